@@ -1,0 +1,27 @@
+#pragma once
+#include <cstddef>
+#include <cstdint>
+#include <string>
+#include <string_view>
+
+namespace ilumbra {
+
+/// 64-bit content hash (FNV-1a with a final avalanche): for caches, not for security.
+uint64_t contentHash(const void* data, size_t bytes, uint64_t seed = 0);
+inline uint64_t contentHash(std::string_view s, uint64_t seed = 0) { return contentHash(s.data(), s.size(), seed); }
+
+/// MurmurHash3_x86_32 with seed 0 (Austin Appleby, public domain), the name hash that the Cryptomatte
+/// specification 1.2 asks for.
+uint32_t murmur3(std::string_view s);
+
+/// Integer avalanche (Ettinger's lowbias32).
+inline uint32_t mixBits(uint32_t x) {
+  x ^= x >> 16;
+  x *= 0x21f0aaadu;
+  x ^= x >> 15;
+  x *= 0xd35a2d97u;
+  x ^= x >> 15;
+  return x;
+}
+
+} // namespace ilumbra

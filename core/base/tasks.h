@@ -1,0 +1,35 @@
+#pragma once
+#include <atomic>
+#include <functional>
+#include <memory>
+
+namespace ilumbra {
+
+/// A flag that long work looks at. Shared by the one who asks and the one who works.
+class CancelFlag {
+public:
+  void request() { m_flag.store(true, std::memory_order_relaxed); }
+  void clear() { m_flag.store(false, std::memory_order_relaxed); }
+  bool requested() const { return m_flag.load(std::memory_order_relaxed); }
+
+private:
+  std::atomic<bool> m_flag{false};
+};
+
+/// A pool of worker threads of a fixed size. Values never depend on the number of threads or on their timing, as long
+/// as each task writes its own place.
+class Tasks {
+public:
+  /// threads = 0: one per core. With `background`, workers run at a lower priority than the window.
+  explicit Tasks(int threads = 0, bool background = false);
+  ~Tasks();
+  int threads() const;
+  /// Calls f(i) for each i in [0, n), in any order, on the pool; rethrows the first exception.
+  void forEach(int n, const std::function<void(int)>& f) const;
+
+private:
+  struct Pool;
+  std::unique_ptr<Pool> m_pool;
+};
+
+} // namespace ilumbra

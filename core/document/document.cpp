@@ -1,0 +1,176 @@
+#include "core/document/document.h"
+
+#include "core/base/error.h"
+
+#include <algorithm>
+#include <set>
+
+namespace ilumbra {
+
+const Value* Node::find(std::string_view param) const {
+  const auto it = values.find(std::string(param));
+  return it == values.end() ? nullptr : &it->second;
+}
+
+Document Document::create(std::shared_ptr<const Kinds> kinds) {
+  DocumentBuilder b(std::move(kinds));
+  Node n;
+  n.id = b.takeId();
+  n.kind = b.peek().kinds().find("picture.settings");
+  n.name = "Picture";
+  b.roots().push_back(n.id);
+  b.put(std::move(n));
+  return b.take();
+}
+
+const Node* Document::find(NodeId id) const {
+  const auto it = std::lower_bound(m_nodes.begin(), m_nodes.end(), id,
+                                   [](const NodePtr& n, NodeId wanted) { return n->id < wanted; });
+  return it != m_nodes.end() && (*it)->id == id ? it->get() : nullptr;
+}
+
+const Node* Document::findByName(std::string_view name) const {
+  for (const NodePtr& n : m_nodes)
+    if (n->name == name) return n.get();
+  return nullptr;
+}
+
+const Node& Document::settings() const {
+  for (const NodePtr& n : m_nodes)
+    if (n->kind->id == "picture.settings") return *n;
+  throw badInput("the document has no picture settings");
+}
+
+static void appendTree(const Document& doc, NodeId id, std::vector<const Node*>& out) {
+  const Node* n = doc.find(id);
+  if (!n) return;
+  out.push_back(n);
+  for (const ChildSlot& slot : n->kind->slots)
+    if (const auto it = n->children.find(slot.name); it != n->children.end())
+      for (const NodeId child : it->second) appendTree(doc, child, out);
+}
+
+std::vector<const Node*> Document::inOrder() const {
+  std::vector<const Node*> out;
+  for (const NodeId id : m_roots) appendTree(*this, id, out);
+  return out;
+}
+
+std::vector<const Node*> Document::family(std::string_view family) const {
+  std::vector<const Node*> out;
+  for (const Node* n : inOrder())
+    if (n->kind->family() == family) out.push_back(n);
+  return out;
+}
+
+std::string Document::freeName(std::string_view wanted) const {
+  std::string base;
+  for (const char c : wanted)
+    if (c != '.' && c != '[' && c != ']' && c != '\n' && c != '\t') base += c;
+  while (!base.empty() && base.back() == ' ') base.pop_back();
+  while (!base.empty() && base.front() == ' ') base.erase(base.begin());
+  if (base.empty()) base = "Thing";
+  std::set<std::string_view> taken;
+  for (const NodePtr& n : m_nodes) taken.insert(n->name);
+  if (!taken.count(base)) return base;
+  // "Lamp 2" is followed by "Lamp 3", not by "Lamp 2 2".
+  std::string stem = base;
+  while (!stem.empty() && stem.back() >= '0' && stem.back() <= '9') stem.pop_back();
+  if (stem.size() == base.size() || stem.empty() || stem.back() != ' ') stem = base + " ";
+  for (int i = 2;; ++i) {
+    std::string name = stem + std::to_string(i);
+    if (!taken.count(name)) return name;
+  }
+}
+
+bool Document::operator==(const Document& o) const {
+  if (m_roots != o.m_roots || m_nodes.size() != o.m_nodes.size() || m_unknown != o.m_unknown) return false;
+  return std::equal(m_nodes.begin(), m_nodes.end(), o.m_nodes.begin(), [](const NodePtr& a, const NodePtr& b) {
+    return a == b || (a->id == b->id && a->kind->id == b->kind->id && a->name == b->name && a->values == b->values &&
+                      a->children == b->children && a->parent == b->parent && a->inputs == b->inputs &&
+                      a->unknown == b->unknown);
+  });
+}
+
+void DocumentBuilder::put(Node node) {
+  auto& nodes = m_doc.m_nodes;
+  const NodeId id = node.id;
+  m_doc.m_nextId = std::max(m_doc.m_nextId, id + 1);
+  auto it = std::lower_bound(nodes.begin(), nodes.end(), id, [](const NodePtr& n, NodeId w) { return n->id < w; });
+  auto ptr = std::make_shared<const Node>(std::move(node));
+  if (it != nodes.end() && (*it)->id == id)
+    *it = std::move(ptr);
+  else
+    nodes.insert(it, std::move(ptr));
+}
+
+void DocumentBuilder::erase(NodeId id) {
+  std::erase_if(m_doc.m_nodes, [&](const NodePtr& n) { return n->id == id; });
+  std::erase(m_doc.m_roots, id);
+}
+
+static const ParamDef& definition(const Node& node, std::string_view name) {
+  const ParamDef* d = node.kind->param(name);
+  if (!d) throw badInput(node.kind->id + " has no parameter " + std::string(name));
+  return *d;
+}
+
+const Value* Params::stored(std::string_view name) const {
+  if (m_with) {
+    if (m_node.inputs.empty()) {
+      if (const auto it = m_with->find(std::string(name)); it != m_with->end()) return &it->second;
+    } else {
+      for (const auto& [input, param] : m_node.inputs)
+        if (param == name)
+          if (const auto it = m_with->find(input); it != m_with->end()) return &it->second;
+    }
+  }
+  return m_node.find(name);
+}
+
+Constant Params::constant(std::string_view name) const {
+  const ParamDef& d = definition(m_node, name);
+  const Value* v = stored(name);
+  if (!v) return d.initial;
+  if (const Constant* c = v->constant()) return *c;
+  if (const Keys* k = v->keys()) return evaluate(*k, m_frame);
+  return d.initial;
+}
+
+double Params::number(std::string_view name) const {
+  const Constant c = constant(name);
+  return std::holds_alternative<double>(c) ? std::get<double>(c) : 0.0;
+}
+bool Params::flag(std::string_view name) const {
+  const Constant c = constant(name);
+  return std::holds_alternative<bool>(c) && std::get<bool>(c);
+}
+Triple Params::triple(std::string_view name) const {
+  const Constant c = constant(name);
+  return std::holds_alternative<Triple>(c) ? std::get<Triple>(c) : Triple{};
+}
+std::string Params::text(std::string_view name) const {
+  const Constant c = constant(name);
+  return std::holds_alternative<std::string>(c) ? std::get<std::string>(c) : std::string();
+}
+Reference Params::reference(std::string_view name) const {
+  const Constant c = constant(name);
+  return std::holds_alternative<Reference>(c) ? std::get<Reference>(c) : Reference{};
+}
+std::vector<Reference> Params::references(std::string_view name) const {
+  const Constant c = constant(name);
+  return std::holds_alternative<std::vector<Reference>>(c) ? std::get<std::vector<Reference>>(c)
+                                                           : std::vector<Reference>{};
+}
+const PatternUse* Params::pattern(std::string_view name) const {
+  const Value* v = stored(name);
+  return v ? v->pattern() : nullptr;
+}
+
+double currentFrame(const Document& doc) { return settingsOf(doc).number("frame"); }
+
+bool isAnimated(const Node& node) {
+  return std::any_of(node.values.begin(), node.values.end(), [](const auto& v) { return v.second.keys() != nullptr; });
+}
+
+} // namespace ilumbra

@@ -1,0 +1,120 @@
+#pragma once
+#include "core/document/kind.h"
+
+#include <algorithm>
+
+#include <memory>
+#include <optional>
+
+namespace ilumbra {
+
+/// One thing in a document. Immutable once it is in one.
+struct Node {
+  NodeId id = 0;
+  const Kind* kind = nullptr; ///< owned by the document's Kinds
+  std::string name;           ///< unique in the document, without '.', '[' or ']'
+  std::map<std::string, Value> values;                  ///< only what differs from the kind's default
+  std::map<std::string, std::vector<NodeId>> children;  ///< by child slot, in order
+  NodeId parent = 0;                                    ///< 0: stands at the top of the document
+  /// Inputs that uses of this thing may override, by input name the parameter; empty: every parameter by its own name.
+  std::map<std::string, std::string> inputs;
+  std::string unknown; ///< JSON object of fields that this version does not know, kept for the next save
+
+  const Value* find(std::string_view param) const;
+};
+using NodePtr = std::shared_ptr<const Node>;
+
+/// An immutable picture of everything. Edits (edit.h) return a new one that shares all unchanged nodes.
+class Document {
+public:
+  /// An empty document with its picture settings.
+  static Document create(std::shared_ptr<const Kinds> kinds);
+
+  const Kinds& kinds() const { return *m_kinds; }
+  const std::shared_ptr<const Kinds>& sharedKinds() const { return m_kinds; }
+  /// All nodes by ascending id.
+  const std::vector<NodePtr>& nodes() const { return m_nodes; }
+  /// The nodes at the top, in order. Lens stages act in this order.
+  const std::vector<NodeId>& roots() const { return m_roots; }
+  NodeId nextId() const { return m_nextId; }
+
+  /// Null if there is none. Pointers live as long as any document that holds the node.
+  const Node* find(NodeId id) const;
+  const Node* findByName(std::string_view name) const;
+  const Node& settings() const;
+  /// All nodes of a family ("light"), those inside groups too: by tree order.
+  std::vector<const Node*> family(std::string_view family) const;
+  /// Every node in tree order: a parent, then its children.
+  std::vector<const Node*> inOrder() const;
+  /// A name that is free: "Lamp", "Lamp 2", ...
+  std::string freeName(std::string_view wanted) const;
+  /// JSON object of unknown top-level fields.
+  const std::string& unknown() const { return m_unknown; }
+  /// The folder that relative file names start from; empty: the current folder. Not part of equality.
+  const std::string& folder() const { return m_folder; }
+
+  bool operator==(const Document& o) const;
+
+private:
+  friend class DocumentBuilder;
+  std::shared_ptr<const Kinds> m_kinds;
+  std::vector<NodePtr> m_nodes;
+  std::vector<NodeId> m_roots;
+  NodeId m_nextId = 1;
+  std::string m_unknown;
+  std::string m_folder;
+};
+
+/// Changes the raw content of a document. Checks nothing but ids: edit.h and file.h are what callers want.
+class DocumentBuilder {
+public:
+  explicit DocumentBuilder(std::shared_ptr<const Kinds> kinds) { m_doc.m_kinds = std::move(kinds); }
+  explicit DocumentBuilder(const Document& from) : m_doc(from) {}
+  void put(Node node);
+  void erase(NodeId id);
+  std::vector<NodeId>& roots() { return m_doc.m_roots; }
+  NodeId takeId() { return m_doc.m_nextId++; }
+  void setNextId(NodeId id) { m_doc.m_nextId = id; }
+  void setUnknown(std::string json) { m_doc.m_unknown = std::move(json); }
+  void setFolder(std::string folder) { m_doc.m_folder = std::move(folder); }
+  Document take() { return std::move(m_doc); }
+  const Document& peek() const { return m_doc; }
+
+private:
+  Document m_doc;
+};
+
+/// Reads the parameters of one node at one frame, defaults included. With a reference, the overrides of that use win.
+class Params {
+public:
+  Params(const Node& node, double frame, const Overrides* with = nullptr)
+      : m_node(node), m_frame(frame), m_with(with) {}
+  double number(std::string_view name) const;
+  float real(std::string_view name) const { return float(number(name)); }
+  bool flag(std::string_view name) const;
+  Triple triple(std::string_view name) const;
+  std::string text(std::string_view name) const;
+  Reference reference(std::string_view name) const;
+  std::vector<Reference> references(std::string_view name) const;
+  /// The pattern that drives the parameter, if one does.
+  const PatternUse* pattern(std::string_view name) const;
+  /// The value as stored, or null where the default stands.
+  const Value* stored(std::string_view name) const;
+  Constant constant(std::string_view name) const;
+  const Node& node() const { return m_node; }
+  double frame() const { return m_frame; }
+
+private:
+  const Node& m_node;
+  double m_frame;
+  const Overrides* m_with;
+};
+
+/// The number (or whole-number, switch...) of the picture's settings.
+inline Params settingsOf(const Document& doc) { return {doc.settings(), 0}; }
+/// The frame that the document shows.
+double currentFrame(const Document& doc);
+/// True if any value of the node has keys.
+bool isAnimated(const Node& node);
+
+} // namespace ilumbra

@@ -1,0 +1,521 @@
+#include "core/document/edit.h"
+
+#include "core/base/error.h"
+#include "core/document/units.h"
+
+#include <cmath>
+#include <fmt/format.h>
+#include <set>
+#include <utility>
+
+namespace ilumbra {
+namespace {
+
+const Node& need(const Document& doc, NodeId id) {
+  const Node* n = doc.find(id);
+  if (!n) throw badInput(fmt::format("there is no thing with the number {}", id));
+  return *n;
+}
+
+const ParamDef& needParam(const Node& n, std::string_view param) {
+  const ParamDef* d = n.kind->param(param);
+  if (!d) throw badInput(fmt::format("{}: a {} has no parameter \"{}\"", n.name, n.kind->label, param));
+  return *d;
+}
+
+void checkNumber(const ParamDef& def, double v, const std::string& place) {
+  if (!std::isfinite(v)) throw badInput(place + ": not a finite number");
+  if (v < def.hardMin)
+    throw badInput(fmt::format("{}: {} is below the least, {}", place, formatNumber(def, v), formatNumber(def, def.hardMin)));
+  if (v > def.hardMax)
+    throw badInput(fmt::format("{}: {} is above the most, {}", place, formatNumber(def, v), formatNumber(def, def.hardMax)));
+  if (def.type == ParamType::Integer && v != std::round(v)) throw badInput(fmt::format("{}: {} is not a whole number", place, v));
+}
+
+const ParamDef* inputDefinition(const Node& shared, const std::string& input) {
+  if (shared.inputs.empty()) return shared.kind->param(input);
+  const auto it = shared.inputs.find(input);
+  return it == shared.inputs.end() ? nullptr : shared.kind->param(it->second);
+}
+
+void checkReference(const Document& doc, const ParamDef& def, const Reference& r, const std::string& place) {
+  if (!r.target) return;
+  const Node* n = doc.find(r.target);
+  if (!n) throw badInput(fmt::format("{}: refers to thing {}, which does not exist", place, r.target));
+  if (!accepted(def.accepts, n->kind->id))
+    throw badInput(fmt::format("{}: {} is a {}, which does not go here", place, n->name, n->kind->label));
+  if (r.with)
+    for (const auto& [input, value] : *r.with) {
+      const ParamDef* d = inputDefinition(*n, input);
+      if (!d) throw badInput(fmt::format("{}: {} has no input \"{}\"", place, n->name, input));
+      checkValue(doc, *d, value, place + "." + input);
+    }
+}
+
+void checkConstant(const Document& doc, const ParamDef& def, const Constant& c, const std::string& place) {
+  const auto wrong = [&](const char* wanted) { return badInput(fmt::format("{}: not {}", place, wanted)); };
+  switch (def.type) {
+  case ParamType::Number:
+  case ParamType::Integer:
+    if (!std::holds_alternative<double>(c)) throw wrong("a number");
+    checkNumber(def, std::get<double>(c), place);
+    break;
+  case ParamType::Flag:
+    if (!std::holds_alternative<bool>(c)) throw wrong("a switch (true or false)");
+    break;
+  case ParamType::Choice: {
+    const auto* s = std::get_if<std::string>(&c);
+    if (!s || std::find(def.choices.begin(), def.choices.end(), *s) == def.choices.end())
+      throw badInput(fmt::format("{}: {}is none of: {}", place, s ? "\"" + *s + "\" " : "", fmt::join(def.choices, ", ")));
+    break;
+  }
+  case ParamType::Color:
+  case ParamType::Vector: {
+    const auto* t = std::get_if<Triple>(&c);
+    if (!t) throw wrong("three numbers");
+    for (const double v : *t) checkNumber(def, v, place);
+    break;
+  }
+  case ParamType::Text:
+  case ParamType::File:
+    if (!std::holds_alternative<std::string>(c)) throw wrong("text");
+    break;
+  case ParamType::Reference:
+    if (!std::holds_alternative<Reference>(c)) throw wrong("a reference");
+    checkReference(doc, def, std::get<Reference>(c), place);
+    break;
+  case ParamType::References: {
+    const auto* list = std::get_if<std::vector<Reference>>(&c);
+    if (!list) throw wrong("a list of references");
+    std::set<NodeId> seen;
+    for (size_t i = 0; i < list->size(); ++i) {
+      checkReference(doc, def, (*list)[i], fmt::format("{}[{}]", place, i + 1));
+      if (!seen.insert((*list)[i].target).second) throw badInput(fmt::format("{}[{}]: named twice", place, i + 1));
+    }
+    break;
+  }
+  }
+}
+
+void collectTree(const Document& doc, NodeId id, std::vector<NodeId>& out) {
+  const Node* n = doc.find(id);
+  if (!n) return;
+  out.push_back(id);
+  for (const auto& [slot, list] : n->children)
+    for (const NodeId c : list) collectTree(doc, c, out);
+}
+
+void detach(DocumentBuilder& b, const Node& n) {
+  if (!n.parent) {
+    std::erase(b.roots(), n.id);
+    return;
+  }
+  if (const Node* p = b.peek().find(n.parent)) {
+    Node copy = *p;
+    for (auto it = copy.children.begin(); it != copy.children.end();) {
+      std::erase(it->second, n.id);
+      it = it->second.empty() ? copy.children.erase(it) : std::next(it);
+    }
+    b.put(std::move(copy));
+  }
+}
+
+void attach(DocumentBuilder& b, NodeId id, const Place& place) {
+  const auto insert = [&](std::vector<NodeId>& list) {
+    list.insert(list.begin() + ptrdiff_t(std::min(place.index, list.size())), id);
+  };
+  if (!place.parent) return insert(b.roots());
+  Node copy = *b.peek().find(place.parent);
+  insert(copy.children[place.slot]);
+  b.put(std::move(copy));
+}
+
+void checkPlace(const Document& doc, const Kind& kind, const Place& place) {
+  if (!place.parent) return;
+  const Node& p = need(doc, place.parent);
+  const ChildSlot* s = p.kind->slot(place.slot);
+  if (!s) throw badInput(fmt::format("{}: a {} has no place \"{}\"", p.name, p.kind->label, place.slot));
+  if (!accepted(s->accepts, kind.id)) throw badInput(fmt::format("{}.{}: a {} does not go here", p.name, place.slot, kind.label));
+}
+
+bool dropTargets(Reference& r, const std::set<NodeId>& gone) {
+  bool changed = false;
+  if (r.with) {
+    Overrides kept = *r.with;
+    for (auto it = kept.begin(); it != kept.end();) {
+      const PatternUse* p = it->second.pattern();
+      if (p && gone.count(p->pattern.target)) {
+        it = kept.erase(it);
+        changed = true;
+      } else
+        ++it;
+    }
+    if (changed) r.with = kept.empty() ? nullptr : std::make_shared<const Overrides>(std::move(kept));
+  }
+  if (gone.count(r.target)) {
+    r = {};
+    changed = true;
+  }
+  return changed;
+}
+
+} // namespace
+
+void checkValue(const Document& doc, const ParamDef& def, const Value& value, const std::string& place) {
+  if (const Constant* c = value.constant()) return checkConstant(doc, def, *c, place);
+  if (const Keys* k = value.keys()) {
+    if (!def.keyable) throw badInput(place + ": cannot have keys");
+    if (k->keys.empty()) throw badInput(place + ": keys without a key");
+    for (size_t i = 0; i < k->keys.size(); ++i) {
+      const std::string at = fmt::format("{}, key {}", place, i + 1);
+      if (!std::isfinite(k->keys[i].frame)) throw badInput(at + ": its frame is not a finite number");
+      if (i && k->keys[i].frame <= k->keys[i - 1].frame) throw badInput(at + ": not later than the key before it");
+      checkConstant(doc, def, k->keys[i].value, at);
+    }
+    return;
+  }
+  const PatternUse* p = value.pattern();
+  if (!def.patternable) throw badInput(place + ": cannot be driven by a pattern");
+  const Node* n = doc.find(p->pattern.target);
+  if (!n) throw badInput(fmt::format("{}: refers to pattern {}, which does not exist", place, p->pattern.target));
+  if (n->kind->family() != "pattern") throw badInput(fmt::format("{}: {} is a {}, not a pattern", place, n->name, n->kind->label));
+}
+
+Document setValue(const Document& doc, NodeId id, std::string_view param, const Value& value) {
+  const Node& n = need(doc, id);
+  const ParamDef& d = needParam(n, param);
+  checkValue(doc, d, value, n.name + "." + d.name);
+  Node copy = n;
+  if (value == Value(d.initial))
+    copy.values.erase(d.name);
+  else
+    copy.values[d.name] = value;
+  DocumentBuilder b(doc);
+  b.put(std::move(copy));
+  return b.take();
+}
+
+Document resetValue(const Document& doc, NodeId id, std::string_view param) {
+  return setValue(doc, id, param, needParam(need(doc, id), param).initial);
+}
+
+Document setOverride(const Document& doc, NodeId id, std::string_view param, size_t index, std::string_view input,
+                     const Value* value) {
+  const Node& n = need(doc, id);
+  const ParamDef& d = needParam(n, param);
+  const Params p(n, 0);
+  const auto change = [&](Reference& r) {
+    const Node* shared = doc.find(r.target);
+    if (!shared) throw badInput(fmt::format("{}.{}: refers to nothing yet", n.name, d.name));
+    Overrides with = r.with ? *r.with : Overrides();
+    if (value) {
+      const ParamDef* in = inputDefinition(*shared, std::string(input));
+      if (!in) throw badInput(fmt::format("{}.{}: {} has no input \"{}\"", n.name, d.name, shared->name, input));
+      with[std::string(input)] = *value;
+    } else {
+      with.erase(std::string(input));
+    }
+    r.with = with.empty() ? nullptr : std::make_shared<const Overrides>(std::move(with));
+  };
+  if (d.type == ParamType::Reference) {
+    Reference r = p.reference(param);
+    change(r);
+    return setValue(doc, id, param, Constant(r));
+  }
+  if (d.type == ParamType::References) {
+    std::vector<Reference> list = p.references(param);
+    if (index >= list.size()) throw badInput(fmt::format("{}.{}[{}]: there is no such entry", n.name, d.name, index + 1));
+    change(list[index]);
+    return setValue(doc, id, param, Constant(list));
+  }
+  throw badInput(fmt::format("{}.{}: is not a reference", n.name, d.name));
+}
+
+Document ownCopy(const Document& doc, NodeId id, std::string_view param, NodeId* made) {
+  const Node& n = need(doc, id);
+  const Reference r = Params(n, 0).reference(param);
+  const Node& shared = need(doc, r.target);
+  NodeId copyId = 0;
+  Document d = duplicate(doc, r.target, &copyId);
+  if (r.with)
+    for (const auto& [input, value] : *r.with) {
+      const ParamDef* in = inputDefinition(shared, input);
+      if (in) d = setValue(d, copyId, in->name, value);
+    }
+  d = rename(d, copyId, d.freeName(shared.name + " of " + n.name));
+  if (made) *made = copyId;
+  return setValue(d, id, param, Constant(Reference{copyId, nullptr}));
+}
+
+Document addNode(const Document& doc, std::string_view kindId, std::string_view name, const Place& place, NodeId* made) {
+  const Kind* kind = doc.kinds().find(kindId);
+  if (!kind) throw badInput(fmt::format("there is no kind \"{}\"", kindId));
+  if (kind->id == "picture.settings") throw badInput("a document has one picture only");
+  checkPlace(doc, *kind, place);
+  DocumentBuilder b(doc);
+  Node n;
+  n.id = b.takeId();
+  n.kind = kind;
+  n.name = doc.freeName(name.empty() ? kind->label : name);
+  n.parent = place.parent;
+  if (made) *made = n.id;
+  const NodeId id = n.id;
+  b.put(std::move(n));
+  attach(b, id, place);
+  return b.take();
+}
+
+Document removeNode(const Document& doc, NodeId id) {
+  const Node& n = need(doc, id);
+  if (n.kind->id == "picture.settings") throw badInput("the picture's settings cannot be removed");
+  std::vector<NodeId> tree;
+  collectTree(doc, id, tree);
+  const std::set<NodeId> gone(tree.begin(), tree.end());
+  DocumentBuilder b(doc);
+  detach(b, n);
+  for (const NodeId g : tree) b.erase(g);
+  const std::vector<NodePtr> nodes = b.peek().nodes();
+  for (const NodePtr& other : nodes) {
+    Node copy = *other;
+    bool changed = false;
+    for (auto it = copy.values.begin(); it != copy.values.end();) {
+      Value& held = it->second;
+      bool drop = false;
+      if (const PatternUse* p = held.pattern()) drop = gone.count(p->pattern.target) > 0;
+      if (auto* c = std::get_if<Constant>(&held.v)) {
+        if (auto* r = std::get_if<Reference>(c)) {
+          changed |= dropTargets(*r, gone);
+          drop = !r->target;
+        } else if (auto* list = std::get_if<std::vector<Reference>>(c)) {
+          for (Reference& entry : *list) changed |= dropTargets(entry, gone);
+          std::erase_if(*list, [](const Reference& entry) { return !entry.target; });
+          drop = list->empty();
+        }
+      }
+      changed |= drop;
+      it = drop ? copy.values.erase(it) : std::next(it);
+    }
+    if (changed) b.put(std::move(copy));
+  }
+  return b.take();
+}
+
+Document rename(const Document& doc, NodeId id, std::string_view name) {
+  const Node& n = need(doc, id);
+  if (name.empty()) throw badInput(n.name + ": a name cannot be empty");
+  if (name.find_first_of(".[]\n\t") != std::string_view::npos)
+    throw badInput(fmt::format("\"{}\": a name cannot have a dot or square brackets", name));
+  const Node* other = doc.findByName(name);
+  if (other && other->id != id) throw badInput(fmt::format("\"{}\": another thing has this name", name));
+  Node copy = n;
+  copy.name = name;
+  DocumentBuilder b(doc);
+  b.put(std::move(copy));
+  return b.take();
+}
+
+Document moveNode(const Document& doc, NodeId id, const Place& place) {
+  const Node& n = need(doc, id);
+  checkPlace(doc, *n.kind, place);
+  std::vector<NodeId> tree;
+  collectTree(doc, id, tree);
+  if (std::find(tree.begin(), tree.end(), place.parent) != tree.end())
+    throw badInput(n.name + ": cannot stand inside itself");
+  DocumentBuilder b(doc);
+  detach(b, n);
+  Node copy = n;
+  copy.parent = place.parent;
+  b.put(std::move(copy));
+  attach(b, id, place);
+  return b.take();
+}
+
+static NodeId copyTree(DocumentBuilder& b, const Document& doc, NodeId id, NodeId parent) {
+  Node copy = *doc.find(id);
+  copy.id = b.takeId();
+  copy.name = b.peek().freeName(copy.name);
+  copy.parent = parent;
+  const auto children = std::exchange(copy.children, {});
+  const NodeId made = copy.id;
+  b.put(copy);
+  for (const auto& [slot, list] : children)
+    for (const NodeId c : list) copy.children[slot].push_back(copyTree(b, doc, c, made));
+  b.put(std::move(copy));
+  return made;
+}
+
+Document duplicate(const Document& doc, NodeId id, NodeId* made) {
+  const Node& n = need(doc, id);
+  if (n.kind->id == "picture.settings") throw badInput("the picture's settings cannot be copied");
+  DocumentBuilder b(doc);
+  const NodeId copy = copyTree(b, doc, id, n.parent);
+  Place place{n.parent, "", size_t(-1)};
+  const std::vector<NodeId>* siblings = &doc.roots();
+  if (n.parent)
+    for (const auto& [slot, list] : doc.find(n.parent)->children)
+      if (std::find(list.begin(), list.end(), id) != list.end()) {
+        place.slot = slot;
+        siblings = &list;
+      }
+  place.index = size_t(std::find(siblings->begin(), siblings->end(), id) - siblings->begin()) + 1;
+  attach(b, copy, place);
+  if (made) *made = copy;
+  return b.take();
+}
+
+Document setInputs(const Document& doc, NodeId id, std::map<std::string, std::string> inputs) {
+  Node copy = need(doc, id);
+  for (const auto& [input, param] : inputs) needParam(copy, param);
+  copy.inputs = std::move(inputs);
+  DocumentBuilder b(doc);
+  b.put(std::move(copy));
+  return b.take();
+}
+
+std::vector<std::string> problems(const Document& doc) {
+  std::vector<std::string> found;
+  std::set<std::string_view> names;
+  for (const NodePtr& n : doc.nodes()) {
+    if (!names.insert(n->name).second) found.push_back(n->name + ": two things have this name");
+    for (const auto& [name, value] : n->values) {
+      const ParamDef* d = n->kind->param(name);
+      if (!d) continue;
+      try {
+        checkValue(doc, *d, value, n->name + "." + name);
+      } catch (const Error& e) {
+        found.emplace_back(e.what());
+      }
+    }
+  }
+  return found;
+}
+
+namespace {
+
+// "name[3]" -> name and 2; without brackets the index is left alone.
+bool splitIndex(std::string& part, size_t& index) {
+  const size_t open = part.find('[');
+  if (open == std::string::npos) return false;
+  const std::string digits = part.substr(open + 1, part.size() - open - 2);
+  if (part.back() != ']' || digits.empty() || digits.size() > 6 || digits.find_first_not_of("0123456789") != std::string::npos)
+    throw badInput(fmt::format("\"{}\": an index is a whole number in square brackets", part));
+  index = size_t(std::stoul(digits));
+  if (index == 0) throw badInput(fmt::format("\"{}\": indices count from 1", part));
+  --index;
+  part = part.substr(0, open);
+  return true;
+}
+
+} // namespace
+
+Address resolve(const Document& doc, std::string_view address) {
+  std::vector<std::string> parts;
+  for (size_t start = 0;;) {
+    const size_t dotAt = address.find('.', start);
+    parts.emplace_back(address.substr(start, dotAt - start));
+    if (dotAt == std::string_view::npos) break;
+    start = dotAt + 1;
+  }
+  const Node* n = doc.findByName(parts[0]);
+  if (!n) throw badInput(fmt::format("{}: there is nothing named \"{}\"", address, parts[0]));
+  Address a{n->id, {}, 0, {}};
+  for (size_t i = 1; i < parts.size(); ++i) {
+    std::string part = parts[i];
+    size_t index = 0;
+    const bool indexed = splitIndex(part, index);
+    if (!a.param.empty()) { // beyond a reference
+      const ParamDef& d = needParam(*n, a.param);
+      const Params p(*n, 0);
+      Reference r;
+      if (d.type == ParamType::Reference) r = p.reference(a.param);
+      if (d.type == ParamType::References) {
+        const std::vector<Reference> list = p.references(a.param);
+        if (a.index >= list.size()) throw badInput(fmt::format("{}: {} has {} entries", address, a.param, list.size()));
+        r = list[a.index];
+      }
+      const Node* target = doc.find(r.target);
+      if (!target) throw badInput(fmt::format("{}: {} refers to nothing", address, a.param));
+      if (!inputDefinition(*target, part)) throw badInput(fmt::format("{}: {} has no input \"{}\"", address, target->name, part));
+      if (i + 1 < parts.size()) throw badInput(fmt::format("{}: nothing lies below {}", address, part));
+      a.input = part;
+      break;
+    }
+    if (const ChildSlot* s = n->kind->slot(part)) {
+      const auto it = n->children.find(s->name);
+      const size_t count = it == n->children.end() ? 0 : it->second.size();
+      if (!indexed) throw badInput(fmt::format("{}: {} is a list; say {}[1]", address, part, part));
+      if (index >= count) throw badInput(fmt::format("{}: {} has {} entries", address, part, count));
+      n = doc.find(it->second[index]);
+      a = {n->id, {}, 0, {}};
+      continue;
+    }
+    if (part == "name" && i + 1 == parts.size()) {
+      a.param = "name";
+      break;
+    }
+    needParam(*n, part);
+    a.param = part;
+    a.index = index;
+  }
+  return a;
+}
+
+std::string addressText(const Document& doc, const Address& a) {
+  const Node& n = need(doc, a.node);
+  std::string s = n.name;
+  if (!a.param.empty()) {
+    s += "." + a.param;
+    const ParamDef* d = n.kind->param(a.param);
+    if (d && d->type == ParamType::References && !a.input.empty()) s += fmt::format("[{}]", a.index + 1);
+  }
+  if (!a.input.empty()) s += "." + a.input;
+  return s;
+}
+
+static const Node* sharedAt(const Document& doc, const Address& a, Reference& r) {
+  const Params p(need(doc, a.node), 0);
+  if (needParam(p.node(), a.param).type == ParamType::References) {
+    const auto list = p.references(a.param);
+    if (a.index < list.size()) r = list[a.index];
+  } else {
+    r = p.reference(a.param);
+  }
+  return doc.find(r.target);
+}
+
+const ParamDef& definitionAt(const Document& doc, const Address& a) {
+  static const ParamDef nameDef = text("name", "Name", "");
+  if (a.param == "name") return nameDef;
+  if (a.input.empty()) return needParam(need(doc, a.node), a.param);
+  Reference r;
+  const Node* shared = sharedAt(doc, a, r);
+  const ParamDef* d = shared ? inputDefinition(*shared, a.input) : nullptr;
+  if (!d) throw badInput(addressText(doc, a) + ": there is no such input");
+  return *d;
+}
+
+Value valueAt(const Document& doc, const Address& a) {
+  const Node& n = need(doc, a.node);
+  if (a.param == "name") return Constant(n.name);
+  const ParamDef& d = definitionAt(doc, a);
+  if (a.input.empty()) {
+    const Value* v = n.find(a.param);
+    return v ? *v : Value(d.initial);
+  }
+  Reference r;
+  const Node* shared = sharedAt(doc, a, r);
+  const Value* v = Params(*shared, 0, r.with.get()).stored(d.name);
+  return v ? *v : Value(d.initial);
+}
+
+Document setAt(const Document& doc, const Address& a, const Value& value) {
+  if (a.param == "name") {
+    const Constant* c = value.constant();
+    if (!c || !std::holds_alternative<std::string>(*c)) throw badInput("a name is text");
+    return rename(doc, a.node, std::get<std::string>(*c));
+  }
+  if (!a.input.empty()) return setOverride(doc, a.node, a.param, a.index, a.input, &value);
+  return setValue(doc, a.node, a.param, value);
+}
+
+} // namespace ilumbra

@@ -1,0 +1,100 @@
+#pragma once
+#include "core/document/value.h"
+
+#include <initializer_list>
+#include <string_view>
+
+namespace ilumbra {
+
+/// The stages of making a picture, from the cheapest to redo to the dearest. A change invalidates its stage and all
+/// before it in this list: nothing above Mix traces a ray.
+enum class Stage { Display, Lens, Mix, Shading, Placement, Geometry };
+std::string_view stageName(Stage stage);
+
+enum class ParamType { Number, Integer, Flag, Choice, Color, Vector, Text, File, Reference, References };
+std::string_view typeName(ParamType type);
+
+/// Declares one parameter. Built by number(), color(), ... and refined by chained calls:
+///   number("power", "Power", "lm", 800).soft(0, 5000).atLeast(0).at(Stage::Mix).help("Luminous flux")
+struct ParamDef {
+  std::string name;  ///< in files and addresses: lower case with underscores
+  std::string label; ///< in the window
+  ParamType type = ParamType::Number;
+  std::string unit; ///< see units.h; empty: a pure number
+  Constant initial;
+  double softMin = 0, softMax = 1;         ///< what the ruled line spans
+  double hardMin = -1e30, hardMax = 1e30;  ///< what is accepted
+  bool logarithmic = false;                ///< the ruled line is logarithmic
+  bool keyable = true, patternable = false;
+  bool major = false;                      ///< shown in the settings of an effect that touches this thing
+  Stage stage = Stage::Shading;
+  std::vector<std::string> choices;        ///< of a Choice
+  std::vector<std::string> accepts;        ///< kinds, or prefixes ending in a dot, that a reference takes
+  std::string helpText;
+  std::string group;                       ///< heading in the panel; empty: the first, unnamed group
+
+  ParamDef&& soft(double lo, double hi) && { softMin = lo; softMax = hi; return std::move(*this); }
+  ParamDef&& range(double lo, double hi) && { hardMin = lo; hardMax = hi; return std::move(*this); }
+  ParamDef&& atLeast(double lo) && { hardMin = lo; return std::move(*this); }
+  ParamDef&& log() && { logarithmic = true; return std::move(*this); }
+  ParamDef&& fixed() && { keyable = false; patternable = false; return std::move(*this); }
+  ParamDef&& patterned() && { patternable = true; return std::move(*this); }
+  ParamDef&& matters() && { major = true; return std::move(*this); }
+  ParamDef&& at(Stage s) && { stage = s; return std::move(*this); }
+  ParamDef&& help(std::string text) && { helpText = std::move(text); return std::move(*this); }
+  ParamDef&& in(std::string heading) && { group = std::move(heading); return std::move(*this); }
+};
+
+ParamDef number(std::string name, std::string label, std::string unit, double initial);
+ParamDef integer(std::string name, std::string label, double initial);
+ParamDef flag(std::string name, std::string label, bool initial);
+ParamDef choice(std::string name, std::string label, std::vector<std::string> choices);
+ParamDef color(std::string name, std::string label, Triple initial);
+ParamDef vector(std::string name, std::string label, std::string unit, Triple initial);
+ParamDef text(std::string name, std::string label, std::string initial);
+ParamDef file(std::string name, std::string label);
+ParamDef reference(std::string name, std::string label, std::vector<std::string> accepts);
+ParamDef references(std::string name, std::string label, std::vector<std::string> accepts);
+
+/// An ordered list of child nodes.
+struct ChildSlot {
+  std::string name, label;
+  std::vector<std::string> accepts;
+  Stage stage = Stage::Geometry; ///< of adding, removing or reordering
+};
+
+/// Declares one kind of thing. The file, the panel, the command line, undo, keys and the docs derive from it.
+struct Kind {
+  std::string id;    ///< "light.point": family, dot, name
+  std::string label; ///< "Point light"
+  std::string helpText;
+  std::vector<ParamDef> params;
+  std::vector<ChildSlot> slots;
+  Stage existence = Stage::Geometry; ///< of adding or removing such a node
+
+  const ParamDef* param(std::string_view name) const;
+  const ChildSlot* slot(std::string_view name) const;
+  std::string_view family() const { return std::string_view(id).substr(0, id.find('.')); }
+};
+
+/// True if `kind` is one of `accepts`, or starts with one that ends in a dot.
+bool accepted(const std::vector<std::string>& accepts, std::string_view kind);
+
+/// All kinds, in the order in which menus and docs list them.
+class Kinds {
+public:
+  explicit Kinds(std::vector<Kind> kinds);
+  const Kind* find(std::string_view id) const;
+  const std::vector<Kind>& all() const { return m_kinds; }
+
+private:
+  std::vector<Kind> m_kinds;
+};
+
+/// Joins lists of parameter definitions: for parameters that a family shares.
+std::vector<ParamDef> join(std::initializer_list<std::vector<ParamDef>> lists);
+
+/// The settings of the picture as a whole: size, samples, frame, range and rate. Every document has one such node.
+Kind pictureKind();
+
+} // namespace ilumbra

@@ -1,0 +1,146 @@
+// The reference of the file format: docs/format.md and its JSON Schema are written from the tables alone.
+#include "core/document/file.h"
+#include "core/document/json.h"
+#include "core/document/units.h"
+
+#include <fmt/format.h>
+
+namespace ilumbra {
+namespace {
+
+Json constantSchema(const ParamDef& d) {
+  const Json ref = {{"$ref", "#/$defs/reference"}};
+  switch (d.type) {
+  case ParamType::Number:
+  case ParamType::Integer: {
+    Json s = {{"type", d.type == ParamType::Integer ? "integer" : "number"}};
+    if (d.hardMin > -1e29) s["minimum"] = d.hardMin;
+    if (d.hardMax < 1e29) s["maximum"] = d.hardMax;
+    return s;
+  }
+  case ParamType::Flag: return {{"type", "boolean"}};
+  case ParamType::Choice: return {{"enum", d.choices}};
+  case ParamType::Text:
+  case ParamType::File: return {{"type", "string"}};
+  case ParamType::Color:
+  case ParamType::Vector: return {{"type", "array"}, {"items", {{"type", "number"}}}, {"minItems", 3}, {"maxItems", 3}};
+  case ParamType::Reference: return ref;
+  case ParamType::References: return {{"type", "array"}, {"items", ref}};
+  }
+  return {};
+}
+
+Json valueSchema(const ParamDef& d) {
+  const Json constant = constantSchema(d);
+  if (!d.keyable && !d.patternable) {
+    Json s = constant;
+    s["description"] = d.helpText;
+    return s;
+  }
+  Json any = Json::array({constant});
+  if (d.keyable)
+    any.push_back({{"type", "object"},
+                   {"required", {"keys"}},
+                   {"properties",
+                    {{"keys",
+                      {{"type", "array"},
+                       {"minItems", 1},
+                       {"items",
+                        {{"type", "object"},
+                         {"required", {"frame", "value"}},
+                         {"properties",
+                          {{"frame", {{"type", "number"}}}, {"value", constant}, {"shape", {{"enum", {"hold", "linear", "smooth"}}}}}}}}}}}}});
+  if (d.patternable)
+    any.push_back({{"type", "object"}, {"required", {"pattern"}}, {"properties", {{"pattern", {{"$ref", "#/$defs/reference"}}}}}});
+  return {{"anyOf", any}, {"description", d.helpText}};
+}
+
+std::string rangeText(const ParamDef& d) {
+  if (d.type == ParamType::Choice) return fmt::format("{}", fmt::join(d.choices, ", "));
+  if (!d.accepts.empty()) return fmt::format("{}", fmt::join(d.accepts, ", "));
+  const bool lo = d.hardMin > -1e29, hi = d.hardMax < 1e29;
+  if (d.type == ParamType::Flag || (!lo && !hi)) return "";
+  if (lo && hi) return fmt::format("{} to {}", formatNumber(d, d.hardMin, false), formatNumber(d, d.hardMax));
+  return lo ? fmt::format("from {}", formatNumber(d, d.hardMin)) : fmt::format("to {}", formatNumber(d, d.hardMax));
+}
+
+} // namespace
+
+std::string jsonSchema(const Kinds& kinds) {
+  Json nodeKinds = Json::array();
+  Json defs = {{"reference",
+                {{"description", "The id of a thing; with overrides, an object."},
+                 {"anyOf",
+                  {{{"type", "integer"}, {"minimum", 0}},
+                   {{"type", "object"},
+                    {"required", {"ref"}},
+                    {"properties", {{"ref", {{"type", "integer"}, {"minimum", 0}}}, {"with", {{"type", "object"}}}}}}}}}}};
+  for (const Kind& k : kinds.all()) {
+    Json values = Json::object();
+    for (const ParamDef& d : k.params) values[d.name] = valueSchema(d);
+    Json properties = {{"id", {{"type", "integer"}, {"minimum", 1}}},
+                       {"kind", {{"const", k.id}}},
+                       {"name", {{"type", "string"}, {"pattern", "^[^.\\[\\]\\n\\t]+$"}}},
+                       {"inputs", {{"type", "object"}, {"additionalProperties", {{"type", "string"}}}}},
+                       {"values", {{"type", "object"}, {"properties", values}}}};
+    if (!k.slots.empty()) {
+      Json slots = Json::object();
+      for (const ChildSlot& s : k.slots) slots[s.name] = {{"type", "array"}, {"items", {{"$ref", "#/$defs/node"}}}};
+      properties["children"] = {{"type", "object"}, {"properties", slots}};
+    }
+    defs[k.id] = {{"type", "object"}, {"description", k.helpText}, {"required", {"id", "kind", "name"}}, {"properties", properties}};
+    nodeKinds.push_back({{"$ref", "#/$defs/" + k.id}});
+  }
+  defs["node"] = {{"oneOf", nodeKinds}};
+  const Json schema = {{"$schema", "https://json-schema.org/draft/2020-12/schema"},
+                       {"title", "Ilumbra document"},
+                       {"type", "object"},
+                       {"required", {"ilumbra", "nodes"}},
+                       {"properties",
+                        {{"ilumbra", {{"type", "integer"}, {"const", 1}}},
+                         {"nodes", {{"type", "array"}, {"items", {{"$ref", "#/$defs/node"}}}}}}},
+                       {"$defs", defs}};
+  return schema.dump(1) + "\n";
+}
+
+std::string formatDocs(const Kinds& kinds) {
+  std::string s = R"(# The .ilum format
+
+Written from the tables by `./run docs`; do not edit. The same tables give `format.schema.json`.
+
+An `.ilum` file is JSON in UTF-8: an object with `ilumbra` (the version of the format, 1) and `nodes`, the things at the
+top of the document in order. A thing has an `id` (stable, unique), a `kind`, a `name` (unique, without dots and square
+brackets), `values` (only those that differ from the default), `children` by place, and `inputs` where a shared thing
+lets its uses override only named inputs. Fields that a version does not know are kept.
+
+- Colours are linear Rec. 709 triples; lengths are metres; angles degrees; light is photometric.
+- A value is a constant; `{"keys": [{"frame": 1, "value": 0, "shape": "hold|linear|smooth"}, ...]}`; or
+  `{"pattern": REFERENCE}`.
+- A reference is the id of a thing, or `{"ref": ID, "with": {INPUT: VALUE, ...}}` where this use overrides inputs.
+- File names are relative to the folder of the document.
+- Addresses name what a person or a script means: `Lamp.power`, `Ring.material.roughness` (what this use of the material
+  sets for itself), `Group.objects[2].position`.
+
+The column *redoes* names the dearest stage that a change invalidates. Nothing above *shading* traces a ray.
+)";
+  for (const Kind& k : kinds.all()) {
+    s += fmt::format("\n## {} — {}\n\n{}\n", k.id, k.label, k.helpText);
+    for (const ChildSlot& c : k.slots)
+      s += fmt::format("\nChildren in `{}` ({}): {}.\n", c.name, c.label, fmt::join(c.accepts, ", "));
+    if (k.params.empty()) continue;
+    s += "\n| parameter | type | unit | default | takes | keys, pattern | redoes | meaning |\n|---|---|---|---|---|---|---|---|\n";
+    for (const ParamDef& d : k.params) {
+      std::string initial;
+      if (const auto* v = std::get_if<double>(&d.initial)) initial = formatNumber(d, *v, false);
+      else if (const auto* b = std::get_if<bool>(&d.initial)) initial = *b ? "on" : "off";
+      else if (const auto* t = std::get_if<std::string>(&d.initial)) initial = *t;
+      else if (const auto* c = std::get_if<Triple>(&d.initial)) initial = fmt::format("{}, {}, {}", (*c)[0], (*c)[1], (*c)[2]);
+      s += fmt::format("| `{}` | {} | {} | {} | {} | {} | {} | {} |\n", d.name, typeName(d.type), d.unit, initial, rangeText(d),
+                       d.keyable && d.patternable ? "both" : d.keyable ? "keys" : d.patternable ? "pattern" : "", stageName(d.stage),
+                       d.helpText);
+    }
+  }
+  return s;
+}
+
+} // namespace ilumbra

@@ -1,0 +1,68 @@
+#pragma once
+#include <array>
+#include <cstdint>
+#include <map>
+#include <memory>
+#include <string>
+#include <variant>
+#include <vector>
+
+namespace ilumbra {
+
+/// Identity of a node within a document, stable for its life; 0 is none.
+using NodeId = uint32_t;
+/// Colours are linear Rec. 709, lengths metres, angles degrees.
+using Triple = std::array<double, 3>;
+
+struct Value;
+using Overrides = std::map<std::string, Value>;
+
+/// A use of a shared thing: what is used, and the named inputs that this use sets for itself.
+struct Reference {
+  NodeId target = 0;
+  std::shared_ptr<const Overrides> with; ///< null: nothing is overridden
+  bool operator==(const Reference& o) const;
+};
+
+using Constant = std::variant<bool, double, std::string, Triple, Reference, std::vector<Reference>>;
+
+/// How a value goes from one key to the next.
+enum class KeyShape { Hold, Linear, Smooth };
+
+struct Key {
+  double frame = 0;
+  Constant value;
+  KeyShape shape = KeyShape::Linear;
+  bool operator==(const Key&) const = default;
+};
+/// In ascending order of frames, at least one.
+struct Keys {
+  std::vector<Key> keys;
+  bool operator==(const Keys&) const = default;
+};
+struct PatternUse {
+  Reference pattern;
+  bool operator==(const PatternUse&) const = default;
+};
+
+/// What a parameter holds: a constant, keys over time, or a pattern over surface or space.
+struct Value {
+  std::variant<Constant, Keys, PatternUse> v;
+
+  Value() : v(Constant(0.0)) {}
+  Value(Constant c) : v(std::move(c)) {}
+  Value(Keys k) : v(std::move(k)) {}
+  Value(PatternUse p) : v(std::move(p)) {}
+  bool operator==(const Value&) const = default;
+
+  const Constant* constant() const { return std::get_if<Constant>(&v); }
+  const Keys* keys() const { return std::get_if<Keys>(&v); }
+  const PatternUse* pattern() const { return std::get_if<PatternUse>(&v); }
+};
+
+/// The value of keys at a frame. Before the first and after the last key it holds. Smooth is a cubic Hermite segment
+/// whose tangents follow the neighbours (Catmull–Rom, finite differences over unequal steps), equal on both sides of a
+/// key. Text, switches and references always hold.
+Constant evaluate(const Keys& keys, double frame);
+
+} // namespace ilumbra

@@ -1,0 +1,44 @@
+#include "core/light/light.h"
+
+#include "core/base/colorspace.h"
+
+namespace ilumbra {
+
+std::vector<LightKind> allLights() { return {pointLight(), areaLight(), skyLight()}; }
+
+std::vector<ParamDef> lightParams(const char* powerLabel, const char* unit, double power, double softMost) {
+  return {flag("on", "On", true).at(Stage::Mix).matters().help("Off: gives no light; its pictures are kept"),
+          number("power", powerLabel, unit, power).soft(softMost / 1000, softMost).range(0, 1e12).log().at(Stage::Mix).matters()
+              .help("What it gives"),
+          number("stops", "Stops", "stops", 0).soft(-6, 6).range(-60, 60).at(Stage::Mix).help("Doubles or halves the light, stop by stop"),
+          color("color", "Colour", {1, 1, 1}).soft(0, 1).at(Stage::Mix).matters().help("Hue and saturation; the power stays as stated"),
+          flag("seen", "Seen by the camera", true).at(Stage::Placement).in("Switches").help("Off: its shape is not in the picture"),
+          flag("seen_mirrored", "Seen in reflections", true).at(Stage::Placement).in("Switches").help("Off: mirrors do not show its shape"),
+          flag("seen_through", "Seen through clear things", true).at(Stage::Placement).in("Switches").help("Off: glass does not show its shape")};
+}
+
+Color lightAmount(const Params& p) {
+  if (!p.flag("on")) return Color(0.0f);
+  return chromaticity(working(p.triple("color"))) * float(p.number("power") * std::exp2(p.number("stops")));
+}
+
+std::vector<ParamDef> aimParams(Triple position, Triple target) {
+  return {vector("position", "Position", "m", position).soft(-5, 5).at(Stage::Placement).in("Placement").help("Where it stands"),
+          vector("target", "Looks at", "m", target).soft(-5, 5).at(Stage::Placement).in("Placement").help("The point it faces"),
+          number("roll", "Roll", "°", 0).soft(-180, 180).at(Stage::Placement).in("Placement").help("Turn about its own axis")};
+}
+
+M44f aimMatrix(const Params& p) {
+  const auto v3 = [](const Triple& t) { return V3f(float(t[0]), float(t[1]), float(t[2])); };
+  const V3f at = v3(p.triple("position")), to = v3(p.triple("target"));
+  V3f z = normalize(at - to);
+  if (isBlack(z)) z = {0, 0, 1};
+  V3f x = cross(V3f(0, 1, 0), z);
+  x = dot(x, x) < 1e-10f ? V3f(1, 0, 0) : normalize(x);
+  V3f y = cross(z, x);
+  const float a = p.real("roll") * pi / 180, c = std::cos(a), s = std::sin(a);
+  const V3f rx = x * c + y * s, ry = y * c - x * s;
+  return {rx.x, rx.y, rx.z, 0, ry.x, ry.y, ry.z, 0, z.x, z.y, z.z, 0, at.x, at.y, at.z, 1};
+}
+
+} // namespace ilumbra

@@ -1,0 +1,54 @@
+#pragma once
+#include "core/base/sampling.h"
+#include "core/geometry/shape.h"
+
+namespace ilumbra {
+
+/// A point on a light as seen from where light is gathered.
+struct LightSample {
+  V3f direction;       ///< unit, towards the light
+  float distance = 0;  ///< infinite for a sky
+  Color radiance;      ///< for unit power, before occlusion
+  float density = 0;   ///< per solid angle; infinite for a point without size (then `radiance` is intensity / d²)
+};
+
+/// The compiled shape of a light, at unit power in white. Its power and colour are the weight of its light group and
+/// may change without tracing a ray.
+class Light {
+public:
+  virtual ~Light() = default;
+  virtual bool sample(const V3f& from, const V2f& u, LightSample& s) const = 0;
+  /// Density of sample() for a ray that meets the light (or, a sky, leaves the scene) along `direction`.
+  virtual float density(const V3f& from, const V3f& direction, float distance, const V3f& normal) const = 0;
+  /// Radiance towards a viewer who looks along `direction` and meets it with outward `normal`.
+  virtual Color radiance(const V3f& direction, const V3f& normal) const = 0;
+  /// A shape in light space that rays may meet, or null.
+  virtual const Shape* shape() const { return nullptr; }
+  virtual bool infinite() const { return false; }
+  /// Rough irradiance at `from` for unit power, to choose among lights; never 0 where it lights.
+  virtual float importance(const V3f& from) const = 0;
+};
+
+/// A kind of light: its table, and how it is compiled. `world` places it; `worldRadius` bounds the scene.
+struct LightKind {
+  Kind kind;
+  std::function<std::unique_ptr<Light>(const Params&, const M44f& world, const Assets&)> build;
+};
+/// Every light. A new one is a file in this folder and a line here.
+std::vector<LightKind> allLights();
+
+/// Parameters that every light has; `unit` is what its power is stated in.
+std::vector<ParamDef> lightParams(const char* powerLabel, const char* unit, double power, double softMost);
+/// What a light's unit pictures are multiplied by: power × 2^stops × colour (luminance 1), in the working space; zero
+/// when it is off.
+Color lightAmount(const Params& params);
+/// Position and aim, for lights that point somewhere, and the camera.
+std::vector<ParamDef> aimParams(Triple position, Triple target);
+/// Local-to-world for something that stands at `position` and looks at `target` along -z, with its own roll.
+M44f aimMatrix(const Params& params);
+
+LightKind areaLight();
+LightKind pointLight();
+LightKind skyLight();
+
+} // namespace ilumbra

@@ -1,0 +1,250 @@
+#include "core/surface/microfacet.h"
+
+#include "core/surface/fresnel.h"
+
+#include <limits>
+
+namespace ilumbra {
+namespace {
+
+constexpr float away = std::numeric_limits<float>::max();
+// The walk ends by itself; beyond this a path has lost its way to rounding.
+constexpr int mostBounces = 512;
+
+float heightCdf(float h) { return clamp01(0.5f * (h + 1)); }
+float heightAt(float u) { return std::max(-1.0f, std::min(1.0f, 2 * u - 1)); }
+
+float heightShadowing(const Microsurface& m, const V3f& w, float h) {
+  if (w.z > 0.9999f) return 1;
+  if (w.z <= 0) return 0;
+  return std::pow(heightCdf(h), m.lambda(w));
+}
+
+// The height of the next meeting with the surface along w, or `away`.
+float sampleHeight(const Microsurface& m, const V3f& w, float h, float u) {
+  if (w.z > 0.9999f) return away;
+  if (w.z < -0.9999f) return heightAt(u * heightCdf(h));
+  if (std::abs(w.z) < 0.0001f) return h;
+  const float g = heightShadowing(m, w, h);
+  if (u > 1 - g) return away;
+  return heightAt(heightCdf(h) / std::pow(1 - u, 1 / m.lambda(w)));
+}
+
+const float startHeight = 1 + heightAt(0.999f);
+
+float phaseMetal(const Microsurface& m, const V3f& w, const V3f& out, float& cosine) {
+  const V3f h = normalize(w + out);
+  cosine = dot(w, h);
+  if (h.z <= 0 || cosine <= 0) return 0;
+  return 0.25f * m.visibleDensity(w, h) / cosine;
+}
+
+float phaseGlass(const Microsurface& m, float etaDown, const V3f& w, const V3f& out, bool above, bool outAbove) {
+  const float eta = above ? etaDown : 1 / etaDown, side = above ? 1.0f : -1.0f;
+  if (above == outAbove) {
+    const V3f h = normalize(w + out) * side;
+    const float c = dot(w * side, h);
+    if (h.z <= 0 || c <= 0) return 0;
+    return 0.25f * m.visibleDensity(w * side, h) / c * fresnelDielectric(c, eta);
+  }
+  V3f h = -normalize(w + out * eta);
+  h = h * (side * std::copysign(1.0f, h.z));
+  const float ci = dot(w, h), co = dot(out, h);
+  if (ci < 0) return 0;
+  const float denominator = ci + eta * co;
+  if (std::abs(denominator) < 1e-6f) return 0;
+  return eta * eta * (1 - fresnelDielectric(ci, eta)) * m.visibleDensity(w * side, h * side) * std::max(0.0f, -co) /
+         (denominator * denominator);
+}
+
+V3f scatterGlass(const Microsurface& m, float etaDown, const V3f& w, bool above, bool& outAbove, RandomStream& random) {
+  const float eta = above ? etaDown : 1 / etaDown, side = above ? 1.0f : -1.0f;
+  const float u = random.next(), v = random.next();
+  const V3f h = m.sampleVisible(w * side, {u, v}) * side;
+  const float c = dot(w, h);
+  V3f t;
+  if (random.next() >= fresnelDielectric(c, eta) && refract(w, h, eta, t)) {
+    outAbove = !above;
+    return normalize(t);
+  }
+  outAbove = above;
+  return normalize(reflect(w, h));
+}
+
+} // namespace
+
+float Microsurface::distribution(const V3f& m) const {
+  if (m.z <= 0) return 0;
+  const float a2 = alpha * alpha, c2 = m.z * m.z;
+  const float d = (m.x * m.x + m.y * m.y) / a2 + c2;
+  return 1 / (pi * a2 * d * d);
+}
+
+float Microsurface::lambda(const V3f& w) const {
+  if (w.z > 0.9999f) return 0;
+  if (w.z < -0.9999f) return -1;
+  const float s2 = std::max(1e-12f, 1 - w.z * w.z);
+  const float t = std::sqrt(1 + alpha * alpha * s2 / (w.z * w.z));
+  return 0.5f * (w.z > 0 ? t - 1 : -t - 1);
+}
+
+float Microsurface::visibleDensity(const V3f& w, const V3f& m) const {
+  const float c = dot(w, m);
+  if (c <= 0 || m.z <= 0) return 0;
+  // Projected area of the microsurface, for either side of the horizon.
+  const float area = w.z > 0.9999f ? 1 : w.z < -0.9999f ? 0 : (1 + lambda(w)) * w.z;
+  return area > 0 ? c * distribution(m) / area : 0;
+}
+
+V3f Microsurface::sampleVisible(const V3f& w, const V2f& u) const {
+  const V3f s = normalize({w.x * alpha, w.y * alpha, w.z});
+  const float z = (1 - u.y) * (1 + s.z) - s.z, r = std::sqrt(clamp01(1 - z * z)), phi = 2 * pi * u.x;
+  const V3f h = V3f(r * std::cos(phi), r * std::sin(phi), z) + s;
+  return normalize({h.x * alpha, h.y * alpha, std::max(1e-7f, h.z)});
+}
+
+bool walkMetal(const Microsurface& m, const Color& f0, const V3f& wo, RandomStream& random, V3f& wi, Color& weight) {
+  V3f w = -wo;
+  float h = startHeight;
+  weight = Color(1.0f);
+  for (int i = 0; i < mostBounces; ++i) {
+    h = sampleHeight(m, w, h, random.next());
+    if (h == away) {
+      wi = w;
+      return i > 0 && w.z > 0;
+    }
+    const float u = random.next(), v = random.next();
+    const V3f n = m.sampleVisible(-w, {u, v});
+    const float c = dot(-w, n);
+    weight = weight * fresnelSchlick(f0, c);
+    w = normalize(reflect(-w, n));
+    if (!(std::isfinite(h) && finite(w))) return false;
+  }
+  return false;
+}
+
+Color evaluateMetal(const Microsurface& m, const Color& f0, const V3f& wo, const V3f& wi, RandomStream& random) {
+  if (wi.z <= 0 || wo.z <= 0) return Color(0.0f);
+  V3f w = -wo;
+  float h = startHeight;
+  Color weight(1.0f), sum(0.0f);
+  for (int i = 0; i < mostBounces; ++i) {
+    h = sampleHeight(m, w, h, random.next());
+    if (h == away) break;
+    float c;
+    const float p = phaseMetal(m, -w, wi, c);
+    if (p > 0) sum += weight * fresnelSchlick(f0, c) * (p * heightShadowing(m, wi, h));
+    const float u = random.next(), v = random.next();
+    const V3f n = m.sampleVisible(-w, {u, v});
+    weight = weight * fresnelSchlick(f0, dot(-w, n));
+    w = normalize(reflect(-w, n));
+    if (!(std::isfinite(h) && finite(w))) break;
+  }
+  return finite(sum) ? sum : Color(0.0f);
+}
+
+float densityMetal(const Microsurface& m, const V3f& wo, const V3f& wi) {
+  if (wi.z <= 0) return 0;
+  const V3f h = normalize(wo + wi);
+  const float c = dot(wo, h), wide = 0.25f * m.alpha;
+  const float single = c > 0 ? 0.25f * m.visibleDensity(wo, h) / c : 0;
+  return (1 - wide) * single + wide * wi.z / pi;
+}
+
+bool walkGlass(const Microsurface& m, float eta, const V3f& wo, RandomStream& random, V3f& wi) {
+  V3f w = -wo;
+  float h = startHeight;
+  bool above = true;
+  for (int i = 0; i < mostBounces; ++i) {
+    const float u = random.next();
+    h = above ? sampleHeight(m, w, h, u) : sampleHeight(m, -w, -h, u);
+    if (h == away) {
+      wi = w;
+      return i > 0 && (w.z > 0) == above && w.z != 0;
+    }
+    if (!above) h = -h;
+    bool next;
+    w = scatterGlass(m, eta, -w, above, next, random);
+    above = next;
+    if (!(std::isfinite(h) && finite(w))) return false;
+  }
+  return false;
+}
+
+float evaluateGlass(const Microsurface& m, float eta, const V3f& wo, const V3f& wi, RandomStream& random) {
+  if (wi.z == 0 || wo.z <= 0) return 0;
+  V3f w = -wo;
+  float h = startHeight, sum = 0;
+  bool above = true;
+  const bool outAbove = wi.z > 0;
+  for (int i = 0; i < mostBounces; ++i) {
+    const float u = random.next();
+    h = above ? sampleHeight(m, w, h, u) : sampleHeight(m, -w, -h, u);
+    if (h == away) break;
+    if (!above) h = -h;
+    const float p = phaseGlass(m, eta, -w, wi, above, outAbove);
+    if (p > 0) sum += p * (outAbove ? heightShadowing(m, wi, h) : heightShadowing(m, -wi, -h));
+    bool next;
+    w = scatterGlass(m, eta, -w, above, next, random);
+    above = next;
+    if (!(std::isfinite(h) && finite(w))) break;
+  }
+  return std::isfinite(sum) ? sum : 0;
+}
+
+float densityGlass(const Microsurface& m, float eta, const V3f& wo, const V3f& wi) {
+  const float wide = 0.25f * m.alpha, spread = wide * 0.5f * std::abs(wi.z) / pi;
+  float single = 0;
+  if (wi.z > 0) {
+    const V3f h = normalize(wo + wi);
+    const float c = dot(wo, h);
+    if (c > 0) single = 0.25f * m.visibleDensity(wo, h) / c * fresnelDielectric(c, eta);
+  } else {
+    single = phaseGlass(m, eta, wo, wi, true, false);
+  }
+  return (1 - wide) * single + spread;
+}
+
+CoatAlbedo::CoatAlbedo(float eta) : m_albedo(size * size), m_mean(size) {
+  constexpr int samples = 24; // squared: a stratified grid over visible normals
+  for (int r = 0; r < size; ++r) {
+    const float roughness = float(r) / (size - 1);
+    const Microsurface m{std::max(1e-4f, roughness * roughness)};
+    double mean = 0;
+    for (int c = 0; c < size; ++c) {
+      const float cosine = std::max(1e-3f, float(c) / (size - 1));
+      const V3f wo(std::sqrt(1 - cosine * cosine), 0, cosine);
+      double sum = 0;
+      for (int i = 0; i < samples; ++i)
+        for (int j = 0; j < samples; ++j) {
+          const V3f h = m.sampleVisible(wo, {(float(i) + 0.5f) / samples, (float(j) + 0.5f) / samples});
+          const V3f wi = reflect(wo, h);
+          if (wi.z <= 0) continue;
+          // Height-correlated masking and shadowing, as the lobe has it.
+          const float g = (1 + m.lambda(wo)) / (1 + m.lambda(wo) + m.lambda(wi));
+          sum += double(fresnelDielectric(dot(wo, h), eta) * g);
+        }
+      const double a = sum / (samples * samples);
+      m_albedo[size_t(r * size + c)] = float(a);
+      const double weight = (c == 0 || c == size - 1 ? 0.5 : 1.0) / (size - 1);
+      mean += 2 * a * double(cosine) * weight;
+    }
+    m_mean[size_t(r)] = float(mean);
+  }
+}
+
+float CoatAlbedo::at(float cosine, float roughness) const {
+  const float x = clamp01(cosine) * (size - 1), y = clamp01(roughness) * (size - 1);
+  const int i = std::min(int(x), size - 2), j = std::min(int(y), size - 2);
+  const float tx = x - float(i), ty = y - float(j);
+  const float* p = m_albedo.data() + j * size + i;
+  return mix(mix(p[0], p[1], tx), mix(p[size], p[size + 1], tx), ty);
+}
+
+float CoatAlbedo::mean(float roughness) const {
+  const float y = clamp01(roughness) * (size - 1);
+  const int j = std::min(int(y), size - 2);
+  return mix(m_mean[size_t(j)], m_mean[size_t(j) + 1], y - float(j));
+}
+
+} // namespace ilumbra
