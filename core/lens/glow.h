@@ -1,0 +1,32 @@
+#pragma once
+#include "core/base/picture.h"
+#include "core/base/tasks.h"
+#include "core/lens/stage.h"
+
+namespace ilumbra {
+
+/// The glow's kernel: what the scatter of a lens makes of a point. A sum of round Gaussians whose widths halve from
+/// one to the next, so that the halo falls off like a power of the distance and is never seen to end:
+///   K(r) = Σ w_i G(r; σ_i), σ_i = size · height · 2^-i, w_i = falloff^i / Σ falloff^j
+/// `size` is the standard deviation of the widest, as a share of the frame's height. Its integral is 1.
+struct GlowKernel {
+  struct Lobe {
+    float weight, sigma; ///< sigma in pixels
+  };
+  std::vector<Lobe> lobes;
+  static constexpr int count = 6;
+  GlowKernel(float size, float falloff, int frameHeight);
+  /// Density at a distance in pixels.
+  double at(double r) const;
+};
+
+/// The picture convolved with the kernel; outside the frame it is black, and light spread beyond the frame is lost.
+/// Lobes are blurred in a pyramid at the level where they are 2 to 4 pixels wide, so that any size costs the same.
+Picture convolve(const Picture& in, const GlowKernel& kernel, const Tasks& tasks);
+
+/// Share of a pixel's light that passes a key: 0 below key·(1 − knee), 1 − key/Y far above, a parabola in between.
+float keyShare(float luminance, float key, float knee);
+
+LensStage glowStage();
+
+} // namespace ilumbra

@@ -1,0 +1,113 @@
+#include "core/lens/stack.h"
+
+#include "core/base/error.h"
+#include "core/lens/glow.h"
+
+#include <set>
+
+namespace ilumbra {
+
+std::vector<LensStage> allStages() { return {glowStage()}; }
+
+std::vector<ParamDef> stageParams() {
+  return {flag("on", "On", true).at(Stage::Lens).help("Off: the light passes as it is"),
+          references("sources", "Sources", {"light.", "object.", "material.", "effect."}).at(Stage::Shading)
+              .help("What it takes its light from; an effect stands for its From; none: all light"),
+          flag("direct", "Seen directly", true).at(Stage::Shading).in("Sources seen").help("The sources as the camera sees them straight"),
+          flag("mirrored", "Seen in mirrors", true).at(Stage::Shading).in("Sources seen").help("The sources as mirrors show them"),
+          flag("through", "Seen through clear things", true).at(Stage::Shading).in("Sources seen").help("The sources as seen behind glass")};
+}
+
+std::vector<const Node*> lensStages(const Document& doc) {
+  std::vector<const Node*> out;
+  for (const NodeId id : doc.roots())
+    if (const Node* n = doc.find(id); n && n->kind->family() == "lens") out.push_back(n);
+  return out;
+}
+
+static void follow(const Document& doc, NodeId id, std::vector<NodeId>& out, std::set<NodeId>& visited) {
+  const Node* n = doc.find(id);
+  if (!n || !visited.insert(id).second) return;
+  if (n->kind->family() == "effect") {
+    for (const Reference& r : Params(*n, 0).references("from")) follow(doc, r.target, out, visited);
+    return;
+  }
+  out.push_back(id);
+  // A group stands for what it holds.
+  for (const auto& [slot, list] : n->children)
+    for (const NodeId c : list) follow(doc, c, out, visited);
+}
+
+std::vector<NodeId> sourcesOfStage(const Document& doc, const Node& stage) {
+  std::vector<NodeId> out;
+  std::set<NodeId> visited;
+  for (const Reference& r : Params(stage, 0).references("sources")) follow(doc, r.target, out, visited);
+  return out;
+}
+
+static LayerQuery queryOf(const Document& doc, const Node& stage) {
+  const Params p(stage, 0);
+  LayerQuery q{.name = stage.name};
+  q.direct = p.flag("direct");
+  q.mirrored = p.flag("mirrored");
+  q.through = p.flag("through");
+  q.everything = p.references("sources").empty();
+  for (const NodeId id : sourcesOfStage(doc, stage))
+    (doc.find(id)->kind->family() == "material" ? q.materials : q.things).push_back(id);
+  return q;
+}
+
+std::vector<LayerQuery> lensQueries(const Document& doc) {
+  std::vector<LayerQuery> queries = {{.name = "all light", .everything = true}};
+  for (const Node* s : lensStages(doc)) {
+    LayerQuery q = queryOf(doc, *s);
+    // One layer serves all stages that ask the same.
+    if (std::find(queries.begin(), queries.end(), q) == queries.end()) queries.push_back(std::move(q));
+  }
+  return queries;
+}
+
+static int queryIndex(const std::vector<LayerQuery>& queries, const LayerQuery& q) {
+  return int(std::find(queries.begin(), queries.end(), q) - queries.begin());
+}
+
+static const LensStage& featureOf(const std::vector<LensStage>& all, const Node& n) {
+  for (const LensStage& s : all)
+    if (s.kind.id == n.kind->id) return s;
+  throw badInput(n.kind->id + ": is no lens stage");
+}
+
+LensResult applyLens(const Document& doc, double frame, const std::function<Picture(int)>& light, const Tasks& tasks) {
+  LensResult r;
+  r.picture = light(0);
+  const std::vector<LayerQuery> queries = lensQueries(doc);
+  const std::vector<LensStage> features = allStages();
+  for (const Node* s : lensStages(doc)) {
+    const Params p(*s, frame);
+    if (!p.flag("on")) continue;
+    const Picture source = light(queryIndex(queries, queryOf(doc, *s)));
+    LensWork work = featureOf(features, *s).apply(p, source, tasks);
+    for (size_t i = 0; i < r.picture.rgb.size(); ++i) r.picture.rgb[i] += work.spread.rgb[i] - work.taken.rgb[i];
+    r.stages.push_back({s->id, std::move(work)});
+  }
+  return r;
+}
+
+LensResult develop(const Document& doc, double frame, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, bool withLens) {
+  const float exposure = exposureFactor(doc, frame);
+  const auto light = [&](int query) { return collect(film, query, amounts, exposure); };
+  if (withLens) return applyLens(doc, frame, light, tasks);
+  return {light(0), {}};
+}
+
+Picture glowShare(const Document& doc, double frame, const Film& film, const std::vector<Color>& amounts, NodeId stage, int group, const Tasks& tasks) {
+  const Node* n = doc.find(stage);
+  if (!n) throw badInput("there is no such lens stage");
+  const int q = queryIndex(lensQueries(doc), queryOf(doc, *n));
+  const float exposure = exposureFactor(doc, frame);
+  const Picture source = collect(film, q, amounts, exposure);
+  const Picture layer = collectGroup(film, q, group, amounts[size_t(group)], exposure);
+  return featureOf(allStages(), *n).share(Params(*n, frame), layer, source, tasks).spread;
+}
+
+} // namespace ilumbra

@@ -1,0 +1,36 @@
+#pragma once
+#include "core/lens/stage.h"
+#include "core/render/film.h"
+#include "core/render/scene.h"
+
+namespace ilumbra {
+
+/// The lens stages of a document in the order in which they act.
+std::vector<const Node*> lensStages(const Document& doc);
+/// What a stage takes its light from, effects followed to what is in their From: lights, objects and materials. Empty:
+/// all light.
+std::vector<NodeId> sourcesOfStage(const Document& doc, const Node& stage);
+/// The film layers that the stack needs, everything first. Stages that are off are asked for too, so that switching
+/// them on traces no ray.
+std::vector<LayerQuery> lensQueries(const Document& doc);
+
+/// One stage's doing in a picture.
+struct StageResult {
+  NodeId stage = 0;
+  LensWork work;
+};
+struct LensResult {
+  Picture picture;                 ///< with the lens
+  std::vector<StageResult> stages; ///< of those that are on
+};
+
+/// Applies the stack. `light(query)` gives a layer of lensQueries, exposed; each stage works on the rendered light of
+/// its sources, and its doing is added to the picture.
+LensResult applyLens(const Document& doc, double frame, const std::function<Picture(int query)>& light, const Tasks& tasks);
+/// The film through mix, exposure and lens: what the camera's film records, scene-linear. With `withLens` off, without
+/// the stages.
+LensResult develop(const Document& doc, double frame, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, bool withLens = true);
+/// One light group's exact share of what a stage spreads.
+Picture glowShare(const Document& doc, double frame, const Film& film, const std::vector<Color>& amounts, NodeId stage, int group, const Tasks& tasks);
+
+} // namespace ilumbra

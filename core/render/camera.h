@@ -1,0 +1,40 @@
+#pragma once
+#include "core/base/sampling.h"
+#include "core/document/document.h"
+
+namespace ilumbra {
+
+struct Ray {
+  V3f origin, direction;
+};
+
+/// A thin-lens camera. Film coordinates run from (0, 0) at the top left to (width, height) in pixels.
+class Camera {
+public:
+  Camera() = default;
+  Camera(const Document& doc, const Node& camera, double frame, int width, int height);
+  Ray ray(float x, float y, const V2f& lens) const;
+  /// Where a point falls on the film; false behind the camera.
+  bool project(const V3f& world, float& x, float& y) const;
+  V3f position() const { return m_position; }
+  V3f forward() const { return -m_z; }
+  V3f right() const { return m_x; }
+  V3f up() const { return m_y; }
+  /// Width of a pixel in the plane one metre ahead.
+  float pixelAngle() const { return m_width > 0 ? m_filmWidth / float(m_width) : 0; }
+
+private:
+  V3f m_position{0.0f}, m_x{1, 0, 0}, m_y{0, 1, 0}, m_z{0, 0, 1};
+  float m_filmWidth = 1; ///< of the picture, in focal lengths
+  float m_aperture = 0, m_focus = 1;
+  int m_width = 1, m_height = 1;
+};
+
+Kind cameraKind();
+std::vector<Kind> allCameras();
+/// The camera that the picture settings name, else the first; null if there is none.
+const Node* activeCamera(const Document& doc);
+/// Value of a luminance of 1 cd/m² in the picture: 1 / (1.2 · 2^EV100) (ISO 12232, saturation-based, as in reference 9).
+float exposureFactor(const Document& doc, double frame);
+
+} // namespace ilumbra

@@ -1,0 +1,88 @@
+#pragma once
+#include "core/base/picture.h"
+#include "core/render/layers.h"
+
+#include <array>
+
+namespace ilumbra {
+
+/// What first met the camera's ray in a sample, for the passes without light.
+struct FirstHit {
+  bool hit = false;
+  float alpha = 0;
+  float depth = 0; ///< metres along the ray
+  V3f normal{0.0f};
+  Color albedo{0.0f};
+  uint16_t thing = 0;
+};
+
+/// Light layers by query and light group, at unit power of each group, and the passes without light. Rows are written
+/// by one task at a time; a pixel's value depends on its samples only.
+class Film {
+public:
+  /// How many identities a pixel keeps; what falls off is counted in `dropped`.
+  static constexpr int ranks = 6;
+  struct Ranked {
+    std::array<uint16_t, ranks> thing{};
+    std::array<float, ranks> weight{};
+    float dropped = 0;
+    void add(uint16_t t, float w);
+  };
+
+  Film() = default;
+  Film(int width, int height, int groups, LayerTable table);
+
+  int width() const { return m_width; }
+  int height() const { return m_height; }
+  int groups() const { return m_groups; }
+  int queries() const { return m_table.size(); }
+  size_t bytes() const;
+
+  void add(size_t pixel, const Label& label, const Color& light) {
+    float* base = m_light.data() + pixel * m_stride;
+    for (uint32_t bits = m_table.match(label); bits; bits &= bits - 1) {
+      float* p = base + 3 * (__builtin_ctz(bits) * m_groups + label.group);
+      p[0] += light.x;
+      p[1] += light.y;
+      p[2] += light.z;
+    }
+  }
+  /// Ends one sample of a pixel. `luminance` is the whole sample's, at the powers of the compile, for the noise.
+  void finish(size_t pixel, const FirstHit& first, float luminance);
+  /// Notes the luminance of light seen on a thing, whatever the queries.
+  void addSeen(size_t pixel, uint16_t thing, float luminance) { m_seen[pixel].add(thing, luminance); }
+
+  uint32_t samples(size_t pixel) const { return m_count[pixel]; }
+  /// Mean light of a query and one group, at unit power.
+  Color light(size_t pixel, int query, int group) const;
+  float alpha(size_t pixel) const;
+  /// Means over the samples that hit something; depth is 0 where none did.
+  float depth(size_t pixel) const;
+  V3f normal(size_t pixel) const;
+  Color albedo(size_t pixel) const;
+  /// First-hit coverages: weights are sums over samples of their alpha.
+  const Ranked& identity(size_t pixel) const { return m_identity[pixel]; }
+  /// By luminance, what is seen through mirrors and clear things.
+  const Ranked& seen(size_t pixel) const { return m_seen[pixel]; }
+  /// Mean over pixels of the standard error of luminance ÷ (mean luminance of pixel and picture): the noise figure.
+  double noise() const;
+  void clear();
+
+private:
+  int m_width = 0, m_height = 0, m_groups = 0;
+  size_t m_stride = 0;
+  LayerTable m_table;
+  std::vector<float> m_light;
+  std::vector<uint32_t> m_count, m_hits;
+  std::vector<float> m_aux; ///< alpha, depth, normal, albedo: 8 a pixel
+  std::vector<float> m_luminance, m_luminance2;
+  std::vector<Ranked> m_identity, m_seen;
+};
+
+/// The picture of one query: Σ over groups of light × amount, times `exposure`. Pixels without samples take the value
+/// of the nearest sampled pixel to their left or above.
+Picture collect(const Film& film, int query, const std::vector<Color>& amounts, float exposure);
+/// One group alone.
+Picture collectGroup(const Film& film, int query, int group, const Color& amount, float exposure);
+
+} // namespace ilumbra

@@ -1,0 +1,54 @@
+#pragma once
+#include "core/base/vec.h"
+#include "core/document/value.h"
+
+#include <string>
+#include <vector>
+
+namespace ilumbra {
+
+/// In which way a thing was seen: bits, both may be set.
+enum SeenBits : uint8_t { SeenMirrored = 1, SeenThrough = 2 };
+
+/// Where a piece of light came from and where the camera saw it. Every contribution of a path carries one.
+struct Label {
+  uint16_t group = 0;    ///< light group that sent it out
+  uint16_t thing = 0;    ///< what the camera sees there, through mirrors and clear things: an object, or the light itself
+  uint16_t material = 0; ///< of that thing; noMaterial for lights
+  uint8_t seen = 0;      ///< SeenBits on the way to that thing
+};
+inline constexpr uint16_t noMaterial = 0xffff;
+
+/// A film layer is a question about labels: which light is kept. It is split by light group.
+struct LayerQuery {
+  std::string name;
+  bool everything = false;       ///< all light, whatever the lists say
+  std::vector<NodeId> things;    ///< light seen on these objects, or of these lights
+  std::vector<NodeId> materials; ///< light seen on these materials
+  bool direct = true, mirrored = true, through = true; ///< in which ways the thing may be seen
+  /// The same question; the name does not matter.
+  bool operator==(const LayerQuery& o) const {
+    return everything == o.everything && things == o.things && materials == o.materials && direct == o.direct &&
+           mirrored == o.mirrored && through == o.through;
+  }
+};
+
+/// Queries compiled against the things and materials of one scene: a label costs three look-ups.
+class LayerTable {
+public:
+  LayerTable() = default;
+  /// At most 32 queries; throws BadInput beyond.
+  LayerTable(const std::vector<LayerQuery>& queries, const std::vector<NodeId>& things, const std::vector<NodeId>& materials);
+  /// One bit a query that keeps light with this label.
+  uint32_t match(const Label& l) const {
+    return (m_thing[l.thing] | (l.material == noMaterial ? 0 : m_material[l.material])) & m_seen[l.seen & 3];
+  }
+  int size() const { return m_size; }
+
+private:
+  int m_size = 0;
+  std::vector<uint32_t> m_thing, m_material;
+  uint32_t m_seen[4] = {0, 0, 0, 0};
+};
+
+} // namespace ilumbra

@@ -1,0 +1,146 @@
+#include "core/render/own_light.h"
+
+namespace ilumbra {
+namespace {
+
+// What area sampling has in common: a solid-angle density from an area density.
+float solidAngle(float areaDensity, float distance2, float cosine) {
+  return cosine > 1e-7f ? areaDensity * distance2 / cosine : 0;
+}
+
+bool towards(const V3f& from, const V3f& point, const V3f& normal, float areaDensity, LightSample& s) {
+  const V3f to = point - from;
+  const float d2 = dot(to, to);
+  if (!(d2 > 0)) return false;
+  s.distance = std::sqrt(d2);
+  s.direction = to * (1 / s.distance);
+  s.density = solidAngle(areaDensity, d2, std::abs(dot(s.direction, normal)));
+  return s.density > 0;
+}
+
+class GlowingMesh : public Light {
+public:
+  GlowingMesh(const Shape& shape, const M44f& m, const Material& material) : m_material(material) {
+    std::vector<float> areas;
+    Box3f box;
+    for (const auto& t : shape.mesh.triangles) {
+      Triangle w;
+      w.p = transformPoint(m, shape.mesh.positions[t.a]);
+      w.e1 = transformPoint(m, shape.mesh.positions[t.b]) - w.p;
+      w.e2 = transformPoint(m, shape.mesh.positions[t.c]) - w.p;
+      if (!shape.mesh.uvs.empty()) {
+        w.uv[0] = shape.mesh.uvs[t.a];
+        w.uv[1] = shape.mesh.uvs[t.b];
+        w.uv[2] = shape.mesh.uvs[t.c];
+      }
+      const V3f n = cross(w.e1, w.e2);
+      const float a = 0.5f * length(n);
+      if (!(a > 0)) continue;
+      w.n = normalize(n);
+      areas.push_back(a);
+      m_triangles.push_back(w);
+      box.extendBy(w.p);
+      box.extendBy(w.p + w.e1);
+      box.extendBy(w.p + w.e2);
+    }
+    m_cells = Distribution(areas);
+    m_area = float(m_cells.total());
+    m_centre = box.isEmpty() ? V3f(0.0f) : box.center();
+    m_radius = box.isEmpty() ? 0 : 0.5f * length(box.size());
+  }
+  bool sample(const V3f& from, const V2f& u, LightSample& s) const override {
+    if (m_cells.empty()) return false;
+    float first = u.x, p;
+    const Triangle& t = m_triangles[m_cells.sample(first, p)];
+    const float r = std::sqrt(first), b1 = 1 - r, b2 = u.y * r;
+    if (!towards(from, t.p + t.e1 * b1 + t.e2 * b2, t.n, 1 / m_area, s)) return false;
+    s.radiance = m_material.emissionColor.color({t.uv[0] * (1 - b1 - b2) + t.uv[1] * b1 + t.uv[2] * b2});
+    return true;
+  }
+  float density(const V3f&, const V3f& direction, float distance, const V3f& normal) const override {
+    return m_area > 0 ? solidAngle(1 / m_area, distance * distance, std::abs(dot(direction, normal))) : 0;
+  }
+  Color radiance(const V3f&, const V3f&) const override { return Color(1.0f); }
+  float importance(const V3f& from) const override {
+    const V3f to = m_centre - from;
+    return m_area * 0.25f / std::max(dot(to, to), 0.25f * m_radius * m_radius + 1e-12f) + 1e-9f;
+  }
+
+private:
+  struct Triangle {
+    V3f p, e1, e2, n;
+    V2f uv[3] = {V2f(0, 0), V2f(0, 0), V2f(0, 0)};
+  };
+  std::vector<Triangle> m_triangles;
+  Distribution m_cells;
+  const Material& m_material;
+  V3f m_centre;
+  float m_area = 0, m_radius = 0;
+};
+
+class GlowingSphere : public Light {
+public:
+  GlowingSphere(float radius, const M44f& m, const Material& material)
+      : m_world(m), m_inverse(m.inverse()), m_material(material), m_radius(radius) {
+    m_determinant = std::abs(m.determinant());
+    m_centre = transformPoint(m, V3f(0.0f));
+    for (int i = 0; i < 3; ++i) m_reach = std::max(m_reach, radius * length(V3f(m[i][0], m[i][1], m[i][2])));
+    const float scale = length(V3f(m[0][0], m[0][1], m[0][2]));
+    for (int i = 1; i < 3; ++i)
+      if (std::abs(length(V3f(m[i][0], m[i][1], m[i][2])) - scale) > 1e-4f * scale) m_uniform = false;
+  }
+  bool sample(const V3f& from, const V2f& u, LightSample& s) const override {
+    s.radiance = m_material.emissionColor.color({});
+    const V3f to = m_centre - from;
+    const float d2 = dot(to, to);
+    if (m_uniform && d2 > m_reach * m_reach * 1.0001f) {
+      const float d = std::sqrt(d2), one = cone(d2);
+      const V3f local = sampleCone(u, one);
+      s.direction = Frame(to * (1 / d)).toWorld(local);
+      s.density = 1 / (2 * pi * one);
+      const float along = d * local.z, off2 = d2 * std::max(0.0f, 1 - local.z * local.z);
+      s.distance = along - std::sqrt(std::max(0.0f, m_reach * m_reach - off2));
+      return true;
+    }
+    const V3f n = sampleUniformSphere(u), normal = transformNormal(m_inverse, n);
+    return towards(from, transformPoint(m_world, n * m_radius), normalize(normal), areaDensity(length(normal)), s);
+  }
+  float density(const V3f& from, const V3f& direction, float distance, const V3f& normal) const override {
+    const V3f to = m_centre - from;
+    const float d2 = dot(to, to);
+    if (m_uniform && d2 > m_reach * m_reach * 1.0001f) return 1 / (2 * pi * cone(d2));
+    // The unit local normal behind a unit world normal: n = Mᵀ N, and |M⁻ᵀ n| = 1 / |Mᵀ N|.
+    const V3f local(dot(normal, V3f(m_world[0][0], m_world[0][1], m_world[0][2])),
+                    dot(normal, V3f(m_world[1][0], m_world[1][1], m_world[1][2])),
+                    dot(normal, V3f(m_world[2][0], m_world[2][1], m_world[2][2])));
+    return solidAngle(areaDensity(1 / length(local)), distance * distance, std::abs(dot(direction, normal)));
+  }
+  Color radiance(const V3f&, const V3f&) const override { return Color(1.0f); }
+  float importance(const V3f& from) const override {
+    const V3f to = m_centre - from;
+    return pi * m_reach * m_reach / std::max(dot(to, to), m_reach * m_reach);
+  }
+
+private:
+  float cone(float d2) const {
+    const float s2 = std::min(1.0f, m_reach * m_reach / d2);
+    return s2 / (1 + std::sqrt(1 - s2));
+  }
+  float areaDensity(float stretch) const { return 1 / (4 * pi * m_radius * m_radius * m_determinant * stretch); }
+  M44f m_world, m_inverse;
+  const Material& m_material;
+  V3f m_centre;
+  float m_radius, m_determinant, m_reach = 0;
+  bool m_uniform = true;
+};
+
+} // namespace
+
+std::unique_ptr<Light> glowingMesh(const Shape& shape, const M44f& m, const Material& material) {
+  return std::make_unique<GlowingMesh>(shape, m, material);
+}
+std::unique_ptr<Light> glowingSphere(float radius, const M44f& m, const Material& material) {
+  return std::make_unique<GlowingSphere>(radius, m, material);
+}
+
+} // namespace ilumbra

@@ -1,0 +1,39 @@
+#include "core/render/render.h"
+
+#include <mutex>
+
+namespace ilumbra {
+
+Rendering::Rendering(ScenePtr scene)
+    : m_scene(std::move(scene)), m_film(m_scene->width, m_scene->height, int(m_scene->groups.size()), m_scene->table) {}
+
+bool Rendering::advance(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region) {
+  constexpr int tile = 32;
+  const bool part = region.width > 0;
+  const int x0 = part ? std::max(0, region.x) : 0, y0 = part ? std::max(0, region.y) : 0;
+  const int x1 = part ? std::min(m_film.width(), region.x + region.width) : m_film.width();
+  const int y1 = part ? std::min(m_film.height(), region.y + region.height) : m_film.height();
+  if (x1 <= x0 || y1 <= y0) return true;
+  const int columns = (x1 - x0 + tile - 1) / tile, rows = (y1 - y0 + tile - 1) / tile;
+  const PathTracer tracer(*m_scene);
+  std::mutex mutex;
+  tasks.forEach(columns * rows, [&](int i) {
+    if (cancel.requested()) return;
+    TraceCount count;
+    const int left = x0 + (i % columns) * tile, top = y0 + (i / columns) * tile;
+    for (int y = top; y < std::min(y1, top + tile) && !cancel.requested(); ++y)
+      for (int x = left; x < std::min(x1, left + tile); ++x) {
+        const size_t pixel = size_t(y) * size_t(m_film.width()) + size_t(x);
+        for (uint32_t s = m_film.samples(pixel); s < samples; ++s) tracer.sample(m_film, x, y, s, count);
+      }
+    const std::lock_guard lock(mutex);
+    m_count.rays += count.rays;
+    m_count.paths += count.paths;
+    m_count.dropped += count.dropped;
+  });
+  if (cancel.requested()) return false;
+  m_samples = std::max(m_samples, samples);
+  return true;
+}
+
+} // namespace ilumbra

@@ -1,0 +1,375 @@
+#include "core/render/scene.h"
+
+#include "core/base/error.h"
+#include "core/base/hash.h"
+#include "core/document/file.h"
+#include "core/document/units.h"
+#include "core/render/geometry.h"
+#include "core/render/own_light.h"
+
+#include <filesystem>
+#include <fmt/format.h>
+#include <map>
+#include <set>
+
+namespace ilumbra {
+
+struct SceneCache::Content {
+  RTCDevice device = rtcNewDevice("set_affinity=0");
+  std::map<uint64_t, GeometryPtr> shapes;
+  std::vector<ShapeKind> shapeKinds = allShapes();
+  std::vector<LightKind> lightKinds = allLights();
+  Content() = default;
+  Content(const Content&) = delete;
+  Content& operator=(const Content&) = delete;
+  ~Content() {
+    shapes.clear();
+    rtcReleaseDevice(device);
+  }
+};
+
+SceneCache::SceneCache() : m_content(std::make_unique<Content>()) {}
+SceneCache::~SceneCache() = default;
+
+Scene::~Scene() {
+  if (everything) rtcReleaseScene(everything);
+  if (blockers) rtcReleaseScene(blockers);
+}
+
+int groupLimit(int width, int height, size_t queries, size_t layerMemory) {
+  const size_t perGroup = size_t(width) * size_t(height) * 12 * std::max<size_t>(1, queries);
+  return int(std::clamp<size_t>(layerMemory / std::max<size_t>(1, perGroup), 2, 64));
+}
+
+namespace {
+
+// One source of light of its own in a document: what gets a light group.
+struct Source {
+  NodeId node = 0;    ///< the light, or the material
+  Reference material; ///< of own light
+  std::string name;
+  Color amount{0.0f};
+  bool operator==(const Source& o) const { return node == o.node && material == o.material; }
+};
+
+// Lights in tree order, then uses of materials with own light, each once.
+std::vector<Source> sourcesOf(const Document& doc, double frame) {
+  std::vector<Source> out;
+  for (const Node* n : doc.family("light")) out.push_back({n->id, {}, n->name, lightAmount(Params(*n, frame))});
+  for (const Node* n : doc.family("object")) {
+    if (!n->kind->param("material")) continue;
+    const Reference use = Params(*n, frame).reference("material");
+    const Color amount = ownLight(doc, use, frame);
+    if (isBlack(amount)) continue;
+    Source s{use.target, use, doc.find(use.target)->name, amount};
+    if (use.with) s.name += " on " + n->name;
+    if (std::find(out.begin(), out.end(), s) == out.end()) out.push_back(std::move(s));
+  }
+  return out;
+}
+
+uint64_t shapeKey(const Document& doc, const Node& n, double frame) {
+  std::string text = n.kind->id;
+  const Params p(n, frame);
+  for (const ParamDef& d : n.kind->params) {
+    if (d.stage != Stage::Geometry) continue;
+    text += '|';
+    switch (d.type) {
+    case ParamType::Number:
+    case ParamType::Integer: text += fmt::format("{}", p.number(d.name)); break;
+    case ParamType::Flag: text += p.flag(d.name) ? '1' : '0'; break;
+    case ParamType::File: {
+      const std::string path = resolveFile(doc, p.text(d.name));
+      std::error_code error;
+      const auto time = std::filesystem::last_write_time(path, error);
+      text += path + fmt::format("@{}", error ? 0 : time.time_since_epoch().count());
+      break;
+    }
+    case ParamType::Color:
+    case ParamType::Vector:
+      for (const double v : p.triple(d.name)) text += fmt::format("{},", v);
+      break;
+    default: text += p.text(d.name);
+    }
+  }
+  return contentHash(text);
+}
+
+class Compiler {
+public:
+  Compiler(const Document& doc, const CompileOptions& o, const Assets& assets, SceneCache::Content& cache, const CancelFlag* cancel)
+      : m_doc(doc), m_options(o), m_assets(assets), m_cache(cache), m_cancel(cancel), m_scene(std::make_shared<Scene>()) {}
+
+  ScenePtr compile() {
+    Scene& s = *m_scene;
+    const Params settings = settingsOf(m_doc);
+    s.width = m_options.width > 0 ? m_options.width : int(settings.number("width"));
+    s.height = m_options.height > 0 ? m_options.height : int(settings.number("height"));
+    s.seed = uint32_t(settings.number("seed"));
+    s.bounces = int(settings.number("bounces"));
+    s.queries = m_options.queries;
+    if (s.queries.empty() || !s.queries.front().everything) s.queries.insert(s.queries.begin(), LayerQuery{.name = "all light", .everything = true});
+    if (const Node* c = activeCamera(m_doc)) s.camera = Camera(m_doc, *c, m_options.frame, s.width, s.height);
+
+    assignGroups();
+    for (const Node* n : m_doc.family("object")) {
+      stopIfCancelled();
+      if (n->kind->param("material")) addObject(*n);
+    }
+    for (const Node* n : m_doc.family("light")) addLight(*n);
+    weighEmitters();
+    build();
+    std::vector<NodeId> things, materials;
+    for (const Thing& t : s.things) things.push_back(t.node);
+    for (const auto& m : s.materials) materials.push_back(m->node);
+    s.table = LayerTable(s.queries, things, materials);
+    forgetUnused();
+    return m_scene;
+  }
+
+private:
+  void stopIfCancelled() const {
+    if (m_cancel && m_cancel->requested()) throw cancelled();
+  }
+
+  void assignGroups() {
+    Scene& s = *m_scene;
+    m_sources = sourcesOf(m_doc, m_options.frame);
+    const auto limit = size_t(groupLimit(s.width, s.height, s.queries.size(), m_options.layerMemory));
+    s.sharedGroups = m_sources.size() > limit;
+    const size_t own = s.sharedGroups ? limit - 1 : m_sources.size();
+    for (size_t i = 0; i < own; ++i) {
+      s.groups.push_back({m_sources[i].name, m_sources[i].node, m_sources[i].material});
+      s.amounts.push_back(m_sources[i].amount);
+    }
+    if (s.sharedGroups) {
+      s.groups.push_back({"Other lights", 0, {}});
+      s.amounts.emplace_back(1.0f);
+      for (size_t i = own; i < m_sources.size(); ++i) s.restAmounts.push_back(m_sources[i].amount);
+    }
+    if (s.groups.empty()) {
+      s.groups.push_back({"No light", 0, {}});
+      s.amounts.emplace_back(0.0f);
+    }
+  }
+
+  // Group of a source, and what its light is multiplied by within the group.
+  uint16_t groupOf(const Source& wanted, Color& baked) const {
+    const auto i = size_t(std::find(m_sources.begin(), m_sources.end(), wanted) - m_sources.begin());
+    const size_t own = m_scene->sharedGroups ? m_scene->groups.size() - 1 : m_sources.size();
+    baked = i < own ? Color(1.0f) : m_sources[i].amount;
+    return uint16_t(std::min(i, own));
+  }
+
+  uint16_t materialOf(const Reference& use) {
+    for (size_t i = 0; i < m_uses.size(); ++i)
+      if (m_uses[i] == use) return uint16_t(i);
+    Material m;
+    try {
+      m = compileMaterial(m_doc, use, m_options.frame, m_assets);
+    } catch (const Error& e) {
+      m_scene->troubles.push_back(fmt::format("{}: {}", m_doc.find(use.target)->name, e.what()));
+      m = defaultMaterial();
+      m.node = use.target;
+    }
+    m_uses.push_back(use);
+    m_materials.push_back(std::make_unique<Material>(std::move(m)));
+    return uint16_t(m_uses.size() - 1);
+  }
+
+  GeometryPtr geometryOf(const Node& n) {
+    const uint64_t key = shapeKey(m_doc, n, m_options.frame);
+    m_used.insert(key);
+    if (const auto it = m_cache.shapes.find(key); it != m_cache.shapes.end()) return it->second;
+    const auto kind = std::find_if(m_cache.shapeKinds.begin(), m_cache.shapeKinds.end(), [&](const ShapeKind& k) { return k.kind.id == n.kind->id; });
+    if (kind == m_cache.shapeKinds.end() || !kind->build) throw badInput(n.kind->id + ": cannot be built");
+    Shape shape = kind->build(Params(n, m_options.frame), m_assets);
+    validate(shape.mesh, n.name);
+    return m_cache.shapes[key] = std::make_shared<const Geometry>(m_cache.device, std::move(shape));
+  }
+
+  uint16_t thingOf(const Node& n) {
+    if (m_scene->things.size() >= 0xfffe) throw badInput("more than 65 534 things in one picture");
+    m_scene->things.push_back({n.id, n.name});
+    return uint16_t(m_scene->things.size() - 1);
+  }
+
+  void addObject(const Node& n) {
+    Scene& s = *m_scene;
+    const Params p(n, m_options.frame);
+    Instance i;
+    try {
+      i.geometry = geometryOf(n);
+    } catch (const Error& e) {
+      if (e.kind() == Refusal::Cancelled) throw;
+      s.troubles.emplace_back(fmt::format("{}: {}", n.name, e.what()));
+      return;
+    }
+    i.toWorld = worldMatrix(m_doc, n, m_options.frame);
+    if (!(std::abs(i.toWorld.determinant()) > 1e-30f)) {
+      s.troubles.push_back(n.name + ".size: is zero along an axis, so the object has no body");
+      return;
+    }
+    i.toObject = i.toWorld.inverse();
+    i.thing = thingOf(n);
+    const Reference use = p.reference("material");
+    i.material = materialOf(use);
+    const std::pair<const char*, uint16_t> switches[] = {
+        {"seen", SwitchSeen}, {"seen_mirrored", SwitchMirrored}, {"seen_through", SwitchThrough}, {"casts_shadow", SwitchShadow},
+        {"takes_light", SwitchTakesLight}, {"lights_others", SwitchLightsOthers}, {"cuts_out", SwitchCutsOut}, {"catches", SwitchCatches}};
+    for (const auto& [name, bit] : switches)
+      if (p.flag(name)) i.switches |= bit;
+    const Material& m = *m_materials[i.material];
+    if (m.emits) {
+      const Shape& shape = i.geometry->shape;
+      auto light = shape.sphereRadius > 0 ? glowingSphere(shape.sphereRadius, i.toWorld, m) : glowingMesh(shape, i.toWorld, m);
+      Emitter e;
+      e.light = light.get();
+      e.group = groupOf({use.target, use, {}, {}}, e.baked);
+      e.thing = i.thing;
+      i.emitter = int(s.emitters.size());
+      s.emitters.push_back(e);
+      s.lights.push_back(std::move(light));
+    }
+    const Box3f box = i.geometry->shape.bounds();
+    for (int corner = 0; corner < 8 && !box.isEmpty(); ++corner)
+      s.bounds.extendBy(transformPoint(i.toWorld, {corner & 1 ? box.max.x : box.min.x, corner & 2 ? box.max.y : box.min.y,
+                                                   corner & 4 ? box.max.z : box.min.z}));
+    s.instances.push_back(std::move(i));
+  }
+
+  void addLight(const Node& n) {
+    Scene& s = *m_scene;
+    const auto kind = std::find_if(m_cache.lightKinds.begin(), m_cache.lightKinds.end(), [&](const LightKind& k) { return k.kind.id == n.kind->id; });
+    if (kind == m_cache.lightKinds.end()) return;
+    const Params p(n, m_options.frame);
+    const M44f world = n.parent ? worldMatrix(m_doc, *m_doc.find(n.parent), m_options.frame) : M44f();
+    std::unique_ptr<Light> light;
+    try {
+      light = kind->build(p, world, m_assets);
+    } catch (const Error& e) {
+      if (e.kind() == Refusal::Cancelled) throw;
+      s.troubles.emplace_back(fmt::format("{}: {}", n.name, e.what()));
+      return;
+    }
+    Emitter e;
+    e.light = light.get();
+    e.group = groupOf({n.id, {}, {}, {}}, e.baked);
+    e.thing = thingOf(n);
+    uint16_t switches = SwitchTakesLight | SwitchLightsOthers;
+    if (p.flag("seen")) switches |= SwitchSeen;
+    if (p.flag("seen_mirrored")) switches |= SwitchMirrored;
+    if (p.flag("seen_through")) switches |= SwitchThrough;
+    if (light->infinite()) {
+      e.switches = switches;
+      s.skies.push_back(e);
+    } else {
+      if (const Shape* shape = light->shape()) {
+        Instance i;
+        Shape body = *shape;
+        if (body.sphereRadius > 0) {
+          const Triple t = p.triple("position");
+          const V3f at = transformPoint(world, {float(t[0]), float(t[1]), float(t[2])});
+          i.toWorld.setTranslation(at);
+        }
+        i.geometry = std::make_shared<const Geometry>(m_cache.device, std::move(body));
+        i.toObject = i.toWorld.inverse();
+        i.thing = e.thing;
+        i.switches = switches;
+        i.light = int(s.lights.size());
+        i.emitter = int(s.emitters.size());
+        s.instances.push_back(std::move(i));
+      }
+      s.emitters.push_back(e);
+    }
+    s.lights.push_back(std::move(light));
+  }
+
+  // Each source is chosen by how bright it is; one that is off keeps a floor, so that it can come on.
+  void weighEmitters() {
+    Scene& s = *m_scene;
+    const auto weigh = [&](std::vector<Emitter>& list) {
+      float most = 0;
+      for (Emitter& e : list) {
+        e.weight = luminance(s.amounts[e.group] * e.baked);
+        most = std::max(most, e.weight);
+      }
+      for (Emitter& e : list) e.weight = most > 0 ? std::max(e.weight, 0.01f * most) : 1;
+    };
+    weigh(s.emitters);
+    weigh(s.skies);
+  }
+
+  void build() {
+    Scene& s = *m_scene;
+    const auto attach = [&](RTCScene scene, const Instance& i) {
+      const RTCGeometry g = rtcNewGeometry(m_cache.device, RTC_GEOMETRY_TYPE_INSTANCE);
+      rtcSetGeometryInstancedScene(g, i.geometry->scene);
+      rtcSetGeometryTransform(g, 0, RTC_FORMAT_FLOAT4X4_COLUMN_MAJOR, &i.toWorld[0][0]);
+      rtcCommitGeometry(g);
+      rtcAttachGeometry(scene, g);
+      rtcReleaseGeometry(g);
+    };
+    s.everything = rtcNewScene(m_cache.device);
+    s.blockers = rtcNewScene(m_cache.device);
+    for (const RTCScene scene : {s.everything, s.blockers}) {
+      rtcSetSceneFlags(scene, RTC_SCENE_FLAG_ROBUST);
+      rtcSetSceneBuildQuality(scene, RTC_BUILD_QUALITY_HIGH);
+    }
+    for (size_t k = 0; k < s.instances.size(); ++k) {
+      const Instance& i = s.instances[k];
+      attach(s.everything, i);
+      if (i.light >= 0 || !(i.switches & SwitchShadow) || (i.switches & SwitchCatches)) continue;
+      attach(s.blockers, i);
+      s.blockerInstance.push_back(int(k));
+      if (!m_materials[i.material]->alwaysOpaque()) s.clearBlockers = true;
+    }
+    rtcCommitScene(s.everything);
+    rtcCommitScene(s.blockers);
+    s.materials = std::move(m_materials);
+  }
+
+  void forgetUnused() {
+    if (m_cache.shapes.size() > 2 * m_used.size() + 64)
+      std::erase_if(m_cache.shapes, [&](const auto& e) { return !m_used.count(e.first); });
+  }
+
+  const Document& m_doc;
+  const CompileOptions& m_options;
+  const Assets& m_assets;
+  SceneCache::Content& m_cache;
+  const CancelFlag* m_cancel;
+  std::shared_ptr<Scene> m_scene;
+  std::vector<Source> m_sources;
+  std::vector<Reference> m_uses;
+  std::vector<std::unique_ptr<Material>> m_materials;
+  std::set<uint64_t> m_used;
+};
+
+} // namespace
+
+ScenePtr compileScene(const Document& doc, const CompileOptions& options, const Assets& assets, SceneCache& cache, const CancelFlag* cancel) {
+  return Compiler(doc, options, assets, cache.content(), cancel).compile();
+}
+
+std::vector<Color> mixAmounts(const Scene& scene, const Document& doc, double frame) {
+  const std::vector<Source> sources = sourcesOf(doc, frame);
+  std::vector<Color> amounts;
+  const size_t own = scene.sharedGroups ? scene.groups.size() - 1 : scene.groups.size();
+  if (sources.empty() && scene.groups.size() == 1 && !scene.groups[0].node) return {Color(0.0f)};
+  if (sources.size() < own || (!scene.sharedGroups && sources.size() != own)) return {};
+  for (size_t i = 0; i < own; ++i) {
+    // Own light is told by its material; which numbers a use overrides may change with the mix.
+    if (sources[i].node != scene.groups[i].node) return {};
+    amounts.push_back(sources[i].amount);
+  }
+  if (scene.sharedGroups) {
+    if (sources.size() != own + scene.restAmounts.size()) return {};
+    for (size_t i = own; i < sources.size(); ++i)
+      if (sources[i].amount != scene.restAmounts[i - own]) return {};
+    amounts.emplace_back(1.0f);
+  }
+  return amounts;
+}
+
+} // namespace ilumbra

@@ -1,0 +1,112 @@
+#pragma once
+#include "core/base/tasks.h"
+#include "core/light/light.h"
+#include "core/render/camera.h"
+#include "core/render/layers.h"
+#include "core/surface/material.h"
+
+struct RTCSceneTy;
+struct RTCDeviceTy;
+
+namespace ilumbra {
+
+/// The shape of objects with its acceleration structure, shared by all that have the same shape.
+struct Geometry;
+using GeometryPtr = std::shared_ptr<const Geometry>;
+
+/// Something that can be seen: an object or a light.
+struct Thing {
+  NodeId node = 0;
+  std::string name;
+};
+
+/// Light that is mixed together after rendering: a light of its own, or all that a material gives.
+struct LightGroup {
+  std::string name;
+  NodeId node = 0;
+  Reference material; ///< of own light: the use it stands for
+};
+
+enum Switches : uint16_t {
+  SwitchSeen = 1, SwitchMirrored = 2, SwitchThrough = 4, SwitchShadow = 8, SwitchTakesLight = 16, SwitchLightsOthers = 32,
+  SwitchCutsOut = 64, SwitchCatches = 128
+};
+
+struct Instance {
+  GeometryPtr geometry;
+  M44f toWorld, toObject;
+  uint16_t thing = 0, material = noMaterial;
+  uint16_t switches = 0;
+  int light = -1;   ///< index into lights: this is a lamp's body
+  int emitter = -1; ///< index into emitters: it has own light, or is a lamp's body
+};
+
+/// What can be sampled as a source of light.
+struct Emitter {
+  const Light* light = nullptr;
+  uint16_t group = 0, thing = 0;
+  Color baked{1.0f};  ///< 1 for a group of its own; the amount where lights share a group
+  float weight = 0;   ///< luminance of its amount, for choosing; never 0
+  uint16_t switches = 0; ///< of a sky: its Switches
+};
+
+/// A document compiled for rendering at one frame. Immutable.
+class Scene {
+public:
+  ~Scene();
+  RTCSceneTy* everything = nullptr; ///< objects and the bodies of lights
+  RTCSceneTy* blockers = nullptr;   ///< what casts shadow
+  std::vector<Instance> instances;  ///< by Embree geometry id of `everything`
+  std::vector<int> blockerInstance; ///< by geometry id of `blockers`
+  std::vector<std::unique_ptr<Material>> materials;
+  std::vector<std::unique_ptr<Light>> lights;
+  std::vector<Emitter> emitters;    ///< at finite distance
+  std::vector<Emitter> skies;
+  std::vector<Thing> things;
+  std::vector<LightGroup> groups;
+  bool sharedGroups = false;        ///< more lights than groups: the last one holds the rest at fixed power
+  std::vector<LayerQuery> queries;
+  LayerTable table;
+  Camera camera;
+  Box3f bounds;                     ///< of objects; empty if there are none
+  int width = 0, height = 0;
+  uint32_t seed = 1;
+  int bounces = 0;
+  bool clearBlockers = false;       ///< some blockers are not opaque: shadow rays must look
+  std::vector<Color> amounts;       ///< of the groups at compile time
+  std::vector<Color> restAmounts;   ///< of the lights that share the last group
+  std::vector<std::string> troubles; ///< things left out, with the reason, e.g. a missing file
+};
+using ScenePtr = std::shared_ptr<const Scene>;
+
+/// Keeps what compiles share from one document to the next. Used by one thread at a time.
+class SceneCache {
+public:
+  SceneCache();
+  ~SceneCache();
+  struct Content;
+  Content& content() { return *m_content; }
+
+private:
+  std::unique_ptr<Content> m_content;
+};
+
+struct CompileOptions {
+  double frame = 1;
+  int width = 0, height = 0;         ///< 0: as in the document
+  std::vector<LayerQuery> queries;   ///< besides the first, which is always everything
+  size_t layerMemory = size_t(768) << 20; ///< bytes for film layers: bounds the number of light groups
+};
+
+/// Compiles a document. What cannot be made (a missing file) is left out and told in `troubles`.
+ScenePtr compileScene(const Document& doc, const CompileOptions& options, const Assets& assets, SceneCache& cache,
+                      const CancelFlag* cancel = nullptr);
+
+/// The amounts of the groups of a scene for another document: what a mix needs. Empty if that document has other
+/// groups, so that it must be compiled.
+std::vector<Color> mixAmounts(const Scene& scene, const Document& doc, double frame);
+
+/// The most light groups for a picture of this size and number of queries.
+int groupLimit(int width, int height, size_t queries, size_t layerMemory);
+
+} // namespace ilumbra
