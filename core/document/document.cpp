@@ -66,7 +66,7 @@ std::vector<const Node*> Document::family(std::string_view family) const {
 std::string Document::freeName(std::string_view wanted) const {
   std::string base;
   for (const char c : wanted)
-    if (c != '.' && c != '[' && c != ']' && c != '\n' && c != '\t') base += c;
+    if (c != '.' && c != '[' && c != ']' && c != ',' && c != '\n' && c != '\t') base += c;
   while (!base.empty() && base.back() == ' ') base.pop_back();
   while (!base.empty() && base.front() == ' ') base.erase(base.begin());
   if (base.empty()) base = "Thing";

@@ -12,7 +12,7 @@ namespace ilumbra {
 struct Node {
   NodeId id = 0;
   const Kind* kind = nullptr; ///< owned by the document's Kinds
-  std::string name;           ///< unique in the document, without '.', '[' or ']'
+  std::string name;           ///< unique in the document, without '.', ',', '[' or ']'
   std::map<std::string, Value> values;                  ///< only what differs from the kind's default
   std::map<std::string, std::vector<NodeId>> children;  ///< by child slot, in order
   NodeId parent = 0;                                    ///< 0: stands at the top of the document

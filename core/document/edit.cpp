@@ -303,8 +303,8 @@ Document removeNode(const Document& doc, NodeId id) {
 Document rename(const Document& doc, NodeId id, std::string_view name) {
   const Node& n = need(doc, id);
   if (name.empty()) throw badInput(n.name + ": a name cannot be empty");
-  if (name.find_first_of(".[]\n\t") != std::string_view::npos)
-    throw badInput(fmt::format("\"{}\": a name cannot have a dot or square brackets", name));
+  if (name.find_first_of(".[],\n\t") != std::string_view::npos)
+    throw badInput(fmt::format("\"{}\": a name cannot have a dot, a comma or square brackets", name));
   const Node* other = doc.findByName(name);
   if (other && other->id != id) throw badInput(fmt::format("\"{}\": another thing has this name", name));
   Node copy = n;

@@ -220,8 +220,8 @@ private:
     if (!j.contains("name") || !j["name"].is_string() || j["name"].get<std::string>().empty())
       throw wrong(place + ".name", "a name");
     n.name = j["name"];
-    if (n.name.find_first_of(".[]\n\t") != std::string::npos)
-      throw badInput(fmt::format("{}.name: \"{}\" has a dot or square brackets", place, n.name));
+    if (n.name.find_first_of(".[],\n\t") != std::string::npos)
+      throw badInput(fmt::format("{}.name: \"{}\" has a dot, a comma or square brackets", place, n.name));
     if (!m_names.insert(n.name).second) throw badInput(fmt::format("{}.name: \"{}\" is used twice", place, n.name));
     const std::string here = fmt::format("{} ({})", place, n.name);
     if (!j.contains("kind") || !j["kind"].is_string()) throw wrong(here + ".kind", "a kind");
@@ -439,13 +439,10 @@ Document readDocument(std::shared_ptr<const Kinds> kinds, const std::string& pat
 Document writeDocument(const Document& doc, const std::string& path) {
   const std::string folder = fs::absolute(path).parent_path().lexically_normal().string();
   const std::string from = doc.folder().empty() ? fs::current_path().string() : doc.folder();
-  Document moved = doc;
-  if (folder != from)
-    moved = mapFiles(doc, [&](const std::string& name) {
-      const fs::path absolute = fs::path(name).is_absolute() ? fs::path(name) : fs::path(from) / name;
-      if (fs::path(name).is_absolute()) return name;
-      return absolute.lexically_normal().lexically_relative(folder).string();
-    });
+  const Document moved = mapFiles(doc, [&](const std::string& name) {
+    const fs::path absolute = fs::path(name).is_absolute() ? fs::path(name) : fs::path(from) / name;
+    return absolute.lexically_normal().lexically_relative(folder).string();
+  });
   writeFileAtomically(path, toJson(moved));
   DocumentBuilder b(moved);
   b.setFolder(folder);

@@ -109,8 +109,8 @@ std::string formatDocs(const Kinds& kinds) {
 Written from the tables by `./run docs`; do not edit. The same tables give `format.schema.json`.
 
 An `.ilum` file is JSON in UTF-8: an object with `ilumbra` (the version of the format, 1) and `nodes`, the things at the
-top of the document in order. A thing has an `id` (stable, unique), a `kind`, a `name` (unique, without dots and square
-brackets), `values` (only those that differ from the default), `children` by place, and `inputs` where a shared thing
+top of the document in order. A thing has an `id` (stable, unique), a `kind`, a `name` (unique, without dots, commas
+and square brackets), `values` (only those that differ from the default), `children` by place, and `inputs` where a shared thing
 lets its uses override only named inputs. Fields that a version does not know are kept.
 
 - Colours are linear Rec. 709 triples; lengths are metres; angles degrees; light is photometric.

@@ -67,47 +67,69 @@ std::vector<LayerQuery> lensQueries(const Document& doc) {
   return queries;
 }
 
-static int queryIndex(const std::vector<LayerQuery>& queries, const LayerQuery& q) {
-  return int(std::find(queries.begin(), queries.end(), q) - queries.begin());
+bool stageActs(const Document& doc, const Node& stage, double frame) {
+  if (!Params(stage, frame).flag("on")) return false;
+  bool used = false;
+  for (const Node* e : doc.family("effect")) {
+    if (!e->kind->param("lens")) continue;
+    const Params p(*e, frame);
+    for (const Reference& r : p.references("lens"))
+      if (r.target == stage.id) {
+        if (p.flag("on")) return true;
+        used = true;
+      }
+  }
+  return !used;
 }
 
-static const LensStage& featureOf(const std::vector<LensStage>& all, const Node& n) {
+static const LensStage& featureOf(const Node& n) {
+  static const std::vector<LensStage> all = allStages();
   for (const LensStage& s : all)
     if (s.kind.id == n.kind->id) return s;
   throw badInput(n.kind->id + ": is no lens stage");
 }
 
-LensResult applyLens(const Document& doc, double frame, const std::function<Picture(int)>& light, const Tasks& tasks) {
+LensResult applyLens(const Document& doc, double frame, const std::function<Picture(const LayerQuery&)>& light, const Tasks& tasks) {
   LensResult r;
-  r.picture = light(0);
-  const std::vector<LayerQuery> queries = lensQueries(doc);
-  const std::vector<LensStage> features = allStages();
+  r.picture = light({.name = "all light", .everything = true});
   for (const Node* s : lensStages(doc)) {
-    const Params p(*s, frame);
-    if (!p.flag("on")) continue;
-    const Picture source = light(queryIndex(queries, queryOf(doc, *s)));
-    LensWork work = featureOf(features, *s).apply(p, source, tasks);
+    if (!stageActs(doc, *s, frame)) continue;
+    const Picture source = light(queryOf(doc, *s));
+    LensWork work = featureOf(*s).apply(Params(*s, frame), source, tasks);
     for (size_t i = 0; i < r.picture.rgb.size(); ++i) r.picture.rgb[i] += work.spread.rgb[i] - work.taken.rgb[i];
     r.stages.push_back({s->id, std::move(work)});
   }
   return r;
 }
 
-LensResult develop(const Document& doc, double frame, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, bool withLens) {
-  const float exposure = exposureFactor(doc, frame);
-  const auto light = [&](int query) { return collect(film, query, amounts, exposure); };
-  if (withLens) return applyLens(doc, frame, light, tasks);
-  return {light(0), {}};
+bool hasLayers(const Scene& scene, const Document& doc) {
+  const std::vector<LayerQuery> wanted = lensQueries(doc);
+  return std::all_of(wanted.begin(), wanted.end(), [&](const LayerQuery& q) { return std::find(scene.queries.begin(), scene.queries.end(), q) != scene.queries.end(); });
 }
 
-Picture glowShare(const Document& doc, double frame, const Film& film, const std::vector<Color>& amounts, NodeId stage, int group, const Tasks& tasks) {
+int layerIndex(const Scene& scene, const LayerQuery& query) {
+  const auto it = std::find(scene.queries.begin(), scene.queries.end(), query);
+  if (it == scene.queries.end()) throw badInput(query.name + ": the light of its sources was not rendered");
+  return int(it - scene.queries.begin());
+}
+
+LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks,
+                   bool withLens) {
+  const float exposure = exposureFactor(doc, frame);
+  const auto light = [&](const LayerQuery& q) { return collect(film, layerIndex(scene, q), amounts, exposure, tasks); };
+  if (withLens) return applyLens(doc, frame, light, tasks);
+  return {light({.name = "all light", .everything = true}), {}};
+}
+
+Picture glowShare(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, NodeId stage, int group,
+                  const Tasks& tasks) {
   const Node* n = doc.find(stage);
   if (!n) throw badInput("there is no such lens stage");
-  const int q = queryIndex(lensQueries(doc), queryOf(doc, *n));
+  const int q = layerIndex(scene, queryOf(doc, *n));
   const float exposure = exposureFactor(doc, frame);
-  const Picture source = collect(film, q, amounts, exposure);
-  const Picture layer = collectGroup(film, q, group, amounts[size_t(group)], exposure);
-  return featureOf(allStages(), *n).share(Params(*n, frame), layer, source, tasks).spread;
+  const Picture source = collect(film, q, amounts, exposure, tasks);
+  const Picture layer = collectGroup(film, q, group, amounts[size_t(group)], exposure, tasks);
+  return featureOf(*n).share(Params(*n, frame), layer, source, tasks).spread;
 }
 
 } // namespace ilumbra

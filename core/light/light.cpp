@@ -4,7 +4,7 @@
 
 namespace ilumbra {
 
-std::vector<LightKind> allLights() { return {pointLight(), areaLight(), skyLight()}; }
+std::vector<LightKind> allLights() { return {pointLight(), spotLight(), areaLight(), sunLight(), skyLight()}; }
 
 std::vector<ParamDef> lightParams(const char* powerLabel, const char* unit, double power, double softMost) {
   return {flag("on", "On", true).at(Stage::Mix).matters().help("Off: gives no light; its pictures are kept"),

@@ -50,5 +50,7 @@ M44f aimMatrix(const Params& params);
 LightKind areaLight();
 LightKind pointLight();
 LightKind skyLight();
+LightKind spotLight();
+LightKind sunLight();
 
 } // namespace ilumbra

@@ -56,7 +56,7 @@ Imath::Vec4<float> Program::evaluate(const PatternPoint& point) const {
                         1 - (i.matrix[3] * u + i.matrix[4] * v + i.matrix[5]), i.decode);
     r = {r.x * i.gain.x, r.y * i.gain.y, r.z * i.gain.z, r.w};
     if (i.channel >= 0) {
-      const float x = r[i.channel];
+      const float x = i.channel == 3 ? r.w * i.gain.x : r[i.channel];
       r = {x, x, x, x};
     } else if (i.decode) {
       const Color c = acescgFrom709({r.x, r.y, r.z});

@@ -8,14 +8,18 @@
 namespace ilumbra {
 
 LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector<NodeId>& things, const std::vector<NodeId>& materials)
-    : m_size(int(queries.size())), m_thing(things.size() + 1, 0), m_material(materials.size() + 1, 0) {
+    : m_size(int(queries.size())), m_thing(things.size() + 1, 0), m_material(materials.size() + 1, 0), m_first(things.size() + 1, 0) {
   if (queries.size() > 32) throw badInput(fmt::format("{} film layers are asked for; 32 are possible", queries.size()));
   const auto has = [](const std::vector<NodeId>& list, NodeId id) { return std::find(list.begin(), list.end(), id) != list.end(); };
   for (size_t q = 0; q < queries.size(); ++q) {
     const LayerQuery& query = queries[q];
     const uint32_t bit = 1u << q;
-    for (size_t i = 0; i < things.size(); ++i)
+    for (size_t i = 0; i < things.size(); ++i) {
       if (query.everything || has(query.things, things[i])) m_thing[i] |= bit;
+      if (query.seenIn.empty() || has(query.seenIn, things[i])) m_first[i] |= bit;
+    }
+    for (uint8_t e : {EventEmitted, EventDirect, EventIndirect})
+      if (query.events & e) m_event[e] |= bit;
     if (!query.everything)
       for (size_t i = 0; i < materials.size(); ++i)
         if (has(query.materials, materials[i])) m_material[i] |= bit;
@@ -43,8 +47,11 @@ void Film::Ranked::add(uint16_t t, float w) {
   }
 }
 
-Film::Film(int width, int height, int groups, LayerTable table)
-    : m_width(width), m_height(height), m_groups(std::max(groups, 1)), m_table(std::move(table)) {
+void Film::reset(int width, int height, int groups, LayerTable table) {
+  m_width = width;
+  m_height = height;
+  m_groups = std::max(groups, 1);
+  m_table = std::move(table);
   const size_t n = size_t(width) * size_t(height);
   m_stride = size_t(3 * m_groups * std::max(1, m_table.size()));
   m_light.assign(n * m_stride, 0.0f);
@@ -115,34 +122,42 @@ double Film::noise() const {
   return sum / double(counted);
 }
 
-void Film::clear() {
-  *this = Film(m_width, m_height, m_groups, std::move(m_table));
-}
-
-template <typename F> static Picture gather(const Film& film, F f) {
+// Sampled pixels in parallel; then those without samples take the value of their neighbour.
+template <typename F> static Picture gather(const Film& film, const Tasks& tasks, F f) {
   Picture p(film.width(), film.height());
-  for (int y = 0; y < film.height(); ++y) {
-    Color last(0.0f);
-    bool known = false;
-    for (int x = 0; x < film.width(); ++x) {
+  std::vector<char> whole(size_t(film.height()), 1);
+  tasks.forEach(film.height(), [&](int y) {
+    float* out = p.at(0, y);
+    for (int x = 0; x < film.width(); ++x, out += 3) {
       const size_t i = size_t(y) * size_t(film.width()) + size_t(x);
-      if (film.samples(i)) {
-        last = f(i);
-        known = true;
-      } else if (!known && y > 0) {
-        last = p.color(x, y - 1);
+      if (!film.samples(i)) {
+        whole[size_t(y)] = 0;
+        continue;
       }
+      const Color c = f(i);
+      out[0] = c.x;
+      out[1] = c.y;
+      out[2] = c.z;
+    }
+  });
+  for (int y = 0; y < film.height(); ++y) {
+    if (whole[size_t(y)]) continue;
+    const float* last = nullptr;
+    for (int x = 0; x < film.width(); ++x) {
       float* out = p.at(x, y);
-      out[0] = last.x;
-      out[1] = last.y;
-      out[2] = last.z;
+      if (film.samples(size_t(y) * size_t(film.width()) + size_t(x))) {
+        last = out;
+        continue;
+      }
+      const float* from = last ? last : y > 0 ? p.at(x, y - 1) : nullptr;
+      if (from) std::copy_n(from, 3, out);
     }
   }
   return p;
 }
 
-Picture collect(const Film& film, int query, const std::vector<Color>& amounts, float exposure) {
-  return gather(film, [&](size_t i) {
+Picture collect(const Film& film, int query, const std::vector<Color>& amounts, float exposure, const Tasks& tasks) {
+  return gather(film, tasks, [&](size_t i) {
     Color c(0.0f);
     for (int g = 0; g < film.groups() && g < int(amounts.size()); ++g) {
       const Color& a = amounts[size_t(g)];
@@ -152,8 +167,8 @@ Picture collect(const Film& film, int query, const std::vector<Color>& amounts, 
   });
 }
 
-Picture collectGroup(const Film& film, int query, int group, const Color& amount, float exposure) {
-  return gather(film, [&](size_t i) { return film.light(i, query, group) * amount * exposure; });
+Picture collectGroup(const Film& film, int query, int group, const Color& amount, float exposure, const Tasks& tasks) {
+  return gather(film, tasks, [&](size_t i) { return film.light(i, query, group) * amount * exposure; });
 }
 
 } // namespace ilumbra

@@ -1,5 +1,6 @@
 #pragma once
 #include "core/base/picture.h"
+#include "core/base/tasks.h"
 #include "core/render/layers.h"
 
 #include <array>
@@ -30,7 +31,9 @@ public:
   };
 
   Film() = default;
-  Film(int width, int height, int groups, LayerTable table);
+  Film(int width, int height, int groups, LayerTable table) { reset(width, height, groups, std::move(table)); }
+  /// As new; memory that is there is used again.
+  void reset(int width, int height, int groups, LayerTable table);
 
   int width() const { return m_width; }
   int height() const { return m_height; }
@@ -66,7 +69,6 @@ public:
   const Ranked& seen(size_t pixel) const { return m_seen[pixel]; }
   /// Mean over pixels of the standard error of luminance ÷ (mean luminance of pixel and picture): the noise figure.
   double noise() const;
-  void clear();
 
 private:
   int m_width = 0, m_height = 0, m_groups = 0;
@@ -81,8 +83,8 @@ private:
 
 /// The picture of one query: Σ over groups of light × amount, times `exposure`. Pixels without samples take the value
 /// of the nearest sampled pixel to their left or above.
-Picture collect(const Film& film, int query, const std::vector<Color>& amounts, float exposure);
+Picture collect(const Film& film, int query, const std::vector<Color>& amounts, float exposure, const Tasks& tasks);
 /// One group alone.
-Picture collectGroup(const Film& film, int query, int group, const Color& amount, float exposure);
+Picture collectGroup(const Film& film, int query, int group, const Color& amount, float exposure, const Tasks& tasks);
 
 } // namespace ilumbra

@@ -10,9 +10,19 @@ namespace ilumbra {
 /// In which way a thing was seen: bits, both may be set.
 enum SeenBits : uint8_t { SeenMirrored = 1, SeenThrough = 2 };
 
+/// How light came to the thing on which it is seen: bits, one is set.
+enum EventBits : uint8_t {
+  EventEmitted = 1,  ///< the thing's own light, or a lamp's body
+  EventDirect = 2,   ///< from a lamp, once scattered
+  EventIndirect = 4, ///< scattered more often
+  EventAny = 7
+};
+
 /// Where a piece of light came from and where the camera saw it. Every contribution of a path carries one.
 struct Label {
   uint16_t group = 0;    ///< light group that sent it out
+  uint16_t first = 0;    ///< what the camera's ray met first: the mirror or the glass itself
+  uint8_t event = EventEmitted;
   uint16_t thing = 0;    ///< what the camera sees there, through mirrors and clear things: an object, or the light itself
   uint16_t material = 0; ///< of that thing; noMaterial for lights
   uint8_t seen = 0;      ///< SeenBits on the way to that thing
@@ -26,14 +36,16 @@ struct LayerQuery {
   std::vector<NodeId> things;    ///< light seen on these objects, or of these lights
   std::vector<NodeId> materials; ///< light seen on these materials
   bool direct = true, mirrored = true, through = true; ///< in which ways the thing may be seen
+  std::vector<NodeId> seenIn;    ///< only light that the camera sees in or through these; empty: anywhere
+  uint8_t events = EventAny;     ///< EventBits that are kept
   /// The same question; the name does not matter.
   bool operator==(const LayerQuery& o) const {
     return everything == o.everything && things == o.things && materials == o.materials && direct == o.direct &&
-           mirrored == o.mirrored && through == o.through;
+           mirrored == o.mirrored && through == o.through && seenIn == o.seenIn && events == o.events;
   }
 };
 
-/// Queries compiled against the things and materials of one scene: a label costs three look-ups.
+/// Queries compiled against the things and materials of one scene: a label costs five look-ups.
 class LayerTable {
 public:
   LayerTable() = default;
@@ -41,14 +53,15 @@ public:
   LayerTable(const std::vector<LayerQuery>& queries, const std::vector<NodeId>& things, const std::vector<NodeId>& materials);
   /// One bit a query that keeps light with this label.
   uint32_t match(const Label& l) const {
-    return (m_thing[l.thing] | (l.material == noMaterial ? 0 : m_material[l.material])) & m_seen[l.seen & 3];
+    return (m_thing[l.thing] | (l.material == noMaterial ? 0 : m_material[l.material])) & m_seen[l.seen & 3] & m_first[l.first] &
+           m_event[l.event & 7];
   }
   int size() const { return m_size; }
 
 private:
   int m_size = 0;
-  std::vector<uint32_t> m_thing, m_material;
-  uint32_t m_seen[4] = {0, 0, 0, 0};
+  std::vector<uint32_t> m_thing, m_material, m_first;
+  uint32_t m_seen[4] = {0, 0, 0, 0}, m_event[8] = {0, 0, 0, 0, 0, 0, 0, 0};
 };
 
 } // namespace ilumbra

@@ -200,7 +200,7 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
   };
 
   const V2f jitter = samplePixelFilter(sampler.get2());
-  const Ray ray = scene.camera.ray(float(px) + 0.5f + jitter.x, float(py) + 0.5f + jitter.y, sampler.get2());
+  const Ray ray = scene.camera.ray((float(px) + 0.5f + jitter.x) * m_step, (float(py) + 0.5f + jitter.y) * m_step, sampler.get2());
   V3f origin = ray.origin, direction = ray.direction;
 
   Color throughput(1.0f);
@@ -210,6 +210,8 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
   bool chain = true;                // only mirrors and clear things so far
   bool straight = true;             // the camera's own ray so far
   Label label;
+  int scattered = 0;                // bounces off what is no mirror and no clear glass
+  const auto eventOf = [](int times) { return uint8_t(times == 0 ? EventEmitted : times == 1 ? EventDirect : EventIndirect); };
   int bounce = 0;
   float travelled = 0;
 
@@ -226,6 +228,8 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
           w = powerHeuristic(previousDensity, sky.light->density(previousPoint, direction, infinite, direction));
         Label l = label;
         l.group = sky.group;
+        l.event = eventOf(scattered);
+        if (straight) l.first = sky.thing;
         if (chain) {
           l.thing = sky.thing;
           l.material = noMaterial;
@@ -258,6 +262,8 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
                                                 e.light->density(previousPoint, direction, length(hit.point - previousPoint), hit.geometric));
       Label l = label;
       l.group = e.group;
+      l.event = eventOf(scattered);
+      if (straight) l.first = in.thing;
       if (chain) {
         l.thing = in.thing;
         l.material = noMaterial;
@@ -313,6 +319,7 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
       label.thing = in.thing;
       label.material = in.material;
     }
+    if (straight) label.first = in.thing;
 
     if (straight && (in.switches & SwitchCatches)) {
       // Invisible, but for what it takes: the ray goes on by the share of light that is not shadowed here, estimated
@@ -359,6 +366,7 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
                                                   e.light->density(previousPoint, direction, length(hit.point - previousPoint), hit.geometric));
         Label l = label;
         l.group = e.group;
+        l.event = eventOf(scattered);
         add(l, throughput * m.emissionColor.color(at) * e.baked * w);
       }
     }
@@ -367,7 +375,7 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
 
     if (!(in.switches & SwitchTakesLight)) break;
     if (!straight && !chain && !(in.switches & SwitchLightsOthers)) break;
-    if (scene.bounces > 0 && bounce >= scene.bounces) break;
+    if (m_bounces > 0 && bounce >= m_bounces) break;
 
     // Next-event estimation: one lamp, and every sky.
     const V3f lift = offset(hit.point, facing);
@@ -385,6 +393,7 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
         const float w = std::isfinite(ls.density) ? powerHeuristic(density, s.density(wo, wi)) / density : 1 / probability;
         Label l = label;
         l.group = e.group;
+        l.event = eventOf(scattered + 1);
         add(l, throughput * f * ls.radiance * e.baked * (v * w * (sky ? s.occlusion : 1)));
       };
       const V2f uChoose = sampler.get2(), uLamp = sampler.get2();
@@ -417,6 +426,7 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
       else
         chain = false;
     }
+    if (!bs.specular) ++scattered;
     straight = false;
     if (bs.diffuse) nextFactor = s.occlusion;
     previousDensity = bs.density;

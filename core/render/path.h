@@ -25,11 +25,15 @@ struct RayLog {
 /// sample of one pixel into the film.
 class PathTracer {
 public:
-  explicit PathTracer(const Scene& scene) : m_scene(scene) {}
+  /// `step`: the film's pixels are this many of the picture's pixels wide and high. `bounces`: longest path, 0 as the
+  /// scene has it.
+  explicit PathTracer(const Scene& scene, int step = 1, int bounces = 0) : m_scene(scene), m_step(float(step)), m_bounces(bounces > 0 ? bounces : scene.bounces) {}
   void sample(Film& film, int x, int y, uint32_t index, TraceCount& count, RayLog* log = nullptr) const;
 
 private:
   const Scene& m_scene;
+  float m_step;
+  int m_bounces;
 };
 
 /// The object or lamp seen at a place of the picture, given in pixels; `skip` counts what lies in front and is passed.

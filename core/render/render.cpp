@@ -4,18 +4,24 @@
 
 namespace ilumbra {
 
-Rendering::Rendering(ScenePtr scene)
-    : m_scene(std::move(scene)), m_film(m_scene->width, m_scene->height, int(m_scene->groups.size()), m_scene->table) {}
+void Rendering::restart(ScenePtr scene, int step, int bounces) {
+  m_scene = std::move(scene);
+  m_step = step;
+  m_bounces = bounces;
+  m_count = {};
+  m_samples = 0;
+  m_film.reset((m_scene->width + step - 1) / step, (m_scene->height + step - 1) / step, int(m_scene->groups.size()), m_scene->table);
+}
 
 bool Rendering::advance(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region) {
   constexpr int tile = 32;
   const bool part = region.width > 0;
-  const int x0 = part ? std::max(0, region.x) : 0, y0 = part ? std::max(0, region.y) : 0;
-  const int x1 = part ? std::min(m_film.width(), region.x + region.width) : m_film.width();
-  const int y1 = part ? std::min(m_film.height(), region.y + region.height) : m_film.height();
+  const int x0 = part ? std::max(0, region.x) / m_step : 0, y0 = part ? std::max(0, region.y) / m_step : 0;
+  const int x1 = part ? std::min(m_film.width(), (region.x + region.width + m_step - 1) / m_step) : m_film.width();
+  const int y1 = part ? std::min(m_film.height(), (region.y + region.height + m_step - 1) / m_step) : m_film.height();
   if (x1 <= x0 || y1 <= y0) return true;
   const int columns = (x1 - x0 + tile - 1) / tile, rows = (y1 - y0 + tile - 1) / tile;
-  const PathTracer tracer(*m_scene);
+  const PathTracer tracer(*m_scene, m_step, m_bounces);
   std::mutex mutex;
   tasks.forEach(columns * rows, [&](int i) {
     if (cancel.requested()) return;

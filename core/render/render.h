@@ -12,7 +12,13 @@ struct Region {
 /// stopped; a pixel's value depends on its number of samples only, never on the order or number of threads.
 class Rendering {
 public:
-  explicit Rendering(ScenePtr scene);
+  Rendering() = default;
+  explicit Rendering(ScenePtr scene, int step = 1, int bounces = 0) { restart(std::move(scene), step, bounces); }
+  /// From the first sample. `step` > 1 is a draft: each pixel of the film stands for step × step pixels of the picture,
+  /// and paths have at most `bounces` bounces (0: as the document says).
+  void restart(ScenePtr scene, int step = 1, int bounces = 0);
+  bool empty() const { return !m_scene; }
+  int step() const { return m_step; }
   const Scene& scene() const { return *m_scene; }
   const ScenePtr& sharedScene() const { return m_scene; }
   const Film& film() const { return m_film; }
@@ -29,6 +35,7 @@ private:
   Film m_film;
   TraceCount m_count;
   uint32_t m_samples = 0;
+  int m_step = 1, m_bounces = 0;
 };
 
 } // namespace ilumbra

@@ -1,0 +1,15 @@
+#pragma once
+#include "cli/output.h"
+
+namespace CLI {
+class App;
+}
+
+namespace ilumbra::cli {
+
+/// starters, new, kinds, show, set, add, check, import, export, docs.
+void addDocumentCommands(CLI::App& app, Context& context);
+/// render, lens, route, compare.
+void addPictureCommands(CLI::App& app, Context& context);
+
+} // namespace ilumbra::cli

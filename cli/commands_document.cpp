@@ -1,0 +1,265 @@
+#include "cli/commands.h"
+#include "core/base/error.h"
+#include "core/document/edit.h"
+#include "core/document/file.h"
+#include "core/document/units.h"
+#include "core/exchange/export.h"
+#include "core/exchange/import.h"
+#include "core/render/scene.h"
+#include "core/session/framing.h"
+#include "demo/starters.h"
+
+#include <CLI/CLI.hpp>
+#include <filesystem>
+#include <fmt/format.h>
+
+namespace ilumbra::cli {
+namespace {
+
+Json paramJson(const ParamDef& d) {
+  Json j = {{"name", d.name}, {"label", d.label}, {"type", typeName(d.type)}, {"unit", d.unit}};
+  if (const double* v = std::get_if<double>(&d.initial)) j["default"] = *v;
+  if (const bool* v = std::get_if<bool>(&d.initial)) j["default"] = *v;
+  if (const auto* v = std::get_if<std::string>(&d.initial)) j["default"] = *v;
+  if (const auto* v = std::get_if<Triple>(&d.initial)) j["default"] = *v;
+  if (d.type == ParamType::Number || d.type == ParamType::Integer || d.type == ParamType::Vector) {
+    if (d.hardMin > -1e30) j["least"] = d.hardMin;
+    if (d.hardMax < 1e30) j["most"] = d.hardMax;
+  }
+  if (!d.choices.empty()) j["choices"] = d.choices;
+  if (!d.accepts.empty()) j["accepts"] = d.accepts;
+  j["keys"] = d.keyable;
+  j["pattern"] = d.patternable;
+  j["redoes"] = stageName(d.stage);
+  j["help"] = d.helpText;
+  return j;
+}
+
+Json kindJson(const Kind& k) {
+  Json params = Json::array(), slots = Json::array();
+  for (const ParamDef& d : k.params) params.push_back(paramJson(d));
+  for (const ChildSlot& s : k.slots) slots.push_back({{"name", s.name}, {"accepts", s.accepts}});
+  return {{"id", k.id}, {"label", k.label}, {"help", k.helpText}, {"parameters", params}, {"children", slots}};
+}
+
+void kindsCommand(const Context& c, const std::string& wanted) {
+  if (!wanted.empty()) {
+    const Kind* k = c.kinds->find(wanted);
+    if (!k) throw usageError(fmt::format("there is no kind \"{}\"", wanted));
+    if (c.json) return print(kindJson(*k));
+    print(fmt::format("{}  {}: {}", k->id, k->label, k->helpText));
+    for (const ParamDef& d : k->params) {
+      std::string initial;
+      if (const double* v = std::get_if<double>(&d.initial)) initial = formatNumber(d, *v);
+      else if (const bool* b = std::get_if<bool>(&d.initial)) initial = *b ? "on" : "off";
+      else if (const auto* s = std::get_if<std::string>(&d.initial)) initial = *s;
+      else if (const auto* t = std::get_if<Triple>(&d.initial)) initial = fmt::format("{:g}, {:g}, {:g}", (*t)[0], (*t)[1], (*t)[2]);
+      print(fmt::format("  {:<20} {:<10} {:<16} {}", d.name, typeName(d.type), initial, d.helpText));
+    }
+    return;
+  }
+  if (c.json) {
+    Json all = Json::array();
+    for (const Kind& k : c.kinds->all()) all.push_back(kindJson(k));
+    return print(Json{{"kinds", all}});
+  }
+  for (const Kind& k : c.kinds->all()) print(fmt::format("{:<20} {}", k.id, k.helpText));
+}
+
+Json valueJson(const Document& doc, const ParamDef& d, const Value& v) {
+  return {{"value", Json::parse(valueToJson(d, v))}, {"unit", d.unit}, {"text", formatValue(doc, d, v)}};
+}
+
+void showCommand(const Context& c, const std::string& file, const std::string& address) {
+  const Document doc = readDocument(c.kinds, file);
+  if (address.empty()) {
+    if (c.json) {
+      Json things = Json::array();
+      for (const Node* n : doc.inOrder()) things.push_back({{"id", n->id}, {"kind", n->kind->id}, {"name", n->name}});
+      return print(Json{{"things", things}});
+    }
+    for (const Node* n : doc.inOrder()) {
+      std::string indent;
+      for (NodeId up = n->parent; up; up = doc.find(up)->parent) indent += "  ";
+      print(fmt::format("{}{}  ({})", indent, n->name, n->kind->id));
+    }
+    return;
+  }
+  const Address a = resolve(doc, address);
+  if (!a.param.empty()) {
+    const ParamDef& d = definitionAt(doc, a);
+    const Value v = valueAt(doc, a);
+    if (c.json) return print(valueJson(doc, d, v));
+    return print(formatValue(doc, d, v));
+  }
+  const Node& n = *doc.find(a.node);
+  Json values = Json::object();
+  for (const ParamDef& d : n.kind->params) {
+    const Value* stored = n.find(d.name);
+    const Value v = stored ? *stored : Value(d.initial);
+    if (c.json) values[d.name] = valueJson(doc, d, v);
+    else print(fmt::format("{:<20} {}{}", d.name, formatValue(doc, d, v), stored ? "" : "  (default)"));
+  }
+  if (c.json) print(Json{{"id", n.id}, {"kind", n.kind->id}, {"name", n.name}, {"values", values}});
+}
+
+void told(const Context& c, const std::string& output, const std::vector<std::string>& notes, Json more = Json::object()) {
+  if (c.json) {
+    more["file"] = output;
+    more["notes"] = notes;
+    return print(more);
+  }
+  for (const std::string& n : notes) print(n);
+}
+
+void addCommand(const Context& c, const std::string& file, const std::string& kind, const std::string& name, const std::vector<std::string>& values, const std::string& output) {
+  Document doc = readDocument(c.kinds, file);
+  NodeId id = 0;
+  if (doc.findByName(name)) throw badInput(fmt::format("{}: another thing is named \"{}\"", file, name));
+  doc = addNode(doc, kind, name, {}, &id);
+  for (const std::string& v : values) doc = applySetting(doc, doc.find(id)->name + "." + v);
+  // An effect's lens stage takes its light from the effect until it is told otherwise, as in the window.
+  if (const Node* n = doc.find(id); n->kind->family() == "effect" && n->kind->param("lens"))
+    for (const Reference& r : Params(*n, 0).references("lens"))
+      if (const Node* stage = doc.find(r.target); stage && stage->kind->param("sources") && Params(*stage, 0).references("sources").empty())
+        doc = setValue(doc, stage->id, "sources", Constant(std::vector<Reference>{{id, nullptr}}));
+  writeDocument(doc, output);
+  if (c.json) print(Json{{"file", output}, {"id", id}, {"name", doc.find(id)->name}});
+}
+
+void checkCommand(const Context& c, const std::string& file) {
+  const Document doc = readDocument(c.kinds, file);
+  AssetCache assets;
+  SceneCache cache;
+  const ScenePtr scene = compileScene(doc, {.frame = currentFrame(doc), .width = 16, .height = 16, .queries = {}}, assets.assets(doc.folder()), cache);
+  if (c.json) print(Json{{"file", file}, {"problems", scene->troubles}});
+  if (!scene->troubles.empty()) {
+    if (!c.json)
+      for (size_t i = 1; i < scene->troubles.size(); ++i) print(file + ": " + scene->troubles[i]);
+    throw badInput(file + ": " + scene->troubles.front());
+  }
+  if (!c.json) print(fmt::format("{}: no problem; {} things", file, doc.nodes().size()));
+}
+
+void importCommand(const Context& c, const std::string& model, const std::string& output, double scale, bool bare) {
+  AssetCache assets;
+  Imported imported = importModel(Document::create(c.kinds), model, assets, {scale});
+  Document doc = imported.doc;
+  SceneCache cache;
+  const ScenePtr scene = compileScene(doc, {.frame = 1, .width = 16, .height = 16, .queries = {}}, assets.assets(""), cache, c.cancel);
+  for (const std::string& t : scene->troubles) imported.notes.push_back(t);
+  if (!bare) doc = standUp(doc, *scene, &imported.notes);
+  writeDocument(doc, output);
+  size_t triangles = 0, objects = doc.family("object").size();
+  for (const Instance& i : scene->instances) triangles += size_t(i.light >= 0 ? 0 : 1);
+  told(c, output, imported.notes, Json{{"objects", objects}, {"bodies", triangles}});
+}
+
+void exportCommand(const Context& c, const std::string& file, const std::string& output) {
+  const Document doc = readDocument(c.kinds, file);
+  AssetCache assets;
+  SceneCache cache;
+  const ScenePtr scene = compileScene(doc, {.frame = currentFrame(doc), .width = 16, .height = 16, .queries = {}}, assets.assets(doc.folder()), cache, c.cancel);
+  Model model = modelOf(doc, *scene);
+  for (const std::string& t : scene->troubles) model.notes.push_back(t);
+  exportModel(model, output);
+  told(c, output, model.notes);
+}
+
+struct Args {
+  std::string file, output, kind, name, address, starter;
+  std::vector<std::string> values;
+  double scale = 1;
+  bool bare = false;
+};
+
+} // namespace
+
+void addDocumentCommands(CLI::App& app, Context& c) {
+  const auto command = [&](const char* name, const char* text) {
+    CLI::App* s = app.add_subcommand(name, text);
+    s->add_flag("--json", c.json, "One JSON object on standard output");
+    return s;
+  };
+  const auto args = [] { return std::make_shared<Args>(); };
+
+  CLI::App* s = command("starters", "The ready scenes of the Orrery Hall");
+  s->callback([&c] {
+    if (c.json) {
+      Json all = Json::array();
+      for (const Starter& st : allStarters()) all.push_back({{"name", st.name}, {"label", st.label}, {"teaches", st.teaches}});
+      return print(Json{{"starters", all}});
+    }
+    for (const Starter& st : allStarters()) print(fmt::format("{:<16} {}", st.name, st.teaches));
+  });
+
+  auto a = args();
+  s = command("new", "Writes a starter");
+  s->add_option("STARTER", a->starter, "Name of a starter")->required();
+  s->add_option("-o", a->output, "The document to write")->required();
+  s->callback([&c, a] {
+    writeStarter(findStarter(a->starter), c.kinds, a->output);
+    if (c.json) print(Json{{"file", a->output}});
+  });
+
+  a = args();
+  s = command("kinds", "Every kind of thing and its parameters");
+  s->add_option("KIND", a->kind, "One kind");
+  s->callback([&c, a] { kindsCommand(c, a->kind); });
+
+  a = args();
+  s = command("show", "What a document holds");
+  s->add_option("FILE", a->file, "A document")->required();
+  s->add_option("ADDRESS", a->address, "NAME or NAME.PARAM");
+  s->callback([&c, a] { showCommand(c, a->file, a->address); });
+
+  a = args();
+  s = command("set", "Changes parameters");
+  s->add_option("FILE", a->file, "A document")->required();
+  s->add_option("ASSIGNMENT", a->values, "NAME.PARAM=VALUE")->required();
+  s->add_option("-o", a->output, "The document to write")->required();
+  s->callback([&c, a] {
+    Document doc = readDocument(c.kinds, a->file);
+    for (const std::string& v : a->values) doc = applySetting(doc, v);
+    writeDocument(doc, a->output);
+    if (c.json) print(Json{{"file", a->output}});
+  });
+
+  a = args();
+  s = command("add", "Adds a thing");
+  s->add_option("FILE", a->file, "A document")->required();
+  s->add_option("KIND", a->kind, "Its kind, as kinds lists it")->required();
+  s->add_option("NAME", a->name, "Its name")->required();
+  s->add_option("PARAM=VALUE", a->values, "Parameters");
+  s->add_option("-o", a->output, "The document to write")->required();
+  s->callback([&c, a] { addCommand(c, a->file, a->kind, a->name, a->values, a->output); });
+
+  a = args();
+  s = command("check", "Validates a document and all that it uses");
+  s->add_option("FILE", a->file, "A document")->required();
+  s->callback([&c, a] { checkCommand(c, a->file); });
+
+  a = args();
+  s = command("import", "Makes a document from a model (.glb, .gltf, .obj, .ply, .stl)");
+  s->add_option("MODEL", a->file, "A model")->required();
+  s->add_option("-o", a->output, "The document to write")->required();
+  s->add_option("--scale", a->scale, "Metres per unit of the file")->default_val(1.0);
+  s->add_flag("--bare", a->bare, "Adds no camera and no light");
+  s->callback([&c, a] { importCommand(c, a->file, a->output, a->scale, a->bare); });
+
+  a = args();
+  s = command("export", "Writes the set as a model (.glb)");
+  s->add_option("FILE", a->file, "A document")->required();
+  s->add_option("-o", a->output, "The model to write")->required();
+  s->callback([&c, a] { exportCommand(c, a->file, a->output); });
+
+  a = args();
+  s = command("docs", "Writes format.md and format.schema.json from the tables into a folder");
+  s->add_option("FOLDER", a->output, "Where to")->required();
+  s->callback([&c, a] {
+    writeFileAtomically(a->output + "/format.md", formatDocs(*c.kinds));
+    writeFileAtomically(a->output + "/format.schema.json", jsonSchema(*c.kinds));
+  });
+}
+
+} // namespace ilumbra::cli

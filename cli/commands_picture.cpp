@@ -1,0 +1,333 @@
+#include "cli/commands.h"
+#include "core/advise/route.h"
+#include "core/base/error.h"
+#include "core/color/view.h"
+#include "core/document/difference.h"
+#include "core/document/edit.h"
+#include "core/document/file.h"
+#include "core/exchange/assets.h"
+#include "core/exchange/passes.h"
+#include "core/session/proof.h"
+
+#include <CLI/CLI.hpp>
+#include <chrono>
+#include <filesystem>
+#include <fmt/format.h>
+
+namespace ilumbra::cli {
+namespace {
+
+using Clock = std::chrono::steady_clock;
+
+struct Args {
+  std::string file, other, output, size, region, camera, passes, frames, effect;
+  std::vector<std::string> sets;
+  double frame = 0, noise = 0, seconds = 0;
+  int samples = 0, seed = -1, threads = 0;
+  bool noLens = false, noDenoise = false, alpha = false;
+};
+
+std::vector<long> numbers(const std::string& text, const char* separators, size_t wanted, const char* what) {
+  std::vector<long> out;
+  std::string rest = text;
+  for (size_t i = 0; i < wanted; ++i) {
+    char* end = nullptr;
+    const long v = std::strtol(rest.c_str(), &end, 10);
+    const bool last = i + 1 == wanted;
+    if (end == rest.c_str() || (last ? *end != 0 : !*end || !std::strchr(separators, *end))) throw usageError(fmt::format("\"{}\" is not {}", text, what));
+    out.push_back(v);
+    rest = last ? "" : end + 1;
+  }
+  return out;
+}
+
+Document prepared(const Context& c, const Args& a) {
+  Document doc = readDocument(c.kinds, a.file);
+  for (const std::string& s : a.sets) doc = applySetting(doc, s);
+  const std::string picture = doc.settings().name;
+  const auto set = [&](const char* param, Constant v) { doc = setValue(doc, doc.settings().id, param, v); };
+  if (!a.size.empty()) {
+    const auto wh = numbers(a.size, "xX", 2, "a size like 1280x720");
+    set("width", double(wh[0]));
+    set("height", double(wh[1]));
+  }
+  if (a.samples > 0) set("samples", double(a.samples));
+  if (a.seed >= 0) set("seed", double(a.seed));
+  if (!a.camera.empty()) {
+    const Node* n = doc.findByName(a.camera);
+    if (!n || n->kind->family() != "camera") throw badInput(fmt::format("{}: there is no camera named \"{}\"", a.file, a.camera));
+    set("camera", Reference{n->id, nullptr});
+  }
+  return doc;
+}
+
+// A sequence's file for a frame: "shot.0012.exr".
+std::string frameName(const std::string& output, double frame) {
+  const std::filesystem::path p(output);
+  return (p.parent_path() / fmt::format("{}.{:04.0f}{}", p.stem().string(), frame, p.extension().string())).string();
+}
+
+struct Rendered {
+  Rendering rendering;
+  LensResult developed;
+  double seconds = 0;
+  Document doc;
+  double frame;
+};
+
+Rendered renderFrame(const Context& c, const Args& a, const Document& doc, double frame, const Tasks& tasks, AssetCache& assets, SceneCache& cache, double partStart, double partEnd) {
+  const auto start = Clock::now();
+  const auto elapsed = [&] { return std::chrono::duration<double>(Clock::now() - start).count(); };
+  Region region;
+  if (!a.region.empty()) {
+    const auto r = numbers(a.region, ",", 4, "a region like X,Y,W,H");
+    region = {int(r[0]), int(r[1]), int(r[2]), int(r[3])};
+    const Params s = settingsOf(doc);
+    if (r[2] < 1 || r[3] < 1 || r[0] < 0 || r[1] < 0 || double(r[0] + r[2]) > s.number("width") || double(r[1] + r[3]) > s.number("height"))
+      throw usageError(fmt::format("the region {} does not lie inside the picture", a.region));
+  }
+  const ScenePtr scene = compileScene(doc, {.frame = frame, .queries = lensQueries(doc), .layerMemory = size_t(4) << 30}, assets.assets(doc.folder(), c.cancel), cache, c.cancel);
+  for (const std::string& t : scene->troubles) std::fputs(fmt::format("ilumbra-cli: {}: left out: {}\n", a.file, t).c_str(), stderr);
+  if (!activeCamera(doc)) throw badInput(a.file + ": has no camera");
+  Rendered r{Rendering(scene), {}, 0, doc, frame};
+  const auto target = uint32_t(settingsOf(doc).number("samples"));
+  Progress progress;
+  for (uint32_t done = 0; done < target;) {
+    // With a time or noise limit, in steps that can stop; else as few as keep the bar moving.
+    const uint32_t next = std::min(target, done < 8 ? done + 1 : done + std::max(1u, done / 8));
+    if (!r.rendering.advance(tasks, next, *c.cancel, region)) throw cancelled();
+    done = next;
+    const double share = std::max(double(done) / target, a.seconds > 0 ? std::min(1.0, elapsed() / a.seconds) : 0.0);
+    const double left = elapsed() / std::max(1e-6, share) * (1 - share);
+    progress.show(partStart + (partEnd - partStart) * share, fmt::format("{} of {} samples, {:.0f} s left", done, target, left));
+    if (a.seconds > 0 && elapsed() >= a.seconds) break;
+    if (a.noise > 0 && done >= 4 && r.rendering.film().noise() <= a.noise) break;
+  }
+  r.developed = develop(doc, frame, *scene, r.rendering.film(), scene->amounts, tasks, !a.noLens);
+  r.seconds = elapsed();
+  return r;
+}
+
+void renderCommand(const Context& c, const Args& a) {
+  if (!isPictureName(a.output)) throw usageError(a.output + ": a picture is written as .exr, .png, .jpg, .tif or .hdr");
+  const std::vector<std::string> passes = parsePasses(a.passes);
+  if (!passes.empty() && std::filesystem::path(a.output).extension() != ".exr") throw usageError("passes are written to .exr only");
+  if (a.samples < 0 || a.threads < 0 || a.noise < 0 || a.seconds < 0) throw usageError("samples, threads, noise and seconds are not negative");
+  const Document base = prepared(c, a);
+  std::vector<double> frames = {a.frame};
+  const bool sequence = !a.frames.empty();
+  if (sequence) {
+    const size_t cross = a.frames.find('x'), dash = a.frames.find('-', 1);
+    const auto whole = [&](const std::string& s) { return numbers(s, "", 1, "a range of frames like 1-48 or 1-48x2")[0]; };
+    if (dash == std::string::npos) throw usageError(fmt::format("\"{}\" is not a range of frames like 1-48 or 1-48x2", a.frames));
+    const long from = whole(a.frames.substr(0, dash)), to = whole(a.frames.substr(dash + 1, cross == std::string::npos ? cross : cross - dash - 1)), by = cross == std::string::npos ? 1 : whole(a.frames.substr(cross + 1));
+    if (by < 1 || to < from || (to - from) / by > 100000) throw usageError(fmt::format("\"{}\" is not a range of frames like 1-48 or 1-48x2", a.frames));
+    frames.clear();
+    for (long f = from; f <= to; f += by) frames.push_back(double(f));
+  } else if (a.frame == 0) {
+    frames = {currentFrame(base)};
+  }
+  const ColorViews views;
+  const Tasks tasks(a.threads);
+  AssetCache assets;
+  SceneCache cache;
+  Json report = Json::array();
+  for (size_t i = 0; i < frames.size(); ++i) {
+    const Document doc = setValue(base, base.settings().id, "frame", Constant(frames[i]));
+    const Rendered r = renderFrame(c, a, doc, frames[i], tasks, assets, cache, double(i) / double(frames.size()), double(i + 1) / double(frames.size()));
+    const PictureFile file = pictureFile(doc, frames[i], r.rendering, r.rendering.scene().amounts, r.developed, passes, tasks);
+    std::vector<float> alpha;
+    if (a.alpha)
+      for (size_t k = 0; k < r.developed.picture.pixels(); ++k) alpha.push_back(r.rendering.film().alpha(k));
+    const std::string output = sequence ? frameName(a.output, frames[i]) : a.output;
+    writePicture(file, output, views, settingsOf(doc).text("view"), a.alpha ? &alpha : nullptr);
+    const TraceCount& count = r.rendering.count();
+    report.push_back({{"file", output},
+                      {"frame", frames[i]},
+                      {"width", file.width},
+                      {"height", file.height},
+                      {"samples", r.rendering.samples()},
+                      {"rays", count.rays},
+                      {"paths", count.paths},
+                      {"seconds", r.seconds},
+                      {"rays_per_second", r.seconds > 0 ? double(count.rays) / r.seconds : 0},
+                      {"noise", r.rendering.film().noise()},
+                      {"dropped", count.dropped},
+                      {"left_out", r.rendering.scene().troubles}});
+  }
+  if (c.json) {
+    Json j = sequence ? Json{{"frames", report}} : report[0];
+    j["threads"] = tasks.threads();
+    j["peak_memory_mib"] = peakMemory();
+    print(j);
+  }
+}
+
+void lensCommand(const Context& c, const Args& a) {
+  const Document doc = prepared(c, a);
+  const PictureFile in = readPicture(a.other);
+  const Tasks tasks(a.threads);
+  PictureFile out;
+  out.width = in.width;
+  out.height = in.height;
+  try {
+    out.layers.push_back({"", {"R", "G", "B"}, false, lensOnFile(doc, currentFrame(doc), in, tasks).rgb});
+  } catch (const Error& e) {
+    throw Error(e.kind(), a.other + ": " + e.what());
+  }
+  writePicture(out, a.output, ColorViews(), settingsOf(doc).text("view"));
+  if (c.json) print(Json{{"file", a.output}, {"width", out.width}, {"height", out.height}, {"rays", 0}});
+}
+
+Json routeJson(const Route& r, const std::string& name, bool on) {
+  Json stations = Json::array(), findings = Json::array();
+  for (const Station& s : r.stations) {
+    Json losses = Json::array();
+    for (const Loss& l : s.losses) losses.push_back({{"by", l.by}, {"share", l.share}});
+    stations.push_back({{"role", s.role}, {"name", s.name}, {"reading", s.reading}, {"share", s.share}, {"losses", losses}});
+  }
+  for (const Finding& f : r.findings) {
+    Json mends = Json::array();
+    for (const Mend& m : f.mends) {
+      Json sets = Json::array();
+      for (const auto& [address, value] : m.sets) sets.push_back(address + "=" + value);
+      mends.push_back({{"text", m.text}, {"set", sets}});
+    }
+    findings.push_back({{"role", f.role}, {"weight", f.weight == Finding::Weight::Broken ? "broken" : f.weight == Finding::Weight::Weak ? "weak" : "note"}, {"text", f.text}, {"mends", mends}});
+  }
+  return {{"effect", name},          {"state", stateWord(r, on)}, {"emitted_lm", r.emitted}, {"in_sight", r.seen}, {"peak_stops", r.peak}, {"spread", r.spread},
+          {"picture_share", r.pictureShare}, {"stations", stations},      {"findings", findings},   {"rays", r.raysTraced}};
+}
+
+void routeCommand(const Context& c, const Args& a) {
+  Args lighter = a;
+  if (!lighter.samples) lighter.samples = 16;
+  if (lighter.size.empty()) lighter.size = "480x270";
+  Document doc = prepared(c, lighter);
+  if (a.size.empty()) {
+    // The document's own shape of frame.
+    const Params s(readDocument(c.kinds, a.file).settings(), 0);
+    doc = setValue(doc, doc.settings().id, "height", Constant(std::max(1.0, std::round(480 * s.number("height") / s.number("width")))));
+  }
+  const Tasks tasks(a.threads);
+  AssetCache assets;
+  SceneCache cache;
+  std::vector<const Node*> effects = doc.family("effect");
+  if (!a.effect.empty()) {
+    const Node* n = doc.findByName(a.effect);
+    if (!n || n->kind->family() != "effect") throw badInput(fmt::format("{}: there is no effect named \"{}\"", a.file, a.effect));
+    effects = {n};
+  }
+  const double frame = a.frame != 0 ? a.frame : currentFrame(doc);
+  const Rendered r = renderFrame(c, lighter, doc, frame, tasks, assets, cache, 0, 1);
+  Json all = Json::array();
+  for (const Node* e : effects) {
+    const Route route = measureRoute(doc, e->id, frame, r.rendering.scene(), r.rendering.film(), r.rendering.scene().amounts, r.developed, tasks);
+    const bool on = Params(*e, frame).flag("on");
+    if (c.json) {
+      all.push_back(routeJson(route, e->name, on));
+      continue;
+    }
+    print(fmt::format("{}: {}, {:.1f} % of the picture's light", e->name, stateWord(route, on), 100 * route.pictureShare));
+    for (const Station& s : route.stations) {
+      print(fmt::format("  {:<8} {}{}{}", s.label, s.name, s.reading.empty() ? "" : ", ", s.reading));
+      for (const Loss& l : s.losses) print(fmt::format("           lost to {}: {:.0f} %", l.by, 100 * l.share));
+    }
+    for (const Finding& f : route.findings) {
+      print(fmt::format("  {} {}", f.weight == Finding::Weight::Broken ? "broken:" : f.weight == Finding::Weight::Weak ? "weak:" : "note:", f.text));
+      for (const Mend& m : f.mends) {
+        std::string sets;
+        for (const auto& [address, value] : m.sets) sets += fmt::format(" \"{}={}\"", address, value);
+        print(fmt::format("    mend: {} (set{})", m.text, sets));
+      }
+    }
+  }
+  if (c.json) print(Json{{"effects", all}, {"rays", r.rendering.count().rays}, {"seconds", r.seconds}});
+}
+
+void compareCommand(const Context& c, const Args& a) {
+  const auto isDocument = [](const std::string& f) { return std::filesystem::path(f).extension() == ".ilum"; };
+  if (isDocument(a.file) != isDocument(a.other)) throw usageError("two pictures are compared, or two documents");
+  if (isDocument(a.file)) {
+    const Document from = readDocument(c.kinds, a.file), to = readDocument(c.kinds, a.other);
+    const auto all = differences(from, to);
+    if (c.json) {
+      Json list = Json::array();
+      for (const Difference& d : all) list.push_back({{"place", d.place}, {"before", d.before}, {"after", d.after}, {"text", describe(d)}, {"redoes", stageName(d.stage)}});
+      return print(Json{{"equal", all.empty()}, {"differences", list}});
+    }
+    if (all.empty()) print(std::string("no difference"));
+    for (const Difference& d : all) print(describe(d));
+    return;
+  }
+  const Picture one = readPicture(a.file).picture(), two = readPicture(a.other).picture();
+  const PictureComparison r = comparePictures(one, two);
+  if (!r.sameSize) throw badInput(fmt::format("{} is {} × {}, but {} is {} × {}", a.file, one.width, one.height, a.other, two.width, two.height));
+  if (!a.output.empty()) {
+    PictureFile out;
+    out.width = one.width;
+    out.height = one.height;
+    out.layers.push_back({"", {"R", "G", "B"}, false, differencePicture(one, two).rgb});
+    writePicture(out, a.output, ColorViews(), "Plain sRGB");
+  }
+  if (c.json) return print(Json{{"equal", r.equal()}, {"rms", r.rms}, {"most", r.most}, {"most_at", {r.mostX, r.mostY}}, {"mean_stops", r.meanStops}, {"differing", r.differing}});
+  print(r.equal() ? std::string("equal") : fmt::format("rms {:.6g}, most {:.6g} at {}, {}; mean {:+.3f} stops; {:.1f} % of the pixels differ", r.rms, r.most, r.mostX, r.mostY, r.meanStops, 100 * r.differing));
+}
+
+} // namespace
+
+void addPictureCommands(CLI::App& app, Context& c) {
+  const auto command = [&](const char* name, const char* text) {
+    CLI::App* s = app.add_subcommand(name, text);
+    s->add_flag("--json", c.json, "One JSON object on standard output");
+    return s;
+  };
+  auto a = std::make_shared<Args>();
+  CLI::App* s = command("render", "Renders a document");
+  s->add_option("FILE", a->file, "A document")->required();
+  s->add_option("-o", a->output, "The picture: .exr, .png, .jpg, .tif, .hdr")->required();
+  s->add_option("--size", a->size, "WxH in pixels");
+  s->add_option("--samples", a->samples, "Light paths a pixel");
+  s->add_option("--noise", a->noise, "Stops when the noise figure is below this");
+  s->add_option("--seconds", a->seconds, "Stops after this time");
+  s->add_option("--seed", a->seed, "Pattern of the grain");
+  auto* frame = s->add_option("--frame", a->frame, "The frame");
+  s->add_option("--frames", a->frames, "A-B or A-BxSTEP: a sequence, NAME.0001.exr and so on")->excludes(frame);
+  s->add_option("--region", a->region, "X,Y,W,H in pixels: only this part");
+  s->add_option("--camera", a->camera, "Name of a camera");
+  s->add_option("--set", a->sets, "NAME.PARAM=VALUE for this picture only");
+  s->add_option("--passes", a->passes, "all, or names with commas: depth, normal, albedo, identity, lights, sources, lens");
+  s->add_flag("--no-lens", a->noLens, "Without the lens stages");
+  s->add_flag("--no-denoise", a->noDenoise, "As it was sampled (this version never does otherwise)");
+  s->add_flag("--alpha", a->alpha, "Unassociated alpha in PNG");
+  s->add_option("--threads", a->threads, "Threads; 0: one a core");
+  s->callback([&c, a] { renderCommand(c, *a); });
+
+  a = std::make_shared<Args>();
+  s = command("lens", "The lens stages alone, on a rendered file");
+  s->add_option("IN", a->other, "A file that render wrote with --passes sources")->required();
+  s->add_option("FILE", a->file, "The document whose lens it is")->required();
+  s->add_option("-o", a->output, "The picture")->required();
+  s->add_option("--threads", a->threads, "Threads; 0: one a core");
+  s->callback([&c, a] { lensCommand(c, *a); });
+
+  a = std::make_shared<Args>();
+  s = command("route", "The measured way of an effect's light, and what is wrong");
+  s->add_option("FILE", a->file, "A document")->required();
+  s->add_option("EFFECT", a->effect, "One effect; else all");
+  s->add_option("--samples", a->samples, "Light paths a pixel (16)");
+  s->add_option("--size", a->size, "WxH in pixels (480 wide)");
+  s->add_option("--frame", a->frame, "The frame");
+  s->add_option("--set", a->sets, "NAME.PARAM=VALUE for this measurement only");
+  s->add_option("--threads", a->threads, "Threads; 0: one a core");
+  s->callback([&c, a] { routeCommand(c, *a); });
+
+  a = std::make_shared<Args>();
+  s = command("compare", "What differs between two pictures, or two documents");
+  s->add_option("A", a->file, "A picture or a document")->required();
+  s->add_option("B", a->other, "Another")->required();
+  s->add_option("-o", a->output, "The difference as a picture");
+  s->callback([&c, a] { compareCommand(c, *a); });
+}
+
+} // namespace ilumbra::cli

@@ -1,0 +1,38 @@
+#pragma once
+#include "core/document/document.h"
+
+namespace ilumbra {
+
+/// A role of a light effect: the parameter that holds who fills it, and what may.
+struct Role {
+  std::string param;  ///< "from", "through", "onto", "lens"
+  std::string label;  ///< "From"
+  std::string teaches; ///< what to put here, for an empty role
+};
+
+/// A kind of light effect: its table and its roles in the order of the light.
+struct EffectKind {
+  Kind kind;
+  std::vector<Role> roles;
+  std::string lensStage; ///< kind of the stage that the effect makes when its Lens role is empty
+};
+/// Every effect. A new one is a file in this folder and a line here.
+std::vector<EffectKind> allEffects();
+const EffectKind* effectKind(const Node& effect);
+
+EffectKind glowEffect();
+
+/// Everything that fills the roles of an effect, by role.
+std::vector<NodeId> roleOf(const Document& doc, const Node& effect, const std::string& param);
+/// Puts things into the roles that they fit. Objects and lights come from a selection; what fits nowhere is returned in
+/// `left` by name.
+Document fillRoles(const Document& doc, NodeId effect, const std::vector<NodeId>& things, std::vector<std::string>* left = nullptr);
+/// Takes one thing out of a role.
+Document leaveRole(const Document& doc, NodeId effect, const std::string& param, NodeId thing);
+
+/// A new effect with the selection in its roles, and what it lacks made: its lens stage, taking its light from the
+/// effect. `told` receives a sentence for each thing that was made. Objects in From that give no light of their own get
+/// some, so that the effect is seen at once.
+Document addEffect(const Document& doc, std::string_view kind, const std::vector<NodeId>& selection, NodeId* made, std::vector<std::string>* told);
+
+} // namespace ilumbra

@@ -1,0 +1,61 @@
+#include "core/exchange/assets.h"
+
+#include "core/exchange/child.h"
+#include "core/exchange/readers.h"
+
+#include <filesystem>
+#include <fmt/format.h>
+#include <map>
+#include <mutex>
+
+namespace ilumbra {
+namespace fs = std::filesystem;
+
+struct AssetCache::Content {
+  std::mutex mutex;
+  std::map<std::string, std::shared_ptr<const Model>> models;
+  std::map<std::string, std::shared_ptr<const Image>> images;
+};
+
+AssetCache::AssetCache() : m_content(std::make_shared<Content>()) {}
+AssetCache::~AssetCache() = default;
+
+static std::string stamp(const std::string& path, int index) {
+  std::error_code e;
+  const auto time = fs::last_write_time(path, e);
+  return fmt::format("{}#{}@{}", path, index, e ? 0 : time.time_since_epoch().count());
+}
+
+std::shared_ptr<const Model> AssetCache::model(const std::string& path, const CancelFlag* cancel) {
+  const std::string key = stamp(path, -1);
+  {
+    const std::lock_guard lock(m_content->mutex);
+    if (const auto it = m_content->models.find(key); it != m_content->models.end()) return it->second;
+  }
+  auto made = decodeModel(parseInChild("model", path, -1, {}, cancel));
+  const std::lock_guard lock(m_content->mutex);
+  return m_content->models[key] = std::move(made);
+}
+
+std::shared_ptr<const Image> AssetCache::image(const std::string& path, int index, const CancelFlag* cancel) {
+  const std::string key = stamp(path, index);
+  {
+    const std::lock_guard lock(m_content->mutex);
+    if (const auto it = m_content->images.find(key); it != m_content->images.end()) return it->second;
+  }
+  auto made = decodeImage(parseInChild("image", path, index, {}, cancel));
+  const std::lock_guard lock(m_content->mutex);
+  return m_content->images[key] = std::move(made);
+}
+
+Assets AssetCache::assets(const std::string& folder, const CancelFlag* cancel) {
+  const auto absolute = [folder](const std::string& name) {
+    return fs::path(name).is_absolute() || folder.empty() ? name : (fs::path(folder) / name).lexically_normal().string();
+  };
+  // Copies share the content.
+  AssetCache self = *this;
+  return {[self, absolute, cancel](const std::string& name) mutable { return self.model(absolute(name), cancel); },
+          [self, absolute, cancel](const std::string& name, int index) mutable { return self.image(absolute(name), index, cancel); }};
+}
+
+} // namespace ilumbra

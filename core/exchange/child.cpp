@@ -1,0 +1,175 @@
+#include "core/exchange/child.h"
+
+#include "core/base/error.h"
+#include "core/exchange/readers.h"
+
+#include <algorithm>
+#include <cerrno>
+#include <cstdio>
+#include <cstdlib>
+#include <cstring>
+#include <fcntl.h>
+#include <filesystem>
+#include <fmt/format.h>
+#include <poll.h>
+#include <spawn.h>
+#include <sys/mman.h>
+#include <sys/resource.h>
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+extern char** environ;
+
+namespace ilumbra {
+namespace {
+
+constexpr const char* flag = "--parse-foreign-file";
+constexpr int resultFd = 3;
+std::string& parserProgram() {
+  static std::string path;
+  return path;
+}
+
+void limitSelf(size_t memory, long seconds) {
+#ifndef ILUMBRA_SANITIZED // the sanitizers reserve terabytes of address space
+  const rlimit space{memory, memory};
+  setrlimit(RLIMIT_AS, &space);
+#else
+  (void)memory;
+#endif
+  const rlimit cpu{rlim_t(seconds), rlim_t(seconds) + 1};
+  setrlimit(RLIMIT_CPU, &cpu);
+  const rlimit core{0, 0};
+  setrlimit(RLIMIT_CORE, &core);
+}
+
+std::string signalText(int signal) {
+  if (signal == SIGXCPU || signal == SIGALRM) return "takes too long to read";
+  if (signal == SIGABRT || signal == SIGKILL) return "needs more memory than a file may, or broke its reader";
+  return "broke its reader";
+}
+
+} // namespace
+
+void setParserProgram(std::string path) { parserProgram() = std::move(path); }
+
+int parseIfChild(int argc, char** argv) {
+  if (argc != 7 || std::strcmp(argv[1], flag) != 0) return -1;
+  const std::string what = argv[2], path = argv[3];
+  limitSelf(std::strtoull(argv[5], nullptr, 10), std::strtol(argv[6], nullptr, 10));
+  std::string bytes;
+  try {
+    const int index = std::atoi(argv[4]);
+    bytes = what == "image" ? readImageBytes(path, index) : what == "picture" ? readLayersBytes(path) : readModelBytes(path);
+  } catch (const std::bad_alloc&) {
+    std::fputs("needs more memory than a file may", stderr);
+    return 3;
+  } catch (const Error& e) {
+    std::fputs(e.what(), stderr);
+    return int(e.kind());
+  } catch (const std::exception& e) {
+    std::fputs(e.what(), stderr);
+    return 3;
+  }
+  size_t done = 0;
+  while (done < bytes.size()) {
+    const ssize_t n = ::write(resultFd, bytes.data() + done, bytes.size() - done);
+    if (n <= 0) {
+      std::fputs("there is no memory for the result", stderr);
+      return 3;
+    }
+    done += size_t(n);
+  }
+  std::fflush(nullptr);
+  _exit(0);
+}
+
+std::string parseInChild(const std::string& what, const std::string& path, int index, const ParseLimits& limits, const CancelFlag* cancel) {
+  // What is not there or not readable is told before a process is started for it.
+  const int probe = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
+  if (probe < 0) throw ioError(fmt::format("{}: cannot be read: {}", path, std::strerror(errno)));
+  struct stat st {};
+  ::fstat(probe, &st);
+  ::close(probe);
+  if (!S_ISREG(st.st_mode)) throw ioError(path + ": is not a file");
+
+  const int result = ::memfd_create("ilumbra-parse", MFD_CLOEXEC);
+  int messages[2];
+  if (result < 0 || ::pipe2(messages, O_CLOEXEC) != 0) throw ioError("no process can be started to read " + path);
+  const std::string program = parserProgram().empty() ? "/proc/self/exe" : parserProgram();
+  const std::string indexText = std::to_string(index), memoryText = std::to_string(limits.memory), timeText = std::to_string(limits.time.count());
+  const char* args[] = {program.c_str(), flag, what.c_str(), path.c_str(), indexText.c_str(), memoryText.c_str(), timeText.c_str(), nullptr};
+  posix_spawn_file_actions_t actions;
+  posix_spawn_file_actions_init(&actions);
+  posix_spawn_file_actions_addopen(&actions, 0, "/dev/null", O_RDONLY, 0);
+  posix_spawn_file_actions_addopen(&actions, 1, "/dev/null", O_WRONLY, 0);
+  posix_spawn_file_actions_adddup2(&actions, messages[1], 2);
+  posix_spawn_file_actions_adddup2(&actions, result, resultFd);
+  pid_t pid = 0;
+  const int spawned = posix_spawn(&pid, program.c_str(), &actions, nullptr, const_cast<char* const*>(args), environ);
+  posix_spawn_file_actions_destroy(&actions);
+  ::close(messages[1]);
+  if (spawned != 0) {
+    ::close(result);
+    ::close(messages[0]);
+    throw ioError(fmt::format("no process can be started to read {}: {}", path, std::strerror(spawned)));
+  }
+
+  std::string message;
+  const auto deadline = std::chrono::steady_clock::now() + limits.time + std::chrono::seconds(2);
+  bool late = false, stopped = false;
+  for (;;) {
+    const auto left = std::chrono::duration_cast<std::chrono::milliseconds>(deadline - std::chrono::steady_clock::now()).count();
+    if (cancel && cancel->requested()) {
+      ::kill(pid, SIGKILL);
+      stopped = true;
+      break;
+    }
+    if (left <= 0) {
+      ::kill(pid, SIGKILL);
+      late = true;
+      break;
+    }
+    pollfd p{messages[0], POLLIN, 0};
+    if (::poll(&p, 1, int(std::min<long long>(left, 10))) <= 0) continue;
+    char buffer[4096];
+    const ssize_t n = ::read(messages[0], buffer, sizeof buffer);
+    if (n <= 0) break;
+    if (message.size() < 8192) message.append(buffer, size_t(n));
+  }
+  ::close(messages[0]);
+  int status = 0;
+  while (::waitpid(pid, &status, 0) < 0 && errno == EINTR) {
+  }
+  const auto refuse = [&](const std::string& why) {
+    ::close(result);
+    return badInput(fmt::format("{}: {}", path, why));
+  };
+  if (stopped) {
+    ::close(result);
+    throw cancelled();
+  }
+  if (late) throw refuse("takes too long to read");
+  if (WIFSIGNALED(status)) throw refuse(signalText(WTERMSIG(status)));
+  if (WEXITSTATUS(status) != 0) {
+    std::string line = message.substr(0, message.find('\n'));
+    while (!line.empty() && (line.back() == '.' || line.back() == ' ')) line.pop_back();
+    for (char& c : line)
+      if (static_cast<unsigned char>(c) < 32) c = ' ';
+    if (line.size() > 300) line = line.substr(0, 300) + "…";
+    throw refuse(line.empty() ? "cannot be understood" : line);
+  }
+  const off_t size = ::lseek(result, 0, SEEK_END);
+  std::string bytes(size_t(std::max<off_t>(0, size)), '\0');
+  size_t done = 0;
+  while (done < bytes.size()) {
+    const ssize_t n = ::pread(result, bytes.data() + done, bytes.size() - done, off_t(done));
+    if (n <= 0) throw refuse("its reader's result cannot be read");
+    done += size_t(n);
+  }
+  ::close(result);
+  return bytes;
+}
+
+} // namespace ilumbra

@@ -1,0 +1,30 @@
+#pragma once
+#include "core/base/tasks.h"
+
+#include <chrono>
+#include <string>
+
+namespace ilumbra {
+
+/// Foreign files are parsed in a child process of this program, under limits of memory and time, so that a file made
+/// to break a reader ends that process and nothing else.
+
+/// To be called first in main(): if this process was started to parse, it does so and the exit code is returned, else
+/// -1.
+int parseIfChild(int argc, char** argv);
+
+struct ParseLimits {
+  size_t memory = size_t(6) << 30;
+  std::chrono::seconds time{120};
+};
+
+/// Runs `what` ("model", "image" or "picture") on a file in a child and returns the bytes it made. Throws BadInput with a message
+/// that begins with the path when the file is refused, its reader dies or takes too long; Io when the file cannot be
+/// read; Cancelled within some milliseconds of a request.
+std::string parseInChild(const std::string& what, const std::string& path, int index, const ParseLimits& limits = {},
+                         const CancelFlag* cancel = nullptr);
+
+/// Names the program that parses; empty: this one. For programs that cannot call parseIfChild first.
+void setParserProgram(std::string path);
+
+} // namespace ilumbra

@@ -1,0 +1,176 @@
+#include "core/exchange/passes.h"
+
+#include "core/base/error.h"
+#include "core/base/hash.h"
+
+#include <cstring>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+namespace ilumbra {
+namespace {
+
+constexpr const char* cryptoLayer = "CryptoObject";
+
+// Cryptomatte 1.2: the hash as a float, its exponent kept from 0 and 255 so that it is a normal number.
+float cryptoId(const std::string& name) {
+  uint32_t h = murmur3(name);
+  const uint32_t exponent = h >> 23 & 255;
+  if (exponent == 0 || exponent == 255) h ^= 1u << 23;
+  float f;
+  std::memcpy(&f, &h, 4);
+  return f;
+}
+
+FileLayer layerOf(std::string name, const Picture& p) { return {std::move(name), {"R", "G", "B"}, false, p.rgb}; }
+
+template <typename F> FileLayer fromFilm(std::string name, std::vector<std::string> channels, bool full, const Film& film, F f) {
+  FileLayer l{std::move(name), std::move(channels), full, {}};
+  const size_t n = size_t(film.width()) * size_t(film.height()), k = l.channels.size();
+  l.data.resize(n * k);
+  for (size_t i = 0; i < n; ++i) f(i, l.data.data() + i * k);
+  return l;
+}
+
+std::string sourceLayer(const LayerQuery& q) { return q.everything && q.direct && q.mirrored && q.through ? "All light" : "Sources of " + q.name; }
+
+void addIdentity(PictureFile& file, const Scene& scene, const Film& film) {
+  nlohmann::ordered_json manifest = nlohmann::ordered_json::object();
+  std::vector<float> ids;
+  for (const Thing& t : scene.things) {
+    ids.push_back(cryptoId(t.name));
+    uint32_t bits;
+    std::memcpy(&bits, &ids.back(), 4);
+    manifest[t.name] = fmt::format("{:08x}", bits);
+  }
+  for (int level = 0; level < Film::ranks / 2; ++level)
+    file.layers.push_back(fromFilm(fmt::format("{}{:02d}", cryptoLayer, level), {"R", "G", "B", "A"}, true, film, [&](size_t i, float* out) {
+      std::array<std::pair<float, uint16_t>, Film::ranks> ranked;
+      const Film::Ranked& r = film.identity(i);
+      for (size_t k = 0; k < ranked.size(); ++k) ranked[k] = {r.weight[k], r.thing[k]};
+      std::stable_sort(ranked.begin(), ranked.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
+      const float samples = float(std::max(1u, film.samples(i)));
+      for (size_t k = 0; k < 2; ++k) {
+        const auto& [weight, thing] = ranked[size_t(level) * 2 + k];
+        out[2 * k] = weight > 0 ? ids[thing] : 0;
+        out[2 * k + 1] = weight / samples;
+      }
+    }));
+  const std::string key = fmt::format("cryptomatte/{}", fmt::format("{:08x}", murmur3(cryptoLayer)).substr(0, 7));
+  file.metadata[key + "/name"] = cryptoLayer;
+  file.metadata[key + "/hash"] = "MurmurHash3_32";
+  file.metadata[key + "/conversion"] = "uint32_to_float32";
+  file.metadata[key + "/manifest"] = manifest.dump();
+}
+
+} // namespace
+
+const std::vector<Pass>& allPasses() {
+  static const std::vector<Pass> all = {{"depth", "metres along the ray"},
+                                        {"normal", "of the surface first seen, in the set's axes"},
+                                        {"albedo", "colour of the surface first seen"},
+                                        {"identity", "coverage by object, as Cryptomatte"},
+                                        {"lights", "a layer for each light; they sum to the picture without lens"},
+                                        {"sources", "what the lens stages take their light from"},
+                                        {"lens", "what each lens stage adds and takes"}};
+  return all;
+}
+
+std::vector<std::string> parsePasses(const std::string& list) {
+  std::vector<std::string> out;
+  size_t start = 0;
+  while (start <= list.size() && !list.empty()) {
+    const size_t comma = std::min(list.find(',', start), list.size());
+    const std::string name = list.substr(start, comma - start);
+    start = comma + 1;
+    if (name.empty()) continue;
+    if (name != "all" && std::none_of(allPasses().begin(), allPasses().end(), [&](const Pass& p) { return p.name == name; })) {
+      std::string known = "all";
+      for (const Pass& p : allPasses()) known += ", " + p.name;
+      throw usageError(fmt::format("there is no pass \"{}\" (there are {})", name, known));
+    }
+    out.push_back(name);
+  }
+  if (std::find(out.begin(), out.end(), "all") != out.end()) {
+    out.clear();
+    for (const Pass& p : allPasses()) out.push_back(p.name);
+  }
+  return out;
+}
+
+PictureFile pictureFile(const Document& doc, double frame, const Rendering& rendering, const std::vector<Color>& amounts, const LensResult& developed,
+                        const std::vector<std::string>& passes, const Tasks& tasks) {
+  const Film& film = rendering.film();
+  const Scene& scene = rendering.scene();
+  const auto wanted = [&](const char* name) { return std::find(passes.begin(), passes.end(), name) != passes.end(); };
+  const float exposure = exposureFactor(doc, frame);
+  PictureFile file;
+  file.width = film.width();
+  file.height = film.height();
+  const bool depth = wanted("depth");
+  std::vector<std::string> channels = {"R", "G", "B", "A"};
+  file.layers.push_back(fromFilm("", channels, false, film, [&](size_t i, float* out) {
+    std::copy_n(developed.picture.rgb.begin() + ptrdiff_t(3 * i), 3, out);
+    out[3] = film.alpha(i);
+  }));
+  if (depth) file.layers.push_back(fromFilm("Depth", {"Z"}, true, film, [&](size_t i, float* out) { *out = film.depth(i); }));
+  if (wanted("normal"))
+    file.layers.push_back(fromFilm("Normal", {"X", "Y", "Z"}, false, film, [&](size_t i, float* out) { const V3f v = film.normal(i);
+      std::copy_n(&v.x, 3, out); }));
+  if (wanted("albedo"))
+    file.layers.push_back(fromFilm("Albedo", {"R", "G", "B"}, false, film, [&](size_t i, float* out) { const Color v = film.albedo(i);
+      std::copy_n(&v.x, 3, out); }));
+  if (wanted("identity")) addIdentity(file, scene, film);
+  if (wanted("lights"))
+    for (int g = 0; g < film.groups(); ++g)
+      file.layers.push_back(layerOf("Light of " + scene.groups[size_t(g)].name, collectGroup(film, 0, g, amounts[size_t(g)], exposure, tasks)));
+  if (wanted("sources"))
+    for (size_t q = 0; q < scene.queries.size(); ++q)
+      file.layers.push_back(layerOf(sourceLayer(scene.queries[q]), collect(film, int(q), amounts, exposure, tasks)));
+  if (wanted("lens"))
+    for (const StageResult& s : developed.stages) {
+      const std::string name = doc.find(s.stage)->name;
+      file.layers.push_back(layerOf("Added by " + name, s.work.spread));
+      file.layers.push_back(layerOf("Taken by " + name, s.work.taken));
+    }
+  file.metadata["ilumbra/samples"] = fmt::format("{}", rendering.samples());
+  file.metadata["ilumbra/noise"] = fmt::format("{:.5f}", film.noise());
+  file.metadata["ilumbra/seed"] = fmt::format("{}", scene.seed);
+  file.metadata["ilumbra/frame"] = fmt::format("{:g}", frame);
+  if (const Node* c = activeCamera(doc)) {
+    file.metadata["ilumbra/camera"] = c->name;
+    file.metadata["ilumbra/ev100"] = fmt::format("{:g}", Params(*c, frame).number("ev100") - Params(*c, frame).number("compensation"));
+  }
+  return file;
+}
+
+Picture lensOnFile(const Document& doc, double frame, const PictureFile& file, const Tasks& tasks) {
+  const std::vector<LayerQuery> queries = lensQueries(doc);
+  const auto light = [&](const LayerQuery& q) {
+    const auto known = std::find(queries.begin(), queries.end(), q);
+    const std::string name = sourceLayer(known == queries.end() ? q : *known);
+    if (file.find(name)) return file.picture(name);
+    // A picture that was rendered without lens is all light.
+    if (name == "All light") return file.picture();
+    throw badInput(fmt::format("has no layer \"{}\": render it with --passes sources", name));
+  };
+  return applyLens(doc, frame, light, tasks).picture;
+}
+
+std::vector<float> decodeCryptomatte(const PictureFile& file, const std::string& object) {
+  const float id = cryptoId(object);
+  std::vector<float> coverage(size_t(file.width) * size_t(file.height), 0.0f);
+  for (const FileLayer& l : file.layers) {
+    if (!l.name.starts_with(cryptoLayer) || l.channels.size() != 4) continue;
+    const auto at = [&](const char* c) { return size_t(std::find(l.channels.begin(), l.channels.end(), c) - l.channels.begin()); };
+    const size_t r = at("R"), g = at("G"), b = at("B"), a = at("A");
+    for (size_t i = 0; i < coverage.size(); ++i) {
+      const float* p = l.data.data() + 4 * i;
+      if (p[r] == id) coverage[i] += p[g];
+      if (p[b] == id) coverage[i] += p[a];
+    }
+  }
+  return coverage;
+}
+
+} // namespace ilumbra

@@ -1,0 +1,31 @@
+#pragma once
+#include "core/exchange/picture_file.h"
+#include "core/lens/stack.h"
+#include "core/render/render.h"
+
+namespace ilumbra {
+
+/// The passes that a rendering can be written with, by the names of the command line.
+struct Pass {
+  std::string name, helpText;
+};
+const std::vector<Pass>& allPasses();
+/// "all", or names with commas; throws Usage for an unknown one.
+std::vector<std::string> parsePasses(const std::string& list);
+
+/// The developed picture with alpha and the passes asked for:
+///   depth (Z, metres along the ray, 0 where nothing is hit), normal, albedo, identity (Cryptomatte 1.2 of first-hit
+///   coverage by object), lights (a layer each, "Light of NAME"; they sum to the picture without lens), sources (what
+///   the lens stages take their light from, so that the lens can be applied to the file again), lens (what each stage
+///   adds and takes).
+PictureFile pictureFile(const Document& doc, double frame, const Rendering& rendering, const std::vector<Color>& amounts, const LensResult& developed,
+                        const std::vector<std::string>& passes, const Tasks& tasks);
+
+/// Applies the lens stack of a document to a file that pictureFile wrote. Throws BadInput when the file lacks the light
+/// of a stage's sources.
+Picture lensOnFile(const Document& doc, double frame, const PictureFile& file, const Tasks& tasks);
+
+/// Coverage of one object by a Cryptomatte layer, decoded by the public specification.
+std::vector<float> decodeCryptomatte(const PictureFile& file, const std::string& object);
+
+} // namespace ilumbra

@@ -1,0 +1,43 @@
+#pragma once
+#include "core/base/picture.h"
+
+#include <map>
+#include <string>
+
+namespace ilumbra {
+
+class ColorViews;
+
+/// One layer of a picture in a file: as many floats a pixel as it has channels, interleaved, rows from the top.
+struct FileLayer {
+  std::string name;                  ///< empty: the picture itself
+  std::vector<std::string> channels; ///< "R", "G", "B", ...
+  bool fullFloat = false;            ///< 32 bits in the file, else half
+  std::vector<float> data;
+  /// "Light of Sun core.R", or "R" for the picture itself.
+  std::string channelName(size_t i) const { return name.empty() ? channels[i] : name + "." + channels[i]; }
+};
+
+/// A picture with its passes: scene-linear ACEScg with exposure applied.
+struct PictureFile {
+  int width = 0, height = 0;
+  std::vector<FileLayer> layers;
+  std::map<std::string, std::string> metadata;
+  const FileLayer* find(const std::string& name) const;
+  /// The picture itself, from the channels R, G and B of a layer (Y alone counts as all three). Throws BadInput if they
+  /// are missing.
+  Picture picture(const std::string& layer = "") const;
+};
+
+/// Writes by the extension, as a whole or not at all: .exr all layers, scene-linear; .hdr the picture, scene-linear;
+/// .png (8 bits), .jpg, .tif (16 bits) through the display view by the exact processor. `alpha` (may be null) is added
+/// to PNG as unassociated alpha. Throws Usage for an unknown extension, Io when it cannot be written.
+void writePicture(const PictureFile& file, const std::string& path, const ColorViews& views, const std::string& view, const std::vector<float>* alpha = nullptr);
+/// True if the extension is one that writePicture knows.
+bool isPictureName(const std::string& path);
+
+/// Reads any picture that OpenImageIO knows, in the parsing child. Eight and sixteen bit pictures are taken back
+/// through the sRGB curve and Rec. 709; .exr and .hdr are taken as they are.
+PictureFile readPicture(const std::string& path);
+
+} // namespace ilumbra

@@ -1,0 +1,28 @@
+#pragma once
+#include <memory>
+#include <string>
+
+namespace ilumbra {
+
+struct Model;
+class Image;
+
+// In the child: they read a file that nobody vouches for, and throw BadInput.
+std::string readModelBytes(const std::string& path);
+/// `index` >= 0 picks an image inside a glTF file.
+std::string readImageBytes(const std::string& path, int index);
+/// All channels of a picture as floats.
+std::string readLayersBytes(const std::string& path);
+
+/// The two kinds of model files, by library.
+Model readGltf(const std::string& path);
+Model readWithAssimp(const std::string& path);
+/// The encoded bytes of an image inside a glTF file, or the path of the file it names.
+std::string gltfImageBytes(const std::string& path, int index, std::string& externalPath);
+
+// In the parent: what the child returned, checked.
+std::shared_ptr<const Model> decodeModel(const std::string& bytes);
+std::shared_ptr<const Image> decodeImage(const std::string& bytes);
+std::string encode(const Model& model);
+
+} // namespace ilumbra

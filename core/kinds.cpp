@@ -1,0 +1,25 @@
+#include "core/kinds.h"
+
+#include "core/advise/effect.h"
+#include "core/geometry/shape.h"
+#include "core/lens/stage.h"
+#include "core/light/light.h"
+#include "core/pattern/program.h"
+#include "core/render/camera.h"
+#include "core/surface/material.h"
+
+namespace ilumbra {
+
+std::shared_ptr<const Kinds> allKinds() {
+  std::vector<Kind> all = {pictureKind()};
+  for (EffectKind& e : allEffects()) all.push_back(std::move(e.kind));
+  for (LightKind& l : allLights()) all.push_back(std::move(l.kind));
+  for (ShapeKind& s : allShapes()) all.push_back(std::move(s.kind));
+  for (Kind& k : allMaterials()) all.push_back(std::move(k));
+  for (Kind& k : allPatterns()) all.push_back(std::move(k));
+  for (Kind& k : allCameras()) all.push_back(std::move(k));
+  for (LensStage& s : allStages()) all.push_back(std::move(s.kind));
+  return std::make_shared<const Kinds>(std::move(all));
+}
+
+} // namespace ilumbra

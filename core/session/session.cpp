@@ -1,0 +1,408 @@
+#include "core/session/session.h"
+
+#include "core/base/error.h"
+#include "core/base/hash.h"
+#include "core/color/view.h"
+#include "core/document/difference.h"
+#include "core/lens/stack.h"
+
+#include <chrono>
+#include <condition_variable>
+#include <fmt/format.h>
+#include <mutex>
+#include <optional>
+#include <thread>
+
+namespace ilumbra {
+namespace {
+
+using Clock = std::chrono::steady_clock;
+double since(Clock::time_point t) { return std::chrono::duration<double>(Clock::now() - t).count(); }
+
+// The draft: a pixel for 2 × 2, short paths, so that the first lit picture comes in the time of a few shadow rays.
+constexpr int draftStep = 2, draftBounces = 2;
+
+bool animated(const Document& doc) {
+  return std::any_of(doc.nodes().begin(), doc.nodes().end(), [](const NodePtr& n) { return isAnimated(*n); });
+}
+
+// True if going from one document to the other needs rays.
+bool needsTracing(const Document& from, const Document& to) {
+  for (const Difference& d : differences(from, to)) {
+    if (d.stage <= Stage::Mix) continue;
+    // What a lens stage takes its light from is a matter of film layers, which the caller compares.
+    const Node* n = to.find(d.node);
+    if (!n) n = from.find(d.node);
+    if (n && (n->kind->family() == "lens" || n->kind->family() == "effect")) continue;
+    const bool frameOnly = n && n->kind->id == "picture.settings" && d.param == "frame";
+    if (frameOnly && !animated(to)) continue;
+    const bool samplesOnly = n && n->kind->id == "picture.settings" && d.param == "samples";
+    if (samplesOnly) continue;
+    // Nothing refers to a pattern or material that nothing uses: its own arrival changes no light.
+    return true;
+  }
+  return false;
+}
+
+Picture enlarge(const Picture& p, int step, int width, int height) {
+  if (step == 1) return p;
+  Picture out(width, height);
+  // Bilinear: a draft should look soft, not blocky.
+  for (int y = 0; y < height; ++y) {
+    const float fy = std::clamp((float(y) + 0.5f) / float(step) - 0.5f, 0.0f, float(p.height - 1));
+    const int y0 = int(fy), y1 = std::min(y0 + 1, p.height - 1);
+    const float ty = fy - float(y0);
+    for (int x = 0; x < width; ++x) {
+      const float fx = std::clamp((float(x) + 0.5f) / float(step) - 0.5f, 0.0f, float(p.width - 1));
+      const int x0 = int(fx), x1 = std::min(x0 + 1, p.width - 1);
+      const float tx = fx - float(x0);
+      const float *a = p.at(x0, y0), *b = p.at(x1, y0), *c = p.at(x0, y1), *d = p.at(x1, y1);
+      float* o = out.at(x, y);
+      for (int k = 0; k < 3; ++k) o[k] = (a[k] * (1 - tx) + b[k] * tx) * (1 - ty) + (c[k] * (1 - tx) + d[k] * tx) * ty;
+    }
+  }
+  return out;
+}
+
+} // namespace
+
+const std::vector<StopsColour>& stopsScale() {
+  // From dark to bright, in equal steps of lightness, warm where light clips; our own scale.
+  static const std::vector<StopsColour> scale = {{-8, 18, 18, 22},   {-6, 34, 40, 62},    {-4, 44, 74, 98},    {-3, 52, 104, 116},
+                                                 {-2, 82, 134, 122}, {-1, 128, 160, 128}, {0, 186, 184, 140},  {1, 222, 190, 112},
+                                                 {2, 232, 158, 82},  {4, 222, 112, 76},   {6, 206, 74, 92},    {8, 244, 226, 232}};
+  return scale;
+}
+
+struct Session::Content {
+  std::shared_ptr<AssetCache> assets;
+  std::shared_ptr<const ColorViews> views;
+  Deliver deliver;
+  Tasks tasks;
+  std::mutex mutex;
+  std::condition_variable wake;
+  std::optional<SessionRequest> mailbox;
+  uint64_t edition = 0, mailboxEdition = 0;
+  bool quit = false;
+  CancelFlag cancel;
+  ScenePtr sharedScene;
+
+  // Of the session's thread alone.
+  SceneCache cache;
+  std::optional<SessionRequest> now;
+  uint64_t nowEdition = 0;
+  ScenePtr scene;
+  Rendering draft, full;
+  bool fullStale = true; ///< the full film is of an older scene: it is laid out anew when the draft is done
+  std::vector<Color> amounts;
+  std::shared_ptr<ViewTable> table;
+  std::string tableView;
+  std::shared_ptr<const Route> route;
+  uint64_t raysBefore = 0, raysMade = 0;
+  double traceSeconds = 0;
+  uint64_t traceRays = 0;
+  Clock::time_point lastDelivery{};
+  std::string error;
+  std::thread thread;
+
+  Content(int threads) : tasks(threads, true) {}
+
+  uint32_t fullSamples() const { return fullStale ? 0 : full.samples(); }
+  const Rendering& shown() const { return fullSamples() > 0 ? full : draft; }
+
+  uint32_t target() const { return uint32_t(settingsOf(now->doc).number("samples")); }
+
+  void run() {
+    for (;;) {
+      std::optional<SessionRequest> next;
+      {
+        std::unique_lock lock(mutex);
+        const auto idle = [&] { return !quit && !mailbox && !hasWork(); };
+        while (idle()) wake.wait(lock);
+        if (quit) return;
+        if (mailbox) {
+          next = std::move(mailbox);
+          mailbox.reset();
+          nowEdition = mailboxEdition;
+          cancel.clear();
+        }
+      }
+      try {
+        if (next) take(std::move(*next));
+        else work();
+      } catch (const Error& e) {
+        if (e.kind() == Refusal::Cancelled) continue;
+        error = e.what();
+        scene.reset();
+        fullStale = true;
+        tell();
+      } catch (const std::bad_alloc&) {
+        error = "There is not enough memory for this picture";
+        scene.reset();
+        fullStale = true;
+        tell();
+      }
+    }
+  }
+
+  bool hasWork() const {
+    if (!now || !scene || now->paused) return false;
+    if (now->playing) return draft.samples() < 2;
+    return fullSamples() < target();
+  }
+
+  void take(SessionRequest request) {
+    const bool first = !now;
+    const bool sameDoc = now && now->doc == request.doc;
+    const bool traces = first || !scene || (!sameDoc && needsTracing(now->doc, request.doc)) || !hasLayers(*scene, request.doc);
+    now = std::move(request);
+    raysBefore = raysMade;
+    bool compile = traces;
+    if (!compile) {
+      amounts = mixAmounts(*scene, now->doc, currentFrame(now->doc));
+      compile = amounts.empty();
+    }
+    if (compile) {
+      // Until this is done nothing of the old scene may be taken for the new document.
+      scene.reset();
+      CompileOptions options;
+      options.frame = currentFrame(now->doc);
+      options.queries = lensQueries(now->doc);
+      ScenePtr made = compileScene(now->doc, options, assets->assets(now->doc.folder(), &cancel), cache, &cancel);
+      scene = std::move(made);
+      {
+        const std::lock_guard lock(mutex);
+        sharedScene = scene;
+      }
+      amounts = scene->amounts;
+      draft.restart(scene, draftStep, draftBounces);
+      fullStale = true;
+      error.clear();
+      draftPass(1);
+    }
+    show(true);
+  }
+
+  void draftPass(uint32_t samples) {
+    trace([&] { return draft.advance(tasks, samples, cancel); }, draft);
+  }
+
+  template <typename F> bool trace(F f, const Rendering& r) {
+    const uint64_t before = r.count().rays;
+    const auto start = Clock::now();
+    const bool done = f();
+    const uint64_t rays = r.count().rays - before;
+    raysMade += rays;
+    traceRays = traceRays / 2 + rays;
+    traceSeconds = traceSeconds / 2 + since(start);
+    return done;
+  }
+
+  void work() {
+    if (fullSamples() == 0 && draft.samples() < 4) {
+      draftPass(draft.samples() * 2);
+      if (cancel.requested()) return;
+      show(false);
+      return;
+    }
+    if (fullStale) {
+      full.restart(scene);
+      fullStale = false;
+    }
+    const Region& region = now->region;
+    const uint32_t wanted = full.samples() < 4 ? full.samples() + 1 : full.samples() + std::max(1u, full.samples() / 8);
+    const bool done = trace([&] { return full.advance(tasks, std::min(wanted, target()), cancel, region); }, full);
+    if (!done) return;
+    // Often at first, then as the eye can still tell.
+    if (full.samples() <= 4 || since(lastDelivery) > 0.25 || full.samples() >= target()) show(full.samples() <= 2 || since(lastRoute) > 2 || full.samples() >= target());
+  }
+
+  Clock::time_point lastRoute{};
+
+  const ViewTable& viewTable(const std::string& view) {
+    if (!table || tableView != view) {
+      table = std::make_shared<ViewTable>(*views, view);
+      tableView = view;
+    }
+    return *table;
+  }
+
+  std::vector<uint8_t> display(const Picture& linear) {
+    const std::string view = settingsOf(now->doc).text("view");
+    if (now->stopsOverlay) return overlay(linear);
+    if (now->viewStops == 0) return viewTable(view).apply(linear, tasks);
+    Picture p = linear;
+    const auto k = float(std::exp2(now->viewStops));
+    for (float& v : p.rgb) v *= k;
+    return viewTable(view).apply(p, tasks);
+  }
+
+  std::vector<uint8_t> overlay(const Picture& p) {
+    const auto& scale = stopsScale();
+    std::vector<uint8_t> out(p.pixels() * 4);
+    tasks.forEach(p.height, [&](int y) {
+      for (int x = 0; x < p.width; ++x) {
+        const float l = luminance(p.color(x, y));
+        const float stops = l > 0 ? std::log2(l) : -100;
+        const StopsColour* c = &scale.front();
+        for (const StopsColour& s : scale)
+          if (stops >= float(s.stops) - 0.5f) c = &s;
+        uint8_t* o = out.data() + 4 * (size_t(y) * size_t(p.width) + size_t(x));
+        o[0] = c->r;
+        o[1] = c->g;
+        o[2] = c->b;
+        o[3] = 255;
+      }
+    });
+    return out;
+  }
+
+  // Passes without light are data: shown as they are, by the sRGB curve alone where they are colours.
+  std::vector<uint8_t> displayPass(const Film& film, int width, int height, int step) {
+    float far = 0;
+    for (size_t i = 0; i < size_t(film.width()) * size_t(film.height()); ++i) far = std::max(far, film.depth(i));
+    std::vector<uint8_t> out(size_t(width) * size_t(height) * 4);
+    const auto byte = [](float v) { return uint8_t(clamp01(v) * 255 + 0.5f); };
+    const auto curve = [](float v) { return v <= 0.0031308f ? 12.92f * v : 1.055f * std::pow(v, 1 / 2.4f) - 0.055f; };
+    tasks.forEach(height, [&](int y) {
+      for (int x = 0; x < width; ++x) {
+        const size_t i = size_t(std::min(y / step, film.height() - 1)) * size_t(film.width()) + size_t(std::min(x / step, film.width() - 1));
+        uint8_t* o = out.data() + 4 * (size_t(y) * size_t(width) + size_t(x));
+        Color c(0.0f);
+        switch (now->pass) {
+        case ShownPass::Alpha: c = Color(film.alpha(i)); break;
+        case ShownPass::Depth: c = Color(far > 0 && film.depth(i) > 0 ? 1 - 0.92f * film.depth(i) / far : 0); break;
+        case ShownPass::Normal:
+          if (film.alpha(i) > 0) c = film.normal(i) * 0.5f + Color(0.5f);
+          break;
+        case ShownPass::Albedo: c = vmax(film.albedo(i), Color(0.0f)); break;
+        case ShownPass::Identity: {
+          const Film::Ranked& r = film.identity(i);
+          float total = 0;
+          for (size_t k = 0; k < size_t(Film::ranks); ++k) {
+            if (r.weight[k] <= 0) continue;
+            const uint32_t h = mixBits(r.thing[k] * 2654435761u + 77u);
+            c += Color(0.25f + 0.6f * float(h & 255) / 255, 0.25f + 0.6f * float(h >> 8 & 255) / 255, 0.25f + 0.6f * float(h >> 16 & 255) / 255) * r.weight[k];
+            total += r.weight[k];
+          }
+          if (total > 0) c *= film.alpha(i) / total;
+          break;
+        }
+        case ShownPass::Light: break;
+        }
+        const bool data = now->pass == ShownPass::Alpha || now->pass == ShownPass::Normal || now->pass == ShownPass::Depth || now->pass == ShownPass::Identity;
+        for (int k = 0; k < 3; ++k) o[k] = byte(data ? c[k] : curve(c[k]));
+        o[3] = 255;
+      }
+    });
+    return out;
+  }
+
+  void show(bool withRoute) {
+    if (!scene) return;
+    const Rendering& r = shown();
+    const double frame = currentFrame(now->doc);
+    const LensResult developed = develop(now->doc, frame, *scene, r.film(), amounts, tasks, now->withLens);
+    auto image = std::make_shared<SessionImage>();
+    image->linear = std::make_shared<const Picture>(enlarge(developed.picture, r.step(), scene->width, scene->height));
+    image->effects = readEffects(now->doc, frame, developed);
+    if (now->effect && now->doc.find(now->effect) && (withRoute || !route || route->effect != now->effect)) {
+      route = std::make_shared<const Route>(measureRoute(now->doc, now->effect, frame, *scene, r.film(), amounts, developed, tasks));
+      lastRoute = Clock::now();
+    }
+    if (!now->effect) route.reset();
+    image->route = route;
+    fill(*image, r);
+    if (now->left) {
+      const Picture left = now->left->picture();
+      compareWith(*image, left);
+    } else {
+      compareWith(*image, *image->linear);
+      if (now->pass != ShownPass::Light && now->compare == Compare::None) image->rgba = displayPass(r.film(), scene->width, scene->height, r.step());
+    }
+    send(std::move(image));
+  }
+
+  void compareWith(SessionImage& image, const Picture& live) {
+    image.width = live.width;
+    image.height = live.height;
+    if (now->compare == Compare::Difference && now->proof) {
+      image.rgba = display(differencePicture(live, now->proof->picture()));
+      return;
+    }
+    image.rgba = display(live);
+    if (now->compare != Compare::None && now->proof) {
+      image.otherWidth = now->proof->width;
+      image.otherHeight = now->proof->height;
+      image.otherRgba = display(now->proof->picture());
+    }
+  }
+
+  void fill(SessionImage& image, const Rendering& r) {
+    image.samples = r.step() == 1 ? r.samples() : 0;
+    image.target = target();
+    image.draft = r.step() > 1;
+    image.finished = !image.draft && r.samples() >= target();
+    image.noise = r.film().noise();
+    image.raysPerSecond = traceSeconds > 0 ? double(traceRays) / traceSeconds : 0;
+    image.raysSinceRequest = raysMade - raysBefore;
+    image.frame = currentFrame(now->doc);
+    image.troubles = scene->troubles;
+    const uint64_t pathsMade = r.count().paths, rays = r.count().rays;
+    const double perPath = pathsMade ? double(rays) / double(pathsMade) : 0;
+    const double pixels = now->region.width > 0 ? double(now->region.width) * now->region.height : double(scene->width) * scene->height;
+    const double left = pixels * std::max(0.0, double(target()) - double(image.samples));
+    image.secondsLeft = image.raysPerSecond > 0 ? left * perPath / image.raysPerSecond : 0;
+  }
+
+  void tell() {
+    auto image = std::make_shared<SessionImage>();
+    image->error = error;
+    send(std::move(image));
+  }
+
+  void send(std::shared_ptr<SessionImage> image) {
+    image->edition = nowEdition;
+    lastDelivery = Clock::now();
+    deliver(std::move(image));
+  }
+};
+
+Session::Session(std::shared_ptr<AssetCache> assets, std::shared_ptr<const ColorViews> views, Deliver deliver, int threads)
+    : m_content(std::make_unique<Content>(threads)) {
+  Content& c = *m_content;
+  c.assets = std::move(assets);
+  c.views = std::move(views);
+  c.deliver = std::move(deliver);
+  c.thread = std::thread([&c] { c.run(); });
+}
+
+Session::~Session() {
+  {
+    const std::lock_guard lock(m_content->mutex);
+    m_content->quit = true;
+    m_content->cancel.request();
+  }
+  m_content->wake.notify_all();
+  m_content->thread.join();
+}
+
+uint64_t Session::submit(SessionRequest request) {
+  Content& c = *m_content;
+  uint64_t edition;
+  {
+    const std::lock_guard lock(c.mutex);
+    c.mailbox = std::move(request);
+    edition = c.mailboxEdition = ++c.edition;
+    c.cancel.request();
+  }
+  c.wake.notify_all();
+  return edition;
+}
+
+ScenePtr Session::scene() const {
+  const std::lock_guard lock(m_content->mutex);
+  return m_content->sharedScene;
+}
+
+} // namespace ilumbra

@@ -1,0 +1,82 @@
+#pragma once
+#include "core/advise/route.h"
+#include "core/exchange/assets.h"
+#include "core/session/proof.h"
+
+#include <functional>
+#include <memory>
+
+namespace ilumbra {
+
+class ColorViews;
+
+/// What of the film the picture shows.
+enum class ShownPass { Light, Alpha, Depth, Normal, Albedo, Identity };
+/// How a proof is put beside the live picture.
+enum class Compare { None, Wipe, SideBySide, Difference };
+
+/// What the window wants to see. View state: none of it is in the document but the document itself.
+struct SessionRequest {
+  Document doc;
+  NodeId effect = 0;       ///< whose route is measured; 0: none
+  bool paused = false;
+  bool withLens = true;
+  ShownPass pass = ShownPass::Light;
+  bool stopsOverlay = false; ///< false colour by stops from white
+  double viewStops = 0;    ///< brightens the view only
+  Region region;           ///< width 0: the whole picture
+  Compare compare = Compare::None;
+  std::shared_ptr<const Proof> proof;  ///< the other picture of a comparison
+  std::shared_ptr<const Proof> left;   ///< instead of the live picture, if set
+  bool playing = false;    ///< drafts only: the next frame is about to come
+};
+
+/// What the session has: immutable, made by the session's thread.
+struct SessionImage {
+  uint64_t edition = 0;    ///< of the request that it answers
+  int width = 0, height = 0;
+  std::vector<uint8_t> rgba;                ///< as shown, four bytes a pixel
+  std::vector<uint8_t> otherRgba;           ///< the proof beside it, same size as `other`
+  int otherWidth = 0, otherHeight = 0;
+  std::shared_ptr<const Picture> linear;    ///< the developed light of the live picture
+  uint32_t samples = 0, target = 0;
+  bool draft = false, finished = false;
+  double noise = 1;
+  double raysPerSecond = 0, secondsLeft = 0;
+  uint64_t raysSinceRequest = 0;            ///< 0 while a change traced nothing
+  double frame = 1;
+  std::vector<EffectReading> effects;
+  std::shared_ptr<const Route> route;       ///< of SessionRequest::effect
+  std::vector<std::string> troubles;
+  std::string error;                        ///< the document could not be rendered at all
+};
+
+/// The renderer at work: one thread that owns the film. Requests go into a mailbox that keeps the latest; each is
+/// answered from the cheapest stage that its change allows; rendering goes on until the picture is finished.
+class Session {
+public:
+  using Deliver = std::function<void(std::shared_ptr<const SessionImage>)>;
+  /// `deliver` is called on the session's thread. threads 0: one per core, at a lower priority than the window.
+  Session(std::shared_ptr<AssetCache> assets, std::shared_ptr<const ColorViews> views, Deliver deliver, int threads = 0);
+  ~Session();
+  Session(const Session&) = delete;
+  Session& operator=(const Session&) = delete;
+
+  /// Returns the edition of the request. Work on an older one is broken off within some milliseconds.
+  uint64_t submit(SessionRequest request);
+  /// The compiled scene of the last image, for picking and framing. Null before the first.
+  ScenePtr scene() const;
+
+private:
+  struct Content;
+  std::unique_ptr<Content> m_content;
+};
+
+/// A legend for the stops overlay: what each colour stands for, from dark to bright.
+struct StopsColour {
+  int stops;
+  uint8_t r, g, b;
+};
+const std::vector<StopsColour>& stopsScale();
+
+} // namespace ilumbra

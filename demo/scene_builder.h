@@ -1,0 +1,36 @@
+#pragma once
+#include "core/document/edit.h"
+#include "core/document/units.h"
+
+#include <initializer_list>
+
+namespace ilumbra {
+
+/// Puts a scene together as a person would type it: kinds, names and values as text.
+class SceneBuilder {
+public:
+  explicit SceneBuilder(const std::shared_ptr<const Kinds>& kinds) : m_doc(Document::create(kinds)) {}
+
+  using Values = std::initializer_list<std::pair<const char*, const char*>>;
+  NodeId add(const char* kind, const char* name, Values values, const Place& place = {}) {
+    NodeId id = 0;
+    m_doc = addNode(m_doc, kind, name, place, &id);
+    set(id, values);
+    return id;
+  }
+  void set(NodeId id, Values values) {
+    for (const auto& [param, text] : values) {
+      const ParamDef* d = m_doc.find(id)->kind->param(param);
+      m_doc = setValue(m_doc, id, param, parseValue(m_doc, *d, text));
+    }
+  }
+  void settings(Values values) { set(m_doc.settings().id, values); }
+  NodeId find(const char* name) const { return m_doc.findByName(name)->id; }
+  Place in(NodeId group) const { return {group, "objects", size_t(-1)}; }
+  Document take() { return std::move(m_doc); }
+
+private:
+  Document m_doc;
+};
+
+} // namespace ilumbra

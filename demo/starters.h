@@ -1,0 +1,32 @@
+#pragma once
+#include "core/document/document.h"
+
+#include <functional>
+#include <map>
+
+namespace ilumbra {
+
+/// A ready, small, working scene of the Orrery Hall, and the files that stand beside it.
+struct StarterContent {
+  Document doc;
+  std::map<std::string, std::string> files; ///< content by name
+};
+struct Starter {
+  std::string name;    ///< "sun-core": on the command line
+  std::string label;   ///< "Sun core"
+  std::string teaches; ///< what it shows, a sentence without full stop
+  std::function<StarterContent(const std::shared_ptr<const Kinds>&)> make;
+};
+/// Every starter. A new one is a file in this folder and a line here.
+const std::vector<Starter>& allStarters();
+/// Throws Usage naming those that exist.
+const Starter& findStarter(const std::string& name);
+
+/// Writes a starter and its files. Files that are there already with the same content are left alone. Returns the
+/// document as it stands in `path`.
+Document writeStarter(const Starter& starter, const std::shared_ptr<const Kinds>& kinds, const std::string& path);
+
+Starter sunCoreStarter();
+Starter orreryHallStarter();
+
+} // namespace ilumbra
