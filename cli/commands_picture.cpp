@@ -153,6 +153,7 @@ void renderCommand(const Context& c, const Args& a) {
                       {"rays_per_second", r.seconds > 0 ? double(count.rays) / r.seconds : 0},
                       {"noise", r.rendering.film().noise()},
                       {"dropped", count.dropped},
+                      {"limited", count.limited},
                       {"left_out", r.rendering.scene().troubles}});
   }
   if (c.json) {

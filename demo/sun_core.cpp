@@ -15,13 +15,13 @@ std::string piercedShadeFile() {
     return V2f(radius * std::cos(a), radius * std::sin(a));
   };
   s.wall = 0.004f;
-  s.rows = 11;
-  s.columns = 26;
-  s.opening = 0.74f;
+  s.rows = 7;
+  s.columns = 14;
+  s.opening = 0.7f;
   s.star = 0.42f;
   s.points = 6;
   s.size = [](int row, int column) {
-    if (row == 0 || row == 10) return 0.55f;
+    if (row == 0 || row == 6) return 0.55f;
     return row % 2 == 0 && column % 2 ? 0.6f : 1.0f;
   };
   ModelPart part{"Pierced shade", piercedShell(s), -1};
@@ -37,11 +37,12 @@ std::string piercedShadeFile() {
 
 void addSunCore(SceneBuilder& b, const char* position) {
   const NodeId lamp = b.add("object.group", "Sun lamp", {{"position", position}});
-  b.add("material.surface", "Sun glass", {{"base_color", "0.9, 0.85, 0.8"}, {"roughness", "0.3"}, {"own_light", "42000"}, {"own_light_color", "1, 0.60, 0.24"}});
+  b.add("material.surface", "Sun glass", {{"base_color", "0.9, 0.85, 0.8"}, {"roughness", "0.3"}, {"own_light", "620000"}, {"own_light_color", "1, 0.60, 0.24"}});
   b.add("material.surface", "Warm brass", {{"base_color", "0.89, 0.62, 0.27"}, {"metalness", "1"}, {"roughness", "0.28"}});
+  b.add("material.surface", "Patinated brass", {{"base_color", "0.52, 0.33, 0.15"}, {"metalness", "1"}, {"roughness", "0.55"}});
   b.add("material.surface", "Dark bronze", {{"base_color", "0.30, 0.19, 0.11"}, {"metalness", "1"}, {"roughness", "0.42"}});
-  b.add("object.sphere", "Sun core", {{"radius", "62 mm"}, {"position", "0, 0, 0"}, {"material", "Sun glass"}}, b.in(lamp));
-  b.add("object.mesh", "Pierced shade", {{"file", "orrery-assets/pierced-shade.glb"}, {"part", "1"}, {"material", "Warm brass"}}, b.in(lamp));
+  b.add("object.sphere", "Sun core", {{"radius", "13 mm"}, {"position", "0, 0, 0"}, {"material", "Sun glass"}}, b.in(lamp));
+  b.add("object.mesh", "Pierced shade", {{"file", "orrery-assets/pierced-shade.glb"}, {"part", "1"}, {"material", "Patinated brass"}}, b.in(lamp));
   b.add("object.torus", "Shade collar", {{"radius", "74 mm"}, {"tube", "9 mm"}, {"position", "0, 0.199, 0"}, {"material", "Warm brass"}}, b.in(lamp));
   b.add("object.torus", "Shade foot ring", {{"radius", "101 mm"}, {"tube", "9 mm"}, {"position", "0, -0.187, 0"}, {"material", "Warm brass"}}, b.in(lamp));
   b.add("object.cylinder", "Stem", {{"radius", "11 mm"}, {"height", "0.145"}, {"position", "0, -0.255, 0"}, {"material", "Warm brass"}}, b.in(lamp));
@@ -55,7 +56,7 @@ Starter sunCoreStarter() {
   return {"sun-core", "Sun core", "A lamp that glows in its pierced shade, and only it",
           [](const std::shared_ptr<const Kinds>& kinds) {
             SceneBuilder b(kinds);
-            b.settings({{"width", "1280"}, {"height", "720"}, {"samples", "256"}});
+            b.settings({{"width", "1280"}, {"height", "720"}, {"samples", "256"}, {"firefly_limit", "4"}});
             addSunCore(b, "0, 0.37, 0");
             b.add("material.surface", "Honed slate", {{"base_color", "0.045, 0.05, 0.058"}, {"roughness", "0.34"}, {"ior", "1.6"}});
             b.add("material.surface", "Lime plaster", {{"base_color", "0.42, 0.37, 0.32"}, {"roughness", "0.9"}});

@@ -18,7 +18,7 @@ luma: [0.2126, 0.7152, 0.0722]
 name: Ilumbra
 description: Scene light in ACEScg, shown on an sRGB screen.
 roles:
-  default: Raw
+  default: ACEScg
   scene_linear: ACEScg
   aces_interchange: ACES2065-1
   cie_xyz_d65_interchange: CIE XYZ D65

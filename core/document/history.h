@@ -13,6 +13,8 @@ public:
 
   /// Makes `doc` the current one. `label` says what was done: "Change Lamp.power".
   void commit(Document doc, std::string label, uint64_t gesture = 0);
+  /// Takes another form of the same state: no step.
+  void replaceCurrent(Document doc) { m_current.doc = std::move(doc); }
   /// Ends a gesture: the next commit is a new step even with the same id.
   void endGesture() { m_current.gesture = 0; }
   bool canUndo() const { return !m_past.empty(); }

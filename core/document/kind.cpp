@@ -116,6 +116,8 @@ Kind pictureKind() {
                   .help("Longest light path; 0 sets no limit and keeps all light"),
               integer("seed", "Seed", 1).soft(0, 100).range(0, 2147483647).fixed()
                   .help("The grain's pattern: the same seed gives the same pixels"),
+              number("firefly_limit", "Firefly limit", "×", 0).soft(0, 64).range(0, 1e6).fixed()
+                  .help("Most that one light path may add after two bounces, in multiples of white; 0 keeps all light, else some is lost"),
               reference("camera", "Camera", {"camera."}).help("The camera that takes the picture; none: the first"),
               choice("view", "Display view", {"ACES SDR", "Plain sRGB"}).at(Stage::Display)
                   .help("How scene light is shown on the screen and in PNG files"),

@@ -89,11 +89,11 @@ static const LensStage& featureOf(const Node& n) {
   throw badInput(n.kind->id + ": is no lens stage");
 }
 
-LensResult applyLens(const Document& doc, double frame, const std::function<Picture(const LayerQuery&)>& light, const Tasks& tasks) {
+LensResult applyLens(const Document& doc, double frame, const std::function<Picture(const LayerQuery&)>& light, const Tasks& tasks, NodeId solo) {
   LensResult r;
   r.picture = light({.name = "all light", .everything = true});
   for (const Node* s : lensStages(doc)) {
-    if (!stageActs(doc, *s, frame)) continue;
+    if (solo ? s->id != solo : !stageActs(doc, *s, frame)) continue;
     const Picture source = light(queryOf(doc, *s));
     LensWork work = featureOf(*s).apply(Params(*s, frame), source, tasks);
     for (size_t i = 0; i < r.picture.rgb.size(); ++i) r.picture.rgb[i] += work.spread.rgb[i] - work.taken.rgb[i];
@@ -114,10 +114,10 @@ int layerIndex(const Scene& scene, const LayerQuery& query) {
 }
 
 LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks,
-                   bool withLens) {
+                   bool withLens, NodeId solo) {
   const float exposure = exposureFactor(doc, frame);
   const auto light = [&](const LayerQuery& q) { return collect(film, layerIndex(scene, q), amounts, exposure, tasks); };
-  if (withLens) return applyLens(doc, frame, light, tasks);
+  if (withLens) return applyLens(doc, frame, light, tasks, solo);
   return {light({.name = "all light", .everything = true}), {}};
 }
 

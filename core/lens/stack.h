@@ -27,8 +27,8 @@ struct LensResult {
 };
 
 /// Applies the stack. `light(query)` gives a layer, exposed; each stage works on the rendered light of its sources, and
-/// its doing is added to the picture.
-LensResult applyLens(const Document& doc, double frame, const std::function<Picture(const LayerQuery&)>& light, const Tasks& tasks);
+/// its doing is added to the picture. With `solo`, that stage alone.
+LensResult applyLens(const Document& doc, double frame, const std::function<Picture(const LayerQuery&)>& light, const Tasks& tasks, NodeId solo = 0);
 /// True if a scene was compiled with all layers that the stack of this document needs.
 bool hasLayers(const Scene& scene, const Document& doc);
 /// The layer of a scene that answers a query; throws BadInput if there is none.
@@ -36,7 +36,7 @@ int layerIndex(const Scene& scene, const LayerQuery& query);
 /// The film through mix, exposure and lens: what the camera's film records, scene-linear. With `withLens` off, without
 /// the stages.
 LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks,
-                   bool withLens = true);
+                   bool withLens = true, NodeId solo = 0);
 /// One light group's exact share of what a stage spreads.
 Picture glowShare(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, NodeId stage, int group,
                   const Tasks& tasks);

@@ -193,8 +193,13 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
       ++count.dropped;
       return;
     }
-    film.add(pixel, label, light);
-    const float l = luminance(light * scene.amounts[label.group]);
+    float l = luminance(light * scene.amounts[label.group]), keep = 1;
+    if (scene.fireflyLimit > 0 && label.event == EventIndirect && l > scene.fireflyLimit) {
+      keep = scene.fireflyLimit / l;
+      l = scene.fireflyLimit;
+      ++count.limited;
+    }
+    film.add(pixel, label, light * keep);
     total += l;
     film.addSeen(pixel, label.thing, l);
   };

@@ -9,6 +9,7 @@ struct TraceCount {
   uint64_t rays = 0;    ///< all, shadow rays included
   uint64_t paths = 0;
   uint64_t dropped = 0; ///< contributions that were not finite
+  uint64_t limited = 0; ///< contributions cut by the firefly limit
 };
 
 /// Rays as they were traced, for measuring: what share of the time is traversal.

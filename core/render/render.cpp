@@ -36,6 +36,7 @@ bool Rendering::advance(const Tasks& tasks, uint32_t samples, const CancelFlag& 
     m_count.rays += count.rays;
     m_count.paths += count.paths;
     m_count.dropped += count.dropped;
+    m_count.limited += count.limited;
   });
   if (cancel.requested()) return false;
   m_samples = std::max(m_samples, samples);

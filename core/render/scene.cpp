@@ -107,6 +107,7 @@ public:
     s.height = m_options.height > 0 ? m_options.height : int(settings.number("height"));
     s.seed = uint32_t(settings.number("seed"));
     s.bounces = int(settings.number("bounces"));
+    s.fireflyLimit = float(settings.number("firefly_limit")) / exposureFactor(m_doc, m_options.frame);
     s.queries = m_options.queries;
     if (s.queries.empty() || !s.queries.front().everything) s.queries.insert(s.queries.begin(), LayerQuery{.name = "all light", .everything = true});
     if (const Node* c = activeCamera(m_doc)) s.camera = Camera(m_doc, *c, m_options.frame, s.width, s.height);

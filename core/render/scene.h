@@ -72,6 +72,7 @@ public:
   int width = 0, height = 0;
   uint32_t seed = 1;
   int bounces = 0;
+  float fireflyLimit = 0;           ///< cd/m² that one contribution may have after two bounces; 0: no limit
   bool clearBlockers = false;       ///< some blockers are not opaque: shadow rays must look
   std::vector<Color> amounts;       ///< of the groups at compile time
   std::vector<Color> restAmounts;   ///< of the lights that share the last group

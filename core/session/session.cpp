@@ -12,6 +12,7 @@
 #include <mutex>
 #include <optional>
 #include <thread>
+#include <utility>
 
 namespace ilumbra {
 namespace {
@@ -82,6 +83,7 @@ struct Session::Content {
   std::mutex mutex;
   std::condition_variable wake;
   std::optional<SessionRequest> mailbox;
+  std::vector<std::function<void(const State*)>> jobs;
   uint64_t edition = 0, mailboxEdition = 0;
   bool quit = false;
   CancelFlag cancel;
@@ -115,20 +117,23 @@ struct Session::Content {
   void run() {
     for (;;) {
       std::optional<SessionRequest> next;
+      std::vector<std::function<void(const State*)>> todo;
       {
         std::unique_lock lock(mutex);
-        const auto idle = [&] { return !quit && !mailbox && !hasWork(); };
+        const auto idle = [&] { return !quit && !mailbox && jobs.empty() && !hasWork(); };
         while (idle()) wake.wait(lock);
         if (quit) return;
-        if (mailbox) {
+        if (mailbox && jobs.empty()) {
           next = std::move(mailbox);
           mailbox.reset();
           nowEdition = mailboxEdition;
           cancel.clear();
         }
+        todo = std::exchange(jobs, {});
       }
       try {
         if (next) take(std::move(*next));
+        else if (!todo.empty()) serve(todo);
         else work();
       } catch (const Error& e) {
         if (e.kind() == Refusal::Cancelled) continue;
@@ -181,6 +186,16 @@ struct Session::Content {
       draftPass(1);
     }
     show(true);
+  }
+
+  void serve(const std::vector<std::function<void(const State*)>>& todo) {
+    if (!scene || !now) {
+      for (const auto& job : todo) job(nullptr);
+      return;
+    }
+    const LensResult developed = develop(now->doc, currentFrame(now->doc), *scene, shown().film(), amounts, tasks, now->withLens);
+    const State state{now->doc, shown(), amounts, developed, tasks};
+    for (const auto& job : todo) job(&state);
   }
 
   void draftPass(uint32_t samples) {
@@ -302,7 +317,7 @@ struct Session::Content {
     if (!scene) return;
     const Rendering& r = shown();
     const double frame = currentFrame(now->doc);
-    const LensResult developed = develop(now->doc, frame, *scene, r.film(), amounts, tasks, now->withLens);
+    const LensResult developed = develop(now->doc, frame, *scene, r.film(), amounts, tasks, now->withLens, now->soloStage);
     auto image = std::make_shared<SessionImage>();
     image->linear = std::make_shared<const Picture>(enlarge(developed.picture, r.step(), scene->width, scene->height));
     image->effects = readEffects(now->doc, frame, developed);
@@ -398,6 +413,15 @@ uint64_t Session::submit(SessionRequest request) {
   }
   c.wake.notify_all();
   return edition;
+}
+
+void Session::run(std::function<void(const State*)> job) {
+  Content& c = *m_content;
+  {
+    const std::lock_guard lock(c.mutex);
+    c.jobs.push_back(std::move(job));
+  }
+  c.wake.notify_all();
 }
 
 ScenePtr Session::scene() const {

@@ -21,6 +21,7 @@ struct SessionRequest {
   NodeId effect = 0;       ///< whose route is measured; 0: none
   bool paused = false;
   bool withLens = true;
+  NodeId soloStage = 0;    ///< the only lens stage that acts; 0: all
   ShownPass pass = ShownPass::Light;
   bool stopsOverlay = false; ///< false colour by stops from white
   double viewStops = 0;    ///< brightens the view only
@@ -64,6 +65,16 @@ public:
 
   /// Returns the edition of the request. Work on an older one is broken off within some milliseconds.
   uint64_t submit(SessionRequest request);
+  /// Runs `job` on the session's thread between two passes, with the film as it is then. It is not run while there is no
+  /// picture: `job` then gets null.
+  struct State {
+    const Document& doc;
+    const Rendering& rendering;
+    const std::vector<Color>& amounts;
+    const LensResult& developed;
+    const Tasks& tasks;
+  };
+  void run(std::function<void(const State*)> job);
   /// The compiled scene of the last image, for picking and framing. Null before the first.
   ScenePtr scene() const;
 

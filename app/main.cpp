@@ -1,0 +1,103 @@
+#include "app/main_window.h"
+#include "app/picture_view.h"
+#include "app/recovery.h"
+#include "app/theme.h"
+#include "core/base/error.h"
+#include "core/document/file.h"
+#include "core/exchange/child.h"
+
+#include <QApplication>
+#include <QCommandLineParser>
+#include <QMessageBox>
+#include <QTimer>
+#include <cstdio>
+
+using namespace ilumbra;
+
+namespace {
+
+void offerRecovery(MainWindow& window, Studio& studio) {
+  for (const recovery::Lost& lost : recovery::findLost()) {
+    const QString name = lost.original.isEmpty() ? QObject::tr("a document that was never saved") : lost.original;
+    const auto answer = QMessageBox::question(&window, QObject::tr("Unsaved work"), QObject::tr("Ilumbra ended while %1 had changes that were not saved. Take them up again?").arg(name),
+                                              QMessageBox::Yes | QMessageBox::Discard | QMessageBox::Cancel);
+    if (answer == QMessageBox::Cancel) return;
+    if (answer == QMessageBox::Yes) {
+      QString error;
+      if (const auto doc = recovery::read(studio.kinds(), lost, &error)) {
+        const Document empty = studio.doc();
+        studio.open(empty, lost.original);
+        studio.edit(QObject::tr("Recover unsaved work"), [&](const Document&) { return *doc; });
+        recovery::forget(lost);
+        return;
+      }
+      QMessageBox::warning(&window, QObject::tr("Unsaved work"), error);
+      return;
+    }
+    recovery::forget(lost);
+  }
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+  if (const int code = parseIfChild(argc, argv); code >= 0) return code;
+  QApplication app(argc, argv);
+  QApplication::setApplicationName(QStringLiteral("ilumbra"));
+  QApplication::setOrganizationName(QStringLiteral("ilumbra"));
+  QApplication::setApplicationVersion(QStringLiteral("0.1.0"));
+  QCommandLineParser parser;
+  parser.setApplicationDescription(QStringLiteral("Light effects on 3D objects"));
+  parser.addHelpOption();
+  parser.addVersionOption();
+  parser.addPositionalArgument(QStringLiteral("FILE"), QStringLiteral("A document (.ilum), or a model to import"), QStringLiteral("[FILE]"));
+  const QCommandLineOption screenshot(QStringLiteral("screenshot"), QStringLiteral("Writes a picture of the window and leaves"), QStringLiteral("PNG"));
+  const QCommandLineOption after(QStringLiteral("after"), QStringLiteral("Seconds before the screenshot"), QStringLiteral("S"), QStringLiteral("10"));
+  const QCommandLineOption select(QStringLiteral("select"), QStringLiteral("Selects a thing by its name"), QStringLiteral("NAME"));
+  const QCommandLineOption run(QStringLiteral("do"), QStringLiteral("Runs a command by its id, half-way to the screenshot"), QStringLiteral("ID"));
+  const QCommandLineOption keys(QStringLiteral("write-keys"), QStringLiteral("Writes the table of commands and keys and leaves"), QStringLiteral("FILE"));
+  parser.addOptions({screenshot, after, select, run, keys});
+  parser.process(app);
+  theme::apply(app);
+  std::unique_ptr<Studio> studio;
+  try {
+    studio = std::make_unique<Studio>();
+  } catch (const Error& e) {
+    std::fprintf(stderr, "ilumbra: %s\n", e.what());
+    return int(e.kind());
+  }
+  MainWindow window(*studio);
+  if (parser.isSet(keys)) {
+    try {
+      writeFileAtomically(parser.value(keys).toStdString(), window.commands().docs().toStdString());
+    } catch (const Error& e) {
+      std::fprintf(stderr, "ilumbra: %s\n", e.what());
+      return int(e.kind());
+    }
+    return 0;
+  }
+  window.show();
+  const auto selectWanted = [&] {
+    if (const Node* n = studio->doc().findByName(parser.value(select).toStdString())) studio->select({n->id});
+  };
+  const QStringList files = parser.positionalArguments();
+  if (!files.isEmpty()) {
+    if (files[0].endsWith(QStringLiteral(".ilum"))) window.openFile(files[0], selectWanted);
+    else window.importFile(files[0], selectWanted);
+  }
+  if (parser.isSet(screenshot)) {
+    const int ms = int(1000 * std::max(0.1, parser.value(after).toDouble()));
+    QTimer::singleShot(ms / 2, &window, [&] {
+      for (const QString& id : parser.values(run)) window.commands().run(id);
+    });
+    QTimer::singleShot(ms, &window, [&] {
+      const bool ok = window.grab().save(parser.value(screenshot));
+      if (!ok) std::fprintf(stderr, "ilumbra: %s: cannot be written\n", qPrintable(parser.value(screenshot)));
+      recovery::forget();
+      QApplication::exit(ok ? 0 : 4);
+    });
+  } else {
+    QTimer::singleShot(0, &window, [&] { offerRecovery(window, *studio); });
+  }
+  return QApplication::exec();
+}

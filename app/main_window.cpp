@@ -1,0 +1,669 @@
+#include "app/main_window.h"
+
+#include "app/find_anything.h"
+#include "app/lens_page.h"
+#include "app/number_row.h"
+#include "app/picture_bar.h"
+#include "app/picture_view.h"
+#include "app/proofs_panel.h"
+#include "app/recovery.h"
+#include "app/route_view.h"
+#include "app/settings_panel.h"
+#include "app/theme.h"
+#include "app/things_panel.h"
+#include "core/base/error.h"
+#include "core/document/file.h"
+#include "core/exchange/export.h"
+#include "core/exchange/import.h"
+#include "core/exchange/passes.h"
+#include "core/session/framing.h"
+#include "demo/starters.h"
+
+#include <QAction>
+#include <QCloseEvent>
+#include <QDateTime>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QPointer>
+#include <QPushButton>
+#include <QSettings>
+#include <QSplitter>
+#include <QStackedWidget>
+#include <QStandardPaths>
+#include <QStatusBar>
+#include <QTimer>
+#include <QToolButton>
+
+namespace ilumbra {
+
+MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m_studio(studio), m_commands(this), m_autosaved(studio.doc()) {
+  resize(1280, 800);
+  setMinimumSize(900, 560);
+
+  m_effects = new ThingsPanel(studio, ThingsPanel::What::Effects, this);
+  m_scene = new ThingsPanel(studio, ThingsPanel::What::Scene, this);
+  m_left = new QSplitter(Qt::Vertical, this);
+  m_left->addWidget(m_effects);
+  m_left->addWidget(m_scene);
+  m_left->setSizes({190, 560});
+  m_left->setHandleWidth(1);
+  m_left->setChildrenCollapsible(false);
+  m_left->setMinimumWidth(150);
+
+  m_picture = new PictureView(studio, this);
+  m_bar = new PictureBar(studio, *m_picture, this);
+  m_route = new RouteView(studio, this);
+  m_proofs = new ProofsPanel(studio, this);
+  auto* top = new QWidget(this);
+  auto* topColumn = new QVBoxLayout(top);
+  topColumn->setContentsMargins(0, 0, 0, 0);
+  topColumn->setSpacing(0);
+  topColumn->addWidget(m_bar);
+  topColumn->addWidget(m_picture, 1);
+  topColumn->addWidget(m_route);
+  m_drawer = new QWidget(this);
+  auto* drawerColumn = new QVBoxLayout(m_drawer);
+  drawerColumn->setContentsMargins(0, 0, 0, 0);
+  drawerColumn->setSpacing(0);
+  auto* tabs = new QHBoxLayout;
+  tabs->setContentsMargins(4, 0, 8, 0);
+  m_proofsTab = flatButton(m_drawer, tr("Proofs"), tr("Folds or unfolds the drawer"), "tab");
+  m_proofsTab->setCheckable(true);
+  m_proofsTab->setChecked(true);
+  connect(m_proofsTab, &QToolButton::clicked, this, [this] { fold(QStringLiteral("drawer"), !m_proofsTab->isChecked()); });
+  tabs->addWidget(m_proofsTab);
+  tabs->addStretch(1);
+  drawerColumn->addLayout(tabs);
+  m_drawerBody = m_proofs;
+  drawerColumn->addWidget(m_proofs, 1);
+  m_middle = new QSplitter(Qt::Vertical, this);
+  m_middle->addWidget(top);
+  m_middle->addWidget(m_drawer);
+  m_middle->setSizes({590, 150});
+  m_middle->setStretchFactor(0, 1);
+  m_middle->setStretchFactor(1, 0);
+  m_middle->setHandleWidth(1);
+  m_middle->setChildrenCollapsible(false);
+
+  m_settings = new SettingsPanel(studio, this);
+  m_lens = new LensPage(studio, this);
+  m_right = new QWidget(this);
+  auto* rightColumn = new QVBoxLayout(m_right);
+  rightColumn->setContentsMargins(0, 0, 0, 0);
+  rightColumn->setSpacing(0);
+  auto* heads = new QHBoxLayout;
+  heads->setContentsMargins(4, 3, 4, 0);
+  m_settingsTab = flatButton(m_right, tr("Settings"), tr("Parameters of the selection"), "tab");
+  m_lensTab = flatButton(m_right, tr("Lens"), tr("The lens stack"), "tab");
+  for (QToolButton* b : {m_settingsTab, m_lensTab}) {
+    b->setCheckable(true);
+    heads->addWidget(b);
+  }
+  heads->addStretch(1);
+  connect(m_settingsTab, &QToolButton::clicked, this, [this] { showRight(0); });
+  connect(m_lensTab, &QToolButton::clicked, this, [this] { showRight(1); });
+  rightColumn->addLayout(heads);
+  m_pages = new QStackedWidget(m_right);
+  m_pages->addWidget(m_settings);
+  m_pages->addWidget(m_lens);
+  rightColumn->addWidget(m_pages, 1);
+  m_right->setMinimumWidth(230);
+
+  m_columns = new QSplitter(Qt::Horizontal, this);
+  m_columns->addWidget(m_left);
+  m_columns->addWidget(m_middle);
+  m_columns->addWidget(m_right);
+  m_columns->setSizes({212, 776, 292});
+  m_columns->setStretchFactor(0, 0);
+  m_columns->setStretchFactor(1, 1);
+  m_columns->setStretchFactor(2, 0);
+  m_columns->setHandleWidth(1);
+  m_columns->setChildrenCollapsible(false);
+  setCentralWidget(m_columns);
+  showRight(0);
+
+  m_progress = new QLabel(this);
+  m_rate = new QLabel(this);
+  m_message = new QLabel(this);
+  for (QLabel* l : {m_progress, m_rate, m_message}) l->setStyleSheet(QStringLiteral("color: #9a968f"));
+  m_message->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+  m_cancel = flatButton(this, tr("Cancel"), tr("Breaks off what is going on"), "accent");
+  m_cancel->hide();
+  connect(m_cancel, &QToolButton::clicked, &studio, &Studio::cancelBackground);
+  statusBar()->setSizeGripEnabled(false);
+  statusBar()->setContentsMargins(8, 0, 8, 0);
+  statusBar()->addWidget(m_progress);
+  statusBar()->addWidget(m_cancel);
+  statusBar()->addWidget(m_rate);
+  statusBar()->addPermanentWidget(m_message, 1);
+
+  makeCommands();
+  makeMenus();
+
+  connect(&studio, &Studio::imageArrived, this, [this] {
+    showState();
+    const auto& image = m_studio.image();
+    if (!m_exportPath.isEmpty() && image->finished) {
+      const QString path = std::exchange(m_exportPath, {});
+      exportPicture(path, false, std::exchange(m_exportDone, {}));
+    }
+  });
+  connect(&studio, &Studio::backgroundChanged, this, &MainWindow::showState);
+  connect(&studio, &Studio::documentChanged, this, &MainWindow::showTitle);
+  connect(&studio, &Studio::fileChanged, this, &MainWindow::showTitle);
+  connect(&studio, &Studio::told, this, [this](const QString& text, bool trouble) {
+    m_lastTold = text;
+    m_message->setText(m_message->fontMetrics().elidedText(text, Qt::ElideRight, std::max(200, width() - 460)));
+    m_message->setToolTip(text);
+    m_message->setStyleSheet(trouble ? QStringLiteral("color: #e0a0a6") : QStringLiteral("color: #9a968f"));
+  });
+  connect(m_picture, &PictureView::fileDropped, this, [this](const QString& path) { path.endsWith(QStringLiteral(".ilum")) ? openFile(path) : importFile(path); });
+  for (ThingsPanel* p : {m_effects, m_scene}) {
+    connect(p, &ThingsPanel::addRequested, this, &MainWindow::addThing);
+    connect(p, &ThingsPanel::importRequested, this, [this] { m_commands.run(QStringLiteral("file.import")); });
+    connect(p, &ThingsPanel::starterRequested, this, &MainWindow::openStarter);
+  }
+  auto* timer = new QTimer(this);
+  connect(timer, &QTimer::timeout, this, &MainWindow::autosave);
+  timer->start(5000);
+  const QSettings s;
+  if (s.contains(QStringLiteral("window/geometry"))) restoreGeometry(s.value(QStringLiteral("window/geometry")).toByteArray());
+  showTitle();
+  showState();
+}
+
+MainWindow::~MainWindow() = default;
+
+void MainWindow::showRight(int page) {
+  m_pages->setCurrentIndex(page);
+  m_settingsTab->setChecked(page == 0);
+  m_lensTab->setChecked(page == 1);
+}
+
+QString MainWindow::startFolder() const {
+  if (!m_studio.path().isEmpty()) return QFileInfo(m_studio.path()).absolutePath();
+  return QStandardPaths::writableLocation(QStandardPaths::DocumentsLocation);
+}
+
+void MainWindow::makeCommands() {
+  const auto add = [&](const char* id, const QString& menu, const QString& label, const char* keys, const QString& help, std::function<void()> run,
+                       std::function<bool()> enabled = {}, bool separator = false) {
+    m_commands.add({QLatin1String(id), menu, label, QLatin1String(keys), help, std::move(run), std::move(enabled), separator});
+  };
+  const QString file = tr("File"), edit = tr("Edit"), scene = tr("Scene"), picture = tr("Picture"), window = tr("Window"), help = tr("Help");
+  const auto selected = [this] { return m_studio.currentNode() != nullptr; };
+
+  add("file.open", file, tr("Open…"), "Ctrl+O", tr("Opens a document"), [this] {
+    if (!mayLeave()) return;
+    const QString f = QFileDialog::getOpenFileName(this, tr("Open"), startFolder(), tr("Ilumbra documents (*.ilum)"));
+    if (!f.isEmpty()) openFile(f);
+  });
+  add("file.save", file, tr("Save"), "Ctrl+S", tr("Saves the document"), [this] {
+    if (m_studio.path().isEmpty()) m_commands.run(QStringLiteral("file.save_as"));
+    else saveFile(m_studio.path());
+  });
+  add("file.save_as", file, tr("Save as…"), "Ctrl+Shift+S", tr("Saves the document under another name"), [this] {
+    QString f = QFileDialog::getSaveFileName(this, tr("Save as"), m_studio.path().isEmpty() ? startFolder() + QStringLiteral("/untitled.ilum") : m_studio.path(), tr("Ilumbra documents (*.ilum)"));
+    if (f.isEmpty()) return;
+    if (!f.endsWith(QStringLiteral(".ilum"))) f += QStringLiteral(".ilum");
+    saveFile(f);
+  });
+  add("file.import", file, tr("Import a model…"), "Ctrl+I", tr("Adds a model to the scene: glTF, OBJ, PLY, STL"), [this] {
+    const QString f = QFileDialog::getOpenFileName(this, tr("Import a model"), startFolder(), tr("Models (*.glb *.gltf *.obj *.ply *.stl)"));
+    if (!f.isEmpty()) importFile(f);
+  }, {}, true);
+  add("file.export_picture", file, tr("Export the picture…"), "Ctrl+E", tr("Writes the picture: OpenEXR with passes, PNG, JPEG, TIFF, HDR"), [this] {
+    const QString f = QFileDialog::getSaveFileName(this, tr("Export the picture"), startFolder() + QStringLiteral("/picture.exr"), tr("Pictures (*.exr *.png *.jpg *.tif *.hdr)"));
+    if (f.isEmpty()) return;
+    const auto& image = m_studio.image();
+    if (image && !image->finished) {
+      QMessageBox box(QMessageBox::Question, tr("Export the picture"), tr("The picture has %1 of %2 samples.").arg(image->samples).arg(image->target), QMessageBox::Cancel, this);
+      const QPushButton* now = box.addButton(tr("Export it now"), QMessageBox::AcceptRole);
+      const QPushButton* later = box.addButton(tr("Export it when finished"), QMessageBox::AcceptRole);
+      box.exec();
+      const QAbstractButton* clicked = box.clickedButton();
+      if (clicked == now) exportPicture(f, false);
+      if (clicked == later) exportPicture(f, true);
+      return;
+    }
+    exportPicture(f, false);
+  });
+  add("file.export_set", file, tr("Export the set…"), "", tr("Writes the set as a model (.glb)"), [this] {
+    const QString f = QFileDialog::getSaveFileName(this, tr("Export the set"), startFolder() + QStringLiteral("/set.glb"), tr("glTF binary (*.glb)"));
+    if (!f.isEmpty()) exportSet(f);
+  });
+  add("file.quit", file, tr("Quit"), "Ctrl+Q", tr("Leaves Ilumbra"), [this] { close(); }, {}, true);
+
+  add("edit.undo", edit, tr("Undo"), "Ctrl+Z", tr("Takes the last step back"), [this] { m_studio.undo(); }, [this] { return m_studio.history().canUndo(); });
+  add("edit.redo", edit, tr("Redo"), "Ctrl+Shift+Z", tr("Does the step again"), [this] { m_studio.redo(); }, [this] { return m_studio.history().canRedo(); });
+  add("edit.duplicate", edit, tr("Duplicate"), "Ctrl+Shift+D", tr("Copies what is selected"), [this] {
+    std::vector<NodeId> made;
+    m_studio.edit(tr("Duplicate"), [&](const Document& d) {
+      Document out = d;
+      for (const NodeId id : m_studio.selection()) {
+        NodeId copy = 0;
+        out = duplicate(out, id, &copy);
+        made.push_back(copy);
+      }
+      return out;
+    });
+    if (!made.empty()) m_studio.select(made);
+  }, selected, true);
+  add("edit.delete", edit, tr("Delete"), "Ctrl+Del", tr("Deletes what is selected"), [this] {
+    m_studio.edit(tr("Delete"), [&](const Document& d) {
+      Document out = d;
+      for (const NodeId id : m_studio.selection())
+        if (out.find(id)) out = removeNode(out, id);
+      return out;
+    });
+  }, selected);
+  add("edit.rename", edit, tr("Rename…"), "Ctrl+Shift+N", tr("Names what is selected"), [this] { m_scene->rename(); }, selected);
+  add("edit.group", edit, tr("Group"), "Ctrl+Shift+G", tr("Puts what is selected into a group"), [this] {
+    NodeId group = 0;
+    m_studio.edit(tr("Group"), [&](const Document& d) {
+      Document out = addNode(d, "object.group", "", {}, &group);
+      for (const NodeId id : m_studio.selection()) {
+        const Node* n = out.find(id);
+        if (n && accepted(out.find(group)->kind->slots[0].accepts, n->kind->id)) out = moveNode(out, id, {group, "objects", size_t(-1)});
+      }
+      return out;
+    });
+    if (group) m_studio.select({group});
+  }, selected);
+  add("edit.find", edit, tr("Find anything…"), "Ctrl+Space", tr("Any command, thing or parameter by its name"), [this] {
+    auto* f = new FindAnything(m_studio, m_commands, this);
+    f->setAttribute(Qt::WA_DeleteOnClose);
+    connect(f, &FindAnything::parameterChosen, this, [this](NodeId node, const QString& param) {
+      const Node* n = m_studio.doc().find(node);
+      if (n && n->kind->family() == "lens") {
+        showRight(1);
+        m_lens->show(node);
+        return;
+      }
+      showRight(0);
+      if (ParamRow* row = m_settings->row(node, param.toStdString())) {
+        m_settings->ensureWidgetVisible(row);
+        row->setFocus();
+      }
+    });
+    f->open();
+  }, {}, true);
+
+  for (const Kind& k : m_studio.kinds()->all()) {
+    const auto f = k.family();
+    if (f == "lens" || f == "picture" || f == "pattern" || k.id == "object.mesh") continue;
+    static std::string last;
+    const QString id = qs(k.id);
+    add(("scene.add." + k.id).c_str(), scene, f == "effect" ? tr("Add effect: %1").arg(qs(k.label)) : tr("Add %1").arg(qs(k.label).toLower()), "", qs(k.helpText),
+        [this, id] { addThing(id); }, {}, std::string(f) != last);
+    last = std::string(f);
+  }
+  for (const LensStage& s : allStages()) {
+    const std::string id = s.kind.id;
+    add(("scene.add." + id).c_str(), scene, tr("Add lens stage: %1").arg(qs(s.kind.label)), "", qs(s.kind.helpText), [this, id] {
+      const Node* n = m_studio.currentNode();
+      NodeId made = 0;
+      m_studio.edit(tr("Add a lens stage"), [&](const Document& d) { return addStage(d, id, n && n->kind->family() == "effect" ? n->id : 0, &made); });
+      if (made) {
+        m_lens->show(made);
+        showRight(1);
+      }
+    }, {}, true);
+  }
+
+  add("picture.keep", picture, tr("Keep as a proof"), "Ctrl+Return", tr("Keeps the picture with the document that made it"), [this] { m_studio.keep(); });
+  add("picture.go_on", picture, tr("Go on from the chosen proof"), "", tr("Makes the proof's document the current one"), [this] { m_studio.goOnFrom(m_proofs->chosen()); }, [this] { return m_proofs->chosen() != 0; });
+  const auto mode = [this](Compare c) {
+    return [this, c] {
+      Studio::View v = m_studio.view();
+      v.compare = c;
+      if (c != Compare::None && !m_studio.proof(v.proof)) {
+        if (m_studio.proofs().empty()) return m_studio.tell(tr("Keep a proof first: there is nothing to compare with"), true);
+        v.proof = m_studio.proofs().back()->number;
+      }
+      m_studio.setView(v);
+    };
+  };
+  add("picture.live", picture, tr("Picture"), "F5", tr("The live picture alone"), mode(Compare::None), {}, true);
+  add("picture.wipe", picture, tr("Wipe"), "F6", tr("Live picture and proof with an edge between"), mode(Compare::Wipe));
+  add("picture.side", picture, tr("Side by side"), "F7", tr("Live picture and proof beside each other"), mode(Compare::SideBySide));
+  add("picture.difference", picture, tr("Difference"), "F8", tr("What live picture and proof do not share"), mode(Compare::Difference));
+  add("picture.frame", picture, tr("Frame the selection"), "Ctrl+J", tr("Moves the camera until the selection fills the picture"), [this] { m_picture->frameSelection(); }, {}, true);
+  const auto flip = [this](bool Studio::View::* member) {
+    return [this, member] {
+      Studio::View v = m_studio.view();
+      v.*member = !(v.*member);
+      m_studio.setView(v);
+    };
+  };
+  add("picture.pause", picture, tr("Pause"), "F9", tr("Stops refining; edits still show"), flip(&Studio::View::paused));
+  add("picture.lens", picture, tr("Lens on or off"), "Ctrl+Shift+L", tr("The picture with or without its lens stages"), flip(&Studio::View::withLens));
+  add("picture.stops", picture, tr("Stops overlay"), "Ctrl+T", tr("False colour by stops from white"), flip(&Studio::View::stopsOverlay));
+  add("picture.region", picture, tr("Render a region"), "Ctrl+R", tr("Only a part, to be dragged in the picture"), [this] {
+    m_picture->setRegionTool(!m_picture->regionTool());
+    m_bar->refresh();
+  });
+  add("picture.play", picture, tr("Play or stop"), "Ctrl+P", tr("Plays the frames of the range"), [this] { m_bar->play(!m_bar->playing()); }, {}, true);
+  add("picture.next_frame", picture, tr("Next frame"), "Ctrl+Right", tr("One frame on"), [this] { m_bar->stepFrame(1); });
+  add("picture.previous_frame", picture, tr("Previous frame"), "Ctrl+Left", tr("One frame back"), [this] { m_bar->stepFrame(-1); });
+  add("picture.settings", picture, tr("Picture settings"), "Ctrl+Shift+P", tr("Size, samples, frames of the picture as a whole"), [this] {
+    m_studio.select({});
+    showRight(0);
+  }, {}, true);
+
+  add("window.alone", window, tr("Picture alone"), "F4", tr("Hides everything but the picture, and back"), [this] { pictureAlone(!m_alone); });
+  add("window.corner", window, tr("Corner view"), "Ctrl+Shift+K", tr("The picture at a quarter of its size, in the corner: does it still read?"), [this] { m_picture->setCorner(!m_picture->corner()); });
+  add("window.left", window, tr("Fold the left column"), "Ctrl+1", tr("Hides or shows effects and scene"), [this] { m_left->setVisible(!m_left->isVisible()); }, {}, true);
+  add("window.right", window, tr("Fold the right column"), "Ctrl+2", tr("Hides or shows settings and lens"), [this] { m_right->setVisible(!m_right->isVisible()); });
+  add("window.route", window, tr("Fold the route"), "Ctrl+3", tr("The route as a line, or as a band"), [this] { m_route->setFolded(!m_route->folded()); });
+  add("window.drawer", window, tr("Fold the drawer"), "Ctrl+4", tr("Hides or shows the drawer"), [this] { fold(QStringLiteral("drawer"), m_drawerBody->isVisible()); });
+  add("window.settings", window, tr("Settings"), "Ctrl+5", tr("The right column's settings"), [this] { showRight(0); }, {}, true);
+  add("window.lens", window, tr("Lens"), "Ctrl+6", tr("The right column's lens stack"), [this] { showRight(1); });
+
+  add("help.shortcuts", help, tr("Shortcuts…"), "", tr("Every command's keys, to be changed"), [this] { editShortcuts(m_commands, this); });
+  add("help.about", help, tr("About Ilumbra"), "", tr("Version and licence"), [this] {
+    QMessageBox::about(this, tr("About Ilumbra"), tr("<b>Ilumbra 0.1</b><p>Light effects on 3D objects, by light that is true.</p><p>Free software under the GNU General Public License, version 3 or later.</p>"));
+  });
+}
+
+void MainWindow::makeMenus() {
+  auto* word = new QLabel(QStringLiteral("Ilumbra"), this);
+  word->setFont(theme::font(13, 700));
+  word->setStyleSheet(QStringLiteral("color: #74c6ae; padding: 0 6px 2px 10px"));
+  menuBar()->setCornerWidget(word, Qt::TopLeftCorner);
+  m_fileName = new QLabel(this);
+  m_fileName->setStyleSheet(QStringLiteral("color: #9a968f; padding-right: 12px"));
+  menuBar()->setCornerWidget(m_fileName, Qt::TopRightCorner);
+  QMenu* menu = nullptr;
+  QString name;
+  for (const Command& c : m_commands.all()) {
+    if (c.menu.isEmpty()) continue;
+    if (c.menu != name) {
+      name = c.menu;
+      menu = menuBar()->addMenu(name);
+      connect(menu, &QMenu::aboutToShow, this, [this, name] {
+        for (const Command& k : m_commands.all())
+          if (k.menu == name) m_commands.action(k.id)->setEnabled(!k.enabled || k.enabled());
+        if (QAction* u = m_commands.action(QStringLiteral("edit.undo"))) u->setText(m_studio.history().canUndo() ? tr("Undo: %1").arg(qs(m_studio.history().undoLabel())) : tr("Undo"));
+        if (QAction* r = m_commands.action(QStringLiteral("edit.redo"))) r->setText(m_studio.history().canRedo() ? tr("Redo: %1").arg(qs(m_studio.history().redoLabel())) : tr("Redo"));
+      });
+      // Disabled entries must not swallow their keys once the menu has closed.
+      connect(menu, &QMenu::aboutToHide, this, [this, name] {
+        for (const Command& k : m_commands.all())
+          if (k.menu == name) m_commands.action(k.id)->setEnabled(true);
+      });
+      if (c.id == QStringLiteral("file.open")) {
+        QMenu* starters = menu->addMenu(tr("Starters"));
+        for (const Starter& s : allStarters()) {
+          QAction* a = starters->addAction(qs(s.label));
+          a->setToolTip(qs(s.teaches));
+          connect(a, &QAction::triggered, this, [this, n = qs(s.name)] { openStarter(n); });
+        }
+      }
+    }
+    if (c.separatorBefore && !menu->isEmpty()) menu->addSeparator();
+    menu->addAction(m_commands.action(c.id));
+    if (c.id == QStringLiteral("file.open")) {
+      m_recent = menu->addMenu(tr("Recent"));
+      connect(m_recent, &QMenu::aboutToShow, this, &MainWindow::refreshRecent);
+      refreshRecent();
+    }
+  }
+}
+
+void MainWindow::refreshRecent() {
+  m_recent->clear();
+  for (const QString& f : QSettings().value(QStringLiteral("recent")).toStringList()) {
+    QAction* a = m_recent->addAction(QFileInfo(f).fileName());
+    a->setToolTip(f);
+    connect(a, &QAction::triggered, this, [this, f] {
+      if (mayLeave()) openFile(f);
+    });
+  }
+  m_recent->setEnabled(!m_recent->isEmpty());
+}
+
+static void remember(const QString& path) {
+  QSettings s;
+  QStringList all = s.value(QStringLiteral("recent")).toStringList();
+  all.removeAll(path);
+  all.prepend(path);
+  while (all.size() > 12) all.removeLast();
+  s.setValue(QStringLiteral("recent"), all);
+}
+
+void MainWindow::openFile(const QString& path, std::function<void()> done) {
+  const auto kinds = m_studio.kinds();
+  m_studio.background(tr("Opening %1").arg(QFileInfo(path).fileName()), [this, path, kinds, done](const CancelFlag&) -> std::function<void()> {
+    const Document doc = readDocument(kinds, path.toStdString());
+    return [this, doc, path, done] {
+      m_studio.open(doc, QFileInfo(path).absoluteFilePath());
+      remember(m_studio.path());
+      m_studio.tell(tr("Opened %1").arg(QFileInfo(path).fileName()));
+      if (done) done();
+    };
+  });
+}
+
+void MainWindow::saveFile(const QString& path, std::function<void()> done) {
+  const Document doc = m_studio.doc();
+  m_studio.background(tr("Saving %1").arg(QFileInfo(path).fileName()), [this, path, doc, done](const CancelFlag&) -> std::function<void()> {
+    const Document saved = writeDocument(doc, path.toStdString());
+    return [this, doc, saved, path, done] {
+      m_studio.markSaved(doc, saved, QFileInfo(path).absoluteFilePath());
+      remember(m_studio.path());
+      recovery::forget();
+      m_autosaved = m_studio.doc();
+      m_studio.tell(tr("Saved %1").arg(QFileInfo(path).fileName()));
+      if (done) done();
+    };
+  });
+}
+
+void MainWindow::importFile(const QString& path, std::function<void()> done) {
+  const Document doc = m_studio.doc();
+  // The cache is shared with the session and safe from several threads.
+  AssetCache& assets = m_studio.assets();
+  m_studio.background(tr("Importing %1").arg(QFileInfo(path).fileName()), [this, path, doc, &assets, done](const CancelFlag& cancel) -> std::function<void()> {
+    Imported imported = importModel(doc, path.toStdString(), assets);
+    if (cancel.requested()) return {};
+    SceneCache cache;
+    const ScenePtr scene = compileScene(imported.doc, {.frame = currentFrame(doc), .width = 16, .height = 16, .queries = {}}, assets.assets(doc.folder()), cache, &cancel);
+    std::vector<std::string> told = imported.notes;
+    const Document stood = standUp(imported.doc, *scene, &told);
+    return [this, doc, stood, imported, path, told, done] {
+      m_studio.edit(tr("Import %1").arg(QFileInfo(path).fileName()), [&](const Document& now) {
+        return now == doc ? stood : importModel(now, path.toStdString(), m_studio.assets()).doc;
+      });
+      m_studio.select({imported.root});
+      QStringList lines;
+      for (const std::string& t : told) lines << qs(t);
+      m_studio.tell(lines.isEmpty() ? tr("Imported %1").arg(QFileInfo(path).fileName()) : lines.join(QStringLiteral("; ")));
+      if (done) done();
+    };
+  });
+}
+
+void MainWindow::openStarter(const QString& name) {
+  if (!mayLeave()) return;
+  const auto kinds = m_studio.kinds();
+  const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + QStringLiteral("/starters");
+  QDir().mkpath(folder);
+  m_studio.background(tr("Opening a starter"), [this, name, kinds, folder](const CancelFlag&) -> std::function<void()> {
+    const Document doc = writeStarter(findStarter(name.toStdString()), kinds, (folder + QStringLiteral("/") + name + QStringLiteral(".ilum")).toStdString());
+    return [this, doc, name] {
+      // A starter is a beginning: saving asks for a name.
+      m_studio.open(doc, {});
+      m_studio.tell(tr("A starter: save it under a name of your own"));
+    };
+  });
+}
+
+void MainWindow::exportPicture(const QString& path, bool whenFinished, std::function<void()> done) {
+  if (whenFinished && m_studio.image() && !m_studio.image()->finished) {
+    m_exportPath = path;
+    m_exportDone = std::move(done);
+    m_studio.tell(tr("%1 will be written when the picture is finished").arg(QFileInfo(path).fileName()));
+    return;
+  }
+  const QPointer<MainWindow> self(this);
+  const auto* views = &m_studio.views();
+  m_studio.session().run([self, path, views, done](const Session::State* state) {
+    QString error;
+    uint32_t samples = 0;
+    try {
+      if (!state) throw badInput("there is no picture yet");
+      if (state->rendering.step() != 1) throw badInput("the picture is still a draft; wait a moment");
+      samples = state->rendering.samples();
+      const bool exr = path.endsWith(QStringLiteral(".exr"));
+      const PictureFile file = pictureFile(state->doc, currentFrame(state->doc), state->rendering, state->amounts, state->developed, exr ? parsePasses("all") : std::vector<std::string>{}, state->tasks);
+      writePicture(file, path.toStdString(), *views, settingsOf(state->doc).text("view"));
+    } catch (const std::exception& e) {
+      error = QString::fromUtf8(e.what());
+    }
+    if (!self) return;
+    QMetaObject::invokeMethod(self.data(), [self, path, error, samples, done] {
+      if (!self) return;
+      if (error.isEmpty()) self->m_studio.tell(tr("Wrote %1 with %2 samples").arg(QFileInfo(path).fileName()).arg(samples));
+      else self->m_studio.tell(error, true);
+      if (done) done();
+    }, Qt::QueuedConnection);
+  });
+}
+
+void MainWindow::exportSet(const QString& path) {
+  const Document doc = m_studio.doc();
+  AssetCache& assets = m_studio.assets();
+  m_studio.background(tr("Exporting the set"), [this, path, doc, &assets](const CancelFlag& cancel) -> std::function<void()> {
+    SceneCache cache;
+    const ScenePtr scene = compileScene(doc, {.frame = currentFrame(doc), .width = 16, .height = 16, .queries = {}}, assets.assets(doc.folder()), cache, &cancel);
+    const Model model = modelOf(doc, *scene);
+    exportModel(model, path.toStdString());
+    return [this, path, notes = model.notes] {
+      QStringList lines{tr("Wrote %1").arg(QFileInfo(path).fileName())};
+      for (const std::string& n : notes) lines << qs(n);
+      m_studio.tell(lines.join(QStringLiteral("; ")));
+    };
+  });
+}
+
+void MainWindow::addThing(const QString& kind) {
+  const std::string id = kind.toStdString();
+  const Kind* k = m_studio.kinds()->find(id);
+  if (!k) return;
+  NodeId made = 0;
+  std::vector<std::string> told;
+  const bool ok = m_studio.edit(tr("Add %1").arg(qs(k->label)), [&](const Document& d) {
+    if (k->family() == "effect") return addEffect(d, id, m_studio.selection(), &made, &told);
+    const ScenePtr scene = m_studio.session().scene();
+    if (k->family() == "material" || !scene) return addNode(d, id, "", {}, &made);
+    return addFramed(d, *scene, id, &made);
+  });
+  if (!ok || !made) return;
+  m_studio.select({made});
+  showRight(0);
+  QStringList lines;
+  for (const std::string& t : told) lines << qs(t);
+  if (!lines.isEmpty()) m_studio.tell(lines.join(QStringLiteral("; ")));
+}
+
+void MainWindow::fold(const QString& part, bool folded) {
+  if (part == QStringLiteral("left")) m_left->setVisible(!folded);
+  if (part == QStringLiteral("right")) m_right->setVisible(!folded);
+  if (part == QStringLiteral("route")) m_route->setFolded(folded);
+  if (part == QStringLiteral("drawer")) {
+    m_drawerBody->setVisible(!folded);
+    m_proofsTab->setChecked(!folded);
+    m_drawer->setMaximumHeight(folded ? 32 : QWIDGETSIZE_MAX);
+    if (!folded) m_middle->setSizes({m_middle->height() - 150, 150});
+  }
+}
+
+void MainWindow::pictureAlone(bool on) {
+  if (m_alone == on) return;
+  m_alone = on;
+  const std::vector<QWidget*> parts = {m_left, m_right, m_drawer, m_route, m_bar, menuBar(), statusBar()};
+  if (on) {
+    m_visibleBefore.clear();
+    for (QWidget* w : parts) m_visibleBefore.push_back(w->isVisible());
+    for (QWidget* w : parts) w->hide();
+    m_picture->setFocus();
+  } else {
+    for (size_t i = 0; i < parts.size(); ++i) parts[i]->setVisible(m_visibleBefore[i]);
+  }
+}
+
+static QString timeText(double seconds) {
+  if (seconds < 90) return QObject::tr("%1 s").arg(std::ceil(seconds));
+  if (seconds < 5400) return QObject::tr("%1 min").arg(std::ceil(seconds / 60));
+  return QObject::tr("%1 h").arg(seconds / 3600, 0, 'f', 1);
+}
+
+void MainWindow::showState() {
+  const QString work = m_studio.backgroundLabel();
+  m_cancel->setVisible(!work.isEmpty());
+  const auto& image = m_studio.image();
+  QString text;
+  if (image && image->error.empty()) {
+    if (image->draft) text = tr("Draft");
+    else if (image->finished) text = tr("Picture finished · %1 samples").arg(image->samples);
+    else text = tr("Picture %1 / %2 samples · %3 left").arg(image->samples).arg(image->target).arg(timeText(image->secondsLeft));
+    if (m_studio.view().paused && !image->finished) text += tr(" · paused");
+    if (!m_exportPath.isEmpty()) text += tr(" · will be exported");
+    m_rate->setText(image->raysPerSecond > 0 ? tr("%1 M rays/s").arg(image->raysPerSecond / 1e6, 0, 'f', 1) : QString());
+    if (!image->troubles.empty()) {
+      m_message->setText(tr("Left out: %1").arg(qs(image->troubles.front())));
+      m_message->setStyleSheet(QStringLiteral("color: #e3a24a"));
+    }
+  }
+  if (!work.isEmpty()) text = work + QStringLiteral("…");
+  m_progress->setText(text);
+}
+
+void MainWindow::showTitle() {
+  const QString name = m_studio.path().isEmpty() ? tr("untitled") : QFileInfo(m_studio.path()).fileName();
+  const bool changed = m_studio.modified();
+  m_fileName->setText(changed ? tr("%1 · not saved").arg(name)
+                              : m_studio.path().isEmpty() ? name : tr("%1 · saved %2").arg(name, QFileInfo(m_studio.path()).lastModified().toString(QStringLiteral("HH:mm"))));
+  setWindowTitle(QStringLiteral("%1%2 – Ilumbra").arg(name, changed ? QStringLiteral("*") : QString()));
+}
+
+bool MainWindow::mayLeave() {
+  if (!m_studio.modified()) return true;
+  const auto answer = QMessageBox::question(this, tr("Unsaved changes"), tr("The document has changes that are not saved."), QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
+  if (answer == QMessageBox::Discard) return true;
+  if (answer != QMessageBox::Save) return false;
+  QString path = m_studio.path();
+  if (path.isEmpty()) path = QFileDialog::getSaveFileName(this, tr("Save as"), startFolder() + QStringLiteral("/untitled.ilum"), tr("Ilumbra documents (*.ilum)"));
+  if (path.isEmpty()) return false;
+  try {
+    const Document before = m_studio.doc();
+    m_studio.markSaved(before, writeDocument(before, path.toStdString()), path);
+    return true;
+  } catch (const Error& e) {
+    QMessageBox::warning(this, tr("Not saved"), qs(std::string(e.what())));
+    return false;
+  }
+}
+
+void MainWindow::autosave() {
+  if (!m_studio.modified() || m_studio.doc() == m_autosaved) return;
+  m_autosaved = m_studio.doc();
+  recovery::keep(m_autosaved, m_studio.path());
+}
+
+void MainWindow::closeEvent(QCloseEvent* e) {
+  if (!mayLeave()) {
+    e->ignore();
+    return;
+  }
+  recovery::forget();
+  QSettings().setValue(QStringLiteral("window/geometry"), saveGeometry());
+  e->accept();
+}
+
+} // namespace ilumbra

@@ -1,0 +1,92 @@
+#pragma once
+#include "app/commands.h"
+#include "app/studio.h"
+
+#include <QMainWindow>
+
+class QLabel;
+class QProgressBar;
+class QSplitter;
+class QStackedWidget;
+class QToolButton;
+
+namespace ilumbra {
+
+class LensPage;
+class PictureBar;
+class PictureView;
+class ProofsPanel;
+class RouteView;
+class SettingsPanel;
+class ThingsPanel;
+
+/// The main window: lists to the left, picture, route and drawer in the middle, settings and lens to the right.
+class MainWindow : public QMainWindow {
+  Q_OBJECT
+public:
+  explicit MainWindow(Studio& studio, QWidget* parent = nullptr);
+  ~MainWindow() override;
+
+  Studio& studio() { return m_studio; }
+  Commands& commands() { return m_commands; }
+  PictureView& picture() { return *m_picture; }
+  PictureBar& bar() { return *m_bar; }
+  RouteView& route() { return *m_route; }
+  SettingsPanel& settings() { return *m_settings; }
+  LensPage& lens() { return *m_lens; }
+  ProofsPanel& proofs() { return *m_proofs; }
+  ThingsPanel& effects() { return *m_effects; }
+  ThingsPanel& scene() { return *m_scene; }
+
+  /// Opens, saves, imports and exports by path, on a thread of their own; `done` runs on the interface thread.
+  void openFile(const QString& path, std::function<void()> done = {});
+  void saveFile(const QString& path, std::function<void()> done = {});
+  void importFile(const QString& path, std::function<void()> done = {});
+  void openStarter(const QString& name);
+  /// Writes the picture as it is now, or when it is finished.
+  void exportPicture(const QString& path, bool whenFinished, std::function<void()> done = {});
+  void exportSet(const QString& path);
+  void addThing(const QString& kind);
+  /// "right", "left", "drawer" or "route": folds or unfolds.
+  void fold(const QString& part, bool folded);
+  void pictureAlone(bool on);
+  QString lastTold() const { return m_lastTold; }
+
+protected:
+  void closeEvent(QCloseEvent*) override;
+
+private:
+  void makeCommands();
+  void makeMenus();
+  void showState();
+  void showTitle();
+  void refreshRecent();
+  bool mayLeave();
+  void autosave();
+  void showRight(int page);
+  QString startFolder() const;
+
+  Studio& m_studio;
+  Commands m_commands;
+  ThingsPanel *m_effects, *m_scene;
+  PictureView* m_picture;
+  PictureBar* m_bar;
+  RouteView* m_route;
+  ProofsPanel* m_proofs;
+  SettingsPanel* m_settings;
+  LensPage* m_lens;
+  QSplitter *m_columns, *m_left, *m_middle;
+  QWidget *m_right, *m_drawer, *m_drawerBody;
+  QStackedWidget* m_pages;
+  QToolButton *m_settingsTab, *m_lensTab, *m_cancel, *m_proofsTab;
+  QLabel *m_progress, *m_rate, *m_message, *m_fileName;
+  QMenu* m_recent = nullptr;
+  QString m_lastTold;
+  QString m_exportPath;
+  std::function<void()> m_exportDone;
+  bool m_alone = false;
+  std::vector<bool> m_visibleBefore;
+  Document m_autosaved;
+};
+
+} // namespace ilumbra

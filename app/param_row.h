@@ -1,0 +1,40 @@
+#pragma once
+#include "app/studio.h"
+
+#include <QWidget>
+
+class QLineEdit;
+
+namespace ilumbra {
+
+/// One parameter of one thing (or of one use of a shared thing): label, value with unit, and the means to change it.
+/// Built for any ParamDef by makeParamRow(); nothing but the table says what a row looks like.
+class ParamRow : public QWidget {
+  Q_OBJECT
+public:
+  ParamRow(Studio& studio, Address address, QWidget* parent);
+  const Address& address() const { return m_address; }
+  /// Reads the value again; called when the document changes.
+  virtual void refresh() = 0;
+
+protected:
+  const ParamDef& def() const { return *m_def; }
+  Value value() const { return valueAt(m_studio.doc(), m_address); }
+  bool exists() const;
+  bool isDefault() const;
+  QString chip() const; ///< "3 keys", "pattern", or empty
+  void set(const Constant& v, uint64_t gesture = 0);
+  void setText(const QString& text);
+  void reset();
+  void menu(const QPoint& global);
+  void contextMenuEvent(QContextMenuEvent* e) override;
+  QString title() const;
+
+  Studio& m_studio;
+  Address m_address;
+  const ParamDef* m_def;
+};
+
+ParamRow* makeParamRow(Studio& studio, const Address& address, QWidget* parent);
+
+} // namespace ilumbra

@@ -1,0 +1,43 @@
+#pragma once
+#include "app/studio.h"
+
+#include <QWidget>
+
+class QLineEdit;
+class QTimer;
+class QToolButton;
+
+namespace ilumbra {
+
+class Commands;
+class PictureView;
+
+/// The bar over the picture: camera, comparison, pass, overlays, pause, exposure, view, frame and play, keep.
+class PictureBar : public QWidget {
+  Q_OBJECT
+public:
+  PictureBar(Studio& studio, PictureView& view, QWidget* parent = nullptr);
+  void refresh();
+  void play(bool on);
+  bool playing() const;
+  void stepFrame(int by);
+
+protected:
+  void resizeEvent(QResizeEvent*) override;
+
+private:
+  void cameraMenu();
+  void exposureMenu();
+  void nextFrame();
+  Studio& m_studio;
+  PictureView& m_view;
+  QToolButton *m_camera, *m_pass, *m_stops, *m_region, *m_pause, *m_lens, *m_exposure, *m_display, *m_play, *m_keep;
+  std::vector<QToolButton*> m_modes;
+  QLineEdit* m_frame;
+  QTimer* m_timer;
+  uint64_t m_gesture = 0;
+};
+
+QToolButton* flatButton(QWidget* parent, const QString& text, const QString& help, const char* cls = "flat");
+
+} // namespace ilumbra

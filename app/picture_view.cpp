@@ -1,0 +1,411 @@
+#include "app/picture_view.h"
+
+#include "app/theme.h"
+#include "core/session/framing.h"
+
+#include <QDragEnterEvent>
+#include <QKeyEvent>
+#include <QMimeData>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPainterPath>
+#include <QWheelEvent>
+#include <cmath>
+
+namespace ilumbra {
+
+PictureView::PictureView(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(studio) {
+  setFocusPolicy(Qt::StrongFocus);
+  setMouseTracking(true);
+  setAcceptDrops(true);
+  setAccessibleName(tr("Picture"));
+  connect(&studio, &Studio::imageArrived, this, &PictureView::arrived);
+  connect(&studio, &Studio::selectionChanged, this, [this] { update(); });
+  connect(&studio, &Studio::viewChanged, this, [this] { update(); });
+  connect(&studio, &Studio::pickingChanged, this, [this] {
+    setCursor(m_studio.picking().active() ? Qt::PointingHandCursor : Qt::ArrowCursor);
+    update();
+  });
+}
+
+void PictureView::arrived() {
+  const auto& image = m_studio.image();
+  m_keepAlive = image;
+  const auto wrap = [](const std::vector<uint8_t>& rgba, int w, int h) {
+    return rgba.empty() ? QImage() : QImage(rgba.data(), w, h, w * 4, QImage::Format_RGBX8888);
+  };
+  m_image = wrap(image->rgba, image->width, image->height);
+  m_other = wrap(image->otherRgba, image->otherWidth, image->otherHeight);
+  update();
+}
+
+QRectF PictureView::pictureRect() const {
+  const Params s = settingsOf(m_studio.doc());
+  const double aspect = s.number("width") / s.number("height");
+  const bool side = m_studio.view().compare == Compare::SideBySide && !m_other.isNull();
+  const double wide = side ? 2 * aspect : aspect;
+  double w = width(), h = w / wide;
+  if (h > height()) {
+    h = height();
+    w = h * wide;
+  }
+  const QRectF all((width() - w) / 2, (height() - h) / 2, w, h);
+  return side ? QRectF(all.left(), all.top(), w / 2 - 2, h) : all;
+}
+
+QPointF PictureView::toPicture(const QPointF& at) const {
+  const QRectF r = pictureRect();
+  const Params s = settingsOf(m_studio.doc());
+  return {(at.x() - r.left()) / r.width() * s.number("width"), (at.y() - r.top()) / r.height() * s.number("height")};
+}
+
+void PictureView::paintEvent(QPaintEvent*) {
+  QPainter p(this);
+  p.fillRect(rect(), QColor(0x14, 0x14, 0x14));
+  const QRectF r = pictureRect();
+  p.setRenderHint(QPainter::SmoothPixmapTransform);
+  // Qt filters bilinearly: taken down in one go a halo would sparkle, so first to the next power of two.
+  const auto draw = [&](const QImage& image, const QRectF& where) {
+    if (image.isNull()) return p.fillRect(where, QColor(0x0c, 0x0c, 0x0c));
+    const double shrink = image.width() / (where.width() * devicePixelRatioF());
+    if (shrink > 1.05) p.drawImage(where.topLeft(), image.scaled((where.size() * devicePixelRatioF()).toSize(), Qt::IgnoreAspectRatio, Qt::SmoothTransformation));
+    else p.drawImage(where, image);
+  };
+  const Studio::View& v = m_studio.view();
+  if (v.compare == Compare::SideBySide && !m_other.isNull()) {
+    draw(m_image, r);
+    const QRectF right = r.translated(r.width() + 4, 0);
+    draw(m_other, right);
+    p.setPen(theme::text);
+    p.setFont(theme::font(11));
+    const auto proof = m_studio.proof(v.proof), left = m_studio.proof(v.left);
+    p.drawText(r.adjusted(10, 8, -10, -8), Qt::AlignLeft | Qt::AlignBottom, left ? qs(left->name) : tr("Live"));
+    p.drawText(right.adjusted(10, 8, -10, -8), Qt::AlignLeft | Qt::AlignBottom, proof ? qs(proof->name) : QString());
+  } else if (v.compare == Compare::Wipe && !m_other.isNull()) {
+    draw(m_image, r);
+    const double x = r.left() + m_wipe * r.width();
+    p.save();
+    p.setClipRect(QRectF(x, r.top(), r.right() - x, r.height()));
+    draw(m_other, r);
+    p.restore();
+    p.fillRect(QRectF(x - 0.5, r.top(), 1.5, r.height()), theme::text);
+    p.setBrush(theme::desk);
+    p.setPen(theme::text);
+    p.drawEllipse(QPointF(x, r.center().y()), 7, 7);
+    p.setFont(theme::font(11));
+    const auto proof = m_studio.proof(v.proof), left = m_studio.proof(v.left);
+    p.drawText(QRectF(r.left() + 10, r.bottom() - 28, x - r.left() - 20, 20), Qt::AlignLeft | Qt::AlignVCenter, left ? qs(left->name) : tr("Live"));
+    p.drawText(QRectF(x + 10, r.bottom() - 28, r.right() - x - 20, 20), Qt::AlignRight | Qt::AlignVCenter, proof ? qs(proof->name) : QString());
+  } else {
+    draw(m_image, r);
+  }
+  drawOutlines(p, r);
+  // The region that is rendered.
+  const QRectF region = m_drag == Drag::Region ? m_regionDrawn
+                                                : QRectF(v.region.x, v.region.y, v.region.width, v.region.height);
+  if (region.width() > 0) {
+    const Params s = settingsOf(m_studio.doc());
+    const double kx = r.width() / s.number("width"), ky = r.height() / s.number("height");
+    p.setPen(QPen(theme::accent, 1, Qt::DashLine));
+    p.setBrush(Qt::NoBrush);
+    p.drawRect(QRectF(r.left() + region.x() * kx, r.top() + region.y() * ky, region.width() * kx, region.height() * ky));
+  }
+  if (m_corner && !m_image.isNull()) {
+    // At a quarter of the size: does it still read?
+    const QSizeF small = r.size() * 0.25;
+    const QRectF where(r.right() - small.width() - 12, r.bottom() - small.height() - 12, small.width(), small.height());
+    p.setPen(theme::tick);
+    p.setBrush(Qt::NoBrush);
+    draw(m_image, where);
+    p.drawRect(where.adjusted(-1, -1, 0, 0));
+  }
+  if (v.stopsOverlay) {
+    // What the colours stand for, in stops from white.
+    const auto& scale = stopsScale();
+    const double w = std::min(26.0, (r.width() - 40) / double(scale.size()));
+    double x = r.left() + 14;
+    p.setFont(theme::font(10));
+    p.fillRect(QRectF(x - 6, r.top() + 8, w * double(scale.size()) + 12, 34), QColor(20, 20, 20, 200));
+    for (const StopsColour& c : scale) {
+      p.fillRect(QRectF(x, r.top() + 12, w - 2, 12), QColor(c.r, c.g, c.b));
+      p.setPen(theme::text);
+      p.drawText(QRectF(x - 6, r.top() + 25, w + 10, 14), Qt::AlignCenter, c.stops > 0 ? QStringLiteral("+%1").arg(c.stops) : QString::number(c.stops));
+      x += w;
+    }
+  }
+  drawMessage(p);
+  if (hasFocus()) {
+    p.setPen(QPen(theme::accent, 1));
+    p.setBrush(Qt::NoBrush);
+    p.drawLine(0, height() - 1, width(), height() - 1);
+  }
+}
+
+void PictureView::drawMessage(QPainter& p) {
+  QString text;
+  const auto& image = m_studio.image();
+  if (m_studio.picking().active()) {
+    const Node* e = m_studio.doc().find(m_studio.picking().effect);
+    text = tr("Click what goes into %1 of %2 · Esc leaves").arg(m_studio.picking().role, e ? qs(e->name) : QString());
+  } else if (m_regionTool && m_studio.view().region.width == 0) {
+    text = tr("Drag the part that is to be rendered · Esc leaves");
+  } else if (image && !image->error.empty()) {
+    text = qs(image->error);
+  } else if (!activeCamera(m_studio.doc())) {
+    text = tr("Nothing is seen yet: add a camera, import a model, or start with a starter (File)");
+  } else if (m_image.isNull()) {
+    text = tr("The first picture is on its way");
+  }
+  if (text.isEmpty()) return;
+  p.setFont(theme::font(12, 600));
+  const QRect box = p.fontMetrics().boundingRect(text).adjusted(-14, -8, 14, 8);
+  QRect where(QPoint(0, 0), box.size());
+  where.moveCenter(QPoint(width() / 2, 30));
+  p.setPen(Qt::NoPen);
+  p.setBrush(QColor(0x1b, 0x1b, 0x1b, 230));
+  p.drawRoundedRect(where, 4, 4);
+  p.setPen(image && !image->error.empty() ? theme::rose : theme::text);
+  p.drawText(where, Qt::AlignCenter, text);
+}
+
+// Selected objects by a box of short corner strokes, lights by a cross in a ring, all by the scene that was rendered.
+void PictureView::drawOutlines(QPainter& p, const QRectF& r) {
+  const ScenePtr scene = m_studio.session().scene();
+  if (!scene) return;
+  const Params s = settingsOf(m_studio.doc());
+  const double kx = r.width() / s.number("width"), ky = r.height() / s.number("height");
+  p.setRenderHint(QPainter::Antialiasing);
+  p.setClipRect(r.adjusted(-1, -1, 1, 1));
+  for (const NodeId id : m_studio.selection()) {
+    const Node* n = m_studio.doc().find(id);
+    if (!n) continue;
+    const auto family = n->kind->family();
+    if (family != "object" && family != "light") continue;
+    const Box3f box = boundsOf(*scene, m_studio.doc(), {id});
+    if (box.isEmpty()) continue;
+    QRectF seen;
+    bool any = false;
+    for (int c = 0; c < 8; ++c) {
+      float x, y;
+      if (!scene->camera.project({c & 1 ? box.max.x : box.min.x, c & 2 ? box.max.y : box.min.y, c & 4 ? box.max.z : box.min.z}, x, y)) continue;
+      const QPointF at(r.left() + x * kx, r.top() + y * ky);
+      seen = any ? seen.united(QRectF(at, QSizeF(0.01, 0.01))) : QRectF(at, QSizeF(0.01, 0.01));
+      any = true;
+    }
+    if (!any) continue;
+    p.setPen(QPen(theme::accent, 1.5));
+    p.setBrush(Qt::NoBrush);
+    const QRectF frame = seen.adjusted(-5, -5, 5, 5);
+    if (family == "light" && seen.width() < 8) {
+      p.drawEllipse(seen.center(), 9, 9);
+      p.drawLine(seen.center() - QPointF(14, 0), seen.center() - QPointF(5, 0));
+      p.drawLine(seen.center() + QPointF(14, 0), seen.center() + QPointF(5, 0));
+      continue;
+    }
+    const double l = std::min({16.0, frame.width() / 3, frame.height() / 3});
+    for (const auto& [corner, dx, dy] : {std::tuple{frame.topLeft(), 1, 1}, {frame.topRight(), -1, 1}, {frame.bottomLeft(), 1, -1}, {frame.bottomRight(), -1, -1}}) {
+      p.drawLine(corner, corner + QPointF(dx * l, 0));
+      p.drawLine(corner, corner + QPointF(0, dy * l));
+    }
+  }
+  p.setClipping(false);
+}
+
+void PictureView::setWipe(double share) {
+  m_wipe = std::clamp(share, 0.0, 1.0);
+  update();
+  Q_EMIT wiped();
+}
+
+void PictureView::setRegionTool(bool on) {
+  m_regionTool = on;
+  setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
+  if (!on && m_studio.view().region.width > 0) {
+    Studio::View v = m_studio.view();
+    v.region = {};
+    m_studio.setView(v);
+  }
+  update();
+}
+
+void PictureView::setCorner(bool on) {
+  m_corner = on;
+  update();
+}
+
+void PictureView::mousePressEvent(QMouseEvent* e) {
+  setFocus();
+  m_press = m_last = e->position();
+  const QRectF r = pictureRect();
+  if (e->button() == Qt::LeftButton && m_studio.view().compare == Compare::Wipe && !m_other.isNull() &&
+      std::abs(e->position().x() - (r.left() + m_wipe * r.width())) < 9) {
+    m_drag = Drag::Wipe;
+    return;
+  }
+  if (e->button() == Qt::LeftButton && m_regionTool) {
+    m_drag = Drag::Region;
+    m_regionDrawn = QRectF(toPicture(e->position()), QSizeF(0, 0));
+    return;
+  }
+  m_gesture = m_studio.newGesture();
+  if (e->button() == Qt::LeftButton) m_drag = e->modifiers() & Qt::ControlModifier ? Drag::Pan : e->modifiers() & Qt::AltModifier ? Drag::Dolly : Drag::Pending;
+  if (e->button() == Qt::MiddleButton) m_drag = Drag::Pan;
+  if (e->button() == Qt::RightButton) m_drag = Drag::Dolly;
+}
+
+void PictureView::mouseMoveEvent(QMouseEvent* e) {
+  const QPointF by = e->position() - m_last;
+  if (m_drag == Drag::None) {
+    const QRectF r = pictureRect();
+    if (m_studio.view().compare == Compare::Wipe && !m_other.isNull() && std::abs(e->position().x() - (r.left() + m_wipe * r.width())) < 9) setCursor(Qt::SplitHCursor);
+    else setCursor(m_regionTool ? Qt::CrossCursor : m_studio.picking().active() ? Qt::PointingHandCursor : Qt::ArrowCursor);
+    return;
+  }
+  if (m_drag == Drag::Wipe) {
+    const QRectF r = pictureRect();
+    setWipe((e->position().x() - r.left()) / r.width());
+    return;
+  }
+  if (m_drag == Drag::Region) {
+    m_regionDrawn = QRectF(toPicture(m_press), toPicture(e->position())).normalized();
+    update();
+    return;
+  }
+  if (m_drag == Drag::Pending) {
+    if ((e->position() - m_press).manhattanLength() < 5) return;
+    m_drag = Drag::Orbit;
+  }
+  m_last = e->position();
+  moveCamera(m_drag, by);
+}
+
+void PictureView::mouseReleaseEvent(QMouseEvent* e) {
+  const Drag was = std::exchange(m_drag, Drag::None);
+  if (was == Drag::Pending) pickAt(e->position(), e->modifiers() & Qt::ShiftModifier);
+  if (was == Drag::Region) {
+    const Params s = settingsOf(m_studio.doc());
+    const QRectF r = m_regionDrawn.intersected(QRectF(0, 0, s.number("width"), s.number("height")));
+    Studio::View v = m_studio.view();
+    v.region = r.width() >= 4 && r.height() >= 4 ? Region{int(r.x()), int(r.y()), int(r.width()), int(r.height())} : Region{};
+    m_studio.setView(v);
+  }
+}
+
+void PictureView::wheelEvent(QWheelEvent* e) {
+  // Notches that follow one another are one step.
+  if (m_drag == Drag::None && !m_gesture) m_gesture = m_studio.newGesture();
+  moveCamera(Drag::Dolly, {0, -e->angleDelta().y() * 0.25});
+  e->accept();
+}
+
+void PictureView::keyPressEvent(QKeyEvent* e) {
+  const auto move = [&](Drag how, double x, double y) {
+    m_gesture = m_studio.newGesture();
+    moveCamera(how, {x, y});
+  };
+  const Drag how = e->modifiers() & Qt::ShiftModifier ? Drag::Pan : Drag::Orbit;
+  switch (e->key()) {
+  case Qt::Key_Left: return move(how, -18, 0);
+  case Qt::Key_Right: return move(how, 18, 0);
+  case Qt::Key_Up: return move(how, 0, -18);
+  case Qt::Key_Down: return move(how, 0, 18);
+  case Qt::Key_Plus: return move(Drag::Dolly, 0, -30);
+  case Qt::Key_Minus: return move(Drag::Dolly, 0, 30);
+  case Qt::Key_Escape:
+    if (m_studio.picking().active()) return m_studio.setPicking({});
+    if (m_regionTool) return setRegionTool(false);
+    return m_studio.select({});
+  default: QWidget::keyPressEvent(e);
+  }
+}
+
+void PictureView::moveCamera(Drag how, const QPointF& by) {
+  const Node* camera = activeCamera(m_studio.doc());
+  if (!camera || (how != Drag::Orbit && how != Drag::Pan && how != Drag::Dolly)) return;
+  const NodeId id = camera->id;
+  const QString label = how == Drag::Orbit ? tr("Orbit") : how == Drag::Pan ? tr("Pan") : tr("Dolly");
+  const double height = std::max(1.0, pictureRect().height());
+  m_studio.edit(
+      label,
+      [&](const Document& doc) {
+        const Node& n = *doc.find(id);
+        const Params p(n, currentFrame(doc));
+        const Triple at = p.triple("position"), to = p.triple("target");
+        double x = at[0] - to[0], y = at[1] - to[1], z = at[2] - to[2];
+        const double d = std::max(1e-6, std::sqrt(x * x + y * y + z * z));
+        const auto put = [&](const Triple& position, const Triple& target) {
+          return setValue(setValue(doc, id, "position", Constant(position)), id, "target", Constant(target));
+        };
+        const auto tidy = [](Triple t) {
+          for (double& v : t) v = std::round(v * 1e5) / 1e5;
+          return t;
+        };
+        if (how == Drag::Orbit) {
+          const double turn = -by.x() * 0.008, lift = by.y() * 0.008;
+          const double flat = std::sqrt(x * x + z * z);
+          double bearing = std::atan2(x, z) + turn, tilt = std::clamp(std::atan2(y, flat) + lift, -1.55, 1.55);
+          return put(tidy({to[0] + d * std::cos(tilt) * std::sin(bearing), to[1] + d * std::sin(tilt), to[2] + d * std::cos(tilt) * std::cos(bearing)}), to);
+        }
+        if (how == Drag::Pan) {
+          const double filmHeight = p.number("film_width") / p.number("focal_length") * settingsOf(doc).number("height") / settingsOf(doc).number("width");
+          const double k = d * filmHeight / height;
+          const double flat = std::max(1e-9, std::sqrt(x * x + z * z));
+          const double sx = z / flat, sz = -x / flat;                           // right
+          const double ux = -y * x / (flat * d), uy = flat / d, uz = -y * z / (flat * d); // up
+          const double dx = -by.x() * k, dy = by.y() * k;
+          const Triple shift{sx * dx + ux * dy, uy * dy, sz * dx + uz * dy};
+          return put(tidy({at[0] + shift[0], at[1] + shift[1], at[2] + shift[2]}), tidy({to[0] + shift[0], to[1] + shift[1], to[2] + shift[2]}));
+        }
+        const double k = std::exp(std::clamp(by.y() * 0.006, -1.0, 1.0));
+        if (d * k < 1e-3 || d * k > 1e5) return doc;
+        Document out = put(tidy({to[0] + x * k, to[1] + y * k, to[2] + z * k}), to);
+        // What was sharp at the point looked at stays sharp.
+        const double focus = p.number("focus");
+        if (std::abs(focus - d) < 0.02 * d) out = setValue(out, id, "focus", Constant(std::clamp(std::round(d * k * 1e4) / 1e4, 0.001, 1e6)));
+        return out;
+      },
+      m_gesture);
+}
+
+void PictureView::pickAt(const QPointF& at, bool extend) {
+  const ScenePtr scene = m_studio.session().scene();
+  if (!scene || !pictureRect().contains(at)) return;
+  const QPointF px = toPicture(at);
+  // A second click at the same place goes for what lies behind.
+  m_pickDepth = (at - m_lastPick).manhattanLength() < 4 ? m_pickDepth + 1 : 0;
+  m_lastPick = at;
+  V3f point;
+  NodeId id = pick(*scene, float(px.x()), float(px.y()), m_pickDepth, point);
+  if (!id && m_pickDepth > 0) {
+    m_pickDepth = 0;
+    id = pick(*scene, float(px.x()), float(px.y()), 0, point);
+  }
+  if (id) m_studio.offer(id, extend);
+  else if (!extend && !m_studio.picking().active()) m_studio.select({});
+}
+
+void PictureView::frameSelection() {
+  const ScenePtr scene = m_studio.session().scene();
+  const Node* camera = activeCamera(m_studio.doc());
+  if (!scene || !camera) return m_studio.tell(tr("There is no camera to frame with"), true);
+  std::vector<NodeId> things;
+  for (const NodeId id : m_studio.selection()) {
+    const Node* n = m_studio.doc().find(id);
+    if (n->kind->family() == "effect")
+      for (const NodeId f : roleOf(m_studio.doc(), *n, "from")) things.push_back(f);
+    else things.push_back(id);
+  }
+  const Box3f box = boundsOf(*scene, m_studio.doc(), things);
+  if (box.isEmpty()) return m_studio.tell(tr("What is selected has no place to frame"), true);
+  m_studio.edit(tr("Frame the selection"), [&](const Document& doc) { return frameBox(doc, camera->id, box); });
+}
+
+void PictureView::dragEnterEvent(QDragEnterEvent* e) {
+  if (e->mimeData()->hasUrls()) e->acceptProposedAction();
+}
+void PictureView::dropEvent(QDropEvent* e) {
+  for (const QUrl& u : e->mimeData()->urls())
+    if (u.isLocalFile()) return Q_EMIT fileDropped(u.toLocalFile());
+}
+
+} // namespace ilumbra

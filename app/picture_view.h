@@ -1,0 +1,66 @@
+#pragma once
+#include "app/studio.h"
+
+#include <QImage>
+#include <QWidget>
+
+namespace ilumbra {
+
+/// The picture: the render as it is, with picking, navigation and comparison.
+///   left click picks (again: what lies behind); Shift adds. Left drag orbits, right drag or Alt + left drag dollies,
+///   middle drag or Ctrl + left drag pans, the wheel dollies. With the region tool, a drag draws the region.
+class PictureView : public QWidget {
+  Q_OBJECT
+public:
+  explicit PictureView(Studio& studio, QWidget* parent = nullptr);
+  QSize minimumSizeHint() const override { return {240, 135}; }
+  /// Where the picture stands in the widget, in the widget's own pixels.
+  QRectF pictureRect() const;
+  /// The place of the wipe's edge as a share of the picture's width.
+  double wipe() const { return m_wipe; }
+  void setWipe(double share);
+  void setRegionTool(bool on);
+  bool regionTool() const { return m_regionTool; }
+  void frameSelection();
+  /// Picks what is seen at a place of the widget; `extend` adds to the selection.
+  void pickAt(const QPointF& at, bool extend);
+  void setCorner(bool on);
+  bool corner() const { return m_corner; }
+
+protected:
+  void paintEvent(QPaintEvent*) override;
+  void mousePressEvent(QMouseEvent*) override;
+  void mouseMoveEvent(QMouseEvent*) override;
+  void mouseReleaseEvent(QMouseEvent*) override;
+  void wheelEvent(QWheelEvent*) override;
+  void keyPressEvent(QKeyEvent*) override;
+  void dragEnterEvent(QDragEnterEvent*) override;
+  void dropEvent(QDropEvent*) override;
+  void focusInEvent(QFocusEvent*) override { update(); }
+  void focusOutEvent(QFocusEvent*) override { update(); }
+
+Q_SIGNALS:
+  void fileDropped(const QString& path);
+  void wiped();
+
+private:
+  enum class Drag { None, Pending, Orbit, Pan, Dolly, Wipe, Region };
+  QPointF toPicture(const QPointF& at) const;
+  void arrived();
+  void moveCamera(Drag how, const QPointF& by);
+  void drawOutlines(QPainter& p, const QRectF& r);
+  void drawMessage(QPainter& p);
+
+  Studio& m_studio;
+  std::shared_ptr<const SessionImage> m_keepAlive;
+  QImage m_image, m_other;
+  Drag m_drag = Drag::None;
+  QPointF m_press, m_last, m_lastPick{-1000, -1000};
+  int m_pickDepth = 0;
+  uint64_t m_gesture = 0;
+  double m_wipe = 0.5;
+  bool m_regionTool = false, m_corner = false;
+  QRectF m_regionDrawn;
+};
+
+} // namespace ilumbra

@@ -1,0 +1,205 @@
+#include "app/settings_panel.h"
+
+#include "app/flow_layout.h"
+#include "app/param_row.h"
+#include "app/picture_bar.h"
+#include "app/theme.h"
+
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QScrollBar>
+#include <QToolButton>
+#include <fmt/format.h>
+
+namespace ilumbra {
+
+QWidget* rule(QWidget* parent) {
+  auto* w = new QWidget(parent);
+  w->setFixedHeight(9);
+  auto* column = new QVBoxLayout(w);
+  column->setContentsMargins(0, 4, 0, 4);
+  auto* line = new QWidget(w);
+  line->setFixedHeight(1);
+  line->setStyleSheet(QStringLiteral("background: #343434"));
+  column->addWidget(line);
+  return w;
+}
+
+QWidget* sectionHead(QWidget* parent, const QString& title, const QString& action, const std::function<void()>& run) {
+  auto* w = new QWidget(parent);
+  auto* row = new QHBoxLayout(w);
+  row->setContentsMargins(0, 4, 0, 2);
+  auto* label = new QLabel(title, w);
+  label->setFont(theme::font(12, 600));
+  label->setStyleSheet(QStringLiteral("color: #b5b0a7"));
+  row->addWidget(label, 1);
+  if (!action.isEmpty()) {
+    auto* b = flatButton(w, action, {}, "accent");
+    b->setStyleSheet(QStringLiteral("QToolButton { padding: 1px 0; font-weight: 500; }"));
+    QObject::connect(b, &QToolButton::clicked, w, [run] { run(); }, Qt::QueuedConnection);
+    row->addWidget(b);
+  }
+  return w;
+}
+
+SettingsPanel::SettingsPanel(Studio& studio, QWidget* parent) : QScrollArea(parent), m_studio(studio) {
+  setWidgetResizable(true);
+  setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  setFrameShape(QFrame::NoFrame);
+  connect(&studio, &Studio::documentChanged, this, [this] {
+    if (shape() == m_shape) refresh();
+    else rebuild();
+  });
+  connect(&studio, &Studio::selectionChanged, this, &SettingsPanel::rebuild);
+  connect(&studio, &Studio::pickingChanged, this, &SettingsPanel::rebuild);
+  rebuild();
+}
+
+ParamRow* SettingsPanel::row(NodeId node, const std::string& param) const {
+  for (ParamRow* r : widget()->findChildren<ParamRow*>())
+    if (r->address().node == node && r->address().param == param) return r;
+  return nullptr;
+}
+
+// Everything that decides which rows there are.
+std::string SettingsPanel::shape() const {
+  const Node* n = m_studio.currentNode();
+  if (!n) return "none";
+  std::string s = fmt::format("{}:{}", n->id, n->name);
+  if (n->kind->family() == "effect") {
+    s += m_studio.picking().role.toStdString();
+    for (const Role& r : effectKind(*n)->roles)
+      for (const NodeId id : roleOf(m_studio.doc(), *n, r.param)) {
+        const Node* t = m_studio.doc().find(id);
+        s += fmt::format("|{}:{}", id, t ? t->name : "");
+        if (t && t->kind->param("material")) {
+          const NodeId material = Params(*t, 0).reference("material").target;
+          const Node* m = m_studio.doc().find(material);
+          s += fmt::format("({}{})", material, m ? m->name : "");
+        }
+      }
+  }
+  return s;
+}
+
+void SettingsPanel::refresh() {
+  for (ParamRow* r : widget()->findChildren<ParamRow*>()) r->refresh();
+}
+
+void SettingsPanel::rebuild() {
+  m_shape = shape();
+  const int scroll = verticalScrollBar()->value();
+  auto* page = new QWidget;
+  page->setAutoFillBackground(true);
+  auto* column = new QVBoxLayout(page);
+  column->setContentsMargins(12, 8, 12, 12);
+  column->setSpacing(0);
+  const Node* n = m_studio.currentNode();
+  const auto title = [&](const QString& name, const QString& about) {
+    auto* label = new QLabel(name, page);
+    label->setFont(theme::font(15, 600));
+    label->setWordWrap(true);
+    column->addWidget(label);
+    auto* text = new QLabel(about, page);
+    text->setWordWrap(true);
+    text->setStyleSheet(QStringLiteral("color: #9a968f"));
+    column->addWidget(text);
+    column->addWidget(rule(page));
+  };
+  if (!n) {
+    title(tr("Nothing is selected"), tr("Click something in the picture or in a list. What belongs to the picture as a whole is here:"));
+    buildThing(page, m_studio.doc().settings());
+  } else if (n->kind->family() == "effect") {
+    title(qs(n->name), qs(n->kind->helpText));
+    buildEffect(page, *n);
+  } else {
+    title(qs(n->name), qs(n->kind->helpText));
+    buildThing(page, *n);
+  }
+  column->addStretch(1);
+  // The old page goes later: one of its widgets may have sent the signal that led here.
+  if (QWidget* old = takeWidget()) old->deleteLater();
+  setWidget(page);
+  verticalScrollBar()->setValue(scroll);
+}
+
+void SettingsPanel::buildThing(QWidget* page, const Node& n) {
+  auto* column = page->layout();
+  std::string group;
+  for (const ParamDef& d : n.kind->params) {
+    if (d.group != group) {
+      group = d.group;
+      if (!group.empty()) {
+        column->addWidget(rule(page));
+        column->addWidget(sectionHead(page, qs(group), {}, {}));
+      }
+    }
+    column->addWidget(makeParamRow(m_studio, {n.id, d.name, 0, {}}, page));
+  }
+}
+
+void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
+  auto* column = page->layout();
+  const Document& doc = m_studio.doc();
+  const NodeId effect = n.id;
+  column->addWidget(makeParamRow(m_studio, {effect, "on", 0, {}}, page));
+  for (const Role& role : effectKind(n)->roles) {
+    auto* head = new QWidget(page);
+    auto* row = new QHBoxLayout(head);
+    row->setContentsMargins(0, 4, 0, 2);
+    auto* label = new QLabel(qs(role.label), head);
+    label->setFixedWidth(52);
+    label->setStyleSheet(QStringLiteral("color: #9a968f"));
+    row->addWidget(label, 0, Qt::AlignTop);
+    auto* chips = new QWidget(head);
+    auto* flow = new FlowLayout(chips);
+    for (const NodeId id : roleOf(doc, n, role.param)) {
+      const Node* t = doc.find(id);
+      if (!t) continue;
+      auto* chip = flatButton(chips, qs(t->name) + QStringLiteral("  ×"), tr("Takes %1 out of %2").arg(qs(t->name), qs(role.label)));
+      chip->setStyleSheet(QStringLiteral("QToolButton { background: #303030; color: #e9e4db; padding: 3px 8px; }"));
+      const std::string param = role.param;
+      connect(chip, &QToolButton::clicked, this, [this, effect, param, id] {
+        m_studio.edit(tr("Take out of %1").arg(qs(param)), [&](const Document& d) { return leaveRole(d, effect, param, id); });
+      }, Qt::QueuedConnection);
+      flow->addWidget(chip);
+    }
+    const bool armed = m_studio.picking().effect == effect && m_studio.picking().role == qs(role.param);
+    auto* add = flatButton(chips, armed ? tr("click it in the picture or a list…") : flow->count() ? QStringLiteral("+") : tr("+ %1").arg(qs(role.teaches)),
+                           tr("Arms picking: the next click fills %1").arg(qs(role.label)), "accent");
+    const QString param = qs(role.param);
+    connect(add, &QToolButton::clicked, this, [this, effect, param, armed] { m_studio.setPicking(armed ? Studio::Picking{} : Studio::Picking{effect, param}); }, Qt::QueuedConnection);
+    flow->addWidget(add);
+    row->addWidget(chips, 1);
+    column->addWidget(head);
+  }
+  // By thing: what matters most.
+  const auto section = [&](const Node& t, const QString& title, const QString& link, NodeId linked) {
+    bool any = false;
+    for (const ParamDef& d : t.kind->params) any |= d.major;
+    if (!any) return;
+    column->addWidget(rule(page));
+    column->addWidget(sectionHead(page, title, link, [this, linked] { m_studio.select({linked}); }));
+    for (const ParamDef& d : t.kind->params)
+      if (d.major) column->addWidget(makeParamRow(m_studio, {t.id, d.name, 0, {}}, page));
+  };
+  std::vector<NodeId> shown;
+  for (const Role& role : effectKind(n)->roles)
+    for (const NodeId id : roleOf(doc, n, role.param)) {
+      const Node* t = doc.find(id);
+      if (!t || std::find(shown.begin(), shown.end(), id) != shown.end()) continue;
+      shown.push_back(id);
+      if (t->kind->param("material")) {
+        const Node* m = doc.find(Params(*t, 0).reference("material").target);
+        if (m && std::find(shown.begin(), shown.end(), m->id) == shown.end()) {
+          shown.push_back(m->id);
+          section(*m, qs(t->name), tr("material: %1").arg(qs(m->name)), m->id);
+        }
+        section(*t, qs(t->name) + tr(" · form"), tr("all"), t->id);
+      } else {
+        section(*t, qs(t->name), tr("all"), t->id);
+      }
+    }
+}
+
+} // namespace ilumbra

@@ -1,0 +1,34 @@
+#pragma once
+#include "app/studio.h"
+
+#include <QScrollArea>
+
+namespace ilumbra {
+
+class ParamRow;
+
+/// All parameters of the selection: of a thing all its own, by heading; of an effect its roles and what matters most of
+/// all that it touches, by thing. Rows come from the tables.
+class SettingsPanel : public QScrollArea {
+  Q_OBJECT
+public:
+  explicit SettingsPanel(Studio& studio, QWidget* parent = nullptr);
+  /// The row of a parameter, if it is shown: for tests and for the palette.
+  ParamRow* row(NodeId node, const std::string& param) const;
+
+private:
+  void rebuild();
+  void refresh();
+  std::string shape() const;
+  void buildThing(QWidget* page, const Node& n);
+  void buildEffect(QWidget* page, const Node& n);
+  Studio& m_studio;
+  std::string m_shape; ///< what the rows were made for; while it stays the same they are only read again
+};
+
+/// A heading over rows, with an optional action to the right.
+QWidget* sectionHead(QWidget* parent, const QString& title, const QString& action, const std::function<void()>& run);
+/// A thin rule between parts.
+QWidget* rule(QWidget* parent);
+
+} // namespace ilumbra

@@ -1,0 +1,288 @@
+#include "app/studio.h"
+
+#include "core/base/error.h"
+#include "core/color/view.h"
+#include "core/kinds.h"
+
+#include <QMetaObject>
+#include <QPointer>
+#include <thread>
+
+namespace ilumbra {
+
+Studio::Studio(int threads)
+    : m_kinds(allKinds()), m_assets(std::make_shared<AssetCache>()), m_views(std::make_shared<const ColorViews>()), m_history(Document::create(m_kinds)),
+      m_saved(m_history.current()) {
+  m_session = std::make_unique<Session>(
+      m_assets, m_views,
+      [this](std::shared_ptr<const SessionImage> image) {
+        QMetaObject::invokeMethod(
+            this,
+            [this, image] {
+              m_image = image;
+              Q_EMIT imageArrived();
+            },
+            Qt::QueuedConnection);
+      },
+      threads);
+  submit();
+}
+
+Studio::~Studio() {
+  if (m_backgroundCancel) m_backgroundCancel->request();
+}
+
+void Studio::submit() {
+  SessionRequest r{.doc = doc()};
+  r.effect = effect();
+  r.paused = m_view.paused;
+  r.withLens = m_view.withLens;
+  r.soloStage = m_view.soloStage && doc().find(m_view.soloStage) ? m_view.soloStage : 0;
+  r.pass = m_view.pass;
+  r.stopsOverlay = m_view.stopsOverlay;
+  r.viewStops = m_view.stops;
+  r.region = m_view.region;
+  r.proof = proof(m_view.proof);
+  r.left = proof(m_view.left);
+  r.compare = r.proof ? m_view.compare : Compare::None;
+  r.playing = m_view.playing;
+  m_session->submit(std::move(r));
+}
+
+void Studio::changed() {
+  cleanSelection();
+  submit();
+  Q_EMIT documentChanged();
+}
+
+bool Studio::edit(const QString& label, const std::function<Document(const Document&)>& change, uint64_t gesture) {
+  try {
+    Document next = change(doc());
+    if (next == doc()) return true;
+    m_history.commit(std::move(next), label.toStdString(), gesture);
+  } catch (const Error& e) {
+    tell(qs(std::string(e.what())), true);
+    return false;
+  }
+  changed();
+  return true;
+}
+
+void Studio::undo() {
+  if (!m_history.canUndo()) return;
+  const QString label = qs(m_history.undoLabel());
+  m_history.undo();
+  changed();
+  tell(tr("Undone: %1").arg(label));
+}
+
+void Studio::redo() {
+  if (!m_history.canRedo()) return;
+  const QString label = qs(m_history.redoLabel());
+  m_history.redo();
+  changed();
+  tell(tr("Done again: %1").arg(label));
+}
+
+bool Studio::modified() const { return !(doc() == m_saved); }
+
+void Studio::open(const Document& document, const QString& path) {
+  m_history = History(document);
+  m_saved = document;
+  m_path = path;
+  m_selection.clear();
+  m_lastEffect = 0;
+  m_proofs.clear();
+  m_nextProof = 1;
+  m_parentProof = 0;
+  m_view.compare = Compare::None;
+  m_view.proof = m_view.left = 0;
+  m_view.region = {};
+  m_view.soloStage = 0;
+  m_view.playing = false;
+  m_picking = {};
+  // What is worth looking at first: the first effect.
+  const auto effects = document.family("effect");
+  if (!effects.empty()) m_selection = {effects.front()->id};
+  submit();
+  Q_EMIT fileChanged();
+  Q_EMIT documentChanged();
+  Q_EMIT selectionChanged();
+  Q_EMIT proofsChanged();
+  Q_EMIT viewChanged();
+  Q_EMIT pickingChanged();
+}
+
+void Studio::markSaved(const Document& before, const Document& saved, const QString& path) {
+  m_path = path;
+  m_saved = saved;
+  // File names inside were rewritten for the folder. What was edited meanwhile keeps its own and is rewritten next time.
+  if (doc() == before) {
+    m_history.replaceCurrent(saved);
+    Q_EMIT documentChanged();
+  }
+  Q_EMIT fileChanged();
+}
+
+void Studio::cleanSelection() {
+  const auto gone = [&](NodeId id) { return !doc().find(id); };
+  const size_t before = m_selection.size();
+  std::erase_if(m_selection, gone);
+  if (m_lastEffect && gone(m_lastEffect)) m_lastEffect = 0;
+  if (m_picking.effect && gone(m_picking.effect)) setPicking({});
+  if (m_selection.size() != before) Q_EMIT selectionChanged();
+}
+
+void Studio::select(std::vector<NodeId> things) {
+  std::erase_if(things, [&](NodeId id) { return !doc().find(id); });
+  if (things == m_selection) return;
+  const NodeId before = effect();
+  m_selection = std::move(things);
+  if (const Node* n = currentNode(); n && n->kind->family() == "effect") m_lastEffect = n->id;
+  Q_EMIT selectionChanged();
+  if (effect() != before) submit();
+}
+
+bool Studio::isSelected(NodeId id) const { return std::find(m_selection.begin(), m_selection.end(), id) != m_selection.end(); }
+
+NodeId Studio::effect() const {
+  if (const Node* n = currentNode(); n && n->kind->family() == "effect") return n->id;
+  if (m_lastEffect && doc().find(m_lastEffect)) return m_lastEffect;
+  const auto effects = doc().family("effect");
+  return effects.empty() ? 0 : effects.front()->id;
+}
+
+bool Studio::keep() {
+  if (!m_image || !m_image->linear) {
+    tell(tr("There is no picture to keep yet"), true);
+    return false;
+  }
+  const int number = m_nextProof++;
+  m_proofs.push_back(std::make_shared<const Proof>(
+      makeProof(number, tr("Proof %1").arg(number).toStdString(), doc(), m_image->frame, *m_image->linear, m_image->samples, m_parentProof)));
+  m_parentProof = number;
+  Q_EMIT proofsChanged();
+  tell(tr("Kept as proof %1").arg(number));
+  return true;
+}
+
+std::shared_ptr<const Proof> Studio::proof(int number) const {
+  for (const auto& p : m_proofs)
+    if (p->number == number) return p;
+  return nullptr;
+}
+
+void Studio::renameProof(int number, const QString& name) {
+  for (auto& p : m_proofs)
+    if (p->number == number && !name.trimmed().isEmpty()) {
+      Proof copy = *p;
+      copy.name = name.trimmed().toStdString();
+      p = std::make_shared<const Proof>(std::move(copy));
+    }
+  Q_EMIT proofsChanged();
+}
+
+void Studio::deleteProof(int number) {
+  std::erase_if(m_proofs, [&](const auto& p) { return p->number == number; });
+  View v = m_view;
+  if (v.proof == number) {
+    v.proof = 0;
+    v.compare = Compare::None;
+  }
+  if (v.left == number) v.left = 0;
+  setView(v);
+  Q_EMIT proofsChanged();
+}
+
+void Studio::goOnFrom(int number) {
+  const auto p = proof(number);
+  if (!p) return;
+  if (edit(tr("Go on from %1").arg(qs(p->name)), [&](const Document&) { return p->doc; })) {
+    m_parentProof = number;
+    tell(tr("Going on from %1").arg(qs(p->name)));
+  }
+}
+
+void Studio::setView(const View& view) {
+  m_view = view;
+  submit();
+  Q_EMIT viewChanged();
+}
+
+void Studio::background(const QString& label, Work work) {
+  if (!m_backgroundLabel.isEmpty()) {
+    tell(tr("%1 is still going on").arg(m_backgroundLabel), true);
+    return;
+  }
+  m_backgroundLabel = label;
+  m_backgroundCancel = std::make_shared<CancelFlag>();
+  Q_EMIT backgroundChanged();
+  const QPointer<Studio> self(this);
+  // Detached: what a library does cannot be broken off; its result is dropped if nobody wants it any more.
+  std::thread([self, work = std::move(work), cancel = m_backgroundCancel, label] {
+    std::function<void()> finish;
+    QString error;
+    try {
+      finish = work(*cancel);
+    } catch (const Error& e) {
+      error = e.kind() == Refusal::Cancelled ? QString() : qs(std::string(e.what()));
+    } catch (const std::exception& e) {
+      error = qs(std::string(e.what()));
+    }
+    if (!self) return;
+    QMetaObject::invokeMethod(
+        self.data(),
+        [self, finish, error, cancel] {
+          if (!self || self->m_backgroundCancel != cancel) return;
+          self->m_backgroundLabel.clear();
+          self->m_backgroundCancel.reset();
+          Q_EMIT self->backgroundChanged();
+          if (cancel->requested()) return;
+          if (!error.isEmpty()) self->tell(error, true);
+          else if (finish) finish();
+        },
+        Qt::QueuedConnection);
+  }).detach();
+}
+
+void Studio::cancelBackground() {
+  if (!m_backgroundCancel) return;
+  m_backgroundCancel->request();
+  tell(tr("%1: cancelled").arg(m_backgroundLabel));
+  m_backgroundLabel.clear();
+  m_backgroundCancel.reset();
+  Q_EMIT backgroundChanged();
+}
+
+void Studio::tell(const QString& text, bool trouble) { Q_EMIT told(text, trouble); }
+
+void Studio::setPicking(const Picking& picking) {
+  m_picking = picking;
+  Q_EMIT pickingChanged();
+}
+
+void Studio::offer(NodeId thing, bool extend) {
+  if (m_picking.active()) {
+    const Picking p = m_picking;
+    const Node* n = doc().find(thing);
+    const Node* effect = doc().find(p.effect);
+    if (!n || !effect) return setPicking({});
+    const ParamDef* d = effect->kind->param(p.role.toStdString());
+    if (!accepted(d->accepts, n->kind->id)) {
+      tell(tr("%1 is a %2, which does not go into %3").arg(qs(n->name), qs(n->kind->label).toLower(), qs(d->label)), true);
+      return;
+    }
+    setPicking({});
+    edit(tr("Put %1 into %2").arg(qs(n->name), qs(d->label)), [&](const Document& doc) { return fillRoles(doc, p.effect, {thing}); });
+    return;
+  }
+  if (!extend) {
+    select(thing ? std::vector<NodeId>{thing} : std::vector<NodeId>{});
+    return;
+  }
+  std::vector<NodeId> all = m_selection;
+  if (std::erase(all, thing) == 0) all.push_back(thing);
+  select(all);
+}
+
+} // namespace ilumbra

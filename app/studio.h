@@ -1,0 +1,140 @@
+#pragma once
+#include "core/document/edit.h"
+#include "core/document/history.h"
+#include "core/session/session.h"
+
+#include <QObject>
+#include <QString>
+
+namespace ilumbra {
+
+class ColorViews;
+
+/// The state behind the window: the document with its history, the selection, the proofs, the view, and the session
+/// that renders. Widgets read it, ask it to edit, and listen to its signals. It never computes a picture itself.
+class Studio : public QObject {
+  Q_OBJECT
+public:
+  explicit Studio(int threads = 0);
+  ~Studio() override;
+
+  const Document& doc() const { return m_history.current(); }
+  const History& history() const { return m_history; }
+  Session& session() { return *m_session; }
+  AssetCache& assets() { return *m_assets; }
+  const ColorViews& views() const { return *m_views; }
+  const std::shared_ptr<const Kinds>& kinds() const { return m_kinds; }
+  double frame() const { return currentFrame(doc()); }
+
+  /// Makes an edit a step of the history; a refusal is told and leaves everything as it was. Edits with the same
+  /// non-zero gesture are one step.
+  bool edit(const QString& label, const std::function<Document(const Document&)>& change, uint64_t gesture = 0);
+  uint64_t newGesture() { return ++m_gesture; }
+  void undo();
+  void redo();
+
+  // The file.
+  QString path() const { return m_path; }
+  bool modified() const;
+  /// Starts with another document: its history, selection and proofs are new.
+  void open(const Document& doc, const QString& path);
+  /// Notes that `before` was written to `path` and is now `saved`, its file names starting from the new folder.
+  void markSaved(const Document& before, const Document& saved, const QString& path);
+
+  // Selection: things by id, the last one first in panels.
+  const std::vector<NodeId>& selection() const { return m_selection; }
+  NodeId current() const { return m_selection.empty() ? 0 : m_selection.back(); }
+  const Node* currentNode() const { return doc().find(current()); }
+  void select(std::vector<NodeId> things);
+  bool isSelected(NodeId id) const;
+  /// The effect whose route is shown: the selected one, or the last that was.
+  NodeId effect() const;
+
+  // Proofs.
+  const std::vector<std::shared_ptr<const Proof>>& proofs() const { return m_proofs; }
+  /// Keeps the live picture as it is. False (and told) if there is none yet.
+  bool keep();
+  void renameProof(int number, const QString& name);
+  void deleteProof(int number);
+  std::shared_ptr<const Proof> proof(int number) const;
+  /// Goes on from a proof: its document becomes the current one, as an undoable step.
+  void goOnFrom(int number);
+  int parentProof() const { return m_parentProof; }
+
+  // View state.
+  struct View {
+    bool paused = false, withLens = true, stopsOverlay = false;
+    ShownPass pass = ShownPass::Light;
+    double stops = 0;
+    Region region;
+    Compare compare = Compare::None;
+    int proof = 0;  ///< number of the proof that is compared
+    int left = 0;   ///< number of the proof on the other side; 0: the live picture
+    NodeId soloStage = 0;
+    bool playing = false;
+  };
+  const View& view() const { return m_view; }
+  void setView(const View& view);
+
+  const std::shared_ptr<const SessionImage>& image() const { return m_image; }
+
+  /// Long work off the interface thread: `work` runs on its own thread and returns what is then done on the interface
+  /// thread. A thrown Error is told. The flag is set when the work is cancelled.
+  using Work = std::function<std::function<void()>(const CancelFlag&)>;
+  void background(const QString& label, Work work);
+  QString backgroundLabel() const { return m_backgroundLabel; }
+  void cancelBackground();
+
+  /// A plain sentence for the person, in the status line.
+  void tell(const QString& text, bool trouble = false);
+
+  /// Role picking: the next click in the picture or a list fills this role of the effect.
+  struct Picking {
+    NodeId effect = 0;
+    QString role;
+    bool active() const { return effect != 0; }
+  };
+  const Picking& picking() const { return m_picking; }
+  void setPicking(const Picking& picking);
+  /// Gives a thing to whoever waits for it, else selects it.
+  void offer(NodeId thing, bool extend = false);
+
+Q_SIGNALS:
+  void documentChanged();
+  void selectionChanged();
+  void imageArrived();
+  void proofsChanged();
+  void viewChanged();
+  void told(const QString& text, bool trouble);
+  void backgroundChanged();
+  void fileChanged();
+  void pickingChanged();
+
+private:
+  void submit();
+  void changed();
+  void cleanSelection();
+
+  std::shared_ptr<const Kinds> m_kinds;
+  std::shared_ptr<AssetCache> m_assets;
+  std::shared_ptr<const ColorViews> m_views;
+  History m_history;
+  Document m_saved;
+  QString m_path;
+  std::vector<NodeId> m_selection;
+  NodeId m_lastEffect = 0;
+  std::vector<std::shared_ptr<const Proof>> m_proofs;
+  int m_nextProof = 1, m_parentProof = 0;
+  View m_view;
+  Picking m_picking;
+  std::shared_ptr<const SessionImage> m_image;
+  uint64_t m_gesture = 0;
+  QString m_backgroundLabel;
+  std::shared_ptr<CancelFlag> m_backgroundCancel;
+  std::unique_ptr<Session> m_session; ///< last: its thread ends before the rest is taken down
+};
+
+inline QString qs(const std::string& s) { return QString::fromStdString(s); }
+inline QString qs(std::string_view s) { return QString::fromUtf8(s.data(), qsizetype(s.size())); }
+
+} // namespace ilumbra

@@ -1,0 +1,45 @@
+#pragma once
+#include "app/studio.h"
+
+#include <QStyledItemDelegate>
+#include <QWidget>
+
+class QLineEdit;
+class QTreeWidget;
+class QTreeWidgetItem;
+class QToolButton;
+
+namespace ilumbra {
+
+/// A searchable list of things with a head and an add menu: the left column has one for effects and one for the scene.
+class ThingsPanel : public QWidget {
+  Q_OBJECT
+public:
+  enum class What { Effects, Scene };
+  ThingsPanel(Studio& studio, What what, QWidget* parent = nullptr);
+  void addMenu();
+  void rename();
+  QTreeWidget* list() const { return m_list; }
+  QLineEdit* search() const { return m_search; }
+
+Q_SIGNALS:
+  void addRequested(const QString& kind);
+  void importRequested();
+  void starterRequested(const QString& name);
+
+private:
+  void rebuild();
+  void showSelection();
+  void showShares();
+  void contextMenu(const QPoint& at);
+  Studio& m_studio;
+  What m_what;
+  QTreeWidget* m_list;
+  QLineEdit* m_search;
+  QToolButton* m_add;
+  QWidget* m_empty = nullptr;
+  bool m_quiet = false;
+  std::string m_built; ///< what the list was made from, to leave it alone when nothing changed
+};
+
+} // namespace ilumbra
