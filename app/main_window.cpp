@@ -52,7 +52,7 @@ MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m
   m_left->setSizes({190, 560});
   m_left->setHandleWidth(1);
   m_left->setChildrenCollapsible(false);
-  m_left->setMinimumWidth(150);
+  m_left->setMinimumWidth(160);
 
   m_picture = new PictureView(studio, this);
   m_bar = new PictureBar(studio, *m_picture, this);
@@ -111,7 +111,7 @@ MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m
   m_pages->addWidget(m_settings);
   m_pages->addWidget(m_lens);
   rightColumn->addWidget(m_pages, 1);
-  m_right->setMinimumWidth(230);
+  m_right->setMinimumWidth(250);
 
   m_columns = new QSplitter(Qt::Horizontal, this);
   m_columns->addWidget(m_left);
@@ -174,6 +174,7 @@ MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m
   if (s.contains(QStringLiteral("window/geometry"))) restoreGeometry(s.value(QStringLiteral("window/geometry")).toByteArray());
   showTitle();
   showState();
+  m_picture->setFocus();
 }
 
 MainWindow::~MainWindow() = default;

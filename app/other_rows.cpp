@@ -24,6 +24,7 @@ LineRow::LineRow(Studio& studio, const Address& address, QWidget* parent) : Para
   m_layout->setSpacing(6);
   m_label = new QLabel(qs(def().label), this);
   m_label->setMinimumWidth(0);
+  m_label->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
   m_layout->addWidget(m_label, 1);
   setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
   setFixedHeight(30);
@@ -109,7 +110,7 @@ void ChoiceRow::activate() {
 ColorRow::ColorRow(Studio& s, const Address& a, QWidget* parent) : LineRow(s, a, parent) {
   m_layout->addSpacing(28);
   m_field = new QLineEdit(this);
-  m_field->setFixedWidth(126);
+  m_field->setFixedWidth(112);
   m_field->setAlignment(Qt::AlignRight);
   connect(m_field, &QLineEdit::editingFinished, this, [this] {
     if (m_field->isModified()) setText(m_field->text());
@@ -150,7 +151,7 @@ void ColorRow::refresh() {
   update();
 }
 
-QRect ColorRow::swatch() const { return {width() - 126 - 30, 6, 22, height() - 13}; }
+QRect ColorRow::swatch() const { return {width() - 112 - 30, 6, 22, height() - 13}; }
 
 void ColorRow::paintEvent(QPaintEvent* e) {
   LineRow::paintEvent(e);

@@ -29,8 +29,10 @@ PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent) : QWi
   pal.setColor(QPalette::Window, theme::desk);
   setPalette(pal);
   setFixedHeight(34);
+  setMinimumWidth(0);
+  setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
   auto* row = new QHBoxLayout(this);
-  row->setContentsMargins(8, 0, 8, 0);
+  row->setContentsMargins(6, 0, 6, 0);
   row->setSpacing(0);
   m_camera = flatButton(this, "", tr("The camera that takes the picture"));
   connect(m_camera, &QToolButton::clicked, this, &PictureBar::cameraMenu);
@@ -127,6 +129,9 @@ PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent) : QWi
   row->addWidget(m_frame);
   add(m_play, tr("Play"), tr("Plays the frames of the document's range"), true);
   connect(m_play, &QToolButton::clicked, this, [this] { play(m_play->isChecked()); });
+  m_more = flatButton(this, QStringLiteral("…"), tr("What does not fit in the bar"));
+  connect(m_more, &QToolButton::clicked, this, &PictureBar::moreMenu);
+  row->addWidget(m_more);
   m_keep = flatButton(this, tr("Keep"), tr("Keeps the picture as a proof"), "accent");
   row->addWidget(m_keep);
   connect(m_keep, &QToolButton::clicked, this, [this] { m_studio.keep(); });
@@ -138,18 +143,43 @@ PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent) : QWi
 }
 
 void PictureBar::resizeEvent(QResizeEvent*) {
-  // Narrow windows keep what is used most.
-  m_display->setVisible(width() > 730);
-  m_region->setVisible(width() > 640);
-  m_pass->setVisible(width() > 600);
+  fit();
 }
 
+void PictureBar::fit() {
+  // What does not fit is found under "more", the least used first.
+  QToolButton* const byUse[] = {m_display, m_lens, m_pass, m_region, m_exposure, m_stops, m_pause, m_camera};
+  m_more->setVisible(true);
+  int need = 24 + m_frame->sizeHint().width();
+  for (QToolButton* b : findChildren<QToolButton*>(QString(), Qt::FindDirectChildrenOnly)) need += b->sizeHint().width();
+  m_hidden.clear();
+  for (QToolButton* b : byUse) {
+    const bool fits = need <= width();
+    b->setVisible(fits);
+    if (fits) continue;
+    need -= b->sizeHint().width();
+    m_hidden.push_back(b);
+  }
+  m_more->setVisible(!m_hidden.empty());
+}
+
+void PictureBar::moreMenu() {
+  QMenu m(this);
+  for (QToolButton* b : m_hidden) {
+    QAction* a = m.addAction(b == m_exposure ? tr("View exposure %1").arg(b->text()) : b == m_display ? tr("Display view: %1").arg(b->text()) : b == m_pass ? tr("Shows: %1").arg(b->text()) : b->text());
+    a->setToolTip(b->toolTip());
+    a->setCheckable(b->isCheckable());
+    a->setChecked(b->isChecked());
+    connect(a, &QAction::triggered, b, [b] { b->click(); }, Qt::QueuedConnection);
+  }
+  m.exec(m_more->mapToGlobal(QPoint(0, height())));
+}
 void PictureBar::refresh() {
   const Document& doc = m_studio.doc();
   const Node* camera = activeCamera(doc);
   QString text = tr("No camera");
   if (camera) text = QStringLiteral("%1 · %2 mm").arg(qs(camera->name)).arg(Params(*camera, m_studio.frame()).number("focal_length"), 0, 'g', 3);
-  m_camera->setText(m_camera->fontMetrics().elidedText(text, Qt::ElideRight, 150));
+  m_camera->setText(m_camera->fontMetrics().elidedText(text, Qt::ElideRight, 118));
   const Studio::View& v = m_studio.view();
   for (int i = 0; i < 4; ++i) m_modes[size_t(i)]->setChecked(int(v.compare) == i);
   const char* names[] = {QT_TR_NOOP("Light"), QT_TR_NOOP("Alpha"), QT_TR_NOOP("Depth"), QT_TR_NOOP("Normal"), QT_TR_NOOP("Albedo"), QT_TR_NOOP("Identity")};
@@ -163,6 +193,7 @@ void PictureBar::refresh() {
   if (!m_frame->hasFocus()) m_frame->setText(QString::number(m_studio.frame()));
   m_play->setChecked(v.playing);
   m_play->setText(v.playing ? tr("Stop") : tr("Play"));
+  fit();
 }
 
 void PictureBar::cameraMenu() {

@@ -27,12 +27,14 @@ protected:
 
 private:
   void cameraMenu();
+  void moreMenu();
+  void fit();
   void exposureMenu();
   void nextFrame();
   Studio& m_studio;
   PictureView& m_view;
-  QToolButton *m_camera, *m_pass, *m_stops, *m_region, *m_pause, *m_lens, *m_exposure, *m_display, *m_play, *m_keep;
-  std::vector<QToolButton*> m_modes;
+  QToolButton *m_camera, *m_pass, *m_stops, *m_region, *m_pause, *m_lens, *m_exposure, *m_display, *m_play, *m_more, *m_keep;
+  std::vector<QToolButton*> m_modes, m_hidden;
   QLineEdit* m_frame;
   QTimer* m_timer;
   uint64_t m_gesture = 0;

@@ -30,6 +30,7 @@ QWidget* sectionHead(QWidget* parent, const QString& title, const QString& actio
   auto* row = new QHBoxLayout(w);
   row->setContentsMargins(0, 4, 0, 2);
   auto* label = new QLabel(title, w);
+  label->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
   label->setFont(theme::font(12, 600));
   label->setStyleSheet(QStringLiteral("color: #b5b0a7"));
   row->addWidget(label, 1);

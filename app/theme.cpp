@@ -48,14 +48,14 @@ void apply(QApplication& app) {
     QMenu::item:selected { background: #35423e; }
     QMenu::item:disabled { color: #6a6762; }
     QMenu::separator { height: 1px; background: #3a3a3a; margin: 5px 0; }
-    QToolButton { border: none; padding: 4px 7px; background: transparent; color: #9a968f; border-radius: 3px; }
+    QToolButton { border: none; padding: 4px 5px; background: transparent; color: #9a968f; border-radius: 3px; }
     QToolButton:hover { color: #e9e4db; background: #2d2d2d; }
     QToolButton:checked { color: #e9e4db; }
     QToolButton:focus { background: #2d2d2d; }
     QToolButton:disabled { color: #565450; }
     QToolButton::menu-indicator { image: none; width: 0; }
     QToolButton[class="accent"] { color: #74c6ae; font-weight: 600; }
-    QToolButton[class="tab"] { border-radius: 0; padding: 6px 1px 5px 1px; margin: 0 8px; border-bottom: 2px solid transparent; }
+    QToolButton[class="tab"] { border-radius: 0; padding: 6px 1px 5px 1px; margin: 0 6px; border-bottom: 2px solid transparent; }
     QToolButton[class="tab"]:hover { background: transparent; }
     QToolButton[class="tab"]:checked { border-bottom: 2px solid #74c6ae; }
     QToolButton[class="tab"]:focus { background: #262626; }

@@ -45,7 +45,7 @@ public:
     p->drawText(r.adjusted(0, 0, -12, 0), Qt::AlignRight | Qt::AlignVCenter, side);
     p->setFont(theme::font(12, head ? 500 : 500));
     p->setPen(head ? theme::dim : theme::text);
-    p->drawText(r.adjusted(2, 0, -12 - sideWidth, 0), Qt::AlignLeft | Qt::AlignVCenter, p->fontMetrics().elidedText(i.data().toString(), Qt::ElideRight, r.width() - 14 - sideWidth));
+    p->drawText(r.adjusted(12, 0, -12 - sideWidth, 0), Qt::AlignLeft | Qt::AlignVCenter, p->fontMetrics().elidedText(i.data().toString(), Qt::ElideRight, r.width() - 24 - sideWidth));
   }
 };
 
@@ -80,7 +80,7 @@ ThingsPanel::ThingsPanel(Studio& studio, What what, QWidget* parent) : QWidget(p
   column->addLayout(head);
   m_list = new QTreeWidget(this);
   m_list->setHeaderHidden(true);
-  m_list->setIndentation(14);
+  m_list->setIndentation(12);
   m_list->setRootIsDecorated(false);
   m_list->setItemDelegate(new Delegate(m_list));
   m_list->setSelectionMode(QAbstractItemView::ExtendedSelection);

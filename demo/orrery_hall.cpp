@@ -21,7 +21,7 @@ Starter orreryHallStarter() {
   return {"orrery-hall", "Orrery Hall", "The museum hall at night around its brass planetarium",
           [](const std::shared_ptr<const Kinds>& kinds) {
             SceneBuilder b(kinds);
-            b.settings({{"width", "1280"}, {"height", "720"}, {"samples", "256"}, {"firefly_limit", "4"}});
+            b.settings({{"width", "1280"}, {"height", "720"}, {"samples", "256"}, {"firefly_limit", "1"}});
             addSunCore(b, "0, 0.42, 0");
 
             b.add("material.surface", "Honed slate", {{"base_color", "0.05, 0.055, 0.062"}, {"roughness", "0.30"}, {"ior", "1.6"}});

@@ -56,7 +56,7 @@ Starter sunCoreStarter() {
   return {"sun-core", "Sun core", "A lamp that glows in its pierced shade, and only it",
           [](const std::shared_ptr<const Kinds>& kinds) {
             SceneBuilder b(kinds);
-            b.settings({{"width", "1280"}, {"height", "720"}, {"samples", "256"}, {"firefly_limit", "4"}});
+            b.settings({{"width", "1280"}, {"height", "720"}, {"samples", "256"}, {"firefly_limit", "1"}});
             addSunCore(b, "0, 0.37, 0");
             b.add("material.surface", "Honed slate", {{"base_color", "0.045, 0.05, 0.058"}, {"roughness", "0.34"}, {"ior", "1.6"}});
             b.add("material.surface", "Lime plaster", {{"base_color", "0.42, 0.37, 0.32"}, {"roughness", "0.9"}});

@@ -24,15 +24,18 @@ uint32_t scrambleReversed(uint32_t x, uint32_t seed) {
   return x;
 }
 
-uint32_t owen(uint32_t x, uint32_t seed) { return reverseBits(scrambleReversed(reverseBits(x), seed)); }
-
-// The second Sobol dimension, its direction numbers packed as a byte-wise table.
+// The second Sobol dimension with its bits reversed, its direction numbers packed as a byte-wise table.
 struct SecondDimension {
   std::array<std::array<uint32_t, 256>, 4> byByte{};
   constexpr SecondDimension() {
     std::array<uint32_t, 32> v{};
     v[0] = 0x80000000u;
     for (size_t i = 1; i < 32; ++i) v[i] = v[i - 1] ^ (v[i - 1] >> 1);
+    for (uint32_t& d : v) {
+      uint32_t r = 0;
+      for (int b = 0; b < 32; ++b) r |= (d >> b & 1u) << (31 - b);
+      d = r;
+    }
     for (size_t b = 0; b < 4; ++b)
       for (size_t k = 0; k < 256; ++k)
         for (size_t j = 0; j < 8; ++j)
@@ -80,7 +83,9 @@ Sampler::Sampler(uint32_t pixelX, uint32_t pixelY, uint32_t index, uint32_t seed
 V2f Sampler::get2() {
   const uint32_t h = mixBits(m_hash ^ (++m_pair * 0x9e3779b9u));
   const uint32_t i = reverseBits(scrambleReversed(m_index, h));
-  return {toUnit(owen(reverseBits(i), mixBits(h + 1))), toUnit(owen(sobol2(i), mixBits(h + 2)))};
+  // The first dimension is the index with its bits reversed; scrambling works on reversed bits, so that both meet it as
+  // they are.
+  return {toUnit(reverseBits(scrambleReversed(i, mixBits(h + 1)))), toUnit(reverseBits(scrambleReversed(sobol2(i), mixBits(h + 2))))};
 }
 
 float RandomStream::next() {

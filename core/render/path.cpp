@@ -146,34 +146,45 @@ private:
   RayLog* m_log;
 };
 
-// Chooses one emitter by what it may give here, and tells the chance of any.
+// Chooses emitters by what they may give at a point, and tells the chance of any. Made once a path and moved from point
+// to point: what it says stays true of the last point until it is moved.
 class Choice {
 public:
-  Choice(const Scene& s, const V3f& at) : m_scene(s), m_at(at) {
-    for (const Emitter& e : s.emitters) m_total += weight(e);
+  explicit Choice(const Scene& s) : m_scene(s) {
+    if (s.emitters.size() > m_few.size()) m_many.resize(s.emitters.size());
+    m_weights = m_many.empty() ? m_few.data() : m_many.data();
   }
-  bool pick(float u, size_t& index, float& probability) const {
-    index = 0;
-    probability = 0;
-    if (!(m_total > 0)) return false;
-    float x = u * m_total;
-    for (index = 0; index < m_scene.emitters.size(); ++index) {
-      const float w = weight(m_scene.emitters[index]);
-      if (x < w || index + 1 == m_scene.emitters.size()) {
-        probability = w / m_total;
-        return w > 0;
-      }
-      x -= w;
+  void moveTo(const V3f& at) {
+    m_total = 0;
+    for (size_t i = 0; i < m_scene.emitters.size(); ++i) {
+      const Emitter& e = m_scene.emitters[i];
+      m_total += m_weights[i] = e.weight * e.light->importance(at);
     }
-    return false;
+    restart();
   }
-  float probability(size_t index) const { return m_total > 0 ? weight(m_scene.emitters[index]) / m_total : 0; }
+  /// Picks for ascending u start at the first emitter again.
+  void restart() {
+    m_next = 0;
+    m_before = 0;
+  }
+  bool pick(float u, size_t& index, float& probability) {
+    if (!(m_total > 0)) return false;
+    const float x = u * m_total;
+    while (m_next + 1 < m_scene.emitters.size() && x >= m_before + m_weights[m_next]) m_before += m_weights[m_next++];
+    index = m_next;
+    probability = m_weights[m_next] / m_total;
+    return probability > 0;
+  }
+  float probability(size_t index) const { return m_total > 0 ? m_weights[index] / m_total : 0; }
+  float total() const { return m_total; }
 
 private:
-  float weight(const Emitter& e) const { return e.weight * e.light->importance(m_at); }
   const Scene& m_scene;
-  V3f m_at;
-  float m_total = 0;
+  std::array<float, 64> m_few;
+  std::vector<float> m_many;
+  float* m_weights;
+  float m_total = 0, m_before = 0;
+  size_t m_next = 0;
 };
 
 } // namespace
@@ -185,6 +196,7 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
   Tracer tracer(scene, count, log);
   const size_t pixel = size_t(py) * size_t(film.width()) + size_t(px);
   ++count.paths;
+  Choice choice(scene);
 
   FirstHit first;
   float total = 0; // luminance of the whole sample
@@ -263,7 +275,7 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
       const Color radiance = e.light->radiance(direction, hit.geometric);
       float w = 1;
       if (std::isfinite(previousDensity))
-        w = powerHeuristic(previousDensity, Choice(scene, previousPoint).probability(size_t(in.emitter)) *
+        w = powerHeuristic(previousDensity, choice.probability(size_t(in.emitter)) *
                                                 e.light->density(previousPoint, direction, length(hit.point - previousPoint), hit.geometric));
       Label l = label;
       l.group = e.group;
@@ -319,6 +331,7 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
     if (dot(normal, direction) >= 0) normal = facing;
     const Frame frame(normal);
     const V3f wo = frame.toLocal(-direction);
+    s.view(wo);
 
     if (chain) {
       label.thing = in.thing;
@@ -331,15 +344,14 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
       // by one source chosen by its unshadowed light; light bounced from other things is added.
       const V3f lift = offset(hit.point, facing);
       float pass = 1;
-      const Choice choice(scene, hit.point);
+      choice.moveTo(hit.point);
       size_t k;
       float p;
       LightSample ls;
       const V2f u0 = sampler.get2(), u1 = sampler.get2();
       float skyWeight = 0;
       for (const Emitter& e : scene.skies) skyWeight += e.weight * e.light->importance(hit.point);
-      float lampWeight = 0;
-      for (const Emitter& e : scene.emitters) lampWeight += e.weight * e.light->importance(hit.point);
+      const float lampWeight = choice.total();
       const float skyShare = skyWeight + lampWeight > 0 ? skyWeight / (skyWeight + lampWeight) : 0;
       if (u0.x < skyShare) {
         const V3f d = frame.toWorld(sampleCosineHemisphere(u1));
@@ -367,7 +379,7 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
       if (reaches) {
         float w = 1;
         if (std::isfinite(previousDensity))
-          w = powerHeuristic(previousDensity, Choice(scene, previousPoint).probability(size_t(in.emitter)) *
+          w = powerHeuristic(previousDensity, choice.probability(size_t(in.emitter)) *
                                                   e.light->density(previousPoint, direction, length(hit.point - previousPoint), hit.geometric));
         Label l = label;
         l.group = e.group;
@@ -382,39 +394,70 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
     if (!straight && !chain && !(in.switches & SwitchLightsOthers)) break;
     if (m_bounces > 0 && bounce >= m_bounces) break;
 
-    // Next-event estimation: one lamp, and every sky.
+    // Next-event estimation: one lamp, and every sky. The lamp is resampled from a few candidates by what each would
+    // give if nothing stood between (Talbot et al. 2005), so that among many lamps the ray goes where it matters. The
+    // weight against hits by scattering takes the candidates' density: any weights that sum to 1 leave the mean alone.
     const V3f lift = offset(hit.point, facing);
     if (!s.onlySpecular()) {
-      const auto gather = [&](const Emitter& e, const LightSample& ls, float probability, bool sky) {
+      const auto unshadowed = [&](const LightSample& ls, float probability) {
         const V3f wi = frame.toLocal(ls.direction);
         const bool sameSide = dot(ls.direction, facing) > 0;
-        if (sameSide != (wi.z > 0)) return;
-        if (!sameSide && !(clear)) return;
-        const Color f = s.evaluate(wo, wi, random);
-        if (isBlack(f) || isBlack(ls.radiance)) return;
-        const float v = tracer.visibility(sameSide ? lift : offset(hit.point, -facing), ls.direction, sky ? infinite : ls.distance * 0.9998f);
-        if (v <= 0) return;
+        if (sameSide != (wi.z > 0) || (!sameSide && !clear) || isBlack(ls.radiance)) return Color(0.0f);
+        const Color f = s.evaluate(wi, random);
+        if (isBlack(f)) return Color(0.0f);
         const float density = ls.density * probability;
-        const float w = std::isfinite(ls.density) ? powerHeuristic(density, s.density(wo, wi)) / density : 1 / probability;
+        return f * ls.radiance * (std::isfinite(ls.density) ? powerHeuristic(density, s.density(wi)) / density : 1 / probability);
+      };
+      const auto gather = [&](const Emitter& e, const LightSample& ls, const Color& light, bool sky) {
+        if (isBlack(light)) return;
+        const V3f& from = dot(ls.direction, facing) > 0 ? lift : offset(hit.point, -facing);
+        const float v = tracer.visibility(from, ls.direction, sky ? infinite : ls.distance * 0.9998f);
+        if (v <= 0) return;
         Label l = label;
         l.group = e.group;
         l.event = eventOf(scattered + 1);
-        add(l, throughput * f * ls.radiance * e.baked * (v * w * (sky ? s.occlusion : 1)));
+        add(l, throughput * light * e.baked * (v * (sky ? s.occlusion : 1)));
       };
-      const V2f uChoose = sampler.get2(), uLamp = sampler.get2();
-      size_t k;
-      float p;
-      LightSample ls;
-      const Choice choice(scene, hit.point);
-      if (choice.pick(uChoose.x, k, p) && scene.emitters[k].light->sample(hit.point, uLamp, ls)) gather(scene.emitters[k], ls, p, false);
-      for (const Emitter& sky : scene.skies)
-        if (sky.light->sample(hit.point, sampler.get2(), ls)) gather(sky, ls, 1, true);
+      const V2f uChoose = sampler.get2();
+      if (!scene.emitters.empty()) {
+        constexpr int most = 4;
+        const int candidates = std::min<int>(most, int(scene.emitters.size()));
+        choice.moveTo(hit.point);
+        float sum = 0, kept = 0;
+        const Emitter* chosen = nullptr;
+        LightSample chosenSample;
+        Color chosenLight(0.0f);
+        for (int k = 0; k < candidates; ++k) {
+          size_t lamp;
+          float p;
+          LightSample ls;
+          if (!choice.pick((float(k) + uChoose.x) / float(candidates), lamp, p)) continue;
+          const Emitter& e = scene.emitters[lamp];
+          const V2f u = k == 0 ? sampler.get2() : V2f(random.next(), random.next());
+          if (!e.light->sample(hit.point, u, ls)) continue;
+          const Color light = unshadowed(ls, p);
+          const float weight = luminance(vmax(light, Color(0.0f))) * e.weight;
+          if (!(weight > 0)) continue;
+          sum += weight;
+          if (candidates == 1 || random.next() * sum < weight) {
+            kept = weight;
+            chosen = &e;
+            chosenSample = ls;
+            chosenLight = light;
+          }
+        }
+        if (chosen) gather(*chosen, chosenSample, chosenLight * (sum / (kept * float(candidates))), false);
+      }
+      for (const Emitter& sky : scene.skies) {
+        LightSample ls;
+        if (sky.light->sample(hit.point, sampler.get2(), ls)) gather(sky, ls, unshadowed(ls, 1), true);
+      }
     }
 
     // Onwards.
     Surface::Sample bs;
     const V2f uDirection = sampler.get2(), uChoice = sampler.get2();
-    if (!s.sample(wo, uDirection, uChoice.x, random, bs)) break;
+    if (!s.sample(uDirection, uChoice.x, random, bs)) break;
     const V3f next = frame.toWorld(bs.wi);
     const bool crosses = dot(next, facing) < 0;
     if (crosses != bs.through) break; // the shading normal leads through the surface: no light there

@@ -22,6 +22,8 @@ double since(Clock::time_point t) { return std::chrono::duration<double>(Clock::
 
 // The draft: a pixel for 2 × 2, short paths, so that the first lit picture comes in the time of a few shadow rays.
 constexpr int draftStep = 2, draftBounces = 2;
+// Then the same pixels with whole paths, as many samples as two of the full picture cost.
+constexpr uint32_t draftSamples = 8;
 
 bool animated(const Document& doc) {
   return std::any_of(doc.nodes().begin(), doc.nodes().end(), [](const NodePtr& n) { return isAnimated(*n); });
@@ -94,7 +96,8 @@ struct Session::Content {
   std::optional<SessionRequest> now;
   uint64_t nowEdition = 0;
   ScenePtr scene;
-  Rendering draft, full;
+  Rendering draft, next, full;
+  bool blink = true;     ///< the draft has short paths
   bool fullStale = true; ///< the full film is of an older scene: it is laid out anew when the draft is done
   std::vector<Color> amounts;
   std::shared_ptr<ViewTable> table;
@@ -183,7 +186,8 @@ struct Session::Content {
       draft.restart(scene, draftStep, draftBounces);
       fullStale = true;
       error.clear();
-      draftPass(1);
+      blink = true;
+      trace([&] { return draft.advance(tasks, 1, cancel); }, draft);
     }
     show(true);
   }
@@ -198,10 +202,6 @@ struct Session::Content {
     for (const auto& job : todo) job(&state);
   }
 
-  void draftPass(uint32_t samples) {
-    trace([&] { return draft.advance(tasks, samples, cancel); }, draft);
-  }
-
   template <typename F> bool trace(F f, const Rendering& r) {
     const uint64_t before = r.count().rays;
     const auto start = Clock::now();
@@ -214,10 +214,16 @@ struct Session::Content {
   }
 
   void work() {
-    if (fullSamples() == 0 && draft.samples() < 4) {
-      draftPass(draft.samples() * 2);
-      if (cancel.requested()) return;
-      show(false);
+    if (fullSamples() == 0 && draft.samples() < draftSamples) {
+      if (blink) {
+        next.restart(scene, draftStep);
+        if (!trace([&] { return next.advance(tasks, 1, cancel); }, next)) return;
+        std::swap(draft, next);
+        blink = false;
+      } else if (!trace([&] { return draft.advance(tasks, draft.samples() * 2, cancel); }, draft)) {
+        return;
+      }
+      show(draft.samples() >= draftSamples);
       return;
     }
     if (fullStale) {

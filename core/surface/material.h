@@ -57,10 +57,12 @@ struct Surface {
   bool thin = false;
   const CoatAlbedo* coat = nullptr;
 
+  /// To be called once all of the above is set, before anything below: the direction of the viewer, wo.z > 0.
+  void view(const V3f& wo);
   /// f cos(wi) of everything that is not (nearly) a mirror; unbiased, may draw random numbers.
-  Color evaluate(const V3f& wo, const V3f& wi, RandomStream& random) const;
+  Color evaluate(const V3f& wi, RandomStream& random) const;
   /// Density for multiple importance sampling; consistent with sample().
-  float density(const V3f& wo, const V3f& wi) const;
+  float density(const V3f& wi) const;
   struct Sample {
     V3f wi;
     Color weight;          ///< f cos / pdf
@@ -69,7 +71,7 @@ struct Surface {
     bool through = false;
     bool diffuse = false;
   };
-  bool sample(const V3f& wo, const V2f& u, float choose, RandomStream& random, Sample& s) const;
+  bool sample(const V2f& u, float choose, RandomStream& random, Sample& s) const;
   /// True if nothing but mirror-like lobes is there: a light need not be sampled.
   bool onlySpecular() const;
   Color albedo() const;
@@ -78,7 +80,10 @@ private:
   struct Weights {
     float metal, coat, diffuse, glass;
   };
-  Weights weights(float cosine) const;
+  // What depends on the viewer only.
+  V3f m_wo{0, 0, 1};
+  Weights m_weights{};
+  float m_body = 0, m_coatOut = 0, m_diffuseScale = 0, m_lambdaOut = 0;
   float alpha() const { return std::max(1e-4f, roughness * roughness); }
   bool mirrorLike() const { return alpha() < 0.01f; }
 };

@@ -9,15 +9,19 @@ namespace ilumbra {
 // coat; what the coat does not reflect reaches the base, on the way in and on the way out (Kelemen and Szirmay-Kalos
 // 2001), so that a white body keeps all light.
 
-Surface::Weights Surface::weights(float cosine) const {
-  Weights w{};
-  w.metal = metalness;
-  w.glass = (1 - metalness) * transmission;
-  const float body = (1 - metalness) * (1 - transmission);
-  const float reflected = coat->at(cosine, roughness);
-  w.coat = body * reflected;
-  w.diffuse = body * (1 - reflected);
-  return w;
+void Surface::view(const V3f& wo) {
+  m_wo = wo;
+  m_body = (1 - metalness) * (1 - transmission);
+  m_weights.metal = metalness;
+  m_weights.glass = (1 - metalness) * transmission;
+  m_coatOut = m_diffuseScale = m_weights.coat = m_weights.diffuse = 0;
+  if (m_body > 0) {
+    m_coatOut = coat->at(wo.z, roughness);
+    m_diffuseScale = m_body * (1 - m_coatOut) / ((1 - coat->mean(roughness)) * pi);
+    m_weights.coat = m_body * m_coatOut;
+    m_weights.diffuse = m_body * (1 - m_coatOut);
+  }
+  m_lambdaOut = Microsurface{alpha()}.lambda(wo);
 }
 
 bool Surface::onlySpecular() const {
@@ -30,18 +34,18 @@ Color Surface::albedo() const {
   return base * (metalness + body) + Color((1 - metalness) * transmission);
 }
 
-Color Surface::evaluate(const V3f& wo, const V3f& wi, RandomStream& random) const {
+Color Surface::evaluate(const V3f& wi, RandomStream& random) const {
   Color sum(0.0f);
+  const V3f& wo = m_wo;
   if (wo.z <= 0) return sum;
-  const float body = (1 - metalness) * (1 - transmission);
+  const float body = m_body;
   const Microsurface m{alpha()};
   const bool rough = !mirrorLike();
   if (body > 0 && wi.z > 0) {
-    const float mean = coat->mean(roughness);
-    sum += base * (body * (1 - coat->at(wo.z, roughness)) * (1 - coat->at(wi.z, roughness)) / ((1 - mean) * pi) * wi.z);
+    sum += base * (m_diffuseScale * (1 - coat->at(wi.z, roughness)) * wi.z);
     if (rough) {
       const V3f h = normalize(wo + wi);
-      const float g = 1 / (1 + m.lambda(wo) + m.lambda(wi));
+      const float g = 1 / (1 + m_lambdaOut + m.lambda(wi));
       sum += Color(body * fresnelDielectric(dot(wo, h), eta) * m.distribution(h) * g / (4 * wo.z));
     }
   }
@@ -53,9 +57,10 @@ Color Surface::evaluate(const V3f& wo, const V3f& wi, RandomStream& random) cons
   return sum;
 }
 
-float Surface::density(const V3f& wo, const V3f& wi) const {
+float Surface::density(const V3f& wi) const {
+  const V3f& wo = m_wo;
   if (wo.z <= 0) return 0;
-  const Weights w = weights(wo.z);
+  const Weights& w = m_weights;
   const Microsurface m{alpha()};
   const bool rough = !mirrorLike();
   float d = 0;
@@ -72,14 +77,15 @@ float Surface::density(const V3f& wo, const V3f& wi) const {
   return d;
 }
 
-bool Surface::sample(const V3f& wo, const V2f& u, float choose, RandomStream& random, Sample& s) const {
+bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s) const {
+  const V3f& wo = m_wo;
   if (wo.z <= 0) return false;
-  const Weights w = weights(wo.z);
+  const Weights& w = m_weights;
   const Microsurface m{alpha()};
   const bool rough = !mirrorLike();
   const float infinite = std::numeric_limits<float>::infinity();
   s = {};
-  const float body = (1 - metalness) * (1 - transmission);
+  const float body = m_body;
 
   if (choose < w.diffuse) {
     s.wi = sampleCosineHemisphere(u);
@@ -90,7 +96,7 @@ bool Surface::sample(const V3f& wo, const V2f& u, float choose, RandomStream& ra
       const V3f h = alpha() < smoothAlpha ? V3f(0, 0, 1) : m.sampleVisible(wo, u);
       s.wi = reflect(wo, h);
       if (s.wi.z <= 0) return false;
-      const float g = alpha() < smoothAlpha ? 1 : (1 + m.lambda(wo)) / (1 + m.lambda(wo) + m.lambda(s.wi));
+      const float g = alpha() < smoothAlpha ? 1 : (1 + m_lambdaOut) / (1 + m_lambdaOut + m.lambda(s.wi));
       s.weight = Color(body * fresnelDielectric(dot(wo, h), eta) * g / w.coat);
       s.density = infinite;
       s.specular = true;
@@ -106,7 +112,7 @@ bool Surface::sample(const V3f& wo, const V2f& u, float choose, RandomStream& ra
       return false;
     }
     s.specular = !rough;
-    s.density = rough ? density(wo, s.wi) : infinite;
+    s.density = rough ? density(s.wi) : infinite;
     // Where other rough lobes overlap, their share is theirs to sample.
     return true;
   } else {
@@ -136,23 +142,22 @@ bool Surface::sample(const V3f& wo, const V2f& u, float choose, RandomStream& ra
     s.through = s.wi.z < 0;
     s.weight = Color(s.through ? 1 / (eta * eta) : 1.0f);
     s.specular = !rough;
-    s.density = rough ? density(wo, s.wi) : infinite;
+    s.density = rough ? density(s.wi) : infinite;
     return true;
   }
   // Diffuse and rough coat: one shared density, their whole value over it.
   const float coatOnly = rough ? w.coat : 0;
   float pdf = w.diffuse * s.wi.z / pi;
-  const float mean = coat->mean(roughness);
-  Color value = base * (body * (1 - coat->at(wo.z, roughness)) * (1 - coat->at(s.wi.z, roughness)) / ((1 - mean) * pi) * s.wi.z);
+  Color value = base * (m_diffuseScale * (1 - coat->at(s.wi.z, roughness)) * s.wi.z);
   if (coatOnly > 0) {
     const V3f h = normalize(wo + s.wi);
     const float c = dot(wo, h);
     if (c > 0) pdf += coatOnly * 0.25f * m.visibleDensity(wo, h) / c;
-    value += Color(body * fresnelDielectric(c, eta) * m.distribution(h) / ((1 + m.lambda(wo) + m.lambda(s.wi)) * 4 * wo.z));
+    value += Color(body * fresnelDielectric(c, eta) * m.distribution(h) / ((1 + m_lambdaOut + m.lambda(s.wi)) * 4 * wo.z));
   }
   if (!(pdf > 0)) return false;
   s.weight = value * (1 / pdf);
-  s.density = density(wo, s.wi);
+  s.density = density(s.wi);
   return true;
 }
 
