@@ -4,8 +4,9 @@
 
 namespace ilumbra {
 
-uint64_t contentHash(const void* data, size_t bytes, uint64_t seed) {
-  const auto* p = static_cast<const unsigned char*>(data);
+uint64_t contentHash(std::string_view content, uint64_t seed) {
+  const auto* p = reinterpret_cast<const unsigned char*>(content.data());
+  const size_t bytes = content.size();
   uint64_t h = 0xcbf29ce484222325ull ^ (seed * 0x9e3779b97f4a7c15ull);
   size_t i = 0;
   for (; i + 8 <= bytes; i += 8) {

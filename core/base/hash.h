@@ -7,8 +7,7 @@
 namespace ilumbra {
 
 /// 64-bit content hash (FNV-1a with a final avalanche): for caches, not for security.
-uint64_t contentHash(const void* data, size_t bytes, uint64_t seed = 0);
-inline uint64_t contentHash(std::string_view s, uint64_t seed = 0) { return contentHash(s.data(), s.size(), seed); }
+uint64_t contentHash(std::string_view bytes, uint64_t seed = 0);
 
 /// MurmurHash3_x86_32 with seed 0 (Austin Appleby, public domain), the name hash that the Cryptomatte
 /// specification 1.2 asks for.

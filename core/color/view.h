@@ -3,6 +3,7 @@
 #include "core/base/tasks.h"
 
 #include <cstdint>
+#include <functional>
 #include <memory>
 #include <string>
 
@@ -31,18 +32,31 @@ private:
   std::unique_ptr<Content> m_content;
 };
 
-/// A view baked for the window: a logarithmic shaper and a cube of 65³ places with tetrahedral interpolation. It is
-/// within 1/255 of the exact view.
+/// A view baked for the window, within 1/255 of the exact one: a shaper and a cube of 65³ places with tetrahedral
+/// interpolation. The shaper works on Rec. 709 components, where displays clip. Cells in which the view bends too much
+/// for that (where it clips) are known from the baking; what falls into them, or beyond the cube, goes through the
+/// exact processor.
 class ViewTable {
 public:
-  ViewTable(const ColorViews& views, const std::string& view);
+  /// Bakes: some tenths of a second.
+  ViewTable(const ColorViews& views, const std::string& view, const Tasks& tasks);
+  ~ViewTable();
   Color apply(const Color& scene) const;
-  /// Eight-bit pixels, red green blue and 255.
-  std::vector<uint8_t> apply(const Picture& p, const Tasks& tasks) const;
+  /// Eight-bit pixels, red green blue and 255, dithered by less than a step so that halos show no bands. Scene values are
+  /// multiplied by `gain` first.
+  std::vector<uint8_t> apply(const Picture& p, const Tasks& tasks, float gain = 1) const;
+  /// Share of the cube's cells that are exact only.
+  double exactShare() const;
 
 private:
   static constexpr int size = 65;
+  bool look(const Color& scene, Color& shown) const;
   std::vector<Color> m_cube;
+  std::vector<uint8_t> m_exactCell;
+  std::function<void(float* rgb, long pixels)> m_exact;
 };
+
+/// Even spread in (-1, 1), triangular, by place: what is added before rounding to steps.
+float ditherAt(int x, int y, int channel);
 
 } // namespace ilumbra

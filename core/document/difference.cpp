@@ -110,6 +110,18 @@ std::string describe(const Difference& d) {
   return fmt::format("{}: {} → {}", d.place, d.before, d.after);
 }
 
+// Where a thing goes in a list of siblings so that it follows the one that it follows in another list; siblings that are
+// not there are passed over. Counted without the thing itself.
+static size_t indexAfterNeighbour(const std::vector<NodeId>& there, std::vector<NodeId> here, NodeId node) {
+  std::erase(here, node);
+  auto it = std::find(there.begin(), there.end(), node);
+  while (it != there.begin()) {
+    --it;
+    if (const auto at = std::find(here.begin(), here.end(), *it); at != here.end()) return size_t(at - here.begin()) + 1;
+  }
+  return 0;
+}
+
 Document carryOver(const Document& onto, const Document& to, const Difference& d) {
   const Node* source = to.find(d.node);
   const Node* here = onto.find(d.node);
@@ -135,7 +147,11 @@ Document carryOver(const Document& onto, const Document& to, const Difference& d
           place.slot = slot;
           list = &ids;
         }
-    place.index = size_t(std::find(list->begin(), list->end(), d.node) - list->begin());
+    const std::vector<NodeId>* siblings = &onto.roots();
+    if (source->parent)
+      if (const Node* p = onto.find(source->parent))
+        if (const auto it = p->children.find(place.slot); it != p->children.end()) siblings = &it->second;
+    place.index = indexAfterNeighbour(*list, *siblings, d.node);
     return moveNode(onto, d.node, place);
   }
   case Difference::What::Added: {
@@ -161,7 +177,7 @@ Document carryOver(const Document& onto, const Document& to, const Difference& d
       it = bad ? copy.values.erase(it) : std::next(it);
     }
     b.put(copy);
-    if (!place.parent) b.roots().push_back(d.node);
+    if (!place.parent) b.roots().insert(b.roots().begin() + ptrdiff_t(indexAfterNeighbour(to.roots(), onto.roots(), d.node)), d.node);
     Document made = b.take();
     return place.parent ? moveNode(made, d.node, place) : made;
   }

@@ -435,6 +435,10 @@ Address resolve(const Document& doc, std::string_view address) {
       }
       const Node* target = doc.find(r.target);
       if (!target) throw badInput(fmt::format("{}: {} refers to nothing", address, a.param));
+      if (part == "name" && i + 1 == parts.size()) {
+        a = {target->id, "name", 0, {}};
+        break;
+      }
       if (!inputDefinition(*target, part)) throw badInput(fmt::format("{}: {} has no input \"{}\"", address, target->name, part));
       if (i + 1 < parts.size()) throw badInput(fmt::format("{}: nothing lies below {}", address, part));
       a.input = part;

@@ -8,6 +8,7 @@
 #include <assimp/scene.h>
 #include <filesystem>
 #include <fmt/format.h>
+#include <fstream>
 
 namespace ilumbra {
 namespace {
@@ -38,9 +39,22 @@ int convertNode(const aiNode& n, Model& out, int depth) {
   return index;
 }
 
+// The library reads a PLY header until it ends, also where it never does.
+void checkPlyHeader(const std::string& path) {
+  std::ifstream file(path, std::ios::binary);
+  std::string line;
+  for (size_t read = 0; read < 65536 && std::getline(file, line); read += line.size() + 1) {
+    if (!line.empty() && line.back() == '\r') line.pop_back();
+    if (read == 0 && line != "ply") throw badInput("is no PLY file: it does not begin with \"ply\"");
+    if (line == "end_header") return;
+  }
+  throw badInput("has a header without an end");
+}
+
 } // namespace
 
 Model readWithAssimp(const std::string& path) {
+  if (std::filesystem::path(path).extension() == ".ply" || std::filesystem::path(path).extension() == ".PLY") checkPlyHeader(path);
   Assimp::Importer importer;
   importer.SetPropertyInteger(AI_CONFIG_PP_SBP_REMOVE, aiPrimitiveType_POINT | aiPrimitiveType_LINE);
   const aiScene* scene = importer.ReadFile(path, aiProcess_Triangulate | aiProcess_JoinIdenticalVertices | aiProcess_SortByPType);

@@ -93,12 +93,13 @@ std::string parseInChild(const std::string& what, const std::string& path, int i
   ::fstat(probe, &st);
   ::close(probe);
   if (!S_ISREG(st.st_mode)) throw ioError(path + ": is not a file");
+  const std::chrono::seconds allowed = limits.time.count() > 0 ? limits.time : std::chrono::seconds(10 + (st.st_size >> 20));
 
   const int result = ::memfd_create("ilumbra-parse", MFD_CLOEXEC);
   int messages[2];
   if (result < 0 || ::pipe2(messages, O_CLOEXEC) != 0) throw ioError("no process can be started to read " + path);
   const std::string program = parserProgram().empty() ? "/proc/self/exe" : parserProgram();
-  const std::string indexText = std::to_string(index), memoryText = std::to_string(limits.memory), timeText = std::to_string(limits.time.count());
+  const std::string indexText = std::to_string(index), memoryText = std::to_string(limits.memory), timeText = std::to_string(allowed.count());
   const char* args[] = {program.c_str(), flag, what.c_str(), path.c_str(), indexText.c_str(), memoryText.c_str(), timeText.c_str(), nullptr};
   posix_spawn_file_actions_t actions;
   posix_spawn_file_actions_init(&actions);
@@ -117,7 +118,7 @@ std::string parseInChild(const std::string& what, const std::string& path, int i
   }
 
   std::string message;
-  const auto deadline = std::chrono::steady_clock::now() + limits.time + std::chrono::seconds(2);
+  const auto deadline = std::chrono::steady_clock::now() + allowed + std::chrono::seconds(2);
   bool late = false, stopped = false;
   for (;;) {
     const auto left = std::chrono::duration_cast<std::chrono::milliseconds>(deadline - std::chrono::steady_clock::now()).count();

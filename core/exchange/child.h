@@ -15,7 +15,7 @@ int parseIfChild(int argc, char** argv);
 
 struct ParseLimits {
   size_t memory = size_t(6) << 30;
-  std::chrono::seconds time{120};
+  std::chrono::seconds time{0}; ///< 0: ten seconds, and one more for each MiB of the file
 };
 
 /// Runs `what` ("model", "image" or "picture") on a file in a child and returns the bytes it made. Throws BadInput with a message

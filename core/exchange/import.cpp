@@ -1,5 +1,6 @@
 #include "core/exchange/import.h"
 
+#include "core/base/colorspace.h"
 #include "core/base/error.h"
 #include "core/document/edit.h"
 #include "core/render/camera.h"
@@ -153,7 +154,8 @@ private:
     Node n = make(spot ? "light.spot" : sun ? "light.sun" : "light.point", in.name.empty() ? "Light" : in.name);
     set(n, "color", triple(l.color));
     const V3f at = transformPoint(m, V3f(0.0f)), back = normalize(transformVector(m, {0, 0, 1}));
-    double power = l.power; // lumens of a lamp that shines to all sides
+    // Lumens of a lamp that shines to all sides; the file multiplies them by the colour, here a colour keeps its power.
+    double power = double(l.power) * double(luminance(acescgFrom709(l.color)));
     if (sun) {
       set(n, "height", double(std::asin(std::clamp(back.y, -1.0f, 1.0f)) * 180 / pi));
       set(n, "bearing", double(std::atan2(back.x, -back.z) * 180 / pi));

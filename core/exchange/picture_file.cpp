@@ -2,7 +2,6 @@
 
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
-#include "core/base/hash.h"
 #include "core/color/view.h"
 #include "core/document/units.h"
 #include "core/exchange/child.h"
@@ -26,12 +25,6 @@ std::string extensionOf(const std::string& path) {
   return e;
 }
 
-// A triangular spread of one step before rounding: dark halos would show bands otherwise. Depends on the place only.
-float dither(int x, int y, int c) {
-  const uint32_t h = mixBits(uint32_t(x) * 3u + uint32_t(c) + mixBits(uint32_t(y)));
-  return (float(h & 0xffff) + float(h >> 16)) / 65536.0f - 1;
-}
-
 template <typename T> std::vector<T> quantised(const std::vector<float>& shown, int width, int channels) {
   constexpr float most = float(std::numeric_limits<T>::max());
   std::vector<T> out(shown.size());
@@ -39,7 +32,7 @@ template <typename T> std::vector<T> quantised(const std::vector<float>& shown, 
     const size_t pixel = i / size_t(channels);
     const int c = int(i % size_t(channels));
     // Black and white stay what they are.
-    const float spread = c == 3 || shown[i] <= 0 || shown[i] >= 1 ? 0 : 0.5f * dither(int(pixel % size_t(width)), int(pixel / size_t(width)), c);
+    const float spread = c == 3 || shown[i] <= 0 || shown[i] >= 1 ? 0 : 0.5f * ditherAt(int(pixel % size_t(width)), int(pixel / size_t(width)), c);
     out[i] = T(std::clamp(shown[i] * most + spread + 0.5f, 0.0f, most));
   }
   return out;

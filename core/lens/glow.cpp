@@ -7,7 +7,6 @@ namespace ilumbra {
 GlowKernel::GlowKernel(float size, float falloff, int frameHeight) {
   float weight = 1, sum = 0, sigma = size * float(frameHeight);
   for (int i = 0; i < count; ++i) {
-    // A lobe below a third of a pixel is the pixel itself.
     lobes.push_back({weight, std::max(sigma, 0.0f)});
     sum += weight;
     weight *= falloff;
@@ -22,6 +21,19 @@ double GlowKernel::at(double r) const {
     const double s2 = double(l.sigma) * l.sigma;
     k += l.weight * std::exp(-r * r / (2 * s2)) / (2 * 3.14159265358979323846 * s2);
   }
+  return k;
+}
+
+// Integral of a Gaussian over the pixel d away.
+static double pixelShare(int d, double sigma) {
+  if (sigma < 1e-3) return d == 0;
+  const double k = 1 / (sigma * std::sqrt(2.0));
+  return 0.5 * (std::erf((d + 0.5) * k) - std::erf((d - 0.5) * k));
+}
+
+double GlowKernel::pixel(int dx, int dy) const {
+  double k = 0;
+  for (const Lobe& l : lobes) k += double(l.weight) * pixelShare(dx, double(l.sigma)) * pixelShare(dy, double(l.sigma));
   return k;
 }
 
@@ -58,12 +70,13 @@ void blurRow(const float* in, float* out, int n, const std::vector<float>& half,
   }
 }
 
-std::vector<float> gaussianTaps(float sigma) {
-  const int r = std::max(1, int(std::ceil(4.5f * sigma)));
+// Gaussian taps out to where a bright lamp's halo is no longer seen to end; `whole` integrates over pixels.
+std::vector<float> gaussianTaps(float sigma, bool whole) {
+  const int r = std::max(1, int(std::ceil(5.5f * sigma)));
   std::vector<double> w;
   double sum = 0;
   for (int k = 0; k <= r; ++k) {
-    w.push_back(std::exp(-0.5 * double(k) * k / (double(sigma) * sigma)));
+    w.push_back(whole ? pixelShare(k, double(sigma)) : std::exp(-0.5 * double(k) * k / (double(sigma) * sigma)));
     sum += k ? 2 * w.back() : w.back();
   }
   std::vector<float> taps;
@@ -72,16 +85,16 @@ std::vector<float> gaussianTaps(float sigma) {
 }
 
 // Adds weight · (in blurred by sigma) to out.
-void addBlurred(const Level& in, Level& out, float sigma, float weight, const Tasks& tasks) {
+void addBlurred(const Level& in, Level& out, float sigma, float weight, bool whole, const Tasks& tasks) {
   const int n = in.width * 3;
-  if (sigma < 0.05f) {
+  if (sigma < 0.02f) {
     inBands(tasks, in.height, [&](int y0, int y1) {
       for (int y = y0; y < y1; ++y)
         for (int i = 0; i < n; ++i) out.row(y)[i] += weight * in.row(y)[i];
     });
     return;
   }
-  const std::vector<float> taps = gaussianTaps(sigma);
+  const std::vector<float> taps = gaussianTaps(sigma, whole);
   const int r = int(taps.size()) - 1;
   inBands(tasks, in.height, [&](int y0, int y1) {
     // The rows this band needs, blurred sideways, then summed downwards.
@@ -198,8 +211,13 @@ Picture convolve(const Picture& in, const GlowKernel& kernel, const Tasks& tasks
     float down = 0, up = 0;
     for (int k = 0; k < l; ++k) down = (down + 1) / 4;
     for (int k = 0; k < l; ++k) up = (up + 1) / 4;
-    const float sigma = kernel.lobes[i].sigma / float(1 << l);
-    addBlurred(pyramid[size_t(l)], spread[size_t(l)], std::sqrt(std::max(0.0f, sigma * sigma - down - up)), kernel.lobes[i].weight, tasks);
+    if (l == 0) {
+      addBlurred(pyramid[0], spread[0], kernel.lobes[i].sigma, kernel.lobes[i].weight, true, tasks);
+      continue;
+    }
+    // The integral over a pixel is a box of variance 1/12 more.
+    const float variance = (sqr(kernel.lobes[i].sigma) + 1.0f / 12) / float(1 << (2 * l));
+    addBlurred(pyramid[size_t(l)], spread[size_t(l)], std::sqrt(std::max(0.0f, variance - down - up)), kernel.lobes[i].weight, false, tasks);
   }
   for (int l = deepest; l > 0; --l) addDoubled(spread[size_t(l)], spread[size_t(l) - 1], tasks);
   Picture out(in.width, in.height);

@@ -16,12 +16,15 @@ struct GlowKernel {
   std::vector<Lobe> lobes;
   static constexpr int count = 6;
   GlowKernel(float size, float falloff, int frameHeight);
-  /// Density at a distance in pixels.
+  /// Density at a distance in pixels, per pixel squared.
   double at(double r) const;
+  /// What a point of light in the middle of one pixel gives to the pixel (dx, dy) away: the density's integral over
+  /// that pixel. This is what convolve() does.
+  double pixel(int dx, int dy) const;
 };
 
 /// The picture convolved with the kernel; outside the frame it is black, and light spread beyond the frame is lost.
-/// Lobes are blurred in a pyramid at the level where they are 2 to 4 pixels wide, so that any size costs the same.
+/// Lobes are blurred in a pyramid at the level where they are 2.5 to 5 pixels wide, so that any size costs the same.
 Picture convolve(const Picture& in, const GlowKernel& kernel, const Tasks& tasks);
 
 /// Share of a pixel's light that passes a key: 0 below key·(1 − knee), 1 − key/Y far above, a parabola in between.

@@ -242,7 +242,7 @@ struct Session::Content {
 
   const ViewTable& viewTable(const std::string& view) {
     if (!table || tableView != view) {
-      table = std::make_shared<ViewTable>(*views, view);
+      table = std::make_shared<ViewTable>(*views, view, tasks);
       tableView = view;
     }
     return *table;
@@ -251,11 +251,7 @@ struct Session::Content {
   std::vector<uint8_t> display(const Picture& linear) {
     const std::string view = settingsOf(now->doc).text("view");
     if (now->stopsOverlay) return overlay(linear);
-    if (now->viewStops == 0) return viewTable(view).apply(linear, tasks);
-    Picture p = linear;
-    const auto k = float(std::exp2(now->viewStops));
-    for (float& v : p.rgb) v *= k;
-    return viewTable(view).apply(p, tasks);
+    return viewTable(view).apply(linear, tasks, float(std::exp2(now->viewStops)));
   }
 
   std::vector<uint8_t> overlay(const Picture& p) {

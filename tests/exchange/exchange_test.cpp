@@ -1,0 +1,319 @@
+#include "core/color/view.h"
+#include "core/document/file.h"
+#include "core/exchange/export.h"
+#include "core/exchange/import.h"
+#include "core/exchange/passes.h"
+#include "core/exchange/readers.h"
+#include "demo/starters.h"
+#include "demo/sun_core.h"
+#include "tests/support/scene.h"
+
+#include <filesystem>
+
+using namespace ilumbra;
+using namespace ilumbra::test;
+namespace fs = std::filesystem;
+
+namespace {
+
+Document glowingSet() {
+  Set s(40, 30);
+  s.look("0, 0.8, 3", "0, 0.3, 0", "40");
+  s.lambert("Stone", "0.5, 0.5, 0.5");
+  s.add("object.plane", "Floor", {{"width", "20"}, {"depth", "2"}, {"material", "Stone"}});
+  s.add("object.sphere", "Ball", {{"radius", "0.3"}, {"position", "0.3, 0.3, 0"}, {"material", "Stone"}});
+  s.add("light.point", "Lamp", {{"power", "900"}, {"radius", "0.1"}, {"position", "-0.5, 0.6, 0"}});
+  s.add("light.sky", "Sky", {{"power", "4"}});
+  s.add("effect.glow", "Shine", {{"from", "Lamp"}});
+  s.add("lens.glow", "Halo", {{"sources", "Shine"}, {"size", "5 %"}});
+  s.set(s.find("Shine"), {{"lens", "Halo"}});
+  return s.take();
+}
+
+PictureFile rendered(const Document& doc, const Traced& t, const char* passes) {
+  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  return pictureFile(doc, 1, t.rendering, t.scene->amounts, r, parsePasses(passes), pool());
+}
+
+const ColorViews& views() {
+  static const ColorViews v;
+  return v;
+}
+
+} // namespace
+
+TEST_CASE("A multi-layer EXR holds every pass and is read back as it was", "[exchange][exr]") {
+  TemporaryFolder folder;
+  const Document doc = glowingSet();
+  const Traced t = trace(doc, 8);
+  const PictureFile out = rendered(doc, t, "all");
+  writePicture(out, folder / "all.exr", views(), "ACES SDR");
+  const PictureFile in = readPicture(folder / "all.exr");
+  CHECK(in.width == 40);
+  REQUIRE(in.layers.size() >= out.layers.size());
+  for (const FileLayer& l : out.layers) {
+    const FileLayer* back = in.find(l.name);
+    CAPTURE(l.name);
+    REQUIRE(back);
+    for (size_t c = 0; c < l.channels.size(); ++c) {
+      const auto at = size_t(std::find(back->channels.begin(), back->channels.end(), l.channels[c]) - back->channels.begin());
+      REQUIRE(at < back->channels.size());
+      for (size_t i = 0; i < 1200; ++i) {
+        const float a = l.data[i * l.channels.size() + c], b = back->data[i * back->channels.size() + at];
+        if (l.fullFloat) REQUIRE(a == b);
+        else REQUIRE(b == Approx(a).epsilon(1.0 / 1024).margin(1e-6));
+      }
+    }
+  }
+  CHECK(in.metadata.at("ilumbra/samples") == "8");
+}
+
+TEST_CASE("The layers of the lights sum to the picture without lens, in the file too", "[exchange][truth7]") {
+  TemporaryFolder folder;
+  const Document doc = glowingSet();
+  const Traced t = trace(doc, 8);
+  const PictureFile f = rendered(doc, t, "lights,sources");
+  const Picture all = f.picture("All light"), lamp = f.picture("Light of Lamp"), sky = f.picture("Light of Sky");
+  for (size_t i = 0; i < all.rgb.size(); ++i) REQUIRE(lamp.rgb[i] + sky.rgb[i] == Approx(all.rgb[i]).epsilon(1e-5).margin(1e-7));
+}
+
+TEST_CASE("First-hit coverages sum to alpha, and the Cryptomatte in the file decodes to the mask inside", "[exchange][truth33]") {
+  TemporaryFolder folder;
+  const Document doc = glowingSet();
+  const Traced t = trace(doc, 32);
+  writePicture(rendered(doc, t, "identity"), folder / "id.exr", views(), "ACES SDR");
+  const PictureFile in = readPicture(folder / "id.exr");
+  std::vector<float> sum(1200, 0.0f);
+  for (const Thing& thing : t.scene->things) {
+    const std::vector<float> mask = decodeCryptomatte(in, thing.name);
+    const auto index = uint16_t(&thing - t.scene->things.data());
+    for (size_t i = 0; i < 1200; ++i) {
+      const Film::Ranked& r = t.film().identity(i);
+      float inside = 0;
+      for (size_t k = 0; k < size_t(Film::ranks); ++k)
+        if (r.thing[k] == index && r.weight[k] > 0) inside += r.weight[k];
+      REQUIRE(mask[i] == Approx(inside / 32).margin(1e-6));
+      sum[i] += mask[i];
+    }
+  }
+  bool partial = false;
+  for (size_t i = 0; i < 1200; ++i) {
+    // No pixel here sees more things than ranks: nothing was dropped.
+    REQUIRE(t.film().identity(i).dropped == 0);
+    REQUIRE(sum[i] == Approx(t.film().alpha(i)).margin(1e-5));
+    partial |= sum[i] > 0.05f && sum[i] < 0.95f;
+  }
+  CHECK(partial);
+  bool found = false;
+  for (const auto& [key, value] : in.metadata) found |= key.find("cryptomatte/") == 0 && key.find("/manifest") != std::string::npos && value.find("\"Ball\"") != std::string::npos;
+  CHECK(found);
+}
+
+TEST_CASE("Ranks that are full fall short by the dropped remainder", "[exchange][truth33]") {
+  Film::Ranked r;
+  for (uint16_t k = 0; k < 10; ++k)
+    for (int n = 0; n <= k; ++n) r.add(k, 1);
+  float kept = 0;
+  for (const float w : r.weight) kept += w;
+  CHECK(kept + r.dropped == Approx(55));
+  CHECK(r.dropped > 0);
+}
+
+TEST_CASE("The lens applied to a rendered file is the lens of the render", "[exchange][lens]") {
+  TemporaryFolder folder;
+  const Document doc = glowingSet();
+  const Traced t = trace(doc, 8);
+  const PictureFile f = rendered(doc, t, "sources");
+  const Picture again = lensOnFile(doc, 1, f, pool()), whole = f.picture();
+  for (size_t i = 0; i < whole.rgb.size(); ++i) REQUIRE(again.rgb[i] == Approx(whole.rgb[i]).epsilon(1e-4).margin(1e-5));
+  // Changed in the document, it changes on the file: no ray is needed.
+  const Document stronger = setAt(doc, resolve(doc, "Halo.strength"), Constant(0.8));
+  const LensResult direct = develop(stronger, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  const Picture onFile = lensOnFile(stronger, 1, f, pool());
+  for (size_t i = 0; i < whole.rgb.size(); ++i) REQUIRE(onFile.rgb[i] == Approx(direct.picture.rgb[i]).epsilon(1e-4).margin(1e-5));
+  CHECK(refusal([&] { lensOnFile(doc, 1, rendered(doc, t, ""), pool()); }).find("--passes sources") != std::string::npos);
+}
+
+TEST_CASE("PNG shows the picture through the exact view; alpha is unassociated", "[exchange][png]") {
+  TemporaryFolder folder;
+  const Document doc = glowingSet();
+  const Traced t = trace(doc, 8);
+  const PictureFile f = rendered(doc, t, "");
+  std::vector<float> alpha(1200);
+  for (size_t i = 0; i < 1200; ++i) alpha[i] = t.film().alpha(i);
+  writePicture(f, folder / "plain.png", views(), "Plain sRGB");
+  writePicture(f, folder / "alpha.png", views(), "Plain sRGB", &alpha);
+  const PictureFile in = readPicture(folder / "plain.png");
+  const std::vector<float> shown = views().exact(f.picture(), "Plain sRGB");
+  const Picture back = in.picture();
+  const std::vector<float> again = views().exact(back, "Plain sRGB");
+  for (size_t i = 0; i < shown.size(); ++i) REQUIRE(again[i] == Approx(shown[i]).margin(1.6 / 255));
+  CHECK(readPicture(folder / "alpha.png").find("")->channels.size() == 4);
+  for (const char* name : {"x.jpg", "x.tif", "x.hdr"}) {
+    writePicture(f, folder / name, views(), "ACES SDR");
+    CHECK(readPicture(folder / name).width == 40);
+  }
+}
+
+TEST_CASE("A picture that cannot be written says so and leaves nothing behind", "[exchange]") {
+  TemporaryFolder folder;
+  const Document doc = glowingSet();
+  const PictureFile f = rendered(doc, trace(doc, 1), "");
+  CHECK(refusal([&] { writePicture(f, folder / "no/where.exr", views(), "ACES SDR"); }).find("where.exr") != std::string::npos);
+  CHECK(refusal([&] { writePicture(f, folder / "x.webp", views(), "ACES SDR"); }).find(".exr, .png") != std::string::npos);
+  CHECK(fs::is_empty(folder.path()));
+}
+
+TEST_CASE("An exported set comes back: places, materials, lights, camera", "[exchange][gltf]") {
+  TemporaryFolder folder;
+  Set s(64, 36);
+  s.look("0.5, 1, 3", "0, 0.4, 0", "35");
+  s.add("material.surface", "Amber", {{"base_color", "0.9, 0.5, 0.1"}, {"transmission", "1"}, {"ior", "1.54"}, {"attenuation_color", "0.8, 0.4, 0.1"}, {"attenuation_depth", "0.05"}, {"roughness", "0.1"}});
+  s.add("material.surface", "Ember", {{"own_light", "5000"}, {"own_light_color", "1, 0.5, 0.25"}});
+  const NodeId rig = s.add("object.group", "Rig", {{"position", "1, 0, 0"}, {"turn", "0, 40, 0"}});
+  s.add("object.box", "Block", {{"material", "Amber"}, {"size", "1, 2, 1"}}, s.in(rig));
+  s.add("object.sphere", "Ball", {{"material", "Ember"}, {"radius", "0.2"}, {"position", "0, 1, 0"}});
+  s.add("light.point", "Lamp", {{"power", "1234"}, {"radius", "0"}, {"position", "0, 2, 1"}, {"color", "1, 0.6, 0.3"}});
+  s.add("light.spot", "Spot", {{"power", "700"}, {"cone", "30"}, {"edge", "50 %"}, {"position", "1, 2, 1"}, {"target", "0, 0, 0"}});
+  s.add("light.sun", "Sun", {{"power", "5000"}, {"height", "35"}, {"bearing", "60"}});
+  const Document doc = s.take();
+  const Traced t = trace(doc, 1);
+  exportModel(modelOf(doc, *t.scene), folder / "set.glb");
+  AssetCache cache;
+  const Document back = importModel(Document::create(kinds()), folder / "set.glb", cache).doc;
+  REQUIRE(back.findByName("Block"));
+  CHECK(back.family("camera").size() == 1);
+  const auto number = [&](const char* address) { return std::get<double>(*valueAt(back, resolve(back, address)).constant()); };
+  CHECK(number("Amber.ior") == Approx(1.54));
+  CHECK(number("Amber.transmission") == 1);
+  CHECK(number("Amber.attenuation_depth") == Approx(0.05));
+  CHECK(number("Ember.own_light") == Approx(5000));
+  CHECK(number("Lamp.power") == Approx(1234).epsilon(1e-3));
+  CHECK(number("Spot.power") == Approx(700).epsilon(1e-3));
+  CHECK(number("Spot.cone") == Approx(30).epsilon(1e-3));
+  CHECK(number("Spot.edge") == Approx(0.5).epsilon(1e-3));
+  CHECK(number("Sun.height") == Approx(35).epsilon(1e-3));
+  CHECK(number("Sun.bearing") == Approx(60).epsilon(1e-3));
+  CHECK(number("Camera.focal_length") == Approx(35).epsilon(1e-3));
+  // The same things stand in the same places.
+  SceneCache sceneCache;
+  const ScenePtr again = compileScene(back, {.width = 64, .height = 36, .queries = {}}, cache.assets(""), sceneCache);
+  CHECK(again->troubles.empty());
+  CHECK(length(again->bounds.min - t.scene->bounds.min) < 0.01f);
+  CHECK(length(again->bounds.max - t.scene->bounds.max) < 0.01f);
+}
+
+TEST_CASE("A model's tree, materials and textures become things of the document", "[exchange][import]") {
+  const std::string model = "/usr/share/assimp/models/glTF2/BoxTextured-glTF-Binary/BoxTextured.glb";
+  REQUIRE(fs::exists(model)); // of the package assimp-testmodels
+  AssetCache cache;
+  const Imported imported = importModel(Document::create(kinds()), model, cache);
+  REQUIRE(imported.root);
+  CHECK(imported.doc.family("pattern").size() == 1);
+  CHECK(imported.doc.family("material").size() == 1);
+  const Node* material = imported.doc.family("material").front();
+  CHECK(Params(*material, 1).pattern("base_color"));
+  SceneCache sceneCache;
+  CHECK(compileScene(imported.doc, {.width = 8, .height = 8, .queries = {}}, cache.assets(""), sceneCache)->troubles.empty());
+}
+
+TEST_CASE("Import scales to metres, and names stay unique", "[exchange][import]") {
+  TemporaryFolder folder;
+  writeFileAtomically(folder / "lamp.obj", "o Part\nv 0 0 0\nv 100 0 0\nv 0 100 0\nf 1 2 3\n");
+  AssetCache cache;
+  const Imported one = importModel(Document::create(kinds()), folder / "lamp.obj", cache, {0.01});
+  const Imported two = importModel(one.doc, folder / "lamp.obj", cache);
+  CHECK(problems(two.doc).empty());
+  CHECK(two.doc.family("object").size() == 2 * one.doc.family("object").size());
+  SceneCache sceneCache;
+  const ScenePtr s = compileScene(one.doc, {.width = 8, .height = 8, .queries = {}}, cache.assets(""), sceneCache);
+  CHECK(s->bounds.max.x == Approx(1));
+}
+
+TEST_CASE("Trees that are too deep for a file are flattened and keep their places", "[exchange][import]") {
+  TemporaryFolder folder;
+  Model m;
+  Mesh mesh;
+  mesh.positions = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}};
+  mesh.triangles = {{0, 1, 2}};
+  m.parts.push_back({"Leaf", mesh, -1});
+  for (int i = 0; i < 60; ++i) {
+    ModelNode n;
+    n.name = "Level " + std::to_string(i);
+    n.matrix.setTranslation(V3f(1, 0, 0));
+    if (i < 59) n.children = {i + 1};
+    else n.parts = {0};
+    m.nodes.push_back(n);
+  }
+  m.roots = {0};
+  exportModel(m, folder / "deep.glb");
+  AssetCache cache;
+  const Imported in = importModel(Document::create(kinds()), folder / "deep.glb", cache);
+  CHECK(fromJson(kinds(), toJson(in.doc)) == in.doc);
+  SceneCache sceneCache;
+  CHECK(compileScene(in.doc, {.width = 8, .height = 8, .queries = {}}, cache.assets(""), sceneCache)->bounds.max.x == Approx(61));
+}
+
+TEST_CASE("The baked table is within 1/255 of the exact view", "[color]") {
+  for (const std::string view : {"ACES SDR", "Plain sRGB"}) {
+    const ViewTable table(views(), view, pool());
+    Picture p(64, 64);
+    uint32_t state = 7;
+    for (size_t i = 0; i < p.pixels(); ++i)
+      for (size_t c = 0; c < 3; ++c) {
+        state = state * 1664525u + 1013904223u;
+        // From deep shadow to far above white, with colours of all kinds.
+        p.rgb[3 * i + c] = std::exp2(-9 + 13 * float(state >> 8) / float(1 << 24));
+      }
+    const std::vector<float> exact = views().exact(p, view);
+    float worst = 0;
+    for (size_t i = 0; i < p.pixels(); ++i) {
+      const Color c = table.apply(Color(p.rgb[3 * i], p.rgb[3 * i + 1], p.rgb[3 * i + 2]));
+      for (size_t k = 0; k < 3; ++k) worst = std::max(worst, std::abs(c[int(k)] - exact[3 * i + k]));
+    }
+    CAPTURE(view, table.exactShare());
+    CHECK(worst <= 1.0f / 255);
+    CHECK(table.exactShare() < 0.5);
+    // As bytes, dither adds less than one step.
+    const std::vector<uint8_t> bytes = table.apply(p, pool());
+    for (size_t i = 0; i < p.pixels(); ++i)
+      for (size_t k = 0; k < 3; ++k) REQUIRE(std::abs(float(bytes[4 * i + k]) / 255 - exact[3 * i + k]) < 2.1f / 255);
+  }
+}
+
+TEST_CASE("Plain sRGB shows a grey by the sRGB curve, and the ACES view rolls off what is bright", "[color]") {
+  Picture p(3, 1);
+  for (int c = 0; c < 3; ++c) {
+    p.at(0, 0)[c] = 0.18f;
+    p.at(1, 0)[c] = 1;
+    p.at(2, 0)[c] = 16;
+  }
+  const std::vector<float> plain = views().exact(p, "Plain sRGB"), aces = views().exact(p, "ACES SDR");
+  CHECK(plain[0] == Approx(linearToSrgb(0.18)).epsilon(2e-3));
+  CHECK(plain[3] == Approx(1).epsilon(1e-3));
+  CHECK(aces[3] < 0.95f);
+  CHECK(aces[6] > aces[3]);
+  CHECK(views().source() == "shipped");
+}
+
+TEST_CASE("$OCIO is honoured, and a broken one is told", "[color]") {
+  TemporaryFolder folder;
+  writeFileAtomically(folder / "broken.ocio", "ocio_profile_version: 2\nroles: [");
+  setenv("OCIO", (folder / "broken.ocio").c_str(), 1);
+  CHECK(refusal([] { ColorViews v; }).find("broken.ocio") != std::string::npos);
+  writeFileAtomically(folder / "mine.ocio", R"(ocio_profile_version: 2
+roles: {default: raw, scene_linear: raw}
+file_rules: [!<Rule> {name: Default, colorspace: default}]
+displays: {screen: [!<View> {name: Straight, colorspace: raw}]}
+colorspaces: [!<ColorSpace> {name: raw}]
+)");
+  setenv("OCIO", (folder / "mine.ocio").c_str(), 1);
+  const ColorViews mine;
+  unsetenv("OCIO");
+  CHECK(mine.source() == folder / "mine.ocio");
+  REQUIRE(mine.views() == std::vector<std::string>{"Straight"});
+  Picture p(1, 1);
+  p.rgb = {0.25f, 0.5f, 0.75f};
+  // A view that this configuration lacks falls back to its first.
+  CHECK(mine.exact(p, "ACES SDR") == p.rgb);
+}

@@ -1,0 +1,286 @@
+#include "core/lens/glow.h"
+
+#include "tests/support/scene.h"
+
+using namespace ilumbra;
+using namespace ilumbra::test;
+
+namespace {
+
+constexpr double pi64 = 3.14159265358979323846;
+
+Document glowDocument(std::initializer_list<std::pair<const char*, const char*>> values = {}) {
+  Set s(64, 64);
+  s.look("0, 0, 3", "0, 0, 0");
+  s.add("lens.glow", "Halo", values);
+  return s.take();
+}
+
+Picture onePixel(int w, int h, int x, int y, Color c = Color(100.0f)) {
+  Picture p(w, h);
+  for (int k = 0; k < 3; ++k) p.at(x, y)[k] = c[k];
+  return p;
+}
+
+double sum(const Picture& p, size_t channel = 0) {
+  double s = 0;
+  for (size_t i = channel; i < p.rgb.size(); i += 3) s += double(p.rgb[i]);
+  return s;
+}
+
+LensWork glow(const Document& doc, const Picture& source) {
+  const Node& n = *doc.findByName("Halo");
+  return glowStage().apply(Params(n, 1), source, pool());
+}
+
+} // namespace
+
+TEST_CASE("The kernel's integral is 1", "[lens][glow]") {
+  const GlowKernel k(0.1f, 0.8f, 200);
+  double integral = 0;
+  for (double r = 0.005; r < 200; r += 0.01) integral += k.at(r) * 2 * pi64 * r * 0.01;
+  CHECK(integral == Approx(1).epsilon(1e-3));
+}
+
+TEST_CASE("What a pixel gets is the kernel's integral over it", "[lens][glow]") {
+  const GlowKernel k(0.02f, 1, 300);
+  for (const auto& [x, y] : {std::pair{4, 0}, {7, 3}, {20, 11}}) {
+    double want = 0;
+    for (int j = 0; j < 20; ++j)
+      for (int i = 0; i < 20; ++i) want += k.at(std::hypot(x + (i - 9.5) / 20, y + (j - 9.5) / 20)) / 400;
+    CHECK(k.pixel(x, y) == Approx(want).epsilon(1e-3));
+  }
+  double sum = 0;
+  for (int y = -60; y <= 60; ++y)
+    for (int x = -60; x <= 60; ++x) sum += k.pixel(x, y);
+  CHECK(sum == Approx(1).epsilon(1e-6));
+}
+
+TEST_CASE("Glow at amount 1 on a padded frame keeps the sum of light", "[lens][glow][truth28]") {
+  for (const float size : {0.01f, 0.05f, 0.12f}) {
+    // Padding of six times the widest lobe on all sides.
+    const int height = 240, pad = int(6 * size * height) + 8, full = height + 2 * pad;
+    const GlowKernel kernel(size, 1, height);
+    Picture p(full, full);
+    for (int i = 0; i < 40; ++i) p.at(pad + (i * 37) % height, pad + (i * 91) % height)[i % 3] = float(1 + i);
+    const Picture out = convolve(p, kernel, pool());
+    for (size_t c = 0; c < 3; ++c) CHECK(sum(out, c) == Approx(sum(p, c)).epsilon(1e-3));
+  }
+}
+
+TEST_CASE("Glow commutes with exposure", "[lens][glow][truth28]") {
+  const Document doc = glowDocument({{"strength", "100 %"}});
+  Picture a = onePixel(96, 64, 40, 30), b = a;
+  for (float& v : b.rgb) v *= 8;
+  const Picture sa = glow(doc, a).spread, sb = glow(doc, b).spread;
+  for (size_t i = 0; i < sa.rgb.size(); ++i) REQUIRE(8 * sa.rgb[i] == Approx(sb.rgb[i]).epsilon(1e-4).margin(1e-9));
+}
+
+TEST_CASE("At every pixel phase the response is the declared kernel", "[lens][glow][truth28]") {
+  for (const float size : {0.008f, 0.03f, 0.09f, 0.17f}) {
+    const int n = 400;
+    const GlowKernel kernel(size, 1, n);
+    double worst = 0;
+    for (const int phase : {0, 1, 2, 3, 5, 7, 11, 15}) {
+      const int cx = n / 2 + phase, cy = n / 2 + phase / 2;
+      const Picture out = convolve(onePixel(n, n, cx, cy, Color(1.0f)), kernel, pool());
+      double error = 0, norm = 0;
+      for (int y = 0; y < n; ++y)
+        for (int x = 0; x < n; ++x) {
+          const double want = kernel.pixel(x - cx, y - cy);
+          const double got = double(out.at(x, y)[0]);
+          error += (got - want) * (got - want);
+          norm += want * want;
+        }
+      worst = std::max(worst, std::sqrt(error / norm));
+    }
+    CAPTURE(size, worst);
+    CHECK(worst <= 0.01);
+  }
+}
+
+TEST_CASE("Equal radii from five pixels on are equally bright", "[lens][glow][truth28]") {
+  const int n = 300, c = 150;
+  const Picture out = convolve(onePixel(n, n, c, c, Color(1.0f)), GlowKernel(0.06f, 1, n), pool());
+  const auto at = [&](double r, double angle) {
+    const double x = c + r * std::cos(angle), y = c + r * std::sin(angle);
+    const int x0 = int(x), y0 = int(y);
+    const double tx = x - x0, ty = y - y0;
+    const auto v = [&](int i, int j) { return std::log(double(out.at(x0 + i, y0 + j)[0])); };
+    return std::exp((v(0, 0) * (1 - tx) + v(1, 0) * tx) * (1 - ty) + (v(0, 1) * (1 - tx) + v(1, 1) * tx) * ty);
+  };
+  for (const double r : {5.0, 8.0, 13.0, 25.0, 50.0, 90.0}) {
+    double mean = 0, least = 1e30, most = 0;
+    for (int k = 0; k < 48; ++k) {
+      const double v = at(r, k * 2 * pi64 / 48);
+      mean += v / 48;
+      least = std::min(least, v);
+      most = std::max(most, v);
+    }
+    CAPTURE(r);
+    CHECK((most - least) / mean <= 0.02); // within 1 % of the mean to either side
+  }
+}
+
+TEST_CASE("Glow is linear without a key", "[lens][glow][truth29]") {
+  const Document doc = glowDocument({{"strength", "40 %"}, {"size", "6 %"}});
+  Picture a = onePixel(80, 60, 20, 30), b = onePixel(80, 60, 55, 12, Color(3, 50, 7)), both = a;
+  for (size_t i = 0; i < both.rgb.size(); ++i) both.rgb[i] += b.rgb[i];
+  const LensWork wa = glow(doc, a), wb = glow(doc, b), wab = glow(doc, both);
+  for (size_t i = 0; i < both.rgb.size(); ++i) {
+    REQUIRE(wa.spread.rgb[i] + wb.spread.rgb[i] == Approx(wab.spread.rgb[i]).epsilon(1e-4).margin(1e-6));
+    REQUIRE(wa.taken.rgb[i] + wb.taken.rgb[i] == Approx(wab.taken.rgb[i]).epsilon(1e-5).margin(1e-6));
+  }
+}
+
+TEST_CASE("With a key from the total, the shares of the layers sum to the whole", "[lens][glow][truth29]") {
+  const Document doc = glowDocument({{"strength", "60 %"}, {"keyed", "on"}, {"key", "1"}, {"knee", "40 %"}});
+  const Params p(*doc.findByName("Halo"), 1);
+  Picture a(64, 48), b(64, 48), total(64, 48);
+  for (size_t i = 0; i < a.rgb.size(); ++i) {
+    a.rgb[i] = float((i * 7919) % 101) / 20;
+    b.rgb[i] = float((i * 104729) % 89) / 15;
+    total.rgb[i] = a.rgb[i] + b.rgb[i];
+  }
+  const LensStage stage = glowStage();
+  const LensWork whole = stage.apply(p, total, pool()), sa = stage.share(p, a, total, pool()), sb = stage.share(p, b, total, pool());
+  for (size_t i = 0; i < a.rgb.size(); ++i) REQUIRE(sa.spread.rgb[i] + sb.spread.rgb[i] == Approx(whole.spread.rgb[i]).epsilon(1e-4).margin(1e-5));
+  // Each share is the kernel over the keyed layer.
+  Picture keyed = a;
+  for (size_t i = 0; i < keyed.pixels(); ++i) {
+    const float k = 0.6f * keyShare(luminance(total.color(int(i) % 64, int(i) / 64)), 2, 0.4f);
+    for (size_t c = 0; c < 3; ++c) keyed.rgb[3 * i + c] *= k;
+  }
+  const Picture expected = convolve(keyed, GlowKernel(p.real("size"), p.real("falloff"), 48), pool());
+  for (size_t i = 0; i < a.rgb.size(); ++i) REQUIRE(sa.spread.rgb[i] == Approx(expected.rgb[i]).epsilon(1e-4).margin(1e-5));
+}
+
+TEST_CASE("The key lets nothing pass below its knee, rises smoothly and keeps what lies above", "[lens][glow]") {
+  CHECK(keyShare(0.4f, 1, 0.5f) == 0);
+  CHECK(keyShare(0.5f, 1, 0.5f) == Approx(0).margin(1e-6));
+  CHECK(keyShare(100, 1, 0.5f) == Approx(0.99f));
+  CHECK(keyShare(7, 0, 0.5f) == 1);
+  float before = 0;
+  for (float y = 0.01f; y < 4; y += 0.01f) {
+    const float pass = y * keyShare(y, 1, 0.7f);
+    REQUIRE(pass >= before - 1e-6f);
+    REQUIRE(pass - before < 0.0101f); // its slope never exceeds 1: no edge can be seen
+    before = pass;
+  }
+}
+
+TEST_CASE("What is spread is taken: the picture's light stays the same inside a wide frame", "[lens][glow]") {
+  const Document doc = glowDocument({{"strength", "50 %"}, {"size", "3 %"}});
+  const Picture in = onePixel(160, 160, 80, 80);
+  const LensWork w = glow(doc, in);
+  CHECK(sum(w.taken) == Approx(0.5 * sum(in)));
+  CHECK(sum(w.spread) == Approx(sum(w.taken)).epsilon(1e-3));
+}
+
+TEST_CASE("A tint keeps the luminance of white light and own colour ignores the light's", "[lens][glow]") {
+  const Picture in = onePixel(160, 160, 80, 80, Color(10.0f));
+  const auto lum = [](const Picture& p) {
+    double s = 0;
+    for (size_t i = 0; i < p.pixels(); ++i) s += double(luminance({p.rgb[3 * i], p.rgb[3 * i + 1], p.rgb[3 * i + 2]}));
+    return s;
+  };
+  const LensWork tinted = glow(glowDocument({{"size", "3 %"}, {"tint", "0.2, 0.5, 1"}}), in);
+  CHECK(lum(tinted.spread) == Approx(lum(tinted.taken)).epsilon(2e-3));
+  CHECK(sum(tinted.spread, 2) > 1.5 * sum(tinted.spread, 0));
+  const Picture red = onePixel(160, 160, 80, 80, Color(10, 0, 0));
+  const LensWork own = glow(glowDocument({{"size", "3 %"}, {"color_from", "own"}}), red);
+  CHECK(sum(own.spread, 0) == Approx(sum(own.spread, 2)).epsilon(1e-4));
+}
+
+namespace {
+
+// Two lamps just as bright behind one pane, and a mirror that shows both; only the left one is a source.
+Document twoLamps(bool confined) {
+  Set s(96, 64);
+  s.look("0, 0.6, 4", "0, 0.6, 0", "26");
+  s.lambert("Black", "0, 0, 0");
+  s.add("material.surface", "Mirror", {{"base_color", "1, 1, 1"}, {"metalness", "1"}, {"roughness", "0"}});
+  s.add("material.surface", "Pane", {{"base_color", "1, 1, 1"}, {"transmission", "1"}, {"roughness", "0"}, {"thin", "on"}});
+  s.add("object.box", "Window", {{"width", "3"}, {"height", "1.2"}, {"depth", "0.01"}, {"position", "0, 1.1, 1"}, {"material", "Pane"}});
+  s.add("object.box", "Water", {{"width", "6"}, {"height", "0.02"}, {"depth", "8"}, {"position", "0, 0, 0"}, {"material", "Mirror"}});
+  s.add("light.point", "Left lamp", {{"power", "700"}, {"radius", "0.12"}, {"position", "-0.7, 0.9, 0"}});
+  s.add("light.point", "Right lamp", {{"power", "700"}, {"radius", "0.12"}, {"position", "0.7, 0.9, 0"}});
+  s.add("effect.glow", "Left glow", {{"from", "Left lamp"}});
+  s.add("lens.glow", "Halo", {{"strength", "50 %"}, {"size", "4 %"}});
+  if (confined) s.set(s.find("Halo"), {{"sources", "Left glow"}});
+  s.set(s.find("Left glow"), {{"lens", "Halo"}});
+  return s.take();
+}
+
+} // namespace
+
+TEST_CASE("The named lamp glows behind glass and in the mirror; the other, just as bright, does not", "[lens][glow][labels]") {
+  const Document doc = twoLamps(true);
+  const Traced t = trace(doc, 32);
+  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  REQUIRE(r.stages.size() == 1);
+  const Picture& taken = r.stages[0].work.taken;
+  const double leftAbove = mean(taken, {0, 0, 48, 34}), leftBelow = mean(taken, {0, 34, 48, 30}), right = mean(taken, {48, 0, 48, 64});
+  CHECK(leftAbove > 0);
+  CHECK(leftBelow > 0);           // in the mirror
+  CHECK(right < 1e-3 * leftAbove); // the other lamp, and its reflection, give nothing
+  // Both are as bright in the picture itself.
+  const Picture all = luminances(t);
+  CHECK(mean(all, {48, 0, 48, 64}) == Approx(mean(all, {0, 0, 48, 64})).epsilon(0.05));
+  // Unconfined, both glow.
+  const Document open = twoLamps(false);
+  const Traced u = trace(open, 32);
+  const Picture both = develop(open, 1, *u.scene, u.film(), u.scene->amounts, pool()).stages[0].work.taken;
+  CHECK(mean(both, {48, 0, 48, 64}) == Approx(mean(both, {0, 0, 48, 64})).epsilon(0.05));
+}
+
+TEST_CASE("How the source is seen can be chosen", "[lens][glow][labels]") {
+  const Document doc = twoLamps(true);
+  const auto taken = [&](const char* param) {
+    const Document d = setAt(doc, resolve(doc, std::string("Halo.") + param), Constant(false));
+    const Traced t = trace(d, 16);
+    return develop(d, 1, *t.scene, t.film(), t.scene->amounts, pool()).stages[0].work.taken;
+  };
+  CHECK(mean(taken("mirrored"), {0, 44, 48, 20}) == 0);
+  CHECK(mean(taken("through"), {0, 0, 48, 26}) == 0);
+  CHECK(mean(taken("direct"), {0, 0, 48, 26}) > 0); // behind the pane it is not seen directly
+}
+
+TEST_CASE("The shares of a glow by light sum to it exactly", "[lens][glow][truth29]") {
+  const Document doc = twoLamps(false);
+  const Traced t = trace(doc, 8);
+  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  const NodeId stage = doc.findByName("Halo")->id;
+  Picture total(96, 64);
+  for (int g = 0; g < t.film().groups(); ++g) {
+    const Picture share = glowShare(doc, 1, *t.scene, t.film(), t.scene->amounts, stage, g, pool());
+    for (size_t i = 0; i < total.rgb.size(); ++i) total.rgb[i] += share.rgb[i];
+  }
+  for (size_t i = 0; i < total.rgb.size(); ++i) REQUIRE(total.rgb[i] == Approx(r.stages[0].work.spread.rgb[i]).epsilon(1e-4).margin(1e-6));
+}
+
+TEST_CASE("A stage rests when it is off, or when all its effects are", "[lens]") {
+  Document doc = twoLamps(true);
+  const auto acts = [&] { return stageActs(doc, *doc.findByName("Halo"), 1); };
+  CHECK(acts());
+  doc = setAt(doc, resolve(doc, "Left glow.on"), Constant(false));
+  CHECK_FALSE(acts());
+  doc = setAt(doc, resolve(doc, "Left glow.on"), Constant(true));
+  doc = setAt(doc, resolve(doc, "Halo.on"), Constant(false));
+  CHECK_FALSE(acts());
+  const Traced t = trace(doc, 2);
+  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  CHECK(r.stages.empty());
+  CHECK(r.picture == develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool(), false).picture);
+}
+
+TEST_CASE("Stages that ask for the same light share a film layer", "[lens]") {
+  Document doc = twoLamps(true);
+  NodeId more = 0;
+  doc = addNode(doc, "lens.glow", "Second", {}, &more);
+  CHECK(lensQueries(doc).size() == 2);
+  doc = setAt(doc, resolve(doc, "Second.sources"), parseValue(doc, definitionAt(doc, resolve(doc, "Second.sources")), "Left lamp"));
+  CHECK(lensQueries(doc).size() == 2);
+  doc = setAt(doc, resolve(doc, "Second.sources"), parseValue(doc, definitionAt(doc, resolve(doc, "Second.sources")), "Right lamp"));
+  CHECK(lensQueries(doc).size() == 3);
+}
