@@ -580,7 +580,8 @@ void MainWindow::fold(const QString& part, bool folded) {
     m_drawerBody->setVisible(!folded);
     m_proofsTab->setChecked(!folded);
     m_drawer->setMaximumHeight(folded ? 32 : QWIDGETSIZE_MAX);
-    if (!folded) m_middle->setSizes({m_middle->height() - 150, 150});
+    const int body = folded ? 32 : 150;
+    m_middle->setSizes({m_middle->height() - body, body});
   }
 }
 

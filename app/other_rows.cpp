@@ -31,6 +31,8 @@ LineRow::LineRow(Studio& studio, const Address& address, QWidget* parent) : Para
 }
 
 void LineRow::keyPressEvent(QKeyEvent* e) {
+  // Keys that a field inside lets through are not meant for the row.
+  if (!hasFocus()) return e->accept();
   if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter || e->key() == Qt::Key_Space) return activate();
   if (e->key() == Qt::Key_Backspace) return reset();
   if (e->key() == Qt::Key_Menu) return menu(mapToGlobal(QPoint(20, 20)));

@@ -46,7 +46,7 @@ void Studio::submit() {
   r.left = proof(m_view.left);
   r.compare = r.proof ? m_view.compare : Compare::None;
   r.playing = m_view.playing;
-  m_session->submit(std::move(r));
+  m_edition = m_session->submit(std::move(r));
 }
 
 void Studio::changed() {

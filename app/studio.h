@@ -77,6 +77,8 @@ public:
   void setView(const View& view);
 
   const std::shared_ptr<const SessionImage>& image() const { return m_image; }
+  /// Of the latest request: the image that answers it carries the same.
+  uint64_t edition() const { return m_edition; }
 
   /// Long work off the interface thread: `work` runs on its own thread and returns what is then done on the interface
   /// thread. A thrown Error is told. The flag is set when the work is cancelled.
@@ -128,7 +130,7 @@ private:
   View m_view;
   Picking m_picking;
   std::shared_ptr<const SessionImage> m_image;
-  uint64_t m_gesture = 0;
+  uint64_t m_gesture = 0, m_edition = 0;
   QString m_backgroundLabel;
   std::shared_ptr<CancelFlag> m_backgroundCancel;
   std::unique_ptr<Session> m_session; ///< last: its thread ends before the rest is taken down

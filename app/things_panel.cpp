@@ -70,7 +70,7 @@ ThingsPanel::ThingsPanel(Studio& studio, What what, QWidget* parent) : QWidget(p
   m_search->setStyleSheet(QStringLiteral("QLineEdit { background: transparent; border: none; border-bottom: 1px solid transparent; border-radius: 0; padding: 1px 4px; } QLineEdit:focus { border-bottom: 1px solid #74c6ae; }"));
   m_search->setClearButtonEnabled(false);
   connect(m_search, &QLineEdit::textChanged, this, [this] {
-    m_built.clear();
+    m_built = "asked anew";
     rebuild();
   });
   head->addWidget(m_search, 1);

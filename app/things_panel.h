@@ -39,7 +39,7 @@ private:
   QToolButton* m_add;
   QWidget* m_empty = nullptr;
   bool m_quiet = false;
-  std::string m_built; ///< what the list was made from, to leave it alone when nothing changed
+  std::string m_built = "nothing yet"; ///< what the list was made from, to leave it alone when nothing changed
 };
 
 } // namespace ilumbra

@@ -131,7 +131,8 @@ double parseNumber(const ParamDef& def, std::string_view typed, double present) 
   if (!found && !text.empty() && (std::isalpha(static_cast<unsigned char>(text.back())) || (text.back() & 0x80)) && !text.ends_with("pi"))
     throw badInput(fmt::format("{}: \"{}\" does not end in a unit it can have{}", def.label, trimmed(typed),
                                def.unit.empty() ? " (it is a pure number)" : fmt::format(" (it is in {})", def.unit)));
-  double v = arithmetic(def, text) * factor;
+  // Dividing by 100 keeps 35 % at 0.35; multiplying by 0.01 would not.
+  double v = factor < 1 ? arithmetic(def, text) / (1 / factor) : arithmetic(def, text) * factor;
   if (def.type == ParamType::Integer) {
     if (std::abs(v - std::round(v)) > 1e-6) throw badInput(fmt::format("{}: {} is not a whole number", def.label, v));
     v = std::round(v);

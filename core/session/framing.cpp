@@ -169,6 +169,11 @@ Document addFramed(const Document& doc, const Scene& scene, std::string_view kin
   }
   const V3f at = centre + camera.up() * (0.42f * height) - camera.right() * (0.25f * height) - camera.forward() * (0.15f * height);
   const double d = std::max(0.05, double(length(at - centre)));
+  if (n->kind->param("bearing")) {
+    // Over the camera's shoulder.
+    const V3f back = -camera.forward();
+    out = setValue(out, id, "bearing", Constant(std::round(double(std::atan2(back.x, -back.z)) * 180 / 3.14159265 - 40)));
+  }
   if (n->kind->param("target")) out = setValue(out, id, "target", Constant(rounded(centre)));
   if (n->kind->param("position")) out = setValue(out, id, "position", Constant(rounded(at)));
   if (n->kind->family() == "light") {

@@ -1,0 +1,25 @@
+#define CATCH_CONFIG_RUNNER
+#include "app/theme.h"
+#include "core/exchange/child.h"
+
+#include <QApplication>
+#include <QSettings>
+#include <QStandardPaths>
+#include <QTemporaryDir>
+#include <catch2/catch.hpp>
+
+int main(int argc, char** argv) {
+  if (const int code = ilumbra::parseIfChild(argc, argv); code >= 0) return code;
+  if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM")) qputenv("QT_QPA_PLATFORM", "offscreen");
+  // Nothing of the person's own settings is read or changed.
+  QTemporaryDir home;
+  qputenv("XDG_CONFIG_HOME", home.path().toUtf8());
+  qputenv("XDG_DATA_HOME", home.path().toUtf8());
+  qputenv("XDG_RUNTIME_DIR", home.path().toUtf8());
+  int qtArgs = 1;
+  QApplication app(qtArgs, argv);
+  QApplication::setApplicationName("ilumbra");
+  QApplication::setOrganizationName("ilumbra");
+  ilumbra::theme::apply(app);
+  return Catch::Session().run(argc, argv);
+}

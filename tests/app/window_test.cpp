@@ -1,0 +1,540 @@
+// The real window under the offscreen platform, driven by real events.
+#include "app/find_anything.h"
+#include "app/lens_page.h"
+#include "app/main_window.h"
+#include "app/number_row.h"
+#include "app/other_rows.h"
+#include "app/picture_bar.h"
+#include "app/picture_view.h"
+#include "app/proofs_panel.h"
+#include "app/recovery.h"
+#include "app/route_view.h"
+#include "app/settings_panel.h"
+#include "app/theme.h"
+#include "app/things_panel.h"
+#include "core/document/difference.h"
+#include "core/document/file.h"
+#include "core/exchange/picture_file.h"
+#include "demo/starters.h"
+#include "tests/support/scene.h"
+
+#include <QApplication>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QSettings>
+#include <QStandardPaths>
+#include <QTest>
+#include <QToolButton>
+#include <QTreeWidget>
+#include <filesystem>
+
+using namespace ilumbra;
+using namespace ilumbra::test;
+namespace fs = std::filesystem;
+
+namespace {
+
+// A window with a small version of the sun core, so that pictures come quickly.
+class Open {
+public:
+  Open() : studio(std::make_unique<Studio>()), window(std::make_unique<MainWindow>(*studio)) {
+    Document doc = writeStarter(findStarter("sun-core"), kinds(), folder / "sun.ilum");
+    for (const auto& [param, v] : {std::pair{"width", 128.0}, {"height", 72.0}, {"samples", 2.0}}) doc = setValue(doc, doc.settings().id, param, Constant(v));
+    writeDocument(doc, folder / "sun.ilum");
+    window->resize(1280, 800);
+    window->show();
+    bool done = false;
+    window->openFile(QString::fromStdString(folder / "sun.ilum"), [&] { done = true; });
+    REQUIRE(wait([&] { return done; }));
+    REQUIRE(finished());
+  }
+  static bool wait(const std::function<bool()>& f, int ms = 30000) { return QTest::qWaitFor(f, ms); }
+  // Until the picture of the present document is finished.
+  bool finished() {
+    return wait([&] { return studio->image() && studio->image()->edition == studio->edition() && studio->image()->finished; });
+  }
+  const Document& doc() const { return studio->doc(); }
+  NodeId id(const char* name) const { return doc().findByName(name)->id; }
+  double number(const char* address) const { return std::get<double>(*valueAt(doc(), resolve(doc(), address)).constant()); }
+
+  TemporaryFolder folder;
+  std::unique_ptr<Studio> studio;
+  std::unique_ptr<MainWindow> window;
+};
+
+} // namespace
+
+TEST_CASE("The main job: open, add a glow, drag a value, undo, keep two proofs, wipe, save, reopen, compare equal", "[app][main-job]") {
+  Open o;
+  MainWindow& w = *o.window;
+  // Add a glow to the brass moon, which gives no light yet.
+  o.studio->select({o.id("Brass moon")});
+  w.commands().run("scene.add.effect.glow");
+  REQUIRE(o.doc().findByName("Brass moon glow"));
+  CHECK(o.studio->current() == o.id("Brass moon glow"));
+  CHECK(w.lastTold().contains("gave no light"));
+  REQUIRE(o.finished());
+  REQUIRE(o.studio->image()->route);
+  CHECK(o.studio->image()->route->effect == o.id("Brass moon glow"));
+  REQUIRE(o.studio->keep());
+
+  // Drag the strength of its lens stage along its ruled line: one gesture, one step.
+  const NodeId stage = roleOf(o.doc(), *o.doc().findByName("Brass moon glow"), "lens").front();
+  auto* row = qobject_cast<NumberRow*>(w.settings().row(stage, "strength"));
+  REQUIRE(row);
+  const double before = Params(*o.doc().find(stage), 1).number("strength");
+  const std::string undoBefore = o.studio->history().undoLabel();
+  QTest::mousePress(row, Qt::LeftButton, {}, row->handle());
+  for (int x = 10; x <= 100; x += 10) QTest::mouseMove(row, row->handle() + QPoint(10, 0));
+  QTest::mouseRelease(row, Qt::LeftButton, {}, row->handle());
+  const double after = Params(*o.doc().find(stage), 1).number("strength");
+  CHECK(after > before + 0.05);
+  const Document dragged = o.doc();
+  REQUIRE(o.finished());
+  REQUIRE(o.studio->keep());
+  QTest::keyClick(&w, Qt::Key_Z, Qt::ControlModifier);
+  CHECK(Params(*o.doc().find(stage), 1).number("strength") == before);
+  CHECK(o.studio->history().undoLabel() == undoBefore);
+  QTest::keyClick(&w, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+  CHECK(o.doc() == dragged);
+
+  // Two proofs; wipe between the live picture and the first.
+  REQUIRE(o.studio->proofs().size() == 2);
+  w.proofs().list()->setCurrentRow(0);
+  CHECK(o.studio->view().compare == Compare::Wipe);
+  REQUIRE(o.finished());
+  CHECK_FALSE(o.studio->image()->otherRgba.empty());
+  CHECK(w.proofs().changes()->topLevelItemCount() == 1);
+  const QRectF r = w.picture().pictureRect();
+  const QPoint edge(int(r.left() + r.width() / 2), int(r.center().y()));
+  QTest::mousePress(&w.picture(), Qt::LeftButton, {}, edge);
+  QTest::mouseMove(&w.picture(), edge - QPoint(int(r.width() / 4), 0));
+  QTest::mouseRelease(&w.picture(), Qt::LeftButton, {}, edge - QPoint(int(r.width() / 4), 0));
+  CHECK(w.picture().wipe() == Approx(0.25).margin(0.02));
+
+  // Save, reopen, compare equal.
+  bool saved = false;
+  const QString path = QString::fromStdString(o.folder / "kept.ilum");
+  w.saveFile(path, [&] { saved = true; });
+  REQUIRE(Open::wait([&] { return saved; }));
+  CHECK_FALSE(o.studio->modified());
+  const Document kept = o.doc();
+  bool opened = false;
+  w.openFile(path, [&] { opened = true; });
+  REQUIRE(Open::wait([&] { return opened; }));
+  CHECK(o.doc() == kept);
+  CHECK(differences(kept, o.doc()).empty());
+}
+
+TEST_CASE("A click picks, a second goes behind, a drag orbits, and it is all undoable", "[app][picture]") {
+  Open o;
+  PictureView& view = o.window->picture();
+  const ScenePtr scene = o.studio->session().scene();
+  REQUIRE(scene);
+  float x, y;
+  REQUIRE(scene->camera.project({0.47f, 0.085f, 0.16f}, x, y));
+  const QRectF r = view.pictureRect();
+  const QPoint at(int(r.left() + double(x) / 128 * r.width()), int(r.top() + double(y) / 72 * r.height()));
+  QTest::mouseClick(&view, Qt::LeftButton, {}, at);
+  CHECK(o.studio->current() == o.id("Glass planet"));
+  QTest::mouseClick(&view, Qt::LeftButton, {}, at);
+  CHECK(o.studio->current() != o.id("Glass planet"));
+  CHECK(o.studio->current() != 0);
+  const Document before = o.doc();
+  QTest::mousePress(&view, Qt::LeftButton, {}, r.center().toPoint());
+  for (int i = 1; i <= 5; ++i) QTest::mouseMove(&view, r.center().toPoint() + QPoint(12 * i, 0));
+  QTest::mouseRelease(&view, Qt::LeftButton, {}, r.center().toPoint() + QPoint(60, 0));
+  CHECK(o.studio->history().undoLabel() == "Orbit");
+  const Triple from = Params(*before.findByName("Camera"), 1).triple("position"), to = Params(*o.doc().findByName("Camera"), 1).triple("position");
+  CHECK(from[0] != to[0]);
+  CHECK(from[1] == Approx(to[1]).margin(1e-3));
+  o.studio->undo();
+  CHECK(o.doc() == before);
+  QTest::mouseClick(&view, Qt::LeftButton, Qt::ShiftModifier, at);
+  CHECK(o.studio->selection().size() == 2);
+  QTest::keyClick(&view, Qt::Key_Right);
+  QTest::keyClick(&view, Qt::Key_Up, Qt::ShiftModifier);
+  QTest::keyClick(&view, Qt::Key_Plus);
+  CHECK_FALSE(o.doc() == before);
+  QTest::keyClick(&view, Qt::Key_Escape);
+  CHECK(o.studio->selection().empty());
+}
+
+TEST_CASE("Framing the selection brings it into the middle", "[app][picture]") {
+  Open o;
+  o.studio->select({o.id("Brass moon")});
+  o.window->commands().run("picture.frame");
+  REQUIRE(o.finished());
+  float x, y;
+  REQUIRE(o.studio->session().scene()->camera.project({-0.44f, 0.046f, 0.24f}, x, y));
+  CHECK(x == Approx(64).margin(2));
+  CHECK(y == Approx(36).margin(2));
+}
+
+TEST_CASE("Typing in a row takes units, arithmetic and stops; nonsense is told and changes nothing", "[app][rows]") {
+  Open o;
+  o.studio->select({o.id("Night window")});
+  auto* row = qobject_cast<NumberRow*>(o.window->settings().row(o.id("Night window"), "power"));
+  REQUIRE(row);
+  const auto type = [&](const QString& text) {
+    row->setFocus();
+    QTest::keyClick(row, Qt::Key_Return);
+    auto* field = row->findChild<QLineEdit*>();
+    REQUIRE(field);
+    field->setText(text);
+    QTest::keyClick(field, Qt::Key_Return);
+    QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
+  };
+  type("1.5 klm");
+  CHECK(o.number("Night window.power") == 1500);
+  type("+1 stop");
+  CHECK(o.number("Night window.power") == 3000);
+  type("3000/4");
+  CHECK(o.number("Night window.power") == 750);
+  type("plenty");
+  CHECK(o.number("Night window.power") == 750);
+  CHECK(o.window->lastTold().contains("plenty"));
+  QTest::mouseDClick(row, Qt::LeftButton, {}, QPoint(8, 10));
+  CHECK(o.number("Night window.power") == 2000); // the default
+  QTest::keyClick(row, Qt::Key_Right);
+  CHECK(o.number("Night window.power") > 2000);
+  QTest::keyClick(row, Qt::Key_Backspace);
+  CHECK(o.number("Night window.power") == 2000);
+}
+
+TEST_CASE("Every kind of row edits its parameter", "[app][rows]") {
+  Open o;
+  SettingsPanel& s = o.window->settings();
+  o.studio->select({o.id("Night window")});
+  auto* on = s.row(o.id("Night window"), "on");
+  REQUIRE(on);
+  QTest::mouseClick(on, Qt::LeftButton);
+  CHECK_FALSE(Params(*o.doc().findByName("Night window"), 1).flag("on"));
+  auto* position = s.row(o.id("Night window"), "position");
+  REQUIRE(qobject_cast<VectorRow*>(position));
+  position->setFocus();
+  QTest::keyClick(position, Qt::Key_Right);
+  QTest::keyClick(position, Qt::Key_Up);
+  CHECK(Params(*o.doc().findByName("Night window"), 1).triple("position")[1] > 2.3);
+  auto* color = s.row(o.id("Night window"), "color");
+  REQUIRE(qobject_cast<ColorRow*>(color));
+  auto* field = color->findChild<QLineEdit*>();
+  field->setFocus();
+  field->selectAll();
+  QTest::keyClicks(field, "1, 0.5, 0");
+  QTest::keyClick(field, Qt::Key_Return);
+  CHECK(Params(*o.doc().findByName("Night window"), 1).triple("color") == Triple{1, 0.5, 0});
+  o.studio->select({o.id("Sun core")});
+  CHECK(qobject_cast<ReferenceRow*>(s.row(o.id("Sun core"), "material")));
+  o.studio->select({});
+  CHECK(qobject_cast<ChoiceRow*>(s.row(o.doc().settings().id, "view")));
+  CHECK(qobject_cast<NumberRow*>(s.row(o.doc().settings().id, "samples")));
+}
+
+TEST_CASE("A keyed value is changed at the frame in sight", "[app][rows][keys]") {
+  Open o;
+  const Address a = resolve(o.doc(), "Night window.power");
+  o.studio->edit("Key", [&](const Document& d) { return setAt(d, a, Keys{{{1, 100.0, KeyShape::Linear}, {11, 200.0, KeyShape::Linear}}}); });
+  o.studio->edit("Frame", [](const Document& d) { return setValue(d, d.settings().id, "frame", Constant(6.0)); });
+  o.studio->select({o.id("Night window")});
+  auto* row = qobject_cast<NumberRow*>(o.window->settings().row(o.id("Night window"), "power"));
+  REQUIRE(row);
+  QTest::keyClick(row, Qt::Key_Right);
+  const Value v = valueAt(o.doc(), a);
+  REQUIRE(v.keys());
+  CHECK(v.keys()->keys.size() == 3);
+  CHECK(v.keys()->keys[1].frame == 6);
+}
+
+TEST_CASE("Roles are filled by picking and emptied again", "[app][effect]") {
+  Open o;
+  const NodeId glow = o.id("Sun core glow");
+  o.studio->select({glow});
+  o.studio->setPicking({glow, "from"});
+  QCoreApplication::processEvents();
+  o.studio->offer(o.id("Camera"));
+  CHECK(o.window->lastTold().contains("does not go into"));
+  CHECK(o.studio->picking().active());
+  o.studio->offer(o.id("Night window"));
+  CHECK_FALSE(o.studio->picking().active());
+  CHECK(roleOf(o.doc(), *o.doc().find(glow), "from").size() == 2);
+  CHECK(o.studio->current() == glow);
+  o.studio->undo();
+  CHECK(roleOf(o.doc(), *o.doc().find(glow), "from").size() == 1);
+}
+
+TEST_CASE("A finding's mend is one click in the route, and undoable", "[app][route]") {
+  Open o;
+  o.studio->select({o.id("Sun core glow")});
+  o.studio->edit("Dim", [&](const Document& d) { return setAt(d, resolve(d, "Sun glass.own_light"), Constant(0.0)); });
+  REQUIRE(o.finished());
+  REQUIRE_FALSE(o.window->route().mends().empty());
+  CHECK(o.window->effects().list()->topLevelItem(0)->data(0, Qt::UserRole + 1).toString().contains("nothing shows"));
+  REQUIRE(o.window->route().applyMendAt(0));
+  CHECK(o.number("Sun glass.own_light") > 0);
+  REQUIRE(o.finished());
+  CHECK(o.studio->image()->route->findings.empty());
+  o.studio->undo();
+  CHECK(o.number("Sun glass.own_light") == 0);
+  o.window->route().setFolded(true);
+  CHECK(o.window->route().height() < 30);
+}
+
+TEST_CASE("Proofs: name, delete, difference, carry one over, go on", "[app][proofs]") {
+  Open o;
+  REQUIRE(o.studio->keep());
+  const Document first = o.doc();
+  o.studio->edit("Two changes", [](const Document& d) { return setAt(setAt(d, resolve(d, "Halo.strength"), Constant(0.6)), resolve(d, "Camera.ev100"), Constant(7.0)); });
+  REQUIRE(o.finished());
+  REQUIRE(o.studio->keep());
+  o.window->commands().run("picture.difference");
+  CHECK(o.studio->view().compare == Compare::Difference);
+  o.window->proofs().list()->setCurrentRow(0);
+  REQUIRE(o.window->proofs().changes()->topLevelItemCount() == 2);
+  CHECK(o.window->proofs().changes()->topLevelItem(0)->text(0).contains(QStringLiteral("→")));
+  REQUIRE(o.window->proofs().carry(0));
+  CHECK(o.window->proofs().changes()->topLevelItemCount() == 1);
+  o.studio->renameProof(1, "before the storm");
+  CHECK(o.window->proofs().list()->item(0)->text().contains("before the storm"));
+  o.studio->goOnFrom(1);
+  CHECK(o.doc() == first);
+  o.studio->undo();
+  CHECK_FALSE(o.doc() == first);
+  // Two proofs against each other.
+  Studio::View v = o.studio->view();
+  v.compare = Compare::SideBySide;
+  v.left = 2;
+  o.studio->setView(v);
+  CHECK(o.window->proofs().changes()->topLevelItemCount() == 2);
+  CHECK_FALSE(o.window->proofs().carry(0)); // nothing is carried between proofs
+  o.studio->deleteProof(1);
+  CHECK(o.studio->view().compare == Compare::None);
+  CHECK(o.studio->proofs().size() == 1);
+}
+
+TEST_CASE("The lens page adds, orders, switches and deletes stages", "[app][lens]") {
+  Open o;
+  o.studio->select({o.id("Sun core glow")});
+  o.window->commands().run("scene.add.lens.glow");
+  REQUIRE(lensStages(o.doc()).size() == 2);
+  const Node* second = lensStages(o.doc())[1];
+  CHECK(roleOf(o.doc(), *o.doc().findByName("Sun core glow"), "lens").size() == 2);
+  CHECK(sourcesOfStage(o.doc(), *second) == std::vector<NodeId>{o.id("Sun core")});
+  const auto press = [&](const QString& text, int nth) {
+    const auto buttons = o.window->lens().widget()->findChildren<QToolButton*>();
+    for (QToolButton* b : buttons)
+      if (b->text() == text && nth-- == 0) {
+        QTest::mouseClick(b, Qt::LeftButton);
+        QCoreApplication::processEvents();
+        return true;
+      }
+    return false;
+  };
+  const NodeId first = lensStages(o.doc())[0]->id;
+  REQUIRE(press(QStringLiteral("↓"), 0));
+  CHECK(lensStages(o.doc())[1]->id == first);
+  REQUIRE(press("on", 0));
+  CHECK_FALSE(Params(*lensStages(o.doc())[0], 1).flag("on"));
+  REQUIRE(press("solo", 1));
+  CHECK(o.studio->view().soloStage == first);
+  REQUIRE(press(QStringLiteral("×"), 0));
+  CHECK(lensStages(o.doc()).size() == 1);
+  CHECK(problems(o.doc()).empty());
+}
+
+TEST_CASE("Anything is found by name: commands, things, parameters", "[app][find]") {
+  Open o;
+  FindAnything f(*o.studio, o.window->commands(), o.window.get());
+  f.field()->setText("keep proof");
+  REQUIRE(f.list()->count() > 0);
+  CHECK(f.list()->item(0)->text().contains("Keep as a proof"));
+  QTest::keyClick(f.field(), Qt::Key_Return);
+  CHECK(o.studio->proofs().size() == 1);
+  FindAnything g(*o.studio, o.window->commands(), o.window.get());
+  NodeId node = 0;
+  QString param;
+  QObject::connect(&g, &FindAnything::parameterChosen, [&](NodeId n, const QString& p) {
+    node = n;
+    param = p;
+  });
+  g.field()->setText("halo strength");
+  QTest::keyClick(g.field(), Qt::Key_Return);
+  CHECK(node == o.id("Halo"));
+  CHECK(param == "strength");
+  FindAnything h(*o.studio, o.window->commands(), o.window.get());
+  h.field()->setText("no such thing at all");
+  CHECK(h.list()->count() == 0);
+}
+
+TEST_CASE("Lists search, select, and show groups", "[app][lists]") {
+  Open o;
+  QTreeWidget* list = o.window->scene().list();
+  const auto shown = [&] {
+    QStringList names;
+    for (QTreeWidgetItemIterator it(list); *it; ++it) names << (*it)->text(0);
+    return names;
+  };
+  CHECK(shown().contains("Sun core"));
+  CHECK(shown().contains("Lights"));
+  o.window->scene().search()->setText("moon");
+  CHECK(shown().contains("Brass moon"));
+  CHECK_FALSE(shown().contains("Sun core"));
+  o.window->scene().search()->clear();
+  o.studio->select({o.id("Glass planet")});
+  REQUIRE(list->selectedItems().size() == 1);
+  CHECK(list->selectedItems()[0]->text(0) == "Glass planet");
+}
+
+TEST_CASE("Shortcuts are unique, changeable and remembered; every command is in the docs", "[app][commands]") {
+  Open o;
+  Commands& c = o.window->commands();
+  c.resetKeys();
+  std::map<QString, QString> seen;
+  for (const Command& k : c.all()) {
+    CHECK_FALSE(k.help.isEmpty());
+    CHECK(c.docs().contains(k.label));
+    if (k.keys.isEmpty()) continue;
+    CAPTURE(k.id.toStdString());
+    CHECK(seen.count(k.keys) == 0);
+    seen[k.keys] = k.id;
+  }
+  CHECK(c.setKeys("picture.stops", QKeySequence("Ctrl+Return")) == "picture.keep");
+  CHECK(c.keysOf("picture.keep").isEmpty());
+  CHECK(c.keysOf("picture.stops") == QKeySequence("Ctrl+Return"));
+  c.resetKeys();
+  CHECK(c.keysOf("picture.keep") == QKeySequence("Ctrl+Return"));
+}
+
+TEST_CASE("Columns, route and drawer fold, and one key shows the picture alone", "[app][window]") {
+  Open o;
+  const int before = o.window->picture().height();
+  o.window->fold("drawer", true);
+  QCoreApplication::processEvents();
+  CHECK_FALSE(o.window->proofs().isVisible());
+  CHECK(o.window->picture().height() > before);
+  o.window->fold("drawer", false);
+  QTest::keyClick(o.window.get(), Qt::Key_F4);
+  QCoreApplication::processEvents();
+  CHECK_FALSE(o.window->bar().isVisible());
+  CHECK_FALSE(o.window->settings().isVisible());
+  CHECK(o.window->picture().width() == o.window->width());
+  QTest::keyClick(o.window.get(), Qt::Key_F4);
+  CHECK(o.window->bar().isVisible());
+  CHECK(o.window->settings().isVisible());
+}
+
+TEST_CASE("A model is imported, given a glow, and the picture exported", "[app][import]") {
+  Open o;
+  const QString model = "/usr/share/assimp/models/glTF2/BoxTextured-glTF-Binary/BoxTextured.glb";
+  bool done = false;
+  o.window->importFile(model, [&] { done = true; });
+  REQUIRE(Open::wait([&] { return done; }));
+  REQUIRE(o.doc().findByName("BoxTextured"));
+  REQUIRE(o.finished());
+  CHECK(o.studio->image()->troubles.empty());
+  for (const char* name : {"p.exr", "p.png"}) {
+    bool written = false;
+    o.window->exportPicture(QString::fromStdString(o.folder / name), true, [&] { written = true; });
+    REQUIRE(Open::wait([&] { return written; }));
+    CHECK(readPicture(o.folder / name).width == 128);
+  }
+  o.window->exportSet(QString::fromStdString(o.folder / "set.glb"));
+  CHECK(Open::wait([&] { return fs::exists(o.folder / "set.glb") && o.studio->backgroundLabel().isEmpty(); }));
+  o.studio->undo();
+  CHECK_FALSE(o.doc().findByName("BoxTextured"));
+}
+
+TEST_CASE("A broken file is told in words and the document stays", "[app][import]") {
+  Open o;
+  writeFileAtomically(o.folder / "bad.glb", "glTF");
+  const Document before = o.doc();
+  o.window->importFile(QString::fromStdString(o.folder / "bad.glb"));
+  REQUIRE(Open::wait([&] { return o.studio->backgroundLabel().isEmpty(); }));
+  CHECK(o.window->lastTold().contains("bad.glb"));
+  CHECK(o.doc() == before);
+  writeFileAtomically(o.folder / "bad.ilum", "{");
+  o.window->openFile(QString::fromStdString(o.folder / "bad.ilum"));
+  REQUIRE(Open::wait([&] { return o.studio->backgroundLabel().isEmpty(); }));
+  CHECK(o.window->lastTold().contains("bad.ilum"));
+  CHECK(o.doc() == before);
+}
+
+TEST_CASE("New things are framed, named and undoable; every kind can be added", "[app][add]") {
+  Open o;
+  for (const Kind& k : kinds()->all()) {
+    const auto f = k.family();
+    if (f == "picture" || f == "lens" || f == "pattern" || k.id == "object.mesh") continue;
+    const Document before = o.doc();
+    o.window->commands().run(QString::fromStdString("scene.add." + k.id));
+    CAPTURE(k.id);
+    CHECK(o.doc().nodes().size() > before.nodes().size());
+    CHECK(problems(o.doc()).empty());
+    o.studio->undo();
+    CHECK(o.doc() == before);
+  }
+}
+
+TEST_CASE("Frames step within their range, and play goes on by itself", "[app][time]") {
+  Open o;
+  o.studio->edit("Range", [](const Document& d) { return setValue(setValue(d, d.settings().id, "last_frame", Constant(3.0)), d.settings().id, "rate", Constant(60.0)); });
+  o.window->commands().run("picture.next_frame");
+  CHECK(o.studio->frame() == 2);
+  o.window->commands().run("picture.next_frame");
+  o.window->commands().run("picture.next_frame");
+  CHECK(o.studio->frame() == 1);
+  o.window->commands().run("picture.previous_frame");
+  CHECK(o.studio->frame() == 3);
+  const std::string label = o.studio->history().undoLabel();
+  o.window->bar().play(true);
+  CHECK(Open::wait([&] { return o.studio->frame() == 2; }, 5000));
+  o.window->bar().play(false);
+  CHECK_FALSE(o.studio->view().playing);
+}
+
+TEST_CASE("Unsaved work is kept aside and can be taken up again", "[app][recovery]") {
+  Open o;
+  o.studio->edit("Change", [](const Document& d) { return setAt(d, resolve(d, "Halo.strength"), Constant(0.77)); });
+  recovery::keep(o.doc(), "/somewhere/else.ilum");
+  recovery::forget(); // waits for the writing, then removes it
+  CHECK(recovery::findLost().empty());
+  recovery::keep(o.doc(), "/somewhere/else.ilum");
+  QTest::qWait(300);
+  // As if this process were gone: under the number of one that cannot live.
+  QString folder = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + "/recovery";
+  const QString own = QString("%1/%2.ilum").arg(folder).arg(QCoreApplication::applicationPid()), gone = folder + "/999999999.ilum";
+  fs::rename(own.toStdString(), gone.toStdString());
+  fs::rename((own + ".from").toStdString(), (gone + ".from").toStdString());
+  const auto lost = recovery::findLost();
+  REQUIRE(lost.size() == 1);
+  CHECK(lost[0].original == "/somewhere/else.ilum");
+  const auto doc = recovery::read(kinds(), lost[0], nullptr);
+  REQUIRE(doc);
+  CHECK(Params(*doc->findByName("Halo"), 1).number("strength") == 0.77);
+  recovery::forget(lost[0]);
+  CHECK(recovery::findLost().empty());
+}
+
+TEST_CASE("Closing asks nothing when nothing is unsaved", "[app][window]") {
+  Open o;
+  CHECK_FALSE(o.studio->modified());
+  CHECK(o.window->close());
+}
+
+TEST_CASE("A bare window says what to do", "[app][empty]") {
+  Studio studio;
+  MainWindow w(studio);
+  w.resize(1280, 800);
+  w.show();
+  QCoreApplication::processEvents();
+  QStringList starters;
+  for (QToolButton* b : w.effects().findChildren<QToolButton*>()) starters << b->text();
+  CHECK(starters.contains("Sun core"));
+  CHECK(starters.contains("Orrery Hall"));
+  w.commands().run("picture.frame");
+  CHECK(w.lastTold().contains("no camera"));
+  w.commands().run("picture.wipe");
+  CHECK(w.lastTold().contains("Keep a proof first"));
+  w.openStarter("sun-core");
+  CHECK(Open::wait([&] { return studio.doc().findByName("Sun core") != nullptr; }));
+  CHECK(studio.path().isEmpty());
+}

@@ -1,0 +1,181 @@
+// The command line, as a person or a script meets it: the real program.
+#include "core/document/file.h"
+#include "tests/support/scene.h"
+
+#include <array>
+#include <filesystem>
+#include <nlohmann/json.hpp>
+#include <sys/wait.h>
+
+using namespace ilumbra;
+using namespace ilumbra::test;
+using Json = nlohmann::json;
+namespace fs = std::filesystem;
+
+namespace {
+
+struct Outcome {
+  int code = -1;
+  std::string out, err;
+};
+
+Outcome cli(const std::string& arguments) {
+  TemporaryFolder folder;
+  const std::string errors = folder / "err";
+  FILE* p = popen((std::string(ILUMBRA_CLI) + " " + arguments + " 2>" + errors).c_str(), "r");
+  Outcome o;
+  std::array<char, 4096> buffer;
+  for (size_t n; (n = fread(buffer.data(), 1, buffer.size(), p)) > 0;) o.out.append(buffer.data(), n);
+  const int status = pclose(p);
+  o.code = WIFEXITED(status) ? WEXITSTATUS(status) : 128;
+  o.err = readFile(errors);
+  return o;
+}
+
+// A refusal is one line that begins with the program's name.
+void refused(const std::string& arguments, int code, const std::string& words) {
+  const Outcome o = cli(arguments);
+  CAPTURE(arguments, o.err);
+  CHECK(o.code == code);
+  CHECK(o.err.find("ilumbra-cli: ") == 0);
+  CHECK(std::count(o.err.begin(), o.err.end(), '\n') == 1);
+  CHECK(o.err.find(words) != std::string::npos);
+}
+
+} // namespace
+
+TEST_CASE("Starters are listed and written, and check finds nothing", "[cli]") {
+  TemporaryFolder folder;
+  const Outcome list = cli("starters");
+  CHECK(list.code == 0);
+  CHECK(list.out.find("sun-core") == 0);
+  REQUIRE(cli("new sun-core -o " + (folder / "a.ilum")).code == 0);
+  CHECK(fs::exists(folder / "orrery-assets/pierced-shade.glb"));
+  CHECK(cli("check " + (folder / "a.ilum")).code == 0);
+  fs::remove(folder / "orrery-assets/pierced-shade.glb");
+  refused("check " + (folder / "a.ilum"), 3, "Pierced shade");
+  refused("new moon-core -o " + (folder / "b.ilum"), 2, "sun-core");
+}
+
+TEST_CASE("Kinds come from the table, for people and as JSON", "[cli]") {
+  const Json all = Json::parse(cli("kinds --json").out);
+  CHECK(all["kinds"].size() == kinds()->all().size());
+  const Json lamp = Json::parse(cli("kinds light.point --json").out);
+  CHECK(lamp["id"] == "light.point");
+  CHECK(lamp["parameters"].size() == kinds()->find("light.point")->params.size());
+  CHECK(cli("kinds lens.glow").out.find("strength") != std::string::npos);
+  refused("kinds light.torch", 2, "light.torch");
+}
+
+TEST_CASE("Values are shown, set with units and added", "[cli]") {
+  TemporaryFolder folder;
+  const std::string a = folder / "a.ilum", b = folder / "b.ilum";
+  REQUIRE(cli("new sun-core -o " + a).code == 0);
+  CHECK(cli("show " + a).out.find("Sun core  (object.sphere)") != std::string::npos);
+  CHECK(cli("show " + a + " \"Sun core.radius\"").out == "13 mm\n");
+  REQUIRE(cli("set " + a + " \"Sun core.radius=2 cm\" \"Halo.strength=35 %\" -o " + b).code == 0);
+  CHECK(cli("show " + b + " \"Sun core.radius\"").out == "20 mm\n");
+  CHECK(Json::parse(cli("show " + b + " Halo.strength --json").out)["value"] == 0.35);
+  REQUIRE(cli("add " + b + " light.point \"New lamp\" power=500 \"position=0, 1, 0\" -o " + b).code == 0);
+  CHECK(cli("show " + b + " \"New lamp.power\"").out == "500 lm\n");
+  const Json differences = Json::parse(cli("compare " + a + " " + b + " --json").out);
+  CHECK(differences["equal"] == false);
+  CHECK(differences["differences"].size() == 3);
+  CHECK(cli("compare " + a + " " + a).out == "no difference\n");
+  refused("set " + a + " \"Sun core.radius=-1\" -o " + b, 3, "below the least");
+  refused("set " + a + " Nobody.power=1 -o " + b, 3, "Nobody");
+  refused("set " + a + " nonsense -o " + b, 2, "NAME.PARAM=VALUE");
+  refused("set " + a + " Halo.strength=1 -o " + (folder / "no/where.ilum"), 4, "cannot be written");
+}
+
+TEST_CASE("Render writes the picture and reports what was measured", "[cli]") {
+  TemporaryFolder folder;
+  const std::string a = folder / "a.ilum", p = folder / "p.exr";
+  REQUIRE(cli("new sun-core -o " + a).code == 0);
+  const Outcome o = cli("render " + a + " -o " + p + " --size 96x54 --samples 4 --passes all --json");
+  REQUIRE(o.code == 0);
+  const Json j = Json::parse(o.out);
+  CHECK(j["samples"] == 4);
+  CHECK(j["width"] == 96);
+  CHECK(j["rays"] > 96 * 54 * 4);
+  CHECK(j["peak_memory_mib"] > 1);
+  // The same pixels on one thread and on two.
+  REQUIRE(cli("render " + a + " -o " + (folder / "one.exr") + " --size 96x54 --samples 4 --threads 1").code == 0);
+  REQUIRE(cli("render " + a + " -o " + (folder / "two.exr") + " --size 96x54 --samples 4 --threads 2").code == 0);
+  CHECK(cli("compare " + (folder / "one.exr") + " " + (folder / "two.exr")).out == "equal\n");
+  // The lens alone on the file is the picture again, but for the file's half floats.
+  REQUIRE(cli("lens " + p + " " + a + " -o " + (folder / "again.exr")).code == 0);
+  const Json c = Json::parse(cli("compare " + p + " " + (folder / "again.exr") + " --json").out);
+  CHECK(c["rms"] < 0.5);
+  CHECK(std::abs(c["mean_stops"].get<double>()) < 0.01);
+  // A value for this picture only.
+  REQUIRE(cli("render " + a + " -o " + (folder / "dark.exr") + " --size 96x54 --samples 4 --set Camera.ev100=8.5 --set Picture.firefly_limit=32").code == 0);
+  CHECK(Json::parse(cli("compare " + p + " " + (folder / "dark.exr") + " --json").out)["mean_stops"].get<double>() == Approx(-3).margin(0.02));
+}
+
+TEST_CASE("Sequences, regions, limits and cameras", "[cli]") {
+  TemporaryFolder folder;
+  const std::string a = folder / "a.ilum";
+  REQUIRE(cli("new orrery-hall -o " + a).code == 0);
+  REQUIRE(cli("render " + a + " -o " + (folder / "s.png") + " --size 48x27 --samples 1 --frames 2-6x2").code == 0);
+  for (const char* name : {"s.0002.png", "s.0004.png", "s.0006.png"}) CHECK(fs::exists(folder / name));
+  CHECK_FALSE(fs::exists(folder / "s.0003.png"));
+  REQUIRE(cli("render " + a + " -o " + (folder / "r.exr") + " --size 48x27 --samples 1 --region 4,4,10,10").code == 0);
+  REQUIRE(cli("render " + a + " -o " + (folder / "c.exr") + " --size 48x27 --samples 2 --camera \"Glass planet close\"").code == 0);
+  const Json timed = Json::parse(cli("render " + a + " -o " + (folder / "t.exr") + " --size 320x180 --samples 100000 --seconds 1 --json").out);
+  CHECK(timed["samples"] < 100000);
+  const Json noisy = Json::parse(cli("render " + a + " -o " + (folder / "n.exr") + " --size 48x27 --samples 4096 --noise 0.3 --json").out);
+  CHECK(noisy["samples"] < 4096);
+  CHECK(noisy["noise"] <= 0.3);
+  refused("render " + a + " -o " + (folder / "x.exr") + " --size 48", 2, "a size like");
+  refused("render " + a + " -o " + (folder / "x.exr") + " --size 48x27 --region 40,0,20,5", 2, "inside the picture");
+  refused("render " + a + " -o " + (folder / "x.webp"), 2, ".exr, .png");
+  refused("render " + a + " -o " + (folder / "x.png") + " --passes depth", 2, "passes");
+  refused("render " + a + " -o " + (folder / "x.exr") + " --passes sparkle", 2, "sparkle");
+  refused("render " + a + " -o " + (folder / "x.exr") + " --camera Nobody", 3, "Nobody");
+  refused("render " + a + " -o " + (folder / "x.exr") + " --frames 9-2", 2, "range of frames");
+  refused("render " + (folder / "gone.ilum") + " -o " + (folder / "x.exr"), 4, "gone.ilum");
+  refused("render", 2, "");
+  refused("sparkle", 2, "");
+}
+
+TEST_CASE("A model from outside goes from import to a picture with a glow confined to one part", "[cli][main-job]") {
+  TemporaryFolder folder;
+  const std::string model = "/usr/share/assimp/models/glTF2/2CylinderEngine-glTF-Binary/2CylinderEngine.glb";
+  REQUIRE(fs::exists(model)); // of the package assimp-testmodels
+  const std::string a = folder / "engine.ilum";
+  const Json imported = Json::parse(cli("import " + model + " -o " + a + " --json").out);
+  CHECK(imported["objects"] > 20);
+  const Document doc = readDocument(kinds(), a);
+  CHECK(activeCamera(doc));
+  CHECK(doc.family("light").size() == 2);
+  // The first mesh is made to glow, by its own material.
+  std::string part;
+  for (const Node* n : doc.family("object"))
+    if (n->kind->id == "object.mesh" && part.empty()) part = n->name;
+  const auto q = [](const std::string& s) { return "\"" + s + "\""; };
+  REQUIRE(cli("add " + a + " material.surface Ember own_light=900 \"own_light_color=1, 0.5, 0.2\" -o " + a).code == 0);
+  REQUIRE(cli("set " + a + " " + q(part + ".material=Ember") + " -o " + a).code == 0);
+  REQUIRE(cli("add " + a + " lens.glow Halo \"strength=40 %\" -o " + a).code == 0);
+  REQUIRE(cli("add " + a + " effect.glow \"Part glow\" " + q("from=" + part) + " lens=Halo -o " + a).code == 0);
+  REQUIRE(cli("render " + a + " -o " + (folder / "e.png") + " --size 160x90 --samples 4").code == 0);
+  REQUIRE(cli("render " + a + " -o " + (folder / "e.exr") + " --size 160x90 --samples 4 --passes all").code == 0);
+  const Json route = Json::parse(cli("route " + a + " --json --size 160x90 --samples 4").out);
+  CHECK(route["effects"][0]["effect"] == "Part glow");
+  CHECK(route["effects"][0]["emitted_lm"] > 0);
+  REQUIRE(cli("export " + a + " -o " + (folder / "back.glb")).code == 0);
+  CHECK(cli("import " + (folder / "back.glb") + " -o " + (folder / "back.ilum")).code == 0);
+}
+
+TEST_CASE("Broken files end with exit 3 and one line", "[cli][broken]") {
+  TemporaryFolder folder;
+  writeFileAtomically(folder / "bad.ilum", "{\"ilumbra\": 1, \"nodes\": [{\"id\": 1,");
+  refused("check " + (folder / "bad.ilum"), 3, "line 1");
+  writeFileAtomically(folder / "bad.glb", "glTF");
+  refused("import " + (folder / "bad.glb") + " -o " + (folder / "x.ilum"), 3, "bad.glb");
+  writeFileAtomically(folder / "bad.ply", "ply\nformat ascii 1.0\nelement vertex 3\n");
+  refused("import " + (folder / "bad.ply") + " -o " + (folder / "x.ilum"), 3, "header without an end");
+  writeFileAtomically(folder / "bad.exr", "not a picture");
+  refused("compare " + (folder / "bad.exr") + " " + (folder / "bad.exr"), 3, "bad.exr");
+  CHECK_FALSE(fs::exists(folder / "x.ilum"));
+}

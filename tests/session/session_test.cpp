@@ -1,0 +1,299 @@
+#include "core/session/session.h"
+
+#include "core/color/view.h"
+#include "core/session/framing.h"
+#include "tests/support/scene.h"
+
+#include <chrono>
+#include <condition_variable>
+#include <mutex>
+
+using namespace ilumbra;
+using namespace ilumbra::test;
+using Clock = std::chrono::steady_clock;
+
+namespace {
+
+Document twoLampSet(int samples = 8) {
+  Set s(64, 48);
+  s.settings({{"samples", std::to_string(samples).c_str()}});
+  s.look("0, 1.2, 3", "0, 0.4, 0", "35");
+  s.lambert("Stone", "0.5, 0.5, 0.5");
+  s.add("object.plane", "Floor", {{"width", "20"}, {"depth", "20"}, {"material", "Stone"}});
+  s.add("object.sphere", "Ball", {{"radius", "0.3"}, {"position", "0, 0.3, 0"}, {"material", "Stone"}});
+  s.add("light.point", "Left lamp", {{"power", "600"}, {"position", "-1, 1, 0.5"}});
+  s.add("light.point", "Right lamp", {{"power", "300"}, {"position", "1, 1, 0.5"}});
+  s.add("effect.glow", "Shine", {{"from", "Left lamp"}});
+  s.add("lens.glow", "Halo", {{"sources", "Shine"}});
+  s.set(s.find("Shine"), {{"lens", "Halo"}});
+  return s.take();
+}
+
+// A session whose images are collected.
+class Bench {
+public:
+  explicit Bench(int threads = 0)
+      : m_session(std::make_shared<AssetCache>(), std::make_shared<const ColorViews>(),
+                  [this](std::shared_ptr<const SessionImage> i) {
+                    const std::lock_guard lock(m_mutex);
+                    m_images.push_back(std::move(i));
+                    m_wake.notify_all();
+                  },
+                  threads) {}
+  uint64_t submit(SessionRequest r) { return m_session.submit(std::move(r)); }
+  uint64_t submit(const Document& d) { return submit(SessionRequest{.doc = d}); }
+  std::shared_ptr<const SessionImage> wait(const std::function<bool(const SessionImage&)>& want, int seconds = 60) {
+    std::unique_lock lock(m_mutex);
+    const auto until = Clock::now() + std::chrono::seconds(seconds);
+    for (size_t seen = 0;;) {
+      for (; seen < m_images.size(); ++seen)
+        if (want(*m_images[seen])) return m_images[seen];
+      if (m_wake.wait_until(lock, until) == std::cv_status::timeout) return nullptr;
+    }
+  }
+  std::shared_ptr<const SessionImage> finished(uint64_t edition) {
+    return wait([edition](const SessionImage& i) { return i.edition == edition && i.finished; });
+  }
+  Session& session() { return m_session; }
+
+private:
+  std::mutex m_mutex;
+  std::condition_variable m_wake;
+  std::vector<std::shared_ptr<const SessionImage>> m_images;
+  Session m_session;
+};
+
+} // namespace
+
+TEST_CASE("A session gives a draft first, then the picture of the command line, and stops", "[session]") {
+  Bench b;
+  const Document doc = twoLampSet();
+  const uint64_t e = b.submit(doc);
+  const auto draft = b.wait([&](const SessionImage& i) { return i.edition == e; });
+  REQUIRE(draft);
+  CHECK(draft->draft);
+  CHECK(draft->width == 64);
+  CHECK(draft->rgba.size() == 64 * 48 * 4);
+  const auto done = b.finished(e);
+  REQUIRE(done);
+  CHECK(done->samples == 8);
+  const Traced t = trace(doc, 8);
+  CHECK(*done->linear == develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture);
+}
+
+TEST_CASE("A change of power, tint, switch, exposure or lens traces no ray and is seen", "[session][rays]") {
+  Bench b;
+  const Document doc = twoLampSet();
+  REQUIRE(b.finished(b.submit(doc)));
+  const auto mean0 = mean(*b.wait([](const SessionImage& i) { return i.finished; })->linear);
+  for (const auto& [address, text] : {std::pair{"Left lamp.power", "1800"}, {"Left lamp.color", "1, 0.4, 0.1"}, {"Left lamp.on", "off"}, {"Right lamp.stops", "2"}, {"Camera.ev100", "4"},
+                                      {"Halo.strength", "80 %"}, {"Halo.size", "30 %"}, {"Halo.on", "off"}, {"Shine.on", "off"}, {"Picture.view", "Plain sRGB"}}) {
+    const Address a = resolve(doc, address);
+    const Document changed = setAt(doc, a, parseValue(doc, definitionAt(doc, a), text));
+    b.finished(b.submit(doc));
+    const auto image = b.finished(b.submit(changed));
+    CAPTURE(address);
+    REQUIRE(image);
+    CHECK(image->raysSinceRequest == 0);
+    if (std::string(address) != "Picture.view" && std::string(address).find("Halo") == std::string::npos && std::string(address).find("Shine") == std::string::npos) {
+      const bool seen = mean(*image->linear) != Approx(mean0).epsilon(1e-4) || std::string(address) == "Left lamp.color";
+      CHECK(seen);
+    }
+  }
+}
+
+TEST_CASE("A change of place, shape or surface traces again; a lens stage with new sources too", "[session][rays]") {
+  Bench b;
+  const Document doc = twoLampSet(2);
+  REQUIRE(b.finished(b.submit(doc)));
+  for (const auto& [address, text] : {std::pair{"Ball.position", "0.2, 0.3, 0"}, {"Ball.radius", "0.2"}, {"Stone.base_color", "0.9, 0.1, 0.1"}, {"Left lamp.radius", "0.3"}, {"Halo.sources", "Right lamp"}}) {
+    const Address a = resolve(doc, address);
+    const auto image = b.finished(b.submit(setAt(doc, a, parseValue(doc, definitionAt(doc, a), text))));
+    CAPTURE(address);
+    REQUIRE(image);
+    CHECK(image->raysSinceRequest > 0);
+  }
+}
+
+TEST_CASE("Going to another frame traces only where something is keyed", "[session][rays]") {
+  Bench b;
+  Document doc = twoLampSet(2);
+  const auto at = [](const Document& d, double f) { return setValue(d, d.settings().id, "frame", Constant(f)); };
+  REQUIRE(b.finished(b.submit(doc)));
+  CHECK(b.finished(b.submit(at(doc, 20)))->raysSinceRequest == 0);
+  doc = setAt(doc, resolve(doc, "Ball.position"), Keys{{{1, Triple{0, 0.3, 0}, KeyShape::Linear}, {21, Triple{1, 0.3, 0}, KeyShape::Linear}}});
+  REQUIRE(b.finished(b.submit(doc)));
+  const auto moved = b.finished(b.submit(at(doc, 21)));
+  CHECK(moved->raysSinceRequest > 0);
+  CHECK(moved->frame == 21);
+}
+
+TEST_CASE("The latest request wins, and work on an older one is broken off soon", "[session]") {
+  Bench b;
+  Document slow = twoLampSet(100000);
+  slow = setValue(setValue(slow, slow.settings().id, "width", Constant(1280.0)), slow.settings().id, "height", Constant(720.0));
+  b.submit(slow);
+  REQUIRE(b.wait([](const SessionImage& i) { return !i.draft || i.samples > 0 || i.width == 1280; }));
+  const Document quick = twoLampSet(1);
+  uint64_t last = 0;
+  for (int i = 0; i < 20; ++i) last = b.submit(setAt(quick, resolve(quick, "Ball.radius"), Constant(0.1 + 0.01 * i)));
+  const auto start = Clock::now();
+  REQUIRE(b.finished(last));
+  // Not a measurement (that is the bench's): only that nobody waits for a hundred thousand samples.
+  CHECK(std::chrono::duration<double>(Clock::now() - start).count() < 20);
+}
+
+TEST_CASE("Paused, edits show but nothing is refined", "[session]") {
+  Bench b;
+  SessionRequest r{.doc = twoLampSet(64)};
+  r.paused = true;
+  const uint64_t e = b.submit(r);
+  REQUIRE(b.wait([&](const SessionImage& i) { return i.edition == e; }));
+  CHECK_FALSE(b.wait([&](const SessionImage& i) { return i.edition == e && i.samples > 0; }, 1));
+  r.paused = false;
+  CHECK(b.finished(b.submit(r)));
+}
+
+TEST_CASE("Comparing with a proof gives its picture, or the difference, under the same view", "[session]") {
+  Bench b;
+  const Document doc = twoLampSet();
+  const auto live = b.finished(b.submit(doc));
+  auto proof = std::make_shared<const Proof>(makeProof(1, "One", doc, 1, *live->linear, 8, 0));
+  SessionRequest r{.doc = doc};
+  r.proof = proof;
+  r.compare = Compare::Wipe;
+  const auto wipe = b.finished(b.submit(r));
+  REQUIRE(wipe->otherRgba.size() == wipe->rgba.size());
+  int worst = 0;
+  for (size_t i = 0; i < wipe->rgba.size(); ++i) worst = std::max(worst, std::abs(int(wipe->rgba[i]) - int(wipe->otherRgba[i])));
+  CHECK(worst <= 1); // half floats
+  r.compare = Compare::Difference;
+  const auto difference = b.finished(b.submit(r));
+  int brightest = 0;
+  for (size_t i = 0; i < difference->rgba.size(); i += 4) brightest = std::max(brightest, int(difference->rgba[i]));
+  CHECK(brightest <= 24); // of 255: half floats, seen through the view's toe
+}
+
+TEST_CASE("The overlay, the passes and the view's stops are shown", "[session]") {
+  Bench b;
+  const Document doc = twoLampSet(4);
+  const auto plain = b.finished(b.submit(doc));
+  const auto shown = [&](const std::function<void(SessionRequest&)>& set) {
+    SessionRequest r{.doc = doc};
+    set(r);
+    return b.finished(b.submit(r))->rgba;
+  };
+  CHECK(shown([](SessionRequest& r) { r.stopsOverlay = true; }) != plain->rgba);
+  CHECK(shown([](SessionRequest& r) { r.viewStops = 2; }) != plain->rgba);
+  CHECK(shown([](SessionRequest& r) { r.withLens = false; }) != plain->rgba);
+  for (const ShownPass p : {ShownPass::Alpha, ShownPass::Depth, ShownPass::Normal, ShownPass::Albedo, ShownPass::Identity}) CHECK(shown([p](SessionRequest& r) { r.pass = p; }) != plain->rgba);
+  const auto alpha = shown([](SessionRequest& r) { r.pass = ShownPass::Alpha; });
+  CHECK(int(alpha[4 * (47 * 64 + 32)]) == 255);
+}
+
+TEST_CASE("A document without a camera, without light, and empty is no trouble", "[session]") {
+  Bench b;
+  const Document empty = setValue(Document::create(kinds()), 1, "samples", Constant(1.0));
+  const uint64_t e = b.submit(empty);
+  const auto image = b.finished(e);
+  REQUIRE(image);
+  CHECK(image->error.empty());
+  CHECK(mean(*image->linear) == 0);
+}
+
+TEST_CASE("A job sees the film between two passes", "[session]") {
+  Bench b;
+  const Document doc = twoLampSet();
+  REQUIRE(b.finished(b.submit(doc)));
+  std::mutex m;
+  std::condition_variable c;
+  uint32_t samples = 0;
+  bool called = false;
+  b.session().run([&](const Session::State* s) {
+    const std::lock_guard lock(m);
+    called = true;
+    if (s) samples = s->rendering.samples();
+    c.notify_all();
+  });
+  std::unique_lock lock(m);
+  c.wait_for(lock, std::chrono::seconds(20), [&] { return called; });
+  CHECK(samples == 8);
+}
+
+TEST_CASE("Proofs keep their picture within half precision and compare equal to themselves", "[session][proof]") {
+  const Document doc = twoLampSet();
+  const Traced t = trace(doc, 4);
+  const Picture p = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture;
+  const Proof proof = makeProof(3, "Three", doc, 1, p, 4, 0);
+  const Picture back = proof.picture();
+  for (size_t i = 0; i < p.rgb.size(); ++i) REQUIRE(back.rgb[i] == Approx(p.rgb[i]).epsilon(1.0 / 1024).margin(1e-6));
+  CHECK(comparePictures(back, proof.picture()).equal());
+  Picture q = p;
+  q.at(5, 6)[1] += 0.5f;
+  const PictureComparison c = comparePictures(p, q);
+  CHECK(c.most == Approx(0.5));
+  CHECK(c.mostX == 5);
+  CHECK(c.mostY == 6);
+  CHECK_FALSE(comparePictures(p, Picture(3, 3)).sameSize);
+}
+
+TEST_CASE("Framing puts a box into the picture with a margin, from where the camera looks", "[session][framing]") {
+  const Document doc = twoLampSet();
+  const NodeId camera = doc.findByName("Camera")->id;
+  Box3f box;
+  box.extendBy(V3f(3, 1, -2));
+  box.extendBy(V3f(4, 1.5f, -1));
+  const Document framed = frameBox(doc, camera, box);
+  const Camera c(framed, *framed.find(camera), 1, 64, 48);
+  float least = 1e9f, most = -1e9f;
+  for (int k = 0; k < 8; ++k) {
+    float x, y;
+    REQUIRE(c.project({k & 1 ? 4.0f : 3.0f, k & 2 ? 1.5f : 1.0f, k & 4 ? -1.0f : -2.0f}, x, y));
+    least = std::min({least, x / 64, y / 48});
+    most = std::max({most, x / 64, y / 48});
+  }
+  CHECK(least > 0.02f);
+  CHECK(most < 0.98f);
+  CHECK(most - least > 0.5f);
+  CHECK(frameBox(doc, camera, Box3f()) == doc);
+}
+
+TEST_CASE("What a bare model lacks is made: a camera and lights that expose it", "[session][framing]") {
+  Set s(48, 32);
+  s.lambert("Clay", "0.5, 0.5, 0.5");
+  s.add("object.sphere", "Thing", {{"radius", "7"}, {"position", "40, 3, 1"}, {"material", "Clay"}});
+  const Document bare = s.take();
+  std::vector<std::string> told;
+  const Document made = standUp(bare, *trace(bare, 1).scene, &told);
+  CHECK(told.size() == 2);
+  REQUIRE(activeCamera(made));
+  CHECK(made.family("light").size() == 2);
+  const Traced t = trace(made, 32);
+  const Picture p = develop(made, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture;
+  float most = 0;
+  for (size_t i = 0; i < p.pixels(); ++i) most = std::max(most, luminance({p.rgb[3 * i], p.rgb[3 * i + 1], p.rgb[3 * i + 2]}));
+  CHECK(most > 0.2f);
+  CHECK(most < 3);
+  CHECK(standUp(made, *t.scene, nullptr) == made);
+}
+
+TEST_CASE("A new light or object is seen at once, whatever the size of the set", "[session][framing]") {
+  for (const char* distance : {"0.2", "40"}) {
+    Set s(48, 32);
+    s.add("camera.lens", "Camera", {{"position", (std::string("0, 0, ") + distance).c_str()}, {"target", "0, 0, 0"}, {"focus", distance}});
+    s.lambert("Clay", "0.5, 0.5, 0.5");
+    const Document doc = s.take();
+    NodeId ball = 0;
+    const Document withBall = addFramed(doc, *trace(doc, 1).scene, "object.sphere", &ball);
+    for (const char* kind : {"light.point", "light.spot", "light.area", "light.sun", "light.sky"}) {
+      NodeId light = 0;
+      const Document lit = addFramed(withBall, *trace(withBall, 1).scene, kind, &light);
+      const Traced t = trace(lit, 32);
+      const Picture p = develop(lit, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture;
+      const double middle = mean(p, {20, 12, 8, 8});
+      CAPTURE(distance, kind, middle);
+      CHECK(middle > 0.04);
+      CHECK(middle < 4);
+    }
+  }
+}
