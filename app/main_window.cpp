@@ -377,7 +377,7 @@ void MainWindow::makeMenus() {
   word->setStyleSheet(QStringLiteral("color: #74c6ae; padding: 0 6px 2px 10px"));
   menuBar()->setCornerWidget(word, Qt::TopLeftCorner);
   m_fileName = new QLabel(this);
-  m_fileName->setStyleSheet(QStringLiteral("color: #9a968f; padding-right: 12px"));
+  m_fileName->setStyleSheet(QStringLiteral("color: #9a968f; padding: 4px 12px 0 0"));
   menuBar()->setCornerWidget(m_fileName, Qt::TopRightCorner);
   QMenu* menu = nullptr;
   QString name;
@@ -611,7 +611,8 @@ void MainWindow::showState() {
   const auto& image = m_studio.image();
   QString text;
   if (image && image->error.empty()) {
-    if (image->draft) text = tr("Draft");
+    if (!activeCamera(m_studio.doc())) text = tr("No camera");
+    else if (image->draft) text = tr("Draft");
     else if (image->finished) text = tr("Picture finished · %1 samples").arg(image->samples);
     else text = tr("Picture %1 / %2 samples · %3 left").arg(image->samples).arg(image->target).arg(timeText(image->secondsLeft));
     if (m_studio.view().paused && !image->finished) text += tr(" · paused");

@@ -7,48 +7,6 @@
 namespace ilumbra {
 namespace {
 
-uint32_t reverseBits(uint32_t x) {
-  x = ((x & 0x55555555u) << 1) | ((x >> 1) & 0x55555555u);
-  x = ((x & 0x33333333u) << 2) | ((x >> 2) & 0x33333333u);
-  x = ((x & 0x0f0f0f0fu) << 4) | ((x >> 4) & 0x0f0f0f0fu);
-  return __builtin_bswap32(x);
-}
-
-// Laine and Karras 2011, with the constants of Vegdahl 2021.
-uint32_t scrambleReversed(uint32_t x, uint32_t seed) {
-  x ^= x * 0x3d20adeau;
-  x += seed;
-  x *= (seed >> 16) | 1u;
-  x ^= x * 0x05526c56u;
-  x ^= x * 0x53a22864u;
-  return x;
-}
-
-// The second Sobol dimension with its bits reversed, its direction numbers packed as a byte-wise table.
-struct SecondDimension {
-  std::array<std::array<uint32_t, 256>, 4> byByte{};
-  constexpr SecondDimension() {
-    std::array<uint32_t, 32> v{};
-    v[0] = 0x80000000u;
-    for (size_t i = 1; i < 32; ++i) v[i] = v[i - 1] ^ (v[i - 1] >> 1);
-    for (uint32_t& d : v) {
-      uint32_t r = 0;
-      for (int b = 0; b < 32; ++b) r |= (d >> b & 1u) << (31 - b);
-      d = r;
-    }
-    for (size_t b = 0; b < 4; ++b)
-      for (size_t k = 0; k < 256; ++k)
-        for (size_t j = 0; j < 8; ++j)
-          if (k >> j & 1) byByte[b][k] ^= v[8 * b + j];
-  }
-  uint32_t operator()(uint32_t i) const {
-    return byByte[0][i & 255] ^ byByte[1][i >> 8 & 255] ^ byByte[2][i >> 16 & 255] ^ byByte[3][i >> 24];
-  }
-};
-constexpr SecondDimension sobol2;
-
-float toUnit(uint32_t x) { return float(x >> 8) * 0x1p-24f; }
-
 struct FilterTable {
   static constexpr size_t cells = 512;
   std::array<float, cells + 1> inverse{};
@@ -76,22 +34,6 @@ struct FilterTable {
 };
 
 } // namespace
-
-Sampler::Sampler(uint32_t pixelX, uint32_t pixelY, uint32_t index, uint32_t seed)
-    : m_index(reverseBits(index)), m_hash(mixBits(pixelX + mixBits(pixelY + mixBits(seed + 0x68bc21ebu)))) {}
-
-V2f Sampler::get2() {
-  const uint32_t h = mixBits(m_hash ^ (++m_pair * 0x9e3779b9u));
-  const uint32_t i = reverseBits(scrambleReversed(m_index, h));
-  // The first dimension is the index with its bits reversed; scrambling works on reversed bits, so that both meet it as
-  // they are.
-  return {toUnit(reverseBits(scrambleReversed(i, mixBits(h + 1)))), toUnit(reverseBits(scrambleReversed(sobol2(i), mixBits(h + 2))))};
-}
-
-float RandomStream::next() {
-  m_state += 0x9e3779b9u;
-  return toUnit(mixBits(m_state));
-}
 
 V2f sampleDisc(const V2f& u) {
   const float a = 2 * u.x - 1, b = 2 * u.y - 1;

@@ -70,9 +70,9 @@ void blurRow(const float* in, float* out, int n, const std::vector<float>& half,
   }
 }
 
-// Gaussian taps out to where a bright lamp's halo is no longer seen to end; `whole` integrates over pixels.
-std::vector<float> gaussianTaps(float sigma, bool whole) {
-  const int r = std::max(1, int(std::ceil(5.5f * sigma)));
+// Gaussian taps out to `reach` widths; `whole` integrates over pixels.
+std::vector<float> gaussianTaps(float sigma, bool whole, float reach) {
+  const int r = std::max(1, int(std::ceil(reach * sigma)));
   std::vector<double> w;
   double sum = 0;
   for (int k = 0; k <= r; ++k) {
@@ -85,7 +85,7 @@ std::vector<float> gaussianTaps(float sigma, bool whole) {
 }
 
 // Adds weight · (in blurred by sigma) to out.
-void addBlurred(const Level& in, Level& out, float sigma, float weight, bool whole, const Tasks& tasks) {
+void addBlurred(const Level& in, Level& out, float sigma, float weight, bool whole, float reach, const Tasks& tasks) {
   const int n = in.width * 3;
   if (sigma < 0.02f) {
     inBands(tasks, in.height, [&](int y0, int y1) {
@@ -94,21 +94,32 @@ void addBlurred(const Level& in, Level& out, float sigma, float weight, bool who
     });
     return;
   }
-  const std::vector<float> taps = gaussianTaps(sigma, whole);
+  const std::vector<float> taps = gaussianTaps(sigma, whole, reach);
   const int r = int(taps.size()) - 1;
+  // Sideways, the whole level; then downwards in tiles whose rows stay in the cache.
+  std::vector<float> rows(size_t(in.height) * size_t(n));
   inBands(tasks, in.height, [&](int y0, int y1) {
-    // The rows this band needs, blurred sideways, then summed downwards.
-    const int from = std::max(0, y0 - r), to = std::min(in.height, y1 + r);
-    std::vector<float> rows(size_t(to - from) * size_t(n)), padded;
-    for (int y = from; y < to; ++y) blurRow(in.row(y), rows.data() + size_t(y - from) * size_t(n), n, taps, padded);
-    for (int y = y0; y < y1; ++y) {
-      float* o = out.row(y);
-      for (int k = -r; k <= r; ++k) {
-        const int source = y + k;
-        if (source < from || source >= to) continue;
-        const float w = weight * taps[size_t(std::abs(k))];
-        const float* p = rows.data() + size_t(source - from) * size_t(n);
-        for (int i = 0; i < n; ++i) o[i] += w * p[i];
+    std::vector<float> padded;
+    for (int y = y0; y < y1; ++y) blurRow(in.row(y), rows.data() + size_t(y) * size_t(n), n, taps, padded);
+  });
+  constexpr int across = 768, tall = 96;
+  const int columns = (n + across - 1) / across, bands = (in.height + tall - 1) / tall;
+  tasks.forEach(columns * bands, [&](int tile) {
+    const int x0 = tile % columns * across, width = std::min(across, n - x0), y0 = tile / columns * tall;
+    for (int y = y0; y < std::min(in.height, y0 + tall); ++y) {
+      float* __restrict o = out.row(y) + x0;
+      const auto source = [&](int row) { return rows.data() + size_t(row) * size_t(n) + x0; };
+      const float* middle = source(y);
+      for (int i = 0; i < width; ++i) o[i] += weight * taps[0] * middle[i];
+      for (int k = 1; k <= r; ++k) {
+        const float w = weight * taps[size_t(k)];
+        const bool above = y - k >= 0, below = y + k < in.height;
+        const float* __restrict a = above ? source(y - k) : nullptr;
+        const float* __restrict b = below ? source(y + k) : nullptr;
+        if (above && below)
+          for (int i = 0; i < width; ++i) o[i] += w * (a[i] + b[i]);
+        else if (above || below)
+          for (int i = 0; i < width; ++i) o[i] += w * (above ? a : b)[i];
       }
     }
   });
@@ -179,7 +190,7 @@ void addDoubled(const Level& coarse, Level& fine, const Tasks& tasks) {
 Picture convolve(const Picture& in, const GlowKernel& kernel, const Tasks& tasks) {
   // Per level: the variance that coming down and going up again adds, in its own pixels squared. Down: v' = (v + 1) / 4;
   // up from the next: 1 pixel² of the finer level each.
-  constexpr float widest = 2.5f;
+  constexpr float widest = 1.7f;
   int deepest = 0;
   std::vector<int> levelOf;
   for (const auto& l : kernel.lobes) {
@@ -211,13 +222,16 @@ Picture convolve(const Picture& in, const GlowKernel& kernel, const Tasks& tasks
     float down = 0, up = 0;
     for (int k = 0; k < l; ++k) down = (down + 1) / 4;
     for (int k = 0; k < l; ++k) up = (up + 1) / 4;
+    // The widest lobe goes out to where a bright lamp's halo is no longer seen to end; where the others end, the next
+    // wider one outshines them.
+    const float reach = i == 0 ? 5.5f : 4.2f;
     if (l == 0) {
-      addBlurred(pyramid[0], spread[0], kernel.lobes[i].sigma, kernel.lobes[i].weight, true, tasks);
+      addBlurred(pyramid[0], spread[0], kernel.lobes[i].sigma, kernel.lobes[i].weight, true, reach, tasks);
       continue;
     }
     // The integral over a pixel is a box of variance 1/12 more.
     const float variance = (sqr(kernel.lobes[i].sigma) + 1.0f / 12) / float(1 << (2 * l));
-    addBlurred(pyramid[size_t(l)], spread[size_t(l)], std::sqrt(std::max(0.0f, variance - down - up)), kernel.lobes[i].weight, false, tasks);
+    addBlurred(pyramid[size_t(l)], spread[size_t(l)], std::sqrt(std::max(0.0f, variance - down - up)), kernel.lobes[i].weight, false, reach, tasks);
   }
   for (int l = deepest; l > 0; --l) addDoubled(spread[size_t(l)], spread[size_t(l) - 1], tasks);
   Picture out(in.width, in.height);

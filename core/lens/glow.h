@@ -24,7 +24,7 @@ struct GlowKernel {
 };
 
 /// The picture convolved with the kernel; outside the frame it is black, and light spread beyond the frame is lost.
-/// Lobes are blurred in a pyramid at the level where they are 2.5 to 5 pixels wide, so that any size costs the same.
+/// Lobes are blurred in a pyramid at the level where they are 1.7 to 3.4 pixels wide, so that any size costs the same.
 Picture convolve(const Picture& in, const GlowKernel& kernel, const Tasks& tasks);
 
 /// Share of a pixel's light that passes a key: 0 below key·(1 − knee), 1 − key/Y far above, a parabola in between.

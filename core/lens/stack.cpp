@@ -96,7 +96,10 @@ LensResult applyLens(const Document& doc, double frame, const std::function<Pict
     if (solo ? s->id != solo : !stageActs(doc, *s, frame)) continue;
     const Picture source = light(queryOf(doc, *s));
     LensWork work = featureOf(*s).apply(Params(*s, frame), source, tasks);
-    for (size_t i = 0; i < r.picture.rgb.size(); ++i) r.picture.rgb[i] += work.spread.rgb[i] - work.taken.rgb[i];
+    const size_t row = size_t(r.picture.width) * 3;
+    tasks.forEach(r.picture.height, [&](int y) {
+      for (size_t i = size_t(y) * row; i < (size_t(y) + 1) * row; ++i) r.picture.rgb[i] += work.spread.rgb[i] - work.taken.rgb[i];
+    });
     r.stages.push_back({s->id, std::move(work)});
   }
   return r;

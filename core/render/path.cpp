@@ -14,6 +14,8 @@ constexpr float infinite = std::numeric_limits<float>::infinity();
 // After this many bounces a path survives with probability 0.97 at most, so that it ends even where nothing absorbs.
 constexpr int sureBounces = 6;
 constexpr int mostSteps = 100000;
+// A draft follows mirrors and clear things this far, and nothing else.
+constexpr int draftBounces = 8;
 
 struct Hit {
   const Instance* instance = nullptr;
@@ -392,21 +394,22 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
 
     if (!(in.switches & SwitchTakesLight)) break;
     if (!straight && !chain && !(in.switches & SwitchLightsOthers)) break;
-    if (m_bounces > 0 && bounce >= m_bounces) break;
+    if (scene.bounces > 0 && bounce >= scene.bounces) break;
 
     // Next-event estimation: one lamp, and every sky. The lamp is resampled from a few candidates by what each would
     // give if nothing stood between (Talbot et al. 2005), so that among many lamps the ray goes where it matters. The
     // weight against hits by scattering takes the candidates' density: any weights that sum to 1 leave the mean alone.
     const V3f lift = offset(hit.point, facing);
     if (!s.onlySpecular()) {
-      const auto unshadowed = [&](const LightSample& ls, float probability) {
-        const V3f wi = frame.toLocal(ls.direction);
+      // Share of a sample that is the light's to give, for hits by scattering give the rest; a draft has no such hits.
+      const auto misWeight = [&](const LightSample& ls, float probability, float scatter) {
+        return std::isfinite(ls.density) && !m_draft ? powerHeuristic(ls.density * probability, scatter) : 1.0f;
+      };
+      const auto inverseDensity = [](const LightSample& ls, float probability) { return 1 / (std::isfinite(ls.density) ? ls.density * probability : probability); };
+      const auto towards = [&](const LightSample& ls, V3f& wi) {
+        wi = frame.toLocal(ls.direction);
         const bool sameSide = dot(ls.direction, facing) > 0;
-        if (sameSide != (wi.z > 0) || (!sameSide && !clear) || isBlack(ls.radiance)) return Color(0.0f);
-        const Color f = s.evaluate(wi, random);
-        if (isBlack(f)) return Color(0.0f);
-        const float density = ls.density * probability;
-        return f * ls.radiance * (std::isfinite(ls.density) ? powerHeuristic(density, s.density(wi)) / density : 1 / probability);
+        return sameSide == (wi.z > 0) && (sameSide || clear) && !isBlack(ls.radiance);
       };
       const auto gather = [&](const Emitter& e, const LightSample& ls, const Color& light, bool sky) {
         if (isBlack(light)) return;
@@ -420,13 +423,13 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
       };
       const V2f uChoose = sampler.get2();
       if (!scene.emitters.empty()) {
-        constexpr int most = 4;
-        const int candidates = std::min<int>(most, int(scene.emitters.size()));
+        // What decides among the candidates is cheap: the light times the density that scattering has in its direction.
+        const int candidates = m_draft ? 1 : std::min<int>(4, int(scene.emitters.size()));
         choice.moveTo(hit.point);
-        float sum = 0, kept = 0;
+        float sum = 0, target = 0;
         const Emitter* chosen = nullptr;
         LightSample chosenSample;
-        Color chosenLight(0.0f);
+        V3f chosenWi, wi;
         for (int k = 0; k < candidates; ++k) {
           size_t lamp;
           float p;
@@ -434,23 +437,25 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
           if (!choice.pick((float(k) + uChoose.x) / float(candidates), lamp, p)) continue;
           const Emitter& e = scene.emitters[lamp];
           const V2f u = k == 0 ? sampler.get2() : V2f(random.next(), random.next());
-          if (!e.light->sample(hit.point, u, ls)) continue;
-          const Color light = unshadowed(ls, p);
-          const float weight = luminance(vmax(light, Color(0.0f))) * e.weight;
-          if (!(weight > 0)) continue;
+          if (!e.light->sample(hit.point, u, ls) || !towards(ls, wi)) continue;
+          const float scatter = s.density(wi), wanted = luminance(vmax(ls.radiance, Color(0.0f))) * e.weight * scatter;
+          const float weight = wanted * misWeight(ls, p, scatter) * inverseDensity(ls, p);
+          if (!(weight > 0) || !std::isfinite(weight)) continue;
           sum += weight;
           if (candidates == 1 || random.next() * sum < weight) {
-            kept = weight;
+            target = wanted;
             chosen = &e;
             chosenSample = ls;
-            chosenLight = light;
+            chosenWi = wi;
           }
         }
-        if (chosen) gather(*chosen, chosenSample, chosenLight * (sum / (kept * float(candidates))), false);
+        if (chosen) gather(*chosen, chosenSample, s.evaluate(chosenWi, random) * chosenSample.radiance * (sum / (target * float(candidates))), false);
       }
       for (const Emitter& sky : scene.skies) {
         LightSample ls;
-        if (sky.light->sample(hit.point, sampler.get2(), ls)) gather(sky, ls, unshadowed(ls, 1), true);
+        V3f wi;
+        if (!sky.light->sample(hit.point, sampler.get2(), ls) || !towards(ls, wi)) continue;
+        gather(sky, ls, s.evaluate(wi, random) * ls.radiance * (misWeight(ls, 1, s.density(wi)) * inverseDensity(ls, 1)), true);
       }
     }
 
@@ -458,6 +463,7 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
     Surface::Sample bs;
     const V2f uDirection = sampler.get2(), uChoice = sampler.get2();
     if (!s.sample(uDirection, uChoice.x, random, bs)) break;
+    if (m_draft && (!bs.specular || bounce >= draftBounces)) break;
     const V3f next = frame.toWorld(bs.wi);
     const bool crosses = dot(next, facing) < 0;
     if (crosses != bs.through) break; // the shading normal leads through the surface: no light there

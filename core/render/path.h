@@ -26,15 +26,15 @@ struct RayLog {
 /// sample of one pixel into the film.
 class PathTracer {
 public:
-  /// `step`: the film's pixels are this many of the picture's pixels wide and high. `bounces`: longest path, 0 as the
-  /// scene has it.
-  explicit PathTracer(const Scene& scene, int step = 1, int bounces = 0) : m_scene(scene), m_step(float(step)), m_bounces(bounces > 0 ? bounces : scene.bounces) {}
+  /// `step`: the film's pixels are this many of the picture's pixels wide and high. `draft`: light that lamps give
+  /// directly, also as mirrors and clear things show it, and no more: for the first blink of a picture.
+  explicit PathTracer(const Scene& scene, int step = 1, bool draft = false) : m_scene(scene), m_step(float(step)), m_draft(draft) {}
   void sample(Film& film, int x, int y, uint32_t index, TraceCount& count, RayLog* log = nullptr) const;
 
 private:
   const Scene& m_scene;
   float m_step;
-  int m_bounces;
+  bool m_draft;
 };
 
 /// The object or lamp seen at a place of the picture, given in pixels; `skip` counts what lies in front and is passed.

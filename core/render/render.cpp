@@ -4,10 +4,10 @@
 
 namespace ilumbra {
 
-void Rendering::restart(ScenePtr scene, int step, int bounces) {
+void Rendering::restart(ScenePtr scene, int step, bool draft) {
   m_scene = std::move(scene);
   m_step = step;
-  m_bounces = bounces;
+  m_draft = draft;
   m_count = {};
   m_samples = 0;
   m_film.reset((m_scene->width + step - 1) / step, (m_scene->height + step - 1) / step, int(m_scene->groups.size()), m_scene->table);
@@ -21,7 +21,7 @@ bool Rendering::advance(const Tasks& tasks, uint32_t samples, const CancelFlag& 
   const int y1 = part ? std::min(m_film.height(), (region.y + region.height + m_step - 1) / m_step) : m_film.height();
   if (x1 <= x0 || y1 <= y0) return true;
   const int columns = (x1 - x0 + tile - 1) / tile, rows = (y1 - y0 + tile - 1) / tile;
-  const PathTracer tracer(*m_scene, m_step, m_bounces);
+  const PathTracer tracer(*m_scene, m_step, m_draft);
   std::mutex mutex;
   tasks.forEach(columns * rows, [&](int i) {
     if (cancel.requested()) return;

@@ -13,10 +13,10 @@ struct Region {
 class Rendering {
 public:
   Rendering() = default;
-  explicit Rendering(ScenePtr scene, int step = 1, int bounces = 0) { restart(std::move(scene), step, bounces); }
-  /// From the first sample. `step` > 1 is a draft: each pixel of the film stands for step × step pixels of the picture,
-  /// and paths have at most `bounces` bounces (0: as the document says).
-  void restart(ScenePtr scene, int step = 1, int bounces = 0);
+  explicit Rendering(ScenePtr scene, int step = 1, bool draft = false) { restart(std::move(scene), step, draft); }
+  /// From the first sample. With `step` > 1 each pixel of the film stands for step × step pixels of the picture; a draft
+  /// has direct light only (see PathTracer).
+  void restart(ScenePtr scene, int step = 1, bool draft = false);
   bool empty() const { return !m_scene; }
   int step() const { return m_step; }
   const Scene& scene() const { return *m_scene; }
@@ -35,7 +35,8 @@ private:
   Film m_film;
   TraceCount m_count;
   uint32_t m_samples = 0;
-  int m_step = 1, m_bounces = 0;
+  int m_step = 1;
+  bool m_draft = false;
 };
 
 } // namespace ilumbra

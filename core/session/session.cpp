@@ -20,8 +20,8 @@ namespace {
 using Clock = std::chrono::steady_clock;
 double since(Clock::time_point t) { return std::chrono::duration<double>(Clock::now() - t).count(); }
 
-// The draft: a pixel for 2 × 2, short paths, so that the first lit picture comes in the time of a few shadow rays.
-constexpr int draftStep = 2, draftBounces = 2;
+// The draft: a pixel for 2 × 2, direct light only, so that the first lit picture comes in the time of a few rays.
+constexpr int draftStep = 2;
 // Then the same pixels with whole paths, as many samples as two of the full picture cost.
 constexpr uint32_t draftSamples = 8;
 
@@ -47,11 +47,11 @@ bool needsTracing(const Document& from, const Document& to) {
   return false;
 }
 
-Picture enlarge(const Picture& p, int step, int width, int height) {
+Picture enlarge(const Picture& p, int step, int width, int height, const Tasks& tasks) {
   if (step == 1) return p;
   Picture out(width, height);
   // Bilinear: a draft should look soft, not blocky.
-  for (int y = 0; y < height; ++y) {
+  tasks.forEach(height, [&](int y) {
     const float fy = std::clamp((float(y) + 0.5f) / float(step) - 0.5f, 0.0f, float(p.height - 1));
     const int y0 = int(fy), y1 = std::min(y0 + 1, p.height - 1);
     const float ty = fy - float(y0);
@@ -63,7 +63,7 @@ Picture enlarge(const Picture& p, int step, int width, int height) {
       float* o = out.at(x, y);
       for (int k = 0; k < 3; ++k) o[k] = (a[k] * (1 - tx) + b[k] * tx) * (1 - ty) + (c[k] * (1 - tx) + d[k] * tx) * ty;
     }
-  }
+  });
   return out;
 }
 
@@ -97,7 +97,7 @@ struct Session::Content {
   uint64_t nowEdition = 0;
   ScenePtr scene;
   Rendering draft, next, full;
-  bool blink = true;     ///< the draft has short paths
+  bool blink = true;     ///< the draft has direct light only
   bool fullStale = true; ///< the full film is of an older scene: it is laid out anew when the draft is done
   std::vector<Color> amounts;
   std::shared_ptr<ViewTable> table;
@@ -154,7 +154,7 @@ struct Session::Content {
   }
 
   bool hasWork() const {
-    if (!now || !scene || now->paused) return false;
+    if (!now || !scene || now->paused || !activeCamera(now->doc)) return false;
     if (now->playing) return draft.samples() < 2;
     return fullSamples() < target();
   }
@@ -183,7 +183,7 @@ struct Session::Content {
         sharedScene = scene;
       }
       amounts = scene->amounts;
-      draft.restart(scene, draftStep, draftBounces);
+      draft.restart(scene, draftStep, true);
       fullStale = true;
       error.clear();
       blink = true;
@@ -321,7 +321,7 @@ struct Session::Content {
     const double frame = currentFrame(now->doc);
     const LensResult developed = develop(now->doc, frame, *scene, r.film(), amounts, tasks, now->withLens, now->soloStage);
     auto image = std::make_shared<SessionImage>();
-    image->linear = std::make_shared<const Picture>(enlarge(developed.picture, r.step(), scene->width, scene->height));
+    image->linear = std::make_shared<const Picture>(enlarge(developed.picture, r.step(), scene->width, scene->height, tasks));
     image->effects = readEffects(now->doc, frame, developed);
     if (now->effect && now->doc.find(now->effect) && (withRoute || !route || route->effect != now->effect)) {
       route = std::make_shared<const Route>(measureRoute(now->doc, now->effect, frame, *scene, r.film(), amounts, developed, tasks));
@@ -359,8 +359,9 @@ struct Session::Content {
     image.samples = r.step() == 1 ? r.samples() : 0;
     image.target = target();
     image.draft = r.step() > 1;
-    image.finished = !image.draft && r.samples() >= target();
-    image.noise = r.film().noise();
+    // Without a camera there is nothing to wait for.
+    image.finished = (!image.draft && r.samples() >= target()) || !activeCamera(now->doc);
+    image.noise = image.draft ? 1 : r.film().noise();
     image.raysPerSecond = traceSeconds > 0 ? double(traceRays) / traceSeconds : 0;
     image.raysSinceRequest = raysMade - raysBefore;
     image.frame = currentFrame(now->doc);

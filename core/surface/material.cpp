@@ -22,7 +22,7 @@ Kind surfaceMaterialKind() {
                color("attenuation_color", "Tint at depth", {1, 1, 1}).range(0, 1).in("Clearness").help("White light after the depth below"),
                number("attenuation_depth", "Depth of the tint", "m", 0).soft(0.001, 1).range(0, 1e6).in("Clearness").help("0: no absorption"),
                number("opacity", "Opacity", "", 1).range(0, 1).patterned().in("Clearness").help("0: not there at all"),
-               number("own_light", "Own light", "cd/m²", 0).soft(1, 100000).range(0, 1e12).log().matters().at(Stage::Mix).in("Own light")
+               number("own_light", "Own light", "cd/m²", 0).soft(1, 1000000).range(0, 1e12).log().matters().at(Stage::Mix).in("Own light")
                    .help("Luminance at white that the surface sends out by itself"),
                color("own_light_color", "Colour of own light", {1, 1, 1}).soft(0, 1).patterned().matters().at(Stage::Mix).in("Own light").help("Multiplies the own light"),
                color("normal", "Normal", {0.5, 0.5, 1}).range(0, 1).patterned().in("Detail").help("Tangent-space normal, as glTF encodes it"),

@@ -73,29 +73,6 @@ V3f scatterGlass(const Microsurface& m, float etaDown, const V3f& w, bool above,
 
 } // namespace
 
-float Microsurface::distribution(const V3f& m) const {
-  if (m.z <= 0) return 0;
-  const float a2 = alpha * alpha, c2 = m.z * m.z;
-  const float d = (m.x * m.x + m.y * m.y) / a2 + c2;
-  return 1 / (pi * a2 * d * d);
-}
-
-float Microsurface::lambda(const V3f& w) const {
-  if (w.z > 0.9999f) return 0;
-  if (w.z < -0.9999f) return -1;
-  const float s2 = std::max(1e-12f, 1 - w.z * w.z);
-  const float t = std::sqrt(1 + alpha * alpha * s2 / (w.z * w.z));
-  return 0.5f * (w.z > 0 ? t - 1 : -t - 1);
-}
-
-float Microsurface::visibleDensity(const V3f& w, const V3f& m) const {
-  const float c = dot(w, m);
-  if (c <= 0 || m.z <= 0) return 0;
-  // Projected area of the microsurface, for either side of the horizon.
-  const float area = w.z > 0.9999f ? 1 : w.z < -0.9999f ? 0 : (1 + lambda(w)) * w.z;
-  return area > 0 ? c * distribution(m) / area : 0;
-}
-
 V3f Microsurface::sampleVisible(const V3f& w, const V2f& u) const {
   const V3f s = normalize({w.x * alpha, w.y * alpha, w.z});
   const float z = (1 - u.y) * (1 + s.z) - s.z, r = std::sqrt(clamp01(1 - z * z)), phi = 2 * pi * u.x;
@@ -231,20 +208,6 @@ CoatAlbedo::CoatAlbedo(float eta) : m_albedo(size * size), m_mean(size) {
     }
     m_mean[size_t(r)] = float(mean);
   }
-}
-
-float CoatAlbedo::at(float cosine, float roughness) const {
-  const float x = clamp01(cosine) * (size - 1), y = clamp01(roughness) * (size - 1);
-  const int i = std::min(int(x), size - 2), j = std::min(int(y), size - 2);
-  const float tx = x - float(i), ty = y - float(j);
-  const float* p = m_albedo.data() + j * size + i;
-  return mix(mix(p[0], p[1], tx), mix(p[size], p[size + 1], tx), ty);
-}
-
-float CoatAlbedo::mean(float roughness) const {
-  const float y = clamp01(roughness) * (size - 1);
-  const int j = std::min(int(y), size - 2);
-  return mix(m_mean[size_t(j)], m_mean[size_t(j) + 1], y - float(j));
 }
 
 } // namespace ilumbra
