@@ -39,35 +39,27 @@ double GlowKernel::pixel(int dx, int dy) const {
 
 namespace {
 
-// A level of the pyramid: pixels of twice the size of the level before, with a margin that holds what spreads over the
-// frame's edge and comes back. Pixel (x, y) of level l + 1 lies on pixel (2x, 2y) of level l.
+// A level of the pyramid: pixels of twice the size of the level before. The coarse ones have a margin that holds what
+// spreads over the frame's edge and comes back; the finest is the picture itself. Pixel (x, y) of level l + 1 lies on
+// pixel (2x, 2y) of level l, margins apart.
 struct Level {
-  static constexpr int margin = 6;
-  int width, height; ///< with margins
-  std::vector<float> rgb;
-  Level(int w, int h) : width(w + 2 * margin), height(h + 2 * margin), rgb(size_t(width) * size_t(height) * 3, 0.0f) {}
-  float* row(int y) { return rgb.data() + size_t(y) * size_t(width) * 3; }
-  const float* row(int y) const { return rgb.data() + size_t(y) * size_t(width) * 3; }
+  static constexpr int coarseMargin = 6;
+  int width, height, margin; ///< with margins
+  std::vector<float> own;
+  float* rgb;
+  Level(int w, int h)
+      : width(w + 2 * coarseMargin), height(h + 2 * coarseMargin), margin(coarseMargin), own(size_t(width) * size_t(height) * 3, 0.0f), rgb(own.data()) {}
+  /// A picture in place.
+  explicit Level(Picture& p) : width(p.width), height(p.height), margin(0), rgb(p.rgb.data()) {}
+  Level(Level&&) = default;
+  float* row(int y) { return rgb + size_t(y) * size_t(width) * 3; }
+  const float* row(int y) const { return rgb + size_t(y) * size_t(width) * 3; }
 };
 
 constexpr int band = 16; // rows of one task
 
 void inBands(const Tasks& tasks, int rows, const std::function<void(int, int)>& f) {
   tasks.forEach((rows + band - 1) / band, [&](int i) { f(i * band, std::min(rows, (i + 1) * band)); });
-}
-
-// out += or = Σ_k weight_k in[i + 3 (k - radius)], for a row of n floats with zeros beyond.
-void blurRow(const float* in, float* out, int n, const std::vector<float>& half, std::vector<float>& padded) {
-  const int r = int(half.size()) - 1;
-  padded.assign(size_t(n + 6 * r), 0.0f);
-  std::copy(in, in + n, padded.begin() + 3 * r);
-  const float* p = padded.data() + 3 * r;
-  for (int i = 0; i < n; ++i) out[i] = half[0] * p[i];
-  for (int k = 1; k <= r; ++k) {
-    const float w = half[size_t(k)];
-    const float *a = p - 3 * k, *b = p + 3 * k;
-    for (int i = 0; i < n; ++i) out[i] += w * (a[i] + b[i]);
-  }
 }
 
 // Gaussian taps out to `reach` widths; `whole` integrates over pixels.
@@ -84,42 +76,55 @@ std::vector<float> gaussianTaps(float sigma, bool whole, float reach) {
   return taps;
 }
 
-// Adds weight · (in blurred by sigma) to out.
-void addBlurred(const Level& in, Level& out, float sigma, float weight, bool whole, float reach, const Tasks& tasks) {
+// One Gaussian at one level: half of its taps, the middle first.
+struct Blur {
+  std::vector<float> taps;
+  float weight;
+};
+
+// Adds all blurs of a level to out, tile by tile: sideways into a buffer that stays in the cache, then downwards.
+void addBlurred(const Level& in, Level& out, const std::vector<Blur>& blurs, const Tasks& tasks) {
   const int n = in.width * 3;
-  if (sigma < 0.02f) {
-    inBands(tasks, in.height, [&](int y0, int y1) {
-      for (int y = y0; y < y1; ++y)
-        for (int i = 0; i < n; ++i) out.row(y)[i] += weight * in.row(y)[i];
-    });
-    return;
-  }
-  const std::vector<float> taps = gaussianTaps(sigma, whole, reach);
-  const int r = int(taps.size()) - 1;
-  // Sideways, the whole level; then downwards in tiles whose rows stay in the cache.
-  std::vector<float> rows(size_t(in.height) * size_t(n));
-  inBands(tasks, in.height, [&](int y0, int y1) {
-    std::vector<float> padded;
-    for (int y = y0; y < y1; ++y) blurRow(in.row(y), rows.data() + size_t(y) * size_t(n), n, taps, padded);
-  });
-  constexpr int across = 768, tall = 96;
+  constexpr int across = 576, tall = 80;
   const int columns = (n + across - 1) / across, bands = (in.height + tall - 1) / tall;
   tasks.forEach(columns * bands, [&](int tile) {
-    const int x0 = tile % columns * across, width = std::min(across, n - x0), y0 = tile / columns * tall;
-    for (int y = y0; y < std::min(in.height, y0 + tall); ++y) {
-      float* __restrict o = out.row(y) + x0;
-      const auto source = [&](int row) { return rows.data() + size_t(row) * size_t(n) + x0; };
-      const float* middle = source(y);
-      for (int i = 0; i < width; ++i) o[i] += weight * taps[0] * middle[i];
-      for (int k = 1; k <= r; ++k) {
-        const float w = weight * taps[size_t(k)];
-        const bool above = y - k >= 0, below = y + k < in.height;
-        const float* __restrict a = above ? source(y - k) : nullptr;
-        const float* __restrict b = below ? source(y + k) : nullptr;
-        if (above && below)
-          for (int i = 0; i < width; ++i) o[i] += w * (a[i] + b[i]);
-        else if (above || below)
-          for (int i = 0; i < width; ++i) o[i] += w * (above ? a : b)[i];
+    const int x0 = tile % columns * across, width = std::min(across, n - x0), y0 = tile / columns * tall, y1 = std::min(in.height, y0 + tall);
+    std::vector<float> buffer, padded;
+    for (const Blur& b : blurs) {
+      const int r = int(b.taps.size()) - 1;
+      const int from = std::max(0, y0 - r), to = std::min(in.height, y1 + r);
+      buffer.resize(size_t(to - from) * size_t(width));
+      padded.resize(size_t(width + 6 * r));
+      for (int y = from; y < to; ++y) {
+        // The row with what lies to its sides; beyond the level there is nothing.
+        const int left = std::max(0, x0 - 3 * r), right = std::min(n, x0 + width + 3 * r);
+        std::fill(padded.begin(), padded.end(), 0.0f);
+        std::copy(in.row(y) + left, in.row(y) + right, padded.begin() + (left - (x0 - 3 * r)));
+        const float* p = padded.data() + 3 * r;
+        float* __restrict o = buffer.data() + size_t(y - from) * size_t(width);
+        for (int i = 0; i < width; ++i) o[i] = b.taps[0] * p[i];
+        for (int k = 1; k <= r; ++k) {
+          const float w = b.taps[size_t(k)];
+          const float *l = p - 3 * k, *m = p + 3 * k;
+          for (int i = 0; i < width; ++i) o[i] += w * (l[i] + m[i]);
+        }
+      }
+      for (int y = y0; y < y1; ++y) {
+        float* __restrict o = out.row(y) + x0;
+        const auto source = [&](int row) { return buffer.data() + size_t(row - from) * size_t(width); };
+        const float* middle = source(y);
+        const float w0 = b.weight * b.taps[0];
+        for (int i = 0; i < width; ++i) o[i] += w0 * middle[i];
+        for (int k = 1; k <= r; ++k) {
+          const float w = b.weight * b.taps[size_t(k)];
+          const bool above = y - k >= 0, below = y + k < in.height;
+          const float* a = above ? source(y - k) : nullptr;
+          const float* c = below ? source(y + k) : nullptr;
+          if (above && below)
+            for (int i = 0; i < width; ++i) o[i] += w * (a[i] + c[i]);
+          else if (above || below)
+            for (int i = 0; i < width; ++i) o[i] += w * (above ? a : c)[i];
+        }
       }
     }
   });
@@ -132,7 +137,7 @@ Level halve(const Level& in, int innerWidth, int innerHeight, const Tasks& tasks
   inBands(tasks, out.height, [&](int y0, int y1) {
     std::vector<float> column(size_t(n) + 12);
     for (int y = y0; y < y1; ++y) {
-      const int c = 2 * (y - Level::margin) + Level::margin;
+      const int c = 2 * (y - out.margin) + in.margin;
       std::fill(column.begin(), column.end(), 0.0f);
       static constexpr float w[5] = {1.0f / 16, 4.0f / 16, 6.0f / 16, 4.0f / 16, 1.0f / 16};
       for (int k = -2; k <= 2; ++k) {
@@ -142,7 +147,7 @@ Level halve(const Level& in, int innerWidth, int innerHeight, const Tasks& tasks
       }
       float* o = out.row(y);
       for (int x = 0; x < out.width; ++x) {
-        const int cx = 2 * (x - Level::margin) + Level::margin;
+        const int cx = 2 * (x - out.margin) + in.margin;
         if (cx < 0 || cx >= in.width) continue;
         const float* p = column.data() + 6 + 3 * cx;
         for (int j = 0; j < 3; ++j)
@@ -159,8 +164,8 @@ void addDoubled(const Level& coarse, Level& fine, const Tasks& tasks) {
   inBands(tasks, fine.height, [&](int y0, int y1) {
     std::vector<float> line(static_cast<size_t>(n));
     for (int y = y0; y < y1; ++y) {
-      const int f = y - Level::margin;
-      const int c = (f >> 1) + Level::margin;
+      const int f = y - fine.margin;
+      const int c = (f >> 1) + coarse.margin;
       const auto row = [&](int r) { return coarse.row(std::clamp(r, 0, coarse.height - 1)); };
       if (f & 1) {
         const float *a = row(c), *b = row(c + 1);
@@ -172,7 +177,7 @@ void addDoubled(const Level& coarse, Level& fine, const Tasks& tasks) {
       float* o = fine.row(y);
       const auto at = [&](int x) { return line.data() + 3 * std::clamp(x, 0, coarse.width - 1); };
       for (int x = 0; x < fine.width; ++x) {
-        const int fx = x - Level::margin, cx = (fx >> 1) + Level::margin;
+        const int fx = x - fine.margin, cx = (fx >> 1) + coarse.margin;
         if (fx & 1) {
           const float *a = at(cx), *b = at(cx + 1);
           for (int j = 0; j < 3; ++j) o[3 * x + j] += 0.5f * (a[j] + b[j]);
@@ -190,54 +195,49 @@ void addDoubled(const Level& coarse, Level& fine, const Tasks& tasks) {
 Picture convolve(const Picture& in, const GlowKernel& kernel, const Tasks& tasks) {
   // Per level: the variance that coming down and going up again adds, in its own pixels squared. Down: v' = (v + 1) / 4;
   // up from the next: 1 pixel² of the finer level each.
-  constexpr float widest = 1.7f;
+  constexpr float narrowest = 1.7f; // pixels of its level
   int deepest = 0;
   std::vector<int> levelOf;
-  for (const auto& l : kernel.lobes) {
+  for (size_t i = 0; i < kernel.lobes.size(); ++i) {
     int level = 0;
-    while (l.sigma / float(1 << (level + 1)) >= widest) ++level;
+    // The widest lobe alone is seen at its far end, where a coarse grid would show: it stays a little finer.
+    while (kernel.lobes[i].sigma / float(1 << (level + 1)) >= (i == 0 ? 1.4f * narrowest : narrowest)) ++level;
     levelOf.push_back(level);
     deepest = std::max(deepest, level);
   }
+  Picture out(in.width, in.height);
   std::vector<Level> pyramid, spread;
-  pyramid.emplace_back(in.width, in.height);
-  inBands(tasks, in.height, [&](int y0, int y1) {
-    for (int y = y0; y < y1; ++y) std::copy_n(in.at(0, y), in.width * 3, pyramid[0].row(y + Level::margin) + 3 * Level::margin);
-  });
+  pyramid.emplace_back(const_cast<Picture&>(in)); // only read: Level has one face for both
+  spread.emplace_back(out);
   int w = in.width, h = in.height;
   for (int l = 1; l <= deepest; ++l) {
     w = w / 2 + 1;
     h = h / 2 + 1;
     pyramid.push_back(halve(pyramid.back(), w, h, tasks));
-  }
-  w = in.width;
-  h = in.height;
-  for (int l = 0; l <= deepest; ++l) {
     spread.emplace_back(w, h);
-    w = w / 2 + 1;
-    h = h / 2 + 1;
   }
+  std::vector<std::vector<Blur>> blurs(size_t(deepest) + 1);
   for (size_t i = 0; i < kernel.lobes.size(); ++i) {
     const int l = levelOf[i];
-    float down = 0, up = 0;
-    for (int k = 0; k < l; ++k) down = (down + 1) / 4;
-    for (int k = 0; k < l; ++k) up = (up + 1) / 4;
+    const GlowKernel::Lobe& lobe = kernel.lobes[i];
     // The widest lobe goes out to where a bright lamp's halo is no longer seen to end; where the others end, the next
     // wider one outshines them.
     const float reach = i == 0 ? 5.5f : 4.2f;
-    if (l == 0) {
-      addBlurred(pyramid[0], spread[0], kernel.lobes[i].sigma, kernel.lobes[i].weight, true, reach, tasks);
-      continue;
+    if (l == 0 && lobe.sigma < 0.02f) {
+      blurs[0].push_back({{1.0f}, lobe.weight});
+    } else if (l == 0) {
+      blurs[0].push_back({gaussianTaps(lobe.sigma, true, reach), lobe.weight});
+    } else {
+      float down = 0, up = 0;
+      for (int k = 0; k < l; ++k) down = (down + 1) / 4;
+      for (int k = 0; k < l; ++k) up = (up + 1) / 4;
+      // The integral over a pixel is a box of variance 1/12 more.
+      const float variance = (sqr(lobe.sigma) + 1.0f / 12) / float(1 << (2 * l));
+      blurs[size_t(l)].push_back({gaussianTaps(std::sqrt(std::max(1e-4f, variance - down - up)), false, reach), lobe.weight});
     }
-    // The integral over a pixel is a box of variance 1/12 more.
-    const float variance = (sqr(kernel.lobes[i].sigma) + 1.0f / 12) / float(1 << (2 * l));
-    addBlurred(pyramid[size_t(l)], spread[size_t(l)], std::sqrt(std::max(0.0f, variance - down - up)), kernel.lobes[i].weight, false, reach, tasks);
   }
+  for (int l = 0; l <= deepest; ++l) addBlurred(pyramid[size_t(l)], spread[size_t(l)], blurs[size_t(l)], tasks);
   for (int l = deepest; l > 0; --l) addDoubled(spread[size_t(l)], spread[size_t(l) - 1], tasks);
-  Picture out(in.width, in.height);
-  inBands(tasks, in.height, [&](int y0, int y1) {
-    for (int y = y0; y < y1; ++y) std::copy_n(spread[0].row(y + Level::margin) + 3 * Level::margin, in.width * 3, out.at(0, y));
-  });
   return out;
 }
 
