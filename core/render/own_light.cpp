@@ -20,7 +20,8 @@ bool towards(const V3f& from, const V3f& point, const V3f& normal, float areaDen
 
 class GlowingMesh : public Light {
 public:
-  GlowingMesh(const Shape& shape, const M44f& m, const Material& material) : m_material(material) {
+  GlowingMesh(const Shape& shape, const M44f& m, const Material& material) : m_material(material), m_closed(isClosed(shape.mesh)) {
+    const float side = m.determinant() < 0 ? -1.0f : 1.0f;
     std::vector<float> areas;
     Box3f box;
     for (const auto& t : shape.mesh.triangles) {
@@ -36,7 +37,7 @@ public:
       const V3f n = cross(w.e1, w.e2);
       const float a = 0.5f * length(n);
       if (!(a > 0)) continue;
-      w.n = normalize(n);
+      w.n = normalize(n) * side;
       areas.push_back(a);
       m_triangles.push_back(w);
       box.extendBy(w.p);
@@ -54,11 +55,15 @@ public:
     const Triangle& t = m_triangles[m_cells.sample(first, p)];
     const float r = std::sqrt(first), b1 = 1 - r, b2 = u.y * r;
     if (!towards(from, t.p + t.e1 * b1 + t.e2 * b2, t.n, 1 / m_area, s)) return false;
+    // What faces away on a closed body is never in sight: no candidate is wasted on it.
+    if (m_closed && dot(s.direction, t.n) > 0) return false;
     s.radiance = m_material.emissionColor.color({t.uv[0] * (1 - b1 - b2) + t.uv[1] * b1 + t.uv[2] * b2});
     return true;
   }
   float density(const V3f&, const V3f& direction, float distance, const V3f& normal) const override {
-    return m_area > 0 ? solidAngle(1 / m_area, distance * distance, std::abs(dot(direction, normal))) : 0;
+    const float c = dot(direction, normal);
+    if (m_area <= 0 || (m_closed && c > 0)) return 0;
+    return solidAngle(1 / m_area, distance * distance, std::abs(c));
   }
   Color radiance(const V3f&, const V3f&) const override { return Color(1.0f); }
   float importance(const V3f& from) const override {
@@ -74,6 +79,7 @@ private:
   std::vector<Triangle> m_triangles;
   Distribution m_cells;
   const Material& m_material;
+  bool m_closed;
   V3f m_centre;
   float m_area = 0, m_radius = 0;
 };

@@ -14,6 +14,8 @@ constexpr float infinite = std::numeric_limits<float>::infinity();
 // After this many bounces a path survives with probability 0.97 at most, so that it ends even where nothing absorbs.
 constexpr int sureBounces = 6;
 constexpr int mostSteps = 100000;
+// Up to so many lamps are all asked for their light where the camera looks; of more, one is chosen.
+constexpr size_t allLamps = 4;
 // A draft follows mirrors and clear things this far, and nothing else.
 constexpr int draftBounces = 8;
 
@@ -157,6 +159,7 @@ public:
     m_weights = m_many.empty() ? m_few.data() : m_many.data();
   }
   void moveTo(const V3f& at) {
+    m_all = false;
     m_total = 0;
     for (size_t i = 0; i < m_scene.emitters.size(); ++i) {
       const Emitter& e = m_scene.emitters[i];
@@ -177,7 +180,9 @@ public:
     probability = m_weights[m_next] / m_total;
     return probability > 0;
   }
-  float probability(size_t index) const { return m_total > 0 ? m_weights[index] / m_total : 0; }
+  /// Instead of choosing: every emitter is sampled at this point.
+  void takeAll() { m_all = true; }
+  float probability(size_t index) const { return m_all ? 1 : m_total > 0 ? m_weights[index] / m_total : 0; }
   float total() const { return m_total; }
 
 private:
@@ -187,6 +192,7 @@ private:
   float* m_weights;
   float m_total = 0, m_before = 0;
   size_t m_next = 0;
+  bool m_all = false;
 };
 
 } // namespace
@@ -422,9 +428,18 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
         add(l, throughput * light * e.baked * (v * (sky ? s.occlusion : 1)));
       };
       const V2f uChoose = sampler.get2();
-      if (!scene.emitters.empty()) {
+      if (scattered == 0 && !m_draft && scene.emitters.size() <= allLamps) {
+        // Where the eye looks, a few lamps each get their ray: none is lost to one that something hides.
+        choice.takeAll();
+        for (const Emitter& e : scene.emitters) {
+          LightSample ls;
+          V3f wi;
+          if (!e.light->sample(hit.point, sampler.get2(), ls) || !towards(ls, wi)) continue;
+          gather(e, ls, s.evaluate(wi, random) * ls.radiance * (misWeight(ls, 1, s.density(wi)) * inverseDensity(ls, 1)), false);
+        }
+      } else if (!scene.emitters.empty()) {
         // What decides among the candidates is cheap: the light times the density that scattering has in its direction.
-        const int candidates = m_draft ? 1 : std::min<int>(4, int(scene.emitters.size()));
+        const int candidates = m_draft || scene.emitters.size() == 1 ? 1 : 4;
         choice.moveTo(hit.point);
         float sum = 0, target = 0;
         const Emitter* chosen = nullptr;
