@@ -3,6 +3,7 @@
 #include "app/theme.h"
 #include "core/session/framing.h"
 
+#include <QDateTime>
 #include <QDragEnterEvent>
 #include <QKeyEvent>
 #include <QMimeData>
@@ -168,47 +169,104 @@ void PictureView::drawMessage(QPainter& p) {
   p.drawText(where, Qt::AlignCenter, text);
 }
 
-// Selected objects by a box of short corner strokes, lights by a cross in a ring, all by the scene that was rendered.
-void PictureView::drawOutlines(QPainter& p, const QRectF& r) {
-  const ScenePtr scene = m_studio.session().scene();
-  if (!scene) return;
+bool PictureView::seenBox(const Scene& scene, NodeId id, const QRectF& r, QRectF& box) const {
+  const Box3f b = boundsOf(scene, m_studio.doc(), {id});
+  if (b.isEmpty()) return false;
   const Params s = settingsOf(m_studio.doc());
   const double kx = r.width() / s.number("width"), ky = r.height() / s.number("height");
+  bool any = false;
+  for (int c = 0; c < 8; ++c) {
+    float x, y;
+    if (!scene.camera.project({c & 1 ? b.max.x : b.min.x, c & 2 ? b.max.y : b.min.y, c & 4 ? b.max.z : b.min.z}, x, y)) continue;
+    const QRectF point(QPointF(r.left() + double(x) * kx, r.top() + double(y) * ky), QSizeF(0.01, 0.01));
+    box = any ? box.united(point) : point;
+    any = true;
+  }
+  return any;
+}
+
+static void drawCorners(QPainter& p, const QRectF& frame) {
+  const double l = std::min({16.0, frame.width() / 3, frame.height() / 3});
+  for (const auto& [corner, dx, dy] : {std::tuple{frame.topLeft(), 1, 1}, {frame.topRight(), -1, 1}, {frame.bottomLeft(), 1, -1}, {frame.bottomRight(), -1, -1}}) {
+    p.drawLine(corner, corner + QPointF(dx * l, 0));
+    p.drawLine(corner, corner + QPointF(0, dy * l));
+  }
+}
+
+static void drawLamp(QPainter& p, const QPointF& at) {
+  p.drawEllipse(at, 9, 9);
+  p.drawLine(at - QPointF(14, 0), at - QPointF(5, 0));
+  p.drawLine(at + QPointF(14, 0), at + QPointF(5, 0));
+}
+
+// Selected objects by short strokes at the corners of their box, lights by a ring, all by the scene that was rendered.
+void PictureView::drawOutlines(QPainter& p, const QRectF& r) {
+  m_edgeMarks.clear();
+  const ScenePtr scene = m_studio.session().scene();
+  if (!scene) return;
   p.setRenderHint(QPainter::Antialiasing);
+  if (m_studio.picking().active()) return drawCandidates(p, r);
   p.setClipRect(r.adjusted(-1, -1, 1, 1));
+  p.setBrush(Qt::NoBrush);
   for (const NodeId id : m_studio.selection()) {
     const Node* n = m_studio.doc().find(id);
-    if (!n) continue;
-    const auto family = n->kind->family();
-    if (family != "object" && family != "light") continue;
-    const Box3f box = boundsOf(*scene, m_studio.doc(), {id});
-    if (box.isEmpty()) continue;
-    QRectF seen;
-    bool any = false;
-    for (int c = 0; c < 8; ++c) {
-      float x, y;
-      if (!scene->camera.project({c & 1 ? box.max.x : box.min.x, c & 2 ? box.max.y : box.min.y, c & 4 ? box.max.z : box.min.z}, x, y)) continue;
-      const QPointF at(r.left() + x * kx, r.top() + y * ky);
-      seen = any ? seen.united(QRectF(at, QSizeF(0.01, 0.01))) : QRectF(at, QSizeF(0.01, 0.01));
-      any = true;
-    }
-    if (!any) continue;
+    if (!n || (n->kind->family() != "object" && n->kind->family() != "light")) continue;
+    QRectF box;
+    if (!seenBox(*scene, id, r, box)) continue;
     p.setPen(QPen(theme::accent, 1.5));
-    p.setBrush(Qt::NoBrush);
-    const QRectF frame = seen.adjusted(-5, -5, 5, 5);
-    if (family == "light" && seen.width() < 8) {
-      p.drawEllipse(seen.center(), 9, 9);
-      p.drawLine(seen.center() - QPointF(14, 0), seen.center() - QPointF(5, 0));
-      p.drawLine(seen.center() + QPointF(14, 0), seen.center() + QPointF(5, 0));
-      continue;
-    }
-    const double l = std::min({16.0, frame.width() / 3, frame.height() / 3});
-    for (const auto& [corner, dx, dy] : {std::tuple{frame.topLeft(), 1, 1}, {frame.topRight(), -1, 1}, {frame.bottomLeft(), 1, -1}, {frame.bottomRight(), -1, -1}}) {
-      p.drawLine(corner, corner + QPointF(dx * l, 0));
-      p.drawLine(corner, corner + QPointF(0, dy * l));
-    }
+    if (n->kind->family() == "light" && box.width() < 8) drawLamp(p, box.center());
+    else drawCorners(p, box.adjusted(-5, -5, 5, 5));
   }
   p.setClipping(false);
+}
+
+// Everything that would do for the role at hand: outlined where it is seen; lights outside the frame stand at its edge.
+void PictureView::drawCandidates(QPainter& p, const QRectF& r) {
+  const ScenePtr scene = m_studio.session().scene();
+  const Node* effect = m_studio.doc().find(m_studio.picking().effect);
+  const ParamDef* def = effect ? effect->kind->param(m_studio.picking().role.toStdString()) : nullptr;
+  if (!def) return;
+  p.setFont(theme::font(11));
+  double across = r.left() + 14;
+  for (const Node* n : m_studio.doc().inOrder()) {
+    if (!accepted(def->accepts, n->kind->id) || n->kind->id == "object.group") continue;
+    const bool light = n->kind->family() == "light";
+    if (!light && n->kind->family() != "object") continue;
+    QRectF box;
+    const bool ahead = seenBox(*scene, n->id, r, box);
+    if (ahead && r.intersects(box)) {
+      p.setPen(QPen(theme::accent, 1, Qt::DotLine));
+      p.setBrush(Qt::NoBrush);
+      if (box.width() < 8) drawLamp(p, box.center());
+      else drawCorners(p, box.intersected(r).adjusted(-3, -3, 3, 3));
+      continue;
+    }
+    if (!light) continue;
+    // Behind the camera or without a place: in a row at the bottom; else where the way to it leaves the frame.
+    const double w = p.fontMetrics().horizontalAdvance(qs(n->name)) + 30;
+    QRectF where;
+    if (ahead) {
+      where = QRectF(std::clamp(box.center().x() - w / 2, r.left() + 4, r.right() - w - 4), std::clamp(box.center().y() - 11, r.top() + 48, r.bottom() - 56), w, 22);
+    } else {
+      where = QRectF(across, r.bottom() - 30, w, 22);
+      across += w + 8;
+    }
+    p.setPen(Qt::NoPen);
+    p.setBrush(QColor(0x1b, 0x1b, 0x1b, 220));
+    p.drawRoundedRect(where, 4, 4);
+    p.setPen(QPen(theme::accent, 1.2));
+    p.setBrush(Qt::NoBrush);
+    p.drawEllipse(QPointF(where.left() + 13, where.center().y()), 5, 5);
+    p.setPen(theme::text);
+    p.drawText(where.adjusted(24, 0, -4, 0), Qt::AlignLeft | Qt::AlignVCenter, qs(n->name));
+    m_edgeMarks.push_back({where, n->id});
+  }
+}
+
+QRectF PictureView::edgeMark(NodeId light) const {
+  for (const EdgeMark& m : m_edgeMarks)
+    if (m.thing == light) return m.where;
+  return {};
 }
 
 void PictureView::setWipe(double share) {
@@ -292,8 +350,10 @@ void PictureView::mouseReleaseEvent(QMouseEvent* e) {
 }
 
 void PictureView::wheelEvent(QWheelEvent* e) {
-  // Notches that follow one another are one step.
-  if (m_drag == Drag::None && !m_gesture) m_gesture = m_studio.newGesture();
+  // Notches that follow one another closely are one step.
+  const qint64 now = QDateTime::currentMSecsSinceEpoch();
+  if (m_drag == Drag::None && now - m_lastWheel > 600) m_gesture = m_studio.newGesture();
+  m_lastWheel = now;
   moveCamera(Drag::Dolly, {0, -e->angleDelta().y() * 0.25});
   e->accept();
 }
@@ -368,6 +428,8 @@ void PictureView::moveCamera(Drag how, const QPointF& by) {
 }
 
 void PictureView::pickAt(const QPointF& at, bool extend) {
+  for (const EdgeMark& m : m_edgeMarks)
+    if (m.where.contains(at)) return m_studio.offer(m.thing);
   const ScenePtr scene = m_studio.session().scene();
   if (!scene || !pictureRect().contains(at)) return;
   const QPointF px = toPicture(at);

@@ -26,6 +26,8 @@ public:
   void pickAt(const QPointF& at, bool extend);
   void setCorner(bool on);
   bool corner() const { return m_corner; }
+  /// Where a light outside the frame is marked at its edge while a role is picked for; empty if it is not.
+  QRectF edgeMark(NodeId light) const;
 
 protected:
   void paintEvent(QPaintEvent*) override;
@@ -49,6 +51,9 @@ private:
   void arrived();
   void moveCamera(Drag how, const QPointF& by);
   void drawOutlines(QPainter& p, const QRectF& r);
+  void drawCandidates(QPainter& p, const QRectF& r);
+  /// Where a thing's box falls in the widget; false if all of it lies behind the camera.
+  bool seenBox(const Scene& scene, NodeId id, const QRectF& r, QRectF& box) const;
   void drawMessage(QPainter& p);
 
   Studio& m_studio;
@@ -58,6 +63,12 @@ private:
   QPointF m_press, m_last, m_lastPick{-1000, -1000};
   int m_pickDepth = 0;
   uint64_t m_gesture = 0;
+  struct EdgeMark {
+    QRectF where;
+    NodeId thing;
+  };
+  std::vector<EdgeMark> m_edgeMarks; ///< lights outside the frame, while a role is being picked for
+  qint64 m_lastWheel = 0;
   double m_wipe = 0.5;
   bool m_regionTool = false, m_corner = false;
   QRectF m_regionDrawn;

@@ -3,6 +3,7 @@
 #include "app/flow_layout.h"
 #include "app/param_row.h"
 #include "app/picture_bar.h"
+#include "app/thing_drag.h"
 #include "app/theme.h"
 
 #include <QHBoxLayout>
@@ -145,7 +146,23 @@ void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
   const NodeId effect = n.id;
   column->addWidget(makeParamRow(m_studio, {effect, "on", 0, {}}, page));
   for (const Role& role : effectKind(n)->roles) {
-    auto* head = new QWidget(page);
+    const std::string roleParam = role.param;
+    auto* head = new DropZone(
+        [this, effect, roleParam](const std::vector<NodeId>& things) {
+          QMetaObject::invokeMethod(this, [this, effect, roleParam, things] {
+            std::vector<NodeId> fit;
+            for (const NodeId id : things) {
+              const Node* t = m_studio.doc().find(id);
+              const Node* e = m_studio.doc().find(effect);
+              if (!t || !e) continue;
+              if (accepted(e->kind->param(roleParam)->accepts, t->kind->id)) fit.push_back(id);
+              else m_studio.tell(tr("%1 is a %2, which does not go here").arg(qs(t->name), qs(t->kind->label).toLower()), true);
+            }
+            if (!fit.empty()) m_studio.edit(tr("Put into %1").arg(qs(roleParam)), [&](const Document& d) { return fillRoles(d, effect, fit); });
+          }, Qt::QueuedConnection);
+        },
+        page);
+    head->setObjectName(QStringLiteral("role ") + qs(role.param));
     auto* row = new QHBoxLayout(head);
     row->setContentsMargins(0, 4, 0, 2);
     auto* label = new QLabel(qs(role.label), head);

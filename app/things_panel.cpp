@@ -1,6 +1,7 @@
 #include "app/things_panel.h"
 
 #include "app/picture_bar.h"
+#include "app/thing_drag.h"
 #include "app/theme.h"
 #include "demo/starters.h"
 
@@ -49,6 +50,23 @@ public:
   }
 };
 
+// A list from which things can be carried to a role.
+class ThingTree : public QTreeWidget {
+public:
+  using QTreeWidget::QTreeWidget;
+
+protected:
+  QStringList mimeTypes() const override { return {thingsMime}; }
+  QMimeData* mimeData(const QList<QTreeWidgetItem*>& items) const override {
+    QStringList ids;
+    for (const QTreeWidgetItem* i : items)
+      if (const uint id = i->data(0, idRole).toUInt()) ids << QString::number(id);
+    auto* data = new QMimeData;
+    data->setData(thingsMime, ids.join(u' ').toUtf8());
+    return data;
+  }
+};
+
 const std::pair<const char*, const char*> sceneHeads[] = {{"light", QT_TRANSLATE_NOOP("ThingsPanel", "Lights")},     {"object", QT_TRANSLATE_NOOP("ThingsPanel", "Objects")},
                                                           {"material", QT_TRANSLATE_NOOP("ThingsPanel", "Materials")}, {"pattern", QT_TRANSLATE_NOOP("ThingsPanel", "Patterns")},
                                                           {"camera", QT_TRANSLATE_NOOP("ThingsPanel", "Cameras")}};
@@ -78,7 +96,9 @@ ThingsPanel::ThingsPanel(Studio& studio, What what, QWidget* parent) : QWidget(p
   connect(m_add, &QToolButton::clicked, this, &ThingsPanel::addMenu);
   head->addWidget(m_add);
   column->addLayout(head);
-  m_list = new QTreeWidget(this);
+  m_list = new ThingTree(this);
+  m_list->setDragEnabled(true);
+  m_list->setDragDropMode(QAbstractItemView::DragOnly);
   m_list->setHeaderHidden(true);
   m_list->setIndentation(12);
   m_list->setRootIsDecorated(false);

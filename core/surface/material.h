@@ -64,8 +64,8 @@ struct Surface {
   /// Density for multiple importance sampling; consistent with sample().
   float density(const V3f& wi) const;
   struct Sample {
-    V3f wi;
-    Color weight;          ///< f cos / pdf
+    V3f wi{0.0f};
+    Color weight{0.0f};    ///< f cos / pdf
     float density = 0;     ///< infinite for mirror-like lobes
     bool specular = false; ///< a mirror, clear glass, or nearly so
     bool through = false;

@@ -11,6 +11,7 @@
 #include "app/route_view.h"
 #include "app/settings_panel.h"
 #include "app/theme.h"
+#include "app/thing_drag.h"
 #include "app/things_panel.h"
 #include "core/document/difference.h"
 #include "core/document/file.h"
@@ -261,6 +262,38 @@ TEST_CASE("Roles are filled by picking and emptied again", "[app][effect]") {
   CHECK(o.studio->current() == glow);
   o.studio->undo();
   CHECK(roleOf(o.doc(), *o.doc().find(glow), "from").size() == 1);
+}
+
+TEST_CASE("While a role is picked for, lights outside the frame stand at its edge and can be clicked", "[app][effect]") {
+  Open o;
+  const NodeId glow = o.id("Sun core glow"), lamp = o.id("Night window");
+  o.studio->select({glow});
+  CHECK(o.window->picture().edgeMark(lamp).isEmpty());
+  o.studio->setPicking({glow, "from"});
+  o.window->grab();
+  const QRectF mark = o.window->picture().edgeMark(lamp);
+  REQUIRE_FALSE(mark.isEmpty());
+  CHECK(o.window->picture().pictureRect().contains(mark));
+  QTest::mouseClick(&o.window->picture(), Qt::LeftButton, {}, mark.center().toPoint());
+  CHECK(roleOf(o.doc(), *o.doc().find(glow), "from").size() == 2);
+}
+
+TEST_CASE("Things dropped on a role go in if they fit", "[app][effect]") {
+  Open o;
+  const NodeId glow = o.id("Sun core glow");
+  o.studio->select({glow});
+  auto* zone = o.window->settings().widget()->findChild<QWidget*>("role from");
+  REQUIRE(zone);
+  QMimeData data;
+  data.setData(thingsMime, QString("%1 %2").arg(o.id("Night window")).arg(o.id("Camera")).toUtf8());
+  QDragEnterEvent enter(QPoint(5, 5), Qt::CopyAction, &data, Qt::LeftButton, {});
+  QCoreApplication::sendEvent(zone, &enter);
+  CHECK(enter.isAccepted());
+  QDropEvent drop(QPointF(5, 5), Qt::CopyAction, &data, Qt::LeftButton, {});
+  QCoreApplication::sendEvent(zone, &drop);
+  QCoreApplication::processEvents();
+  CHECK(roleOf(o.doc(), *o.doc().find(glow), "from").size() == 2);
+  CHECK(o.window->lastTold().contains("does not go here"));
 }
 
 TEST_CASE("A finding's mend is one click in the route, and undoable", "[app][route]") {
