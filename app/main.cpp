@@ -4,6 +4,7 @@
 #include "app/theme.h"
 #include "core/base/error.h"
 #include "core/document/file.h"
+#include "core/document/units.h"
 #include "core/exchange/child.h"
 
 #include <QApplication>
@@ -55,8 +56,9 @@ int main(int argc, char** argv) {
   const QCommandLineOption after(QStringLiteral("after"), QStringLiteral("Seconds before the screenshot"), QStringLiteral("S"), QStringLiteral("10"));
   const QCommandLineOption select(QStringLiteral("select"), QStringLiteral("Selects a thing by its name"), QStringLiteral("NAME"));
   const QCommandLineOption run(QStringLiteral("do"), QStringLiteral("Runs a command by its id, half-way to the screenshot"), QStringLiteral("ID"));
+  const QCommandLineOption set(QStringLiteral("set"), QStringLiteral("NAME.PARAM=VALUE, after the commands"), QStringLiteral("ASSIGNMENT"));
   const QCommandLineOption keys(QStringLiteral("write-keys"), QStringLiteral("Writes the table of commands and keys and leaves"), QStringLiteral("FILE"));
-  parser.addOptions({screenshot, after, select, run, keys});
+  parser.addOptions({screenshot, after, select, run, set, keys});
   parser.process(app);
   theme::apply(app);
   std::unique_ptr<Studio> studio;
@@ -89,6 +91,12 @@ int main(int argc, char** argv) {
     const int ms = int(1000 * std::max(0.1, parser.value(after).toDouble()));
     QTimer::singleShot(ms / 2, &window, [&] {
       for (const QString& id : parser.values(run)) window.commands().run(id);
+      for (const QString& s : parser.values(set))
+        studio->edit(QStringLiteral("Set ") + s, [&](const Document& d) {
+          const Address a = resolve(d, s.section(u'=', 0, 0).toStdString());
+          const Value present = valueAt(d, a);
+          return setAt(d, a, parseValue(d, definitionAt(d, a), s.section(u'=', 1).toStdString(), &present));
+        });
     });
     QTimer::singleShot(ms, &window, [&] {
       const bool ok = window.grab().save(parser.value(screenshot));

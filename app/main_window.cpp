@@ -378,6 +378,9 @@ void MainWindow::makeMenus() {
   menuBar()->setCornerWidget(word, Qt::TopLeftCorner);
   m_fileName = new QLabel(this);
   m_fileName->setStyleSheet(QStringLiteral("color: #9a968f; padding: 4px 12px 0 0"));
+  // The corner is laid out once: room for the longest text.
+  m_fileName->setMinimumWidth(300);
+  m_fileName->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
   menuBar()->setCornerWidget(m_fileName, Qt::TopRightCorner);
   QMenu* menu = nullptr;
   QString name;

@@ -78,6 +78,8 @@ std::string SettingsPanel::shape() const {
           const NodeId material = Params(*t, 0).reference("material").target;
           const Node* m = m_studio.doc().find(material);
           s += fmt::format("({}{})", material, m ? m->name : "");
+          if (const auto with = Params(*t, 0).reference("material").with)
+            for (const auto& [input, value] : *with) s += input;
         }
       }
   }
@@ -192,14 +194,24 @@ void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
     column->addWidget(head);
   }
   // By thing: what matters most.
-  const auto section = [&](const Node& t, const QString& title, const QString& link, NodeId linked) {
+  // What a use of a shared material sets for itself is edited there; all else on the material.
+  const auto addressOf = [&](const Node& t, const std::string& param, NodeId user) -> Address {
+    if (const Node* u = doc.find(user)) {
+      const Reference use = Params(*u, 0).reference("material");
+      if (use.with)
+        for (const auto& [input, value] : *use.with)
+          if (input == param || (t.inputs.count(input) && t.inputs.at(input) == param)) return {user, "material", 0, input};
+    }
+    return {t.id, param, 0, {}};
+  };
+  const auto section = [&](const Node& t, const QString& title, const QString& link, NodeId linked, NodeId user = 0) {
     bool any = false;
     for (const ParamDef& d : t.kind->params) any |= d.major;
     if (!any) return;
     column->addWidget(rule(page));
     column->addWidget(sectionHead(page, title, link, [this, linked] { m_studio.select({linked}); }));
     for (const ParamDef& d : t.kind->params)
-      if (d.major) column->addWidget(makeParamRow(m_studio, {t.id, d.name, 0, {}}, page));
+      if (d.major) column->addWidget(makeParamRow(m_studio, addressOf(t, d.name, user), page));
   };
   std::vector<NodeId> shown;
   for (const Role& role : effectKind(n)->roles)
@@ -211,7 +223,7 @@ void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
         const Node* m = doc.find(Params(*t, 0).reference("material").target);
         if (m && std::find(shown.begin(), shown.end(), m->id) == shown.end()) {
           shown.push_back(m->id);
-          section(*m, qs(t->name), tr("material: %1").arg(qs(m->name)), m->id);
+          section(*m, qs(t->name), tr("material: %1").arg(qs(m->name)), m->id, t->id);
         }
         section(*t, qs(t->name) + tr(" · form"), tr("all"), t->id);
       } else {

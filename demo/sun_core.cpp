@@ -66,10 +66,10 @@ Starter sunCoreStarter() {
             b.add("object.sphere", "Glass planet", {{"radius", "85 mm"}, {"position", "0.47, 0.085, 0.16"}, {"material", "Planet glass"}});
             b.add("object.torus", "Planet ring", {{"radius", "0.128"}, {"tube", "7 mm"}, {"position", "0.47, 0.075, 0.16"}, {"turn", "14, 0, -18"}, {"material", "Warm brass"}});
             b.add("object.sphere", "Brass moon", {{"radius", "46 mm"}, {"position", "-0.44, 0.046, 0.24"}, {"material", "Warm brass"}});
-            b.add("light.area", "Night window", {{"power", "260"}, {"color", "0.35, 0.52, 1"}, {"width", "1.2"}, {"height", "2"}, {"position", "-3.2, 2.3, 1.4"}, {"target", "0, 0.3, 0"}, {"seen", "off"}});
+            b.add("light.area", "Night window", {{"power", "3200"}, {"color", "0.35, 0.52, 1"}, {"width", "1.2"}, {"height", "2"}, {"position", "-3.2, 2.3, 1.4"}, {"target", "0, 0.3, 0"}, {"seen", "off"}});
             b.add("camera.lens", "Camera", {{"position", "0.32, 0.62, 2.25"}, {"target", "0.02, 0.315, 0"}, {"focal_length", "62"}, {"focus", "2.2"}, {"f_stop", "4"}, {"ev100", "5.5"}});
             b.add("effect.glow", "Sun core glow", {{"from", "Sun core"}});
-            b.add("lens.glow", "Halo", {{"strength", "22 %"}, {"size", "16 %"}, {"falloff", "0.9"}, {"sources", "Sun core glow"}});
+            b.add("lens.glow", "Halo", {{"strength", "12 %"}, {"size", "15 %"}, {"falloff", "0.9"}, {"sources", "Sun core glow"}});
             const NodeId glow = b.find("Sun core glow");
             b.set(glow, {{"lens", "Halo"}});
             Document doc = b.take();

@@ -437,9 +437,17 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
           if (!e.light->sample(hit.point, sampler.get2(), ls) || !towards(ls, wi)) continue;
           gather(e, ls, s.evaluate(wi, random) * ls.radiance * (misWeight(ls, 1, s.density(wi)) * inverseDensity(ls, 1)), false);
         }
+      } else if (m_draft && !scene.emitters.empty()) {
+        choice.moveTo(hit.point);
+        size_t lamp;
+        float p;
+        LightSample ls;
+        V3f wi;
+        if (choice.pick(uChoose.x, lamp, p) && scene.emitters[lamp].light->sample(hit.point, sampler.get2(), ls) && towards(ls, wi))
+          gather(scene.emitters[lamp], ls, s.evaluate(wi, random) * ls.radiance * inverseDensity(ls, p), false);
       } else if (!scene.emitters.empty()) {
         // What decides among the candidates is cheap: the light times the density that scattering has in its direction.
-        const int candidates = m_draft || scene.emitters.size() == 1 ? 1 : 4;
+        const int candidates = scene.emitters.size() == 1 ? 1 : 4;
         choice.moveTo(hit.point);
         float sum = 0, target = 0;
         const Emitter* chosen = nullptr;

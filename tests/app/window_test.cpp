@@ -247,6 +247,18 @@ TEST_CASE("A keyed value is changed at the frame in sight", "[app][rows][keys]")
   CHECK(v.keys()->keys[1].frame == 6);
 }
 
+TEST_CASE("What a use of a shared material sets for itself is shown and edited there", "[app][rows][shared]") {
+  Open o;
+  o.studio->edit("Own", [](const Document& d) { return setAt(d, resolve(d, "Sun core.material.own_light"), Constant(7000.0)); });
+  o.studio->select({o.id("Sun core glow")});
+  auto* row = qobject_cast<NumberRow*>(o.window->settings().row(o.id("Sun core"), "material"));
+  REQUIRE(row);
+  CHECK(row->address().input == "own_light");
+  QTest::keyClick(row, Qt::Key_Right);
+  CHECK(o.number("Sun core.material.own_light") > 7000);
+  CHECK(o.number("Sun glass.own_light") == 620000);
+}
+
 TEST_CASE("Roles are filled by picking and emptied again", "[app][effect]") {
   Open o;
   const NodeId glow = o.id("Sun core glow");
