@@ -559,6 +559,40 @@ TEST_CASE("Unsaved work is kept aside and can be taken up again", "[app][recover
   CHECK(recovery::findLost().empty());
 }
 
+TEST_CASE("A line's place and its value are inverse, within the digits that dragging gives", "[app][rows]") {
+  for (const Kind& k : kinds()->all())
+    for (const ParamDef& d : k.params) {
+      if (d.type != ParamType::Number && d.type != ParamType::Integer) continue;
+      CAPTURE(k.id, d.name);
+      for (double t = 0; t <= 1; t += 0.125) {
+        const double v = NumberRow::fromLine(d, t);
+        REQUIRE(v >= d.hardMin);
+        REQUIRE(v <= d.hardMax);
+        const double tolerance = d.type == ParamType::Integer ? 0.51 / std::max(1.0, d.softMax - d.softMin) * (d.logarithmic ? 300 : 1) : 0.02;
+        if (tolerance < 0.2) REQUIRE(NumberRow::toLine(d, v) == Approx(t).margin(tolerance));
+      }
+    }
+}
+
+TEST_CASE("The bar keeps what is used most when the window is narrow; the rest is under more", "[app][bar]") {
+  Open o;
+  const auto shown = [&](const QString& text) {
+    for (QToolButton* b : o.window->bar().findChildren<QToolButton*>())
+      if (b->text() == text) return b->isVisible();
+    return false;
+  };
+  o.window->resize(1900, 900);
+  QCoreApplication::processEvents();
+  CHECK(shown("Region"));
+  CHECK(shown("ACES SDR"));
+  o.window->resize(1000, 700);
+  QCoreApplication::processEvents();
+  CHECK(shown("Keep"));
+  CHECK(shown("Wipe"));
+  CHECK_FALSE(shown("ACES SDR"));
+  CHECK(shown(QStringLiteral("…")));
+}
+
 TEST_CASE("Closing asks nothing when nothing is unsaved", "[app][window]") {
   Open o;
   CHECK_FALSE(o.studio->modified());

@@ -258,6 +258,35 @@ TEST_CASE("What is shown can be typed again", "[document][units]") {
   }
 }
 
+TEST_CASE("Numbers are shown as a person writes them", "[document][units]") {
+  const Document d = small();
+  const auto shown = [&](const char* address, double v) { return formatNumber(definitionAt(d, resolve(d, address)), v); };
+  CHECK(shown("Ball.radius", 0.05) == "50 mm");
+  CHECK(shown("Ball.radius", 0.5) == "0.5 m");
+  CHECK(shown("Ball.radius", 0) == "0 m");
+  CHECK(shown("Lamp.power", 1234567) == "1\u2009234\u2009567 lm");
+  CHECK(shown("Lamp.power", 1600) == "1600 lm");
+  CHECK(shown("Lamp.stops", -0.5) == "-0.5 stops");
+  CHECK(shown("Camera.focal_length", 50) == "50 mm");
+  CHECK(shown("Rig.turn", 30) == "30°");
+}
+
+TEST_CASE("Switches, choices, colours and references are typed as words", "[document][units]") {
+  const Document d = small();
+  const auto typed = [&](const char* address, const char* text) {
+    const Address a = resolve(d, address);
+    return formatValue(d, definitionAt(d, a), parseValue(d, definitionAt(d, a), text));
+  };
+  CHECK(typed("Lamp.on", "no") == "off");
+  CHECK(typed("Picture.view", "Plain sRGB") == "Plain sRGB");
+  CHECK(typed("Ball.material", "Brass") == "Brass");
+  CHECK(typed("Shine.from", "Lamp, Ball") == "Lamp, Ball");
+  CHECK(typed("Shine.from", "none") == "none");
+  CHECK(typed("Ball.position", "1, 2cm, 3/4") == "1 m, 20 mm, 0.75 m");
+  for (const auto& [address, text] : {std::pair{"Lamp.on", "perhaps"}, {"Picture.view", "Sepia"}, {"Ball.material", "Lamp"}, {"Ball.position", "1, 2"}, {"Shine.from", "Nobody"}})
+    CHECK_FALSE(refusal([&] { typed(address, text); }).empty());
+}
+
 TEST_CASE("Every parameter of every kind has a label, a help line and a default that is allowed", "[document][kinds]") {
   const Document d = small();
   for (const Kind& k : kinds()->all()) {

@@ -1,0 +1,108 @@
+// The scenes that a person meets first: each works, and says what it promises.
+#include "core/advise/route.h"
+#include "core/exchange/assets.h"
+#include "demo/starters.h"
+#include "tests/support/scene.h"
+
+#include <filesystem>
+#include <set>
+
+using namespace ilumbra;
+using namespace ilumbra::test;
+
+namespace {
+
+struct Opened {
+  TemporaryFolder folder;
+  AssetCache cache;
+  Document doc;
+  explicit Opened(const Starter& s) : doc(writeStarter(s, kinds(), folder / "scene.ilum")) {
+    doc = setValue(setValue(doc, doc.settings().id, "width", Constant(160.0)), doc.settings().id, "height", Constant(90.0));
+  }
+  Traced render(uint32_t samples) { return trace(doc, samples, 0, cache.assets(folder.path())); }
+};
+
+} // namespace
+
+TEST_CASE("Every starter has all its files, a camera, lights and effects, and nothing is left out", "[demo]") {
+  std::set<std::string> names;
+  for (const Starter& s : allStarters()) {
+    CAPTURE(s.name);
+    CHECK(names.insert(s.name).second);
+    CHECK_FALSE(s.teaches.empty());
+    CHECK(s.teaches.back() != '.');
+    Opened o(s);
+    const Traced t = o.render(1);
+    for (const std::string& trouble : t.scene->troubles) UNSCOPED_INFO(trouble);
+    CHECK(t.scene->troubles.empty());
+    CHECK(activeCamera(o.doc));
+    CHECK_FALSE(o.doc.family("light").empty());
+    CHECK_FALSE(o.doc.family("effect").empty());
+    CHECK(problems(o.doc).empty());
+  }
+}
+
+TEST_CASE("Every effect of every starter works: its light is given, seen and spread", "[demo][route]") {
+  for (const Starter& s : allStarters()) {
+    Opened o(s);
+    const Traced t = o.render(12);
+    const LensResult developed = develop(o.doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+    for (const Node* e : o.doc.family("effect")) {
+      const Route r = measureRoute(o.doc, e->id, 1, *t.scene, t.film(), t.scene->amounts, developed, pool());
+      for (const Finding& f : r.findings) UNSCOPED_INFO(f.text);
+      CAPTURE(s.name, e->name);
+      CHECK(stateWord(r, true) == "works");
+      CHECK(r.emitted > 10);
+      CHECK(r.seen > 0.05);
+      CHECK(r.peak > 1);
+      CHECK(r.pictureShare > 0.005);
+    }
+  }
+}
+
+TEST_CASE("A starter's picture is exposed: neither dark nor burnt out", "[demo]") {
+  for (const Starter& s : allStarters()) {
+    Opened o(s);
+    const Traced t = o.render(12);
+    const Picture p = develop(o.doc, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture;
+    size_t seen = 0, burnt = 0;
+    for (size_t i = 0; i < p.pixels(); ++i) {
+      const float l = luminance({p.rgb[3 * i], p.rgb[3 * i + 1], p.rgb[3 * i + 2]});
+      seen += l > 0.01f;
+      burnt += l > 4;
+    }
+    CAPTURE(s.name);
+    CHECK(double(seen) / double(p.pixels()) > 0.3);
+    CHECK(double(burnt) / double(p.pixels()) < 0.08);
+  }
+}
+
+TEST_CASE("The hall's two glows keep apart: each lens stage takes light from its own sources alone", "[demo][labels]") {
+  Opened o(findStarter("orrery-hall"));
+  const Traced t = o.render(8);
+  const NodeId core = o.doc.findByName("Sun core")->id;
+  const LensResult r = develop(o.doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  REQUIRE(r.stages.size() == 2);
+  const auto lit = [](const Picture& p, size_t i) { return p.rgb[3 * i] + p.rgb[3 * i + 1] + p.rgb[3 * i + 2] > 0; };
+  size_t both = 0, sun = 0, beads = 0;
+  for (size_t i = 0; i < r.picture.pixels(); ++i) {
+    const bool a = lit(r.stages[0].work.taken, i), b = lit(r.stages[1].work.taken, i);
+    sun += a;
+    beads += b;
+    both += a && b;
+  }
+  CHECK(sun > 0);
+  CHECK(beads > 0);
+  CHECK(4 * both <= sun); // reflections of the one behind a glint of the other, at most
+  CHECK(sourcesOfStage(o.doc, *o.doc.findByName("Sun halo")) == std::vector<NodeId>{core});
+}
+
+TEST_CASE("Writing a starter twice changes nothing, and the unknown one is refused with those that exist", "[demo]") {
+  TemporaryFolder folder;
+  const Document a = writeStarter(findStarter("sun-core"), kinds(), folder / "a.ilum");
+  const auto time = std::filesystem::last_write_time(folder / "orrery-assets/pierced-shade.glb");
+  const Document b = writeStarter(findStarter("sun-core"), kinds(), folder / "a.ilum");
+  CHECK(a == b);
+  CHECK(std::filesystem::last_write_time(folder / "orrery-assets/pierced-shade.glb") == time);
+  CHECK(refusal([] { findStarter("moon"); }).find("orrery-hall") != std::string::npos);
+}

@@ -1,0 +1,142 @@
+// What multiple importance sampling rests on: a light's samples have the density that it tells.
+#include "core/light/light.h"
+#include "tests/support/scene.h"
+
+using namespace ilumbra;
+using namespace ilumbra::test;
+
+namespace {
+
+std::unique_ptr<Light> build(const char* kind, std::initializer_list<std::pair<const char*, const char*>> values = {}) {
+  Set s;
+  const NodeId id = s.add(kind, "Lamp", values);
+  const Document doc = s.take();
+  for (const LightKind& k : allLights())
+    if (k.kind.id == kind) return k.build(Params(*doc.find(id), 1), M44f(), noAssets());
+  FAIL("no such light");
+  return nullptr;
+}
+
+// Mean of the inverse density over samples is the solid angle that they cover.
+double solidAngle(const Light& light, const V3f& from, int n = 20000) {
+  double sum = 0;
+  for (int i = 0; i < n; ++i) {
+    Sampler s(0, 0, uint32_t(i), 5);
+    LightSample ls;
+    if (light.sample(from, s.get2(), ls)) sum += 1 / double(ls.density);
+  }
+  return sum / n;
+}
+
+void agrees(const Light& light, const V3f& from, bool bodiless) {
+  for (int i = 0; i < 500; ++i) {
+    Sampler s(1, 0, uint32_t(i), 5);
+    LightSample ls;
+    if (!light.sample(from, s.get2(), ls)) continue;
+    REQUIRE(length(ls.direction) == Approx(1).epsilon(1e-4));
+    REQUIRE(ls.density > 0);
+    REQUIRE(finite(ls.radiance));
+    if (bodiless) {
+      REQUIRE(light.density(from, ls.direction, ls.distance, ls.direction) == Approx(ls.density).epsilon(1e-2));
+      REQUIRE(luminance(light.radiance(ls.direction, ls.direction)) == Approx(luminance(ls.radiance)).epsilon(1e-3));
+    }
+  }
+}
+
+} // namespace
+
+TEST_CASE("A ball's samples cover the cone under which it is seen", "[light][sampling]") {
+  const auto ball = build("light.point", {{"radius", "0.5"}, {"position", "0, 2, 0"}});
+  for (const float d : {0.6f, 1.5f, 30.0f}) {
+    const double half = std::asin(0.5 / double(d));
+    CHECK(solidAngle(*ball, V3f(0, 2 - d, 0)) == Approx(2 * 3.14159265 * (1 - std::cos(half))).epsilon(2e-3));
+  }
+  agrees(*ball, {0, 0, 0}, false);
+  LightSample ls;
+  CHECK_FALSE(ball->sample({0, 2, 0.1f}, {0.5f, 0.5f}, ls)); // from inside its own body nothing is to be had
+}
+
+TEST_CASE("Distances of samples end on the light", "[light][sampling]") {
+  const auto ball = build("light.point", {{"radius", "0.5"}, {"position", "0, 2, 0"}});
+  const auto panel = build("light.area", {{"width", "2"}, {"height", "1"}, {"position", "0, 3, 0"}, {"target", "0, 0, 0"}});
+  for (int i = 0; i < 300; ++i) {
+    Sampler s(0, 0, uint32_t(i), 1);
+    LightSample ls;
+    REQUIRE(ball->sample({0.3f, 0, 0}, s.get2(), ls));
+    const V3f p = V3f(0.3f, 0, 0) + ls.direction * ls.distance;
+    REQUIRE(length(p - V3f(0, 2, 0)) == Approx(0.5).epsilon(1e-3));
+    REQUIRE(panel->sample({0.3f, 0, 0}, s.get2(), ls));
+    const V3f q = V3f(0.3f, 0, 0) + ls.direction * ls.distance;
+    REQUIRE(q.y == Approx(3).epsilon(1e-4));
+    REQUIRE(std::abs(q.x) <= 1.0001f);
+  }
+}
+
+TEST_CASE("A rectangle's samples cover its solid angle, and its back gives none", "[light][sampling]") {
+  const auto panel = build("light.area", {{"width", "2"}, {"height", "2"}, {"position", "0, 1, 0"}, {"target", "0, 0, 0"}});
+  // A square of side 2 at distance 1 is one face of a cube around the point: a sixth of the sphere.
+  CHECK(solidAngle(*panel, {0, 0, 0}) == Approx(4 * 3.14159265 / 6).epsilon(2e-3));
+  LightSample ls;
+  CHECK_FALSE(panel->sample({0, 2, 0}, {0.5f, 0.5f}, ls));
+  const auto both = build("light.area", {{"both_sides", "on"}, {"position", "0, 1, 0"}});
+  CHECK(both->sample({0, 2, 0}, {0.5f, 0.5f}, ls));
+}
+
+TEST_CASE("Sky and sun tell the density that they sample with", "[light][sampling]") {
+  const auto sky = build("light.sky");
+  CHECK(solidAngle(*sky, {0, 0, 0}) == Approx(4 * 3.14159265).epsilon(1e-3));
+  agrees(*sky, {0, 0, 0}, true);
+  const auto sun = build("light.sun", {{"diameter", "2"}, {"height", "30"}});
+  const double half = 3.14159265 / 180;
+  CHECK(solidAngle(*sun, {0, 0, 0}) == Approx(2 * 3.14159265 * (1 - std::cos(half))).epsilon(1e-3));
+  agrees(*sun, {0, 0, 0}, true);
+  CHECK(isBlack(sun->radiance({0, -1, 0}, {0, 0, 0})));
+}
+
+TEST_CASE("An image sky is sampled where it is bright, and shines by its picture", "[light][sampling]") {
+  // A dark sky with one bright patch.
+  std::vector<uint8_t> texels(64 * 32 * 4, 8);
+  for (int y = 6; y < 10; ++y)
+    for (int x = 20; x < 26; ++x) std::fill_n(&texels[size_t(4 * (y * 64 + x))], 4, uint8_t(255));
+  const auto image = std::make_shared<const Image>(64, 32, Image::Encoding::Srgb8, texels);
+  Set s;
+  const NodeId id = s.add("light.sky", "Sky", {{"image", "patch.png"}});
+  const Document doc = s.take();
+  Assets assets = noAssets();
+  assets.image = [&](const std::string&, int) { return image; };
+  std::unique_ptr<Light> light;
+  for (const LightKind& k : allLights())
+    if (k.kind.id == "light.sky") light = k.build(Params(*doc.find(id), 1), M44f(), assets);
+  int bright = 0;
+  double sum = 0;
+  constexpr int n = 4000;
+  for (int i = 0; i < n; ++i) {
+    Sampler sampler(0, 0, uint32_t(i), 2);
+    LightSample ls;
+    if (!light->sample({0, 0, 0}, sampler.get2(), ls)) continue;
+    bright += luminance(ls.radiance) > 0.5f;
+    sum += double(luminance(ls.radiance) / ls.density);
+    REQUIRE(light->density({0, 0, 0}, ls.direction, 0, ls.direction) == Approx(ls.density).epsilon(0.02));
+  }
+  CHECK(bright > n / 3); // it covers a hundredth of the sphere
+  // The same integral by even sampling of the sphere.
+  double even = 0;
+  for (int i = 0; i < 200000; ++i) {
+    Sampler sampler(3, 0, uint32_t(i), 2);
+    const V3f d = sampleUniformSphere(sampler.get2());
+    even += double(luminance(light->radiance(d, d))) * 4 * 3.14159265 / 200000;
+  }
+  CHECK(sum / n == Approx(even).epsilon(0.02));
+}
+
+TEST_CASE("A light is never thought unimportant where it lights", "[light][sampling]") {
+  for (const char* kind : {"light.point", "light.spot", "light.area", "light.sun", "light.sky"}) {
+    const auto light = build(kind);
+    for (int i = 0; i < 300; ++i) {
+      Sampler s(2, 0, uint32_t(i), 9);
+      const V3f from = sampleUniformSphere(s.get2()) * 6.0f;
+      LightSample ls;
+      if (light->sample(from, s.get2(), ls) && !isBlack(ls.radiance)) REQUIRE(light->importance(from) > 0);
+    }
+  }
+}
