@@ -109,7 +109,7 @@ TEST_CASE("Render writes the picture and reports what was measured", "[cli]") {
   CHECK(c["rms"] < 0.5);
   CHECK(std::abs(c["mean_stops"].get<double>()) < 0.01);
   // A value for this picture only.
-  REQUIRE(cli("render " + a + " -o " + (folder / "dark.exr") + " --size 96x54 --samples 4 --set Camera.ev100=8.5 --set Picture.firefly_limit=32").code == 0);
+  REQUIRE(cli("render " + a + " -o " + (folder / "dark.exr") + " --size 96x54 --samples 4 --set Camera.ev100=8.5 --set Picture.firefly_limit=0.125").code == 0);
   CHECK(Json::parse(cli("compare " + p + " " + (folder / "dark.exr") + " --json").out)["mean_stops"].get<double>() == Approx(-3).margin(0.02));
 }
 
