@@ -98,12 +98,19 @@ int main(int argc, char** argv) {
           return setAt(d, a, parseValue(d, definitionAt(d, a), s.section(u'=', 1).toStdString(), &present));
         });
     });
-    QTimer::singleShot(ms, &window, [&] {
+    // On a busy machine the picture may not be there yet: it is waited for, two minutes at most.
+    auto* poll = new QTimer(&window);
+    poll->setInterval(500);
+    QObject::connect(poll, &QTimer::timeout, &window, [&, left = 240]() mutable {
+      const auto& image = studio->image();
+      const bool there = image && image->edition == studio->edition() && (!image->draft || !image->error.empty());
+      if (!there && --left > 0) return;
       const bool ok = window.grab().save(parser.value(screenshot));
       if (!ok) std::fprintf(stderr, "ilumbra: %s: cannot be written\n", qPrintable(parser.value(screenshot)));
       recovery::forget();
       QApplication::exit(ok ? 0 : 4);
     });
+    QTimer::singleShot(ms, poll, [poll] { poll->start(); });
   } else {
     QTimer::singleShot(0, &window, [&] { offerRecovery(window, *studio); });
   }
