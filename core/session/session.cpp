@@ -41,7 +41,6 @@ bool needsTracing(const Document& from, const Document& to) {
     if (frameOnly && !animated(to)) continue;
     const bool samplesOnly = n && n->kind->id == "picture.settings" && d.param == "samples";
     if (samplesOnly) continue;
-    // Nothing refers to a pattern or material that nothing uses: its own arrival changes no light.
     return true;
   }
   return false;
