@@ -159,7 +159,7 @@ bool Studio::keep() {
   }
   const int number = m_nextProof++;
   m_proofs.push_back(std::make_shared<const Proof>(
-      makeProof(number, tr("Proof %1").arg(number).toStdString(), doc(), m_image->frame, *m_image->linear, m_image->samples, m_parentProof)));
+      makeProof(number, tr("Proof %1").arg(number).toStdString(), doc(), m_image->frame, m_image->light(), m_image->samples, m_parentProof)));
   m_parentProof = number;
   Q_EMIT proofsChanged();
   tell(tr("Kept as proof %1").arg(number));

@@ -1,3 +1,4 @@
+// ilumbra-bench [traversal] [glow] [interaction] [cancel]: all without arguments.
 // The ratios that the design asks for, each measured in this one run, on the Orrery Hall. Ratios, not seconds: they mean
 // the same on another machine.
 #include "core/color/view.h"
@@ -271,9 +272,9 @@ int main(int argc, char** argv) {
   if (const int code = parseIfChild(argc, argv); code >= 0) return code;
   fmt::print("| what | must reach | measured | how |\n|---|---|---|---|\n");
   Hall hall;
-  traversal(hall);
-  glow();
-  interaction(hall);
-  cancel(hall);
+  const std::pair<const char*, std::function<void()>> parts[] = {
+      {"traversal", [&] { traversal(hall); }}, {"glow", glow}, {"interaction", [&] { interaction(hall); }}, {"cancel", [&] { cancel(hall); }}};
+  for (const auto& [name, part] : parts)
+    if (argc < 2 || std::find_if(argv + 1, argv + argc, [&](const char* a) { return std::string(a) == name; }) != argv + argc) part();
   return 0;
 }

@@ -72,7 +72,7 @@ std::string decodeFile(const std::string& path) {
   OIIO::ImageSpec config;
   config.attribute("oiio:UnassociatedAlpha", 1);
   const auto in = OIIO::ImageInput::open(path, &config);
-  if (!in) throw badInput("is no picture this version reads: " + OIIO::geterror());
+  if (!in) throw badInput("is no picture this version reads");
   return decode(*in);
 }
 

@@ -63,6 +63,12 @@ private:
   [[noreturn]] void fail() {
     std::string why = m_out->geterror();
     if (const size_t line = why.find('\n'); line != std::string::npos) why.resize(line);
+    // The library's words name its temporary file; the system's own reason says more.
+    const std::filesystem::path folder = std::filesystem::absolute(m_path).parent_path();
+    std::error_code e;
+    if (!std::filesystem::is_directory(folder, e)) why = fmt::format("there is no folder {}", folder.string());
+    else if (::access(folder.c_str(), W_OK) != 0) why = fmt::format("the folder {} may not be written to", folder.string());
+    else if (std::filesystem::space(folder, e).available == 0 && !e) why = "the disk is full";
     for (size_t at; (at = why.find(m_part)) != std::string::npos;) why.replace(at, m_part.size(), "the file");
     throw ioError(fmt::format("{}: cannot be written: {}", m_path, why.empty() ? "unknown reason" : why));
   }
@@ -194,7 +200,7 @@ void writePicture(const PictureFile& file, const std::string& path, const ColorV
 std::string readLayersBytes(const std::string& path) {
   OIIO::attribute("threads", 1);
   const auto in = OIIO::ImageInput::open(path);
-  if (!in) throw badInput("is no picture this version reads: " + OIIO::geterror());
+  if (!in) throw badInput("is no picture this version reads");
   const OIIO::ImageSpec spec = in->spec();
   if (spec.width < 1 || spec.height < 1 || spec.nchannels < 1) throw badInput("is an empty picture");
   if (spec.width > 32768 || spec.height > 32768 || spec.depth > 1 || spec.nchannels > 1024 ||

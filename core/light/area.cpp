@@ -41,12 +41,8 @@ public:
     return Color(m_both || dot(direction, m_normal) < 0 ? m_luminance : 0.0f);
   }
   const Shape* shape() const override { return &m_shape; }
-  float importance(const V3f& from) const override {
-    const V3f to = from - m_centre;
-    const float d2 = std::max(dot(to, to), m_area * 0.1f);
-    // Beyond the widest corner nothing is lit; near it the cosine is softened by the light's own size.
-    const float c = dot(to, m_normal) / std::sqrt(d2), soft = std::sqrt(m_area / (d2 + m_area));
-    return m_luminance * m_area * std::max(m_both ? std::abs(c) : c + soft, 0.02f) / d2;
+  LightReach reach() const override {
+    return {.centre = m_centre, .radius = 0.5f * length(m_x) + 0.5f * length(m_y), .axis = m_normal, .spread = m_both ? pi : 0};
   }
 
 private:

@@ -2,6 +2,8 @@
 #include "core/base/sampling.h"
 #include "core/geometry/shape.h"
 
+#include <limits>
+
 namespace ilumbra {
 
 /// A point on a light as seen from where light is gathered.
@@ -10,6 +12,18 @@ struct LightSample {
   float distance = 0;  ///< infinite for a sky
   Color radiance;      ///< for unit power, before occlusion
   float density = 0;   ///< per solid angle; infinite for a point without size (then `radiance` is intensity / d²)
+};
+
+/// Where a light is and whither it shines, for choosing among lights. Conservative: where it says that nothing arrives,
+/// nothing does.
+struct LightReach {
+  V3f centre{0.0f};
+  float radius = 0;          ///< of a ball that holds the light, metres
+  V3f axis{0, 0, 1};         ///< unit: middle of its normals
+  float spread = pi;         ///< radians that its normals stray from the axis
+  float fall = 0.5f * pi;    ///< radians from its normals within which it shines
+  float flux = 1;            ///< rough lumens at unit power
+  float range = std::numeric_limits<float>::infinity(); ///< metres from the light beyond which nothing arrives
 };
 
 /// The compiled shape of a light, at unit power in white. Its power and colour are the weight of its light group and
@@ -25,8 +39,10 @@ public:
   /// A shape in light space that rays may meet, or null.
   virtual const Shape* shape() const { return nullptr; }
   virtual bool infinite() const { return false; }
-  /// Rough irradiance at `from` for unit power, to choose among lights; never 0 where it lights.
-  virtual float importance(const V3f& from) const = 0;
+  /// Of a light at finite distance.
+  virtual LightReach reach() const { return {}; }
+  /// Rough illuminance that an infinite light gives at unit power, lux.
+  virtual float illuminance() const { return 1; }
 };
 
 /// A kind of light: its table, and how it is compiled. `world` places it; `worldRadius` bounds the scene.

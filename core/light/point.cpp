@@ -44,10 +44,7 @@ public:
   }
   Color radiance(const V3f&, const V3f&) const override { return Color(m_luminance); }
   const Shape* shape() const override { return m_radius > 0 ? &m_shape : nullptr; }
-  float importance(const V3f& from) const override {
-    const V3f to = m_centre - from;
-    return 1 / (4 * pi * std::max(dot(to, to), m_radius * m_radius + 1e-12f));
-  }
+  LightReach reach() const override { return {.centre = m_centre, .radius = m_radius}; }
 
 private:
   // 1 - cos of the half-angle under which the sphere is seen, without cancellation far away.

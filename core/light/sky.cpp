@@ -18,7 +18,7 @@ public:
   float density(const V3f&, const V3f&, float, const V3f&) const override { return 1 / (4 * pi); }
   Color radiance(const V3f&, const V3f&) const override { return Color(1.0f); }
   bool infinite() const override { return true; }
-  float importance(const V3f&) const override { return pi; }
+  float illuminance() const override { return pi; }
 };
 
 // An equirectangular picture: u runs once around, v from the nadir to the zenith.
@@ -75,7 +75,7 @@ public:
     return color(m_image->lookup(x, 1 - y, true));
   }
   bool infinite() const override { return true; }
-  float importance(const V3f&) const override { return std::max(m_mean, 1e-6f); }
+  float illuminance() const override { return std::max(m_mean, 1e-6f); }
 
 private:
   static Color color(const Imath::Vec4<float>& t) { return acescgFrom709({t.x, t.y, t.z}); }

@@ -31,11 +31,8 @@ public:
   }
   float density(const V3f&, const V3f&, float, const V3f&) const override { return 0; }
   Color radiance(const V3f&, const V3f&) const override { return Color(0.0f); }
-  float importance(const V3f& from) const override {
-    const V3f to = from - m_at;
-    const float d2 = std::max(dot(to, to), 1e-12f);
-    return m_peak * edge(dot(to, m_axis) / std::sqrt(d2)) / d2;
-  }
+  // Brighter than a lamp that shines all around by as much as its cone is narrower.
+  LightReach reach() const override { return {.centre = m_at, .axis = m_axis, .spread = 0, .fall = std::acos(m_outer), .flux = 4 * pi * m_peak}; }
 
 private:
   float edge(float cosine) const {

@@ -24,7 +24,6 @@ public:
   float density(const V3f&, const V3f& d, float, const V3f&) const override { return inside(d) ? 1 / (2 * pi * m_one) : 0; }
   Color radiance(const V3f& d, const V3f&) const override { return Color(inside(d) ? m_radiance : 0.0f); }
   bool infinite() const override { return true; }
-  float importance(const V3f&) const override { return 1; }
 
 private:
   // By the sine, which keeps its precision in narrow cones.

@@ -54,52 +54,49 @@ void Film::reset(int width, int height, int groups, LayerTable table) {
   m_table = std::move(table);
   const size_t n = size_t(width) * size_t(height);
   m_stride = size_t(3 * m_groups * std::max(1, m_table.size()));
-  m_light.assign(n * m_stride, 0.0f);
+  if (n * m_stride > m_room || n * m_stride < m_room / 4) {
+    m_light.reset();
+    m_light = std::make_unique_for_overwrite<float[]>(m_room = n * m_stride);
+  }
+  if (n > m_pixelRoom || n < m_pixelRoom / 4) m_pixels = std::make_unique_for_overwrite<Pixel[]>(m_pixelRoom = n);
   m_count.assign(n, 0);
-  m_hits.assign(n, 0);
-  m_aux.assign(n * 8, 0.0f);
-  m_luminance.assign(n, 0.0f);
-  m_luminance2.assign(n, 0.0f);
-  m_identity.assign(n, {});
-  m_seen.assign(n, {});
 }
 
-size_t Film::bytes() const {
-  return m_light.size() * 4 + m_aux.size() * 4 + m_count.size() * (16 + 2 * sizeof(Ranked));
+size_t Film::bytes() const { return m_room * 4 + m_pixelRoom * sizeof(Pixel) + m_count.size() * 4; }
+
+const Film::Ranked& Film::none() {
+  static const Ranked nothing;
+  return nothing;
 }
 
 void Film::finish(size_t pixel, const FirstHit& first, float lum) {
   ++m_count[pixel];
-  m_luminance[pixel] += lum;
-  m_luminance2[pixel] += lum * lum;
-  float* a = m_aux.data() + 8 * pixel;
-  a[0] += first.alpha;
+  Pixel& p = m_pixels[pixel];
+  p.luminance += lum;
+  p.luminance2 += lum * lum;
+  p.alpha += first.alpha;
   if (!first.hit) return;
-  ++m_hits[pixel];
-  a[1] += first.depth;
-  for (int i = 0; i < 3; ++i) {
-    a[2 + i] += first.normal[i];
-    a[5 + i] += first.albedo[i];
-  }
-  m_identity[pixel].add(first.thing, first.alpha);
+  ++p.hits;
+  p.depth += first.depth;
+  p.normal += first.normal;
+  p.albedo += first.albedo;
+  p.identity.add(first.thing, first.alpha);
 }
 
 Color Film::light(size_t pixel, int query, int group) const {
   const uint32_t n = m_count[pixel];
   if (!n) return Color(0.0f);
-  const float* p = m_light.data() + pixel * m_stride + 3 * size_t(query * m_groups + group);
+  const float* p = m_light.get() + pixel * m_stride + 3 * size_t(query * m_groups + group);
   return Color(p[0], p[1], p[2]) * (1.0f / float(n));
 }
 
-float Film::alpha(size_t pixel) const { return m_count[pixel] ? m_aux[8 * pixel] / float(m_count[pixel]) : 0; }
-float Film::depth(size_t pixel) const { return m_hits[pixel] ? m_aux[8 * pixel + 1] / float(m_hits[pixel]) : 0; }
+float Film::alpha(size_t pixel) const { return m_count[pixel] ? m_pixels[pixel].alpha / float(m_count[pixel]) : 0; }
+float Film::depth(size_t pixel) const { return m_count[pixel] && m_pixels[pixel].hits ? m_pixels[pixel].depth / float(m_pixels[pixel].hits) : 0; }
 V3f Film::normal(size_t pixel) const {
-  const float* a = m_aux.data() + 8 * pixel + 2;
-  return m_hits[pixel] ? V3f(a[0], a[1], a[2]) * (1.0f / float(m_hits[pixel])) : V3f(0.0f);
+  return m_count[pixel] && m_pixels[pixel].hits ? m_pixels[pixel].normal * (1.0f / float(m_pixels[pixel].hits)) : V3f(0.0f);
 }
 Color Film::albedo(size_t pixel) const {
-  const float* a = m_aux.data() + 8 * pixel + 5;
-  return m_hits[pixel] ? Color(a[0], a[1], a[2]) * (1.0f / float(m_hits[pixel])) : Color(0.0f);
+  return m_count[pixel] && m_pixels[pixel].hits ? m_pixels[pixel].albedo * (1.0f / float(m_pixels[pixel].hits)) : Color(0.0f);
 }
 
 double Film::noise() const {
@@ -107,7 +104,7 @@ double Film::noise() const {
   size_t counted = 0;
   for (size_t i = 0; i < m_count.size(); ++i)
     if (m_count[i] > 1) {
-      mean += double(m_luminance[i]) / m_count[i];
+      mean += double(m_pixels[i].luminance) / m_count[i];
       ++counted;
     }
   if (!counted || mean <= 0) return counted ? 0 : 1;
@@ -116,7 +113,7 @@ double Film::noise() const {
   for (size_t i = 0; i < m_count.size(); ++i) {
     const double n = m_count[i];
     if (n < 2) continue;
-    const double l = double(m_luminance[i]) / n, variance = std::max(0.0, (double(m_luminance2[i]) / n - l * l) / (n - 1));
+    const double l = double(m_pixels[i].luminance) / n, variance = std::max(0.0, (double(m_pixels[i].luminance2) / n - l * l) / (n - 1));
     sum += std::sqrt(variance) / (0.5 * (l + mean));
   }
   return sum / double(counted);
@@ -157,14 +154,10 @@ template <typename F> static Picture gather(const Film& film, const Tasks& tasks
 }
 
 Picture collect(const Film& film, int query, const std::vector<Color>& amounts, float exposure, const Tasks& tasks) {
-  return gather(film, tasks, [&](size_t i) {
-    Color c(0.0f);
-    for (int g = 0; g < film.groups() && g < int(amounts.size()); ++g) {
-      const Color& a = amounts[size_t(g)];
-      if (!isBlack(a)) c += film.light(i, query, g) * a;
-    }
-    return c * exposure;
-  });
+  std::vector<float> a(size_t(3 * film.groups()), 0.0f);
+  for (size_t g = 0; g < amounts.size() && g < size_t(film.groups()); ++g)
+    for (int k = 0; k < 3; ++k) a[3 * g + size_t(k)] = amounts[g][k] * exposure;
+  return gather(film, tasks, [&](size_t i) { return film.mixed(i, query, a.data()); });
 }
 
 Picture collectGroup(const Film& film, int query, int group, const Color& amount, float exposure, const Tasks& tasks) {

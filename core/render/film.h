@@ -4,6 +4,7 @@
 #include "core/render/layers.h"
 
 #include <array>
+#include <memory>
 
 namespace ilumbra {
 
@@ -41,8 +42,14 @@ public:
   int queries() const { return m_table.size(); }
   size_t bytes() const;
 
+  /// Before the first add() of each sample: a pixel is laid out when its first sample comes, by whoever brings it.
+  void begin(size_t pixel) {
+    if (m_count[pixel]) return;
+    std::fill_n(m_light.get() + pixel * m_stride, m_stride, 0.0f);
+    m_pixels[pixel] = {};
+  }
   void add(size_t pixel, const Label& label, const Color& light) {
-    float* base = m_light.data() + pixel * m_stride;
+    float* base = m_light.get() + pixel * m_stride;
     for (uint32_t bits = m_table.match(label); bits; bits &= bits - 1) {
       float* p = base + 3 * (__builtin_ctz(bits) * m_groups + label.group);
       p[0] += light.x;
@@ -53,7 +60,7 @@ public:
   /// Ends one sample of a pixel. `luminance` is the whole sample's, at the powers of the compile, for the noise.
   void finish(size_t pixel, const FirstHit& first, float luminance);
   /// Notes the luminance of light seen on a thing, whatever the queries.
-  void addSeen(size_t pixel, uint16_t thing, float luminance) { m_seen[pixel].add(thing, luminance); }
+  void addSeen(size_t pixel, uint16_t thing, float luminance) { m_pixels[pixel].seen.add(thing, luminance); }
 
   uint32_t samples(size_t pixel) const { return m_count[pixel]; }
   /// Mean light of a query and one group, at unit power.
@@ -64,21 +71,42 @@ public:
   V3f normal(size_t pixel) const;
   Color albedo(size_t pixel) const;
   /// First-hit coverages: weights are sums over samples of their alpha.
-  const Ranked& identity(size_t pixel) const { return m_identity[pixel]; }
+  const Ranked& identity(size_t pixel) const { return m_count[pixel] ? m_pixels[pixel].identity : none(); }
   /// By luminance, what is seen through mirrors and clear things.
-  const Ranked& seen(size_t pixel) const { return m_seen[pixel]; }
+  const Ranked& seen(size_t pixel) const { return m_count[pixel] ? m_pixels[pixel].seen : none(); }
+  /// Sum over groups of a query's mean light × amounts (3 floats a group, as many as there are groups).
+  Color mixed(size_t pixel, int query, const float* amounts) const {
+    const uint32_t n = m_count[pixel];
+    if (!n) return Color(0.0f);
+    const float* p = m_light.get() + pixel * m_stride + 3 * size_t(query * m_groups);
+    Color sum(0.0f);
+    for (int i = 0; i < 3 * m_groups; i += 3) {
+      sum.x += p[i] * amounts[i];
+      sum.y += p[i + 1] * amounts[i + 1];
+      sum.z += p[i + 2] * amounts[i + 2];
+    }
+    return sum * (1.0f / float(n));
+  }
   /// Mean over pixels of the standard error of luminance ÷ (mean luminance of pixel and picture): the noise figure.
   double noise() const;
 
 private:
+  /// Sums over samples.
+  struct Pixel {
+    uint32_t hits = 0;
+    float alpha = 0, depth = 0, luminance = 0, luminance2 = 0;
+    V3f normal{0.0f};
+    Color albedo{0.0f};
+    Ranked identity, seen;
+  };
+  static const Ranked& none();
   int m_width = 0, m_height = 0, m_groups = 0;
-  size_t m_stride = 0;
+  size_t m_stride = 0, m_room = 0, m_pixelRoom = 0;
   LayerTable m_table;
-  std::vector<float> m_light;
-  std::vector<uint32_t> m_count, m_hits;
-  std::vector<float> m_aux; ///< alpha, depth, normal, albedo: 8 a pixel
-  std::vector<float> m_luminance, m_luminance2;
-  std::vector<Ranked> m_identity, m_seen;
+  // Meaningless where m_count is 0: clearing it all at once would cost more than a draft's rays.
+  std::unique_ptr<float[]> m_light;
+  std::unique_ptr<Pixel[]> m_pixels;
+  std::vector<uint32_t> m_count;
 };
 
 /// The picture of one query: Σ over groups of light × amount, times `exposure`. Pixels without samples take the value

@@ -66,10 +66,8 @@ public:
     return solidAngle(1 / m_area, distance * distance, std::abs(c));
   }
   Color radiance(const V3f&, const V3f&) const override { return Color(1.0f); }
-  float importance(const V3f& from) const override {
-    const V3f to = m_centre - from;
-    return m_area * 0.25f / std::max(dot(to, to), 0.25f * m_radius * m_radius + 1e-12f) + 1e-9f;
-  }
+  // Two sides shine on an open mesh; a closed one is seen from all around.
+  LightReach reach() const override { return {.centre = m_centre, .radius = m_radius, .flux = pi * m_area}; }
 
 private:
   struct Triangle {
@@ -122,10 +120,7 @@ public:
     return solidAngle(areaDensity(1 / length(local)), distance * distance, std::abs(dot(direction, normal)));
   }
   Color radiance(const V3f&, const V3f&) const override { return Color(1.0f); }
-  float importance(const V3f& from) const override {
-    const V3f to = m_centre - from;
-    return pi * m_reach * m_reach / std::max(dot(to, to), m_reach * m_reach);
-  }
+  LightReach reach() const override { return {.centre = m_centre, .radius = m_reach, .flux = 4 * pi * pi * m_reach * m_reach}; }
 
 private:
   float cone(float d2) const {

@@ -150,51 +150,6 @@ private:
   RayLog* m_log;
 };
 
-// Chooses emitters by what they may give at a point, and tells the chance of any. Made once a path and moved from point
-// to point: what it says stays true of the last point until it is moved.
-class Choice {
-public:
-  explicit Choice(const Scene& s) : m_scene(s) {
-    if (s.emitters.size() > m_few.size()) m_many.resize(s.emitters.size());
-    m_weights = m_many.empty() ? m_few.data() : m_many.data();
-  }
-  void moveTo(const V3f& at) {
-    m_all = false;
-    m_total = 0;
-    for (size_t i = 0; i < m_scene.emitters.size(); ++i) {
-      const Emitter& e = m_scene.emitters[i];
-      m_total += m_weights[i] = e.weight * e.light->importance(at);
-    }
-    restart();
-  }
-  /// Picks for ascending u start at the first emitter again.
-  void restart() {
-    m_next = 0;
-    m_before = 0;
-  }
-  bool pick(float u, size_t& index, float& probability) {
-    if (!(m_total > 0)) return false;
-    const float x = u * m_total;
-    while (m_next + 1 < m_scene.emitters.size() && x >= m_before + m_weights[m_next]) m_before += m_weights[m_next++];
-    index = m_next;
-    probability = m_weights[m_next] / m_total;
-    return probability > 0;
-  }
-  /// Instead of choosing: every emitter is sampled at this point.
-  void takeAll() { m_all = true; }
-  float probability(size_t index) const { return m_all ? 1 : m_total > 0 ? m_weights[index] / m_total : 0; }
-  float total() const { return m_total; }
-
-private:
-  const Scene& m_scene;
-  std::array<float, 64> m_few;
-  std::vector<float> m_many;
-  float* m_weights;
-  float m_total = 0, m_before = 0;
-  size_t m_next = 0;
-  bool m_all = false;
-};
-
 } // namespace
 
 void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& count, RayLog* log) const {
@@ -204,7 +159,9 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
   Tracer tracer(scene, count, log);
   const size_t pixel = size_t(py) * size_t(film.width()) + size_t(px);
   ++count.paths;
-  Choice choice(scene);
+  film.begin(pixel);
+  LightTree::Chooser choice(scene.tree);
+  bool allTaken = false; // at the last point every lamp had its ray
 
   FirstHit first;
   float total = 0; // luminance of the whole sample
@@ -223,6 +180,8 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
     total += l;
     film.addSeen(pixel, label.thing, l);
   };
+
+  const auto chance = [&](int emitter) { return allTaken ? 1.0f : choice.probability(size_t(emitter)); };
 
   const V2f jitter = samplePixelFilter(sampler.get2());
   const Ray ray = scene.camera.ray((float(px) + 0.5f + jitter.x) * m_step, (float(py) + 0.5f + jitter.y) * m_step, sampler.get2());
@@ -283,7 +242,7 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
       const Color radiance = e.light->radiance(direction, hit.geometric);
       float w = 1;
       if (std::isfinite(previousDensity))
-        w = powerHeuristic(previousDensity, choice.probability(size_t(in.emitter)) *
+        w = powerHeuristic(previousDensity, chance(in.emitter) *
                                                 e.light->density(previousPoint, direction, length(hit.point - previousPoint), hit.geometric));
       Label l = label;
       l.group = e.group;
@@ -352,13 +311,13 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
       // by one source chosen by its unshadowed light; light bounced from other things is added.
       const V3f lift = offset(hit.point, facing);
       float pass = 1;
-      choice.moveTo(hit.point);
+      choice.moveTo(hit.point, facing);
       size_t k;
       float p;
       LightSample ls;
       const V2f u0 = sampler.get2(), u1 = sampler.get2();
       float skyWeight = 0;
-      for (const Emitter& e : scene.skies) skyWeight += e.weight * e.light->importance(hit.point);
+      for (const Emitter& e : scene.skies) skyWeight += e.weight * e.light->illuminance();
       const float lampWeight = choice.total();
       const float skyShare = skyWeight + lampWeight > 0 ? skyWeight / (skyWeight + lampWeight) : 0;
       if (u0.x < skyShare) {
@@ -387,7 +346,7 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
       if (reaches) {
         float w = 1;
         if (std::isfinite(previousDensity))
-          w = powerHeuristic(previousDensity, choice.probability(size_t(in.emitter)) *
+          w = powerHeuristic(previousDensity, chance(in.emitter) *
                                                   e.light->density(previousPoint, direction, length(hit.point - previousPoint), hit.geometric));
         Label l = label;
         l.group = e.group;
@@ -430,7 +389,7 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
       const V2f uChoose = sampler.get2();
       if (scattered == 0 && !m_draft && scene.emitters.size() <= allLamps) {
         // Where the eye looks, a few lamps each get their ray: none is lost to one that something hides.
-        choice.takeAll();
+        allTaken = true;
         for (const Emitter& e : scene.emitters) {
           LightSample ls;
           V3f wi;
@@ -438,7 +397,7 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
           gather(e, ls, s.evaluate(wi, random) * ls.radiance * (misWeight(ls, 1, s.density(wi)) * inverseDensity(ls, 1)), false);
         }
       } else if (m_draft && !scene.emitters.empty()) {
-        choice.moveTo(hit.point);
+        choice.moveTo(hit.point, clear ? V3f(0.0f) : facing);
         size_t lamp;
         float p;
         LightSample ls;
@@ -448,7 +407,8 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
       } else if (!scene.emitters.empty()) {
         // What decides among the candidates is cheap: the light times the density that scattering has in its direction.
         const int candidates = scene.emitters.size() == 1 ? 1 : 4;
-        choice.moveTo(hit.point);
+        choice.moveTo(hit.point, clear ? V3f(0.0f) : facing);
+        allTaken = false;
         float sum = 0, target = 0;
         const Emitter* chosen = nullptr;
         LightSample chosenSample;

@@ -299,6 +299,9 @@ private:
     };
     weigh(s.emitters);
     weigh(s.skies);
+    std::vector<LightTree::Entry> lights;
+    for (const Emitter& e : s.emitters) lights.push_back({e.light->reach(), e.weight});
+    s.tree = LightTree(lights);
   }
 
   void build() {

@@ -1,6 +1,6 @@
 #pragma once
 #include "core/base/tasks.h"
-#include "core/light/light.h"
+#include "core/light/tree.h"
 #include "core/render/camera.h"
 #include "core/render/layers.h"
 #include "core/surface/material.h"
@@ -61,6 +61,7 @@ public:
   std::vector<std::unique_ptr<Material>> materials;
   std::vector<std::unique_ptr<Light>> lights;
   std::vector<Emitter> emitters;    ///< at finite distance
+  LightTree tree;                   ///< over `emitters`
   std::vector<Emitter> skies;
   std::vector<Thing> things;
   std::vector<LightGroup> groups;

@@ -46,27 +46,29 @@ bool needsTracing(const Document& from, const Document& to) {
   return false;
 }
 
-Picture enlarge(const Picture& p, int step, int width, int height, const Tasks& tasks) {
-  if (step == 1) return p;
-  Picture out(width, height);
+} // namespace
+
+Picture SessionImage::light() const {
+  const Picture& p = *linear;
+  if (linearStep == 1) return p;
+  Picture out(liveWidth, liveHeight);
   // Bilinear: a draft should look soft, not blocky.
-  tasks.forEach(height, [&](int y) {
-    const float fy = std::clamp((float(y) + 0.5f) / float(step) - 0.5f, 0.0f, float(p.height - 1));
-    const int y0 = int(fy), y1 = std::min(y0 + 1, p.height - 1);
-    const float ty = fy - float(y0);
-    for (int x = 0; x < width; ++x) {
-      const float fx = std::clamp((float(x) + 0.5f) / float(step) - 0.5f, 0.0f, float(p.width - 1));
-      const int x0 = int(fx), x1 = std::min(x0 + 1, p.width - 1);
-      const float tx = fx - float(x0);
+  const auto place = [&](int x, int most, int& x0, int& x1) {
+    const float f = std::clamp((float(x) + 0.5f) / float(linearStep) - 0.5f, 0.0f, float(most - 1));
+    x0 = int(f);
+    x1 = std::min(x0 + 1, most - 1);
+    return f - float(x0);
+  };
+  for (int y = 0; y < liveHeight; ++y)
+    for (int x = 0; x < liveWidth; ++x) {
+      int x0, x1, y0, y1;
+      const float ty = place(y, p.height, y0, y1), tx = place(x, p.width, x0, x1);
       const float *a = p.at(x0, y0), *b = p.at(x1, y0), *c = p.at(x0, y1), *d = p.at(x1, y1);
       float* o = out.at(x, y);
       for (int k = 0; k < 3; ++k) o[k] = (a[k] * (1 - tx) + b[k] * tx) * (1 - ty) + (c[k] * (1 - tx) + d[k] * tx) * ty;
     }
-  });
   return out;
 }
-
-} // namespace
 
 const std::vector<StopsColour>& stopsScale() {
   // From dark to bright, in equal steps of lightness, warm where light clips; our own scale.
@@ -320,7 +322,10 @@ struct Session::Content {
     const double frame = currentFrame(now->doc);
     const LensResult developed = develop(now->doc, frame, *scene, r.film(), amounts, tasks, now->withLens, now->soloStage);
     auto image = std::make_shared<SessionImage>();
-    image->linear = std::make_shared<const Picture>(enlarge(developed.picture, r.step(), scene->width, scene->height, tasks));
+    image->width = image->liveWidth = scene->width;
+    image->height = image->liveHeight = scene->height;
+    image->linear = std::make_shared<const Picture>(developed.picture);
+    image->linearStep = r.step();
     image->effects = readEffects(now->doc, frame, developed);
     if (now->effect && now->doc.find(now->effect) && (withRoute || !route || route->effect != now->effect)) {
       route = std::make_shared<const Route>(measureRoute(now->doc, now->effect, frame, *scene, r.film(), amounts, developed, tasks));
@@ -331,41 +336,53 @@ struct Session::Content {
     fill(*image, r);
     if (now->left) {
       const Picture left = now->left->picture();
-      compareWith(*image, left);
+      image->width = left.width;
+      image->height = left.height;
+      compareWith(*image, left, 1);
     } else {
-      compareWith(*image, *image->linear, &developed.picture, r.step());
+      compareWith(*image, developed.picture, r.step());
       if (now->pass != ShownPass::Light && now->compare == Compare::None) image->rgba = displayPass(r.film(), scene->width, scene->height, r.step());
     }
     send(std::move(image));
   }
 
-  // The view of a draft is taken at its own size: a quarter of the work, and the eye cannot tell.
+  // The view of a draft is taken at its own size: a quarter of the work, and the eye cannot tell. Bilinear, in 1/(2 step)
+  // of the small pixels, clamped at the rims: rows first, then columns.
   static std::vector<uint8_t> enlargeBytes(const std::vector<uint8_t>& in, int w, int h, int step, int width, int height, const Tasks& tasks) {
     std::vector<uint8_t> out(size_t(width) * size_t(height) * 4);
-    tasks.forEach(height, [&](int y) {
-      // Positions in 1/(2 step) of the small pixels, clamped at the rims.
-      const int fy = std::clamp(2 * y + 1 - step, 0, 2 * step * (h - 1)), y0 = fy / (2 * step), ty = fy % (2 * step), y1 = std::min(y0 + 1, h - 1);
-      for (int x = 0; x < width; ++x) {
-        const int fx = std::clamp(2 * x + 1 - step, 0, 2 * step * (w - 1)), x0 = fx / (2 * step), tx = fx % (2 * step), x1 = std::min(x0 + 1, w - 1);
-        const auto at = [&](int i, int j) { return in.data() + 4 * (size_t(j) * size_t(w) + size_t(i)); };
-        const uint8_t *a = at(x0, y0), *b = at(x1, y0), *c = at(x0, y1), *d = at(x1, y1);
-        uint8_t* o = out.data() + 4 * (size_t(y) * size_t(width) + size_t(x));
-        const int s = 2 * step;
-        for (int k = 0; k < 4; ++k) o[k] = uint8_t(((a[k] * (s - tx) + b[k] * tx) * (s - ty) + (c[k] * (s - tx) + d[k] * tx) * ty + s * s / 2) / (s * s));
+    const int unit = 2 * step;
+    std::vector<std::pair<int, int>> columns(static_cast<size_t>(width));
+    const auto place = [&](int x, int most) {
+      const int f = std::clamp(2 * x + 1 - step, 0, unit * (most - 1));
+      return std::pair{f / unit, f % unit};
+    };
+    for (int x = 0; x < width; ++x) columns[size_t(x)] = place(x, w);
+    constexpr int band = 16;
+    tasks.forEach((height + band - 1) / band, [&](int strip) {
+      std::vector<uint16_t> row(size_t(w + 1) * 4);
+      for (int y = strip * band; y < std::min(height, (strip + 1) * band); ++y) {
+        const auto [y0, ty] = place(y, h);
+        const uint8_t *above = in.data() + 4 * size_t(y0) * size_t(w), *below = in.data() + 4 * size_t(std::min(y0 + 1, h - 1)) * size_t(w);
+        for (int i = 0; i < 4 * w; ++i) row[size_t(i)] = uint16_t(above[i] * (unit - ty) + below[i] * ty);
+        for (size_t k = 0; k < 4; ++k) row[4 * size_t(w) + k] = row[4 * size_t(w - 1) + k];
+        uint8_t* o = out.data() + 4 * size_t(y) * size_t(width);
+        for (const auto& [x0, tx] : columns) {
+          const uint16_t* a = row.data() + 4 * size_t(x0);
+          for (int k = 0; k < 4; ++k) o[k] = uint8_t((a[k] * (unit - tx) + a[k + 4] * tx + unit * unit / 2) / (unit * unit));
+          o += 4;
+        }
       }
     });
     return out;
   }
 
-  void compareWith(SessionImage& image, const Picture& live, const Picture* small = nullptr, int step = 1) {
-    image.width = live.width;
-    image.height = live.height;
+  void compareWith(SessionImage& image, const Picture& live, int step) {
     if (now->compare == Compare::Difference && now->proof) {
-      image.rgba = display(differencePicture(live, now->proof->picture()));
+      image.rgba = display(differencePicture(step == 1 ? live : image.light(), now->proof->picture()));
       return;
     }
-    if (small && step > 1) image.rgba = enlargeBytes(display(*small), small->width, small->height, step, live.width, live.height, tasks);
-    else image.rgba = display(live);
+    image.rgba = display(live);
+    if (step > 1) image.rgba = enlargeBytes(image.rgba, live.width, live.height, step, image.width, image.height, tasks);
     if (now->compare != Compare::None && now->proof) {
       image.otherWidth = now->proof->width;
       image.otherHeight = now->proof->height;

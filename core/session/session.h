@@ -40,6 +40,9 @@ struct SessionImage {
   std::vector<uint8_t> otherRgba;           ///< the proof beside it, same size as `other`
   int otherWidth = 0, otherHeight = 0;
   std::shared_ptr<const Picture> linear;    ///< the developed light of the live picture
+  int linearStep = 1;                       ///< a pixel of `linear` stands for so many by so many of the live picture
+  int liveWidth = 0, liveHeight = 0;        ///< of the live picture, whatever is shown
+  Picture light() const;                    ///< `linear` at the size of the live picture
   uint32_t samples = 0, target = 0;
   bool draft = false, finished = false;
   double noise = 1;

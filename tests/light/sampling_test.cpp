@@ -136,7 +136,86 @@ TEST_CASE("A light is never thought unimportant where it lights", "[light][sampl
       Sampler s(2, 0, uint32_t(i), 9);
       const V3f from = sampleUniformSphere(s.get2()) * 6.0f;
       LightSample ls;
-      if (light->sample(from, s.get2(), ls) && !isBlack(ls.radiance)) REQUIRE(light->importance(from) > 0);
+      if (!light->sample(from, s.get2(), ls) || isBlack(ls.radiance)) continue;
+      if (light->infinite()) {
+        REQUIRE(light->illuminance() > 0);
+        continue;
+      }
+      const LightTree tree({{light->reach(), 1}});
+      LightTree::Chooser choice(tree);
+      choice.moveTo(from, ls.direction);
+      REQUIRE(choice.total() > 0);
     }
   }
+}
+
+// A hundred lamps of all sorts, in clusters, over several levels of the tree.
+static std::vector<LightTree::Entry> manyLights() {
+  std::vector<LightTree::Entry> lights;
+  for (int i = 0; i < 300; ++i) {
+    Sampler s(5, 0, uint32_t(i), 4);
+    LightTree::Entry e;
+    e.reach.centre = sampleUniformSphere(s.get2()) * (1 + 3 * s.get1());
+    e.reach.radius = 0.2f * s.get1();
+    e.reach.axis = sampleUniformSphere(s.get2());
+    if (i % 3 == 0) e.reach.spread = 0, e.reach.fall = 0.1f + 0.5f * s.get1();
+    if (i % 3 == 1) e.reach.spread = 0;
+    if (i % 7 == 0) e.reach.range = 2;
+    e.weight = 0.1f + s.get1();
+    lights.push_back(e);
+  }
+  return lights;
+}
+
+TEST_CASE("The light tree's probabilities are those of its picks", "[light][tree]") {
+  const std::vector<LightTree::Entry> lights = manyLights();
+  const LightTree tree(lights);
+  LightTree::Chooser choice(tree);
+  for (int at = 0; at < 20; ++at) {
+    Sampler s(6, 0, uint32_t(at), 4);
+    choice.moveTo(sampleUniformSphere(s.get2()) * 3.0f, at % 2 ? sampleUniformSphere(s.get2()) : V3f(0.0f));
+    std::vector<double> counts(lights.size());
+    const int n = 20000;
+    double lost = 0;
+    for (int i = 0; i < n; ++i) {
+      size_t k;
+      float p;
+      if (!choice.pick((float(i) + 0.5f) / float(n), k, p)) {
+        ++lost;
+        continue;
+      }
+      counts[k] += 1.0 / n;
+      REQUIRE(p == Approx(choice.probability(k)).epsilon(1e-4));
+    }
+    double sum = 0;
+    for (size_t k = 0; k < lights.size(); ++k) {
+      const double p = double(choice.probability(k));
+      sum += p;
+      CHECK(counts[k] == Approx(p).margin(40.0 / n));
+    }
+    CHECK(sum + lost / n == Approx(1).margin(0.01));
+  }
+}
+
+TEST_CASE("No cluster of lights hides one that shines here", "[light][tree]") {
+  const std::vector<LightTree::Entry> lights = manyLights();
+  const LightTree tree(lights);
+  LightTree::Chooser choice(tree);
+  int lit = 0;
+  for (int at = 0; at < 200; ++at) {
+    Sampler s(7, 0, uint32_t(at), 4);
+    const V3f p = sampleUniformSphere(s.get2()) * (4 * s.get1()), n = sampleUniformSphere(s.get2());
+    choice.moveTo(p, n);
+    for (size_t k = 0; k < lights.size(); ++k) {
+      const LightReach& r = lights[k].reach;
+      const V3f to = r.centre - p;
+      const float d = length(to);
+      // By the lamp's middle alone: a weaker statement than the tree's own bounds.
+      const bool shines = dot(to, n) > 0 && d < r.range && std::acos(std::clamp(-dot(to, r.axis) / d, -1.0f, 1.0f)) < r.spread + r.fall;
+      if (!shines) continue;
+      ++lit;
+      REQUIRE(choice.probability(k) > 0);
+    }
+  }
+  CHECK(lit > 10000);
 }

@@ -87,6 +87,7 @@ TEST_CASE("The film's means are means over samples, per query and group", "[rend
   LayerQuery all{.name = "all", .everything = true}, ten{.name = "10", .things = {10}};
   Film film(2, 1, 2, LayerTable({all, ten}, {10, 11}, {}));
   FirstHit hit{true, 1, 3, {0, 1, 0}, {0.5f, 0.5f, 0.5f}, 0};
+  film.begin(0);
   film.add(0, label(0, 0, noMaterial), Color(4, 2, 0));
   film.add(0, label(1, 1, noMaterial), Color(8.0f));
   film.finish(0, hit, 5);
