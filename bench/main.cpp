@@ -56,7 +56,7 @@ Document sized(const Document& doc, int width, int height) {
 }
 
 // The rays of a pass, once more, with nothing but Embree.
-void replay(const Scene& scene, const std::vector<RayLog::Entry>& rays, size_t from, size_t to) {
+void replay(const std::vector<RayLog::Entry>& rays, size_t from, size_t to) {
   for (size_t i = from; i < to; ++i) {
     const RayLog::Entry& e = rays[i];
     RTCIntersectContext context;
@@ -75,8 +75,8 @@ void replay(const Scene& scene, const std::vector<RayLog::Entry>& rays, size_t f
     q.ray.id = 0;
     q.ray.flags = 0;
     q.hit.geomID = q.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
-    if (e.shadow) rtcOccluded1(scene.blockers, &context, &q.ray);
-    else rtcIntersect1(scene.everything, &context, &q);
+    if (e.shadow) rtcOccluded1(e.in, &context, &q.ray);
+    else rtcIntersect1(e.in, &context, &q);
   }
 }
 
@@ -119,7 +119,7 @@ void traversal(Hall& hall) {
     const auto bare = [&](const Tasks& tasks) {
       constexpr size_t chunk = 4096;
       return seconds([&] {
-        tasks.forEach(int((log.rays.size() + chunk - 1) / chunk), [&](int i) { replay(*scene, log.rays, size_t(i) * chunk, std::min(log.rays.size(), size_t(i + 1) * chunk)); });
+        tasks.forEach(int((log.rays.size() + chunk - 1) / chunk), [&](int i) { replay(log.rays, size_t(i) * chunk, std::min(log.rays.size(), size_t(i + 1) * chunk)); });
       });
     };
     const double p1 = pass(one), b1 = bare(one), p2 = pass(two), b2 = bare(two);
@@ -204,9 +204,9 @@ void interaction(Hall& hall) {
       row.reserve(1280);
       for (int x = 0; x < 1280; ++x) {
         const Ray r = scene->camera.ray(float(x) + 0.5f, float(y) + 0.5f, {0.5f, 0.5f});
-        row.push_back({r.origin, r.direction, 0, 1e30f, false});
+        row.push_back({r.origin, r.direction, 0, 1e30f, false, scene->everything});
       }
-      replay(*scene, row, 0, row.size());
+      replay(row, 0, row.size());
     });
   });
   Watch watch(hall);

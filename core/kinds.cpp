@@ -16,7 +16,7 @@ std::shared_ptr<const Kinds> allKinds() {
   for (LightKind& l : allLights()) all.push_back(std::move(l.kind));
   for (ShapeKind& s : allShapes()) all.push_back(std::move(s.kind));
   for (Kind& k : allMaterials()) all.push_back(std::move(k));
-  for (Kind& k : allPatterns()) all.push_back(std::move(k));
+  for (PatternKind& k : allPatterns()) all.push_back(std::move(k.kind));
   for (Kind& k : allCameras()) all.push_back(std::move(k));
   for (LensStage& s : allStages()) all.push_back(std::move(s.kind));
   return std::make_shared<const Kinds>(std::move(all));

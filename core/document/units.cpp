@@ -24,6 +24,7 @@ const std::vector<Unit>& units() {
   static const std::vector<Unit> table = {
       {"m", {{"mm", 1e-3}, {"cm", 1e-2}, {"km", 1e3}, {"m", 1}, {"in", 0.0254}, {"ft", 0.3048}, {"µm", 1e-6}, {"um", 1e-6}}},
       {"mm", {{"mm", 1}, {"cm", 10}, {"m", 1e3}, {"in", 25.4}}},
+      {"nm", {{"nm", 1}, {"µm", 1e3}, {"um", 1e3}}},
       {"lm", {{"klm", 1e3}, {"lm", 1}}},
       {"lx", {{"klx", 1e3}, {"lx", 1}}},
       {"cd/m²", {{"kcd/m²", 1e3}, {"kcd/m2", 1e3}, {"cd/m²", 1}, {"cd/m2", 1}}},

@@ -3,7 +3,7 @@
 
 namespace ilumbra {
 
-/// Units a parameter may have: "m", "mm" (lens and film lengths), "lm", "lx", "cd/m²", "°", "stops", "EV", "%" (stored
+/// Units a parameter may have: "m", "mm" (lens and film lengths), "nm" (thin films), "lm", "lx", "cd/m²", "°", "stops", "EV", "%" (stored
 /// as a share of 1), "K", "px", "frames", "fps", "×" and "" (a pure number).
 ///
 /// What is typed may be arithmetic with a unit: "3/4", "20mm", "2 * 1.5 m", "180/pi °". For light, "+1 stop" and

@@ -2,7 +2,7 @@
 #include "core/geometry/shape.h"
 
 #include <fmt/format.h>
-#include <map>
+#include <numeric>
 
 namespace ilumbra {
 
@@ -26,7 +26,9 @@ std::vector<ParamDef> objectParams() {
                 sw("takes_light", "Takes light", true, "Off: it shows its own light only"),
                 sw("lights_others", "Lights others", true, "Off: no light from it reaches other things"),
                 sw("cuts_out", "Cuts out", false, "Hides what is behind and stays empty in alpha"),
-                sw("catches", "Catches", false, "Invisible but for the light and shadow it takes")}});
+                sw("catches", "Catches", false, "Invisible but for the light and shadow it takes"),
+                choice("light_through", "Light through it", {"straight", "focused", "blocked"}).at(Stage::Placement).in("Switches")
+                    .help("How lamps shine through what is clear of it: on a straight line, bent as it really is (caustics), or not at all")}});
 }
 
 M44f placementOf(const Params& p) {
@@ -65,20 +67,38 @@ double Shape::area() const {
 }
 
 bool isClosed(const Mesh& mesh) {
-  const auto less = [](const V3f& a, const V3f& b) { return a.x != b.x ? a.x < b.x : a.y != b.y ? a.y < b.y : a.z < b.z; };
-  std::map<V3f, uint32_t, decltype(less)> places(less);
-  std::vector<uint32_t> index;
-  for (const V3f& p : mesh.positions) index.push_back(places.emplace(p, uint32_t(places.size())).first->second);
-  std::map<std::pair<uint32_t, uint32_t>, int> edges;
+  // Vertices at the same place are one.
+  std::vector<uint32_t> order(mesh.positions.size()), index(mesh.positions.size());
+  std::iota(order.begin(), order.end(), 0u);
+  const auto& p = mesh.positions;
+  std::sort(order.begin(), order.end(), [&](uint32_t i, uint32_t j) {
+    const V3f &a = p[i], &b = p[j];
+    return a.x != b.x ? a.x < b.x : a.y != b.y ? a.y < b.y : a.z < b.z;
+  });
+  uint32_t places = 0;
+  for (size_t i = 0; i < order.size(); ++i) {
+    if (i > 0 && p[order[i]] != p[order[i - 1]]) ++places;
+    index[order[i]] = places;
+  }
+  // Each edge once in either direction.
+  std::vector<std::pair<uint64_t, int>> edges;
+  edges.reserve(3 * mesh.triangles.size());
   for (const auto& t : mesh.triangles) {
     const uint32_t v[3] = {index[t.a], index[t.b], index[t.c]};
     if (v[0] == v[1] || v[1] == v[2] || v[2] == v[0]) continue;
     for (int i = 0; i < 3; ++i) {
       const uint32_t a = v[i], b = v[(i + 1) % 3];
-      edges[{std::min(a, b), std::max(a, b)}] += a < b ? 1 : -1;
+      edges.emplace_back(uint64_t(std::min(a, b)) << 32 | std::max(a, b), a < b ? 1 : -1);
     }
   }
-  return !edges.empty() && std::all_of(edges.begin(), edges.end(), [](const auto& e) { return e.second == 0; });
+  std::sort(edges.begin(), edges.end());
+  for (size_t i = 0; i < edges.size();) {
+    int sum = 0;
+    const uint64_t edge = edges[i].first;
+    for (; i < edges.size() && edges[i].first == edge; ++i) sum += edges[i].second;
+    if (sum != 0) return false;
+  }
+  return !edges.empty();
 }
 
 void validate(const Mesh& mesh, const std::string& name) {

@@ -3,67 +3,128 @@
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
 
+#include <array>
+#include <fmt/format.h>
+#include <memory>
+#include <utility>
+
 namespace ilumbra {
 
-Kind imagePatternKind() {
-  return {.id = "pattern.image",
-          .label = "Image",
-          .helpText = "A picture laid over a surface by its texture coordinates.",
-          .params = {file("file", "File").help("A picture, or a model that holds one"),
-                     integer("index", "Image in the model", -1).range(-1, 65535).fixed()
-                         .help("Which image inside a model file; -1 when the file is a picture"),
-                     choice("channel", "Channel", {"colour", "red", "green", "blue", "alpha"}).help("What of the picture is used"),
-                     color("gain", "Gain", {1, 1, 1}).soft(0, 2).help("Multiplies the picture, channel by channel"),
-                     vector("offset", "Offset", "", {0, 0, 0}).soft(-1, 1).help("Shift in texture widths and heights"),
-                     vector("scale", "Scale", "", {1, 1, 1}).soft(0.1, 10).help("How often the picture repeats"),
-                     number("turn", "Turn", "°", 0).soft(-180, 180).help("Turn about the texture's origin")},
-          .existence = Stage::Shading};
+std::vector<PatternKind> allPatterns() {
+  return {constantPattern(), imagePattern(), rampPattern(), rampKey(), noisePattern(), incidencePattern(), mixPattern()};
 }
 
-std::vector<Kind> allPatterns() { return {imagePatternKind()}; }
+namespace {
 
-Program Program::compile(const Document& doc, const Reference& ref, double frame, const Assets& assets, bool asColor) {
-  const Node* n = doc.find(ref.target);
-  if (!n) throw badInput("a pattern is missing");
-  const Params p(*n, frame, ref.with.get());
-  Instruction i;
-  i.op = Op::Image;
-  i.image = assets.image(p.text("file"), int(p.number("index")));
-  i.decode = asColor;
-  const std::string channel = p.text("channel");
-  i.channel = channel == "red" ? 0 : channel == "green" ? 1 : channel == "blue" ? 2 : channel == "alpha" ? 3 : -1;
-  const Triple g = p.triple("gain"), offset = p.triple("offset"), scale = p.triple("scale");
-  i.gain = {float(g[0]), float(g[1]), float(g[2]), 1};
-  // Scale, then turn, then offset, in glTF's texture space, whose v runs downwards (KHR_texture_transform).
-  const float angle = p.real("turn") * pi / 180, c = std::cos(angle), s = std::sin(angle);
-  const float sx = float(scale[0]), sy = float(scale[1]);
-  const float m[6] = {c * sx, s * sy, float(offset[0]), -s * sx, c * sy, float(offset[1])};
-  std::copy(m, m + 6, i.matrix);
-  Program program;
-  program.m_code.push_back(std::move(i));
-  return program;
+const PatternKind* kindOf(const Node& n) {
+  static const std::vector<PatternKind> all = allPatterns();
+  for (const PatternKind& k : all)
+    if (k.kind.id == n.kind->id) return k.compile ? &k : nullptr;
+  return nullptr;
 }
 
-Imath::Vec4<float> Program::evaluate(const PatternPoint& point) const {
-  Imath::Vec4<float> r{0, 0, 0, 1};
-  for (const Instruction& i : m_code) {
-    if (i.op == Op::Constant) {
-      r = i.value;
-      continue;
-    }
-    const float u = point.uv.x, v = 1 - point.uv.y;
-    r = i.image->lookup(i.matrix[0] * u + i.matrix[1] * v + i.matrix[2],
-                        1 - (i.matrix[3] * u + i.matrix[4] * v + i.matrix[5]), i.decode);
-    r = {r.x * i.gain.x, r.y * i.gain.y, r.z * i.gain.z, r.w};
-    if (i.channel >= 0) {
-      const float x = i.channel == 3 ? r.w * i.gain.x : r[i.channel];
-      r = {x, x, x, x};
-    } else if (i.decode) {
-      const Color c = acescgFrom709({r.x, r.y, r.z});
-      r = {c.x, c.y, c.z, r.w};
-    }
+} // namespace
+
+int PatternCompiler::constant(const Sample4& value) {
+  m_slots.push_back({value, nullptr});
+  return int(m_slots.size()) - 1;
+}
+
+int PatternCompiler::emit(std::shared_ptr<PatternOp> op) {
+  const std::vector<int*> inputs = op->inputs();
+  if (!op->looks() && std::all_of(inputs.begin(), inputs.end(), [&](const int* r) { return constantAt(*r); })) {
+    std::vector<Sample4> registers(m_slots.size());
+    for (const int* r : inputs) registers[size_t(*r)] = *constantAt(*r);
+    return constant(op->value(registers.data(), {}));
   }
-  return r;
+  m_slots.push_back({{0, 0, 0, 1}, std::move(op)});
+  return int(m_slots.size()) - 1;
+}
+
+int PatternCompiler::driven(const Params& p, std::string_view name, bool asColor) {
+  if (const PatternUse* u = p.pattern(name)) {
+    const bool outer = std::exchange(m_asColor, asColor);
+    const int r = use(u->pattern);
+    m_asColor = outer;
+    return r;
+  }
+  const ParamDef* def = p.node().kind->param(name);
+  if (def && def->type == ParamType::Color) {
+    const Triple t = p.triple(name);
+    const Color c = asColor ? working(t) : Color(float(t[0]), float(t[1]), float(t[2]));
+    return constant({c.x, c.y, c.z, 1});
+  }
+  const float x = p.real(name);
+  return constant({x, x, x, 1});
+}
+
+int PatternCompiler::input(const Params& p, std::string_view name) { return driven(p, name, m_asColor); }
+int PatternCompiler::amount(const Params& p, std::string_view name) { return driven(p, name, false); }
+
+int PatternCompiler::use(const Reference& ref) {
+  const Node* n = m_doc.find(ref.target);
+  if (!n) throw badInput("a pattern is missing");
+  const PatternKind* kind = kindOf(*n);
+  if (!kind) throw badInput(n->name + ": is no pattern");
+  const auto key = std::tuple(ref.target, ref.with.get(), m_asColor);
+  if (const auto it = m_done.find(key); it != m_done.end()) return it->second;
+  if (std::find(m_open.begin(), m_open.end(), n->id) != m_open.end()) throw badInput(n->name + ": the pattern refers to itself");
+  m_open.push_back(n->id);
+  const int r = kind->compile(Params(*n, m_frame, ref.with.get()), *this);
+  m_open.pop_back();
+  return m_done[key] = r;
+}
+
+// What the result does not need is left out; constants go first.
+Program PatternCompiler::take(int result) {
+  std::vector<bool> needed(m_slots.size());
+  needed[size_t(result)] = true;
+  for (size_t i = m_slots.size(); i-- > 0;)
+    if (needed[i] && m_slots[i].op)
+      for (const int* r : m_slots[i].op->inputs()) needed[size_t(*r)] = true;
+  Program out;
+  std::vector<int> moved(m_slots.size());
+  for (size_t i = 0; i < m_slots.size(); ++i)
+    if (needed[i] && !m_slots[i].op) {
+      moved[i] = int(out.m_constants.size());
+      out.m_constants.push_back(m_slots[i].constant);
+    }
+  for (size_t i = 0; i < m_slots.size(); ++i)
+    if (needed[i] && m_slots[i].op) {
+      moved[i] = int(out.m_constants.size() + out.m_ops.size());
+      for (int* r : m_slots[i].op->inputs()) *r = moved[size_t(*r)];
+      out.m_ops.push_back(std::move(m_slots[i].op));
+    }
+  if (out.m_constants.size() + out.m_ops.size() > size_t(Program::mostOperations))
+    throw badInput(fmt::format("a pattern has more than {} operations", Program::mostOperations));
+  return out;
+}
+
+Program Program::compile(const Document& doc, const Reference& pattern, double frame, const Assets& assets, bool asColor) {
+  PatternCompiler c(doc, frame, assets, asColor);
+  return c.take(c.use(pattern));
+}
+
+Sample4 Program::evaluate(const PatternPoint& point) const {
+  if (m_ops.empty()) return m_constants.back();
+  if (m_constants.empty() && m_ops.size() == 1) return m_ops[0]->value(nullptr, point);
+  alignas(16) std::array<std::byte, sizeof(Sample4) * size_t(mostOperations)> room;
+  auto* r = reinterpret_cast<Sample4*>(room.data());
+  Sample4* next = std::uninitialized_copy(m_constants.begin(), m_constants.end(), r);
+  for (const auto& op : m_ops) new (next++) Sample4(op->value(r, point));
+  return next[-1];
+}
+
+void Program::evaluate(std::span<const PatternPoint> points, Sample4* out) const {
+  for (size_t i = 0; i < points.size(); ++i) out[i] = evaluate(points[i]);
+}
+
+Bounds4 Program::bounds(const PatternBox& over) const {
+  std::vector<Bounds4> r;
+  r.reserve(m_constants.size() + m_ops.size());
+  for (const Sample4& c : m_constants) r.push_back({c, c});
+  for (const auto& op : m_ops) r.push_back(op->bounds(r.data(), over));
+  return r.back();
 }
 
 } // namespace ilumbra

@@ -32,6 +32,11 @@ Geometry::Geometry(RTCDevice device, Shape s) : shape(std::move(s)) {
   }
 }
 
+bool Geometry::closed() const {
+  if (m_closed < 0) m_closed = shape.sphereRadius > 0 || isClosed(shape.mesh);
+  return m_closed > 0;
+}
+
 Geometry::~Geometry() { rtcReleaseScene(scene); }
 
 } // namespace ilumbra

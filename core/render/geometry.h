@@ -11,8 +11,13 @@ struct Geometry {
   ~Geometry();
   Geometry(const Geometry&) = delete;
   Geometry& operator=(const Geometry&) = delete;
+  /// True if the shape has an inside: a sphere, or a mesh without an open edge.
+  bool closed() const;
   Shape shape;
   RTCScene scene = nullptr;
+
+private:
+  mutable int m_closed = -1; ///< found out when it is first asked for, by the thread that compiles
 };
 
 } // namespace ilumbra

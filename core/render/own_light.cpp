@@ -20,7 +20,7 @@ bool towards(const V3f& from, const V3f& point, const V3f& normal, float areaDen
 
 class GlowingMesh : public Light {
 public:
-  GlowingMesh(const Shape& shape, const M44f& m, const Material& material) : m_material(material), m_closed(isClosed(shape.mesh)) {
+  GlowingMesh(const Shape& shape, const M44f& m, OwnLight own) : m_own(std::move(own)), m_closed(isClosed(shape.mesh)), m_toObject(m.inverse()) {
     const float side = m.determinant() < 0 ? -1.0f : 1.0f;
     std::vector<float> areas;
     Box3f box;
@@ -56,9 +56,18 @@ public:
     const float r = std::sqrt(first), b1 = 1 - r, b2 = u.y * r;
     if (!towards(from, t.p + t.e1 * b1 + t.e2 * b2, t.n, 1 / m_area, s)) return false;
     // What faces away on a closed body is never in sight: no candidate is wasted on it.
-    if (m_closed && dot(s.direction, t.n) > 0) return false;
-    s.radiance = m_material.emissionColor.color({t.uv[0] * (1 - b1 - b2) + t.uv[1] * b1 + t.uv[2] * b2});
-    return true;
+    const float cosine = -dot(s.direction, t.n);
+    if (m_closed && cosine < 0) return false;
+    PatternPoint at;
+    at.uv = t.uv[0] * (1 - b1 - b2) + t.uv[1] * b1 + t.uv[2] * b2;
+    if (m_own.patterned) {
+      at.world = t.p + t.e1 * b1 + t.e2 * b2;
+      at.position = transformPoint(m_toObject, at.world);
+      at.normal = normalize(transformVector(m_toObject, t.n));
+      at.incidence = std::abs(cosine);
+    }
+    s.radiance = m_own.at(at, cosine);
+    return !isBlack(s.radiance);
   }
   float density(const V3f&, const V3f& direction, float distance, const V3f& normal) const override {
     const float c = dot(direction, normal);
@@ -76,16 +85,16 @@ private:
   };
   std::vector<Triangle> m_triangles;
   Distribution m_cells;
-  const Material& m_material;
+  OwnLight m_own;
   bool m_closed;
+  M44f m_toObject;
   V3f m_centre;
   float m_area = 0, m_radius = 0;
 };
 
 class GlowingSphere : public Light {
 public:
-  GlowingSphere(float radius, const M44f& m, const Material& material)
-      : m_world(m), m_inverse(m.inverse()), m_material(material), m_radius(radius) {
+  GlowingSphere(float radius, const M44f& m, OwnLight own) : m_world(m), m_inverse(m.inverse()), m_own(std::move(own)), m_radius(radius) {
     m_determinant = std::abs(m.determinant());
     m_centre = transformPoint(m, V3f(0.0f));
     for (int i = 0; i < 3; ++i) m_reach = std::max(m_reach, radius * length(V3f(m[i][0], m[i][1], m[i][2])));
@@ -94,7 +103,6 @@ public:
       if (std::abs(length(V3f(m[i][0], m[i][1], m[i][2])) - scale) > 1e-4f * scale) m_uniform = false;
   }
   bool sample(const V3f& from, const V2f& u, LightSample& s) const override {
-    s.radiance = m_material.emissionColor.color({});
     const V3f to = m_centre - from;
     const float d2 = dot(to, to);
     if (m_uniform && d2 > m_reach * m_reach * 1.0001f) {
@@ -104,10 +112,14 @@ public:
       s.density = 1 / (2 * pi * one);
       const float along = d * local.z, off2 = d2 * std::max(0.0f, 1 - local.z * local.z);
       s.distance = along - std::sqrt(std::max(0.0f, m_reach * m_reach - off2));
-      return true;
+      const V3f world = from + s.direction * s.distance;
+      s.radiance = at(world, normalize(transformPoint(m_inverse, world)), s.direction);
+      return !isBlack(s.radiance);
     }
-    const V3f n = sampleUniformSphere(u), normal = transformNormal(m_inverse, n);
-    return towards(from, transformPoint(m_world, n * m_radius), normalize(normal), areaDensity(length(normal)), s);
+    const V3f n = sampleUniformSphere(u), normal = transformNormal(m_inverse, n), world = transformPoint(m_world, n * m_radius);
+    if (!towards(from, world, normalize(normal), areaDensity(length(normal)), s)) return false;
+    s.radiance = at(world, n, s.direction);
+    return !isBlack(s.radiance);
   }
   float density(const V3f& from, const V3f& direction, float distance, const V3f& normal) const override {
     const V3f to = m_centre - from;
@@ -123,13 +135,26 @@ public:
   LightReach reach() const override { return {.centre = m_centre, .radius = m_reach, .flux = 4 * pi * pi * m_reach * m_reach}; }
 
 private:
+  // What point of the sphere (n: unit, in its own space) sends out against the direction.
+  Color at(const V3f& world, const V3f& n, const V3f& direction) const {
+    PatternPoint p;
+    const float cosine = -dot(direction, normalize(transformNormal(m_inverse, n)));
+    if (m_own.patterned) {
+      p.uv = {std::atan2(-n.z, n.x) / (2 * pi) + 0.5f, 0.5f + std::asin(std::clamp(n.y, -1.0f, 1.0f)) / pi};
+      p.world = world;
+      p.position = n * m_radius;
+      p.normal = n;
+      p.incidence = std::abs(cosine);
+    }
+    return m_own.at(p, cosine);
+  }
   float cone(float d2) const {
     const float s2 = std::min(1.0f, m_reach * m_reach / d2);
     return s2 / (1 + std::sqrt(1 - s2));
   }
   float areaDensity(float stretch) const { return 1 / (4 * pi * m_radius * m_radius * m_determinant * stretch); }
   M44f m_world, m_inverse;
-  const Material& m_material;
+  OwnLight m_own;
   V3f m_centre;
   float m_radius, m_determinant, m_reach = 0;
   bool m_uniform = true;
@@ -137,11 +162,19 @@ private:
 
 } // namespace
 
-std::unique_ptr<Light> glowingMesh(const Shape& shape, const M44f& m, const Material& material) {
-  return std::make_unique<GlowingMesh>(shape, m, material);
+Color OwnLight::at(const PatternPoint& p, float cosine) const {
+  const Material& m = *material;
+  if (cosine < 0 && !m.emitsBack) return Color(0.0f);
+  float share = clamp01(m.opacity.real(p));
+  if (!m.veil.keys.empty()) share *= m.veil.frontOnly && cosine < 0 ? 0 : clamp01(m.veil.at(std::abs(cosine)));
+  for (const auto& [mask, upper] : masks) {
+    const float above = clamp01(mask->real(p));
+    share *= upper ? above : 1 - above;
+  }
+  return share > 0 ? m.emissionColor.color(p) * share : Color(0.0f);
 }
-std::unique_ptr<Light> glowingSphere(float radius, const M44f& m, const Material& material) {
-  return std::make_unique<GlowingSphere>(radius, m, material);
-}
+
+std::unique_ptr<Light> glowingMesh(const Shape& shape, const M44f& m, OwnLight own) { return std::make_unique<GlowingMesh>(shape, m, std::move(own)); }
+std::unique_ptr<Light> glowingSphere(float radius, const M44f& m, OwnLight own) { return std::make_unique<GlowingSphere>(radius, m, std::move(own)); }
 
 } // namespace ilumbra

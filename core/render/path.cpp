@@ -1,10 +1,11 @@
 #include "core/render/path.h"
 
 #include "core/base/hash.h"
-#include "core/render/geometry.h"
+#include "core/base/spectrum.h"
+#include "core/render/hit.h"
+#include "core/render/inside.h"
 
 #include <array>
-#include <cstring>
 #include <limits>
 
 namespace ilumbra {
@@ -13,476 +14,695 @@ namespace {
 constexpr float infinite = std::numeric_limits<float>::infinity();
 // After this many bounces a path survives with probability 0.97 at most, so that it ends even where nothing absorbs.
 constexpr int sureBounces = 6;
+constexpr int sureScatterings = 256;
 constexpr int mostSteps = 100000;
 // Up to so many lamps are all asked for their light where the camera looks; of more, one is chosen.
 constexpr size_t allLamps = 4;
 // A draft follows mirrors and clear things this far, and nothing else.
 constexpr int draftBounces = 8;
+// How wide a bounce off something rough makes a path, in metres to the metre: textures are read as coarsely.
+constexpr float roughSpread = 0.1f;
+// Clear things without an inside (open or thin) end at once.
+constexpr int mostCrossings = 64;
 
-struct Hit {
-  const Instance* instance = nullptr;
-  V3f point;
-  V3f geometric;  ///< unit, outwards
-  V3f shading;    ///< unit, interpolated, outwards
-  V3f tangent;
-  V2f uv{0, 0};
-  float distance = 0;
-};
-
-// Wächter and Binder 2019, "A fast and robust method for avoiding self-intersection".
-V3f offset(const V3f& p, const V3f& n) {
-  constexpr float nearOrigin = 1.0f / 32, floatScale = 1.0f / 65536, intScale = 256;
-  V3f r;
-  for (int i = 0; i < 3; ++i) {
-    const auto step = int32_t(intScale * n[i]);
-    int32_t bits;
-    std::memcpy(&bits, &p[i], 4);
-    bits += p[i] < 0 ? -step : step;
-    float moved;
-    std::memcpy(&moved, &bits, 4);
-    r[i] = std::abs(p[i]) < nearOrigin ? p[i] + floatScale * n[i] : moved;
-  }
-  return r;
+Color attenuation(const Color& perMetre, float metres) {
+  return {std::exp(-perMetre.x * metres), std::exp(-perMetre.y * metres), std::exp(-perMetre.z * metres)};
 }
 
-void fillRay(RTCRay& r, const V3f& o, const V3f& d, float far) {
-  r.org_x = o.x;
-  r.org_y = o.y;
-  r.org_z = o.z;
-  r.dir_x = d.x;
-  r.dir_y = d.y;
-  r.dir_z = d.z;
-  r.tnear = 0;
-  r.tfar = far;
-  r.time = 0;
-  r.mask = ~0u;
-  r.id = 0;
-  r.flags = 0;
-}
-
-class Tracer {
+// One path of one sample.
+class Path {
 public:
-  Tracer(const Scene& s, TraceCount& c, RayLog* log) : m_scene(s), m_count(c), m_log(log) {}
+  Path(const Scene& scene, Film& film, size_t pixel, const Sampler& sampler, uint32_t randomSeed, bool draft, TraceCount& count, RayLog* log)
+      : m_scene(scene), m_film(film), m_pixel(pixel), m_sampler(sampler), m_random(randomSeed), m_draft(draft), m_count(count), m_rays(scene, count, log), m_choice(scene.tree) {}
 
-  bool intersect(RTCScene in, const V3f& o, const V3f& d, float far, Hit& hit) {
-    RTCRayHit q;
-    fillRay(q.ray, o, d, far);
-    q.hit.geomID = q.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
-    RTCIntersectContext context;
-    rtcInitIntersectContext(&context);
-    rtcIntersect1(in, &context, &q);
-    ++m_count.rays;
-    if (m_log) m_log->rays.push_back({o, d, 0, far, false});
-    if (q.hit.geomID == RTC_INVALID_GEOMETRY_ID) return false;
-    const size_t id = q.hit.instID[0];
-    const Instance& i = m_scene.instances[in == m_scene.blockers ? size_t(m_scene.blockerInstance[id]) : id];
-    complete(i, q.hit, o, d, q.ray.tfar, hit);
-    return true;
-  }
-
-  bool occluded(const V3f& o, const V3f& d, float far) {
-    RTCRay r;
-    fillRay(r, o, d, far);
-    RTCIntersectContext context;
-    rtcInitIntersectContext(&context);
-    rtcOccluded1(m_scene.blockers, &context, &r);
-    ++m_count.rays;
-    if (m_log) m_log->rays.push_back({o, d, 0, far, true});
-    return r.tfar < 0;
-  }
-
-  // Share of light that comes through, opacity by opacity.
-  float visibility(V3f o, const V3f& d, float far) {
-    if (!m_scene.clearBlockers) return occluded(o, d, far) ? 0.0f : 1.0f;
-    float v = 1;
-    for (int i = 0; i < 64; ++i) {
-      Hit h;
-      if (!intersect(m_scene.blockers, o, d, far, h)) return v;
-      const Material& m = *m_scene.materials[h.instance->material];
-      v *= 1 - clamp01(m.opacity.real({h.uv}));
-      if (v <= 0) return 0;
-      const V3f next = offset(h.point, dot(d, h.geometric) > 0 ? h.geometric : -h.geometric);
-      far -= dot(next - o, d);
-      o = next;
-      if (far <= 0) return v;
-    }
-    return 0;
-  }
+  void trace(float x, float y, float step);
 
 private:
-  static void complete(const Instance& i, const RTCHit& q, const V3f& o, const V3f& d, float t, Hit& h) {
-    h.instance = &i;
-    const Shape& s = i.geometry->shape;
-    if (s.sphereRadius > 0) {
-      // Onto the exact sphere, in its own space.
-      const V3f n = normalize(transformPoint(i.toObject, o + d * t));
-      h.point = transformPoint(i.toWorld, n * s.sphereRadius);
-      h.geometric = h.shading = normalize(transformNormal(i.toObject, n));
-      h.uv = {std::atan2(-n.z, n.x) / (2 * pi) + 0.5f, 0.5f + std::asin(std::clamp(n.y, -1.0f, 1.0f)) / pi};
-      h.tangent = transformVector(i.toWorld, {-n.z, 0, n.x});
-    } else {
-      const Mesh& m = s.mesh;
-      const auto& tri = m.triangles[q.primID];
-      const V3f &a = m.positions[tri.a], &b = m.positions[tri.b], &c = m.positions[tri.c];
-      const float u = q.u, v = q.v, w = 1 - u - v;
-      h.point = transformPoint(i.toWorld, a * w + b * u + c * v);
-      const V3f flat = cross(b - a, c - a);
-      h.geometric = normalize(transformNormal(i.toObject, flat));
-      h.shading = h.geometric;
-      h.tangent = transformVector(i.toWorld, b - a);
-      if (!m.normals.empty()) {
-        const V3f n = normalize(transformNormal(i.toObject, m.normals[tri.a] * w + m.normals[tri.b] * u + m.normals[tri.c] * v));
-        if (!isBlack(n)) h.shading = dot(n, h.geometric) < 0 ? -n : n;
-      }
-      if (!m.uvs.empty()) {
-        const V2f &ta = m.uvs[tri.a], &tb = m.uvs[tri.b], &tc = m.uvs[tri.c];
-        h.uv = ta * w + tb * u + tc * v;
-        const V2f e1 = tb - ta, e2 = tc - ta;
-        const float det = e1.x * e2.y - e1.y * e2.x;
-        if (std::abs(det) > 1e-20f) h.tangent = transformVector(i.toWorld, ((b - a) * e2.y - (c - a) * e1.y) * (1 / det));
-      }
-    }
-    h.distance = dot(h.point - o, d);
-  }
-
-  const Scene& m_scene;
-  TraceCount& m_count;
-  RayLog* m_log;
-};
-
-} // namespace
-
-void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& count, RayLog* log) const {
-  const Scene& scene = m_scene;
-  Sampler sampler(uint32_t(px), uint32_t(py), index, scene.seed);
-  RandomStream random(mixBits(uint32_t(px) + mixBits(uint32_t(py) + mixBits(index + mixBits(scene.seed)))));
-  Tracer tracer(scene, count, log);
-  const size_t pixel = size_t(py) * size_t(film.width()) + size_t(px);
-  ++count.paths;
-  film.begin(pixel);
-  LightTree::Chooser choice(scene.tree);
-  bool allTaken = false; // at the last point every lamp had its ray
-
-  FirstHit first;
-  float total = 0; // luminance of the whole sample
-  const auto add = [&](const Label& label, const Color& light) {
-    if (!finite(light)) {
-      ++count.dropped;
-      return;
-    }
-    float l = luminance(light * scene.amounts[label.group]), keep = 1;
-    if (scene.fireflyLimit > 0 && label.event == EventIndirect && l > scene.fireflyLimit) {
-      keep = scene.fireflyLimit / l;
-      l = scene.fireflyLimit;
-      ++count.limited;
-    }
-    film.add(pixel, label, light * keep);
-    total += l;
-    film.addSeen(pixel, label.thing, l);
+  // Where light is gathered: a point of a surface, or where light leaves a scattering body.
+  struct Vertex {
+    const Hit& hit;
+    const Material* material;
+    const Frame& frame;
+    V3f facing;      ///< geometric normal on the side that the frame looks to
+    bool farSide;    ///< light from the other side counts
+    const Instance* body;  ///< this clear body, if it is one
+    bool backside;         ///< the frame looks into it
+    float occlusion;
+  };
+  // What the material says about an opaque, veiled or clear point on the way.
+  struct Ground {
+    const Material* material;
+    PatternPoint at;
+    float opacity;
   };
 
-  const auto chance = [&](int emitter) { return allTaken ? 1.0f : choice.probability(size_t(emitter)); };
+  void add(const Label& label, const Color& light);
+  void meetSky();
+  void meetLamp(const Hit& hit);
+  void addOwnLight(const Hit& hit, const Material& m, const PatternPoint& at, const Color& throughput);
+  bool catchShadow(const Hit& hit, const V3f& facing);
+  bool scatterInside(float distance, const Interior& interior);
+  bool leaveBody(const Hit& hit, const Ground& ground);
+  bool surface(const Hit& hit, const Ground& ground);
+  bool goOn(const Color& weight, float choice);
+  template <typename Scatter> void gather(const Vertex& v, const Scatter& scatter);
+  void gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, const Color& light, bool sky);
+  Color visibility(V3f origin, const V3f& direction, float far, InsideStack inside, const Instance* own = nullptr);
 
-  const V2f jitter = samplePixelFilter(sampler.get2());
-  const Ray ray = scene.camera.ray((float(px) + 0.5f + jitter.x) * m_step, (float(py) + 0.5f + jitter.y) * m_step, sampler.get2());
-  V3f origin = ray.origin, direction = ray.direction;
+  Ground groundAt(const Hit& hit, const V3f& direction, float footprint, const std::array<const Instance*, 4>& veils);
+  float chance(int emitter) const { return m_allTaken ? 1.0f : m_choice.probability(size_t(emitter)); }
+  uint8_t eventOf(int times) const { return uint8_t(times == 0 ? EventEmitted : times == 1 ? EventDirect : EventIndirect); }
+  // Lamps that the last vertex saw through clear things in a straight line are not counted again.
+  bool counted() const { return m_crossed; }
 
-  Color throughput(1.0f);
-  float previousDensity = infinite; // of the direction, for the light it may meet
-  V3f previousPoint = origin;
-  float nextFactor = 1;             // of bounced light only, never of lamps met directly
-  bool chain = true;                // only mirrors and clear things so far
-  bool straight = true;             // the camera's own ray so far
-  Label label;
-  int scattered = 0;                // bounces off what is no mirror and no clear glass
-  const auto eventOf = [](int times) { return uint8_t(times == 0 ? EventEmitted : times == 1 ? EventDirect : EventIndirect); };
-  int bounce = 0;
-  float travelled = 0;
+  const Scene& m_scene;
+  Film& m_film;
+  size_t m_pixel;
+  Sampler m_sampler;
+  RandomStream m_random;
+  bool m_draft;
+  TraceCount& m_count;
+  RayCaster m_rays;
+  LightTree::Chooser m_choice;
+  bool m_allTaken = false; // at the last point every lamp had its ray
 
-  for (int step = 0; step < mostSteps; ++step) {
-    Hit hit;
-    if (!tracer.intersect(scene.everything, origin, direction, infinite, hit)) {
-      for (const Emitter& sky : scene.skies) {
-        const bool shown = !chain || (straight ? sky.switches & SwitchSeen
-                                               : !((label.seen & SeenMirrored) && !(sky.switches & SwitchMirrored)) &&
-                                                     !((label.seen & SeenThrough) && !(sky.switches & SwitchThrough)));
-        if (!shown) continue;
-        float w = 1;
-        if (std::isfinite(previousDensity))
-          w = powerHeuristic(previousDensity, sky.light->density(previousPoint, direction, infinite, direction));
-        Label l = label;
-        l.group = sky.group;
-        l.event = eventOf(scattered);
-        if (straight) l.first = sky.thing;
-        if (chain) {
-          l.thing = sky.thing;
-          l.material = noMaterial;
+  V3f m_origin, m_direction;
+  Color m_throughput{1.0f};
+  float m_previousDensity = infinite; // of the direction, for the light it may meet
+  V3f m_previousPoint;
+  float m_nextFactor = 1;             // of bounced light only, never of lamps met directly
+  bool m_chain = true;                // only mirrors and clear things so far
+  bool m_straight = true;             // the camera's own ray so far
+  bool m_sawStraight = false;         // the last point that gathered light would have seen a lamp ahead, clear things or not
+  bool m_crossed = false;             // and since then clear things were crossed
+  Label m_label;
+  int m_scattered = 0;                // bounces off what is no mirror and no clear glass
+  int m_bounce = 0, m_wandered = 0;
+  float m_travelled = 0;
+  float m_width = 0, m_spread = 0;    // of the sample: metres, and metres to the metre
+  float m_wave = 0;                   // nm, once dispersion has chosen one
+  InsideStack m_inside;
+  std::array<const Instance*, 4> m_veils{}; // whose front surface was passed
+  FirstHit m_first;
+  float m_total = 0; // luminance of the whole sample
+};
+
+void Path::add(const Label& label, const Color& light) {
+  if (!finite(light)) {
+    ++m_count.dropped;
+    return;
+  }
+  float l = luminance(light * m_scene.amounts[label.group]), keep = 1;
+  if (m_scene.fireflyLimit > 0 && label.event == EventIndirect && l > m_scene.fireflyLimit) {
+    keep = m_scene.fireflyLimit / l;
+    l = m_scene.fireflyLimit;
+    ++m_count.limited;
+  }
+  m_film.add(m_pixel, label, light * keep);
+  m_total += l;
+  m_film.addSeen(m_pixel, label.thing, l);
+}
+
+void Path::meetSky() {
+  if (counted()) return;
+  for (const Emitter& sky : m_scene.skies) {
+    const bool shown = !m_chain || (m_straight ? sky.switches & SwitchSeen
+                                               : !((m_label.seen & SeenMirrored) && !(sky.switches & SwitchMirrored)) &&
+                                                     !((m_label.seen & SeenThrough) && !(sky.switches & SwitchThrough)));
+    if (!shown) continue;
+    float w = 1;
+    if (std::isfinite(m_previousDensity)) w = powerHeuristic(m_previousDensity, sky.light->density(m_previousPoint, m_direction, infinite, m_direction));
+    Label l = m_label;
+    l.group = sky.group;
+    l.event = eventOf(m_scattered);
+    if (m_straight) l.first = sky.thing;
+    if (m_chain) {
+      l.thing = sky.thing;
+      l.material = noMaterial;
+    }
+    add(l, m_throughput * sky.light->radiance(m_direction, m_direction) * sky.baked * (w * m_nextFactor));
+  }
+}
+
+void Path::meetLamp(const Hit& hit) {
+  const Instance& in = *hit.instance;
+  const Emitter& e = m_scene.emitters[size_t(in.emitter)];
+  const Color radiance = e.light->radiance(m_direction, hit.geometric);
+  Label l = m_label;
+  l.group = e.group;
+  l.event = eventOf(m_scattered);
+  if (m_straight) l.first = in.thing;
+  if (m_chain) {
+    l.thing = in.thing;
+    l.material = noMaterial;
+  }
+  if (m_straight) m_first = {true, 1, m_travelled, hit.geometric, Color(0.0f), in.thing};
+  if (counted() || isBlack(radiance)) return;
+  float w = 1;
+  if (std::isfinite(m_previousDensity))
+    w = powerHeuristic(m_previousDensity, chance(in.emitter) * e.light->density(m_previousPoint, m_direction, length(hit.point - m_previousPoint), hit.geometric));
+  add(l, m_throughput * radiance * e.baked * w);
+}
+
+void Path::addOwnLight(const Hit& hit, const Material& m, const PatternPoint& at, const Color& throughput) {
+  const Instance& in = *hit.instance;
+  const int emitter = m.emits ? in.emitterOf(m.index) : -1;
+  if (emitter < 0 || counted()) return;
+  if (!(m_straight || (in.switches & SwitchLightsOthers) || m_chain)) return;
+  if (!m.emitsBack && dot(m_direction, hit.geometric) > 0) return;
+  const Emitter& e = m_scene.emitters[size_t(emitter)];
+  float w = 1;
+  if (std::isfinite(m_previousDensity))
+    w = powerHeuristic(m_previousDensity, chance(emitter) * e.light->density(m_previousPoint, m_direction, length(hit.point - m_previousPoint), hit.geometric));
+  Label l = m_label;
+  l.group = e.group;
+  l.event = eventOf(m_scattered);
+  if (m_straight) l.first = in.thing;
+  if (m_chain) {
+    l.thing = in.thing;
+    l.material = m.index;
+  }
+  add(l, throughput * m.emissionColor.color(at) * e.baked * w);
+}
+
+// The material at a hit, layers decided, and how much of it is there.
+Path::Ground Path::groundAt(const Hit& hit, const V3f& direction, float footprint, const std::array<const Instance*, 4>& veils) {
+  const Instance& in = *hit.instance;
+  Ground g{m_scene.materials[in.material].get(), {}, 1};
+  if (m_scene.patterned[in.material]) g.at = patternPoint(m_scene, hit, direction, footprint);
+  else g.at.uv = hit.uv;
+  while (g.material->layered()) g.material = m_scene.materials[size_t(m_random.next() < clamp01(g.material->mask.real(g.at)) ? g.material->above : g.material->below)].get();
+  const Material& m = *g.material;
+  if (m.alwaysOpaque()) return g;
+  g.opacity = clamp01(m.opacity.real(g.at));
+  if (m.veil.keys.empty()) return g;
+  if (m.veil.frontOnly && (dot(direction, hit.geometric) > 0 || std::find(veils.begin(), veils.end(), hit.instance) != veils.end())) g.opacity = 0;
+  else g.opacity *= clamp01(m.veil.at(std::abs(dot(direction, hit.shading))));
+  return g;
+}
+
+// Share of light that comes through on a straight line, `inside` of what it starts in: opacity by opacity, and through clear things that let light go
+// straight, by Fresnel's equations and absorption on the way that refracted light would take.
+Color Path::visibility(V3f o, const V3f& d, float far, InsideStack inside, const Instance* own) {
+  if (m_rays.occluded(o, d, far)) return Color(0.0f);
+  Color v(1.0f);
+  if (!m_scene.clearBlockers && inside.empty()) return v;
+  float stretch = 1, entered = -1;
+  std::array<const Instance*, 4> veils{};
+  for (int i = 0; i < mostCrossings; ++i) {
+    Hit h;
+    const bool met = m_scene.clearBlockers && m_rays.intersectClear(o, d, far, h);
+    const InsideStack::Body* medium = inside.there();
+    Color a(1.0f);
+    if (medium && (met || std::isfinite(far))) {
+      if (medium->scatters) return Color(0.0f);
+      a = attenuation(medium->material->interior.absorption, (met ? h.distance : far) * stretch);
+      v *= a;
+    }
+    if (!met) return v;
+    const Ground g = groundAt(h, d, m_width, veils);
+    const Material& m = *g.material;
+    const bool leaving = dot(d, h.geometric) > 0, body = m.hasInside() && h.instance->closed;
+    Color through(0.0f);
+    if (m.mayPassLight() && h.instance->lightThrough == LightThrough::Straight && h.instance != own && g.opacity > 0) {
+      const float clear = clamp01(m.transmission.real(g.at)) * (1 - clamp01(m.metalness.real(g.at)));
+      const float cosine = std::abs(dot(d, h.shading));
+      if (m.thin) {
+        const float r = fresnelDielectric(cosine, m.ior), back = 2 * r / (1 + r);
+        through = m.baseColor.color(g.at) * (clear * (1 - back));
+      } else if (body) {
+        const InsideStack::Body* other = inside.there(h.instance);
+        const bool hidden = other && InsideStack::above(*other, h.instance, &m);
+        const float outer = other ? other->material->indexAt(m_wave) : 1.0f, eta = leaving ? outer / m.indexAt(m_wave) : m.indexAt(m_wave) / outer;
+        if (hidden) {
+          through = Color(1.0f);
+        } else if (!leaving) {
+          const float r = fresnelDielectric(cosine, eta);
+          through = Color(clear * (1 - r));
+          stretch = cosine / std::sqrt(std::max(1e-6f, 1 - (1 - cosine * cosine) / (eta * eta)));
+          entered = r;
+        } else {
+          // By symmetry the way out reflects as the way in did; what goes back and forth inside is summed. Light that
+          // started inside is taken to come in along the same line.
+          const float r = entered >= 0 ? entered : fresnelDielectric(cosine, 1 / eta);
+          for (int c = 0; c < 3; ++c) through[c] = clear * (1 - r) / (entered >= 0 ? 1 - sqr(r * a[c]) : 1);
+          stretch = 1;
+          entered = -1;
         }
-        add(l, throughput * sky.light->radiance(direction, direction) * sky.baked * (w * nextFactor));
+        if (leaving) inside.leave(h.instance);
+        else inside.enter({h.instance, &m, false});
       }
+    }
+    const float o1 = g.opacity;
+    v *= Color(1 - o1 * (1 - (m.veil.keys.empty() ? 0 : m.veil.additive))) + through * o1;
+    if (maxComponent(v) <= 0) return Color(0.0f);
+    if (m.veil.frontOnly && !leaving) veils[size_t(i) % veils.size()] = h.instance;
+    const V3f next = offset(h.point, leaving ? h.geometric : -h.geometric);
+    far -= dot(next - o, d);
+    o = next;
+    if (far <= 0) return v;
+  }
+  return Color(0.0f);
+}
+
+void Path::gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, const Color& light, bool sky) {
+  if (isBlack(light)) return;
+  const bool here = dot(ls.direction, v.facing) > 0;
+  const V3f from = offset(v.hit.point, here ? v.facing : -v.facing);
+  InsideStack inside = m_inside;
+  const bool into = v.body && here == v.backside; // a way through the body itself ends at its other side
+  if (v.body && !into) inside.leave(v.body);
+  if (into) inside.enter({v.body, v.material, false});
+  const Color seen = visibility(from, ls.direction, sky ? infinite : ls.distance * 0.9998f, inside, into ? v.body : nullptr);
+  if (isBlack(seen)) return;
+  Label l = m_label;
+  l.group = e.group;
+  l.event = eventOf(m_scattered + 1);
+  add(l, m_throughput * light * seen * e.baked * (sky ? v.occlusion : 1));
+}
+
+// Next-event estimation: one lamp, and every sky. The lamp is resampled from a few candidates by what each would give if
+// nothing stood between (Talbot et al. 2005), so that among many lamps the ray goes where it matters. The weight against
+// hits by scattering takes the candidates' density: any weights that sum to 1 leave the mean alone.
+template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& scatter) {
+  // Share of a sample that is the light's to give, for hits by scattering give the rest; a draft has no such hits.
+  const auto misWeight = [&](const LightSample& ls, float probability, float density) {
+    return std::isfinite(ls.density) && !m_draft ? powerHeuristic(ls.density * probability, density) : 1.0f;
+  };
+  const auto inverseDensity = [](const LightSample& ls, float probability) { return 1 / (std::isfinite(ls.density) ? ls.density * probability : probability); };
+  const auto towards = [&](const LightSample& ls, V3f& wi) {
+    wi = v.frame.toLocal(ls.direction);
+    const bool sameSide = dot(ls.direction, v.facing) > 0;
+    return sameSide == (wi.z > 0) && (sameSide || v.farSide) && !isBlack(ls.radiance);
+  };
+  const V3f horizon = v.farSide ? V3f(0.0f) : v.facing;
+  const V3f& point = v.hit.point;
+  const V2f uChoose = m_sampler.get2();
+  if (m_scattered == 0 && !m_draft && m_scene.emitters.size() <= allLamps) {
+    // Where the eye looks, a few lamps each get their ray: none is lost to one that something hides.
+    m_allTaken = true;
+    for (const Emitter& e : m_scene.emitters) {
+      LightSample ls;
+      V3f wi;
+      if (!e.light->sample(point, m_sampler.get2(), ls) || !towards(ls, wi)) continue;
+      gatherFrom(v, e, ls, scatter.evaluate(wi) * ls.radiance * (misWeight(ls, 1, scatter.density(wi)) * inverseDensity(ls, 1)), false);
+    }
+  } else if (m_draft && !m_scene.emitters.empty()) {
+    m_choice.moveTo(point, horizon);
+    size_t lamp;
+    float p;
+    LightSample ls;
+    V3f wi;
+    if (m_choice.pick(uChoose.x, lamp, p) && m_scene.emitters[lamp].light->sample(point, m_sampler.get2(), ls) && towards(ls, wi))
+      gatherFrom(v, m_scene.emitters[lamp], ls, scatter.evaluate(wi) * ls.radiance * inverseDensity(ls, p), false);
+  } else if (!m_scene.emitters.empty()) {
+    // What decides among the candidates is cheap: the light times the density that scattering has in its direction.
+    const int candidates = m_scene.emitters.size() == 1 ? 1 : 4;
+    m_choice.moveTo(point, horizon);
+    m_allTaken = false;
+    float sum = 0, target = 0;
+    const Emitter* chosen = nullptr;
+    LightSample chosenSample;
+    V3f chosenWi, wi;
+    for (int k = 0; k < candidates; ++k) {
+      size_t lamp;
+      float p;
+      LightSample ls;
+      if (!m_choice.pick((float(k) + uChoose.x) / float(candidates), lamp, p)) continue;
+      const Emitter& e = m_scene.emitters[lamp];
+      const V2f u = k == 0 ? m_sampler.get2() : V2f(m_random.next(), m_random.next());
+      if (!e.light->sample(point, u, ls) || !towards(ls, wi)) continue;
+      const float density = scatter.density(wi), wanted = luminance(vmax(ls.radiance, Color(0.0f))) * e.weight * density;
+      const float weight = wanted * misWeight(ls, p, density) * inverseDensity(ls, p);
+      if (!(weight > 0) || !std::isfinite(weight)) continue;
+      sum += weight;
+      if (candidates == 1 || m_random.next() * sum < weight) {
+        target = wanted;
+        chosen = &e;
+        chosenSample = ls;
+        chosenWi = wi;
+      }
+    }
+    if (chosen) gatherFrom(v, *chosen, chosenSample, scatter.evaluate(chosenWi) * chosenSample.radiance * (sum / (target * float(candidates))), false);
+  }
+  for (const Emitter& sky : m_scene.skies) {
+    LightSample ls;
+    V3f wi;
+    if (!sky.light->sample(point, m_sampler.get2(), ls) || !towards(ls, wi)) continue;
+    gatherFrom(v, sky, ls, scatter.evaluate(wi) * ls.radiance * (misWeight(ls, 1, scatter.density(wi)) * inverseDensity(ls, 1)), true);
+  }
+}
+
+// Invisible, but for what it takes: the ray goes on by the share of light that is not shadowed here, estimated by one
+// source chosen by its unshadowed light; light bounced from other things is added. False: nothing goes on.
+bool Path::catchShadow(const Hit& hit, const V3f& facing) {
+  const V3f lift = offset(hit.point, facing);
+  Color pass(1.0f);
+  m_choice.moveTo(hit.point, facing);
+  m_allTaken = false;
+  size_t k;
+  float p;
+  LightSample ls;
+  const V2f u0 = m_sampler.get2(), u1 = m_sampler.get2();
+  float skyWeight = 0;
+  for (const Emitter& e : m_scene.skies) skyWeight += e.weight * e.light->illuminance();
+  const float lampWeight = m_choice.total();
+  const float skyShare = skyWeight + lampWeight > 0 ? skyWeight / (skyWeight + lampWeight) : 0;
+  if (u0.x < skyShare) pass = visibility(lift, Frame(facing).toWorld(sampleCosineHemisphere(u1)), infinite, m_inside);
+  else if (m_choice.pick((u0.x - skyShare) / std::max(1e-6f, 1 - skyShare), k, p) && m_scene.emitters[k].light->sample(hit.point, u1, ls) && dot(ls.direction, facing) > 0)
+    pass = visibility(lift, ls.direction, ls.distance * 0.9998f, m_inside);
+  m_first.alpha += (1 - m_first.alpha) * (1 - (pass.x + pass.y + pass.z) / 3);
+  m_throughput *= pass;
+  return maxComponent(pass) > 0;
+}
+
+// True if the path scatters within the next `distance` metres. The way is sampled by one channel, chosen by what the path
+// still carries, and weighed over all three.
+bool Path::scatterInside(float distance, const Interior& in) {
+  Color share;
+  float total = 0;
+  for (int c = 0; c < 3; ++c) total += share[c] = std::abs(m_throughput[c]) * (in.albedo[c] + 0.01f);
+  share *= 1 / total;
+  float u = m_random.next();
+  const int channel = u < share.x ? 0 : u < share.x + share.y ? 1 : 2;
+  const float way = -std::log(1 - m_random.next()) / in.extinction[channel];
+  if (way >= distance) {
+    const Color t = attenuation(in.extinction, distance);
+    m_throughput *= t * (1 / std::max(1e-30f, dot(share, t)));
+    return false;
+  }
+  const Color t = attenuation(in.extinction, way);
+  m_throughput *= in.extinction * in.albedo * t * (1 / std::max(1e-30f, dot(share, in.extinction * t)));
+  m_origin += m_direction * way;
+  // Henyey and Greenstein 1941.
+  const float g = in.anisotropy, x = m_random.next(), phi = 2 * pi * m_random.next();
+  const float term = (1 - g * g) / (1 - g + 2 * g * x), cosine = std::abs(g) < 1e-3f ? 1 - 2 * x : std::clamp((1 + g * g - term * term) / (2 * g), -1.0f, 1.0f);
+  const float sine = std::sqrt(std::max(0.0f, 1 - cosine * cosine));
+  m_direction = Frame(m_direction).toWorld({sine * std::cos(phi), sine * std::sin(phi), cosine});
+  return true;
+}
+
+// How high the bump rises along the frame's x and y, as a slope, from its pattern beside the point.
+V2f bumpSlope(const Hit& hit, const PatternPoint& at, const Material& m, const Frame& f, float width) {
+  const Instance& in = *hit.instance;
+  const float step = std::clamp(0.5f * width, 1e-5f, 0.01f), toTexture = at.footprint > 0 ? at.uvFootprint / at.footprint : 0;
+  const float here = m.bump.real(at);
+  V2f slope;
+  for (int axis = 0; axis < 2; ++axis) {
+    const V3f way = (axis == 0 ? f.x : f.y) * step;
+    PatternPoint p = at;
+    p.world += way;
+    p.position += transformVector(in.toObject, way);
+    p.uv[axis] += step * toTexture;
+    slope[axis] = (m.bump.real(p) - here) * m.bumpDepth / step;
+  }
+  return slope;
+}
+
+// Out of a scattering body, evenly to all sides but for what the boundary keeps.
+bool Path::leaveBody(const Hit& hit, const Ground& g) {
+  Surface s;
+  g.material->describe(g.at, false, g.material->ior, s);
+  m_inside.leave(hit.instance);
+  const Frame frame(hit.geometric);
+  struct Leaving {
+    const Surface& s;
+    Color evaluate(const V3f& wi) const { return Color(s.leaving(wi)); }
+    float density(const V3f& wi) const { return std::max(0.0f, wi.z) / pi; }
+  } leaving{s};
+  gather(Vertex{hit, g.material, frame, hit.geometric, false, nullptr, false, s.occlusion}, leaving);
+  ++m_scattered;
+  m_nextFactor = s.occlusion;
+  const V3f wi = sampleCosineHemisphere(m_sampler.get2());
+  if (wi.z <= 0) return false;
+  m_previousDensity = wi.z / pi;
+  m_previousPoint = hit.point;
+  m_sawStraight = true;
+  m_crossed = false;
+  m_origin = offset(hit.point, hit.geometric);
+  m_direction = frame.toWorld(wi);
+  return goOn(Color(s.leaving(wi) * pi / wi.z), m_sampler.get1());
+}
+
+bool Path::goOn(const Color& weight, float choice) {
+  m_throughput *= weight;
+  if (isBlack(m_throughput) || !finite(m_throughput)) return false;
+  const float most = std::max(std::abs(m_throughput.x), std::max(std::abs(m_throughput.y), std::abs(m_throughput.z)));
+  if (++m_bounce > sureBounces || most < 0.1f) {
+    const float survive = std::min(0.97f, most);
+    if (choice >= survive) return false;
+    m_throughput *= 1 / survive;
+  }
+  return true;
+}
+
+// Scatters at a surface. False: the path ends.
+bool Path::surface(const Hit& hit, const Ground& g) {
+  const Instance& in = *hit.instance;
+  const Material& m = *g.material;
+  const bool backside = dot(m_direction, hit.geometric) > 0;
+  const V3f facing = backside ? -hit.geometric : hit.geometric;
+  const bool clear = m.mayPassLight() && !m.thin, body = m.hasInside() && in.closed;
+
+  // Which index is on which side.
+  float clearEta = backside && clear ? 1 / m.indexAt(m_wave) : m.indexAt(m_wave);
+  if (clear && body) {
+    if (m.abbe > 0 && m_wave == 0) {
+      Color weight;
+      m_wave = sampleWave(m_sampler.get1(), weight);
+      m_throughput *= weight;
+    }
+    const InsideStack::Body* other = m_inside.there(&in);
+    if (other && InsideStack::above(*other, &in, &m)) { // something stronger is there: no boundary
+      if (backside) m_inside.leave(&in);
+      else m_inside.enter({&in, &m, false});
+      m_origin = offset(hit.point, -facing);
+      return true;
+    }
+    const float outer = other ? other->material->indexAt(m_wave) : 1.0f, inner = m.indexAt(m_wave);
+    clearEta = backside ? outer / inner : inner / outer;
+  }
+
+  Surface s;
+  m.describe(g.at, backside && clear, clearEta, s);
+  if (m_draft && s.subsurface > 0) { // no wandering about in a draft: matte, of the colour that it would come to
+    Color c;
+    for (int i = 0; i < 3; ++i) c[i] = slabReflectance(m.interior.albedo[i], m.interior.anisotropy);
+    s.base = mix(s.base, c, s.subsurface);
+    s.subsurface = 0;
+  }
+
+  V3f normal = hit.shading;
+  if (m.normal.program || m.bump.program) {
+    const Frame f(normal, hit.tangent);
+    V3f local(0, 0, 1);
+    if (m.normal.program) {
+      const Sample4 t = m.normal.program->evaluate(g.at);
+      local = normalize({(2 * t.x - 1) * m.normalStrength, (2 * t.y - 1) * m.normalStrength, 2 * t.z - 1});
+    }
+    if (m.bump.program) {
+      const V2f slope = bumpSlope(hit, g.at, m, f, m_width);
+      local = normalize({local.x - slope.x, local.y - slope.y, local.z});
+    }
+    if (local.z > 0.05f) normal = normalize(f.toWorld(local));
+  }
+  if (dot(normal, hit.geometric) < 0) normal = hit.geometric;
+  if (backside) normal = -normal;
+  if (dot(normal, m_direction) >= 0) normal = facing;
+  Frame frame(normal);
+  if (s.anisotropy > 0) {
+    const float turn = m.grainTurn.real(g.at) * pi / 180;
+    const Frame f(normal, hit.tangent);
+    frame.x = f.x * std::cos(turn) + f.y * std::sin(turn);
+    frame.y = cross(frame.z, frame.x);
+  }
+  s.view(frame.toLocal(-m_direction));
+
+  if (m_chain) {
+    m_label.thing = in.thing;
+    m_label.material = m.index;
+  }
+  if (m_straight) m_label.first = in.thing;
+  if (m_straight && !m_first.hit) m_first = {true, m_first.alpha, m_travelled, backside ? -hit.shading : hit.shading, s.albedo(), in.thing};
+
+  m_throughput *= m_nextFactor;
+  m_nextFactor = 1;
+  if (!(in.switches & SwitchTakesLight)) return false;
+  if (!m_straight && !m_chain && !(in.switches & SwitchLightsOthers)) return false;
+  if (m_scene.bounces > 0 && m_bounce >= m_scene.bounces) return false;
+
+  // Light that this point's own predecessor already has, through this clear thing, is not gathered again.
+  const bool straightThrough = in.lightThrough != LightThrough::Focused;
+  const bool farTaken = m_sawStraight && straightThrough && clear;
+  const bool gathers = !s.onlySpecular();
+  if (gathers) {
+    struct Scattering {
+      const Surface& s;
+      RandomStream& random;
+      Color evaluate(const V3f& wi) const { return s.evaluate(wi, random); }
+      float density(const V3f& wi) const { return s.density(wi); }
+    } scattering{s, m_random};
+    gather(Vertex{hit, &m, frame, facing, (clear && !farTaken) || s.translucency > 0, clear ? &in : nullptr, backside, s.occlusion}, scattering);
+  }
+
+  Surface::Sample bs;
+  const V2f uDirection = m_sampler.get2(), uChoice = m_sampler.get2();
+  if (!s.sample(uDirection, uChoice.x, m_random, bs)) return false;
+  if (m_draft && (!bs.specular || m_bounce >= draftBounces)) return false;
+  const V3f next = frame.toWorld(bs.wi);
+  const bool crosses = dot(next, facing) < 0;
+  if (crosses != bs.through) return false; // the shading normal leads through the surface: no light there
+  if (!goOn(bs.weight, uChoice.y)) return false;
+
+  if (bs.enters) {
+    m_inside.enter({&in, &m, true});
+    m_chain = m_straight = false;
+    m_wandered = 0;
+    m_previousDensity = infinite;
+    m_sawStraight = m_crossed = false;
+    m_width += roughSpread * 0.1f;
+    m_origin = offset(hit.point, -facing);
+    m_direction = next;
+    return true;
+  }
+  if (bs.through && body && clear) {
+    if (backside) m_inside.leave(&in);
+    else m_inside.enter({&in, &m, false});
+  }
+  // What lamps the way ahead may still be credited with.
+  if (bs.through && clear && farTaken) {
+    m_crossed = true;
+  } else if (bs.through && m.thin && bs.specular && m_sawStraight && straightThrough) {
+    m_crossed = true;
+  } else {
+    m_sawStraight = gathers && !bs.specular && !(clear && bs.through != backside);
+    m_crossed = false;
+  }
+  if (m_chain) {
+    if (bs.specular) m_label.seen = uint8_t(m_label.seen | (bs.through ? SeenThrough : SeenMirrored));
+    else m_chain = false;
+  }
+  if (!bs.specular) {
+    ++m_scattered;
+    m_spread = std::max(m_spread, roughSpread);
+  }
+  m_straight = false;
+  if (bs.diffuse) m_nextFactor = s.occlusion;
+  m_previousDensity = bs.density;
+  m_previousPoint = hit.point;
+  m_origin = offset(hit.point, crosses ? -facing : facing);
+  m_direction = next;
+  return true;
+}
+
+void Path::trace(float x, float y, float step) {
+  ++m_count.paths;
+  m_film.begin(m_pixel);
+  const V2f jitter = samplePixelFilter(m_sampler.get2());
+  const Ray ray = m_scene.camera.ray((x + 0.5f + jitter.x) * step, (y + 0.5f + jitter.y) * step, m_sampler.get2());
+  m_origin = m_previousPoint = ray.origin;
+  m_direction = ray.direction;
+  m_spread = m_scene.camera.pixelAngle() * step;
+  for (const Instance* i : m_scene.cameraInside) m_inside.enter({i, m_scene.materials[i->material].get(), false});
+
+  for (int i = 0; i < mostSteps; ++i) {
+    const InsideStack::Body* within = m_inside.empty() ? nullptr : m_inside.there();
+    Hit hit;
+    const bool met = m_rays.intersect(m_origin, m_direction, infinite, hit);
+    if (within && within->scatters) {
+      const bool wanders = scatterInside(met ? hit.distance : infinite, within->material->interior);
+      if (wanders) {
+        const float most = maxComponent(m_throughput);
+        if (++m_wandered > sureScatterings || most < 0.1f) {
+          const float survive = std::min(m_wandered > sureScatterings ? 0.99f : 1.0f, most);
+          if (m_random.next() >= survive) break;
+          m_throughput *= 1 / survive;
+        }
+        continue;
+      }
+    }
+    if (!met) {
+      meetSky();
       break;
     }
-
     const Instance& in = *hit.instance;
-    const V3f facing = dot(direction, hit.geometric) <= 0 ? hit.geometric : -hit.geometric;
-    const auto passOn = [&] { origin = offset(hit.point, -facing); };
-    travelled += hit.distance;
+    const V3f facing = dot(m_direction, hit.geometric) <= 0 ? hit.geometric : -hit.geometric;
+    const auto passOn = [&] { m_origin = offset(hit.point, -facing); };
+    m_travelled += hit.distance;
+    m_width += m_spread * hit.distance;
+    if (within && !within->scatters && !isBlack(within->material->interior.absorption)) m_throughput *= attenuation(within->material->interior.absorption, hit.distance);
 
     // Switches: what this ray is not meant to meet, it passes.
-    const bool hidden = straight ? !(in.switches & SwitchSeen)
-                                 : (chain && (((label.seen & SeenMirrored) && !(in.switches & SwitchMirrored)) ||
-                                              ((label.seen & SeenThrough) && !(in.switches & SwitchThrough))));
+    const bool hidden = m_straight ? !(in.switches & SwitchSeen)
+                                   : (m_chain && (((m_label.seen & SeenMirrored) && !(in.switches & SwitchMirrored)) ||
+                                                  ((m_label.seen & SeenThrough) && !(in.switches & SwitchThrough))));
     if (hidden) {
       passOn();
       continue;
     }
-
-    if (in.light >= 0) { // the body of a lamp
-      const Emitter& e = scene.emitters[size_t(in.emitter)];
-      const Color radiance = e.light->radiance(direction, hit.geometric);
-      float w = 1;
-      if (std::isfinite(previousDensity))
-        w = powerHeuristic(previousDensity, chance(in.emitter) *
-                                                e.light->density(previousPoint, direction, length(hit.point - previousPoint), hit.geometric));
-      Label l = label;
-      l.group = e.group;
-      l.event = eventOf(scattered);
-      if (straight) l.first = in.thing;
-      if (chain) {
-        l.thing = in.thing;
-        l.material = noMaterial;
-      }
-      if (!isBlack(radiance)) add(l, throughput * radiance * e.baked * w);
-      if (straight) first = {true, 1, travelled, hit.geometric, Color(0.0f), in.thing};
+    if (in.light >= 0) {
+      meetLamp(hit);
       break;
     }
-
-    const Material& m = *scene.materials[in.material];
-    const PatternPoint at{hit.uv};
-    const auto baseTexel = m.baseColor.at(at);
-    const float opacity = m.alwaysOpaque() ? 1 : clamp01(m.opacity.real(at));
-    if (opacity < 1 && random.next() >= opacity) {
+    const Ground ground = groundAt(hit, m_direction, m_width, m_veils);
+    const Material& m = *ground.material;
+    const bool veiled = ground.opacity < 1;
+    if (veiled) {
+      if (ground.opacity <= 0) {
+        passOn();
+        continue;
+      }
+      // Own light of a veil is there for certain; the rest of it by chance, as much as it covers and adds.
+      addOwnLight(hit, m, ground.at, m_throughput * ground.opacity);
+      const float additive = m.veil.keys.empty() ? 0 : m.veil.additive, both = 1 + ground.opacity * additive;
+      m_throughput *= both;
+      if (m.veil.frontOnly && facing == hit.geometric) m_veils[size_t(i) % m_veils.size()] = &in;
+      const bool covers = m_random.next() < ground.opacity / both;
+      if (m_straight && !m_first.hit) {
+        // In the mean its alpha is what it covers.
+        if (covers) m_first.alpha = m_first.alpha + (1 - m_first.alpha) * (1 - additive) * both;
+      }
+      if (!covers) {
+        passOn();
+        continue;
+      }
+    } else if (m_straight && !m_first.hit && !(in.switches & (SwitchCatches | SwitchCutsOut))) {
+      m_first.alpha = 1;
+    }
+    if (m_straight && (in.switches & SwitchCutsOut)) break; // empty in alpha, and nothing behind it
+    if (m_straight && (in.switches & SwitchCatches)) {
+      if (!catchShadow(hit, facing)) break;
       passOn();
       continue;
     }
-
-    if (straight && (in.switches & SwitchCutsOut)) break; // empty in alpha, and nothing behind it
-
-    Surface s;
-    s.base = vmax(Color(0.0f), vmin(Color(1.0f), Color(baseTexel.x, baseTexel.y, baseTexel.z)));
-    s.metalness = clamp01(m.metalness.real(at));
-    s.roughness = clamp01(m.roughness.real(at));
-    s.transmission = clamp01(m.transmission.real(at));
-    s.occlusion = clamp01(m.occlusion.real(at));
-    s.thin = m.thin;
-    s.coat = m.coat.get();
-    const bool inside = dot(direction, hit.geometric) > 0;
-    const bool clear = s.transmission > 0 && s.metalness < 1 && !m.thin;
-    s.eta = inside && clear ? 1 / m.ior : m.ior;
-
-    // Light that ran through the body has been absorbed on the way.
-    if (inside && clear && !isBlack(m.absorption)) {
-      const float d = length(hit.point - previousPoint);
-      for (int i = 0; i < 3; ++i) throughput[i] *= std::exp(-m.absorption[i] * d);
-    }
-
-    V3f normal = hit.shading;
-    if (m.normal.program) {
-      const auto t = m.normal.program->evaluate(at);
-      V3f local((2 * t.x - 1) * m.normalStrength, (2 * t.y - 1) * m.normalStrength, 2 * t.z - 1);
-      local = normalize(local);
-      if (local.z > 0.05f) normal = normalize(Frame(normal, hit.tangent).toWorld(local));
-    }
-    if (dot(normal, hit.geometric) < 0) normal = hit.geometric;
-    if (inside) normal = -normal;
-    if (dot(normal, direction) >= 0) normal = facing;
-    const Frame frame(normal);
-    const V3f wo = frame.toLocal(-direction);
-    s.view(wo);
-
-    if (chain) {
-      label.thing = in.thing;
-      label.material = in.material;
-    }
-    if (straight) label.first = in.thing;
-
-    if (straight && (in.switches & SwitchCatches)) {
-      // Invisible, but for what it takes: the ray goes on by the share of light that is not shadowed here, estimated
-      // by one source chosen by its unshadowed light; light bounced from other things is added.
-      const V3f lift = offset(hit.point, facing);
-      float pass = 1;
-      choice.moveTo(hit.point, facing);
-      size_t k;
-      float p;
-      LightSample ls;
-      const V2f u0 = sampler.get2(), u1 = sampler.get2();
-      float skyWeight = 0;
-      for (const Emitter& e : scene.skies) skyWeight += e.weight * e.light->illuminance();
-      const float lampWeight = choice.total();
-      const float skyShare = skyWeight + lampWeight > 0 ? skyWeight / (skyWeight + lampWeight) : 0;
-      if (u0.x < skyShare) {
-        const V3f d = frame.toWorld(sampleCosineHemisphere(u1));
-        pass = tracer.visibility(lift, d, infinite);
-      } else if (choice.pick((u0.x - skyShare) / std::max(1e-6f, 1 - skyShare), k, p) &&
-                 scene.emitters[k].light->sample(hit.point, u1, ls) && dot(ls.direction, facing) > 0) {
-        pass = tracer.visibility(lift, ls.direction, ls.distance * 0.9998f);
-      }
-      first.alpha += (1 - first.alpha) * (1 - pass);
-      throughput *= pass;
-      if (pass <= 0) break;
-      passOn();
+    if (within && within->scatters && within->instance == &in && facing != hit.geometric) {
+      if (!leaveBody(hit, ground)) break;
       continue;
     }
-
-    if (straight && !first.hit) {
-      const float before = first.alpha;
-      first = {true, 1, travelled, inside ? -hit.shading : hit.shading, s.albedo(), in.thing};
-      first.alpha = before + (1 - before);
-    }
-
-    if (m.emits) {
-      const bool reaches = straight || (in.switches & SwitchLightsOthers) || chain;
-      const Emitter& e = scene.emitters[size_t(in.emitter)];
-      if (reaches) {
-        float w = 1;
-        if (std::isfinite(previousDensity))
-          w = powerHeuristic(previousDensity, chance(in.emitter) *
-                                                  e.light->density(previousPoint, direction, length(hit.point - previousPoint), hit.geometric));
-        Label l = label;
-        l.group = e.group;
-        l.event = eventOf(scattered);
-        add(l, throughput * m.emissionColor.color(at) * e.baked * w);
-      }
-    }
-    throughput *= nextFactor;
-    nextFactor = 1;
-
-    if (!(in.switches & SwitchTakesLight)) break;
-    if (!straight && !chain && !(in.switches & SwitchLightsOthers)) break;
-    if (scene.bounces > 0 && bounce >= scene.bounces) break;
-
-    // Next-event estimation: one lamp, and every sky. The lamp is resampled from a few candidates by what each would
-    // give if nothing stood between (Talbot et al. 2005), so that among many lamps the ray goes where it matters. The
-    // weight against hits by scattering takes the candidates' density: any weights that sum to 1 leave the mean alone.
-    const V3f lift = offset(hit.point, facing);
-    if (!s.onlySpecular()) {
-      // Share of a sample that is the light's to give, for hits by scattering give the rest; a draft has no such hits.
-      const auto misWeight = [&](const LightSample& ls, float probability, float scatter) {
-        return std::isfinite(ls.density) && !m_draft ? powerHeuristic(ls.density * probability, scatter) : 1.0f;
-      };
-      const auto inverseDensity = [](const LightSample& ls, float probability) { return 1 / (std::isfinite(ls.density) ? ls.density * probability : probability); };
-      const auto towards = [&](const LightSample& ls, V3f& wi) {
-        wi = frame.toLocal(ls.direction);
-        const bool sameSide = dot(ls.direction, facing) > 0;
-        return sameSide == (wi.z > 0) && (sameSide || clear) && !isBlack(ls.radiance);
-      };
-      const auto gather = [&](const Emitter& e, const LightSample& ls, const Color& light, bool sky) {
-        if (isBlack(light)) return;
-        const V3f& from = dot(ls.direction, facing) > 0 ? lift : offset(hit.point, -facing);
-        const float v = tracer.visibility(from, ls.direction, sky ? infinite : ls.distance * 0.9998f);
-        if (v <= 0) return;
-        Label l = label;
-        l.group = e.group;
-        l.event = eventOf(scattered + 1);
-        add(l, throughput * light * e.baked * (v * (sky ? s.occlusion : 1)));
-      };
-      const V2f uChoose = sampler.get2();
-      if (scattered == 0 && !m_draft && scene.emitters.size() <= allLamps) {
-        // Where the eye looks, a few lamps each get their ray: none is lost to one that something hides.
-        allTaken = true;
-        for (const Emitter& e : scene.emitters) {
-          LightSample ls;
-          V3f wi;
-          if (!e.light->sample(hit.point, sampler.get2(), ls) || !towards(ls, wi)) continue;
-          gather(e, ls, s.evaluate(wi, random) * ls.radiance * (misWeight(ls, 1, s.density(wi)) * inverseDensity(ls, 1)), false);
-        }
-      } else if (m_draft && !scene.emitters.empty()) {
-        choice.moveTo(hit.point, clear ? V3f(0.0f) : facing);
-        size_t lamp;
-        float p;
-        LightSample ls;
-        V3f wi;
-        if (choice.pick(uChoose.x, lamp, p) && scene.emitters[lamp].light->sample(hit.point, sampler.get2(), ls) && towards(ls, wi))
-          gather(scene.emitters[lamp], ls, s.evaluate(wi, random) * ls.radiance * inverseDensity(ls, p), false);
-      } else if (!scene.emitters.empty()) {
-        // What decides among the candidates is cheap: the light times the density that scattering has in its direction.
-        const int candidates = scene.emitters.size() == 1 ? 1 : 4;
-        choice.moveTo(hit.point, clear ? V3f(0.0f) : facing);
-        allTaken = false;
-        float sum = 0, target = 0;
-        const Emitter* chosen = nullptr;
-        LightSample chosenSample;
-        V3f chosenWi, wi;
-        for (int k = 0; k < candidates; ++k) {
-          size_t lamp;
-          float p;
-          LightSample ls;
-          if (!choice.pick((float(k) + uChoose.x) / float(candidates), lamp, p)) continue;
-          const Emitter& e = scene.emitters[lamp];
-          const V2f u = k == 0 ? sampler.get2() : V2f(random.next(), random.next());
-          if (!e.light->sample(hit.point, u, ls) || !towards(ls, wi)) continue;
-          const float scatter = s.density(wi), wanted = luminance(vmax(ls.radiance, Color(0.0f))) * e.weight * scatter;
-          const float weight = wanted * misWeight(ls, p, scatter) * inverseDensity(ls, p);
-          if (!(weight > 0) || !std::isfinite(weight)) continue;
-          sum += weight;
-          if (candidates == 1 || random.next() * sum < weight) {
-            target = wanted;
-            chosen = &e;
-            chosenSample = ls;
-            chosenWi = wi;
-          }
-        }
-        if (chosen) gather(*chosen, chosenSample, s.evaluate(chosenWi, random) * chosenSample.radiance * (sum / (target * float(candidates))), false);
-      }
-      for (const Emitter& sky : scene.skies) {
-        LightSample ls;
-        V3f wi;
-        if (!sky.light->sample(hit.point, sampler.get2(), ls) || !towards(ls, wi)) continue;
-        gather(sky, ls, s.evaluate(wi, random) * ls.radiance * (misWeight(ls, 1, s.density(wi)) * inverseDensity(ls, 1)), true);
-      }
-    }
-
-    // Onwards.
-    Surface::Sample bs;
-    const V2f uDirection = sampler.get2(), uChoice = sampler.get2();
-    if (!s.sample(uDirection, uChoice.x, random, bs)) break;
-    if (m_draft && (!bs.specular || bounce >= draftBounces)) break;
-    const V3f next = frame.toWorld(bs.wi);
-    const bool crosses = dot(next, facing) < 0;
-    if (crosses != bs.through) break; // the shading normal leads through the surface: no light there
-    throughput *= bs.weight;
-    if (isBlack(throughput) || !finite(throughput)) break;
-    if (++bounce > sureBounces || maxComponent(throughput) < 0.1f) {
-      const float survive = std::min(0.97f, maxComponent(throughput));
-      if (uChoice.y >= survive) break;
-      throughput *= 1 / survive;
-    }
-    if (chain) {
-      if (bs.specular)
-        label.seen = uint8_t(label.seen | (bs.through ? SeenThrough : SeenMirrored));
-      else
-        chain = false;
-    }
-    if (!bs.specular) ++scattered;
-    straight = false;
-    if (bs.diffuse) nextFactor = s.occlusion;
-    previousDensity = bs.density;
-    previousPoint = hit.point;
-    origin = crosses ? offset(hit.point, -facing) : lift;
-    direction = next;
+    if (!veiled) addOwnLight(hit, m, ground.at, m_throughput);
+    if (!surface(hit, ground)) break;
   }
-  film.finish(pixel, first, total);
+  m_film.finish(m_pixel, m_first, m_total);
+}
+
+} // namespace
+
+void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& count, RayLog* log) const {
+  const uint32_t seed = m_scene.seed;
+  const size_t pixel = size_t(py) * size_t(film.width()) + size_t(px);
+  Path path(m_scene, film, pixel, Sampler(uint32_t(px), uint32_t(py), index, seed), mixBits(uint32_t(px) + mixBits(uint32_t(py) + mixBits(index + mixBits(seed)))), m_draft, count, log);
+  path.trace(float(px), float(py), m_step);
 }
 
 NodeId pick(const Scene& scene, float x, float y, int skip, V3f& point) {
   const Ray ray = scene.camera.ray(x, y, {0.5f, 0.5f});
   TraceCount count;
-  Tracer tracer(scene, count, nullptr);
+  const RayCaster rays(scene, count, nullptr);
   V3f origin = ray.origin;
   NodeId last = 0;
   for (int i = 0; i < 4096; ++i) {
     Hit hit;
-    if (!tracer.intersect(scene.everything, origin, ray.direction, infinite, hit)) return 0;
+    if (!rays.intersect(origin, ray.direction, infinite, hit)) return 0;
     const NodeId node = scene.things[hit.instance->thing].node;
     if ((hit.instance->switches & SwitchSeen) && node != last) {
       if (skip-- <= 0) {

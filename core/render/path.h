@@ -17,7 +17,8 @@ struct RayLog {
   struct Entry {
     V3f origin, direction;
     float near, far;
-    bool shadow;
+    bool shadow;        ///< only asked whether anything is there
+    RTCSceneTy* in;
   };
   std::vector<Entry> rays;
 };

@@ -5,10 +5,12 @@
 #include "core/document/file.h"
 #include "core/document/units.h"
 #include "core/render/geometry.h"
+#include "core/render/hit.h"
 #include "core/render/own_light.h"
 
 #include <filesystem>
 #include <fmt/format.h>
+#include <limits>
 #include <map>
 #include <set>
 
@@ -34,6 +36,7 @@ SceneCache::~SceneCache() = default;
 Scene::~Scene() {
   if (everything) rtcReleaseScene(everything);
   if (blockers) rtcReleaseScene(blockers);
+  if (clearBlockers) rtcReleaseScene(clearBlockers);
 }
 
 int groupLimit(int width, int height, size_t queries, size_t layerMemory) {
@@ -52,18 +55,32 @@ struct Source {
   bool operator==(const Source& o) const { return node == o.node && material == o.material; }
 };
 
+// The materials that a layered one is made of, below before above.
+void forLeaves(const Document& doc, const Reference& use, double frame, int depth, const std::function<void(const Reference&)>& f) {
+  const Node* n = doc.find(use.target);
+  if (!n || depth > 64) return;
+  if (n->kind->id != "material.layer") {
+    f(use);
+    return;
+  }
+  const Params p(*n, frame, use.with.get());
+  forLeaves(doc, p.reference("below"), frame, depth + 1, f);
+  forLeaves(doc, p.reference("above"), frame, depth + 1, f);
+}
+
 // Lights in tree order, then uses of materials with own light, each once.
 std::vector<Source> sourcesOf(const Document& doc, double frame) {
   std::vector<Source> out;
   for (const Node* n : doc.family("light")) out.push_back({n->id, {}, n->name, lightAmount(Params(*n, frame))});
   for (const Node* n : doc.family("object")) {
     if (!n->kind->param("material")) continue;
-    const Reference use = Params(*n, frame).reference("material");
-    const Color amount = ownLight(doc, use, frame);
-    if (isBlack(amount)) continue;
-    Source s{use.target, use, doc.find(use.target)->name, amount};
-    if (use.with) s.name += " on " + n->name;
-    if (std::find(out.begin(), out.end(), s) == out.end()) out.push_back(std::move(s));
+    forLeaves(doc, Params(*n, frame).reference("material"), frame, 0, [&](const Reference& use) {
+      const Color amount = ownLight(doc, use, frame);
+      if (isBlack(amount)) return;
+      Source s{use.target, use, doc.find(use.target)->name, amount};
+      if (use.with) s.name += " on " + n->name;
+      if (std::find(out.begin(), out.end(), s) == out.end()) out.push_back(std::move(s));
+    });
   }
   return out;
 }
@@ -165,17 +182,45 @@ private:
   uint16_t materialOf(const Reference& use) {
     for (size_t i = 0; i < m_uses.size(); ++i)
       if (m_uses[i] == use) return uint16_t(i);
+    if (m_uses.size() >= noMaterial) throw badInput("more than 65 535 materials in one picture");
+    const size_t index = m_uses.size();
+    m_uses.push_back(use);
+    m_materials.push_back(std::make_unique<Material>(defaultMaterial()));
+    m_open.push_back(use.target);
     Material m;
     try {
-      m = compileMaterial(m_doc, use, m_options.frame, m_assets);
+      m = compileMaterial(m_doc, use, m_options.frame, m_assets, [&](const Reference& part) {
+        if (part.target && std::find(m_open.begin(), m_open.end(), part.target) != m_open.end()) throw badInput("the material is layered over itself");
+        return int(materialOf(part));
+      });
     } catch (const Error& e) {
+      if (e.kind() == Refusal::Cancelled) throw;
       m_scene->troubles.push_back(fmt::format("{}: {}", m_doc.find(use.target)->name, e.what()));
       m = defaultMaterial();
       m.node = use.target;
     }
-    m_uses.push_back(use);
-    m_materials.push_back(std::make_unique<Material>(std::move(m)));
-    return uint16_t(m_uses.size() - 1);
+    m_open.pop_back();
+    m.index = uint16_t(index);
+    *m_materials[index] = std::move(m);
+    return uint16_t(index);
+  }
+
+  // Calls f(leaf, masks) for every material that a (layered) one is made of.
+  void leaves(uint16_t index, std::vector<std::pair<const Driven*, bool>> masks, const std::function<void(const Material&, const std::vector<std::pair<const Driven*, bool>>&)>& f) const {
+    const Material& m = *m_materials[index];
+    if (!m.layered()) {
+      f(m, masks);
+      return;
+    }
+    masks.emplace_back(&m.mask, false);
+    leaves(uint16_t(m.below), masks, f);
+    masks.back().second = true;
+    leaves(uint16_t(m.above), masks, f);
+  }
+  bool anyLeaf(uint16_t index, const std::function<bool(const Material&)>& f) const {
+    bool any = false;
+    leaves(index, {}, [&](const Material& m, const auto&) { any |= f(m); });
+    return any;
   }
 
   GeometryPtr geometryOf(const Node& n) {
@@ -220,18 +265,23 @@ private:
         {"takes_light", SwitchTakesLight}, {"lights_others", SwitchLightsOthers}, {"cuts_out", SwitchCutsOut}, {"catches", SwitchCatches}};
     for (const auto& [name, bit] : switches)
       if (p.flag(name)) i.switches |= bit;
-    const Material& m = *m_materials[i.material];
-    if (m.emits) {
+    const std::string through = p.text("light_through");
+    i.lightThrough = through == "focused" ? LightThrough::Focused : through == "blocked" ? LightThrough::Blocked : LightThrough::Straight;
+    if (anyLeaf(i.material, [](const Material& m) { return m.hasInside(); })) i.closed = i.geometry->closed();
+    leaves(i.material, {}, [&](const Material& m, const auto& masks) {
+      if (!m.emits) return;
       const Shape& shape = i.geometry->shape;
-      auto light = shape.sphereRadius > 0 ? glowingSphere(shape.sphereRadius, i.toWorld, m) : glowingMesh(shape, i.toWorld, m);
+      OwnLight own{&m, masks, patterned(i.material)};
+      auto light = shape.sphereRadius > 0 ? glowingSphere(shape.sphereRadius, i.toWorld, std::move(own)) : glowingMesh(shape, i.toWorld, std::move(own));
       Emitter e;
       e.light = light.get();
-      e.group = groupOf({use.target, use, {}, {}}, e.baked);
+      const Reference& source = m_uses[m.index];
+      e.group = groupOf({source.target, source, {}, {}}, e.baked);
       e.thing = i.thing;
-      i.emitter = int(s.emitters.size());
+      i.glows.emplace_back(m.index, int(s.emitters.size()));
       s.emitters.push_back(e);
       s.lights.push_back(std::move(light));
-    }
+    });
     const Box3f box = i.geometry->shape.bounds();
     for (int corner = 0; corner < 8 && !box.isEmpty(); ++corner)
       s.bounds.extendBy(transformPoint(i.toWorld, {corner & 1 ? box.max.x : box.min.x, corner & 2 ? box.max.y : box.min.y,
@@ -316,7 +366,8 @@ private:
     };
     s.everything = rtcNewScene(m_cache.device);
     s.blockers = rtcNewScene(m_cache.device);
-    for (const RTCScene scene : {s.everything, s.blockers}) {
+    s.clearBlockers = rtcNewScene(m_cache.device);
+    for (const RTCScene scene : {s.everything, s.blockers, s.clearBlockers}) {
       rtcSetSceneFlags(scene, RTC_SCENE_FLAG_ROBUST);
       rtcSetSceneBuildQuality(scene, RTC_BUILD_QUALITY_HIGH);
     }
@@ -324,13 +375,45 @@ private:
       const Instance& i = s.instances[k];
       attach(s.everything, i);
       if (i.light >= 0 || !(i.switches & SwitchShadow) || (i.switches & SwitchCatches)) continue;
-      attach(s.blockers, i);
-      s.blockerInstance.push_back(int(k));
-      if (!m_materials[i.material]->alwaysOpaque()) s.clearBlockers = true;
+      const bool clear = anyLeaf(i.material, [&](const Material& m) { return !m.alwaysOpaque() || (m.mayPassLight() && i.lightThrough == LightThrough::Straight); });
+      attach(clear ? s.clearBlockers : s.blockers, i);
+      if (clear) s.clearInstance.push_back(int(k));
     }
     rtcCommitScene(s.everything);
     rtcCommitScene(s.blockers);
+    if (s.clearInstance.empty()) {
+      rtcReleaseScene(s.clearBlockers);
+      s.clearBlockers = nullptr;
+    } else {
+      rtcCommitScene(s.clearBlockers);
+    }
+    for (size_t k = 0; k < m_materials.size(); ++k) s.patterned.push_back(patterned(uint16_t(k)));
     s.materials = std::move(m_materials);
+    placeCamera();
+  }
+
+  bool patterned(uint16_t index) const {
+    if (m_materials[index]->layered() && m_materials[index]->mask.program) return true;
+    return anyLeaf(index, [&](const Material& m) { return m.patterned; }) || (m_materials[index]->layered() && (patterned(uint16_t(m_materials[index]->below)) || patterned(uint16_t(m_materials[index]->above))));
+  }
+
+  // The closed bodies around the camera: those whose surface a ray from it leaves once more than it enters.
+  void placeCamera() {
+    Scene& s = *m_scene;
+    TraceCount count;
+    const RayCaster rays(s, count, nullptr);
+    const V3f direction = normalize(V3f(0.531f, 0.713f, 0.457f));
+    V3f origin = s.camera.position();
+    std::map<const Instance*, int> left;
+    for (int i = 0; i < 256; ++i) {
+      Hit hit;
+      if (!rays.intersect(origin, direction, std::numeric_limits<float>::infinity(), hit)) break;
+      const bool leaving = dot(direction, hit.geometric) > 0;
+      if (hit.instance->closed) left[hit.instance] += leaving ? 1 : -1;
+      origin = offset(hit.point, leaving ? hit.geometric : -hit.geometric);
+    }
+    for (const auto& [instance, times] : left)
+      if (times > 0) s.cameraInside.push_back(instance);
   }
 
   void forgetUnused() {
@@ -346,6 +429,7 @@ private:
   std::shared_ptr<Scene> m_scene;
   std::vector<Source> m_sources;
   std::vector<Reference> m_uses;
+  std::vector<NodeId> m_open; ///< materials being compiled
   std::vector<std::unique_ptr<Material>> m_materials;
   std::set<uint64_t> m_used;
 };

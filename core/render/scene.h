@@ -14,6 +14,10 @@ namespace ilumbra {
 struct Geometry;
 using GeometryPtr = std::shared_ptr<const Geometry>;
 
+/// How light of lamps gets through an object's clear matter: not at all; on a straight line by Fresnel and absorption; or
+/// only bent, as paths (and photons) find it.
+enum class LightThrough : uint8_t { Straight, Focused, Blocked };
+
 /// Something that can be seen: an object or a light.
 struct Thing {
   NodeId node = 0;
@@ -37,8 +41,16 @@ struct Instance {
   M44f toWorld, toObject;
   uint16_t thing = 0, material = noMaterial;
   uint16_t switches = 0;
+  bool closed = false; ///< its shape has an inside
+  LightThrough lightThrough = LightThrough::Straight;
   int light = -1;   ///< index into lights: this is a lamp's body
-  int emitter = -1; ///< index into emitters: it has own light, or is a lamp's body
+  int emitter = -1; ///< of a lamp's body: index into emitters
+  std::vector<std::pair<uint16_t, int>> glows; ///< materials with own light, and their emitters
+  int emitterOf(uint16_t leaf) const {
+    for (const auto& [m, e] : glows)
+      if (m == leaf) return e;
+    return -1;
+  }
 };
 
 /// What can be sampled as a source of light.
@@ -55,10 +67,13 @@ class Scene {
 public:
   ~Scene();
   RTCSceneTy* everything = nullptr; ///< objects and the bodies of lights
-  RTCSceneTy* blockers = nullptr;   ///< what casts shadow
+  RTCSceneTy* blockers = nullptr;   ///< what casts shadow and is opaque for certain
+  RTCSceneTy* clearBlockers = nullptr; ///< what casts shadow but lets some light through; null: nothing does
   std::vector<Instance> instances;  ///< by Embree geometry id of `everything`
-  std::vector<int> blockerInstance; ///< by geometry id of `blockers`
+  std::vector<int> clearInstance;   ///< by geometry id of `clearBlockers`
   std::vector<std::unique_ptr<Material>> materials;
+  std::vector<char> patterned;      ///< by material: it, or what it is layered of, asks the point for more than its texture coordinates
+  std::vector<const Instance*> cameraInside; ///< closed clear bodies around the camera
   std::vector<std::unique_ptr<Light>> lights;
   std::vector<Emitter> emitters;    ///< at finite distance
   LightTree tree;                   ///< over `emitters`
@@ -74,7 +89,6 @@ public:
   uint32_t seed = 1;
   int bounces = 0;
   float fireflyLimit = 0;           ///< cd/m² that one contribution may have after two bounces; 0: no limit
-  bool clearBlockers = false;       ///< some blockers are not opaque: shadow rays must look
   std::vector<Color> amounts;       ///< of the groups at compile time
   std::vector<Color> restAmounts;   ///< of the lights that share the last group
   std::vector<std::string> troubles; ///< things left out, with the reason, e.g. a missing file

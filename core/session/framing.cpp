@@ -146,7 +146,7 @@ Document addFramed(const Document& doc, const Scene& scene, std::string_view kin
   NodeId id = 0;
   Document out = addNode(doc, kind, "", {}, &id);
   if (made) *made = id;
-  const Node* n = out.find(id);
+  const Kind& what = *out.find(id)->kind; // the node itself changes with every edit below
   const Camera& camera = scene.camera;
   V3f centre(0.0f);
   float distance = 4;
@@ -154,14 +154,14 @@ Document addFramed(const Document& doc, const Scene& scene, std::string_view kin
   centre = camera.position() + camera.forward() * distance;
   const float height = distance * camera.pixelAngle() * float(scene.height), size = 0.2f * height;
   const double white = 1 / double(exposureFactor(doc, currentFrame(doc)));
-  if (n->kind->family() == "object") {
-    if (n->kind->param("position")) out = setValue(out, id, "position", Constant(rounded(centre)));
+  if (what.family() == "object") {
+    if (what.param("position")) out = setValue(out, id, "position", Constant(rounded(centre)));
     // Every length of the shape in proportion to its default.
     double largest = 0;
-    for (const ParamDef& d : n->kind->params)
+    for (const ParamDef& d : what.params)
       if (d.unit == "m" && d.stage == Stage::Geometry)
         if (const double* v = std::get_if<double>(&d.initial)) largest = std::max(largest, *v);
-    for (const ParamDef& d : n->kind->params)
+    for (const ParamDef& d : what.params)
       if (d.unit == "m" && d.stage == Stage::Geometry)
         if (const double* v = std::get_if<double>(&d.initial); v && largest > 0)
           out = setValue(out, id, d.name, Constant(std::clamp(tidy(*v / largest * double(size)), d.hardMin, d.hardMax)));
@@ -169,16 +169,16 @@ Document addFramed(const Document& doc, const Scene& scene, std::string_view kin
   }
   const V3f at = centre + camera.up() * (0.42f * height) - camera.right() * (0.25f * height) - camera.forward() * (0.15f * height);
   const double d = std::max(0.05, double(length(at - centre)));
-  if (n->kind->param("bearing")) {
+  if (what.param("bearing")) {
     // Over the camera's shoulder.
     const V3f back = -camera.forward();
     out = setValue(out, id, "bearing", Constant(std::round(double(std::atan2(back.x, -back.z)) * 180 / 3.14159265 - 40)));
   }
-  if (n->kind->param("target")) out = setValue(out, id, "target", Constant(rounded(centre)));
-  if (n->kind->param("position")) out = setValue(out, id, "position", Constant(rounded(at)));
-  if (n->kind->family() == "light") {
+  if (what.param("target")) out = setValue(out, id, "target", Constant(rounded(centre)));
+  if (what.param("position")) out = setValue(out, id, "position", Constant(rounded(at)));
+  if (what.family() == "light") {
     // Lengths as their defaults stand to a lamp two metres away.
-    for (const ParamDef& def : n->kind->params)
+    for (const ParamDef& def : what.params)
       if (const double* v = std::get_if<double>(&def.initial); v && def.unit == "m")
         out = setValue(out, id, def.name, Constant(std::clamp(tidy(*v * d / 2), def.hardMin, def.hardMax)));
     out = setValue(out, id, "power", Constant(std::clamp(tidy(pi * white / unitIlluminance(*out.find(id), currentFrame(doc), centre)), 1e-6, 1e12)));

@@ -1,8 +1,6 @@
 #pragma once
 #include "core/pattern/program.h"
-#include "core/surface/microfacet.h"
-
-#include <optional>
+#include "core/surface/surface.h"
 
 namespace ilumbra {
 
@@ -10,85 +8,98 @@ namespace ilumbra {
 struct Driven {
   Color constant{0.0f};
   std::shared_ptr<const Program> program;
-  Imath::Vec4<float> at(const PatternPoint& p) const {
+  Sample4 at(const PatternPoint& p) const {
     if (!program) return {constant.x, constant.y, constant.z, 1};
     return program->evaluate(p);
   }
-  float real(const PatternPoint& p) const { return program ? program->evaluate(p).x : constant.x; }
+  /// As a number: the mean of the channels.
+  float real(const PatternPoint& p) const {
+    if (!program) return constant.x;
+    const Sample4 v = program->evaluate(p);
+    return (v.x + v.y + v.z) * (1 / 3.0f);
+  }
   Color color(const PatternPoint& p) const {
     if (!program) return constant;
-    const auto v = program->evaluate(p);
+    const Sample4 v = program->evaluate(p);
     return {v.x, v.y, v.z};
   }
+  /// False if it is 0 everywhere.
+  bool any() const { return program || !isBlack(constant); }
+  bool always(float value) const { return !program && constant.x == value; }
+};
+
+/// Opacity by the angle between the surface's normal and the way to the viewer: straight lines between keys.
+struct VeilCurve {
+  std::vector<std::pair<float, float>> keys; ///< degrees ascending, opacity; empty: no veil
+  bool flip = false;                         ///< the curve runs from the rim
+  float additive = 0;                        ///< share that adds to what is behind instead of covering it
+  bool frontOnly = false;                    ///< only its first surface that faces the viewer is there
+  float at(float cosine) const;
+};
+
+/// What light goes through inside a body.
+struct Interior {
+  Color absorption{0.0f};     ///< per metre
+  Color extinction{0.0f};     ///< of a scattering body, per metre; 0: clear
+  Color albedo{0.0f};         ///< of one scattering
+  float anisotropy = 0;       ///< mean cosine of a scattering
+  bool scatters() const { return !isBlack(extinction); }
 };
 
 /// A layered material, ready to be asked. Colours in the working space.
 struct Material {
   std::string name;
   NodeId node = 0; ///< 0: what objects without a material are made of
-  Driven baseColor, metalness, roughness, transmission, opacity, occlusion, normal;
-  float normalStrength = 1;
-  float ior = 1.5f;
-  bool thin = false;
-  Color absorption{0.0f}; ///< per metre
-  bool emits = false;
+  uint16_t index = 0; ///< in its scene
+  // One shared material over another, by a mask: then nothing below counts. Indices are the scene's.
+  int below = -1, above = -1;
+  Driven mask;
+
+  Driven baseColor, metalness, roughness, anisotropy, grainTurn, specular, specularTint;
+  Driven transmission, clearRoughness, translucency, translucencyColor, subsurface;
+  Driven coat, coatRoughness, coatColor, sheen, sheenColor, sheenRoughness;
+  Driven film, filmThickness, opacity, occlusion, normal, bump;
+  float normalStrength = 1, bumpDepth = 0;
+  float ior = 1.5f, coatIor = 1.5f, abbe = 0; ///< abbe 0: no dispersion
+  int priority = 0;                           ///< among bodies that overlap, the highest is there
+  bool thin = false, ownClearRoughness = false;
+  VeilCurve veil;
+  Interior interior;
+  bool patterned = false; ///< some pattern asks the point for something
+  bool emits = false, emitsBack = true;
   Color emission{0.0f};   ///< cd/m² in the working space: the weight of its light group
   Driven emissionColor;   ///< what varies over the surface, times `emission`
-  std::shared_ptr<const CoatAlbedo> coat;
+  std::shared_ptr<const CoatAlbedo> boundaryAlbedo, coatAlbedo;
+  std::shared_ptr<const ThinFilm> filmTable;
+  std::shared_ptr<const MetalFilm> metalFilm;
 
-  bool alwaysOpaque() const { return !opacity.program && opacity.constant.x >= 1; }
+  bool layered() const { return below >= 0; }
+  bool alwaysOpaque() const { return opacity.always(1) && veil.keys.empty(); }
+  /// Bodies that light enters: they have an inside.
+  bool hasInside() const { return !thin && (transmission.any() || subsurface.any()); }
+  bool mayPassLight() const { return transmission.any(); }
+  /// Of the body for light of this wavelength; 0: the yellow d line.
+  float indexAt(float wavelength) const;
+  /// Fills in what the material has at a point. `eta` of clear matter (far ÷ near) is the caller's to know.
+  void describe(const PatternPoint& at, bool inside, float clearEta, Surface& s) const;
 };
 
-Kind surfaceMaterialKind();
+/// "material.surface" and "material.layer".
 std::vector<Kind> allMaterials();
-/// Compiles one use of a material node. Throws BadInput naming the parameter at fault.
-Material compileMaterial(const Document& doc, const Reference& use, double frame, const Assets& assets);
+Kind surfaceMaterialKind();
+Kind layerMaterialKind();
+/// A key of a veil's curve.
+Kind veilKeyKind();
+/// Compiles one use of a material node. `indexOf` gives the scene's index of another use, for layers. Throws BadInput
+/// naming the parameter at fault.
+Material compileMaterial(const Document& doc, const Reference& use, double frame, const Assets& assets, const std::function<int(const Reference&)>& indexOf);
 /// Matte grey of reflectance 0.5.
 Material defaultMaterial();
 /// What the own light of this use sends out, cd/m² per channel of the working space (0 when it has none).
 Color ownLight(const Document& doc, const Reference& use, double frame);
-
-/// A material at one point: its parameters evaluated, in a local frame whose z is the shading normal on the side of
-/// the viewer.
-struct Surface {
-  Color base{0.0f};
-  float metalness = 0, roughness = 1, transmission = 0, occlusion = 1;
-  float eta = 1.5f; ///< index on the far side ÷ index on the viewer's side
-  bool thin = false;
-  const CoatAlbedo* coat = nullptr;
-
-  /// To be called once all of the above is set, before anything below: the direction of the viewer, wo.z > 0.
-  void view(const V3f& wo);
-  /// f cos(wi) of everything that is not (nearly) a mirror; unbiased, may draw random numbers.
-  Color evaluate(const V3f& wi, RandomStream& random) const;
-  /// Density for multiple importance sampling; consistent with sample().
-  float density(const V3f& wi) const;
-  struct Sample {
-    V3f wi{0.0f};
-    Color weight{0.0f};    ///< f cos / pdf
-    float density = 0;     ///< infinite for mirror-like lobes
-    bool specular = false; ///< a mirror, clear glass, or nearly so
-    bool through = false;
-    bool diffuse = false;
-  };
-  bool sample(const V2f& u, float choose, RandomStream& random, Sample& s) const;
-  /// True if nothing but mirror-like lobes is there: a light need not be sampled.
-  bool onlySpecular() const;
-  Color albedo() const;
-
-private:
-  struct Weights {
-    float metal, coat, diffuse, glass;
-  };
-  // What depends on the viewer only.
-  V3f m_wo{0, 0, 1};
-  Weights m_weights{};
-  float m_body = 0, m_coatOut = 0, m_diffuseScale = 0, m_lambdaOut = 0;
-  float alpha() const { return std::max(1e-4f, roughness * roughness); }
-  bool mirrorLike() const { return alpha() < 0.01f; }
-};
-
-/// Lobes with alpha below this are perfect mirrors.
-inline constexpr float smoothAlpha = 1e-3f;
+/// Single-scattering albedo of a body that gives back `reflectance` of light from all around, and its inverse: van de
+/// Hulst 1980 for a thick slab without a boundary, (1 − s)(1 − 0.139 s) / (1 + 1.17 s), s² = (1 − albedo) / (1 − g albedo).
+float scatteringAlbedo(float reflectance, float anisotropy);
+float slabReflectance(float albedo, float anisotropy);
 
 } // namespace ilumbra

@@ -1,7 +1,5 @@
 #include "core/surface/microfacet.h"
 
-#include "core/surface/fresnel.h"
-
 #include <limits>
 
 namespace ilumbra {
@@ -39,48 +37,52 @@ float phaseMetal(const Microsurface& m, const V3f& w, const V3f& out, float& cos
   return 0.25f * m.visibleDensity(w, h) / cosine;
 }
 
-float phaseGlass(const Microsurface& m, float etaDown, const V3f& w, const V3f& out, bool above, bool outAbove) {
-  const float eta = above ? etaDown : 1 / etaDown, side = above ? 1.0f : -1.0f;
+Color phaseGlass(const Microsurface& m, const Boundary& b, const V3f& w, const V3f& out, bool above, bool outAbove) {
+  const float eta = above ? b.eta : 1 / b.eta, side = above ? 1.0f : -1.0f;
   if (above == outAbove) {
     const V3f h = normalize(w + out) * side;
     const float c = dot(w * side, h);
-    if (h.z <= 0 || c <= 0) return 0;
-    return 0.25f * m.visibleDensity(w * side, h) / c * fresnelDielectric(c, eta);
+    if (h.z <= 0 || c <= 0) return Color(0.0f);
+    return b.reflectance(c, above) * (0.25f * m.visibleDensity(w * side, h) / c);
   }
   V3f h = -normalize(w + out * eta);
   h = h * (side * std::copysign(1.0f, h.z));
   const float ci = dot(w, h), co = dot(out, h);
-  if (ci < 0) return 0;
+  if (ci < 0) return Color(0.0f);
   const float denominator = ci + eta * co;
-  if (std::abs(denominator) < 1e-6f) return 0;
-  return eta * eta * (1 - fresnelDielectric(ci, eta)) * m.visibleDensity(w * side, h * side) * std::max(0.0f, -co) /
-         (denominator * denominator);
+  if (std::abs(denominator) < 1e-6f) return Color(0.0f);
+  return (Color(1.0f) - b.reflectance(ci, above)) *
+         (eta * eta * m.visibleDensity(w * side, h * side) * std::max(0.0f, -co) / (denominator * denominator));
 }
 
-V3f scatterGlass(const Microsurface& m, float etaDown, const V3f& w, bool above, bool& outAbove, RandomStream& random) {
-  const float eta = above ? etaDown : 1 / etaDown, side = above ? 1.0f : -1.0f;
+V3f scatterGlass(const Microsurface& m, const Boundary& b, const V3f& w, bool above, bool& outAbove, Color& weight, RandomStream& random) {
+  const float eta = above ? b.eta : 1 / b.eta, side = above ? 1.0f : -1.0f;
   const float u = random.next(), v = random.next();
   const V3f h = m.sampleVisible(w * side, {u, v}) * side;
   const float c = dot(w, h);
+  const Color r = b.reflectance(c, above);
+  const float chance = (r.x + r.y + r.z) * (1 / 3.0f);
   V3f t;
-  if (random.next() >= fresnelDielectric(c, eta) && refract(w, h, eta, t)) {
+  if (random.next() >= chance && refract(w, h, eta, t)) {
     outAbove = !above;
+    if (b.film.film) weight *= (Color(1.0f) - r) * (1 / (1 - chance));
     return normalize(t);
   }
   outAbove = above;
+  if (b.film.film && chance > 0) weight *= r * (1 / chance);
   return normalize(reflect(w, h));
 }
 
 } // namespace
 
 V3f Microsurface::sampleVisible(const V3f& w, const V2f& u) const {
-  const V3f s = normalize({w.x * alpha, w.y * alpha, w.z});
+  const V3f s = normalize({w.x * alphaX, w.y * alphaY, w.z});
   const float z = (1 - u.y) * (1 + s.z) - s.z, r = std::sqrt(clamp01(1 - z * z)), phi = 2 * pi * u.x;
   const V3f h = V3f(r * std::cos(phi), r * std::sin(phi), z) + s;
-  return normalize({h.x * alpha, h.y * alpha, std::max(1e-7f, h.z)});
+  return normalize({h.x * alphaX, h.y * alphaY, std::max(1e-7f, h.z)});
 }
 
-bool walkMetal(const Microsurface& m, const Color& f0, const V3f& wo, RandomStream& random, V3f& wi, Color& weight) {
+bool walkMetal(const Microsurface& m, const MetalBoundary& b, const V3f& wo, RandomStream& random, V3f& wi, Color& weight) {
   V3f w = -wo;
   float h = startHeight;
   weight = Color(1.0f);
@@ -93,14 +95,14 @@ bool walkMetal(const Microsurface& m, const Color& f0, const V3f& wo, RandomStre
     const float u = random.next(), v = random.next();
     const V3f n = m.sampleVisible(-w, {u, v});
     const float c = dot(-w, n);
-    weight = weight * fresnelSchlick(f0, c);
+    weight = weight * b.reflectance(c);
     w = normalize(reflect(-w, n));
     if (!(std::isfinite(h) && finite(w))) return false;
   }
   return false;
 }
 
-Color evaluateMetal(const Microsurface& m, const Color& f0, const V3f& wo, const V3f& wi, RandomStream& random) {
+Color evaluateMetal(const Microsurface& m, const MetalBoundary& b, const V3f& wo, const V3f& wi, RandomStream& random) {
   if (wi.z <= 0 || wo.z <= 0) return Color(0.0f);
   V3f w = -wo;
   float h = startHeight;
@@ -110,10 +112,10 @@ Color evaluateMetal(const Microsurface& m, const Color& f0, const V3f& wo, const
     if (h == away) break;
     float c;
     const float p = phaseMetal(m, -w, wi, c);
-    if (p > 0) sum += weight * fresnelSchlick(f0, c) * (p * heightShadowing(m, wi, h));
+    if (p > 0) sum += weight * b.reflectance(c) * (p * heightShadowing(m, wi, h));
     const float u = random.next(), v = random.next();
     const V3f n = m.sampleVisible(-w, {u, v});
-    weight = weight * fresnelSchlick(f0, dot(-w, n));
+    weight = weight * b.reflectance(dot(-w, n));
     w = normalize(reflect(-w, n));
     if (!(std::isfinite(h) && finite(w))) break;
   }
@@ -123,15 +125,16 @@ Color evaluateMetal(const Microsurface& m, const Color& f0, const V3f& wo, const
 float densityMetal(const Microsurface& m, const V3f& wo, const V3f& wi) {
   if (wi.z <= 0) return 0;
   const V3f h = normalize(wo + wi);
-  const float c = dot(wo, h), wide = 0.25f * m.alpha;
+  const float c = dot(wo, h), wide = 0.25f * m.alpha();
   const float single = c > 0 ? 0.25f * m.visibleDensity(wo, h) / c : 0;
   return (1 - wide) * single + wide * wi.z / pi;
 }
 
-bool walkGlass(const Microsurface& m, float eta, const V3f& wo, RandomStream& random, V3f& wi) {
+bool walkGlass(const Microsurface& m, const Boundary& b, const V3f& wo, RandomStream& random, V3f& wi, Color& weight) {
   V3f w = -wo;
   float h = startHeight;
   bool above = true;
+  weight = Color(1.0f);
   for (int i = 0; i < mostBounces; ++i) {
     const float u = random.next();
     h = above ? sampleHeight(m, w, h, u) : sampleHeight(m, -w, -h, u);
@@ -141,17 +144,18 @@ bool walkGlass(const Microsurface& m, float eta, const V3f& wo, RandomStream& ra
     }
     if (!above) h = -h;
     bool next;
-    w = scatterGlass(m, eta, -w, above, next, random);
+    w = scatterGlass(m, b, -w, above, next, weight, random);
     above = next;
     if (!(std::isfinite(h) && finite(w))) return false;
   }
   return false;
 }
 
-float evaluateGlass(const Microsurface& m, float eta, const V3f& wo, const V3f& wi, RandomStream& random) {
-  if (wi.z == 0 || wo.z <= 0) return 0;
+Color evaluateGlass(const Microsurface& m, const Boundary& b, const V3f& wo, const V3f& wi, RandomStream& random) {
+  if (wi.z == 0 || wo.z <= 0) return Color(0.0f);
   V3f w = -wo;
-  float h = startHeight, sum = 0;
+  float h = startHeight;
+  Color sum(0.0f), weight(1.0f);
   bool above = true;
   const bool outAbove = wi.z > 0;
   for (int i = 0; i < mostBounces; ++i) {
@@ -159,37 +163,37 @@ float evaluateGlass(const Microsurface& m, float eta, const V3f& wo, const V3f& 
     h = above ? sampleHeight(m, w, h, u) : sampleHeight(m, -w, -h, u);
     if (h == away) break;
     if (!above) h = -h;
-    const float p = phaseGlass(m, eta, -w, wi, above, outAbove);
-    if (p > 0) sum += p * (outAbove ? heightShadowing(m, wi, h) : heightShadowing(m, -wi, -h));
+    const Color p = phaseGlass(m, b, -w, wi, above, outAbove);
+    if (!isBlack(p)) sum += p * weight * (outAbove ? heightShadowing(m, wi, h) : heightShadowing(m, -wi, -h));
     bool next;
-    w = scatterGlass(m, eta, -w, above, next, random);
+    w = scatterGlass(m, b, -w, above, next, weight, random);
     above = next;
     if (!(std::isfinite(h) && finite(w))) break;
   }
-  return std::isfinite(sum) ? sum : 0;
+  return finite(sum) ? sum : Color(0.0f);
 }
 
 float densityGlass(const Microsurface& m, float eta, const V3f& wo, const V3f& wi) {
-  const float wide = 0.25f * m.alpha, spread = wide * 0.5f * std::abs(wi.z) / pi;
+  const float wide = 0.25f * m.alpha(), spread = wide * 0.5f * std::abs(wi.z) / pi;
   float single = 0;
   if (wi.z > 0) {
     const V3f h = normalize(wo + wi);
     const float c = dot(wo, h);
     if (c > 0) single = 0.25f * m.visibleDensity(wo, h) / c * fresnelDielectric(c, eta);
   } else {
-    single = phaseGlass(m, eta, wo, wi, true, false);
+    single = phaseGlass(m, Boundary{.eta = eta}, wo, wi, true, false).x;
   }
   return (1 - wide) * single + spread;
 }
 
-CoatAlbedo::CoatAlbedo(float eta) : m_albedo(size * size), m_mean(size) {
-  constexpr int samples = 24; // squared: a stratified grid over visible normals
+CoatAlbedo::CoatAlbedo(float eta) : m_albedo(size * cosines), m_mean(size) {
+  constexpr int samples = 20; // squared: a stratified grid over visible normals
   for (int r = 0; r < size; ++r) {
     const float roughness = float(r) / (size - 1);
-    const Microsurface m{std::max(1e-4f, roughness * roughness)};
+    const Microsurface m(std::max(1e-4f, roughness * roughness));
     double mean = 0;
-    for (int c = 0; c < size; ++c) {
-      const float cosine = std::max(1e-3f, float(c) / (size - 1));
+    for (int c = 0; c < cosines; ++c) {
+      const float cosine = std::max(1e-3f, float(c) / (cosines - 1));
       const V3f wo(std::sqrt(1 - cosine * cosine), 0, cosine);
       double sum = 0;
       for (int i = 0; i < samples; ++i)
@@ -202,8 +206,8 @@ CoatAlbedo::CoatAlbedo(float eta) : m_albedo(size * size), m_mean(size) {
           sum += double(fresnelDielectric(dot(wo, h), eta) * g);
         }
       const double a = sum / (samples * samples);
-      m_albedo[size_t(r * size + c)] = float(a);
-      const double weight = (c == 0 || c == size - 1 ? 0.5 : 1.0) / (size - 1);
+      m_albedo[size_t(r * cosines + c)] = float(a);
+      const double weight = (c == 0 || c == cosines - 1 ? 0.5 : 1.0) / (cosines - 1);
       mean += 2 * a * double(cosine) * weight;
     }
     m_mean[size_t(r)] = float(mean);

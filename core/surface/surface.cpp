@@ -1,58 +1,137 @@
-#include "core/surface/fresnel.h"
-#include "core/surface/material.h"
+#include "core/surface/surface.h"
 
 #include <limits>
 
 namespace ilumbra {
+namespace {
 
-// Lobes: metal and glass scatter on a microsurface as often as light does. A dielectric body is a matte base under a
-// coat; what the coat does not reflect reaches the base, on the way in and on the way out (Kelemen and Szirmay-Kalos
-// 2001), so that a white body keeps all light.
+constexpr float infinite = std::numeric_limits<float>::infinity();
+float average(const Color& c) { return (c.x + c.y + c.z) * (1 / 3.0f); }
+Color power(const Color& c, float e) { return {std::pow(std::max(c.x, 0.0f), e), std::pow(std::max(c.y, 0.0f), e), std::pow(std::max(c.z, 0.0f), e)}; }
+
+Microsurface grain(float roughness, float anisotropy) {
+  const float alpha = std::max(1e-4f, roughness * roughness);
+  if (anisotropy <= 0) return Microsurface(alpha);
+  // Smooth along the grain, rough across it.
+  const float aspect = std::sqrt(1 - 0.9f * anisotropy);
+  return {std::max(1e-4f, alpha * aspect), std::min(1.0f, alpha / aspect)};
+}
+
+} // namespace
+
+Boundary Surface::clearBoundary() const {
+  return {.eta = clearEta, .specular = specular, .onlyTotal = polished(), .outsideAbove = !inside, .film = film};
+}
+
+Color Surface::boundaryReflectance(float cosine, float index) const {
+  const float f = fresnelDielectric(cosine, index);
+  if (!film.film) return specularTint * (f * specular);
+  return specularTint * film.over(Color(f), cosine) * specular;
+}
 
 void Surface::view(const V3f& wo) {
   m_wo = wo;
-  m_body = (1 - metalness) * (1 - transmission);
-  m_weights.metal = metalness;
-  m_weights.glass = (1 - metalness) * transmission;
-  m_coatOut = m_diffuseScale = m_weights.coat = m_weights.diffuse = 0;
-  if (m_body > 0) {
-    m_coatOut = coat->at(wo.z, roughness);
-    m_diffuseScale = m_body * (1 - m_coatOut) / ((1 - coat->mean(roughness)) * pi);
-    m_weights.coat = m_body * m_coatOut;
-    m_weights.diffuse = m_body * (1 - m_coatOut);
+  m_grain = grain(roughness, anisotropy);
+  m_mirror = m_grain.alpha() < mirrorAlpha;
+  m_lambdaOut = m_grain.lambda(wo);
+  std::fill(std::begin(m_share), std::end(m_share), 0.0f);
+  m_below = Color(1.0f);
+  m_belowFibres = 1;
+  if (!inside && sheen > 0) {
+    m_share[Fibres] = sheen * maxComponent(sheenColor) * Sheen::table().albedo(wo.z, sheenRoughness);
+    m_belowFibres = 1 - m_share[Fibres];
+    m_below = Color(m_belowFibres);
   }
-  m_lambdaOut = Microsurface{alpha()}.lambda(wo);
-}
-
-bool Surface::onlySpecular() const {
-  if (metalness >= 1) return mirrorLike();
-  return transmission >= 1 && (thin || mirrorLike()) && (metalness <= 0 || mirrorLike());
+  if (!inside && coat > 0) {
+    m_coatGrain = grain(coatRoughness, 0);
+    m_coatMirror = m_coatGrain.alpha() < mirrorAlpha;
+    m_coatLambdaOut = m_coatGrain.lambda(wo);
+    const float albedo = coat * coatAlbedo->at(wo.z, coatRoughness);
+    m_share[Coat] = m_belowFibres * albedo;
+    const float inner = std::sqrt(1 - (1 - wo.z * wo.z) / (coatEta * coatEta));
+    m_below *= mix(Color(1.0f), power(coatColor, 1 / inner), coat) * (1 - albedo);
+  }
+  const float most = maxComponent(m_below), dielectric = 1 - metalness, clear = dielectric * transmission, opaque = dielectric - clear;
+  m_share[Metal] = most * metalness * (0.2f + 0.8f * maxComponent(base));
+  if (opaque > 0) {
+    // Under a film the rough boundary is brighter by as much as a smooth one is.
+    Color back = specularTint * (boundaryAlbedo->at(wo.z, roughness) * specular);
+    if (film.film) {
+      const Color bare(fresnelDielectric(wo.z, eta));
+      back += specularTint * (film.over(bare, wo.z) - bare) * specular;
+    }
+    back = vmax(Color(0.0f), vmin(Color(1.0f), back));
+    const Color passed = m_below * (Color(1.0f) - back) * opaque;
+    m_matteScale = passed;
+    m_share[Specular] = most * opaque * maxComponent(back);
+    const float rest = maxComponent(passed);
+    if (thin) {
+      m_share[Sheet] = rest * translucency * maxComponent(translucencyColor);
+      m_share[Matte] = rest * (1 - translucency) * maxComponent(base);
+    } else {
+      m_share[Enter] = rest * subsurface;
+      m_share[Matte] = rest * (1 - subsurface) * maxComponent(base);
+    }
+  }
+  if (clear > 0) {
+    m_clear = ownTransmissionRoughness ? grain(transmissionRoughness, anisotropy) : m_grain;
+    m_clearMirror = m_clear.alpha() < mirrorAlpha;
+    m_share[Glass] = most * clear;
+    if (polished()) {
+      const float mirrored = m_mirror ? boundaryReflectance(wo.z, clearEta).x : boundaryAlbedo->at(wo.z, roughness) * specular;
+      m_share[GlassMirror] = m_share[Glass] * mirrored;
+      m_share[Glass] *= 1 - mirrored;
+    }
+  }
+  float total = 0;
+  for (const float s : m_share) total += s;
+  if (total > 0)
+    for (float& s : m_share) s /= total;
+  m_anyRough = m_share[Fibres] > 0 || m_share[Matte] > 0 || m_share[Sheet] > 0 || (m_share[Coat] > 0 && !m_coatMirror) ||
+               (!m_mirror && (m_share[Metal] > 0 || m_share[Specular] > 0 || m_share[GlassMirror] > 0)) || (m_share[Glass] > 0 && !m_clearMirror && !thin);
 }
 
 Color Surface::albedo() const {
-  const float body = (1 - metalness) * (1 - transmission);
-  return base * (metalness + body) + Color((1 - metalness) * transmission);
+  const float clear = (1 - metalness) * transmission, matte = (1 - metalness) - clear;
+  return base * (metalness + matte) + Color(clear);
 }
 
+float Surface::leaving(const V3f& wi) const {
+  return wi.z <= 0 ? 0 : (1 - specular * boundaryAlbedo->at(wi.z, roughness)) * wi.z / (pi * (1 - specular * boundaryAlbedo->mean(roughness)));
+}
+
+// The dielectric's boundary, one bounce: f cos, below the layers above it.
+Color Surface::evaluateSpecular(const V3f& wi, float index) const {
+  const V3f h = normalize(m_wo + wi);
+  const float g = 1 / (1 + m_lambdaOut + m_grain.lambda(wi));
+  return boundaryReflectance(dot(m_wo, h), index) * (m_grain.distribution(h) * g / (4 * m_wo.z));
+}
+
+float Surface::evaluateMatte(const V3f& wi) const { return leaving({0, 0, std::abs(wi.z)}); }
+
+// Fibres, coat, boundary and matte body: what is sampled together.
 Color Surface::evaluate(const V3f& wi, RandomStream& random) const {
   Color sum(0.0f);
   const V3f& wo = m_wo;
   if (wo.z <= 0) return sum;
-  const float body = m_body;
-  const Microsurface m{alpha()};
-  const bool rough = !mirrorLike();
-  if (body > 0 && wi.z > 0) {
-    sum += base * (m_diffuseScale * (1 - coat->at(wi.z, roughness)) * wi.z);
-    if (rough) {
+  const float dielectric = 1 - metalness, clear = dielectric * transmission, opaque = dielectric - clear;
+  if (wi.z > 0) {
+    if (m_share[Fibres] > 0) sum += sheenColor * (sheen * Sheen::table().evaluate(wo, wi, sheenRoughness));
+    if (m_share[Coat] > 0 && !m_coatMirror) {
       const V3f h = normalize(wo + wi);
-      const float g = 1 / (1 + m_lambdaOut + m.lambda(wi));
-      sum += Color(body * fresnelDielectric(dot(wo, h), eta) * m.distribution(h) * g / (4 * wo.z));
+      const float g = 1 / (1 + m_coatLambdaOut + m_coatGrain.lambda(wi));
+      sum += Color(m_belowFibres * coat * fresnelDielectric(dot(wo, h), coatEta) * m_coatGrain.distribution(h) * g / (4 * wo.z));
     }
+    if (m_share[Specular] > 0 && !m_mirror) sum += m_below * evaluateSpecular(wi, eta) * opaque;
+    if (m_share[Matte] > 0) sum += base * m_matteScale * (evaluateMatte(wi) * (1 - (thin ? translucency : subsurface)));
+    if (m_share[Metal] > 0 && !m_mirror) sum += m_below * evaluateMetal(m_grain, {base, metalFilm, film.thickness, film.weight}, wo, wi, random) * metalness;
+    if (m_share[GlassMirror] > 0 && !m_mirror) sum += m_below * evaluateSpecular(wi, clearEta) * clear;
+  } else if (m_share[Sheet] > 0) {
+    sum += translucencyColor * m_matteScale * (evaluateMatte(wi) * translucency);
   }
-  if (rough && metalness > 0 && wi.z > 0) sum += evaluateMetal(m, base, wo, wi, random) * metalness;
-  if (rough && transmission > 0 && metalness < 1 && !thin) {
-    const float scale = wi.z < 0 ? 1 / (eta * eta) : 1;
-    sum += Color((1 - metalness) * transmission * scale * evaluateGlass(m, eta, wo, wi, random));
+  if (m_share[Glass] > 0 && !m_clearMirror && !thin) {
+    const float scale = (wi.z < 0 ? 1 / (clearEta * clearEta) : 1) * clear * (m_share[Glass] / (m_share[Glass] + m_share[GlassMirror]));
+    sum += m_below * evaluateGlass(m_clear, clearBoundary(), wo, wi, random) * scale;
   }
   return sum;
 }
@@ -60,100 +139,159 @@ Color Surface::evaluate(const V3f& wi, RandomStream& random) const {
 float Surface::density(const V3f& wi) const {
   const V3f& wo = m_wo;
   if (wo.z <= 0) return 0;
-  const Weights& w = m_weights;
-  const Microsurface m{alpha()};
-  const bool rough = !mirrorLike();
   float d = 0;
   if (wi.z > 0) {
-    d += w.diffuse * wi.z / pi;
-    if (rough && w.coat > 0) {
+    d += (m_share[Matte] + m_share[Fibres]) * wi.z / pi;
+    const bool boundary = !m_mirror && m_share[Specular] + m_share[GlassMirror] > 0, lacquer = !m_coatMirror && m_share[Coat] > 0;
+    if (boundary || lacquer) {
       const V3f h = normalize(wo + wi);
       const float c = dot(wo, h);
-      if (c > 0) d += w.coat * 0.25f * m.visibleDensity(wo, h) / c;
+      if (c > 0 && boundary) d += (m_share[Specular] + m_share[GlassMirror]) * 0.25f * m_grain.visibleDensity(wo, h) / c;
+      if (c > 0 && lacquer) d += m_share[Coat] * 0.25f * m_coatGrain.visibleDensity(wo, h) / c;
     }
-    if (rough && w.metal > 0) d += w.metal * densityMetal(m, wo, wi);
+    if (!m_mirror && m_share[Metal] > 0) d += m_share[Metal] * densityMetal(m_grain, wo, wi);
+  } else {
+    d += m_share[Sheet] * -wi.z / pi;
   }
-  if (rough && !thin && w.glass > 0) d += w.glass * densityGlass(m, eta, wo, wi);
+  if (!m_clearMirror && !thin && m_share[Glass] > 0) d += m_share[Glass] * densityGlass(m_clear, clearEta, wo, wi);
   return d;
 }
 
 bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s) const {
   const V3f& wo = m_wo;
   if (wo.z <= 0) return false;
-  const Weights& w = m_weights;
-  const Microsurface m{alpha()};
-  const bool rough = !mirrorLike();
-  const float infinite = std::numeric_limits<float>::infinity();
   s = {};
-  const float body = m_body;
-
-  if (choose < w.diffuse) {
-    s.wi = sampleCosineHemisphere(u);
-    if (s.wi.z <= 0) return false;
-    s.diffuse = true;
-  } else if (choose < w.diffuse + w.coat) {
-    if (!rough) {
-      const V3f h = alpha() < smoothAlpha ? V3f(0, 0, 1) : m.sampleVisible(wo, u);
-      s.wi = reflect(wo, h);
-      if (s.wi.z <= 0) return false;
-      const float g = alpha() < smoothAlpha ? 1 : (1 + m_lambdaOut) / (1 + m_lambdaOut + m.lambda(s.wi));
-      s.weight = Color(body * fresnelDielectric(dot(wo, h), eta) * g / w.coat);
-      s.density = infinite;
-      s.specular = true;
-      return true;
+  int lobe = 0;
+  for (; lobe < lobes; ++lobe) {
+    if (choose < m_share[lobe]) break;
+    choose -= m_share[lobe];
+  }
+  if (lobe == lobes) {
+    // By rounding only: the last lobe that there is.
+    for (lobe = lobes - 1; lobe > 0 && m_share[lobe] <= 0; --lobe) {
     }
-    s.wi = reflect(wo, m.sampleVisible(wo, u));
+  }
+  const float share = m_share[lobe];
+  if (!(share > 0)) return false;
+  const float dielectric = 1 - metalness, clear = dielectric * transmission, opaque = dielectric - clear;
+  // A mirror-like boundary: met as a mirror, by its own weight alone.
+  const auto mirror = [&](const Microsurface& m, float lambdaOut, const Color& scale, auto reflectance) {
+    const bool smooth = m.alpha() < smoothAlpha;
+    const V3f h = smooth ? V3f(0, 0, 1) : m.sampleVisible(wo, u);
+    s.wi = reflect(wo, h);
     if (s.wi.z <= 0) return false;
-  } else if (choose < w.diffuse + w.coat + w.metal) {
-    if (alpha() < smoothAlpha) {
+    const float g = smooth ? 1 : (1 + lambdaOut) / (1 + lambdaOut + m.lambda(s.wi));
+    s.weight = scale * reflectance(dot(wo, h)) * (g / share);
+    s.density = infinite;
+    s.specular = true;
+    return true;
+  };
+
+  switch (lobe) {
+  case Fibres:
+  case Matte:
+    s.wi = sampleCosineHemisphere(u);
+    s.diffuse = true;
+    break;
+  case Coat:
+    if (m_coatMirror) return mirror(m_coatGrain, m_coatLambdaOut, Color(m_belowFibres * coat), [&](float c) { return Color(fresnelDielectric(c, coatEta)); });
+    s.wi = reflect(wo, m_coatGrain.sampleVisible(wo, u));
+    break;
+  case Specular:
+  case GlassMirror:
+    if (m_mirror) return mirror(m_grain, m_lambdaOut, m_below * (lobe == Specular ? opaque : clear), [&](float c) { return boundaryReflectance(c, lobe == Specular ? eta : clearEta); });
+    s.wi = reflect(wo, m_grain.sampleVisible(wo, u));
+    break;
+  case Metal: {
+    const MetalBoundary b{base, metalFilm, film.thickness, film.weight};
+    if (m_grain.alpha() < smoothAlpha) {
       s.wi = reflect(wo, V3f(0, 0, 1));
-      s.weight = fresnelSchlick(base, wo.z);
-    } else if (!walkMetal(m, base, wo, random, s.wi, s.weight)) {
+      s.weight = b.reflectance(wo.z);
+    } else if (!walkMetal(m_grain, b, wo, random, s.wi, s.weight)) {
       return false;
     }
-    s.specular = !rough;
-    s.density = rough ? density(s.wi) : infinite;
-    // Where other rough lobes overlap, their share is theirs to sample.
+    s.weight *= m_below * (metalness / share);
+    s.specular = m_mirror;
+    s.density = m_mirror ? infinite : density(s.wi);
     return true;
-  } else {
+  }
+  case Sheet:
+    s.wi = -sampleCosineHemisphere(u);
+    if (s.wi.z >= 0) return false;
+    s.weight = translucencyColor * m_matteScale * (translucency * evaluateMatte(s.wi) * pi / (-s.wi.z * share));
+    s.through = s.diffuse = true;
+    s.density = density(s.wi);
+    return true;
+  case Enter:
+    s.wi = -sampleCosineHemisphere(u);
+    s.weight = m_matteScale * (subsurface / share);
+    s.through = s.enters = true;
+    s.density = infinite;
+    return s.wi.z < 0;
+  case Glass: {
     if (thin) {
-      const float r1 = fresnelDielectric(wo.z, eta), r = 2 * r1 / (1 + r1);
+      // Both faces and what goes back and forth between them; a film is the sheet itself.
+      const Color one = film.film ? film.over(Color(fresnelDielectric(wo.z, eta)), wo.z) : Color(fresnelDielectric(wo.z, eta));
+      Color r;
+      for (int i = 0; i < 3; ++i) r[i] = film.film ? mix(2 * one[i] / (1 + one[i]), one[i], film.weight) * specular : 2 * one[i] / (1 + one[i]) * specular;
+      const float chance = std::clamp(average(r), 0.02f, 0.98f);
       s.specular = true;
       s.density = infinite;
-      if (random.next() < r) {
+      if (random.next() < chance) {
         s.wi = reflect(wo, V3f(0, 0, 1));
-        s.weight = Color(1.0f);
+        s.weight = r * (1 / chance);
       } else {
         s.wi = -wo;
-        s.weight = base;
+        s.weight = base * (Color(1.0f) - r) * (1 / (1 - chance));
         s.through = true;
       }
+      s.weight *= m_below * (clear / share);
       return true;
     }
-    if (alpha() < smoothAlpha) {
+    const Boundary b = clearBoundary();
+    if (m_clear.alpha() < smoothAlpha) {
+      const Color r = b.reflectance(wo.z, true);
+      const float chance = average(r);
       V3f t;
-      if (random.next() >= fresnelDielectric(wo.z, eta) && refract(wo, V3f(0, 0, 1), eta, t))
+      if (random.next() >= chance && refract(wo, V3f(0, 0, 1), clearEta, t)) {
         s.wi = normalize(t);
-      else
+        s.weight = (Color(1.0f) - r) * (1 / (1 - chance));
+      } else {
         s.wi = reflect(wo, V3f(0, 0, 1));
-    } else if (!walkGlass(m, eta, wo, random, s.wi)) {
+        s.weight = chance > 0 ? r * (1 / chance) : Color(0.0f);
+      }
+    } else if (!walkGlass(m_clear, b, wo, random, s.wi, s.weight)) {
       return false;
     }
     s.through = s.wi.z < 0;
-    s.weight = Color(s.through ? 1 / (eta * eta) : 1.0f);
-    s.specular = !rough;
-    s.density = rough ? density(s.wi) : infinite;
+    s.weight *= m_below * (clear * (m_share[Glass] / (m_share[Glass] + m_share[GlassMirror])) * (s.through ? 1 / (clearEta * clearEta) : 1.0f) / share);
+    s.specular = m_clearMirror;
+    s.density = m_clearMirror ? infinite : density(s.wi);
     return true;
   }
-  // Diffuse and rough coat: one shared density, their whole value over it.
-  const float coatOnly = rough ? w.coat : 0;
-  float pdf = w.diffuse * s.wi.z / pi;
-  Color value = base * (m_diffuseScale * (1 - coat->at(s.wi.z, roughness)) * s.wi.z);
-  if (coatOnly > 0) {
+  default: return false;
+  }
+
+  // Fibres, coat, boundary and matte body share one density; their whole value over it.
+  if (s.wi.z <= 0) return false;
+  float pdf = (m_share[Matte] + m_share[Fibres]) * s.wi.z / pi;
+  Color value(0.0f);
+  if (m_share[Fibres] > 0) value += sheenColor * (sheen * Sheen::table().evaluate(wo, s.wi, sheenRoughness));
+  if (m_share[Matte] > 0) value += base * m_matteScale * (evaluateMatte(s.wi) * (1 - (thin ? translucency : subsurface)));
+  const bool boundary = !m_mirror && m_share[Specular] + m_share[GlassMirror] > 0, lacquer = !m_coatMirror && m_share[Coat] > 0;
+  if (boundary || lacquer) {
     const V3f h = normalize(wo + s.wi);
     const float c = dot(wo, h);
-    if (c > 0) pdf += coatOnly * 0.25f * m.visibleDensity(wo, h) / c;
-    value += Color(body * fresnelDielectric(c, eta) * m.distribution(h) / ((1 + m_lambdaOut + m.lambda(s.wi)) * 4 * wo.z));
+    if (c > 0 && boundary) {
+      pdf += (m_share[Specular] + m_share[GlassMirror]) * 0.25f * m_grain.visibleDensity(wo, h) / c;
+      if (m_share[Specular] > 0) value += m_below * evaluateSpecular(s.wi, eta) * opaque;
+      if (m_share[GlassMirror] > 0) value += m_below * evaluateSpecular(s.wi, clearEta) * clear;
+    }
+    if (c > 0 && lacquer) {
+      pdf += m_share[Coat] * 0.25f * m_coatGrain.visibleDensity(wo, h) / c;
+      const float g = 1 / (1 + m_coatLambdaOut + m_coatGrain.lambda(s.wi));
+      value += Color(m_belowFibres * coat * fresnelDielectric(c, coatEta) * m_coatGrain.distribution(h) * g / (4 * wo.z));
+    }
   }
   if (!(pdf > 0)) return false;
   s.weight = value * (1 / pdf);

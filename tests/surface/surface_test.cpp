@@ -52,6 +52,24 @@ TEST_CASE("Lossless metal disappears at any roughness", "[surface][truth6]") {
   furnace("box of metal", {{"base_color", "1, 1, 1"}, {"metalness", "1"}, {"roughness", "0.5"}}, 0.005, 96, "object.box");
 }
 
+TEST_CASE("Coats, fibres, sheets and grain lose no light", "[surface][truth6]") {
+  furnace("lacquer over matte", {{"base_color", "1, 1, 1"}, {"coat", "1"}, {"coat_roughness", "0.3"}, {"roughness", "0.6"}}, 0.005, 128);
+  furnace("polished coat over metal", {{"base_color", "1, 1, 1"}, {"metalness", "1"}, {"roughness", "0.5"}, {"coat", "0.7"}, {"coat_roughness", "0"}}, 0.005, 128);
+  furnace("velvet", {{"base_color", "1, 1, 1"}, {"sheen", "1"}, {"sheen_roughness", "0.35"}, {"roughness", "0.9"}}, 0.005, 128);
+  furnace("brushed metal", {{"base_color", "1, 1, 1"}, {"metalness", "1"}, {"roughness", "0.4"}, {"anisotropy", "0.9"}}, 0.005, 128);
+  furnace("lossless leaf", {{"base_color", "1, 1, 1"}, {"thin", "on"}, {"translucency", "0.5"}, {"roughness", "0.5"}}, 0.005, 128, "object.box");
+  furnace("frosted inside", {{"base_color", "1, 1, 1"}, {"transmission", "1"}, {"roughness", "0"}, {"own_clear_roughness", "on"}, {"clear_roughness", "0.5"}}, 0.005, 200);
+}
+
+TEST_CASE("A scattering body that absorbs nothing disappears", "[surface][truth6]") {
+  furnace("without a boundary", {{"ior", "1"}, {"subsurface", "1"}, {"subsurface_color", "1, 1, 1"}, {"subsurface_depth", "0.2"}}, 0.01, 96);
+  furnace("waxy", {{"ior", "1.4"}, {"roughness", "0.4"}, {"subsurface", "1"}, {"subsurface_color", "1, 1, 1"}, {"subsurface_depth", "0.1"}, {"subsurface_anisotropy", "0.6"}}, 0.01, 128);
+}
+
+TEST_CASE("Dispersing glass keeps the mean of light in every channel", "[surface][truth6]") {
+  furnace("flint", {{"base_color", "1, 1, 1"}, {"transmission", "1"}, {"roughness", "0"}, {"ior", "1.7"}, {"abbe", "25"}}, 0.005, 400);
+}
+
 TEST_CASE("Clear glass disappears, smooth and rough", "[surface][truth6]") {
   furnace("smooth", {{"base_color", "1, 1, 1"}, {"transmission", "1"}, {"roughness", "0"}}, 0.005, 128);
   furnace("a little rough", {{"base_color", "1, 1, 1"}, {"transmission", "1"}, {"roughness", "0.35"}}, 0.005, 160);

@@ -1,0 +1,132 @@
+#include "core/render/hit.h"
+
+#include "core/base/hash.h"
+#include "core/render/geometry.h"
+
+#include <cstring>
+
+namespace ilumbra {
+namespace {
+
+void fillRay(RTCRay& r, const V3f& o, const V3f& d, float far) {
+  r.org_x = o.x;
+  r.org_y = o.y;
+  r.org_z = o.z;
+  r.dir_x = d.x;
+  r.dir_y = d.y;
+  r.dir_z = d.z;
+  r.tnear = 0;
+  r.tfar = far;
+  r.time = 0;
+  r.mask = ~0u;
+  r.id = 0;
+  r.flags = 0;
+}
+
+void complete(const Instance& i, const RTCHit& q, const V3f& o, const V3f& d, float t, Hit& h) {
+  h.instance = &i;
+  const Shape& s = i.geometry->shape;
+  if (s.sphereRadius > 0) {
+    // Onto the exact sphere, in its own space.
+    const V3f n = normalize(transformPoint(i.toObject, o + d * t));
+    h.point = transformPoint(i.toWorld, n * s.sphereRadius);
+    h.geometric = h.shading = normalize(transformNormal(i.toObject, n));
+    h.uv = {std::atan2(-n.z, n.x) / (2 * pi) + 0.5f, 0.5f + std::asin(std::clamp(n.y, -1.0f, 1.0f)) / pi};
+    h.tangent = transformVector(i.toWorld, {-n.z, 0, n.x});
+  } else {
+    const Mesh& m = s.mesh;
+    h.triangle = q.primID;
+    const auto& tri = m.triangles[q.primID];
+    const V3f &a = m.positions[tri.a], &b = m.positions[tri.b], &c = m.positions[tri.c];
+    const float u = q.u, v = q.v, w = 1 - u - v;
+    h.point = transformPoint(i.toWorld, a * w + b * u + c * v);
+    const V3f flat = cross(b - a, c - a);
+    h.geometric = normalize(transformNormal(i.toObject, flat));
+    h.shading = h.geometric;
+    h.tangent = transformVector(i.toWorld, b - a);
+    if (!m.normals.empty()) {
+      const V3f n = normalize(transformNormal(i.toObject, m.normals[tri.a] * w + m.normals[tri.b] * u + m.normals[tri.c] * v));
+      if (!isBlack(n)) h.shading = dot(n, h.geometric) < 0 ? -n : n;
+    }
+    if (!m.uvs.empty()) {
+      const V2f &ta = m.uvs[tri.a], &tb = m.uvs[tri.b], &tc = m.uvs[tri.c];
+      h.uv = ta * w + tb * u + tc * v;
+      const V2f e1 = tb - ta, e2 = tc - ta;
+      const float det = e1.x * e2.y - e1.y * e2.x;
+      if (std::abs(det) > 1e-20f) h.tangent = transformVector(i.toWorld, ((b - a) * e2.y - (c - a) * e1.y) * (1 / det));
+    }
+  }
+  h.distance = dot(h.point - o, d);
+}
+
+} // namespace
+
+V3f offset(const V3f& p, const V3f& n) {
+  constexpr float nearOrigin = 1.0f / 32, floatScale = 1.0f / 65536, intScale = 256;
+  V3f r;
+  for (int i = 0; i < 3; ++i) {
+    const auto step = int32_t(intScale * n[i]);
+    int32_t bits;
+    std::memcpy(&bits, &p[i], 4);
+    bits += p[i] < 0 ? -step : step;
+    float moved;
+    std::memcpy(&moved, &bits, 4);
+    r[i] = std::abs(p[i]) < nearOrigin ? p[i] + floatScale * n[i] : moved;
+  }
+  return r;
+}
+
+bool RayCaster::intersect(RTCScene in, const int* instanceOf, const V3f& o, const V3f& d, float far, Hit& hit) const {
+  RTCRayHit q;
+  fillRay(q.ray, o, d, far);
+  q.hit.geomID = q.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
+  RTCIntersectContext context;
+  rtcInitIntersectContext(&context);
+  rtcIntersect1(in, &context, &q);
+  ++m_count.rays;
+  if (m_log) m_log->rays.push_back({o, d, 0, far, false, in});
+  if (q.hit.geomID == RTC_INVALID_GEOMETRY_ID) return false;
+  const size_t id = q.hit.instID[0];
+  complete(m_scene.instances[instanceOf ? size_t(instanceOf[id]) : id], q.hit, o, d, q.ray.tfar, hit);
+  return true;
+}
+
+bool RayCaster::occluded(const V3f& o, const V3f& d, float far) const {
+  RTCRay r;
+  fillRay(r, o, d, far);
+  RTCIntersectContext context;
+  rtcInitIntersectContext(&context);
+  rtcOccluded1(m_scene.blockers, &context, &r);
+  ++m_count.rays;
+  if (m_log) m_log->rays.push_back({o, d, 0, far, true, m_scene.blockers});
+  return r.tfar < 0;
+}
+
+PatternPoint patternPoint(const Scene& scene, const Hit& hit, const V3f& direction, float footprint) {
+  const Instance& i = *hit.instance;
+  PatternPoint at;
+  at.uv = hit.uv;
+  at.position = transformPoint(i.toObject, hit.point);
+  at.world = hit.point;
+  at.normal = normalize(transformVector(i.toObject, hit.geometric));
+  float x = 0, y = 0;
+  scene.camera.project(hit.point, x, y);
+  at.screen = {x / float(scene.width), 1 - y / float(scene.height), length(hit.point - scene.camera.position())};
+  at.incidence = std::abs(dot(direction, hit.shading));
+  at.footprint = footprint;
+  at.random = float(mixBits(uint32_t(i.thing) * 2654435761u + 17u) >> 8) * 0x1p-24f;
+  // Texture widths to the metre: the triangle's size in both.
+  const Mesh& m = i.geometry->shape.mesh;
+  if (i.geometry->shape.sphereRadius > 0) {
+    at.uvFootprint = footprint / (2 * pi * i.geometry->shape.sphereRadius);
+  } else if (!m.uvs.empty()) {
+    const auto& t = m.triangles[hit.triangle];
+    const V2f e1 = m.uvs[t.b] - m.uvs[t.a], e2 = m.uvs[t.c] - m.uvs[t.a];
+    const V3f w1 = transformVector(i.toWorld, m.positions[t.b] - m.positions[t.a]), w2 = transformVector(i.toWorld, m.positions[t.c] - m.positions[t.a]);
+    const float area = length(cross(w1, w2));
+    if (area > 0) at.uvFootprint = footprint * std::sqrt(std::abs(e1.x * e2.y - e1.y * e2.x) / area);
+  }
+  return at;
+}
+
+} // namespace ilumbra

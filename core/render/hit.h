@@ -1,0 +1,47 @@
+#pragma once
+#include "core/render/path.h"
+
+#include <embree3/rtcore.h>
+
+namespace ilumbra {
+
+/// Where a ray meets an object or the body of a lamp.
+struct Hit {
+  const Instance* instance = nullptr;
+  uint32_t triangle = 0;
+  V3f point;
+  V3f geometric;  ///< unit, outwards
+  V3f shading;    ///< unit, interpolated, outwards
+  V3f tangent;    ///< along which u grows; any length
+  V2f uv{0, 0};
+  float distance = 0;
+};
+
+/// A point just beside a surface, so that a ray from it does not meet that surface again (Wächter and Binder 2019, "A fast
+/// and robust method for avoiding self-intersection").
+V3f offset(const V3f& point, const V3f& towards);
+
+/// Asks a scene for hits; counts and logs.
+class RayCaster {
+public:
+  RayCaster(const Scene& s, TraceCount& c, RayLog* log) : m_scene(s), m_count(c), m_log(log) {}
+  /// The nearest hit before `far` among everything.
+  bool intersect(const V3f& origin, const V3f& direction, float far, Hit& hit) const { return intersect(m_scene.everything, nullptr, origin, direction, far, hit); }
+  /// The nearest among what lets some of the light of lamps through.
+  bool intersectClear(const V3f& origin, const V3f& direction, float far, Hit& hit) const {
+    return intersect(m_scene.clearBlockers, m_scene.clearInstance.data(), origin, direction, far, hit);
+  }
+  /// True if something that is opaque for certain casts its shadow here.
+  bool occluded(const V3f& origin, const V3f& direction, float far) const;
+
+private:
+  bool intersect(RTCScene in, const int* instanceOf, const V3f& o, const V3f& d, float far, Hit& hit) const;
+  const Scene& m_scene;
+  TraceCount& m_count;
+  RayLog* m_log;
+};
+
+/// What patterns may ask at a hit. `footprint`: metres that a sample covers there.
+PatternPoint patternPoint(const Scene& scene, const Hit& hit, const V3f& direction, float footprint);
+
+} // namespace ilumbra
