@@ -212,7 +212,7 @@ double ViewTable::exactShare() const {
   return double(std::count(m_exactCell.begin(), m_exactCell.end(), 1)) / double(m_exactCell.size());
 }
 
-bool ViewTable::look(const Color& scene, Color& shown) const {
+bool ViewTable::look(const Color& scene, Color& shown, bool quick) const {
   const Color v = rec709FromAcescg(scene);
   float f[3];
   int i[3];
@@ -222,7 +222,7 @@ bool ViewTable::look(const Color& scene, Color& shown) const {
     i[c] = std::min(int(s), size - 2);
     f[c] = s - float(i[c]);
   }
-  if (m_exactCell[size_t((i[2] * (size - 1) + i[1]) * (size - 1) + i[0])]) return false;
+  if (!quick && m_exactCell[size_t((i[2] * (size - 1) + i[1]) * (size - 1) + i[0])]) return false;
   shown = tetrahedral(f[0], f[1], f[2], [&](int r, int g, int b) -> const Color& { return m_cube[size_t(((i[2] + b) * size + i[1] + g) * size + i[0] + r)]; });
   return true;
 }
@@ -235,7 +235,7 @@ Color ViewTable::apply(const Color& scene) const {
   return {rgb[0], rgb[1], rgb[2]};
 }
 
-std::vector<uint8_t> ViewTable::apply(const Picture& p, const Tasks& tasks, float gain) const {
+std::vector<uint8_t> ViewTable::apply(const Picture& p, const Tasks& tasks, float gain, bool quick) const {
   std::vector<uint8_t> out(p.pixels() * 4);
   constexpr int band = 8;
   tasks.forEach((p.height + band - 1) / band, [&](int k) {
@@ -254,7 +254,7 @@ std::vector<uint8_t> ViewTable::apply(const Picture& p, const Tasks& tasks, floa
       for (int x = 0; x < p.width; ++x) {
         const Color scene = p.color(x, y) * gain;
         Color c;
-        if (look(scene, c)) {
+        if (look(scene, c, quick)) {
           write(x, y, &c.x);
         } else {
           exact.insert(exact.end(), {scene.x, scene.y, scene.z});

@@ -44,13 +44,14 @@ public:
   Color apply(const Color& scene) const;
   /// Eight-bit pixels, red green blue and 255, dithered by less than a step so that halos show no bands. Scene values are
   /// multiplied by `gain` first.
-  std::vector<uint8_t> apply(const Picture& p, const Tasks& tasks, float gain = 1) const;
+  /// `quick`: by the table alone, for pictures that stand for a moment.
+  std::vector<uint8_t> apply(const Picture& p, const Tasks& tasks, float gain = 1, bool quick = false) const;
   /// Share of the cube's cells that are exact only.
   double exactShare() const;
 
 private:
   static constexpr int size = 65;
-  bool look(const Color& scene, Color& shown) const;
+  bool look(const Color& scene, Color& shown, bool quick = false) const;
   std::vector<Color> m_cube;
   std::vector<uint8_t> m_exactCell;
   std::function<void(float* rgb, long pixels)> m_exact;

@@ -58,11 +58,14 @@ void Film::reset(int width, int height, int groups, LayerTable table) {
     m_light.reset();
     m_light = std::make_unique_for_overwrite<float[]>(m_room = n * m_stride);
   }
-  if (n > m_pixelRoom || n < m_pixelRoom / 4) m_pixels = std::make_unique_for_overwrite<Pixel[]>(m_pixelRoom = n);
+  if (n > m_pixelRoom || n < m_pixelRoom / 4) {
+    m_pixels = std::make_unique_for_overwrite<Pixel[]>(m_pixelRoom = n);
+    m_touched = std::make_unique_for_overwrite<uint32_t[]>(n);
+  }
   m_count.assign(n, 0);
 }
 
-size_t Film::bytes() const { return m_room * 4 + m_pixelRoom * sizeof(Pixel) + m_count.size() * 4; }
+size_t Film::bytes() const { return m_room * 4 + m_pixelRoom * sizeof(Pixel) + m_count.size() * 8; }
 
 const Film::Ranked& Film::none() {
   static const Ranked nothing;
@@ -85,7 +88,7 @@ void Film::finish(size_t pixel, const FirstHit& first, float lum) {
 
 Color Film::light(size_t pixel, int query, int group) const {
   const uint32_t n = m_count[pixel];
-  if (!n) return Color(0.0f);
+  if (!n || !(m_touched[pixel] >> query & 1)) return Color(0.0f);
   const float* p = m_light.get() + pixel * m_stride + 3 * size_t(query * m_groups + group);
   return Color(p[0], p[1], p[2]) * (1.0f / float(n));
 }

@@ -45,12 +45,15 @@ public:
   /// Before the first add() of each sample: a pixel is laid out when its first sample comes, by whoever brings it.
   void begin(size_t pixel) {
     if (m_count[pixel]) return;
-    std::fill_n(m_light.get() + pixel * m_stride, m_stride, 0.0f);
+    m_touched[pixel] = 0;
     m_pixels[pixel] = {};
   }
   void add(size_t pixel, const Label& label, const Color& light) {
     float* base = m_light.get() + pixel * m_stride;
-    for (uint32_t bits = m_table.match(label); bits; bits &= bits - 1) {
+    const uint32_t matched = m_table.match(label);
+    for (uint32_t fresh = matched & ~m_touched[pixel]; fresh; fresh &= fresh - 1) std::fill_n(base + 3 * __builtin_ctz(fresh) * m_groups, 3 * m_groups, 0.0f);
+    m_touched[pixel] |= matched;
+    for (uint32_t bits = matched; bits; bits &= bits - 1) {
       float* p = base + 3 * (__builtin_ctz(bits) * m_groups + label.group);
       p[0] += light.x;
       p[1] += light.y;
@@ -77,7 +80,7 @@ public:
   /// Sum over groups of a query's mean light × amounts (3 floats a group, as many as there are groups).
   Color mixed(size_t pixel, int query, const float* amounts) const {
     const uint32_t n = m_count[pixel];
-    if (!n) return Color(0.0f);
+    if (!n || !(m_touched[pixel] >> query & 1)) return Color(0.0f);
     const float* p = m_light.get() + pixel * m_stride + 3 * size_t(query * m_groups);
     Color sum(0.0f);
     for (int i = 0; i < 3 * m_groups; i += 3) {
@@ -107,6 +110,7 @@ private:
   std::unique_ptr<float[]> m_light;
   std::unique_ptr<Pixel[]> m_pixels;
   std::vector<uint32_t> m_count;
+  std::unique_ptr<uint32_t[]> m_touched; ///< by bits: the queries that have light, and memory that means something
 };
 
 /// The picture of one query: Σ over groups of light × amount, times `exposure`. Pixels without samples take the value

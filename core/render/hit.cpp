@@ -4,6 +4,7 @@
 #include "core/render/geometry.h"
 
 #include <cstring>
+#include <limits>
 
 namespace ilumbra {
 namespace {
@@ -89,6 +90,42 @@ bool RayCaster::intersect(RTCScene in, const int* instanceOf, const V3f& o, cons
   const size_t id = q.hit.instID[0];
   complete(m_scene.instances[instanceOf ? size_t(instanceOf[id]) : id], q.hit, o, d, q.ray.tfar, hit);
   return true;
+}
+
+void RayCaster::intersectEight(const Ray* rays, int n, Hit* hits, bool* met) const {
+  RTCRayHit8 q;
+  alignas(32) int valid[8];
+  for (int i = 0; i < 8; ++i) {
+    const Ray& r = rays[std::min(i, n - 1)];
+    valid[i] = i < n ? -1 : 0;
+    q.ray.org_x[i] = r.origin.x;
+    q.ray.org_y[i] = r.origin.y;
+    q.ray.org_z[i] = r.origin.z;
+    q.ray.dir_x[i] = r.direction.x;
+    q.ray.dir_y[i] = r.direction.y;
+    q.ray.dir_z[i] = r.direction.z;
+    q.ray.tnear[i] = 0;
+    q.ray.tfar[i] = std::numeric_limits<float>::infinity();
+    q.ray.time[i] = 0;
+    q.ray.mask[i] = ~0u;
+    q.ray.id[i] = 0;
+    q.ray.flags[i] = 0;
+    q.hit.geomID[i] = q.hit.instID[0][i] = RTC_INVALID_GEOMETRY_ID;
+  }
+  RTCIntersectContext context;
+  rtcInitIntersectContext(&context);
+  context.flags = RTC_INTERSECT_CONTEXT_FLAG_COHERENT;
+  rtcIntersect8(valid, m_scene.everything, &context, &q);
+  m_count.rays += uint64_t(n);
+  for (int i = 0; i < n; ++i) {
+    met[i] = q.hit.geomID[i] != RTC_INVALID_GEOMETRY_ID;
+    if (!met[i]) continue;
+    RTCHit h;
+    h.primID = q.hit.primID[i];
+    h.u = q.hit.u[i];
+    h.v = q.hit.v[i];
+    complete(m_scene.instances[q.hit.instID[0][i]], h, rays[i].origin, rays[i].direction, q.ray.tfar[i], hits[i]);
+  }
 }
 
 bool RayCaster::occluded(const V3f& o, const V3f& d, float far) const {

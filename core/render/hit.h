@@ -27,6 +27,8 @@ public:
   RayCaster(const Scene& s, TraceCount& c, RayLog* log) : m_scene(s), m_count(c), m_log(log) {}
   /// The nearest hit before `far` among everything.
   bool intersect(const V3f& origin, const V3f& direction, float far, Hit& hit) const { return intersect(m_scene.everything, nullptr, origin, direction, far, hit); }
+  /// Eight rays that run side by side, of which the first n count: cheaper than one by one. `met[i]` tells of hits[i].
+  void intersectEight(const Ray* rays, int n, Hit* hits, bool* met) const;
   /// The nearest among what lets some of the light of lamps through.
   bool intersectClear(const V3f& origin, const V3f& direction, float far, Hit& hit) const {
     return intersect(m_scene.clearBlockers, m_scene.clearInstance.data(), origin, direction, far, hit);

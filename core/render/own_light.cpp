@@ -137,6 +137,8 @@ public:
 private:
   // What point of the sphere (n: unit, in its own space) sends out against the direction.
   Color at(const V3f& world, const V3f& n, const V3f& direction) const {
+    // Where nothing depends on the place, the outside of a ball is the same everywhere.
+    if (!m_own.patterned && m_own.material->emitsBack && m_own.material->veil.keys.empty()) return m_own.at({}, 1);
     PatternPoint p;
     const float cosine = -dot(direction, normalize(transformNormal(m_inverse, n)));
     if (m_own.patterned) {

@@ -7,6 +7,7 @@
 
 #include <array>
 #include <limits>
+#include <optional>
 
 namespace ilumbra {
 namespace {
@@ -35,7 +36,10 @@ public:
   Path(const Scene& scene, Film& film, size_t pixel, const Sampler& sampler, uint32_t randomSeed, bool draft, TraceCount& count, RayLog* log)
       : m_scene(scene), m_film(film), m_pixel(pixel), m_sampler(sampler), m_random(randomSeed), m_draft(draft), m_count(count), m_rays(scene, count, log), m_choice(scene.tree) {}
 
-  void trace(float x, float y, float step);
+  /// The camera's ray through a pixel of the film.
+  Ray start(float x, float y, float step);
+  /// The whole path; `first`: what the camera's ray meets, if that is known, and `firstMet` whether it meets anything.
+  void run(const Hit* first = nullptr, bool firstMet = false);
 
 private:
   // Where light is gathered: a point of a surface, or where light leaves a scattering body.
@@ -67,7 +71,7 @@ private:
   bool goOn(const Color& weight, float choice);
   template <typename Scatter> void gather(const Vertex& v, const Scatter& scatter);
   void gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, const Color& light, bool sky);
-  Color visibility(V3f origin, const V3f& direction, float far, InsideStack inside, const Instance* own = nullptr);
+  Color throughClear(V3f origin, const V3f& direction, float far, InsideStack inside, const Instance* own);
 
   Ground groundAt(const Hit& hit, const V3f& direction, float footprint, const std::array<const Instance*, 4>& veils);
   float chance(int emitter) const { return m_allTaken ? 1.0f : m_choice.probability(size_t(emitter)); }
@@ -203,10 +207,8 @@ Path::Ground Path::groundAt(const Hit& hit, const V3f& direction, float footprin
 
 // Share of light that comes through on a straight line, `inside` of what it starts in: opacity by opacity, and through clear things that let light go
 // straight, by Fresnel's equations and absorption on the way that refracted light would take.
-Color Path::visibility(V3f o, const V3f& d, float far, InsideStack inside, const Instance* own) {
-  if (m_rays.occluded(o, d, far)) return Color(0.0f);
+Color Path::throughClear(V3f o, const V3f& d, float far, InsideStack inside, const Instance* own) {
   Color v(1.0f);
-  if (!m_scene.clearBlockers && inside.empty()) return v;
   float stretch = 1, entered = -1;
   std::array<const Instance*, 4> veils{};
   for (int i = 0; i < mostCrossings; ++i) {
@@ -269,12 +271,17 @@ void Path::gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, 
   if (isBlack(light)) return;
   const bool here = dot(ls.direction, v.facing) > 0;
   const V3f from = offset(v.hit.point, here ? v.facing : -v.facing);
-  InsideStack inside = m_inside;
-  const bool into = v.body && here == v.backside; // a way through the body itself ends at its other side
-  if (v.body && !into) inside.leave(v.body);
-  if (into) inside.enter({v.body, v.material, false});
-  const Color seen = visibility(from, ls.direction, sky ? infinite : ls.distance * 0.9998f, inside, into ? v.body : nullptr);
-  if (isBlack(seen)) return;
+  const float far = sky ? infinite : ls.distance * 0.9998f;
+  if (m_rays.occluded(from, ls.direction, far)) return;
+  Color seen(1.0f);
+  if (m_scene.clearBlockers || !m_inside.empty()) {
+    InsideStack inside = m_inside;
+    const bool into = v.body && here == v.backside; // a way through the body itself ends at its other side
+    if (v.body && !into) inside.leave(v.body);
+    if (into) inside.enter({v.body, v.material, false});
+    seen = throughClear(from, ls.direction, far, inside, into ? v.body : nullptr);
+    if (isBlack(seen)) return;
+  }
   Label l = m_label;
   l.group = e.group;
   l.event = eventOf(m_scattered + 1);
@@ -357,6 +364,7 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
 // source chosen by its unshadowed light; light bounced from other things is added. False: nothing goes on.
 bool Path::catchShadow(const Hit& hit, const V3f& facing) {
   const V3f lift = offset(hit.point, facing);
+  const auto visibility = [&](const V3f& d, float far) { return m_rays.occluded(lift, d, far) ? Color(0.0f) : throughClear(lift, d, far, m_inside, nullptr); };
   Color pass(1.0f);
   m_choice.moveTo(hit.point, facing);
   m_allTaken = false;
@@ -368,9 +376,9 @@ bool Path::catchShadow(const Hit& hit, const V3f& facing) {
   for (const Emitter& e : m_scene.skies) skyWeight += e.weight * e.light->illuminance();
   const float lampWeight = m_choice.total();
   const float skyShare = skyWeight + lampWeight > 0 ? skyWeight / (skyWeight + lampWeight) : 0;
-  if (u0.x < skyShare) pass = visibility(lift, Frame(facing).toWorld(sampleCosineHemisphere(u1)), infinite, m_inside);
+  if (u0.x < skyShare) pass = visibility(Frame(facing).toWorld(sampleCosineHemisphere(u1)), infinite);
   else if (m_choice.pick((u0.x - skyShare) / std::max(1e-6f, 1 - skyShare), k, p) && m_scene.emitters[k].light->sample(hit.point, u1, ls) && dot(ls.direction, facing) > 0)
-    pass = visibility(lift, ls.direction, ls.distance * 0.9998f, m_inside);
+    pass = visibility(ls.direction, ls.distance * 0.9998f);
   m_first.alpha += (1 - m_first.alpha) * (1 - (pass.x + pass.y + pass.z) / 3);
   m_throughput *= pass;
   return maxComponent(pass) > 0;
@@ -545,10 +553,11 @@ bool Path::surface(const Hit& hit, const Ground& g) {
     gather(Vertex{hit, &m, frame, facing, (clear && !farTaken) || s.translucency > 0, clear ? &in : nullptr, backside, s.occlusion}, scattering);
   }
 
+  if (m_draft && (!s.anySpecular() || m_bounce >= draftBounces)) return false;
   Surface::Sample bs;
   const V2f uDirection = m_sampler.get2(), uChoice = m_sampler.get2();
   if (!s.sample(uDirection, uChoice.x, m_random, bs)) return false;
-  if (m_draft && (!bs.specular || m_bounce >= draftBounces)) return false;
+  if (m_draft && !bs.specular) return false;
   const V3f next = frame.toWorld(bs.wi);
   const bool crosses = dot(next, facing) < 0;
   if (crosses != bs.through) return false; // the shading normal leads through the surface: no light there
@@ -595,7 +604,7 @@ bool Path::surface(const Hit& hit, const Ground& g) {
   return true;
 }
 
-void Path::trace(float x, float y, float step) {
+Ray Path::start(float x, float y, float step) {
   ++m_count.paths;
   m_film.begin(m_pixel);
   const V2f jitter = samplePixelFilter(m_sampler.get2());
@@ -604,11 +613,16 @@ void Path::trace(float x, float y, float step) {
   m_direction = ray.direction;
   m_spread = m_scene.camera.pixelAngle() * step;
   for (const Instance* i : m_scene.cameraInside) m_inside.enter({i, m_scene.materials[i->material].get(), false});
+  return ray;
+}
 
+void Path::run(const Hit* first, bool firstMet) {
   for (int i = 0; i < mostSteps; ++i) {
     const InsideStack::Body* within = m_inside.empty() ? nullptr : m_inside.there();
     Hit hit;
-    const bool met = m_rays.intersect(m_origin, m_direction, infinite, hit);
+    bool met = firstMet;
+    if (i > 0 || !first) met = m_rays.intersect(m_origin, m_direction, infinite, hit);
+    else if (met) hit = *first;
     if (within && within->scatters) {
       const bool wanders = scatterInside(met ? hit.distance : infinite, within->material->interior);
       if (wanders) {
@@ -687,11 +701,32 @@ void Path::trace(float x, float y, float step) {
 
 } // namespace
 
+static uint32_t streamOf(int px, int py, uint32_t index, uint32_t seed) { return mixBits(uint32_t(px) + mixBits(uint32_t(py) + mixBits(index + mixBits(seed)))); }
+
 void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& count, RayLog* log) const {
-  const uint32_t seed = m_scene.seed;
   const size_t pixel = size_t(py) * size_t(film.width()) + size_t(px);
-  Path path(m_scene, film, pixel, Sampler(uint32_t(px), uint32_t(py), index, seed), mixBits(uint32_t(px) + mixBits(uint32_t(py) + mixBits(index + mixBits(seed)))), m_draft, count, log);
-  path.trace(float(px), float(py), m_step);
+  Path path(m_scene, film, pixel, Sampler(uint32_t(px), uint32_t(py), index, m_scene.seed), streamOf(px, py, index, m_scene.seed), m_draft, count, log);
+  path.start(float(px), float(py), m_step);
+  path.run();
+}
+
+void PathTracer::sampleRow(Film& film, int px, int py, int n, uint32_t index, TraceCount& count) const {
+  constexpr int wide = 8;
+  const RayCaster rays(m_scene, count, nullptr);
+  for (int x = px; x < px + n; x += wide) {
+    const int k = std::min(wide, px + n - x);
+    std::array<std::optional<Path>, wide> paths;
+    Ray ray[wide];
+    for (int i = 0; i < k; ++i) {
+      const size_t pixel = size_t(py) * size_t(film.width()) + size_t(x + i);
+      paths[size_t(i)].emplace(m_scene, film, pixel, Sampler(uint32_t(x + i), uint32_t(py), index, m_scene.seed), streamOf(x + i, py, index, m_scene.seed), m_draft, count, nullptr);
+      ray[i] = paths[size_t(i)]->start(float(x + i), float(py), m_step);
+    }
+    Hit hits[wide];
+    bool met[wide];
+    rays.intersectEight(ray, k, hits, met);
+    for (int i = 0; i < k; ++i) paths[size_t(i)]->run(&hits[i], met[i]);
+  }
 }
 
 NodeId pick(const Scene& scene, float x, float y, int skip, V3f& point) {

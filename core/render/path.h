@@ -31,6 +31,8 @@ public:
   /// directly, also as mirrors and clear things show it, and no more: for the first blink of a picture.
   explicit PathTracer(const Scene& scene, int step = 1, bool draft = false) : m_scene(scene), m_step(float(step)), m_draft(draft) {}
   void sample(Film& film, int x, int y, uint32_t index, TraceCount& count, RayLog* log = nullptr) const;
+  /// One sample each of n pixels in a row, the camera's rays eight at a time.
+  void sampleRow(Film& film, int x, int y, int n, uint32_t index, TraceCount& count) const;
 
 private:
   const Scene& m_scene;

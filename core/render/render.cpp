@@ -27,11 +27,16 @@ bool Rendering::advance(const Tasks& tasks, uint32_t samples, const CancelFlag& 
     if (cancel.requested()) return;
     TraceCount count;
     const int left = x0 + (i % columns) * tile, top = y0 + (i / columns) * tile;
-    for (int y = top; y < std::min(y1, top + tile) && !cancel.requested(); ++y)
+    for (int y = top; y < std::min(y1, top + tile) && !cancel.requested(); ++y) {
+      if (m_draft && samples == 1 && m_film.samples(size_t(y) * size_t(m_film.width()) + size_t(left)) == 0) {
+        tracer.sampleRow(m_film, left, y, std::min(x1, left + tile) - left, 0, count);
+        continue;
+      }
       for (int x = left; x < std::min(x1, left + tile); ++x) {
         const size_t pixel = size_t(y) * size_t(m_film.width()) + size_t(x);
         for (uint32_t s = m_film.samples(pixel); s < samples; ++s) tracer.sample(m_film, x, y, s, count);
       }
+    }
     const std::lock_guard lock(mutex);
     m_count.rays += count.rays;
     m_count.paths += count.paths;

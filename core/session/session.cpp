@@ -249,10 +249,10 @@ struct Session::Content {
     return *table;
   }
 
-  std::vector<uint8_t> display(const Picture& linear) {
+  std::vector<uint8_t> display(const Picture& linear, bool quick = false) {
     const std::string view = settingsOf(now->doc).text("view");
     if (now->stopsOverlay) return overlay(linear);
-    return viewTable(view).apply(linear, tasks, float(std::exp2(now->viewStops)));
+    return viewTable(view).apply(linear, tasks, float(std::exp2(now->viewStops)), quick);
   }
 
   std::vector<uint8_t> overlay(const Picture& p) {
@@ -381,7 +381,7 @@ struct Session::Content {
       image.rgba = display(differencePicture(step == 1 ? live : image.light(), now->proof->picture()));
       return;
     }
-    image.rgba = display(live);
+    image.rgba = display(live, step > 1);
     if (step > 1) image.rgba = enlargeBytes(image.rgba, live.width, live.height, step, image.width, image.height, tasks);
     if (now->compare != Compare::None && now->proof) {
       image.otherWidth = now->proof->width;

@@ -89,6 +89,8 @@ void Surface::view(const V3f& wo) {
     for (float& s : m_share) s /= total;
   m_anyRough = m_share[Fibres] > 0 || m_share[Matte] > 0 || m_share[Sheet] > 0 || (m_share[Coat] > 0 && !m_coatMirror) ||
                (!m_mirror && (m_share[Metal] > 0 || m_share[Specular] > 0 || m_share[GlassMirror] > 0)) || (m_share[Glass] > 0 && !m_clearMirror && !thin);
+  m_anySpecular = (m_share[Coat] > 0 && m_coatMirror) || (m_mirror && (m_share[Metal] > 0 || m_share[Specular] > 0 || m_share[GlassMirror] > 0)) ||
+                  (m_share[Glass] > 0 && (m_clearMirror || thin));
 }
 
 Color Surface::albedo() const {

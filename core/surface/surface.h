@@ -55,6 +55,8 @@ struct Surface {
   bool sample(const V2f& u, float choose, RandomStream& random, Sample& s) const;
   /// True if nothing but mirror-like lobes is there: a light need not be sampled.
   bool onlySpecular() const { return !m_anyRough; }
+  /// True if some lobe is mirror-like.
+  bool anySpecular() const { return m_anySpecular; }
   Color albedo() const;
   /// Share of light, of what comes out of the body evenly, that leaves towards wi (per solid angle, cosine included):
   /// its integral over the hemisphere is 1.
@@ -75,7 +77,7 @@ private:
   Color m_matteScale{0.0f};  ///< of the matte body: energy and norm
   float m_lambdaOut = 0, m_coatLambdaOut = 0;
   Microsurface m_grain{1}, m_clear{1}, m_coatGrain{1};
-  bool m_mirror = false, m_clearMirror = false, m_coatMirror = false, m_anyRough = true;
+  bool m_mirror = false, m_clearMirror = false, m_coatMirror = false, m_anyRough = true, m_anySpecular = true;
 };
 
 /// Lobes with alpha below this are perfect mirrors; below mirrorAlpha they are mirror-like: lights are met, not sampled.
