@@ -96,6 +96,10 @@ class GlowingSphere : public Light {
 public:
   GlowingSphere(float radius, const M44f& m, OwnLight own) : m_world(m), m_inverse(m.inverse()), m_own(std::move(own)), m_radius(radius) {
     m_determinant = std::abs(m.determinant());
+    // Where nothing depends on the place, the outside of a ball is the same everywhere.
+    m_even = !m_own.patterned && m_own.material->veil.keys.empty();
+    if (m_even) m_evenLight = m_own.at({}, 1);
+    m_even &= !isBlack(m_evenLight);
     m_centre = transformPoint(m, V3f(0.0f));
     for (int i = 0; i < 3; ++i) m_reach = std::max(m_reach, radius * length(V3f(m[i][0], m[i][1], m[i][2])));
     const float scale = length(V3f(m[0][0], m[0][1], m[0][2]));
@@ -112,6 +116,10 @@ public:
       s.density = 1 / (2 * pi * one);
       const float along = d * local.z, off2 = d2 * std::max(0.0f, 1 - local.z * local.z);
       s.distance = along - std::sqrt(std::max(0.0f, m_reach * m_reach - off2));
+      if (m_even) {
+        s.radiance = m_evenLight;
+        return true;
+      }
       const V3f world = from + s.direction * s.distance;
       s.radiance = at(world, normalize(transformPoint(m_inverse, world)), s.direction);
       return !isBlack(s.radiance);
@@ -137,8 +145,6 @@ public:
 private:
   // What point of the sphere (n: unit, in its own space) sends out against the direction.
   Color at(const V3f& world, const V3f& n, const V3f& direction) const {
-    // Where nothing depends on the place, the outside of a ball is the same everywhere.
-    if (!m_own.patterned && m_own.material->emitsBack && m_own.material->veil.keys.empty()) return m_own.at({}, 1);
     PatternPoint p;
     const float cosine = -dot(direction, normalize(transformNormal(m_inverse, n)));
     if (m_own.patterned) {
@@ -159,7 +165,8 @@ private:
   OwnLight m_own;
   V3f m_centre;
   float m_radius, m_determinant, m_reach = 0;
-  bool m_uniform = true;
+  bool m_uniform = true, m_even = false;
+  Color m_evenLight{0.0f};
 };
 
 } // namespace

@@ -71,7 +71,7 @@ private:
   bool goOn(const Color& weight, float choice);
   template <typename Scatter> void gather(const Vertex& v, const Scatter& scatter);
   void gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, const Color& light, bool sky);
-  Color throughClear(V3f origin, const V3f& direction, float far, InsideStack inside, const Instance* own);
+  Color throughClear(V3f origin, const V3f& direction, float far, const Hit* first, InsideStack inside, const Instance* own);
 
   Ground groundAt(const Hit& hit, const V3f& direction, float footprint, const std::array<const Instance*, 4>& veils);
   float chance(int emitter) const { return m_allTaken ? 1.0f : m_choice.probability(size_t(emitter)); }
@@ -205,15 +205,17 @@ Path::Ground Path::groundAt(const Hit& hit, const V3f& direction, float footprin
   return g;
 }
 
-// Share of light that comes through on a straight line, `inside` of what it starts in: opacity by opacity, and through clear things that let light go
+// Share of light that comes through on a straight line, `inside` of what it starts in; `first`: the first clear thing in the way. opacity by opacity, and through clear things that let light go
 // straight, by Fresnel's equations and absorption on the way that refracted light would take.
-Color Path::throughClear(V3f o, const V3f& d, float far, InsideStack inside, const Instance* own) {
+Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, InsideStack inside, const Instance* own) {
   Color v(1.0f);
   float stretch = 1, entered = -1;
   std::array<const Instance*, 4> veils{};
   for (int i = 0; i < mostCrossings; ++i) {
     Hit h;
-    const bool met = m_scene.clearBlockers && m_rays.intersectClear(o, d, far, h);
+    bool met = first;
+    if (i == 0 && first) h = *first;
+    else if (i > 0) met = m_rays.intersectClear(o, d, far, h);
     const InsideStack::Body* medium = inside.there();
     Color a(1.0f);
     if (medium && (met || std::isfinite(far))) {
@@ -274,12 +276,14 @@ void Path::gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, 
   const float far = sky ? infinite : ls.distance * 0.9998f;
   if (m_rays.occluded(from, ls.direction, far)) return;
   Color seen(1.0f);
-  if (m_scene.clearBlockers || !m_inside.empty()) {
+  Hit clear;
+  const bool meets = m_scene.clearBlockers && m_rays.intersectClear(from, ls.direction, far, clear);
+  if (meets || !m_inside.empty()) {
     InsideStack inside = m_inside;
     const bool into = v.body && here == v.backside; // a way through the body itself ends at its other side
     if (v.body && !into) inside.leave(v.body);
     if (into) inside.enter({v.body, v.material, false});
-    seen = throughClear(from, ls.direction, far, inside, into ? v.body : nullptr);
+    seen = throughClear(from, ls.direction, far, meets ? &clear : nullptr, inside, into ? v.body : nullptr);
     if (isBlack(seen)) return;
   }
   Label l = m_label;
@@ -364,7 +368,12 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
 // source chosen by its unshadowed light; light bounced from other things is added. False: nothing goes on.
 bool Path::catchShadow(const Hit& hit, const V3f& facing) {
   const V3f lift = offset(hit.point, facing);
-  const auto visibility = [&](const V3f& d, float far) { return m_rays.occluded(lift, d, far) ? Color(0.0f) : throughClear(lift, d, far, m_inside, nullptr); };
+  const auto visibility = [&](const V3f& d, float far) { 
+    if (m_rays.occluded(lift, d, far)) return Color(0.0f);
+    Hit clear;
+    const bool meets = m_scene.clearBlockers && m_rays.intersectClear(lift, d, far, clear);
+    return throughClear(lift, d, far, meets ? &clear : nullptr, m_inside, nullptr);
+  };
   Color pass(1.0f);
   m_choice.moveTo(hit.point, facing);
   m_allTaken = false;
