@@ -55,8 +55,12 @@ std::vector<LightKind> allLights();
 
 /// Parameters that every light has; `unit` is what its power is stated in.
 std::vector<ParamDef> lightParams(const char* powerLabel, const char* unit, double power, double softMost);
-/// What a light's unit pictures are multiplied by: power × 2^stops × colour (luminance 1), in the working space; zero
-/// when it is off.
+/// How far a light at finite distance reaches, metres; 0: everywhere.
+ParamDef rangeParam();
+/// What comes of a light with this range (infinite: all) at a distance: 1 near it, falling smoothly to 0 at the range.
+float rangeShare(float distance, float range);
+/// What a light's unit pictures are multiplied by: power × 2^stops × colour or temperature (luminance 1), in the working
+/// space; zero when it is off.
 Color lightAmount(const Params& params);
 /// Position and aim, for lights that point somewhere, and the camera.
 std::vector<ParamDef> aimParams(Triple position, Triple target);
@@ -64,6 +68,7 @@ std::vector<ParamDef> aimParams(Triple position, Triple target);
 M44f aimMatrix(const Params& params);
 
 LightKind areaLight();
+LightKind daylight();
 LightKind pointLight();
 LightKind skyLight();
 LightKind spotLight();

@@ -1,48 +1,49 @@
-#include "core/light/light.h"
-
-#include <limits>
+#include "core/base/colorspace.h"
+#include "core/light/ball.h"
 
 namespace ilumbra {
 namespace {
 
-// A point that shines into a cone. Intensity is even inside the inner half-angle and falls to 0 at the outer one by a
-// smoothstep in the cosine; whatever the edge, its integral over directions is the power.
-class SpotLight : public Light {
+// Intensity is even inside the inner half-angle and falls to 0 at the outer one by a smoothstep in the cosine; whatever the
+// edge, its integral over directions is the power. A slide takes of that what it does not let through.
+class SpotLight : public BallLight {
 public:
-  SpotLight(const M44f& world, float innerDegrees, float outerDegrees) {
-    m_at = transformPoint(world, V3f(0.0f));
+  SpotLight(const M44f& world, float radius, float innerDegrees, float outerDegrees, std::shared_ptr<const Image> slide, float aspect)
+      : BallLight(transformPoint(world, V3f(0.0f)), radius), m_slide(std::move(slide)) {
     m_axis = normalize(transformVector(world, {0, 0, -1}));
+    m_right = normalize(transformVector(world, {1, 0, 0}));
+    m_up = normalize(transformVector(world, {0, 1, 0}));
     m_inner = std::cos(innerDegrees * pi / 180);
     m_outer = std::cos(outerDegrees * pi / 180);
     // ∫ smoothstep over the edge's cosines is half its width.
     const float solid = 2 * pi * ((1 - m_inner) + 0.5f * (m_inner - m_outer));
     m_peak = solid > 0 ? 1 / solid : 0;
+    // The picture's longer side is as wide as the cone.
+    const float t = std::tan(std::min(outerDegrees, 85.0f) * pi / 180);
+    m_scaleX = 0.5f / (t * std::min(1.0f, aspect));
+    m_scaleY = 0.5f / (t * std::min(1.0f, 1 / aspect));
   }
-  bool sample(const V3f& from, const V2f&, LightSample& s) const override {
-    const V3f to = m_at - from;
-    const float d2 = dot(to, to);
-    if (d2 <= 0) return false;
-    s.distance = std::sqrt(d2);
-    s.direction = to * (1 / s.distance);
-    const float share = edge(-dot(s.direction, m_axis));
-    s.radiance = Color(m_peak * share / d2);
-    s.density = std::numeric_limits<float>::infinity();
-    return share > 0;
-  }
-  float density(const V3f&, const V3f&, float, const V3f&) const override { return 0; }
-  Color radiance(const V3f&, const V3f&) const override { return Color(0.0f); }
   // Brighter than a lamp that shines all around by as much as its cone is narrower.
-  LightReach reach() const override { return {.centre = m_at, .axis = m_axis, .spread = 0, .fall = std::acos(m_outer), .flux = 4 * pi * m_peak}; }
+  LightReach reach() const override { return {.centre = m_centre, .radius = m_radius, .axis = m_axis, .spread = 0, .fall = std::acos(m_outer), .flux = 4 * pi * m_peak}; }
 
 private:
-  float edge(float cosine) const {
-    if (cosine <= m_outer) return 0;
-    if (cosine >= m_inner) return 1;
-    const float t = (cosine - m_outer) / (m_inner - m_outer);
-    return t * t * (3 - 2 * t);
+  Color intensity(const V3f& away) const override {
+    const float c = dot(away, m_axis);
+    if (c <= m_outer) return Color(0.0f);
+    const float t = c >= m_inner ? 1.0f : (c - m_outer) / (m_inner - m_outer);
+    const Color open(m_peak * t * t * (3 - 2 * t));
+    if (!m_slide) return open;
+    if (c <= 1e-3f) return Color(0.0f);
+    const float u = 0.5f + m_scaleX * dot(away, m_right) / c, v = 0.5f + m_scaleY * dot(away, m_up) / c;
+    if (u < 0 || u > 1 || v < 0 || v > 1) return Color(0.0f);
+    // Its rims do not run into each other.
+    const float hx = 0.5f / float(m_slide->width()), hy = 0.5f / float(m_slide->height());
+    const auto s = m_slide->lookup(std::clamp(u, hx, 1 - hx), std::clamp(v, hy, 1 - hy), true);
+    return open * vmax(acescgFrom709({s.x, s.y, s.z}), Color(0.0f)) * s.w;
   }
-  V3f m_at, m_axis;
-  float m_inner, m_outer, m_peak;
+  V3f m_axis, m_right, m_up;
+  float m_inner, m_outer, m_peak, m_scaleX, m_scaleY;
+  std::shared_ptr<const Image> m_slide;
 };
 
 } // namespace
@@ -50,17 +51,24 @@ private:
 LightKind spotLight() {
   return {{.id = "light.spot",
            .label = "Spot light",
-           .helpText = "A lamp that shines into a cone.",
+           .helpText = "A lamp that shines into a cone; with a slide, a projector.",
            .params = join({lightParams("Power", "lm", 1500, 50000),
                            aimParams({0, 3, 0}, {0, 0, 0}),
                            {number("cone", "Cone", "°", 30).soft(1, 90).range(0.01, 180).at(Stage::Placement).matters().in("Placement")
                                 .help("From the axis to where the light ends"),
                             number("edge", "Soft edge", "%", 0.2).soft(0, 1).range(0, 1).at(Stage::Placement).matters().in("Placement")
-                                .help("Share of the cone over which the light fades")}}),
+                                .help("Share of the cone over which the light fades"),
+                            number("radius", "Radius", "m", 0).soft(0, 0.5).range(0, 1e6).at(Stage::Placement).matters().in("Placement")
+                                .help("Size of its lens: softness of its shadows; 0 has hard shadows and is not seen"),
+                            file("slide", "Slide").at(Stage::Placement).in("Slide").help("A picture that is projected: as wide as the cone"),
+                            rangeParam()}}),
            .existence = Stage::Placement},
-          [](const Params& p, const M44f& world, const Assets&) {
+          [](const Params& p, const M44f& world, const Assets& assets) {
             const float cone = p.real("cone");
-            return std::make_unique<SpotLight>(aimMatrix(p) * world, cone * (1 - p.real("edge")), cone);
+            const std::string name = p.text("slide");
+            const auto slide = name.empty() ? nullptr : assets.image(name, -1);
+            const float aspect = slide ? float(slide->width()) / float(slide->height()) : 1;
+            return std::make_unique<SpotLight>(aimMatrix(p) * world, p.real("radius"), cone * (1 - p.real("edge")), cone, slide, aspect);
           }};
 }
 

@@ -75,6 +75,8 @@ private:
 
   Ground groundAt(const Hit& hit, const V3f& direction, float footprint, const std::array<const Instance*, 4>& veils);
   float chance(int emitter) const { return m_allTaken ? 1.0f : m_choice.probability(size_t(emitter)); }
+  // Of a lamp that the path meets.
+  float shareOf(const Emitter& e, float distance) const { return m_takenBy == noMaterial ? 1 : e.share(m_takenBy, m_scattered > 0 && std::isfinite(distance) ? distance : 0); }
   uint8_t eventOf(int times) const { return uint8_t(times == 0 ? EventEmitted : times == 1 ? EventDirect : EventIndirect); }
   // Lamps that the last vertex saw through clear things in a straight line are not counted again.
   bool counted() const { return m_crossed; }
@@ -94,6 +96,7 @@ private:
   Color m_throughput{1.0f};
   float m_previousDensity = infinite; // of the direction, for the light it may meet
   V3f m_previousPoint;
+  uint16_t m_takenBy = noMaterial;    // the thing that last scattered or mirrored the path: links of lamps are asked for it
   float m_nextFactor = 1;             // of bounced light only, never of lamps met directly
   bool m_chain = true;                // only mirrors and clear things so far
   bool m_straight = true;             // the camera's own ray so far
@@ -144,7 +147,7 @@ void Path::meetSky() {
       l.thing = sky.thing;
       l.material = noMaterial;
     }
-    add(l, m_throughput * sky.light->radiance(m_direction, m_direction) * sky.baked * (w * m_nextFactor));
+    add(l, m_throughput * sky.light->radiance(m_direction, m_direction) * sky.baked * (w * m_nextFactor * shareOf(sky, infinite)));
   }
 }
 
@@ -165,7 +168,7 @@ void Path::meetLamp(const Hit& hit) {
   float w = 1;
   if (std::isfinite(m_previousDensity))
     w = powerHeuristic(m_previousDensity, chance(in.emitter) * e.light->density(m_previousPoint, m_direction, length(hit.point - m_previousPoint), hit.geometric));
-  add(l, m_throughput * radiance * e.baked * w);
+  add(l, m_throughput * radiance * e.baked * (w * shareOf(e, length(hit.point - m_previousPoint))));
 }
 
 void Path::addOwnLight(const Hit& hit, const Material& m, const PatternPoint& at, const Color& throughput) {
@@ -301,7 +304,8 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
     return std::isfinite(ls.density) && !m_draft ? powerHeuristic(ls.density * probability, density) : 1.0f;
   };
   const auto inverseDensity = [](const LightSample& ls, float probability) { return 1 / (std::isfinite(ls.density) ? ls.density * probability : probability); };
-  const auto towards = [&](const LightSample& ls, V3f& wi) {
+  const auto towards = [&](const Emitter& e, LightSample& ls, V3f& wi) {
+    ls.radiance *= e.share(v.hit.instance->thing, std::isfinite(ls.distance) ? ls.distance : 0);
     wi = v.frame.toLocal(ls.direction);
     const bool sameSide = dot(ls.direction, v.facing) > 0;
     return sameSide == (wi.z > 0) && (sameSide || v.farSide) && !isBlack(ls.radiance);
@@ -315,7 +319,7 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
     for (const Emitter& e : m_scene.emitters) {
       LightSample ls;
       V3f wi;
-      if (!e.light->sample(point, m_sampler.get2(), ls) || !towards(ls, wi)) continue;
+      if (!e.light->sample(point, m_sampler.get2(), ls) || !towards(e, ls, wi)) continue;
       gatherFrom(v, e, ls, scatter.evaluate(wi) * ls.radiance * (misWeight(ls, 1, scatter.density(wi)) * inverseDensity(ls, 1)), false);
     }
   } else if (m_draft && !m_scene.emitters.empty()) {
@@ -324,7 +328,7 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
     float p;
     LightSample ls;
     V3f wi;
-    if (m_choice.pick(uChoose.x, lamp, p) && m_scene.emitters[lamp].light->sample(point, m_sampler.get2(), ls) && towards(ls, wi))
+    if (m_choice.pick(uChoose.x, lamp, p) && m_scene.emitters[lamp].light->sample(point, m_sampler.get2(), ls) && towards(m_scene.emitters[lamp], ls, wi))
       gatherFrom(v, m_scene.emitters[lamp], ls, scatter.evaluate(wi) * ls.radiance * inverseDensity(ls, p), false);
   } else if (!m_scene.emitters.empty()) {
     // What decides among the candidates is cheap: the light times the density that scattering has in its direction.
@@ -342,7 +346,7 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
       if (!m_choice.pick((float(k) + uChoose.x) / float(candidates), lamp, p)) continue;
       const Emitter& e = m_scene.emitters[lamp];
       const V2f u = k == 0 ? m_sampler.get2() : V2f(m_random.next(), m_random.next());
-      if (!e.light->sample(point, u, ls) || !towards(ls, wi)) continue;
+      if (!e.light->sample(point, u, ls) || !towards(e, ls, wi)) continue;
       const float density = scatter.density(wi), wanted = luminance(vmax(ls.radiance, Color(0.0f))) * e.weight * density;
       const float weight = wanted * misWeight(ls, p, density) * inverseDensity(ls, p);
       if (!(weight > 0) || !std::isfinite(weight)) continue;
@@ -359,7 +363,7 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
   for (const Emitter& sky : m_scene.skies) {
     LightSample ls;
     V3f wi;
-    if (!sky.light->sample(point, m_sampler.get2(), ls) || !towards(ls, wi)) continue;
+    if (!sky.light->sample(point, m_sampler.get2(), ls) || !towards(sky, ls, wi)) continue;
     gatherFrom(v, sky, ls, scatter.evaluate(wi) * ls.radiance * (misWeight(ls, 1, scatter.density(wi)) * inverseDensity(ls, 1)), true);
   }
 }
@@ -454,6 +458,7 @@ bool Path::leaveBody(const Hit& hit, const Ground& g) {
   if (wi.z <= 0) return false;
   m_previousDensity = wi.z / pi;
   m_previousPoint = hit.point;
+  m_takenBy = hit.instance->thing;
   m_sawStraight = true;
   m_crossed = false;
   m_origin = offset(hit.point, hit.geometric);
@@ -608,6 +613,7 @@ bool Path::surface(const Hit& hit, const Ground& g) {
   if (bs.diffuse) m_nextFactor = s.occlusion;
   m_previousDensity = bs.density;
   m_previousPoint = hit.point;
+  if (!(bs.specular && bs.through)) m_takenBy = in.thing;
   m_origin = offset(hit.point, crosses ? -facing : facing);
   m_direction = next;
   return true;

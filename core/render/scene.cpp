@@ -135,6 +135,7 @@ public:
       if (n->kind->param("material")) addObject(*n);
     }
     for (const Node* n : m_doc.family("light")) addLight(*n);
+    linkLights();
     weighEmitters();
     build();
     std::vector<NodeId> things, materials;
@@ -308,6 +309,7 @@ private:
     e.group = groupOf({n.id, {}, {}, {}}, e.baked);
     e.thing = thingOf(n);
     uint16_t switches = SwitchTakesLight | SwitchLightsOthers;
+    if (n.kind->param("range") && p.real("range") > 0) e.range = p.real("range");
     if (p.flag("seen")) switches |= SwitchSeen;
     if (p.flag("seen_mirrored")) switches |= SwitchMirrored;
     if (p.flag("seen_through")) switches |= SwitchThrough;
@@ -336,6 +338,27 @@ private:
     s.lights.push_back(std::move(light));
   }
 
+  // Which things take a lamp's light, groups standing for all that they hold.
+  void linkLights() {
+    Scene& s = *m_scene;
+    const auto link = [&](Emitter& e) {
+      const Node* n = m_doc.find(s.things[e.thing].node);
+      if (!n || !n->kind->param("links")) return;
+      const Params p(*n, m_options.frame);
+      const std::string which = p.text("links");
+      if (which == "everything") return;
+      std::set<NodeId> named;
+      for (const Reference& r : p.references("linked")) named.insert(r.target);
+      for (const Thing& t : s.things) {
+        bool in = false;
+        for (const Node* o = m_doc.find(t.node); o && !in; o = m_doc.find(o->parent)) in = named.count(o->id) > 0;
+        e.linked.push_back(in == (which == "only these"));
+      }
+    };
+    for (Emitter& e : s.emitters) link(e);
+    for (Emitter& e : s.skies) link(e);
+  }
+
   // Each source is chosen by how bright it is; one that is off keeps a floor, so that it can come on.
   void weighEmitters() {
     Scene& s = *m_scene;
@@ -350,7 +373,10 @@ private:
     weigh(s.emitters);
     weigh(s.skies);
     std::vector<LightTree::Entry> lights;
-    for (const Emitter& e : s.emitters) lights.push_back({e.light->reach(), e.weight});
+    for (const Emitter& e : s.emitters) {
+      lights.push_back({e.light->reach(), e.weight});
+      lights.back().reach.range = std::min(lights.back().reach.range, e.range);
+    }
     s.tree = LightTree(lights);
   }
 

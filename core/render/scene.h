@@ -5,6 +5,8 @@
 #include "core/render/layers.h"
 #include "core/surface/material.h"
 
+#include <limits>
+
 struct RTCSceneTy;
 struct RTCDeviceTy;
 
@@ -60,6 +62,13 @@ struct Emitter {
   Color baked{1.0f};  ///< 1 for a group of its own; the amount where lights share a group
   float weight = 0;   ///< luminance of its amount, for choosing; never 0
   uint16_t switches = 0; ///< of a sky: its Switches
+  float range = std::numeric_limits<float>::infinity(); ///< metres at which its light has faded
+  std::vector<bool> linked; ///< by thing: takes its light; empty: all do
+  /// What of its light comes to a thing at a distance in metres.
+  float share(uint16_t thingThere, float distance) const {
+    if (!linked.empty() && !linked[thingThere]) return 0;
+    return rangeShare(distance, range);
+  }
 };
 
 /// A document compiled for rendering at one frame. Immutable.

@@ -182,3 +182,167 @@ TEST_CASE("A new light's power is never negative, and the refusal names it", "[l
   CHECK(why.find("Lamp.power") != std::string::npos);
   CHECK(why.find("below the least") != std::string::npos);
 }
+
+TEST_CASE("Discs and tubes give the power that they state", "[light][truth3]") {
+  // All that leaves a lamp lands on the inside of a large black ball around it: seen from outside through its one-sided wall it
+  // cannot be, so the floor's formulas stand in. A disc of luminance L seen on its axis: E = π L R² / (R² + d²).
+  Set s = floorUnderCamera();
+  s.add("light.area", "Disc", {{"form", "disc"}, {"power", "3000"}, {"width", "1"}, {"height", "1"}, {"position", "0, 0.8, 0"}, {"target", "0, 0, 0"}, {"seen", "off"}});
+  const double area = pi64 * 0.25, L = 3000 / (pi64 * area);
+  const Estimate disc = estimate(s.take(), 256, middle);
+  CHECK(disc.agrees(L * 0.25 / (0.25 + 0.64), 1e-3));
+  // A thin tube above the floor and along it: a line of n lumens a metre and radian, E = L · 2 r · ∫ cos² / d² dl.
+  Set t = floorUnderCamera();
+  t.add("light.area", "Tube", {{"form", "tube"}, {"power", "3000"}, {"width", "2"}, {"height", "0.01"}, {"position", "0, 1, 0"}, {"target", "0, 0, 0"}, {"seen", "off"}});
+  const double l = 3000 / (pi64 * (2 * pi64 * 0.005 * (2 + 0.005)));
+  double sum = 0;
+  for (int i = 0; i < 2000; ++i) {
+    const double x = -1 + 2 * (i + 0.5) / 2000, d2 = 1 + x * x;
+    sum += 1 / d2 / d2 * (2.0 / 2000); // cosine at the floor and at the line are both 1 / d
+  }
+  const Estimate tube = estimate(t.take(), 256, middle);
+  CAPTURE(tube.mean, tube.se, l * 0.01 * sum);
+  CHECK(tube.agrees(l * 0.01 * sum / pi64, 3e-3));
+  // A ball of the area light is the point light of its radius.
+  Set b = floorUnderCamera();
+  b.add("light.area", "Ball", {{"form", "ball"}, {"power", "1200"}, {"width", "0.8"}, {"position", "0, 1.5, 0"}, {"target", "0, 0, 0"}, {"seen", "off"}});
+  CHECK(estimate(b.take(), 128, middle).agrees(1200 / (4 * pi64 * 2.25) / pi64, 1e-3));
+}
+
+TEST_CASE("A honeycomb narrows a panel's light and keeps its power", "[light]") {
+  for (const double spread : {60.0, 20.0}) {
+    Set s(64, 64);
+    s.look("0, 30, 0", "0, 0, 0", "50");
+    s.lambert("White", "1, 1, 1");
+    s.add("object.plane", "Floor", {{"width", "100"}, {"depth", "100"}, {"material", "White"}});
+    s.add("light.area", "Panel", {{"power", "900"}, {"width", "0.3"}, {"height", "0.3"}, {"spread", std::to_string(spread).c_str()}, {"position", "0, 2, 0"}, {"target", "0, 0, 0"}, {"seen", "off"}});
+    const Document doc = s.take();
+    const Picture p = luminances(trace(setValue(doc, doc.settings().id, "bounces", Constant(1.0)), 64));
+    const double side = 30 * 36 / 50.0, pixel = side / 64 * (side / 64);
+    double flux = 0;
+    for (int y = 0; y < 64; ++y)
+      for (int x = 0; x < 64; ++x) flux += double(luminance(p.color(x, y))) * pi64 * pixel;
+    CAPTURE(spread);
+    CHECK(flux == Approx(900).epsilon(0.01));
+    // Beyond the spread it is dark.
+    const int out = int(64 * (2 * std::tan(spread * pi64 / 180) + 0.8) / side);
+    CHECK(luminance(p.color(32 + out, 32)) == 0);
+  }
+}
+
+TEST_CASE("A spot with a lens lights as one without, only softer, and shows its lens", "[light][truth2]") {
+  Set s = floorUnderCamera();
+  s.add("light.spot", "Spot", {{"power", "900"}, {"cone", "30"}, {"edge", "0"}, {"radius", "0.1"}, {"position", "0, 2, 0"}, {"target", "0, 0, 0"}, {"seen", "off"}});
+  const Document doc = s.take();
+  const double solid = 2 * pi64 * (1 - std::cos(30 * pi64 / 180));
+  CHECK(estimate(doc, 128, middle).agrees(900 / solid / 4 / pi64, 2e-3));
+  Document seen = setAt(doc, resolve(doc, "Spot.seen"), Constant(true));
+  seen = setAt(seen, resolve(seen, "Camera.position"), Constant(Triple{0, 0.5, 0.3}));
+  seen = setAt(seen, resolve(seen, "Camera.target"), Constant(Triple{0, 2, 0}));
+  // Its luminance is intensity over the area of its disc.
+  CHECK(mean(luminances(trace(seen, 4)), middle) == Approx(900 / solid / (pi64 * 0.01)).epsilon(1e-3));
+}
+
+TEST_CASE("A slide takes light away and colours it", "[light]") {
+  // Left half clear, right half black.
+  std::vector<uint8_t> texels(8 * 4 * 4, 255);
+  for (size_t y = 0; y < 4; ++y)
+    for (size_t x = 4; x < 8; ++x) std::fill_n(&texels[4 * (8 * y + x)], 3, uint8_t(0));
+  Assets assets = noAssets();
+  assets.image = [image = std::make_shared<const Image>(8, 4, Image::Encoding::Srgb8, texels)](const std::string&, int) { return image; };
+  Set s(64, 64);
+  s.look("0, 6, 0", "0, 0, 0", "60");
+  s.lambert("White", "1, 1, 1");
+  s.add("object.plane", "Floor", {{"width", "40"}, {"depth", "40"}, {"material", "White"}});
+  s.add("light.spot", "Projector", {{"power", "900"}, {"cone", "25"}, {"edge", "0"}, {"slide", "half.png"}, {"position", "0, 2, 0"}, {"target", "0, 0, 0"}});
+  const Document doc = s.take();
+  const Picture p = luminances(trace(setValue(doc, doc.settings().id, "bounces", Constant(1.0)), 16, 0, assets));
+  double left = 0, right = 0;
+  for (int y = 0; y < 64; ++y)
+    for (int x = 0; x < 64; ++x) (x < 32 ? left : right) += double(luminance(p.color(x, y)));
+  CHECK(std::min(left, right) < 0.06 * std::max(left, right));
+  // The picture is as wide as the cone and half as high: nothing lands above it.
+  CHECK(luminance(p.color(26, 14)) == 0);
+}
+
+TEST_CASE("Beyond its range a lamp lights nothing, and near it all", "[light]") {
+  for (const char* kind : {"light.point", "light.spot", "light.area"}) {
+    Set s = floorUnderCamera();
+    s.add(kind, "Lamp", {{"position", "0, 1, 0"}, {"seen", "off"}});
+    const Document doc = s.take();
+    CAPTURE(kind);
+    const double open = illuminance(doc);
+    CHECK(illuminance(setAt(doc, resolve(doc, "Lamp.range"), Constant(0.95))) < 0.02 * open); // a panel's middle is not its nearest
+    CHECK(illuminance(setAt(doc, resolve(doc, "Lamp.range"), Constant(8.0))) == Approx(open).epsilon(2e-3));
+  }
+}
+
+TEST_CASE("Linked lamps light what they are linked to and nothing else", "[light]") {
+  for (const char* radius : {"0", "0.3"}) {
+    Set s(32, 16);
+    s.look("0, 6, 0", "0, 0, 0", "200");
+    s.lambert("White", "0.5, 0.5, 0.5");
+    s.add("object.plane", "Left", {{"width", "1"}, {"depth", "2"}, {"position", "-0.5, 0, 0"}, {"material", "White"}});
+    s.add("object.plane", "Right", {{"width", "1"}, {"depth", "2"}, {"position", "0.5, 0, 0"}, {"material", "White"}});
+    s.add("light.point", "Lamp", {{"position", "0, 1, 0"}, {"radius", radius}, {"seen", "off"}, {"links", "only these"}, {"linked", "Left"}});
+    const Document doc = s.take();
+    const auto halves = [&](const Document& d) {
+      const Picture p = luminances(trace(d, 32));
+      return std::pair{mean(p, {2, 2, 12, 12}), mean(p, {18, 2, 12, 12})};
+    };
+    const auto [left, right] = halves(doc);
+    CHECK(left > 0);
+    CHECK(right == 0);
+    const auto [l2, r2] = halves(setAt(doc, resolve(doc, "Lamp.links"), Constant(std::string("all but these"))));
+    CHECK(l2 == 0);
+    CHECK(r2 == Approx(left).epsilon(0.02));
+  }
+}
+
+TEST_CASE("A temperature colours a lamp and keeps its power", "[light][truth8]") {
+  Set s = floorUnderCamera();
+  s.add("light.point", "Lamp", {{"power", "100"}, {"radius", "0"}, {"position", "0, 1, 0"}});
+  Document doc = s.take();
+  const double plain = illuminance(doc);
+  doc = setAt(doc, resolve(doc, "Lamp.by_temperature"), Constant(true));
+  const auto colour = [&](double kelvin) { return luminances(trace(setAt(doc, resolve(doc, "Lamp.temperature"), Constant(kelvin)), 4)).color(8, 8); };
+  for (const double kelvin : {1900.0, 6500.0, 12000.0}) CHECK(double(luminance(colour(kelvin))) * pi64 == Approx(plain).epsilon(1e-3));
+  CHECK(colour(1900).x > 3 * colour(1900).z);
+  CHECK(colour(12000).z > 1.2f * colour(12000).x);
+}
+
+TEST_CASE("Daylight is as bright, as blue and as red as the day is", "[light]") {
+  Set s = floorUnderCamera();
+  s.add("light.daylight", "Day", {{"height", "60"}, {"turbidity", "2.5"}});
+  const Document doc = s.take();
+  const auto lux = [&](const Document& d) { return illuminance(d, 256); };
+  const double noon = lux(doc);
+  CAPTURE(noon);
+  CHECK(noon > 80000); // clear sky, sun at 60°: about 100 klx (IES RP-21)
+  CHECK(noon < 125000);
+  const Document skyOnly = setAt(doc, resolve(doc, "Day.sun"), Constant(false));
+  const double sky = lux(skyOnly);
+  CAPTURE(sky);
+  CHECK(sky > 7000);
+  CHECK(sky < 25000);
+  const auto colour = [&](const Document& d) { return luminances(trace(d, 256)).color(8, 8); };
+  CHECK(colour(skyOnly).z > 1.25f * colour(skyOnly).x);
+  const Document evening = setAt(doc, resolve(doc, "Day.height"), Constant(3.0));
+  const double late = lux(evening);
+  CAPTURE(late);
+  CHECK(late < 0.1 * noon);
+  CHECK(late > 200);
+  // A larger disc only softens.
+  CHECK(lux(setAt(doc, resolve(doc, "Day.diameter"), Constant(5.0))) == Approx(noon).epsilon(0.02));
+}
+
+TEST_CASE("A gradient sky shines by its three colours", "[light]") {
+  Set s;
+  s.look("0, 0, 0", "0, 5, 0", "400");
+  s.add("light.sky", "Sky", {{"form", "gradient"}, {"power", "100"}, {"zenith", "1, 1, 1"}, {"horizon", "0.5, 0.5, 0.5"}, {"ground", "0.2, 0.2, 0.2"}});
+  const Document doc = s.take();
+  const auto towards = [&](Triple t) { return mean(luminances(trace(setAt(doc, resolve(doc, "Camera.target"), Constant(t)), 2)), middle); };
+  CHECK(towards({0, 5, 0.001}) == Approx(100).epsilon(0.01));
+  CHECK(towards({0, -5, 0.001}) == Approx(20).epsilon(0.01));
+  CHECK(towards({5, 0.0, 0}) == Approx(50).epsilon(0.15));
+}

@@ -100,7 +100,7 @@ TEST_CASE("An image sky is sampled where it is bright, and shines by its picture
     for (int x = 20; x < 26; ++x) std::fill_n(&texels[size_t(4 * (y * 64 + x))], 4, uint8_t(255));
   const auto image = std::make_shared<const Image>(64, 32, Image::Encoding::Srgb8, texels);
   Set s;
-  const NodeId id = s.add("light.sky", "Sky", {{"image", "patch.png"}});
+  const NodeId id = s.add("light.sky", "Sky", {{"form", "picture"}, {"image", "patch.png"}});
   const Document doc = s.take();
   Assets assets = noAssets();
   assets.image = [&](const std::string&, int) { return image; };
@@ -130,7 +130,7 @@ TEST_CASE("An image sky is sampled where it is bright, and shines by its picture
 }
 
 TEST_CASE("A light is never thought unimportant where it lights", "[light][sampling]") {
-  for (const char* kind : {"light.point", "light.spot", "light.area", "light.sun", "light.sky"}) {
+  for (const char* kind : {"light.point", "light.spot", "light.area", "light.sun", "light.sky", "light.daylight"}) {
     const auto light = build(kind);
     for (int i = 0; i < 300; ++i) {
       Sampler s(2, 0, uint32_t(i), 9);
@@ -218,4 +218,46 @@ TEST_CASE("No cluster of lights hides one that shines here", "[light][tree]") {
     }
   }
   CHECK(lit > 10000);
+}
+
+TEST_CASE("Discs, tubes and skies sample with the density that they tell", "[light][sampling]") {
+  const auto disc = build("light.area", {{"form", "disc"}, {"width", "2"}, {"height", "2"}, {"position", "0, 1, 0"}, {"target", "0, 0, 0"}});
+  CHECK(solidAngle(*disc, {0, 0, 0}) == Approx(2 * 3.14159265 * (1 - std::cos(3.14159265 / 4))).epsilon(3e-3));
+  agrees(*disc, {0.3f, 0, 0.2f}, true);
+  const auto tube = build("light.area", {{"form", "tube"}, {"width", "1"}, {"height", "0.4"}, {"position", "0, 1, 0"}, {"target", "0, 0, 0"}});
+  for (const V3f& from : {V3f(0, 0, 0), V3f(3, 1.1f, 0), V3f(0.9f, 0.2f, 0.4f)}) {
+    // The same solid angle by casting rays against its body.
+    Shape body = *tube->shape();
+    double met = 0;
+    constexpr int n = 40000;
+    const V3f c(0, 1, 0);
+    for (int i = 0; i < n; ++i) {
+      Sampler s(3, 0, uint32_t(i), 2);
+      const V3f d = sampleUniformSphere(s.get2());
+      for (const auto& t : body.mesh.triangles) {
+        const V3f a = body.mesh.positions[t.a] - from, e1 = body.mesh.positions[t.b] - from - a, e2 = body.mesh.positions[t.c] - from - a;
+        const V3f h = cross(d, e2);
+        const float det = dot(e1, h);
+        if (det <= 1e-12f) continue;
+        const V3f o = -a;
+        const float u = dot(o, h) / det;
+        const V3f q = cross(o, e1);
+        const float v = dot(d, q) / det, w = dot(e2, q) / det;
+        if (u >= 0 && v >= 0 && u + v <= 1 && w > 0) {
+          met += 1;
+          break;
+        }
+      }
+    }
+    CAPTURE(from.x, from.y, from.z);
+    CHECK(solidAngle(*tube, from, 40000) == Approx(met / n * 4 * 3.14159265).epsilon(0.05));
+  }
+  for (const char* form : {"gradient"}) {
+    const auto sky = build("light.sky", {{"form", form}});
+    CHECK(solidAngle(*sky, {0, 0, 0}) == Approx(4 * 3.14159265).epsilon(1e-2));
+    agrees(*sky, {0, 0, 0}, true);
+  }
+  const auto day = build("light.daylight", {{"diameter", "3"}});
+  CHECK(solidAngle(*day, {0, 0, 0}) == Approx(4 * 3.14159265).epsilon(2e-2));
+  agrees(*day, {0, 0, 0}, true);
 }

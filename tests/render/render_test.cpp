@@ -344,7 +344,7 @@ TEST_CASE("What cannot be built is left out and told by name", "[render]") {
   s.look("0, 0, 3", "0, 0, 0");
   s.add("object.mesh", "Gone", {{"file", "nowhere.glb"}});
   s.add("object.box", "Flat", {{"size", "1, 0, 1"}});
-  s.add("light.sky", "Picture sky", {{"image", "nowhere.exr"}});
+  s.add("light.sky", "Picture sky", {{"form", "picture"}, {"image", "nowhere.exr"}});
   const Traced t = trace(s.take(), 1);
   REQUIRE(t.scene->troubles.size() == 3);
   CHECK(t.scene->troubles[0].find("Gone") != std::string::npos);
