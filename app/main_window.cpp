@@ -343,6 +343,7 @@ void MainWindow::makeCommands() {
   };
   add("picture.pause", picture, tr("Pause"), "F9", tr("Stops refining; edits still show"), flip(&Studio::View::paused));
   add("picture.lens", picture, tr("Lens on or off"), "Ctrl+Shift+L", tr("The picture with or without its lens stages"), flip(&Studio::View::withLens));
+  add("picture.raw", picture, tr("Raw or denoised"), "Ctrl+Shift+R", tr("The picture as it was sampled, or denoised"), flip(&Studio::View::raw));
   add("picture.stops", picture, tr("Stops overlay"), "Ctrl+T", tr("False colour by stops from white"), flip(&Studio::View::stopsOverlay));
   add("picture.region", picture, tr("Render a region"), "Ctrl+R", tr("Only a part, to be dragged in the picture"), [this] {
     m_picture->setRegionTool(!m_picture->regionTool());
@@ -524,7 +525,7 @@ void MainWindow::exportPicture(const QString& path, bool whenFinished, std::func
       if (state->rendering.step() != 1) throw badInput("the picture is still a draft; wait a moment");
       samples = state->rendering.samples();
       const bool exr = path.endsWith(QStringLiteral(".exr"));
-      const PictureFile file = pictureFile(state->doc, currentFrame(state->doc), state->rendering, state->amounts, state->developed, exr ? parsePasses("all") : std::vector<std::string>{}, state->tasks);
+      const PictureFile file = pictureFile(state->doc, currentFrame(state->doc), state->rendering, state->amounts, state->developed, exr ? parsePasses("all") : std::vector<std::string>{}, state->tasks, state->denoiser);
       writePicture(file, path.toStdString(), *views, settingsOf(state->doc).text("view"));
     } catch (const std::exception& e) {
       error = QString::fromUtf8(e.what());
@@ -618,6 +619,7 @@ void MainWindow::showState() {
     else if (image->draft) text = tr("Draft");
     else if (image->finished) text = tr("Picture finished · %1 samples").arg(image->samples);
     else text = tr("Picture %1 / %2 samples · %3 left").arg(image->samples).arg(image->target).arg(timeText(image->secondsLeft));
+    if (image->denoised) text += tr(" · denoised");
     if (m_studio.view().paused && !image->finished) text += tr(" · paused");
     if (!m_exportPath.isEmpty()) text += tr(" · will be exported");
     m_rate->setText(image->raysPerSecond > 0 ? tr("%1 M rays/s").arg(image->raysPerSecond / 1e6, 0, 'f', 1) : QString());

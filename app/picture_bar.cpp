@@ -95,6 +95,8 @@ PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent) : QWi
   connect(m_region, &QToolButton::clicked, this, [this] { m_view.setRegionTool(m_region->isChecked()); });
   add(m_lens, tr("Lens"), tr("Off: the picture without its lens stages"), true);
   toggle(m_lens, &Studio::View::withLens);
+  add(m_raw, tr("Raw"), tr("The picture as it was sampled, without denoising"), true);
+  toggle(m_raw, &Studio::View::raw);
   add(m_pause, tr("Pause"), tr("Stops refining; edits still show"), true);
   toggle(m_pause, &Studio::View::paused);
   add(m_exposure, "", tr("Brightens the view alone; the camera's own exposure is among its parameters"), false);
@@ -148,7 +150,7 @@ void PictureBar::resizeEvent(QResizeEvent*) {
 
 void PictureBar::fit() {
   // What does not fit is found under "more", the least used first.
-  QToolButton* const byUse[] = {m_display, m_lens, m_pass, m_region, m_exposure, m_stops, m_pause, m_camera};
+  QToolButton* const byUse[] = {m_display, m_lens, m_pass, m_region, m_exposure, m_stops, m_raw, m_pause, m_camera};
   m_more->setVisible(true);
   int need = 24 + m_frame->sizeHint().width();
   for (QToolButton* b : findChildren<QToolButton*>(QString(), Qt::FindDirectChildrenOnly)) need += b->sizeHint().width();
@@ -187,6 +189,7 @@ void PictureBar::refresh() {
   m_stops->setChecked(v.stopsOverlay);
   m_region->setChecked(m_view.regionTool());
   m_lens->setChecked(v.withLens);
+  m_raw->setChecked(v.raw);
   m_pause->setChecked(v.paused);
   m_exposure->setText(QStringLiteral("%1%2").arg(v.stops >= 0 ? "+" : "−").arg(std::abs(v.stops), 0, 'f', 1));
   m_display->setText(qs(settingsOf(doc).text("view")));

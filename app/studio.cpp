@@ -37,6 +37,7 @@ void Studio::submit() {
   r.effect = effect();
   r.paused = m_view.paused;
   r.withLens = m_view.withLens;
+  r.raw = m_view.raw;
   r.soloStage = m_view.soloStage && doc().find(m_view.soloStage) ? m_view.soloStage : 0;
   r.pass = m_view.pass;
   r.stopsOverlay = m_view.stopsOverlay;

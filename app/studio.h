@@ -63,7 +63,7 @@ public:
 
   // View state.
   struct View {
-    bool paused = false, withLens = true, stopsOverlay = false;
+    bool paused = false, withLens = true, raw = false, stopsOverlay = false;
     ShownPass pass = ShownPass::Light;
     double stops = 0;
     Region region;

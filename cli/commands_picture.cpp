@@ -12,6 +12,7 @@
 #include <CLI/CLI.hpp>
 #include <chrono>
 #include <filesystem>
+#include <optional>
 #include <fmt/format.h>
 
 namespace ilumbra::cli {
@@ -22,7 +23,7 @@ using Clock = std::chrono::steady_clock;
 struct Args {
   std::string file, other, output, size, region, camera, passes, frames, effect;
   std::vector<std::string> sets;
-  double frame = 0, noise = 0, seconds = 0;
+  double frame = 0, noise = -1, seconds = 0;
   int samples = 0, seed = -1, threads = 0;
   bool noLens = false, noDenoise = false, alpha = false;
 };
@@ -70,9 +71,8 @@ std::string frameName(const std::string& output, double frame) {
 struct Rendered {
   Rendering rendering;
   LensResult developed;
+  std::optional<Denoiser> denoiser;
   double seconds = 0;
-  Document doc;
-  double frame;
 };
 
 Rendered renderFrame(const Context& c, const Args& a, const Document& doc, double frame, const Tasks& tasks, AssetCache& assets, SceneCache& cache, double partStart, double partEnd) {
@@ -89,21 +89,21 @@ Rendered renderFrame(const Context& c, const Args& a, const Document& doc, doubl
   const ScenePtr scene = compileScene(doc, {.frame = frame, .queries = lensQueries(doc), .layerMemory = size_t(4) << 30}, assets.assets(doc.folder(), c.cancel), cache, c.cancel);
   for (const std::string& t : scene->troubles) std::fputs(fmt::format("ilumbra-cli: {}: left out: {}\n", a.file, t).c_str(), stderr);
   if (!activeCamera(doc)) throw badInput(a.file + ": has no camera");
-  Rendered r{Rendering(scene), {}, 0, doc, frame};
+  Rendered r{Rendering(scene), {}, {}, 0};
   const auto target = uint32_t(settingsOf(doc).number("samples"));
   Progress progress;
-  for (uint32_t done = 0; done < target;) {
-    // With a time or noise limit, in steps that can stop; else as few as keep the bar moving.
-    const uint32_t next = std::min(target, done < 8 ? done + 1 : done + std::max(1u, done / 8));
-    if (!r.rendering.advance(tasks, next, *c.cancel, region)) throw cancelled();
-    done = next;
+  const double noise = a.noise >= 0 ? a.noise : settingsOf(doc).number("noise");
+  while (r.rendering.samples() < target && !r.rendering.calm()) {
+    if (!r.rendering.advance(tasks, r.rendering.nextPass(target), *c.cancel, region, noise)) throw cancelled();
+    const uint32_t done = r.rendering.samples();
     const double share = std::max(double(done) / target, a.seconds > 0 ? std::min(1.0, elapsed() / a.seconds) : 0.0);
     const double left = elapsed() / std::max(1e-6, share) * (1 - share);
     progress.show(partStart + (partEnd - partStart) * share, fmt::format("{} of {} samples, {:.0f} s left", done, target, left));
     if (a.seconds > 0 && elapsed() >= a.seconds) break;
-    if (a.noise > 0 && done >= 4 && r.rendering.film().noise() <= a.noise) break;
   }
-  r.developed = develop(doc, frame, *scene, r.rendering.film(), scene->amounts, tasks, !a.noLens);
+  if (!a.noDenoise && settingsOf(doc).flag("denoise") && r.rendering.samples() > 1) r.denoiser.emplace(r.rendering.film(), tasks);
+  const Denoiser* denoiser = r.denoiser ? &*r.denoiser : nullptr;
+  r.developed = develop(doc, frame, *scene, collectLayers(*scene, r.rendering.film(), scene->amounts, tasks, denoiser), tasks, !a.noLens);
   r.seconds = elapsed();
   return r;
 }
@@ -112,7 +112,7 @@ void renderCommand(const Context& c, const Args& a) {
   if (!isPictureName(a.output)) throw usageError(a.output + ": a picture is written as .exr, .png, .jpg, .tif or .hdr");
   const std::vector<std::string> passes = parsePasses(a.passes);
   if (!passes.empty() && std::filesystem::path(a.output).extension() != ".exr") throw usageError("passes are written to .exr only");
-  if (a.samples < 0 || a.threads < 0 || a.noise < 0 || a.seconds < 0) throw usageError("samples, threads, noise and seconds are not negative");
+  if (a.samples < 0 || a.threads < 0 || a.seconds < 0) throw usageError("samples, threads and seconds are not negative");
   const Document base = prepared(c, a);
   std::vector<double> frames = {a.frame};
   const bool sequence = !a.frames.empty();
@@ -135,7 +135,7 @@ void renderCommand(const Context& c, const Args& a) {
   for (size_t i = 0; i < frames.size(); ++i) {
     const Document doc = setValue(base, base.settings().id, "frame", Constant(frames[i]));
     const Rendered r = renderFrame(c, a, doc, frames[i], tasks, assets, cache, double(i) / double(frames.size()), double(i + 1) / double(frames.size()));
-    const PictureFile file = pictureFile(doc, frames[i], r.rendering, r.rendering.scene().amounts, r.developed, passes, tasks);
+    const PictureFile file = pictureFile(doc, frames[i], r.rendering, r.rendering.scene().amounts, r.developed, passes, tasks, r.denoiser ? &*r.denoiser : nullptr);
     std::vector<float> alpha;
     if (a.alpha)
       for (size_t k = 0; k < r.developed.picture.pixels(); ++k) alpha.push_back(r.rendering.film().alpha(k));
@@ -152,6 +152,7 @@ void renderCommand(const Context& c, const Args& a) {
                       {"seconds", r.seconds},
                       {"rays_per_second", r.seconds > 0 ? double(count.rays) / r.seconds : 0},
                       {"noise", r.rendering.film().noise()},
+                      {"denoised", r.denoiser.has_value()},
                       {"dropped", count.dropped},
                       {"limited", count.limited},
                       {"left_out", r.rendering.scene().troubles}});
@@ -289,7 +290,7 @@ void addPictureCommands(CLI::App& app, Context& c) {
   s->add_option("-o", a->output, "The picture: .exr, .png, .jpg, .tif, .hdr")->required();
   s->add_option("--size", a->size, "WxH in pixels");
   s->add_option("--samples", a->samples, "Light paths a pixel");
-  s->add_option("--noise", a->noise, "Stops when the noise figure is below this");
+  s->add_option("--noise", a->noise, "Noise at which a part of the picture is done, 0.02 for 2 %; 0 spends all samples");
   s->add_option("--seconds", a->seconds, "Stops after this time");
   s->add_option("--seed", a->seed, "Pattern of the grain");
   auto* frame = s->add_option("--frame", a->frame, "The frame");
@@ -299,7 +300,7 @@ void addPictureCommands(CLI::App& app, Context& c) {
   s->add_option("--set", a->sets, "NAME.PARAM=VALUE for this picture only");
   s->add_option("--passes", a->passes, "all, or names with commas: depth, normal, albedo, identity, lights, sources, lens");
   s->add_flag("--no-lens", a->noLens, "Without the lens stages");
-  s->add_flag("--no-denoise", a->noDenoise, "As it was sampled (this version never does otherwise)");
+  s->add_flag("--no-denoise", a->noDenoise, "As it was sampled, noise and all");
   s->add_flag("--alpha", a->alpha, "Unassociated alpha in PNG");
   s->add_option("--threads", a->threads, "Threads; 0: one a core");
   s->callback([&c, a] { renderCommand(c, *a); });

@@ -112,6 +112,10 @@ Kind pictureKind() {
               integer("height", "Height", 720).soft(64, 4096).range(1, 32768).fixed().help("Height of the picture in pixels"),
               integer("samples", "Samples", 256).soft(1, 4096).range(1, 1048576).log().fixed()
                   .help("Light paths a pixel when the picture counts as finished"),
+              number("noise", "Noise target", "%", 0.02).soft(0.002, 0.2).range(0, 1).log().fixed()
+                  .help("Where the raw picture's noise is below this it is done before all samples are spent; 0 spends them all"),
+              flag("denoise", "Denoise", true).fixed().at(Stage::Mix)
+                  .help("Smooths what noise is left, guided by what is seen, alike in every layer; off: as it was sampled"),
               integer("bounces", "Most bounces", 0).soft(0, 64).range(0, 4096).fixed()
                   .help("Longest light path; 0 sets no limit and keeps all light"),
               integer("seed", "Seed", 1).soft(0, 100).range(0, 2147483647).fixed()

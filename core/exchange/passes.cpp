@@ -99,7 +99,7 @@ std::vector<std::string> parsePasses(const std::string& list) {
 }
 
 PictureFile pictureFile(const Document& doc, double frame, const Rendering& rendering, const std::vector<Color>& amounts, const LensResult& developed,
-                        const std::vector<std::string>& passes, const Tasks& tasks) {
+                        const std::vector<std::string>& passes, const Tasks& tasks, const Denoiser* denoiser) {
   const Film& film = rendering.film();
   const Scene& scene = rendering.scene();
   const auto wanted = [&](const char* name) { return std::find(passes.begin(), passes.end(), name) != passes.end(); };
@@ -121,12 +121,24 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
     file.layers.push_back(fromFilm("Albedo", {"R", "G", "B"}, false, film, [&](size_t i, float* out) { const Color v = film.albedo(i);
       std::copy_n(&v.x, 3, out); }));
   if (wanted("identity")) addIdentity(file, scene, film);
+  std::vector<std::string> names;
+  std::vector<Picture> light;
   if (wanted("lights"))
-    for (int g = 0; g < film.groups(); ++g)
-      file.layers.push_back(layerOf("Light of " + scene.groups[size_t(g)].name, collectGroup(film, 0, g, amounts[size_t(g)], exposure, tasks)));
+    for (int g = 0; g < film.groups(); ++g) {
+      names.push_back("Light of " + scene.groups[size_t(g)].name);
+      light.push_back(collectGroup(film, 0, g, amounts[size_t(g)], exposure, tasks));
+    }
   if (wanted("sources"))
-    for (size_t q = 0; q < scene.queries.size(); ++q)
-      file.layers.push_back(layerOf(sourceLayer(scene.queries[q]), collect(film, int(q), amounts, exposure, tasks)));
+    for (size_t q = 0; q < scene.queries.size(); ++q) {
+      names.push_back(sourceLayer(scene.queries[q]));
+      light.push_back(collect(film, int(q), amounts, exposure, tasks));
+    }
+  if (denoiser && !light.empty()) {
+    std::vector<const Picture*> all;
+    for (const Picture& p : light) all.push_back(&p);
+    light = denoiser->apply(all, tasks);
+  }
+  for (size_t i = 0; i < light.size(); ++i) file.layers.push_back(layerOf(names[i], light[i]));
   if (wanted("lens"))
     for (const StageResult& s : developed.stages) {
       const std::string name = doc.find(s.stage)->name;

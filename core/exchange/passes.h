@@ -17,9 +17,9 @@ std::vector<std::string> parsePasses(const std::string& list);
 ///   depth (Z, metres along the ray, 0 where nothing is hit), normal, albedo, identity (Cryptomatte 1.2 of first-hit
 ///   coverage by object), lights (a layer each, "Light of NAME"; they sum to the picture without lens), sources (what
 ///   the lens stages take their light from, so that the lens can be applied to the file again), lens (what each stage
-///   adds and takes).
+///   adds and takes). With a denoiser the layers of light are denoised as the picture was, so that they sum to it.
 PictureFile pictureFile(const Document& doc, double frame, const Rendering& rendering, const std::vector<Color>& amounts, const LensResult& developed,
-                        const std::vector<std::string>& passes, const Tasks& tasks);
+                        const std::vector<std::string>& passes, const Tasks& tasks, const Denoiser* denoiser = nullptr);
 
 /// Applies the lens stack of a document to a file that pictureFile wrote. Throws BadInput when the file lacks the light
 /// of a stage's sources.

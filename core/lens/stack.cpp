@@ -124,6 +124,29 @@ LensResult develop(const Document& doc, double frame, const Scene& scene, const 
   return {light({.name = "all light", .everything = true}), {}};
 }
 
+std::vector<Picture> collectLayers(const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, const Denoiser* denoiser, const CancelFlag* cancel) {
+  std::vector<Picture> layers;
+  std::vector<const Picture*> all;
+  for (size_t q = 0; q < scene.queries.size(); ++q) layers.push_back(collect(film, int(q), amounts, 1, tasks));
+  if (!denoiser) return layers;
+  for (const Picture& p : layers) all.push_back(&p);
+  return denoiser->apply(all, tasks, cancel);
+}
+
+LensResult develop(const Document& doc, double frame, const Scene& scene, const std::vector<Picture>& layers, const Tasks& tasks, bool withLens, NodeId solo) {
+  const float exposure = exposureFactor(doc, frame);
+  const auto light = [&](const LayerQuery& q) {
+    Picture p = layers[size_t(layerIndex(scene, q))];
+    const size_t row = size_t(p.width) * 3;
+    tasks.forEach(p.height, [&](int y) {
+      for (size_t i = size_t(y) * row; i < size_t(y + 1) * row; ++i) p.rgb[i] *= exposure;
+    });
+    return p;
+  };
+  if (withLens) return applyLens(doc, frame, light, tasks, solo);
+  return {light({.name = "all light", .everything = true}), {}};
+}
+
 Picture glowShare(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, NodeId stage, int group,
                   const Tasks& tasks) {
   const Node* n = doc.find(stage);

@@ -1,6 +1,6 @@
 #pragma once
 #include "core/lens/stage.h"
-#include "core/render/film.h"
+#include "core/render/denoise.h"
 #include "core/render/scene.h"
 
 namespace ilumbra {
@@ -37,6 +37,12 @@ int layerIndex(const Scene& scene, const LayerQuery& query);
 /// the stages.
 LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks,
                    bool withLens = true, NodeId solo = 0);
+/// What the stack works on, apart from the film: a picture for each query of the scene, unexposed; denoised if a denoiser is
+/// given. Throws Cancelled.
+std::vector<Picture> collectLayers(const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, const Denoiser* denoiser = nullptr,
+                                   const CancelFlag* cancel = nullptr);
+/// As above, from such layers.
+LensResult develop(const Document& doc, double frame, const Scene& scene, const std::vector<Picture>& layers, const Tasks& tasks, bool withLens = true, NodeId solo = 0);
 /// One light group's exact share of what a stage spreads.
 Picture glowShare(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, NodeId stage, int group,
                   const Tasks& tasks);

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <limits>
 
 namespace ilumbra {
 
@@ -72,17 +73,19 @@ const Film::Ranked& Film::none() {
   return nothing;
 }
 
-void Film::finish(size_t pixel, const FirstHit& first, float lum) {
-  ++m_count[pixel];
+void Film::finish(size_t pixel, const FirstHit& first, const Color& total) {
   Pixel& p = m_pixels[pixel];
-  p.luminance += lum;
-  p.luminance2 += lum * lum;
+  p.total += total;
+  p.squares += total * total;
+  if (m_count[pixel]++ % 2 == 0) p.even += total;
   p.alpha += first.alpha;
   if (!first.hit) return;
   ++p.hits;
   p.depth += first.depth;
   p.normal += first.normal;
   p.albedo += first.albedo;
+  p.seenNormal += first.seenNormal;
+  p.seenAlbedo += first.seenAlbedo;
   p.identity.add(first.thing, first.alpha);
 }
 
@@ -102,24 +105,57 @@ Color Film::albedo(size_t pixel) const {
   return m_count[pixel] && m_pixels[pixel].hits ? m_pixels[pixel].albedo * (1.0f / float(m_pixels[pixel].hits)) : Color(0.0f);
 }
 
+V3f Film::seenNormal(size_t pixel) const {
+  return m_count[pixel] && m_pixels[pixel].hits ? m_pixels[pixel].seenNormal * (1.0f / float(m_pixels[pixel].hits)) : V3f(0.0f);
+}
+Color Film::seenAlbedo(size_t pixel) const {
+  return m_count[pixel] && m_pixels[pixel].hits ? m_pixels[pixel].seenAlbedo * (1.0f / float(m_pixels[pixel].hits)) : Color(0.0f);
+}
+
+Color Film::total(size_t pixel) const { return m_count[pixel] ? m_pixels[pixel].total * (1.0f / float(m_count[pixel])) : Color(0.0f); }
+
+Color Film::variance(size_t pixel) const {
+  const uint32_t n = m_count[pixel];
+  if (n < 2) return Color(std::numeric_limits<float>::infinity());
+  const Color mean = m_pixels[pixel].total * (1.0f / float(n));
+  return vmax(m_pixels[pixel].squares * (1.0f / float(n)) - mean * mean, Color(0.0f)) * (1.0f / float(n - 1));
+}
+
+Color Film::halfDifference(size_t pixel) const {
+  const uint32_t n = m_count[pixel];
+  if (n < 2) return Color(0.0f);
+  const Pixel& p = m_pixels[pixel];
+  return (p.even * (1.0f / float((n + 1) / 2)) - (p.total - p.even) * (1.0f / float(n / 2))) * 0.5f;
+}
+
+float Film::relativeError(size_t pixel, float pictureLuminance) const {
+  // Of a normal error the mean size is √(2/π) of its spread.
+  const float error = 1.2533f * std::abs(luminance(halfDifference(pixel)));
+  const float scale = 0.5f * (std::max(0.0f, luminance(total(pixel))) + pictureLuminance);
+  return scale > 0 ? error / scale : 0;
+}
+
+float Film::meanLuminance() const {
+  double sum = 0;
+  size_t counted = 0;
+  for (size_t i = 0; i < m_count.size(); ++i)
+    if (m_count[i]) {
+      sum += double(luminance(total(i)));
+      ++counted;
+    }
+  return counted ? float(std::max(0.0, sum / double(counted))) : 0;
+}
+
 double Film::noise() const {
-  double mean = 0;
+  const float mean = meanLuminance();
+  double sum = 0;
   size_t counted = 0;
   for (size_t i = 0; i < m_count.size(); ++i)
     if (m_count[i] > 1) {
-      mean += double(m_pixels[i].luminance) / m_count[i];
+      sum += double(relativeError(i, mean));
       ++counted;
     }
-  if (!counted || mean <= 0) return counted ? 0 : 1;
-  mean /= double(counted);
-  double sum = 0;
-  for (size_t i = 0; i < m_count.size(); ++i) {
-    const double n = m_count[i];
-    if (n < 2) continue;
-    const double l = double(m_pixels[i].luminance) / n, variance = std::max(0.0, (double(m_pixels[i].luminance2) / n - l * l) / (n - 1));
-    sum += std::sqrt(variance) / (0.5 * (l + mean));
-  }
-  return sum / double(counted);
+  return counted ? sum / double(counted) : 1;
 }
 
 // Sampled pixels in parallel; then those without samples take the value of their neighbour.

@@ -16,6 +16,8 @@ struct FirstHit {
   V3f normal{0.0f};
   Color albedo{0.0f};
   uint16_t thing = 0;
+  V3f seenNormal{0.0f};    ///< of what is seen at last, through mirrors and clear things
+  Color seenAlbedo{0.0f};
 };
 
 /// Light layers by query and light group, at unit power of each group, and the passes without light. Rows are written
@@ -60,8 +62,8 @@ public:
       p[2] += light.z;
     }
   }
-  /// Ends one sample of a pixel. `luminance` is the whole sample's, at the powers of the compile, for the noise.
-  void finish(size_t pixel, const FirstHit& first, float luminance);
+  /// Ends one sample of a pixel. `total` is all of its light, at the powers of the compile, for noise and denoising.
+  void finish(size_t pixel, const FirstHit& first, const Color& total);
   /// Notes the luminance of light seen on a thing, whatever the queries.
   void addSeen(size_t pixel, uint16_t thing, float luminance) { m_pixels[pixel].seen.add(thing, luminance); }
 
@@ -90,16 +92,29 @@ public:
     }
     return sum * (1.0f / float(n));
   }
-  /// Mean over pixels of the standard error of luminance ÷ (mean luminance of pixel and picture): the noise figure.
+  /// Of what is seen at last through mirrors and clear things, over the samples that hit something.
+  V3f seenNormal(size_t pixel) const;
+  Color seenAlbedo(size_t pixel) const;
+  /// Mean of all light at the powers of the compile, and the variance of that mean, by channel (infinite from one sample).
+  Color total(size_t pixel) const;
+  Color variance(size_t pixel) const;
+  /// The mean over the samples of even index less that over the odd ones, halved: another measure of the same error.
+  Color halfDifference(size_t pixel) const;
+  /// Standard error of a pixel's luminance, by what its two halves differ, ÷ the mean of its own luminance and the picture's.
+  /// Rough for one pixel, true in the mean over some.
+  float relativeError(size_t pixel, float pictureLuminance) const;
+  float meanLuminance() const;
+  /// The mean of relativeError() over the pixels: the noise figure. 1 while no pixel has two samples.
   double noise() const;
 
 private:
   /// Sums over samples.
   struct Pixel {
     uint32_t hits = 0;
-    float alpha = 0, depth = 0, luminance = 0, luminance2 = 0;
-    V3f normal{0.0f};
-    Color albedo{0.0f};
+    float alpha = 0, depth = 0;
+    Color total{0.0f}, squares{0.0f}, even{0.0f};
+    V3f normal{0.0f}, seenNormal{0.0f};
+    Color albedo{0.0f}, seenAlbedo{0.0f};
     Ranked identity, seen;
   };
   static const Ranked& none();

@@ -111,7 +111,7 @@ private:
   InsideStack m_inside;
   std::array<const Instance*, 4> m_veils{}; // whose front surface was passed
   FirstHit m_first;
-  float m_total = 0; // luminance of the whole sample
+  Color m_total{0.0f}; // all light of the sample
 };
 
 void Path::add(const Label& label, const Color& light) {
@@ -119,14 +119,16 @@ void Path::add(const Label& label, const Color& light) {
     ++m_count.dropped;
     return;
   }
-  float l = luminance(light * m_scene.amounts[label.group]), keep = 1;
+  Color shown = light * m_scene.amounts[label.group];
+  float l = luminance(shown), keep = 1;
   if (m_scene.fireflyLimit > 0 && label.event == EventIndirect && l > m_scene.fireflyLimit) {
     keep = m_scene.fireflyLimit / l;
     l = m_scene.fireflyLimit;
+    shown *= keep;
     ++m_count.limited;
   }
   m_film.add(m_pixel, label, light * keep);
-  m_total += l;
+  m_total += shown;
   m_film.addSeen(m_pixel, label.thing, l);
 }
 
@@ -570,7 +572,12 @@ bool Path::surface(const Hit& hit, const Ground& g) {
   if (m_draft && (!s.anySpecular() || m_bounce >= draftBounces)) return false;
   Surface::Sample bs;
   const V2f uDirection = m_sampler.get2(), uChoice = m_sampler.get2();
-  if (!s.sample(uDirection, uChoice.x, m_random, bs)) return false;
+  const bool sampled = s.sample(uDirection, uChoice.x, m_random, bs);
+  if (m_chain && !(sampled && bs.specular)) { // what the eye sees at last
+    m_first.seenNormal = backside ? -hit.shading : hit.shading;
+    m_first.seenAlbedo = s.albedo();
+  }
+  if (!sampled) return false;
   if (m_draft && !bs.specular) return false;
   const V3f next = frame.toWorld(bs.wi);
   const bool crosses = dot(next, facing) < 0;

@@ -9,17 +9,66 @@ void Rendering::restart(ScenePtr scene, int step, bool draft) {
   m_step = step;
   m_draft = draft;
   m_count = {};
-  m_samples = 0;
+  m_samples = m_pass = 0;
+  m_calm = false;
   m_film.reset((m_scene->width + step - 1) / step, (m_scene->height + step - 1) / step, int(m_scene->groups.size()), m_scene->table);
 }
 
-bool Rendering::advance(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region) {
+static constexpr int block = 8;
+
+void Rendering::setGoals(uint32_t samples, bool everywhere, double noise, const Tasks& tasks) {
+  const int columns = (m_film.width() + block - 1) / block, rows = (m_film.height() + block - 1) / block;
+  const size_t n = size_t(columns) * size_t(rows) * 2;
+  if (everywhere || m_goals.size() != n) {
+    m_goals.assign(n, samples);
+    return;
+  }
+  const float mean = m_film.meanLuminance();
+  std::vector<float> error(n, 0.0f);
+  tasks.forEach(rows, [&](int by) {
+    for (int bx = 0; bx < columns; ++bx) {
+      float sum[2] = {0, 0};
+      int count[2] = {0, 0};
+      for (int y = by * block; y < std::min(m_film.height(), (by + 1) * block); ++y)
+        for (int x = bx * block; x < std::min(m_film.width(), (bx + 1) * block); ++x) {
+          sum[(x + y) & 1] += m_film.relativeError(size_t(y) * size_t(m_film.width()) + size_t(x), mean);
+          ++count[(x + y) & 1];
+        }
+      // White steers black, and black white.
+      for (int side = 0; side < 2; ++side)
+        if (count[1 - side]) error[2 * (size_t(by) * size_t(columns) + size_t(bx)) + size_t(side)] = sum[1 - side] / float(count[1 - side]);
+    }
+  });
+  m_calm = m_film.noise() <= noise;
+  if (m_calm) return;
+  const float rest = 0.75f * float(noise);
+  for (int by = 0; by < rows; ++by)
+    for (int bx = 0; bx < columns; ++bx)
+      for (size_t side = 0; side < 2; ++side) {
+        // A block beside a noisy one goes on too: a few samples may all have missed what its neighbour found.
+        float most = 0;
+        for (int y = std::max(0, by - 1); y <= std::min(rows - 1, by + 1); ++y)
+          for (int x = std::max(0, bx - 1); x <= std::min(columns - 1, bx + 1); ++x) {
+            const float e = error[2 * (size_t(y) * size_t(columns) + size_t(x)) + side];
+            most = std::max(most, x == bx && y == by ? e : 0.5f * e);
+          }
+        if (most <= rest) continue;
+        m_goals[2 * (size_t(by) * size_t(columns) + size_t(bx)) + side] += samples - m_samples;
+      }
+}
+
+bool Rendering::advance(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region, double noise) {
   constexpr int tile = 32;
   const bool part = region.width > 0;
   const int x0 = part ? std::max(0, region.x) / m_step : 0, y0 = part ? std::max(0, region.y) / m_step : 0;
   const int x1 = part ? std::min(m_film.width(), (region.x + region.width + m_step - 1) / m_step) : m_film.width();
   const int y1 = part ? std::min(m_film.height(), (region.y + region.height + m_step - 1) / m_step) : m_film.height();
   if (x1 <= x0 || y1 <= y0) return true;
+  if (m_pass != samples) {
+    setGoals(samples, part || noise <= 0 || m_samples < evenSamples, noise, tasks);
+    m_pass = samples;
+  }
+  const int across = (m_film.width() + block - 1) / block;
   const int columns = (x1 - x0 + tile - 1) / tile, rows = (y1 - y0 + tile - 1) / tile;
   const PathTracer tracer(*m_scene, m_step, m_draft);
   std::mutex mutex;
@@ -34,7 +83,8 @@ bool Rendering::advance(const Tasks& tasks, uint32_t samples, const CancelFlag& 
       }
       for (int x = left; x < std::min(x1, left + tile); ++x) {
         const size_t pixel = size_t(y) * size_t(m_film.width()) + size_t(x);
-        for (uint32_t s = m_film.samples(pixel); s < samples; ++s) tracer.sample(m_film, x, y, s, count);
+        const uint32_t goal = m_goals[2 * (size_t(y / block) * size_t(across) + size_t(x / block)) + size_t((x + y) & 1)];
+        for (uint32_t s = m_film.samples(pixel); s < goal; ++s) tracer.sample(m_film, x, y, s, count);
       }
     }
     const std::lock_guard lock(mutex);

@@ -25,16 +25,29 @@ public:
 
   /// Gives every pixel of the region at least `samples` samples. False if cancelled on the way; the answer to a cancel
   /// comes within a row of a tile.
-  bool advance(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region = Region());
-  /// Samples that every pixel has, at least.
+  ///
+  /// With `noise` above 0, which Film::noise() should come down to, the whole picture's passes go where it is needed after the
+  /// first `evenSamples`: blocks of 8 × 8 pixels whose error is below three quarters of it rest. In each block the black pixels of a chequerboard steer the white
+  /// ones and the other way about, so that no pixel's own luck decides how often it is sampled.
+  bool advance(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region = Region(), double noise = 0);
+  /// Samples of the pixels that were never left out.
   uint32_t samples() const { return m_samples; }
+  /// The samples that the next pass should aim at: the same steps whoever asks, so that the same choices are made.
+  uint32_t nextPass(uint32_t most) const { return std::min(most, m_samples < 8 ? m_samples + 1 : m_samples + std::max(1u, m_samples / 8)); }
+  /// The noise asked for is reached: the last pass had nothing to do.
+  bool calm() const { return m_calm; }
+  void reconsider() { m_calm = false; }
+  static constexpr uint32_t evenSamples = 16;
   const TraceCount& count() const { return m_count; }
 
 private:
   ScenePtr m_scene;
   Film m_film;
   TraceCount m_count;
-  uint32_t m_samples = 0;
+  void setGoals(uint32_t samples, bool everywhere, double noise, const Tasks& tasks);
+  uint32_t m_samples = 0, m_pass = 0; ///< m_pass: what the unfinished pass aims at
+  std::vector<uint32_t> m_goals;      ///< by block, for its black and its white pixels
+  bool m_calm = false;
   int m_step = 1;
   bool m_draft = false;
 };

@@ -24,6 +24,8 @@ double since(Clock::time_point t) { return std::chrono::duration<double>(Clock::
 constexpr int draftStep = 2;
 // Then the same pixels with whole paths, as many samples as two of the full picture cost.
 constexpr uint32_t draftSamples = 8;
+// From so many samples on, a picture is denoised each time they have doubled, and when it is finished.
+constexpr uint32_t cleanDraftFrom = 2, cleanFullFrom = 4;
 
 bool animated(const Document& doc) {
   return std::any_of(doc.nodes().begin(), doc.nodes().end(), [](const NodePtr& n) { return isAnimated(*n); });
@@ -39,7 +41,7 @@ bool needsTracing(const Document& from, const Document& to) {
     if (n && (n->kind->family() == "lens" || n->kind->family() == "effect")) continue;
     const bool frameOnly = n && n->kind->id == "picture.settings" && d.param == "frame";
     if (frameOnly && !animated(to)) continue;
-    const bool samplesOnly = n && n->kind->id == "picture.settings" && d.param == "samples";
+    const bool samplesOnly = n && n->kind->id == "picture.settings" && (d.param == "samples" || d.param == "noise");
     if (samplesOnly) continue;
     return true;
   }
@@ -114,7 +116,38 @@ struct Session::Content {
   Content(int threads) : tasks(threads, true) {}
 
   uint32_t fullSamples() const { return fullStale ? 0 : full.samples(); }
-  const Rendering& shown() const { return fullSamples() > 0 ? full : draft; }
+  // What is denoised: of which film, at how many samples, and its layers at some amounts of the groups.
+  struct Clean {
+    const Rendering* of = nullptr;
+    uint32_t samples = 0;
+    std::optional<Denoiser> weights;
+    std::vector<Picture> layers;           ///< by query, unexposed; empty: not made for `amounts` yet
+    std::vector<Color> amounts;
+    std::vector<std::vector<Picture>> groups; ///< by group and query at unit power, so that mixing is a sum; a picture without light is empty
+    void clear() { *this = Clean(); }
+  } clean;
+
+  bool wantsClean() const { return !now->raw && !now->playing && settingsOf(now->doc).flag("denoise"); }
+  // A denoised draft is better to look at than a few whole samples.
+  const Rendering& shown() const {
+    if (fullSamples() == 0) return draft;
+    return wantsClean() && clean.of == &draft && fullSamples() < cleanFullFrom && !finished() ? draft : full;
+  }
+  bool finished() const { return fullSamples() >= target() || (fullSamples() > 0 && full.calm()); }
+  bool showsClean() const { return wantsClean() && clean.of == &shown() && !clean.layers.empty() && clean.amounts == amounts; }
+  // True if the picture shown should be denoised, or denoised anew, before anything else is done.
+  bool cleanDue() const {
+    if (!wantsClean() || blink) return false;
+    const Rendering& r = shown();
+    const bool same = clean.of == &r && clean.weights;
+    if (same && !showsClean()) return true; // another mix
+    const uint32_t from = r.step() > 1 ? cleanDraftFrom : cleanFullFrom;
+    if (same && clean.samples == r.samples()) return false;
+    if (finished() || now->paused) return r.samples() >= 2;
+    return r.samples() >= from && (!same || r.samples() >= 2 * clean.samples);
+  }
+  // Groups one by one, once there is nothing better to do.
+  bool groupsDue() const { return showsClean() && finished() && clean.of == &full && clean.groups.size() < scene->groups.size() && scene->groups.size() > 1; }
 
   uint32_t target() const { return uint32_t(settingsOf(now->doc).number("samples")); }
 
@@ -155,9 +188,11 @@ struct Session::Content {
   }
 
   bool hasWork() const {
-    if (!now || !scene || now->paused || !activeCamera(now->doc)) return false;
+    if (!now || !scene || !activeCamera(now->doc)) return false;
+    if (cleanDue() || groupsDue()) return true;
+    if (now->paused) return false;
     if (now->playing) return draft.samples() < 2;
-    return fullSamples() < target();
+    return !finished();
   }
 
   void take(SessionRequest request) {
@@ -185,12 +220,73 @@ struct Session::Content {
       }
       amounts = scene->amounts;
       draft.restart(scene, draftStep, true);
+      clean.clear();
       fullStale = true;
       error.clear();
       blink = true;
       trace([&] { return draft.advance(tasks, 1, cancel); }, draft);
     }
+    full.reconsider();
+    mixClean();
     show(true);
+  }
+
+  // With all groups at hand another mix is a sum.
+  void mixClean() {
+    if (!scene || !wantsClean() || clean.groups.size() != scene->groups.size() || clean.amounts == amounts) return;
+    for (size_t q = 0; q < clean.layers.size(); ++q) {
+      Picture& p = clean.layers[q];
+      const size_t row = size_t(p.width) * 3;
+      tasks.forEach(p.height, [&](int y) {
+        std::fill_n(p.rgb.begin() + std::ptrdiff_t(size_t(y) * row), row, 0.0f);
+        for (size_t g = 0; g < amounts.size(); ++g) {
+          const Picture& of = clean.groups[g][q];
+          if (of.rgb.empty() || isBlack(amounts[g])) continue;
+          for (size_t i = size_t(y) * row; i < size_t(y + 1) * row; i += 3)
+            for (int k = 0; k < 3; ++k) p.rgb[i + size_t(k)] += of.rgb[i + size_t(k)] * amounts[g][k];
+        }
+      });
+    }
+    clean.amounts = amounts;
+  }
+
+  void makeClean() {
+    const Rendering& r = shown();
+    if (clean.of != &r || clean.samples != r.samples() || !clean.weights) {
+      Clean next;
+      next.of = &r;
+      next.samples = r.samples();
+      next.weights.emplace(r.film(), tasks, &cancel);
+      next.layers = collectLayers(*scene, r.film(), amounts, tasks, &*next.weights, &cancel);
+      next.amounts = amounts;
+      clean = std::move(next);
+    } else {
+      clean.layers = collectLayers(*scene, r.film(), amounts, tasks, &*clean.weights, &cancel);
+      clean.amounts = amounts;
+    }
+    show(true);
+  }
+
+  void makeGroup() {
+    const int g = int(clean.groups.size());
+    std::vector<Picture> raw, made(scene->queries.size());
+    std::vector<const Picture*> lit;
+    for (size_t q = 0; q < scene->queries.size(); ++q) raw.push_back(collectGroup(full.film(), int(q), g, Color(1.0f), 1, tasks));
+    std::vector<size_t> which;
+    for (size_t q = 0; q < raw.size(); ++q)
+      if (std::any_of(raw[q].rgb.begin(), raw[q].rgb.end(), [](float v) { return v != 0; })) {
+        lit.push_back(&raw[q]);
+        which.push_back(q);
+      }
+    std::vector<Picture> out = lit.empty() ? std::vector<Picture>() : clean.weights->apply(lit, tasks, &cancel);
+    for (size_t i = 0; i < which.size(); ++i) made[which[i]] = std::move(out[i]);
+    clean.groups.push_back(std::move(made));
+  }
+
+  LensResult developShown(bool withLens, NodeId solo) {
+    const double frame = currentFrame(now->doc);
+    if (showsClean()) return develop(now->doc, frame, *scene, clean.layers, tasks, withLens, solo);
+    return develop(now->doc, frame, *scene, shown().film(), amounts, tasks, withLens, solo);
   }
 
   void serve(const std::vector<std::function<void(const State*)>>& todo) {
@@ -198,8 +294,8 @@ struct Session::Content {
       for (const auto& job : todo) job(nullptr);
       return;
     }
-    const LensResult developed = develop(now->doc, currentFrame(now->doc), *scene, shown().film(), amounts, tasks, now->withLens);
-    const State state{now->doc, shown(), amounts, developed, tasks};
+    const LensResult developed = developShown(now->withLens, 0);
+    const State state{now->doc, shown(), amounts, developed, showsClean() ? &*clean.weights : nullptr, tasks};
     for (const auto& job : todo) job(&state);
   }
 
@@ -215,16 +311,19 @@ struct Session::Content {
   }
 
   void work() {
+    if (cleanDue()) return makeClean();
+    if (groupsDue()) return makeGroup();
     if (fullSamples() == 0 && draft.samples() < draftSamples) {
       if (blink) {
         next.restart(scene, draftStep);
         if (!trace([&] { return next.advance(tasks, 1, cancel); }, next)) return;
         std::swap(draft, next);
+        clean.clear();
         blink = false;
       } else if (!trace([&] { return draft.advance(tasks, draft.samples() * 2, cancel); }, draft)) {
         return;
       }
-      show(draft.samples() >= draftSamples);
+      if (!cleanDue()) show(draft.samples() >= draftSamples);
       return;
     }
     if (fullStale) {
@@ -232,11 +331,11 @@ struct Session::Content {
       fullStale = false;
     }
     const Region& region = now->region;
-    const uint32_t wanted = full.samples() < 4 ? full.samples() + 1 : full.samples() + std::max(1u, full.samples() / 8);
-    const bool done = trace([&] { return full.advance(tasks, std::min(wanted, target()), cancel, region); }, full);
-    if (!done) return;
+    const bool done = trace([&] { return full.advance(tasks, full.nextPass(target()), cancel, region, settingsOf(now->doc).number("noise")); }, full);
+    if (!done || cleanDue()) return;
     // Often at first, then as the eye can still tell.
-    if (full.samples() <= 4 || since(lastDelivery) > 0.25 || full.samples() >= target()) show(full.samples() <= 2 || since(lastRoute) > 2 || full.samples() >= target());
+    const bool last = finished();
+    if (full.samples() <= 4 || since(lastDelivery) > 0.25 || last) show(full.samples() <= 2 || since(lastRoute) > 2 || last);
   }
 
   Clock::time_point lastRoute{};
@@ -320,7 +419,7 @@ struct Session::Content {
     if (!scene) return;
     const Rendering& r = shown();
     const double frame = currentFrame(now->doc);
-    const LensResult developed = develop(now->doc, frame, *scene, r.film(), amounts, tasks, now->withLens, now->soloStage);
+    const LensResult developed = developShown(now->withLens, now->soloStage);
     auto image = std::make_shared<SessionImage>();
     image->width = image->liveWidth = scene->width;
     image->height = image->liveHeight = scene->height;
@@ -394,8 +493,9 @@ struct Session::Content {
     image.samples = r.step() == 1 ? r.samples() : 0;
     image.target = target();
     image.draft = r.step() > 1;
+    image.denoised = showsClean();
     // Without a camera there is nothing to wait for.
-    image.finished = (!image.draft && r.samples() >= target()) || !activeCamera(now->doc);
+    image.finished = (!image.draft && finished()) || !activeCamera(now->doc);
     image.noise = image.draft ? 1 : r.film().noise();
     image.raysPerSecond = traceSeconds > 0 ? double(traceRays) / traceSeconds : 0;
     image.raysSinceRequest = raysMade - raysBefore;

@@ -21,6 +21,7 @@ struct SessionRequest {
   NodeId effect = 0;       ///< whose route is measured; 0: none
   bool paused = false;
   bool withLens = true;
+  bool raw = false;        ///< as it was sampled, whatever the document says of denoising
   NodeId soloStage = 0;    ///< the only lens stage that acts; 0: all
   ShownPass pass = ShownPass::Light;
   bool stopsOverlay = false; ///< false colour by stops from white
@@ -45,6 +46,7 @@ struct SessionImage {
   Picture light() const;                    ///< `linear` at the size of the live picture
   uint32_t samples = 0, target = 0;
   bool draft = false, finished = false;
+  bool denoised = false;
   double noise = 1;
   double raysPerSecond = 0, secondsLeft = 0;
   uint64_t raysSinceRequest = 0;            ///< 0 while a change traced nothing
@@ -75,6 +77,7 @@ public:
     const Rendering& rendering;
     const std::vector<Color>& amounts;
     const LensResult& developed;
+    const Denoiser* denoiser; ///< that was used for it; null: it is raw
     const Tasks& tasks;
   };
   void run(std::function<void(const State*)> job);

@@ -90,8 +90,8 @@ TEST_CASE("The film's means are means over samples, per query and group", "[rend
   film.begin(0);
   film.add(0, label(0, 0, noMaterial), Color(4, 2, 0));
   film.add(0, label(1, 1, noMaterial), Color(8.0f));
-  film.finish(0, hit, 5);
-  film.finish(0, FirstHit(), 0);
+  film.finish(0, hit, Color(5.0f));
+  film.finish(0, FirstHit(), Color(0.0f));
   CHECK(film.light(0, 0, 0) == Color(2, 1, 0));
   CHECK(film.light(0, 0, 1) == Color(4.0f));
   CHECK(film.light(0, 1, 0) == Color(2, 1, 0));

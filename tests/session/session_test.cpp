@@ -77,8 +77,32 @@ TEST_CASE("A session gives a draft first, then the picture of the command line, 
   const auto done = b.finished(e);
   REQUIRE(done);
   CHECK(done->samples == 8);
+  CHECK(done->denoised);
   const Traced t = trace(doc, 8);
-  CHECK(*done->linear == develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture);
+  const Denoiser denoiser(t.film(), pool());
+  CHECK(*done->linear == develop(doc, 1, *t.scene, collectLayers(*t.scene, t.film(), t.scene->amounts, pool(), &denoiser), pool()).picture);
+  // Raw is one request away, and traces nothing.
+  const auto raw = b.finished(b.submit(SessionRequest{.doc = doc, .raw = true}));
+  REQUIRE(raw);
+  CHECK_FALSE(raw->denoised);
+  CHECK(raw->raysSinceRequest == 0);
+  CHECK(*raw->linear == develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture);
+}
+
+TEST_CASE("Another mix of a denoised picture is the same denoised light in other amounts", "[session][denoise]") {
+  Bench b;
+  const Document doc = twoLampSet();
+  REQUIRE(b.finished(b.submit(doc)));
+  const Document other = setAt(doc, resolve(doc, "Left lamp.power"), Constant(2400.0));
+  const uint64_t e = b.submit(other);
+  const auto done = b.wait([e](const SessionImage& i) { return i.edition == e && i.denoised; });
+  REQUIRE(done);
+  CHECK(done->raysSinceRequest == 0);
+  const Traced t = trace(doc, 8);
+  const Denoiser denoiser(t.film(), pool());
+  const std::vector<Color> amounts = mixAmounts(*t.scene, other, 1);
+  const Picture expected = develop(other, 1, *t.scene, collectLayers(*t.scene, t.film(), amounts, pool(), &denoiser), pool()).picture;
+  for (size_t i = 0; i < expected.rgb.size(); ++i) REQUIRE(done->linear->rgb[i] == Approx(expected.rgb[i]).epsilon(1e-3).margin(1e-4));
 }
 
 TEST_CASE("A change of power, tint, switch, exposure or lens traces no ray and is seen", "[session][rays]") {

@@ -1,0 +1,219 @@
+#include "core/render/denoise.h"
+
+#include "core/base/error.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ilumbra {
+namespace {
+
+constexpr float featureStrength = 0.6f;
+// Beyond this a difference weighs nothing.
+constexpr float farthest = 12;
+
+// exp(-x) for x in [0, farthest), 0 beyond: smooth, and four multiplications.
+inline float decay(float x) {
+  const float t = std::max(0.0f, 1 - x * (1 / farthest));
+  const float t2 = t * t, t4 = t2 * t2;
+  return t4 * t4 * t4;
+}
+
+} // namespace
+
+void Denoiser::spread(Plane& p) const {
+  for (int y = 0; y < m_height; ++y) {
+    float* row = p.data() + index(0, y);
+    for (int x = 1; x <= rim; ++x) {
+      row[-x] = row[0];
+      row[m_width - 1 + x] = row[m_width - 1];
+    }
+  }
+  for (int y = 1; y <= rim; ++y) {
+    std::copy_n(p.data() + index(-rim, 0), m_stride, p.data() + index(-rim, -y));
+    std::copy_n(p.data() + index(-rim, m_height - 1), m_stride, p.data() + index(-rim, m_height - 1 + y));
+  }
+}
+
+Denoiser::Plane Denoiser::blurred(const Plane& p, int radius, const Tasks& tasks) const {
+  Plane out = plane();
+  const float share = 1 / sqr(float(2 * radius + 1));
+  tasks.forEach(m_height, [&](int y) {
+    for (int x = 0; x < m_width; ++x) {
+      float sum = 0;
+      for (int j = -radius; j <= radius; ++j)
+        for (int i = -radius; i <= radius; ++i) sum += p[index(x + i, y + j)];
+      out[index(x, y)] = sum * share;
+    }
+  });
+  spread(out);
+  return out;
+}
+
+Denoiser::Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cancel) : m_width(film.width()), m_height(film.height()), m_stride(film.width() + 2 * rim) {
+  const int w = m_width, h = m_height;
+  Guide first;
+  std::vector<Plane> half(3, plane());
+  for (int c = 0; c < 3; ++c) {
+    first.color.push_back(plane());
+    first.variance.push_back(plane());
+  }
+  m_features.assign(7, plane());
+  float mean = film.meanLuminance();
+  tasks.forEach(h, [&](int y) {
+    for (int x = 0; x < w; ++x) {
+      const size_t pixel = size_t(y) * size_t(w) + size_t(x), i = index(x, y);
+      const Color total = film.total(pixel), variance = film.variance(pixel), d = film.halfDifference(pixel), albedo = film.seenAlbedo(pixel);
+      const V3f normal = film.seenNormal(pixel);
+      for (int c = 0; c < 3; ++c) {
+        first.color[size_t(c)][i] = total[c];
+        first.variance[size_t(c)][i] = std::isfinite(variance[c]) ? variance[c] : sqr(mean);
+        half[size_t(c)][i] = d[c] * d[c];
+        m_features[size_t(c)][i] = albedo[c];
+        m_features[size_t(3 + c)][i] = 0.5f * normal[c];
+      }
+      // Nearness: what is far differs less.
+      const float depth = film.depth(pixel);
+      m_features[6][i] = depth > 0 ? 1 / (1 + depth) : 0;
+    }
+  });
+  for (Plane& p : m_features) spread(p);
+  // The samples' own variance knows where the noise is, the halves how much their low discrepancy has taken off it.
+  for (size_t c = 0; c < 3; ++c) {
+    if (cancel && cancel->requested()) throw cancelled();
+    spread(first.variance[c]);
+    spread(half[c]);
+    const Plane own = blurred(first.variance[c], 4, tasks), measured = blurred(half[c], 4, tasks);
+    const Plane near = blurred(first.variance[c], 1, tasks);
+    tasks.forEach(h, [&](int y) {
+      for (int x = 0; x < w; ++x) {
+        const size_t i = index(x, y);
+        const float ratio = own[i] > 0 ? std::clamp(measured[i] / own[i], 0.1f, 1.0f) : 1;
+        // A pixel whose few samples all missed the light is as unsure as its neighbours.
+        first.variance[c][i] = std::max(first.variance[c][i], 0.5f * near[i]) * ratio;
+      }
+    });
+    spread(first.variance[c]);
+    spread(first.color[c]);
+  }
+  // Features count by their change from pixel to pixel: a slanted surface is one surface still.
+  for (const Plane& f : m_features) {
+    Plane scale = plane();
+    tasks.forEach(h, [&](int y) {
+      for (int x = 0; x < w; ++x) {
+        const float dx = 0.5f * (f[index(x + 1, y)] - f[index(x - 1, y)]), dy = 0.5f * (f[index(x, y + 1)] - f[index(x, y - 1)]);
+        scale[index(x, y)] = 1 / (sqr(featureStrength) * std::max(1e-3f, dx * dx + dy * dy));
+      }
+    });
+    spread(scale);
+    m_featureScale.push_back(std::move(scale));
+  }
+
+  std::vector<Plane> result(3, plane()), left(3, plane());
+  filter(first, {&first.color[0], &first.color[1], &first.color[2]}, {&result[0], &result[1], &result[2]}, &left, tasks, cancel);
+  m_guide.patch = 1;
+  m_guide.strength = 1;
+  for (size_t c = 0; c < 3; ++c) {
+    spread(result[c]);
+    spread(left[c]);
+  }
+  m_guide.color = std::move(result);
+  m_guide.variance = std::move(left);
+}
+
+void Denoiser::filter(const Guide& g, const std::vector<const Plane*>& in, const std::vector<Plane*>& out, std::vector<Plane>* gain, const Tasks& tasks, const CancelFlag* cancel) const {
+  constexpr int band = 16;
+  const int w = m_width, patch = g.patch, wide = w + 2 * patch;
+  const float k2 = sqr(g.strength), share = 1 / (3 * sqr(float(2 * patch + 1)));
+  tasks.forEach((m_height + band - 1) / band, [&](int strip) {
+    const int y0 = strip * band, y1 = std::min(m_height, y0 + band), rows = y1 - y0;
+    std::vector<float> apart(size_t(wide) * size_t(rows + 2 * patch)), column(static_cast<size_t>(wide));
+    std::vector<float> weight(size_t(w) * size_t(rows), 0.0f), one(static_cast<size_t>(w));
+    std::vector<std::vector<float>> sums(in.size(), std::vector<float>(size_t(w) * size_t(rows), 0.0f));
+    std::vector<std::vector<float>> gains(gain ? 3 : 0, std::vector<float>(size_t(w) * size_t(rows), 0.0f));
+    for (int oy = -reach; oy <= reach; ++oy)
+      for (int ox = -reach; ox <= reach; ++ox) {
+        if (cancel && cancel->requested()) return;
+        if (ox * ox + oy * oy > reach * reach + reach) continue;
+        const std::ptrdiff_t step = std::ptrdiff_t(oy) * m_stride + ox;
+        // Differences of single pixels, less what noise alone makes.
+        for (int y = -patch; y < rows + patch; ++y) {
+          float* d = apart.data() + size_t(y + patch) * size_t(wide);
+          const size_t base = index(-patch, y0 + y);
+          std::fill_n(d, wide, 0.0f);
+          for (size_t c = 0; c < 3; ++c) {
+            const float *p = g.color[c].data() + base, *q = p + step, *vp = g.variance[c].data() + base, *vq = vp + step;
+            for (int x = 0; x < wide; ++x) {
+              const float diff = p[x] - q[x], common = vp[x] + std::min(vp[x], vq[x]);
+              d[x] += (diff * diff - common) / (1e-12f + k2 * (vp[x] + vq[x]));
+            }
+          }
+        }
+        for (int y = 0; y < rows; ++y) {
+          std::fill(column.begin(), column.end(), 0.0f);
+          for (int j = 0; j <= 2 * patch; ++j) {
+            const float* d = apart.data() + size_t(y + j) * size_t(wide);
+            for (int x = 0; x < wide; ++x) column[size_t(x)] += d[x];
+          }
+          for (int x = 0; x < w; ++x) one[size_t(x)] = column[size_t(x)];
+          for (int i = 1; i <= 2 * patch; ++i) {
+            const float* d = column.data() + i;
+            for (int x = 0; x < w; ++x) one[size_t(x)] += d[x];
+          }
+          for (int x = 0; x < w; ++x) one[size_t(x)] = std::max(0.0f, one[size_t(x)] * share);
+          const size_t base = index(0, y0 + y);
+          for (size_t f = 0; f < m_features.size(); ++f) {
+            const float *p = m_features[f].data() + base, *q = p + step, *s = m_featureScale[f].data() + base;
+            for (int x = 0; x < w; ++x) one[size_t(x)] = std::max(one[size_t(x)], (p[x] - q[x]) * (p[x] - q[x]) * s[x]);
+          }
+          for (int x = 0; x < w; ++x) one[size_t(x)] = decay(one[size_t(x)]);
+          float* sum = weight.data() + size_t(y) * size_t(w);
+          for (int x = 0; x < w; ++x) sum[x] += one[size_t(x)];
+          for (size_t l = 0; l < in.size(); ++l) {
+            const float* q = in[l]->data() + base + step;
+            float* s = sums[l].data() + size_t(y) * size_t(w);
+            for (int x = 0; x < w; ++x) s[x] += one[size_t(x)] * q[x];
+          }
+          for (size_t c = 0; c < gains.size(); ++c) {
+            const float* q = g.variance[c].data() + base + step;
+            float* s = gains[c].data() + size_t(y) * size_t(w);
+            for (int x = 0; x < w; ++x) s[x] += one[size_t(x)] * one[size_t(x)] * q[x];
+          }
+        }
+      }
+    for (int y = 0; y < rows; ++y)
+      for (int x = 0; x < w; ++x) {
+        const size_t k = size_t(y) * size_t(w) + size_t(x), i = index(x, y0 + y);
+        const float norm = 1 / weight[k]; // its own weight is 1
+        for (size_t l = 0; l < in.size(); ++l) (*out[l])[i] = sums[l][k] * norm;
+        for (size_t c = 0; c < gains.size(); ++c) (*gain)[c][i] = gains[c][k] * norm * norm;
+      }
+  });
+  if (cancel && cancel->requested()) throw cancelled();
+}
+
+std::vector<Picture> Denoiser::apply(const std::vector<const Picture*>& layers, const Tasks& tasks, const CancelFlag* cancel) const {
+  std::vector<Plane> in(3 * layers.size(), plane()), out(3 * layers.size(), plane());
+  std::vector<const Plane*> from;
+  std::vector<Plane*> to;
+  tasks.forEach(int(layers.size()), [&](int l) {
+    for (size_t c = 0; c < 3; ++c) {
+      Plane& p = in[3 * size_t(l) + c];
+      for (int y = 0; y < m_height; ++y)
+        for (int x = 0; x < m_width; ++x) p[index(x, y)] = layers[size_t(l)]->at(x, y)[c];
+      spread(p);
+    }
+  });
+  for (const Plane& p : in) from.push_back(&p);
+  for (Plane& p : out) to.push_back(&p);
+  filter(m_guide, from, to, nullptr, tasks, cancel);
+  std::vector<Picture> made(layers.size(), Picture(m_width, m_height));
+  tasks.forEach(int(layers.size()), [&](int l) {
+    for (int y = 0; y < m_height; ++y)
+      for (int x = 0; x < m_width; ++x)
+        for (size_t c = 0; c < 3; ++c) made[size_t(l)].at(x, y)[c] = out[3 * size_t(l) + c][index(x, y)];
+  });
+  return made;
+}
+
+} // namespace ilumbra

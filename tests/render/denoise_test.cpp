@@ -1,0 +1,123 @@
+#include "core/render/denoise.h"
+
+#include "core/base/error.h"
+#include "tests/support/scene.h"
+
+using namespace ilumbra;
+using namespace ilumbra::test;
+
+namespace {
+
+// A floor with a box on it under two lamps, one of them soft, with shadows and an edge of colour.
+Document corner(int size = 64) {
+  Set s(size, size);
+  s.look("0, 2.2, 3", "0, 0.2, 0", "45");
+  s.lambert("Grey", "0.6, 0.55, 0.5");
+  s.lambert("Red", "0.7, 0.1, 0.08");
+  s.add("object.plane", "Floor", {{"width", "20"}, {"depth", "20"}, {"material", "Grey"}});
+  s.add("object.box", "Box", {{"width", "0.6"}, {"height", "0.6"}, {"depth", "0.6"}, {"position", "0, 0.3, 0"}, {"material", "Red"}});
+  s.add("light.area", "Panel", {{"power", "2000"}, {"width", "1"}, {"height", "1"}, {"position", "-2, 2, 1"}, {"target", "0, 0, 0"}, {"seen", "off"}});
+  s.add("light.point", "Lamp", {{"power", "300"}, {"radius", "0.1"}, {"position", "1.5, 1, 0.5"}, {"seen", "off"}});
+  return s.take();
+}
+
+double squaredError(const Picture& a, const Picture& b) {
+  double sum = 0;
+  for (size_t i = 0; i < a.rgb.size(); ++i) sum += sqr(a.rgb[i] - b.rgb[i]);
+  return sum / double(a.rgb.size());
+}
+
+} // namespace
+
+TEST_CASE("Denoising brings a picture nearer to the converged one", "[denoise]") {
+  const Document doc = corner();
+  const Picture truth = luminances(trace(doc, 2048));
+  double before = 0, after = 0;
+  for (const uint32_t samples : {4u, 16u}) {
+    const Traced t = trace(doc, samples);
+    const Picture raw = luminances(t);
+    const Picture clean = Denoiser(t.film(), pool()).apply(raw, pool());
+    before += squaredError(raw, truth);
+    after += squaredError(clean, truth);
+    CAPTURE(samples, squaredError(raw, truth), squaredError(clean, truth));
+    CHECK(squaredError(clean, truth) < 0.5 * squaredError(raw, truth));
+    // It moves light, it does not make any.
+    CHECK(mean(clean) == Approx(mean(raw)).epsilon(0.01));
+  }
+  CHECK(after < 0.4 * before);
+}
+
+TEST_CASE("Denoising is linear: light may be mixed before or after", "[denoise][truth7]") {
+  const Traced t = trace(corner(48), 8);
+  const Denoiser denoiser(t.film(), pool());
+  const auto& amounts = t.scene->amounts;
+  const Picture whole = denoiser.apply(collect(t.film(), 0, amounts, 1, pool()), pool());
+  std::vector<Picture> parts;
+  for (int g = 0; g < t.film().groups(); ++g) parts.push_back(denoiser.apply(collectGroup(t.film(), 0, g, amounts[size_t(g)], 1, pool()), pool()));
+  REQUIRE(parts.size() == 2);
+  for (size_t i = 0; i < whole.rgb.size(); ++i) REQUIRE(parts[0].rgb[i] + parts[1].rgb[i] == Approx(whole.rgb[i]).epsilon(1e-4).margin(1e-5));
+  // And the number of threads changes nothing.
+  const Picture alone = Denoiser(t.film(), Tasks(1)).apply(collect(t.film(), 0, amounts, 1, pool()), Tasks(1));
+  CHECK(alone == whole);
+}
+
+TEST_CASE("Denoising keeps edges that features or light tell, and an even picture as it is", "[denoise]") {
+  Set s(32, 32);
+  s.look("0, 0, 3", "0, 0, 0", "50");
+  s.add("light.sky", "Sky", {{"power", "500"}});
+  const Traced even = trace(s.take(), 4);
+  const Picture p = Denoiser(even.film(), pool()).apply(luminances(even), pool());
+  for (const float v : p.rgb) REQUIRE(v == Approx(500).epsilon(1e-4));
+  // A bright sphere on black: its rim stays as sharp as it was.
+  Set t(32, 32);
+  t.look("0, 0, 3", "0, 0, 0", "50");
+  t.add("material.surface", "Glow", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", "2000"}});
+  t.add("object.sphere", "Ball", {{"radius", "0.5"}, {"material", "Glow"}});
+  const Traced ball = trace(t.take(), 16);
+  const Picture raw = luminances(ball), clean = Denoiser(ball.film(), pool()).apply(raw, pool());
+  CHECK(mean(clean, {0, 0, 4, 32}) == 0);
+  CHECK(mean(clean, {14, 14, 4, 4}) == Approx(2000).epsilon(1e-4));
+  CHECK(squaredError(raw, clean) < sqr(60));
+}
+
+TEST_CASE("A denoiser can be broken off", "[denoise]") {
+  const Traced t = trace(corner(32), 2);
+  CancelFlag cancel;
+  cancel.request();
+  CHECK_THROWS_AS(Denoiser(t.film(), pool(), &cancel), Error);
+}
+
+TEST_CASE("Adaptive sampling leaves out what is done, and stays true", "[adaptive]") {
+  const Document doc = corner();
+  const Picture truth = luminances(trace(doc, 4096));
+  const auto render = [&](double noise, int threads) {
+    SceneCache cache;
+    Rendering r(compileScene(doc, {.queries = {}}, noAssets(), cache));
+    const Tasks tasks(threads);
+    const CancelFlag cancel;
+    while (r.samples() < 512 && !r.calm()) r.advance(tasks, r.nextPass(512), cancel, {}, noise);
+    return r;
+  };
+  const Rendering some = render(0.012, 2), all = render(0, 2);
+  CHECK(some.calm());
+  CHECK_FALSE(all.calm());
+  CHECK(all.samples() == 512);
+  uint32_t least = 1u << 30, most = 0;
+  uint64_t sum = 0;
+  for (size_t i = 0; i < size_t(64) * 64; ++i) {
+    least = std::min(least, some.film().samples(i));
+    most = std::max(most, some.film().samples(i));
+    sum += some.film().samples(i);
+    REQUIRE(all.film().samples(i) == 512);
+  }
+  CHECK(least >= Rendering::evenSamples);
+  CHECK(most > 2 * least);
+  CHECK(some.film().noise() <= 0.012);
+  CHECK(sum < uint64_t(most) * 64 * 64 * 3 / 4);
+  // The mean over the picture agrees: nothing is dimmed where sampling stopped early.
+  const Picture p = collect(some.film(), 0, some.scene().amounts, 1, pool());
+  CHECK(mean(p) == Approx(mean(truth)).epsilon(2e-3));
+  // The same pixels on one thread.
+  const Rendering one = render(0.012, 1);
+  CHECK(collect(one.film(), 0, one.scene().amounts, 1, pool()) == p);
+}
