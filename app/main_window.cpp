@@ -2,6 +2,7 @@
 
 #include "app/find_anything.h"
 #include "app/lens_page.h"
+#include "app/mix_panel.h"
 #include "app/number_row.h"
 #include "app/picture_bar.h"
 #include "app/picture_view.h"
@@ -71,15 +72,22 @@ MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m
   drawerColumn->setSpacing(0);
   auto* tabs = new QHBoxLayout;
   tabs->setContentsMargins(4, 0, 8, 0);
-  m_proofsTab = flatButton(m_drawer, tr("Proofs"), tr("Folds or unfolds the drawer"), "tab");
-  m_proofsTab->setCheckable(true);
-  m_proofsTab->setChecked(true);
-  connect(m_proofsTab, &QToolButton::clicked, this, [this] { fold(QStringLiteral("drawer"), !m_proofsTab->isChecked()); });
-  tabs->addWidget(m_proofsTab);
+  m_mix = new MixPanel(studio, this);
+  m_drawerPages = new QStackedWidget(m_drawer);
+  const auto page = [&](const char* id, const QString& label, const QString& help, QWidget* body) {
+    QToolButton* tab = flatButton(m_drawer, label, help, "tab");
+    tab->setCheckable(true);
+    connect(tab, &QToolButton::clicked, this, [this, id] { showDrawer(QLatin1String(id)); });
+    tabs->addWidget(tab);
+    m_drawerPages->addWidget(body);
+    m_drawerTabs.emplace_back(QLatin1String(id), tab);
+  };
+  page("proofs", tr("Proofs"), tr("Kept pictures with the documents that made them"), m_proofs);
+  page("mix", tr("Mix"), tr("Every light's switch, stops and tint, over the picture as it is"), m_mix);
+  m_drawerTabs.front().second->setChecked(true);
   tabs->addStretch(1);
   drawerColumn->addLayout(tabs);
-  m_drawerBody = m_proofs;
-  drawerColumn->addWidget(m_proofs, 1);
+  drawerColumn->addWidget(m_drawerPages, 1);
   m_middle = new QSplitter(Qt::Vertical, this);
   m_middle->addWidget(top);
   m_middle->addWidget(m_drawer);
@@ -296,7 +304,7 @@ void MainWindow::makeCommands() {
 
   for (const Kind& k : m_studio.kinds()->all()) {
     const auto f = k.family();
-    if (f == "lens" || f == "picture" || f == "pattern" || k.id == "object.mesh") continue;
+    if (f != "effect" && !standsInScene(k)) continue;
     static std::string last;
     const QString id = qs(k.id);
     add(("scene.add." + k.id).c_str(), scene, f == "effect" ? tr("Add effect: %1").arg(qs(k.label)) : tr("Add %1").arg(qs(k.label).toLower()), "", qs(k.helpText),
@@ -362,7 +370,9 @@ void MainWindow::makeCommands() {
   add("window.left", window, tr("Fold the left column"), "Ctrl+1", tr("Hides or shows effects and scene"), [this] { m_left->setVisible(!m_left->isVisible()); }, {}, true);
   add("window.right", window, tr("Fold the right column"), "Ctrl+2", tr("Hides or shows settings and lens"), [this] { m_right->setVisible(!m_right->isVisible()); });
   add("window.route", window, tr("Fold the route"), "Ctrl+3", tr("The route as a line, or as a band"), [this] { m_route->setFolded(!m_route->folded()); });
-  add("window.drawer", window, tr("Fold the drawer"), "Ctrl+4", tr("Hides or shows the drawer"), [this] { fold(QStringLiteral("drawer"), m_drawerBody->isVisible()); });
+  add("window.drawer", window, tr("Fold the drawer"), "Ctrl+4", tr("Hides or shows the drawer"), [this] { fold(QStringLiteral("drawer"), m_drawerPages->isVisible()); });
+  add("window.proofs", window, tr("Proofs"), "Ctrl+7", tr("The drawer's kept pictures"), [this] { showDrawer(QStringLiteral("proofs")); });
+  add("window.mix", window, tr("Mix"), "Ctrl+8", tr("The drawer's mix of lights"), [this] { showDrawer(QStringLiteral("mix")); });
   add("window.settings", window, tr("Settings"), "Ctrl+5", tr("The right column's settings"), [this] { showRight(0); }, {}, true);
   add("window.lens", window, tr("Lens"), "Ctrl+6", tr("The right column's lens stack"), [this] { showRight(1); });
 
@@ -581,11 +591,24 @@ void MainWindow::fold(const QString& part, bool folded) {
   if (part == QStringLiteral("right")) m_right->setVisible(!folded);
   if (part == QStringLiteral("route")) m_route->setFolded(folded);
   if (part == QStringLiteral("drawer")) {
-    m_drawerBody->setVisible(!folded);
-    m_proofsTab->setChecked(!folded);
+    m_drawerPages->setVisible(!folded);
+    for (int i = 0; i < int(m_drawerTabs.size()); ++i) m_drawerTabs[size_t(i)].second->setChecked(!folded && i == m_drawerPages->currentIndex());
+    Studio::View v = m_studio.view();
+    v.groups = !folded && m_drawerPages->currentWidget() == m_mix;
+    m_studio.setView(v);
     m_drawer->setMaximumHeight(folded ? 32 : QWIDGETSIZE_MAX);
-    const int body = folded ? 32 : 150;
-    m_middle->setSizes({m_middle->height() - body, body});
+    // What the person has set stays, unless the drawer was folded.
+    if (folded || m_middle->sizes().value(1) < 60) m_middle->setSizes({m_middle->height() - (folded ? 32 : 150), folded ? 32 : 150});
+  }
+}
+
+void MainWindow::showDrawer(const QString& page) {
+  const bool open = m_drawerPages->isVisible();
+  for (int i = 0; i < int(m_drawerTabs.size()); ++i) {
+    if (m_drawerTabs[size_t(i)].first != page) continue;
+    const bool same = m_drawerPages->currentIndex() == i;
+    m_drawerPages->setCurrentIndex(i);
+    fold(QStringLiteral("drawer"), open && same);
   }
 }
 

@@ -13,6 +13,7 @@ class QToolButton;
 namespace ilumbra {
 
 class LensPage;
+class MixPanel;
 class PictureBar;
 class PictureView;
 class ProofsPanel;
@@ -35,6 +36,7 @@ public:
   SettingsPanel& settings() { return *m_settings; }
   LensPage& lens() { return *m_lens; }
   ProofsPanel& proofs() { return *m_proofs; }
+  MixPanel& mix() { return *m_mix; }
   ThingsPanel& effects() { return *m_effects; }
   ThingsPanel& scene() { return *m_scene; }
 
@@ -50,6 +52,8 @@ public:
   /// "right", "left", "drawer" or "route": folds or unfolds.
   void fold(const QString& part, bool folded);
   void pictureAlone(bool on);
+  /// Opens the drawer at a page, "proofs" or "mix"; the page that is open is folded.
+  void showDrawer(const QString& page);
   QString lastTold() const { return m_lastTold; }
 
 protected:
@@ -73,12 +77,15 @@ private:
   PictureBar* m_bar;
   RouteView* m_route;
   ProofsPanel* m_proofs;
+  MixPanel* m_mix;
   SettingsPanel* m_settings;
   LensPage* m_lens;
   QSplitter *m_columns, *m_left, *m_middle;
-  QWidget *m_right, *m_drawer, *m_drawerBody;
+  QWidget *m_right, *m_drawer;
+  QStackedWidget* m_drawerPages;
+  std::vector<std::pair<QString, QToolButton*>> m_drawerTabs;
   QStackedWidget* m_pages;
-  QToolButton *m_settingsTab, *m_lensTab, *m_cancel, *m_proofsTab;
+  QToolButton *m_settingsTab, *m_lensTab, *m_cancel;
   QLabel *m_progress, *m_rate, *m_message, *m_fileName;
   QMenu* m_recent = nullptr;
   QString m_lastTold;

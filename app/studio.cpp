@@ -47,6 +47,7 @@ void Studio::submit() {
   r.left = proof(m_view.left);
   r.compare = r.proof ? m_view.compare : Compare::None;
   r.playing = m_view.playing;
+  r.groups = m_view.groups;
   m_edition = m_session->submit(std::move(r));
 }
 

@@ -72,6 +72,7 @@ public:
     int left = 0;   ///< number of the proof on the other side; 0: the live picture
     NodeId soloStage = 0;
     bool playing = false;
+    bool groups = false; ///< the picture's light groups are wanted
   };
   const View& view() const { return m_view; }
   void setView(const View& view);

@@ -55,6 +55,7 @@ void apply(QApplication& app) {
     QToolButton:disabled { color: #565450; }
     QToolButton::menu-indicator { image: none; width: 0; }
     QToolButton[class="accent"] { color: #74c6ae; font-weight: 600; }
+    QToolButton[class="accent"]:disabled { color: #565450; }
     QToolButton[class="tab"] { border-radius: 0; padding: 6px 1px 5px 1px; margin: 0 6px; border-bottom: 2px solid transparent; }
     QToolButton[class="tab"]:hover { background: transparent; }
     QToolButton[class="tab"]:checked { border-bottom: 2px solid #74c6ae; }

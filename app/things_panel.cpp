@@ -129,6 +129,10 @@ ThingsPanel::ThingsPanel(Studio& studio, What what, QWidget* parent) : QWidget(p
   rebuild();
 }
 
+bool standsInScene(const Kind& kind) {
+  return kind.id != "object.mesh" && kind.family() != "pattern" && std::any_of(std::begin(sceneHeads), std::end(sceneHeads), [&](const auto& head) { return kind.family() == head.first; });
+}
+
 void ThingsPanel::rebuild() {
   const Document& doc = m_studio.doc();
   std::vector<const Node*> shown;
@@ -267,7 +271,7 @@ void ThingsPanel::addMenu() {
   for (const Kind& k : m_studio.kinds()->all()) {
     const auto f = k.family();
     const bool effect = f == "effect";
-    if (m_what == What::Effects ? !effect : effect || f == "lens" || f == "picture" || k.id == "object.mesh" || f == "pattern") continue;
+    if (m_what == What::Effects ? !effect : !standsInScene(k)) continue;
     if (m_what == What::Scene && f != family) {
       family = std::string(f);
       QString title;

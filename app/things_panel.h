@@ -42,4 +42,7 @@ private:
   std::string m_built = "nothing yet"; ///< what the list was made from, to leave it alone when nothing changed
 };
 
+/// True for kinds that a person puts into the scene by themselves.
+bool standsInScene(const Kind& kind);
+
 } // namespace ilumbra

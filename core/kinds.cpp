@@ -6,6 +6,7 @@
 #include "core/light/light.h"
 #include "core/pattern/program.h"
 #include "core/render/camera.h"
+#include "core/render/mix.h"
 #include "core/surface/material.h"
 
 namespace ilumbra {
@@ -17,6 +18,7 @@ std::shared_ptr<const Kinds> allKinds() {
   for (ShapeKind& s : allShapes()) all.push_back(std::move(s.kind));
   for (Kind& k : allMaterials()) all.push_back(std::move(k));
   for (PatternKind& k : allPatterns()) all.push_back(std::move(k.kind));
+  for (Kind& k : allMixes()) all.push_back(std::move(k));
   for (Kind& k : allCameras()) all.push_back(std::move(k));
   for (LensStage& s : allStages()) all.push_back(std::move(s.kind));
   return std::make_shared<const Kinds>(std::move(all));

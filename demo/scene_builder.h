@@ -1,6 +1,7 @@
 #pragma once
 #include "core/document/edit.h"
 #include "core/document/units.h"
+#include "core/surface/presets.h"
 
 #include <initializer_list>
 
@@ -16,6 +17,12 @@ public:
     NodeId id = 0;
     m_doc = addNode(m_doc, kind, name, place, &id);
     set(id, values);
+    return id;
+  }
+  /// A surface material of a preset's matter.
+  NodeId preset(const char* name, const char* matter) {
+    const NodeId id = add("material.surface", name, {});
+    m_doc = applyPreset(m_doc, id, findPreset(matter));
     return id;
   }
   void set(NodeId id, Values values) {

@@ -10,7 +10,7 @@ namespace ilumbra {
 namespace fs = std::filesystem;
 
 const std::vector<Starter>& allStarters() {
-  static const std::vector<Starter> all = {sunCoreStarter(), orreryHallStarter()};
+  static const std::vector<Starter> all = {sunCoreStarter(), brassRingsStarter(), glassPlanetsStarter(), jadeMoonStarter(), veilCometStarter(), orreryHallStarter()};
   return all;
 }
 

@@ -26,7 +26,11 @@ const Starter& findStarter(const std::string& name);
 /// document as it stands in `path`.
 Document writeStarter(const Starter& starter, const std::shared_ptr<const Kinds>& kinds, const std::string& path);
 
+Starter brassRingsStarter();
+Starter glassPlanetsStarter();
+Starter jadeMoonStarter();
 Starter sunCoreStarter();
+Starter veilCometStarter();
 Starter orreryHallStarter();
 
 } // namespace ilumbra

@@ -179,6 +179,12 @@ std::string formatNumber(const ParamDef& def, double value, bool withUnit) {
 Value parseValue(const Document& doc, const ParamDef& def, std::string_view typed, const Value* present) {
   const std::string text = trimmed(typed);
   if (text.starts_with('{')) return valueFromJson(doc, def, text);
+  if (def.patternable && text.starts_with("pattern ")) {
+    const std::string name = trimmed(std::string_view(text).substr(8));
+    const Node* n = doc.findByName(name);
+    if (!n || n->kind->family() != "pattern") throw badInput(fmt::format("{}: there is no pattern \"{}\"", def.label, name));
+    return PatternUse{{n->id, nullptr}};
+  }
   switch (def.type) {
   case ParamType::Number:
   case ParamType::Integer: {

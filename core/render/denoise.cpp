@@ -9,6 +9,8 @@ namespace ilumbra {
 namespace {
 
 constexpr float featureStrength = 0.6f;
+// A pixel whose variance is so many times that of its neighbourhood begins to be trusted less.
+constexpr float outlier = 6;
 // Beyond this a difference weighs nothing.
 constexpr float farthest = 12;
 
@@ -96,6 +98,24 @@ Denoiser::Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cance
     spread(first.variance[c]);
     spread(first.color[c]);
   }
+  // By the mean of the roots, which a rare outlier hardly lifts.
+  Plane root = plane();
+  tasks.forEach(h, [&](int y) {
+    for (int x = 0; x < w; ++x) {
+      const size_t i = index(x, y);
+      root[i] = std::sqrt(first.variance[0][i] + first.variance[1][i] + first.variance[2][i]);
+    }
+  });
+  spread(root);
+  const Plane around = blurred(root, 3, tasks);
+  m_trust = plane();
+  tasks.forEach(h, [&](int y) {
+    for (int x = 0; x < w; ++x) {
+      const size_t i = index(x, y);
+      m_trust[i] = std::max(1e-4f, std::min(1.0f, root[i] > 0 ? outlier * sqr(around[i] / root[i]) : 1));
+    }
+  });
+  spread(m_trust);
   // Features count by their change from pixel to pixel: a slanted surface is one surface still.
   for (const Plane& f : m_features) {
     Plane scale = plane();
@@ -166,7 +186,8 @@ void Denoiser::filter(const Guide& g, const std::vector<const Plane*>& in, const
             const float *p = m_features[f].data() + base, *q = p + step, *s = m_featureScale[f].data() + base;
             for (int x = 0; x < w; ++x) one[size_t(x)] = std::max(one[size_t(x)], (p[x] - q[x]) * (p[x] - q[x]) * s[x]);
           }
-          for (int x = 0; x < w; ++x) one[size_t(x)] = decay(one[size_t(x)]);
+          const float* trust = m_trust.data() + base + step;
+          for (int x = 0; x < w; ++x) one[size_t(x)] = decay(one[size_t(x)]) * trust[x];
           float* sum = weight.data() + size_t(y) * size_t(w);
           for (int x = 0; x < w; ++x) sum[x] += one[size_t(x)];
           for (size_t l = 0; l < in.size(); ++l) {
@@ -184,7 +205,7 @@ void Denoiser::filter(const Guide& g, const std::vector<const Plane*>& in, const
     for (int y = 0; y < rows; ++y)
       for (int x = 0; x < w; ++x) {
         const size_t k = size_t(y) * size_t(w) + size_t(x), i = index(x, y0 + y);
-        const float norm = 1 / weight[k]; // its own weight is 1
+        const float norm = 1 / weight[k]; // its own weight is its trust, which is not 0
         for (size_t l = 0; l < in.size(); ++l) (*out[l])[i] = sums[l][k] * norm;
         for (size_t c = 0; c < gains.size(); ++c) (*gain)[c][i] = gains[c][k] * norm * norm;
       }

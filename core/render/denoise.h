@@ -38,6 +38,7 @@ private:
 
   int m_width, m_height, m_stride;
   std::vector<Plane> m_features, m_featureScale;
+  Plane m_trust; ///< 1, and less for a pixel far noisier than what is around it: a rare bright path is not spread about
   Guide m_guide;
 };
 

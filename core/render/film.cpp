@@ -199,6 +199,27 @@ Picture collect(const Film& film, int query, const std::vector<Color>& amounts, 
   return gather(film, tasks, [&](size_t i) { return film.mixed(i, query, a.data()); });
 }
 
+std::vector<Color> groupMeans(const Film& film, int query, const Tasks& tasks) {
+  const auto groups = size_t(film.groups());
+  std::vector<Color> rows(size_t(film.height()) * groups, Color(0.0f)), out(groups, Color(0.0f));
+  std::vector<size_t> counts(size_t(film.height()), 0);
+  tasks.forEach(film.height(), [&](int y) {
+    for (int x = 0; x < film.width(); ++x) {
+      const size_t i = size_t(y) * size_t(film.width()) + size_t(x);
+      if (!film.samples(i)) continue;
+      ++counts[size_t(y)];
+      for (size_t g = 0; g < groups; ++g) rows[size_t(y) * groups + g] += film.light(i, query, int(g));
+    }
+  });
+  size_t counted = 0;
+  for (size_t y = 0; y < size_t(film.height()); ++y) {
+    counted += counts[y];
+    for (size_t g = 0; g < groups; ++g) out[g] += rows[y * groups + g];
+  }
+  for (Color& c : out) c *= 1 / float(std::max<size_t>(1, counted));
+  return out;
+}
+
 Picture collectGroup(const Film& film, int query, int group, const Color& amount, float exposure, const Tasks& tasks) {
   return gather(film, tasks, [&](size_t i) { return film.light(i, query, group) * amount * exposure; });
 }

@@ -131,6 +131,8 @@ private:
 /// The picture of one query: Σ over groups of light × amount, times `exposure`. Pixels without samples take the value
 /// of the nearest sampled pixel to their left or above.
 Picture collect(const Film& film, int query, const std::vector<Color>& amounts, float exposure, const Tasks& tasks);
+/// Mean light of each group of a query over the sampled pixels, at unit power.
+std::vector<Color> groupMeans(const Film& film, int query, const Tasks& tasks);
 /// One group alone.
 Picture collectGroup(const Film& film, int query, int group, const Color& amount, float exposure, const Tasks& tasks);
 

@@ -6,6 +6,7 @@
 #include "core/document/units.h"
 #include "core/render/geometry.h"
 #include "core/render/hit.h"
+#include "core/render/mix.h"
 #include "core/render/own_light.h"
 
 #include <filesystem>
@@ -71,13 +72,14 @@ void forLeaves(const Document& doc, const Reference& use, double frame, int dept
 // Lights in tree order, then uses of materials with own light, each once.
 std::vector<Source> sourcesOf(const Document& doc, double frame) {
   std::vector<Source> out;
-  for (const Node* n : doc.family("light")) out.push_back({n->id, {}, n->name, lightAmount(Params(*n, frame))});
+  const Mix mix(doc, frame);
+  for (const Node* n : doc.family("light")) out.push_back({n->id, {}, n->name, lightAmount(Params(*n, frame)) * mix.factor(n->id)});
   for (const Node* n : doc.family("object")) {
     if (!n->kind->param("material")) continue;
     forLeaves(doc, Params(*n, frame).reference("material"), frame, 0, [&](const Reference& use) {
-      const Color amount = ownLight(doc, use, frame);
-      if (isBlack(amount)) return;
-      Source s{use.target, use, doc.find(use.target)->name, amount};
+      // What is off keeps its group, so that it can come on.
+      if (isBlack(ownLight(doc, use, frame, true))) return;
+      Source s{use.target, use, doc.find(use.target)->name, ownLight(doc, use, frame) * mix.factor(use.target)};
       if (use.with) s.name += " on " + n->name;
       if (std::find(out.begin(), out.end(), s) == out.end()) out.push_back(std::move(s));
     });

@@ -221,6 +221,7 @@ struct Session::Content {
       amounts = scene->amounts;
       draft.restart(scene, draftStep, true);
       clean.clear();
+      groupUnitsOf = {};
       fullStale = true;
       error.clear();
       blink = true;
@@ -319,6 +320,7 @@ struct Session::Content {
         if (!trace([&] { return next.advance(tasks, 1, cancel); }, next)) return;
         std::swap(draft, next);
         clean.clear();
+        groupUnitsOf = {};
         blink = false;
       } else if (!trace([&] { return draft.advance(tasks, draft.samples() * 2, cancel); }, draft)) {
         return;
@@ -433,6 +435,7 @@ struct Session::Content {
     if (!now->effect) route.reset();
     image->route = route;
     fill(*image, r);
+    if (now->groups) image->groups = groupsShown(r);
     if (now->left) {
       const Picture left = now->left->picture();
       image->width = left.width;
@@ -487,6 +490,25 @@ struct Session::Content {
       image.otherHeight = now->proof->height;
       image.otherRgba = display(now->proof->picture());
     }
+  }
+
+  std::vector<Color> groupUnits;
+  std::pair<const Rendering*, uint32_t> groupUnitsOf;
+
+  std::vector<SessionImage::Group> groupsShown(const Rendering& r) {
+    if (groupUnitsOf != std::pair{&r, r.samples()}) {
+      groupUnits = groupMeans(r.film(), 0, tasks);
+      groupUnitsOf = {&r, r.samples()};
+    }
+    std::vector<SessionImage::Group> out;
+    double total = 0;
+    for (size_t g = 0; g < scene->groups.size() && g < groupUnits.size(); ++g) {
+      const double l = std::max(0.0, double(luminance(groupUnits[g] * amounts[g])));
+      total += l;
+      out.push_back({scene->groups[g].node, scene->groups[g].name, amounts[g], l});
+    }
+    for (SessionImage::Group& g : out) g.share = total > 0 ? g.share / total : 0;
+    return out;
   }
 
   void fill(SessionImage& image, const Rendering& r) {

@@ -31,6 +31,7 @@ struct SessionRequest {
   std::shared_ptr<const Proof> proof;  ///< the other picture of a comparison
   std::shared_ptr<const Proof> left;   ///< instead of the live picture, if set
   bool playing = false;    ///< drafts only: the next frame is about to come
+  bool groups = false;     ///< SessionImage::groups are wanted
 };
 
 /// What the session has: immutable, made by the session's thread.
@@ -52,6 +53,14 @@ struct SessionImage {
   uint64_t raysSinceRequest = 0;            ///< 0 while a change traced nothing
   double frame = 1;
   std::vector<EffectReading> effects;
+  /// A light group as it stands in the picture.
+  struct Group {
+    NodeId source = 0;     ///< the light, or the material with own light; 0: lights that share the last group
+    std::string name;
+    Color amount{0.0f};    ///< in the working space
+    double share = 0;      ///< of the picture's light, before the lens
+  };
+  std::vector<Group> groups;
   std::shared_ptr<const Route> route;       ///< of SessionRequest::effect
   std::vector<std::string> troubles;
   std::string error;                        ///< the document could not be rendered at all

@@ -54,6 +54,7 @@ Kind surfaceMaterialKind() {
                number("own_light", "Own light", "cd/m²", 0).soft(1, 1000000).range(0, 1e12).log().matters().at(Stage::Mix).in("Own light")
                    .help("Luminance at white that the surface sends out by itself"),
                color("own_light_color", "Colour of own light", {1, 1, 1}).soft(0, 1).patterned().matters().at(Stage::Mix).in("Own light").help("Multiplies the own light"),
+               flag("own_light_on", "Shines", true).at(Stage::Mix).in("Own light").help("Off: its own light is dark, and kept"),
                choice("own_light_sides", "Own light shines", {"to both sides", "to the front"}).in("Own light").help("Of sheets and open bodies: which sides shine"),
                color("normal", "Normal", {0.5, 0.5, 1}).range(0, 1).patterned().in("Detail").help("Tangent-space normal, as glTF encodes it"),
                number("normal_strength", "Strength of the normal", "×", 1).soft(0, 2).range(0, 100).in("Detail").help("0: the plain surface"),
@@ -290,7 +291,7 @@ Material compileMaterial(const Document& doc, const Reference& use, double frame
   Material m = compileSurface(doc, *n, p, assets);
   m.name = n->name;
   m.node = n->id;
-  m.emission = ownLight(doc, use, frame);
+  m.emission = ownLight(doc, use, frame, true);
   m.emits = !isBlack(m.emission);
   return m;
 }
@@ -305,10 +306,11 @@ Material defaultMaterial() {
   return m;
 }
 
-Color ownLight(const Document& doc, const Reference& use, double frame) {
+Color ownLight(const Document& doc, const Reference& use, double frame, bool evenIfOff) {
   const Node* n = doc.find(use.target);
   if (!n || !n->kind->param("own_light")) return Color(0.0f);
   const Params p(*n, frame, use.with.get());
+  if (!evenIfOff && !p.flag("own_light_on")) return Color(0.0f);
   return (p.pattern("own_light_color") ? Color(1.0f) : working(p.triple("own_light_color"))) * p.real("own_light");
 }
 

@@ -96,7 +96,7 @@ Material compileMaterial(const Document& doc, const Reference& use, double frame
 /// Matte grey of reflectance 0.5.
 Material defaultMaterial();
 /// What the own light of this use sends out, cd/m² per channel of the working space (0 when it has none).
-Color ownLight(const Document& doc, const Reference& use, double frame);
+Color ownLight(const Document& doc, const Reference& use, double frame, bool evenIfOff = false);
 /// Single-scattering albedo of a body that gives back `reflectance` of light from all around, and its inverse: van de
 /// Hulst 1980 for a thick slab without a boundary, (1 − s)(1 − 0.139 s) / (1 + 1.17 s), s² = (1 − albedo) / (1 − g albedo).
 float scatteringAlbedo(float reflectance, float anisotropy);

@@ -1,0 +1,290 @@
+#include "app/mix_panel.h"
+
+#include "app/picture_bar.h"
+#include "app/theme.h"
+#include "core/base/colorspace.h"
+#include "core/document/units.h"
+#include "core/render/mix.h"
+
+#include <QColorDialog>
+#include <QHelpEvent>
+#include <QInputDialog>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QScrollArea>
+#include <QToolButton>
+#include <QToolTip>
+#include <QVBoxLayout>
+
+namespace ilumbra {
+namespace {
+
+constexpr double mostStops = 6;
+
+QColor shown(const Color& linear709) {
+  const float most = std::max(1e-6f, maxComponent(linear709));
+  const auto curve = [&](float v) {
+    const float x = clamp01(v / most);
+    return x <= 0.0031308f ? 12.92f * x : 1.055f * std::pow(x, 1 / 2.4f) - 0.055f;
+  };
+  return QColor::fromRgbF(curve(linear709.x), curve(linear709.y), curve(linear709.z));
+}
+
+} // namespace
+
+MixRow::MixRow(Studio& studio, NodeId source, QWidget* parent) : QWidget(parent), m_studio(studio), m_source(source) {
+  setFocusPolicy(Qt::StrongFocus);
+  setFixedHeight(27);
+  refresh();
+}
+
+void MixRow::show(const SessionImage::Group& g) {
+  m_name = qs(g.name);
+  m_share = g.share;
+  m_light = isBlack(g.amount) ? theme::faint : shown(rec709FromAcescg(g.amount));
+  setAccessibleName(tr("Mix of %1").arg(m_name));
+  update();
+}
+
+void MixRow::refresh() {
+  const Document& doc = m_studio.doc();
+  m_on = true;
+  m_solo = false;
+  m_stops = 0;
+  m_tint = Qt::white;
+  if (const Node* n = mixRow(doc, m_source)) {
+    const Params p(*n, m_studio.frame());
+    m_on = p.flag("on");
+    m_solo = p.flag("solo");
+    m_stops = p.number("stops");
+    const Triple t = p.triple("tint");
+    m_tint = shown({float(t[0]), float(t[1]), float(t[2])});
+  }
+  m_unheard = !m_on || (Mix(doc, m_studio.frame()).anySolo() && !m_solo);
+  update();
+}
+
+QRect MixRow::switchRect() const { return {184, 3, 34, 21}; }
+QRect MixRow::soloRect() const { return {222, 3, 40, 21}; }
+QRect MixRow::lineRect() const { return {274, 3, std::max(60, width() - 274 - 232), 21}; }
+QRect MixRow::valueRect() const { return {lineRect().right() + 8, 3, 84, 21}; }
+QRect MixRow::tintRect() const { return {valueRect().right() + 10, 6, 22, 15}; }
+int MixRow::handle() const { return lineRect().left() + int((std::clamp(m_stops, -mostStops, mostStops) + mostStops) / (2 * mostStops) * (lineRect().width() - 1)); }
+
+void MixRow::paintEvent(QPaintEvent*) {
+  QPainter p(this);
+  p.setRenderHint(QPainter::Antialiasing);
+  if (hasFocus()) p.fillRect(rect(), QColor(0x28, 0x28, 0x28));
+  p.setFont(theme::font(12));
+  p.setPen(Qt::NoPen);
+  p.setBrush(m_unheard ? theme::faint : m_light);
+  p.drawEllipse(QPointF(14, 13.5), 4.5, 4.5);
+  p.setPen(m_unheard ? theme::faint : theme::text);
+  p.drawText(QRect(28, 0, 150, height()), Qt::AlignLeft | Qt::AlignVCenter, p.fontMetrics().elidedText(m_name, Qt::ElideRight, 150));
+  const auto word = [&](const QRect& r, const QString& text, bool active) {
+    p.setPen(active ? theme::accent : theme::faint);
+    p.drawText(r, Qt::AlignCenter, text);
+    if (active) p.fillRect(QRectF(r.left() + 5, r.bottom() - 1, r.width() - 10, 2), theme::accent);
+  };
+  word(switchRect(), m_on ? tr("on") : tr("off"), m_on);
+  word(soloRect(), tr("solo"), m_solo);
+  // The ruled line, its middle is as the light says.
+  const QRect l = lineRect();
+  const int y = 15, zero = l.left() + (l.width() - 1) / 2, x = handle();
+  p.setRenderHint(QPainter::Antialiasing, false);
+  p.setPen(hasFocus() || underMouse() ? theme::dim : theme::tick);
+  p.drawLine(l.left(), y, l.right(), y);
+  for (int i = 0; i <= 12; ++i) {
+    const int at = l.left() + (l.width() - 1) * i / 12;
+    p.drawLine(at, y - (i == 6 ? 5 : i % 3 == 0 ? 4 : 2), at, y);
+  }
+  const QColor ink = m_unheard ? theme::faint : std::abs(m_stops) > mostStops ? theme::amber : theme::accent;
+  p.fillRect(QRectF(std::min(zero, x), y, std::abs(x - zero), 2), ink);
+  p.fillRect(QRectF(x - 1, y - 5, 3, 11), ink);
+  p.setPen(m_stops == 0 ? theme::dim : theme::text);
+  p.drawText(valueRect(), Qt::AlignRight | Qt::AlignVCenter, tr("%1%2 stops").arg(m_stops > 0 ? QStringLiteral("+") : m_stops < 0 ? QStringLiteral("−") : QString()).arg(std::abs(m_stops), 0, 'f', 1));
+  p.fillRect(tintRect(), m_tint);
+  p.setBrush(Qt::NoBrush);
+  p.setPen(theme::line);
+  p.drawRect(tintRect());
+  // Share of the picture's light.
+  const QRect bar(tintRect().right() + 12, 10, std::max(20, width() - tintRect().right() - 12 - 58), 7);
+  p.fillRect(bar, theme::desk);
+  p.fillRect(QRectF(bar.left(), bar.top(), bar.width() * std::min(1.0, m_share), bar.height()), m_unheard ? theme::faint : theme::dim);
+  p.setPen(theme::dim);
+  p.drawText(QRect(bar.right() + 4, 0, 48, height()), Qt::AlignRight | Qt::AlignVCenter, tr("%1 %").arg(100 * m_share, 0, 'f', m_share < 0.0995 ? 1 : 0));
+}
+
+void MixRow::set(const char* param, const Constant& v, uint64_t gesture) {
+  m_studio.edit(tr("Mix %1").arg(m_name), [&](const Document& d) { return setMix(d, m_source, param, v); }, gesture);
+}
+
+void MixRow::setStops(double stops, uint64_t gesture) { set("stops", std::clamp(std::round(stops * 20) / 20, -60.0, 60.0), gesture); }
+
+void MixRow::tint() {
+  const QColor c = QColorDialog::getColor(m_tint, this, tr("Tint of %1").arg(m_name));
+  if (!c.isValid()) return;
+  const auto linear = [](double v) { return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); };
+  set("tint", Triple{linear(c.redF()), linear(c.greenF()), linear(c.blueF())});
+}
+
+void MixRow::mousePressEvent(QMouseEvent* e) {
+  if (e->button() != Qt::LeftButton) return;
+  setFocus();
+  if (switchRect().contains(e->pos())) return set("on", !m_on);
+  if (soloRect().contains(e->pos())) return set("solo", !m_solo);
+  if (tintRect().adjusted(-3, -3, 3, 3).contains(e->pos())) return tint();
+  if (lineRect().contains(e->pos())) {
+    m_dragging = true;
+    m_gesture = m_studio.newGesture();
+    m_pressX = e->pos().x();
+    m_pressStops = m_stops;
+    if (std::abs(m_pressX - handle()) > 6) {
+      m_pressStops = (double(m_pressX - lineRect().left()) / (lineRect().width() - 1) * 2 - 1) * mostStops;
+      setStops(m_pressStops, m_gesture);
+    }
+    return;
+  }
+  if (e->pos().x() < switchRect().left()) m_studio.select({m_source});
+}
+
+void MixRow::mouseMoveEvent(QMouseEvent* e) {
+  if (!m_dragging) return;
+  const double fine = e->modifiers() & Qt::ShiftModifier ? 0.1 : 1;
+  setStops(std::clamp(m_pressStops + fine * 2 * mostStops * (e->pos().x() - m_pressX) / (lineRect().width() - 1), -mostStops, mostStops), m_gesture);
+}
+
+void MixRow::mouseReleaseEvent(QMouseEvent*) { m_dragging = false; }
+
+void MixRow::mouseDoubleClickEvent(QMouseEvent* e) {
+  if (lineRect().contains(e->pos())) return set("stops", 0.0);
+  if (!valueRect().contains(e->pos())) return;
+  bool ok = false;
+  const QString text = QInputDialog::getText(this, tr("Mix %1").arg(m_name), tr("Stops"), QLineEdit::Normal, QString::number(m_stops), &ok);
+  if (!ok) return;
+  m_studio.edit(tr("Mix %1").arg(m_name), [&](const Document& d) {
+    const ParamDef& def = *d.kinds().find("mix.row")->param("stops");
+    return setMix(d, m_source, "stops", *parseValue(d, def, text.toStdString()).constant());
+  });
+}
+
+void MixRow::keyPressEvent(QKeyEvent* e) {
+  const double unit = e->modifiers() & Qt::ShiftModifier ? 0.05 : 0.25;
+  if (e->key() != Qt::Key_Left && e->key() != Qt::Key_Right) m_gesture = 0;
+  switch (e->key()) {
+  case Qt::Key_Left:
+  case Qt::Key_Right:
+    if (!m_gesture) m_gesture = m_studio.newGesture();
+    return setStops(m_stops + (e->key() == Qt::Key_Left ? -unit : unit), m_gesture);
+  case Qt::Key_Space: return set("on", !m_on);
+  case Qt::Key_S: return set("solo", !m_solo);
+  case Qt::Key_T: return tint();
+  case Qt::Key_Backspace:
+    m_studio.edit(tr("Mix %1 as the light says").arg(m_name), [&](const Document& d) {
+      const Node* n = mixRow(d, m_source);
+      return n ? removeNode(d, n->id) : d;
+    });
+    return;
+  default: QWidget::keyPressEvent(e);
+  }
+}
+
+bool MixRow::event(QEvent* e) {
+  if (e->type() == QEvent::ToolTip) {
+    const QPoint at = static_cast<QHelpEvent*>(e)->pos();
+    QString text = tr("%1: click to select it").arg(m_name);
+    if (switchRect().contains(at)) text = tr("On or off in the mix (Space)");
+    else if (soloRect().contains(at)) text = tr("Only lights that are solo are seen (S)");
+    else if (lineRect().contains(at) || valueRect().contains(at)) text = tr("Stops over what the light says; double-click takes them back");
+    else if (tintRect().contains(at)) text = tr("Multiplies its colour (T)");
+    else if (at.x() > tintRect().right()) text = tr("Share of the picture's light, before the lens");
+    QToolTip::showText(mapToGlobal(at), text, this);
+    return true;
+  }
+  return QWidget::event(e);
+}
+
+MixPanel::MixPanel(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(studio) {
+  auto* column = new QVBoxLayout(this);
+  column->setContentsMargins(4, 0, 0, 4);
+  column->setSpacing(2);
+  auto* area = new QScrollArea(this);
+  area->setWidgetResizable(true);
+  area->setFocusPolicy(Qt::NoFocus);
+  auto* body = new QWidget(area);
+  m_list = new QVBoxLayout(body);
+  m_list->setContentsMargins(0, 0, 8, 0);
+  m_list->setSpacing(0);
+  m_empty = new QLabel(tr("Each light of the picture has a row here, as soon as there is one."), body);
+  m_empty->setAlignment(Qt::AlignCenter);
+  m_empty->setStyleSheet(QStringLiteral("color: #9a968f; padding: 20px"));
+  m_list->addWidget(m_empty);
+  m_list->addStretch(1);
+  area->setWidget(body);
+  column->addWidget(area, 1);
+  auto* foot = new QHBoxLayout;
+  foot->setContentsMargins(6, 0, 8, 0);
+  m_bake = flatButton(this, tr("Bake into the lights"), tr("Writes the mix into the lights themselves; the picture stays as it is"), "accent");
+  m_clear = flatButton(this, tr("Take the mix off"), tr("Every light as it says itself"));
+  foot->addStretch(1);
+  foot->addWidget(m_clear);
+  foot->addWidget(m_bake);
+  column->addLayout(foot);
+  connect(m_bake, &QToolButton::clicked, this, &MixPanel::bake);
+  connect(m_clear, &QToolButton::clicked, this, &MixPanel::clear);
+  connect(&studio, &Studio::imageArrived, this, &MixPanel::rebuild);
+  connect(&studio, &Studio::documentChanged, this, [this] {
+    for (MixRow* r : m_rows) r->refresh();
+    const bool any = !m_studio.doc().family("mix").empty();
+    m_bake->setEnabled(any);
+    m_clear->setEnabled(any);
+  });
+  m_bake->setEnabled(false);
+  m_clear->setEnabled(false);
+}
+
+MixRow* MixPanel::row(NodeId source) const {
+  for (MixRow* r : m_rows)
+    if (r->source() == source) return r;
+  return nullptr;
+}
+
+void MixPanel::rebuild() {
+  const auto& image = m_studio.image();
+  if (!image || image->groups.empty()) return;
+  std::vector<const SessionImage::Group*> shown;
+  for (const SessionImage::Group& g : image->groups)
+    if (g.source && m_studio.doc().find(g.source) && std::none_of(shown.begin(), shown.end(), [&](const auto* o) { return o->source == g.source; })) shown.push_back(&g);
+  const bool same = shown.size() == m_rows.size() && std::equal(shown.begin(), shown.end(), m_rows.begin(), [](const auto* g, const MixRow* r) { return g->source == r->source(); });
+  if (!same) {
+    for (MixRow* r : m_rows) delete r;
+    m_rows.clear();
+    for (const auto* g : shown) {
+      auto* r = new MixRow(m_studio, g->source, this);
+      m_list->insertWidget(int(m_rows.size()), r);
+      m_rows.push_back(r);
+    }
+  }
+  for (size_t i = 0; i < shown.size(); ++i) {
+    // A material's own light may stand in several groups, one for each use that changes it.
+    SessionImage::Group sum = *shown[i];
+    sum.share = 0;
+    for (const SessionImage::Group& g : image->groups)
+      if (g.source == sum.source) sum.share += g.share;
+    if (const Node* n = m_studio.doc().find(sum.source)) sum.name = n->name;
+    m_rows[i]->show(sum);
+  }
+  m_empty->setVisible(m_rows.empty());
+}
+
+void MixPanel::bake() {
+  if (m_studio.edit(tr("Bake the mix"), [](const Document& d) { return bakeMix(d); })) m_studio.tell(tr("The mix is written into the lights"));
+}
+
+void MixPanel::clear() {
+  m_studio.edit(tr("Take the mix off"), [](const Document& d) { return clearMix(d); });
+}
+
+} // namespace ilumbra

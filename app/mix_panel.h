@@ -1,0 +1,73 @@
+#pragma once
+#include "app/studio.h"
+
+#include <QWidget>
+
+class QLabel;
+class QScrollArea;
+class QToolButton;
+class QVBoxLayout;
+
+namespace ilumbra {
+
+/// One light in the mix: its switch, solo, stops on a ruled line, tint and share of the picture's light.
+///   Left and Right step the stops (Shift: finely), Space switches, S solos, T tints, Backspace takes the row back.
+class MixRow : public QWidget {
+  Q_OBJECT
+public:
+  MixRow(Studio& studio, NodeId source, QWidget* parent);
+  NodeId source() const { return m_source; }
+  void show(const SessionImage::Group& group);
+  void refresh();
+  QSize sizeHint() const override { return {480, 27}; }
+  /// Places for a pointer, in the row's own pixels.
+  QRect switchRect() const, soloRect() const, lineRect() const, valueRect() const, tintRect() const;
+  int handle() const;
+
+protected:
+  void paintEvent(QPaintEvent*) override;
+  void mousePressEvent(QMouseEvent*) override;
+  void mouseMoveEvent(QMouseEvent*) override;
+  void mouseReleaseEvent(QMouseEvent*) override;
+  void mouseDoubleClickEvent(QMouseEvent*) override;
+  void keyPressEvent(QKeyEvent*) override;
+  void focusInEvent(QFocusEvent*) override { update(); }
+  void focusOutEvent(QFocusEvent*) override { update(); }
+  bool event(QEvent* e) override;
+
+private:
+  void set(const char* param, const Constant& v, uint64_t gesture = 0);
+  void setStops(double stops, uint64_t gesture);
+  void tint();
+  Studio& m_studio;
+  NodeId m_source;
+  QString m_name;
+  bool m_on = true, m_solo = false, m_unheard = false;
+  double m_stops = 0, m_share = 0;
+  QColor m_tint, m_light;
+  bool m_dragging = false;
+  double m_pressStops = 0;
+  int m_pressX = 0;
+  uint64_t m_gesture = 0;
+};
+
+/// The drawer's page of the mix: a row for each light group; every change is seen at once and traces no ray.
+class MixPanel : public QWidget {
+  Q_OBJECT
+public:
+  explicit MixPanel(Studio& studio, QWidget* parent = nullptr);
+  const std::vector<MixRow*>& rows() const { return m_rows; }
+  MixRow* row(NodeId source) const;
+  void bake();
+  void clear();
+
+private:
+  void rebuild();
+  Studio& m_studio;
+  QVBoxLayout* m_list;
+  QLabel* m_empty;
+  QToolButton *m_bake, *m_clear;
+  std::vector<MixRow*> m_rows;
+};
+
+} // namespace ilumbra

@@ -1,0 +1,105 @@
+#include "core/render/mix.h"
+
+#include "core/base/error.h"
+#include "tests/support/scene.h"
+
+using namespace ilumbra;
+using namespace ilumbra::test;
+
+namespace {
+
+Document lamps() {
+  Set s(16, 16);
+  s.look("0, 2, 2", "0, 0, 0", "50");
+  s.lambert("White", "0.8, 0.8, 0.8");
+  s.add("material.surface", "Ember", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", "300"}, {"own_light_color", "1, 0.5, 0.2"}});
+  s.add("object.plane", "Floor", {{"width", "20"}, {"depth", "20"}, {"material", "White"}});
+  s.add("object.sphere", "Coal", {{"radius", "0.2"}, {"position", "0, 0.2, 0"}, {"material", "Ember"}});
+  s.add("light.point", "Left", {{"power", "200"}, {"position", "-1, 1, 0"}, {"color", "0.4, 0.6, 1"}});
+  s.add("light.point", "Right", {{"power", "100"}, {"position", "1, 1, 0"}, {"by_temperature", "on"}, {"temperature", "2700"}});
+  return s.take();
+}
+
+Picture mixed(const Traced& t, const Document& doc) {
+  const std::vector<Color> amounts = mixAmounts(*t.scene, doc, 1);
+  REQUIRE(amounts.size() == t.scene->groups.size());
+  return collect(t.film(), 0, amounts, 1, pool());
+}
+
+double farthest(const Picture& a, const Picture& b) {
+  double most = 0;
+  for (size_t i = 0; i < a.rgb.size(); ++i) most = std::max(most, std::abs(double(a.rgb[i] - b.rgb[i])) / (1e-3 + std::abs(double(a.rgb[i]))));
+  return most;
+}
+
+} // namespace
+
+TEST_CASE("The mix switches, lifts, tints and solos without a ray", "[mix][truth7]") {
+  const Document doc = lamps();
+  const NodeId left = doc.findByName("Left")->id, ember = doc.findByName("Ember")->id;
+  const Traced t = trace(doc, 8);
+  const Picture plain = mixed(t, doc);
+  // Two stops on the left lamp are a render at four times its power.
+  const Picture lifted = mixed(t, setMix(doc, left, "stops", 2.0));
+  CHECK(farthest(lifted, mixed(t, setAt(doc, resolve(doc, "Left.power"), Constant(800.0)))) < 1e-5);
+  // Off is off, and the others stay.
+  const Picture without = mixed(t, setMix(doc, left, "on", false));
+  CHECK(farthest(without, mixed(t, setAt(doc, resolve(doc, "Left.on"), Constant(false)))) < 1e-6);
+  // Solo is all others off.
+  const Picture alone = mixed(t, setMix(doc, ember, "solo", true));
+  Document others = setAt(doc, resolve(doc, "Left.on"), Constant(false));
+  others = setAt(others, resolve(others, "Right.on"), Constant(false));
+  CHECK(farthest(alone, mixed(t, others)) < 1e-6);
+  CHECK(mean(alone) > 0);
+  CHECK(mean(alone) < mean(plain));
+}
+
+TEST_CASE("Baking writes the mix into the lights and leaves the picture as it is", "[mix][truth7]") {
+  Document doc = lamps();
+  const Traced t = trace(doc, 8);
+  const NodeId left = doc.findByName("Left")->id, right = doc.findByName("Right")->id, ember = doc.findByName("Ember")->id;
+  doc = setMix(doc, left, "stops", 1.5);
+  doc = setMix(doc, left, "tint", Triple{1, 0.3, 0.6});
+  doc = setMix(doc, right, "tint", Triple{0.5, 1, 0.5});
+  doc = setMix(doc, ember, "stops", -1.0);
+  doc = setMix(doc, ember, "tint", Triple{0.2, 0.4, 1});
+  const Document baked = bakeMix(doc);
+  CHECK(baked.family("mix").empty());
+  CHECK(Params(*baked.find(left), 1).number("power") == 200);
+  CHECK(farthest(mixed(t, doc), mixed(t, baked)) < 1e-4);
+  // What solo left dark is switched off, and keeps its group: still no ray.
+  const Document solo = setMix(lamps(), left, "solo", true), dark = bakeMix(solo);
+  CHECK(farthest(mixed(t, solo), mixed(t, dark)) < 1e-6);
+  CHECK_FALSE(Params(*dark.findByName("Right"), 1).flag("on"));
+  CHECK_FALSE(Params(*dark.findByName("Ember"), 1).flag("own_light_on"));
+  CHECK(Params(*dark.findByName("Ember"), 1).number("own_light") == 300);
+}
+
+TEST_CASE("Baking shifts keys too, and says what it cannot write", "[mix]") {
+  Document doc = lamps();
+  const NodeId left = doc.findByName("Left")->id, ember = doc.findByName("Ember")->id;
+  doc = setValue(doc, left, "stops", Keys{{{1, 0.0, KeyShape::Linear}, {9, 2.0, KeyShape::Linear}}});
+  const Document baked = bakeMix(setMix(doc, left, "stops", 1.0));
+  for (const double frame : {1.0, 5.0, 9.0}) CHECK(Params(*baked.find(left), frame).number("stops") == Approx(Params(*doc.find(left), frame).number("stops") + 1));
+  NodeId ramp = 0;
+  doc = addNode(lamps(), "pattern.ramp", "Fire", {}, &ramp);
+  doc = setValue(doc, ember, "own_light_color", PatternUse{{ramp, nullptr}});
+  CHECK_NOTHROW(bakeMix(setMix(doc, ember, "stops", 1.0)));
+  try {
+    bakeMix(setMix(doc, ember, "tint", Triple{1, 0, 0}));
+    FAIL("was baked");
+  } catch (const Error& e) {
+    CHECK(std::string(e.what()).find("Ember.own_light_color") != std::string::npos);
+  }
+}
+
+TEST_CASE("A row that says nothing goes away", "[mix]") {
+  const Document doc = lamps();
+  const NodeId left = doc.findByName("Left")->id;
+  const Document up = setMix(doc, left, "stops", 1.0);
+  REQUIRE(mixRow(up, left));
+  const Document back = setMix(up, left, "stops", 0.0);
+  CHECK_FALSE(mixRow(back, left));
+  CHECK(removeNode(up, left).family("mix").size() <= 1); // of a light that is gone nothing is asked
+  CHECK_NOTHROW(mixAmounts(*trace(removeNode(up, left), 1).scene, removeNode(up, left), 1));
+}
