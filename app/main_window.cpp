@@ -357,6 +357,15 @@ void MainWindow::makeCommands() {
     m_picture->setRegionTool(!m_picture->regionTool());
     m_bar->refresh();
   });
+  const auto tool = [this](PictureView::Tool t) {
+    return [this, t] {
+      m_picture->setTool(m_picture->tool() == t ? PictureView::Tool::Pick : t);
+      m_bar->refresh();
+    };
+  };
+  add("picture.ask", picture, tr("Ask the pixel"), "Ctrl+Shift+A", tr("Where the light of a pixel comes from, and what is seen there"), tool(PictureView::Tool::Ask), {}, true);
+  add("picture.focus", picture, tr("Focus by a click"), "Ctrl+Shift+F", tr("Sets the camera's focus on what is pressed"), tool(PictureView::Tool::Focus));
+  add("picture.meter", picture, tr("Meter the exposure"), "Ctrl+Shift+M", tr("Sets the camera's exposure so that the picture's middle brightness is middle grey"), [this] { meter(); });
   add("picture.play", picture, tr("Play or stop"), "Ctrl+P", tr("Plays the frames of the range"), [this] { m_bar->play(!m_bar->playing()); }, {}, true);
   add("picture.next_frame", picture, tr("Next frame"), "Ctrl+Right", tr("One frame on"), [this] { m_bar->stepFrame(1); });
   add("picture.previous_frame", picture, tr("Previous frame"), "Ctrl+Left", tr("One frame back"), [this] { m_bar->stepFrame(-1); });
@@ -624,6 +633,28 @@ void MainWindow::pictureAlone(bool on) {
   } else {
     for (size_t i = 0; i < parts.size(); ++i) parts[i]->setVisible(m_visibleBefore[i]);
   }
+}
+
+// The mean of the picture's stops, black apart, becomes middle grey.
+void MainWindow::meter() {
+  const auto& image = m_studio.image();
+  const Node* camera = activeCamera(m_studio.doc());
+  if (!image || !image->linear || !camera) return m_studio.tell(tr("There is no picture to meter yet"), true);
+  double sum = 0;
+  size_t counted = 0;
+  for (size_t i = 0; i < image->linear->pixels(); ++i) {
+    const float* p = image->linear->rgb.data() + 3 * i;
+    const double l = double(luminance({p[0], p[1], p[2]}));
+    if (l < 1e-7) continue;
+    sum += std::log2(l);
+    ++counted;
+  }
+  if (!counted) return m_studio.tell(tr("The picture is black: there is nothing to meter"), true);
+  const double by = std::round((sum / double(counted) - std::log2(0.18)) * 10) / 10;
+  const NodeId id = camera->id;
+  const double ev = Params(*camera, m_studio.frame()).number("ev100") + by;
+  m_studio.edit(tr("Meter the exposure"), [&](const Document& d) { return setValue(d, id, "ev100", Constant(std::clamp(ev, -40.0, 40.0))); });
+  m_studio.tell(tr("Exposure set to %1 EV").arg(ev, 0, 'f', 1));
 }
 
 static QString timeText(double seconds) {

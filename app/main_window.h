@@ -67,6 +67,7 @@ private:
   void refreshRecent();
   bool mayLeave();
   void autosave();
+  void meter();
   void showRight(int page);
   QString startFolder() const;
 

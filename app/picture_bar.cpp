@@ -14,6 +14,10 @@
 
 namespace ilumbra {
 
+// By ShownPass.
+static const char* const passNames[] = {QT_TR_NOOP("Light"), QT_TR_NOOP("Over chequers"), QT_TR_NOOP("Alpha"), QT_TR_NOOP("Depth"), QT_TR_NOOP("Normal"), QT_TR_NOOP("Albedo"), QT_TR_NOOP("Identity"),
+                         QT_TR_NOOP("Own light"), QT_TR_NOOP("Direct light"), QT_TR_NOOP("Bounced light"), QT_TR_NOOP("Seen in mirrors"), QT_TR_NOOP("Seen through clear things")};
+
 QToolButton* flatButton(QWidget* parent, const QString& text, const QString& help, const char* cls) {
   auto* b = new QToolButton(parent);
   b->setText(text);
@@ -69,9 +73,9 @@ PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent) : QWi
   add(m_pass, tr("Light"), tr("What of the film is shown"), false);
   connect(m_pass, &QToolButton::clicked, this, [this] {
     QMenu m(this);
-    const char* names[] = {QT_TR_NOOP("Light"), QT_TR_NOOP("Alpha"), QT_TR_NOOP("Depth"), QT_TR_NOOP("Normal"), QT_TR_NOOP("Albedo"), QT_TR_NOOP("Identity")};
-    for (int i = 0; i < 6; ++i) {
-      QAction* a = m.addAction(tr(names[i]));
+    for (int i = 0; i < int(std::size(passNames)); ++i) {
+      if (i == int(ShownPass::Alpha) || i == int(ShownPass::Emission)) m.addSeparator();
+      QAction* a = m.addAction(tr(passNames[i]));
       a->setCheckable(true);
       a->setChecked(int(m_studio.view().pass) == i);
       a->setData(i);
@@ -184,8 +188,7 @@ void PictureBar::refresh() {
   m_camera->setText(m_camera->fontMetrics().elidedText(text, Qt::ElideRight, 118));
   const Studio::View& v = m_studio.view();
   for (int i = 0; i < 4; ++i) m_modes[size_t(i)]->setChecked(int(v.compare) == i);
-  const char* names[] = {QT_TR_NOOP("Light"), QT_TR_NOOP("Alpha"), QT_TR_NOOP("Depth"), QT_TR_NOOP("Normal"), QT_TR_NOOP("Albedo"), QT_TR_NOOP("Identity")};
-  m_pass->setText(tr(names[int(v.pass)]));
+  m_pass->setText(tr(passNames[int(v.pass)]));
   m_stops->setChecked(v.stopsOverlay);
   m_region->setChecked(m_view.regionTool());
   m_lens->setChecked(v.withLens);

@@ -1,5 +1,7 @@
 #include "app/picture_view.h"
 
+#include "app/pixel_note.h"
+
 #include "app/theme.h"
 #include "core/session/framing.h"
 
@@ -18,6 +20,7 @@ namespace ilumbra {
 PictureView::PictureView(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(studio) {
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
+  m_note = new PixelNote(studio, this);
   setAcceptDrops(true);
   setAccessibleName(tr("Picture"));
   connect(&studio, &Studio::imageArrived, this, &PictureView::arrived);
@@ -148,7 +151,7 @@ void PictureView::drawMessage(QPainter& p) {
   if (m_studio.picking().active()) {
     const Node* e = m_studio.doc().find(m_studio.picking().effect);
     text = tr("Click what goes into %1 of %2 · Esc leaves").arg(m_studio.picking().role, e ? qs(e->name) : QString());
-  } else if (m_regionTool && m_studio.view().region.width == 0) {
+  } else if (m_tool == Tool::Region && m_studio.view().region.width == 0) {
     text = tr("Drag the part that is to be rendered · Esc leaves");
   } else if (image && !image->error.empty()) {
     text = qs(image->error);
@@ -275,15 +278,34 @@ void PictureView::setWipe(double share) {
   Q_EMIT wiped();
 }
 
-void PictureView::setRegionTool(bool on) {
-  m_regionTool = on;
-  setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
-  if (!on && m_studio.view().region.width > 0) {
+void PictureView::setTool(Tool tool) {
+  if (tool == Tool::Region || m_tool == Tool::Region) {
     Studio::View v = m_studio.view();
-    v.region = {};
-    m_studio.setView(v);
+    if (v.region.width != 0) {
+      v.region = {};
+      m_studio.setView(v);
+    }
+    m_regionDrawn = {};
   }
+  m_tool = tool;
+  if (tool != Tool::Ask) m_note->hide();
+  if (tool == Tool::Ask) m_studio.tell(tr("Press in the picture to see where its light comes from; Escape ends it"));
+  if (tool == Tool::Focus) m_studio.tell(tr("Press on what is to be sharp; Escape ends it"));
+  setCursor(tool == Tool::Pick ? Qt::ArrowCursor : Qt::CrossCursor);
   update();
+}
+
+void PictureView::focusAt(const QPointF& at) {
+  const ScenePtr scene = m_studio.session().scene();
+  const Node* camera = activeCamera(m_studio.doc());
+  if (!scene || !camera) return m_studio.tell(tr("There is no picture to focus in yet"), true);
+  const QPointF p = toPicture(at);
+  V3f point;
+  if (!pick(*scene, float(p.x()), float(p.y()), 0, point)) return m_studio.tell(tr("Nothing is there to focus on"), true);
+  const float distance = dot(point - scene->camera.position(), scene->camera.forward());
+  const NodeId id = camera->id;
+  m_studio.edit(tr("Focus by a click"), [&](const Document& d) { return setValue(d, id, "focus", Constant(std::clamp(std::round(double(distance) * 1e4) / 1e4, 0.001, 1e6))); });
+  if (Params(*m_studio.doc().find(id), m_studio.frame()).number("f_stop") == 0) m_studio.tell(tr("Focused, but the f-stop is 0: everything is sharp"));
 }
 
 void PictureView::setCorner(bool on) {
@@ -300,7 +322,14 @@ void PictureView::mousePressEvent(QMouseEvent* e) {
     m_drag = Drag::Wipe;
     return;
   }
-  if (e->button() == Qt::LeftButton && m_regionTool) {
+  if (e->button() == Qt::LeftButton && m_tool == Tool::Ask) {
+    m_drag = Drag::Ask;
+    const QPointF p = toPicture(e->position());
+    m_note->ask(int(p.x()), int(p.y()), e->position().toPoint());
+    return;
+  }
+  if (e->button() == Qt::LeftButton && m_tool == Tool::Focus) return focusAt(e->position());
+  if (e->button() == Qt::LeftButton && m_tool == Tool::Region) {
     m_drag = Drag::Region;
     m_regionDrawn = QRectF(toPicture(e->position()), QSizeF(0, 0));
     return;
@@ -316,12 +345,17 @@ void PictureView::mouseMoveEvent(QMouseEvent* e) {
   if (m_drag == Drag::None) {
     const QRectF r = pictureRect();
     if (m_studio.view().compare == Compare::Wipe && !m_other.isNull() && std::abs(e->position().x() - (r.left() + m_wipe * r.width())) < 9) setCursor(Qt::SplitHCursor);
-    else setCursor(m_regionTool ? Qt::CrossCursor : m_studio.picking().active() ? Qt::PointingHandCursor : Qt::ArrowCursor);
+    else setCursor(m_tool != Tool::Pick ? Qt::CrossCursor : m_studio.picking().active() ? Qt::PointingHandCursor : Qt::ArrowCursor);
     return;
   }
   if (m_drag == Drag::Wipe) {
     const QRectF r = pictureRect();
     setWipe((e->position().x() - r.left()) / r.width());
+    return;
+  }
+  if (m_drag == Drag::Ask) {
+    const QPointF p = toPicture(e->position());
+    m_note->ask(int(p.x()), int(p.y()), e->position().toPoint());
     return;
   }
   if (m_drag == Drag::Region) {
@@ -373,7 +407,7 @@ void PictureView::keyPressEvent(QKeyEvent* e) {
   case Qt::Key_Minus: return move(Drag::Dolly, 0, 30);
   case Qt::Key_Escape:
     if (m_studio.picking().active()) return m_studio.setPicking({});
-    if (m_regionTool) return setRegionTool(false);
+    if (m_tool != Tool::Pick) return setTool(Tool::Pick);
     return m_studio.select({});
   default: QWidget::keyPressEvent(e);
   }

@@ -6,6 +6,8 @@
 
 namespace ilumbra {
 
+class PixelNote;
+
 /// The picture: the render as it is, with picking, navigation and comparison.
 ///   left click picks (again: what lies behind); Shift adds. Left drag orbits, right drag or Alt + left drag dollies,
 ///   middle drag or Ctrl + left drag pans, the wheel dollies. With the region tool, a drag draws the region.
@@ -19,8 +21,16 @@ public:
   /// The place of the wipe's edge as a share of the picture's width.
   double wipe() const { return m_wipe; }
   void setWipe(double share);
-  void setRegionTool(bool on);
-  bool regionTool() const { return m_regionTool; }
+  /// What a press in the picture does: picks and moves the camera; draws the region to render; reads the pixel; sets the
+  /// camera's focus on what is there. Escape goes back to the first.
+  enum class Tool { Pick, Region, Ask, Focus };
+  void setTool(Tool tool);
+  Tool tool() const { return m_tool; }
+  void setRegionTool(bool on) { setTool(on ? Tool::Region : Tool::Pick); }
+  bool regionTool() const { return m_tool == Tool::Region; }
+  PixelNote& note() { return *m_note; }
+  /// Focuses the camera on what is seen at a place of the widget.
+  void focusAt(const QPointF& at);
   void frameSelection();
   /// Picks what is seen at a place of the widget; `extend` adds to the selection.
   void pickAt(const QPointF& at, bool extend);
@@ -46,7 +56,7 @@ Q_SIGNALS:
   void wiped();
 
 private:
-  enum class Drag { None, Pending, Orbit, Pan, Dolly, Wipe, Region };
+  enum class Drag { None, Pending, Orbit, Pan, Dolly, Wipe, Region, Ask };
   QPointF toPicture(const QPointF& at) const;
   void arrived();
   void moveCamera(Drag how, const QPointF& by);
@@ -70,7 +80,9 @@ private:
   std::vector<EdgeMark> m_edgeMarks; ///< lights outside the frame, while a role is being picked for
   qint64 m_lastWheel = 0;
   double m_wipe = 0.5;
-  bool m_regionTool = false, m_corner = false;
+  Tool m_tool = Tool::Pick;
+  PixelNote* m_note;
+  bool m_corner = false;
   QRectF m_regionDrawn;
 };
 

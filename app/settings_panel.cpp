@@ -1,11 +1,17 @@
 #include "app/settings_panel.h"
 
 #include "app/flow_layout.h"
+#include "app/matter_gallery.h"
 #include "app/param_row.h"
 #include "app/picture_bar.h"
 #include "app/thing_drag.h"
 #include "app/theme.h"
+#include "core/base/error.h"
+#include "core/document/file.h"
+#include "core/document/transplant.h"
+#include "core/surface/presets.h"
 
+#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QScrollBar>
@@ -53,6 +59,9 @@ SettingsPanel::SettingsPanel(Studio& studio, QWidget* parent) : QScrollArea(pare
     else rebuild();
   });
   connect(&studio, &Studio::selectionChanged, this, &SettingsPanel::rebuild);
+  connect(&studio, &Studio::imageArrived, this, [this] {
+    if (shape() != m_shape) rebuild();
+  });
   connect(&studio, &Studio::pickingChanged, this, &SettingsPanel::rebuild);
   rebuild();
 }
@@ -68,6 +77,11 @@ std::string SettingsPanel::shape() const {
   const Node* n = m_studio.currentNode();
   if (!n) return "none";
   std::string s = fmt::format("{}:{}", n->id, n->name);
+  for (const auto& [slot, list] : n->children)
+    if (n->kind->family() != "object")
+      for (const NodeId c : list) s += fmt::format(",{}", c);
+  for (const Finding& f : findingsOf(n->id)) s += "!" + f.text;
+  if (const MaterialPreset* p = presetOf(m_studio.doc(), n->id)) s += "=" + p->name;
   if (n->kind->family() == "effect") {
     s += m_studio.picking().role.toStdString();
     for (const Role& r : effectKind(*n)->roles)
@@ -127,8 +141,121 @@ void SettingsPanel::rebuild() {
   verticalScrollBar()->setValue(scroll);
 }
 
+std::vector<Finding> SettingsPanel::findingsOf(NodeId thing) const {
+  std::vector<Finding> out;
+  const auto& image = m_studio.image();
+  // Those of an older document are not about this one.
+  if (!image || image->edition != m_studio.edition() || !image->findings) return m_found.thing == thing ? m_found.list : out;
+  for (const Finding& f : *image->findings)
+    if (f.thing == thing) out.push_back(f);
+  m_found = {thing, out};
+  return out;
+}
+
+void SettingsPanel::buildFindings(QWidget* page, const Node& n, const std::string& param) {
+  for (const Finding& f : findingsOf(n.id)) {
+    if (f.param != param) continue;
+    auto* text = new QLabel(qs(f.text), page);
+    text->setWordWrap(true);
+    text->setStyleSheet(f.weight == Finding::Weight::Broken ? QStringLiteral("color: #e07882") : f.weight == Finding::Weight::Weak ? QStringLiteral("color: #e3a24a") : QStringLiteral("color: #9a968f"));
+    page->layout()->addWidget(text);
+    for (const Mend& m : f.mends) {
+      auto* b = flatButton(page, qs(m.text), tr("Does it; undo takes it back"), "accent");
+      b->setObjectName(QStringLiteral("mend"));
+      connect(b, &QToolButton::clicked, this, [this, m] { m_studio.edit(qs(m.text), [&](const Document& d) { return applyMend(d, m); }); }, Qt::QueuedConnection);
+      page->layout()->addWidget(b);
+    }
+  }
+}
+
+void SettingsPanel::buildMatter(QWidget* page, const Node& material) {
+  const NodeId id = material.id;
+  const MaterialPreset* is = presetOf(m_studio.doc(), id);
+  auto* w = new QWidget(page);
+  auto* row = new QHBoxLayout(w);
+  row->setContentsMargins(0, 4, 0, 4);
+  row->setSpacing(10);
+  auto* picture = new QLabel(w);
+  picture->setFixedSize(Studio::swatchSize, Studio::swatchSize);
+  picture->setStyleSheet(QStringLiteral("background: #1b1b1b"));
+  picture->setAccessibleName(tr("Picture of the material"));
+  row->addWidget(picture);
+  auto* side = new QVBoxLayout;
+  side->setSpacing(2);
+  auto* label = new QLabel(is ? qs(is->name) : tr("A matter of its own"), w);
+  label->setWordWrap(true);
+  side->addWidget(label);
+  const auto action = [&](const QString& text, const QString& help, const char* name, std::function<void()> run) {
+    auto* b = flatButton(w, text, help, "accent");
+    b->setObjectName(QLatin1String(name));
+    b->setStyleSheet(QStringLiteral("QToolButton { padding: 1px 0; font-weight: 500; }"));
+    connect(b, &QToolButton::clicked, this, std::move(run), Qt::QueuedConnection);
+    side->addWidget(b, 0, Qt::AlignLeft);
+  };
+  action(tr("Make it of…"), tr("Water, glass, jade, brass, velvet… each shown in the light of this set"), "matter", [this, id] {
+    auto* gallery = new MatterGallery(m_studio, id, this);
+    gallery->setAttribute(Qt::WA_DeleteOnClose);
+    gallery->open();
+  });
+  action(tr("Keep as a file…"), tr("Writes the material and what it uses, to be taken into other sets"), "keep_material", [this, id] {
+    const Node* n = m_studio.doc().find(id);
+    if (!n) return;
+    const QString f = QFileDialog::getSaveFileName(this, tr("Keep the material"), qs(n->name) + QStringLiteral(".ilum"), tr("Ilumbra materials (*.ilum)"));
+    if (f.isEmpty()) return;
+    try {
+      writeDocument(cutting(m_studio.doc(), id), (f.endsWith(QStringLiteral(".ilum")) ? f : f + QStringLiteral(".ilum")).toStdString());
+      m_studio.tell(tr("Kept %1").arg(f));
+    } catch (const Error& e) {
+      m_studio.tell(qs(std::string(e.what())), true);
+    }
+  });
+  side->addStretch(1);
+  row->addLayout(side, 1);
+  page->layout()->addWidget(w);
+  const QString key = QStringLiteral("material %1").arg(id);
+  connect(&m_studio, &Studio::swatchArrived, picture, [picture, key](const QString& k, const QPixmap& p) {
+    if (k == key) picture->setPixmap(p);
+  });
+  const auto ask = [this, id, key] {
+    if (m_studio.doc().find(id)) m_studio.askForSwatch(key, m_studio.doc(), id);
+  };
+  connect(&m_studio, &Studio::documentChanged, picture, ask);
+  ask();
+}
+
+void SettingsPanel::buildSlots(QWidget* page, const Node& n) {
+  if (n.kind->family() == "object") return; // a group's things stand in the scene
+  auto* column = page->layout();
+  const NodeId parent = n.id;
+  for (const ChildSlot& slot : n.kind->slots) {
+    column->addWidget(rule(page));
+    const std::string kind = slot.accepts.front(), name = slot.name;
+    column->addWidget(sectionHead(page, qs(slot.label), tr("+ add"), [this, parent, kind, name] {
+      m_studio.edit(tr("Add to %1").arg(qs(name)), [&](const Document& d) { return addNode(d, kind, "", {parent, name, size_t(-1)}); });
+    }));
+    const auto it = n.children.find(slot.name);
+    if (it == n.children.end() || it->second.empty()) {
+      auto* none = new QLabel(tr("None yet."), page);
+      none->setStyleSheet(QStringLiteral("color: #6a6762"));
+      column->addWidget(none);
+      continue;
+    }
+    int count = 0;
+    for (const NodeId c : it->second) {
+      const Node* child = m_studio.doc().find(c);
+      if (!child) continue;
+      column->addWidget(sectionHead(page, tr("%1 %2").arg(qs(slot.label)).arg(++count), tr("take away"), [this, c] {
+        m_studio.edit(tr("Take away"), [&](const Document& d) { return removeNode(d, c); });
+      }));
+      for (const ParamDef& d : child->kind->params) column->addWidget(makeParamRow(m_studio, {c, d.name, 0, {}}, page));
+    }
+  }
+}
+
 void SettingsPanel::buildThing(QWidget* page, const Node& n) {
   auto* column = page->layout();
+  if (n.kind->id == "material.surface") buildMatter(page, n);
+  buildFindings(page, n, "");
   std::string group;
   for (const ParamDef& d : n.kind->params) {
     if (d.group != group) {
@@ -139,7 +266,13 @@ void SettingsPanel::buildThing(QWidget* page, const Node& n) {
       }
     }
     column->addWidget(makeParamRow(m_studio, {n.id, d.name, 0, {}}, page));
+    buildFindings(page, n, d.name);
+    // The object's material, one click away.
+    if (d.name == "material")
+      if (const Node* m = m_studio.doc().find(Params(n, 0).reference("material").target))
+        column->addWidget(sectionHead(page, {}, tr("to %1").arg(qs(m->name)), [this, id = m->id] { m_studio.select({id}); }));
   }
+  buildSlots(page, n);
 }
 
 void SettingsPanel::buildEffect(QWidget* page, const Node& n) {

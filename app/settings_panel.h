@@ -22,7 +22,19 @@ private:
   std::string shape() const;
   void buildThing(QWidget* page, const Node& n);
   void buildEffect(QWidget* page, const Node& n);
+  void buildMatter(QWidget* page, const Node& material);
+  /// Child lists (keys of a veil or ramp): each child's rows, with the means to add and take away.
+  void buildSlots(QWidget* page, const Node& n);
+  /// What is wrong with a thing at a parameter, with the mends.
+  void buildFindings(QWidget* page, const Node& n, const std::string& param);
+  std::vector<Finding> findingsOf(NodeId thing) const;
   Studio& m_studio;
+  /// The last that were read, while a newer picture is under way.
+  struct Found {
+    NodeId thing = 0;
+    std::vector<Finding> list;
+  };
+  mutable Found m_found;
   std::string m_shape; ///< what the rows were made for; while it stays the same they are only read again
 };
 

@@ -2,8 +2,10 @@
 #include "core/document/edit.h"
 #include "core/document/history.h"
 #include "core/session/session.h"
+#include "core/session/swatch.h"
 
 #include <QObject>
+#include <QPixmap>
 #include <QString>
 
 namespace ilumbra {
@@ -91,6 +93,11 @@ public:
   /// A plain sentence for the person, in the status line.
   void tell(const QString& text, bool trouble = false);
 
+  /// A small picture of a material in the light of the document; it comes by swatchArrived() under the same key, at once if it
+  /// was made before and nothing about it has changed.
+  static constexpr int swatchSize = 88;
+  void askForSwatch(const QString& key, const Document& doc, NodeId material);
+
   /// Role picking: the next click in the picture or a list fills this role of the effect.
   struct Picking {
     NodeId effect = 0;
@@ -112,6 +119,7 @@ Q_SIGNALS:
   void backgroundChanged();
   void fileChanged();
   void pickingChanged();
+  void swatchArrived(const QString& key, const QPixmap& picture);
 
 private:
   void submit();
@@ -134,6 +142,8 @@ private:
   uint64_t m_gesture = 0, m_edition = 0;
   QString m_backgroundLabel;
   std::shared_ptr<CancelFlag> m_backgroundCancel;
+  std::map<QString, std::pair<Document, QPixmap>> m_swatches; ///< by key, with the set that was shown
+  std::unique_ptr<SwatchMaker> m_swatchMaker; ///< made when it is first asked
   std::unique_ptr<Session> m_session; ///< last: its thread ends before the rest is taken down
 };
 

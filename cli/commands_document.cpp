@@ -1,4 +1,5 @@
 #include "cli/commands.h"
+#include "core/advise/findings.h"
 #include "core/base/error.h"
 #include "core/document/edit.h"
 #include "core/document/file.h"
@@ -132,7 +133,26 @@ void checkCommand(const Context& c, const std::string& file) {
   AssetCache assets;
   SceneCache cache;
   const ScenePtr scene = compileScene(doc, {.frame = currentFrame(doc), .width = 16, .height = 16, .queries = {}}, assets.assets(doc.folder()), cache);
-  if (c.json) print(Json{{"file", file}, {"problems", scene->troubles}});
+  const std::vector<Finding> findings = findThings(doc, currentFrame(doc), *scene);
+  if (c.json) {
+    Json notes = Json::array();
+    for (const Finding& f : findings) {
+      Json mends = Json::array();
+      for (const Mend& m : f.mends) {
+        Json sets = Json::array();
+        for (const auto& [address, value] : m.sets) sets.push_back(address + "=" + value);
+        mends.push_back({{"text", m.text}, {"set", sets}});
+      }
+      notes.push_back({{"text", f.text}, {"mends", mends}});
+    }
+    print(Json{{"file", file}, {"problems", scene->troubles}, {"findings", notes}});
+  } else {
+    for (const Finding& f : findings) {
+      print(fmt::format("{}: {}", file, f.text));
+      for (const Mend& m : f.mends)
+        for (const auto& [address, value] : m.sets) print(fmt::format("  {}: \"{}={}\"", m.text, address, value));
+    }
+  }
   if (!scene->troubles.empty()) {
     if (!c.json)
       for (size_t i = 1; i < scene->troubles.size(); ++i) print(file + ": " + scene->troubles[i]);

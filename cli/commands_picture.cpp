@@ -86,7 +86,10 @@ Rendered renderFrame(const Context& c, const Args& a, const Document& doc, doubl
     if (r[2] < 1 || r[3] < 1 || r[0] < 0 || r[1] < 0 || double(r[0] + r[2]) > s.number("width") || double(r[1] + r[3]) > s.number("height"))
       throw usageError(fmt::format("the region {} does not lie inside the picture", a.region));
   }
-  const ScenePtr scene = compileScene(doc, {.frame = frame, .queries = lensQueries(doc), .layerMemory = size_t(4) << 30}, assets.assets(doc.folder(), c.cancel), cache, c.cancel);
+  std::vector<LayerQuery> queries = lensQueries(doc);
+  for (LayerQuery& q : passQueries(parsePasses(a.passes)))
+    if (std::find(queries.begin(), queries.end(), q) == queries.end()) queries.push_back(std::move(q));
+  const ScenePtr scene = compileScene(doc, {.frame = frame, .queries = std::move(queries), .layerMemory = size_t(4) << 30}, assets.assets(doc.folder(), c.cancel), cache, c.cancel);
   for (const std::string& t : scene->troubles) std::fputs(fmt::format("ilumbra-cli: {}: left out: {}\n", a.file, t).c_str(), stderr);
   if (!activeCamera(doc)) throw badInput(a.file + ": has no camera");
   Rendered r{Rendering(scene), {}, {}, 0};

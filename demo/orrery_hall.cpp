@@ -1,7 +1,9 @@
 // The Orrery Hall: everything together.
+#include "demo/jade_moon.h"
 #include "demo/scene_builder.h"
 #include "demo/starters.h"
 #include "demo/sun_core.h"
+#include "demo/veil_comet.h"
 
 #include <cmath>
 #include <fmt/format.h>
@@ -27,9 +29,10 @@ Starter orreryHallStarter() {
             b.add("material.surface", "Honed slate", {{"base_color", "0.05, 0.055, 0.062"}, {"roughness", "0.30"}, {"ior", "1.6"}});
             b.add("material.surface", "Hall stone", {{"base_color", "0.40, 0.36, 0.33"}, {"roughness", "0.85"}});
             b.add("material.surface", "Dark floor", {{"base_color", "0.035, 0.032, 0.03"}, {"roughness", "0.22"}});
-            b.add("material.surface", "Lab glass", {{"base_color", "1, 1, 1"}, {"roughness", "0"}, {"ior", "1.52"}, {"transmission", "1"}, {"attenuation_color", "0.62, 0.86, 0.97"}, {"attenuation_depth", "120 mm"}});
+            b.add("material.surface", "Lab glass", {{"base_color", "1, 1, 1"}, {"roughness", "0"}, {"ior", "1.52"}, {"abbe", "59"}, {"transmission", "1"}, {"attenuation_color", "0.62, 0.86, 0.97"}, {"attenuation_depth", "120 mm"}});
             b.add("material.surface", "Amber glass", {{"base_color", "1, 1, 1"}, {"roughness", "0.06"}, {"ior", "1.54"}, {"transmission", "1"}, {"attenuation_color", "0.95, 0.42, 0.07"}, {"attenuation_depth", "70 mm"}});
-            b.add("material.surface", "Jade", {{"base_color", "0.13, 0.42, 0.21"}, {"roughness", "0.18"}, {"ior", "1.62"}});
+            b.preset("Moon jade", "Jade");
+            b.set(b.find("Moon jade"), {{"subsurface_depth", "5 mm"}, {"subsurface_color", "0.2, 0.62, 0.3"}});
             b.add("material.surface", "Red garnet", {{"base_color", "1, 1, 1"}, {"roughness", "0"}, {"ior", "1.75"}, {"transmission", "1"}, {"attenuation_color", "0.75, 0.06, 0.08"}, {"attenuation_depth", "40 mm"}});
             b.add("material.surface", "Bead light", {{"base_color", "0.8, 0.85, 0.9"}, {"roughness", "0.4"}, {"own_light", "5200"}, {"own_light_color", "0.42, 0.75, 1"}});
 
@@ -53,12 +56,15 @@ Starter orreryHallStarter() {
               b.add("object.sphere", name, {{"radius", fmt::format("{:.4f}", radius).c_str()}, {"position", at(x2, y2, z1).c_str()}, {"material", material}}, b.in(rings));
             };
             planet("Glass planet", "Lab glass", 0.86, 236, 0.125, 6, -9);
-            planet("Jade moon", "Jade", 0.86, 322, 0.088, 6, -9);
+            planet("Jade moon", "Moon jade", 0.86, 322, 0.088, 6, -9);
             planet("Amber planet", "Amber glass", 0.64, 196, 0.07, -7, 10);
             planet("Garnet planet", "Red garnet", 0.44, 300, 0.04, 9, 6);
             planet("Brass globe", "Warm brass", 1.08, 352, 0.10, -5, -5);
             planet("Brass moon", "Warm brass", 0.64, 40, 0.045, -7, 10);
             planet("Pale planet", "Hall stone", 1.08, 150, 0.085, -5, -5);
+
+            addAlabasterUrn(b, "0.78, 0.05, 0.52");
+            addVeilComet(b, "-1.32, 0.78, -1.2", "0, 10, 12");
 
             // Lit beads on a chain, hung in a low curve between two columns.
             const NodeId chain = b.add("object.group", "Bead chain", {});
@@ -91,7 +97,10 @@ Starter orreryHallStarter() {
             b.add("effect.glow", "Bead glow", {{"from", "Bead light"}});
             b.add("lens.glow", "Bead halo", {{"strength", "35 %"}, {"size", "5 %"}, {"falloff", "1"}, {"sources", "Bead glow"}});
             b.set(b.find("Bead glow"), {{"lens", "Bead halo"}});
-            return StarterContent{b.take(), {{"orrery-assets/pierced-shade.glb", piercedShadeFile()}}};
+            b.add("effect.glow", "Comet glow", {{"from", "Heart"}});
+            b.add("lens.glow", "Comet halo", {{"strength", "25 %"}, {"size", "6 %"}, {"sources", "Comet glow"}});
+            b.set(b.find("Comet glow"), {{"lens", "Comet halo"}});
+            return StarterContent{b.take(), {{"orrery-assets/pierced-shade.glb", piercedShadeFile()}, {"orrery-assets/alabaster-urn.glb", alabasterUrnFile()}}};
           }};
 }
 

@@ -178,7 +178,8 @@ Sight look(const Document& doc, double frame, const Scene& scene, const std::vec
         bool passes = !(other.switches & SwitchSeen) || (other.switches & SwitchCatches) || &other == &body;
         if (!passes && other.material != noMaterial) {
           const Material& m = *scene.materials[other.material];
-          passes = m.transmission.real({}) > 0.5f || (!m.opacity.program && m.opacity.constant.x < 0.5f);
+          passes = m.transmission.real({}) > 0.5f || (!m.opacity.program && m.opacity.constant.x < 0.5f) ||
+                   (!m.veil.keys.empty() && (m.veil.additive > 0.5f || m.veil.at(1) < 0.5f));
         }
         if (!passes) {
           sight.blocked[scene.things[other.thing].node] += w;

@@ -20,6 +20,7 @@ struct Finding {
   NodeId thing = 0;   ///< what it is about
   std::string text;   ///< a sentence without full stop: "Sun core gives no light"
   std::vector<Mend> mends;
+  std::string param;  ///< of the thing, where it is to be told; empty: none in particular
 };
 
 /// Where light gets lost on the way into a station, and who took it.

@@ -72,7 +72,12 @@ const std::vector<Pass>& allPasses() {
                                         {"identity", "coverage by object, as Cryptomatte"},
                                         {"lights", "a layer for each light; they sum to the picture without lens"},
                                         {"sources", "what the lens stages take their light from"},
-                                        {"lens", "what each lens stage adds and takes"}};
+                                        {"lens", "what each lens stage adds and takes"},
+                                        {"emission", "own light and lamps as they are seen"},
+                                        {"direct", "light from lamps, once scattered"},
+                                        {"indirect", "light scattered more often"},
+                                        {"mirrored", "what is seen in mirrors"},
+                                        {"through", "what is seen behind clear things"}};
   return all;
 }
 
@@ -95,6 +100,13 @@ std::vector<std::string> parsePasses(const std::string& list) {
     out.clear();
     for (const Pass& p : allPasses()) out.push_back(p.name);
   }
+  return out;
+}
+
+std::vector<LayerQuery> passQueries(const std::vector<std::string>& passes) {
+  std::vector<LayerQuery> out;
+  for (const LayerQuery& q : lightPasses())
+    if (std::find(passes.begin(), passes.end(), q.name) != passes.end()) out.push_back(q);
   return out;
 }
 
@@ -130,8 +142,16 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
     }
   if (wanted("sources"))
     for (size_t q = 0; q < scene.queries.size(); ++q) {
+      if (std::find(lightPasses().begin(), lightPasses().end(), scene.queries[q]) != lightPasses().end()) continue;
       names.push_back(sourceLayer(scene.queries[q]));
       light.push_back(collect(film, int(q), amounts, exposure, tasks));
+    }
+  for (const LayerQuery& pass : passQueries(passes))
+    if (const auto it = std::find(scene.queries.begin(), scene.queries.end(), pass); it != scene.queries.end()) {
+      std::string name = pass.name;
+      name[0] = char(std::toupper(static_cast<unsigned char>(name[0])));
+      names.push_back(std::move(name));
+      light.push_back(collect(film, int(it - scene.queries.begin()), amounts, exposure, tasks));
     }
   if (denoiser && !light.empty()) {
     std::vector<const Picture*> all;

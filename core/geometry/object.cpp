@@ -18,7 +18,9 @@ std::vector<ParamDef> objectParams() {
     return flag(name, label, on).at(Stage::Placement).in("Switches").help(help);
   };
   return join({placementParams(),
-               {reference("material", "Material", {"material."}).at(Stage::Shading).help("What the surface is made of"),
+               {choice("facets", "Facets", {"as made", "smooth", "faceted"}).at(Stage::Geometry).in("Placement")
+                    .help("Shades across its facets as it was made, all smooth but at sharp edges, or every facet by itself"),
+                reference("material", "Material", {"material."}).at(Stage::Shading).help("What the surface is made of"),
                 sw("seen", "Seen by the camera", true, "Off: the camera looks through it"),
                 sw("seen_mirrored", "Seen in reflections", true, "Off: mirrors do not show it"),
                 sw("seen_through", "Seen through clear things", true, "Off: glass does not show it"),
@@ -66,9 +68,10 @@ double Shape::area() const {
   return sum;
 }
 
-bool isClosed(const Mesh& mesh) {
-  // Vertices at the same place are one.
-  std::vector<uint32_t> order(mesh.positions.size()), index(mesh.positions.size());
+// A number for each place, vertices at the same place being one; returns how many there are.
+static uint32_t placesOf(const Mesh& mesh, std::vector<uint32_t>& index) {
+  std::vector<uint32_t> order(mesh.positions.size());
+  index.resize(mesh.positions.size());
   std::iota(order.begin(), order.end(), 0u);
   const auto& p = mesh.positions;
   std::sort(order.begin(), order.end(), [&](uint32_t i, uint32_t j) {
@@ -80,6 +83,66 @@ bool isClosed(const Mesh& mesh) {
     if (i > 0 && p[order[i]] != p[order[i - 1]]) ++places;
     index[order[i]] = places;
   }
+  return order.empty() ? 0 : places + 1;
+}
+
+void facet(Mesh& mesh) { mesh.normals.clear(); }
+
+void smooth(Mesh& mesh, float sharpDegrees) {
+  std::vector<uint32_t> place;
+  const uint32_t places = placesOf(mesh, place);
+  const size_t n = mesh.triangles.size();
+  // The triangles around each place, as ranges of one list.
+  std::vector<uint32_t> start(places + 1, 0), around(3 * n);
+  const auto corner = [&](size_t t, int i) { return i == 0 ? mesh.triangles[t].a : i == 1 ? mesh.triangles[t].b : mesh.triangles[t].c; };
+  for (size_t t = 0; t < n; ++t)
+    for (int i = 0; i < 3; ++i) ++start[place[corner(t, i)] + 1];
+  for (uint32_t p = 0; p < places; ++p) start[p + 1] += start[p];
+  std::vector<uint32_t> fill(start.begin(), start.end() - 1);
+  std::vector<V3f> normals(n);
+  for (size_t t = 0; t < n; ++t) {
+    const V3f &a = mesh.positions[mesh.triangles[t].a], &b = mesh.positions[mesh.triangles[t].b], &c = mesh.positions[mesh.triangles[t].c];
+    normals[t] = normalize(cross(b - a, c - a));
+    for (int i = 0; i < 3; ++i) around[fill[place[corner(t, i)]]++] = uint32_t(t);
+  }
+  const float least = std::cos(sharpDegrees * pi / 180);
+  Mesh out;
+  std::vector<std::vector<uint32_t>> made(mesh.positions.size()); // by old vertex: new ones with different normals
+  for (size_t t = 0; t < n; ++t) {
+    uint32_t v[3];
+    for (int i = 0; i < 3; ++i) {
+      const uint32_t old = corner(t, i);
+      V3f sum(0.0f);
+      for (uint32_t k = start[place[old]]; k < start[place[old] + 1]; ++k) {
+        const uint32_t o = around[k];
+        if (dot(normals[o], normals[t]) < least) continue;
+        // By the angle that the triangle has there (Thürmer and Wüthrich 1998).
+        int at = 0;
+        while (at < 2 && place[corner(o, at)] != place[old]) ++at;
+        const V3f e1 = normalize(mesh.positions[corner(o, (at + 1) % 3)] - mesh.positions[old]), e2 = normalize(mesh.positions[corner(o, (at + 2) % 3)] - mesh.positions[old]);
+        sum += normals[o] * std::acos(std::clamp(dot(e1, e2), -1.0f, 1.0f));
+      }
+      const V3f normal = isBlack(sum) ? normals[t] : normalize(sum);
+      auto& list = made[old];
+      const auto same = std::find_if(list.begin(), list.end(), [&](uint32_t m) { return dot(out.normals[m], normal) > 0.99999f; });
+      if (same != list.end()) {
+        v[i] = *same;
+        continue;
+      }
+      v[i] = uint32_t(out.positions.size());
+      list.push_back(v[i]);
+      out.positions.push_back(mesh.positions[old]);
+      out.normals.push_back(normal);
+      if (!mesh.uvs.empty()) out.uvs.push_back(mesh.uvs[old]);
+    }
+    out.triangles.push_back({v[0], v[1], v[2]});
+  }
+  mesh = std::move(out);
+}
+
+bool isClosed(const Mesh& mesh) {
+  std::vector<uint32_t> index;
+  placesOf(mesh, index);
   // Each edge once in either direction.
   std::vector<std::pair<uint64_t, int>> edges;
   edges.reserve(3 * mesh.triangles.size());

@@ -30,6 +30,10 @@ struct Shape {
 
 /// True if every edge is shared by exactly two triangles of opposite direction, vertices compared by place.
 bool isClosed(const Mesh& mesh);
+/// Every triangle shaded by itself.
+void facet(Mesh& mesh);
+/// Normals across the mesh from its triangles, by their angles; edges that turn by more than `sharpDegrees` stay sharp.
+void smooth(Mesh& mesh, float sharpDegrees = 40);
 /// Throws BadInput when a position is not finite or a triangle names a vertex that does not exist.
 void validate(const Mesh& mesh, const std::string& name);
 

@@ -8,6 +8,15 @@
 
 namespace ilumbra {
 
+const std::vector<LayerQuery>& lightPasses() {
+  static const std::vector<LayerQuery> all = {{.name = "emission", .everything = true, .events = EventEmitted},
+                                              {.name = "direct", .everything = true, .events = EventDirect},
+                                              {.name = "indirect", .everything = true, .events = EventIndirect},
+                                              {.name = "mirrored", .everything = true, .direct = false, .through = false},
+                                              {.name = "through", .everything = true, .direct = false, .mirrored = false}};
+  return all;
+}
+
 LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector<NodeId>& things, const std::vector<NodeId>& materials)
     : m_size(int(queries.size())), m_thing(things.size() + 1, 0), m_material(materials.size() + 1, 0), m_first(things.size() + 1, 0) {
   if (queries.size() > 32) throw badInput(fmt::format("{} film layers are asked for; 32 are possible", queries.size()));

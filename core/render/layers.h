@@ -45,6 +45,11 @@ struct LayerQuery {
   }
 };
 
+/// Passes by the way that light has come, which a film can be asked for besides: "emission" (own light and lamps, as they are
+/// seen), "direct" (from a lamp, once scattered), "indirect" (scattered more often): these three sum to all light; "mirrored"
+/// and "through" (what is seen in mirrors only, and behind clear things only).
+const std::vector<LayerQuery>& lightPasses();
+
 /// Queries compiled against the things and materials of one scene: a label costs five look-ups.
 class LayerTable {
 public:

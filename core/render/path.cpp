@@ -691,8 +691,16 @@ void Path::run(const Hit* first, bool firstMet) {
       // Own light of a veil is there for certain; the rest of it by chance, as much as it covers and adds.
       addOwnLight(hit, m, ground.at, m_throughput * ground.opacity);
       const float additive = m.veil.keys.empty() ? 0 : m.veil.additive, both = 1 + ground.opacity * additive;
-      m_throughput *= both;
       if (m.veil.frontOnly && facing == hit.geometric) m_veils[size_t(i) % m_veils.size()] = &in;
+      if (m.onlyShines()) { // nothing of it is left to chance
+        const float covered = ground.opacity * (1 - additive);
+        if (m_straight && !m_first.hit && !(in.switches & (SwitchCatches | SwitchCutsOut))) m_first.alpha += (1 - m_first.alpha) * covered;
+        m_throughput *= 1 - covered;
+        if (covered >= 1) break;
+        passOn();
+        continue;
+      }
+      m_throughput *= both;
       const bool covers = m_random.next() < ground.opacity / both;
       if (m_straight && !m_first.hit) {
         // In the mean its alpha is what it covers.

@@ -128,7 +128,8 @@ public:
     s.bounces = int(settings.number("bounces"));
     s.fireflyLimit = float(settings.number("firefly_limit")) / exposureFactor(m_doc, m_options.frame);
     s.queries = m_options.queries;
-    if (s.queries.empty() || !s.queries.front().everything) s.queries.insert(s.queries.begin(), LayerQuery{.name = "all light", .everything = true});
+    const LayerQuery all{.name = "all light", .everything = true};
+    if (s.queries.empty() || !(s.queries.front() == all)) s.queries.insert(s.queries.begin(), all);
     if (const Node* c = activeCamera(m_doc)) s.camera = Camera(m_doc, *c, m_options.frame, s.width, s.height);
 
     assignGroups();
@@ -232,8 +233,11 @@ private:
     if (const auto it = m_cache.shapes.find(key); it != m_cache.shapes.end()) return it->second;
     const auto kind = std::find_if(m_cache.shapeKinds.begin(), m_cache.shapeKinds.end(), [&](const ShapeKind& k) { return k.kind.id == n.kind->id; });
     if (kind == m_cache.shapeKinds.end() || !kind->build) throw badInput(n.kind->id + ": cannot be built");
-    Shape shape = kind->build(Params(n, m_options.frame), m_assets);
+    const Params p(n, m_options.frame);
+    Shape shape = kind->build(p, m_assets);
     validate(shape.mesh, n.name);
+    if (const std::string facets = p.text("facets"); facets == "faceted") facet(shape.mesh);
+    else if (facets == "smooth") smooth(shape.mesh);
     return m_cache.shapes[key] = std::make_shared<const Geometry>(m_cache.device, std::move(shape));
   }
 

@@ -27,6 +27,9 @@ constexpr uint32_t draftSamples = 8;
 // From so many samples on, a picture is denoised each time they have doubled, and when it is finished.
 constexpr uint32_t cleanDraftFrom = 2, cleanFullFrom = 4;
 
+// The query of a light pass, or null.
+const LayerQuery* lightPass(ShownPass pass) { return pass < ShownPass::Emission ? nullptr : &lightPasses()[size_t(pass) - size_t(ShownPass::Emission)]; }
+
 bool animated(const Document& doc) {
   return std::any_of(doc.nodes().begin(), doc.nodes().end(), [](const NodePtr& n) { return isAnimated(*n); });
 }
@@ -106,6 +109,7 @@ struct Session::Content {
   std::shared_ptr<ViewTable> table;
   std::string tableView;
   std::shared_ptr<const Route> route;
+  std::shared_ptr<const std::vector<Finding>> findings; ///< of `now`; null: not looked for yet
   uint64_t raysBefore = 0, raysMade = 0;
   double traceSeconds = 0;
   uint64_t traceRays = 0;
@@ -195,10 +199,16 @@ struct Session::Content {
     return !finished();
   }
 
+  bool hasPass(ShownPass pass) const {
+    const LayerQuery* q = lightPass(pass);
+    return !q || std::find(scene->queries.begin(), scene->queries.end(), *q) != scene->queries.end();
+  }
+
   void take(SessionRequest request) {
     const bool first = !now;
     const bool sameDoc = now && now->doc == request.doc;
-    const bool traces = first || !scene || (!sameDoc && needsTracing(now->doc, request.doc)) || !hasLayers(*scene, request.doc);
+    if (!sameDoc) findings.reset();
+    const bool traces = first || !scene || (!sameDoc && needsTracing(now->doc, request.doc)) || !hasLayers(*scene, request.doc) || !hasPass(request.pass);
     now = std::move(request);
     raysBefore = raysMade;
     bool compile = traces;
@@ -212,6 +222,7 @@ struct Session::Content {
       CompileOptions options;
       options.frame = currentFrame(now->doc);
       options.queries = lensQueries(now->doc);
+      if (const LayerQuery* pass = lightPass(now->pass)) options.queries.push_back(*pass);
       ScenePtr made = compileScene(now->doc, options, assets->assets(now->doc.folder(), &cancel), cache, &cancel);
       scene = std::move(made);
       {
@@ -407,7 +418,7 @@ struct Session::Content {
           if (total > 0) c *= film.alpha(i) / total;
           break;
         }
-        case ShownPass::Light: break;
+        default: break;
         }
         const bool data = now->pass == ShownPass::Alpha || now->pass == ShownPass::Normal || now->pass == ShownPass::Depth || now->pass == ShownPass::Identity;
         for (int k = 0; k < 3; ++k) o[k] = byte(data ? c[k] : curve(c[k]));
@@ -415,6 +426,30 @@ struct Session::Content {
       }
     });
     return out;
+  }
+
+  Picture passLight(const Rendering& r, const LayerQuery& pass) {
+    const int q = layerIndex(*scene, pass);
+    const float exposure = exposureFactor(now->doc, currentFrame(now->doc));
+    if (!showsClean()) return collect(r.film(), q, amounts, exposure, tasks);
+    Picture p = clean.layers[size_t(q)];
+    for (float& v : p.rgb) v *= exposure;
+    return p;
+  }
+
+  // What covers by its alpha, over a chequerboard of two greys.
+  void overChequers(std::vector<uint8_t>& rgba, const Rendering& r) {
+    const Film& film = r.film();
+    const int width = scene->width, step = r.step();
+    tasks.forEach(scene->height, [&](int y) {
+      for (int x = 0; x < width; ++x) {
+        const size_t i = size_t(std::min(y / step, film.height() - 1)) * size_t(film.width()) + size_t(std::min(x / step, film.width() - 1));
+        const float bare = 1 - clamp01(film.alpha(i)), tile = ((x / 12 + y / 12) & 1) ? 74.0f : 56.0f;
+        uint8_t* o = rgba.data() + 4 * (size_t(y) * size_t(width) + size_t(x));
+        // A sky that is seen is no part of what covers.
+        for (int k = 0; k < 3; ++k) o[k] = uint8_t(std::min(255.0f, float(o[k]) * (1 - bare) + tile * bare + 0.5f));
+      }
+    });
   }
 
   void show(bool withRoute) {
@@ -434,6 +469,9 @@ struct Session::Content {
     }
     if (!now->effect) route.reset();
     image->route = route;
+    // Not before the first picture: rays are cast for it.
+    if (!findings && !blink) findings = std::make_shared<const std::vector<Finding>>(findThings(now->doc, frame, *scene));
+    image->findings = findings;
     fill(*image, r);
     if (now->groups) image->groups = groupsShown(r);
     if (now->left) {
@@ -443,7 +481,11 @@ struct Session::Content {
       compareWith(*image, left, 1);
     } else {
       compareWith(*image, developed.picture, r.step());
-      if (now->pass != ShownPass::Light && now->compare == Compare::None) image->rgba = displayPass(r.film(), scene->width, scene->height, r.step());
+      if (now->compare == Compare::None) {
+        if (const LayerQuery* pass = lightPass(now->pass)) compareWith(*image, passLight(r, *pass), r.step());
+        else if (now->pass == ShownPass::Over) overChequers(image->rgba, r);
+        else if (now->pass != ShownPass::Light) image->rgba = displayPass(r.film(), scene->width, scene->height, r.step());
+      }
     }
     send(std::move(image));
   }

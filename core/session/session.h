@@ -1,5 +1,5 @@
 #pragma once
-#include "core/advise/route.h"
+#include "core/advise/findings.h"
 #include "core/exchange/assets.h"
 #include "core/session/proof.h"
 
@@ -11,7 +11,8 @@ namespace ilumbra {
 class ColorViews;
 
 /// What of the film the picture shows.
-enum class ShownPass { Light, Alpha, Depth, Normal, Albedo, Identity };
+/// Light passes are those of lightPasses(), in their order; Over is the picture over a chequerboard where it is empty.
+enum class ShownPass { Light, Over, Alpha, Depth, Normal, Albedo, Identity, Emission, Direct, Indirect, Mirrored, Through };
 /// How a proof is put beside the live picture.
 enum class Compare { None, Wipe, SideBySide, Difference };
 
@@ -63,6 +64,7 @@ struct SessionImage {
   std::vector<Group> groups;
   std::shared_ptr<const Route> route;       ///< of SessionRequest::effect
   std::vector<std::string> troubles;
+  std::shared_ptr<const std::vector<Finding>> findings; ///< about things, apart from the effect
   std::string error;                        ///< the document could not be rendered at all
 };
 

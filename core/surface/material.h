@@ -78,6 +78,10 @@ struct Material {
   /// Bodies that light enters: they have an inside.
   bool hasInside() const { return !thin && (transmission.any() || subsurface.any()); }
   bool mayPassLight() const { return transmission.any(); }
+  /// Nothing of light from elsewhere comes back off it or goes through its body: only its own light and its opacity count.
+  bool onlyShines() const {
+    return !baseColor.any() && (ior < 1.001f || !specular.any()) && !metalness.any() && !coat.any() && !sheen.any() && !film.any() && !transmission.any() && !subsurface.any() && !translucency.any();
+  }
   /// Of the body for light of this wavelength; 0: the yellow d line.
   float indexAt(float wavelength) const;
   /// Fills in what the material has at a point. `eta` of clear matter (far ÷ near) is the caller's to know.

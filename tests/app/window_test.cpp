@@ -17,6 +17,11 @@
 #include "core/document/file.h"
 #include "core/exchange/picture_file.h"
 #include "demo/starters.h"
+#include "app/matter_gallery.h"
+#include "app/mix_panel.h"
+#include "app/pixel_note.h"
+#include "core/render/mix.h"
+#include "core/surface/presets.h"
 #include "tests/support/scene.h"
 
 #include <QApplication>
@@ -49,7 +54,7 @@ public:
     REQUIRE(wait([&] { return done; }));
     REQUIRE(finished());
   }
-  static bool wait(const std::function<bool()>& f, int ms = 30000) { return QTest::qWaitFor(f, ms); }
+  static bool wait(const std::function<bool()>& f, int ms = 120000) { return QTest::qWaitFor(f, ms); }
   // Until the picture of the present document is finished.
   bool finished() {
     return wait([&] { return studio->image() && studio->image()->edition == studio->edition() && studio->image()->finished; });
@@ -616,4 +621,116 @@ TEST_CASE("A bare window says what to do", "[app][empty]") {
   w.openStarter("sun-core");
   CHECK(Open::wait([&] { return studio.doc().findByName("Sun core") != nullptr; }));
   CHECK(studio.path().isEmpty());
+}
+
+TEST_CASE("The mix drawer switches, solos and lifts lights at once, and bakes", "[app][mix]") {
+  Open o;
+  o.window->showDrawer("mix");
+  REQUIRE(Open::wait([&] { return o.window->mix().rows().size() >= 2; }));
+  MixRow* window = o.window->mix().row(o.id("Night window"));
+  REQUIRE(window);
+  const Document before = o.doc();
+  QTest::mouseClick(window, Qt::LeftButton, {}, window->soloRect().center());
+  CHECK(mixRow(o.doc(), o.id("Night window")));
+  REQUIRE(o.finished());
+  CHECK(o.studio->image()->raysSinceRequest == 0);
+  // A drag on the ruled line is one step of the history.
+  const QPoint from(window->handle(), window->lineRect().center().y());
+  QTest::mousePress(window, Qt::LeftButton, {}, from);
+  for (int i = 1; i <= 5; ++i) QTest::mouseMove(window, from + QPoint(8 * i, 0));
+  QTest::mouseRelease(window, Qt::LeftButton, {}, from + QPoint(40, 0));
+  const double stops = Params(*mixRow(o.doc(), o.id("Night window")), 1).number("stops");
+  CHECK(stops > 0);
+  o.studio->undo();
+  CHECK(Params(*mixRow(o.doc(), o.id("Night window")), 1).number("stops") == 0);
+  o.studio->redo();
+  QTest::keyClick(window, Qt::Key_S); // no longer solo
+  QTest::keyClick(window, Qt::Key_Right);
+  CHECK(Params(*mixRow(o.doc(), o.id("Night window")), 1).number("stops") == Approx(stops + 0.25).margin(0.03));
+  QTest::keyClick(window, Qt::Key_Space);
+  CHECK_FALSE(Params(*mixRow(o.doc(), o.id("Night window")), 1).flag("on"));
+  o.window->mix().bake();
+  CHECK(o.doc().family("mix").empty());
+  CHECK_FALSE(Params(*o.doc().findByName("Night window"), 1).flag("on"));
+  o.studio->undo();
+  o.window->mix().clear();
+  CHECK(o.doc().family("mix").empty());
+  // The open page folds by its own tab.
+  o.window->showDrawer("mix");
+  CHECK_FALSE(o.window->mix().isVisible());
+  CHECK_FALSE(before == Document());
+}
+
+TEST_CASE("A material is made of real matter, with pictures of each, and tells what is wrong", "[app][matter]") {
+  Open o;
+  const NodeId glass = o.id("Planet glass");
+  o.studio->select({glass});
+  auto* make = o.window->settings().findChild<QToolButton*>("matter");
+  REQUIRE(make);
+  MatterGallery gallery(*o.studio, glass, o.window.get());
+  CHECK(gallery.list()->count() == int(materialPresets().size()));
+  bool arrived = false;
+  QObject::connect(o.studio.get(), &Studio::swatchArrived, &gallery, [&](const QString& key, const QPixmap& p) { arrived |= key.startsWith("matter ") && p.width() == Studio::swatchSize; });
+  CHECK(Open::wait([&] { return arrived; }));
+  gallery.take("Amber");
+  CHECK(presetOf(o.doc(), glass)->name == "Amber");
+  o.studio->undo();
+  CHECK_FALSE(presetOf(o.doc(), glass));
+  // An index of 1 is told beside the parameter, with its mend.
+  o.studio->edit("Index of 1", [&](const Document& d) { return setValue(d, glass, "ior", Constant(1.0)); });
+  QToolButton* mend = nullptr;
+  REQUIRE(Open::wait([&] { return (mend = o.window->settings().findChild<QToolButton*>("mend")) != nullptr; }));
+  QTest::mouseClick(mend, Qt::LeftButton);
+  QTest::qWait(50);
+  CHECK(Params(*o.doc().find(glass), 1).number("ior") == 1.5);
+}
+
+TEST_CASE("The pixel says where its light comes from, and the camera focuses and meters by a click", "[app][ask]") {
+  Open o;
+  PictureView& view = o.window->picture();
+  o.window->commands().run("picture.ask");
+  CHECK(view.tool() == PictureView::Tool::Ask);
+  const QPointF middle = view.pictureRect().center();
+  QTest::mouseClick(&view, Qt::LeftButton, {}, middle.toPoint());
+  REQUIRE(Open::wait([&] { return view.note().answered(); }));
+  const PixelReading& r = view.note().reading();
+  CHECK(r.luminance > 0);
+  REQUIRE_FALSE(r.contributors.empty());
+  double sum = 0;
+  for (const Contributor& c : r.contributors)
+    if (c.as != Contributor::As::Seen) sum += c.share;
+  CHECK(sum == Approx(1).epsilon(1e-3));
+  QTest::keyClick(&view, Qt::Key_Escape);
+  CHECK(view.tool() == PictureView::Tool::Pick);
+  CHECK_FALSE(view.note().isVisible());
+  const double focus = o.number("Camera.focus");
+  view.focusAt(middle + QPointF(0, 0.4 * view.pictureRect().height()));
+  CHECK(o.number("Camera.focus") != focus);
+  const double ev = o.number("Camera.ev100");
+  o.window->commands().run("picture.meter");
+  CHECK(o.number("Camera.ev100") != ev);
+  o.studio->undo();
+  CHECK(o.number("Camera.ev100") == ev);
+  // Passes by the way light came, and raw pictures.
+  Studio::View v = o.studio->view();
+  v.pass = ShownPass::Direct;
+  o.studio->setView(v);
+  REQUIRE(o.finished());
+  v.pass = ShownPass::Over;
+  v.raw = true;
+  o.studio->setView(v);
+  REQUIRE(o.finished());
+  CHECK_FALSE(o.studio->image()->denoised);
+}
+
+TEST_CASE("Keys of a veil are edited where the material is", "[app][veil]") {
+  Open o;
+  const NodeId glass = o.id("Planet glass");
+  o.studio->select({glass});
+  o.studio->edit("Add a key", [&](const Document& d) { return addNode(d, "veil.key", "", {glass, "veil", size_t(-1)}); });
+  const NodeId key = o.doc().find(glass)->children.at("veil")[0];
+  ParamRow* row = o.window->settings().row(key, "angle");
+  REQUIRE(row);
+  o.studio->edit("Take it away", [&](const Document& d) { return removeNode(d, key); });
+  CHECK_FALSE(o.window->settings().row(key, "angle"));
 }

@@ -1,3 +1,4 @@
+#include "core/document/transplant.h"
 #include "core/base/error.h"
 #include "core/document/difference.h"
 #include "core/document/file.h"
@@ -300,4 +301,31 @@ TEST_CASE("Every parameter of every kind has a label, a help line and a default 
       CHECK(p.hardMin <= p.softMin);
     }
   }
+}
+
+TEST_CASE("A material goes into another document with all that it uses", "[document][transplant]") {
+  Set s;
+  s.add("pattern.noise", "Clouds", {{"scale", "0.2"}});
+  s.add("pattern.ramp", "Sky ramp", {});
+  s.add("ramp.key", "Key", {{"place", "0.3"}, {"color", "pattern Clouds"}}, {s.find("Sky ramp"), "keys", size_t(-1)});
+  s.add("material.surface", "Enamel", {{"base_color", "pattern Sky ramp"}, {"roughness", "0.2"}});
+  s.add("object.sphere", "Ball", {{"material", "Enamel"}});
+  const Document from = s.take();
+  const Document alone = cutting(from, from.findByName("Enamel")->id);
+  CHECK(problems(alone).empty());
+  CHECK(alone.findByName("Enamel"));
+  CHECK(alone.findByName("Clouds"));
+  CHECK_FALSE(alone.findByName("Ball"));
+  Set t;
+  t.add("material.surface", "Enamel", {});
+  NodeId made = 0;
+  const Document to = transplant(t.take(), alone, alone.findByName("Enamel")->id, &made);
+  CHECK(problems(to).empty());
+  REQUIRE(to.find(made));
+  CHECK(to.find(made)->name == "Enamel 2");
+  const PatternUse* ramp = to.find(made)->find("base_color")->pattern();
+  REQUIRE(ramp);
+  REQUIRE(to.find(ramp->pattern.target)->children.at("keys").size() == 1);
+  const Node* key = to.find(to.find(ramp->pattern.target)->children.at("keys")[0]);
+  CHECK(to.find(key->find("color")->pattern()->pattern.target)->name == "Clouds");
 }

@@ -317,3 +317,29 @@ colorspaces: [!<ColorSpace> {name: raw}]
   // A view that this configuration lacks falls back to its first.
   CHECK(mine.exact(p, "ACES SDR") == p.rgb);
 }
+
+TEST_CASE("Passes by the way that light has come sum to the picture", "[exchange][passes]") {
+  Set s(16, 16);
+  s.look("0, 1, 3", "0, 0.2, 0", "40");
+  s.lambert("White", "0.7, 0.7, 0.7");
+  s.add("object.plane", "Floor", {{"width", "10"}, {"depth", "10"}, {"material", "White"}});
+  s.add("object.box", "Block", {{"width", "0.5"}, {"height", "0.5"}, {"depth", "0.5"}, {"position", "0, 0.25, 0"}, {"material", "White"}});
+  s.add("light.point", "Lamp", {{"power", "500"}, {"radius", "0.1"}, {"position", "0.6, 0.9, 0.5"}});
+  const Document doc = s.take();
+  const std::vector<std::string> passes = parsePasses("emission,direct,indirect");
+  SceneCache cache;
+  Rendering r(compileScene(doc, {.queries = passQueries(passes)}, noAssets(), cache));
+  const CancelFlag cancel;
+  r.advance(pool(), 8, cancel);
+  const LensResult developed = develop(doc, 1, r.scene(), r.film(), r.scene().amounts, pool());
+  const PictureFile file = pictureFile(doc, 1, r, r.scene().amounts, developed, passes, pool());
+  const Picture whole = file.picture(), a = file.picture("Emission"), b = file.picture("Direct"), c = file.picture("Indirect");
+  double parts[3] = {0, 0, 0};
+  for (size_t i = 0; i < whole.rgb.size(); ++i) {
+    REQUIRE(a.rgb[i] + b.rgb[i] + c.rgb[i] == Approx(whole.rgb[i]).epsilon(1e-4).margin(1e-6));
+    parts[0] += double(a.rgb[i]);
+    parts[1] += double(b.rgb[i]);
+    parts[2] += double(c.rgb[i]);
+  }
+  for (const double p : parts) CHECK(p > 0);
+}

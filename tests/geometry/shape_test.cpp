@@ -133,3 +133,21 @@ TEST_CASE("Groups place what they hold, one inside the other", "[geometry]") {
   CHECK(at.y == Approx(2));
   CHECK(at.z == Approx(-2));
 }
+
+TEST_CASE("A mesh can be smoothed but for its sharp edges, and faceted", "[geometry]") {
+  // Two triangles that meet at a right angle, and two that lie nearly flat.
+  Mesh m;
+  m.positions = {{0, 0, 0}, {1, 0, 0}, {0, 0, 1}, {0, 1, 0}, {1, -0.1f, 1}};
+  m.triangles = {{0, 2, 1}, {0, 3, 2}, {1, 2, 4}};
+  Mesh s = m;
+  smooth(s);
+  REQUIRE(s.triangles.size() == 3);
+  REQUIRE(s.normals.size() == s.positions.size());
+  const auto normal = [&](size_t t, int i) { const auto& k = s.triangles[t]; return s.normals[i == 0 ? k.a : i == 1 ? k.b : k.c]; };
+  // Across the flat edge both sides have one normal, across the sharp one each its own.
+  CHECK((normal(0, 1) - normal(2, 1)).length() < 1e-5f);
+  CHECK(dot(normal(0, 0), normal(1, 0)) == Approx(0).margin(1e-5));
+  for (const V3f& n : s.normals) CHECK(length(n) == Approx(1).epsilon(1e-4));
+  facet(s);
+  CHECK(s.normals.empty());
+}

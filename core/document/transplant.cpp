@@ -1,0 +1,109 @@
+#include "core/document/transplant.h"
+
+#include "core/base/error.h"
+
+#include <fmt/format.h>
+
+namespace ilumbra {
+namespace {
+
+// Calls f(reference) for every reference that a value holds, overrides of uses too.
+template <typename F> void forReferences(const Value& v, const F& f);
+
+template <typename F> void forReference(const Reference& r, const F& f) {
+  f(r);
+  if (r.with)
+    for (const auto& [input, value] : *r.with) forReferences(value, f);
+}
+template <typename F> void forConstant(const Constant& c, const F& f) {
+  if (const Reference* r = std::get_if<Reference>(&c)) forReference(*r, f);
+  if (const auto* list = std::get_if<std::vector<Reference>>(&c))
+    for (const Reference& r : *list) forReference(r, f);
+}
+template <typename F> void forReferences(const Value& v, const F& f) {
+  if (const Constant* c = v.constant()) forConstant(*c, f);
+  if (const Keys* k = v.keys())
+    for (const Key& key : k->keys) forConstant(key.value, f);
+  if (const PatternUse* p = v.pattern()) forReference(p->pattern, f);
+}
+
+using Ids = std::map<NodeId, NodeId>;
+Value mapped(const Value& v, const Ids& ids);
+
+Reference mapped(const Reference& r, const Ids& ids) {
+  Reference out;
+  const auto it = ids.find(r.target);
+  out.target = it == ids.end() ? 0 : it->second;
+  if (r.with) {
+    Overrides with;
+    for (const auto& [input, value] : *r.with) with.emplace(input, mapped(value, ids));
+    out.with = std::make_shared<const Overrides>(std::move(with));
+  }
+  return out;
+}
+Constant mappedConstant(const Constant& c, const Ids& ids) {
+  if (const Reference* r = std::get_if<Reference>(&c)) return mapped(*r, ids);
+  if (const auto* list = std::get_if<std::vector<Reference>>(&c)) {
+    std::vector<Reference> out;
+    for (const Reference& r : *list) out.push_back(mapped(r, ids));
+    return out;
+  }
+  return c;
+}
+Value mapped(const Value& v, const Ids& ids) {
+  if (const Constant* c = v.constant()) return mappedConstant(*c, ids);
+  if (const Keys* k = v.keys()) {
+    Keys out = *k;
+    for (Key& key : out.keys) key.value = mappedConstant(key.value, ids);
+    return out;
+  }
+  return PatternUse{mapped(v.pattern()->pattern, ids)};
+}
+
+// A thing, its children, and what they use, each once.
+void gather(const Document& doc, NodeId id, std::vector<NodeId>& out, const Node& whole) {
+  const Node* n = doc.find(id);
+  if (!n || std::find(out.begin(), out.end(), id) != out.end()) return;
+  const auto f = n->kind->family();
+  if (out.size() && !n->parent && f != "material" && f != "pattern") throw badInput(fmt::format("{}: uses {}, a {}, which cannot go along", whole.name, n->name, n->kind->label));
+  out.push_back(id);
+  for (const auto& [param, value] : n->values) forReferences(value, [&](const Reference& r) { gather(doc, r.target, out, whole); });
+  for (const auto& [slot, list] : n->children)
+    for (const NodeId c : list) gather(doc, c, out, whole);
+}
+
+} // namespace
+
+Document transplant(const Document& to, const Document& from, NodeId thing, NodeId* made) {
+  const Node* whole = from.find(thing);
+  if (!whole) throw badInput("there is no such thing");
+  std::vector<NodeId> all;
+  gather(from, thing, all, *whole);
+  DocumentBuilder b(to);
+  Ids ids;
+  for (const NodeId id : all) ids[id] = b.takeId();
+  for (const NodeId id : all) {
+    Node n = *from.find(id);
+    n.id = ids[id];
+    n.name = b.peek().freeName(n.name);
+    n.kind = to.kinds().find(n.kind->id);
+    const bool inside = n.parent && ids.count(n.parent);
+    n.parent = inside ? ids[n.parent] : 0;
+    for (auto& [param, value] : n.values) value = mapped(value, ids);
+    for (auto& [slot, list] : n.children)
+      for (NodeId& c : list) c = ids[c];
+    if (!inside) b.roots().push_back(n.id);
+    b.put(std::move(n));
+  }
+  if (made) *made = ids[thing];
+  return b.take();
+}
+
+Document cutting(const Document& from, NodeId thing) {
+  Document empty = Document::create(from.sharedKinds());
+  DocumentBuilder b(empty);
+  b.setFolder(from.folder());
+  return transplant(b.take(), from, thing);
+}
+
+} // namespace ilumbra

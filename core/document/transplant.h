@@ -1,0 +1,13 @@
+#pragma once
+#include "core/document/document.h"
+
+namespace ilumbra {
+
+/// Copies a thing with its children and all shared things that it uses (materials, patterns) from one document into another,
+/// under names that are free there. `made` receives its id. Throws BadInput when it uses something else (an object, a light).
+Document transplant(const Document& to, const Document& from, NodeId thing, NodeId* made = nullptr);
+/// A document of this one thing and what it uses: a material that can be kept as a file and shared between scenes. File names
+/// stay as they are, from the same folder.
+Document cutting(const Document& from, NodeId thing);
+
+} // namespace ilumbra
