@@ -1,4 +1,4 @@
-// ilumbra-bench [traversal] [glow] [interaction] [cancel]: all without arguments.
+// ilumbra-bench [traversal] [sampling] [patterns] [glow] [interaction] [cancel]: all without arguments.
 // The ratios that the design asks for, each measured in this one run, on the Orrery Hall. Ratios, not seconds: they mean
 // the same on another machine.
 #include "core/color/view.h"
@@ -9,6 +9,7 @@
 #include "core/render/geometry.h"
 #include "core/session/session.h"
 #include "core/exchange/child.h"
+#include "demo/scene_builder.h"
 #include "demo/starters.h"
 
 #include <algorithm>
@@ -170,6 +171,134 @@ void glow() {
   line("glow's impulse response against the declared kernel, L2 at the worst pixel phase", "≤ 1 %", fmt::format("{:.2f} %", error * 100), "400×400, sizes 0.8 % to 17 % of the height, 16 phases");
 }
 
+double squaredError(const Picture& a, const Picture& b) {
+  double sum = 0;
+  for (size_t i = 0; i < a.rgb.size(); ++i) {
+    const double d = double(a.rgb[i]) - double(b.rgb[i]);
+    sum += d * d;
+  }
+  return sum / double(a.rgb.size());
+}
+
+// A matte room with many small lamps over many bodies.
+Document lampRoom(const std::shared_ptr<const Kinds>& kinds, int lamps, int width, int height) {
+  SceneBuilder b(kinds);
+  b.settings({{"width", std::to_string(width).c_str()}, {"height", std::to_string(height).c_str()}});
+  b.add("material.surface", "Chalk", {{"base_color", "0.6, 0.58, 0.55"}, {"ior", "1"}, {"roughness", "1"}});
+  b.add("object.plane", "Floor", {{"width", "12"}, {"depth", "12"}, {"material", "Chalk"}});
+  b.add("object.plane", "Wall", {{"width", "12"}, {"depth", "5"}, {"position", "0, 2.5, -4"}, {"turn", "90, 0, 0"}, {"material", "Chalk"}});
+  for (int i = 0; i < 36; ++i)
+    b.add("object.torus", "Ring", {{"radius", "0.32"}, {"tube", "0.11"}, {"segments", "256"}, {"sides", "96"}, {"position", fmt::format("{}, 0.4, {}", -2.5 + i % 6, -2.5 + i / 6).c_str()}, {"turn", fmt::format("{}, {}, 0", i * 37 % 90, i * 53 % 90).c_str()}, {"material", "Chalk"}});
+  for (int i = 0; i < lamps; ++i)
+    b.add("light.point", "Lamp", {{"power", fmt::format("{}", 20 + i * 7919 % 160).c_str()}, {"radius", "0.03"}, {"position", fmt::format("{:.3f}, {:.3f}, {:.3f}", -4 + 8 * ((i * 0.618) - std::floor(i * 0.618)), 0.6 + 1.8 * ((i * 0.414) - std::floor(i * 0.414)), -3.5 + 7.0 * i / lamps).c_str()}, {"seen", "off"}});
+  b.add("camera.lens", "Camera", {{"position", "0, 2.6, 6.2"}, {"target", "0, 0.5, 0"}, {"focal_length", "32"}});
+  return b.take();
+}
+
+Assets noFiles() {
+  return {[](const std::string&) -> std::shared_ptr<const Model> { return nullptr; }, [](const std::string&, int) -> std::shared_ptr<const Image> { return nullptr; }};
+}
+
+void samplers(Hall& hall) {
+  const Tasks tasks;
+  const CancelFlag never;
+  SceneCache cache;
+  const auto compile = [&](const Document& d) { return compileScene(d, {.frame = 1, .queries = {}}, noFiles(), cache); };
+  const auto picture = [&](const Rendering& r) { return collect(r.film(), 0, r.scene().amounts, 1, tasks); };
+  {
+    const ScenePtr scene = compile(lampRoom(hall.kinds, 1, 480, 270));
+    RayLog log;
+    Film film(480, 270, int(scene->groups.size()), scene->table);
+    const PathTracer tracer(*scene);
+    TraceCount count;
+    for (int y = 0; y < 270; ++y)
+      for (int x = 0; x < 480; ++x)
+        for (uint32_t s = 0; s < 4; ++s) tracer.sample(film, x, y, s, count, &log);
+    const Tasks one(1);
+    std::vector<double> shares;
+    for (int run = 0; run < 5; ++run) {
+      Rendering r(scene);
+      const double pass = seconds([&] { r.advance(one, 4, never); }), bare = seconds([&] { replay(log.rays, 0, log.rays.size()); });
+      shares.push_back(bare / pass);
+    }
+    line("the same in a diffuse scene", "≥ 0.5", fmt::format("{:.2f}", median(shares)), fmt::format("36 rings of 49 k triangles under one lamp, 480×270, 4 samples: {:.2f} M rays", double(log.rays.size()) / 1e6));
+  }
+  const Document doc = lampRoom(hall.kinds, 100, 96, 64);
+  const ScenePtr scene = compile(doc);
+  Rendering reference(scene), mine(scene);
+  reference.advance(tasks, 1024, never);
+  const Picture truth = picture(reference);
+  const double time = seconds([&] { mine.advance(tasks, 16, never); });
+  const double error = squaredError(picture(mine), truth);
+  // Plain random numbers: each sample the first of another seed.
+  Picture sum(96, 64);
+  for (int k = 0; k < 16; ++k) {
+    const Rendering one = [&] {
+      Rendering r(compile(setValue(doc, doc.settings().id, "seed", Constant(double(100 + k)))));
+      r.advance(tasks, 1, never);
+      return r;
+    }();
+    const Picture p = picture(one);
+    for (size_t i = 0; i < p.rgb.size(); ++i) sum.rgb[i] += p.rgb[i] / 16;
+  }
+  line("variance of plain random numbers ÷ ours", "> 1", fmt::format("{:.2f}", squaredError(sum, truth) / error), "a matte room with 100 lamps, 96×64, 16 samples each, against 1024 samples");
+  // Uniform choice: a tree that knows nothing of its lamps.
+  const auto blind = std::const_pointer_cast<Scene>(compile(doc));
+  std::vector<LightTree::Entry> entries(blind->emitters.size());
+  for (LightTree::Entry& e : entries) e.reach.radius = 1e6f;
+  blind->tree = LightTree(entries);
+  Rendering even(blind);
+  const double evenTime = seconds([&] { even.advance(tasks, 16, never); });
+  const double evenError = squaredError(picture(even), truth);
+  line("variance at equal time, uniform choice of lamps ÷ ours", "> 1", fmt::format("{:.1f}", evenError * evenTime / (error * time)), fmt::format("the same room; by samples {:.1f}", evenError / error));
+  // The sun core with its lamp seen in glass and brass: where noise is what it mostly is.
+  const Document core = sized(findStarter("sun-core").make(hall.kinds).doc, 160, 90);
+  std::string each;
+  double least = 1e9;
+  for (const auto& [name, d] : {std::pair{"the same room", doc}, std::pair{"the sun core 160×90", core}}) {
+    const ScenePtr s = hall.compile(d, cache);
+    Rendering far(s), near(s);
+    far.advance(tasks, 512, never);
+    near.advance(tasks, 16, never);
+    const Picture raw = picture(near), wanted = picture(far), clean = Denoiser(near.film(), tasks).apply(raw, tasks);
+    // As the eye would have it: by the root, so that a few bright pixels are not all.
+    double before = 0, after = 0;
+    for (size_t i = 0; i < raw.rgb.size(); ++i) {
+      const auto root = [](float v) { return std::sqrt(std::max(0.0, double(v))); };
+      before += std::pow(root(raw.rgb[i]) - root(wanted.rgb[i]), 2);
+      after += std::pow(root(clean.rgb[i]) - root(wanted.rgb[i]), 2);
+    }
+    least = std::min(least, before / after);
+    each += fmt::format("{}{}: {:.1f}", each.empty() ? "" : ", ", name, before / after);
+  }
+  line("squared error raw ÷ denoised, least of two", "> 1", fmt::format("{:.1f}", least), each + " (16 samples, square roots of light, against 512 samples)");
+}
+
+void patterns(Hall& hall) {
+  SceneBuilder b(hall.kinds);
+  b.add("pattern.noise", "Clouds", {{"octaves", "4"}});
+  b.add("pattern.ramp", "Bands", {{"along", "value"}, {"value", "pattern Clouds"}});
+  b.add("pattern.incidence", "Rim", {});
+  b.add("pattern.mix", "Both", {{"below", "pattern Bands"}, {"above", "pattern Rim"}, {"mask", "0.4"}});
+  b.add("material.surface", "Matter", {{"base_color", "pattern Both"}});
+  const Document doc = b.take();
+  const Material m = compileMaterial(doc, {doc.findByName("Matter")->id, nullptr}, 1, noFiles(), {});
+  const auto time = [&](const Driven& d) {
+    Color sum(0.0f);
+    constexpr int n = 400000;
+    const double t = best(5, [&] {
+      for (int i = 0; i < n; ++i) {
+        PatternPoint at;
+        at.position = at.world = V3f(float(i % 97) * 0.1f, float(i % 89) * 0.1f, float(i % 83) * 0.1f);
+        sum += d.color(at);
+      }
+    });
+    return std::pair{t / n * 1e9, sum};
+  };
+  const auto [nanoseconds, sum] = time(m.baseColor);
+  line("nanoseconds a pattern node", "–", fmt::format("{:.0f}", nanoseconds / 4), fmt::format("noise of 4 octaves, ramp by it, incidence, mix: {:.0f} ns a point (sum {:.2g})", nanoseconds, double(sum.x)));
+}
+
 // A session whose next image can be waited for.
 class Watch {
 public:
@@ -279,7 +408,7 @@ int main(int argc, char** argv) {
   fmt::print("| what | must reach | measured | how |\n|---|---|---|---|\n");
   Hall hall;
   const std::pair<const char*, std::function<void()>> parts[] = {
-      {"traversal", [&] { traversal(hall); }}, {"glow", glow}, {"interaction", [&] { interaction(hall); }}, {"cancel", [&] { cancel(hall); }}};
+      {"traversal", [&] { traversal(hall); }}, {"sampling", [&] { samplers(hall); }}, {"patterns", [&] { patterns(hall); }}, {"glow", glow}, {"interaction", [&] { interaction(hall); }}, {"cancel", [&] { cancel(hall); }}};
   for (const auto& [name, part] : parts)
     if (argc < 2 || std::find_if(argv + 1, argv + argc, [&](const char* a) { return std::string(a) == name; }) != argv + argc) part();
   return 0;

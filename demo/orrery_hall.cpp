@@ -29,7 +29,7 @@ Starter orreryHallStarter() {
             b.add("material.surface", "Honed slate", {{"base_color", "0.05, 0.055, 0.062"}, {"roughness", "0.30"}, {"ior", "1.6"}});
             b.add("material.surface", "Hall stone", {{"base_color", "0.40, 0.36, 0.33"}, {"roughness", "0.85"}});
             b.add("material.surface", "Dark floor", {{"base_color", "0.035, 0.032, 0.03"}, {"roughness", "0.22"}});
-            b.add("material.surface", "Lab glass", {{"base_color", "1, 1, 1"}, {"roughness", "0"}, {"ior", "1.52"}, {"abbe", "59"}, {"transmission", "1"}, {"attenuation_color", "0.62, 0.86, 0.97"}, {"attenuation_depth", "120 mm"}});
+            b.add("material.surface", "Lab glass", {{"base_color", "1, 1, 1"}, {"roughness", "0"}, {"ior", "1.52"}, {"transmission", "1"}, {"attenuation_color", "0.62, 0.86, 0.97"}, {"attenuation_depth", "120 mm"}});
             b.add("material.surface", "Amber glass", {{"base_color", "1, 1, 1"}, {"roughness", "0.06"}, {"ior", "1.54"}, {"transmission", "1"}, {"attenuation_color", "0.95, 0.42, 0.07"}, {"attenuation_depth", "70 mm"}});
             b.preset("Moon jade", "Jade");
             b.set(b.find("Moon jade"), {{"subsurface_depth", "5 mm"}, {"subsurface_color", "0.2, 0.62, 0.3"}});
@@ -63,7 +63,7 @@ Starter orreryHallStarter() {
             planet("Brass moon", "Warm brass", 0.64, 40, 0.045, -7, 10);
             planet("Pale planet", "Hall stone", 1.08, 150, 0.085, -5, -5);
 
-            addAlabasterUrn(b, "0.78, 0.05, 0.52");
+            addAlabasterUrn(b, "0.98, 0.05, -0.35");
             addVeilComet(b, "-1.32, 0.78, -1.2", "0, 10, 12");
 
             // Lit beads on a chain, hung in a low curve between two columns.

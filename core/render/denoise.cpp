@@ -90,7 +90,7 @@ Denoiser::Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cance
     tasks.forEach(h, [&](int y) {
       for (int x = 0; x < w; ++x) {
         const size_t i = index(x, y);
-        const float ratio = own[i] > 0 ? std::clamp(measured[i] / own[i], 0.1f, 1.0f) : 1;
+        const float ratio = own[i] > 0 ? std::clamp(measured[i] / own[i], 0.01f, 1.0f) : 1;
         // A pixel whose few samples all missed the light is as unsure as its neighbours.
         first.variance[c][i] = std::max(first.variance[c][i], 0.5f * near[i]) * ratio;
       }

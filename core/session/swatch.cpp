@@ -10,6 +10,9 @@ namespace ilumbra {
 namespace {
 
 constexpr uint32_t samples = 48;
+constexpr const char* skyName = "Swatch sky";
+// What the faint sky gives, of the lamps' light in the picture: enough to tell a dark side from nothing.
+constexpr float skyShare = 0.3f;
 
 Triple tripleOf(const V3f& v) { return {double(v.x), double(v.y), double(v.z)}; }
 
@@ -64,6 +67,7 @@ Document swatchSet(const Document& doc, const Box3f& framed, NodeId material) {
   add("object.plane", "Swatch floor", {{"width", 40.0}, {"depth", 40.0}, {"position", Triple{0, -1, 0}}, {"material", Reference{table, nullptr}}});
   add("object.plane", "Swatch back", {{"width", 1.1}, {"depth", 9.0}, {"position", Triple{0.55, 2, -3}}, {"turn", Triple{90, 0, 0}}, {"material", Reference{wall, nullptr}}});
   add("object.sphere", "Swatch ball", {{"radius", 1.0}, {"material", Reference{material, nullptr}}});
+  add("light.sky", skyName, {{"power", 1.0}, {"seen", false}});
   const NodeId camera = add("camera.lens", "Swatch camera", {{"position", Triple{0.9, 1.1, 5.6}}, {"target", Triple{0, 0, 0}}, {"focal_length", 76.0}, {"ev100", 0.0}});
   out = setValue(out, out.settings().id, "camera", Constant(Reference{camera, nullptr}));
   out = setValue(out, out.settings().id, "firefly_limit", Constant(0.0));
@@ -117,7 +121,14 @@ void SwatchMaker::run() {
       Rendering r(scene);
       if (!r.advance(tasks, samples, m_cancel)) continue;
       const Denoiser denoiser(r.film(), tasks, &m_cancel);
-      Picture p = denoiser.apply(collect(r.film(), 0, scene->amounts, 1, tasks), tasks);
+      // The sky is mixed in by what the lamps turned out to give.
+      std::vector<Color> amounts = scene->amounts;
+      const std::vector<Color> means = groupMeans(r.film(), 0, tasks);
+      float lamps = 0, sky = 0;
+      for (size_t g = 0; g < amounts.size(); ++g) (scene->groups[g].name == skyName ? sky : lamps) += std::max(0.0f, luminance(means[g] * amounts[g]));
+      for (size_t g = 0; g < amounts.size(); ++g)
+        if (scene->groups[g].name == skyName && lamps > 0 && sky > 0) amounts[g] *= skyShare * lamps / sky;
+      Picture p = denoiser.apply(collect(r.film(), 0, amounts, 1, tasks), tasks);
       // Exposed by what falls on the table around the ball, so that a dark material is dark and a bright one bright.
       std::vector<float> around;
       for (int y = p.height * 3 / 4; y < p.height; ++y)
