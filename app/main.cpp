@@ -103,7 +103,7 @@ int main(int argc, char** argv) {
     poll->setInterval(500);
     QObject::connect(poll, &QTimer::timeout, &window, [&, left = 240]() mutable {
       const auto& image = studio->image();
-      const bool there = image && image->edition == studio->edition() && (!image->draft || !image->error.empty());
+      const bool there = image && image->edition == studio->edition() && (!image->draft || image->denoised || !image->error.empty());
       if (!there && --left > 0) return;
       const bool ok = window.grab().save(parser.value(screenshot));
       if (!ok) std::fprintf(stderr, "ilumbra: %s: cannot be written\n", qPrintable(parser.value(screenshot)));

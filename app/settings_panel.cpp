@@ -168,6 +168,22 @@ void SettingsPanel::buildFindings(QWidget* page, const Node& n, const std::strin
   }
 }
 
+bool SettingsPanel::takeMaterial(const QString& path) {
+  NodeId made = 0;
+  const bool done = m_studio.edit(tr("Take in a material"), [&](const Document& d) {
+    const Document file = readDocument(m_studio.kinds(), path.toStdString());
+    // The one that no other of them uses: a layered material rather than its parts.
+    const auto all = file.family("material");
+    if (all.empty()) throw badInput(path.toStdString() + ": holds no material");
+    const Node* whole = all.front();
+    for (const Node* n : all)
+      if (n->kind->id == "material.layer") whole = n;
+    return transplant(d, file, whole->id, &made);
+  });
+  if (done) m_studio.select({made});
+  return done;
+}
+
 void SettingsPanel::buildMatter(QWidget* page, const Node& material) {
   const NodeId id = material.id;
   const MaterialPreset* is = presetOf(m_studio.doc(), id);
@@ -208,6 +224,10 @@ void SettingsPanel::buildMatter(QWidget* page, const Node& material) {
     } catch (const Error& e) {
       m_studio.tell(qs(std::string(e.what())), true);
     }
+  });
+  action(tr("Take in a file…"), tr("Adds the material of a file to this set, with what it uses"), "take_material", [this] {
+    const QString f = QFileDialog::getOpenFileName(this, tr("Take in a material"), {}, tr("Ilumbra materials (*.ilum)"));
+    if (!f.isEmpty()) takeMaterial(f);
   });
   side->addStretch(1);
   row->addLayout(side, 1);

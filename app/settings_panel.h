@@ -15,6 +15,8 @@ public:
   explicit SettingsPanel(Studio& studio, QWidget* parent = nullptr);
   /// The row of a parameter, if it is shown: for tests and for the palette.
   ParamRow* row(NodeId node, const std::string& param) const;
+  /// Adds the material of a file to the document and selects it. False (and told) if it cannot be.
+  bool takeMaterial(const QString& path);
 
 private:
   void rebuild();

@@ -22,6 +22,7 @@
 #include "app/pixel_note.h"
 #include "core/render/mix.h"
 #include "core/surface/presets.h"
+#include "core/document/transplant.h"
 #include "tests/support/scene.h"
 
 #include <QApplication>
@@ -676,6 +677,13 @@ TEST_CASE("A material is made of real matter, with pictures of each, and tells w
   CHECK(presetOf(o.doc(), glass)->name == "Amber");
   o.studio->undo();
   CHECK_FALSE(presetOf(o.doc(), glass));
+  // Kept as a file it can be taken into another set.
+  writeDocument(cutting(o.doc(), glass), o.folder / "glass.ilum");
+  REQUIRE(o.window->settings().takeMaterial(QString::fromStdString(o.folder / "glass.ilum")));
+  CHECK(o.doc().findByName("Planet glass 2"));
+  CHECK_FALSE(o.window->settings().takeMaterial(QString::fromStdString(o.folder / "none.ilum")));
+  o.studio->undo();
+  o.studio->select({glass});
   // An index of 1 is told beside the parameter, with its mend.
   o.studio->edit("Index of 1", [&](const Document& d) { return setValue(d, glass, "ior", Constant(1.0)); });
   QToolButton* mend = nullptr;
