@@ -62,11 +62,7 @@ MatterGallery::MatterGallery(Studio& studio, NodeId material, QWidget* parent) :
 }
 
 void MatterGallery::askForSwatches() {
-  const Document doc = m_studio.doc();
-  for (const MaterialPreset& p : materialPresets()) {
-    const Document as = applyPreset(doc, m_material, p);
-    m_studio.askForSwatch(QStringLiteral("matter ") + qs(p.name), as, m_material);
-  }
+  for (const MaterialPreset& p : materialPresets()) m_studio.askForSwatch(QStringLiteral("matter ") + qs(p.name), m_material, &p);
 }
 
 void MatterGallery::search(const QString& text) {

@@ -137,6 +137,16 @@ void PictureView::paintEvent(QPaintEvent*) {
       x += w;
     }
   }
+  if (m_asked.x() >= 0) {
+    const Params size = settingsOf(m_studio.doc());
+    const QPointF at(r.left() + (m_asked.x() + 0.5) / size.number("width") * r.width(), r.top() + (m_asked.y() + 0.5) / size.number("height") * r.height());
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setBrush(Qt::NoBrush);
+    for (const auto& [color, width] : {std::pair{QColor(0, 0, 0, 160), 3.0}, std::pair{theme::text, 1.2}}) {
+      p.setPen(QPen(color, width));
+      p.drawEllipse(at, 6, 6);
+    }
+  }
   drawMessage(p);
   if (hasFocus()) {
     p.setPen(QPen(theme::accent, 1));
@@ -288,10 +298,18 @@ void PictureView::setTool(Tool tool) {
     m_regionDrawn = {};
   }
   m_tool = tool;
+  m_asked = {-1, -1};
   if (tool != Tool::Ask) m_note->hide();
   if (tool == Tool::Ask) m_studio.tell(tr("Press in the picture to see where its light comes from; Escape ends it"));
   if (tool == Tool::Focus) m_studio.tell(tr("Press on what is to be sharp; Escape ends it"));
   setCursor(tool == Tool::Pick ? Qt::ArrowCursor : Qt::CrossCursor);
+  update();
+}
+
+void PictureView::askAt(const QPointF& at) {
+  const QPointF p = toPicture(at);
+  m_asked = {std::floor(p.x()), std::floor(p.y())};
+  m_note->ask(int(p.x()), int(p.y()), at.toPoint());
   update();
 }
 
@@ -324,8 +342,7 @@ void PictureView::mousePressEvent(QMouseEvent* e) {
   }
   if (e->button() == Qt::LeftButton && m_tool == Tool::Ask) {
     m_drag = Drag::Ask;
-    const QPointF p = toPicture(e->position());
-    m_note->ask(int(p.x()), int(p.y()), e->position().toPoint());
+    askAt(e->position());
     return;
   }
   if (e->button() == Qt::LeftButton && m_tool == Tool::Focus) return focusAt(e->position());
@@ -354,8 +371,7 @@ void PictureView::mouseMoveEvent(QMouseEvent* e) {
     return;
   }
   if (m_drag == Drag::Ask) {
-    const QPointF p = toPicture(e->position());
-    m_note->ask(int(p.x()), int(p.y()), e->position().toPoint());
+    askAt(e->position());
     return;
   }
   if (m_drag == Drag::Region) {

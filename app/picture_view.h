@@ -82,6 +82,8 @@ private:
   double m_wipe = 0.5;
   Tool m_tool = Tool::Pick;
   PixelNote* m_note;
+  QPointF m_asked{-1, -1}; ///< the pixel that was asked, in the picture; negative: none
+  void askAt(const QPointF& at);
   bool m_corner = false;
   QRectF m_regionDrawn;
 };

@@ -65,7 +65,7 @@ void PixelNote::show(const PixelReading& r, int x, int y) {
   const auto head = [&](const QString& text) {
     auto* l = new QLabel(text, m_body);
     l->setFont(theme::font(11, 600));
-    l->setStyleSheet(QStringLiteral("color: #b5b0a7; padding-top: 5px"));
+    l->setStyleSheet(QStringLiteral("color: #b5b0a7; padding: 5px 0 1px 0"));
     grid->addWidget(l, row++, 0, 1, 2);
   };
   const Color c = rec709FromAcescg(r.value);
@@ -86,14 +86,15 @@ void PixelNote::show(const PixelReading& r, int x, int y) {
     as = k.as;
     if (++shown > 6 || k.share < 0.0005) continue;
     auto* b = flatButton(m_body, qs(k.name), tr("Goes to %1").arg(qs(k.name)), "accent");
-    b->setStyleSheet(QStringLiteral("QToolButton { padding: 0; font-weight: 500; }"));
+    b->setStyleSheet(QStringLiteral("QToolButton { padding: 0; font-weight: 500; border: none; }"));
+    b->setFixedHeight(18);
     const NodeId node = k.node;
     connect(b, &QToolButton::clicked, this, [this, node] {
       if (m_studio.doc().find(node)) m_studio.select({node});
     }, Qt::QueuedConnection);
     auto* share = new QLabel(tr("%1 %").arg(100 * k.share, 0, 'f', k.share < 0.0995 ? 1 : 0), m_body);
-    share->setAlignment(Qt::AlignRight);
-    grid->addWidget(b, row, 0, Qt::AlignLeft);
+    share->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    grid->addWidget(b, row, 0, Qt::AlignLeft | Qt::AlignVCenter);
     grid->addWidget(share, row++, 1);
   }
   m_column->addWidget(m_body);

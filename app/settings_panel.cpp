@@ -15,6 +15,7 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QScrollBar>
+#include <QTimer>
 #include <QToolButton>
 #include <fmt/format.h>
 
@@ -162,8 +163,10 @@ void SettingsPanel::buildFindings(QWidget* page, const Node& n, const std::strin
     for (const Mend& m : f.mends) {
       auto* b = flatButton(page, qs(m.text), tr("Does it; undo takes it back"), "accent");
       b->setObjectName(QStringLiteral("mend"));
+      b->setStyleSheet(QStringLiteral("QToolButton { padding: 1px 0 5px 0; font-weight: 500; }"));
       connect(b, &QToolButton::clicked, this, [this, m] { m_studio.edit(qs(m.text), [&](const Document& d) { return applyMend(d, m); }); }, Qt::QueuedConnection);
       page->layout()->addWidget(b);
+      page->layout()->setAlignment(b, Qt::AlignLeft);
     }
   }
 }
@@ -236,11 +239,15 @@ void SettingsPanel::buildMatter(QWidget* page, const Node& material) {
   connect(&m_studio, &Studio::swatchArrived, picture, [picture, key](const QString& k, const QPixmap& p) {
     if (k == key) picture->setPixmap(p);
   });
-  const auto ask = [this, id, key] {
-    if (m_studio.doc().find(id)) m_studio.askForSwatch(key, m_studio.doc(), id);
-  };
-  connect(&m_studio, &Studio::documentChanged, picture, ask);
-  ask();
+  // A swatch is made when the hand rests: while it drags, the picture has the machine.
+  auto* rest = new QTimer(picture);
+  rest->setSingleShot(true);
+  rest->setInterval(400);
+  connect(rest, &QTimer::timeout, this, [this, id, key] { // of this panel: its old pages may outlive it for a moment
+    if (m_studio.doc().find(id)) m_studio.askForSwatch(key, id);
+  });
+  connect(&m_studio, &Studio::documentChanged, rest, qOverload<>(&QTimer::start));
+  m_studio.askForSwatch(key, id);
 }
 
 void SettingsPanel::buildSlots(QWidget* page, const Node& n) {

@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 #include "core/color/view.h"
 #include "core/kinds.h"
+#include "core/surface/presets.h"
 
 #include <QMetaObject>
 #include <QPointer>
@@ -51,33 +52,22 @@ void Studio::submit() {
   m_edition = m_session->submit(std::move(r));
 }
 
-void Studio::askForSwatch(const QString& key, const Document& doc, NodeId material) {
-  const ScenePtr scene = m_session->scene();
-  Document set;
-  try {
-    set = swatchSet(doc, scene ? scene->bounds : Box3f(), material);
-  } catch (const Error& e) {
-    return tell(qs(std::string(e.what())), true);
-  }
-  if (const auto it = m_swatches.find(key); it != m_swatches.end() && it->second.first == set) {
-    if (!it->second.second.isNull()) Q_EMIT swatchArrived(key, it->second.second);
-    return;
-  }
-  m_swatches[key] = {set, QPixmap()};
+void Studio::askForSwatch(const QString& key, NodeId material, const MaterialPreset* as) {
   if (!m_swatchMaker)
     m_swatchMaker = std::make_unique<SwatchMaker>(m_assets, m_views, [this](std::shared_ptr<const SwatchMaker::Swatch> s) {
       QMetaObject::invokeMethod(
           this,
           [this, s] {
             const QImage image(s->rgba.data(), s->size, s->size, QImage::Format_RGBX8888);
-            const QPixmap picture = QPixmap::fromImage(image.copy());
-            const QString arrived = qs(s->key);
-            if (const auto it = m_swatches.find(arrived); it != m_swatches.end()) it->second.second = picture;
-            Q_EMIT swatchArrived(arrived, picture);
+            Q_EMIT swatchArrived(qs(s->key), QPixmap::fromImage(image.copy()));
           },
           Qt::QueuedConnection);
     });
-  m_swatchMaker->ask(key.toStdString(), std::move(set), swatchSize);
+  const ScenePtr scene = m_session->scene();
+  m_swatchMaker->ask(
+      key.toStdString(),
+      [now = doc(), framed = scene ? scene->bounds : Box3f(), material, as] { return swatchSet(as ? applyPreset(now, material, *as) : now, framed, material); },
+      swatchSize);
 }
 
 void Studio::changed() {

@@ -11,6 +11,7 @@
 namespace ilumbra {
 
 class ColorViews;
+struct MaterialPreset;
 
 /// The state behind the window: the document with its history, the selection, the proofs, the view, and the session
 /// that renders. Widgets read it, ask it to edit, and listen to its signals. It never computes a picture itself.
@@ -93,10 +94,10 @@ public:
   /// A plain sentence for the person, in the status line.
   void tell(const QString& text, bool trouble = false);
 
-  /// A small picture of a material in the light of the document; it comes by swatchArrived() under the same key, at once if it
-  /// was made before and nothing about it has changed.
+  /// A small picture of a material in the light of the present document, of a preset's matter if one is given; it comes by
+  /// swatchArrived() under the same key, soon if it was made before and nothing about it has changed.
   static constexpr int swatchSize = 88;
-  void askForSwatch(const QString& key, const Document& doc, NodeId material);
+  void askForSwatch(const QString& key, NodeId material, const MaterialPreset* as = nullptr);
 
   /// Role picking: the next click in the picture or a list fills this role of the effect.
   struct Picking {
@@ -142,7 +143,6 @@ private:
   uint64_t m_gesture = 0, m_edition = 0;
   QString m_backgroundLabel;
   std::shared_ptr<CancelFlag> m_backgroundCancel;
-  std::map<QString, std::pair<Document, QPixmap>> m_swatches; ///< by key, with the set that was shown
   std::unique_ptr<SwatchMaker> m_swatchMaker; ///< made when it is first asked
   std::unique_ptr<Session> m_session; ///< last: its thread ends before the rest is taken down
 };

@@ -94,22 +94,25 @@ struct Hall {
   ScenePtr compile(const Document& d, SceneCache& cache) { return compileScene(d, {.frame = 1, .queries = lensQueries(d)}, assets.assets(folder), cache); }
 };
 
+// The rays of some samples of every pixel, as they are traced.
+RayLog raysOf(const Scene& scene, uint32_t samples) {
+  RayLog log;
+  Film film(scene.width, scene.height, int(scene.groups.size()), scene.table);
+  const PathTracer tracer(scene);
+  TraceCount count;
+  for (int y = 0; y < scene.height; ++y)
+    for (int x = 0; x < scene.width; ++x)
+      for (uint32_t s = 0; s < samples; ++s) tracer.sample(film, x, y, s, count, &log);
+  return log;
+}
+
 void traversal(Hall& hall) {
   const Document doc = sized(hall.doc, 480, 270);
   SceneCache cache;
   const ScenePtr scene = hall.compile(doc, cache);
   const CancelFlag never;
   const Tasks one(1), two(2);
-  // The rays of four passes, tile by tile as they are traced.
-  RayLog log;
-  {
-    Film film(480, 270, int(scene->groups.size()), scene->table);
-    const PathTracer tracer(*scene);
-    TraceCount count;
-    for (int y = 0; y < 270; ++y)
-      for (int x = 0; x < 480; ++x)
-        for (uint32_t s = 0; s < 4; ++s) tracer.sample(film, x, y, s, count, &log);
-  }
+  const RayLog log = raysOf(*scene, 4);
   Rendering r;
   std::vector<double> shares, scalings, bareScalings;
   for (int run = 0; run < 5; ++run) {
@@ -207,13 +210,7 @@ void samplers(Hall& hall) {
   const auto picture = [&](const Rendering& r) { return collect(r.film(), 0, r.scene().amounts, 1, tasks); };
   {
     const ScenePtr scene = compile(lampRoom(hall.kinds, 1, 480, 270));
-    RayLog log;
-    Film film(480, 270, int(scene->groups.size()), scene->table);
-    const PathTracer tracer(*scene);
-    TraceCount count;
-    for (int y = 0; y < 270; ++y)
-      for (int x = 0; x < 480; ++x)
-        for (uint32_t s = 0; s < 4; ++s) tracer.sample(film, x, y, s, count, &log);
+    const RayLog log = raysOf(*scene, 4);
     const Tasks one(1);
     std::vector<double> shares;
     for (int run = 0; run < 5; ++run) {

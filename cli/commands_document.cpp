@@ -1,4 +1,5 @@
 #include "cli/commands.h"
+#include "core/surface/presets.h"
 #include "core/advise/findings.h"
 #include "core/base/error.h"
 #include "core/document/edit.h"
@@ -113,11 +114,12 @@ void told(const Context& c, const std::string& output, const std::vector<std::st
   for (const std::string& n : notes) print(n);
 }
 
-void addCommand(const Context& c, const std::string& file, const std::string& kind, const std::string& name, const std::vector<std::string>& values, const std::string& output) {
+void addCommand(const Context& c, const std::string& file, const std::string& kind, const std::string& name, const std::vector<std::string>& values, const std::string& preset, const std::string& output) {
   Document doc = readDocument(c.kinds, file);
   NodeId id = 0;
   if (doc.findByName(name)) throw badInput(fmt::format("{}: another thing is named \"{}\"", file, name));
   doc = addNode(doc, kind, name, {}, &id);
+  if (!preset.empty()) doc = applyPreset(doc, id, findPreset(preset));
   for (const std::string& v : values) doc = applySetting(doc, doc.find(id)->name + "." + v);
   // An effect's lens stage takes its light from the effect until it is told otherwise, as in the window.
   if (const Node* n = doc.find(id); n->kind->family() == "effect" && n->kind->param("lens"))
@@ -187,7 +189,7 @@ void exportCommand(const Context& c, const std::string& file, const std::string&
 }
 
 struct Args {
-  std::string file, output, kind, name, address, starter;
+  std::string file, output, kind, name, address, starter, preset;
   std::vector<std::string> values;
   double scale = 1;
   bool bare = false;
@@ -222,6 +224,16 @@ void addDocumentCommands(CLI::App& app, Context& c) {
     if (c.json) print(Json{{"file", a->output}});
   });
 
+  s = command("presets", "What a surface material can be made of");
+  s->callback([&c] {
+    if (c.json) {
+      Json all = Json::array();
+      for (const MaterialPreset& p : materialPresets()) all.push_back({{"name", p.name}, {"group", p.group}, {"about", p.helpText}});
+      return print(Json{{"presets", all}});
+    }
+    for (const MaterialPreset& p : materialPresets()) print(fmt::format("{:<20} {}: {}", p.name, p.group, p.helpText));
+  });
+
   a = args();
   s = command("kinds", "Every kind of thing and its parameters");
   s->add_option("KIND", a->kind, "One kind");
@@ -251,8 +263,9 @@ void addDocumentCommands(CLI::App& app, Context& c) {
   s->add_option("KIND", a->kind, "Its kind, as kinds lists it")->required();
   s->add_option("NAME", a->name, "Its name")->required();
   s->add_option("PARAM=VALUE", a->values, "Parameters");
+  s->add_option("--preset", a->preset, "Of a surface material: what it is made of, as presets lists it");
   s->add_option("-o", a->output, "The document to write")->required();
-  s->callback([&c, a] { addCommand(c, a->file, a->kind, a->name, a->values, a->output); });
+  s->callback([&c, a] { addCommand(c, a->file, a->kind, a->name, a->values, a->preset, a->output); });
 
   a = args();
   s = command("check", "Validates a document and all that it uses");

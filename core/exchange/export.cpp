@@ -1,3 +1,4 @@
+#include "core/light/sun_disc.h"
 #include "core/exchange/export.h"
 
 #include "core/base/colorspace.h"
@@ -101,8 +102,7 @@ Model modelOf(const Document& doc, const Scene& scene) {
       const float ci = std::cos(l.innerCone * pi / 180), co = std::cos(l.outerCone * pi / 180);
       l.power *= 2 / ((1 - ci) + 0.5f * (ci - co)); // as a lamp that shines to all sides with these candelas
     } else {
-      const float h = p.real("height") * pi / 180, b = p.real("bearing") * pi / 180;
-      const Frame f(V3f(std::cos(h) * std::sin(b), std::sin(h), -std::cos(h) * std::cos(b)));
+      const Frame f(skyBody(p.real("height"), p.real("bearing")));
       own = M44f(f.x.x, f.x.y, f.x.z, 0, f.y.x, f.y.y, f.y.z, 0, f.z.x, f.z.y, f.z.z, 0, 0, 0, 0, 1);
     }
     ModelNode node;

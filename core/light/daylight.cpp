@@ -1,6 +1,7 @@
 #include "core/base/colorspace.h"
 #include "core/light/atmosphere.h"
 #include "core/light/sky_map.h"
+#include "core/light/sun_disc.h"
 
 #include <limits>
 
@@ -11,12 +12,9 @@ namespace {
 class Daylight : public SkyMap {
 public:
   Daylight(float height, float bearing, float turbidity, float diameter, bool disc, const Color& ground)
-      : m_air(height, turbidity, clamp01(luminance(ground))), m_bearing(bearing / 360) {
-    const float h = height * pi / 180, b = bearing * pi / 180, half = std::max(0.5f * diameter, 1e-3f) * pi / 180;
-    m_sun = Frame(V3f(std::cos(h) * std::sin(b), std::sin(h), -std::cos(h) * std::cos(b)));
-    m_one = 2 * sqr(std::sin(0.5f * half));
-    if (disc) m_disc = m_air.sun() * (1 / (pi * sqr(std::sin(half))));
-    const Color level = m_air.sun() * std::max(0.0f, std::sin(h)) + m_air.skyIlluminance();
+      : m_air(height, turbidity, clamp01(luminance(ground))), m_bearing(bearing / 360), m_sun(skyBody(height, bearing), diameter) {
+    if (disc) m_disc = m_air.sun() * m_sun.radiance();
+    const Color level = m_air.sun() * std::max(0.0f, skyBody(height, bearing).y) + m_air.skyIlluminance();
     m_ground = ground * level * (1 / pi);
     const float sun = disc ? luminance(m_air.sun()) : 0;
     m_share = sun > 0 ? sun / (sun + luminance(m_air.skyIlluminance())) : 0;
@@ -26,7 +24,7 @@ public:
 
   bool sample(const V3f& from, const V2f& u, LightSample& s) const override {
     if (u.x < m_share) {
-      s.direction = m_sun.toWorld(sampleCone({u.x / m_share, u.y}, m_one));
+      s.direction = m_sun.sample({u.x / m_share, u.y});
       s.distance = std::numeric_limits<float>::infinity();
     } else if (!SkyMap::sample(from, {std::min((u.x - m_share) / (1 - m_share), 0x1.fffffep-1f), u.y}, s)) {
       return false;
@@ -36,7 +34,7 @@ public:
     return s.density > 0 && !isBlack(s.radiance);
   }
   float density(const V3f& from, const V3f& d, float distance, const V3f& n) const override {
-    return (inDisc(d) ? m_share / (2 * pi * m_one) : 0) + (1 - m_share) * SkyMap::density(from, d, distance, n);
+    return (inDisc(d) ? m_share * m_sun.density() : 0) + (1 - m_share) * SkyMap::density(from, d, distance, n);
   }
   Color radiance(const V3f& d, const V3f&) const override { return all(d); }
   float illuminance() const override { return m_level; }
@@ -49,15 +47,11 @@ private:
     away = std::min(away, 1 - away) * 360;
     return m_air.sky(std::asin(std::min(1.0f, d.y)) * 180 / pi, away);
   }
-  // By the sine, which keeps its precision in narrow cones.
-  bool inDisc(const V3f& d) const {
-    const V3f c = m_sun.toLocal(d);
-    return d.y >= 0 && c.z > 0 && 0.5f * (c.x * c.x + c.y * c.y + sqr(1 - c.z)) <= m_one;
-  }
+  bool inDisc(const V3f& d) const { return d.y >= 0 && m_sun.holds(d); }
   Atmosphere m_air;
   float m_bearing;
-  Frame m_sun{V3f(0, 1, 0)};
-  float m_one = 0, m_share = 0, m_level = 1;
+  SunDisc m_sun;
+  float m_share = 0, m_level = 1;
   Color m_disc{0.0f}, m_ground{0.0f};
 };
 

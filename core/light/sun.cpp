@@ -1,38 +1,28 @@
 #include "core/light/light.h"
+#include "core/light/sun_disc.h"
 
 #include <limits>
 
 namespace ilumbra {
 namespace {
 
-// A disc at infinity of a given angular diameter: unit power is 1 lux on a surface that faces it. Seen within a cone of
-// half-angle α, L = E / (π sin²α).
+// Unit power is 1 lux on a surface that faces it.
 class SunLight : public Light {
 public:
-  SunLight(const V3f& towards, float diameterDegrees) : m_frame(towards) {
-    const float half = std::max(0.5f * diameterDegrees, 1e-3f) * pi / 180, s = std::sin(half);
-    m_one = 2 * sqr(std::sin(0.5f * half));
-    m_radiance = 1 / (pi * s * s);
-  }
+  SunLight(const V3f& towards, float diameter) : m_disc(towards, diameter) {}
   bool sample(const V3f&, const V2f& u, LightSample& s) const override {
-    s.direction = m_frame.toWorld(sampleCone(u, m_one));
+    s.direction = m_disc.sample(u);
     s.distance = std::numeric_limits<float>::infinity();
-    s.density = 1 / (2 * pi * m_one);
-    s.radiance = Color(m_radiance);
+    s.density = m_disc.density();
+    s.radiance = Color(m_disc.radiance());
     return true;
   }
-  float density(const V3f&, const V3f& d, float, const V3f&) const override { return inside(d) ? 1 / (2 * pi * m_one) : 0; }
-  Color radiance(const V3f& d, const V3f&) const override { return Color(inside(d) ? m_radiance : 0.0f); }
+  float density(const V3f&, const V3f& d, float, const V3f&) const override { return m_disc.holds(d) ? m_disc.density() : 0; }
+  Color radiance(const V3f& d, const V3f&) const override { return Color(m_disc.holds(d) ? m_disc.radiance() : 0.0f); }
   bool infinite() const override { return true; }
 
 private:
-  // By the sine, which keeps its precision in narrow cones.
-  bool inside(const V3f& d) const {
-    const V3f c = m_frame.toLocal(d);
-    return c.z > 0 && 0.5f * (c.x * c.x + c.y * c.y + sqr(1 - c.z)) <= m_one;
-  }
-  Frame m_frame;
-  float m_one, m_radiance;
+  SunDisc m_disc;
 };
 
 } // namespace
@@ -49,9 +39,7 @@ LightKind sunLight() {
                                 .help("Softness of its shadows; the sun has 0.53°")}}),
            .existence = Stage::Placement},
           [](const Params& p, const M44f& world, const Assets&) {
-            const float h = p.real("height") * pi / 180, b = p.real("bearing") * pi / 180;
-            const V3f towards(std::cos(h) * std::sin(b), std::sin(h), -std::cos(h) * std::cos(b));
-            return std::make_unique<SunLight>(normalize(transformVector(world, towards)), p.real("diameter"));
+            return std::make_unique<SunLight>(normalize(transformVector(world, skyBody(p.real("height"), p.real("bearing")))), p.real("diameter"));
           }};
 }
 

@@ -55,8 +55,11 @@ Document clearMix(const Document& doc) {
 }
 
 Mix::Mix(const Document& doc, double frame) {
-  for (const Node* n : doc.family("mix")) m_solo |= Params(*n, frame).flag("solo");
+  // The row of a light that is gone says nothing.
+  const auto meant = [&](const Node* n) { return doc.find(Params(*n, frame).reference("source").target) != nullptr; };
+  for (const Node* n : doc.family("mix")) m_solo |= meant(n) && Params(*n, frame).flag("solo");
   for (const Node* n : doc.family("mix")) {
+    if (!meant(n)) continue;
     const Params p(*n, frame);
     const bool heard = p.flag("on") && (!m_solo || p.flag("solo"));
     m_factors[p.reference("source").target] = heard ? working(p.triple("tint")) * float(std::exp2(p.number("stops"))) : Color(0.0f);

@@ -30,6 +30,9 @@ constexpr uint32_t cleanDraftFrom = 2, cleanFullFrom = 4;
 // The query of a light pass, or null.
 const LayerQuery* lightPass(ShownPass pass) { return pass < ShownPass::Emission ? nullptr : &lightPasses()[size_t(pass) - size_t(ShownPass::Emission)]; }
 
+// What the denoised groups may take: beyond it another mix is shown raw and denoised after.
+constexpr size_t groupMemory = size_t(512) << 20;
+
 bool animated(const Document& doc) {
   return std::any_of(doc.nodes().begin(), doc.nodes().end(), [](const NodePtr& n) { return isAnimated(*n); });
 }
@@ -151,7 +154,10 @@ struct Session::Content {
     return r.samples() >= from && (!same || r.samples() >= 2 * clean.samples);
   }
   // Groups one by one, once there is nothing better to do.
-  bool groupsDue() const { return showsClean() && finished() && clean.of == &full && clean.groups.size() < scene->groups.size() && scene->groups.size() > 1; }
+  bool groupsDue() const {
+    return showsClean() && finished() && clean.of == &full && clean.groups.size() < scene->groups.size() && scene->groups.size() > 1 &&
+           size_t(scene->width) * size_t(scene->height) * 12 * (scene->groups.size() + scene->queries.size()) <= groupMemory;
+  }
 
   uint32_t target() const { return uint32_t(settingsOf(now->doc).number("samples")); }
 

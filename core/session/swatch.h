@@ -1,15 +1,18 @@
 #pragma once
 #include "core/base/tasks.h"
 #include "core/exchange/assets.h"
+#include "core/render/scene.h"
 
 #include <condition_variable>
 #include <deque>
+#include <map>
 #include <mutex>
 #include <thread>
 
 namespace ilumbra {
 
 class ColorViews;
+class ViewTable;
 
 /// A small set that shows a material: a ball on a table before a wall, in the light of the document: its lamps, brought to the
 /// size of the set as they stand around what is framed, and a faint sky. Exposed for a grey ball.
@@ -29,24 +32,32 @@ public:
   ~SwatchMaker();
   SwatchMaker(const SwatchMaker&) = delete;
   SwatchMaker& operator=(const SwatchMaker&) = delete;
-  /// Asks for a picture of a set; what was asked for under the same key and is not begun is replaced.
-  void ask(const std::string& key, Document set, int size);
-  /// Drops what is not begun.
-  void forget();
-
+  /// Asks for a picture of the set that `make` gives, called on the maker's thread; what was asked for under the same key and is
+  /// not begun is replaced. A set that was shown under this key before is delivered as it was.
+  void ask(const std::string& key, std::function<Document()> make, int size);
 private:
   struct Wanted {
     std::string key;
-    Document set;
+    std::function<Document()> make;
     int size;
   };
+  struct Made {
+    Document set;
+    std::shared_ptr<const Swatch> swatch;
+  };
   void run();
+  std::shared_ptr<const Swatch> render(const Wanted& wanted, const Document& set, const Tasks& tasks);
   std::shared_ptr<AssetCache> m_assets;
   std::shared_ptr<const ColorViews> m_views;
   Deliver m_deliver;
   std::mutex m_mutex;
   std::condition_variable m_wake;
   std::deque<Wanted> m_wanted;
+  // Of the maker's thread alone.
+  std::map<std::string, Made> m_made; ///< by key
+  SceneCache m_cache;
+  std::unique_ptr<ViewTable> m_table;
+  std::string m_view;
   CancelFlag m_cancel;
   bool m_quit = false;
   std::thread m_thread;

@@ -1,5 +1,6 @@
 // The command line, as a person or a script meets it: the real program.
 #include "core/document/file.h"
+#include "core/exchange/picture_file.h"
 #include "tests/support/scene.h"
 
 #include <array>
@@ -178,4 +179,65 @@ TEST_CASE("Broken files end with exit 3 and one line", "[cli][broken]") {
   writeFileAtomically(folder / "bad.exr", "not a picture");
   refused("compare " + (folder / "bad.exr") + " " + (folder / "bad.exr"), 3, "bad.exr");
   CHECK_FALSE(fs::exists(folder / "x.ilum"));
+}
+
+TEST_CASE("Presets make materials of real matter", "[cli][presets]") {
+  TemporaryFolder folder;
+  const std::string a = folder / "a.ilum", b = folder / "b.ilum";
+  const Outcome list = cli("presets");
+  CHECK(list.code == 0);
+  CHECK(list.out.find("Dense flint glass") != std::string::npos);
+  CHECK(Json::parse(cli("presets --json").out)["presets"].size() > 30);
+  REQUIRE(cli("new sun-core -o " + a).code == 0);
+  REQUIRE(cli("add " + a + " material.surface Fossil roughness=0.1 --preset Amber -o " + b).code == 0);
+  CHECK(cli("show " + b + " Fossil.ior").out.find("1.54") != std::string::npos);
+  CHECK(cli("show " + b + " Fossil.roughness").out.find("0.1") != std::string::npos); // what is said besides wins
+  refused("add " + a + " material.surface Fossil --preset Amberoid -o " + b, 3, "Amber");
+  refused("add " + a + " light.point Fossil --preset Amber -o " + b, 3, "surface material");
+}
+
+TEST_CASE("A check tells what will not show, and the mend that it prints mends it", "[cli][findings]") {
+  TemporaryFolder folder;
+  const std::string a = folder / "a.ilum", b = folder / "b.ilum";
+  REQUIRE(cli("new sun-core -o " + a).code == 0);
+  REQUIRE(cli("set " + a + " \"Planet glass.ior=1\" -o " + b).code == 0);
+  const Outcome told = cli("check " + b);
+  CHECK(told.code == 0); // it works, but
+  CHECK(told.out.find("index of refraction of 1") != std::string::npos);
+  const Json j = Json::parse(cli("check " + b + " --json").out);
+  REQUIRE(j["findings"].size() == 1);
+  const std::string set = j["findings"][0]["mends"][0]["set"][0];
+  REQUIRE(cli("set " + b + " \"" + set + "\" -o " + b).code == 0);
+  CHECK(Json::parse(cli("check " + b + " --json").out)["findings"].empty());
+}
+
+TEST_CASE("Denoised layers sum to the denoised picture, and raw ones to the raw", "[cli][denoise]") {
+  TemporaryFolder folder;
+  const std::string a = folder / "a.ilum";
+  REQUIRE(cli("new sun-core -o " + a).code == 0);
+  const std::string base = "render " + a + " --size 64x36 --samples 4 --noise 0 --no-lens --passes lights,emission,direct,indirect -o ";
+  const Json clean = Json::parse(cli(base + (folder / "clean.exr") + " --json").out), raw = Json::parse(cli(base + (folder / "raw.exr") + " --no-denoise --json").out);
+  CHECK(clean["denoised"] == true);
+  CHECK(raw["denoised"] == false);
+  CHECK(clean["rays"] == raw["rays"]);
+  const PictureFile c = readPicture(folder / "clean.exr"), r = readPicture(folder / "raw.exr");
+  CHECK(c.picture().rgb != r.picture().rgb);
+  for (const PictureFile* f : {&c, &r}) {
+    const Picture whole = f->picture();
+    std::vector<double> lights(whole.rgb.size(), 0.0), ways(whole.rgb.size(), 0.0);
+    size_t count = 0;
+    for (const FileLayer& l : f->layers) {
+      const bool light = l.name.starts_with("Light of "), way = l.name == "Emission" || l.name == "Direct" || l.name == "Indirect";
+      if (!light && !way) continue;
+      ++count;
+      const Picture p = f->picture(l.name);
+      for (size_t i = 0; i < p.rgb.size(); ++i) (light ? lights : ways)[i] += double(p.rgb[i]);
+    }
+    REQUIRE(count >= 5);
+    for (size_t i = 0; i < whole.rgb.size(); ++i) {
+      // Files hold half floats.
+      REQUIRE(lights[i] == Approx(double(whole.rgb[i])).epsilon(4e-3).margin(1e-3));
+      REQUIRE(ways[i] == Approx(double(whole.rgb[i])).epsilon(4e-3).margin(1e-3));
+    }
+  }
 }

@@ -329,3 +329,36 @@ TEST_CASE("A material goes into another document with all that it uses", "[docum
   const Node* key = to.find(to.find(ramp->pattern.target)->children.at("keys")[0]);
   CHECK(to.find(key->find("color")->pattern()->pattern.target)->name == "Clouds");
 }
+
+TEST_CASE("A pattern is given to a parameter by its name, and named again when shown", "[document][units]") {
+  Set s;
+  s.add("pattern.noise", "Soft clouds", {});
+  const NodeId m = s.add("material.surface", "Stone", {{"base_color", "pattern Soft clouds"}});
+  const Document doc = s.take();
+  const Node& n = *doc.find(m);
+  REQUIRE(n.find("base_color"));
+  REQUIRE(n.find("base_color")->pattern());
+  CHECK(n.find("base_color")->pattern()->pattern.target == doc.findByName("Soft clouds")->id);
+  const ParamDef& color = *n.kind->param("base_color");
+  CHECK(formatValue(doc, color, *n.find("base_color")) == "pattern Soft clouds");
+  CHECK(parseValue(doc, color, formatValue(doc, color, *n.find("base_color"))) == *n.find("base_color"));
+  CHECK_THROWS_WITH(parseValue(doc, color, "pattern Hard clouds"), Catch::Contains("Hard clouds"));
+  CHECK_THROWS_WITH(parseValue(doc, color, "pattern Stone"), Catch::Contains("Stone")); // no pattern
+  // Where no pattern may drive a value the word is no value either.
+  CHECK_THROWS_AS(parseValue(doc, *n.kind->param("priority"), "pattern Soft clouds"), Error);
+}
+
+TEST_CASE("What uses things of the set cannot be cut out of it", "[document][transplant]") {
+  Set s;
+  s.add("material.surface", "Enamel", {});
+  s.add("object.sphere", "Ball", {{"material", "Enamel"}});
+  s.add("light.point", "Lamp", {{"links", "only these"}, {"linked", "Ball"}});
+  const Document doc = s.take();
+  CHECK_THROWS_WITH(cutting(doc, doc.findByName("Lamp")->id), Catch::Contains("Ball"));
+  CHECK_THROWS_AS(cutting(doc, 9999), Error);
+  // An object goes with its material.
+  const Document ball = cutting(doc, doc.findByName("Ball")->id);
+  CHECK(problems(ball).empty());
+  CHECK(ball.findByName("Enamel"));
+  CHECK_FALSE(ball.findByName("Lamp"));
+}

@@ -1,5 +1,6 @@
 #include "core/lens/glow.h"
 
+#include "core/base/error.h"
 #include "tests/support/scene.h"
 
 using namespace ilumbra;
@@ -283,4 +284,29 @@ TEST_CASE("Stages that ask for the same light share a film layer", "[lens]") {
   CHECK(lensQueries(doc).size() == 2);
   doc = setAt(doc, resolve(doc, "Second.sources"), parseValue(doc, definitionAt(doc, resolve(doc, "Second.sources")), "Right lamp"));
   CHECK(lensQueries(doc).size() == 3);
+}
+
+TEST_CASE("Light developed from collected layers is the light developed from the film", "[lens][denoise]") {
+  Set s(48, 32);
+  s.look("0, 0.5, 3", "0, 0.3, 0", "40");
+  s.lambert("Stone", "0.5, 0.5, 0.5");
+  s.add("object.plane", "Floor", {{"width", "10"}, {"depth", "10"}, {"material", "Stone"}});
+  s.add("light.point", "Lamp", {{"power", "600"}, {"radius", "0.1"}, {"position", "0, 0.6, 0"}});
+  s.add("lens.glow", "Halo", {{"sources", "Lamp"}, {"strength", "40 %"}});
+  const Document doc = s.take();
+  const Traced t = trace(doc, 4);
+  const LensResult film = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  const std::vector<Picture> layers = collectLayers(*t.scene, t.film(), t.scene->amounts, pool());
+  REQUIRE(layers.size() == t.scene->queries.size());
+  const LensResult again = develop(doc, 1, *t.scene, layers, pool());
+  REQUIRE(again.stages.size() == 1);
+  for (size_t i = 0; i < film.picture.rgb.size(); ++i) REQUIRE(again.picture.rgb[i] == Approx(film.picture.rgb[i]).epsilon(1e-4).margin(1e-6));
+  // Denoised sources keep what the lens spreads inside what the picture has of them: nothing glows that is not there.
+  const Denoiser denoiser(t.film(), pool());
+  const std::vector<Picture> clean = collectLayers(*t.scene, t.film(), t.scene->amounts, pool(), &denoiser);
+  const size_t source = size_t(layerIndex(*t.scene, lensQueries(doc)[1]));
+  for (size_t i = 0; i < clean[0].rgb.size(); ++i) REQUIRE(clean[source].rgb[i] <= clean[0].rgb[i] * 1.001f + 1e-4f);
+  CancelFlag cancel;
+  cancel.request();
+  CHECK_THROWS_AS(collectLayers(*t.scene, t.film(), t.scene->amounts, pool(), &denoiser, &cancel), Error);
 }

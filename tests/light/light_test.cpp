@@ -346,3 +346,33 @@ TEST_CASE("A gradient sky shines by its three colours", "[light]") {
   CHECK(towards({0, -5, 0.001}) == Approx(20).epsilon(0.01));
   CHECK(towards({5, 0.0, 0}) == Approx(50).epsilon(0.15));
 }
+
+TEST_CASE("A link to a group holds for all that is in it, and for what mirrors show of the lamp", "[light]") {
+  Set s(32, 16);
+  s.look("0, 6, 0", "0, 0, 0", "200");
+  s.lambert("White", "0.5, 0.5, 0.5");
+  s.add("material.surface", "Mirror", {{"base_color", "1, 1, 1"}, {"metalness", "1"}, {"roughness", "0.3"}});
+  const NodeId outer = s.add("object.group", "Outer", {}), inner = s.add("object.group", "Inner", {}, s.in(outer));
+  s.add("object.plane", "Left", {{"width", "1"}, {"depth", "2"}, {"position", "-0.5, 0, 0"}, {"material", "White"}}, s.in(inner));
+  s.add("object.plane", "Right", {{"width", "1"}, {"depth", "2"}, {"position", "0.5, 0, 0"}, {"material", "Mirror"}});
+  s.add("light.area", "Panel", {{"position", "0, 4, 0"}, {"target", "0, 0, 0"}, {"seen", "off"}, {"links", "only these"}, {"linked", "Outer"}});
+  const Document doc = s.take();
+  const auto halves = [&](const Document& d) {
+    const Picture p = luminances(trace(d, 64));
+    return std::pair{mean(p, {2, 2, 12, 12}), mean(p, {18, 2, 12, 12})};
+  };
+  const auto [left, right] = halves(doc);
+  CHECK(left > 0);
+  CHECK(right == 0);
+  const auto [dark, mirror] = halves(setAt(doc, resolve(doc, "Panel.links"), Constant(std::string("all but these"))));
+  CHECK(dark == 0);
+  CHECK(mirror > 0);
+}
+
+TEST_CASE("A sky can be linked too", "[light]") {
+  Set s = floorUnderCamera("0.5, 0.5, 0.5");
+  s.add("light.sky", "Sky", {{"power", "100"}, {"links", "all but these"}, {"linked", "Floor"}});
+  const Document doc = s.take();
+  CHECK(mean(luminances(trace(doc, 16)), middle) == 0);
+  CHECK(mean(luminances(trace(setAt(doc, resolve(doc, "Sky.links"), Constant(std::string("everything"))), 64)), middle) == Approx(50).epsilon(0.02));
+}

@@ -252,11 +252,9 @@ TEST_CASE("Discs, tubes and skies sample with the density that they tell", "[lig
     CAPTURE(from.x, from.y, from.z);
     CHECK(solidAngle(*tube, from, 40000) == Approx(met / n * 4 * 3.14159265).epsilon(0.05));
   }
-  for (const char* form : {"gradient"}) {
-    const auto sky = build("light.sky", {{"form", form}});
-    CHECK(solidAngle(*sky, {0, 0, 0}) == Approx(4 * 3.14159265).epsilon(1e-2));
-    agrees(*sky, {0, 0, 0}, true);
-  }
+  const auto sky = build("light.sky", {{"form", "gradient"}});
+  CHECK(solidAngle(*sky, {0, 0, 0}) == Approx(4 * 3.14159265).epsilon(1e-2));
+  agrees(*sky, {0, 0, 0}, true);
   const auto day = build("light.daylight", {{"diameter", "3"}});
   CHECK(solidAngle(*day, {0, 0, 0}) == Approx(4 * 3.14159265).epsilon(2e-2));
   agrees(*day, {0, 0, 0}, true);

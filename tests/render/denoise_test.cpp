@@ -121,3 +121,55 @@ TEST_CASE("Adaptive sampling leaves out what is done, and stays true", "[adaptiv
   const Rendering one = render(0.012, 1);
   CHECK(collect(one.film(), 0, one.scene().amounts, 1, pool()) == p);
 }
+
+TEST_CASE("A rare bright path is not spread about", "[denoise]") {
+  // An even film in which one sample of one pixel was ten thousand times as bright.
+  const LayerTable table({LayerQuery{.name = "all", .everything = true}}, {1}, {});
+  Film film(32, 32, 1, table);
+  RandomStream random(7);
+  for (size_t i = 0; i < 32 * 32; ++i)
+    for (int s = 0; s < 16; ++s) {
+      const float l = (i == 16 * 32 + 16 && s == 5 ? 10000.0f : 1.0f) * (0.5f + random.next());
+      film.begin(i);
+      film.add(i, Label{}, Color(l));
+      film.finish(i, {true, 1, 2, V3f(0, 1, 0), Color(0.5f), 0, V3f(0, 1, 0), Color(0.5f)}, Color(l));
+    }
+  const Picture raw = collect(film, 0, {Color(1.0f)}, 1, pool()), clean = Denoiser(film, pool()).apply(raw, pool());
+  CHECK(raw.color(16, 16).x > 300);
+  // Around it the picture stays as it is, and the pixel itself comes down to it.
+  for (int y = 8; y < 25; ++y)
+    for (int x = 8; x < 25; ++x)
+      if (x != 16 || y != 16) REQUIRE(clean.color(x, y).x == Approx(1).epsilon(0.15));
+  CHECK(clean.color(16, 16).x < 0.1f * raw.color(16, 16).x);
+}
+
+TEST_CASE("The noise figure is the error that there is", "[denoise][noise]") {
+  // Independent samples with a known spread: σ of the mean over 1 after n samples is 0.289 / √n of the mean.
+  const LayerTable table({LayerQuery{.name = "all", .everything = true}}, {1}, {});
+  for (const int n : {4, 16, 64}) {
+    Film film(64, 64, 1, table);
+    RandomStream random(3);
+    for (size_t i = 0; i < 64 * 64; ++i)
+      for (int s = 0; s < n; ++s) {
+        film.begin(i);
+        film.finish(i, {}, Color(0.5f + random.next()));
+      }
+    CAPTURE(n);
+    CHECK(film.noise() == Approx(0.2887 / std::sqrt(n)).epsilon(0.06));
+    double variance = 0;
+    for (size_t i = 0; i < 64 * 64; ++i) variance += double(film.variance(i).x) / (64 * 64);
+    CHECK(variance == Approx(1.0 / 12 / n).epsilon(0.05));
+    CHECK(film.meanLuminance() == Approx(1).epsilon(0.02));
+  }
+}
+
+TEST_CASE("A region is never left out, whatever the noise target", "[adaptive]") {
+  const Document doc = corner(32);
+  SceneCache cache;
+  Rendering r(compileScene(doc, {.queries = {}}, noAssets(), cache));
+  const CancelFlag never;
+  for (const uint32_t samples : {8u, 24u, 40u}) REQUIRE(r.advance(pool(), samples, never, {8, 8, 8, 8}, 0.9));
+  CHECK_FALSE(r.calm());
+  CHECK(r.film().samples(size_t(10) * 32 + 10) == 40);
+  CHECK(r.film().samples(0) == 0);
+}

@@ -100,6 +100,14 @@ TEST_CASE("A row that says nothing goes away", "[mix]") {
   REQUIRE(mixRow(up, left));
   const Document back = setMix(up, left, "stops", 0.0);
   CHECK_FALSE(mixRow(back, left));
-  CHECK(removeNode(up, left).family("mix").size() <= 1); // of a light that is gone nothing is asked
-  CHECK_NOTHROW(mixAmounts(*trace(removeNode(up, left), 1).scene, removeNode(up, left), 1));
+}
+
+TEST_CASE("The row of a light that is gone says nothing, even if it was solo", "[mix]") {
+  const Document doc = lamps();
+  const NodeId left = doc.findByName("Left")->id, right = doc.findByName("Right")->id;
+  const Document gone = removeNode(setMix(doc, left, "solo", true), left);
+  CHECK_FALSE(Mix(gone, 1).anySolo());
+  CHECK(Mix(gone, 1).factor(right) == Color(1.0f));
+  CHECK(bakeMix(gone).family("mix").empty());
+  CHECK(Params(*bakeMix(gone).find(right), 1).flag("on"));
 }

@@ -234,3 +234,43 @@ TEST_CASE("Every preset is sound, is recognised, and keeps own light", "[surface
   }
   CHECK_THROWS_WITH(findPreset("Unobtainium"), Catch::Contains("Unobtainium") && Catch::Contains("Amber"));
 }
+
+TEST_CASE("Faceted and smooth are a matter of the object", "[surface][facets]") {
+  // A coarse cylinder seen from the side: faceted it has steps of brightness, smooth it has none.
+  const auto steps = [](const char* facets) {
+    Set s(96, 4);
+    s.look("0, 0, 6", "0, 0, 0", "110");
+    s.lambert("White", "0.8, 0.8, 0.8");
+    s.add("object.cylinder", "Drum", {{"radius", "1"}, {"height", "4"}, {"segments", "12"}, {"facets", facets}, {"material", "White"}});
+    s.add("light.sun", "Sun", {{"power", "1000"}, {"height", "0"}, {"bearing", "150"}, {"seen", "off"}});
+    const Document doc = s.take();
+    const Picture p = luminances(trace(setValue(doc, doc.settings().id, "bounces", Constant(1.0)), 64));
+    double most = 0, all = 0;
+    for (int x = 20; x < 75; ++x) {
+      const double d = std::abs(mean(p, {x + 1, 0, 1, 4}) - mean(p, {x, 0, 1, 4}));
+      most = std::max(most, d);
+      all += d;
+    }
+    return most / all; // 1: all of the change is one step
+  };
+  const double faceted = steps("faceted"), smooth = steps("smooth");
+  CAPTURE(faceted, smooth);
+  CHECK(faceted > 3 * smooth);
+}
+
+TEST_CASE("A veil that only shines leaves nothing to chance", "[surface][truth18]") {
+  Set s(8, 8);
+  s.look("0, 0, 3", "0, 0, 0", "3000");
+  const NodeId veil = s.add("material.surface", "Veil", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", "300"}, {"veil_additive", "40 %"}});
+  s.add("veil.key", "Key", {{"angle", "0"}, {"opacity", "0.5"}}, {veil, "veil", size_t(-1)});
+  s.add("object.plane", "Curtain", {{"width", "4"}, {"depth", "4"}, {"turn", "90, 0, 0"}, {"material", "Veil"}});
+  s.add("light.sky", "Sky", {{"power", "100"}});
+  const Traced t = trace(s.take(), 1);
+  const Picture p = luminances(t);
+  // One sample, and every pixel is exact: 100 · (1 − 0.5 · 0.6) + 300 · 0.5; its alpha is what it covers.
+  for (int y = 0; y < 8; ++y)
+    for (int x = 0; x < 8; ++x) {
+      REQUIRE(double(luminance(p.color(x, y))) == Approx(100 * 0.7 + 150).epsilon(1e-4));
+      REQUIRE(double(t.film().alpha(size_t(8 * y + x))) == Approx(0.3).epsilon(1e-4));
+    }
+}
