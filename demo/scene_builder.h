@@ -4,6 +4,7 @@
 #include "core/surface/presets.h"
 
 #include <initializer_list>
+#include <stdexcept>
 
 namespace ilumbra {
 
@@ -28,6 +29,7 @@ public:
   void set(NodeId id, Values values) {
     for (const auto& [param, text] : values) {
       const ParamDef* d = m_doc.find(id)->kind->param(param);
+      if (!d) throw std::logic_error(m_doc.find(id)->kind->id + " has no parameter " + param);
       m_doc = setValue(m_doc, id, param, parseValue(m_doc, *d, text));
     }
   }

@@ -57,6 +57,13 @@ Box3f Shape::bounds() const {
     b.extendBy(V3f(sphereRadius));
   }
   for (const V3f& p : mesh.positions) b.extendBy(p);
+  for (const Form& f : forms) {
+    if (f.sphereRadius > 0) {
+      b.extendBy(V3f(-f.sphereRadius));
+      b.extendBy(V3f(f.sphereRadius));
+    }
+    for (const V3f& p : f.positions) b.extendBy(p);
+  }
   return b;
 }
 

@@ -23,6 +23,14 @@ struct Mesh {
 struct Shape {
   float sphereRadius = 0; ///< above 0: an exact sphere, and no mesh
   Mesh mesh;
+  /// Where its form changes while the shutter is open: at equal steps of time, two at least; `sphereRadius` and `mesh` are
+  /// those of mid-shutter, and the triangles stay the same.
+  struct Form {
+    float sphereRadius = 0;
+    std::vector<V3f> positions, normals;
+  };
+  std::vector<Form> forms;
+  /// Over all times.
   Box3f bounds() const;
   /// Square metres; of a mesh the sum over triangles.
   double area() const;

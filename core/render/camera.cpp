@@ -15,6 +15,11 @@ Kind cameraKind() {
                            number("film_width", "Film width", "mm", 36).soft(8, 70).range(0.1, 1000).in("Lens").help("Of the part that is exposed"),
                            number("focus", "Focus distance", "m", 4).soft(0.1, 20).range(0.001, 1e6).log().in("Lens").help("What stands there is sharp"),
                            number("f_stop", "f-stop", "", 0).soft(0, 22).range(0, 1000).in("Lens").help("Aperture; 0 has everything sharp"),
+                           integer("blades", "Blades", 0).soft(0, 12).range(0, 64).in("Lens").help("Of the aperture: lights out of focus take its shape; below 3 it is round"),
+                           number("blade_rounding", "Blade rounding", "%", 0).soft(0, 1).range(0, 1).in("Lens").help("How far the blades bulge out to the circle"),
+                           number("blade_turn", "Blade turn", "°", 0).soft(-90, 90).in("Lens").help("Turn of the aperture"),
+                           number("shutter", "Shutter", "frames", 0.5).soft(0, 2).range(0, 1000).in("Shutter")
+                               .help("How long it is open, about the middle of the frame: what moves is blurred over it; 0 has no blur"),
                            number("ev100", "Exposure", "EV", 6).soft(-4, 16).range(-40, 40).at(Stage::Lens).matters().in("Exposure")
                                .help("Exposure value at ISO 100: higher is darker"),
                            number("compensation", "Compensation", "stops", 0).soft(-4, 4).range(-40, 40).at(Stage::Lens).in("Exposure")
@@ -37,9 +42,50 @@ float exposureFactor(const Document& doc, double frame) {
   return float(std::exp2(p.number("compensation") - p.number("ev100")) / 1.2);
 }
 
+Shutter shutterOf(const Document& doc, double frame) {
+  const Node* n = activeCamera(doc);
+  const double half = n ? 0.5 * Params(*n, frame).number("shutter") : 0;
+  return {frame - half, frame + half};
+}
+
+Aperture::Aperture(int blades, float rounding, float turn) : m_blades(blades < 3 ? 0 : blades), m_rounding(rounding), m_turn(turn * pi / 180) {
+  if (!m_blades || m_rounding >= 1) {
+    m_blades = 0;
+    return;
+  }
+  // Over one blade: equal angles, each by the area that it holds.
+  constexpr int cells = 128;
+  std::vector<float> areas;
+  for (int i = 0; i < cells; ++i) areas.push_back(sqr(edge(m_turn + 2 * pi / float(m_blades) * (float(i) + 0.5f) / cells)));
+  m_angles = Distribution(areas);
+}
+
+float Aperture::edge(float angle) const {
+  if (!m_blades) return 1;
+  const float blade = 2 * pi / float(m_blades), a = angle - m_turn, within = a - blade * std::floor(a / blade);
+  return mix(std::cos(0.5f * blade) / std::cos(within - 0.5f * blade), 1.0f, m_rounding);
+}
+
+V2f Aperture::sample(const V2f& u) const {
+  if (!m_blades) return sampleDisc(u);
+  const float scaled = u.x * float(m_blades), blade = std::min(std::floor(scaled), float(m_blades - 1));
+  float within = scaled - blade, p;
+  const size_t cell = m_angles.sample(within, p);
+  const float angle = m_turn + 2 * pi / float(m_blades) * (blade + (float(cell) + within) / float(m_angles.size())), r = std::sqrt(u.y) * edge(angle);
+  return {r * std::cos(angle), r * std::sin(angle)};
+}
+
 Camera::Camera(const Document& doc, const Node& node, double frame, int width, int height) : m_width(width), m_height(height) {
   const Params p(node, frame);
-  const M44f m = aimMatrix(p) * (node.parent ? worldMatrix(doc, *doc.find(node.parent), frame) : M44f());
+  const auto place = [&](double at) { return aimMatrix(Params(node, at)) * (node.parent ? worldMatrix(doc, *doc.find(node.parent), at) : M44f()); };
+  const M44f m = place(frame);
+  bool keyed = false;
+  for (const Node* n = &node; n; n = doc.find(n->parent)) keyed |= isAnimated(*n);
+  const Shutter shutter = shutterOf(doc, frame);
+  if (keyed && shutter.close > shutter.open) {
+    if (const MotionPtr moving = motionOf(place, shutter.open, shutter.close, p.real("focus"))) m_motion = std::make_shared<const Motion>(moving->rigid());
+  }
+  m_opening = Aperture(int(p.number("blades")), p.real("blade_rounding"), p.real("blade_turn"));
   m_position = transformPoint(m, V3f(0.0f));
   m_z = normalize(transformVector(m, {0, 0, 1}));
   m_x = normalize(transformVector(m, {1, 0, 0}));
@@ -51,14 +97,18 @@ Camera::Camera(const Document& doc, const Node& node, double frame, int width, i
   m_aperture = stop > 0 ? f * 0.001f / (2 * stop) : 0;
 }
 
-Ray Camera::ray(float x, float y, const V2f& lens) const {
+Ray Camera::ray(float x, float y, const V2f& lens, float time) const {
   const float s = m_filmWidth / float(m_width);
   const V3f d((x - 0.5f * float(m_width)) * s, (0.5f * float(m_height) - y) * s, -1);
   V3f from(0.0f), to = d;
   if (m_aperture > 0) {
-    const V2f a = sampleDisc(lens) * m_aperture;
+    const V2f a = m_opening.sample(lens) * m_aperture;
     from = {a.x, a.y, 0};
     to = d * m_focus - from;
+  }
+  if (m_motion) {
+    const M44f now = m_motion->at(time);
+    return {transformPoint(now, from), normalize(transformVector(now, to))};
   }
   return {m_position + m_x * from.x + m_y * from.y, normalize(m_x * to.x + m_y * to.y + m_z * to.z)};
 }

@@ -9,7 +9,7 @@
 namespace ilumbra {
 namespace {
 
-void fillRay(RTCRay& r, const V3f& o, const V3f& d, float far) {
+void fillRay(RTCRay& r, const V3f& o, const V3f& d, float far, float time) {
   r.org_x = o.x;
   r.org_y = o.y;
   r.org_z = o.z;
@@ -18,35 +18,64 @@ void fillRay(RTCRay& r, const V3f& o, const V3f& d, float far) {
   r.dir_z = d.z;
   r.tnear = 0;
   r.tfar = far;
-  r.time = 0;
+  r.time = time;
   r.mask = ~0u;
   r.id = 0;
   r.flags = 0;
 }
 
-void complete(const Instance& i, const RTCHit& q, const V3f& o, const V3f& d, float t, Hit& h) {
+// Vertices of a triangle, or of its normals, at a time.
+struct Corners {
+  V3f a, b, c;
+};
+Corners corners(const Shape& s, const Mesh::Triangle& t, std::vector<V3f> Shape::Form::*member, const std::vector<V3f>& still, float time) {
+  if (s.forms.empty()) return {still[t.a], still[t.b], still[t.c]};
+  const float place = time * float(s.forms.size() - 1);
+  const size_t k = std::min(size_t(place), s.forms.size() - 2);
+  const auto &from = s.forms[k].*member, &to = s.forms[k + 1].*member;
+  const float f = place - float(k);
+  return {mix(from[t.a], to[t.a], f), mix(from[t.b], to[t.b], f), mix(from[t.c], to[t.c], f)};
+}
+
+float radiusAt(const Shape& s, float time) {
+  if (s.forms.empty()) return s.sphereRadius;
+  const float place = time * float(s.forms.size() - 1);
+  const size_t k = std::min(size_t(place), s.forms.size() - 2);
+  return mix(s.forms[k].sphereRadius, s.forms[k + 1].sphereRadius, place - float(k));
+}
+
+void complete(const Instance& i, const Moment& moment, const RTCHit& q, const V3f& o, const V3f& d, float t, Hit& h) {
   h.instance = &i;
   const Shape& s = i.geometry->shape;
+  h.toWorld = &i.toWorld;
+  h.toObject = &i.toObject;
+  if (i.motion) {
+    const Moment::Place& p = moment.of(*i.motion);
+    h.toWorld = &p.toWorld;
+    h.toObject = &p.toObject;
+  }
+  const M44f &toWorld = *h.toWorld, &toObject = *h.toObject;
   if (s.sphereRadius > 0) {
     // Onto the exact sphere, in its own space.
-    const V3f n = normalize(transformPoint(i.toObject, o + d * t));
-    h.point = transformPoint(i.toWorld, n * s.sphereRadius);
-    h.geometric = h.shading = normalize(transformNormal(i.toObject, n));
+    const V3f n = normalize(transformPoint(toObject, o + d * t));
+    h.point = transformPoint(toWorld, n * radiusAt(s, moment.time()));
+    h.geometric = h.shading = normalize(transformNormal(toObject, n));
     h.uv = {std::atan2(-n.z, n.x) / (2 * pi) + 0.5f, 0.5f + std::asin(std::clamp(n.y, -1.0f, 1.0f)) / pi};
-    h.tangent = transformVector(i.toWorld, {-n.z, 0, n.x});
+    h.tangent = transformVector(toWorld, {-n.z, 0, n.x});
   } else {
     const Mesh& m = s.mesh;
     h.triangle = q.primID;
     const auto& tri = m.triangles[q.primID];
-    const V3f &a = m.positions[tri.a], &b = m.positions[tri.b], &c = m.positions[tri.c];
+    const auto [a, b, c] = corners(s, tri, &Shape::Form::positions, m.positions, moment.time());
     const float u = q.u, v = q.v, w = 1 - u - v;
-    h.point = transformPoint(i.toWorld, a * w + b * u + c * v);
+    h.point = transformPoint(toWorld, a * w + b * u + c * v);
     const V3f flat = cross(b - a, c - a);
-    h.geometric = normalize(transformNormal(i.toObject, flat));
+    h.geometric = normalize(transformNormal(toObject, flat));
     h.shading = h.geometric;
-    h.tangent = transformVector(i.toWorld, b - a);
+    h.tangent = transformVector(toWorld, b - a);
     if (!m.normals.empty()) {
-      const V3f n = normalize(transformNormal(i.toObject, m.normals[tri.a] * w + m.normals[tri.b] * u + m.normals[tri.c] * v));
+      const auto [na, nb, nc] = corners(s, tri, &Shape::Form::normals, m.normals, moment.time());
+      const V3f n = normalize(transformNormal(toObject, na * w + nb * u + nc * v));
       if (!isBlack(n)) h.shading = dot(n, h.geometric) < 0 ? -n : n;
     }
     if (!m.uvs.empty()) {
@@ -54,7 +83,7 @@ void complete(const Instance& i, const RTCHit& q, const V3f& o, const V3f& d, fl
       h.uv = ta * w + tb * u + tc * v;
       const V2f e1 = tb - ta, e2 = tc - ta;
       const float det = e1.x * e2.y - e1.y * e2.x;
-      if (std::abs(det) > 1e-20f) h.tangent = transformVector(i.toWorld, ((b - a) * e2.y - (c - a) * e1.y) * (1 / det));
+      if (std::abs(det) > 1e-20f) h.tangent = transformVector(toWorld, ((b - a) * e2.y - (c - a) * e1.y) * (1 / det));
     }
   }
   h.distance = dot(h.point - o, d);
@@ -79,7 +108,7 @@ V3f offset(const V3f& p, const V3f& n) {
 
 bool RayCaster::intersect(RTCScene in, const int* instanceOf, const V3f& o, const V3f& d, float far, Hit& hit) const {
   RTCRayHit q;
-  fillRay(q.ray, o, d, far);
+  fillRay(q.ray, o, d, far, m_moment.time());
   q.hit.geomID = q.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
   RTCIntersectContext context;
   rtcInitIntersectContext(&context);
@@ -88,7 +117,7 @@ bool RayCaster::intersect(RTCScene in, const int* instanceOf, const V3f& o, cons
   if (m_log) m_log->rays.push_back({o, d, 0, far, false, in});
   if (q.hit.geomID == RTC_INVALID_GEOMETRY_ID) return false;
   const size_t id = q.hit.instID[0];
-  complete(m_scene.instances[instanceOf ? size_t(instanceOf[id]) : id], q.hit, o, d, q.ray.tfar, hit);
+  complete(m_scene.instances[instanceOf ? size_t(instanceOf[id]) : id], m_moment, q.hit, o, d, q.ray.tfar, hit);
   return true;
 }
 
@@ -124,13 +153,13 @@ void RayCaster::intersectEight(const Ray* rays, int n, Hit* hits, bool* met) con
     h.primID = q.hit.primID[i];
     h.u = q.hit.u[i];
     h.v = q.hit.v[i];
-    complete(m_scene.instances[q.hit.instID[0][i]], h, rays[i].origin, rays[i].direction, q.ray.tfar[i], hits[i]);
+    complete(m_scene.instances[q.hit.instID[0][i]], m_moment, h, rays[i].origin, rays[i].direction, q.ray.tfar[i], hits[i]);
   }
 }
 
 bool RayCaster::occluded(const V3f& o, const V3f& d, float far) const {
   RTCRay r;
-  fillRay(r, o, d, far);
+  fillRay(r, o, d, far, m_moment.time());
   RTCIntersectContext context;
   rtcInitIntersectContext(&context);
   rtcOccluded1(m_scene.blockers, &context, &r);
@@ -143,9 +172,9 @@ PatternPoint patternPoint(const Scene& scene, const Hit& hit, const V3f& directi
   const Instance& i = *hit.instance;
   PatternPoint at;
   at.uv = hit.uv;
-  at.position = transformPoint(i.toObject, hit.point);
+  at.position = transformPoint(*hit.toObject, hit.point);
   at.world = hit.point;
-  at.normal = normalize(transformVector(i.toObject, hit.geometric));
+  at.normal = normalize(transformVector(*hit.toObject, hit.geometric));
   float x = 0, y = 0;
   scene.camera.project(hit.point, x, y);
   at.screen = {x / float(scene.width), 1 - y / float(scene.height), length(hit.point - scene.camera.position())};
@@ -159,7 +188,7 @@ PatternPoint patternPoint(const Scene& scene, const Hit& hit, const V3f& directi
   } else if (!m.uvs.empty()) {
     const auto& t = m.triangles[hit.triangle];
     const V2f e1 = m.uvs[t.b] - m.uvs[t.a], e2 = m.uvs[t.c] - m.uvs[t.a];
-    const V3f w1 = transformVector(i.toWorld, m.positions[t.b] - m.positions[t.a]), w2 = transformVector(i.toWorld, m.positions[t.c] - m.positions[t.a]);
+    const V3f w1 = transformVector(*hit.toWorld, m.positions[t.b] - m.positions[t.a]), w2 = transformVector(*hit.toWorld, m.positions[t.c] - m.positions[t.a]);
     const float area = length(cross(w1, w2));
     if (area > 0) at.uvFootprint = footprint * std::sqrt(std::abs(e1.x * e2.y - e1.y * e2.x) / area);
   }

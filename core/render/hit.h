@@ -1,4 +1,5 @@
 #pragma once
+#include "core/render/moment.h"
 #include "core/render/path.h"
 
 #include <embree3/rtcore.h>
@@ -8,6 +9,7 @@ namespace ilumbra {
 /// Where a ray meets an object or the body of a lamp.
 struct Hit {
   const Instance* instance = nullptr;
+  const M44f *toWorld = nullptr, *toObject = nullptr; ///< of the instance at the ray's time
   uint32_t triangle = 0;
   V3f point;
   V3f geometric;  ///< unit, outwards
@@ -25,9 +27,13 @@ V3f offset(const V3f& point, const V3f& towards);
 class RayCaster {
 public:
   RayCaster(const Scene& s, TraceCount& c, RayLog* log) : m_scene(s), m_count(c), m_log(log) {}
+  /// Rays run at the moment of the shutter that is set here; its middle at first. Hits of what moves hold until then.
+  void setTime(float time) { m_moment.set(time); }
+  const Moment& moment() const { return m_moment; }
   /// The nearest hit before `far` among everything.
   bool intersect(const V3f& origin, const V3f& direction, float far, Hit& hit) const { return intersect(m_scene.everything, nullptr, origin, direction, far, hit); }
-  /// Eight rays that run side by side, of which the first n count: cheaper than one by one. `met[i]` tells of hits[i].
+  /// Eight rays that run side by side, of which the first n count: cheaper than one by one. `met[i]` tells of hits[i]. Only
+  /// in a scene where nothing moves.
   void intersectEight(const Ray* rays, int n, Hit* hits, bool* met) const;
   /// The nearest among what lets some of the light of lamps through.
   bool intersectClear(const V3f& origin, const V3f& direction, float far, Hit& hit) const {
@@ -41,6 +47,7 @@ private:
   const Scene& m_scene;
   TraceCount& m_count;
   RayLog* m_log;
+  Moment m_moment;
 };
 
 /// What patterns may ask at a hit. `footprint`: metres that a sample covers there.

@@ -156,7 +156,7 @@ void Path::meetSky() {
 void Path::meetLamp(const Hit& hit) {
   const Instance& in = *hit.instance;
   const Emitter& e = m_scene.emitters[size_t(in.emitter)];
-  const Color radiance = e.light->radiance(m_direction, hit.geometric);
+  const Color radiance = m_rays.moment().radiance(e, m_direction, hit.geometric);
   Label l = m_label;
   l.group = e.group;
   l.event = eventOf(m_scattered);
@@ -169,7 +169,7 @@ void Path::meetLamp(const Hit& hit) {
   if (counted() || isBlack(radiance)) return;
   float w = 1;
   if (std::isfinite(m_previousDensity))
-    w = powerHeuristic(m_previousDensity, chance(in.emitter) * e.light->density(m_previousPoint, m_direction, length(hit.point - m_previousPoint), hit.geometric));
+    w = powerHeuristic(m_previousDensity, chance(in.emitter) * m_rays.moment().density(e, m_previousPoint, m_direction, length(hit.point - m_previousPoint), hit.geometric));
   add(l, m_throughput * radiance * e.baked * (w * shareOf(e, length(hit.point - m_previousPoint))));
 }
 
@@ -182,7 +182,7 @@ void Path::addOwnLight(const Hit& hit, const Material& m, const PatternPoint& at
   const Emitter& e = m_scene.emitters[size_t(emitter)];
   float w = 1;
   if (std::isfinite(m_previousDensity))
-    w = powerHeuristic(m_previousDensity, chance(emitter) * e.light->density(m_previousPoint, m_direction, length(hit.point - m_previousPoint), hit.geometric));
+    w = powerHeuristic(m_previousDensity, chance(emitter) * m_rays.moment().density(e, m_previousPoint, m_direction, length(hit.point - m_previousPoint), hit.geometric));
   Label l = m_label;
   l.group = e.group;
   l.event = eventOf(m_scattered);
@@ -321,7 +321,7 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
     for (const Emitter& e : m_scene.emitters) {
       LightSample ls;
       V3f wi;
-      if (!e.light->sample(point, m_sampler.get2(), ls) || !towards(e, ls, wi)) continue;
+      if (!m_rays.moment().sample(e, point, m_sampler.get2(), ls) || !towards(e, ls, wi)) continue;
       gatherFrom(v, e, ls, scatter.evaluate(wi) * ls.radiance * (misWeight(ls, 1, scatter.density(wi)) * inverseDensity(ls, 1)), false);
     }
   } else if (m_draft && !m_scene.emitters.empty()) {
@@ -330,7 +330,7 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
     float p;
     LightSample ls;
     V3f wi;
-    if (m_choice.pick(uChoose.x, lamp, p) && m_scene.emitters[lamp].light->sample(point, m_sampler.get2(), ls) && towards(m_scene.emitters[lamp], ls, wi))
+    if (m_choice.pick(uChoose.x, lamp, p) && m_rays.moment().sample(m_scene.emitters[lamp], point, m_sampler.get2(), ls) && towards(m_scene.emitters[lamp], ls, wi))
       gatherFrom(v, m_scene.emitters[lamp], ls, scatter.evaluate(wi) * ls.radiance * inverseDensity(ls, p), false);
   } else if (!m_scene.emitters.empty()) {
     // What decides among the candidates is cheap: the light times the density that scattering has in its direction.
@@ -348,7 +348,7 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
       if (!m_choice.pick((float(k) + uChoose.x) / float(candidates), lamp, p)) continue;
       const Emitter& e = m_scene.emitters[lamp];
       const V2f u = k == 0 ? m_sampler.get2() : V2f(m_random.next(), m_random.next());
-      if (!e.light->sample(point, u, ls) || !towards(e, ls, wi)) continue;
+      if (!m_rays.moment().sample(e, point, u, ls) || !towards(e, ls, wi)) continue;
       const float density = scatter.density(wi), wanted = luminance(vmax(ls.radiance, Color(0.0f))) * e.weight * density;
       const float weight = wanted * misWeight(ls, p, density) * inverseDensity(ls, p);
       if (!(weight > 0) || !std::isfinite(weight)) continue;
@@ -392,7 +392,7 @@ bool Path::catchShadow(const Hit& hit, const V3f& facing) {
   const float lampWeight = m_choice.total();
   const float skyShare = skyWeight + lampWeight > 0 ? skyWeight / (skyWeight + lampWeight) : 0;
   if (u0.x < skyShare) pass = visibility(Frame(facing).toWorld(sampleCosineHemisphere(u1)), infinite);
-  else if (m_choice.pick((u0.x - skyShare) / std::max(1e-6f, 1 - skyShare), k, p) && m_scene.emitters[k].light->sample(hit.point, u1, ls) && dot(ls.direction, facing) > 0)
+  else if (m_choice.pick((u0.x - skyShare) / std::max(1e-6f, 1 - skyShare), k, p) && m_rays.moment().sample(m_scene.emitters[k], hit.point, u1, ls) && dot(ls.direction, facing) > 0)
     pass = visibility(ls.direction, ls.distance * 0.9998f);
   m_first.alpha += (1 - m_first.alpha) * (1 - (pass.x + pass.y + pass.z) / 3);
   m_throughput *= pass;
@@ -427,7 +427,6 @@ bool Path::scatterInside(float distance, const Interior& in) {
 
 // How high the bump rises along the frame's x and y, as a slope, from its pattern beside the point.
 V2f bumpSlope(const Hit& hit, const PatternPoint& at, const Material& m, const Frame& f, float width) {
-  const Instance& in = *hit.instance;
   const float step = std::clamp(0.5f * width, 1e-5f, 0.01f), toTexture = at.footprint > 0 ? at.uvFootprint / at.footprint : 0;
   const float here = m.bump.real(at);
   V2f slope;
@@ -435,7 +434,7 @@ V2f bumpSlope(const Hit& hit, const PatternPoint& at, const Material& m, const F
     const V3f way = (axis == 0 ? f.x : f.y) * step;
     PatternPoint p = at;
     p.world += way;
-    p.position += transformVector(in.toObject, way);
+    p.position += transformVector(*hit.toObject, way);
     p.uv[axis] += step * toTexture;
     slope[axis] = (m.bump.real(p) - here) * m.bumpDepth / step;
   }
@@ -630,7 +629,13 @@ Ray Path::start(float x, float y, float step) {
   ++m_count.paths;
   m_film.begin(m_pixel);
   const V2f jitter = samplePixelFilter(m_sampler.get2());
-  const Ray ray = m_scene.camera.ray((x + 0.5f + jitter.x) * step, (y + 0.5f + jitter.y) * step, m_sampler.get2());
+  const V2f lens = m_sampler.get2();
+  float time = 0.5f;
+  if (m_scene.moves) {
+    time = m_sampler.get1();
+    m_rays.setTime(time);
+  }
+  const Ray ray = m_scene.camera.ray((x + 0.5f + jitter.x) * step, (y + 0.5f + jitter.y) * step, lens, time);
   m_origin = m_previousPoint = ray.origin;
   m_direction = ray.direction;
   m_spread = m_scene.camera.pixelAngle() * step;
@@ -742,6 +747,10 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
 
 void PathTracer::sampleRow(Film& film, int px, int py, int n, uint32_t index, TraceCount& count) const {
   constexpr int wide = 8;
+  if (m_scene.moves) {
+    for (int x = px; x < px + n; ++x) sample(film, x, py, index, count);
+    return;
+  }
   const RayCaster rays(m_scene, count, nullptr);
   for (int x = px; x < px + n; x += wide) {
     const int k = std::min(wide, px + n - x);

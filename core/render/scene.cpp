@@ -131,6 +131,8 @@ public:
     const LayerQuery all{.name = "all light", .everything = true};
     if (s.queries.empty() || !(s.queries.front() == all)) s.queries.insert(s.queries.begin(), all);
     if (const Node* c = activeCamera(m_doc)) s.camera = Camera(m_doc, *c, m_options.frame, s.width, s.height);
+    m_shutter = shutterOf(m_doc, m_options.frame);
+    s.moves = s.camera.moves();
 
     assignGroups();
     for (const Node* n : m_doc.family("object")) {
@@ -227,17 +229,54 @@ private:
     return any;
   }
 
+  // True if the thing may be elsewhere at other times of the shutter.
+  bool maybeMoves(const Node& n) const {
+    if (!(m_shutter.close > m_shutter.open)) return false;
+    for (const Node* up = &n; up; up = m_doc.find(up->parent))
+      if (isAnimated(*up)) return true;
+    return false;
+  }
+
+  // The times at which a form that changes is built, or none.
+  std::vector<double> formTimes(const Node& n) const {
+    if (!(m_shutter.close > m_shutter.open) || !isAnimated(n)) return {};
+    const int steps = std::clamp(int(std::ceil(4 * (m_shutter.close - m_shutter.open))), 2, 32);
+    std::vector<double> times;
+    for (int i = 0; i <= steps; ++i) times.push_back(m_shutter.open + (m_shutter.close - m_shutter.open) * i / steps);
+    const uint64_t here = shapeKey(m_doc, n, m_options.frame);
+    if (std::all_of(times.begin(), times.end(), [&](double t) { return shapeKey(m_doc, n, t) == here; })) return {};
+    return times;
+  }
+
   GeometryPtr geometryOf(const Node& n) {
-    const uint64_t key = shapeKey(m_doc, n, m_options.frame);
+    uint64_t key = shapeKey(m_doc, n, m_options.frame);
+    const std::vector<double> times = formTimes(n);
+    for (const double t : times) key = contentHash(fmt::format("{}|{}", key, shapeKey(m_doc, n, t)));
     m_used.insert(key);
     if (const auto it = m_cache.shapes.find(key); it != m_cache.shapes.end()) return it->second;
     const auto kind = std::find_if(m_cache.shapeKinds.begin(), m_cache.shapeKinds.end(), [&](const ShapeKind& k) { return k.kind.id == n.kind->id; });
     if (kind == m_cache.shapeKinds.end() || !kind->build) throw badInput(n.kind->id + ": cannot be built");
-    const Params p(n, m_options.frame);
-    Shape shape = kind->build(p, m_assets);
-    validate(shape.mesh, n.name);
-    if (const std::string facets = p.text("facets"); facets == "faceted") facet(shape.mesh);
-    else if (facets == "smooth") smooth(shape.mesh);
+    const auto made = [&](double frame) {
+      const Params p(n, frame);
+      Shape shape = kind->build(p, m_assets);
+      validate(shape.mesh, n.name);
+      if (const std::string facets = p.text("facets"); facets == "faceted") facet(shape.mesh);
+      else if (facets == "smooth") smooth(shape.mesh);
+      return shape;
+    };
+    Shape shape = made(m_options.frame);
+    for (const double t : times) {
+      stopIfCancelled();
+      Shape then = made(t);
+      const auto same = [](const Mesh::Triangle& a, const Mesh::Triangle& b) { return a.a == b.a && a.b == b.b && a.c == b.c; };
+      if (then.mesh.positions.size() != shape.mesh.positions.size() || then.mesh.normals.size() != shape.mesh.normals.size() ||
+          !std::equal(then.mesh.triangles.begin(), then.mesh.triangles.end(), shape.mesh.triangles.begin(), shape.mesh.triangles.end(), same)) {
+        m_scene->troubles.push_back(n.name + ": its triangles change while the shutter is open, so that its form is not blurred");
+        shape.forms.clear();
+        break;
+      }
+      shape.forms.push_back({then.sphereRadius, std::move(then.mesh.positions), std::move(then.mesh.normals)});
+    }
     return m_cache.shapes[key] = std::make_shared<const Geometry>(m_cache.device, std::move(shape));
   }
 
@@ -264,6 +303,12 @@ private:
       return;
     }
     i.toObject = i.toWorld.inverse();
+    const Box3f box = i.geometry->shape.bounds();
+    const float radius = box.isEmpty() ? 0 : std::max(length(box.min), length(box.max));
+    M44f rest;
+    if (maybeMoves(n)) i.motion = motionOf([&](double at) { return worldMatrix(m_doc, n, at); }, m_shutter.open, m_shutter.close, radius);
+    if (i.motion) rest = rigidPart(i.toWorld).inverse();
+    s.moves |= i.motion || !i.geometry->shape.forms.empty();
     i.thing = thingOf(n);
     const Reference use = p.reference("material");
     i.material = materialOf(use);
@@ -285,11 +330,14 @@ private:
       const Reference& source = m_uses[m.index];
       e.group = groupOf({source.target, source, {}, {}}, e.baked);
       e.thing = i.thing;
+      if (i.motion) {
+        e.motion = std::make_shared<const Motion>(i.motion->rigid());
+        e.rest = rest;
+      }
       i.glows.emplace_back(m.index, int(s.emitters.size()));
       s.emitters.push_back(e);
       s.lights.push_back(std::move(light));
     });
-    const Box3f box = i.geometry->shape.bounds();
     for (int corner = 0; corner < 8 && !box.isEmpty(); ++corner)
       s.bounds.extendBy(transformPoint(i.toWorld, {corner & 1 ? box.max.x : box.min.x, corner & 2 ? box.max.y : box.min.y,
                                                    corner & 4 ? box.max.z : box.min.z}));
@@ -301,7 +349,8 @@ private:
     const auto kind = std::find_if(m_cache.lightKinds.begin(), m_cache.lightKinds.end(), [&](const LightKind& k) { return k.kind.id == n.kind->id; });
     if (kind == m_cache.lightKinds.end()) return;
     const Params p(n, m_options.frame);
-    const M44f world = n.parent ? worldMatrix(m_doc, *m_doc.find(n.parent), m_options.frame) : M44f();
+    const auto worldAt = [&](double at) { return n.parent ? worldMatrix(m_doc, *m_doc.find(n.parent), at) : M44f(); };
+    const M44f world = worldAt(m_options.frame);
     std::unique_ptr<Light> light;
     try {
       light = kind->build(p, world, m_assets);
@@ -314,6 +363,23 @@ private:
     e.light = light.get();
     e.group = groupOf({n.id, {}, {}, {}}, e.baked);
     e.thing = thingOf(n);
+    if (!light->infinite() && maybeMoves(n)) {
+      const auto pose = [&](double at) {
+        const Params then(n, at);
+        M44f m;
+        if (n.kind->param("target")) m = aimMatrix(then);
+        else if (n.kind->param("position")) {
+          const Triple t = then.triple("position");
+          m.setTranslation(V3f(float(t[0]), float(t[1]), float(t[2])));
+        }
+        return m * worldAt(at);
+      };
+      if (const MotionPtr motion = motionOf(pose, m_shutter.open, m_shutter.close, 1)) {
+        e.motion = std::make_shared<const Motion>(motion->rigid());
+        e.rest = rigidPart(pose(m_options.frame)).inverse();
+        s.moves = true;
+      }
+    }
     uint16_t switches = SwitchTakesLight | SwitchLightsOthers;
     if (n.kind->param("range") && p.real("range") > 0) e.range = p.real("range");
     if (p.flag("seen")) switches |= SwitchSeen;
@@ -330,6 +396,11 @@ private:
           const Triple t = p.triple("position");
           const V3f at = transformPoint(world, {float(t[0]), float(t[1]), float(t[2])});
           i.toWorld.setTranslation(at);
+        }
+        if (e.motion) { // in the space that moves
+          i.motion = e.motion;
+          i.toWorld = e.rest.inverse();
+          for (V3f& v : body.mesh.positions) v = transformPoint(e.rest, v);
         }
         i.geometry = std::make_shared<const Geometry>(m_cache.device, std::move(body));
         i.toObject = i.toWorld.inverse();
@@ -381,9 +452,25 @@ private:
     std::vector<LightTree::Entry> lights;
     for (const Emitter& e : s.emitters) {
       lights.push_back({e.light->reach(), e.weight});
+      if (e.motion) sweep(lights.back().reach, e);
       lights.back().reach.range = std::min(lights.back().reach.range, e.range);
     }
     s.tree = LightTree(lights);
+  }
+
+  // A reach that holds for all times of the shutter.
+  static void sweep(LightReach& r, const Emitter& e) {
+    Box3f centres;
+    float turned = 1;
+    constexpr int times = 32;
+    for (int i = 0; i <= times; ++i) {
+      const M44f m = e.rest * e.motion->at(float(i) / times);
+      centres.extendBy(transformPoint(m, r.centre));
+      turned = std::min(turned, dot(r.axis, normalize(transformVector(m, r.axis))));
+    }
+    r.centre = centres.center();
+    r.radius += 0.51f * length(centres.size());
+    r.spread = std::min(pi, r.spread + 1.05f * std::acos(std::clamp(turned, -1.0f, 1.0f)));
   }
 
   void build() {
@@ -391,7 +478,16 @@ private:
     const auto attach = [&](RTCScene scene, const Instance& i) {
       const RTCGeometry g = rtcNewGeometry(m_cache.device, RTC_GEOMETRY_TYPE_INSTANCE);
       rtcSetGeometryInstancedScene(g, i.geometry->scene);
-      rtcSetGeometryTransform(g, 0, RTC_FORMAT_FLOAT4X4_COLUMN_MAJOR, &i.toWorld[0][0]);
+      if (i.motion) {
+        rtcSetGeometryTimeStepCount(g, unsigned(i.motion->steps()));
+        for (int step = 0; step < i.motion->steps(); ++step) {
+          RTCQuaternionDecomposition q;
+          i.motion->fill(step, q);
+          rtcSetGeometryTransformQuaternion(g, unsigned(step), &q);
+        }
+      } else {
+        rtcSetGeometryTransform(g, 0, RTC_FORMAT_FLOAT4X4_COLUMN_MAJOR, &i.toWorld[0][0]);
+      }
       rtcCommitGeometry(g);
       rtcAttachGeometry(scene, g);
       rtcReleaseGeometry(g);
@@ -459,6 +555,7 @@ private:
   SceneCache::Content& m_cache;
   const CancelFlag* m_cancel;
   std::shared_ptr<Scene> m_scene;
+  Shutter m_shutter{0, 0};
   std::vector<Source> m_sources;
   std::vector<Reference> m_uses;
   std::vector<NodeId> m_open; ///< materials being compiled

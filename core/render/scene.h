@@ -3,6 +3,7 @@
 #include "core/light/tree.h"
 #include "core/render/camera.h"
 #include "core/render/layers.h"
+#include "core/render/motion.h"
 #include "core/surface/material.h"
 
 #include <limits>
@@ -40,7 +41,8 @@ enum Switches : uint16_t {
 
 struct Instance {
   GeometryPtr geometry;
-  M44f toWorld, toObject;
+  M44f toWorld, toObject; ///< at mid-shutter
+  MotionPtr motion;       ///< null: it stands still
   uint16_t thing = 0, material = noMaterial;
   uint16_t switches = 0;
   bool closed = false; ///< its shape has an inside
@@ -57,7 +59,9 @@ struct Instance {
 
 /// What can be sampled as a source of light.
 struct Emitter {
-  const Light* light = nullptr;
+  const Light* light = nullptr; ///< as it stands at mid-shutter
+  MotionPtr motion;             ///< how it moves, rigidly; null: it stands still
+  M44f rest;                    ///< of what moves: from the world at mid-shutter to its own space
   uint16_t group = 0, thing = 0;
   Color baked{1.0f};  ///< 1 for a group of its own; the amount where lights share a group
   float weight = 0;   ///< luminance of its amount, for choosing; never 0
@@ -94,6 +98,7 @@ public:
   LayerTable table;
   Camera camera;
   Box3f bounds;                     ///< of objects; empty if there are none
+  bool moves = false;               ///< something does while the shutter is open, the camera maybe: samples have a time
   int width = 0, height = 0;
   uint32_t seed = 1;
   int bounces = 0;
