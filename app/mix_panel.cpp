@@ -34,7 +34,7 @@ QColor shown(const Color& linear709) {
 
 } // namespace
 
-MixRow::MixRow(Studio& studio, NodeId source, QWidget* parent) : QWidget(parent), m_studio(studio), m_source(source) {
+MixRow::MixRow(Studio& studio, const MixSource& source, QWidget* parent) : QWidget(parent), m_studio(studio), m_source(source) {
   setFocusPolicy(Qt::StrongFocus);
   setFixedHeight(27);
   refresh();
@@ -62,13 +62,17 @@ void MixRow::refresh() {
     const Triple t = p.triple("tint");
     m_tint = shown({float(t[0]), float(t[1]), float(t[2])});
   }
+  m_parts = 0;
+  if (const Node* n = doc.find(m_source.light); n && n->kind->family() == "material" && !m_source.object) m_parts = objectsOf(doc, n->id, m_studio.frame()).size();
+  if (m_parts < 2) m_parts = 0;
   m_unheard = !m_on || (Mix(doc, m_studio.frame()).anySolo() && !m_solo);
   update();
 }
 
 QRect MixRow::switchRect() const { return {184, 3, 34, 21}; }
 QRect MixRow::soloRect() const { return {222, 3, 40, 21}; }
-QRect MixRow::lineRect() const { return {274, 3, std::max(60, width() - 274 - 232), 21}; }
+QRect MixRow::splitRect() const { return {264, 3, 36, 21}; }
+QRect MixRow::lineRect() const { return {310, 3, std::max(60, width() - 310 - 232), 21}; }
 QRect MixRow::valueRect() const { return {lineRect().right() + 8, 3, 84, 21}; }
 QRect MixRow::tintRect() const { return {valueRect().right() + 10, 6, 22, 15}; }
 int MixRow::handle() const { return lineRect().left() + int((std::clamp(m_stops, -mostStops, mostStops) + mostStops) / (2 * mostStops) * (lineRect().width() - 1)); }
@@ -90,6 +94,7 @@ void MixRow::paintEvent(QPaintEvent*) {
   };
   word(switchRect(), m_on ? tr("on") : tr("off"), m_on);
   word(soloRect(), tr("solo"), m_solo);
+  if (m_parts || m_source.object) word(splitRect(), m_source.object ? tr("join") : tr("split"), false);
   // The ruled line, its middle is as the light says.
   const QRect l = lineRect();
   const int y = 15, zero = l.left() + (l.width() - 1) / 2, x = handle();
@@ -130,11 +135,17 @@ void MixRow::tint() {
   set("tint", Triple{linear(c.redF()), linear(c.greenF()), linear(c.blueF())});
 }
 
+void MixRow::split() {
+  if (m_source.object) m_studio.edit(tr("Join the mix of %1").arg(m_name), [&](const Document& d) { return splitMix(d, m_source.light, false); });
+  else if (m_parts) m_studio.edit(tr("Split the mix of %1").arg(m_name), [&](const Document& d) { return splitMix(d, m_source.light, true); });
+}
+
 void MixRow::mousePressEvent(QMouseEvent* e) {
   if (e->button() != Qt::LeftButton) return;
   setFocus();
   if (switchRect().contains(e->pos())) return set("on", !m_on);
   if (soloRect().contains(e->pos())) return set("solo", !m_solo);
+  if (splitRect().contains(e->pos())) return split();
   if (tintRect().adjusted(-3, -3, 3, 3).contains(e->pos())) return tint();
   if (lineRect().contains(e->pos())) {
     m_dragging = true;
@@ -147,7 +158,7 @@ void MixRow::mousePressEvent(QMouseEvent* e) {
     }
     return;
   }
-  if (e->pos().x() < switchRect().left()) m_studio.select({m_source});
+  if (e->pos().x() < switchRect().left()) m_studio.select({m_source.object ? m_source.object : m_source.light});
 }
 
 void MixRow::mouseMoveEvent(QMouseEvent* e) {
@@ -181,6 +192,7 @@ void MixRow::keyPressEvent(QKeyEvent* e) {
   case Qt::Key_Space: return set("on", !m_on);
   case Qt::Key_S: return set("solo", !m_solo);
   case Qt::Key_T: return tint();
+  case Qt::Key_P: return split();
   case Qt::Key_Backspace:
     m_studio.edit(tr("Mix %1 as the light says").arg(m_name), [&](const Document& d) {
       const Node* n = mixRow(d, m_source);
@@ -197,6 +209,8 @@ bool MixRow::event(QEvent* e) {
     QString text = tr("%1: click to select it").arg(m_name);
     if (switchRect().contains(at)) text = tr("On or off in the mix (Space)");
     else if (soloRect().contains(at)) text = tr("Only lights that are solo are seen (S)");
+    else if (splitRect().contains(at) && m_parts) text = tr("A row for each of its %1 objects (P)").arg(m_parts);
+    else if (splitRect().contains(at) && m_source.object) text = tr("One row again for all objects of this own light (P)");
     else if (lineRect().contains(at) || valueRect().contains(at)) text = tr("Stops over what the light says; double-click takes them back");
     else if (tintRect().contains(at)) text = tr("Multiplies its colour (T)");
     else if (at.x() > tintRect().right()) text = tr("Share of the picture's light, before the lens");
@@ -245,7 +259,7 @@ MixPanel::MixPanel(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(
   m_clear->setEnabled(false);
 }
 
-MixRow* MixPanel::row(NodeId source) const {
+MixRow* MixPanel::row(const MixSource& source) const {
   for (MixRow* r : m_rows)
     if (r->source() == source) return r;
   return nullptr;
@@ -256,7 +270,7 @@ void MixPanel::rebuild() {
   if (!image || image->groups.empty()) return;
   std::vector<const SessionImage::Group*> shown;
   for (const SessionImage::Group& g : image->groups)
-    if (g.source && m_studio.doc().find(g.source) && std::none_of(shown.begin(), shown.end(), [&](const auto* o) { return o->source == g.source; })) shown.push_back(&g);
+    if (m_studio.doc().find(g.source.light) && std::none_of(shown.begin(), shown.end(), [&](const auto* o) { return o->source == g.source; })) shown.push_back(&g);
   const bool same = shown.size() == m_rows.size() && std::equal(shown.begin(), shown.end(), m_rows.begin(), [](const auto* g, const MixRow* r) { return g->source == r->source(); });
   if (!same) {
     for (MixRow* r : m_rows) delete r;
@@ -273,7 +287,8 @@ void MixPanel::rebuild() {
     sum.share = 0;
     for (const SessionImage::Group& g : image->groups)
       if (g.source == sum.source) sum.share += g.share;
-    if (const Node* n = m_studio.doc().find(sum.source)) sum.name = n->name;
+    const Node *n = m_studio.doc().find(sum.source.light), *object = m_studio.doc().find(sum.source.object);
+    if (n) sum.name = object ? qs(object->name).append(QStringLiteral(" · ")).append(qs(n->name)).toStdString() : n->name;
     m_rows[i]->show(sum);
   }
   m_empty->setVisible(m_rows.empty());

@@ -1,5 +1,6 @@
 #pragma once
 #include "app/studio.h"
+#include "core/render/mix.h"
 
 #include <QWidget>
 
@@ -11,17 +12,18 @@ class QVBoxLayout;
 namespace ilumbra {
 
 /// One light in the mix: its switch, solo, stops on a ruled line, tint and share of the picture's light.
-///   Left and Right step the stops (Shift: finely), Space switches, S solos, T tints, Backspace takes the row back.
+///   Left and Right step the stops (Shift: finely), Space switches, S solos, T tints, P splits own light by its objects or joins it, Backspace takes the row
+///   back.
 class MixRow : public QWidget {
   Q_OBJECT
 public:
-  MixRow(Studio& studio, NodeId source, QWidget* parent);
-  NodeId source() const { return m_source; }
+  MixRow(Studio& studio, const MixSource& source, QWidget* parent);
+  const MixSource& source() const { return m_source; }
   void show(const SessionImage::Group& group);
   void refresh();
   QSize sizeHint() const override { return {480, 27}; }
   /// Places for a pointer, in the row's own pixels.
-  QRect switchRect() const, soloRect() const, lineRect() const, valueRect() const, tintRect() const;
+  QRect switchRect() const, soloRect() const, splitRect() const, lineRect() const, valueRect() const, tintRect() const;
   int handle() const;
 
 protected:
@@ -39,9 +41,11 @@ private:
   void set(const char* param, const Constant& v, uint64_t gesture = 0);
   void setStops(double stops, uint64_t gesture);
   void tint();
+  void split();
   Studio& m_studio;
-  NodeId m_source;
+  MixSource m_source;
   QString m_name;
+  size_t m_parts = 0; ///< objects that a material's row could be split into; 0: it cannot
   bool m_on = true, m_solo = false, m_unheard = false;
   double m_stops = 0, m_share = 0;
   QColor m_tint, m_light;
@@ -57,7 +61,7 @@ class MixPanel : public QWidget {
 public:
   explicit MixPanel(Studio& studio, QWidget* parent = nullptr);
   const std::vector<MixRow*>& rows() const { return m_rows; }
-  MixRow* row(NodeId source) const;
+  MixRow* row(const MixSource& source) const;
   void bake();
   void clear();
 

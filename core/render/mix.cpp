@@ -13,6 +13,8 @@ Kind mixKind() {
           .label = "Mix of a light",
           .helpText = "A light's switch, stops and tint in the mix.",
           .params = {reference("source", "Light", {"light.", "material."}).at(Stage::Mix).help("The light, or the material with own light"),
+                     reference("object", "Of the object", {"object."}).at(Stage::Mix).help("Of a split material: the object whose own light this row is"),
+                     flag("split", "Split", false).at(Stage::Shading).fixed().help("Of a material: each object has a row of its own"),
                      flag("on", "On", true).at(Stage::Mix).help("Off: dark in the mix"),
                      flag("solo", "Solo", false).at(Stage::Mix).help("On: only lights that are solo are seen"),
                      number("stops", "Stops", "stops", 0).soft(-6, 6).range(-60, 60).at(Stage::Mix).help("Brighter or darker than the light itself says"),
@@ -22,28 +24,70 @@ Kind mixKind() {
 
 std::vector<Kind> allMixes() { return {mixKind()}; }
 
-const Node* mixRow(const Document& doc, NodeId source) {
+static MixSource sourceOf(const Node& row, double frame) {
+  const Params p(row, frame);
+  return {p.reference("source").target, p.reference("object").target};
+}
+
+const Node* mixRow(const Document& doc, const MixSource& source) {
   for (const Node* n : doc.family("mix"))
-    if (Params(*n, 0).reference("source").target == source) return n;
+    if (sourceOf(*n, 0) == source) return n;
   return nullptr;
 }
 
-Document setMix(const Document& doc, NodeId source, std::string_view param, const Constant& value) {
+// True if a use of a material is, or is layered of, another.
+static bool madeOf(const Document& doc, NodeId use, NodeId material, double frame, int depth) {
+  const Node* n = doc.find(use);
+  if (!n || depth > 64) return false;
+  if (use == material) return true;
+  if (n->kind->id != "material.layer") return false;
+  const Params p(*n, frame);
+  return madeOf(doc, p.reference("below").target, material, frame, depth + 1) || madeOf(doc, p.reference("above").target, material, frame, depth + 1);
+}
+
+std::vector<NodeId> objectsOf(const Document& doc, NodeId material, double frame) {
+  std::vector<NodeId> out;
+  for (const Node* n : doc.family("object"))
+    if (n->kind->param("material") && madeOf(doc, Params(*n, frame).reference("material").target, material, frame, 0)) out.push_back(n->id);
+  return out;
+}
+
+Document splitMix(const Document& doc, NodeId material, bool split) {
+  Document out = setMix(doc, material, "split", split);
+  if (split) {
+    // What was said of all is said of each.
+    const Node* row = mixRow(out, material);
+    const Params p(*row, 0);
+    for (const char* param : {"on", "solo", "stops", "tint"}) {
+      const Value* v = row->find(param);
+      if (!v) continue;
+      for (const NodeId o : objectsOf(doc, material, currentFrame(doc))) out = setMix(out, {material, o}, param, *v->constant());
+      out = setMix(out, material, param, row->kind->param(param)->initial);
+    }
+    return out;
+  }
+  for (const Node* n : doc.family("mix"))
+    if (sourceOf(*n, 0).light == material && out.find(n->id)) out = removeNode(out, n->id);
+  return out;
+}
+
+Document setMix(const Document& doc, const MixSource& source, std::string_view param, const Constant& value) {
   Document out = doc;
   NodeId id = 0;
   if (const Node* row = mixRow(doc, source)) {
     id = row->id;
   } else {
-    const Node* light = doc.find(source);
-    if (!light) throw badInput("there is no such light");
-    out = addNode(out, "mix.row", "Mix of " + light->name, {}, &id);
-    out = setValue(out, id, "source", Constant(Reference{source, nullptr}));
+    const Node *light = doc.find(source.light), *object = doc.find(source.object);
+    if (!light || (source.object && !object)) throw badInput("there is no such light");
+    out = addNode(out, "mix.row", "Mix of " + light->name + (object ? " on " + object->name : std::string()), {}, &id);
+    out = setValue(out, id, "source", Constant(Reference{source.light, nullptr}));
+    if (object) out = setValue(out, id, "object", Constant(Reference{source.object, nullptr}));
   }
   out = setValue(out, id, param, value);
   const Node* row = out.find(id);
   const bool says = std::any_of(row->kind->params.begin(), row->kind->params.end(), [&](const ParamDef& d) {
     const Value* v = row->find(d.name);
-    return d.name != "source" && v && *v != Value(d.initial);
+    return d.name != "source" && d.name != "object" && v && *v != Value(d.initial);
   });
   return says ? out : removeNode(out, id);
 }
@@ -55,18 +99,24 @@ Document clearMix(const Document& doc) {
 }
 
 Mix::Mix(const Document& doc, double frame) {
-  // The row of a light that is gone says nothing.
-  const auto meant = [&](const Node* n) { return doc.find(Params(*n, frame).reference("source").target) != nullptr; };
-  for (const Node* n : doc.family("mix")) m_solo |= meant(n) && Params(*n, frame).flag("solo");
+  for (const Node* n : doc.family("mix"))
+    if (Params(*n, frame).flag("split")) m_split.insert(sourceOf(*n, frame).light);
+  // The row of a light or object that is gone says nothing, nor that of one object when its material is not split.
+  const auto meant = [&](const Node* n) {
+    const MixSource s = sourceOf(*n, frame);
+    return doc.find(s.light) && (isSplit(s.light) ? doc.find(s.object) != nullptr : !s.object);
+  };
+  for (const Node* n : doc.family("mix")) m_solo |= meant(n) && !Params(*n, frame).flag("split") && Params(*n, frame).flag("solo");
   for (const Node* n : doc.family("mix")) {
     if (!meant(n)) continue;
     const Params p(*n, frame);
     const bool heard = p.flag("on") && (!m_solo || p.flag("solo"));
-    m_factors[p.reference("source").target] = heard ? working(p.triple("tint")) * float(std::exp2(p.number("stops"))) : Color(0.0f);
+    if (p.flag("split")) continue;
+    m_factors[sourceOf(*n, frame)] = heard ? working(p.triple("tint")) * float(std::exp2(p.number("stops"))) : Color(0.0f);
   }
 }
 
-Color Mix::factor(NodeId source) const {
+Color Mix::factor(const MixSource& source) const {
   const auto it = m_factors.find(source);
   return it != m_factors.end() ? it->second : Color(m_solo ? 0.0f : 1.0f);
 }
@@ -104,10 +154,40 @@ Document bakeMix(const Document& doc) {
     const Value* v = n.find(param);
     return v ? *v : Value(n.kind->param(param)->initial);
   };
+  // Of a split material: what each object has for itself.
+  const auto bakeSplit = [&](const Node& material) {
+    for (const NodeId id : objectsOf(doc, material.id, frame)) {
+      const Color f = mix.factor({material.id, id});
+      if (f == Color(1.0f)) continue;
+      const Node& object = *doc.find(id);
+      const Reference use = Params(object, frame).reference("material");
+      if (use.target != material.id) throw badInput(object.name + ": its material is layered, so the mix of " + material.name + " on it cannot be written into it; join that row first");
+      const Params p(material, frame, use.with.get());
+      const auto put = [&](const char* param, const Constant& v) {
+        const Value value(v);
+        out = setOverride(out, id, "material", 0, param, &value);
+      };
+      if (isBlack(f)) {
+        if (p.number("own_light") > 0) put("own_light_on", false);
+        continue;
+      }
+      const Params row(*mixRow(doc, {material.id, id}), frame);
+      const Color tint = working(row.triple("tint"));
+      if (tint != working({1, 1, 1})) {
+        if (p.pattern("own_light_color")) throw badInput(object.name + ".material.own_light_color: is driven by a pattern, so the mix's tint cannot be written into it; take the tint off first");
+        put("own_light_color", tripleOf(rec709FromAcescg(working(p.triple("own_light_color")) * tint)));
+      }
+      if (const double stops = row.number("stops"); stops != 0) put("own_light", p.number("own_light") * std::exp2(stops));
+    }
+  };
   for (const NodePtr& node : doc.nodes()) {
     const Node& n = *node;
     const bool light = n.kind->family() == "light", glows = n.kind->param("own_light") != nullptr;
     if (!light && !glows) continue;
+    if (mix.isSplit(n.id)) {
+      bakeSplit(n);
+      continue;
+    }
     const Color f = mix.factor(n.id);
     if (f == Color(1.0f)) continue;
     const Node* row = mixRow(doc, n.id);

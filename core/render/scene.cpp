@@ -51,9 +51,10 @@ namespace {
 struct Source {
   NodeId node = 0;    ///< the light, or the material
   Reference material; ///< of own light
+  NodeId object = 0;  ///< of own light that is split in the mix
   std::string name;
   Color amount{0.0f};
-  bool operator==(const Source& o) const { return node == o.node && material == o.material; }
+  bool operator==(const Source& o) const { return node == o.node && material == o.material && object == o.object; }
 };
 
 // The materials that a layered one is made of, below before above.
@@ -73,14 +74,15 @@ void forLeaves(const Document& doc, const Reference& use, double frame, int dept
 std::vector<Source> sourcesOf(const Document& doc, double frame) {
   std::vector<Source> out;
   const Mix mix(doc, frame);
-  for (const Node* n : doc.family("light")) out.push_back({n->id, {}, n->name, lightAmount(Params(*n, frame)) * mix.factor(n->id)});
+  for (const Node* n : doc.family("light")) out.push_back({n->id, {}, 0, n->name, lightAmount(Params(*n, frame)) * mix.factor(n->id)});
   for (const Node* n : doc.family("object")) {
     if (!n->kind->param("material")) continue;
     forLeaves(doc, Params(*n, frame).reference("material"), frame, 0, [&](const Reference& use) {
       // What is off keeps its group, so that it can come on.
       if (isBlack(ownLight(doc, use, frame, true))) return;
-      Source s{use.target, use, doc.find(use.target)->name, ownLight(doc, use, frame) * mix.factor(use.target)};
-      if (use.with) s.name += " on " + n->name;
+      const NodeId object = mix.isSplit(use.target) ? n->id : 0;
+      Source s{use.target, use, object, doc.find(use.target)->name, ownLight(doc, use, frame) * mix.factor({use.target, object})};
+      if (use.with || object) s.name += " on " + n->name;
       if (std::find(out.begin(), out.end(), s) == out.end()) out.push_back(std::move(s));
     });
   }
@@ -117,7 +119,7 @@ uint64_t shapeKey(const Document& doc, const Node& n, double frame) {
 class Compiler {
 public:
   Compiler(const Document& doc, const CompileOptions& o, const Assets& assets, SceneCache::Content& cache, const CancelFlag* cancel)
-      : m_doc(doc), m_options(o), m_assets(assets), m_cache(cache), m_cancel(cancel), m_scene(std::make_shared<Scene>()) {}
+      : m_doc(doc), m_options(o), m_assets(assets), m_cache(cache), m_cancel(cancel), m_mix(doc, o.frame), m_scene(std::make_shared<Scene>()) {}
 
   ScenePtr compile() {
     Scene& s = *m_scene;
@@ -163,16 +165,16 @@ private:
     s.sharedGroups = m_sources.size() > limit;
     const size_t own = s.sharedGroups ? limit - 1 : m_sources.size();
     for (size_t i = 0; i < own; ++i) {
-      s.groups.push_back({m_sources[i].name, m_sources[i].node, m_sources[i].material});
+      s.groups.push_back({m_sources[i].name, m_sources[i].node, m_sources[i].material, m_sources[i].object});
       s.amounts.push_back(m_sources[i].amount);
     }
     if (s.sharedGroups) {
-      s.groups.push_back({"Other lights", 0, {}});
+      s.groups.push_back({"Other lights", 0, {}, 0});
       s.amounts.emplace_back(1.0f);
       for (size_t i = own; i < m_sources.size(); ++i) s.restAmounts.push_back(m_sources[i].amount);
     }
     if (s.groups.empty()) {
-      s.groups.push_back({"No light", 0, {}});
+      s.groups.push_back({"No light", 0, {}, 0});
       s.amounts.emplace_back(0.0f);
     }
   }
@@ -328,7 +330,7 @@ private:
       Emitter e;
       e.light = light.get();
       const Reference& source = m_uses[m.index];
-      e.group = groupOf({source.target, source, {}, {}}, e.baked);
+      e.group = groupOf({source.target, source, m_mix.isSplit(source.target) ? n.id : 0, {}, {}}, e.baked);
       e.thing = i.thing;
       if (i.motion) {
         e.motion = std::make_shared<const Motion>(i.motion->rigid());
@@ -361,7 +363,7 @@ private:
     }
     Emitter e;
     e.light = light.get();
-    e.group = groupOf({n.id, {}, {}, {}}, e.baked);
+    e.group = groupOf({n.id, {}, 0, {}, {}}, e.baked);
     e.thing = thingOf(n);
     if (!light->infinite() && maybeMoves(n)) {
       const auto pose = [&](double at) {
@@ -554,6 +556,7 @@ private:
   const Assets& m_assets;
   SceneCache::Content& m_cache;
   const CancelFlag* m_cancel;
+  const Mix m_mix;
   std::shared_ptr<Scene> m_scene;
   Shutter m_shutter{0, 0};
   std::vector<Source> m_sources;
@@ -577,7 +580,7 @@ std::vector<Color> mixAmounts(const Scene& scene, const Document& doc, double fr
   if (sources.size() < own || (!scene.sharedGroups && sources.size() != own)) return {};
   for (size_t i = 0; i < own; ++i) {
     // Own light is told by its material; which numbers a use overrides may change with the mix.
-    if (sources[i].node != scene.groups[i].node) return {};
+    if (sources[i].node != scene.groups[i].node || sources[i].object != scene.groups[i].object) return {};
     amounts.push_back(sources[i].amount);
   }
   if (scene.sharedGroups) {

@@ -32,6 +32,7 @@ struct LightGroup {
   std::string name;
   NodeId node = 0;
   Reference material; ///< of own light: the use it stands for
+  NodeId object = 0;  ///< of own light that is split in the mix: whose it is
 };
 
 enum Switches : uint16_t {

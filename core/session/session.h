@@ -1,4 +1,5 @@
 #pragma once
+#include "core/render/mix.h"
 #include "core/advise/findings.h"
 #include "core/exchange/assets.h"
 #include "core/session/proof.h"
@@ -56,7 +57,7 @@ struct SessionImage {
   std::vector<EffectReading> effects;
   /// A light group as it stands in the picture.
   struct Group {
-    NodeId source = 0;     ///< the light, or the material with own light; 0: lights that share the last group
+    MixSource source;      ///< of nothing: lights that share the last group
     std::string name;
     Color amount{0.0f};    ///< in the working space
     double share = 0;      ///< of the picture's light, before the lens

@@ -111,3 +111,40 @@ TEST_CASE("The row of a light that is gone says nothing, even if it was solo", "
   CHECK(bakeMix(gone).family("mix").empty());
   CHECK(Params(*bakeMix(gone).find(right), 1).flag("on"));
 }
+
+TEST_CASE("A material's row is split by its objects, mixed, baked and joined", "[mix][truth7]") {
+  Set s(16, 16);
+  s.look("0, 2, 2", "0, 0, 0", "50");
+  s.lambert("White", "0.8, 0.8, 0.8");
+  s.add("material.surface", "Ember", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", "300"}});
+  s.add("object.plane", "Floor", {{"width", "20"}, {"depth", "20"}, {"material", "White"}});
+  s.add("object.sphere", "Left coal", {{"radius", "0.2"}, {"position", "-0.5, 0.2, 0"}, {"material", "Ember"}});
+  s.add("object.sphere", "Right coal", {{"radius", "0.2"}, {"position", "0.5, 0.2, 0"}, {"material", "Ember"}});
+  const NodeId ember = s.find("Ember"), left = s.find("Left coal"), right = s.find("Right coal");
+  const Document doc = s.take();
+  CHECK(objectsOf(doc, ember, 1) == std::vector<NodeId>{left, right});
+  CHECK(trace(doc, 1).scene->groups.size() == 1);
+  // What was said of all is said of each when they part.
+  const Document split = splitMix(setMix(doc, ember, "stops", 1.0), ember, true);
+  const Traced t = trace(split, 16);
+  REQUIRE(t.scene->groups.size() == 2);
+  CHECK(t.scene->groups[0].object == left);
+  const auto half = [&](const Document& d, int x) { return mean(mixed(t, d), {x, 0, 8, 16}); };
+  const Document without = setMix(split, {ember, right}, "on", false);
+  CHECK(half(without, 8) < 0.25 * half(split, 8));
+  CHECK(half(without, 0) > 0.9 * half(split, 0));
+  CHECK(mean(mixed(t, setMix(split, {ember, left}, "stops", 2.0))) > mean(mixed(t, split)));
+  // Baked, each object says itself what its row said.
+  const Document baked = bakeMix(setMix(setMix(without, {ember, left}, "stops", -1.0), {ember, left}, "tint", Triple{1, 0.5, 0.2}));
+  CHECK(baked.family("mix").empty());
+  const auto useOf = [&](NodeId id) { return Params(*baked.find(id), 1).reference("material"); };
+  CHECK(Params(*baked.find(ember), 1, useOf(left).with.get()).number("own_light") == Approx(150));
+  CHECK_FALSE(Params(*baked.find(ember), 1, useOf(right).with.get()).flag("own_light_on"));
+  const Traced after = trace(baked, 16);
+  const Document same = setMix(setMix(without, {ember, left}, "stops", -1.0), {ember, left}, "tint", Triple{1, 0.5, 0.2});
+  CHECK(mean(luminances(after)) == Approx(mean(mixed(t, same))).epsilon(0.02));
+  // Joined again, or without an object that it spoke of, it is as if it had never been.
+  CHECK(splitMix(without, ember, false).family("mix").empty());
+  const Document fewer = removeNode(setMix(split, {ember, right}, "solo", true), right);
+  CHECK_FALSE(Mix(fewer, 1).anySolo());
+}
