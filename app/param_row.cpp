@@ -36,22 +36,7 @@ QString ParamRow::chip() const {
 QString ParamRow::title() const { return tr("Change %1").arg(qs(addressText(m_studio.doc(), m_address))); }
 
 void ParamRow::set(const Constant& v, uint64_t gesture) {
-  m_studio.edit(
-      title(),
-      [&](const Document& doc) {
-        const Value before = valueAt(doc, m_address);
-        if (const Keys* k = before.keys()) {
-          // A keyed value is changed at the frame in sight: its key is moved, or a new one is made.
-          Keys keys = *k;
-          const double frame = currentFrame(doc);
-          auto it = std::find_if(keys.keys.begin(), keys.keys.end(), [&](const Key& key) { return key.frame >= frame; });
-          if (it != keys.keys.end() && it->frame == frame) it->value = v;
-          else keys.keys.insert(it, Key{frame, v, KeyShape::Smooth});
-          return setAt(doc, m_address, keys);
-        }
-        return setAt(doc, m_address, v);
-      },
-      gesture);
+  m_studio.edit(title(), [&](const Document& doc) { return setNow(doc, m_address, v); }, gesture);
 }
 
 void ParamRow::setText(const QString& text) {

@@ -3,6 +3,7 @@
 #include "app/pixel_note.h"
 
 #include "app/theme.h"
+#include "core/document/units.h"
 #include "core/session/framing.h"
 
 #include <QDateTime>
@@ -57,6 +58,78 @@ QRectF PictureView::pictureRect() const {
   return side ? QRectF(all.left(), all.top(), w / 2 - 2, h) : all;
 }
 
+QPointF PictureView::fromPicture(const V2f& at) const {
+  const QRectF r = pictureRect();
+  const Params s = settingsOf(m_studio.doc());
+  return {r.left() + double(at.x) / s.number("width") * r.width(), r.top() + double(at.y) / s.number("height") * r.height()};
+}
+
+std::vector<Handle> PictureView::handles() const {
+  const Document& doc = m_studio.doc();
+  const Node *n = m_studio.selection().size() == 1 ? m_studio.currentNode() : nullptr, *camera = activeCamera(doc);
+  const Compare compare = m_studio.view().compare;
+  if (!n || !camera || m_tool != Tool::Pick || m_studio.picking().active() || compare == Compare::SideBySide || m_studio.view().left) return {};
+  const Params s = settingsOf(doc);
+  return handlesOf(doc, *n, m_studio.frame(), Camera(doc, *camera, m_studio.frame(), int(s.number("width")), int(s.number("height"))));
+}
+
+// Lines that bound what shines are whole, those that only point are dotted; all on a dark edge, so that they read on anything.
+void PictureView::drawHandles(QPainter& p) {
+  const std::vector<Handle> all = handles();
+  if (all.empty()) return;
+  p.save();
+  p.setClipRect(pictureRect().adjusted(-1, -1, 1, 1));
+  p.setRenderHint(QPainter::Antialiasing);
+  p.setBrush(Qt::NoBrush);
+  const std::string held = m_drag == Drag::Handle ? m_held.param : m_hovered;
+  for (const Handle& h : all)
+    for (const auto& line : h.lines) {
+      QPolygonF points;
+      for (const V2f& v : line) points << fromPicture(v);
+      p.setPen(QPen(QColor(0, 0, 0, 130), 2.6));
+      p.drawPolyline(points);
+      p.setPen(QPen(h.param == held ? theme::text : theme::accent, 1, h.area ? Qt::SolidLine : Qt::DotLine));
+      p.drawPolyline(points);
+    }
+  for (const Handle& h : all) {
+    const QPointF at = fromPicture(h.at);
+    const double r = h.param == held ? 5.5 : 4;
+    p.setPen(QPen(QColor(0, 0, 0, 170), 1.5));
+    p.setBrush(h.param == held ? theme::text : theme::accent);
+    p.drawPolygon(QPolygonF({at + QPointF(0, -r), at + QPointF(r, 0), at + QPointF(0, r), at + QPointF(-r, 0)}));
+  }
+  for (const Handle& h : all) {
+    if (h.param != held) continue;
+    const Node& n = *m_studio.currentNode();
+    const ParamDef& d = *n.kind->param(h.param);
+    const QString text = QStringLiteral("%1  %2").arg(qs(h.label), qs(formatValue(m_studio.doc(), d, Params(n, m_studio.frame()).constant(h.param))));
+    p.setFont(theme::font(11));
+    QRectF where(fromPicture(h.at) + QPointF(12, -26), QSizeF(p.fontMetrics().horizontalAdvance(text) + 14, 20));
+    where.moveLeft(std::min(where.left(), pictureRect().right() - where.width() - 4));
+    where.moveTop(std::max(where.top(), pictureRect().top() + 4));
+    p.setPen(Qt::NoPen);
+    p.setBrush(QColor(0x1b, 0x1b, 0x1b, 225));
+    p.drawRoundedRect(where, 3, 3);
+    p.setPen(theme::text);
+    p.drawText(where, Qt::AlignCenter, text);
+    break;
+  }
+  p.restore();
+}
+
+void PictureView::dragHandle(const QPointF& at) {
+  // What was taken hold of beside its middle stays beside it.
+  const QPointF to = toPicture(at - m_press + fromPicture(m_held.at));
+  std::optional<V3f> onto;
+  if (const ScenePtr scene = m_studio.session().scene()) {
+    V3f point;
+    if (pick(*scene, float(to.x()), float(to.y()), 0, point)) onto = point;
+  }
+  const Handle& h = m_held;
+  m_studio.edit(tr("Drag %1").arg(qs(h.label).toLower()), [&](const Document& d) { return h.drag(d, {float(to.x()), float(to.y())}, onto); }, m_gesture);
+  update();
+}
+
 QPointF PictureView::toPicture(const QPointF& at) const {
   const QRectF r = pictureRect();
   const Params s = settingsOf(m_studio.doc());
@@ -104,6 +177,7 @@ void PictureView::paintEvent(QPaintEvent*) {
     draw(m_image, r);
   }
   drawOutlines(p, r);
+  drawHandles(p);
   // The region that is rendered.
   const QRectF region = m_drag == Drag::Region ? m_regionDrawn
                                                 : QRectF(v.region.x, v.region.y, v.region.width, v.region.height);
@@ -322,7 +396,7 @@ void PictureView::focusAt(const QPointF& at) {
   if (!pick(*scene, float(p.x()), float(p.y()), 0, point)) return m_studio.tell(tr("Nothing is there to focus on"), true);
   const float distance = dot(point - scene->camera.position(), scene->camera.forward());
   const NodeId id = camera->id;
-  m_studio.edit(tr("Focus by a click"), [&](const Document& d) { return setValue(d, id, "focus", Constant(std::clamp(std::round(double(distance) * 1e4) / 1e4, 0.001, 1e6))); });
+  m_studio.edit(tr("Focus by a click"), [&](const Document& d) { return setNow(d, {id, "focus", 0, {}}, Constant(std::clamp(std::round(double(distance) * 1e4) / 1e4, 0.001, 1e6))); });
   if (Params(*m_studio.doc().find(id), m_studio.frame()).number("f_stop") == 0) m_studio.tell(tr("Focused, but the f-stop is 0: everything is sharp"));
 }
 
@@ -352,6 +426,15 @@ void PictureView::mousePressEvent(QMouseEvent* e) {
     return;
   }
   m_gesture = m_studio.newGesture();
+  if (e->button() == Qt::LeftButton && e->modifiers() == Qt::NoModifier)
+    for (Handle& h : handles())
+      if ((fromPicture(h.at) - e->position()).manhattanLength() <= 10) {
+        m_drag = Drag::Handle;
+        m_held = std::move(h);
+        m_beforeDrag = m_studio.doc();
+        update();
+        return;
+      }
   if (e->button() == Qt::LeftButton) m_drag = e->modifiers() & Qt::ControlModifier ? Drag::Pan : e->modifiers() & Qt::AltModifier ? Drag::Dolly : Drag::Pending;
   if (e->button() == Qt::MiddleButton) m_drag = Drag::Pan;
   if (e->button() == Qt::RightButton) m_drag = Drag::Dolly;
@@ -359,10 +442,18 @@ void PictureView::mousePressEvent(QMouseEvent* e) {
 
 void PictureView::mouseMoveEvent(QMouseEvent* e) {
   const QPointF by = e->position() - m_last;
+  if (m_drag == Drag::Handle) return dragHandle(e->position());
   if (m_drag == Drag::None) {
     const QRectF r = pictureRect();
+    std::string hovered;
+    for (const Handle& h : handles())
+      if (hovered.empty() && (fromPicture(h.at) - e->position()).manhattanLength() <= 10) hovered = h.param;
+    if (hovered != m_hovered) {
+      m_hovered = hovered;
+      update();
+    }
     if (m_studio.view().compare == Compare::Wipe && !m_other.isNull() && std::abs(e->position().x() - (r.left() + m_wipe * r.width())) < 9) setCursor(Qt::SplitHCursor);
-    else setCursor(m_tool != Tool::Pick ? Qt::CrossCursor : m_studio.picking().active() ? Qt::PointingHandCursor : Qt::ArrowCursor);
+    else setCursor(!hovered.empty() ? Qt::SizeAllCursor : m_tool != Tool::Pick ? Qt::CrossCursor : m_studio.picking().active() ? Qt::PointingHandCursor : Qt::ArrowCursor);
     return;
   }
   if (m_drag == Drag::Wipe) {
@@ -389,6 +480,7 @@ void PictureView::mouseMoveEvent(QMouseEvent* e) {
 
 void PictureView::mouseReleaseEvent(QMouseEvent* e) {
   const Drag was = std::exchange(m_drag, Drag::None);
+  if (was == Drag::Handle) update();
   if (was == Drag::Pending) pickAt(e->position(), e->modifiers() & Qt::ShiftModifier);
   if (was == Drag::Region) {
     const Params s = settingsOf(m_studio.doc());
@@ -422,6 +514,12 @@ void PictureView::keyPressEvent(QKeyEvent* e) {
   case Qt::Key_Plus: return move(Drag::Dolly, 0, -30);
   case Qt::Key_Minus: return move(Drag::Dolly, 0, 30);
   case Qt::Key_Escape:
+    if (m_drag == Drag::Handle) { // as it was
+      m_drag = Drag::None;
+      const Document before = *m_beforeDrag;
+      m_studio.edit(tr("Leave the handle"), [&](const Document&) { return before; }, m_gesture);
+      return update();
+    }
     if (m_studio.picking().active()) return m_studio.setPicking({});
     if (m_tool != Tool::Pick) return setTool(Tool::Pick);
     return m_studio.select({});
@@ -444,7 +542,7 @@ void PictureView::moveCamera(Drag how, const QPointF& by) {
         double x = at[0] - to[0], y = at[1] - to[1], z = at[2] - to[2];
         const double d = std::max(1e-6, std::sqrt(x * x + y * y + z * z));
         const auto put = [&](const Triple& position, const Triple& target) {
-          return setValue(setValue(doc, id, "position", Constant(position)), id, "target", Constant(target));
+          return setNow(setNow(doc, {id, "position", 0, {}}, Constant(position)), {id, "target", 0, {}}, Constant(target));
         };
         const auto tidy = [](Triple t) {
           for (double& v : t) v = std::round(v * 1e5) / 1e5;
@@ -471,7 +569,7 @@ void PictureView::moveCamera(Drag how, const QPointF& by) {
         Document out = put(tidy({to[0] + x * k, to[1] + y * k, to[2] + z * k}), to);
         // What was sharp at the point looked at stays sharp.
         const double focus = p.number("focus");
-        if (std::abs(focus - d) < 0.02 * d) out = setValue(out, id, "focus", Constant(std::clamp(std::round(d * k * 1e4) / 1e4, 0.001, 1e6)));
+        if (std::abs(focus - d) < 0.02 * d) out = setNow(out, {id, "focus", 0, {}}, Constant(std::clamp(std::round(d * k * 1e4) / 1e4, 0.001, 1e6)));
         return out;
       },
       m_gesture);

@@ -1,5 +1,6 @@
 #pragma once
 #include "app/studio.h"
+#include "core/session/handles.h"
 
 #include <QImage>
 #include <QWidget>
@@ -36,6 +37,10 @@ public:
   void pickAt(const QPointF& at, bool extend);
   void setCorner(bool on);
   bool corner() const { return m_corner; }
+  /// The handles of the light that is selected, if the picture shows any now.
+  std::vector<Handle> handles() const;
+  /// A place in the picture's pixels as one of the widget's.
+  QPointF fromPicture(const V2f& at) const;
   /// Where a light outside the frame is marked at its edge while a role is picked for; empty if it is not.
   QRectF edgeMark(NodeId light) const;
 
@@ -56,12 +61,14 @@ Q_SIGNALS:
   void wiped();
 
 private:
-  enum class Drag { None, Pending, Orbit, Pan, Dolly, Wipe, Region, Ask };
+  enum class Drag { None, Pending, Orbit, Pan, Dolly, Wipe, Region, Ask, Handle };
   QPointF toPicture(const QPointF& at) const;
   void arrived();
   void moveCamera(Drag how, const QPointF& by);
   void drawOutlines(QPainter& p, const QRectF& r);
   void drawCandidates(QPainter& p, const QRectF& r);
+  void drawHandles(QPainter& p);
+  void dragHandle(const QPointF& at);
   /// Where a thing's box falls in the widget; false if all of it lies behind the camera.
   bool seenBox(const Scene& scene, NodeId id, const QRectF& r, QRectF& box) const;
   void drawMessage(QPainter& p);
@@ -86,6 +93,9 @@ private:
   void askAt(const QPointF& at);
   bool m_corner = false;
   QRectF m_regionDrawn;
+  Handle m_held;            ///< while it is dragged
+  std::optional<Document> m_beforeDrag;
+  std::string m_hovered;    ///< the handle under the pointer, by parameter
 };
 
 } // namespace ilumbra

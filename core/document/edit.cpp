@@ -522,4 +522,16 @@ Document setAt(const Document& doc, const Address& a, const Value& value) {
   return setValue(doc, a.node, a.param, value);
 }
 
+Document setNow(const Document& doc, const Address& a, const Constant& value) {
+  const Value before = valueAt(doc, a);
+  const Keys* k = before.keys();
+  if (!k) return setAt(doc, a, value);
+  Keys keys = *k;
+  const double frame = currentFrame(doc);
+  const auto it = std::find_if(keys.keys.begin(), keys.keys.end(), [&](const Key& key) { return key.frame >= frame; });
+  if (it != keys.keys.end() && it->frame == frame) it->value = value;
+  else keys.keys.insert(it, Key{frame, value, KeyShape::Smooth});
+  return setAt(doc, a, keys);
+}
+
 } // namespace ilumbra

@@ -55,5 +55,7 @@ std::string addressText(const Document& doc, const Address& a);
 Value valueAt(const Document& doc, const Address& a);
 const ParamDef& definitionAt(const Document& doc, const Address& a);
 Document setAt(const Document& doc, const Address& a, const Value& value);
+/// Sets what stands there at the current frame: where there are keys, the key of that frame, which is made if there is none.
+Document setNow(const Document& doc, const Address& a, const Constant& value);
 
 } // namespace ilumbra

@@ -113,6 +113,11 @@ Ray Camera::ray(float x, float y, const V2f& lens, float time) const {
   return {m_position + m_x * from.x + m_y * from.y, normalize(m_x * to.x + m_y * to.y + m_z * to.z)};
 }
 
+Ray Camera::through(float x, float y) const {
+  const float s = m_filmWidth / float(m_width);
+  return {m_position, normalize(m_x * ((x - 0.5f * float(m_width)) * s) + m_y * ((0.5f * float(m_height) - y) * s) - m_z)};
+}
+
 bool Camera::project(const V3f& world, float& x, float& y) const {
   const V3f d = world - m_position;
   const float z = -dot(d, m_z);

@@ -33,10 +33,14 @@ public:
   Camera(const Document& doc, const Node& camera, double frame, int width, int height);
   /// `time`: 0 where the shutter opens, 1 where it closes.
   Ray ray(float x, float y, const V2f& lens, float time = 0.5f) const;
+  /// Through the middle of the lens at mid-shutter.
+  Ray through(float x, float y) const;
   bool moves() const { return m_motion != nullptr; }
   /// Where a point falls on the film; false behind the camera.
   bool project(const V3f& world, float& x, float& y) const;
   V3f position() const { return m_position; }
+  /// Metres ahead at which things are sharp.
+  float focus() const { return m_focus; }
   V3f forward() const { return -m_z; }
   V3f right() const { return m_x; }
   V3f up() const { return m_y; }

@@ -769,7 +769,7 @@ void PathTracer::sampleRow(Film& film, int px, int py, int n, uint32_t index, Tr
 }
 
 NodeId pick(const Scene& scene, float x, float y, int skip, V3f& point) {
-  const Ray ray = scene.camera.ray(x, y, {0.5f, 0.5f});
+  const Ray ray = scene.camera.through(x, y);
   TraceCount count;
   const RayCaster rays(scene, count, nullptr);
   V3f origin = ray.origin;
