@@ -324,6 +324,9 @@ void MainWindow::makeCommands() {
     }, {}, true);
   }
 
+  add("scene.switch", scene, tr("Switch the selected lights"), "Ctrl+M", tr("Lights and own light that are selected, on or off"), [this] {
+    for (const NodeId id : m_studio.selection()) m_scene->switchLamp(id);
+  }, {}, true);
   add("picture.keep", picture, tr("Keep as a proof"), "Ctrl+Return", tr("Keeps the picture with the document that made it"), [this] { m_studio.keep(); });
   add("picture.go_on", picture, tr("Go on from the chosen proof"), "", tr("Makes the proof's document the current one"), [this] { m_studio.goOnFrom(m_proofs->chosen()); }, [this] { return m_proofs->chosen() != 0; });
   const auto mode = [this](Compare c) {
@@ -353,6 +356,7 @@ void MainWindow::makeCommands() {
   add("picture.lens", picture, tr("Lens on or off"), "Ctrl+Shift+L", tr("The picture with or without its lens stages"), flip(&Studio::View::withLens));
   add("picture.raw", picture, tr("Raw or denoised"), "Ctrl+Shift+R", tr("The picture as it was sampled, or denoised"), flip(&Studio::View::raw));
   add("picture.stops", picture, tr("Stops overlay"), "Ctrl+T", tr("False colour by stops from white"), flip(&Studio::View::stopsOverlay));
+  add("picture.clips", picture, tr("Clipping warning"), "Ctrl+Shift+T", tr("Stripes over what the display cannot show"), flip(&Studio::View::clipping));
   add("picture.region", picture, tr("Render a region"), "Ctrl+R", tr("Only a part, to be dragged in the picture"), [this] {
     m_picture->setRegionTool(!m_picture->regionTool());
     m_bar->refresh();
@@ -663,6 +667,19 @@ static QString timeText(double seconds) {
   return QObject::tr("%1 h").arg(seconds / 3600, 0, 'f', 1);
 }
 
+// What had to be made anew.
+static QString stageText(Stage stage) {
+  switch (stage) {
+  case Stage::Display: return QObject::tr("view");
+  case Stage::Lens: return QObject::tr("lens");
+  case Stage::Mix: return QObject::tr("light mixed");
+  case Stage::Shading: return QObject::tr("surfaces");
+  case Stage::Placement: return QObject::tr("places");
+  case Stage::Geometry: return QObject::tr("shapes");
+  }
+  return {};
+}
+
 void MainWindow::showState() {
   const QString work = m_studio.backgroundLabel();
   m_cancel->setVisible(!work.isEmpty());
@@ -676,7 +693,12 @@ void MainWindow::showState() {
     if (image->denoised) text += tr(" · denoised");
     if (m_studio.view().paused && !image->finished) text += tr(" · paused");
     if (!m_exportPath.isEmpty()) text += tr(" · will be exported");
-    m_rate->setText(image->raysPerSecond > 0 ? tr("%1 M rays/s").arg(image->raysPerSecond / 1e6, 0, 'f', 1) : QString());
+    QString rate = image->raysPerSecond > 0 ? tr("%1 M rays/s").arg(image->raysPerSecond / 1e6, 0, 'f', 1) : QString();
+    if (image->change) {
+      const QString rays = image->change->rays ? tr("%1 M rays").arg(double(image->change->rays) / 1e6, 0, 'f', 2) : tr("no rays");
+      rate += tr("   Last change: %1, %2 ms, %3").arg(stageText(image->change->stage)).arg(std::ceil(image->change->seconds * 1000)).arg(rays);
+    }
+    m_rate->setText(rate);
     if (!image->troubles.empty()) {
       m_message->setText(tr("Left out: %1").arg(qs(image->troubles.front())));
       m_message->setStyleSheet(QStringLiteral("color: #e3a24a"));

@@ -95,6 +95,8 @@ PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent) : QWi
   };
   add(m_stops, tr("Stops"), tr("False colour by stops above and below white"), true);
   toggle(m_stops, &Studio::View::stopsOverlay);
+  add(m_clips, tr("Clips"), tr("Stripes over what the display cannot show: white, single channels, black"), true);
+  toggle(m_clips, &Studio::View::clipping);
   add(m_region, tr("Region"), tr("Renders only a part of the picture: drag it"), true);
   connect(m_region, &QToolButton::clicked, this, [this] { m_view.setRegionTool(m_region->isChecked()); });
   add(m_lens, tr("Lens"), tr("Off: the picture without its lens stages"), true);
@@ -154,7 +156,7 @@ void PictureBar::resizeEvent(QResizeEvent*) {
 
 void PictureBar::fit() {
   // What does not fit is found under "more", the least used first.
-  QToolButton* const byUse[] = {m_display, m_lens, m_pass, m_region, m_exposure, m_stops, m_raw, m_pause, m_camera};
+  QToolButton* const byUse[] = {m_display, m_clips, m_lens, m_pass, m_region, m_exposure, m_stops, m_raw, m_pause, m_camera};
   m_more->setVisible(true);
   int need = 24 + m_frame->sizeHint().width();
   for (QToolButton* b : findChildren<QToolButton*>(QString(), Qt::FindDirectChildrenOnly)) need += b->sizeHint().width();
@@ -190,6 +192,7 @@ void PictureBar::refresh() {
   for (int i = 0; i < 4; ++i) m_modes[size_t(i)]->setChecked(int(v.compare) == i);
   m_pass->setText(tr(passNames[int(v.pass)]));
   m_stops->setChecked(v.stopsOverlay);
+  m_clips->setChecked(v.clipping);
   m_region->setChecked(m_view.regionTool());
   m_lens->setChecked(v.withLens);
   m_raw->setChecked(v.raw);

@@ -33,7 +33,7 @@ private:
   void nextFrame();
   Studio& m_studio;
   PictureView& m_view;
-  QToolButton *m_camera, *m_pass, *m_stops, *m_region, *m_pause, *m_lens, *m_raw, *m_exposure, *m_display, *m_play, *m_more, *m_keep;
+  QToolButton *m_camera, *m_pass, *m_stops, *m_clips, *m_region, *m_pause, *m_lens, *m_raw, *m_exposure, *m_display, *m_play, *m_more, *m_keep;
   std::vector<QToolButton*> m_modes, m_hidden;
   QLineEdit* m_frame;
   QTimer* m_timer;

@@ -211,6 +211,22 @@ void PictureView::paintEvent(QPaintEvent*) {
       x += w;
     }
   }
+  if (v.clipping && !v.stopsOverlay && m_studio.image()) {
+    const auto& image = *m_studio.image();
+    const QString texts[] = {tr("white %1 %").arg(100 * image.clippedWhite, 0, 'f', 1), tr("one channel"), tr("black %1 %").arg(100 * image.clippedBlack, 0, 'f', 1)};
+    p.setFont(theme::font(11));
+    double x = r.left() + 16;
+    double w = 12;
+    for (const QString& t : texts) w += p.fontMetrics().horizontalAdvance(t) + 32;
+    p.fillRect(QRectF(x - 8, r.top() + 8, w, 22), QColor(20, 20, 20, 210));
+    for (size_t i = 0; i < 3; ++i) {
+      const StopsColour& c = clipColours()[i];
+      p.fillRect(QRectF(x, r.top() + 14, 12, 10), QColor(c.r, c.g, c.b));
+      p.setPen(theme::text);
+      p.drawText(QPointF(x + 17, r.top() + 23), texts[i]);
+      x += p.fontMetrics().horizontalAdvance(texts[i]) + 32;
+    }
+  }
   if (m_asked.x() >= 0) {
     const Params size = settingsOf(m_studio.doc());
     const QPointF at(r.left() + (m_asked.x() + 0.5) / size.number("width") * r.width(), r.top() + (m_asked.y() + 0.5) / size.number("height") * r.height());
@@ -301,6 +317,7 @@ void PictureView::drawOutlines(QPainter& p, const QRectF& r) {
     QRectF box;
     if (!seenBox(*scene, id, r, box)) continue;
     p.setPen(QPen(theme::accent, 1.5));
+    if (n->kind->family() == "light" && m_studio.selection().size() == 1 && m_tool == Tool::Pick) continue; // it has handles
     if (n->kind->family() == "light" && box.width() < 8) drawLamp(p, box.center());
     else drawCorners(p, box.adjusted(-5, -5, 5, 5));
   }

@@ -42,6 +42,7 @@ void Studio::submit() {
   r.soloStage = m_view.soloStage && doc().find(m_view.soloStage) ? m_view.soloStage : 0;
   r.pass = m_view.pass;
   r.stopsOverlay = m_view.stopsOverlay;
+  r.clipping = m_view.clipping;
   r.viewStops = m_view.stops;
   r.region = m_view.region;
   r.proof = proof(m_view.proof);

@@ -66,7 +66,7 @@ public:
 
   // View state.
   struct View {
-    bool paused = false, withLens = true, raw = false, stopsOverlay = false;
+    bool paused = false, withLens = true, raw = false, stopsOverlay = false, clipping = false;
     ShownPass pass = ShownPass::Light;
     double stops = 0;
     Region region;

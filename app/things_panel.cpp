@@ -3,6 +3,7 @@
 #include "app/picture_bar.h"
 #include "app/thing_drag.h"
 #include "app/theme.h"
+#include "core/render/mix.h"
 #include "demo/starters.h"
 
 #include <QHBoxLayout>
@@ -11,6 +12,7 @@
 #include <QKeyEvent>
 #include <QLabel>
 #include <QLineEdit>
+#include <QMouseEvent>
 #include <QMenu>
 #include <QPainter>
 #include <QToolButton>
@@ -22,7 +24,11 @@
 namespace ilumbra {
 namespace {
 
-constexpr int idRole = Qt::UserRole, sideRole = Qt::UserRole + 1, toneRole = Qt::UserRole + 2;
+constexpr int idRole = Qt::UserRole, sideRole = Qt::UserRole + 1, toneRole = Qt::UserRole + 2, lampRole = Qt::UserRole + 3;
+
+// What the switch of a lamp shows; by lampRole.
+enum Lamp { NoLamp, LampOn, LampOff, LampUnheard };
+constexpr int lampWidth = 26;
 
 // A line of the list: an edge in the accent when selected, the name, and to the right a word or a share.
 class Delegate : public QStyledItemDelegate {
@@ -39,14 +45,22 @@ public:
     } else if (o.state & QStyle::State_MouseOver && !head) {
       p->fillRect(QRect(0, r.top(), r.right() + 1, r.height()), theme::raised);
     }
+    if (const int lamp = i.data(lampRole).toInt()) {
+      p->setRenderHint(QPainter::Antialiasing);
+      p->setPen(QPen(lamp == LampOn ? theme::accent : theme::faint, 1.2));
+      p->setBrush(lamp == LampOn ? QBrush(theme::accent) : Qt::NoBrush);
+      const QPointF at(r.right() - 0.5 * lampWidth, r.center().y() + 0.5);
+      p->drawEllipse(at, 3.5, 3.5);
+      if (lamp == LampUnheard) p->drawLine(at - QPointF(6, 0), at + QPointF(6, 0));
+    }
     const QString side = i.data(sideRole).toString();
     p->setFont(theme::font(11));
     const int sideWidth = side.isEmpty() ? 0 : p->fontMetrics().horizontalAdvance(side) + 8;
     p->setPen(i.data(toneRole).value<QColor>().isValid() ? i.data(toneRole).value<QColor>() : theme::dim);
-    p->drawText(r.adjusted(0, 0, -12, 0), Qt::AlignRight | Qt::AlignVCenter, side);
+    p->drawText(r.adjusted(0, 0, i.data(lampRole).toInt() ? -lampWidth : -12, 0), Qt::AlignRight | Qt::AlignVCenter, side);
     p->setFont(theme::font(12, head ? 500 : 500));
     p->setPen(head ? theme::dim : theme::text);
-    p->drawText(r.adjusted(12, 0, -12 - sideWidth, 0), Qt::AlignLeft | Qt::AlignVCenter, p->fontMetrics().elidedText(i.data().toString(), Qt::ElideRight, r.width() - 24 - sideWidth));
+    p->drawText(r.adjusted(12, 0, -12 - sideWidth, 0), Qt::AlignLeft | Qt::AlignVCenter, p->fontMetrics().elidedText(i.data().toString(), Qt::ElideRight, r.width() - 24 - sideWidth - (i.data(lampRole).toInt() ? lampWidth - 12 : 0)));
   }
 };
 
@@ -54,8 +68,18 @@ public:
 class ThingTree : public QTreeWidget {
 public:
   using QTreeWidget::QTreeWidget;
+  std::function<void(NodeId)> lampPressed;
 
 protected:
+  void mousePressEvent(QMouseEvent* e) override {
+    const QTreeWidgetItem* i = itemAt(e->pos());
+    if (i && e->button() == Qt::LeftButton && i->data(0, lampRole).toInt() && e->pos().x() > viewport()->width() - lampWidth) return lampPressed(i->data(0, idRole).toUInt());
+    QTreeWidget::mousePressEvent(e);
+  }
+  void mouseDoubleClickEvent(QMouseEvent* e) override {
+    if (e->pos().x() > viewport()->width() - lampWidth) return mousePressEvent(e);
+    QTreeWidget::mouseDoubleClickEvent(e);
+  }
   QStringList mimeTypes() const override { return {thingsMime}; }
   QMimeData* mimeData(const QList<QTreeWidgetItem*>& items) const override {
     QStringList ids;
@@ -96,7 +120,9 @@ ThingsPanel::ThingsPanel(Studio& studio, What what, QWidget* parent) : QWidget(p
   connect(m_add, &QToolButton::clicked, this, &ThingsPanel::addMenu);
   head->addWidget(m_add);
   column->addLayout(head);
-  m_list = new ThingTree(this);
+  auto* tree = new ThingTree(this);
+  tree->lampPressed = [this](NodeId id) { switchLamp(id); };
+  m_list = tree;
   m_list->setDragEnabled(true);
   m_list->setDragDropMode(QAbstractItemView::DragOnly);
   m_list->setHeaderHidden(true);
@@ -129,6 +155,36 @@ ThingsPanel::ThingsPanel(Studio& studio, What what, QWidget* parent) : QWidget(p
   rebuild();
 }
 
+// The parameter that switches a light, or a material's own light; empty: it gives none.
+static std::string lampSwitch(const Node& n, double frame) {
+  if (n.kind->family() == "light") return "on";
+  return n.kind->param("own_light") && Params(n, frame).number("own_light") > 0 ? "own_light_on" : "";
+}
+
+void ThingsPanel::switchLamp(NodeId id) {
+  const Node* n = m_studio.doc().find(id);
+  const std::string param = n ? lampSwitch(*n, m_studio.frame()) : std::string();
+  if (param.empty()) return;
+  const bool on = Params(*n, m_studio.frame()).flag(param);
+  m_studio.edit(tr("Switch %1").arg(qs(n->name)), [&](const Document& d) { return setNow(d, {id, param, 0, {}}, Constant(!on)); });
+}
+
+void ThingsPanel::showLamps() {
+  if (m_what != What::Scene) return;
+  const Document& doc = m_studio.doc();
+  const Mix mix(doc, m_studio.frame());
+  for (QTreeWidgetItemIterator it(m_list); *it; ++it) {
+    const Node* n = doc.find((*it)->data(0, idRole).toUInt());
+    const std::string param = n ? lampSwitch(*n, m_studio.frame()) : std::string();
+    const int lamp = param.empty() ? NoLamp : !Params(*n, m_studio.frame()).flag(param) ? LampOff : !mix.isSplit(n->id) && isBlack(mix.factor(n->id)) ? LampUnheard : LampOn;
+    if ((*it)->data(0, lampRole).toInt() == lamp) continue;
+    (*it)->setData(0, lampRole, lamp);
+    const QString state = lamp == LampOn ? tr("on") : lamp == LampOff ? tr("off") : lamp == LampUnheard ? tr("dark in the mix") : QString();
+    (*it)->setToolTip(0, state.isEmpty() ? QStringLiteral("%1 · %2").arg(qs(n->name), qs(n->kind->label)) : QStringLiteral("%1 · %2 · %3; the ring switches it").arg(qs(n->name), qs(n->kind->label), state));
+    (*it)->setData(0, Qt::AccessibleDescriptionRole, state);
+  }
+}
+
 bool standsInScene(const Kind& kind) {
   return kind.id != "object.mesh" && kind.family() != "pattern" && std::any_of(std::begin(sceneHeads), std::end(sceneHeads), [&](const auto& head) { return kind.family() == head.first; });
 }
@@ -146,6 +202,7 @@ void ThingsPanel::rebuild() {
   for (const Node* n : shown) key += fmt::format("|{}:{}:{}", n->id, n->name, n->parent);
   if (key == m_built) {
     showShares();
+    showLamps();
     return;
   }
   m_built = key;
@@ -195,6 +252,7 @@ void ThingsPanel::rebuild() {
   m_quiet = false;
   showSelection();
   showShares();
+  showLamps();
   delete m_empty;
   m_empty = nullptr;
   if (m_what == What::Effects && shown.empty()) {
@@ -310,17 +368,26 @@ void ThingsPanel::contextMenu(const QPoint& at) {
   if (!m_studio.isSelected(id)) m_studio.select({id});
   QMenu m(this);
   QAction* on = nullptr;
-  if (n->kind->param("on")) {
+  const std::string lamp = lampSwitch(*n, m_studio.frame()), switchParam = n->kind->param("on") ? "on" : lamp;
+  if (!switchParam.empty()) {
     on = m.addAction(tr("On"));
     on->setCheckable(true);
-    on->setChecked(Params(*n, m_studio.frame()).flag("on"));
+    on->setChecked(Params(*n, m_studio.frame()).flag(switchParam));
+  }
+  QAction* solo = nullptr;
+  if (!lamp.empty()) {
+    const Node* row = mixRow(m_studio.doc(), id);
+    solo = m.addAction(tr("Solo in the mix"));
+    solo->setCheckable(true);
+    solo->setChecked(row && Params(*row, m_studio.frame()).flag("solo"));
   }
   QAction* name = m.addAction(tr("Rename…"));
   QAction* copy = m.addAction(tr("Duplicate"));
   QAction* gone = m.addAction(tr("Delete"));
   const QAction* a = m.exec(m_list->mapToGlobal(at));
   if (!a) return;
-  if (a == on) m_studio.edit(tr("Switch %1").arg(qs(n->name)), [&](const Document& d) { return setValue(d, id, "on", Constant(on->isChecked())); });
+  if (a == on) m_studio.edit(tr("Switch %1").arg(qs(n->name)), [&](const Document& d) { return setNow(d, {id, switchParam, 0, {}}, Constant(on->isChecked())); });
+  if (solo && a == solo) m_studio.edit(tr("Solo %1").arg(qs(n->name)), [&](const Document& d) { return setMix(d, id, "solo", Constant(solo->isChecked())); });
   if (a == name) rename();
   if (a == copy) m_studio.edit(tr("Duplicate %1").arg(qs(n->name)), [&](const Document& d) { return duplicate(d, id); });
   if (a == gone) m_studio.edit(tr("Delete %1").arg(qs(n->name)), [&](const Document& d) { return removeNode(d, id); });

@@ -19,6 +19,8 @@ public:
   ThingsPanel(Studio& studio, What what, QWidget* parent = nullptr);
   void addMenu();
   void rename();
+  /// A light, or a material's own light, on or off.
+  void switchLamp(NodeId id);
   QTreeWidget* list() const { return m_list; }
   QLineEdit* search() const { return m_search; }
 
@@ -31,6 +33,8 @@ private:
   void rebuild();
   void showSelection();
   void showShares();
+  /// Lights and what has own light show whether they are on; the ring beside them switches it.
+  void showLamps();
   void contextMenu(const QPoint& at);
   Studio& m_studio;
   What m_what;

@@ -6,6 +6,7 @@
 #include "core/document/difference.h"
 #include "core/lens/stack.h"
 
+#include <atomic>
 #include <chrono>
 #include <condition_variable>
 #include <fmt/format.h>
@@ -86,6 +87,11 @@ const std::vector<StopsColour>& stopsScale() {
   return scale;
 }
 
+const std::array<StopsColour, 3>& clipColours() {
+  static const std::array<StopsColour, 3> colours = {{{2, 206, 74, 92}, {1, 227, 162, 74}, {0, 70, 120, 108}}};
+  return colours;
+}
+
 struct Session::Content {
   std::shared_ptr<AssetCache> assets;
   std::shared_ptr<const ColorViews> views;
@@ -94,6 +100,7 @@ struct Session::Content {
   std::mutex mutex;
   std::condition_variable wake;
   std::optional<SessionRequest> mailbox;
+  Clock::time_point mailboxTime{}; ///< of the first request since one was taken
   std::vector<std::function<void(const State*)>> jobs;
   uint64_t edition = 0, mailboxEdition = 0;
   bool quit = false;
@@ -113,6 +120,7 @@ struct Session::Content {
   std::string tableView;
   std::shared_ptr<const Route> route;
   std::shared_ptr<const std::vector<Finding>> findings; ///< of `now`; null: not looked for yet
+  std::optional<SessionImage::Change> change;
   uint64_t raysBefore = 0, raysMade = 0;
   double traceSeconds = 0;
   uint64_t traceRays = 0;
@@ -164,6 +172,7 @@ struct Session::Content {
   void run() {
     for (;;) {
       std::optional<SessionRequest> next;
+      Clock::time_point asked{};
       std::vector<std::function<void(const State*)>> todo;
       {
         std::unique_lock lock(mutex);
@@ -174,12 +183,13 @@ struct Session::Content {
           next = std::move(mailbox);
           mailbox.reset();
           nowEdition = mailboxEdition;
+          asked = mailboxTime;
           cancel.clear();
         }
         todo = std::exchange(jobs, {});
       }
       try {
-        if (next) take(std::move(*next));
+        if (next) take(std::move(*next), asked);
         else if (!todo.empty()) serve(todo);
         else work();
       } catch (const Error& e) {
@@ -210,10 +220,15 @@ struct Session::Content {
     return !q || std::find(scene->queries.begin(), scene->queries.end(), *q) != scene->queries.end();
   }
 
-  void take(SessionRequest request) {
+  void take(SessionRequest request, Clock::time_point asked) {
     const bool first = !now;
     const bool sameDoc = now && now->doc == request.doc;
     if (!sameDoc) findings.reset();
+    std::optional<SessionImage::Change> cost;
+    if (now && !sameDoc) {
+      cost = {Stage::Display, 0, 0};
+      for (const Difference& d : differences(now->doc, request.doc)) cost->stage = std::max(cost->stage, d.stage);
+    }
     const bool traces = first || !scene || (!sameDoc && needsTracing(now->doc, request.doc)) || !hasLayers(*scene, request.doc) || !hasPass(request.pass);
     now = std::move(request);
     raysBefore = raysMade;
@@ -246,6 +261,11 @@ struct Session::Content {
     }
     full.reconsider();
     mixClean();
+    if (cost) {
+      cost->seconds = since(asked);
+      cost->rays = raysMade - raysBefore;
+      change = cost;
+    }
     show(true);
   }
 
@@ -371,6 +391,31 @@ struct Session::Content {
     const std::string view = settingsOf(now->doc).text("view");
     if (now->stopsOverlay) return overlay(linear);
     return viewTable(view).apply(linear, tasks, float(std::exp2(now->viewStops)), quick);
+  }
+
+  // Diagonal stripes over what the view leaves without any detail: all white, one channel at its end, all black.
+  void markClipping(SessionImage& image) {
+    std::atomic<size_t> white{0}, black{0};
+    tasks.forEach(image.height, [&](int y) {
+      size_t whites = 0, blacks = 0;
+      for (int x = 0; x < image.width; ++x) {
+        uint8_t* o = image.rgba.data() + 4 * (size_t(y) * size_t(image.width) + size_t(x));
+        const int full = (o[0] == 255) + (o[1] == 255) + (o[2] == 255);
+        const bool none = !o[0] && !o[1] && !o[2];
+        whites += full == 3;
+        blacks += none;
+        if ((!full && !none) || ((x + y) >> 1) % 3) continue;
+        const StopsColour& c = full == 3 ? clipColours()[0] : full ? clipColours()[1] : clipColours()[2];
+        o[0] = c.r;
+        o[1] = c.g;
+        o[2] = c.b;
+      }
+      white += whites;
+      black += blacks;
+    });
+    const double n = std::max(1.0, double(image.width) * image.height);
+    image.clippedWhite = double(white) / n;
+    image.clippedBlack = double(black) / n;
   }
 
   std::vector<uint8_t> overlay(const Picture& p) {
@@ -533,6 +578,7 @@ struct Session::Content {
     }
     image.rgba = display(live, step > 1);
     if (step > 1) image.rgba = enlargeBytes(image.rgba, live.width, live.height, step, image.width, image.height, tasks);
+    if (now->clipping && !now->stopsOverlay) markClipping(image);
     if (now->compare != Compare::None && now->proof) {
       image.otherWidth = now->proof->width;
       image.otherHeight = now->proof->height;
@@ -569,6 +615,7 @@ struct Session::Content {
     image.noise = image.draft ? 1 : r.film().noise();
     image.raysPerSecond = traceSeconds > 0 ? double(traceRays) / traceSeconds : 0;
     image.raysSinceRequest = raysMade - raysBefore;
+    image.change = change;
     image.frame = currentFrame(now->doc);
     image.troubles = scene->troubles;
     const uint64_t pathsMade = r.count().paths, rays = r.count().rays;
@@ -615,6 +662,7 @@ uint64_t Session::submit(SessionRequest request) {
   uint64_t edition;
   {
     const std::lock_guard lock(c.mutex);
+    if (!c.mailbox) c.mailboxTime = Clock::now();
     c.mailbox = std::move(request);
     edition = c.mailboxEdition = ++c.edition;
     c.cancel.request();

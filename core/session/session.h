@@ -5,6 +5,7 @@
 #include "core/session/proof.h"
 
 #include <functional>
+#include <optional>
 #include <memory>
 
 namespace ilumbra {
@@ -27,6 +28,7 @@ struct SessionRequest {
   NodeId soloStage = 0;    ///< the only lens stage that acts; 0: all
   ShownPass pass = ShownPass::Light;
   bool stopsOverlay = false; ///< false colour by stops from white
+  bool clipping = false;     ///< stripes over what the display cannot show
   double viewStops = 0;    ///< brightens the view only
   Region region;           ///< width 0: the whole picture
   Compare compare = Compare::None;
@@ -53,6 +55,14 @@ struct SessionImage {
   double noise = 1;
   double raysPerSecond = 0, secondsLeft = 0;
   uint64_t raysSinceRequest = 0;            ///< 0 while a change traced nothing
+  /// What the last change of the document cost.
+  struct Change {
+    Stage stage = Stage::Geometry; ///< the dearest that it asked for
+    double seconds = 0;            ///< from the request to its first picture
+    uint64_t rays = 0;             ///< for that picture
+  };
+  std::optional<Change> change;    ///< none: the document is as it was opened
+  double clippedWhite = 0, clippedBlack = 0; ///< with SessionRequest::clipping: shares of the pixels
   double frame = 1;
   std::vector<EffectReading> effects;
   /// A light group as it stands in the picture.
@@ -107,5 +117,7 @@ struct StopsColour {
   uint8_t r, g, b;
 };
 const std::vector<StopsColour>& stopsScale();
+/// Stripes of the clipping overlay: all channels at their end, one or two of them, none above black.
+const std::array<StopsColour, 3>& clipColours();
 
 } // namespace ilumbra

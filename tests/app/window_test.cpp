@@ -794,3 +794,88 @@ TEST_CASE("Raw and denoised, the passes and the drawer answer to commands", "[ap
     CHECK(o.window->picture().tool() == PictureView::Tool::Pick);
   }
 }
+
+TEST_CASE("A light's handles are dragged in the picture, and its ring in the list switches it", "[app][handles]") {
+  Open o;
+  o.window->commands().run("scene.add.light.spot");
+  REQUIRE(o.studio->currentNode());
+  const NodeId spot = o.studio->current();
+  CHECK(o.doc().find(spot)->kind->id == "light.spot");
+  REQUIRE(o.finished());
+  PictureView& view = o.window->picture();
+  const auto handle = [&](const char* param) {
+    for (const Handle& h : view.handles())
+      if (h.param == param) return view.fromPicture(h.at).toPoint();
+    FAIL("no handle for " << param);
+    return QPoint();
+  };
+  const auto number = [&](const char* param) { return Params(*o.doc().find(spot), 1).number(param); };
+  const Document before = o.doc();
+  const double cone = number("cone");
+  const QPoint at = handle("cone"), middle = handle("position");
+  // Away from the axis: across the line from the lamp to the rim.
+  const QPointF along = QPointF(at - middle) / std::hypot(at.x() - middle.x(), at.y() - middle.y());
+  const QPointF target = QPointF(handle("target") - middle);
+  QPointF across(-along.y(), along.x());
+  if (QPointF::dotProduct(across, target) > 0) across = -across;
+  QTest::mouseMove(&view, at + QPoint(40, 40));
+  QTest::mouseMove(&view, at);
+  QTest::mousePress(&view, Qt::LeftButton, {}, at);
+  for (int i = 1; i <= 6; ++i) QTest::mouseMove(&view, at + (across * 2 * i).toPoint());
+  QTest::mouseRelease(&view, Qt::LeftButton, {}, at + (across * 12).toPoint());
+  CHECK(number("cone") > cone + 0.5);
+  CHECK(o.studio->selection() == std::vector<NodeId>{spot});
+  o.studio->undo();
+  CHECK(o.doc() == before);
+  // Escape in the middle of a drag leaves everything as it was.
+  QTest::mousePress(&view, Qt::LeftButton, {}, at);
+  QTest::mouseMove(&view, at + (across * 9).toPoint());
+  CHECK(number("cone") != cone);
+  QTest::keyClick(&view, Qt::Key_Escape);
+  CHECK(number("cone") == cone);
+  QTest::mouseRelease(&view, Qt::LeftButton, {}, at);
+  CHECK(o.studio->current() == spot);
+  // The ring beside its name.
+  QTreeWidget* list = o.window->scene().list();
+  QTreeWidgetItem* item = nullptr;
+  for (QTreeWidgetItemIterator it(list); *it; ++it)
+    if ((*it)->text(0) == qs(o.doc().find(spot)->name)) item = *it;
+  REQUIRE(item);
+  list->scrollToItem(item);
+  const QRect row = list->visualItemRect(item);
+  QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, QPoint(list->viewport()->width() - 10, row.center().y()));
+  CHECK_FALSE(Params(*o.doc().find(spot), 1).flag("on"));
+  o.window->commands().run("scene.switch");
+  CHECK(Params(*o.doc().find(spot), 1).flag("on"));
+}
+
+TEST_CASE("The picture tells what a change cost, and what it clips", "[app][view]") {
+  Open o;
+  REQUIRE(o.finished());
+  const NodeId stage = o.doc().family("lens").front()->id;
+  o.studio->edit("Weaker", [&](const Document& d) { return setValue(d, stage, "strength", Constant(0.1)); });
+  REQUIRE(o.finished());
+  REQUIRE(o.studio->image()->change);
+  CHECK(o.studio->image()->change->stage == Stage::Lens);
+  CHECK(o.studio->image()->change->rays == 0);
+  CHECK(o.studio->image()->change->seconds > 0);
+  o.studio->edit("Aside", [&](const Document& d) { return setAt(d, resolve(d, "Brass moon.position"), Constant(Triple{0.1, 0.2, 0.3})); });
+  REQUIRE(o.finished());
+  CHECK(o.studio->image()->change->stage == Stage::Placement);
+  CHECK(o.studio->image()->change->rays > 0);
+  const auto plain = o.studio->image()->rgba;
+  o.window->commands().run("picture.clips");
+  REQUIRE(o.finished());
+  const auto& image = *o.studio->image();
+  CHECK(image.clippedWhite >= 0);
+  CHECK(image.clippedBlack <= 1);
+  // Stripes stand only where the view is at an end of its range.
+  size_t striped = 0;
+  for (size_t i = 0; i < plain.size(); i += 4) {
+    const bool end = plain[i] == 255 || plain[i + 1] == 255 || plain[i + 2] == 255 || (!plain[i] && !plain[i + 1] && !plain[i + 2]);
+    const bool same = plain[i] == image.rgba[i] && plain[i + 1] == image.rgba[i + 1] && plain[i + 2] == image.rgba[i + 2];
+    if (!end) REQUIRE(same);
+    striped += !same;
+  }
+  CHECK((striped > 0) == (image.clippedWhite + image.clippedBlack > 0.001));
+}
