@@ -1,6 +1,7 @@
 #include "core/exchange/assets.h"
 
 #include "core/exchange/child.h"
+#include "core/exchange/paged_image.h"
 #include "core/exchange/readers.h"
 
 #include <filesystem>
@@ -12,12 +13,15 @@ namespace ilumbra {
 namespace fs = std::filesystem;
 
 struct AssetCache::Content {
+  explicit Content(size_t bytes) : textureBytes(bytes), pages(bytes / 2) {}
+  const size_t textureBytes;
+  TexturePages pages;
   std::mutex mutex;
   std::map<std::string, std::shared_ptr<const Model>> models;
   std::map<std::string, std::shared_ptr<const Image>> images;
 };
 
-AssetCache::AssetCache() : m_content(std::make_shared<Content>()) {}
+AssetCache::AssetCache(size_t textureBytes) : m_content(std::make_shared<Content>(textureBytes)) {}
 AssetCache::~AssetCache() = default;
 
 static std::string stamp(const std::string& path, int index) {
@@ -44,7 +48,17 @@ std::shared_ptr<const Image> AssetCache::image(const std::string& path, int inde
     if (const auto it = m_content->images.find(key); it != m_content->images.end()) return it->second;
   }
   auto made = decodeImage(parseInChild("image", path, index, {}, cancel));
+  const auto held = [&] {
+    size_t sum = 0;
+    for (const auto& [name, image] : m_content->images) sum += image->bytes();
+    return sum;
+  };
   const std::lock_guard lock(m_content->mutex);
+  if (held() + made->bytes() > m_content->textureBytes) {
+    // What nobody uses any more makes room first.
+    std::erase_if(m_content->images, [](const auto& entry) { return entry.second.use_count() == 1; });
+    if (held() + made->bytes() > m_content->textureBytes) made = m_content->pages.pageOut(*made);
+  }
   return m_content->images[key] = std::move(made);
 }
 

@@ -7,7 +7,8 @@ namespace ilumbra {
 /// Files that documents use, read once each: by path and time of change. Safe to use from several threads.
 class AssetCache {
 public:
-  AssetCache();
+  /// `textureBytes`: what pictures may hold in memory; beyond it they are paged (paged_image.h) through half as much again.
+  explicit AssetCache(size_t textureBytes = size_t(1) << 30);
   ~AssetCache();
   /// For builders: relative names start from `folder`.
   Assets assets(const std::string& folder, const CancelFlag* cancel = nullptr);

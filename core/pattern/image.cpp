@@ -18,6 +18,31 @@ Image::Image(int width, int height, Encoding encoding, std::vector<uint8_t> texe
   m_half = halved();
 }
 
+std::shared_ptr<const Image> Image::paged(const Image& image, std::shared_ptr<const PagedTexels> pages) {
+  const auto make = [](const Image& from, std::shared_ptr<const PagedTexels> source, int level, const auto& self) -> std::shared_ptr<const Image> {
+    std::shared_ptr<Image> out(new Image);
+    out->m_width = from.m_width;
+    out->m_height = from.m_height;
+    out->m_encoding = from.m_encoding;
+    out->m_level = level;
+    for (int i = 0; i < 2; ++i) out->m_low[i] = from.m_low[i], out->m_high[i] = from.m_high[i];
+    if (from.m_half) out->m_half = self(*from.m_half, source, level + 1, self);
+    out->m_pages = std::move(source);
+    return out;
+  };
+  return make(image, std::move(pages), 0, make);
+}
+
+void Image::copyRows(int first, int rows, uint8_t* out) const {
+  const size_t row = size_t(m_width) * bytesPerTexel(m_encoding);
+  if (!m_pages) {
+    std::copy_n(m_texels.data() + size_t(first) * row, size_t(rows) * row, out);
+    return;
+  }
+  for (int y = first; y < first + rows; ++y)
+    for (int x = 0; x < m_width; ++x, out += bytesPerTexel(m_encoding)) m_pages->fetch(m_level, x, y, out);
+}
+
 // Means of two by two texels in linear light; a last odd row or column counts once more.
 std::shared_ptr<const Image> Image::halved() const {
   if (m_width == 1 && m_height == 1) return nullptr;
@@ -94,13 +119,15 @@ Imath::Vec4<float> Image::texel(int x, int y, bool decode) const {
     for (size_t i = 0; i < 256; ++i) t[i] = float(srgbToLinear(double(i) / 255));
     return t;
   }();
-  const size_t i = size_t(y) * size_t(m_width) + size_t(x);
+  uint8_t fetched[8];
+  const uint8_t* p = fetched;
+  if (m_pages) m_pages->fetch(m_level, x, y, fetched);
+  else p = m_texels.data() + bytesPerTexel(m_encoding) * (size_t(y) * size_t(m_width) + size_t(x));
   if (m_encoding == Encoding::Half) {
     Imath::half h[4];
-    std::memcpy(h, m_texels.data() + 8 * i, 8);
+    std::memcpy(h, p, 8);
     return {h[0], h[1], h[2], h[3]};
   }
-  const uint8_t* p = m_texels.data() + 4 * i;
   if (decode && m_encoding == Encoding::Srgb8) return {srgb[p[0]], srgb[p[1]], srgb[p[2]], float(p[3]) / 255};
   constexpr float k = 1.0f / 255;
   return {float(p[0]) * k, float(p[1]) * k, float(p[2]) * k, float(p[3]) * k};
