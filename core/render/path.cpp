@@ -488,26 +488,27 @@ bool Path::surface(const Hit& hit, const Ground& g) {
   const bool clear = m.mayPassLight() && !m.thin, body = m.hasInside() && in.closed;
 
   // Which index is on which side.
-  float clearEta = backside && clear ? 1 / m.indexAt(m_wave) : m.indexAt(m_wave);
-  if (clear && body) {
-    if (m.abbe > 0 && m_wave == 0) {
-      Color weight;
-      m_wave = sampleWave(m_sampler.get1(), weight);
-      m_throughput *= weight;
-    }
-    const InsideStack::Body* other = m_inside.there(&in);
-    if (other && InsideStack::above(*other, &in, &m)) { // something stronger is there: no boundary
-      if (backside) m_inside.leave(&in);
-      else m_inside.enter({&in, &m, false});
-      m_origin = offset(hit.point, -facing);
-      return true;
-    }
-    const float outer = other ? other->material->indexAt(m_wave) : 1.0f, inner = m.indexAt(m_wave);
-    clearEta = backside ? outer / inner : inner / outer;
+  const InsideStack::Body* other = clear && body ? m_inside.there(&in) : nullptr;
+  if (other && InsideStack::above(*other, &in, &m)) { // something stronger is there: no boundary
+    if (backside) m_inside.leave(&in);
+    else m_inside.enter({&in, &m, false});
+    m_origin = offset(hit.point, -facing);
+    return true;
   }
-
+  const auto describe = [&](Surface& s) {
+    const float outer = other ? other->material->indexAt(m_wave) : 1.0f, inner = m.indexAt(m_wave);
+    m.describe(g.at, backside && clear, backside && clear ? outer / inner : inner / outer, s);
+    if (m_chain) s.followAtLeast = m_bounce == 0 ? 0.25f : m_bounce < 3 ? 0.1f : 0.02f;
+  };
+  const auto chooseWave = [&](float u) {
+    Color weight;
+    m_wave = sampleWave(u, weight);
+    m_throughput *= weight;
+  };
   Surface s;
-  m.describe(g.at, backside && clear, clearEta, s);
+  describe(s);
+  // A path takes on a wavelength where it is first bent; what is mirrored by smooth glass stays white.
+  const bool disperses = clear && body && m.abbe > 0 && m_wave == 0;
   if (m_draft && s.subsurface > 0) { // no wandering about in a draft: matte, of the colour that it would come to
     Color c;
     for (int i = 0; i < 3; ++i) c[i] = slabReflectance(m.interior.albedo[i], m.interior.anisotropy);
@@ -540,6 +541,15 @@ bool Path::surface(const Hit& hit, const Ground& g) {
     frame.y = cross(frame.z, frame.x);
   }
   s.view(frame.toLocal(-m_direction));
+  float uWave = 0;
+  if (disperses) {
+    uWave = m_sampler.get1();
+    if (!s.onlySpecular()) {
+      chooseWave(uWave);
+      describe(s);
+      s.view(frame.toLocal(-m_direction));
+    }
+  }
 
   if (m_chain) {
     m_label.thing = in.thing;
@@ -571,7 +581,13 @@ bool Path::surface(const Hit& hit, const Ground& g) {
   if (m_draft && (!s.anySpecular() || m_bounce >= draftBounces)) return false;
   Surface::Sample bs;
   const V2f uDirection = m_sampler.get2(), uChoice = m_sampler.get2();
-  const bool sampled = s.sample(uDirection, uChoice.x, m_random, bs);
+  bool sampled = s.sample(uDirection, uChoice.x, m_random, bs);
+  if (disperses && m_wave == 0 && sampled && bs.through) {
+    chooseWave(uWave);
+    describe(s);
+    s.view(frame.toLocal(-m_direction));
+    sampled = s.sample(uDirection, uChoice.x, m_random, bs);
+  }
   if (m_chain && !(sampled && bs.specular)) { // what the eye sees at last
     m_first.seenNormal = backside ? -hit.shading : hit.shading;
     m_first.seenAlbedo = s.albedo();

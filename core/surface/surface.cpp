@@ -189,6 +189,9 @@ bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s
     return true;
   };
 
+  // What hardly reflects (or passes) at all is not followed for its own sake.
+  const auto followed = [&](float reflects) { return std::clamp(reflects, std::min(followAtLeast, 8 * reflects), 1 - std::min(followAtLeast, 8 * (1 - reflects))); };
+
   switch (lobe) {
   case Fibres:
   case Matte:
@@ -236,10 +239,10 @@ bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s
       const Color one = film.film ? film.over(Color(fresnelDielectric(wo.z, eta)), wo.z) : Color(fresnelDielectric(wo.z, eta));
       Color r;
       for (int i = 0; i < 3; ++i) r[i] = film.film ? mix(2 * one[i] / (1 + one[i]), one[i], film.weight) * specular : 2 * one[i] / (1 + one[i]) * specular;
-      const float chance = std::clamp(average(r), 0.02f, 0.98f);
+      const float chance = followed(average(r));
       s.specular = true;
       s.density = infinite;
-      if (random.next() < chance) {
+      if (choose < chance * share) {
         s.wi = reflect(wo, V3f(0, 0, 1));
         s.weight = r * (1 / chance);
       } else {
@@ -253,14 +256,15 @@ bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s
     const Boundary b = clearBoundary();
     if (m_clear.alpha() < smoothAlpha) {
       const Color r = b.reflectance(wo.z, true);
-      const float chance = average(r);
-      V3f t;
-      if (random.next() >= chance && refract(wo, V3f(0, 0, 1), clearEta, t)) {
+      V3f t(0.0f);
+      const bool passes = refract(wo, V3f(0, 0, 1), clearEta, t);
+      const float chance = passes ? followed(average(r)) : 1;
+      if (choose >= chance * share) {
         s.wi = normalize(t);
         s.weight = (Color(1.0f) - r) * (1 / (1 - chance));
       } else {
         s.wi = reflect(wo, V3f(0, 0, 1));
-        s.weight = chance > 0 ? r * (1 / chance) : Color(0.0f);
+        s.weight = r * (1 / chance);
       }
     } else if (!walkGlass(m_clear, b, wo, random, s.wi, s.weight)) {
       return false;

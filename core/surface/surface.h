@@ -29,6 +29,9 @@ struct Surface {
   float sheen = 0, sheenRoughness = 0.5f;
   Color sheenColor{1.0f};
   float occlusion = 1;
+  /// Where smooth clear matter both reflects and passes light, each is followed with this chance at least: what is rare but
+  /// bright (a lamp in a glass) is then found in few samples. The mean stays.
+  float followAtLeast = 0.02f;
   bool thin = false;
   bool inside = false;        ///< the viewer is inside the body
   FilmCover film;
