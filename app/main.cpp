@@ -9,6 +9,8 @@
 
 #include <QApplication>
 #include <QCommandLineParser>
+#include <QDialog>
+#include <QPainter>
 #include <QMessageBox>
 #include <QTimer>
 #include <cstdio>
@@ -105,7 +107,11 @@ int main(int argc, char** argv) {
       const auto& image = studio->image();
       const bool there = image && image->edition == studio->edition() && (!image->draft || image->denoised || !image->error.empty());
       if (!there && --left > 0) return;
-      const bool ok = window.grab().save(parser.value(screenshot));
+      QPixmap shot = window.grab();
+      // Dialogs stand before it, in its middle.
+      for (QDialog* d : window.findChildren<QDialog*>())
+        if (d->isVisible()) QPainter(&shot).drawPixmap((shot.width() - d->width()) / 2, (shot.height() - d->height()) / 2, d->grab());
+      const bool ok = shot.save(parser.value(screenshot));
       if (!ok) std::fprintf(stderr, "ilumbra: %s: cannot be written\n", qPrintable(parser.value(screenshot)));
       recovery::forget();
       QApplication::exit(ok ? 0 : 4);

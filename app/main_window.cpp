@@ -5,6 +5,7 @@
 #include "app/mix_panel.h"
 #include "app/number_row.h"
 #include "app/picture_bar.h"
+#include "app/material_library.h"
 #include "app/picture_view.h"
 #include "app/proofs_panel.h"
 #include "app/recovery.h"
@@ -324,6 +325,11 @@ void MainWindow::makeCommands() {
     }, {}, true);
   }
 
+  add("scene.materials", scene, tr("Materials…"), "Ctrl+Alt+M", tr("Materials of the document and of your library, with their pictures"), [this] {
+    auto* library = new MaterialLibrary(m_studio, this);
+    library->setAttribute(Qt::WA_DeleteOnClose);
+    library->open();
+  }, {}, true);
   add("scene.switch", scene, tr("Switch the selected lights"), "Ctrl+M", tr("Lights and own light that are selected, on or off"), [this] {
     for (const NodeId id : m_studio.selection()) m_scene->switchLamp(id);
   }, {}, true);

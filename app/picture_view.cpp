@@ -459,6 +459,8 @@ void PictureView::mousePressEvent(QMouseEvent* e) {
 
 void PictureView::mouseMoveEvent(QMouseEvent* e) {
   const QPointF by = e->position() - m_last;
+  const QPointF at = toPicture(e->position());
+  m_studio.session().setPointer(pictureRect().contains(e->position()) ? int(at.x()) : -1, int(at.y()));
   if (m_drag == Drag::Handle) return dragHandle(e->position());
   if (m_drag == Drag::None) {
     const QRectF r = pictureRect();
@@ -507,6 +509,8 @@ void PictureView::mouseReleaseEvent(QMouseEvent* e) {
     m_studio.setView(v);
   }
 }
+
+void PictureView::leaveEvent(QEvent*) { m_studio.session().setPointer(-1, -1); }
 
 void PictureView::wheelEvent(QWheelEvent* e) {
   // Notches that follow one another closely are one step.

@@ -1,6 +1,7 @@
 #include "app/settings_panel.h"
 
 #include "app/flow_layout.h"
+#include "app/material_library.h"
 #include "app/matter_gallery.h"
 #include "app/param_row.h"
 #include "app/picture_bar.h"
@@ -172,19 +173,9 @@ void SettingsPanel::buildFindings(QWidget* page, const Node& n, const std::strin
 }
 
 bool SettingsPanel::takeMaterial(const QString& path) {
-  NodeId made = 0;
-  const bool done = m_studio.edit(tr("Take in a material"), [&](const Document& d) {
-    const Document file = readDocument(m_studio.kinds(), path.toStdString());
-    // The one that no other of them uses: a layered material rather than its parts.
-    const auto all = file.family("material");
-    if (all.empty()) throw badInput(path.toStdString() + ": holds no material");
-    const Node* whole = all.front();
-    for (const Node* n : all)
-      if (n->kind->id == "material.layer") whole = n;
-    return transplant(d, file, whole->id, &made);
-  });
-  if (done) m_studio.select({made});
-  return done;
+  const NodeId made = MaterialLibrary::take(m_studio, path);
+  if (made) m_studio.select({made});
+  return made != 0;
 }
 
 void SettingsPanel::buildMatter(QWidget* page, const Node& material) {
@@ -216,6 +207,7 @@ void SettingsPanel::buildMatter(QWidget* page, const Node& material) {
     gallery->setAttribute(Qt::WA_DeleteOnClose);
     gallery->open();
   });
+  action(tr("Keep in the library"), tr("Writes it into your library of materials (Scene · Materials)"), "keep_library", [this, id] { MaterialLibrary::keep(m_studio, id); });
   action(tr("Keep as a file…"), tr("Writes the material and what it uses, to be taken into other sets"), "keep_material", [this, id] {
     const Node* n = m_studio.doc().find(id);
     if (!n) return;

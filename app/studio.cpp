@@ -53,7 +53,7 @@ void Studio::submit() {
   m_edition = m_session->submit(std::move(r));
 }
 
-void Studio::askForSwatch(const QString& key, NodeId material, const MaterialPreset* as) {
+SwatchMaker& Studio::swatchMaker() {
   if (!m_swatchMaker)
     m_swatchMaker = std::make_unique<SwatchMaker>(m_assets, m_views, [this](std::shared_ptr<const SwatchMaker::Swatch> s) {
       QMetaObject::invokeMethod(
@@ -64,10 +64,25 @@ void Studio::askForSwatch(const QString& key, NodeId material, const MaterialPre
           },
           Qt::QueuedConnection);
     });
+  return *m_swatchMaker;
+}
+
+void Studio::askForSwatch(const QString& key, NodeId material, const MaterialPreset* as) {
+  askForSwatch(key, [material, as](const Document& now, NodeId& shown) {
+    shown = material;
+    return as ? applyPreset(now, material, *as) : now;
+  });
+}
+
+void Studio::askForSwatch(const QString& key, std::function<Document(const Document&, NodeId&)> put) {
   const ScenePtr scene = m_session->scene();
-  m_swatchMaker->ask(
+  swatchMaker().ask(
       key.toStdString(),
-      [now = doc(), framed = scene ? scene->bounds : Box3f(), material, as] { return swatchSet(as ? applyPreset(now, material, *as) : now, framed, material); },
+      [now = doc(), framed = scene ? scene->bounds : Box3f(), put = std::move(put)] {
+        NodeId material = 0;
+        const Document with = put(now, material);
+        return swatchSet(with, framed, material);
+      },
       swatchSize);
 }
 

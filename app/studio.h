@@ -98,6 +98,8 @@ public:
   /// swatchArrived() under the same key, soon if it was made before and nothing about it has changed.
   static constexpr int swatchSize = 88;
   void askForSwatch(const QString& key, NodeId material, const MaterialPreset* as = nullptr);
+  /// The same of a material that `put` adds to the present document, away from the interface thread; nothing comes if it throws.
+  void askForSwatch(const QString& key, std::function<Document(const Document& now, NodeId& material)> put);
 
   /// Role picking: the next click in the picture or a list fills this role of the effect.
   struct Picking {
@@ -123,6 +125,7 @@ Q_SIGNALS:
   void swatchArrived(const QString& key, const QPixmap& picture);
 
 private:
+  SwatchMaker& swatchMaker();
   void submit();
   void changed();
   void cleanSelection();

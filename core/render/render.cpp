@@ -57,34 +57,32 @@ void Rendering::setGoals(uint32_t samples, bool everywhere, double noise, const 
       }
 }
 
-bool Rendering::advance(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region, double noise) {
+Region Rendering::pixelsOf(const Region& region) const {
+  if (region.width <= 0) return {0, 0, m_film.width(), m_film.height()};
+  const int x0 = std::max(0, region.x) / m_step, y0 = std::max(0, region.y) / m_step;
+  const int x1 = std::min(m_film.width(), (region.x + region.width + m_step - 1) / m_step), y1 = std::min(m_film.height(), (region.y + region.height + m_step - 1) / m_step);
+  return {x0, y0, std::max(0, x1 - x0), std::max(0, y1 - y0)};
+}
+
+template <typename Goal> void Rendering::trace(const Tasks& tasks, const Region& pixels, const CancelFlag& cancel, const Goal& goal) {
   constexpr int tile = 32;
-  const bool part = region.width > 0;
-  const int x0 = part ? std::max(0, region.x) / m_step : 0, y0 = part ? std::max(0, region.y) / m_step : 0;
-  const int x1 = part ? std::min(m_film.width(), (region.x + region.width + m_step - 1) / m_step) : m_film.width();
-  const int y1 = part ? std::min(m_film.height(), (region.y + region.height + m_step - 1) / m_step) : m_film.height();
-  if (x1 <= x0 || y1 <= y0) return true;
-  if (m_pass != samples) {
-    setGoals(samples, part || noise <= 0 || m_samples < evenSamples, noise, tasks);
-    m_pass = samples;
-  }
-  const int across = (m_film.width() + block - 1) / block;
-  const int columns = (x1 - x0 + tile - 1) / tile, rows = (y1 - y0 + tile - 1) / tile;
+  const int x1 = pixels.x + pixels.width, y1 = pixels.y + pixels.height;
+  const int columns = (pixels.width + tile - 1) / tile, rows = (pixels.height + tile - 1) / tile;
   const PathTracer tracer(*m_scene, m_step, m_draft);
   std::mutex mutex;
   tasks.forEach(columns * rows, [&](int i) {
     if (cancel.requested()) return;
     TraceCount count;
-    const int left = x0 + (i % columns) * tile, top = y0 + (i / columns) * tile;
+    const int left = pixels.x + (i % columns) * tile, top = pixels.y + (i / columns) * tile;
     for (int y = top; y < std::min(y1, top + tile) && !cancel.requested(); ++y) {
-      if (m_draft && samples == 1 && m_film.samples(size_t(y) * size_t(m_film.width()) + size_t(left)) == 0) {
+      if (m_draft && goal(left, y) == 1 && m_film.samples(size_t(y) * size_t(m_film.width()) + size_t(left)) == 0) {
         tracer.sampleRow(m_film, left, y, std::min(x1, left + tile) - left, 0, count);
         continue;
       }
       for (int x = left; x < std::min(x1, left + tile); ++x) {
         const size_t pixel = size_t(y) * size_t(m_film.width()) + size_t(x);
-        const uint32_t goal = m_goals[2 * (size_t(y / block) * size_t(across) + size_t(x / block)) + size_t((x + y) & 1)];
-        for (uint32_t s = m_film.samples(pixel); s < goal; ++s) tracer.sample(m_film, x, y, s, count);
+        const uint32_t most = goal(x, y);
+        for (uint32_t s = m_film.samples(pixel); s < most; ++s) tracer.sample(m_film, x, y, s, count);
       }
     }
     const std::lock_guard lock(mutex);
@@ -93,9 +91,25 @@ bool Rendering::advance(const Tasks& tasks, uint32_t samples, const CancelFlag& 
     m_count.dropped += count.dropped;
     m_count.limited += count.limited;
   });
+}
+
+bool Rendering::advance(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region, double noise) {
+  const Region pixels = pixelsOf(region);
+  if (pixels.width == 0 || pixels.height == 0) return true;
+  if (m_pass != samples) {
+    setGoals(samples, region.width > 0 || noise <= 0 || m_samples < evenSamples, noise, tasks);
+    m_pass = samples;
+  }
+  const int across = (m_film.width() + block - 1) / block;
+  trace(tasks, pixels, cancel, [&](int x, int y) { return m_goals[2 * (size_t(y / block) * size_t(across) + size_t(x / block)) + size_t((x + y) & 1)]; });
   if (cancel.requested()) return false;
   m_samples = std::max(m_samples, samples);
   return true;
+}
+
+bool Rendering::ahead(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region) {
+  trace(tasks, pixelsOf(region), cancel, [&](int, int) { return samples; });
+  return !cancel.requested();
 }
 
 } // namespace ilumbra

@@ -30,6 +30,9 @@ public:
   /// first `evenSamples`: blocks of 8 × 8 pixels whose error is below three quarters of it rest. In each block the black pixels of a chequerboard steer the white
   /// ones and the other way about, so that no pixel's own luck decides how often it is sampled.
   bool advance(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region = Region(), double noise = 0);
+  /// Gives the region's pixels at least `samples` samples before their turn, evenly. The passes that follow leave out what is
+  /// done.
+  bool ahead(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region);
   /// Samples of the pixels that were never left out.
   uint32_t samples() const { return m_samples; }
   /// The samples that the next pass should aim at: the same steps whoever asks, so that the same choices are made.
@@ -44,6 +47,10 @@ private:
   ScenePtr m_scene;
   Film m_film;
   TraceCount m_count;
+  /// The film's pixels of a region of the picture.
+  Region pixelsOf(const Region& region) const;
+  /// Samples each pixel of a part of the film up to goal(x, y).
+  template <typename Goal> void trace(const Tasks& tasks, const Region& pixels, const CancelFlag& cancel, const Goal& goal);
   void setGoals(uint32_t samples, bool everywhere, double noise, const Tasks& tasks);
   uint32_t m_samples = 0, m_pass = 0; ///< m_pass: what the unfinished pass aims at
   std::vector<uint32_t> m_goals;      ///< by block, for its black and its white pixels

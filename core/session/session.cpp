@@ -105,6 +105,7 @@ struct Session::Content {
   uint64_t edition = 0, mailboxEdition = 0;
   bool quit = false;
   CancelFlag cancel;
+  std::atomic<int64_t> pointer{-1}; ///< x << 32 | y
   ScenePtr sharedScene;
 
   // Of the session's thread alone.
@@ -370,6 +371,12 @@ struct Session::Content {
       fullStale = false;
     }
     const Region& region = now->region;
+    // Around the pointer a picture has four times the samples, until it is finished.
+    if (const int64_t at = pointer; at >= 0 && full.samples() > 0 && region.width == 0) {
+      const int side = scene->height / 3, x = int(at >> 32), y = int(at & 0xffffffff);
+      const uint32_t samples = std::min(target(), 4 * full.samples());
+      if (!trace([&] { return full.ahead(tasks, samples, cancel, {std::max(0, x - side / 2), std::max(0, y - side / 2), side, side}); }, full)) return;
+    }
     const bool done = trace([&] { return full.advance(tasks, full.nextPass(target()), cancel, region, settingsOf(now->doc).number("noise")); }, full);
     if (!done || cleanDue()) return;
     // Often at first, then as the eye can still tell.
@@ -670,6 +677,8 @@ uint64_t Session::submit(SessionRequest request) {
   c.wake.notify_all();
   return edition;
 }
+
+void Session::setPointer(int x, int y) { m_content->pointer = x < 0 || y < 0 ? -1 : int64_t(x) << 32 | int64_t(y); }
 
 void Session::run(std::function<void(const State*)> job) {
   Content& c = *m_content;

@@ -92,6 +92,8 @@ public:
 
   /// Returns the edition of the request. Work on an older one is broken off within some milliseconds.
   uint64_t submit(SessionRequest request);
+  /// Where the pointer is in the picture, in its pixels: what is around it is refined first. Negative: nowhere.
+  void setPointer(int x, int y);
   /// Runs `job` on the session's thread between two passes, with the film as it is then. It is not run while there is no
   /// picture: `job` then gets null.
   struct State {

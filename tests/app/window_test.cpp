@@ -1,6 +1,7 @@
 // The real window under the offscreen platform, driven by real events.
 #include "app/find_anything.h"
 #include "app/lens_page.h"
+#include "app/material_library.h"
 #include "app/main_window.h"
 #include "app/number_row.h"
 #include "app/other_rows.h"
@@ -34,6 +35,7 @@
 #include <QToolButton>
 #include <QTreeWidget>
 #include <filesystem>
+#include <fstream>
 
 using namespace ilumbra;
 using namespace ilumbra::test;
@@ -878,4 +880,45 @@ TEST_CASE("The picture tells what a change cost, and what it clips", "[app][view
     striped += !same;
   }
   CHECK((striped > 0) == (image.clippedWhite + image.clippedBlack > 0.001));
+}
+
+TEST_CASE("Materials are kept in a library, shown, put on things and removed", "[app][library]") {
+  Open o;
+  MaterialLibrary::setFolder(qs(o.folder / "kept"));
+  const NodeId moon = o.id("Brass moon");
+  const NodeId brass = Params(*o.doc().find(moon), 1).reference("material").target;
+  REQUIRE(brass);
+  CHECK(MaterialLibrary::keep(*o.studio, brass));
+  CHECK(MaterialLibrary::keep(*o.studio, brass));
+  const std::string name = o.doc().find(brass)->name;
+  REQUIRE(fs::exists(fs::path(o.folder / "kept") / (name + ".ilum")));
+  REQUIRE(fs::exists(fs::path(o.folder / "kept") / (name + " 2.ilum")));
+  std::ofstream(fs::path(o.folder / "kept") / "Broken.ilum") << "{";
+  o.studio->select({moon});
+  auto* library = new MaterialLibrary(*o.studio, o.window.get());
+  library->show();
+  QListWidget* list = library->list();
+  REQUIRE(list->count() == int(o.doc().family("material").size()) + 3);
+  const auto row = [&](const QString& text) {
+    for (int i = 0; i < list->count(); ++i)
+      if (list->item(i)->text() == text) return i;
+    return -1;
+  };
+  // Both kinds get their picture; the broken file has none.
+  const auto pictured = [&](int i) { return list->item(i)->icon().pixmap(64, 64).toImage().pixelColor(32, 32) != theme::desk; };
+  CHECK(Open::wait([&] { return pictured(0) && pictured(row(qs(name) + QStringLiteral(" 2"))); }));
+  CHECK_FALSE(pictured(row(QStringLiteral("Broken"))));
+  const size_t before = o.doc().family("material").size();
+  list->setCurrentRow(row(qs(name) + QStringLiteral(" 2")));
+  QTest::keyClick(list, Qt::Key_Return);
+  CHECK(o.doc().family("material").size() == before + 1);
+  const NodeId worn = Params(*o.doc().find(moon), 1).reference("material").target;
+  CHECK(worn != brass);
+  CHECK(o.doc().find(worn)->values == o.doc().find(brass)->values);
+  // A broken one is told, and nothing changes.
+  const Document now = o.doc();
+  CHECK(MaterialLibrary::take(*o.studio, qs(o.folder / "kept/Broken.ilum")) == 0);
+  CHECK(o.doc() == now);
+  CHECK(o.window->lastTold().contains("Broken.ilum"));
+  QSettings().remove(QStringLiteral("library/materials"));
 }

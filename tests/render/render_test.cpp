@@ -124,6 +124,20 @@ TEST_CASE("A region renders its pixels and no others, as the whole picture has t
     }
 }
 
+TEST_CASE("What is refined ahead is the same picture when the rest has come", "[render][determinism]") {
+  const Document doc = mixedSet();
+  Rendering a = Rendering(trace(doc, 1).scene), b = Rendering(a.sharedScene());
+  const CancelFlag never;
+  a.advance(pool(), 8, never);
+  b.advance(pool(), 2, never);
+  b.ahead(pool(), 8, never, {3, 2, 7, 5});
+  CHECK(b.samples() == 2);
+  CHECK(b.film().samples(size_t(3) * size_t(b.film().width()) + 4) == 8);
+  CHECK(b.film().samples(0) == 2);
+  b.advance(pool(), 8, never);
+  CHECK(collect(a.film(), 0, a.scene().amounts, 1, pool()).rgb == collect(b.film(), 0, b.scene().amounts, 1, pool()).rgb);
+}
+
 TEST_CASE("A cancelled pass says so and can be gone on with", "[render]") {
   const Document doc = mixedSet(256, 256);
   SceneCache cache;
