@@ -21,6 +21,8 @@ constexpr int mostSteps = 100000;
 constexpr size_t allLamps = 4;
 // A draft follows mirrors and clear things this far, and nothing else.
 constexpr int draftBounces = 8;
+// Light that is less than this in the picture, of 1 for white, has no shadow ray in a draft.
+constexpr float draftLeast = 1e-3f;
 // How wide a bounce off something rough makes a path, in metres to the metre: textures are read as coarsely.
 constexpr float roughSpread = 0.1f;
 // Clear things without an inside (open or thin) end at once.
@@ -276,6 +278,8 @@ Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, Insid
 
 void Path::gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, const Color& light, bool sky) {
   if (isBlack(light)) return;
+  // What nobody would see is not worth a draft's ray.
+  if (m_draft && luminance(m_throughput * light * e.baked * m_scene.amounts[e.group]) * m_scene.exposure < draftLeast) return;
   const bool here = dot(ls.direction, v.facing) > 0;
   const V3f from = offset(v.hit.point, here ? v.facing : -v.facing);
   const float far = sky ? infinite : ls.distance * 0.9998f;

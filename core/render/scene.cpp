@@ -128,7 +128,8 @@ public:
     s.height = m_options.height > 0 ? m_options.height : int(settings.number("height"));
     s.seed = uint32_t(settings.number("seed"));
     s.bounces = int(settings.number("bounces"));
-    s.fireflyLimit = float(settings.number("firefly_limit")) / exposureFactor(m_doc, m_options.frame);
+    s.exposure = exposureFactor(m_doc, m_options.frame);
+    s.fireflyLimit = float(settings.number("firefly_limit")) / s.exposure;
     s.queries = m_options.queries;
     const LayerQuery all{.name = "all light", .everything = true};
     if (s.queries.empty() || !(s.queries.front() == all)) s.queries.insert(s.queries.begin(), all);

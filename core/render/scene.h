@@ -103,6 +103,7 @@ public:
   int width = 0, height = 0;
   uint32_t seed = 1;
   int bounces = 0;
+  float exposure = 1;               ///< value in the picture of 1 cd/m²
   float fireflyLimit = 0;           ///< cd/m² that one contribution may have after two bounces; 0: no limit
   std::vector<Color> amounts;       ///< of the groups at compile time
   std::vector<Color> restAmounts;   ///< of the lights that share the last group

@@ -75,7 +75,7 @@ TEST_CASE("Handles keep what a parameter may be, move keys at their frame, and a
   const std::vector<Handle> here = handlesIn(doc);
   const Handle* edge = find(here, "edge");
   REQUIRE(edge);
-  for (const V2f to : {V2f(-500, 900), V2f(2000, -700), V2f(3, 3)}) {
+  for (const V2f& to : {V2f(-500, 900), V2f(2000, -700), V2f(3, 3)}) {
     const double v = Params(*edge->drag(doc, to, std::nullopt).findByName("Lamp"), 1).number("edge");
     CHECK(v >= 0);
     CHECK(v <= 1);
