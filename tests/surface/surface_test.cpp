@@ -3,6 +3,8 @@
 #include "core/base/colorspace.h"
 #include "core/surface/fresnel.h"
 
+#include <fmt/format.h>
+
 using namespace ilumbra;
 using namespace ilumbra::test;
 
@@ -160,20 +162,25 @@ TEST_CASE("A tilted slab shifts the line of sight by Snell's law", "[surface][tr
 }
 
 TEST_CASE("A ball lens brings far light together at its focal length", "[surface][truth13]") {
-  // The focus of rays near the axis, from the picture: a camera far away looks through the ball at a far grid edge; the
-  // edge's image is turned over and its scale tells f. Here by the core's own refraction along one paraxial ray.
-  const double n = 1.5, radius = 1, h = 0.01;
-  V3f t;
-  const V3f p(float(-std::sqrt(radius * radius - h * h)), float(h), 0), normal = p;
-  REQUIRE(refract(V3f(-1, 0, 0), normalize(normal), float(n), t));
-  t = normalize(t);
-  const float far = -2 * dot(p, t);
-  const V3f q = p + t * far;
-  V3f out;
-  REQUIRE(refract(-t, -normalize(q), float(1 / n), out));
-  out = normalize(out);
-  const double crossing = double(q.x - q.y / out.y * out.x);
-  CHECK(crossing == Approx(n * 2 * radius / (4 * (n - 1))).epsilon(1e-3));
+  // From the focus every line of sight leaves the ball parallel to the axis, at the height f tan α: the edge of a bright sheet
+  // behind it is seen at the same place whatever its distance, and that place tells f.
+  for (const double n : {1.5, 1.8}) {
+    const double f = n * 2 / (4 * (n - 1)), edge = 0.03, half = 0.06;
+    for (const double behind : {1.5, 6.0}) {
+      const auto brightness = [&](double from) {
+        Set s(32, 32);
+        s.set(s.look(fmt::format("0, 0, {}", f).c_str(), "0, 0, 0", "1000"), {{"film_width", fmt::format("{} mm", 2000 * half / f).c_str()}});
+        s.add("material.surface", "Glass", {{"base_color", "1, 1, 1"}, {"transmission", "1"}, {"roughness", "0"}, {"ior", fmt::format("{}", n).c_str()}});
+        s.add("material.surface", "Bright", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", "100"}});
+        s.add("object.sphere", "Ball", {{"radius", "1"}, {"material", "Glass"}});
+        s.add("object.plane", "Sheet", {{"width", "20"}, {"depth", "20"}, {"turn", "90, 0, 0"}, {"position", fmt::format("0, {}, {}", from + 10, -behind).c_str()}, {"material", "Bright"}});
+        return mean(luminances(trace(s.take(), 256)));
+      };
+      const double share = brightness(edge) / brightness(-10), measured = edge / (half / f * (1 - 2 * share));
+      CAPTURE(n, behind, share, measured);
+      CHECK(measured == Approx(f).epsilon(0.01));
+    }
+  }
 }
 
 TEST_CASE("Attenuation reaches its colour at its depth, and its square at twice the depth", "[surface][truth15]") {
