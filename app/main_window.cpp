@@ -700,7 +700,7 @@ void MainWindow::showState() {
     if (m_studio.view().paused && !image->finished) text += tr(" · paused");
     if (!m_exportPath.isEmpty()) text += tr(" · will be exported");
     QString rate = image->raysPerSecond > 0 ? tr("%1 M rays/s").arg(image->raysPerSecond / 1e6, 0, 'f', 1) : QString();
-    if (image->change) {
+    if (image->change && !m_studio.history().undoLabel().empty()) { // opening a document is no change
       const QString rays = image->change->rays ? tr("%1 M rays").arg(double(image->change->rays) / 1e6, 0, 'f', 2) : tr("no rays");
       rate += tr("   Last change: %1, %2 ms, %3").arg(stageText(image->change->stage)).arg(std::ceil(image->change->seconds * 1000)).arg(rays);
     }
