@@ -1,5 +1,6 @@
 #include "app/material_library.h"
 
+#include "app/swatch_list.h"
 #include "app/theme.h"
 #include "core/base/error.h"
 #include "core/document/file.h"
@@ -10,7 +11,6 @@
 #include <QFileDialog>
 #include <QLabel>
 #include <QLineEdit>
-#include <QListWidget>
 #include <QMessageBox>
 #include <QPushButton>
 #include <QSettings>
@@ -21,11 +21,6 @@ namespace ilumbra {
 namespace {
 
 constexpr int idRole = Qt::UserRole, fileRole = Qt::UserRole + 1;
-
-QString keyOf(const QListWidgetItem& i) {
-  const uint id = i.data(idRole).toUInt();
-  return id ? QStringLiteral("library %1").arg(id) : QStringLiteral("library ") + i.data(fileRole).toString();
-}
 
 std::vector<NodeId> wearers(const Studio& studio) {
   std::vector<NodeId> out;
@@ -84,14 +79,7 @@ MaterialLibrary::MaterialLibrary(Studio& studio, QWidget* parent) : QDialog(pare
   m_search->setPlaceholderText(tr("find"));
   m_search->setAccessibleName(tr("Find a material"));
   column->addWidget(m_search);
-  m_list = new QListWidget(this);
-  m_list->setViewMode(QListView::IconMode);
-  m_list->setResizeMode(QListView::Adjust);
-  m_list->setMovement(QListView::Static);
-  m_list->setIconSize(QSize(Studio::swatchSize, Studio::swatchSize));
-  m_list->setSpacing(4);
-  m_list->setWordWrap(true);
-  m_list->setStyleSheet(QStringLiteral("QListWidget::item { color: #e9e4db; padding: 3px; border-radius: 4px; } QListWidget::item:selected { background: #35423e; }"));
+  m_list = new SwatchList(studio, this);
   column->addWidget(m_list, 1);
   m_where = new QLabel(this);
   m_where->setStyleSheet(QStringLiteral("color: #9a968f"));
@@ -118,7 +106,7 @@ MaterialLibrary::MaterialLibrary(Studio& studio, QWidget* parent) : QDialog(pare
   connect(m_use, &QPushButton::clicked, this, &MaterialLibrary::use);
   connect(m_list, &QListWidget::itemActivated, this, &MaterialLibrary::use);
   connect(m_list, &QListWidget::currentItemChanged, this, &MaterialLibrary::choose);
-  connect(m_search, &QLineEdit::textChanged, this, &MaterialLibrary::search);
+  connect(m_search, &QLineEdit::textChanged, m_list, &SwatchList::search);
   connect(m_keep, &QPushButton::clicked, this, [this] {
     if (const QListWidgetItem* i = m_list->currentItem(); i && keep(m_studio, i->data(idRole).toUInt())) fill();
   });
@@ -135,36 +123,24 @@ MaterialLibrary::MaterialLibrary(Studio& studio, QWidget* parent) : QDialog(pare
     setFolder(f);
     fill();
   });
-  connect(&studio, &Studio::swatchArrived, this, [this](const QString& key, const QPixmap& picture) {
-    for (int i = 0; i < m_list->count(); ++i)
-      if (keyOf(*m_list->item(i)) == key) m_list->item(i)->setIcon(QIcon(picture));
-  });
   fill();
   m_list->setFocus();
 }
 
 void MaterialLibrary::fill() {
   m_list->clear();
-  QPixmap blank(Studio::swatchSize, Studio::swatchSize);
-  blank.fill(theme::desk);
-  const auto add = [&](const QString& name, const QString& where) {
-    auto* i = new QListWidgetItem(QIcon(blank), name, m_list);
-    i->setToolTip(where);
-    i->setSizeHint(QSize(Studio::swatchSize + 18, Studio::swatchSize + 40));
-    i->setTextAlignment(Qt::AlignHCenter);
-    return i;
-  };
   for (const Node* n : m_studio.doc().family("material")) {
-    QListWidgetItem* i = add(qs(n->name), tr("In this document · %1").arg(qs(n->kind->label)));
-    i->setData(idRole, uint(n->id));
-    m_studio.askForSwatch(keyOf(*i), n->id);
+    const QString key = QStringLiteral("library %1").arg(n->id);
+    m_list->add(qs(n->name), tr("In this document · %1").arg(qs(n->kind->label)), key)->setData(idRole, uint(n->id));
+    m_studio.askForSwatch(key, n->id);
   }
   const QFileInfoList files = QDir(folder()).entryInfoList({QStringLiteral("*.ilum")}, QDir::Files, QDir::Name | QDir::IgnoreCase);
   for (const QFileInfo& f : files) {
-    QListWidgetItem* i = add(f.completeBaseName(), tr("In the library · %1").arg(f.filePath()));
+    const QString key = QStringLiteral("library ") + f.filePath();
+    QListWidgetItem* i = m_list->add(f.completeBaseName(), tr("In the library · %1").arg(f.filePath()), key);
     i->setData(fileRole, f.filePath());
     i->setForeground(theme::accent);
-    m_studio.askForSwatch(keyOf(*i), [kinds = m_studio.kinds(), path = f.filePath().toStdString()](const Document& now, NodeId& material) {
+    m_studio.askForSwatch(key, [kinds = m_studio.kinds(), path = f.filePath().toStdString()](const Document& now, NodeId& material) {
       const Document file = readDocument(kinds, path);
       const Node* whole = wholeMaterial(file);
       if (!whole) throw badInput(path + ": holds no material");
@@ -188,20 +164,9 @@ void MaterialLibrary::choose() {
   m_remove->setEnabled(i && !i->data(fileRole).toString().isEmpty());
 }
 
-void MaterialLibrary::search(const QString& text) {
-  QListWidgetItem* first = nullptr;
-  for (int i = 0; i < m_list->count(); ++i) {
-    QListWidgetItem* item = m_list->item(i);
-    const bool fits = item->text().contains(text, Qt::CaseInsensitive) || item->toolTip().contains(text, Qt::CaseInsensitive);
-    item->setHidden(!fits);
-    if (fits && !first) first = item;
-  }
-  m_list->setCurrentItem(first);
-}
-
 void MaterialLibrary::use() {
-  const QListWidgetItem* i = m_list->currentItem();
-  if (!i || i->isHidden()) return;
+  const QListWidgetItem* i = m_list->chosen();
+  if (!i) return;
   const std::vector<NodeId> on = wearers(m_studio);
   const QString file = i->data(fileRole).toString();
   NodeId material = i->data(idRole).toUInt();

@@ -5,11 +5,11 @@
 
 class QLabel;
 class QLineEdit;
-class QListWidget;
-class QListWidgetItem;
 class QPushButton;
 
 namespace ilumbra {
+
+class SwatchList;
 
 /// The materials at hand: those of the document, and those kept as files in the person's library folder, each with a picture
 /// rendered in the light of the set. Enter or a double click puts one on the selected objects, or, with none selected, takes
@@ -18,7 +18,7 @@ class MaterialLibrary : public QDialog {
   Q_OBJECT
 public:
   explicit MaterialLibrary(Studio& studio, QWidget* parent = nullptr);
-  QListWidget* list() const { return m_list; }
+  SwatchList* list() const { return m_list; }
   /// The folder of the library; made when something is kept in it.
   static QString folder();
   static void setFolder(const QString& folder);
@@ -31,10 +31,9 @@ public:
 
 private:
   void fill();
-  void search(const QString& text);
   void choose();
   Studio& m_studio;
-  QListWidget* m_list;
+  SwatchList* m_list;
   QLineEdit* m_search;
   QLabel* m_where;
   QPushButton *m_use, *m_keep, *m_remove;

@@ -3,10 +3,11 @@
 
 #include <QDialog>
 
-class QListWidget;
 class QLineEdit;
 
 namespace ilumbra {
+
+class SwatchList;
 
 /// What a material may be made of: the presets, each with a picture rendered in the light of the document. Enter or a double
 /// click takes one.
@@ -14,15 +15,14 @@ class MatterGallery : public QDialog {
   Q_OBJECT
 public:
   MatterGallery(Studio& studio, NodeId material, QWidget* parent = nullptr);
-  QListWidget* list() const { return m_list; }
+  SwatchList* list() const { return m_list; }
   void take(const QString& preset);
 
 private:
-  void search(const QString& text);
   void askForSwatches();
   Studio& m_studio;
   NodeId m_material;
-  QListWidget* m_list;
+  SwatchList* m_list;
   QLineEdit* m_search;
 };
 

@@ -11,6 +11,7 @@
 #include "app/recovery.h"
 #include "app/route_view.h"
 #include "app/settings_panel.h"
+#include "app/swatch_list.h"
 #include "app/theme.h"
 #include "app/thing_drag.h"
 #include "app/things_panel.h"
@@ -897,7 +898,7 @@ TEST_CASE("Materials are kept in a library, shown, put on things and removed", "
   o.studio->select({moon});
   auto* library = new MaterialLibrary(*o.studio, o.window.get());
   library->show();
-  QListWidget* list = library->list();
+  SwatchList* list = library->list();
   REQUIRE(list->count() == int(o.doc().family("material").size()) + 3);
   const auto row = [&](const QString& text) {
     for (int i = 0; i < list->count(); ++i)

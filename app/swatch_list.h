@@ -1,0 +1,20 @@
+#pragma once
+#include "app/studio.h"
+
+#include <QListWidget>
+
+namespace ilumbra {
+
+/// Materials as pictures with their names below; pictures come as they are rendered, by their keys (Studio::swatchArrived).
+class SwatchList : public QListWidget {
+  Q_OBJECT
+public:
+  explicit SwatchList(Studio& studio, QWidget* parent = nullptr);
+  QListWidgetItem* add(const QString& name, const QString& tip, const QString& key);
+  /// Shows what has the text in its name or tip, and makes the first of it the current one.
+  void search(const QString& text);
+  /// The current one, if it is in sight.
+  QListWidgetItem* chosen() const;
+};
+
+} // namespace ilumbra
