@@ -53,15 +53,15 @@ std::vector<NodeId> objectsOf(const Document& doc, NodeId material, double frame
 }
 
 Document splitMix(const Document& doc, NodeId material, bool split) {
-  Document out = setMix(doc, material, "split", split);
+  const Document marked = setMix(doc, material, "split", split);
+  Document out = marked;
   if (split) {
     // What was said of all is said of each.
-    const Node* row = mixRow(out, material);
-    const Params p(*row, 0);
+    const Node* row = mixRow(marked, material);
     for (const char* param : {"on", "solo", "stops", "tint"}) {
-      const Value* v = row->find(param);
-      if (!v) continue;
-      for (const NodeId o : objectsOf(doc, material, currentFrame(doc))) out = setMix(out, {material, o}, param, *v->constant());
+      if (!row->find(param)) continue;
+      const Constant said = Params(*row, currentFrame(doc)).constant(param); // keys end here: rows are set one by one from now
+      for (const NodeId o : objectsOf(doc, material, currentFrame(doc))) out = setMix(out, {material, o}, param, said);
       out = setMix(out, material, param, row->kind->param(param)->initial);
     }
     return out;
