@@ -331,7 +331,8 @@ void MainWindow::makeCommands() {
     library->open();
   }, {}, true);
   add("scene.switch", scene, tr("Switch the selected lights"), "Ctrl+M", tr("Lights and own light that are selected, on or off"), [this] {
-    for (const NodeId id : m_studio.selection()) m_scene->switchLamp(id);
+    const uint64_t gesture = m_studio.newGesture();
+    for (const NodeId id : m_studio.selection()) m_scene->switchLamp(id, gesture);
   }, {}, true);
   add("picture.keep", picture, tr("Keep as a proof"), "Ctrl+Return", tr("Keeps the picture with the document that made it"), [this] { m_studio.keep(); });
   add("picture.go_on", picture, tr("Go on from the chosen proof"), "", tr("Makes the proof's document the current one"), [this] { m_studio.goOnFrom(m_proofs->chosen()); }, [this] { return m_proofs->chosen() != 0; });

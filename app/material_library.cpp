@@ -60,14 +60,14 @@ bool MaterialLibrary::keep(Studio& studio, NodeId material) {
   return true;
 }
 
-NodeId MaterialLibrary::take(Studio& studio, const QString& path) {
+NodeId MaterialLibrary::take(Studio& studio, const QString& path, uint64_t gesture) {
   NodeId made = 0;
   studio.edit(tr("Take in a material"), [&](const Document& d) {
     const Document file = readDocument(studio.kinds(), path.toStdString());
     const Node* whole = wholeMaterial(file);
     if (!whole) throw badInput(path.toStdString() + ": holds no material");
     return transplant(d, file, whole->id, &made);
-  });
+  }, gesture);
   return made;
 }
 
@@ -170,7 +170,8 @@ void MaterialLibrary::use() {
   const std::vector<NodeId> on = wearers(m_studio);
   const QString file = i->data(fileRole).toString();
   NodeId material = i->data(idRole).toUInt();
-  if (!file.isEmpty() && !(material = take(m_studio, file))) return;
+  const uint64_t gesture = m_studio.newGesture();
+  if (!file.isEmpty() && !(material = take(m_studio, file, gesture))) return;
   if (on.empty()) {
     m_studio.select({material});
   } else {
@@ -178,7 +179,7 @@ void MaterialLibrary::use() {
       Document out = d;
       for (const NodeId id : on) out = setValue(out, id, "material", Constant(Reference{material, nullptr}));
       return out;
-    });
+    }, gesture);
   }
   accept();
 }

@@ -26,7 +26,7 @@ public:
   /// if it cannot be written.
   static bool keep(Studio& studio, NodeId material);
   /// Takes the material of a file into the document; 0 (and told) if there is none.
-  static NodeId take(Studio& studio, const QString& file);
+  static NodeId take(Studio& studio, const QString& file, uint64_t gesture = 0);
   void use();
 
 private:

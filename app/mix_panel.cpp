@@ -40,7 +40,8 @@ MixRow::MixRow(Studio& studio, const MixSource& source, QWidget* parent) : QWidg
   refresh();
 }
 
-void MixRow::show(const SessionImage::Group& g) {
+void MixRow::show(const SessionImage::Group& g, size_t parts) {
+  m_parts = parts < 2 ? 0 : parts;
   m_name = qs(g.name);
   m_share = g.share;
   m_light = isBlack(g.amount) ? theme::faint : shown(rec709FromAcescg(g.amount));
@@ -62,9 +63,6 @@ void MixRow::refresh() {
     const Triple t = p.triple("tint");
     m_tint = shown({float(t[0]), float(t[1]), float(t[2])});
   }
-  m_parts = 0;
-  if (const Node* n = doc.find(m_source.light); n && n->kind->family() == "material" && !m_source.object) m_parts = objectsOf(doc, n->id, m_studio.frame()).size();
-  if (m_parts < 2) m_parts = 0;
   m_unheard = !m_on || (Mix(doc, m_studio.frame()).anySolo() && !m_solo);
   update();
 }
@@ -281,6 +279,8 @@ void MixPanel::rebuild() {
       m_rows.push_back(r);
     }
   }
+  // Asked once for all rows, and only where they are in sight: in a large set it takes its time.
+  const auto objects = isVisible() ? objectsByMaterial(m_studio.doc(), m_studio.frame()) : std::map<NodeId, std::vector<NodeId>>();
   for (size_t i = 0; i < shown.size(); ++i) {
     // A material's own light may stand in several groups, one for each use that changes it.
     SessionImage::Group sum = *shown[i];
@@ -289,7 +289,8 @@ void MixPanel::rebuild() {
       if (g.source == sum.source) sum.share += g.share;
     const Node *n = m_studio.doc().find(sum.source.light), *object = m_studio.doc().find(sum.source.object);
     if (n) sum.name = object ? qs(object->name).append(QStringLiteral(" · ")).append(qs(n->name)).toStdString() : n->name;
-    m_rows[i]->show(sum);
+    const auto of = sum.source.object ? objects.end() : objects.find(sum.source.light);
+    m_rows[i]->show(sum, of == objects.end() ? 0 : of->second.size());
   }
   m_empty->setVisible(m_rows.empty());
 }

@@ -19,7 +19,8 @@ class MixRow : public QWidget {
 public:
   MixRow(Studio& studio, const MixSource& source, QWidget* parent);
   const MixSource& source() const { return m_source; }
-  void show(const SessionImage::Group& group);
+  /// `parts`: objects that its material's row could be split into.
+  void show(const SessionImage::Group& group, size_t parts);
   void refresh();
   QSize sizeHint() const override { return {480, 27}; }
   /// Places for a pointer, in the row's own pixels.

@@ -68,7 +68,7 @@ std::vector<Handle> PictureView::handles() const {
   const Document& doc = m_studio.doc();
   const Node *n = m_studio.selection().size() == 1 ? m_studio.currentNode() : nullptr, *camera = activeCamera(doc);
   const Compare compare = m_studio.view().compare;
-  if (!n || !camera || m_tool != Tool::Pick || m_studio.picking().active() || compare == Compare::SideBySide || m_studio.view().left) return {};
+  if (!n || n->kind->family() != "light" || !camera || m_tool != Tool::Pick || m_studio.picking().active() || compare == Compare::SideBySide || m_studio.view().left) return {};
   const Params s = settingsOf(doc);
   return handlesOf(doc, *n, m_studio.frame(), Camera(doc, *camera, m_studio.frame(), int(s.number("width")), int(s.number("height"))));
 }
@@ -126,7 +126,9 @@ void PictureView::dragHandle(const QPointF& at) {
     if (pick(*scene, float(to.x()), float(to.y()), 0, point)) onto = point;
   }
   const Handle& h = m_held;
+  const Document before = m_studio.doc();
   m_studio.edit(tr("Drag %1").arg(qs(h.label).toLower()), [&](const Document& d) { return h.drag(d, {float(to.x()), float(to.y())}, onto); }, m_gesture);
+  m_dragged |= !(m_studio.doc() == before);
   update();
 }
 
@@ -448,7 +450,7 @@ void PictureView::mousePressEvent(QMouseEvent* e) {
       if ((fromPicture(h.at) - e->position()).manhattanLength() <= 10) {
         m_drag = Drag::Handle;
         m_held = std::move(h);
-        m_beforeDrag = m_studio.doc();
+        m_dragged = false;
         update();
         return;
       }
@@ -537,8 +539,7 @@ void PictureView::keyPressEvent(QKeyEvent* e) {
   case Qt::Key_Escape:
     if (m_drag == Drag::Handle) { // as it was
       m_drag = Drag::None;
-      const Document before = *m_beforeDrag;
-      m_studio.edit(tr("Leave the handle"), [&](const Document&) { return before; }, m_gesture);
+      if (m_dragged) m_studio.undo();
       return update();
     }
     if (m_studio.picking().active()) return m_studio.setPicking({});

@@ -95,7 +95,7 @@ private:
   bool m_corner = false;
   QRectF m_regionDrawn;
   Handle m_held;            ///< while it is dragged
-  std::optional<Document> m_beforeDrag;
+  bool m_dragged = false;   ///< and has changed something
   std::string m_hovered;    ///< the handle under the pointer, by parameter
 };
 

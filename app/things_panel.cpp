@@ -161,12 +161,12 @@ static std::string lampSwitch(const Node& n, double frame) {
   return n.kind->param("own_light") && Params(n, frame).number("own_light") > 0 ? "own_light_on" : "";
 }
 
-void ThingsPanel::switchLamp(NodeId id) {
+void ThingsPanel::switchLamp(NodeId id, uint64_t gesture) {
   const Node* n = m_studio.doc().find(id);
   const std::string param = n ? lampSwitch(*n, m_studio.frame()) : std::string();
   if (param.empty()) return;
   const bool on = Params(*n, m_studio.frame()).flag(param);
-  m_studio.edit(tr("Switch %1").arg(qs(n->name)), [&](const Document& d) { return setNow(d, {id, param, 0, {}}, Constant(!on)); });
+  m_studio.edit(tr("Switch %1").arg(qs(n->name)), [&](const Document& d) { return setNow(d, {id, param, 0, {}}, Constant(!on)); }, gesture);
 }
 
 void ThingsPanel::showLamps() {

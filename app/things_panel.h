@@ -20,7 +20,7 @@ public:
   void addMenu();
   void rename();
   /// A light, or a material's own light, on or off.
-  void switchLamp(NodeId id);
+  void switchLamp(NodeId id, uint64_t gesture = 0);
   QTreeWidget* list() const { return m_list; }
   QLineEdit* search() const { return m_search; }
 

@@ -173,4 +173,10 @@ bool isAnimated(const Node& node) {
   return std::any_of(node.values.begin(), node.values.end(), [](const auto& v) { return v.second.keys() != nullptr; });
 }
 
+bool isAnimated(const Document& doc, const Node& node) {
+  for (const Node* n = &node; n; n = doc.find(n->parent))
+    if (isAnimated(*n)) return true;
+  return false;
+}
+
 } // namespace ilumbra

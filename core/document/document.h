@@ -116,5 +116,7 @@ inline Params settingsOf(const Document& doc) { return {doc.settings(), 0}; }
 double currentFrame(const Document& doc);
 /// True if any value of the node has keys.
 bool isAnimated(const Node& node);
+/// The same of a node or anything that holds it.
+bool isAnimated(const Document& doc, const Node& node);
 
 } // namespace ilumbra

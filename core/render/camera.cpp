@@ -79,10 +79,8 @@ Camera::Camera(const Document& doc, const Node& node, double frame, int width, i
   const Params p(node, frame);
   const auto place = [&](double at) { return aimMatrix(Params(node, at)) * (node.parent ? worldMatrix(doc, *doc.find(node.parent), at) : M44f()); };
   const M44f m = place(frame);
-  bool keyed = false;
-  for (const Node* n = &node; n; n = doc.find(n->parent)) keyed |= isAnimated(*n);
   const Shutter shutter = shutterOf(doc, frame);
-  if (keyed && shutter.close > shutter.open) {
+  if (shutter.close > shutter.open && isAnimated(doc, node)) {
     if (const MotionPtr moving = motionOf(place, shutter.open, shutter.close, p.real("focus"))) m_motion = std::make_shared<const Motion>(moving->rigid());
   }
   m_opening = Aperture(int(p.number("blades")), p.real("blade_rounding"), p.real("blade_turn"));

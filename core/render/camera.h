@@ -44,6 +44,8 @@ public:
   V3f forward() const { return -m_z; }
   V3f right() const { return m_x; }
   V3f up() const { return m_y; }
+  /// Height of what is seen in the plane one metre ahead.
+  float seenHeight() const { return pixelAngle() * float(m_height); }
   /// Width of a pixel in the plane one metre ahead.
   float pixelAngle() const { return m_width > 0 ? m_filmWidth / float(m_width) : 0; }
 

@@ -35,20 +35,23 @@ const Node* mixRow(const Document& doc, const MixSource& source) {
   return nullptr;
 }
 
-// True if a use of a material is, or is layered of, another.
-static bool madeOf(const Document& doc, NodeId use, NodeId material, double frame, int depth) {
+// The materials that a use is made of, itself first.
+static void parts(const Document& doc, NodeId use, double frame, int depth, std::set<NodeId>& out) {
   const Node* n = doc.find(use);
-  if (!n || depth > 64) return false;
-  if (use == material) return true;
-  if (n->kind->id != "material.layer") return false;
+  if (!n || depth > 64 || !out.insert(use).second || n->kind->id != "material.layer") return;
   const Params p(*n, frame);
-  return madeOf(doc, p.reference("below").target, material, frame, depth + 1) || madeOf(doc, p.reference("above").target, material, frame, depth + 1);
+  parts(doc, p.reference("below").target, frame, depth + 1, out);
+  parts(doc, p.reference("above").target, frame, depth + 1, out);
 }
 
-std::vector<NodeId> objectsOf(const Document& doc, NodeId material, double frame) {
-  std::vector<NodeId> out;
-  for (const Node* n : doc.family("object"))
-    if (n->kind->param("material") && madeOf(doc, Params(*n, frame).reference("material").target, material, frame, 0)) out.push_back(n->id);
+std::map<NodeId, std::vector<NodeId>> objectsByMaterial(const Document& doc, double frame) {
+  std::map<NodeId, std::vector<NodeId>> out;
+  for (const Node* n : doc.family("object")) {
+    if (!n->kind->param("material")) continue;
+    std::set<NodeId> of;
+    parts(doc, Params(*n, frame).reference("material").target, frame, 0, of);
+    for (const NodeId m : of) out[m].push_back(n->id);
+  }
   return out;
 }
 
@@ -58,10 +61,11 @@ Document splitMix(const Document& doc, NodeId material, bool split) {
   if (split) {
     // What was said of all is said of each.
     const Node* row = mixRow(marked, material);
+    const std::vector<NodeId> objects = objectsByMaterial(doc, currentFrame(doc))[material];
     for (const char* param : {"on", "solo", "stops", "tint"}) {
       if (!row->find(param)) continue;
       const Constant said = Params(*row, currentFrame(doc)).constant(param); // keys end here: rows are set one by one from now
-      for (const NodeId o : objectsOf(doc, material, currentFrame(doc))) out = setMix(out, {material, o}, param, said);
+      for (const NodeId o : objects) out = setMix(out, {material, o}, param, said);
       out = setMix(out, material, param, row->kind->param(param)->initial);
     }
     return out;
@@ -156,7 +160,8 @@ Document bakeMix(const Document& doc) {
   };
   // Of a split material: what each object has for itself.
   const auto bakeSplit = [&](const Node& material) {
-    for (const NodeId id : objectsOf(doc, material.id, frame)) {
+    const std::vector<NodeId> objects = objectsByMaterial(doc, frame)[material.id];
+    for (const NodeId id : objects) {
       const Color f = mix.factor({material.id, id});
       if (f == Color(1.0f)) continue;
       const Node& object = *doc.find(id);

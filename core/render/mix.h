@@ -28,8 +28,8 @@ const Node* mixRow(const Document& doc, const MixSource& source);
 Document setMix(const Document& doc, const MixSource& source, std::string_view param, const Constant& value);
 /// Gives the own light of each object of this material a light group and a row of its own, or joins them again to one.
 Document splitMix(const Document& doc, NodeId material, bool split);
-/// The objects that have this material, or a layered one that it is part of, by tree order.
-std::vector<NodeId> objectsOf(const Document& doc, NodeId material, double frame);
+/// For each material the objects that have it, or a layered one that it is part of, by tree order.
+std::map<NodeId, std::vector<NodeId>> objectsByMaterial(const Document& doc, double frame);
 /// Every row taken away.
 Document clearMix(const Document& doc);
 

@@ -233,12 +233,7 @@ private:
   }
 
   // True if the thing may be elsewhere at other times of the shutter.
-  bool maybeMoves(const Node& n) const {
-    if (!(m_shutter.close > m_shutter.open)) return false;
-    for (const Node* up = &n; up; up = m_doc.find(up->parent))
-      if (isAnimated(*up)) return true;
-    return false;
-  }
+  bool maybeMoves(const Node& n) const { return m_shutter.close > m_shutter.open && isAnimated(m_doc, n); }
 
   // The times at which a form that changes is built, or none.
   std::vector<double> formTimes(const Node& n) const {
@@ -256,7 +251,21 @@ private:
     const std::vector<double> times = formTimes(n);
     for (const double t : times) key = contentHash(fmt::format("{}|{}", key, shapeKey(m_doc, n, t)));
     m_used.insert(key);
-    if (const auto it = m_cache.shapes.find(key); it != m_cache.shapes.end()) return it->second;
+    GeometryPtr& geometry = m_cache.shapes[key];
+    if (!geometry) {
+      try {
+        geometry = build(n, times);
+      } catch (...) {
+        m_cache.shapes.erase(key);
+        throw;
+      }
+    }
+    if (!times.empty() && geometry->shape.forms.empty()) m_scene->troubles.push_back(n.name + ": its triangles change while the shutter is open, so that its form is not blurred");
+    return geometry;
+  }
+
+  // The shape of a thing, at all of the times where it changes; without them if they have not the same triangles.
+  GeometryPtr build(const Node& n, const std::vector<double>& times) {
     const auto kind = std::find_if(m_cache.shapeKinds.begin(), m_cache.shapeKinds.end(), [&](const ShapeKind& k) { return k.kind.id == n.kind->id; });
     if (kind == m_cache.shapeKinds.end() || !kind->build) throw badInput(n.kind->id + ": cannot be built");
     const auto made = [&](double frame) {
@@ -274,13 +283,12 @@ private:
       const auto same = [](const Mesh::Triangle& a, const Mesh::Triangle& b) { return a.a == b.a && a.b == b.b && a.c == b.c; };
       if (then.mesh.positions.size() != shape.mesh.positions.size() || then.mesh.normals.size() != shape.mesh.normals.size() ||
           !std::equal(then.mesh.triangles.begin(), then.mesh.triangles.end(), shape.mesh.triangles.begin(), shape.mesh.triangles.end(), same)) {
-        m_scene->troubles.push_back(n.name + ": its triangles change while the shutter is open, so that its form is not blurred");
         shape.forms.clear();
         break;
       }
       shape.forms.push_back({then.sphereRadius, std::move(then.mesh.positions), std::move(then.mesh.normals)});
     }
-    return m_cache.shapes[key] = std::make_shared<const Geometry>(m_cache.device, std::move(shape));
+    return std::make_shared<const Geometry>(m_cache.device, std::move(shape));
   }
 
   uint16_t thingOf(const Node& n) {

@@ -61,7 +61,7 @@ struct SessionImage {
     double seconds = 0;            ///< from the request to its first picture
     uint64_t rays = 0;             ///< for that picture
   };
-  std::optional<Change> change;    ///< none: the document is as it was opened
+  std::optional<Change> change;    ///< none: nothing was shown before
   double clippedWhite = 0, clippedBlack = 0; ///< with SessionRequest::clipping: shares of the pixels
   double frame = 1;
   std::vector<EffectReading> effects;

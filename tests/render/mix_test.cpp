@@ -122,7 +122,7 @@ TEST_CASE("A material's row is split by its objects, mixed, baked and joined", "
   s.add("object.sphere", "Right coal", {{"radius", "0.2"}, {"position", "0.5, 0.2, 0"}, {"material", "Ember"}});
   const NodeId ember = s.find("Ember"), left = s.find("Left coal"), right = s.find("Right coal");
   const Document doc = s.take();
-  CHECK(objectsOf(doc, ember, 1) == std::vector<NodeId>{left, right});
+  CHECK(objectsByMaterial(doc, 1).at(ember) == std::vector<NodeId>{left, right});
   CHECK(trace(doc, 1).scene->groups.size() == 1);
   // What was said of all is said of each when they part.
   const Document split = splitMix(setMix(doc, ember, "stops", 1.0), ember, true);
