@@ -213,9 +213,10 @@ void samplers(Hall& hall) {
     const ScenePtr scene = compile(lampRoom(hall.kinds, 1, 480, 270));
     const RayLog log = raysOf(*scene, 4);
     const Tasks one(1);
+    Rendering r;
     std::vector<double> shares;
     for (int run = 0; run < 5; ++run) {
-      Rendering r(scene);
+      r.restart(scene);
       const double pass = seconds([&] { r.advance(one, 4, never); }), bare = seconds([&] { replay(log.rays, 0, log.rays.size()); });
       shares.push_back(bare / pass);
     }

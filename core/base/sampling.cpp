@@ -35,25 +35,6 @@ struct FilterTable {
 
 } // namespace
 
-V2f sampleDisc(const V2f& u) {
-  const float a = 2 * u.x - 1, b = 2 * u.y - 1;
-  if (a == 0 && b == 0) return {0, 0};
-  float r, phi;
-  if (std::abs(a) > std::abs(b)) {
-    r = a;
-    phi = pi / 4 * (b / a);
-  } else {
-    r = b;
-    phi = pi / 2 - pi / 4 * (a / b);
-  }
-  return {r * std::cos(phi), r * std::sin(phi)};
-}
-
-V3f sampleCosineHemisphere(const V2f& u) {
-  const V2f d = sampleDisc(u);
-  return {d.x, d.y, std::sqrt(std::max(0.0f, 1 - d.x * d.x - d.y * d.y))};
-}
-
 V3f sampleUniformSphere(const V2f& u) {
   const float z = 1 - 2 * u.x, r = std::sqrt(std::max(0.0f, 1 - z * z)), phi = 2 * pi * u.y;
   return {r * std::cos(phi), r * std::sin(phi), z};

@@ -92,9 +92,18 @@ private:
 };
 
 /// Concentric disc map (Shirley and Chiu 1997).
-V2f sampleDisc(const V2f& u);
+inline V2f sampleDisc(const V2f& u) {
+  const float a = 2 * u.x - 1, b = 2 * u.y - 1;
+  if (a == 0 && b == 0) return {0, 0};
+  const bool wide = std::abs(a) > std::abs(b);
+  const float r = wide ? a : b, phi = wide ? pi / 4 * (b / a) : pi / 2 - pi / 4 * (a / b);
+  return {r * std::cos(phi), r * std::sin(phi)};
+}
 /// Cosine-weighted direction about +z, pdf = cos / pi.
-V3f sampleCosineHemisphere(const V2f& u);
+inline V3f sampleCosineHemisphere(const V2f& u) {
+  const V2f d = sampleDisc(u);
+  return {d.x, d.y, std::sqrt(std::max(0.0f, 1 - d.x * d.x - d.y * d.y))};
+}
 V3f sampleUniformSphere(const V2f& u);
 /// Uniform in the cone about +z whose half-angle has cosine 1 - oneMinusCos, pdf = 1 / (2 pi oneMinusCos).
 /// Takes 1 - cos so that narrow cones keep their precision.

@@ -36,7 +36,7 @@ public:
     const LightTree& m_tree;
     V3f m_point{0.0f}, m_normal{0.0f};
     float m_total = 0;
-    std::array<float, width> m_root{};
+    std::array<float, width> m_root; ///< meaningless before moveTo()
   };
 
 private:

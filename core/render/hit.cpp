@@ -3,7 +3,6 @@
 #include "core/base/hash.h"
 #include "core/render/geometry.h"
 
-#include <cstring>
 #include <limits>
 
 namespace ilumbra {
@@ -28,8 +27,12 @@ void fillRay(RTCRay& r, const V3f& o, const V3f& d, float far, float time) {
 struct Corners {
   V3f a, b, c;
 };
-Corners corners(const Shape& s, const Mesh::Triangle& t, std::vector<V3f> Shape::Form::*member, const std::vector<V3f>& still, float time) {
+Corners cornersBetween(const Shape& s, const Mesh::Triangle& t, std::vector<V3f> Shape::Form::*member, float time);
+inline Corners corners(const Shape& s, const Mesh::Triangle& t, std::vector<V3f> Shape::Form::*member, const std::vector<V3f>& still, float time) {
   if (s.forms.empty()) return {still[t.a], still[t.b], still[t.c]};
+  return cornersBetween(s, t, member, time);
+}
+Corners cornersBetween(const Shape& s, const Mesh::Triangle& t, std::vector<V3f> Shape::Form::*member, float time) {
   const float place = time * float(s.forms.size() - 1);
   const size_t k = std::min(size_t(place), s.forms.size() - 2);
   const auto &from = s.forms[k].*member, &to = s.forms[k + 1].*member;
@@ -60,30 +63,24 @@ void complete(const Instance& i, const Moment& moment, const RTCHit& q, const V3
     const V3f n = normalize(transformPoint(toObject, o + d * t));
     h.point = transformPoint(toWorld, n * radiusAt(s, moment.time()));
     h.geometric = h.shading = normalize(transformNormal(toObject, n));
-    h.uv = {std::atan2(-n.z, n.x) / (2 * pi) + 0.5f, 0.5f + std::asin(std::clamp(n.y, -1.0f, 1.0f)) / pi};
-    h.tangent = transformVector(toWorld, {-n.z, 0, n.x});
   } else {
     const Mesh& m = s.mesh;
     h.triangle = q.primID;
+    h.u = q.u;
+    h.v = q.v;
     const auto& tri = m.triangles[q.primID];
+    if (!m.normals.empty()) // all that is far away in memory at once
+      for (const uint32_t k : {tri.a, tri.b, tri.c}) __builtin_prefetch(&m.normals[k]);
     const auto [a, b, c] = corners(s, tri, &Shape::Form::positions, m.positions, moment.time());
     const float u = q.u, v = q.v, w = 1 - u - v;
     h.point = transformPoint(toWorld, a * w + b * u + c * v);
     const V3f flat = cross(b - a, c - a);
     h.geometric = normalize(transformNormal(toObject, flat));
     h.shading = h.geometric;
-    h.tangent = transformVector(toWorld, b - a);
     if (!m.normals.empty()) {
       const auto [na, nb, nc] = corners(s, tri, &Shape::Form::normals, m.normals, moment.time());
       const V3f n = normalize(transformNormal(toObject, na * w + nb * u + nc * v));
       if (!isBlack(n)) h.shading = dot(n, h.geometric) < 0 ? -n : n;
-    }
-    if (!m.uvs.empty()) {
-      const V2f &ta = m.uvs[tri.a], &tb = m.uvs[tri.b], &tc = m.uvs[tri.c];
-      h.uv = ta * w + tb * u + tc * v;
-      const V2f e1 = tb - ta, e2 = tc - ta;
-      const float det = e1.x * e2.y - e1.y * e2.x;
-      if (std::abs(det) > 1e-20f) h.tangent = transformVector(toWorld, ((b - a) * e2.y - (c - a) * e1.y) * (1 / det));
     }
   }
   h.distance = dot(h.point - o, d);
@@ -91,19 +88,20 @@ void complete(const Instance& i, const Moment& moment, const RTCHit& q, const V3
 
 } // namespace
 
-V3f offset(const V3f& p, const V3f& n) {
-  constexpr float nearOrigin = 1.0f / 32, floatScale = 1.0f / 65536, intScale = 256;
-  V3f r;
-  for (int i = 0; i < 3; ++i) {
-    const auto step = int32_t(intScale * n[i]);
-    int32_t bits;
-    std::memcpy(&bits, &p[i], 4);
-    bits += p[i] < 0 ? -step : step;
-    float moved;
-    std::memcpy(&moved, &bits, 4);
-    r[i] = std::abs(p[i]) < nearOrigin ? p[i] + floatScale * n[i] : moved;
+TextureFrame textureFrame(const Hit& h, const Moment& moment) {
+  const Shape& s = h.instance->geometry->shape;
+  if (s.sphereRadius > 0) {
+    const V3f n = normalize(transformPoint(*h.toObject, h.point));
+    return {{std::atan2(-n.z, n.x) / (2 * pi) + 0.5f, 0.5f + std::asin(std::clamp(n.y, -1.0f, 1.0f)) / pi}, transformVector(*h.toWorld, {-n.z, 0, n.x})};
   }
-  return r;
+  const Mesh& m = s.mesh;
+  const auto& tri = m.triangles[h.triangle];
+  const auto [a, b, c] = corners(s, tri, &Shape::Form::positions, m.positions, moment.time());
+  if (m.uvs.empty()) return {{0, 0}, transformVector(*h.toWorld, b - a)};
+  const V2f &ta = m.uvs[tri.a], &tb = m.uvs[tri.b], &tc = m.uvs[tri.c], e1 = tb - ta, e2 = tc - ta;
+  const float det = e1.x * e2.y - e1.y * e2.x;
+  const V3f along = std::abs(det) > 1e-20f ? ((b - a) * e2.y - (c - a) * e1.y) * (1 / det) : b - a;
+  return {ta * (1 - h.u - h.v) + tb * h.u + tc * h.v, transformVector(*h.toWorld, along)};
 }
 
 bool RayCaster::intersect(RTCScene in, const int* instanceOf, const V3f& o, const V3f& d, float far, Hit& hit) const {
@@ -168,10 +166,10 @@ bool RayCaster::occluded(const V3f& o, const V3f& d, float far) const {
   return r.tfar < 0;
 }
 
-PatternPoint patternPoint(const Scene& scene, const Hit& hit, const V3f& direction, float footprint) {
+PatternPoint patternPoint(const Scene& scene, const Hit& hit, const Moment& moment, const V3f& direction, float footprint) {
   const Instance& i = *hit.instance;
   PatternPoint at;
-  at.uv = hit.uv;
+  at.uv = textureFrame(hit, moment).uv;
   at.position = transformPoint(*hit.toObject, hit.point);
   at.world = hit.point;
   at.normal = normalize(transformVector(*hit.toObject, hit.geometric));

@@ -2,6 +2,7 @@
 #include "core/render/moment.h"
 #include "core/render/path.h"
 
+#include <cstring>
 #include <embree3/rtcore.h>
 
 namespace ilumbra {
@@ -14,14 +15,34 @@ struct Hit {
   V3f point;
   V3f geometric;  ///< unit, outwards
   V3f shading;    ///< unit, interpolated, outwards
-  V3f tangent;    ///< along which u grows; any length
-  V2f uv{0, 0};
+  float u = 0, v = 0; ///< barycentric, of the triangle's second and third corner
   float distance = 0;
 };
 
+/// Texture coordinates at a hit, and the direction in which the first of them grows (any length): found out only where they
+/// are asked for, since they are far away in memory.
+struct TextureFrame {
+  V2f uv{0, 0};
+  V3f tangent{0.0f};
+};
+TextureFrame textureFrame(const Hit& hit, const Moment& moment);
+
 /// A point just beside a surface, so that a ray from it does not meet that surface again (Wächter and Binder 2019, "A fast
 /// and robust method for avoiding self-intersection").
-V3f offset(const V3f& point, const V3f& towards);
+inline V3f offset(const V3f& p, const V3f& n) {
+  constexpr float nearOrigin = 1.0f / 32, floatScale = 1.0f / 65536, intScale = 256;
+  V3f r;
+  for (int i = 0; i < 3; ++i) {
+    const auto step = int32_t(intScale * n[i]);
+    int32_t bits;
+    std::memcpy(&bits, &p[i], 4);
+    bits += p[i] < 0 ? -step : step;
+    float moved;
+    std::memcpy(&moved, &bits, 4);
+    r[i] = std::abs(p[i]) < nearOrigin ? p[i] + floatScale * n[i] : moved;
+  }
+  return r;
+}
 
 /// Asks a scene for hits; counts and logs.
 class RayCaster {
@@ -51,6 +72,6 @@ private:
 };
 
 /// What patterns may ask at a hit. `footprint`: metres that a sample covers there.
-PatternPoint patternPoint(const Scene& scene, const Hit& hit, const V3f& direction, float footprint);
+PatternPoint patternPoint(const Scene& scene, const Hit& hit, const Moment& moment, const V3f& direction, float footprint);
 
 } // namespace ilumbra

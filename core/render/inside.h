@@ -8,9 +8,9 @@ namespace ilumbra {
 class InsideStack {
 public:
   struct Body {
-    const Instance* instance = nullptr;
-    const Material* material = nullptr;
-    bool scatters = false; ///< the path entered to wander about, not to go through
+    const Instance* instance;
+    const Material* material;
+    bool scatters; ///< the path entered to wander about, not to go through
   };
   bool empty() const { return m_count == 0; }
   void enter(const Body& body) {
@@ -38,7 +38,7 @@ public:
 
 private:
   static constexpr int most = 8;
-  Body m_bodies[most];
+  Body m_bodies[most]; ///< meaningless from m_count on: not cleared for every path
   int m_count = 0;
 };
 

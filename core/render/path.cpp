@@ -200,8 +200,7 @@ void Path::addOwnLight(const Hit& hit, const Material& m, const PatternPoint& at
 Path::Ground Path::groundAt(const Hit& hit, const V3f& direction, float footprint, const std::array<const Instance*, 4>& veils) {
   const Instance& in = *hit.instance;
   Ground g{m_scene.materials[in.material].get(), {}, 1};
-  if (m_scene.patterned[in.material]) g.at = patternPoint(m_scene, hit, direction, footprint);
-  else g.at.uv = hit.uv;
+  if (m_scene.patterned[in.material]) g.at = patternPoint(m_scene, hit, m_rays.moment(), direction, footprint);
   while (g.material->layered()) g.material = m_scene.materials[size_t(m_random.next() < clamp01(g.material->mask.real(g.at)) ? g.material->above : g.material->below)].get();
   const Material& m = *g.material;
   if (m.alwaysOpaque()) return g;
@@ -318,8 +317,7 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
   };
   const V3f horizon = v.farSide ? V3f(0.0f) : v.facing;
   const V3f& point = v.hit.point;
-  const V2f uChoose = m_sampler.get2();
-  if (m_scattered == 0 && !m_draft && m_scene.emitters.size() <= allLamps) {
+  if (!m_draft && (m_scene.emitters.size() == 1 || (m_scattered == 0 && m_scene.emitters.size() <= allLamps))) {
     // Where the eye looks, a few lamps each get their ray: none is lost to one that something hides.
     m_allTaken = true;
     for (const Emitter& e : m_scene.emitters) {
@@ -334,11 +332,12 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
     float p;
     LightSample ls;
     V3f wi;
-    if (m_choice.pick(uChoose.x, lamp, p) && m_rays.moment().sample(m_scene.emitters[lamp], point, m_sampler.get2(), ls) && towards(m_scene.emitters[lamp], ls, wi))
+    if (m_choice.pick(m_sampler.get1(), lamp, p) && m_rays.moment().sample(m_scene.emitters[lamp], point, m_sampler.get2(), ls) && towards(m_scene.emitters[lamp], ls, wi))
       gatherFrom(v, m_scene.emitters[lamp], ls, scatter.evaluate(wi) * ls.radiance * inverseDensity(ls, p), false);
   } else if (!m_scene.emitters.empty()) {
     // What decides among the candidates is cheap: the light times the density that scattering has in its direction.
-    const int candidates = m_scene.emitters.size() == 1 ? 1 : 4;
+    constexpr int candidates = 4;
+    const float uChoose = m_sampler.get1();
     m_choice.moveTo(point, horizon);
     m_allTaken = false;
     float sum = 0, target = 0;
@@ -349,7 +348,7 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
       size_t lamp;
       float p;
       LightSample ls;
-      if (!m_choice.pick((float(k) + uChoose.x) / float(candidates), lamp, p)) continue;
+      if (!m_choice.pick((float(k) + uChoose) / float(candidates), lamp, p)) continue;
       const Emitter& e = m_scene.emitters[lamp];
       const V2f u = k == 0 ? m_sampler.get2() : V2f(m_random.next(), m_random.next());
       if (!m_rays.moment().sample(e, point, u, ls) || !towards(e, ls, wi)) continue;
@@ -357,7 +356,7 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
       const float weight = wanted * misWeight(ls, p, density) * inverseDensity(ls, p);
       if (!(weight > 0) || !std::isfinite(weight)) continue;
       sum += weight;
-      if (candidates == 1 || m_random.next() * sum < weight) {
+      if (m_random.next() * sum < weight) {
         target = wanted;
         chosen = &e;
         chosenSample = ls;
@@ -522,7 +521,7 @@ bool Path::surface(const Hit& hit, const Ground& g) {
 
   V3f normal = hit.shading;
   if (m.normal.program || m.bump.program) {
-    const Frame f(normal, hit.tangent);
+    const Frame f(normal, textureFrame(hit, m_rays.moment()).tangent);
     V3f local(0, 0, 1);
     if (m.normal.program) {
       const Sample4 t = m.normal.program->evaluate(g.at);
@@ -540,7 +539,7 @@ bool Path::surface(const Hit& hit, const Ground& g) {
   Frame frame(normal);
   if (s.anisotropy > 0) {
     const float turn = m.grainTurn.real(g.at) * pi / 180;
-    const Frame f(normal, hit.tangent);
+    const Frame f(normal, textureFrame(hit, m_rays.moment()).tangent);
     frame.x = f.x * std::cos(turn) + f.y * std::sin(turn);
     frame.y = cross(frame.z, frame.x);
   }

@@ -65,7 +65,7 @@ Region Rendering::pixelsOf(const Region& region) const {
 }
 
 template <typename Goal> void Rendering::trace(const Tasks& tasks, const Region& pixels, const CancelFlag& cancel, const Goal& goal) {
-  constexpr int tile = 32;
+  constexpr int tile = 16; // small: near the end no core waits long for another
   const int x1 = pixels.x + pixels.width, y1 = pixels.y + pixels.height;
   const int columns = (pixels.width + tile - 1) / tile, rows = (pixels.height + tile - 1) / tile;
   const PathTracer tracer(*m_scene, m_step, m_draft);

@@ -6,6 +6,8 @@ namespace ilumbra {
 namespace {
 
 constexpr float infinite = std::numeric_limits<float>::infinity();
+// Of less than this a matte body has no boundary: it would mirror at grazing angles alone, less than 0.1 % of all light.
+constexpr float leastIndex = 1.0005f;
 float average(const Color& c) { return (c.x + c.y + c.z) * (1 / 3.0f); }
 Color power(const Color& c, float e) { return {std::pow(std::max(c.x, 0.0f), e), std::pow(std::max(c.y, 0.0f), e), std::pow(std::max(c.z, 0.0f), e)}; }
 
@@ -31,9 +33,13 @@ Color Surface::boundaryReflectance(float cosine, float index) const {
 
 void Surface::view(const V3f& wo) {
   m_wo = wo;
-  m_grain = grain(roughness, anisotropy);
-  m_mirror = m_grain.alpha() < mirrorAlpha;
-  m_lambdaOut = m_grain.lambda(wo);
+  m_bare = !film.film && eta < leastIndex;
+  m_mirror = false;
+  if (!m_bare || metalness > 0 || transmission > 0) {
+    m_grain = grain(roughness, anisotropy);
+    m_mirror = m_grain.alpha() < mirrorAlpha;
+    m_lambdaOut = m_grain.lambda(wo);
+  }
   std::fill(std::begin(m_share), std::end(m_share), 0.0f);
   m_below = Color(1.0f);
   m_belowFibres = 1;
@@ -55,7 +61,8 @@ void Surface::view(const V3f& wo) {
   m_share[Metal] = most * metalness * (0.2f + 0.8f * maxComponent(base));
   if (opaque > 0) {
     // Under a film the rough boundary is brighter by as much as a smooth one is.
-    Color back = specularTint * (boundaryAlbedo->at(wo.z, roughness) * specular);
+    Color back(0.0f);
+    if (!m_bare) back = specularTint * (boundaryAlbedo->at(wo.z, roughness) * specular);
     if (film.film) {
       const Color bare(fresnelDielectric(wo.z, eta));
       back += specularTint * (film.over(bare, wo.z) - bare) * specular;
@@ -108,8 +115,6 @@ Color Surface::evaluateSpecular(const V3f& wi, float index) const {
   const float g = 1 / (1 + m_lambdaOut + m_grain.lambda(wi));
   return boundaryReflectance(dot(m_wo, h), index) * (m_grain.distribution(h) * g / (4 * m_wo.z));
 }
-
-float Surface::evaluateMatte(const V3f& wi) const { return leaving({0, 0, std::abs(wi.z)}); }
 
 // Fibres, coat, boundary and matte body: what is sampled together.
 Color Surface::evaluate(const V3f& wi, RandomStream& random) const {

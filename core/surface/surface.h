@@ -68,7 +68,10 @@ struct Surface {
 private:
   enum Lobe { Fibres, Coat, Metal, Specular, Matte, Sheet, Enter, Glass, GlassMirror, lobes };
   Color evaluateSpecular(const V3f& wi, float index) const;
-  float evaluateMatte(const V3f& wi) const;
+  float evaluateMatte(const V3f& wi) const {
+    const float cosine = std::abs(wi.z);
+    return m_bare ? cosine * (1 / pi) : leaving({0, 0, cosine});
+  }
   Color boundaryReflectance(float cosine, float index) const;
   Boundary clearBoundary() const;
   bool polished() const { return ownTransmissionRoughness && !inside && !thin; }
@@ -81,6 +84,7 @@ private:
   float m_lambdaOut = 0, m_coatLambdaOut = 0;
   Microsurface m_grain{1}, m_clear{1}, m_coatGrain{1};
   bool m_mirror = false, m_clearMirror = false, m_coatMirror = false, m_anyRough = true, m_anySpecular = true;
+  bool m_bare = false;       ///< the matte body has no boundary to speak of
 };
 
 /// Lobes with alpha below this are perfect mirrors; below mirrorAlpha they are mirror-like: lights are met, not sampled.
