@@ -15,6 +15,7 @@
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QMenu>
 #include <QScrollBar>
 #include <QTimer>
 #include <QToolButton>
@@ -80,8 +81,13 @@ std::string SettingsPanel::shape() const {
   if (!n) return "none";
   std::string s = fmt::format("{}:{}", n->id, n->name);
   for (const auto& [slot, list] : n->children)
-    if (n->kind->family() != "object")
-      for (const NodeId c : list) s += fmt::format(",{}", c);
+    if (const ChildSlot* def = n->kind->slot(slot); def && !accepted(def->accepts, "object.group"))
+      for (const NodeId c : list) {
+        const Node* child = m_studio.doc().find(c);
+        s += fmt::format(",{}", c);
+        if (child && child->kind->param("on")) s += Params(*child, m_studio.frame()).flag("on") ? "+" : "-";
+        for (const Finding& f : findingsOf(c)) s += "!" + f.text;
+      }
   for (const Finding& f : findingsOf(n->id)) s += "!" + f.text;
   if (const MaterialPreset* p = presetOf(m_studio.doc(), n->id)) s += "=" + p->name;
   if (n->kind->family() == "effect") {
@@ -242,15 +248,36 @@ void SettingsPanel::buildMatter(QWidget* page, const Node& material) {
   m_studio.askForSwatch(key, id);
 }
 
+void SettingsPanel::addToSlot(NodeId parent, const ChildSlot& slot) {
+  std::vector<const Kind*> kinds;
+  for (const Kind& k : m_studio.kinds()->all())
+    if (accepted(slot.accepts, k.id)) kinds.push_back(&k);
+  const Kind* chosen = kinds.size() == 1 ? kinds.front() : nullptr;
+  if (!chosen) {
+    QMenu m(this);
+    for (const Kind* k : kinds) {
+      QAction* a = m.addAction(qs(k->label));
+      a->setToolTip(qs(k->helpText));
+      a->setData(qs(k->id));
+    }
+    m.setToolTipsVisible(true);
+    if (const QAction* a = m.exec(QCursor::pos())) chosen = m_studio.kinds()->find(a->data().toString().toStdString());
+  }
+  if (!chosen) return;
+  NodeId made = 0;
+  m_studio.edit(tr("Add %1").arg(qs(chosen->label)), [&](const Document& d) { return addNode(d, chosen->id, chosen->label, {parent, slot.name, size_t(-1)}, &made); });
+  if (made) m_unfolded.insert(made);
+}
+
 void SettingsPanel::buildSlots(QWidget* page, const Node& n) {
-  if (n.kind->family() == "object") return; // a group's things stand in the scene
   auto* column = page->layout();
   const NodeId parent = n.id;
   for (const ChildSlot& slot : n.kind->slots) {
+    if (accepted(slot.accepts, "object.group")) continue; // what it holds or carries stands in the scene's list
     column->addWidget(rule(page));
-    const std::string kind = slot.accepts.front(), name = slot.name;
-    column->addWidget(sectionHead(page, qs(slot.label), tr("+ add"), [this, parent, kind, name] {
-      m_studio.edit(tr("Add to %1").arg(qs(name)), [&](const Document& d) { return addNode(d, kind, "", {parent, name, size_t(-1)}); });
+    column->addWidget(sectionHead(page, qs(slot.label), tr("+ add"), [this, parent, slot] {
+      addToSlot(parent, slot);
+      rebuild();
     }));
     const auto it = n.children.find(slot.name);
     if (it == n.children.end() || it->second.empty()) {
@@ -259,15 +286,67 @@ void SettingsPanel::buildSlots(QWidget* page, const Node& n) {
       column->addWidget(none);
       continue;
     }
-    int count = 0;
-    for (const NodeId c : it->second) {
+    const bool oneKind = slot.accepts.size() == 1 && m_studio.kinds()->find(slot.accepts.front());
+    for (size_t i = 0; i < it->second.size(); ++i) {
+      const NodeId c = it->second[i];
       const Node* child = m_studio.doc().find(c);
       if (!child) continue;
-      column->addWidget(sectionHead(page, tr("%1 %2").arg(qs(slot.label)).arg(++count), tr("take away"), [this, c] {
-        m_studio.edit(tr("Take away"), [&](const Document& d) { return removeNode(d, c); });
-      }));
-      for (const ParamDef& d : child->kind->params) column->addWidget(makeParamRow(m_studio, {c, d.name, 0, {}}, page));
+      if (oneKind) {
+        column->addWidget(sectionHead(page, tr("%1 %2").arg(qs(slot.label)).arg(i + 1), tr("take away"), [this, c] {
+          m_studio.edit(tr("Take away"), [&](const Document& d) { return removeNode(d, c); });
+        }));
+        for (const ParamDef& d : child->kind->params) column->addWidget(makeParamRow(m_studio, {c, d.name, 0, {}}, page));
+        continue;
+      }
+      buildStep(page, *child, slot, i, it->second.size());
     }
+  }
+}
+
+// One of an ordered list of changes: what it is, whether it is on, its place in the list; its parameters unfold.
+void SettingsPanel::buildStep(QWidget* page, const Node& child, const ChildSlot& slot, size_t index, size_t count) {
+  const NodeId id = child.id, parent = child.parent;
+  const bool open = m_unfolded.count(id) > 0, on = !child.kind->param("on") || Params(child, m_studio.frame()).flag("on");
+  auto* w = new QWidget(page);
+  w->setObjectName(QStringLiteral("step %1").arg(qs(child.name)));
+  auto* row = new QHBoxLayout(w);
+  row->setContentsMargins(0, 2, 0, 2);
+  row->setSpacing(8);
+  auto* name = flatButton(w, (open ? QStringLiteral("− ") : QStringLiteral("+ ")) + qs(child.name), qs(child.kind->helpText));
+  name->setObjectName(QStringLiteral("unfold"));
+  name->setStyleSheet(QStringLiteral("QToolButton { padding: 2px 0; text-align: left; color: %1; font-weight: 500; }").arg(on ? QStringLiteral("#e9e4db") : QStringLiteral("#6a6762")));
+  name->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Preferred);
+  connect(name, &QToolButton::clicked, this, [this, id, open] {
+    if (open) m_unfolded.erase(id);
+    else m_unfolded.insert(id);
+    rebuild();
+  }, Qt::QueuedConnection);
+  row->addWidget(name, 1);
+  const auto action = [&](const QString& text, const QString& help, const char* called, bool enabled, std::function<void()> run) {
+    auto* b = flatButton(w, text, help, "accent");
+    b->setObjectName(QLatin1String(called));
+    b->setStyleSheet(QStringLiteral("QToolButton { padding: 1px 2px; } QToolButton:disabled { color: #4a4845; }"));
+    b->setEnabled(enabled);
+    connect(b, &QToolButton::clicked, this, std::move(run), Qt::QueuedConnection);
+    row->addWidget(b);
+  };
+  const auto moveTo = [this, id, parent, slotName = slot.name](size_t to) { m_studio.edit(tr("Change the order"), [&](const Document& d) { return moveNode(d, id, {parent, slotName, to}); }); };
+  action(on ? tr("on") : tr("off"), tr("Switches it"), "switch", true, [this, id, on] { m_studio.edit(tr("Switch"), [&](const Document& d) { return setNow(d, {id, "on", 0, {}}, Constant(!on)); }); });
+  action(QStringLiteral("↑"), tr("Earlier"), "earlier", index > 0, [moveTo, index] { moveTo(index - 1); });
+  action(QStringLiteral("↓"), tr("Later"), "later", index + 1 < count, [moveTo, index] { moveTo(index + 1); });
+  action(QStringLiteral("×"), tr("Takes it away"), "take_away", true, [this, id] { m_studio.edit(tr("Take away"), [&](const Document& d) { return removeNode(d, id); }); });
+  page->layout()->addWidget(w);
+  buildFindings(page, child, "");
+  if (!open) return;
+  std::string group;
+  for (const ParamDef& d : child.kind->params) {
+    if (d.name == "on") continue;
+    if (d.group != group) {
+      group = d.group;
+      if (!group.empty()) page->layout()->addWidget(sectionHead(page, qs(group), {}, {}));
+    }
+    page->layout()->addWidget(makeParamRow(m_studio, {id, d.name, 0, {}}, page));
+    buildFindings(page, child, d.name);
   }
 }
 

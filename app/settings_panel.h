@@ -2,6 +2,7 @@
 #include "app/studio.h"
 
 #include <QScrollArea>
+#include <set>
 
 namespace ilumbra {
 
@@ -27,6 +28,8 @@ private:
   void buildMatter(QWidget* page, const Node& material);
   /// Child lists (keys of a veil or ramp): each child's rows, with the means to add and take away.
   void buildSlots(QWidget* page, const Node& n);
+  void buildStep(QWidget* page, const Node& child, const ChildSlot& slot, size_t index, size_t count);
+  void addToSlot(NodeId parent, const ChildSlot& slot);
   /// What is wrong with a thing at a parameter, with the mends.
   void buildFindings(QWidget* page, const Node& n, const std::string& param);
   std::vector<Finding> findingsOf(NodeId thing) const;
@@ -37,6 +40,7 @@ private:
     std::vector<Finding> list;
   };
   mutable Found m_found;
+  std::set<NodeId> m_unfolded; ///< steps whose parameters are shown
   std::string m_shape; ///< what the rows were made for; while it stays the same they are only read again
 };
 

@@ -114,11 +114,20 @@ void told(const Context& c, const std::string& output, const std::vector<std::st
   for (const std::string& n : notes) print(n);
 }
 
-void addCommand(const Context& c, const std::string& file, const std::string& kind, const std::string& name, const std::vector<std::string>& values, const std::string& preset, const std::string& output) {
+void addCommand(const Context& c, const std::string& file, const std::string& kind, const std::string& name, const std::vector<std::string>& values, const std::string& preset, const std::string& into,
+                const std::string& output) {
   Document doc = readDocument(c.kinds, file);
   NodeId id = 0;
+  Place place;
+  if (!into.empty()) {
+    const Node* parent = doc.findByName(into);
+    if (!parent) throw badInput(fmt::format("{}: there is no \"{}\"", file, into));
+    const ChildSlot* slot = parent->kind->slotFor(kind);
+    if (!slot) throw badInput(fmt::format("{}: a {} does not take a {}", file, parent->kind->label, kind));
+    place = {parent->id, slot->name, size_t(-1)};
+  }
   if (doc.findByName(name)) throw badInput(fmt::format("{}: another thing is named \"{}\"", file, name));
-  doc = addNode(doc, kind, name, {}, &id);
+  doc = addNode(doc, kind, name, place, &id);
   if (!preset.empty()) doc = applyPreset(doc, id, findPreset(preset));
   for (const std::string& v : values) doc = applySetting(doc, doc.find(id)->name + "." + v);
   // An effect's lens stage takes its light from the effect until it is told otherwise, as in the window.
@@ -189,7 +198,7 @@ void exportCommand(const Context& c, const std::string& file, const std::string&
 }
 
 struct Args {
-  std::string file, output, kind, name, address, starter, preset;
+  std::string file, output, kind, name, address, starter, preset, into;
   std::vector<std::string> values;
   double scale = 1;
   bool bare = false;
@@ -263,9 +272,10 @@ void addDocumentCommands(CLI::App& app, Context& c) {
   s->add_option("KIND", a->kind, "Its kind, as kinds lists it")->required();
   s->add_option("NAME", a->name, "Its name")->required();
   s->add_option("PARAM=VALUE", a->values, "Parameters");
+  s->add_option("--into", a->into, "What holds it: a group, or the object that a modifier changes");
   s->add_option("--preset", a->preset, "Of a surface material: what it is made of, as presets lists it");
   s->add_option("-o", a->output, "The document to write")->required();
-  s->callback([&c, a] { addCommand(c, a->file, a->kind, a->name, a->values, a->preset, a->output); });
+  s->callback([&c, a] { addCommand(c, a->file, a->kind, a->name, a->values, a->preset, a->into, a->output); });
 
   a = args();
   s = command("check", "Validates a document and all that it uses");

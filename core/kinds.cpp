@@ -1,7 +1,7 @@
 #include "core/kinds.h"
 
 #include "core/advise/effect.h"
-#include "core/geometry/shape.h"
+#include "core/geometry/form.h"
 #include "core/lens/stage.h"
 #include "core/light/light.h"
 #include "core/pattern/program.h"
@@ -16,6 +16,9 @@ std::shared_ptr<const Kinds> allKinds() {
   for (EffectKind& e : allEffects()) all.push_back(std::move(e.kind));
   for (LightKind& l : allLights()) all.push_back(std::move(l.kind));
   for (ShapeKind& s : allShapes()) all.push_back(std::move(s.kind));
+  all.push_back(profilePointKind());
+  all.push_back(pathPointKind());
+  for (ModifierKind& m : allModifiers()) all.push_back(std::move(m.kind));
   for (Kind& k : allMaterials()) all.push_back(std::move(k));
   for (PatternKind& k : allPatterns()) all.push_back(std::move(k.kind));
   for (Kind& k : allMixes()) all.push_back(std::move(k));

@@ -36,6 +36,7 @@ public:
   void settings(Values values) { set(m_doc.settings().id, values); }
   NodeId find(const char* name) const { return m_doc.findByName(name)->id; }
   Place in(NodeId group) const { return {group, "objects", size_t(-1)}; }
+  const Document& peek() const { return m_doc; }
   Document take() { return std::move(m_doc); }
 
 private:

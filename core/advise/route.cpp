@@ -174,7 +174,7 @@ Sight look(const Document& doc, double frame, const Scene& scene, const std::vec
         rtcIntersect1(scene.everything, &context, &q);
         ++sight.rays;
         if (q.hit.geomID == RTC_INVALID_GEOMETRY_ID) break;
-        const Instance& other = scene.instances[q.hit.instID[0]];
+        const Instance& other = scene.instances[scene.copies[q.hit.instID[0]].instance];
         bool passes = !(other.switches & SwitchSeen) || (other.switches & SwitchCatches) || &other == &body;
         if (!passes && other.material != noMaterial) {
           const Material& m = *scene.materials[other.material];

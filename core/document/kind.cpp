@@ -79,6 +79,12 @@ const ChildSlot* Kind::slot(std::string_view name) const {
   return nullptr;
 }
 
+const ChildSlot* Kind::slotFor(std::string_view kind) const {
+  for (const ChildSlot& s : slots)
+    if (accepted(s.accepts, kind)) return &s;
+  return nullptr;
+}
+
 bool accepted(const std::vector<std::string>& accepts, std::string_view kind) {
   return std::any_of(accepts.begin(), accepts.end(), [&](const std::string& a) {
     return a.ends_with('.') ? kind.starts_with(a) : kind == a;

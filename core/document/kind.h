@@ -74,6 +74,8 @@ struct Kind {
 
   const ParamDef* param(std::string_view name) const;
   const ChildSlot* slot(std::string_view name) const;
+  /// The first slot that takes children of a kind, or null.
+  const ChildSlot* slotFor(std::string_view kind) const;
   std::string_view family() const { return std::string_view(id).substr(0, id.find('.')); }
 };
 

@@ -1,3 +1,4 @@
+#include "core/pattern/image.h"
 #include "core/exchange/assets.h"
 
 #include "core/exchange/child.h"

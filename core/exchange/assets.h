@@ -1,4 +1,5 @@
 #pragma once
+#include "core/pattern/image.h"
 #include "core/base/tasks.h"
 #include "core/geometry/model.h"
 

@@ -5,6 +5,7 @@
 #include "core/base/error.h"
 #include "core/document/file.h"
 #include "core/render/camera.h"
+#include "core/geometry/mesh_tools.h"
 #include "core/render/geometry.h"
 
 #include <filesystem>
@@ -12,28 +13,6 @@
 
 namespace ilumbra {
 namespace {
-
-Mesh tessellatedSphere(float radius) {
-  constexpr uint32_t columns = 64, rows = 32;
-  Mesh m;
-  for (uint32_t j = 0; j <= rows; ++j)
-    for (uint32_t i = 0; i <= columns; ++i) {
-      const float theta = pi * float(j) / rows, phi = 2 * pi * float(i % columns) / columns;
-      const V3f n(std::sin(theta) * std::cos(phi), -std::cos(theta), -std::sin(theta) * std::sin(phi));
-      m.positions.push_back(n * radius);
-      m.normals.push_back(n);
-      m.uvs.emplace_back(float(i) / columns, float(j) / rows);
-    }
-  for (uint32_t j = 0; j < rows; ++j)
-    for (uint32_t i = 0; i < columns; ++i) {
-      const uint32_t a = j * (columns + 1) + i, b = a + 1, c = a + columns + 1, d = c + 1;
-      if (j > 0) m.triangles.push_back({a, b, d});
-      if (j + 1 < rows) m.triangles.push_back({a, d, c});
-    }
-  return m;
-}
-
-V3f vec(const Triple& t) { return {float(t[0]), float(t[1]), float(t[2])}; }
 
 } // namespace
 
@@ -70,13 +49,15 @@ Model modelOf(const Document& doc, const Scene& scene) {
     const Node* n = doc.find(scene.things[i.thing].node);
     if (!n) continue;
     const Shape& s = i.geometry->shape;
-    ModelPart part{n->name, s.sphereRadius > 0 ? tessellatedSphere(s.sphereRadius) : s.mesh, materialOf(Params(*n, frame).reference("material"))};
-    ModelNode node;
-    node.name = n->name;
-    node.matrix = i.toWorld;
-    node.parts.push_back(int(out.parts.size()));
+    ModelPart part{n->name, s.sphereRadius > 0 ? ballMesh(s.sphereRadius, s.sphereSegments) : s.mesh, materialOf(Params(*n, frame).reference("material"))};
+    for (uint32_t c = 0; c < i.copies; ++c) { // they share their mesh
+      ModelNode node;
+      node.name = c ? fmt::format("{} {}", n->name, c + 1) : n->name;
+      node.matrix = scene.copies[i.firstCopy + c].toWorld;
+      node.parts.push_back(int(out.parts.size()));
+      out.nodes.push_back(std::move(node));
+    }
     out.parts.push_back(std::move(part));
-    out.nodes.push_back(std::move(node));
   }
   for (const Node* n : doc.family("light")) {
     const Params p(*n, frame);

@@ -1,3 +1,4 @@
+#include "core/pattern/image.h"
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
 #include "core/light/sky_map.h"

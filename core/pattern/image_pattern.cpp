@@ -1,5 +1,6 @@
 #include "core/base/colorspace.h"
 #include "core/pattern/coordinates.h"
+#include "core/pattern/image.h"
 
 namespace ilumbra {
 namespace {

@@ -1,6 +1,7 @@
 #pragma once
+#include "core/base/vec.h"
 #include "core/document/document.h"
-#include "core/geometry/shape.h"
+#include "core/pattern/assets.h"
 
 #include <map>
 #include <span>

@@ -47,13 +47,16 @@ float radiusAt(const Shape& s, float time) {
   return mix(s.forms[k].sphereRadius, s.forms[k + 1].sphereRadius, place - float(k));
 }
 
-void complete(const Instance& i, const Moment& moment, const RTCHit& q, const V3f& o, const V3f& d, float t, Hit& h) {
+void complete(const Scene& scene, uint32_t id, const Moment& moment, const RTCHit& q, const V3f& o, const V3f& d, float t, Hit& h) {
+  const Copy& copy = scene.copies[id];
+  const Instance& i = scene.instances[copy.instance];
   h.instance = &i;
+  h.copy = &copy;
   const Shape& s = i.geometry->shape;
-  h.toWorld = &i.toWorld;
-  h.toObject = &i.toObject;
-  if (i.motion) {
-    const Moment::Place& p = moment.of(*i.motion);
+  h.toWorld = &copy.toWorld;
+  h.toObject = &copy.toObject;
+  if (copy.motion) {
+    const Moment::Place& p = moment.of(*copy.motion);
     h.toWorld = &p.toWorld;
     h.toObject = &p.toObject;
   }
@@ -104,7 +107,7 @@ TextureFrame textureFrame(const Hit& h, const Moment& moment) {
   return {ta * (1 - h.u - h.v) + tb * h.u + tc * h.v, transformVector(*h.toWorld, along)};
 }
 
-bool RayCaster::intersect(RTCScene in, const int* instanceOf, const V3f& o, const V3f& d, float far, Hit& hit) const {
+bool RayCaster::intersect(RTCScene in, const V3f& o, const V3f& d, float far, Hit& hit) const {
   RTCRayHit q;
   fillRay(q.ray, o, d, far, m_moment.time());
   q.hit.geomID = q.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
@@ -114,8 +117,7 @@ bool RayCaster::intersect(RTCScene in, const int* instanceOf, const V3f& o, cons
   ++m_count.rays;
   if (m_log) m_log->rays.push_back({o, d, 0, far, false, in});
   if (q.hit.geomID == RTC_INVALID_GEOMETRY_ID) return false;
-  const size_t id = q.hit.instID[0];
-  complete(m_scene.instances[instanceOf ? size_t(instanceOf[id]) : id], m_moment, q.hit, o, d, q.ray.tfar, hit);
+  complete(m_scene, q.hit.instID[0], m_moment, q.hit, o, d, q.ray.tfar, hit);
   return true;
 }
 
@@ -151,7 +153,7 @@ void RayCaster::intersectEight(const Ray* rays, int n, Hit* hits, bool* met) con
     h.primID = q.hit.primID[i];
     h.u = q.hit.u[i];
     h.v = q.hit.v[i];
-    complete(m_scene.instances[q.hit.instID[0][i]], m_moment, h, rays[i].origin, rays[i].direction, q.ray.tfar[i], hits[i]);
+    complete(m_scene, q.hit.instID[0][i], m_moment, h, rays[i].origin, rays[i].direction, q.ray.tfar[i], hits[i]);
   }
 }
 

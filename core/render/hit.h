@@ -10,7 +10,8 @@ namespace ilumbra {
 /// Where a ray meets an object or the body of a lamp.
 struct Hit {
   const Instance* instance = nullptr;
-  const M44f *toWorld = nullptr, *toObject = nullptr; ///< of the instance at the ray's time
+  const Copy* copy = nullptr;
+  const M44f *toWorld = nullptr, *toObject = nullptr; ///< of the copy at the ray's time
   uint32_t triangle = 0;
   V3f point;
   V3f geometric;  ///< unit, outwards
@@ -52,19 +53,19 @@ public:
   void setTime(float time) { m_moment.set(time); }
   const Moment& moment() const { return m_moment; }
   /// The nearest hit before `far` among everything.
-  bool intersect(const V3f& origin, const V3f& direction, float far, Hit& hit) const { return intersect(m_scene.everything, nullptr, origin, direction, far, hit); }
+  bool intersect(const V3f& origin, const V3f& direction, float far, Hit& hit) const { return intersect(m_scene.everything, origin, direction, far, hit); }
   /// Eight rays that run side by side, of which the first n count: cheaper than one by one. `met[i]` tells of hits[i]. Only
   /// in a scene where nothing moves.
   void intersectEight(const Ray* rays, int n, Hit* hits, bool* met) const;
   /// The nearest among what lets some of the light of lamps through.
   bool intersectClear(const V3f& origin, const V3f& direction, float far, Hit& hit) const {
-    return intersect(m_scene.clearBlockers, m_scene.clearInstance.data(), origin, direction, far, hit);
+    return intersect(m_scene.clearBlockers, origin, direction, far, hit);
   }
   /// True if something that is opaque for certain casts its shadow here.
   bool occluded(const V3f& origin, const V3f& direction, float far) const;
 
 private:
-  bool intersect(RTCScene in, const int* instanceOf, const V3f& o, const V3f& d, float far, Hit& hit) const;
+  bool intersect(RTCScene in, const V3f& o, const V3f& d, float far, Hit& hit) const;
   const Scene& m_scene;
   TraceCount& m_count;
   RayLog* m_log;

@@ -8,32 +8,32 @@ namespace ilumbra {
 class InsideStack {
 public:
   struct Body {
-    const Instance* instance;
+    const Copy* copy;
     const Material* material;
     bool scatters; ///< the path entered to wander about, not to go through
   };
   bool empty() const { return m_count == 0; }
   void enter(const Body& body) {
-    leave(body.instance);
+    leave(body.copy);
     if (m_count < most) m_bodies[m_count++] = body;
   }
-  void leave(const Instance* instance) {
+  void leave(const Copy* copy) {
     for (int i = 0; i < m_count; ++i)
-      if (m_bodies[i].instance == instance) {
+      if (m_bodies[i].copy == copy) {
         for (int k = i + 1; k < m_count; ++k) m_bodies[k - 1] = m_bodies[k];
         --m_count;
         return;
       }
   }
   /// What is there, `but` one aside; null: nothing.
-  const Body* there(const Instance* but = nullptr) const {
+  const Body* there(const Copy* but = nullptr) const {
     const Body* best = nullptr;
     for (int i = 0; i < m_count; ++i)
-      if (m_bodies[i].instance != but && (!best || above(m_bodies[i], best->instance, best->material))) best = &m_bodies[i];
+      if (m_bodies[i].copy != but && (!best || above(m_bodies[i], best->copy, best->material))) best = &m_bodies[i];
     return best;
   }
-  static bool above(const Body& a, const Instance* instance, const Material* material) {
-    return a.material->priority != material->priority ? a.material->priority > material->priority : a.instance > instance;
+  static bool above(const Body& a, const Copy* copy, const Material* material) {
+    return a.material->priority != material->priority ? a.material->priority > material->priority : a.copy > copy;
   }
 
 private:

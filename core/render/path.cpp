@@ -2,6 +2,7 @@
 
 #include "core/base/hash.h"
 #include "core/base/spectrum.h"
+#include "core/render/geometry.h"
 #include "core/render/hit.h"
 #include "core/render/inside.h"
 
@@ -51,7 +52,7 @@ private:
     const Frame& frame;
     V3f facing;      ///< geometric normal on the side that the frame looks to
     bool farSide;    ///< light from the other side counts
-    const Instance* body;  ///< this clear body, if it is one
+    const Copy* body;      ///< this clear body, if it is one
     bool backside;         ///< the frame looks into it
     float occlusion;
   };
@@ -73,9 +74,9 @@ private:
   bool goOn(const Color& weight, float choice);
   template <typename Scatter> void gather(const Vertex& v, const Scatter& scatter);
   void gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, const Color& light, bool sky);
-  Color throughClear(V3f origin, const V3f& direction, float far, const Hit* first, InsideStack inside, const Instance* own);
+  Color throughClear(V3f origin, const V3f& direction, float far, const Hit* first, InsideStack inside, const Copy* own);
 
-  Ground groundAt(const Hit& hit, const V3f& direction, float footprint, const std::array<const Instance*, 4>& veils);
+  Ground groundAt(const Hit& hit, const V3f& direction, float footprint, const std::array<const Copy*, 4>& veils);
   float chance(int emitter) const { return m_allTaken ? 1.0f : m_choice.probability(size_t(emitter)); }
   // Of a lamp that the path meets.
   float shareOf(const Emitter& e, float distance) const { return m_takenBy == noMaterial ? 1 : e.share(m_takenBy, m_scattered > 0 && std::isfinite(distance) ? distance : 0); }
@@ -111,7 +112,7 @@ private:
   float m_width = 0, m_spread = 0;    // of the sample: metres, and metres to the metre
   float m_wave = 0;                   // nm, once dispersion has chosen one
   InsideStack m_inside;
-  std::array<const Instance*, 4> m_veils{}; // whose front surface was passed
+  std::array<const Copy*, 4> m_veils{}; // whose front surface was passed
   FirstHit m_first;
   Color m_total{0.0f}; // all light of the sample
 };
@@ -177,7 +178,7 @@ void Path::meetLamp(const Hit& hit) {
 
 void Path::addOwnLight(const Hit& hit, const Material& m, const PatternPoint& at, const Color& throughput) {
   const Instance& in = *hit.instance;
-  const int emitter = m.emits ? in.emitterOf(m.index) : -1;
+  const int emitter = m.emits ? in.emitterOf(m.index, hit.copy->index) : -1;
   if (emitter < 0 || counted()) return;
   if (!(m_straight || (in.switches & SwitchLightsOthers) || m_chain)) return;
   if (!m.emitsBack && dot(m_direction, hit.geometric) > 0) return;
@@ -197,26 +198,28 @@ void Path::addOwnLight(const Hit& hit, const Material& m, const PatternPoint& at
 }
 
 // The material at a hit, layers decided, and how much of it is there.
-Path::Ground Path::groundAt(const Hit& hit, const V3f& direction, float footprint, const std::array<const Instance*, 4>& veils) {
+Path::Ground Path::groundAt(const Hit& hit, const V3f& direction, float footprint, const std::array<const Copy*, 4>& veils) {
   const Instance& in = *hit.instance;
-  Ground g{m_scene.materials[in.material].get(), {}, 1};
-  if (m_scene.patterned[in.material]) g.at = patternPoint(m_scene, hit, m_rays.moment(), direction, footprint);
+  const bool cut = in.insideMaterial != noMaterial && in.geometry->shape.mesh.inside[hit.triangle];
+  const uint16_t material = cut ? in.insideMaterial : in.material;
+  Ground g{m_scene.materials[material].get(), {}, 1};
+  if (m_scene.patterned[material]) g.at = patternPoint(m_scene, hit, m_rays.moment(), direction, footprint);
   while (g.material->layered()) g.material = m_scene.materials[size_t(m_random.next() < clamp01(g.material->mask.real(g.at)) ? g.material->above : g.material->below)].get();
   const Material& m = *g.material;
   if (m.alwaysOpaque()) return g;
   g.opacity = clamp01(m.opacity.real(g.at));
   if (m.veil.keys.empty()) return g;
-  if (m.veil.frontOnly && (dot(direction, hit.geometric) > 0 || std::find(veils.begin(), veils.end(), hit.instance) != veils.end())) g.opacity = 0;
+  if (m.veil.frontOnly && (dot(direction, hit.geometric) > 0 || std::find(veils.begin(), veils.end(), hit.copy) != veils.end())) g.opacity = 0;
   else g.opacity *= clamp01(m.veil.at(std::abs(dot(direction, hit.shading))));
   return g;
 }
 
 // Share of light that comes through on a straight line, `inside` of what it starts in; `first`: the first clear thing in the way. opacity by opacity, and through clear things that let light go
 // straight, by Fresnel's equations and absorption on the way that refracted light would take.
-Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, InsideStack inside, const Instance* own) {
+Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, InsideStack inside, const Copy* own) {
   Color v(1.0f);
   float stretch = 1, entered = -1;
-  std::array<const Instance*, 4> veils{};
+  std::array<const Copy*, 4> veils{};
   for (int i = 0; i < mostCrossings; ++i) {
     Hit h;
     bool met = first;
@@ -234,15 +237,15 @@ Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, Insid
     const Material& m = *g.material;
     const bool leaving = dot(d, h.geometric) > 0, body = m.hasInside() && h.instance->closed;
     Color through(0.0f);
-    if (m.mayPassLight() && h.instance->lightThrough == LightThrough::Straight && h.instance != own && g.opacity > 0) {
+    if (m.mayPassLight() && h.instance->lightThrough == LightThrough::Straight && h.copy != own && g.opacity > 0) {
       const float clear = clamp01(m.transmission.real(g.at)) * (1 - clamp01(m.metalness.real(g.at)));
       const float cosine = std::abs(dot(d, h.shading));
       if (m.thin) {
         const float r = fresnelDielectric(cosine, m.ior), back = 2 * r / (1 + r);
         through = m.baseColor.color(g.at) * (clear * (1 - back));
       } else if (body) {
-        const InsideStack::Body* other = inside.there(h.instance);
-        const bool hidden = other && InsideStack::above(*other, h.instance, &m);
+        const InsideStack::Body* other = inside.there(h.copy);
+        const bool hidden = other && InsideStack::above(*other, h.copy, &m);
         const float outer = other ? other->material->indexAt(m_wave) : 1.0f, eta = leaving ? outer / m.indexAt(m_wave) : m.indexAt(m_wave) / outer;
         if (hidden) {
           through = Color(1.0f);
@@ -259,14 +262,14 @@ Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, Insid
           stretch = 1;
           entered = -1;
         }
-        if (leaving) inside.leave(h.instance);
-        else inside.enter({h.instance, &m, false});
+        if (leaving) inside.leave(h.copy);
+        else inside.enter({h.copy, &m, false});
       }
     }
     const float o1 = g.opacity;
     v *= Color(1 - o1 * (1 - (m.veil.keys.empty() ? 0 : m.veil.additive))) + through * o1;
     if (maxComponent(v) <= 0) return Color(0.0f);
-    if (m.veil.frontOnly && !leaving) veils[size_t(i) % veils.size()] = h.instance;
+    if (m.veil.frontOnly && !leaving) veils[size_t(i) % veils.size()] = h.copy;
     const V3f next = offset(h.point, leaving ? h.geometric : -h.geometric);
     far -= dot(next - o, d);
     o = next;
@@ -448,7 +451,7 @@ V2f bumpSlope(const Hit& hit, const PatternPoint& at, const Material& m, const F
 bool Path::leaveBody(const Hit& hit, const Ground& g) {
   Surface s;
   g.material->describe(g.at, false, g.material->ior, s);
-  m_inside.leave(hit.instance);
+  m_inside.leave(hit.copy);
   const Frame frame(hit.geometric);
   struct Leaving {
     const Surface& s;
@@ -491,10 +494,10 @@ bool Path::surface(const Hit& hit, const Ground& g) {
   const bool clear = m.mayPassLight() && !m.thin, body = m.hasInside() && in.closed;
 
   // Which index is on which side.
-  const InsideStack::Body* other = clear && body ? m_inside.there(&in) : nullptr;
-  if (other && InsideStack::above(*other, &in, &m)) { // something stronger is there: no boundary
-    if (backside) m_inside.leave(&in);
-    else m_inside.enter({&in, &m, false});
+  const InsideStack::Body* other = clear && body ? m_inside.there(hit.copy) : nullptr;
+  if (other && InsideStack::above(*other, hit.copy, &m)) { // something stronger is there: no boundary
+    if (backside) m_inside.leave(hit.copy);
+    else m_inside.enter({hit.copy, &m, false});
     m_origin = offset(hit.point, -facing);
     return true;
   }
@@ -578,7 +581,7 @@ bool Path::surface(const Hit& hit, const Ground& g) {
       Color evaluate(const V3f& wi) const { return s.evaluate(wi, random); }
       float density(const V3f& wi) const { return s.density(wi); }
     } scattering{s, m_random};
-    gather(Vertex{hit, &m, frame, facing, (clear && !farTaken) || s.translucency > 0, clear ? &in : nullptr, backside, s.occlusion}, scattering);
+    gather(Vertex{hit, &m, frame, facing, (clear && !farTaken) || s.translucency > 0, clear ? hit.copy : nullptr, backside, s.occlusion}, scattering);
   }
 
   if (m_draft && (!s.anySpecular() || m_bounce >= draftBounces)) return false;
@@ -603,7 +606,7 @@ bool Path::surface(const Hit& hit, const Ground& g) {
   if (!goOn(bs.weight, uChoice.y)) return false;
 
   if (bs.enters) {
-    m_inside.enter({&in, &m, true});
+    m_inside.enter({hit.copy, &m, true});
     m_chain = m_straight = false;
     m_wandered = 0;
     m_previousDensity = infinite;
@@ -614,8 +617,8 @@ bool Path::surface(const Hit& hit, const Ground& g) {
     return true;
   }
   if (bs.through && body && clear) {
-    if (backside) m_inside.leave(&in);
-    else m_inside.enter({&in, &m, false});
+    if (backside) m_inside.leave(hit.copy);
+    else m_inside.enter({hit.copy, &m, false});
   }
   // What lamps the way ahead may still be credited with.
   if (bs.through && clear && farTaken) {
@@ -658,7 +661,7 @@ Ray Path::start(float x, float y, float step) {
   m_origin = m_previousPoint = ray.origin;
   m_direction = ray.direction;
   m_spread = m_scene.camera.pixelAngle() * step;
-  for (const Instance* i : m_scene.cameraInside) m_inside.enter({i, m_scene.materials[i->material].get(), false});
+  for (const Copy* c : m_scene.cameraInside) m_inside.enter({c, m_scene.materials[m_scene.instances[c->instance].material].get(), false});
   return ray;
 }
 
@@ -715,7 +718,7 @@ void Path::run(const Hit* first, bool firstMet) {
       // Own light of a veil is there for certain; the rest of it by chance, as much as it covers and adds.
       addOwnLight(hit, m, ground.at, m_throughput * ground.opacity);
       const float additive = m.veil.keys.empty() ? 0 : m.veil.additive, both = 1 + ground.opacity * additive;
-      if (m.veil.frontOnly && facing == hit.geometric) m_veils[size_t(i) % m_veils.size()] = &in;
+      if (m.veil.frontOnly && facing == hit.geometric) m_veils[size_t(i) % m_veils.size()] = hit.copy;
       if (m.onlyShines()) { // nothing of it is left to chance
         const float covered = ground.opacity * (1 - additive);
         if (m_straight && !m_first.hit && !(in.switches & (SwitchCatches | SwitchCutsOut))) m_first.alpha += (1 - m_first.alpha) * covered;
@@ -743,7 +746,7 @@ void Path::run(const Hit* first, bool firstMet) {
       passOn();
       continue;
     }
-    if (within && within->scatters && within->instance == &in && facing != hit.geometric) {
+    if (within && within->scatters && within->copy == hit.copy && facing != hit.geometric) {
       if (!leaveBody(hit, ground)) break;
       continue;
     }

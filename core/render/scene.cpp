@@ -2,14 +2,14 @@
 
 #include "core/base/error.h"
 #include "core/base/hash.h"
-#include "core/document/file.h"
 #include "core/document/units.h"
+#include "core/geometry/form.h"
+#include "core/render/crowd.h"
 #include "core/render/geometry.h"
 #include "core/render/hit.h"
 #include "core/render/mix.h"
 #include "core/render/own_light.h"
 
-#include <filesystem>
 #include <fmt/format.h>
 #include <limits>
 #include <map>
@@ -19,14 +19,17 @@ namespace ilumbra {
 
 struct SceneCache::Content {
   RTCDevice device = rtcNewDevice("set_affinity=0");
-  std::map<uint64_t, GeometryPtr> shapes;
-  std::vector<ShapeKind> shapeKinds = allShapes();
+  struct Made {
+    GeometryPtr geometry; ///< null: of a group
+    std::vector<M44f> copies;
+  };
+  std::map<uint64_t, Made> forms;
   std::vector<LightKind> lightKinds = allLights();
   Content() = default;
   Content(const Content&) = delete;
   Content& operator=(const Content&) = delete;
   ~Content() {
-    shapes.clear();
+    forms.clear();
     rtcReleaseDevice(device);
   }
 };
@@ -46,6 +49,8 @@ int groupLimit(int width, int height, size_t queries, size_t layerMemory) {
 }
 
 namespace {
+
+constexpr size_t mostEmitters = 1'000'000;
 
 // One source of light of its own in a document: what gets a light group.
 struct Source {
@@ -87,33 +92,6 @@ std::vector<Source> sourcesOf(const Document& doc, double frame) {
     });
   }
   return out;
-}
-
-uint64_t shapeKey(const Document& doc, const Node& n, double frame) {
-  std::string text = n.kind->id;
-  const Params p(n, frame);
-  for (const ParamDef& d : n.kind->params) {
-    if (d.stage != Stage::Geometry) continue;
-    text += '|';
-    switch (d.type) {
-    case ParamType::Number:
-    case ParamType::Integer: text += fmt::format("{}", p.number(d.name)); break;
-    case ParamType::Flag: text += p.flag(d.name) ? '1' : '0'; break;
-    case ParamType::File: {
-      const std::string path = resolveFile(doc, p.text(d.name));
-      std::error_code error;
-      const auto time = std::filesystem::last_write_time(path, error);
-      text += path + fmt::format("@{}", error ? 0 : time.time_since_epoch().count());
-      break;
-    }
-    case ParamType::Color:
-    case ParamType::Vector:
-      for (const double v : p.triple(d.name)) text += fmt::format("{},", v);
-      break;
-    default: text += p.text(d.name);
-    }
-  }
-  return contentHash(text);
 }
 
 class Compiler {
@@ -237,49 +215,43 @@ private:
 
   // The times at which a form that changes is built, or none.
   std::vector<double> formTimes(const Node& n) const {
-    if (!(m_shutter.close > m_shutter.open) || !isAnimated(n)) return {};
+    if (!(m_shutter.close > m_shutter.open) || !formChanges(m_doc, n)) return {};
     const int steps = std::clamp(int(std::ceil(4 * (m_shutter.close - m_shutter.open))), 2, 32);
     std::vector<double> times;
     for (int i = 0; i <= steps; ++i) times.push_back(m_shutter.open + (m_shutter.close - m_shutter.open) * i / steps);
-    const uint64_t here = shapeKey(m_doc, n, m_options.frame);
-    if (std::all_of(times.begin(), times.end(), [&](double t) { return shapeKey(m_doc, n, t) == here; })) return {};
+    const uint64_t here = formKey(m_doc, n, m_options.frame);
+    if (std::all_of(times.begin(), times.end(), [&](double t) { return formKey(m_doc, n, t) == here; })) return {};
     return times;
   }
 
-  GeometryPtr geometryOf(const Node& n) {
-    uint64_t key = shapeKey(m_doc, n, m_options.frame);
-    const std::vector<double> times = formTimes(n);
-    for (const double t : times) key = contentHash(fmt::format("{}|{}", key, shapeKey(m_doc, n, t)));
+  // The form of an object, or the copies of a group, made once for all that come to the same.
+  const SceneCache::Content::Made& formed(const Node& n) {
+    uint64_t key = formKey(m_doc, n, m_options.frame);
+    const bool object = n.kind->param("material") != nullptr;
+    const std::vector<double> times = object ? formTimes(n) : std::vector<double>();
+    for (const double t : times) key = contentHash(fmt::format("{}|{}", key, formKey(m_doc, n, t)));
     m_used.insert(key);
-    GeometryPtr& geometry = m_cache.shapes[key];
-    if (!geometry) {
-      try {
-        geometry = build(n, times);
-      } catch (...) {
-        m_cache.shapes.erase(key);
-        throw;
-      }
+    auto it = m_cache.forms.find(key);
+    if (it == m_cache.forms.end()) {
+      Form form = formOf(n, {m_doc, m_options.frame, m_assets});
+      SceneCache::Content::Made made{nullptr, std::move(form.copies)};
+      if (object) made.geometry = std::make_shared<const Geometry>(m_cache.device, withForms(n, std::move(form.shape), times));
+      it = m_cache.forms.emplace(key, std::move(made)).first;
     }
-    if (!times.empty() && geometry->shape.forms.empty()) m_scene->troubles.push_back(n.name + ": its triangles change while the shutter is open, so that its form is not blurred");
-    return geometry;
+    if (!times.empty() && it->second.geometry->shape.forms.empty()) m_scene->troubles.push_back(n.name + ": its triangles change while the shutter is open, so that its form is not blurred");
+    return it->second;
   }
 
-  // The shape of a thing, at all of the times where it changes; without them if they have not the same triangles.
-  GeometryPtr build(const Node& n, const std::vector<double>& times) {
-    const auto kind = std::find_if(m_cache.shapeKinds.begin(), m_cache.shapeKinds.end(), [&](const ShapeKind& k) { return k.kind.id == n.kind->id; });
-    if (kind == m_cache.shapeKinds.end() || !kind->build) throw badInput(n.kind->id + ": cannot be built");
-    const auto made = [&](double frame) {
-      const Params p(n, frame);
-      Shape shape = kind->build(p, m_assets);
-      validate(shape.mesh, n.name);
-      if (const std::string facets = p.text("facets"); facets == "faceted") facet(shape.mesh);
-      else if (facets == "smooth") smooth(shape.mesh);
-      return shape;
-    };
-    Shape shape = made(m_options.frame);
+  std::vector<M44f> copiesOf(const Node& n) {
+    const auto it = n.children.find("modifiers");
+    return it == n.children.end() || it->second.empty() ? std::vector<M44f>() : formed(n).copies;
+  }
+
+  // A shape with all that it is at the times where it changes; without if they have not the same triangles.
+  Shape withForms(const Node& n, Shape shape, const std::vector<double>& times) {
     for (const double t : times) {
       stopIfCancelled();
-      Shape then = made(t);
+      Shape then = formOf(n, {m_doc, t, m_assets}).shape;
       const auto same = [](const Mesh::Triangle& a, const Mesh::Triangle& b) { return a.a == b.a && a.b == b.b && a.c == b.c; };
       if (then.mesh.positions.size() != shape.mesh.positions.size() || then.mesh.normals.size() != shape.mesh.normals.size() ||
           !std::equal(then.mesh.triangles.begin(), then.mesh.triangles.end(), shape.mesh.triangles.begin(), shape.mesh.triangles.end(), same)) {
@@ -288,7 +260,7 @@ private:
       }
       shape.forms.push_back({then.sphereRadius, std::move(then.mesh.positions), std::move(then.mesh.normals)});
     }
-    return std::make_shared<const Geometry>(m_cache.device, std::move(shape));
+    return shape;
   }
 
   uint16_t thingOf(const Node& n) {
@@ -301,25 +273,26 @@ private:
     Scene& s = *m_scene;
     const Params p(n, m_options.frame);
     Instance i;
+    std::vector<M44f> places;
     try {
-      i.geometry = geometryOf(n);
+      i.geometry = formed(n).geometry;
+      places = worldPlaces(m_doc, n, m_options.frame, [this](const Node& up) { return copiesOf(up); });
     } catch (const Error& e) {
       if (e.kind() == Refusal::Cancelled) throw;
-      s.troubles.emplace_back(fmt::format("{}: {}", n.name, e.what()));
+      s.troubles.push_back(std::string(e.what()).starts_with(n.name) ? std::string(e.what()) : fmt::format("{}: {}", n.name, e.what()));
       return;
     }
-    i.toWorld = worldMatrix(m_doc, n, m_options.frame);
-    if (!(std::abs(i.toWorld.determinant()) > 1e-30f)) {
+    std::erase_if(places, [](const M44f& m) { return !(std::abs(m.determinant()) > 1e-30f); });
+    if (places.empty()) {
       s.troubles.push_back(n.name + ".size: is zero along an axis, so the object has no body");
       return;
     }
+    i.toWorld = places.front();
     i.toObject = i.toWorld.inverse();
     const Box3f box = i.geometry->shape.bounds();
     const float radius = box.isEmpty() ? 0 : std::max(length(box.min), length(box.max));
-    M44f rest;
-    if (maybeMoves(n)) i.motion = motionOf([&](double at) { return worldMatrix(m_doc, n, at); }, m_shutter.open, m_shutter.close, radius);
-    if (i.motion) rest = rigidPart(i.toWorld).inverse();
-    s.moves |= i.motion || !i.geometry->shape.forms.empty();
+    const std::vector<MotionPtr> motions = motionsOf(n, places.size(), radius);
+    s.moves |= !i.geometry->shape.forms.empty();
     i.thing = thingOf(n);
     const Reference use = p.reference("material");
     i.material = materialOf(use);
@@ -331,28 +304,86 @@ private:
     const std::string through = p.text("light_through");
     i.lightThrough = through == "focused" ? LightThrough::Focused : through == "blocked" ? LightThrough::Blocked : LightThrough::Straight;
     if (anyLeaf(i.material, [](const Material& m) { return m.hasInside(); })) i.closed = i.geometry->closed();
-    leaves(i.material, {}, [&](const Material& m, const auto& masks) {
-      if (!m.emits) return;
-      const Shape& shape = i.geometry->shape;
-      OwnLight own{&m, masks, patterned(i.material)};
-      auto light = shape.sphereRadius > 0 ? glowingSphere(shape.sphereRadius, i.toWorld, std::move(own)) : glowingMesh(shape, i.toWorld, std::move(own));
-      Emitter e;
-      e.light = light.get();
-      const Reference& source = m_uses[m.index];
-      e.group = groupOf({source.target, source, m_mix.isSplit(source.target) ? n.id : 0, {}, {}}, e.baked);
-      e.thing = i.thing;
-      if (i.motion) {
-        e.motion = std::make_shared<const Motion>(i.motion->rigid());
-        e.rest = rest;
-      }
-      i.glows.emplace_back(m.index, int(s.emitters.size()));
-      s.emitters.push_back(e);
-      s.lights.push_back(std::move(light));
-    });
-    for (int corner = 0; corner < 8 && !box.isEmpty(); ++corner)
-      s.bounds.extendBy(transformPoint(i.toWorld, {corner & 1 ? box.max.x : box.min.x, corner & 2 ? box.max.y : box.min.y,
-                                                   corner & 4 ? box.max.z : box.min.z}));
+    i.insideMaterial = insideMaterialOf(n, i);
+    i.firstCopy = uint32_t(s.copies.size());
+    i.copies = uint32_t(places.size());
+    for (size_t k = 0; k < places.size(); ++k) {
+      const MotionPtr motion = motions.empty() ? nullptr : motions[k];
+      if (motion) s.motions.push_back(motion);
+      s.moves |= motion != nullptr;
+      s.copies.push_back({places[k], places[k].inverse(), motion.get(), uint32_t(s.instances.size()), uint32_t(k)});
+      const M44f rest = motion ? rigidPart(places[k]).inverse() : M44f();
+      leaves(i.material, {}, [&](const Material& m, const auto& masks) {
+        if (!m.emits || box.isEmpty()) return;
+        const Shape& shape = i.geometry->shape;
+        if (s.emitters.size() > mostEmitters) throw badInput(n.name + ": more than a million sources of light");
+        OwnLight own{&m, masks, patterned(i.material)};
+        auto light = shape.sphereRadius > 0 ? glowingSphere(shape.sphereRadius, places[k], std::move(own)) : glowingMesh(shape, places[k], std::move(own));
+        Emitter e;
+        e.light = light.get();
+        const Reference& source = m_uses[m.index];
+        e.group = groupOf({source.target, source, m_mix.isSplit(source.target) ? n.id : 0, {}, {}}, e.baked);
+        e.thing = i.thing;
+        if (motion) {
+          e.motion = std::make_shared<const Motion>(motion->rigid());
+          e.rest = rest;
+        }
+        if (k == 0) i.glows.emplace_back(m.index, int(s.emitters.size()));
+        s.emitters.push_back(e);
+        s.lights.push_back(std::move(light));
+      });
+      for (int corner = 0; corner < 8 && !box.isEmpty(); ++corner)
+        s.bounds.extendBy(transformPoint(places[k], {corner & 1 ? box.max.x : box.min.x, corner & 2 ? box.max.y : box.min.y, corner & 4 ? box.max.z : box.min.z}));
+    }
     s.instances.push_back(std::move(i));
+  }
+
+  // How each copy moves while the shutter is open; empty: none does.
+  std::vector<MotionPtr> motionsOf(const Node& n, size_t copies, float radius) {
+    bool changes = false;
+    for (const Node* up = &n; up; up = m_doc.find(up->parent)) changes |= isAnimated(*up) || (up->children.count("modifiers") && formChanges(m_doc, *up));
+    if (!changes || !(m_shutter.close > m_shutter.open)) return {};
+    std::vector<MotionPtr> out;
+    if (copies == 1) {
+      out.push_back(motionOf([&](double at) { return worldMatrix(m_doc, n, at); }, m_shutter.open, m_shutter.close, radius));
+      if (n.children.count("modifiers") == 0 || formed(n).copies.empty()) return out;
+      out.clear();
+    }
+    // All copies at some times; one whose number changes is not blurred.
+    constexpr int steps = 8;
+    std::vector<std::vector<M44f>> at;
+    for (int k = 0; k <= steps; ++k) {
+      const double frame = m_shutter.open + (m_shutter.close - m_shutter.open) * k / steps;
+      at.push_back(worldPlaces(m_doc, n, frame, [&](const Node& up) {
+        const auto it = up.children.find("modifiers");
+        return it == up.children.end() || it->second.empty() ? std::vector<M44f>() : formOf(up, {m_doc, frame, m_assets}).copies;
+      }));
+      if (at.back().size() != copies) return {};
+    }
+    for (size_t c = 0; c < copies; ++c)
+      out.push_back(motionOf([&](double frame) {
+                      const double t = std::clamp((frame - m_shutter.open) / (m_shutter.close - m_shutter.open), 0.0, 1.0) * steps;
+                      const int k = std::min(int(t), steps - 1);
+                      const float f = float(t - k);
+                      M44f m;
+                      for (int e = 0; e < 16; ++e) (&m[0][0])[e] = mix((&at[size_t(k)][c][0][0])[e], (&at[size_t(k) + 1][c][0][0])[e], f);
+                      return m;
+                    },
+                    m_shutter.open, m_shutter.close, radius));
+    return out;
+  }
+
+  // What the cut faces of an object are made of, by its last modifier that says so.
+  uint16_t insideMaterialOf(const Node& n, const Instance& i) {
+    if (i.geometry->shape.mesh.inside.empty()) return noMaterial;
+    uint16_t material = noMaterial;
+    if (const auto it = n.children.find("modifiers"); it != n.children.end())
+      for (const NodeId id : it->second) {
+        const Node* m = m_doc.find(id);
+        if (!m || !m->kind->param("inside_material") || !Params(*m, m_options.frame).flag("on")) continue;
+        if (const Reference use = Params(*m, m_options.frame).reference("inside_material"); use.target) material = materialOf(use);
+      }
+    return material;
   }
 
   void addLight(const Node& n) {
@@ -360,21 +391,35 @@ private:
     const auto kind = std::find_if(m_cache.lightKinds.begin(), m_cache.lightKinds.end(), [&](const LightKind& k) { return k.kind.id == n.kind->id; });
     if (kind == m_cache.lightKinds.end()) return;
     const Params p(n, m_options.frame);
-    const auto worldAt = [&](double at) { return n.parent ? worldMatrix(m_doc, *m_doc.find(n.parent), at) : M44f(); };
-    const M44f world = worldAt(m_options.frame);
-    std::unique_ptr<Light> light;
+    const Node* holder = n.parent ? m_doc.find(n.parent) : nullptr;
+    std::vector<M44f> places{M44f()};
+    std::vector<std::unique_ptr<Light>> lights;
     try {
-      light = kind->build(p, world, m_assets);
+      if (holder) places = worldPlaces(m_doc, *holder, m_options.frame, [this](const Node& up) { return copiesOf(up); });
+      for (const M44f& world : places) {
+        lights.push_back(kind->build(p, world, m_assets));
+        if (lights.back()->infinite()) break; // a sky is there once
+        if (s.emitters.size() + lights.size() > mostEmitters) throw badInput("more than a million copies of a light");
+      }
     } catch (const Error& e) {
       if (e.kind() == Refusal::Cancelled) throw;
       s.troubles.emplace_back(fmt::format("{}: {}", n.name, e.what()));
       return;
     }
+    const uint16_t thing = thingOf(n);
+    // Copies do not move by themselves, but all of them with what holds them.
+    const bool moves = maybeMoves(n) && lights.size() == 1;
+    for (size_t k = 0; k < lights.size(); ++k) placeLight(n, std::move(lights[k]), places[k], thing, moves);
+  }
+
+  void placeLight(const Node& n, std::unique_ptr<Light> light, const M44f& world, uint16_t thing, bool moves) {
+    Scene& s = *m_scene;
+    const Params p(n, m_options.frame);
     Emitter e;
     e.light = light.get();
     e.group = groupOf({n.id, {}, 0, {}, {}}, e.baked);
-    e.thing = thingOf(n);
-    if (!light->infinite() && maybeMoves(n)) {
+    e.thing = thing;
+    if (!light->infinite() && moves) {
       const auto pose = [&](double at) {
         const Params then(n, at);
         M44f m;
@@ -383,7 +428,7 @@ private:
           const Triple t = then.triple("position");
           m.setTranslation(V3f(float(t[0]), float(t[1]), float(t[2])));
         }
-        return m * worldAt(at);
+        return m * (n.parent ? worldMatrix(m_doc, *m_doc.find(n.parent), at) : M44f());
       };
       if (const MotionPtr motion = motionOf(pose, m_shutter.open, m_shutter.close, 1)) {
         e.motion = std::make_shared<const Motion>(motion->rigid());
@@ -409,7 +454,7 @@ private:
           i.toWorld.setTranslation(at);
         }
         if (e.motion) { // in the space that moves
-          i.motion = e.motion;
+          s.motions.push_back(e.motion);
           i.toWorld = e.rest.inverse();
           for (V3f& v : body.mesh.positions) v = transformPoint(e.rest, v);
         }
@@ -419,6 +464,8 @@ private:
         i.switches = switches;
         i.light = int(s.lights.size());
         i.emitter = int(s.emitters.size());
+        i.firstCopy = uint32_t(s.copies.size());
+        s.copies.push_back({i.toWorld, i.toObject, e.motion.get(), uint32_t(s.instances.size()), 0});
         s.instances.push_back(std::move(i));
       }
       s.emitters.push_back(e);
@@ -486,22 +533,22 @@ private:
 
   void build() {
     Scene& s = *m_scene;
-    const auto attach = [&](RTCScene scene, const Instance& i) {
+    // One Embree geometry for each object that stands still, in as many scenes as it belongs to; hits have the copy's id.
+    const auto single = [&](const Copy& c, const Instance& i) {
       const RTCGeometry g = rtcNewGeometry(m_cache.device, RTC_GEOMETRY_TYPE_INSTANCE);
       rtcSetGeometryInstancedScene(g, i.geometry->scene);
-      if (i.motion) {
-        rtcSetGeometryTimeStepCount(g, unsigned(i.motion->steps()));
-        for (int step = 0; step < i.motion->steps(); ++step) {
+      if (c.motion) {
+        rtcSetGeometryTimeStepCount(g, unsigned(c.motion->steps()));
+        for (int step = 0; step < c.motion->steps(); ++step) {
           RTCQuaternionDecomposition q;
-          i.motion->fill(step, q);
+          c.motion->fill(step, q);
           rtcSetGeometryTransformQuaternion(g, unsigned(step), &q);
         }
       } else {
-        rtcSetGeometryTransform(g, 0, RTC_FORMAT_FLOAT4X4_COLUMN_MAJOR, &i.toWorld[0][0]);
+        rtcSetGeometryTransform(g, 0, RTC_FORMAT_FLOAT4X4_COLUMN_MAJOR, &c.toWorld[0][0]);
       }
       rtcCommitGeometry(g);
-      rtcAttachGeometry(scene, g);
-      rtcReleaseGeometry(g);
+      return g;
     };
     s.everything = rtcNewScene(m_cache.device);
     s.blockers = rtcNewScene(m_cache.device);
@@ -510,17 +557,30 @@ private:
       rtcSetSceneFlags(scene, RTC_SCENE_FLAG_ROBUST);
       rtcSetSceneBuildQuality(scene, RTC_BUILD_QUALITY_HIGH);
     }
-    for (size_t k = 0; k < s.instances.size(); ++k) {
-      const Instance& i = s.instances[k];
-      attach(s.everything, i);
-      if (i.light >= 0 || !(i.switches & SwitchShadow) || (i.switches & SwitchCatches)) continue;
-      const bool clear = anyLeaf(i.material, [&](const Material& m) { return !m.alwaysOpaque() || (m.mayPassLight() && i.lightThrough == LightThrough::Straight); });
-      attach(clear ? s.clearBlockers : s.blockers, i);
-      if (clear) s.clearInstance.push_back(int(k));
+    bool anyClear = false;
+    for (const Instance& i : s.instances) {
+      std::vector<RTCScene> in{s.everything};
+      if (i.light < 0 && (i.switches & SwitchShadow) && !(i.switches & SwitchCatches)) {
+        const auto letsThrough = [&](const Material& m) { return !m.alwaysOpaque() || (m.mayPassLight() && i.lightThrough == LightThrough::Straight); };
+        const bool clear = anyLeaf(i.material, letsThrough) || (i.insideMaterial != noMaterial && anyLeaf(i.insideMaterial, letsThrough));
+        in.push_back(clear ? s.clearBlockers : s.blockers);
+        anyClear |= clear;
+      }
+      const auto attach = [&](RTCGeometry g, uint32_t id) {
+        for (const RTCScene scene : in) rtcAttachGeometryByID(scene, g, id);
+        rtcReleaseGeometry(g);
+      };
+      const Copy* first = s.copies.data() + i.firstCopy;
+      if (i.copies >= 8 && std::none_of(first, first + i.copies, [](const Copy& c) { return c.motion; })) {
+        s.crowds.push_back(std::make_unique<Scene::Crowd>(Scene::Crowd{i.geometry->scene, first, i.firstCopy, i.geometry->shape.bounds()}));
+        attach(crowdGeometry(m_cache.device, *s.crowds.back(), i.copies), i.firstCopy);
+      } else {
+        for (uint32_t c = 0; c < i.copies; ++c) attach(single(first[c], i), i.firstCopy + c);
+      }
     }
     rtcCommitScene(s.everything);
     rtcCommitScene(s.blockers);
-    if (s.clearInstance.empty()) {
+    if (!anyClear) {
       rtcReleaseScene(s.clearBlockers);
       s.clearBlockers = nullptr;
     } else {
@@ -543,21 +603,21 @@ private:
     const RayCaster rays(s, count, nullptr);
     const V3f direction = normalize(V3f(0.531f, 0.713f, 0.457f));
     V3f origin = s.camera.position();
-    std::map<const Instance*, int> left;
+    std::map<const Copy*, int> left;
     for (int i = 0; i < 256; ++i) {
       Hit hit;
       if (!rays.intersect(origin, direction, std::numeric_limits<float>::infinity(), hit)) break;
       const bool leaving = dot(direction, hit.geometric) > 0;
-      if (hit.instance->closed) left[hit.instance] += leaving ? 1 : -1;
+      if (hit.instance->closed) left[hit.copy] += leaving ? 1 : -1;
       origin = offset(hit.point, leaving ? hit.geometric : -hit.geometric);
     }
-    for (const auto& [instance, times] : left)
-      if (times > 0) s.cameraInside.push_back(instance);
+    for (const auto& [copy, times] : left)
+      if (times > 0) s.cameraInside.push_back(copy);
   }
 
   void forgetUnused() {
-    if (m_cache.shapes.size() > 2 * m_used.size() + 64)
-      std::erase_if(m_cache.shapes, [&](const auto& e) { return !m_used.count(e.first); });
+    if (m_cache.forms.size() > 2 * m_used.size() + 64)
+      std::erase_if(m_cache.forms, [&](const auto& e) { return !m_used.count(e.first); });
   }
 
   const Document& m_doc;

@@ -40,22 +40,33 @@ enum Switches : uint16_t {
   SwitchCutsOut = 64, SwitchCatches = 128
 };
 
+/// An object, or the body of a lamp, with all that its copies share.
 struct Instance {
   GeometryPtr geometry;
-  M44f toWorld, toObject; ///< at mid-shutter
-  MotionPtr motion;       ///< null: it stands still
+  M44f toWorld, toObject; ///< of the first copy at mid-shutter
+  uint32_t firstCopy = 0, copies = 1; ///< in Scene::copies
   uint16_t thing = 0, material = noMaterial;
   uint16_t switches = 0;
   bool closed = false; ///< its shape has an inside
   LightThrough lightThrough = LightThrough::Straight;
   int light = -1;   ///< index into lights: this is a lamp's body
   int emitter = -1; ///< of a lamp's body: index into emitters
-  std::vector<std::pair<uint16_t, int>> glows; ///< materials with own light, and their emitters
-  int emitterOf(uint16_t leaf) const {
+  uint16_t insideMaterial = noMaterial; ///< of triangles that came to light by a cut; noMaterial: the same
+  std::vector<std::pair<uint16_t, int>> glows; ///< materials with own light, and their emitters for the first copy
+  /// Of a copy by its index; -1: that material gives no light.
+  int emitterOf(uint16_t leaf, uint32_t copy) const {
     for (const auto& [m, e] : glows)
-      if (m == leaf) return e;
+      if (m == leaf) return e + int(copy * glows.size());
     return -1;
   }
+};
+
+/// Where an object stands: once, or for each of its copies. Small, for there may be a million.
+struct Copy {
+  M44f toWorld, toObject;         ///< at mid-shutter
+  const Motion* motion = nullptr; ///< owned by the scene; null: it stands still
+  uint32_t instance = 0;          ///< whose copy it is
+  uint32_t index = 0;             ///< among that object's
 };
 
 /// What can be sampled as a source of light.
@@ -83,11 +94,21 @@ public:
   RTCSceneTy* everything = nullptr; ///< objects and the bodies of lights
   RTCSceneTy* blockers = nullptr;   ///< what casts shadow and is opaque for certain
   RTCSceneTy* clearBlockers = nullptr; ///< what casts shadow but lets some light through; null: nothing does
-  std::vector<Instance> instances;  ///< by Embree geometry id of `everything`
-  std::vector<int> clearInstance;   ///< by geometry id of `clearBlockers`
+  std::vector<Instance> instances;
+  std::vector<Copy> copies;         ///< by the id that hits have, in all Embree scenes
+  std::vector<MotionPtr> motions;   ///< of copies that move
+  /// Many copies of one object: one Embree geometry with a primitive for each, for an instance of its own costs four times the
+  /// memory.
+  struct Crowd {
+    RTCSceneTy* form;
+    const Copy* copies; ///< the first
+    uint32_t first;     ///< its id
+    Box3f bounds;       ///< of the form
+  };
+  std::vector<std::unique_ptr<Crowd>> crowds;
   std::vector<std::unique_ptr<Material>> materials;
   std::vector<char> patterned;      ///< by material: it, or what it is layered of, asks the point for more than its texture coordinates
-  std::vector<const Instance*> cameraInside; ///< closed clear bodies around the camera
+  std::vector<const Copy*> cameraInside; ///< closed clear bodies around the camera
   std::vector<std::unique_ptr<Light>> lights;
   std::vector<Emitter> emitters;    ///< at finite distance
   LightTree tree;                   ///< over `emitters`

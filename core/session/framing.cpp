@@ -56,12 +56,13 @@ Box3f boundsOf(const Scene& scene, const Document& doc, const std::vector<NodeId
   std::set<NodeId> wanted;
   for (const NodeId id : things) collect(doc, id, wanted);
   Box3f box;
-  for (const Instance& i : scene.instances) {
+  for (const Copy& copy : scene.copies) {
+    const Instance& i = scene.instances[copy.instance];
     const NodeId node = scene.things[i.thing].node;
     if (things.empty() ? i.light >= 0 : !wanted.count(node)) continue;
     const Box3f b = i.geometry->shape.bounds();
     for (int c = 0; c < 8 && !b.isEmpty(); ++c)
-      box.extendBy(transformPoint(i.toWorld, {c & 1 ? b.max.x : b.min.x, c & 2 ? b.max.y : b.min.y, c & 4 ? b.max.z : b.min.z}));
+      box.extendBy(transformPoint(copy.toWorld, {c & 1 ? b.max.x : b.min.x, c & 2 ? b.max.y : b.min.y, c & 4 ? b.max.z : b.min.z}));
   }
   for (const NodeId id : wanted) {
     const Node* n = doc.find(id);

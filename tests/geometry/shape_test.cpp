@@ -1,4 +1,5 @@
-#include "core/geometry/shape.h"
+#include "core/geometry/form.h"
+#include "core/geometry/mesh_tools.h"
 
 #include "demo/pierced.h"
 #include "tests/support/scene.h"
@@ -14,17 +15,8 @@ Shape build(const char* kind, std::initializer_list<std::pair<const char*, const
   Set s;
   const NodeId id = s.add(kind, "Thing", values);
   const Document doc = s.take();
-  for (const ShapeKind& k : allShapes())
-    if (k.kind.id == kind) return k.build(Params(*doc.find(id), 1), noAssets());
-  FAIL("no such shape");
-  return {};
-}
-
-// Signed volume by the divergence theorem: positive when triangles turn outwards.
-double volume(const Mesh& m) {
-  double v = 0;
-  for (const auto& t : m.triangles) v += double(dot(m.positions[t.a], cross(m.positions[t.b], m.positions[t.c]))) / 6;
-  return v;
+  const Assets none = noAssets();
+  return formOf(*doc.find(id), {doc, 1, none}).shape;
 }
 
 // Every normal points to the side to which its triangle turns.

@@ -1,4 +1,5 @@
 // What multiple importance sampling rests on: a light's samples have the density that it tells.
+#include "core/pattern/image.h"
 #include "core/light/light.h"
 #include "tests/support/scene.h"
 

@@ -1,0 +1,155 @@
+// Every edge a round rod, every corner a ball, as one closed skin.
+#include "core/base/error.h"
+#include "core/geometry/form.h"
+#include "core/geometry/mesh_tools.h"
+
+#include <fmt/format.h>
+
+#pragma GCC diagnostic push
+#pragma GCC diagnostic ignored "-Wall"
+#pragma GCC diagnostic ignored "-Wextra"
+#pragma GCC diagnostic ignored "-Wconversion"
+#pragma GCC diagnostic ignored "-Wshadow"
+#include <openvdb/openvdb.h>
+#include <openvdb/tools/GridOperators.h>
+#include <openvdb/tools/Interpolation.h>
+#include <openvdb/tools/VolumeToMesh.h>
+#pragma GCC diagnostic pop
+
+#include <mutex>
+
+namespace ilumbra {
+namespace {
+
+constexpr double mostVoxels = 400e6;
+
+struct Rod {
+  V3f a, b;
+};
+
+Mesh skinOf(const std::vector<Rod>& rods, float radius, float joint, float voxel, float soften, const std::string& name) {
+  static std::once_flag ready;
+  std::call_once(ready, [] { openvdb::initialize(); });
+  const float band = 3; // voxels around the skin
+  double voxels = 0;
+  for (const Rod& r : rods) voxels += double(length(r.b - r.a) / voxel + 8) * sqr(2 * (joint / voxel + band));
+  if (voxels > mostVoxels) throw badInput(fmt::format("{}.detail: {} rods of this length ask for {:.0f} million voxels; {:.0f} are possible", name, rods.size(), voxels / 1e6, mostVoxels / 1e6));
+  const float background = band * voxel;
+  openvdb::FloatGrid::Ptr grid = openvdb::FloatGrid::create(background);
+  grid->setTransform(openvdb::math::Transform::createLinearTransform(double(voxel)));
+  grid->setGridClass(openvdb::GRID_LEVEL_SET);
+  auto at = grid->getAccessor();
+  for (const Rod& r : rods) {
+    const V3f lo = vmin(r.a, r.b) - V3f(joint + background), hi = vmax(r.a, r.b) + V3f(joint + background), d = r.b - r.a;
+    const float l2 = std::max(dot(d, d), 1e-20f), l = std::sqrt(l2);
+    const auto index = [&](float v) { return int(std::floor(v / voxel)); };
+    // Along its longest side slab by slab: the box of a slanted rod is mostly empty.
+    int axis = 0;
+    for (int k = 1; k < 3; ++k)
+      if (std::abs(d[k]) > std::abs(d[axis])) axis = k;
+    const int u = (axis + 1) % 3, v = (axis + 2) % 3;
+    const float slant = l / std::max(1e-20f, std::abs(d[axis]));
+    for (int i = index(lo[axis]); i <= index(hi[axis]) + 1; ++i) {
+      const float t = std::clamp((float(i) * voxel - r.a[axis]) / (d[axis] == 0 ? 1 : d[axis]), 0.0f, 1.0f);
+      const V3f centre = r.a + d * t;
+      const float reach = (joint + background) * slant + voxel;
+      for (int j = std::max(index(lo[u]), index(centre[u] - reach)); j <= std::min(index(hi[u]), index(centre[u] + reach)) + 1; ++j)
+        for (int k = std::max(index(lo[v]), index(centre[v] - reach)); k <= std::min(index(hi[v]), index(centre[v] + reach)) + 1; ++k) {
+          V3f p;
+          p[axis] = float(i) * voxel;
+          p[u] = float(j) * voxel;
+          p[v] = float(k) * voxel;
+          const float along = std::clamp(dot(p - r.a, d) / l2, 0.0f, 1.0f);
+          float value = length(p - r.a - d * along) - radius;
+          value = std::min({value, length(p - r.a) - joint, length(p - r.b) - joint});
+          if (value >= background) continue;
+          openvdb::Coord c;
+          c[axis] = i;
+          c[u] = j;
+          c[v] = k;
+          const float before = at.getValue(c);
+          // Where rods meet, the skin runs from one into the other within `soften` (Quílez's polynomial minimum).
+          if (soften > 0 && before < background) {
+            const float h = std::max(0.0f, soften - std::abs(before - value)) / soften;
+            value = std::min(before, value) - h * h * soften * 0.25f;
+          }
+          at.setValue(c, std::max(-background, std::min(before, value)));
+        }
+    }
+  }
+  openvdb::tools::VolumeToMesh mesher(0.0);
+  mesher(*grid);
+  Mesh m;
+  const openvdb::FloatGrid::ConstAccessor reading = grid->getConstAccessor(); // the sampler refers to it
+  openvdb::tools::GridSampler<openvdb::FloatGrid::ConstAccessor, openvdb::tools::BoxSampler> sample(reading, grid->transform());
+  for (size_t i = 0; i < mesher.pointListSize(); ++i) {
+    const auto& q = mesher.pointList()[i];
+    V3f p(q[0], q[1], q[2]);
+    const auto value = [&](const V3f& x) { return float(sample.wsSample(openvdb::Vec3d(x.x, x.y, x.z))); };
+    const auto slope = [&](const V3f& x) {
+      V3f g;
+      for (int k = 0; k < 3; ++k) {
+        V3f e(0.0f);
+        e[k] = 0.5f * voxel;
+        g[k] = value(x + e) - value(x - e);
+      }
+      return normalize(g);
+    };
+    // Onto the skin itself, along its slope.
+    for (int step = 0; step < 2; ++step) p -= slope(p) * value(p);
+    m.positions.push_back(p);
+    m.normals.push_back(slope(p));
+  }
+  for (size_t pool = 0; pool < mesher.polygonPoolListSize(); ++pool) {
+    const auto& polygons = mesher.polygonPoolList()[pool];
+    for (size_t i = 0; i < polygons.numQuads(); ++i) {
+      const auto& q = polygons.quad(i); // clockwise seen from outside
+      m.triangles.push_back({q[0], q[2], q[1]});
+      m.triangles.push_back({q[0], q[3], q[2]});
+    }
+    for (size_t i = 0; i < polygons.numTriangles(); ++i) {
+      const auto& t = polygons.triangle(i);
+      m.triangles.push_back({t[0], t[2], t[1]});
+    }
+  }
+  return m;
+}
+
+} // namespace
+
+ModifierKind cageModifier() {
+  return {{.id = "modifier.cage",
+           .label = "Wire cage",
+           .helpText = "Only the edges stay: rods with balls where they meet, as one closed skin.",
+           .params = modifierParams({choice("edges", "Edges", {"without diagonals", "all", "sharp"}).at(Stage::Geometry).matters().help("Which of them: those of quads, those of all triangles, or where the surface turns"),
+                                     number("sharp", "Sharp from", "°", 25).soft(1, 90).range(0, 180).at(Stage::Geometry).help("Of sharp edges: how much the surface turns at least; open edges always count"),
+                                     number("radius", "Rods", "m", 0.006).soft(0.0005, 0.1).range(1e-5, 1e4).log().at(Stage::Geometry).matters().help("Radius of the rods"),
+                                     number("joint", "Joints", "×", 1.3).soft(1, 3).range(1, 20).at(Stage::Geometry).help("Radius of the balls, of the rods'; 1: rods run into one another"),
+                                     number("soften", "Soften", "×", 0.5).soft(0, 2).range(0, 10).at(Stage::Geometry).help("How far rods run into one another where they meet, of their radius"),
+                                     number("detail", "Detail", "×", 1).soft(0.5, 3).range(0.2, 8).at(Stage::Geometry).help("Three voxels a radius at 1; the time grows with its cube")})},
+          [](Form& form, const Params& p, const BuildFrom&) {
+            Mesh& mesh = meshOf(form);
+            const Welded w = weld(mesh);
+            const std::vector<MeshEdge> edges = edgesOf(w);
+            const std::string which = p.text("edges");
+            const float least = std::cos(p.real("sharp") * pi / 180);
+            const std::vector<char> diagonal = which == "without diagonals" ? quadDiagonals(w, edges) : std::vector<char>(edges.size());
+            const auto normal = [&](uint32_t t) {
+              const auto& k = w.triangles[t];
+              return normalize(cross(w.positions[k.b] - w.positions[k.a], w.positions[k.c] - w.positions[k.a]));
+            };
+            std::vector<Rod> rods;
+            for (size_t i = 0; i < edges.size(); ++i) {
+              const MeshEdge& e = edges[i];
+              if (diagonal[i]) continue;
+              if (which == "sharp" && !e.open() && dot(normal(e.left), normal(e.right)) > least) continue;
+              rods.push_back({w.positions[e.a], w.positions[e.b]});
+            }
+            if (rods.empty()) throw badInput(p.node().name + ".edges: the object has no such edges");
+            const float r = p.real("radius");
+            mesh = skinOf(rods, r, r * p.real("joint"), r / (3 * p.real("detail")), r * p.real("soften"), p.node().name);
+          },
+          {}};
+}
+
+} // namespace ilumbra

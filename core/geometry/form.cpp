@@ -1,0 +1,284 @@
+#include "core/geometry/form.h"
+
+#include "core/base/error.h"
+#include "core/base/hash.h"
+#include "core/document/file.h"
+#include "core/geometry/grid.h"
+#include "core/geometry/mesh_tools.h"
+
+#include <filesystem>
+#include <fmt/format.h>
+#include <map>
+
+namespace ilumbra {
+namespace {
+
+// Forms that are made from one another further than this are taken for a circle.
+constexpr int deepest = 32;
+
+const std::map<std::string, ShapeKind, std::less<>>& shapes() {
+  static const auto all = [] {
+    std::map<std::string, ShapeKind, std::less<>> m;
+    for (ShapeKind& k : allShapes()) m.emplace(k.kind.id, k);
+    return m;
+  }();
+  return all;
+}
+
+const std::map<std::string, ModifierKind, std::less<>>& modifiers() {
+  static const auto all = [] {
+    std::map<std::string, ModifierKind, std::less<>> m;
+    for (ModifierKind& k : allModifiers()) m.emplace(k.kind.id, k);
+    return m;
+  }();
+  return all;
+}
+
+const std::vector<NodeId>& childrenOf(const Node& n, const char* slot) {
+  static const std::vector<NodeId> none;
+  const auto it = n.children.find(slot);
+  return it == n.children.end() ? none : it->second;
+}
+
+template <typename K> bool byTime(const K& kind, const Node& n) { return kind.changesByTime && kind.changesByTime(Params(n, 0)); }
+
+// What a group holds, in its own space.
+Box3f contentsOf(const Node& group, const BuildFrom& from) {
+  Box3f box;
+  for (const NodeId id : childrenOf(group, "objects")) {
+    const Node* n = from.doc.find(id);
+    if (!n || n->kind->family() != "object") continue;
+    const Form f = formOf(*n, {from.doc, from.frame, from.assets, from.depth + 1});
+    const Box3f b = f.bounds();
+    if (b.isEmpty()) continue;
+    const M44f own = placementOf(Params(*n, from.frame));
+    for (const M44f& copy : f.copies.empty() ? std::vector<M44f>{M44f()} : f.copies)
+      for (int corner = 0; corner < 8; ++corner) box.extendBy(transformPoint(copy * own, {corner & 1 ? b.max.x : b.min.x, corner & 2 ? b.max.y : b.min.y, corner & 4 ? b.max.z : b.min.z}));
+  }
+  return box;
+}
+
+class KeyWriter {
+public:
+  KeyWriter(const Document& doc, double frame) : m_doc(doc), m_frame(frame) {}
+
+  void node(const Node& n, bool form, int depth) {
+    text += n.kind->id;
+    if (depth > deepest) return;
+    if (form) {
+      const auto shape = shapes().find(n.kind->id);
+      const auto modifier = modifiers().find(n.kind->id);
+      if ((shape != shapes().end() && byTime(shape->second, n)) || (modifier != modifiers().end() && byTime(modifier->second, n))) text += fmt::format("@{}", m_frame);
+    }
+    const Params p(n, m_frame);
+    for (const ParamDef& d : n.kind->params)
+      if (!form || d.stage == Stage::Geometry) param(n, p, d, depth);
+    for (const ChildSlot& slot : n.kind->slots) {
+      if (slot.name == "objects" || slot.name == "carries") continue;
+      for (const NodeId id : childrenOf(n, slot.name.c_str()))
+        if (const Node* child = m_doc.find(id)) {
+          text += '{';
+          node(*child, form, depth + 1);
+          text += '}';
+        }
+    }
+    // What a group holds counts where its copies are set by its size.
+    if (form && n.kind->id == "object.group" && !childrenOf(n, "modifiers").empty())
+      for (const NodeId id : childrenOf(n, "objects"))
+        if (const Node* child = m_doc.find(id); child && child->kind->family() == "object") {
+          matrix(placementOf(Params(*child, m_frame)));
+          node(*child, true, depth + 1);
+        }
+  }
+
+  std::string text;
+
+private:
+  void matrix(const M44f& m) {
+    for (int i = 0; i < 16; ++i) text += fmt::format("{},", (&m[0][0])[i]);
+  }
+
+  void param(const Node& n, const Params& p, const ParamDef& d, int depth) {
+    text += '|';
+    if (const PatternUse* use = p.pattern(d.name)) {
+      if (const Node* pattern = m_doc.find(use->pattern.target)) node(*pattern, false, depth + 1);
+      if (use->pattern.with)
+        for (const auto& [input, value] : *use->pattern.with)
+          if (const Constant* c = value.constant()) text += input + '=' + constant(*c);
+      return;
+    }
+    switch (d.type) {
+    case ParamType::File: {
+      const std::string path = resolveFile(m_doc, p.text(d.name));
+      std::error_code error;
+      const auto time = std::filesystem::last_write_time(path, error);
+      text += path + fmt::format("@{}", error ? 0 : time.time_since_epoch().count());
+      break;
+    }
+    case ParamType::Reference: refer(n, p.reference(d.name), depth); break;
+    case ParamType::References:
+      for (const Reference& r : p.references(d.name)) refer(n, r, depth);
+      break;
+    default: text += constant(p.constant(d.name));
+    }
+  }
+
+  void refer(const Node& from, const Reference& r, int depth) {
+    const Node* other = m_doc.find(r.target);
+    text += '#';
+    if (!other) return;
+    if (other->kind->family() == "object") {
+      // As it stands beside the thing that the reference belongs to.
+      const Node* self = &from;
+      while (self && self->kind->family() != "object") self = m_doc.find(self->parent);
+      matrix(worldMatrix(m_doc, *other, m_frame));
+      if (self) matrix(worldMatrix(m_doc, *self, m_frame));
+      node(*other, true, depth + 1);
+    } else {
+      node(*other, false, depth + 1);
+    }
+  }
+
+  static std::string constant(const Constant& c) {
+    if (const double* v = std::get_if<double>(&c)) return fmt::format("{}", *v);
+    if (const bool* v = std::get_if<bool>(&c)) return *v ? "1" : "0";
+    if (const Triple* v = std::get_if<Triple>(&c)) return fmt::format("{},{},{}", (*v)[0], (*v)[1], (*v)[2]);
+    if (const std::string* v = std::get_if<std::string>(&c)) return *v;
+    return {};
+  }
+
+  const Document& m_doc;
+  double m_frame;
+};
+
+} // namespace
+
+std::vector<ParamDef> modifierParams(std::vector<ParamDef> own) {
+  return join({{flag("on", "On", true).at(Stage::Geometry).help("Off: as if it were not there")}, std::move(own)});
+}
+
+std::vector<ModifierKind> allModifiers() {
+  return {repeatModifier(), shellModifier(), cageModifier(), joinModifier(), capModifier(), burstModifier(), subdivideModifier(), smoothModifier(),
+          bendModifier(),   twistModifier(), taperModifier(), rippleModifier(), displaceModifier()};
+}
+
+Form formOf(const Node& node, const BuildFrom& from) {
+  if (from.depth > deepest) throw badInput(node.name + ": its form is made from itself");
+  Form form;
+  const auto kind = shapes().find(node.kind->id);
+  if (kind == shapes().end()) throw badInput(node.kind->id + ": cannot be built");
+  const auto& list = childrenOf(node, "modifiers");
+  if (kind->second.build) {
+    form.shape = kind->second.build(Params(node, from.frame), from);
+    validate(form.shape.mesh, node.name);
+  } else if (!list.empty()) {
+    form.contents = contentsOf(node, from);
+  }
+  for (const NodeId id : list) {
+    const Node* m = from.doc.find(id);
+    const auto modifier = m ? modifiers().find(m->kind->id) : modifiers().end();
+    if (modifier == modifiers().end()) continue;
+    const Params p(*m, from.frame);
+    if (p.flag("on")) modifier->second.apply(form, p, from);
+  }
+  if (!kind->second.build) return form;
+  if (const std::string facets = Params(node, from.frame).text("facets"); facets == "faceted") facet(form.shape.mesh);
+  else if (facets == "smooth") smooth(form.shape.mesh);
+  return form;
+}
+
+uint64_t formKey(const Document& doc, const Node& node, double frame) {
+  KeyWriter w(doc, frame);
+  w.node(node, true, 0);
+  return contentHash(w.text);
+}
+
+bool formChanges(const Document& doc, const Node& node) {
+  if (isAnimated(node)) return true;
+  const auto shape = shapes().find(node.kind->id);
+  if (shape != shapes().end() && byTime(shape->second, node)) return true;
+  for (const char* slot : {"modifiers", "profile"})
+    for (const NodeId id : childrenOf(node, slot)) {
+      const Node* m = doc.find(id);
+      if (!m) continue;
+      if (isAnimated(*m)) return true;
+      if (const auto it = modifiers().find(m->kind->id); it != modifiers().end() && byTime(it->second, *m)) return true;
+      // What it is made from may move or change.
+      for (const ParamDef& d : m->kind->params)
+        if (d.type == ParamType::Reference)
+          if (const Node* other = doc.find(Params(*m, 0).reference(d.name).target); other && (isAnimated(doc, *other) || isAnimated(doc, node))) return true;
+    }
+  return false;
+}
+
+std::vector<M44f> worldPlaces(const Document& doc, const Node& node, double frame, const std::function<std::vector<M44f>(const Node&)>& copiesOf) {
+  std::vector<M44f> places{M44f()};
+  for (const Node* n = &node; n; n = doc.find(n->parent)) {
+    if (!n->kind->param("turn")) continue;
+    const std::vector<M44f> copies = copiesOf(*n);
+    const M44f own = placementOf(Params(*n, frame));
+    if (copies.empty()) {
+      for (M44f& p : places) p = p * own;
+      continue;
+    }
+    if (copies.size() * places.size() > 4'000'000) throw badInput(fmt::format("{}: more than 4 million copies", n->name));
+    std::vector<M44f> all;
+    all.reserve(copies.size() * places.size());
+    for (const M44f& c : copies)
+      for (const M44f& p : places) all.push_back(p * c * own);
+    places = std::move(all);
+  }
+  return places;
+}
+
+Mesh& meshOf(Form& form) {
+  Shape& s = form.shape;
+  if (s.sphereRadius > 0) {
+    s.mesh = ballMesh(s.sphereRadius, s.sphereSegments);
+    s.sphereRadius = 0;
+  }
+  if (!form.copies.empty()) {
+    if (form.copies.size() * s.mesh.triangles.size() > 20'000'000) throw badInput("as one mesh the copies would have more than 20 million triangles");
+    Mesh all;
+    for (const M44f& c : form.copies) {
+      Mesh one = s.mesh;
+      transform(one, c);
+      append(all, one);
+    }
+    s.mesh = std::move(all);
+    form.copies.clear();
+  }
+  return s.mesh;
+}
+
+// The other object, and how its space lies in that of the object that the modifier works on.
+static const Node& otherOf(const Params& modifier, const char* param, const BuildFrom& from, M44f& there) {
+  const Node *other = from.doc.find(modifier.reference(param).target), *self = from.doc.find(modifier.node().parent);
+  const std::string place = modifier.node().name + "." + param;
+  if (!other) throw badInput(place + ": no object is named");
+  if (other == self) throw badInput(place + ": it is the object itself");
+  there = worldMatrix(from.doc, *other, from.frame);
+  if (self) there = there * worldMatrix(from.doc, *self, from.frame).inverse();
+  return *other;
+}
+
+Mesh meshOfOther(const Params& modifier, const char* param, const BuildFrom& from) {
+  M44f there;
+  const Node& other = otherOf(modifier, param, from, there);
+  Form form = formOf(other, {from.doc, from.frame, from.assets, from.depth + 1});
+  Mesh mesh = std::move(meshOf(form));
+  transform(mesh, there);
+  return mesh;
+}
+
+std::vector<V3f> lineOfOther(const Params& modifier, const char* param, const BuildFrom& from) {
+  M44f there;
+  const Node& other = otherOf(modifier, param, from, there);
+  const auto kind = shapes().find(other.kind->id);
+  if (kind == shapes().end() || !kind->second.line) throw badInput(fmt::format("{}.{}: a {} has no line to follow", modifier.node().name, param, other.kind->label));
+  std::vector<V3f> line = kind->second.line(Params(other, from.frame), from);
+  for (V3f& p : line) p = transformPoint(there, p);
+  return line;
+}
+
+} // namespace ilumbra

@@ -1,0 +1,34 @@
+#pragma once
+#include "core/base/vec.h"
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+namespace ilumbra {
+
+/// Triangles in metres, counter-clockwise seen from outside.
+struct Mesh {
+  std::vector<V3f> positions;
+  std::vector<V3f> normals; ///< per vertex, unit length; empty: faceted
+  std::vector<V2f> uvs;     ///< per vertex, v upwards from the image's bottom row as seen; empty: none
+  struct Triangle {
+    uint32_t a, b, c;
+  };
+  std::vector<Triangle> triangles;
+  /// Per triangle: 1 where what was inside came to light by a cut or a burst; empty: nowhere.
+  std::vector<uint8_t> inside;
+};
+
+/// True if every edge is shared by exactly two triangles of opposite direction, vertices compared by place.
+bool isClosed(const Mesh& mesh);
+/// Every triangle shaded by itself.
+void facet(Mesh& mesh);
+/// Normals across the mesh from its triangles, by their angles; edges that turn by more than `sharpDegrees` stay sharp.
+void smooth(Mesh& mesh, float sharpDegrees = 40);
+/// Throws BadInput when a position is not finite or a triangle names a vertex that does not exist.
+void validate(const Mesh& mesh, const std::string& name);
+/// A number for each place, vertices at the same place being one: `of` by vertex; returns how many there are.
+uint32_t placesOf(const Mesh& mesh, std::vector<uint32_t>& of);
+
+} // namespace ilumbra

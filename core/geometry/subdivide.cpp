@@ -1,0 +1,169 @@
+// Catmull–Clark subdivision, by OpenSubdiv.
+#include "core/base/error.h"
+#include "core/geometry/form.h"
+#include "core/geometry/mesh_tools.h"
+
+#include <fmt/format.h>
+
+#pragma GCC diagnostic push
+#pragma GCC diagnostic ignored "-Wconversion"
+#pragma GCC diagnostic ignored "-Wshadow"
+#pragma GCC diagnostic ignored "-Wall"
+#pragma GCC diagnostic ignored "-Wextra"
+#include <opensubdiv/far/primvarRefiner.h>
+#include <opensubdiv/far/topologyDescriptor.h>
+#pragma GCC diagnostic pop
+
+namespace ilumbra {
+namespace {
+
+namespace osd = OpenSubdiv::Far;
+
+struct Point {
+  V3f v{0.0f};
+  void Clear(void* = nullptr) { v = V3f(0.0f); }
+  void AddWithWeight(const Point& p, float w) { v += p.v * w; }
+};
+struct Place2 {
+  V2f v{0, 0};
+  void Clear(void* = nullptr) { v = {0, 0}; }
+  void AddWithWeight(const Place2& p, float w) { v += p.v * w; }
+};
+
+} // namespace
+
+ModifierKind subdivideModifier() {
+  return {{.id = "modifier.subdivide",
+           .label = "Subdivide",
+           .helpText = "Rounds the body off by Catmull and Clark's rule; edges that turn sharply may stay.",
+           .params = modifierParams({integer("levels", "Levels", 2).soft(1, 4).range(1, 6).at(Stage::Geometry).matters().help("Each makes four facets of one"),
+                                     number("crease", "Creases from", "°", 180).soft(0, 180).range(0, 180).at(Stage::Geometry).matters().help("Edges that turn by more are creases; 180: none"),
+                                     number("sharpness", "Sharpness", "", 3).soft(0, 10).range(0, 10).at(Stage::Geometry).help("Of creases: how many levels they stay sharp for; 10: for ever"),
+                                     flag("quads", "As quads", true).at(Stage::Geometry).help("Pairs of triangles that make good quads are taken for quads, as the shape was before it was cut into triangles")})},
+          [](Form& form, const Params& p, const BuildFrom&) {
+            Mesh& mesh = meshOf(form);
+            const int levels = int(p.number("levels"));
+            const Welded w = weld(mesh);
+            if (w.triangles.empty()) return;
+            if (double(w.triangles.size()) * std::pow(4.0, levels) > 20e6) throw badInput(fmt::format("{}.levels: {} levels of {} facets are more than 20 million", p.node().name, levels, w.triangles.size()));
+            const std::vector<MeshEdge> edges = edgesOf(w);
+            for (const MeshEdge& e : edges)
+              if (e.crowded) throw badInput(p.node().name + ": more than two faces meet at an edge, which cannot be subdivided");
+            // Faces: quads where pairs of triangles make them, by the vertices of the welded mesh and of the mesh itself.
+            std::vector<int> counts, corners, uvCorners;
+            const auto original = [&](uint32_t triangle, uint32_t place) {
+              const auto& t = mesh.triangles[w.origin[triangle]];
+              return int(w.place[t.a] == place ? t.a : w.place[t.b] == place ? t.b : t.c);
+            };
+            std::vector<char> done(w.triangles.size());
+            if (p.flag("quads")) {
+              const std::vector<char> diagonal = quadDiagonals(w, edges);
+              for (size_t i = 0; i < edges.size(); ++i) {
+                if (!diagonal[i]) continue;
+                const MeshEdge& e = edges[i];
+                const auto opposite = [&](uint32_t triangle) {
+                  const auto& t = w.triangles[triangle];
+                  return t.a != e.a && t.a != e.b ? t.a : t.b != e.a && t.b != e.b ? t.b : t.c;
+                };
+                const uint32_t c = opposite(e.left), d = opposite(e.right);
+                done[e.left] = done[e.right] = 1;
+                counts.push_back(4);
+                for (const uint32_t v : {e.a, d, e.b, c}) corners.push_back(int(v));
+                uvCorners.push_back(original(e.left, e.a));
+                uvCorners.push_back(original(e.right, d));
+                uvCorners.push_back(original(e.left, e.b));
+                uvCorners.push_back(original(e.left, c));
+              }
+            }
+            for (uint32_t i = 0; i < w.triangles.size(); ++i) {
+              if (done[i]) continue;
+              counts.push_back(3);
+              for (const uint32_t v : {w.triangles[i].a, w.triangles[i].b, w.triangles[i].c}) {
+                corners.push_back(int(v));
+                uvCorners.push_back(original(i, v));
+              }
+            }
+            std::vector<int> creaseEnds;
+            std::vector<float> creaseWeights;
+            const float angle = p.real("crease"), least = std::cos(angle * pi / 180);
+            const auto normal = [&](uint32_t t) {
+              const auto& k = w.triangles[t];
+              return normalize(cross(w.positions[k.b] - w.positions[k.a], w.positions[k.c] - w.positions[k.a]));
+            };
+            if (angle < 180)
+              for (const MeshEdge& e : edges)
+                if (!e.open() && dot(normal(e.left), normal(e.right)) < least) {
+                  creaseEnds.push_back(int(e.a));
+                  creaseEnds.push_back(int(e.b));
+                  creaseWeights.push_back(p.real("sharpness"));
+                }
+            osd::TopologyDescriptor d;
+            d.numVertices = int(w.positions.size());
+            d.numFaces = int(counts.size());
+            d.numVertsPerFace = counts.data();
+            d.vertIndicesPerFace = corners.data();
+            d.numCreases = int(creaseWeights.size());
+            d.creaseVertexIndexPairs = creaseEnds.data();
+            d.creaseWeights = creaseWeights.data();
+            osd::TopologyDescriptor::FVarChannel channel;
+            const bool uvs = !mesh.uvs.empty();
+            if (uvs) {
+              channel.numValues = int(mesh.positions.size());
+              channel.valueIndices = uvCorners.data();
+              d.numFVarChannels = 1;
+              d.fvarChannels = &channel;
+            }
+            OpenSubdiv::Sdc::Options options;
+            options.SetVtxBoundaryInterpolation(OpenSubdiv::Sdc::Options::VTX_BOUNDARY_EDGE_AND_CORNER);
+            options.SetFVarLinearInterpolation(OpenSubdiv::Sdc::Options::FVAR_LINEAR_CORNERS_ONLY);
+            const std::unique_ptr<osd::TopologyRefiner> refiner(osd::TopologyRefinerFactory<osd::TopologyDescriptor>::Create(d, {OpenSubdiv::Sdc::SCHEME_CATMARK, options}));
+            if (!refiner) throw badInput(p.node().name + ": the mesh cannot be subdivided");
+            osd::TopologyRefiner::UniformOptions uniform(levels);
+            uniform.fullTopologyInLastLevel = true;
+            refiner->RefineUniform(uniform);
+            const osd::PrimvarRefiner values(*refiner);
+            std::vector<Point> at;
+            for (const V3f& q : w.positions) at.push_back({q});
+            std::vector<Place2> uv;
+            for (const V2f& q : mesh.uvs) uv.push_back({q});
+            for (int level = 1; level <= levels; ++level) {
+              std::vector<Point> next(size_t(refiner->GetLevel(level).GetNumVertices()));
+              values.Interpolate(level, at, next);
+              at = std::move(next);
+              if (!uvs) continue;
+              std::vector<Place2> nextUv(size_t(refiner->GetLevel(level).GetNumFVarValues(0)));
+              values.InterpolateFaceVarying(level, uv, nextUv, 0);
+              uv = std::move(nextUv);
+            }
+            // Where the surface would come to in the end, and its tangents there.
+            std::vector<Point> limit(at.size()), du(at.size()), dv(at.size());
+            values.Limit(at, limit, du, dv);
+            const osd::TopologyLevel last = refiner->GetLevel(levels);
+            Mesh out;
+            const bool creased = angle < 180;
+            std::vector<uint32_t> known(uvs ? uv.size() : at.size(), ~0u);
+            const auto vertex = [&](int v, int uvIndex) {
+              uint32_t& k = known[size_t(uvs ? uvIndex : v)];
+              if (k == ~0u) {
+                k = uint32_t(out.positions.size());
+                out.positions.push_back(limit[size_t(v)].v);
+                out.normals.push_back(normalize(cross(du[size_t(v)].v, dv[size_t(v)].v)));
+                if (uvs) out.uvs.push_back(uv[size_t(uvIndex)].v);
+              }
+              return k;
+            };
+            for (int f = 0; f < last.GetNumFaces(); ++f) {
+              const auto vs = last.GetFaceVertices(f);
+              const auto ts = uvs ? last.GetFaceFVarValues(f, 0) : vs;
+              uint32_t q[4];
+              for (int k = 0; k < 4; ++k) q[k] = vertex(vs[k], ts[k]);
+              out.triangles.push_back({q[0], q[1], q[2]});
+              out.triangles.push_back({q[0], q[2], q[3]});
+            }
+            if (creased) smooth(out, std::min(60.0f, angle));
+            mesh = std::move(out);
+          },
+          {}};
+}
+
+} // namespace ilumbra
