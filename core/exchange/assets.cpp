@@ -1,6 +1,7 @@
 #include "core/pattern/image.h"
 #include "core/exchange/assets.h"
 
+#include "core/base/error.h"
 #include "core/exchange/child.h"
 #include "core/exchange/paged_image.h"
 #include "core/exchange/readers.h"
@@ -20,6 +21,7 @@ struct AssetCache::Content {
   std::mutex mutex;
   std::map<std::string, std::shared_ptr<const Model>> models;
   std::map<std::string, std::shared_ptr<const Image>> images;
+  std::map<std::string, TextOutline> outlines;
 };
 
 AssetCache::AssetCache(size_t textureBytes) : m_content(std::make_shared<Content>(textureBytes)) {}
@@ -63,6 +65,24 @@ std::shared_ptr<const Image> AssetCache::image(const std::string& path, int inde
   return m_content->images[key] = std::move(made);
 }
 
+TextOutline AssetCache::outline(const std::string& path, const std::string& line, float tracking, const CancelFlag* cancel) {
+  const std::string request = fmt::format("outline:{}:{}", tracking, line), key = request + stamp(path, -1);
+  {
+    const std::lock_guard lock(m_content->mutex);
+    if (const auto it = m_content->outlines.find(key); it != m_content->outlines.end()) return it->second;
+  }
+  TextOutline made;
+  try {
+    made = decodeOutline(parseInChild(request, path, -1, {}, cancel));
+  } catch (const Error& e) {
+    if (e.kind() == Refusal::Cancelled || std::string(e.what()).starts_with(path)) throw;
+    throw badInput(path + ": " + e.what());
+  }
+  const std::lock_guard lock(m_content->mutex);
+  if (m_content->outlines.size() > 256) m_content->outlines.clear(); // as letters are typed, each line is a new one
+  return m_content->outlines[key] = std::move(made);
+}
+
 Assets AssetCache::assets(const std::string& folder, const CancelFlag* cancel) {
   const auto absolute = [folder](const std::string& name) {
     return fs::path(name).is_absolute() || folder.empty() ? name : (fs::path(folder) / name).lexically_normal().string();
@@ -70,7 +90,8 @@ Assets AssetCache::assets(const std::string& folder, const CancelFlag* cancel) {
   // Copies share the content.
   AssetCache self = *this;
   return {[self, absolute, cancel](const std::string& name) mutable { return self.model(absolute(name), cancel); },
-          [self, absolute, cancel](const std::string& name, int index) mutable { return self.image(absolute(name), index, cancel); }};
+          [self, absolute, cancel](const std::string& name, int index) mutable { return self.image(absolute(name), index, cancel); },
+          [self, absolute, cancel](const std::string& name, const std::string& line, float tracking) mutable { return self.outline(absolute(name), line, tracking, cancel); }};
 }
 
 } // namespace ilumbra

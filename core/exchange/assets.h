@@ -2,6 +2,7 @@
 #include "core/pattern/image.h"
 #include "core/base/tasks.h"
 #include "core/geometry/model.h"
+#include "core/geometry/text_outline.h"
 
 namespace ilumbra {
 
@@ -15,6 +16,7 @@ public:
   Assets assets(const std::string& folder, const CancelFlag* cancel = nullptr);
   std::shared_ptr<const Model> model(const std::string& path, const CancelFlag* cancel = nullptr);
   std::shared_ptr<const Image> image(const std::string& path, int index, const CancelFlag* cancel = nullptr);
+  TextOutline outline(const std::string& path, const std::string& line, float tracking, const CancelFlag* cancel = nullptr);
 
 private:
   struct Content;

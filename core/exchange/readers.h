@@ -6,6 +6,7 @@ namespace ilumbra {
 
 struct Model;
 class Image;
+struct TextOutline;
 
 // In the child: they read a file that nobody vouches for, and throw BadInput.
 std::string readModelBytes(const std::string& path);
@@ -13,6 +14,8 @@ std::string readModelBytes(const std::string& path);
 std::string readImageBytes(const std::string& path, int index);
 /// All channels of a picture as floats.
 std::string readLayersBytes(const std::string& path);
+/// `request`: spacing in ems, a colon, and the line of text.
+std::string readOutlineBytes(const std::string& path, const std::string& request);
 
 /// The two kinds of model files, by library.
 Model readGltf(const std::string& path);
@@ -23,6 +26,7 @@ std::string gltfImageBytes(const std::string& path, int index, std::string& exte
 // In the parent: what the child returned, checked.
 std::shared_ptr<const Model> decodeModel(const std::string& bytes);
 std::shared_ptr<const Image> decodeImage(const std::string& bytes);
+TextOutline decodeOutline(const std::string& bytes);
 std::string encode(const Model& model);
 
 } // namespace ilumbra

@@ -59,7 +59,7 @@ ModifierKind burstModifier() {
            .helpText = "Breaks a body into pieces that lie or fly apart: pieces that are massive, or shards of its skin.",
            .params = modifierParams({integer("pieces", "Pieces", 24).soft(2, 200).range(2, 2000).at(Stage::Geometry).matters().help("How many, about"),
                                      integer("seed", "Seed", 1).soft(1, 100).range(0, 1e6).at(Stage::Geometry).matters().help("Another number, other pieces"),
-                                     choice("kind", "Pieces are", {"massive", "shards of the skin"}).at(Stage::Geometry).matters().help("Massive pieces need a closed body"),
+                                     choice("form", "Pieces are", {"massive", "shards of the skin"}).at(Stage::Geometry).matters().help("Massive pieces need a closed body"),
                                      number("thickness", "Thickness", "m", 0.006).soft(0.0005, 0.05).range(1e-6, 1e4).log().at(Stage::Geometry).help("Of shards, inwards from the skin"),
                                      number("cluster", "Small at the middle", "%", 0).soft(0, 1).range(0, 1).at(Stage::Geometry).help("Share by which pieces crowd around where the push comes from"),
                                      number("gap", "Gap", "m", 0.002).soft(0, 0.05).range(0, 1e4).at(Stage::Geometry).matters().help("Taken off between pieces"),
@@ -73,7 +73,7 @@ ModifierKind burstModifier() {
             Mesh& mesh = meshOf(form);
             if (mesh.triangles.empty()) return;
             const std::string& name = from.doc.find(p.node().parent) ? from.doc.find(p.node().parent)->name : p.node().name;
-            const bool massive = p.text("kind") == "massive";
+            const bool massive = p.text("form") == "massive";
             if (massive && !isClosed(mesh)) throw badInput(name + ": is an open mesh, which has no massive pieces; shards of its skin it has");
             Box3f box;
             for (const V3f& q : mesh.positions) box.extendBy(q);

@@ -71,6 +71,7 @@ ShapeKind planeShape();
 ShapeKind polyhedronShape();
 ShapeKind prismShape();
 ShapeKind sphereShape();
+ShapeKind textShape();
 ShapeKind torusShape();
 ShapeKind tubeShape();
 ShapeKind turnedShape();

@@ -263,3 +263,40 @@ TEST_CASE("Facets follow the size: a bead has few, a hall's dome many, none is f
     CHECK(off > 0);
   }
 }
+
+TEST_CASE("Text is a closed body of its outline's area times its depth, holes left open", "[geometry][text]") {
+  // A letter with two holes, one with one, one in two pieces.
+  const Mesh b = meshFor("object.text", {{"text", "B"}, {"bevel", "0"}, {"depth", "0.1"}}), o = meshFor("object.text", {{"text", "O"}, {"bevel", "0"}}), i = meshFor("object.text", {{"text", "i"}, {"bevel", "0"}});
+  CHECK(eulerCharacteristic(b) == -2);
+  CHECK(eulerCharacteristic(o) == 0);
+  CHECK(eulerCharacteristic(i) == 4);
+  for (const Mesh* m : {&b, &o, &i}) {
+    CHECK(isClosed(*m));
+    CHECK(volume(*m) > 0);
+  }
+  const Mesh deep = meshFor("object.text", {{"text", "B"}, {"bevel", "0"}, {"depth", "0.2"}});
+  CHECK(volume(deep) == Approx(2 * volume(b)));
+  const Mesh bevelled = meshFor("object.text", {{"text", "B"}, {"bevel", "0.005"}, {"back_bevel", "on"}, {"depth", "0.1"}});
+  CHECK(isClosed(bevelled));
+  CHECK(volume(bevelled) < volume(b));
+  CHECK(volume(bevelled) > 0.8 * volume(b));
+  CHECK(refused("object.text", {{"text", " "}}).find("Thing.text") == 0);
+  CHECK(refused("object.text", {{"bevel", "0.05"}}).find("Thing.bevel") == 0);
+}
+
+TEST_CASE("Text is shaped: kerned, spaced, in lines, aligned, and in any script that the font has", "[geometry][text]") {
+  const auto width = [](Values values) {
+    Box3f box;
+    for (const V3f& p : meshFor("object.text", values).positions) box.extendBy(p);
+    return double(box.size().x);
+  };
+  CHECK(width({{"text", "AV"}, {"bevel", "0"}}) < width({{"text", "A"}, {"bevel", "0"}}) + width({{"text", "V"}, {"bevel", "0"}}));
+  CHECK(width({{"text", "HH"}, {"tracking", "0.5"}, {"bevel", "0"}}) == Approx(width({{"text", "HH"}, {"bevel", "0"}}) + 0.5 * 0.2).epsilon(1e-3));
+  Box3f two, left;
+  for (const V3f& p : meshFor("object.text", {{"text", "One\\nTwo"}}).positions) two.extendBy(p);
+  for (const V3f& p : meshFor("object.text", {{"text", "One"}, {"align", "left"}}).positions) left.extendBy(p);
+  CHECK(two.min.y < -0.2f);
+  CHECK(left.min.x > -1e-3f);
+  CHECK(std::abs(two.center().x) < 0.02f);
+  CHECK(isClosed(meshFor("object.text", {{"text", "Ωρα ἡλίου"}, {"face", "EB Garamond"}, {"bevel", "0.001"}})));
+}

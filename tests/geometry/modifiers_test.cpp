@@ -340,7 +340,7 @@ TEST_CASE("A seed breaks a body the same way every time", "[geometry][modifiers]
 
 TEST_CASE("Shards of a skin have its thickness, whether it is closed or not", "[geometry][modifiers][solids]") {
   for (const char* capped : {"on", "off"}) {
-    const Mesh m = Shaped("object.cylinder", {{"radius", "0.3"}, {"height", "1"}, {"capped", capped}}).with("modifier.burst", {{"kind", "shards of the skin"}, {"thickness", "0.01"}, {"gap", "0"}, {"push", "0.2"}}).mesh();
+    const Mesh m = Shaped("object.cylinder", {{"radius", "0.3"}, {"height", "1"}, {"capped", capped}}).with("modifier.burst", {{"form", "shards of the skin"}, {"thickness", "0.01"}, {"gap", "0"}, {"push", "0.2"}}).mesh();
     CAPTURE(capped);
     CHECK(isClosed(m));
     const double skin = 2 * pi64 * 0.3 + (std::string(capped) == "on" ? 2 * pi64 * 0.09 : 0);
