@@ -1,3 +1,4 @@
+#include "core/pattern/image.h"
 #include "tests/support/scene.h"
 
 #include <cmath>

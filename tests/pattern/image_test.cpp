@@ -1,3 +1,4 @@
+#include "core/pattern/image.h"
 #include "core/base/colorspace.h"
 #include "core/document/units.h"
 #include "core/pattern/program.h"
