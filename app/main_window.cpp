@@ -5,6 +5,7 @@
 #include "app/mix_panel.h"
 #include "app/number_row.h"
 #include "app/picture_bar.h"
+#include "app/place_commands.h"
 #include "app/material_library.h"
 #include "app/picture_view.h"
 #include "app/proofs_panel.h"
@@ -334,6 +335,7 @@ void MainWindow::makeCommands() {
     const uint64_t gesture = m_studio.newGesture();
     for (const NodeId id : m_studio.selection()) m_scene->switchLamp(id, gesture);
   }, {}, true);
+  addPlaceCommands(m_commands, m_studio, *m_picture);
   add("picture.keep", picture, tr("Keep as a proof"), "Ctrl+Return", tr("Keeps the picture with the document that made it"), [this] { m_studio.keep(); });
   add("picture.go_on", picture, tr("Go on from the chosen proof"), "", tr("Makes the proof's document the current one"), [this] { m_studio.goOnFrom(m_proofs->chosen()); }, [this] { return m_proofs->chosen() != 0; });
   const auto mode = [this](Compare c) {

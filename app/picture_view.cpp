@@ -4,6 +4,7 @@
 
 #include "app/theme.h"
 #include "core/document/units.h"
+#include "core/geometry/shape.h"
 #include "core/session/framing.h"
 
 #include <QDateTime>
@@ -67,10 +68,19 @@ QPointF PictureView::fromPicture(const V2f& at) const {
 std::vector<Handle> PictureView::handles() const {
   const Document& doc = m_studio.doc();
   const Node *n = m_studio.selection().size() == 1 ? m_studio.currentNode() : nullptr, *camera = activeCamera(doc);
+  const bool lamp = n && n->kind->family() == "light";
   const Compare compare = m_studio.view().compare;
-  if (!n || n->kind->family() != "light" || !camera || m_tool != Tool::Pick || m_studio.picking().active() || compare == Compare::SideBySide || m_studio.view().left) return {};
+  if (m_studio.selection().empty() || !camera || m_tool != Tool::Pick || m_studio.picking().active() || compare == Compare::SideBySide || m_studio.view().left) return {};
   const Params s = settingsOf(doc);
-  return handlesOf(doc, *n, m_studio.frame(), Camera(doc, *camera, m_studio.frame(), int(s.number("width")), int(s.number("height"))));
+  const Camera seenBy(doc, *camera, m_studio.frame(), int(s.number("width")), int(s.number("height")));
+  if (lamp) return handlesOf(doc, *n, m_studio.frame(), seenBy);
+  if (m_studio.isSelected(camera->id)) return {}; // it would move with what is dragged
+  return placingHandles(doc, m_studio.selection(), m_studio.frame(), seenBy, m_placing);
+}
+
+void PictureView::setPlacing(const Placing& placing) {
+  m_placing = placing;
+  update();
 }
 
 // Lines that bound what shines are whole, those that only point are dotted; all on a dark edge, so that they read on anything.
@@ -81,28 +91,36 @@ void PictureView::drawHandles(QPainter& p) {
   p.setClipRect(pictureRect().adjusted(-1, -1, 1, 1));
   p.setRenderHint(QPainter::Antialiasing);
   p.setBrush(Qt::NoBrush);
-  const std::string held = m_drag == Drag::Handle ? m_held.param : m_hovered;
+  const std::string held = m_drag == Drag::Handle ? m_held.id : m_hovered;
   for (const Handle& h : all)
     for (const auto& line : h.lines) {
       QPolygonF points;
       for (const V2f& v : line) points << fromPicture(v);
       p.setPen(QPen(QColor(0, 0, 0, 130), 2.6));
       p.drawPolyline(points);
-      p.setPen(QPen(h.param == held ? theme::text : theme::accent, 1, h.area ? Qt::SolidLine : Qt::DotLine));
+      p.setPen(QPen(h.id == held ? theme::text : theme::accent, 1, h.area ? Qt::SolidLine : Qt::DotLine));
       p.drawPolyline(points);
     }
   for (const Handle& h : all) {
     const QPointF at = fromPicture(h.at);
-    const double r = h.param == held ? 5.5 : 4;
+    const double r = h.id == held ? 5.5 : 4;
     p.setPen(QPen(QColor(0, 0, 0, 170), 1.5));
-    p.setBrush(h.param == held ? theme::text : theme::accent);
+    p.setBrush(h.id == held ? theme::text : theme::accent);
     p.drawPolygon(QPolygonF({at + QPointF(0, -r), at + QPointF(r, 0), at + QPointF(0, r), at + QPointF(-r, 0)}));
+    if (h.mark.empty() || h.id == held) continue;
+    p.setFont(theme::font(11, 600));
+    for (const QPointF& shadow : {QPointF(1, 1), QPointF(0, 0)}) {
+      p.setPen(shadow.isNull() ? theme::text : QColor(0, 0, 0, 190));
+      p.drawText(at + QPointF(8, 4) + shadow, qs(h.mark));
+    }
   }
   for (const Handle& h : all) {
-    if (h.param != held) continue;
+    if (h.id != held) continue;
     const Node& n = *m_studio.currentNode();
-    const ParamDef& d = *n.kind->param(h.param);
-    const QString text = QStringLiteral("%1  %2").arg(qs(h.label), qs(formatValue(m_studio.doc(), d, Params(n, m_studio.frame()).constant(h.param))));
+    QString text = qs(h.label);
+    if (!h.param.empty()) text += QStringLiteral("  ") + qs(formatValue(m_studio.doc(), *n.kind->param(h.param), Params(n, m_studio.frame()).constant(h.param)));
+    else if (m_drag == Drag::Handle && !m_typed.isEmpty()) text += QStringLiteral("  %1_ %2").arg(m_typed, qs(h.unit));
+    else if (m_drag == Drag::Handle && h.amount) text += QStringLiteral("  %1 %2").arg(m_amount, 0, 'f', h.unit == "°" ? 1 : 3).arg(qs(h.unit));
     p.setFont(theme::font(11));
     QRectF where(fromPicture(h.at) + QPointF(12, -26), QSizeF(p.fontMetrics().horizontalAdvance(text) + 14, 20));
     where.moveLeft(std::min(where.left(), pictureRect().right() - where.width() - 4));
@@ -118,18 +136,63 @@ void PictureView::drawHandles(QPainter& p) {
 }
 
 void PictureView::dragHandle(const QPointF& at) {
+  if (!m_typed.isEmpty()) return; // what was typed holds
   // What was taken hold of beside its middle stays beside it.
   const QPointF to = toPicture(at - m_press + fromPicture(m_held.at));
-  std::optional<V3f> onto;
-  if (const ScenePtr scene = m_studio.session().scene()) {
-    V3f point;
-    if (pick(*scene, float(to.x()), float(to.y()), 0, point)) onto = point;
-  }
   const Handle& h = m_held;
+  std::optional<Seen> onto;
+  if (const ScenePtr scene = m_studio.session().scene()) {
+    // Onto other things, not onto what is dragged itself.
+    std::vector<NodeId> own;
+    for (const Node* n : m_studio.doc().inOrder())
+      for (const Node* up = n; up; up = m_studio.doc().find(up->parent))
+        if (m_studio.isSelected(up->id)) {
+          own.push_back(n->id);
+          break;
+        }
+    onto = lookAt(*scene, float(to.x()), float(to.y()), own);
+  }
+  if (h.amount) m_amount = h.amount({float(to.x()), float(to.y())});
   const Document before = m_studio.doc();
   m_studio.edit(tr("Drag %1").arg(qs(h.label).toLower()), [&](const Document& d) { return h.drag(d, {float(to.x()), float(to.y())}, onto); }, m_gesture);
   m_dragged |= !(m_studio.doc() == before);
   update();
+}
+
+// While a handle is held, a number sets how far: each key shows at once, Return lets go.
+bool PictureView::typeAmount(const QKeyEvent& e) {
+  if (m_drag != Drag::Handle || !m_held.enter) return false;
+  if (e.key() == Qt::Key_Return || e.key() == Qt::Key_Enter) {
+    if (m_typed.isEmpty()) return false;
+    m_drag = Drag::None;
+    m_typed.clear();
+    update();
+    return true;
+  }
+  if (e.key() == Qt::Key_Backspace) m_typed.chop(1);
+  else if (!e.text().isEmpty() && QStringLiteral("0123456789.-").contains(e.text())) m_typed += e.text();
+  else return false;
+  bool number = false;
+  const double amount = m_typed.toDouble(&number);
+  if (number) {
+    m_amount = amount;
+    m_studio.edit(qs(m_held.label), [&](const Document&) { return m_held.enter(amount); }, m_gesture);
+    m_dragged = true;
+  }
+  update();
+  return true;
+}
+
+void PictureView::takeMarquee(const QRectF& frame) {
+  const ScenePtr scene = m_studio.session().scene();
+  if (!scene) return;
+  std::vector<NodeId> things = m_studio.selection();
+  for (const Node* n : m_studio.doc().inOrder()) {
+    if ((n->kind->family() != "object" && n->kind->family() != "light") || n->kind->id == "object.group") continue;
+    QRectF box;
+    if (!m_studio.isSelected(n->id) && !isLocked(m_studio.doc(), *n) && seenBox(*scene, n->id, pictureRect(), box) && frame.contains(box)) things.push_back(n->id);
+  }
+  m_studio.select(things);
 }
 
 QPointF PictureView::toPicture(const QPointF& at) const {
@@ -180,6 +243,11 @@ void PictureView::paintEvent(QPaintEvent*) {
   }
   drawOutlines(p, r);
   drawHandles(p);
+  if (!m_marquee.isNull()) {
+    p.setPen(QPen(theme::accent, 1, Qt::DashLine));
+    p.setBrush(QColor(0x74, 0xc6, 0xae, 26));
+    p.drawRect(m_marquee);
+  }
   // The region that is rendered.
   const QRectF region = m_drag == Drag::Region ? m_regionDrawn
                                                 : QRectF(v.region.x, v.region.y, v.region.width, v.region.height);
@@ -451,9 +519,13 @@ void PictureView::mousePressEvent(QMouseEvent* e) {
         m_drag = Drag::Handle;
         m_held = std::move(h);
         m_dragged = false;
+        m_typed.clear();
+        m_amount = m_held.unit == "×" ? 1 : 0;
         update();
         return;
       }
+  m_marquee = QRectF();
+  m_extends = e->modifiers() & Qt::ShiftModifier;
   if (e->button() == Qt::LeftButton) m_drag = e->modifiers() & Qt::ControlModifier ? Drag::Pan : e->modifiers() & Qt::AltModifier ? Drag::Dolly : Drag::Pending;
   if (e->button() == Qt::MiddleButton) m_drag = Drag::Pan;
   if (e->button() == Qt::RightButton) m_drag = Drag::Dolly;
@@ -468,7 +540,7 @@ void PictureView::mouseMoveEvent(QMouseEvent* e) {
     const QRectF r = pictureRect();
     std::string hovered;
     for (const Handle& h : handles())
-      if (hovered.empty() && (fromPicture(h.at) - e->position()).manhattanLength() <= 10) hovered = h.param;
+      if (hovered.empty() && (fromPicture(h.at) - e->position()).manhattanLength() <= 10) hovered = h.id;
     if (hovered != m_hovered) {
       m_hovered = hovered;
       update();
@@ -493,7 +565,11 @@ void PictureView::mouseMoveEvent(QMouseEvent* e) {
   }
   if (m_drag == Drag::Pending) {
     if ((e->position() - m_press).manhattanLength() < 5) return;
-    m_drag = Drag::Orbit;
+    m_drag = m_extends ? Drag::Marquee : Drag::Orbit;
+  }
+  if (m_drag == Drag::Marquee) {
+    m_marquee = QRectF(m_press, e->position()).normalized();
+    return update();
   }
   m_last = e->position();
   moveCamera(m_drag, by);
@@ -501,7 +577,15 @@ void PictureView::mouseMoveEvent(QMouseEvent* e) {
 
 void PictureView::mouseReleaseEvent(QMouseEvent* e) {
   const Drag was = std::exchange(m_drag, Drag::None);
-  if (was == Drag::Handle) update();
+  if (was == Drag::Handle) {
+    m_typed.clear();
+    update();
+  }
+  if (was == Drag::Marquee) {
+    takeMarquee(m_marquee);
+    m_marquee = QRectF();
+    update();
+  }
   if (was == Drag::Pending) pickAt(e->position(), e->modifiers() & Qt::ShiftModifier);
   if (was == Drag::Region) {
     const Params s = settingsOf(m_studio.doc());
@@ -528,6 +612,7 @@ void PictureView::keyPressEvent(QKeyEvent* e) {
     m_gesture = m_studio.newGesture();
     moveCamera(how, {x, y});
   };
+  if (typeAmount(*e)) return;
   const Drag how = e->modifiers() & Qt::ShiftModifier ? Drag::Pan : Drag::Orbit;
   switch (e->key()) {
   case Qt::Key_Left: return move(how, -18, 0);
@@ -539,6 +624,7 @@ void PictureView::keyPressEvent(QKeyEvent* e) {
   case Qt::Key_Escape:
     if (m_drag == Drag::Handle) { // as it was
       m_drag = Drag::None;
+      m_typed.clear();
       if (m_dragged) m_studio.undo();
       return update();
     }
@@ -607,10 +693,16 @@ void PictureView::pickAt(const QPointF& at, bool extend) {
   m_pickDepth = (at - m_lastPick).manhattanLength() < 4 ? m_pickDepth + 1 : 0;
   m_lastPick = at;
   V3f point;
-  NodeId id = pick(*scene, float(px.x()), float(px.y()), m_pickDepth, point);
+  // Locked things are looked through.
+  const auto free = [&](int& depth) {
+    NodeId id;
+    while ((id = pick(*scene, float(px.x()), float(px.y()), depth, point)) && m_studio.doc().find(id) && isLocked(m_studio.doc(), *m_studio.doc().find(id))) ++depth;
+    return id;
+  };
+  NodeId id = free(m_pickDepth);
   if (!id && m_pickDepth > 0) {
     m_pickDepth = 0;
-    id = pick(*scene, float(px.x()), float(px.y()), 0, point);
+    id = free(m_pickDepth);
   }
   if (id) m_studio.offer(id, extend);
   else if (!extend && !m_studio.picking().active()) m_studio.select({});

@@ -1,6 +1,6 @@
 #pragma once
 #include "app/studio.h"
-#include "core/session/handles.h"
+#include "core/session/placing.h"
 
 #include <QImage>
 #include <QWidget>
@@ -10,7 +10,8 @@ namespace ilumbra {
 class PixelNote;
 
 /// The picture: the render as it is, with picking, navigation and comparison.
-///   left click picks (again: what lies behind); Shift adds. Left drag orbits, right drag or Alt + left drag dollies,
+///   left click picks (again: what lies behind); Shift adds, and with a drag takes in all things inside the frame that is
+///   drawn. What is selected has handles; while one is dragged, a number that is typed sets how far. Left drag orbits, right drag or Alt + left drag dollies,
 ///   middle drag or Ctrl + left drag pans, the wheel dollies. With the region tool, a drag draws the region.
 class PictureView : public QWidget {
   Q_OBJECT
@@ -37,8 +38,10 @@ public:
   void pickAt(const QPointF& at, bool extend);
   void setCorner(bool on);
   bool corner() const { return m_corner; }
-  /// The handles of the light that is selected, if the picture shows any now.
+  /// The handles of what is selected, if the picture shows any now: a light's own, or those that place things.
   std::vector<Handle> handles() const;
+  const Placing& placing() const { return m_placing; }
+  void setPlacing(const Placing& placing);
   /// A place in the picture's pixels as one of the widget's.
   QPointF fromPicture(const V2f& at) const;
   /// Where a light outside the frame is marked at its edge while a role is picked for; empty if it is not.
@@ -62,7 +65,7 @@ Q_SIGNALS:
   void wiped();
 
 private:
-  enum class Drag { None, Pending, Orbit, Pan, Dolly, Wipe, Region, Ask, Handle };
+  enum class Drag { None, Pending, Orbit, Pan, Dolly, Wipe, Region, Ask, Handle, Marquee };
   QPointF toPicture(const QPointF& at) const;
   void arrived();
   void moveCamera(Drag how, const QPointF& by);
@@ -70,6 +73,8 @@ private:
   void drawCandidates(QPainter& p, const QRectF& r);
   void drawHandles(QPainter& p);
   void dragHandle(const QPointF& at);
+  bool typeAmount(const QKeyEvent& e);
+  void takeMarquee(const QRectF& frame);
   /// Where a thing's box falls in the widget; false if all of it lies behind the camera.
   bool seenBox(const Scene& scene, NodeId id, const QRectF& r, QRectF& box) const;
   void drawMessage(QPainter& p);
@@ -96,7 +101,12 @@ private:
   QRectF m_regionDrawn;
   Handle m_held;            ///< while it is dragged
   bool m_dragged = false;   ///< and has changed something
-  std::string m_hovered;    ///< the handle under the pointer, by parameter
+  std::string m_hovered;    ///< the handle under the pointer, by id
+  QString m_typed;          ///< the amount that is being typed while a handle is held
+  double m_amount = 0;      ///< of the drag so far
+  Placing m_placing;
+  QRectF m_marquee;
+  bool m_extends = false;   ///< the press had Shift
 };
 
 } // namespace ilumbra

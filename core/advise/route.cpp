@@ -64,7 +64,7 @@ double lumensOf(const Document& doc, double frame, const Scene& scene, const Nod
     if (i.light >= 0 || i.material == noMaterial) continue;
     const Node* object = doc.find(scene.things[i.thing].node);
     if (!object || !object->kind->param("material")) continue;
-    const Reference use = Params(*object, frame).reference("material");
+    const Reference use = wornMaterial(doc, *object, frame);
     if (n.kind->family() == "material" ? use.target != n.id : object->id != n.id) continue;
     const float l = luminance(ownLight(doc, use, frame));
     if (l <= 0) continue;
@@ -216,7 +216,7 @@ void mendDark(const Document& doc, double frame, const Node& n, Finding& f) {
     return;
   }
   NodeId material = n.id;
-  if (n.kind->family() == "object") material = Params(n, frame).reference("material").target;
+  if (n.kind->family() == "object") material = wornMaterial(doc, n, frame).target;
   const Node* m = doc.find(material);
   if (!m) return;
   const double v = 8 / std::max(1e-30, double(exposureFactor(doc, frame)));

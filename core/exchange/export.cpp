@@ -49,7 +49,7 @@ Model modelOf(const Document& doc, const Scene& scene) {
     const Node* n = doc.find(scene.things[i.thing].node);
     if (!n) continue;
     const Shape& s = i.geometry->shape;
-    ModelPart part{n->name, s.sphereRadius > 0 ? ballMesh(s.sphereRadius, s.sphereSegments) : s.mesh, materialOf(Params(*n, frame).reference("material"))};
+    ModelPart part{n->name, s.sphereRadius > 0 ? ballMesh(s.sphereRadius, s.sphereSegments) : s.mesh, materialOf(wornMaterial(doc, *n, frame))};
     for (uint32_t c = 0; c < i.copies; ++c) { // they share their mesh
       ModelNode node;
       node.name = c ? fmt::format("{} {}", n->name, c + 1) : n->name;

@@ -6,7 +6,9 @@ std::vector<ParamDef> placementParams() {
   return {vector("position", "Position", "m", {0, 0, 0}).soft(-5, 5).at(Stage::Placement).in("Placement").help("Where it stands"),
           vector("turn", "Turn", "°", {0, 0, 0}).soft(-180, 180).at(Stage::Placement).in("Placement").help("Turn about x, then y, then z"),
           vector("size", "Size", "×", {1, 1, 1}).soft(0.1, 4).range(-1e6, 1e6).at(Stage::Placement).in("Placement")
-              .help("Factor along its own axes")};
+              .help("Factor along its own axes"),
+          flag("shown", "Shown", true).at(Stage::Placement).in("Placement").help("Off: it is not in the picture at all, with all that it holds; other objects may still be made from it"),
+          flag("locked", "Locked", false).fixed().at(Stage::Display).in("Placement").help("The pointer neither picks nor moves it in the picture")};
 }
 
 std::vector<ParamDef> objectParams() {
@@ -45,6 +47,29 @@ M44f worldMatrix(const Document& doc, const Node& node, double frame) {
   return m;
 }
 
+Reference wornMaterial(const Document& doc, const Node& object, double frame) {
+  const Node* n = &object;
+  for (int i = 0; i < 32 && n && n->kind->param("material"); ++i) {
+    const Params p(*n, frame);
+    const Reference use = p.reference("material");
+    if (use.target || !n->kind->param("of")) return use;
+    n = doc.find(p.reference("of").target);
+  }
+  return {};
+}
+
+bool isShown(const Document& doc, const Node& node, double frame) {
+  for (const Node* n = &node; n; n = doc.find(n->parent))
+    if (n->kind->param("shown") && !Params(*n, frame).flag("shown")) return false;
+  return true;
+}
+
+bool isLocked(const Document& doc, const Node& node) {
+  for (const Node* n = &node; n; n = doc.find(n->parent))
+    if (n->kind->param("locked") && Params(*n, 0).flag("locked")) return true;
+  return false;
+}
+
 Box3f Shape::bounds() const {
   Box3f b;
   if (sphereRadius > 0) {
@@ -72,7 +97,7 @@ double Shape::area() const {
 
 std::vector<ShapeKind> allShapes() {
   std::vector<ShapeKind> all = {sphereShape(), boxShape(), planeShape(), discShape(), cylinderShape(), tubeShape(), coneShape(), torusShape(), knotShape(), polyhedronShape(),
-                                gemShape(), lensShape(), prismShape(), turnedShape(), textShape(), pathShape(), backdropShape(), meshShape(), groupShape()};
+                                gemShape(), lensShape(), prismShape(), turnedShape(), textShape(), pathShape(), backdropShape(), twinShape(), meshShape(), groupShape()};
   for (ShapeKind& s : all) {
     if (s.build) s.kind.slots.push_back({"modifiers", "Modifiers", {"modifier."}, Stage::Geometry});
     if (s.build) s.kind.slots.push_back({"carries", "Carries", {"object.", "light.", "camera."}, Stage::Geometry});

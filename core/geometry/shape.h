@@ -49,6 +49,12 @@ inline V3f vec(const Triple& t) { return {float(t[0]), float(t[1]), float(t[2])}
 /// What every object has: placement, material and the switches of visibility.
 std::vector<ParamDef> objectParams();
 std::vector<ParamDef> placementParams();
+/// The material that an object wears: its own, or for a twin without one that of its original.
+Reference wornMaterial(const Document& doc, const Node& object, double frame);
+/// True if neither the thing nor anything that holds it is hidden.
+bool isShown(const Document& doc, const Node& node, double frame);
+/// True if the thing or anything that holds it is locked.
+bool isLocked(const Document& doc, const Node& node);
 /// Object-to-parent matrix from the placement parameters.
 M44f placementOf(const Params& params);
 /// Object-to-world matrix through all groups that hold the node.
@@ -75,5 +81,6 @@ ShapeKind textShape();
 ShapeKind torusShape();
 ShapeKind tubeShape();
 ShapeKind turnedShape();
+ShapeKind twinShape();
 
 } // namespace ilumbra

@@ -49,7 +49,7 @@ std::map<NodeId, std::vector<NodeId>> objectsByMaterial(const Document& doc, dou
   for (const Node* n : doc.family("object")) {
     if (!n->kind->param("material")) continue;
     std::set<NodeId> of;
-    parts(doc, Params(*n, frame).reference("material").target, frame, 0, of);
+    parts(doc, wornMaterial(doc, *n, frame).target, frame, 0, of);
     for (const NodeId m : of) out[m].push_back(n->id);
   }
   return out;

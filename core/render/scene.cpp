@@ -82,7 +82,7 @@ std::vector<Source> sourcesOf(const Document& doc, double frame) {
   for (const Node* n : doc.family("light")) out.push_back({n->id, {}, 0, n->name, lightAmount(Params(*n, frame)) * mix.factor(n->id)});
   for (const Node* n : doc.family("object")) {
     if (!n->kind->param("material")) continue;
-    forLeaves(doc, Params(*n, frame).reference("material"), frame, 0, [&](const Reference& use) {
+    forLeaves(doc, wornMaterial(doc, *n, frame), frame, 0, [&](const Reference& use) {
       // What is off keeps its group, so that it can come on.
       if (isBlack(ownLight(doc, use, frame, true))) return;
       const NodeId object = mix.isSplit(use.target) ? n->id : 0;
@@ -118,9 +118,10 @@ public:
     assignGroups();
     for (const Node* n : m_doc.family("object")) {
       stopIfCancelled();
-      if (n->kind->param("material")) addObject(*n);
+      if (n->kind->param("material") && isShown(m_doc, *n, m_options.frame)) addObject(*n);
     }
-    for (const Node* n : m_doc.family("light")) addLight(*n);
+    for (const Node* n : m_doc.family("light"))
+      if (isShown(m_doc, *n, m_options.frame)) addLight(*n);
     linkLights();
     weighEmitters();
     build();
@@ -294,7 +295,7 @@ private:
     const std::vector<MotionPtr> motions = motionsOf(n, places.size(), radius);
     s.moves |= !i.geometry->shape.forms.empty();
     i.thing = thingOf(n);
-    const Reference use = p.reference("material");
+    const Reference use = wornMaterial(m_doc, n, m_options.frame);
     i.material = materialOf(use);
     const std::pair<const char*, uint16_t> switches[] = {
         {"seen", SwitchSeen}, {"seen_mirrored", SwitchMirrored}, {"seen_through", SwitchThrough}, {"casts_shadow", SwitchShadow},

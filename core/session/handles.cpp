@@ -83,7 +83,7 @@ private:
   }
   void add(const char* param, const V3f& at, std::vector<std::vector<V3f>> lines, bool areaLines, decltype(Handle::drag) drag) {
     Handle h;
-    h.param = param;
+    h.id = h.param = param;
     h.label = m_lamp.kind->param(param)->label;
     if (!m_lamp.camera.project(at, h.at.x, h.at.y)) return;
     for (const auto& l : lines) h.lines.push_back(line(l));
@@ -93,8 +93,9 @@ private:
   }
   // A place that is dragged along the film, or onto what is seen.
   void movable(const char* param, const V3f& at, std::vector<std::vector<V3f>> lines, bool ontoThings) {
-    add(param, at, std::move(lines), false, [id = m_lamp.id, param, at, camera = m_lamp.camera, back = m_lamp.world.inverse(), n = m_lamp.facing(), ontoThings](const Document& doc, const V2f& to, const std::optional<V3f>& onto) {
-      std::optional<V3f> p = ontoThings ? onto : std::nullopt;
+    add(param, at, std::move(lines), false, [id = m_lamp.id, param, at, camera = m_lamp.camera, back = m_lamp.world.inverse(), n = m_lamp.facing(), ontoThings](const Document& doc, const V2f& to, const std::optional<Seen>& onto) {
+      std::optional<V3f> p;
+      if (ontoThings && onto) p = onto->point;
       if (!p) p = onPlane(camera.through(to.x, to.y), at, n);
       return p ? setNow(doc, {id, param, 0, {}}, Constant(tidy(transformPoint(back, *p)))) : doc;
     });
@@ -109,7 +110,7 @@ private:
     const bool range = std::string_view(param) == "range";
     // Sizes lie to one side and ranges to the other, so that they do not hide one another.
     const V3f way = range ? -x : x;
-    add(param, m_lamp.at + way * r, {circle(m_lamp.at, x * r, y * r)}, !range, [lamp = m_lamp, param, perRadius](const Document& doc, const V2f& to, const std::optional<V3f>&) {
+    add(param, m_lamp.at + way * r, {circle(m_lamp.at, x * r, y * r)}, !range, [lamp = m_lamp, param, perRadius](const Document& doc, const V2f& to, const std::optional<Seen>&) {
       const auto p = lamp.under(to, lamp.at, lamp.facing());
       return p ? lamp.put(doc, param, double(length(*p - lamp.at) / perRadius)) : doc;
     });
@@ -138,11 +139,11 @@ private:
       const float ahead = dot(d, lamp.axis);
       return std::atan2(length(d - lamp.axis * ahead), ahead) * 180 / pi;
     };
-    add("cone", edge(outer, 1), {rim(outer), {m_lamp.at, edge(outer, 1)}, {m_lamp.at, edge(outer, -1)}}, false, [lamp = m_lamp, angle](const Document& doc, const V2f& to, const std::optional<V3f>&) {
+    add("cone", edge(outer, 1), {rim(outer), {m_lamp.at, edge(outer, 1)}, {m_lamp.at, edge(outer, -1)}}, false, [lamp = m_lamp, angle](const Document& doc, const V2f& to, const std::optional<Seen>&) {
       const auto a = angle(to);
       return a ? lamp.put(doc, "cone", double(std::clamp(*a, 0.1f, 180.0f))) : doc;
     });
-    add("edge", edge(inner, -1), {rim(inner)}, false, [lamp = m_lamp, angle, outer](const Document& doc, const V2f& to, const std::optional<V3f>&) {
+    add("edge", edge(inner, -1), {rim(inner)}, false, [lamp = m_lamp, angle, outer](const Document& doc, const V2f& to, const std::optional<Seen>&) {
       const auto a = angle(to);
       return a ? lamp.put(doc, "edge", double(std::clamp(1 - *a / outer, 0.0f, 1.0f))) : doc;
     });
@@ -156,7 +157,7 @@ private:
     std::vector<V3f> outline = form == "disc" ? circle(m_lamp.at, x, y) : std::vector<V3f>{m_lamp.at - x - y, m_lamp.at + x - y, m_lamp.at + x + y, m_lamp.at - x + y, m_lamp.at - x - y};
     // In the lamp's own plane, or, seen from its edge, in the one through the axis that is dragged.
     const auto extent = [this](const char* param, const V3f& way) {
-      return [lamp = m_lamp, param, way](const Document& doc, const V2f& to, const std::optional<V3f>&) {
+      return [lamp = m_lamp, param, way](const Document& doc, const V2f& to, const std::optional<Seen>&) {
         const V3f across = lamp.camera.forward() - way * dot(lamp.camera.forward(), way);
         const auto p = lamp.under(to, lamp.at, normalize(isBlack(across) ? lamp.axis : across));
         return p ? lamp.put(doc, param, std::max(1e-4, 2 * std::abs(double(dot(*p - lamp.at, way))))) : doc;
@@ -174,7 +175,7 @@ private:
     const V3f way = normalize(transformVector(m_lamp.world, skyBody(m_p.real("height"), m_p.real("bearing"))));
     const bool near = dot(way, m_lamp.facing()) > 0;
     add("bearing", centre + way * r, {{centre, centre + way * r}, circle(centre, {r, 0, 0}, {0, 0, r})}, false,
-        [lamp = m_lamp, centre, r, near](const Document& doc, const V2f& to, const std::optional<V3f>&) {
+        [lamp = m_lamp, centre, r, near](const Document& doc, const V2f& to, const std::optional<Seen>&) {
           const Ray ray = lamp.camera.through(to.x, to.y);
           const V3f d = centre - ray.origin;
           const float along = dot(d, ray.direction), off2 = dot(d, d) - along * along;

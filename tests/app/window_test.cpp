@@ -25,7 +25,7 @@
 #include "core/render/mix.h"
 #include "core/surface/presets.h"
 #include "core/document/transplant.h"
-#include "tests/support/scene.h"
+#include "tests/app/open.h"
 
 #include <QApplication>
 #include <QLineEdit>
@@ -41,38 +41,6 @@
 using namespace ilumbra;
 using namespace ilumbra::test;
 namespace fs = std::filesystem;
-
-namespace {
-
-// A window with a small version of the sun core, so that pictures come quickly.
-class Open {
-public:
-  Open() : studio(std::make_unique<Studio>()), window(std::make_unique<MainWindow>(*studio)) {
-    Document doc = writeStarter(findStarter("sun-core"), kinds(), folder / "sun.ilum");
-    for (const auto& [param, v] : {std::pair{"width", 128.0}, {"height", 72.0}, {"samples", 2.0}}) doc = setValue(doc, doc.settings().id, param, Constant(v));
-    writeDocument(doc, folder / "sun.ilum");
-    window->resize(1280, 800);
-    window->show();
-    bool done = false;
-    window->openFile(QString::fromStdString(folder / "sun.ilum"), [&] { done = true; });
-    REQUIRE(wait([&] { return done; }));
-    REQUIRE(finished());
-  }
-  static bool wait(const std::function<bool()>& f, int ms = 120000) { return QTest::qWaitFor(f, ms); }
-  // Until the picture of the present document is finished.
-  bool finished() {
-    return wait([&] { return studio->image() && studio->image()->edition == studio->edition() && studio->image()->finished; });
-  }
-  const Document& doc() const { return studio->doc(); }
-  NodeId id(const char* name) const { return doc().findByName(name)->id; }
-  double number(const char* address) const { return std::get<double>(*valueAt(doc(), resolve(doc(), address)).constant()); }
-
-  TemporaryFolder folder;
-  std::unique_ptr<Studio> studio;
-  std::unique_ptr<MainWindow> window;
-};
-
-} // namespace
 
 TEST_CASE("The main job: open, add a glow, drag a value, undo, keep two proofs, wipe, save, reopen, compare equal", "[app][main-job]") {
   Open o;

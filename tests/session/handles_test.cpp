@@ -63,7 +63,7 @@ TEST_CASE("A handle that is not moved changes nothing, and one that is moved fol
 
 TEST_CASE("A lamp is aimed at what is seen under the pointer", "[handles]") {
   const Document doc = with("light.spot", {{"position", "0.5, 1.4, 0"}, {"target", "0, 0.5, 0"}});
-  const Document aimed = find(handlesIn(doc), "target")->drag(doc, {10, 10}, V3f(0.3f, 0.25f, -0.5f));
+  const Document aimed = find(handlesIn(doc), "target")->drag(doc, {10, 10}, Seen{{0.3f, 0.25f, -0.5f}});
   const Node& lamp = *aimed.findByName("Lamp");
   const Triple t = Params(lamp, 1).triple("target");
   const V3f world = transformPoint(worldMatrix(aimed, *aimed.find(lamp.parent), 1), {float(t[0]), float(t[1]), float(t[2])});
