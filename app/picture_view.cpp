@@ -535,7 +535,10 @@ void PictureView::mouseMoveEvent(QMouseEvent* e) {
   const QPointF by = e->position() - m_last;
   const QPointF at = toPicture(e->position());
   m_studio.session().setPointer(pictureRect().contains(e->position()) ? int(at.x()) : -1, int(at.y()));
-  if (m_drag == Drag::Handle) return dragHandle(e->position());
+  if (m_drag == Drag::Handle) {
+    if (m_dragged || (e->position() - m_press).manhattanLength() >= 3) dragHandle(e->position());
+    return;
+  }
   if (m_drag == Drag::None) {
     const QRectF r = pictureRect();
     std::string hovered;
@@ -578,6 +581,8 @@ void PictureView::mouseMoveEvent(QMouseEvent* e) {
 void PictureView::mouseReleaseEvent(QMouseEvent* e) {
   const Drag was = std::exchange(m_drag, Drag::None);
   if (was == Drag::Handle) {
+    // A handle that was only clicked was in the way of what lies there.
+    if (!m_dragged && m_typed.isEmpty()) pickAt(e->position(), false);
     m_typed.clear();
     update();
   }

@@ -315,13 +315,13 @@ void SettingsPanel::buildStep(QWidget* page, const Node& child, const ChildSlot&
   auto* name = flatButton(w, (open ? QStringLiteral("− ") : QStringLiteral("+ ")) + qs(child.name), qs(child.kind->helpText));
   name->setObjectName(QStringLiteral("unfold"));
   name->setStyleSheet(QStringLiteral("QToolButton { padding: 2px 0; text-align: left; color: %1; font-weight: 500; }").arg(on ? QStringLiteral("#e9e4db") : QStringLiteral("#6a6762")));
-  name->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Preferred);
   connect(name, &QToolButton::clicked, this, [this, id, open] {
     if (open) m_unfolded.erase(id);
     else m_unfolded.insert(id);
     rebuild();
   }, Qt::QueuedConnection);
-  row->addWidget(name, 1);
+  row->addWidget(name);
+  row->addStretch(1);
   const auto action = [&](const QString& text, const QString& help, const char* called, bool enabled, std::function<void()> run) {
     auto* b = flatButton(w, text, help, "accent");
     b->setObjectName(QLatin1String(called));
@@ -355,8 +355,14 @@ void SettingsPanel::buildThing(QWidget* page, const Node& n) {
   if (n.kind->id == "material.surface") buildMatter(page, n);
   buildFindings(page, n, "");
   std::string group;
+  bool slotsDone = false;
   for (const ParamDef& d : n.kind->params) {
     if (d.group != group) {
+      // What shapes a thing stands before where it stands.
+      if (group.empty() && n.kind->family() == "object") {
+        buildSlots(page, n);
+        slotsDone = true;
+      }
       group = d.group;
       if (!group.empty()) {
         column->addWidget(rule(page));
@@ -370,7 +376,7 @@ void SettingsPanel::buildThing(QWidget* page, const Node& n) {
       if (const Node* m = m_studio.doc().find(Params(n, 0).reference("material").target))
         column->addWidget(sectionHead(page, {}, tr("to %1").arg(qs(m->name)), [this, id = m->id] { m_studio.select({id}); }));
   }
-  buildSlots(page, n);
+  if (!slotsDone) buildSlots(page, n);
 }
 
 void SettingsPanel::buildEffect(QWidget* page, const Node& n) {

@@ -105,7 +105,15 @@ ModifierKind burstModifier() {
                   const Mesh block = convexBody(sides);
                   if (!block.triangles.empty()) piece = joined(mesh, block, Joining::Common, name, p.node().name);
                 } else {
-                  piece = mesh;
+                  // What lies beyond one of the planes altogether needs no cutting.
+                  piece = part(mesh, [&](size_t t) {
+                    const auto& k = mesh.triangles[t];
+                    return std::none_of(sides.begin(), sides.end(), [&](const HalfSpace& s) {
+                      const V3f n(s.normal);
+                      const auto d = float(s.distance);
+                      return dot(n, mesh.positions[k.a]) > d && dot(n, mesh.positions[k.b]) > d && dot(n, mesh.positions[k.c]) > d;
+                    });
+                  });
                   for (const HalfSpace& s : sides) {
                     if (piece.triangles.empty()) break;
                     piece = clipped(piece, V3f(s.normal * s.distance), V3f(s.normal));

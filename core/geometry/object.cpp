@@ -15,11 +15,11 @@ std::vector<ParamDef> objectParams() {
   const auto sw = [](const char* name, const char* label, bool on, const char* help) {
     return flag(name, label, on).at(Stage::Placement).in("Switches").help(help);
   };
-  return join({placementParams(),
-               {choice("facets", "Facets", {"as made", "smooth", "faceted"}).at(Stage::Geometry).in("Placement")
-                    .help("Shades across its facets as it was made, all smooth but at sharp edges, or every facet by itself"),
-                reference("material", "Material", {"material."}).at(Stage::Shading).help("What the surface is made of"),
-                sw("seen", "Seen by the camera", true, "Off: the camera looks through it"),
+  return join({{reference("material", "Material", {"material."}).at(Stage::Shading).help("What the surface is made of"),
+                choice("facets", "Facets", {"as made", "smooth", "faceted"}).at(Stage::Geometry)
+                    .help("Shades across its facets as it was made, all smooth but at sharp edges, or every facet by itself")},
+               placementParams(),
+               {sw("seen", "Seen by the camera", true, "Off: the camera looks through it"),
                 sw("seen_mirrored", "Seen in reflections", true, "Off: mirrors do not show it"),
                 sw("seen_through", "Seen through clear things", true, "Off: glass does not show it"),
                 sw("casts_shadow", "Casts shadow", true, "Off: lamps shine through it"),

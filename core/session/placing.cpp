@@ -119,9 +119,10 @@ private:
       const V3f axis = m_hand->axis[k], u = m_hand->axis[(k + 1) % 3], v = m_hand->axis[(k + 2) % 3];
       std::vector<V3f> ring;
       for (int i = 0; i <= roundness; ++i) ring.push_back(m_hand->pivot + (u * std::cos(2 * pi * float(i) / roundness) + v * std::sin(2 * pi * float(i) / roundness)) * m_hand->length);
-      // Where the ring comes nearest to the camera, so that no ring's handle hides behind another's.
+      // Beside where the ring comes nearest to the camera, so that no ring's handle hides behind another's.
       V3f near = -m_hand->camera.forward() - axis * dot(-m_hand->camera.forward(), axis);
       near = ilumbra::length(near) > 0.05f ? normalize(near) : u;
+      near = near * std::cos(0.7f) + cross(axis, near) * std::sin(0.7f);
       const V3f beside = cross(axis, near), start = m_hand->pivot + near * m_hand->length;
       add(std::string("turn ") + names[k], std::string("Turn about ") + names[k], names[k], "°", start, ring,
           [h = m_hand, axis, near, beside, start](const V2f& to) {
