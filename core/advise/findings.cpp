@@ -21,6 +21,7 @@ const Instance* shutIn(const Scene& scene, const V3f& from, uint16_t own) {
   TraceCount count;
   const RayCaster rays(scene, count, nullptr);
   const Instance* shell = nullptr;
+  const Copy* copy = nullptr; // one body must do it, not many of the same form
   constexpr int ways = 48;
   for (int k = 0; k < ways; ++k) {
     Sampler sampler(0, 0, uint32_t(k), 11);
@@ -34,8 +35,9 @@ const Instance* shutIn(const Scene& scene, const V3f& from, uint16_t own) {
       met = hit.instance->light < 0 && hit.instance->thing != own;
       o = offset(hit.point, dot(d, hit.geometric) > 0 ? hit.geometric : -hit.geometric);
     }
-    if (!met || (shell && hit.instance != shell) || !(hit.instance->switches & SwitchShadow) || dot(d, hit.geometric) < 0) return nullptr;
+    if (!met || (copy && hit.copy != copy) || !(hit.instance->switches & SwitchShadow) || dot(d, hit.geometric) < 0) return nullptr;
     shell = hit.instance;
+    copy = hit.copy;
   }
   if (!shell || !shell->geometry) return nullptr;
   const Material& m = *scene.materials[shell->material];
