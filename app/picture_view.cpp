@@ -144,12 +144,8 @@ void PictureView::dragHandle(const QPointF& at) {
   if (const ScenePtr scene = m_studio.session().scene()) {
     // Onto other things, not onto what is dragged itself.
     std::vector<NodeId> own;
-    for (const Node* n : m_studio.doc().inOrder())
-      for (const Node* up = n; up; up = m_studio.doc().find(up->parent))
-        if (m_studio.isSelected(up->id)) {
-          own.push_back(n->id);
-          break;
-        }
+    for (const NodeId id : m_studio.selection())
+      for (const NodeId part : treeOf(m_studio.doc(), id)) own.push_back(part);
     onto = lookAt(*scene, float(to.x()), float(to.y()), own);
   }
   if (h.amount) m_amount = h.amount({float(to.x()), float(to.y())});

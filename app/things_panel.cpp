@@ -186,7 +186,7 @@ void ThingsPanel::showLamps() {
 }
 
 bool standsInScene(const Kind& kind) {
-  return kind.id != "object.mesh" && kind.family() != "pattern" && std::any_of(std::begin(sceneHeads), std::end(sceneHeads), [&](const auto& head) { return kind.family() == head.first; });
+  return kind.id != "object.mesh" && kind.id != "object.twin" && kind.family() != "pattern" && std::any_of(std::begin(sceneHeads), std::end(sceneHeads), [&](const auto& head) { return kind.family() == head.first; });
 }
 
 void ThingsPanel::rebuild() {

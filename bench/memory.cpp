@@ -128,6 +128,31 @@ double textures(const fs::path& folder, const std::shared_ptr<const Kinds>& kind
   return render(s.take(), assets, "Sheet 1.position", Constant(Triple{0, 0.5, 0}));
 }
 
+// Bytes that a million copies of one form add, each, once the scene stands.
+double copies() {
+  const auto now = [] {
+    size_t pages = 0, resident = 0;
+    std::ifstream("/proc/self/statm") >> pages >> resident;
+    return double(resident) * double(sysconf(_SC_PAGESIZE));
+  };
+  AssetCache assets;
+  SceneCache cache;
+  const auto compile = [&](int side) {
+    SceneBuilder s(allKinds());
+    s.settings({{"width", "64"}, {"height", "36"}});
+    const std::string count = std::to_string(side);
+    s.add("camera.lens", "Camera", {{"position", "0, 20, 60"}, {"target", "0, 0, 0"}});
+    s.add("light.sky", "Sky", {{"power", "100"}});
+    const NodeId ring = s.add("object.torus", "Ring", {{"radius", "0.05"}, {"tube", "0.01"}, {"segments", "32"}, {"sides", "12"}});
+    s.add("modifier.repeat", "Grid", {{"arrangement", "grid"}, {"count", count.c_str()}, {"count_y", count.c_str()}, {"count_z", count.c_str()}, {"step", "0.12, 0.12, 0.12"}}, {ring, "modifiers", size_t(-1)});
+    return compileScene(s.take(), {.frame = 1, .queries = {}}, assets.assets(""), cache);
+  };
+  const ScenePtr few = compile(2);
+  const double before = now();
+  const ScenePtr many = compile(100);
+  return (now() - before) / double(many->copies.size() - few->copies.size());
+}
+
 struct Case {
   const char *name, *what, *must, *how;
   double limit; ///< GiB
@@ -154,6 +179,7 @@ bool memoryCase(int argc, char** argv) {
 }
 
 void memory(void (*line)(const std::string&, const std::string&, const std::string&, const std::string&)) {
+  line("copies by repeat: memory a copy", "≤ 512 B", fmt::format("{:.0f} B", copies()), "a million copies of a ring, placed and in both trees of the scene");
   const std::string self = fs::read_symlink("/proc/self/exe").string();
   for (const Case& c : cases) {
     double gib = 0, s = 0;

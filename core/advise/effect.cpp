@@ -2,6 +2,7 @@
 
 #include "core/base/error.h"
 #include "core/document/edit.h"
+#include "core/geometry/shape.h"
 #include "core/lens/stage.h"
 #include "core/render/camera.h"
 
@@ -60,8 +61,8 @@ Document leaveRole(const Document& doc, NodeId effect, const std::string& param,
 // Gives a dark object own light of its own: a material of its own, three stops above white.
 static Document makeGlow(const Document& doc, const Node& object, std::vector<std::string>* told) {
   const double frame = currentFrame(doc);
-  const Reference use = Params(object, frame).reference("material");
-  Document out = doc;
+  const Reference use = wornMaterial(doc, object, frame);
+  Document out = use.target ? setValue(doc, object.id, "material", Constant(use)) : doc; // of a twin, that of its original
   NodeId material = use.target;
   if (!material) {
     out = addNode(out, "material.surface", object.name + " surface", {}, &material);
@@ -98,7 +99,7 @@ Document addEffect(const Document& doc, std::string_view kindId, const std::vect
   for (const NodeId id : roleOf(out, *out.find(effect), "from")) {
     const Node* n = out.find(id);
     if (n->kind->family() != "object" || !n->kind->param("material")) continue;
-    const Reference use = Params(*n, 0).reference("material");
+    const Reference use = wornMaterial(out, *n, currentFrame(doc));
     const Node* m = out.find(use.target);
     if (!m || (m->kind->param("own_light") && Params(*m, currentFrame(doc), use.with.get()).number("own_light") <= 0)) out = makeGlow(out, *n, told);
   }

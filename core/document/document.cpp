@@ -169,6 +169,14 @@ const PatternUse* Params::pattern(std::string_view name) const {
 
 double currentFrame(const Document& doc) { return settingsOf(doc).number("frame"); }
 
+std::vector<NodeId> treeOf(const Document& doc, NodeId id) {
+  std::vector<NodeId> out;
+  if (doc.find(id)) out.push_back(id);
+  for (size_t i = 0; i < out.size(); ++i)
+    for (const auto& [slot, list] : doc.find(out[i])->children) out.insert(out.end(), list.begin(), list.end());
+  return out;
+}
+
 bool isAnimated(const Node& node) {
   return std::any_of(node.values.begin(), node.values.end(), [](const auto& v) { return v.second.keys() != nullptr; });
 }

@@ -114,6 +114,8 @@ private:
 inline Params settingsOf(const Document& doc) { return {doc.settings(), 0}; }
 /// The frame that the document shows.
 double currentFrame(const Document& doc);
+/// A node and all that is in it; none if there is no such node.
+std::vector<NodeId> treeOf(const Document& doc, NodeId id);
 /// True if any value of the node has keys.
 bool isAnimated(const Node& node);
 /// The same of a node or anything that holds it.

@@ -97,14 +97,6 @@ void checkConstant(const Document& doc, const ParamDef& def, const Constant& c, 
   }
 }
 
-void collectTree(const Document& doc, NodeId id, std::vector<NodeId>& out) {
-  const Node* n = doc.find(id);
-  if (!n) return;
-  out.push_back(id);
-  for (const auto& [slot, list] : n->children)
-    for (const NodeId c : list) collectTree(doc, c, out);
-}
-
 void detach(DocumentBuilder& b, const Node& n) {
   if (!n.parent) {
     std::erase(b.roots(), n.id);
@@ -268,8 +260,7 @@ Document addNode(const Document& doc, std::string_view kindId, std::string_view 
 Document removeNode(const Document& doc, NodeId id) {
   const Node& n = need(doc, id);
   if (n.kind->id == "picture.settings") throw badInput("the picture's settings cannot be removed");
-  std::vector<NodeId> tree;
-  collectTree(doc, id, tree);
+  const std::vector<NodeId> tree = treeOf(doc, id);
   const std::set<NodeId> gone(tree.begin(), tree.end());
   DocumentBuilder b(doc);
   detach(b, n);
@@ -317,8 +308,7 @@ Document rename(const Document& doc, NodeId id, std::string_view name) {
 Document moveNode(const Document& doc, NodeId id, const Place& place) {
   const Node& n = need(doc, id);
   checkPlace(doc, *n.kind, place);
-  std::vector<NodeId> tree;
-  collectTree(doc, id, tree);
+  const std::vector<NodeId> tree = treeOf(doc, id);
   if (std::find(tree.begin(), tree.end(), place.parent) != tree.end())
     throw badInput(n.name + ": cannot stand inside itself");
   DocumentBuilder b(doc);

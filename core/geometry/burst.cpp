@@ -19,8 +19,6 @@
 namespace ilumbra {
 namespace {
 
-float unit(uint32_t seed, uint32_t piece, uint32_t which) { return float(mixBits(seed * 0x9e3779b9u + mixBits(piece * 16u + which)) >> 8) * 0x1p-24f; }
-
 struct Cell {
   V3f seed;
   std::vector<HalfSpace> sides; ///< to its neighbours alone
@@ -82,15 +80,16 @@ ModifierKind burstModifier() {
             const float cluster = p.real("cluster");
             std::vector<V3f> seeds;
             for (uint32_t i = 0; i < uint32_t(p.number("pieces")); ++i) {
-              V3f q = box.min + V3f(unit(seed, i, 0), unit(seed, i, 1), unit(seed, i, 2)) * box.size();
+              V3f q = box.min + V3f(chanceOf(seed, i, 0), chanceOf(seed, i, 1), chanceOf(seed, i, 2)) * box.size();
               const V3f inBox(std::clamp(source.x, box.min.x, box.max.x), std::clamp(source.y, box.min.y, box.max.y), std::clamp(source.z, box.min.z, box.max.z));
-              seeds.push_back(inBox + (q - inBox) * std::pow(unit(seed, i, 3), cluster));
+              seeds.push_back(inBox + (q - inBox) * std::pow(chanceOf(seed, i, 3), cluster));
             }
             const std::vector<Cell> cells = cellsOf(seeds, box);
             const double half = p.number("gap") / 2, size = double(length(box.size()));
             std::vector<Mesh> pieces(cells.size());
             std::vector<std::string> troubles(cells.size());
             Tasks().forEach(int(cells.size()), [&](int i) {
+              if (from.cancel && from.cancel->requested()) return;
               const Cell& cell = cells[size_t(i)];
               std::vector<HalfSpace> sides = cell.sides;
               for (HalfSpace& s : sides) s.distance -= half;
@@ -125,6 +124,7 @@ ModifierKind burstModifier() {
               }
               pieces[size_t(i)] = std::move(piece);
             });
+            from.stopIfCancelled();
             for (const std::string& t : troubles)
               if (!t.empty()) throw badInput(t);
             const float push = p.real("push"), reach = p.real("reach"), uneven = p.real("uneven"), turn = p.real("turn");
@@ -135,7 +135,7 @@ ModifierKind burstModifier() {
               Box3f own;
               for (const V3f& q : piece.positions) own.extendBy(q);
               const V3f centre = own.center(), away = centre - source;
-              const auto chance = [&](uint32_t k) { return 2 * unit(seed, i, k) - 1; };
+              const auto chance = [&](uint32_t k) { return 2 * chanceOf(seed, i, k) - 1; };
               const float fall = std::exp(-1.1f * length(away) / reach);
               const V3f way = normalize(normalize(away) + V3f(chance(4), chance(5), chance(6)) * (0.5f * uneven));
               M44f m;

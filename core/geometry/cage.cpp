@@ -134,15 +134,11 @@ ModifierKind cageModifier() {
             const std::string which = p.text("edges");
             const float least = std::cos(p.real("sharp") * pi / 180);
             const std::vector<char> diagonal = which == "without diagonals" ? quadDiagonals(w, edges) : std::vector<char>(edges.size());
-            const auto normal = [&](uint32_t t) {
-              const auto& k = w.triangles[t];
-              return normalize(cross(w.positions[k.b] - w.positions[k.a], w.positions[k.c] - w.positions[k.a]));
-            };
             std::vector<Rod> rods;
             for (size_t i = 0; i < edges.size(); ++i) {
               const MeshEdge& e = edges[i];
               if (diagonal[i]) continue;
-              if (which == "sharp" && !e.open() && dot(normal(e.left), normal(e.right)) > least) continue;
+              if (which == "sharp" && !e.open() && dot(normalOf(w, e.left), normalOf(w, e.right)) > least) continue;
               rods.push_back({w.positions[e.a], w.positions[e.b]});
             }
             if (rods.empty()) throw badInput(p.node().name + ".edges: the object has no such edges");

@@ -23,15 +23,7 @@ ModifierKind displaceModifier() {
             const M44f world = from.doc.find(p.node().parent) ? worldMatrix(from.doc, *from.doc.find(p.node().parent), from.frame) : M44f();
             const Welded w = weld(mesh);
             // One normal and one height for each place: seams stay closed.
-            std::vector<V3f> normals(w.positions.size(), V3f(0.0f));
-            for (const auto& t : w.triangles) {
-              const uint32_t v[3] = {t.a, t.b, t.c};
-              const V3f n = normalize(cross(w.positions[t.b] - w.positions[t.a], w.positions[t.c] - w.positions[t.a]));
-              for (int k = 0; k < 3; ++k) {
-                const V3f e1 = normalize(w.positions[v[(k + 1) % 3]] - w.positions[v[k]]), e2 = normalize(w.positions[v[(k + 2) % 3]] - w.positions[v[k]]);
-                normals[v[k]] += n * std::acos(std::clamp(dot(e1, e2), -1.0f, 1.0f));
-              }
-            }
+            const std::vector<V3f> normals = placeNormals(w);
             std::vector<double> height(w.positions.size(), 0);
             std::vector<int> count(w.positions.size(), 0);
             for (size_t i = 0; i < mesh.positions.size(); ++i) {
@@ -41,7 +33,7 @@ ModifierKind displaceModifier() {
                 PatternPoint at;
                 at.position = mesh.positions[i];
                 at.world = transformPoint(world, mesh.positions[i]);
-                at.normal = normalize(normals[k]);
+                at.normal = normals[k];
                 if (!mesh.uvs.empty()) at.uv = mesh.uvs[i];
                 const Sample4 s = program->evaluate(at);
                 h = (double(s.x) + double(s.y) + double(s.z)) / 3;
@@ -51,7 +43,7 @@ ModifierKind displaceModifier() {
             }
             for (size_t i = 0; i < mesh.positions.size(); ++i) {
               const uint32_t k = w.place[i];
-              mesh.positions[i] = w.positions[k] + normalize(normals[k]) * (float(height[k] / std::max(1, count[k])) - middle) * depth;
+              mesh.positions[i] = w.positions[k] + normals[k] * (float(height[k] / std::max(1, count[k])) - middle) * depth;
             }
             smooth(mesh, p.real("sharp"));
           },

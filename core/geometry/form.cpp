@@ -13,9 +13,6 @@
 namespace ilumbra {
 namespace {
 
-// Forms that are made from one another further than this are taken for a circle.
-constexpr int deepest = 32;
-
 const std::map<std::string, ShapeKind, std::less<>>& shapes() {
   static const auto all = [] {
     std::map<std::string, ShapeKind, std::less<>> m;
@@ -34,6 +31,11 @@ const std::map<std::string, ModifierKind, std::less<>>& modifiers() {
   return all;
 }
 
+bool isOpen(const std::vector<NodeId>& open, NodeId id) { return std::find(open.begin(), open.end(), id) != open.end(); }
+
+// For a form that goes into another: what fails there fails the whole.
+BuildFrom within(const BuildFrom& from) { return {from.doc, from.frame, from.assets, from.cancel, nullptr, from.open}; }
+
 const std::vector<NodeId>& childrenOf(const Node& n, const char* slot) {
   static const std::vector<NodeId> none;
   const auto it = n.children.find(slot);
@@ -48,7 +50,7 @@ Box3f contentsOf(const Node& group, const BuildFrom& from) {
   for (const NodeId id : childrenOf(group, "objects")) {
     const Node* n = from.doc.find(id);
     if (!n || n->kind->family() != "object") continue;
-    const Form f = formOf(*n, {from.doc, from.frame, from.assets, from.depth + 1});
+    const Form f = formOf(*n, within(from));
     const Box3f b = f.bounds();
     if (b.isEmpty()) continue;
     const M44f own = placementOf(Params(*n, from.frame));
@@ -62,23 +64,27 @@ class KeyWriter {
 public:
   KeyWriter(const Document& doc, double frame) : m_doc(doc), m_frame(frame) {}
 
-  void node(const Node& n, bool form, int depth) {
+  void node(const Node& n, bool form) {
     text += n.kind->id;
-    if (depth > deepest) return;
+    if (isOpen(m_open, n.id)) return; // a circle, which formOf() refuses
+    m_open.push_back(n.id);
     if (form) {
       const auto shape = shapes().find(n.kind->id);
       const auto modifier = modifiers().find(n.kind->id);
-      if ((shape != shapes().end() && byTime(shape->second, n)) || (modifier != modifiers().end() && byTime(modifier->second, n))) text += fmt::format("@{}", m_frame);
+      if ((shape != shapes().end() && byTime(shape->second, n)) || (modifier != modifiers().end() && byTime(modifier->second, n))) {
+        text += fmt::format("@{}", m_frame);
+        changes = true;
+      }
     }
     const Params p(n, m_frame);
     for (const ParamDef& d : n.kind->params)
-      if (!form || d.stage == Stage::Geometry) param(n, p, d, depth);
+      if (!form || d.stage == Stage::Geometry) param(n, p, d);
     for (const ChildSlot& slot : n.kind->slots) {
       if (slot.name == "objects" || slot.name == "carries") continue;
       for (const NodeId id : childrenOf(n, slot.name.c_str()))
         if (const Node* child = m_doc.find(id)) {
           text += '{';
-          node(*child, form, depth + 1);
+          node(*child, form);
           text += '}';
         }
     }
@@ -86,22 +92,27 @@ public:
     if (form && n.kind->id == "object.group" && !childrenOf(n, "modifiers").empty())
       for (const NodeId id : childrenOf(n, "objects"))
         if (const Node* child = m_doc.find(id); child && child->kind->family() == "object") {
+          changes |= isAnimated(*child);
           matrix(placementOf(Params(*child, m_frame)));
-          node(*child, true, depth + 1);
+          node(*child, true);
         }
+    m_open.pop_back();
   }
 
   std::string text;
+  bool changes = false; ///< something on the way has keys, or runs by itself
 
 private:
   void matrix(const M44f& m) {
     for (int i = 0; i < 16; ++i) text += fmt::format("{},", (&m[0][0])[i]);
   }
 
-  void param(const Node& n, const Params& p, const ParamDef& d, int depth) {
+  void param(const Node& n, const Params& p, const ParamDef& d) {
     text += '|';
+    const Value* stored = p.stored(d.name);
+    changes |= stored && stored->keys();
     if (const PatternUse* use = p.pattern(d.name)) {
-      if (const Node* pattern = m_doc.find(use->pattern.target)) node(*pattern, false, depth + 1);
+      if (const Node* pattern = m_doc.find(use->pattern.target)) node(*pattern, false);
       if (use->pattern.with)
         for (const auto& [input, value] : *use->pattern.with)
           if (const Constant* c = value.constant()) text += input + '=' + constant(*c);
@@ -115,27 +126,29 @@ private:
       text += path + fmt::format("@{}", error ? 0 : time.time_since_epoch().count());
       break;
     }
-    case ParamType::Reference: refer(n, p.reference(d.name), depth); break;
+    case ParamType::Reference: refer(n, p.reference(d.name)); break;
     case ParamType::References:
-      for (const Reference& r : p.references(d.name)) refer(n, r, depth);
+      for (const Reference& r : p.references(d.name)) refer(n, r);
       break;
     default: text += constant(p.constant(d.name));
     }
   }
 
-  void refer(const Node& from, const Reference& r, int depth) {
+  void refer(const Node& from, const Reference& r) {
     const Node* other = m_doc.find(r.target);
     text += '#';
     if (!other) return;
     if (other->kind->family() == "object") {
-      // As it stands beside the thing that the reference belongs to.
-      const Node* self = &from;
-      while (self && self->kind->family() != "object") self = m_doc.find(self->parent);
-      matrix(worldMatrix(m_doc, *other, m_frame));
-      if (self) matrix(worldMatrix(m_doc, *self, m_frame));
-      node(*other, true, depth + 1);
+      // To a modifier it counts where the other stands beside its own object; a twin is the same wherever it is.
+      if (from.kind->family() != "object") {
+        const Node* self = m_doc.find(from.parent);
+        changes |= isAnimated(m_doc, *other) || (self && isAnimated(m_doc, *self));
+        matrix(worldMatrix(m_doc, *other, m_frame));
+        if (self) matrix(worldMatrix(m_doc, *self, m_frame));
+      }
+      node(*other, true);
     } else {
-      node(*other, false, depth + 1);
+      node(*other, false);
     }
   }
 
@@ -149,6 +162,7 @@ private:
 
   const Document& m_doc;
   double m_frame;
+  std::vector<NodeId> m_open;
 };
 
 } // namespace
@@ -162,8 +176,14 @@ std::vector<ModifierKind> allModifiers() {
           bendModifier(),   twistModifier(), taperModifier(), rippleModifier(), displaceModifier()};
 }
 
-Form formOf(const Node& node, const BuildFrom& from) {
-  if (from.depth > deepest) throw badInput(node.name + ": its form is made from itself");
+void BuildFrom::stopIfCancelled() const {
+  if (cancel && cancel->requested()) throw cancelled();
+}
+
+Form formOf(const Node& node, const BuildFrom& outer) {
+  if (isOpen(outer.open, node.id)) throw badInput(node.name + ": its form is made from itself");
+  BuildFrom from = outer;
+  from.open.push_back(node.id);
   Form form;
   const auto kind = shapes().find(node.kind->id);
   if (kind == shapes().end()) throw badInput(node.kind->id + ": cannot be built");
@@ -175,11 +195,24 @@ Form formOf(const Node& node, const BuildFrom& from) {
     form.contents = contentsOf(node, from);
   }
   for (const NodeId id : list) {
+    from.stopIfCancelled();
     const Node* m = from.doc.find(id);
     const auto modifier = m ? modifiers().find(m->kind->id) : modifiers().end();
     if (modifier == modifiers().end()) continue;
     const Params p(*m, from.frame);
-    if (p.flag("on")) modifier->second.apply(form, p, from);
+    if (!p.flag("on")) continue;
+    if (!from.troubles) {
+      modifier->second.apply(form, p, from);
+      continue;
+    }
+    const Form before = form;
+    try {
+      modifier->second.apply(form, p, from);
+    } catch (const Error& e) {
+      if (e.kind() == Refusal::Cancelled) throw;
+      from.troubles->push_back(fmt::format("{} of {} is left out: {}", m->name, node.name, e.what()));
+      form = before;
+    }
   }
   if (!kind->second.build) return form;
   if (const std::string facets = Params(node, from.frame).text("facets"); facets == "faceted") facet(form.shape.mesh);
@@ -187,28 +220,10 @@ Form formOf(const Node& node, const BuildFrom& from) {
   return form;
 }
 
-uint64_t formKey(const Document& doc, const Node& node, double frame) {
+FormKey formKey(const Document& doc, const Node& node, double frame) {
   KeyWriter w(doc, frame);
-  w.node(node, true, 0);
-  return contentHash(w.text);
-}
-
-bool formChanges(const Document& doc, const Node& node) {
-  if (isAnimated(node)) return true;
-  const auto shape = shapes().find(node.kind->id);
-  if (shape != shapes().end() && byTime(shape->second, node)) return true;
-  for (const char* slot : {"modifiers", "profile"})
-    for (const NodeId id : childrenOf(node, slot)) {
-      const Node* m = doc.find(id);
-      if (!m) continue;
-      if (isAnimated(*m)) return true;
-      if (const auto it = modifiers().find(m->kind->id); it != modifiers().end() && byTime(it->second, *m)) return true;
-      // What it is made from may move or change.
-      for (const ParamDef& d : m->kind->params)
-        if (d.type == ParamType::Reference)
-          if (const Node* other = doc.find(Params(*m, 0).reference(d.name).target); other && (isAnimated(doc, *other) || isAnimated(doc, node))) return true;
-    }
-  return false;
+  w.node(node, true);
+  return {contentHash(w.text), w.changes};
 }
 
 std::vector<M44f> worldPlaces(const Document& doc, const Node& node, double frame, const std::function<std::vector<M44f>(const Node&)>& copiesOf) {
@@ -265,7 +280,7 @@ static const Node& otherOf(const Params& modifier, const char* param, const Buil
 Mesh meshOfOther(const Params& modifier, const char* param, const BuildFrom& from) {
   M44f there;
   const Node& other = otherOf(modifier, param, from, there);
-  Form form = formOf(other, {from.doc, from.frame, from.assets, from.depth + 1});
+  Form form = formOf(other, within(from));
   Mesh mesh = std::move(meshOf(form));
   transform(mesh, there);
   return mesh;

@@ -26,10 +26,12 @@ std::vector<ParamDef> modifierParams(std::vector<ParamDef> own);
 
 /// Shape and modifiers of an object, or the copies of a group. Messages begin with the thing and the parameter.
 Form formOf(const Node& node, const BuildFrom& from);
-/// The same for everything that formOf() depends on, references to other things and files included.
-uint64_t formKey(const Document& doc, const Node& node, double frame);
-/// True if the form may be another at another frame.
-bool formChanges(const Document& doc, const Node& node);
+/// What a form depends on, references to other things and files included.
+struct FormKey {
+  uint64_t hash = 0;    ///< the same for the same form
+  bool changes = false; ///< it may be another at another frame
+};
+FormKey formKey(const Document& doc, const Node& node, double frame);
 
 /// Where all copies of a thing stand in the world: its own, times those of all that hold or carry it. `copiesOf` tells the
 /// copies of one of them in its own space (empty: none).

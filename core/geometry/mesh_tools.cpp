@@ -52,6 +52,28 @@ std::vector<MeshEdge> edgesOf(const Welded& mesh) {
   return edges;
 }
 
+V3f normalOf(const Welded& w, uint32_t triangle) {
+  const auto& t = w.triangles[triangle];
+  return normalize(cross(w.positions[t.b] - w.positions[t.a], w.positions[t.c] - w.positions[t.a]));
+}
+
+uint32_t oppositeOf(const Mesh::Triangle& t, const MeshEdge& e) { return t.a != e.a && t.a != e.b ? t.a : t.b != e.a && t.b != e.b ? t.b : t.c; }
+
+std::vector<V3f> placeNormals(const Welded& w) {
+  std::vector<V3f> sum(w.positions.size(), V3f(0.0f));
+  for (uint32_t i = 0; i < w.triangles.size(); ++i) {
+    const auto& t = w.triangles[i];
+    const uint32_t v[3] = {t.a, t.b, t.c};
+    const V3f n = normalOf(w, i);
+    for (int k = 0; k < 3; ++k) {
+      const V3f e1 = normalize(w.positions[v[(k + 1) % 3]] - w.positions[v[k]]), e2 = normalize(w.positions[v[(k + 2) % 3]] - w.positions[v[k]]);
+      sum[v[k]] += n * std::acos(std::clamp(dot(e1, e2), -1.0f, 1.0f));
+    }
+  }
+  for (V3f& s : sum) s = normalize(s);
+  return sum;
+}
+
 double volume(const Mesh& mesh) {
   double sum = 0;
   const Box3f box = [&] {
@@ -99,14 +121,10 @@ std::vector<char> quadDiagonals(const Welded& w, const std::vector<MeshEdge>& ed
     size_t edge;
   };
   std::vector<Pair> pairs;
-  const auto opposite = [&](uint32_t triangle, const MeshEdge& e) {
-    const auto& t = w.triangles[triangle];
-    return t.a != e.a && t.a != e.b ? t.a : t.b != e.a && t.b != e.b ? t.b : t.c;
-  };
   for (size_t i = 0; i < edges.size(); ++i) {
     const MeshEdge& e = edges[i];
     if (e.open() || e.crowded) continue;
-    const V3f p[4] = {w.positions[e.a], w.positions[opposite(e.right, e)], w.positions[e.b], w.positions[opposite(e.left, e)]};
+    const V3f p[4] = {w.positions[e.a], w.positions[oppositeOf(w.triangles[e.right], e)], w.positions[e.b], w.positions[oppositeOf(w.triangles[e.left], e)]};
     const V3f n1 = normalize(cross(p[2] - p[0], p[3] - p[0])), n2 = normalize(cross(p[1] - p[0], p[2] - p[0]));
     const float flat = dot(n1, n2);
     if (flat < 0.8f) continue;

@@ -28,6 +28,13 @@ std::vector<MeshEdge> edgesOf(const Welded& mesh);
 /// first; each triangle is in one quad at most.
 std::vector<char> quadDiagonals(const Welded& mesh, const std::vector<MeshEdge>& edges);
 
+/// Of a triangle, unit length.
+V3f normalOf(const Welded& mesh, uint32_t triangle);
+/// The corner of a triangle that is not on one of its edges.
+uint32_t oppositeOf(const Mesh::Triangle& triangle, const MeshEdge& edge);
+/// By place: the mean of the normals around it, by the angles that the triangles have there (Thürmer and Wüthrich 1998).
+std::vector<V3f> placeNormals(const Welded& mesh);
+
 /// Cubic metres inside; of a mesh that is closed, more than 0 if its normals point outwards.
 double volume(const Mesh& mesh);
 /// Vertices minus edges plus faces of the welded mesh: 2 for a ball, 0 for a ring, and their sum for several bodies.

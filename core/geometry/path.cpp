@@ -1,5 +1,6 @@
 // A drawn line in space: copies follow it; with a thickness it is a wire.
 #include "core/base/error.h"
+#include "core/geometry/curve.h"
 #include "core/geometry/grid.h"
 
 namespace ilumbra {
@@ -28,14 +29,7 @@ std::vector<V3f> lineOf(const Params& p, const BuildFrom& from) {
     const bool first = !closed && i == 0, last = !closed && i == n - 2;
     const V3f p1 = a.at, p2 = b.at, p0 = first || a.sharp ? p1 * 2.0f - p2 : at(i - 1).at, p3 = last || b.sharp ? p2 * 2.0f - p1 : at(i + 2).at;
     const int pieces = a.sharp && b.sharp ? 1 : steps;
-    // Centripetal Catmull–Rom: no loops between points that lie close (Yuksel et al. 2011).
-    const float t1 = std::sqrt(length(p1 - p0)), t2 = t1 + std::sqrt(length(p2 - p1)), t3 = t2 + std::sqrt(length(p3 - p2));
-    for (int k = 0; k < pieces; ++k) {
-      const float t = t1 + (t2 - t1) * float(k) / float(pieces);
-      const auto between = [&](const V3f& x, const V3f& y, float tx, float ty) { return ty > tx ? (x * (ty - t) + y * (t - tx)) * (1 / (ty - tx)) : x; };
-      const V3f a1 = between(p0, p1, 0, t1), a2 = between(p1, p2, t1, t2), a3 = between(p2, p3, t2, t3);
-      out.push_back(k == 0 || !(t2 > t1) ? p1 : between(between(a1, a2, 0, t2), between(a2, a3, t1, t3), t1, t2));
-    }
+    for (int k = 0; k < pieces; ++k) out.push_back(k == 0 ? p1 : between(p0, p1, p2, p3, float(k) / float(pieces)));
   }
   out.push_back(closed ? out.front() : c.back().at);
   return out;
@@ -55,7 +49,7 @@ ShapeKind pathShape() {
   return {{.id = "object.path",
            .label = "Path",
            .helpText = "A line through points, for copies and motion to follow. With a thickness it is a wire.",
-           .params = join({{number("thickness", "Thickness", "m", 0).soft(0, 0.1).range(0, 1e5).at(Stage::Geometry).matters().help("Radius of the wire; 0: nothing is seen of it"),
+           .params = join({{number("thickness", "Thickness", "m", 0.004).soft(0, 0.1).range(0, 1e5).at(Stage::Geometry).matters().help("Radius of the wire; 0: nothing is seen of it"),
                             flag("closed", "Closed", false).at(Stage::Geometry).help("The last point joins the first"),
                             integer("steps", "Steps", 16).soft(2, 64).range(1, 500).at(Stage::Geometry).help("From one smooth point to the next"),
                             segmentsParam("sides", "Sides", "Around the wire")},

@@ -8,8 +8,6 @@ namespace {
 
 constexpr size_t mostCopies = 1'000'000;
 
-float unit(uint32_t seed, size_t copy, uint32_t which) { return float(mixBits(seed * 0x9e3779b9u + mixBits(uint32_t(copy) * 16u + which)) >> 8) * 0x1p-24f; }
-
 // How long a box is along a direction.
 float extent(const Box3f& box, const V3f& way) {
   if (box.isEmpty()) return 0;
@@ -139,7 +137,7 @@ ModifierKind repeatModifier() {
             const float grow = p.real("copy_size"), jitterSize = p.real("random_size");
             const auto seed = uint32_t(p.number("seed"));
             for (size_t i = 0; i < places.size(); ++i) {
-              const auto chance = [&](uint32_t k) { return 2 * unit(seed, i, k) - 1; };
+              const auto chance = [&](uint32_t k) { return 2 * chanceOf(seed, uint32_t(i), k) - 1; };
               const V3f t = turn * float(i) + V3f(jitterTurn.x * chance(0), jitterTurn.y * chance(1), jitterTurn.z * chance(2));
               const V3f shift(jitter.x * chance(3), jitter.y * chance(4), jitter.z * chance(5));
               const float size = std::pow(grow, float(i)) * (1 + jitterSize * chance(6));

@@ -1,4 +1,5 @@
 #pragma once
+#include "core/base/tasks.h"
 #include "core/document/document.h"
 #include "core/geometry/mesh.h"
 #include "core/pattern/assets.h"
@@ -30,7 +31,12 @@ struct BuildFrom {
   const Document& doc;
   double frame;
   const Assets& assets;
-  int depth = 0; ///< forms that are being built from one another
+  const CancelFlag* cancel = nullptr;
+  /// Where a modifier that cannot be applied is told, and the form goes on without it; null: it is thrown.
+  std::vector<std::string>* troubles = nullptr;
+  std::vector<NodeId> open = {}; ///< things whose forms are being built: what is made from itself never ends
+  /// Throws Cancelled when that was asked for.
+  void stopIfCancelled() const;
 };
 
 /// A kind of object with the function that builds its shape from its parameters.

@@ -9,22 +9,12 @@ namespace {
 
 // By place: the direction in which a surface of no thickness has moved by 1 on all the triangles around.
 std::vector<V3f> offsets(const Welded& w) {
-  const size_t n = w.positions.size();
-  std::vector<V3f> sum(n, V3f(0.0f)), normal(w.triangles.size());
-  for (size_t i = 0; i < w.triangles.size(); ++i) {
-    const auto& t = w.triangles[i];
-    const uint32_t v[3] = {t.a, t.b, t.c};
-    normal[i] = normalize(cross(w.positions[t.b] - w.positions[t.a], w.positions[t.c] - w.positions[t.a]));
-    for (int k = 0; k < 3; ++k) {
-      const V3f e1 = normalize(w.positions[v[(k + 1) % 3]] - w.positions[v[k]]), e2 = normalize(w.positions[v[(k + 2) % 3]] - w.positions[v[k]]);
-      sum[v[k]] += normal[i] * std::acos(std::clamp(dot(e1, e2), -1.0f, 1.0f));
-    }
-  }
-  for (V3f& s : sum) s = normalize(s);
+  std::vector<V3f> sum = placeNormals(w);
+  const size_t n = sum.size();
   // At an edge the way is longer, so that the wall keeps its thickness on both sides; not more than four times, at a needle.
   std::vector<float> least(n, 1.0f);
-  for (size_t i = 0; i < w.triangles.size(); ++i)
-    for (const uint32_t v : {w.triangles[i].a, w.triangles[i].b, w.triangles[i].c}) least[v] = std::min(least[v], dot(sum[v], normal[i]));
+  for (uint32_t i = 0; i < w.triangles.size(); ++i)
+    for (const uint32_t v : {w.triangles[i].a, w.triangles[i].b, w.triangles[i].c}) least[v] = std::min(least[v], dot(sum[v], normalOf(w, i)));
   for (size_t i = 0; i < n; ++i) sum[i] *= 1 / std::max(0.25f, least[i]);
   return sum;
 }

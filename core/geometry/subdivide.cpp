@@ -61,11 +61,7 @@ ModifierKind subdivideModifier() {
               for (size_t i = 0; i < edges.size(); ++i) {
                 if (!diagonal[i]) continue;
                 const MeshEdge& e = edges[i];
-                const auto opposite = [&](uint32_t triangle) {
-                  const auto& t = w.triangles[triangle];
-                  return t.a != e.a && t.a != e.b ? t.a : t.b != e.a && t.b != e.b ? t.b : t.c;
-                };
-                const uint32_t c = opposite(e.left), d = opposite(e.right);
+                const uint32_t c = oppositeOf(w.triangles[e.left], e), d = oppositeOf(w.triangles[e.right], e);
                 done[e.left] = done[e.right] = 1;
                 counts.push_back(4);
                 for (const uint32_t v : {e.a, d, e.b, c}) corners.push_back(int(v));
@@ -86,13 +82,9 @@ ModifierKind subdivideModifier() {
             std::vector<int> creaseEnds;
             std::vector<float> creaseWeights;
             const float angle = p.real("crease"), least = std::cos(angle * pi / 180);
-            const auto normal = [&](uint32_t t) {
-              const auto& k = w.triangles[t];
-              return normalize(cross(w.positions[k.b] - w.positions[k.a], w.positions[k.c] - w.positions[k.a]));
-            };
             if (angle < 180)
               for (const MeshEdge& e : edges)
-                if (!e.open() && dot(normal(e.left), normal(e.right)) < least) {
+                if (!e.open() && dot(normalOf(w, e.left), normalOf(w, e.right)) < least) {
                   creaseEnds.push_back(int(e.a));
                   creaseEnds.push_back(int(e.b));
                   creaseWeights.push_back(p.real("sharpness"));

@@ -1,5 +1,6 @@
 // A drawn profile turned about an axis: bulbs, bowls, bottles.
 #include "core/base/error.h"
+#include "core/geometry/curve.h"
 #include "core/geometry/grid.h"
 
 #include <fmt/format.h>
@@ -14,8 +15,7 @@ struct Corner {
   bool sharp;
 };
 
-// A line through all corners: round through those that are smooth (centripetal Catmull–Rom; Yuksel et al. 2011), straight
-// between two sharp ones, and never across the axis.
+// A line through all corners: round through those that are smooth, straight between two sharp ones, and never across the axis.
 std::vector<ProfilePoint> curve(const std::vector<Corner>& c, int steps) {
   std::vector<ProfilePoint> out;
   const auto at = [&](size_t i) { return V2d(c[i].radius, c[i].height); };
@@ -24,16 +24,8 @@ std::vector<ProfilePoint> curve(const std::vector<Corner>& c, int steps) {
     // Past a sharp corner, or the end, the line goes on as it came.
     const V2d p0 = i > 0 && !c[i].sharp ? at(i - 1) : p1 * 2.0 - p2, p3 = i + 2 < c.size() && !c[i + 1].sharp ? at(i + 2) : p2 * 2.0 - p1;
     const int n = c[i].sharp && c[i + 1].sharp ? 1 : steps;
-    const double t1 = std::sqrt((p1 - p0).length()), t2 = t1 + std::sqrt((p2 - p1).length()), t3 = t2 + std::sqrt((p3 - p2).length());
     for (int k = 0; k < n; ++k) {
-      const double t = t1 + (t2 - t1) * k / n;
-      V2d p = p1;
-      if (k > 0 && t2 > t1) {
-        const auto between = [&](const V2d& a, const V2d& b, double ta, double tb) { return tb > ta ? (a * (tb - t) + b * (t - ta)) / (tb - ta) : a; };
-        const V2d a1 = between(p0, p1, 0, t1), a2 = between(p1, p2, t1, t2), a3 = between(p2, p3, t2, t3);
-        const V2d b1 = between(a1, a2, 0, t2), b2 = between(a2, a3, t1, t3);
-        p = between(b1, b2, t1, t2);
-      }
+      const V2d p = k == 0 ? p1 : between(p0, p1, p2, p3, double(k) / n);
       out.push_back({float(std::max(0.0, p.x)), float(p.y), k == 0 && c[i].sharp});
     }
   }

@@ -13,7 +13,7 @@ ShapeKind twinShape() {
             const Node* other = from.doc.find(p.reference("of").target);
             if (!other) throw badInput(p.node().name + ".of: no object is named");
             if (!other->kind->param("material")) throw badInput(p.node().name + ".of: a " + other->kind->label + " has no form of its own");
-            Form form = formOf(*other, {from.doc, from.frame, from.assets, from.depth + 1});
+            Form form = formOf(*other, from);
             if (!form.copies.empty()) meshOf(form);
             return std::move(form.shape);
           }};

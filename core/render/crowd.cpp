@@ -1,5 +1,7 @@
 #include "core/render/crowd.h"
 
+#include "core/render/hit.h"
+
 #include <limits>
 
 namespace ilumbra {
@@ -25,18 +27,8 @@ RTCRay own(RTCRayN* rays, unsigned n, unsigned i, const Copy& copy) {
   const V3f o = transformPoint(copy.toObject, {RTCRayN_org_x(rays, n, i), RTCRayN_org_y(rays, n, i), RTCRayN_org_z(rays, n, i)});
   const V3f d = transformVector(copy.toObject, {RTCRayN_dir_x(rays, n, i), RTCRayN_dir_y(rays, n, i), RTCRayN_dir_z(rays, n, i)});
   RTCRay r;
-  r.org_x = o.x;
-  r.org_y = o.y;
-  r.org_z = o.z;
-  r.dir_x = d.x;
-  r.dir_y = d.y;
-  r.dir_z = d.z;
+  fillRay(r, o, d, RTCRayN_tfar(rays, n, i), RTCRayN_time(rays, n, i));
   r.tnear = RTCRayN_tnear(rays, n, i);
-  r.tfar = RTCRayN_tfar(rays, n, i);
-  r.time = RTCRayN_time(rays, n, i);
-  r.mask = ~0u;
-  r.id = 0;
-  r.flags = 0;
   return r;
 }
 

@@ -8,21 +8,6 @@
 namespace ilumbra {
 namespace {
 
-void fillRay(RTCRay& r, const V3f& o, const V3f& d, float far, float time) {
-  r.org_x = o.x;
-  r.org_y = o.y;
-  r.org_z = o.z;
-  r.dir_x = d.x;
-  r.dir_y = d.y;
-  r.dir_z = d.z;
-  r.tnear = 0;
-  r.tfar = far;
-  r.time = time;
-  r.mask = ~0u;
-  r.id = 0;
-  r.flags = 0;
-}
-
 // Vertices of a triangle, or of its normals, at a time.
 struct Corners {
   V3f a, b, c;

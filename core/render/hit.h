@@ -28,6 +28,22 @@ struct TextureFrame {
 };
 TextureFrame textureFrame(const Hit& hit, const Moment& moment);
 
+/// A ray for Embree, from its origin on; `time` in the shutter.
+inline void fillRay(RTCRay& r, const V3f& o, const V3f& d, float far, float time) {
+  r.org_x = o.x;
+  r.org_y = o.y;
+  r.org_z = o.z;
+  r.dir_x = d.x;
+  r.dir_y = d.y;
+  r.dir_z = d.z;
+  r.tnear = 0;
+  r.tfar = far;
+  r.time = time;
+  r.mask = ~0u;
+  r.id = 0;
+  r.flags = 0;
+}
+
 /// A point just beside a surface, so that a ray from it does not meet that surface again (Wächter and Binder 2019, "A fast
 /// and robust method for avoiding self-intersection").
 inline V3f offset(const V3f& p, const V3f& n) {

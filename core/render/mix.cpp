@@ -165,7 +165,9 @@ Document bakeMix(const Document& doc) {
       const Color f = mix.factor({material.id, id});
       if (f == Color(1.0f)) continue;
       const Node& object = *doc.find(id);
-      const Reference use = Params(object, frame).reference("material");
+      const Reference use = wornMaterial(doc, object, frame);
+      // A twin wears its original's material: what it has for itself needs a use of its own.
+      if (!Params(object, frame).reference("material").target) out = setValue(out, id, "material", Constant(use));
       if (use.target != material.id) throw badInput(object.name + ": its material is layered, so the mix of " + material.name + " on it cannot be written into it; join that row first");
       const Params p(material, frame, use.with.get());
       const auto put = [&](const char* param, const Constant& v) {

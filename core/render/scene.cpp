@@ -22,6 +22,7 @@ struct SceneCache::Content {
   struct Made {
     GeometryPtr geometry; ///< null: of a group
     std::vector<M44f> copies;
+    std::vector<std::string> troubles; ///< modifiers that were left out
   };
   std::map<uint64_t, Made> forms;
   std::vector<LightKind> lightKinds = allLights();
@@ -215,30 +216,33 @@ private:
   bool maybeMoves(const Node& n) const { return m_shutter.close > m_shutter.open && isAnimated(m_doc, n); }
 
   // The times at which a form that changes is built, or none.
-  std::vector<double> formTimes(const Node& n) const {
-    if (!(m_shutter.close > m_shutter.open) || !formChanges(m_doc, n)) return {};
+  std::vector<double> formTimes(const Node& n, const FormKey& key) const {
+    if (!(m_shutter.close > m_shutter.open) || !key.changes) return {};
     const int steps = std::clamp(int(std::ceil(4 * (m_shutter.close - m_shutter.open))), 2, 32);
     std::vector<double> times;
     for (int i = 0; i <= steps; ++i) times.push_back(m_shutter.open + (m_shutter.close - m_shutter.open) * i / steps);
-    const uint64_t here = formKey(m_doc, n, m_options.frame);
-    if (std::all_of(times.begin(), times.end(), [&](double t) { return formKey(m_doc, n, t) == here; })) return {};
+    if (std::all_of(times.begin(), times.end(), [&](double t) { return formKey(m_doc, n, t).hash == key.hash; })) return {};
     return times;
   }
 
   // The form of an object, or the copies of a group, made once for all that come to the same.
   const SceneCache::Content::Made& formed(const Node& n) {
-    uint64_t key = formKey(m_doc, n, m_options.frame);
+    const FormKey own = formKey(m_doc, n, m_options.frame);
+    uint64_t key = own.hash;
     const bool object = n.kind->param("material") != nullptr;
-    const std::vector<double> times = object ? formTimes(n) : std::vector<double>();
-    for (const double t : times) key = contentHash(fmt::format("{}|{}", key, formKey(m_doc, n, t)));
+    const std::vector<double> times = object ? formTimes(n, own) : std::vector<double>();
+    for (const double t : times) key = contentHash(fmt::format("{}|{}", key, formKey(m_doc, n, t).hash));
     m_used.insert(key);
     auto it = m_cache.forms.find(key);
     if (it == m_cache.forms.end()) {
-      Form form = formOf(n, {m_doc, m_options.frame, m_assets});
-      SceneCache::Content::Made made{nullptr, std::move(form.copies)};
+      SceneCache::Content::Made made;
+      Form form = formOf(n, {m_doc, m_options.frame, m_assets, m_cancel, &made.troubles});
+      made.copies = std::move(form.copies);
       if (object) made.geometry = std::make_shared<const Geometry>(m_cache.device, withForms(n, std::move(form.shape), times));
       it = m_cache.forms.emplace(key, std::move(made)).first;
     }
+    for (const std::string& t : it->second.troubles)
+      if (std::find(m_scene->troubles.begin(), m_scene->troubles.end(), t) == m_scene->troubles.end()) m_scene->troubles.push_back(t);
     if (!times.empty() && it->second.geometry->shape.forms.empty()) m_scene->troubles.push_back(n.name + ": its triangles change while the shutter is open, so that its form is not blurred");
     return it->second;
   }
@@ -252,7 +256,8 @@ private:
   Shape withForms(const Node& n, Shape shape, const std::vector<double>& times) {
     for (const double t : times) {
       stopIfCancelled();
-      Shape then = formOf(n, {m_doc, t, m_assets}).shape;
+      std::vector<std::string> again; // told once already
+      Shape then = formOf(n, {m_doc, t, m_assets, m_cancel, &again}).shape;
       const auto same = [](const Mesh::Triangle& a, const Mesh::Triangle& b) { return a.a == b.a && a.b == b.b && a.c == b.c; };
       if (then.mesh.positions.size() != shape.mesh.positions.size() || then.mesh.normals.size() != shape.mesh.normals.size() ||
           !std::equal(then.mesh.triangles.begin(), then.mesh.triangles.end(), shape.mesh.triangles.begin(), shape.mesh.triangles.end(), same)) {
@@ -305,6 +310,12 @@ private:
     const std::string through = p.text("light_through");
     i.lightThrough = through == "focused" ? LightThrough::Focused : through == "blocked" ? LightThrough::Blocked : LightThrough::Straight;
     if (anyLeaf(i.material, [](const Material& m) { return m.hasInside(); })) i.closed = i.geometry->closed();
+    size_t glows = 0;
+    leaves(i.material, {}, [&](const Material& m, const auto&) { glows += m.emits; });
+    if (s.emitters.size() + glows * places.size() > mostEmitters) {
+      s.troubles.push_back(n.name + ": its copies would be more than a million sources of light");
+      return;
+    }
     i.insideMaterial = insideMaterialOf(n, i);
     i.firstCopy = uint32_t(s.copies.size());
     i.copies = uint32_t(places.size());
@@ -317,7 +328,6 @@ private:
       leaves(i.material, {}, [&](const Material& m, const auto& masks) {
         if (!m.emits || box.isEmpty()) return;
         const Shape& shape = i.geometry->shape;
-        if (s.emitters.size() > mostEmitters) throw badInput(n.name + ": more than a million sources of light");
         OwnLight own{&m, masks, patterned(i.material)};
         auto light = shape.sphereRadius > 0 ? glowingSphere(shape.sphereRadius, places[k], std::move(own)) : glowingMesh(shape, places[k], std::move(own));
         Emitter e;
@@ -334,15 +344,16 @@ private:
         s.lights.push_back(std::move(light));
       });
       for (int corner = 0; corner < 8 && !box.isEmpty(); ++corner)
-        s.bounds.extendBy(transformPoint(places[k], {corner & 1 ? box.max.x : box.min.x, corner & 2 ? box.max.y : box.min.y, corner & 4 ? box.max.z : box.min.z}));
+        i.bounds.extendBy(transformPoint(places[k], {corner & 1 ? box.max.x : box.min.x, corner & 2 ? box.max.y : box.min.y, corner & 4 ? box.max.z : box.min.z}));
     }
+    s.bounds.extendBy(i.bounds);
     s.instances.push_back(std::move(i));
   }
 
   // How each copy moves while the shutter is open; empty: none does.
   std::vector<MotionPtr> motionsOf(const Node& n, size_t copies, float radius) {
     bool changes = false;
-    for (const Node* up = &n; up; up = m_doc.find(up->parent)) changes |= isAnimated(*up) || (up->children.count("modifiers") && formChanges(m_doc, *up));
+    for (const Node* up = &n; up; up = m_doc.find(up->parent)) changes |= isAnimated(*up) || (up->children.count("modifiers") && formKey(m_doc, *up, m_options.frame).changes);
     if (!changes || !(m_shutter.close > m_shutter.open)) return {};
     std::vector<MotionPtr> out;
     if (copies == 1) {
@@ -357,7 +368,7 @@ private:
       const double frame = m_shutter.open + (m_shutter.close - m_shutter.open) * k / steps;
       at.push_back(worldPlaces(m_doc, n, frame, [&](const Node& up) {
         const auto it = up.children.find("modifiers");
-        return it == up.children.end() || it->second.empty() ? std::vector<M44f>() : formOf(up, {m_doc, frame, m_assets}).copies;
+        return it == up.children.end() || it->second.empty() ? std::vector<M44f>() : formOf(up, {m_doc, frame, m_assets, m_cancel}).copies;
       }));
       if (at.back().size() != copies) return {};
     }
@@ -460,6 +471,8 @@ private:
           for (V3f& v : body.mesh.positions) v = transformPoint(e.rest, v);
         }
         i.geometry = std::make_shared<const Geometry>(m_cache.device, std::move(body));
+        const Box3f box = i.geometry->shape.bounds();
+        for (int corner = 0; corner < 8; ++corner) i.bounds.extendBy(transformPoint(i.toWorld, {corner & 1 ? box.max.x : box.min.x, corner & 2 ? box.max.y : box.min.y, corner & 4 ? box.max.z : box.min.z}));
         i.toObject = i.toWorld.inverse();
         i.thing = e.thing;
         i.switches = switches;

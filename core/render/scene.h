@@ -44,6 +44,7 @@ enum Switches : uint16_t {
 struct Instance {
   GeometryPtr geometry;
   M44f toWorld, toObject; ///< of the first copy at mid-shutter
+  Box3f bounds;           ///< of all copies, in the world
   uint32_t firstCopy = 0, copies = 1; ///< in Scene::copies
   uint16_t thing = 0, material = noMaterial;
   uint16_t switches = 0;

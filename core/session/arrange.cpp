@@ -5,6 +5,7 @@
 #include "core/geometry/shape.h"
 #include "core/render/geometry.h"
 #include "core/render/look.h"
+#include "core/session/framing.h"
 
 #include <limits>
 #include <set>
@@ -74,18 +75,6 @@ M44f shift(const V3f& by) {
   return m;
 }
 
-void collect(const Document& doc, NodeId id, std::set<NodeId>& out) {
-  const Node* n = doc.find(id);
-  if (!n || !out.insert(id).second) return;
-  for (const auto& [slot, list] : n->children)
-    for (const NodeId c : list) collect(doc, c, out);
-}
-
-// A placement as it is in the space of another carrier, at one frame.
-struct Placed {
-  V3f position, turn, size, target;
-};
-
 } // namespace
 
 std::vector<NodeId> placeable(const Document& doc, const std::vector<NodeId>& things) {
@@ -130,30 +119,16 @@ Document sizedAlong(const Document& doc, NodeId thing, int axis, double factor) 
   return put(doc, thing, "size", size);
 }
 
-Box3f boxOf(const Document& doc, NodeId thing, const Scene& scene) {
-  std::set<NodeId> wanted;
-  collect(doc, thing, wanted);
-  Box3f box;
-  for (const Copy& copy : scene.copies) {
-    const Instance& i = scene.instances[copy.instance];
-    if (!wanted.count(scene.things[i.thing].node)) continue;
-    const Box3f b = i.geometry->shape.bounds();
-    for (int c = 0; c < 8 && !b.isEmpty(); ++c)
-      box.extendBy(transformPoint(copy.toWorld, {c & 1 ? b.max.x : b.min.x, c & 2 ? b.max.y : b.min.y, c & 4 ? b.max.z : b.min.z}));
-  }
-  return box;
-}
-
 Document dropped(const Document& doc, const std::vector<NodeId>& things, const Scene& scene) {
   Document out = doc;
   const std::vector<NodeId> list = placeable(doc, things);
-  std::set<NodeId> falling;
-  for (const NodeId id : list) collect(doc, id, falling);
-  const std::vector<NodeId> own(falling.begin(), falling.end());
+  std::vector<NodeId> own;
+  for (const NodeId id : list)
+    for (const NodeId part : treeOf(doc, id)) own.push_back(part);
   for (const NodeId id : list) {
-    std::set<NodeId> parts;
-    collect(doc, id, parts);
-    const Box3f box = boxOf(doc, id, scene);
+    const std::vector<NodeId> tree = treeOf(doc, id);
+    const std::set<NodeId> parts(tree.begin(), tree.end());
+    const Box3f box = boundsOf(scene, doc, {id});
     if (box.isEmpty()) continue;
     // From every place of its skin (of a large mesh, some of them) down to what lies below; it falls by the shortest way.
     float fall = std::numeric_limits<float>::infinity();
@@ -189,21 +164,23 @@ Document dropped(const Document& doc, const std::vector<NodeId>& things, const S
   return out;
 }
 
+// A thing's box, or the place where it stands if it has none.
+static Box3f boxAt(const Document& doc, NodeId id, const Scene& scene) {
+  Box3f b = boundsOf(scene, doc, {id});
+  if (b.isEmpty()) b.extendBy(originOf(doc, id, currentFrame(doc)));
+  return b;
+}
+
 static float edgeOf(const Box3f& box, int axis, Edge edge) { return edge == Edge::Low ? box.min[axis] : edge == Edge::High ? box.max[axis] : box.center()[axis]; }
 
 Document aligned(const Document& doc, const std::vector<NodeId>& things, int axis, Edge edge, const Scene& scene) {
   const std::vector<NodeId> list = placeable(doc, things);
   if (list.size() < 2) throw badInput("select two things at least: all are brought to the last one");
-  const auto boxAt = [&](NodeId id) {
-    Box3f b = boxOf(doc, id, scene);
-    if (b.isEmpty()) b.extendBy(originOf(doc, id, currentFrame(doc)));
-    return b;
-  };
-  const float wanted = edgeOf(boxAt(list.back()), axis, edge);
+  const float wanted = edgeOf(boxAt(doc, list.back(), scene), axis, edge);
   Document out = doc;
   for (const NodeId id : list) {
     V3f by(0.0f);
-    by[axis] = wanted - edgeOf(boxAt(id), axis, edge);
+    by[axis] = wanted - edgeOf(boxAt(doc, id, scene), axis, edge);
     if (by[axis] != 0) out = moved(out, {id}, by);
   }
   return out;
@@ -216,9 +193,7 @@ Document distributed(const Document& doc, const std::vector<NodeId>& things, int
   };
   std::vector<One> list;
   for (const NodeId id : placeable(doc, things)) {
-    Box3f b = boxOf(doc, id, scene);
-    if (b.isEmpty()) b.extendBy(originOf(doc, id, currentFrame(doc)));
-    list.push_back({id, b});
+    list.push_back({id, boxAt(doc, id, scene)});
   }
   if (list.size() < 3) throw badInput("select three things at least: those between the outermost are spread");
   std::stable_sort(list.begin(), list.end(), [&](const One& a, const One& b) { return a.box.center()[axis] < b.box.center()[axis]; });

@@ -41,7 +41,4 @@ Document carried(const Document& doc, const std::vector<NodeId>& things, NodeId 
 /// both. `made` receives its id.
 Document twinned(const Document& doc, NodeId object, NodeId* made = nullptr);
 
-/// Box of a thing and all that it holds and carries, with all copies, in the world; empty if the scene has nothing of it.
-Box3f boxOf(const Document& doc, NodeId thing, const Scene& scene);
-
 } // namespace ilumbra

@@ -1,6 +1,8 @@
 #include "core/session/framing.h"
 
+#include "core/base/error.h"
 #include "core/document/edit.h"
+#include "core/geometry/form.h"
 #include "core/light/light.h"
 #include "core/render/geometry.h"
 
@@ -43,27 +45,15 @@ double unitIlluminance(const Node& light, double frame, const V3f& at) {
   return 1;
 }
 
-void collect(const Document& doc, NodeId id, std::set<NodeId>& out) {
-  const Node* n = doc.find(id);
-  if (!n || !out.insert(id).second) return;
-  for (const auto& [slot, list] : n->children)
-    for (const NodeId c : list) collect(doc, c, out);
-}
-
 } // namespace
 
 Box3f boundsOf(const Scene& scene, const Document& doc, const std::vector<NodeId>& things) {
   std::set<NodeId> wanted;
-  for (const NodeId id : things) collect(doc, id, wanted);
+  for (const NodeId id : things)
+    for (const NodeId part : treeOf(doc, id)) wanted.insert(part);
   Box3f box;
-  for (const Copy& copy : scene.copies) {
-    const Instance& i = scene.instances[copy.instance];
-    const NodeId node = scene.things[i.thing].node;
-    if (things.empty() ? i.light >= 0 : !wanted.count(node)) continue;
-    const Box3f b = i.geometry->shape.bounds();
-    for (int c = 0; c < 8 && !b.isEmpty(); ++c)
-      box.extendBy(transformPoint(copy.toWorld, {c & 1 ? b.max.x : b.min.x, c & 2 ? b.max.y : b.min.y, c & 4 ? b.max.z : b.min.z}));
-  }
+  for (const Instance& i : scene.instances)
+    if (things.empty() ? i.light < 0 : wanted.count(scene.things[i.thing].node) > 0) box.extendBy(i.bounds);
   for (const NodeId id : wanted) {
     const Node* n = doc.find(id);
     if (n && n->kind->family() == "light" && n->kind->param("position")) {
@@ -166,6 +156,21 @@ Document addFramed(const Document& doc, const Scene& scene, std::string_view kin
       if (d.unit == "m" && d.stage == Stage::Geometry)
         if (const double* v = std::get_if<double>(&d.initial); v && largest > 0)
           out = setValue(out, id, d.name, Constant(std::clamp(tidy(*v / largest * double(size)), d.hardMin, d.hardMax)));
+    // What does not follow its lengths (a wall is its only one, say) is sized as a whole.
+    const auto extent = [&](const Document& d) {
+      const Assets none{};
+      try {
+        const Box3f b = formOf(*d.find(id), {d, currentFrame(d), none}).bounds();
+        return b.isEmpty() ? 0.0f : maxComponent(b.size());
+      } catch (const Error&) {
+        return 0.0f;
+      }
+    };
+    if (!what.param("material")) return out;
+    if (const float now = extent(out); now > 0.5f * size && now < 6 * size) return out;
+    for (const ParamDef& d : what.params)
+      if (d.unit == "m" && d.stage == Stage::Geometry) out = resetValue(out, id, d.name);
+    if (const float now = extent(out); now > 0) out = setValue(out, id, "size", Constant(Triple{tidy(2 * double(size) / double(now)), tidy(2 * double(size) / double(now)), tidy(2 * double(size) / double(now))}));
     return out;
   }
   const V3f at = centre + camera.up() * (0.42f * height) - camera.right() * (0.25f * height) - camera.forward() * (0.15f * height);

@@ -79,6 +79,12 @@ TEST_CASE("Values are shown, set with units and added", "[cli]") {
   CHECK(Json::parse(cli("show " + b + " Halo.strength --json").out)["value"] == 0.35);
   REQUIRE(cli("add " + b + " light.point \"New lamp\" power=500 \"position=0, 1, 0\" -o " + b).code == 0);
   CHECK(cli("show " + b + " \"New lamp.power\"").out == "500 lm\n");
+  const std::string c = folder / "c.ilum";
+  REQUIRE(cli("add " + b + " modifier.shell Wall thickness=5mm --into \"Sun core\" -o " + c).code == 0);
+  CHECK(cli("show " + c + " Wall.thickness").out == "5 mm\n");
+  CHECK(cli("check " + c).code == 0);
+  refused("add " + b + " modifier.shell Wall --into Nobody -o " + c, 3, "Nobody");
+  refused("add " + b + " modifier.shell Wall --into Halo -o " + c, 3, "does not take");
   const Json differences = Json::parse(cli("compare " + a + " " + b + " --json").out);
   CHECK(differences["equal"] == false);
   CHECK(differences["differences"].size() == 3);

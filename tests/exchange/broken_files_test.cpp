@@ -1,4 +1,5 @@
 // Files made to break their readers: each must be refused with a message, or read; never a crash, never a hang.
+#include "core/base/error.h"
 #include "core/document/file.h"
 #include "core/exchange/assets.h"
 #include "core/exchange/child.h"
@@ -6,6 +7,7 @@
 #include "core/exchange/export.h"
 #include "core/exchange/picture_file.h"
 #include "core/exchange/readers.h"
+#include "core/geometry/text_outline.h"
 #include "tests/support/scene.h"
 
 #include <chrono>
@@ -310,4 +312,31 @@ TEST_CASE("What the child returns is checked as well", "[exchange][child]") {
   }).empty());
   std::string huge(8, '\xff');
   CHECK(refusal([&] { decodeModel(huge); }).find("nonsense") != std::string::npos);
+}
+
+TEST_CASE("A font from a file is shaped as one that ships, and what is no font is refused by its name", "[broken][text]") {
+  TemporaryFolder folder;
+  std::ofstream(folder / "own.ttf", std::ios::binary) << shippedFont("Manrope bold");
+  AssetCache assets;
+  const TextOutline own = assets.outline(folder / "own.ttf", "Ag: 7", 0.1f), shipped = outlineOf(shippedFont("Manrope bold"), "Ag: 7", 0.1f);
+  CHECK(own.width == shipped.width);
+  CHECK(own.rings == shipped.rings);
+  std::ofstream(folder / "none.ttf") << "this is no font";
+  CHECK(refusal([&] { assets.outline(folder / "none.ttf", "A", 0); }) == (folder / "none.ttf") + ": is not a font");
+  CHECK(refusal([&] { assets.outline(folder / "gone.ttf", "A", 0); }).find("cannot be read") != std::string::npos);
+  // Cut off anywhere and with bytes turned over, it is refused or read, and the program lives.
+  const std::string bytes = shippedFont("EB Garamond");
+  for (int i = 0; i < 24; ++i) {
+    std::string broken = bytes;
+    if (i % 2) broken.resize(bytes.size() * size_t(i) / 24);
+    else
+      for (size_t k = 0; k < 400; ++k) broken[(k * 7919 + size_t(i) * 104729) % broken.size()] ^= char(1 + i);
+    std::ofstream(folder / "broken.otf", std::ios::binary) << broken;
+    try {
+      const TextOutline o = AssetCache().outline(folder / "broken.otf", "Abc", 0);
+      CHECK(std::isfinite(o.width));
+    } catch (const Error& e) {
+      CHECK(std::string(e.what()).find(folder / "broken.otf") == 0);
+    }
+  }
 }

@@ -93,6 +93,21 @@ TEST_CASE("Baking shifts keys too, and says what it cannot write", "[mix]") {
   }
 }
 
+TEST_CASE("A twin's share of its original's own light is split and baked into the twin alone", "[mix][twin]") {
+  Set s(16, 16);
+  s.look("0, 2, 2", "0, 0, 0", "50");
+  s.add("material.surface", "Ember", {{"own_light", "300"}});
+  s.add("object.sphere", "Coal", {{"radius", "0.2"}, {"material", "Ember"}});
+  s.add("object.twin", "Other coal", {{"of", "Coal"}, {"position", "1, 0, 0"}});
+  const NodeId ember = s.find("Ember"), coal = s.find("Coal"), other = s.find("Other coal");
+  const Document doc = s.take();
+  CHECK(objectsByMaterial(doc, 1).at(ember) == std::vector<NodeId>{coal, other});
+  const Document baked = bakeMix(setMix(splitMix(doc, ember, true), {ember, other}, "stops", -1.0));
+  CHECK(baked.family("mix").empty());
+  CHECK(luminance(ownLight(baked, wornMaterial(baked, *baked.find(other), 1), 1)) == Approx(0.5 * luminance(ownLight(baked, wornMaterial(baked, *baked.find(coal), 1), 1))));
+  CHECK_FALSE(Params(*baked.find(coal), 1).reference("material").with);
+}
+
 TEST_CASE("A row that says nothing goes away", "[mix]") {
   const Document doc = lamps();
   const NodeId left = doc.findByName("Left")->id;

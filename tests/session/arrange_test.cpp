@@ -2,8 +2,9 @@
 #include "core/session/arrange.h"
 
 #include "core/document/edit.h"
-#include "core/geometry/shape.h"
+#include "core/geometry/form.h"
 #include "core/render/geometry.h"
+#include "core/session/framing.h"
 #include "tests/support/scene.h"
 
 using namespace ilumbra;
@@ -208,4 +209,58 @@ TEST_CASE("What is hidden is not in the picture, with all that it holds, but may
   bool cut = false;
   for (const Instance& i : scene->instances) cut |= i.geometry->shape.mesh.triangles.size() > 100;
   CHECK(cut);
+}
+
+TEST_CASE("A modifier that cannot be applied is told, and its object stays with all others", "[arrange][modifiers]") {
+  Document doc = hall();
+  doc = addNode(doc, "modifier.join", "Cut", {id(doc, "Crate"), "modifiers", size_t(-1)});
+  doc = setValue(doc, id(doc, "Cut"), "other", Constant(Reference{id(doc, "Floor"), nullptr}));
+  doc = addNode(doc, "modifier.repeat", "Row", {id(doc, "Crate"), "modifiers", size_t(-1)});
+  SceneCache cache;
+  const Assets none = noAssets();
+  for (int i = 0; i < 2; ++i) { // made, and remembered
+    const ScenePtr scene = compileScene(doc, {.frame = 1, .width = 8, .height = 8}, none, cache);
+    REQUIRE(scene->troubles.size() == 1);
+    CHECK(scene->troubles[0] == "Cut of Crate is left out: Floor: is an open mesh, which has no inside");
+    size_t crates = 0;
+    for (const Instance& k : scene->instances)
+      if (scene->things[k.thing].node == id(doc, "Crate")) crates += k.copies;
+    CHECK(crates == 5);
+  }
+}
+
+TEST_CASE("What a twin is made from runs with time, and so does the twin", "[arrange][twin]") {
+  Set s;
+  const NodeId sheet = s.add("object.plane", "Sheet", {});
+  s.add("modifier.ripple", "Waves", {{"speed", "0.2"}}, {sheet, "modifiers", size_t(-1)});
+  const NodeId twin = s.add("object.twin", "Other sheet", {{"of", "Sheet"}});
+  const Document doc = s.take();
+  CHECK(formKey(doc, *doc.find(twin), 1).changes);
+  CHECK(formKey(doc, *doc.find(twin), 1).hash != formKey(doc, *doc.find(twin), 5).hash);
+  // Where it stands is not its form.
+  CHECK(formKey(moved(doc, {twin}, {1, 0, 0}), *doc.find(twin), 1).hash == formKey(doc, *doc.find(twin), 1).hash);
+}
+
+TEST_CASE("Every shape that is added is seen at once, and not larger than the frame", "[arrange][framing]") {
+  const Document doc = hall();
+  const ScenePtr scene = compiled(doc);
+  const float height = scene->camera.focus() * scene->camera.seenHeight();
+  for (const Kind& k : kinds()->all()) {
+    if (k.family() != "object" || !k.param("material") || k.id == "object.mesh" || k.id == "object.twin") continue;
+    CAPTURE(k.id);
+    NodeId made = 0;
+    const Document after = addFramed(doc, *scene, k.id, &made);
+    const ScenePtr with = compiled(after);
+    CHECK(with->troubles.empty());
+    const Box3f box = boundsOf(*with, after, {made});
+    REQUIRE_FALSE(box.isEmpty());
+    CHECK(maxComponent(box.size()) > 0.1f * height);
+    CHECK(maxComponent(box.size()) < 1.5f * height);
+    float x, y;
+    REQUIRE(with->camera.project(box.center(), x, y));
+    CHECK(x >= 0);
+    CHECK(x <= float(with->width));
+    CHECK(y >= 0);
+    CHECK(y <= float(with->height));
+  }
 }
