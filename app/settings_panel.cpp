@@ -266,7 +266,7 @@ void SettingsPanel::addToSlot(NodeId parent, const ChildSlot& slot) {
   if (!chosen) return;
   NodeId made = 0;
   m_studio.edit(tr("Add %1").arg(qs(chosen->label)), [&](const Document& d) { return addNode(d, chosen->id, chosen->label, {parent, slot.name, size_t(-1)}, &made); });
-  if (made) m_unfolded.insert(made);
+  if (const Node* n = m_studio.doc().find(parent); made && n && n->children.at(slot.name).size() > 1) m_turned.insert(made);
 }
 
 void SettingsPanel::buildSlots(QWidget* page, const Node& n) {
@@ -306,7 +306,7 @@ void SettingsPanel::buildSlots(QWidget* page, const Node& n) {
 // One of an ordered list of changes: what it is, whether it is on, its place in the list; its parameters unfold.
 void SettingsPanel::buildStep(QWidget* page, const Node& child, const ChildSlot& slot, size_t index, size_t count) {
   const NodeId id = child.id, parent = child.parent;
-  const bool open = m_unfolded.count(id) > 0, on = !child.kind->param("on") || Params(child, m_studio.frame()).flag("on");
+  const bool open = (count == 1) != (m_turned.count(id) > 0), on = !child.kind->param("on") || Params(child, m_studio.frame()).flag("on");
   auto* w = new QWidget(page);
   w->setObjectName(QStringLiteral("step %1").arg(qs(child.name)));
   auto* row = new QHBoxLayout(w);
@@ -315,9 +315,8 @@ void SettingsPanel::buildStep(QWidget* page, const Node& child, const ChildSlot&
   auto* name = flatButton(w, (open ? QStringLiteral("− ") : QStringLiteral("+ ")) + qs(child.name), qs(child.kind->helpText));
   name->setObjectName(QStringLiteral("unfold"));
   name->setStyleSheet(QStringLiteral("QToolButton { padding: 2px 0; text-align: left; color: %1; font-weight: 500; }").arg(on ? QStringLiteral("#e9e4db") : QStringLiteral("#6a6762")));
-  connect(name, &QToolButton::clicked, this, [this, id, open] {
-    if (open) m_unfolded.erase(id);
-    else m_unfolded.insert(id);
+  connect(name, &QToolButton::clicked, this, [this, id] {
+    if (!m_turned.erase(id)) m_turned.insert(id);
     rebuild();
   }, Qt::QueuedConnection);
   row->addWidget(name);

@@ -40,7 +40,7 @@ private:
     std::vector<Finding> list;
   };
   mutable Found m_found;
-  std::set<NodeId> m_unfolded; ///< steps whose parameters are shown
+  std::set<NodeId> m_turned; ///< steps that are not as they are at first: the only one unfolded, several folded
   std::string m_shape; ///< what the rows were made for; while it stays the same they are only read again
 };
 
