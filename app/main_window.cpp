@@ -3,6 +3,7 @@
 #include "app/find_anything.h"
 #include "app/lens_page.h"
 #include "app/mix_panel.h"
+#include "app/model_files.h"
 #include "app/number_row.h"
 #include "app/picture_bar.h"
 #include "app/place_commands.h"
@@ -151,6 +152,17 @@ MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m
   statusBar()->addWidget(m_rate);
   statusBar()->addPermanentWidget(m_message, 1);
 
+  m_models = new ModelFiles(studio, this);
+  m_reload = flatButton(this, QString(), tr("Takes the model anew: materials, places and effects hold"), "accent");
+  m_reload->setObjectName(QStringLiteral("reload"));
+  m_reload->hide();
+  connect(m_reload, &QToolButton::clicked, m_models, &ModelFiles::reload);
+  connect(m_models, &ModelFiles::changedOnDisk, this, [this] {
+    const QStringList& files = m_models->changedModels();
+    m_reload->setVisible(!files.isEmpty());
+    if (!files.isEmpty()) m_reload->setText(files.size() == 1 ? tr("%1 has changed on disk: reload").arg(QFileInfo(files.front()).fileName()) : tr("%1 models have changed on disk: reload").arg(files.size()));
+  });
+  statusBar()->addPermanentWidget(m_reload);
   makeCommands();
   makeMenus();
 
@@ -223,10 +235,11 @@ void MainWindow::makeCommands() {
     if (!f.endsWith(QStringLiteral(".ilum"))) f += QStringLiteral(".ilum");
     saveFile(f);
   });
-  add("file.import", file, tr("Import a model…"), "Ctrl+I", tr("Adds a model to the scene: glTF, OBJ, PLY, STL"), [this] {
-    const QString f = QFileDialog::getOpenFileName(this, tr("Import a model"), startFolder(), tr("Models (*.glb *.gltf *.obj *.ply *.stl)"));
+  add("file.import", file, tr("Import a model…"), "Ctrl+I", tr("Adds a model to the scene: glTF, FBX, OBJ, PLY, STL, 3MF and others"), [this] {
+    const QString f = QFileDialog::getOpenFileName(this, tr("Import a model"), startFolder(), ModelFiles::filter());
     if (!f.isEmpty()) importFile(f);
   }, {}, true);
+  add("file.reload", file, tr("Reload models"), "Ctrl+Alt+I", tr("Takes models that have changed on disk anew, or those of the selection; materials, places and effects hold"), [this] { m_models->reload(); });
   add("file.export_picture", file, tr("Export the picture…"), "Ctrl+E", tr("Writes the picture: OpenEXR with passes, PNG, JPEG, TIFF, HDR"), [this] {
     const QString f = QFileDialog::getSaveFileName(this, tr("Export the picture"), startFolder() + QStringLiteral("/picture.exr"), tr("Pictures (*.exr *.png *.jpg *.tif *.hdr)"));
     if (f.isEmpty()) return;
@@ -243,10 +256,12 @@ void MainWindow::makeCommands() {
     }
     exportPicture(f, false);
   });
-  add("file.export_set", file, tr("Export the set…"), "", tr("Writes the set as a model (.glb)"), [this] {
-    const QString f = QFileDialog::getSaveFileName(this, tr("Export the set"), startFolder() + QStringLiteral("/set.glb"), tr("glTF binary (*.glb)"));
-    if (!f.isEmpty()) exportSet(f);
-  });
+  const auto exportModels = [this](bool selection) {
+    const QString f = QFileDialog::getSaveFileName(this, selection ? tr("Export the selection") : tr("Export the set"), startFolder() + QStringLiteral("/set.glb"), tr("Models (*.glb *.gltf *.obj *.ply *.stl)"));
+    if (!f.isEmpty()) m_models->exportSet(f, selection);
+  };
+  add("file.export_set", file, tr("Export the set…"), "", tr("Writes the set as a model: glTF, OBJ, PLY, STL"), [exportModels] { exportModels(false); });
+  add("file.export_selection", file, tr("Export the selection…"), "", tr("Writes what is selected as a model: glTF, OBJ, PLY, STL"), [exportModels] { exportModels(true); }, selected);
   add("file.quit", file, tr("Quit"), "Ctrl+Q", tr("Leaves Ilumbra"), [this] { close(); }, {}, true);
 
   add("edit.undo", edit, tr("Undo"), "Ctrl+Z", tr("Takes the last step back"), [this] { m_studio.undo(); }, [this] { return m_studio.history().canUndo(); });
@@ -501,29 +516,7 @@ void MainWindow::saveFile(const QString& path, std::function<void()> done) {
   });
 }
 
-void MainWindow::importFile(const QString& path, std::function<void()> done) {
-  const Document doc = m_studio.doc();
-  // The cache is shared with the session and safe from several threads.
-  AssetCache& assets = m_studio.assets();
-  m_studio.background(tr("Importing %1").arg(QFileInfo(path).fileName()), [this, path, doc, &assets, done](const CancelFlag& cancel) -> std::function<void()> {
-    Imported imported = importModel(doc, path.toStdString(), assets);
-    if (cancel.requested()) return {};
-    SceneCache cache;
-    const ScenePtr scene = compileScene(imported.doc, {.frame = currentFrame(doc), .width = 16, .height = 16, .queries = {}}, assets.assets(doc.folder()), cache, &cancel);
-    std::vector<std::string> told = imported.notes;
-    const Document stood = standUp(imported.doc, *scene, &told);
-    return [this, doc, stood, imported, path, told, done] {
-      m_studio.edit(tr("Import %1").arg(QFileInfo(path).fileName()), [&](const Document& now) {
-        return now == doc ? stood : importModel(now, path.toStdString(), m_studio.assets()).doc;
-      });
-      m_studio.select({imported.root});
-      QStringList lines;
-      for (const std::string& t : told) lines << qs(t);
-      m_studio.tell(lines.isEmpty() ? tr("Imported %1").arg(QFileInfo(path).fileName()) : lines.join(QStringLiteral("; ")));
-      if (done) done();
-    };
-  });
-}
+void MainWindow::importFile(const QString& path, std::function<void()> done) { m_models->import(path, std::move(done)); }
 
 void MainWindow::openStarter(const QString& name) {
   if (!mayLeave()) return;
@@ -569,22 +562,6 @@ void MainWindow::exportPicture(const QString& path, bool whenFinished, std::func
       else self->m_studio.tell(error, true);
       if (done) done();
     }, Qt::QueuedConnection);
-  });
-}
-
-void MainWindow::exportSet(const QString& path) {
-  const Document doc = m_studio.doc();
-  AssetCache& assets = m_studio.assets();
-  m_studio.background(tr("Exporting the set"), [this, path, doc, &assets](const CancelFlag& cancel) -> std::function<void()> {
-    SceneCache cache;
-    const ScenePtr scene = compileScene(doc, {.frame = currentFrame(doc), .width = 16, .height = 16, .queries = {}}, assets.assets(doc.folder()), cache, &cancel);
-    const Model model = modelOf(doc, *scene);
-    exportModel(model, path.toStdString());
-    return [this, path, notes = model.notes] {
-      QStringList lines{tr("Wrote %1").arg(QFileInfo(path).fileName())};
-      for (const std::string& n : notes) lines << qs(n);
-      m_studio.tell(lines.join(QStringLiteral("; ")));
-    };
   });
 }
 

@@ -14,6 +14,7 @@ namespace ilumbra {
 
 class LensPage;
 class MixPanel;
+class ModelFiles;
 class PictureBar;
 class PictureView;
 class ProofsPanel;
@@ -37,6 +38,7 @@ public:
   LensPage& lens() { return *m_lens; }
   ProofsPanel& proofs() { return *m_proofs; }
   MixPanel& mix() { return *m_mix; }
+  ModelFiles& models() { return *m_models; }
   ThingsPanel& effects() { return *m_effects; }
   ThingsPanel& scene() { return *m_scene; }
 
@@ -47,7 +49,6 @@ public:
   void openStarter(const QString& name);
   /// Writes the picture as it is now, or when it is finished.
   void exportPicture(const QString& path, bool whenFinished, std::function<void()> done = {});
-  void exportSet(const QString& path);
   void addThing(const QString& kind);
   /// "right", "left", "drawer" or "route": folds or unfolds.
   void fold(const QString& part, bool folded);
@@ -86,7 +87,8 @@ private:
   QStackedWidget* m_drawerPages;
   std::vector<std::pair<QString, QToolButton*>> m_drawerTabs;
   QStackedWidget* m_pages;
-  QToolButton *m_settingsTab, *m_lensTab, *m_cancel;
+  QToolButton *m_settingsTab, *m_lensTab, *m_cancel, *m_reload;
+  ModelFiles* m_models;
   QLabel *m_progress, *m_rate, *m_message, *m_fileName;
   QMenu* m_recent = nullptr;
   QString m_lastTold;

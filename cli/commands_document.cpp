@@ -172,12 +172,12 @@ void checkCommand(const Context& c, const std::string& file) {
   if (!c.json) print(fmt::format("{}: no problem; {} things", file, doc.nodes().size()));
 }
 
-void importCommand(const Context& c, const std::string& model, const std::string& output, double scale, bool bare) {
+void importCommand(const Context& c, const std::string& model, const std::string& output, const ImportOptions& options, bool bare) {
   AssetCache assets;
-  Imported imported = importModel(Document::create(c.kinds), model, assets, {scale});
+  Imported imported = importModel(Document::create(c.kinds), model, assets, options);
   Document doc = imported.doc;
   SceneCache cache;
-  const ScenePtr scene = compileScene(doc, {.frame = 1, .width = 16, .height = 16, .queries = {}}, assets.assets(""), cache, c.cancel);
+  const ScenePtr scene = compileScene(doc, {.frame = 1, .width = 16, .height = 16, .queries = {}}, assets.assets(doc.folder()), cache, c.cancel);
   for (const std::string& t : scene->troubles) imported.notes.push_back(t);
   if (!bare) doc = standUp(doc, *scene, &imported.notes);
   writeDocument(doc, output);
@@ -186,23 +186,42 @@ void importCommand(const Context& c, const std::string& model, const std::string
   told(c, output, imported.notes, Json{{"objects", objects}, {"bodies", triangles}});
 }
 
-void exportCommand(const Context& c, const std::string& file, const std::string& output) {
-  const Document doc = readDocument(c.kinds, file);
+void reloadCommand(const Context& c, const std::string& file, const std::string& model, const std::string& output) {
   AssetCache assets;
-  SceneCache cache;
-  const ScenePtr scene = compileScene(doc, {.frame = currentFrame(doc), .width = 16, .height = 16, .queries = {}}, assets.assets(doc.folder()), cache, c.cancel);
-  Model model = modelOf(doc, *scene);
-  for (const std::string& t : scene->troubles) model.notes.push_back(t);
-  exportModel(model, output);
-  told(c, output, model.notes);
+  const Imported reloaded = reloadModel(readDocument(c.kinds, file), model, assets);
+  writeDocument(reloaded.doc, output);
+  told(c, output, reloaded.notes);
+}
+
+void exportCommand(const Context& c, const std::string& file, const std::vector<std::string>& only, const std::string& output) {
+  const Document doc = readDocument(c.kinds, file);
+  ExportOptions options;
+  for (const std::string& name : only) {
+    const Node* n = doc.findByName(name);
+    if (!n) throw badInput(fmt::format("{}: there is no \"{}\"", file, name));
+    options.only.push_back(n->id);
+  }
+  AssetCache assets;
+  told(c, output, exportSetTo(doc, output, assets, options, c.cancel));
 }
 
 struct Args {
   std::string file, output, kind, name, address, starter, preset, into;
   std::vector<std::string> values;
-  double scale = 1;
-  bool bare = false;
+  std::string unit, up = "stated", motion;
+  bool bare = false, numbered = false, plain = false;
 };
+
+ImportOptions optionsOf(const Args& a) {
+  ImportOptions o;
+  if (!a.unit.empty()) o.unit = parseNumber(number("unit", "Unit", "m", 1), a.unit.find_first_of("0123456789") == std::string::npos ? "1 " + a.unit : a.unit);
+  if (!a.unit.empty() && !(o.unit > 0)) throw usageError("--unit: a length above 0 is wanted");
+  o.up = a.up == "y" ? ImportOptions::Up::Y : a.up == "z" ? ImportOptions::Up::Z : ImportOptions::Up::AsStated;
+  o.motion = a.motion;
+  o.numbered = a.numbered;
+  o.plain = a.plain;
+  return o;
+}
 
 } // namespace
 
@@ -283,18 +302,30 @@ void addDocumentCommands(CLI::App& app, Context& c) {
   s->callback([&c, a] { checkCommand(c, a->file); });
 
   a = args();
-  s = command("import", "Makes a document from a model (.glb, .gltf, .obj, .ply, .stl)");
+  s = command("import", "Makes a document from a model (.glb, .gltf, .fbx, .obj, .ply, .stl, .3mf and others)");
   s->add_option("MODEL", a->file, "A model")->required();
   s->add_option("-o", a->output, "The document to write")->required();
-  s->add_option("--scale", a->scale, "Metres per unit of the file")->default_val(1.0);
+  s->add_option("--unit", a->unit, "What one unit of the file is: mm, cm, m, in, ft, or a length (default: as the file states, else m)");
+  s->add_option("--up", a->up, "The file's upward axis: y, z, or as it is stated")->check(CLI::IsMember({"stated", "y", "z"}));
+  s->add_option("--motion", a->motion, "Which clip of animation plays (default: the first)");
+  s->add_flag("--numbered", a->numbered, "The file is one of a numbered sequence that plays as one object");
+  s->add_flag("--plain", a->plain, "A model that Ilumbra wrote is taken as any other, without what travels in its extras");
   s->add_flag("--bare", a->bare, "Adds no camera and no light");
-  s->callback([&c, a] { importCommand(c, a->file, a->output, a->scale, a->bare); });
+  s->callback([&c, a] { importCommand(c, a->file, a->output, optionsOf(*a), a->bare); });
 
   a = args();
-  s = command("export", "Writes the set as a model (.glb)");
+  s = command("reload", "Takes a model that has changed on disk anew: materials, places and effects hold by name");
+  s->add_option("FILE", a->file, "A document")->required();
+  s->add_option("MODEL", a->name, "The model that it uses")->required();
+  s->add_option("-o", a->output, "The document to write")->required();
+  s->callback([&c, a] { reloadCommand(c, a->file, a->name, a->output); });
+
+  a = args();
+  s = command("export", "Writes the set as a model (.glb, .gltf, .obj, .ply, .stl)");
   s->add_option("FILE", a->file, "A document")->required();
   s->add_option("-o", a->output, "The model to write")->required();
-  s->callback([&c, a] { exportCommand(c, a->file, a->output); });
+  s->add_option("--only", a->values, "Things that are written, with what is in them (default: all)");
+  s->callback([&c, a] { exportCommand(c, a->file, a->values, a->output); });
 
   a = args();
   s = command("docs", "Writes format.md and format.schema.json from the tables into a folder");

@@ -91,6 +91,7 @@ Constant constantOf(const ParamDef& def, const Json& j, const std::string& place
   case ParamType::Choice:
   case ParamType::Text:
   case ParamType::File:
+    if (def.type == ParamType::Text && j.is_number_integer()) return std::to_string(j.get<int64_t>()); // parts of models were numbers once
     if (!j.is_string()) throw wrong(place, "text");
     return j.get<std::string>();
   case ParamType::Color:
@@ -436,17 +437,21 @@ Document readDocument(std::shared_ptr<const Kinds> kinds, const std::string& pat
   }
 }
 
-Document writeDocument(const Document& doc, const std::string& path) {
-  const std::string folder = fs::absolute(path).parent_path().lexically_normal().string();
+Document movedTo(const Document& doc, const std::string& folder) {
   const std::string from = doc.folder().empty() ? fs::current_path().string() : doc.folder();
   const Document moved = mapFiles(doc, [&](const std::string& name) {
     const fs::path absolute = fs::path(name).is_absolute() ? fs::path(name) : fs::path(from) / name;
     return absolute.lexically_normal().lexically_relative(folder).string();
   });
-  writeFileAtomically(path, toJson(moved));
   DocumentBuilder b(moved);
   b.setFolder(folder);
   return b.take();
+}
+
+Document writeDocument(const Document& doc, const std::string& path) {
+  Document moved = movedTo(doc, fs::absolute(path).parent_path().lexically_normal().string());
+  writeFileAtomically(path, toJson(moved));
+  return moved;
 }
 
 } // namespace ilumbra

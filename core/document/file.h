@@ -12,6 +12,8 @@ Document fromJson(std::shared_ptr<const Kinds> kinds, std::string_view json);
 /// Reads a file; relative file names inside it start from its folder. Throws Io or BadInput; messages begin with the
 /// path.
 Document readDocument(std::shared_ptr<const Kinds> kinds, const std::string& path);
+/// The document with its file names relative to another folder (absolute), where it is to lie.
+Document movedTo(const Document& doc, const std::string& folder);
 /// Writes a file as a whole or not at all. File names inside the document are rewritten relative to the new folder.
 /// Returns the document as it is after a change of folder.
 Document writeDocument(const Document& doc, const std::string& path);

@@ -137,7 +137,7 @@ Kind pictureKind() {
                   .help("Where playback and sequences start"),
               integer("last_frame", "Last frame", 120).soft(1, 240).range(-1e6, 1e6).fixed().in("Time").at(Stage::Display)
                   .help("Where playback and sequences end"),
-              number("rate", "Rate", "fps", 24).soft(12, 60).range(1, 1000).fixed().in("Time").at(Stage::Display)
+              number("rate", "Rate", "fps", 24).soft(12, 60).range(1, 1000).fixed().in("Time").at(Stage::Geometry)
                   .help("Frames a second"),
           }};
 }

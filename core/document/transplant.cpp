@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 
 #include <fmt/format.h>
+#include <set>
 
 namespace ilumbra {
 namespace {
@@ -61,42 +62,61 @@ Value mapped(const Value& v, const Ids& ids) {
 }
 
 // A thing, its children, and what they use, each once.
-void gather(const Document& doc, NodeId id, std::vector<NodeId>& out, const Node& whole) {
+void gather(const Document& doc, NodeId id, std::vector<NodeId>& out, const Node& whole, const Ids& there) {
   const Node* n = doc.find(id);
-  if (!n || std::find(out.begin(), out.end(), id) != out.end()) return;
+  if (!n || there.count(id) || std::find(out.begin(), out.end(), id) != out.end()) return;
   const auto f = n->kind->family();
   if (out.size() && !n->parent && f != "material" && f != "pattern") throw badInput(fmt::format("{}: uses {}, a {}, which cannot go along", whole.name, n->name, n->kind->label));
   out.push_back(id);
-  for (const auto& [param, value] : n->values) forReferences(value, [&](const Reference& r) { gather(doc, r.target, out, whole); });
+  for (const auto& [param, value] : n->values) forReferences(value, [&](const Reference& r) { gather(doc, r.target, out, whole, there); });
   for (const auto& [slot, list] : n->children)
-    for (const NodeId c : list) gather(doc, c, out, whole);
+    for (const NodeId c : list) gather(doc, c, out, whole, there);
+}
+
+// Puts things into another document; `ids` has what is there already, and receives the rest.
+Document carried(const Document& to, const Document& from, const std::vector<NodeId>& all, Ids& ids) {
+  DocumentBuilder b(to);
+  std::set<std::string> names;
+  for (const NodePtr& n : to.nodes()) names.insert(n->name);
+  for (const NodeId id : all) ids[id] = b.takeId();
+  const std::set<NodeId> coming(all.begin(), all.end());
+  for (const NodeId id : all) {
+    Node n = *from.find(id);
+    n.id = ids[id];
+    if (!names.insert(n.name).second) names.insert(n.name = b.peek().freeName(n.name));
+    n.kind = to.kinds().find(n.kind->id);
+    const bool inside = n.parent && coming.count(n.parent);
+    n.parent = inside ? ids[n.parent] : 0;
+    for (auto& [param, value] : n.values) value = mapped(value, ids);
+    for (auto& [slot, list] : n.children)
+      for (NodeId& c : list) c = ids.at(c);
+    if (!inside) b.roots().push_back(n.id);
+    b.put(std::move(n));
+  }
+  return b.take();
 }
 
 } // namespace
 
-Document transplant(const Document& to, const Document& from, NodeId thing, NodeId* made) {
+Document transplant(const Document& to, const Document& from, NodeId thing, NodeId* made, const std::map<NodeId, NodeId>& there) {
   const Node* whole = from.find(thing);
   if (!whole) throw badInput("there is no such thing");
   std::vector<NodeId> all;
-  gather(from, thing, all, *whole);
-  DocumentBuilder b(to);
-  Ids ids;
-  for (const NodeId id : all) ids[id] = b.takeId();
-  for (const NodeId id : all) {
-    Node n = *from.find(id);
-    n.id = ids[id];
-    n.name = b.peek().freeName(n.name);
-    n.kind = to.kinds().find(n.kind->id);
-    const bool inside = n.parent && ids.count(n.parent);
-    n.parent = inside ? ids[n.parent] : 0;
-    for (auto& [param, value] : n.values) value = mapped(value, ids);
-    for (auto& [slot, list] : n.children)
-      for (NodeId& c : list) c = ids[c];
-    if (!inside) b.roots().push_back(n.id);
-    b.put(std::move(n));
-  }
+  gather(from, thing, all, *whole, there);
+  Ids ids = there;
+  Document out = carried(to, from, all, ids);
   if (made) *made = ids[thing];
-  return b.take();
+  return out;
+}
+
+Document merged(const Document& to, const Document& from, std::map<NodeId, NodeId>* made) {
+  std::vector<NodeId> all;
+  for (const Node* n : from.inOrder())
+    if (n->id != from.settings().id) all.push_back(n->id);
+  Ids ids{{from.settings().id, to.settings().id}};
+  Document out = carried(to, from, all, ids);
+  if (made) *made = std::move(ids);
+  return out;
 }
 
 Document cutting(const Document& from, NodeId thing) {

@@ -5,6 +5,7 @@
 #include "core/exchange/child.h"
 #include "core/exchange/paged_image.h"
 #include "core/exchange/readers.h"
+#include "core/pattern/playback.h"
 
 #include <filesystem>
 #include <fmt/format.h>
@@ -13,6 +14,8 @@
 
 namespace ilumbra {
 namespace fs = std::filesystem;
+
+constexpr size_t mostModels = 64;
 
 struct AssetCache::Content {
   explicit Content(size_t bytes) : textureBytes(bytes), pages(bytes / 2) {}
@@ -41,6 +44,8 @@ std::shared_ptr<const Model> AssetCache::model(const std::string& path, const Ca
   }
   auto made = decodeModel(parseInChild("model", path, -1, {}, cancel));
   const std::lock_guard lock(m_content->mutex);
+  // Of a played sequence only what was shown of late stays.
+  if (m_content->models.size() >= mostModels) std::erase_if(m_content->models, [](const auto& entry) { return entry.second.use_count() == 1; });
   return m_content->models[key] = std::move(made);
 }
 
@@ -87,11 +92,18 @@ Assets AssetCache::assets(const std::string& folder, const CancelFlag* cancel) {
   const auto absolute = [folder](const std::string& name) {
     return fs::path(name).is_absolute() || folder.empty() ? name : (fs::path(folder) / name).lexically_normal().string();
   };
+  const auto footage = [absolute](const std::string& name) {
+    Footage f;
+    f.files = numberedFiles(absolute(name));
+    f.frames = int(f.files.size());
+    return f;
+  };
   // Copies share the content.
   AssetCache self = *this;
   return {[self, absolute, cancel](const std::string& name) mutable { return self.model(absolute(name), cancel); },
           [self, absolute, cancel](const std::string& name, int index) mutable { return self.image(absolute(name), index, cancel); },
-          [self, absolute, cancel](const std::string& name, const std::string& line, float tracking) mutable { return self.outline(absolute(name), line, tracking, cancel); }};
+          [self, absolute, cancel](const std::string& name, const std::string& line, float tracking) mutable { return self.outline(absolute(name), line, tracking, cancel); },
+          footage};
 }
 
 } // namespace ilumbra

@@ -1,7 +1,8 @@
 #pragma once
-#include "core/pattern/image.h"
 #include "core/base/tasks.h"
 #include "core/geometry/model.h"
+#include "core/pattern/assets.h"
+#include "core/pattern/image.h"
 #include "core/geometry/text_outline.h"
 
 namespace ilumbra {

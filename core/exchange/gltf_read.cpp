@@ -1,28 +1,10 @@
 // glTF 2.0, text and binary, by tinygltf. Runs in the parsing child.
-#include "core/base/error.h"
+#include "core/exchange/gltf.h"
 #include "core/exchange/readers.h"
-#include "core/geometry/model.h"
 
 #include <filesystem>
-#include <fmt/format.h>
 #include <fstream>
-#include <nlohmann/json.hpp>
 #include <set>
-
-#define TINYGLTF_IMPLEMENTATION
-#define TINYGLTF_NO_STB_IMAGE
-#define TINYGLTF_NO_STB_IMAGE_WRITE
-#define TINYGLTF_NO_INCLUDE_STB_IMAGE
-#define TINYGLTF_NO_INCLUDE_STB_IMAGE_WRITE
-#define TINYGLTF_NO_INCLUDE_JSON
-#pragma GCC diagnostic push
-#pragma GCC diagnostic ignored "-Wall"
-#pragma GCC diagnostic ignored "-Wextra"
-#pragma GCC diagnostic ignored "-Wconversion"
-#pragma GCC diagnostic ignored "-Wshadow"
-#pragma GCC diagnostic ignored "-Wfloat-conversion"
-#include <tiny_gltf.h>
-#pragma GCC diagnostic pop
 
 namespace ilumbra {
 namespace {
@@ -39,23 +21,19 @@ bool keepEncoded(tinygltf::Image* image, const int, std::string*, std::string*, 
 tinygltf::Model load(const std::string& path, std::vector<std::string>* notes) {
   tinygltf::TinyGLTF loader;
   loader.SetImageLoader(keepEncoded, nullptr);
-  loader.SetStoreOriginalJSONForExtrasAndExtensions(false);
+  loader.SetStoreOriginalJSONForExtrasAndExtensions(true);
   tinygltf::Model m;
   std::string error, warning;
   // By content, not by name: a .glb may hold text and the other way round.
-  char magic[4] = {};
-  std::ifstream(path, std::ios::binary).read(magic, 4);
+  char magic[8] = {};
+  std::ifstream(path, std::ios::binary).read(magic, 8);
   const bool binary = std::string_view(magic, 4) == "glTF";
+  if (binary && magic[4] == 1) throw badInput("is glTF 1; version 2 is read");
   const bool ok = binary ? loader.LoadBinaryFromFile(&m, &error, &warning, path) : loader.LoadASCIIFromFile(&m, &error, &warning, path);
   if (!ok) throw badInput(error.empty() ? "is not valid glTF" : "is not valid glTF: " + error);
   if (!m.asset.version.empty() && m.asset.version[0] != '2') throw badInput("is glTF " + m.asset.version + "; version 2 is read");
   if (notes && !warning.empty()) notes->push_back(warning.substr(0, warning.find('\n')));
   return m;
-}
-
-template <typename T> const T& at(const std::vector<T>& v, int i, const char* what) {
-  if (i < 0 || size_t(i) >= v.size()) throw badInput(fmt::format("names {} {}, but there are {}", what, i, v.size()));
-  return v[size_t(i)];
 }
 
 double component(const unsigned char* p, int type, bool normalized) {
@@ -76,8 +54,8 @@ double component(const unsigned char* p, int type, bool normalized) {
 
 // A run of `count` elements inside a buffer, or an exception.
 const unsigned char* run(const tinygltf::Model& m, int viewIndex, size_t offset, size_t count, size_t size, size_t& stride) {
-  const auto& view = at(m.bufferViews, viewIndex, "buffer view");
-  const auto& buffer = at(m.buffers, view.buffer, "buffer");
+  const auto& view = gltfAt(m.bufferViews, viewIndex, "buffer view");
+  const auto& buffer = gltfAt(m.buffers, view.buffer, "buffer");
   stride = view.byteStride ? view.byteStride : size;
   if (view.byteOffset > buffer.data.size() || view.byteLength > buffer.data.size() - view.byteOffset)
     throw badInput(fmt::format("buffer view {} ends beyond its buffer of {} bytes", viewIndex, buffer.data.size()));
@@ -87,8 +65,10 @@ const unsigned char* run(const tinygltf::Model& m, int viewIndex, size_t offset,
   return buffer.data.data() + view.byteOffset + offset;
 }
 
-std::vector<double> read(const tinygltf::Model& m, int index, int wanted) {
-  const auto& a = at(m.accessors, index, "accessor");
+} // namespace
+
+std::vector<double> gltfNumbers(const tinygltf::Model& m, int index, int wanted) {
+  const auto& a = gltfAt(m.accessors, index, "accessor");
   const int components = tinygltf::GetNumComponentsInType(uint32_t(a.type));
   const int bytes = tinygltf::GetComponentSizeInBytes(uint32_t(a.componentType));
   if (components < 1 || bytes < 1) throw badInput(fmt::format("accessor {} has a type glTF does not know", index));
@@ -123,6 +103,16 @@ std::vector<double> read(const tinygltf::Model& m, int index, int wanted) {
   return out;
 }
 
+double gltfNumber(const tinygltf::Value& v, const char* key, double fallback) {
+  return v.IsObject() && v.Has(key) && v.Get(key).IsNumber() ? v.Get(key).GetNumberAsDouble() : fallback;
+}
+
+void tellOnce(std::vector<std::string>& notes, const std::string& text) {
+  if (std::find(notes.begin(), notes.end(), text) == notes.end()) notes.push_back(text);
+}
+
+namespace {
+
 int attribute(const tinygltf::Primitive& p, const char* name) {
   const auto it = p.attributes.find(name);
   return it == p.attributes.end() ? -1 : it->second;
@@ -132,13 +122,13 @@ Mesh readMesh(const tinygltf::Model& m, const tinygltf::Primitive& p, int uvSet,
   Mesh mesh;
   const int positions = attribute(p, "POSITION");
   if (positions < 0) throw badInput(name + ": has no positions");
-  const auto v = read(m, positions, 3);
+  const auto v = gltfNumbers(m, positions, 3);
   for (size_t i = 0; i + 2 < v.size(); i += 3) {
     mesh.positions.emplace_back(float(v[i]), float(v[i + 1]), float(v[i + 2]));
     if (!finite(mesh.positions.back())) throw badInput(fmt::format("{}: vertex {} is not finite", name, i / 3 + 1));
   }
   if (const int a = attribute(p, "NORMAL"); a >= 0) {
-    const auto n = read(m, a, 3);
+    const auto n = gltfNumbers(m, a, 3);
     if (n.size() == v.size())
       for (size_t i = 0; i + 2 < n.size(); i += 3) {
         const V3f normal(float(n[i]), float(n[i + 1]), float(n[i + 2]));
@@ -146,7 +136,7 @@ Mesh readMesh(const tinygltf::Model& m, const tinygltf::Primitive& p, int uvSet,
       }
   }
   if (const int a = attribute(p, fmt::format("TEXCOORD_{}", uvSet).c_str()); a >= 0) {
-    const auto t = read(m, a, 2);
+    const auto t = gltfNumbers(m, a, 2);
     if (t.size() / 2 == v.size() / 3)
       for (size_t i = 0; i + 1 < t.size(); i += 2) {
         const V2f uv(float(t[i]), float(1 - t[i + 1]));
@@ -155,7 +145,7 @@ Mesh readMesh(const tinygltf::Model& m, const tinygltf::Primitive& p, int uvSet,
   }
   std::vector<uint32_t> indices;
   if (p.indices >= 0) {
-    for (const double i : read(m, p.indices, 1)) {
+    for (const double i : gltfNumbers(m, p.indices, 1)) {
       if (!(i >= 0) || i >= double(mesh.positions.size()))
         throw badInput(fmt::format("{}: an index names vertex {:.0f}, but there are {}", name, i, mesh.positions.size()));
       indices.push_back(uint32_t(i));
@@ -174,121 +164,36 @@ Mesh readMesh(const tinygltf::Model& m, const tinygltf::Primitive& p, int uvSet,
   return mesh;
 }
 
-double number(const tinygltf::Value& v, const char* key, double fallback) {
-  return v.IsObject() && v.Has(key) && v.Get(key).IsNumber() ? v.Get(key).GetNumberAsDouble() : fallback;
-}
-
-V3f triple(const tinygltf::Value& v, const char* key, const V3f& fallback) {
-  if (!v.IsObject() || !v.Has(key) || !v.Get(key).IsArray() || v.Get(key).ArrayLen() < 3) return fallback;
-  V3f r;
-  for (int i = 0; i < 3; ++i) {
-    const auto& e = v.Get(key).Get(i);
-    r[i] = e.IsNumber() ? float(e.GetNumberAsDouble()) : 0;
-  }
-  return finite(r) ? r : fallback;
-}
-
 class Converter {
 public:
   Converter(const std::string& path, const tinygltf::Model& m) : m_path(path), m_in(m) {}
 
   Model convert(std::vector<std::string> notes) {
     m_out.notes = std::move(notes);
-    static const std::set<std::string> known = {"KHR_materials_emissive_strength", "KHR_materials_ior", "KHR_materials_transmission",
-                                                "KHR_materials_volume",            "KHR_lights_punctual", "KHR_texture_transform",
-                                                "KHR_mesh_quantization"};
+    static const std::set<std::string> known = {
+        "KHR_lights_punctual",      "KHR_texture_transform",    "KHR_mesh_quantization",   "KHR_draco_mesh_compression", "KHR_materials_emissive_strength",
+        "KHR_materials_ior",        "KHR_materials_transmission", "KHR_materials_volume",  "KHR_materials_dispersion",   "KHR_materials_specular",
+        "KHR_materials_clearcoat",  "KHR_materials_sheen",      "KHR_materials_anisotropy", "KHR_materials_iridescence", "KHR_materials_diffuse_transmission",
+        "KHR_materials_unlit",      "KHR_materials_pbrSpecularGlossiness", "EXT_mesh_gpu_instancing"};
     for (const std::string& e : m_in.extensionsRequired)
       if (!known.count(e)) throw badInput("needs the extension " + e + ", which this version does not read");
     for (const std::string& e : m_in.extensionsUsed)
       if (!known.count(e)) note(e + " is left out");
-    if (!m_in.animations.empty()) note("animation is left out");
-    if (!m_in.skins.empty()) note("skins are left out: the mesh stands in its rest pose");
+    m_out.unit = 1; // the standard's
+    m_out.extra = m_in.extras_json_string;
     for (const auto& i : m_in.images)
       m_out.imageFiles.push_back(i.uri.empty() || i.uri.starts_with("data:") ? "" : (std::filesystem::path(m_path).parent_path() / i.uri).string());
-    for (const auto& mat : m_in.materials) m_out.materials.push_back(material(mat));
+    for (const auto& mat : m_in.materials) m_out.materials.push_back(gltfMaterial(m_in, mat, m_out.notes));
     for (const auto& l : m_in.lights) m_out.lights.push_back(light(l));
     meshes();
     nodes();
+    skins();
+    m_out.motions = gltfMotions(m_in, m_out.notes);
     return std::move(m_out);
   }
 
 private:
-  void note(const std::string& text) {
-    if (std::find(m_out.notes.begin(), m_out.notes.end(), text) == m_out.notes.end()) m_out.notes.push_back(text);
-  }
-
-  ModelTexture texture(int index, int uvSet, const tinygltf::ExtensionMap& extensions) {
-    ModelTexture t;
-    if (index < 0) return t;
-    const auto& in = at(m_in.textures, index, "texture");
-    if (in.source < 0) {
-      note("a texture without an image is left out");
-      return t;
-    }
-    at(m_in.images, in.source, "image");
-    t.image = in.source;
-    if (uvSet != 0) note("a texture uses a second set of coordinates, which is left out");
-    if (const auto it = extensions.find("KHR_texture_transform"); it != extensions.end()) {
-      const auto pair = [&](const char* key, const V2f& fallback) {
-        if (!it->second.Has(key) || it->second.Get(key).ArrayLen() < 2) return fallback;
-        return V2f(float(it->second.Get(key).Get(0).GetNumberAsDouble()), float(it->second.Get(key).Get(1).GetNumberAsDouble()));
-      };
-      t.offset = pair("offset", {0, 0});
-      t.scale = pair("scale", {1, 1});
-      t.turn = float(number(it->second, "rotation", 0)) * 180 / pi;
-    }
-    return t;
-  }
-  template <typename T> ModelTexture texture(const T& info) { return texture(info.index, info.texCoord, info.extensions); }
-  ModelTexture texture(const tinygltf::Value& extension, const char* key) {
-    if (!extension.Has(key)) return {};
-    const auto& v = extension.Get(key);
-    return texture(int(number(v, "index", -1)), int(number(v, "texCoord", 0)), {});
-  }
-
-  ModelMaterial material(const tinygltf::Material& in) {
-    ModelMaterial m;
-    m.name = in.name;
-    const auto& pbr = in.pbrMetallicRoughness;
-    if (pbr.baseColorFactor.size() == 4) {
-      m.baseColor = {float(pbr.baseColorFactor[0]), float(pbr.baseColorFactor[1]), float(pbr.baseColorFactor[2])};
-      if (in.alphaMode != "OPAQUE") m.opacity = float(pbr.baseColorFactor[3]);
-    }
-    m.useAlpha = in.alphaMode == "MASK" || in.alphaMode == "BLEND";
-    if (in.alphaMode == "MASK") m.alphaCutoff = float(in.alphaCutoff);
-    m.metalness = float(pbr.metallicFactor);
-    m.roughness = float(pbr.roughnessFactor);
-    m.baseColorTexture = texture(pbr.baseColorTexture);
-    m.metalRoughTexture = texture(pbr.metallicRoughnessTexture);
-    m.normalTexture = texture(in.normalTexture);
-    m.normalScale = float(in.normalTexture.scale);
-    m.occlusionTexture = texture(in.occlusionTexture);
-    m.occlusionStrength = float(in.occlusionTexture.strength);
-    m.emissionTexture = texture(in.emissiveTexture);
-    if (in.emissiveFactor.size() == 3) m.emission = {float(in.emissiveFactor[0]), float(in.emissiveFactor[1]), float(in.emissiveFactor[2])};
-    const auto ext = [&](const char* name) -> const tinygltf::Value* {
-      const auto it = in.extensions.find(name);
-      return it == in.extensions.end() || !it->second.IsObject() ? nullptr : &it->second;
-    };
-    if (const auto* e = ext("KHR_materials_emissive_strength")) m.emission *= float(number(*e, "emissiveStrength", 1));
-    if (const auto* e = ext("KHR_materials_ior")) m.ior = float(number(*e, "ior", 1.5));
-    if (const auto* e = ext("KHR_materials_transmission")) {
-      m.transmission = float(number(*e, "transmissionFactor", 0));
-      m.transmissionTexture = texture(*e, "transmissionTexture");
-    }
-    if (const auto* e = ext("KHR_materials_volume")) {
-      m.thin = number(*e, "thicknessFactor", 0) <= 0;
-      m.attenuationColor = triple(*e, "attenuationColor", V3f(1.0f));
-      m.attenuationDepth = float(number(*e, "attenuationDistance", 0));
-    }
-    for (float* v : {&m.opacity, &m.metalness, &m.roughness, &m.transmission}) *v = std::isfinite(*v) ? clamp01(*v) : 0;
-    for (int i = 0; i < 3; ++i) m.baseColor[i] = std::isfinite(m.baseColor[i]) ? clamp01(m.baseColor[i]) : 0;
-    if (!std::isfinite(m.ior) || m.ior < 1) m.ior = 1.5f;
-    m.ior = std::min(m.ior, 10.0f);
-    if (!finite(m.emission)) m.emission = V3f(0.0f);
-    m.emission = vmax(m.emission, V3f(0.0f));
-    return m;
-  }
+  void note(const std::string& text) { tellOnce(m_out.notes, text); }
 
   ModelLight light(const tinygltf::Light& in) {
     ModelLight l;
@@ -312,14 +217,134 @@ private:
           note("points and lines are left out");
           continue;
         }
-        if (!p.targets.empty()) note("morph targets are left out");
-        if (p.material >= 0) at(m_in.materials, p.material, "material");
-        ModelPart part{name, readMesh(m_in, p, 0, name), p.material};
+        if (p.material >= 0) gltfAt(m_in.materials, p.material, "material");
+        if (attribute(p, "COLOR_0") >= 0) note("colours of vertices are left out");
+        ModelPart part;
+        part.name = mesh.primitives.size() > 1 && p.material >= 0 && !m_in.materials[size_t(p.material)].name.empty() ? name + " " + m_in.materials[size_t(p.material)].name : name;
+        part.mesh = readMesh(m_in, p, 0, name);
+        part.material = p.material;
+        morphs(p, part);
+        for (const double w : mesh.weights) part.weights.push_back(std::isfinite(w) ? float(w) : 0);
+        part.weights.resize(part.morphs.size(), 0.0f);
+        influences(p, part);
         if (part.mesh.triangles.empty()) continue;
         m_parts.back().push_back(int(m_out.parts.size()));
         m_out.parts.push_back(std::move(part));
       }
     }
+  }
+
+  std::vector<V3f> offsets(int accessor, size_t count, const std::string& name) {
+    std::vector<V3f> out;
+    const auto v = gltfNumbers(m_in, accessor, 3);
+    if (v.size() / 3 != count) throw badInput(name + ": a morph has not as many vertices as its mesh");
+    for (size_t i = 0; i + 2 < v.size(); i += 3) {
+      const V3f d(float(v[i]), float(v[i + 1]), float(v[i + 2]));
+      out.push_back(finite(d) ? d : V3f(0.0f));
+    }
+    return out;
+  }
+
+  void morphs(const tinygltf::Primitive& p, ModelPart& part) {
+    for (const auto& target : p.targets) {
+      ModelPart::Morph m;
+      const auto find = [&](const char* what) {
+        const auto it = target.find(what);
+        return it == target.end() ? -1 : it->second;
+      };
+      if (const int a = find("POSITION"); a >= 0) m.positions = offsets(a, part.mesh.positions.size(), part.name);
+      if (const int a = find("NORMAL"); a >= 0 && !part.mesh.normals.empty()) m.normals = offsets(a, part.mesh.positions.size(), part.name);
+      part.morphs.push_back(std::move(m));
+    }
+  }
+
+  void influences(const tinygltf::Primitive& p, ModelPart& part) {
+    std::vector<std::vector<double>> joints, weights;
+    for (int set = 0; set < 4; ++set) {
+      const int j = attribute(p, fmt::format("JOINTS_{}", set).c_str()), w = attribute(p, fmt::format("WEIGHTS_{}", set).c_str());
+      if (j < 0 || w < 0) break;
+      joints.push_back(gltfNumbers(m_in, j, 4));
+      weights.push_back(gltfNumbers(m_in, w, 4));
+      if (joints.back().size() != 4 * part.mesh.positions.size() || weights.back().size() != joints.back().size())
+        throw badInput(part.name + ": has not as many joints or weights as vertices");
+    }
+    for (size_t i = 0; i < part.mesh.positions.size() && !joints.empty(); ++i)
+      for (size_t set = 0; set < joints.size(); ++set)
+        for (size_t k = 4 * i; k < 4 * i + 4; ++k) {
+          const double j = joints[set][k], w = weights[set][k];
+          part.influences.push_back({j >= 0 && j < 65536 ? uint32_t(j) : 0, std::isfinite(w) ? float(w) : 0});
+        }
+  }
+
+  void skins() {
+    for (const auto& in : m_in.skins) {
+      ModelSkin skin;
+      for (const int j : in.joints) {
+        gltfAt(m_in.nodes, j, "joint");
+        skin.joints.push_back(j);
+      }
+      skin.toJoint.resize(skin.joints.size());
+      if (in.inverseBindMatrices >= 0) {
+        const auto v = gltfNumbers(m_in, in.inverseBindMatrices, 16);
+        if (v.size() < 16 * skin.joints.size()) throw badInput("a skin has fewer matrices than joints");
+        for (size_t i = 0; i < skin.joints.size(); ++i)
+          for (size_t k = 0; k < 16; ++k) (&skin.toJoint[i][0][0])[k] = float(v[16 * i + k]);
+      }
+      m_out.skins.push_back(std::move(skin));
+    }
+    for (const ModelPart& p : m_out.parts)
+      if (p.skin >= 0)
+        for (const auto& i : p.influences)
+          if (i.joint >= m_out.skins[size_t(p.skin)].joints.size()) throw badInput(fmt::format("{}: names joint {}, but its skin has {}", p.name, i.joint, m_out.skins[size_t(p.skin)].joints.size()));
+  }
+
+  // What a skin or morphs change belongs to one node: where a second one uses the mesh, it gets parts of its own.
+  std::vector<int> ownParts(const tinygltf::Node& n, int node) {
+    std::vector<int> parts = gltfAt(m_parts, n.mesh, "mesh");
+    if (n.skin >= 0) gltfAt(m_in.skins, n.skin, "skin");
+    for (int& i : parts) {
+      const bool skinned = n.skin >= 0 && !m_out.parts[size_t(i)].influences.empty();
+      if (!skinned && m_out.parts[size_t(i)].morphs.empty()) continue;
+      if (m_out.parts[size_t(i)].node >= 0) {
+        m_out.parts.push_back(m_out.parts[size_t(i)]);
+        i = int(m_out.parts.size()) - 1;
+      }
+      ModelPart& part = m_out.parts[size_t(i)];
+      part.node = node;
+      part.skin = skinned ? n.skin : -1;
+      if (!n.weights.empty()) {
+        part.weights.clear();
+        for (const double w : n.weights) part.weights.push_back(std::isfinite(w) ? float(w) : 0);
+        part.weights.resize(part.morphs.size(), 0.0f);
+      }
+    }
+    return parts;
+  }
+
+  // EXT_mesh_gpu_instancing: copies of the node's mesh, as nodes in it.
+  void copies(const tinygltf::Value& e, ModelNode& node) {
+    const auto numbers = [&](const char* what, int wanted) {
+      return e.Has("attributes") && e.Get("attributes").Has(what) ? gltfNumbers(m_in, int(gltfNumber(e.Get("attributes"), what, -1)), wanted) : std::vector<double>{};
+    };
+    const auto places = numbers("TRANSLATION", 3), turns = numbers("ROTATION", 4), sizes = numbers("SCALE", 3);
+    const size_t count = std::max({places.size() / 3, turns.size() / 4, sizes.size() / 3});
+    if (count > 20'000) throw badInput(fmt::format("has {} copies of one mesh as nodes; 20 000 are read", count));
+    for (size_t i = 0; i < count; ++i) {
+      tinygltf::Node n;
+      const auto take = [&](std::vector<double>& to, const std::vector<double>& from, size_t width) {
+        if (from.size() >= (i + 1) * width) to.assign(from.begin() + std::ptrdiff_t(i * width), from.begin() + std::ptrdiff_t((i + 1) * width));
+      };
+      take(n.translation, places, 3);
+      take(n.rotation, turns, 4);
+      take(n.scale, sizes, 3);
+      ModelNode copy;
+      copy.name = fmt::format("{} {}", node.name, i + 1);
+      copy.matrix = matrixOf(n);
+      copy.parts = node.parts;
+      m_copies.emplace_back(std::move(copy));
+      node.children.push_back(int(m_in.nodes.size() + m_copies.size()) - 1);
+    }
+    node.parts.clear();
   }
 
   static M44f matrixOf(const tinygltf::Node& n) {
@@ -349,24 +374,27 @@ private:
       ModelNode out;
       out.name = n.name;
       out.matrix = matrixOf(n);
-      if (n.mesh >= 0) out.parts = at(m_parts, n.mesh, "mesh");
+      if (n.mesh >= 0) out.parts = ownParts(n, int(m_out.nodes.size()));
+      out.extra = n.extras_json_string;
+      if (const auto it = n.extensions.find("EXT_mesh_gpu_instancing"); it != n.extensions.end()) copies(it->second, out);
       if (const auto it = n.extensions.find("KHR_lights_punctual"); it != n.extensions.end()) {
-        out.light = int(number(it->second, "light", -1));
-        at(m_out.lights, out.light, "light");
+        out.light = int(gltfNumber(it->second, "light", -1));
+        gltfAt(m_out.lights, out.light, "light");
       }
       if (n.camera >= 0) {
-        const auto& c = at(m_in.cameras, n.camera, "camera");
+        const auto& c = gltfAt(m_in.cameras, n.camera, "camera");
         if (c.type == "perspective" && c.perspective.yfov > 0 && c.perspective.yfov < 3.1) out.fieldOfView = float(c.perspective.yfov) * 180 / pi;
         else note("a camera without perspective is left out");
       }
       for (const int c : n.children) {
-        at(m_in.nodes, c, "node");
+        gltfAt(m_in.nodes, c, "node");
         out.children.push_back(c);
       }
       m_out.nodes.push_back(std::move(out));
     }
+    for (ModelNode& c : m_copies) m_out.nodes.push_back(std::move(c));
     std::vector<int> scene;
-    if (!m_in.scenes.empty()) scene = at(m_in.scenes, std::max(0, m_in.defaultScene), "scene").nodes;
+    if (!m_in.scenes.empty()) scene = gltfAt(m_in.scenes, std::max(0, m_in.defaultScene), "scene").nodes;
     else
       for (size_t i = 0; i < m_in.nodes.size(); ++i) scene.push_back(int(i));
     std::vector<char> visited(m_in.nodes.size(), 0);
@@ -377,7 +405,7 @@ private:
       std::erase_if(scene, [&](int i) { return child[size_t(i)]; });
     }
     for (const int r : scene) {
-      at(m_in.nodes, r, "node");
+      gltfAt(m_in.nodes, r, "node");
       visit(r, visited, 0);
       m_out.roots.push_back(r);
     }
@@ -394,6 +422,7 @@ private:
   const tinygltf::Model& m_in;
   Model m_out;
   std::vector<std::vector<int>> m_parts;
+  std::vector<ModelNode> m_copies;
 };
 
 } // namespace
@@ -406,7 +435,7 @@ Model readGltf(const std::string& path) {
 
 std::string gltfImageBytes(const std::string& path, int index, std::string& externalPath) {
   const tinygltf::Model m = load(path, nullptr);
-  const auto& image = at(m.images, index, "image");
+  const auto& image = gltfAt(m.images, index, "image");
   if (!image.uri.empty() && !image.uri.starts_with("data:")) externalPath = (std::filesystem::path(path).parent_path() / image.uri).string();
   return std::string(image.image.begin(), image.image.end());
 }

@@ -22,6 +22,7 @@ std::string extensionOf(std::string_view bytes) {
   if (begins("\x76\x2f\x31\x01")) return "x.exr";
   if (bytes.size() > 12 && bytes.substr(8, 4) == "WEBP") return "x.webp";
   if (begins("BM")) return "x.bmp";
+  if (bytes.size() > 44 && bytes.substr(bytes.size() - 18, 16) == "TRUEVISION-XFILE") return "x.tga";
   return "x.png";
 }
 
@@ -82,7 +83,7 @@ std::string readImageBytes(const std::string& path, int index) {
   OIIO::attribute("threads", 1);
   if (index < 0) return decodeFile(path);
   std::string external;
-  const std::string encoded = gltfImageBytes(path, index, external);
+  const std::string encoded = modelImageBytes(path, index, external);
   if (!external.empty() && encoded.empty()) return decodeFile(external);
   if (encoded.empty()) throw badInput(fmt::format("image {} is empty", index));
   OIIO::Filesystem::IOMemReader memory(const_cast<char*>(encoded.data()), encoded.size());

@@ -20,8 +20,16 @@ std::string readOutlineBytes(const std::string& path, const std::string& request
 /// The two kinds of model files, by library.
 Model readGltf(const std::string& path);
 Model readWithAssimp(const std::string& path);
-/// The encoded bytes of an image inside a glTF file, or the path of the file it names.
+/// The encoded bytes of an image inside a model, or the path of the file it names.
+std::string modelImageBytes(const std::string& path, int index, std::string& externalPath);
+std::string assimpImageBytes(const std::string& path, int index);
 std::string gltfImageBytes(const std::string& path, int index, std::string& externalPath);
+
+/// The bytes of a picture file as they are, or of the `index`th picture inside a model.
+std::string readEncodedBytes(const std::string& path, int index);
+
+/// Writes a model as .obj (with its .mtl), .ply or .stl, in world space.
+void writeWithAssimp(const Model& model, const std::string& path);
 
 // In the parent: what the child returned, checked.
 std::shared_ptr<const Model> decodeModel(const std::string& bytes);

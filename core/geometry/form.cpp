@@ -72,7 +72,7 @@ public:
       const auto shape = shapes().find(n.kind->id);
       const auto modifier = modifiers().find(n.kind->id);
       if ((shape != shapes().end() && byTime(shape->second, n)) || (modifier != modifiers().end() && byTime(modifier->second, n))) {
-        text += fmt::format("@{}", m_frame);
+        text += fmt::format("@{}/{}", m_frame, settingsOf(m_doc).number("rate"));
         changes = true;
       }
     }

@@ -2,6 +2,7 @@
 #include <functional>
 #include <memory>
 #include <string>
+#include <vector>
 
 namespace ilumbra {
 
@@ -11,13 +12,22 @@ class Image;
 /// A line of text in a font's outlines (geometry/text_outline.h).
 struct TextOutline;
 
+/// What runs over time: a movie, or files with a number in their names ("wave.0001.obj").
+struct Footage {
+  std::vector<std::string> files; ///< of a numbered sequence, by number; empty: a movie
+  int frames = 1;
+  double rate = 0;                ///< frames a second that it states; 0: none
+};
+
 /// How builders get at files; relative names start from the document's folder. What cannot be read is reported by
 /// exception.
 struct Assets {
   std::function<std::shared_ptr<const Model>(const std::string& file)> model;
-  /// `index` picks an image inside a model file; -1: the file is an image.
+  /// `index` picks an image inside a model file, or the frame of a movie, from 0; -1: the file is an image.
   std::function<std::shared_ptr<const Image>(const std::string& file, int index)> image;
   std::function<TextOutline(const std::string& fontFile, const std::string& line, float tracking)> outline = {};
+  /// The movie, or the sequence that a numbered file belongs to: the file alone where it has no number.
+  std::function<Footage(const std::string& file)> footage = {};
 };
 
 } // namespace ilumbra

@@ -1,4 +1,5 @@
 // The real window under the offscreen platform, driven by real events.
+#include "app/model_files.h"
 #include "app/find_anything.h"
 #include "app/lens_page.h"
 #include "app/material_library.h"
@@ -460,7 +461,7 @@ TEST_CASE("A model is imported, given a glow, and the picture exported", "[app][
     REQUIRE(Open::wait([&] { return written; }));
     CHECK(readPicture(o.folder / name).width == 128);
   }
-  o.window->exportSet(QString::fromStdString(o.folder / "set.glb"));
+  o.window->models().exportSet(QString::fromStdString(o.folder / "set.glb"), false);
   CHECK(Open::wait([&] { return fs::exists(o.folder / "set.glb") && o.studio->backgroundLabel().isEmpty(); }));
   o.studio->undo();
   CHECK_FALSE(o.doc().findByName("BoxTextured"));

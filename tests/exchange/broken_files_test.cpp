@@ -238,8 +238,10 @@ TEST_CASE("The child's refusal comes to the parent as one line with the path", "
   CHECK(why.find('\n') == std::string::npos);
   CHECK(refusal([&] { AssetCache().model(folder / "gone.glb"); }).find("cannot be read") != std::string::npos);
   CHECK(refusal([&] { AssetCache().model(folder.path()); }).find("is not a file") != std::string::npos);
-  writeFileAtomically(folder / "x.fbx", "Kaydara");
-  CHECK(refusal([&] { AssetCache().model(folder / "x.fbx"); }).find("is no model this version reads") != std::string::npos);
+  writeFileAtomically(folder / "x.unheard", "Hm");
+  CHECK(refusal([&] { AssetCache().model(folder / "x.unheard"); }).find("is no model this version reads") != std::string::npos);
+  writeFileAtomically(folder / "x.fbx", "Kaydara FBX Binary  ");
+  CHECK(refusal([&] { AssetCache().model(folder / "x.fbx"); }).find("cannot be understood") != std::string::npos);
 }
 
 TEST_CASE("A reader that takes too long or too much memory is ended", "[exchange][child]") {

@@ -221,7 +221,7 @@ TEST_CASE("Import scales to metres, and names stay unique", "[exchange][import]"
   TemporaryFolder folder;
   writeFileAtomically(folder / "lamp.obj", "o Part\nv 0 0 0\nv 100 0 0\nv 0 100 0\nf 1 2 3\n");
   AssetCache cache;
-  const Imported one = importModel(Document::create(kinds()), folder / "lamp.obj", cache, {0.01});
+  const Imported one = importModel(Document::create(kinds()), folder / "lamp.obj", cache, {.unit = 0.01});
   const Imported two = importModel(one.doc, folder / "lamp.obj", cache);
   CHECK(problems(two.doc).empty());
   CHECK(two.doc.family("object").size() == 2 * one.doc.family("object").size());
