@@ -1,6 +1,7 @@
 #include "app/main_window.h"
 
 #include "app/find_anything.h"
+#include "app/health_overlay.h"
 #include "app/lens_page.h"
 #include "app/mix_panel.h"
 #include "app/model_files.h"
@@ -381,6 +382,8 @@ void MainWindow::makeCommands() {
   add("picture.raw", picture, tr("Raw or denoised"), "Ctrl+Shift+R", tr("The picture as it was sampled, or denoised"), flip(&Studio::View::raw));
   add("picture.stops", picture, tr("Stops overlay"), "Ctrl+T", tr("False colour by stops from white"), flip(&Studio::View::stopsOverlay));
   add("picture.clips", picture, tr("Clipping warning"), "Ctrl+Shift+T", tr("Stripes over what the display cannot show"), flip(&Studio::View::clipping));
+  add("picture.health", picture, tr("Mesh health"), "Ctrl+Alt+T", tr("What is wrong with the meshes of the selection: open edges, faces that look inwards, lie double or cross others"), [this] { m_picture->health().setOn(!m_picture->health().on()); });
+  add("picture.mend", picture, tr("Mend the meshes"), "Ctrl+Alt+Shift+T", tr("Adds a modifier to them that closes holes, turns faces outwards and takes out doubled ones"), [this] { m_picture->health().mend(); });
   add("picture.region", picture, tr("Render a region"), "Ctrl+R", tr("Only a part, to be dragged in the picture"), [this] {
     m_picture->setRegionTool(!m_picture->regionTool());
     m_bar->refresh();

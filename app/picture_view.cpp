@@ -1,5 +1,6 @@
 #include "app/picture_view.h"
 
+#include "app/health_overlay.h"
 #include "app/pixel_note.h"
 
 #include "app/theme.h"
@@ -23,6 +24,8 @@ PictureView::PictureView(Studio& studio, QWidget* parent) : QWidget(parent), m_s
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
   m_note = new PixelNote(studio, this);
+  m_health = new HealthOverlay(studio, this);
+  connect(m_health, &HealthOverlay::changed, this, qOverload<>(&QWidget::update));
   setAcceptDrops(true);
   setAccessibleName(tr("Picture"));
   connect(&studio, &Studio::imageArrived, this, &PictureView::arrived);
@@ -237,6 +240,17 @@ void PictureView::paintEvent(QPaintEvent*) {
   } else {
     draw(m_image, r);
   }
+  if (m_health->on())
+    if (const ScenePtr scene = m_studio.session().scene()) {
+      const Params s = settingsOf(m_studio.doc());
+      const double kx = r.width() / s.number("width"), ky = r.height() / s.number("height");
+      m_health->draw(p, r, [&](const V3f& world, QPointF& at) {
+        float x, y;
+        if (!scene->camera.project(world, x, y)) return false;
+        at = {r.left() + double(x) * kx, r.top() + double(y) * ky};
+        return true;
+      });
+    }
   drawOutlines(p, r);
   drawHandles(p);
   if (!m_marquee.isNull()) {

@@ -7,6 +7,7 @@
 
 namespace ilumbra {
 
+class HealthOverlay;
 class PixelNote;
 
 /// The picture: the render as it is, with picking, navigation and comparison.
@@ -46,6 +47,8 @@ public:
   QPointF fromPicture(const V2f& at) const;
   /// Where a light outside the frame is marked at its edge while a role is picked for; empty if it is not.
   QRectF edgeMark(NodeId light) const;
+
+  HealthOverlay& health() { return *m_health; }
 
 protected:
   void paintEvent(QPaintEvent*) override;
@@ -95,6 +98,7 @@ private:
   double m_wipe = 0.5;
   Tool m_tool = Tool::Pick;
   PixelNote* m_note;
+  HealthOverlay* m_health;
   QPointF m_asked{-1, -1}; ///< the pixel that was asked, in the picture; negative: none
   void askAt(const QPointF& at);
   bool m_corner = false;

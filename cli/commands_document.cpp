@@ -7,6 +7,8 @@
 #include "core/document/units.h"
 #include "core/exchange/export.h"
 #include "core/exchange/import.h"
+#include "core/geometry/form.h"
+#include "core/geometry/health.h"
 #include "core/render/scene.h"
 #include "core/session/framing.h"
 #include "demo/starters.h"
@@ -161,7 +163,10 @@ void checkCommand(const Context& c, const std::string& file) {
     for (const Finding& f : findings) {
       print(fmt::format("{}: {}", file, f.text));
       for (const Mend& m : f.mends)
+      {
+        for (const Mend::Added& add : m.adds) print(fmt::format("  {}: add {} --into \"{}\"", m.text, add.kind, add.holder));
         for (const auto& [address, value] : m.sets) print(fmt::format("  {}: \"{}={}\"", m.text, address, value));
+      }
     }
   }
   if (!scene->troubles.empty()) {
@@ -170,6 +175,31 @@ void checkCommand(const Context& c, const std::string& file) {
     throw badInput(file + ": " + scene->troubles.front());
   }
   if (!c.json) print(fmt::format("{}: no problem; {} things", file, doc.nodes().size()));
+}
+
+void healthCommand(const Context& c, const std::string& file, const std::vector<std::string>& only) {
+  const Document doc = readDocument(c.kinds, file);
+  AssetCache assets;
+  const double frame = currentFrame(doc);
+  std::vector<const Node*> things;
+  for (const std::string& name : only) {
+    const Node* n = doc.findByName(name);
+    if (!n) throw badInput(fmt::format("{}: there is no \"{}\"", file, name));
+    things.push_back(n);
+  }
+  if (only.empty()) things = doc.family("object");
+  Json all = Json::array();
+  for (const Node* n : things) {
+    if (n->kind->id == "object.group") continue;
+    std::vector<std::string> troubles;
+    Form form = formOf(*n, {doc, frame, assets.assets(doc.folder(), c.cancel), c.cancel, &troubles});
+    form.copies.clear();
+    const MeshHealth h = examine(meshOf(form), true, c.cancel);
+    if (c.json)
+      all.push_back({{"name", n->name}, {"well", h.well()}, {"open_edges", h.open.size()}, {"holes", h.holes}, {"crowded_edges", h.crowded.size()}, {"flipped", h.flipped.size()}, {"doubled", h.doubled.size()}, {"crossing", h.crossing.size()}, {"empty", h.empty.size()}, {"bodies", h.bodies}});
+    else print(fmt::format("{}: {}", n->name, summary(h)));
+  }
+  if (c.json) print(Json{{"file", file}, {"meshes", all}});
 }
 
 void importCommand(const Context& c, const std::string& model, const std::string& output, const ImportOptions& options, bool bare) {
@@ -300,6 +330,12 @@ void addDocumentCommands(CLI::App& app, Context& c) {
   s = command("check", "Validates a document and all that it uses");
   s->add_option("FILE", a->file, "A document")->required();
   s->callback([&c, a] { checkCommand(c, a->file); });
+
+  a = args();
+  s = command("health", "Looks for open edges, faces that look inwards, lie double, cross others or have no area");
+  s->add_option("FILE", a->file, "A document")->required();
+  s->add_option("NAME", a->values, "Objects (default: all)");
+  s->callback([&c, a] { healthCommand(c, a->file, a->values); });
 
   a = args();
   s = command("import", "Makes a document from a model (.glb, .gltf, .fbx, .obj, .ply, .stl, .3mf and others)");

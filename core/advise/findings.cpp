@@ -52,11 +52,11 @@ void aboutMaterial(const Document& doc, const Scene& scene, const Instance& i, s
   const bool clear = m.transmission.any();
   if (clear && i.lightThrough == LightThrough::Blocked)
     out.push_back({Weight::Weak, "", object->id, fmt::format("{} is clear, but lamps do not shine through it", object->name), {{"Let light go straight through", {{at(*object, "light_through"), "straight"}}}}, "light_through"});
-  if (m.hasInside() && !i.closed)
-    out.push_back({Weight::Weak, "", object->id,
-                   fmt::format("{} is an open mesh: it has no inside that {} could fill", object->name, clear ? "clear matter" : "scattering light"),
-                   {{clear ? "Take it for a thin sheet" : "Make it matte", clear ? std::vector<std::pair<std::string, std::string>>{{at(*matter, "thin"), "on"}} : std::vector<std::pair<std::string, std::string>>{{at(*matter, "subsurface"), "0"}}}},
-                   "material"});
+  if (m.hasInside() && !i.closed) {
+    std::vector<Mend> mends{clear ? Mend{"Take it for a thin sheet", {{at(*matter, "thin"), "on"}}} : Mend{"Make it matte", {{at(*matter, "subsurface"), "0"}}}};
+    if (object->kind->id == "object.mesh") mends.push_back({"Close its holes", {}, {{"modifier.mend", object->name, "modifiers"}}});
+    out.push_back({Weight::Weak, "", object->id, fmt::format("{} is an open mesh: it has no inside that {} could fill", object->name, clear ? "clear matter" : "scattering light"), std::move(mends), "material"});
+  }
   if (clear && !m.thin && m.ior < 1.001f)
     out.push_back({Weight::Weak, "", matter->id, fmt::format("{} has an index of refraction of 1: it bends nothing and mirrors nothing", matter->name), {{"Set it to that of glass, 1.5", {{at(*matter, "ior"), "1.5"}}}}, "ior"});
   if (m.subsurface.any() && !m.thin) {

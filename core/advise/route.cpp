@@ -15,6 +15,11 @@ namespace ilumbra {
 
 Document applyMend(const Document& doc, const Mend& mend) {
   Document out = doc;
+  for (const Mend::Added& a : mend.adds) {
+    const Node* holder = out.findByName(a.holder);
+    if (!holder) throw badInput(a.holder + " is not there any more");
+    out = addNode(out, a.kind, "", {holder->id, a.slot});
+  }
   for (const auto& [address, text] : mend.sets) {
     const Address a = resolve(out, address);
     const Value present = valueAt(out, a);

@@ -10,6 +10,11 @@ namespace ilumbra {
 struct Mend {
   std::string text; ///< "Raise the power to 800 lm"
   std::vector<std::pair<std::string, std::string>> sets;
+  /// What is added first: a kind, the name of what holds it, and where in that.
+  struct Added {
+    std::string kind, holder, slot;
+  };
+  std::vector<Added> adds = {};
 };
 /// Applies all changes of a mend as one edit. Throws BadInput when the document no longer has what it names.
 Document applyMend(const Document& doc, const Mend& mend);

@@ -173,7 +173,7 @@ std::vector<ParamDef> modifierParams(std::vector<ParamDef> own) {
 
 std::vector<ModifierKind> allModifiers() {
   return {repeatModifier(), shellModifier(), cageModifier(), joinModifier(), capModifier(), burstModifier(), subdivideModifier(), smoothModifier(),
-          bendModifier(),   twistModifier(), taperModifier(), rippleModifier(), displaceModifier()};
+          bendModifier(),   twistModifier(), taperModifier(), rippleModifier(), displaceModifier(), mendModifier()};
 }
 
 void BuildFrom::stopIfCancelled() const {

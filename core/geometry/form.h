@@ -52,6 +52,7 @@ ModifierKind cageModifier();
 ModifierKind capModifier();
 ModifierKind displaceModifier();
 ModifierKind joinModifier();
+ModifierKind mendModifier();
 ModifierKind repeatModifier();
 ModifierKind rippleModifier();
 ModifierKind shellModifier();

@@ -14,6 +14,8 @@
 #include <CGAL/Polygon_mesh_processing/orientation.h>
 #include <CGAL/Polygon_mesh_processing/polygon_soup_to_polygon_mesh.h>
 #include <CGAL/Polygon_mesh_processing/self_intersections.h>
+#include <CGAL/Polygon_mesh_processing/triangulate_hole.h>
+#include <CGAL/box_intersection_d.h>
 #include <CGAL/Surface_mesh.h>
 #pragma GCC diagnostic pop
 
@@ -171,6 +173,72 @@ Mesh clipped(const Mesh& mesh, const V3f& point, const V3f& normal) {
       if (!mesh.inside.empty()) out.inside.push_back(mesh.inside[i]);
     }
   }
+  return out;
+}
+
+std::vector<uint32_t> crossingFaces(const Welded& w, const CancelFlag* cancel) {
+  using Box = CGAL::Box_intersection_d::Box_with_info_d<double, 3, uint32_t>;
+  std::vector<Kernel::Point_3> points;
+  points.reserve(w.positions.size());
+  for (const V3f& p : w.positions) points.emplace_back(double(p.x), double(p.y), double(p.z));
+  std::vector<Box> boxes;
+  boxes.reserve(w.triangles.size());
+  for (uint32_t i = 0; i < w.triangles.size(); ++i) {
+    const auto& t = w.triangles[i];
+    if (CGAL::collinear(points[t.a], points[t.b], points[t.c])) continue; // without area, and told as such
+    boxes.emplace_back(points[t.a].bbox() + points[t.b].bbox() + points[t.c].bbox(), i);
+  }
+  std::vector<char> crosses(w.triangles.size(), 0);
+  const auto triangle = [&](const Mesh::Triangle& t) { return Kernel::Triangle_3(points[t.a], points[t.b], points[t.c]); };
+  CGAL::box_self_intersection_d(boxes.begin(), boxes.end(), [&](const Box& x, const Box& y) {
+    if (cancel && cancel->requested()) throw cancelled();
+    const auto &s = w.triangles[x.info()], &t = w.triangles[y.info()];
+    const uint32_t a[3] = {s.a, s.b, s.c}, b[3] = {t.a, t.b, t.c};
+    int shared = 0, sharedA = 0, sharedB = 0;
+    for (int i = 0; i < 3; ++i)
+      for (int k = 0; k < 3; ++k)
+        if (a[i] == b[k]) {
+          ++shared;
+          sharedA = i;
+          sharedB = k;
+        }
+    bool met = false;
+    if (shared == 0) {
+      met = CGAL::do_intersect(triangle(s), triangle(t));
+    } else if (shared == 1) {
+      // Beyond the corner that they share: the side opposite to it against the other face.
+      const Kernel::Segment_3 far(points[a[(sharedA + 1) % 3]], points[a[(sharedA + 2) % 3]]), near(points[b[(sharedB + 1) % 3]], points[b[(sharedB + 2) % 3]]);
+      met = CGAL::do_intersect(far, triangle(t)) || CGAL::do_intersect(near, triangle(s));
+    } else if (shared == 2) {
+      // Folded onto each other: in one plane, with their third corners on the same side.
+      int i = 0, k = 0;
+      while (a[i] == b[0] || a[i] == b[1] || a[i] == b[2]) ++i;
+      while (b[k] == a[0] || b[k] == a[1] || b[k] == a[2]) ++k;
+      const auto &p = points[a[(i + 1) % 3]], &q = points[a[(i + 2) % 3]], &c = points[a[i]], &d = points[b[k]];
+      met = CGAL::coplanar(p, q, c, d) && CGAL::coplanar_orientation(p, q, c, d) == CGAL::POSITIVE;
+    }
+    if (met) crosses[x.info()] = crosses[y.info()] = 1;
+  });
+  std::vector<uint32_t> out;
+  for (uint32_t i = 0; i < crosses.size(); ++i)
+    if (crosses[i]) out.push_back(i);
+  return out;
+}
+
+std::vector<Mesh::Triangle> filledRing(const std::vector<V3f>& ring) {
+  std::vector<Kernel::Point_3> points;
+  for (const V3f& p : ring) points.emplace_back(double(p.x), double(p.y), double(p.z));
+  std::vector<CGAL::Triple<int, int, int>> found;
+  try {
+    if (ring.size() <= 500) pmp::triangulate_hole_polyline(points, std::back_inserter(found));
+  } catch (const std::exception&) {
+    found.clear();
+  }
+  std::vector<Mesh::Triangle> out;
+  for (const auto& t : found) out.push_back({uint32_t(t.first), uint32_t(t.second), uint32_t(t.third)});
+  // Large rings, and such as the method gives up on, are filled as a fan.
+  if (out.empty())
+    for (uint32_t i = 1; i + 1 < ring.size(); ++i) out.push_back({0, i, i + 1});
   return out;
 }
 

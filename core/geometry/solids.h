@@ -1,5 +1,6 @@
 #pragma once
-#include "core/geometry/mesh.h"
+#include "core/base/tasks.h"
+#include "core/geometry/mesh_tools.h"
 
 namespace ilumbra {
 
@@ -12,5 +13,10 @@ Mesh joined(const Mesh& first, const Mesh& second, Joining how, const std::strin
 
 /// What lies on the side of a plane to which `normal` points is cut away; the cut is left open.
 Mesh clipped(const Mesh& mesh, const V3f& point, const V3f& normal);
+
+/// Triangles that run through others, apart from corners and edges that they share. Throws Cancelled.
+std::vector<uint32_t> crossingFaces(const Welded& mesh, const CancelFlag* cancel = nullptr);
+/// A ring of points filled with triangles of its corners, with the least bending and area (Liepa 2003, by CGAL).
+std::vector<Mesh::Triangle> filledRing(const std::vector<V3f>& ring);
 
 } // namespace ilumbra
