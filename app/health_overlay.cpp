@@ -84,9 +84,14 @@ void HealthOverlay::draw(QPainter& p, const QRectF& frame, const std::function<b
   p.setClipRect(frame);
   p.setRenderHint(QPainter::Antialiasing);
   QStringList lines;
+  int well = 0, looking = 0;
   for (const Entry& e : m_entries) {
-    lines << QStringLiteral("%1: %2").arg(e.name, e.health ? qs(summary(*e.health)) : tr("looking…"));
-    if (!e.health) continue;
+    if (!e.health) {
+      ++looking;
+      continue;
+    }
+    if (e.health->well() && m_entries.size() > 1) ++well;
+    else lines << QStringLiteral("%1: %2").arg(e.name, qs(summary(*e.health)));
     const auto at = [&](const V3f& v, QPointF& out) { return toWidget(transformPoint(e.toWorld, v), out); };
     const auto faces = [&](const std::vector<MeshHealth::Face>& list, const QColor& colour) {
       QColor fill = colour;
@@ -114,9 +119,15 @@ void HealthOverlay::draw(QPainter& p, const QRectF& frame, const std::function<b
     edges(e.health->crowded, amber, Qt::DashLine);
     edges(e.health->open, rose, Qt::SolidLine);
   }
+  constexpr int most = 8;
+  if (const int more = lines.size() - most; more > 0) {
+    lines = lines.mid(0, most);
+    lines << tr("and %1 more with something wrong").arg(more);
+  }
+  if (well) lines << (lines.isEmpty() ? tr("All %1 are closed and well").arg(well) : tr("%1 closed and well").arg(well));
+  if (looking) lines << tr("Looking at %1…").arg(looking);
   if (lines.isEmpty()) lines << tr("Select a mesh to see whether it is closed and well");
   p.setFont(theme::font(11));
-  while (lines.size() > 8) lines.removeLast();
   const QString text = lines.join(QLatin1Char('\n'));
   const QRectF need = p.boundingRect(frame.adjusted(20, 16, -20, -16), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, text);
   p.setPen(Qt::NoPen);

@@ -22,6 +22,7 @@
 #include "core/exchange/import.h"
 #include "core/exchange/passes.h"
 #include "core/session/framing.h"
+#include "core/session/select.h"
 #include "demo/starters.h"
 
 #include <QAction>
@@ -301,6 +302,20 @@ void MainWindow::makeCommands() {
     });
     if (group) m_studio.select({group});
   }, selected);
+  add("edit.same_material", edit, tr("Select what wears the same"), "Ctrl+Alt+W", tr("All objects with a material of those that are selected"), [this] { m_studio.select(wearersOf(m_studio.doc(), m_studio.selection())); }, selected, true);
+  add("edit.linked", edit, tr("Select by light"), "Ctrl+Alt+L", tr("What the selected lights shine on, or the lights that shine on the selected things"), [this] { m_studio.select(linkedBy(m_studio.doc(), m_studio.selection())); }, selected);
+  add("edit.take_apart", edit, tr("Take apart"), "", tr("Makes an object of each piece that hangs together"), [this] {
+    AssetCache& assets = m_studio.assets();
+    m_studio.background(tr("Taking apart"), [this, doc = m_studio.doc(), id = m_studio.current(), &assets](const CancelFlag& cancel) -> std::function<void()> {
+      std::vector<NodeId> made;
+      const Document out = takenApart(doc, id, assets.assets(doc.folder(), &cancel), &made, &cancel);
+      return [this, doc, out, made] {
+        if (!(m_studio.doc() == doc)) return m_studio.tell(tr("Something was changed meanwhile: once more"), true);
+        m_studio.edit(tr("Take apart"), [&](const Document&) { return out; });
+        m_studio.select(made);
+      };
+    });
+  }, selected);
   add("edit.find", edit, tr("Find anything…"), "Ctrl+Space", tr("Any command, thing or parameter by its name"), [this] {
     auto* f = new FindAnything(m_studio, m_commands, this);
     f->setAttribute(Qt::WA_DeleteOnClose);
@@ -577,7 +592,7 @@ void MainWindow::addThing(const QString& kind) {
   const bool ok = m_studio.edit(tr("Add %1").arg(qs(k->label)), [&](const Document& d) {
     if (k->family() == "effect") return addEffect(d, id, m_studio.selection(), &made, &told);
     const ScenePtr scene = m_studio.session().scene();
-    if (k->family() == "material" || !scene) return addNode(d, id, "", {}, &made);
+    if (k->family() == "material" || k->family() == "plate" || !scene) return addNode(d, id, "", {}, &made);
     return addFramed(d, *scene, id, &made);
   });
   if (!ok || !made) return;

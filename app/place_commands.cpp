@@ -5,6 +5,7 @@
 #include "app/studio.h"
 #include "app/theme.h"
 #include "core/geometry/shape.h"
+#include "core/render/plate.h"
 #include "core/session/arrange.h"
 
 #include <QCoreApplication>
@@ -137,6 +138,9 @@ void addPlaceCommands(Commands& commands, Studio& studio, PictureView& picture) 
       return out;
     });
     if (!made.empty()) s->select(made);
+  }, selected);
+  add("place.match_camera", tr("Match the camera to the plate"), "", tr("Takes the focal length of the selected plate and tilts the camera until its horizon lies where the plate's does"), [s] {
+    if (s->currentNode()) s->edit(tr("Match the camera"), [s](const Document& d) { return matchCamera(d, s->current()); });
   }, selected);
   add("place.hide", tr("Hide or show"), "Ctrl+Shift+H", tr("Takes what is selected out of the picture, or puts it back"), [s] {
     bool any = false;

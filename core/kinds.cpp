@@ -7,6 +7,7 @@
 #include "core/pattern/program.h"
 #include "core/render/camera.h"
 #include "core/render/mix.h"
+#include "core/render/plate.h"
 #include "core/surface/material.h"
 
 namespace ilumbra {
@@ -15,14 +16,23 @@ std::shared_ptr<const Kinds> allKinds() {
   std::vector<Kind> all = {pictureKind()};
   for (EffectKind& e : allEffects()) all.push_back(std::move(e.kind));
   for (LightKind& l : allLights()) all.push_back(std::move(l.kind));
-  for (ShapeKind& s : allShapes()) all.push_back(std::move(s.kind));
+  for (ShapeKind& s : allShapes()) {
+    if (s.changesByTime) s.kind.changesByTime = s.changesByTime;
+    all.push_back(std::move(s.kind));
+  }
   all.push_back(profilePointKind());
   all.push_back(pathPointKind());
-  for (ModifierKind& m : allModifiers()) all.push_back(std::move(m.kind));
+  all.push_back(waterWaveKind());
+  all.push_back(waterRingKind());
+  for (ModifierKind& m : allModifiers()) {
+    m.kind.changesByTime = m.changesByTime;
+    all.push_back(std::move(m.kind));
+  }
   for (Kind& k : allMaterials()) all.push_back(std::move(k));
   for (PatternKind& k : allPatterns()) all.push_back(std::move(k.kind));
   for (Kind& k : allMixes()) all.push_back(std::move(k));
   for (Kind& k : allCameras()) all.push_back(std::move(k));
+  all.push_back(plateKind());
   for (LensStage& s : allStages()) all.push_back(std::move(s.kind));
   return std::make_shared<const Kinds>(std::move(all));
 }

@@ -10,7 +10,8 @@ namespace ilumbra {
 namespace fs = std::filesystem;
 
 const std::vector<Starter>& allStarters() {
-  static const std::vector<Starter> all = {sunCoreStarter(), brassRingsStarter(), glassPlanetsStarter(), jadeMoonStarter(), veilCometStarter(), orreryHallStarter()};
+  static const std::vector<Starter> all = {sunCoreStarter(), brassRingsStarter(), glassPlanetsStarter(), jadeMoonStarter(), veilCometStarter(), gyroscopeCageStarter(), burstHourglassStarter(),
+                                           turnedBulbStarter(), nameplateStarter(), stillPoolStarter(), orreryHallStarter()};
   return all;
 }
 

@@ -27,6 +27,11 @@ const Starter& findStarter(const std::string& name);
 Document writeStarter(const Starter& starter, const std::shared_ptr<const Kinds>& kinds, const std::string& path);
 
 Starter brassRingsStarter();
+Starter burstHourglassStarter();
+Starter gyroscopeCageStarter();
+Starter nameplateStarter();
+Starter stillPoolStarter();
+Starter turnedBulbStarter();
 Starter glassPlanetsStarter();
 Starter jadeMoonStarter();
 Starter sunCoreStarter();

@@ -121,7 +121,15 @@ std::vector<Finding> findThings(const Document& doc, double frame, const Scene& 
       }
     }
     if (e.light->infinite()) return;
-    if (const Instance* shell = shutIn(scene, reach.centre, e.thing)) {
+    const Instance* shell = shutIn(scene, reach.centre, e.thing);
+    // A bead on a wire: its body reaches out of what runs through its middle.
+    if (shell && reach.radius > 0)
+      for (int k = 0; k < 6 && shell; ++k) {
+        V3f off(0.0f);
+        off[k / 2] = k % 2 ? reach.radius : -reach.radius;
+        if (!shutIn(scene, reach.centre + off, e.thing)) shell = nullptr;
+      }
+    if (shell) {
       const Node* by = doc.find(scene.things[shell->thing].node);
       if (by)
         out.push_back({Weight::Broken, "", n->id, fmt::format("{} sits inside {}, which is closed and opaque: no light comes out", n->name, by->name),

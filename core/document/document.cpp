@@ -178,6 +178,7 @@ std::vector<NodeId> treeOf(const Document& doc, NodeId id) {
 }
 
 bool isAnimated(const Node& node) {
+  if (node.kind->changesByTime && node.kind->changesByTime(Params(node, 0))) return true;
   return std::any_of(node.values.begin(), node.values.end(), [](const auto& v) { return v.second.keys() != nullptr; });
 }
 

@@ -116,7 +116,7 @@ inline Params settingsOf(const Document& doc) { return {doc.settings(), 0}; }
 double currentFrame(const Document& doc);
 /// A node and all that is in it; none if there is no such node.
 std::vector<NodeId> treeOf(const Document& doc, NodeId id);
-/// True if any value of the node has keys.
+/// True if any value of the node has keys, or it runs by itself.
 bool isAnimated(const Node& node);
 /// The same of a node or anything that holds it.
 bool isAnimated(const Document& doc, const Node& node);

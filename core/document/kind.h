@@ -1,6 +1,7 @@
 #pragma once
 #include "core/document/value.h"
 
+#include <functional>
 #include <initializer_list>
 #include <string_view>
 
@@ -64,6 +65,8 @@ struct ChildSlot {
 };
 
 /// Declares one kind of thing. The file, the panel, the command line, undo, keys and the docs derive from it.
+class Params;
+
 struct Kind {
   std::string id;    ///< "light.point": family, dot, name
   std::string label; ///< "Point light"
@@ -71,6 +74,7 @@ struct Kind {
   std::vector<ParamDef> params;
   std::vector<ChildSlot> slots;
   Stage existence = Stage::Geometry; ///< of adding or removing such a node
+  std::function<bool(const Params&)> changesByTime = {}; ///< it depends on the frame besides its parameters; null: no
 
   const ParamDef* param(std::string_view name) const;
   const ChildSlot* slot(std::string_view name) const;

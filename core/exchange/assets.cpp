@@ -25,6 +25,7 @@ struct AssetCache::Content {
   std::map<std::string, std::shared_ptr<const Model>> models;
   std::map<std::string, std::shared_ptr<const Image>> images;
   std::map<std::string, TextOutline> outlines;
+  std::map<std::string, Footage> movies;
 };
 
 AssetCache::AssetCache(size_t textureBytes) : m_content(std::make_shared<Content>(textureBytes)) {}
@@ -88,12 +89,24 @@ TextOutline AssetCache::outline(const std::string& path, const std::string& line
   return m_content->outlines[key] = std::move(made);
 }
 
+Footage AssetCache::movie(const std::string& path, const CancelFlag* cancel) {
+  const std::string key = stamp(path, -1);
+  {
+    const std::lock_guard lock(m_content->mutex);
+    if (const auto it = m_content->movies.find(key); it != m_content->movies.end()) return it->second;
+  }
+  const Footage made = decodeFootage(parseInChild("footage", path, -1, {}, cancel));
+  const std::lock_guard lock(m_content->mutex);
+  return m_content->movies[key] = made;
+}
+
 Assets AssetCache::assets(const std::string& folder, const CancelFlag* cancel) {
   const auto absolute = [folder](const std::string& name) {
     return fs::path(name).is_absolute() || folder.empty() ? name : (fs::path(folder) / name).lexically_normal().string();
   };
-  const auto footage = [absolute](const std::string& name) {
+  const auto footage = [self = *this, absolute, cancel](const std::string& name) mutable {
     Footage f;
+    if (isMovie(name)) return self.movie(absolute(name), cancel);
     f.files = numberedFiles(absolute(name));
     f.frames = int(f.files.size());
     return f;

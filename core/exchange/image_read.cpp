@@ -3,6 +3,7 @@
 #include "core/exchange/readers.h"
 #include "core/exchange/wire.h"
 #include "core/pattern/image.h"
+#include "core/pattern/playback.h"
 
 #include <OpenImageIO/filesystem.h>
 #include <OpenImageIO/imageio.h>
@@ -81,6 +82,8 @@ std::string decodeFile(const std::string& path) {
 
 std::string readImageBytes(const std::string& path, int index) {
   OIIO::attribute("threads", 1);
+  if (isMovie(path)) return readMovieFrameBytes(path, std::max(0, index));
+  if (index < 0 && (path.ends_with(".svg") || path.ends_with(".SVG"))) return readDrawingBytes(path);
   if (index < 0) return decodeFile(path);
   std::string external;
   const std::string encoded = modelImageBytes(path, index, external);

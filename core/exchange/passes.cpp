@@ -1,5 +1,7 @@
 #include "core/exchange/passes.h"
 
+#include "core/render/plate.h"
+
 #include "core/base/error.h"
 #include "core/base/hash.h"
 
@@ -123,7 +125,7 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
   std::vector<std::string> channels = {"R", "G", "B", "A"};
   file.layers.push_back(fromFilm("", channels, false, film, [&](size_t i, float* out) {
     std::copy_n(developed.picture.rgb.begin() + ptrdiff_t(3 * i), 3, out);
-    out[3] = film.alpha(i);
+    out[3] = plateAlpha(scene.plates.get(), film, i);
   }));
   if (depth) file.layers.push_back(fromFilm("Depth", {"Z"}, true, film, [&](size_t i, float* out) { *out = film.depth(i); }));
   if (wanted("normal"))

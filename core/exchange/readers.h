@@ -7,11 +7,16 @@ namespace ilumbra {
 struct Model;
 class Image;
 struct TextOutline;
+struct Footage;
 
 // In the child: they read a file that nobody vouches for, and throw BadInput.
 std::string readModelBytes(const std::string& path);
-/// `index` >= 0 picks an image inside a glTF file.
+/// `index` >= 0 picks an image inside a model, or a frame of a movie.
 std::string readImageBytes(const std::string& path, int index);
+std::string readDrawingBytes(const std::string& path);
+std::string readMovieFrameBytes(const std::string& path, int index);
+/// Of a movie: how many frames, and how many a second.
+std::string readFootageBytes(const std::string& path);
 /// All channels of a picture as floats.
 std::string readLayersBytes(const std::string& path);
 /// `request`: spacing in ems, a colon, and the line of text.
@@ -35,6 +40,7 @@ void writeWithAssimp(const Model& model, const std::string& path);
 std::shared_ptr<const Model> decodeModel(const std::string& bytes);
 std::shared_ptr<const Image> decodeImage(const std::string& bytes);
 TextOutline decodeOutline(const std::string& bytes);
+Footage decodeFootage(const std::string& bytes);
 std::string encode(const Model& model);
 
 } // namespace ilumbra

@@ -173,7 +173,7 @@ std::vector<ParamDef> modifierParams(std::vector<ParamDef> own) {
 
 std::vector<ModifierKind> allModifiers() {
   return {repeatModifier(), shellModifier(), cageModifier(), joinModifier(), capModifier(), burstModifier(), subdivideModifier(), smoothModifier(),
-          bendModifier(),   twistModifier(), taperModifier(), rippleModifier(), displaceModifier(), mendModifier()};
+          bendModifier(),   twistModifier(), taperModifier(), rippleModifier(), displaceModifier(), mendModifier(), pieceModifier()};
 }
 
 void BuildFrom::stopIfCancelled() const {

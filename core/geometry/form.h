@@ -53,6 +53,7 @@ ModifierKind capModifier();
 ModifierKind displaceModifier();
 ModifierKind joinModifier();
 ModifierKind mendModifier();
+ModifierKind pieceModifier();
 ModifierKind repeatModifier();
 ModifierKind rippleModifier();
 ModifierKind shellModifier();

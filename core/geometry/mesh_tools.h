@@ -42,6 +42,9 @@ int eulerCharacteristic(const Mesh& mesh);
 /// Bodies (or sheets) that hang together by edges: a number for each triangle; returns how many there are.
 uint32_t components(const Mesh& mesh, std::vector<uint32_t>& of);
 
+/// The numbers of these, the one with the largest area first.
+std::vector<uint32_t> piecesBySize(const Mesh& mesh);
+
 /// Splits edges that are longer than `length` metres until none is, in all triangles at an edge alike, so that what is closed
 /// stays closed. Stops at `most` triangles.
 void splitLongEdges(Mesh& mesh, float length, size_t most = 4'000'000);

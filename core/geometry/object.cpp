@@ -52,6 +52,7 @@ Reference wornMaterial(const Document& doc, const Node& object, double frame) {
   for (int i = 0; i < 32 && n && n->kind->param("material"); ++i) {
     const Params p(*n, frame);
     const Reference use = p.reference("material");
+    if (!use.target && n->kind->id == "object.card") return {n->id, nullptr}; // it brings its own look
     if (use.target || !n->kind->param("of")) return use;
     n = doc.find(p.reference("of").target);
   }
@@ -97,7 +98,7 @@ double Shape::area() const {
 
 std::vector<ShapeKind> allShapes() {
   std::vector<ShapeKind> all = {sphereShape(), boxShape(), planeShape(), discShape(), cylinderShape(), tubeShape(), coneShape(), torusShape(), knotShape(), polyhedronShape(),
-                                gemShape(), lensShape(), prismShape(), turnedShape(), textShape(), pathShape(), backdropShape(), twinShape(), meshShape(), groupShape()};
+                                gemShape(), lensShape(), prismShape(), turnedShape(), textShape(), pathShape(), backdropShape(), cardShape(), waterShape(), twinShape(), meshShape(), groupShape()};
   for (ShapeKind& s : all) {
     if (s.build) s.kind.slots.push_back({"modifiers", "Modifiers", {"modifier."}, Stage::Geometry});
     if (s.build) s.kind.slots.push_back({"carries", "Carries", {"object.", "light.", "camera."}, Stage::Geometry});

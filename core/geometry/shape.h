@@ -68,8 +68,11 @@ M44f worldMatrix(const Document& doc, const Node& node, double frame);
 
 Kind pathPointKind();
 Kind profilePointKind();
+Kind waterWaveKind();
+Kind waterRingKind();
 ShapeKind backdropShape();
 ShapeKind boxShape();
+ShapeKind cardShape();
 ShapeKind coneShape();
 ShapeKind cylinderShape();
 ShapeKind discShape();
@@ -88,5 +91,6 @@ ShapeKind torusShape();
 ShapeKind tubeShape();
 ShapeKind turnedShape();
 ShapeKind twinShape();
+ShapeKind waterShape();
 
 } // namespace ilumbra

@@ -1,5 +1,7 @@
 #include "core/lens/stack.h"
 
+#include "core/render/plate.h"
+
 #include "core/base/error.h"
 #include "core/lens/glow.h"
 
@@ -118,6 +120,7 @@ int layerIndex(const Scene& scene, const LayerQuery& query) {
 
 LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks,
                    bool withLens, NodeId solo) {
+  if (scene.plates) return develop(doc, frame, scene, collectLayers(scene, film, amounts, tasks), tasks, withLens, solo);
   const float exposure = exposureFactor(doc, frame);
   const auto light = [&](const LayerQuery& q) { return collect(film, layerIndex(scene, q), amounts, exposure, tasks); };
   if (withLens) return applyLens(doc, frame, light, tasks, solo);
@@ -128,18 +131,26 @@ std::vector<Picture> collectLayers(const Scene& scene, const Film& film, const s
   std::vector<Picture> layers;
   std::vector<const Picture*> all;
   for (size_t q = 0; q < scene.queries.size(); ++q) layers.push_back(collect(film, int(q), amounts, 1, tasks));
-  if (!denoiser) return layers;
-  for (const Picture& p : layers) all.push_back(&p);
-  return denoiser->apply(all, tasks, cancel);
+  if (denoiser) {
+    for (const Picture& p : layers) all.push_back(&p);
+    layers = denoiser->apply(all, tasks, cancel);
+  }
+  if (scene.plates) {
+    PlateLayers plates = plateLayers(*scene.plates, film, tasks);
+    layers.push_back(std::move(plates.keep));
+    layers.push_back(std::move(plates.add));
+  }
+  return layers;
 }
 
 LensResult develop(const Document& doc, double frame, const Scene& scene, const std::vector<Picture>& layers, const Tasks& tasks, bool withLens, NodeId solo) {
   const float exposure = exposureFactor(doc, frame);
   const auto light = [&](const LayerQuery& q) {
     Picture p = layers[size_t(layerIndex(scene, q))];
-    const size_t row = size_t(p.width) * 3;
+    const size_t row = size_t(p.width) * 3, n = scene.queries.size();
+    const Picture *keep = layers.size() > n ? &layers[n] : nullptr, *add = keep && q.everything ? &layers[n + 1] : nullptr;
     tasks.forEach(p.height, [&](int y) {
-      for (size_t i = size_t(y) * row; i < size_t(y + 1) * row; ++i) p.rgb[i] *= exposure;
+      for (size_t i = size_t(y) * row; i < size_t(y + 1) * row; ++i) p.rgb[i] = p.rgb[i] * (keep ? exposure * keep->rgb[i] : exposure) + (add ? add->rgb[i] : 0.0f);
     });
     return p;
   };

@@ -38,7 +38,7 @@ int layerIndex(const Scene& scene, const LayerQuery& query);
 LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks,
                    bool withLens = true, NodeId solo = 0);
 /// What the stack works on, apart from the film: a picture for each query of the scene, unexposed; denoised if a denoiser is
-/// given. Throws Cancelled.
+/// given; where there are plates, after them what these keep of each and add to all light (render/plate.h). Throws Cancelled.
 std::vector<Picture> collectLayers(const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, const Denoiser* denoiser = nullptr,
                                    const CancelFlag* cancel = nullptr);
 /// As above, from such layers.

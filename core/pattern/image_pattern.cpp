@@ -1,4 +1,5 @@
 #include "core/base/colorspace.h"
+#include "core/pattern/playback.h"
 #include "core/pattern/coordinates.h"
 #include "core/pattern/image.h"
 
@@ -122,11 +123,19 @@ int indexOf(const Params& p, const char* name) {
 
 } // namespace
 
+std::shared_ptr<const Image> shownImage(const Params& p, const Document& doc, const Assets& assets) {
+  const std::string file = p.text("file");
+  if ((!p.flag("numbered") && !isMovie(file)) || !assets.footage) return assets.image(file, p.node().kind->param("index") ? int(p.number("index")) : -1);
+  const Footage footage = assets.footage(file);
+  const int index = playedFrame(p, doc, footage).index;
+  return footage.files.empty() ? assets.image(file, index) : assets.image(footage.files[size_t(index)], -1);
+}
+
 PatternKind imagePattern() {
   return {{.id = "pattern.image",
            .label = "Image",
            .helpText = "A picture laid over a surface.",
-           .params = {file("file", "File").help("A picture, or a model that holds one"),
+           .params = join({{file("file", "File").help("A picture or a movie, or a model that holds a picture"),
                       integer("index", "Image in the model", -1).range(-1, 65535).fixed()
                           .help("Which image inside a model file; -1 when the file is a picture"),
                       choice("channel", "Channel", {"colour", "red", "green", "blue", "alpha"}).help("What of the picture is used"),
@@ -137,11 +146,14 @@ PatternKind imagePattern() {
                       choice("fit", "Fit", {"stretch", "fit", "fill"}).help("How its shape meets a square of the coordinates"),
                       vector("offset", "Offset", "", {0, 0, 0}).soft(-1, 1).help("Shift in texture widths and heights"),
                       vector("scale", "Scale", "", {1, 1, 1}).soft(0.1, 10).help("How often the picture repeats"),
-                      number("turn", "Turn", "°", 0).soft(-180, 180).help("Turn about the texture's origin")},
-           .existence = Stage::Shading},
+                      number("turn", "Turn", "°", 0).soft(-180, 180).help("Turn about the texture's origin"),
+                      flag("numbered", "Numbered files", false).in("Playback").help("The picture is one of a numbered sequence")},
+                           playbackParams(Stage::Shading)}),
+           .existence = Stage::Shading,
+           .changesByTime = isPlayed},
           [](const Params& p, PatternCompiler& compiler) {
             ImageLook i;
-            i.image = compiler.assets().image(p.text("file"), int(p.number("index")));
+            i.image = shownImage(p, compiler.doc(), compiler.assets());
             i.decode = compiler.asColor();
             i.channel = indexOf(p, "channel") - 1;
             i.projection = Projection(indexOf(p, "projection"));

@@ -1,5 +1,7 @@
 #include "core/pattern/playback.h"
 
+#include <algorithm>
+#include <cctype>
 #include <charconv>
 #include <cmath>
 #include <filesystem>
@@ -52,6 +54,13 @@ FootageFrame playedFrame(const Params& p, const Document& doc, const Footage& fo
   at = wrapped(at, count - 1, play);
   const int i = std::min(count - 1, int(at));
   return {i, std::min(count - 1, i + 1), i + 1 < count ? at - i : 0};
+}
+
+bool isMovie(const std::string& file) {
+  std::string e = fs::path(file).extension().string();
+  for (char& c : e) c = char(std::tolower(static_cast<unsigned char>(c)));
+  static const char* const movies[] = {".mp4", ".mov", ".m4v", ".mkv", ".webm", ".avi", ".mpg", ".mpeg", ".mxf", ".ogv", ".gif"};
+  return std::find(std::begin(movies), std::end(movies), e) != std::end(movies);
 }
 
 NumberedName numberedName(const std::string& file) {

@@ -18,6 +18,11 @@ struct FootageFrame {
 };
 FootageFrame playedFrame(const Params& p, const Document& doc, const Footage& footage);
 
+/// The picture in `file`, or the frame that is shown now of the movie or (`numbered`) the sequence there.
+std::shared_ptr<const Image> shownImage(const Params& p, const Document& doc, const Assets& assets);
+
+/// True if the name is that of a movie.
+bool isMovie(const std::string& file);
 /// A file name with a number before its extension, in parts.
 struct NumberedName {
   std::string before, after;

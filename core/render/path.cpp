@@ -138,7 +138,7 @@ void Path::add(const Label& label, const Color& light) {
 void Path::meetSky() {
   if (counted()) return;
   for (const Emitter& sky : m_scene.skies) {
-    const bool shown = !m_chain || (m_straight ? sky.switches & SwitchSeen
+    const bool shown = !m_chain || (m_straight ? sky.switches & SwitchSeen && !m_scene.plateBehind
                                                : !((m_label.seen & SeenMirrored) && !(sky.switches & SwitchMirrored)) &&
                                                      !((m_label.seen & SeenThrough) && !(sky.switches & SwitchThrough)));
     if (!shown) continue;

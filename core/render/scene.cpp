@@ -8,6 +8,7 @@
 #include "core/render/geometry.h"
 #include "core/render/hit.h"
 #include "core/render/mix.h"
+#include "core/render/plate.h"
 #include "core/render/own_light.h"
 
 #include <fmt/format.h>
@@ -18,6 +19,12 @@
 namespace ilumbra {
 
 struct SceneCache::Content {
+  struct {
+    std::vector<NodePtr> nodes;
+    double frame = 0;
+    int width = 0, height = 0;
+    std::shared_ptr<const Plates> plates;
+  } plates; ///< of the last compile
   RTCDevice device = rtcNewDevice("set_affinity=0");
   struct Made {
     GeometryPtr geometry; ///< null: of a group
@@ -116,6 +123,7 @@ public:
     m_shutter = shutterOf(m_doc, m_options.frame);
     s.moves = s.camera.moves();
 
+    layPlates();
     assignGroups();
     for (const Node* n : m_doc.family("object")) {
       stopIfCancelled();
@@ -166,6 +174,30 @@ private:
     const size_t own = m_scene->sharedGroups ? m_scene->groups.size() - 1 : m_sources.size();
     baked = i < own ? Color(1.0f) : m_sources[i].amount;
     return uint16_t(std::min(i, own));
+  }
+
+  void layPlates() {
+    Scene& s = *m_scene;
+    std::vector<NodePtr> nodes;
+    bool patterned = false;
+    for (const NodePtr& n : m_doc.nodes())
+      if (n->kind->family() == "plate") {
+        nodes.push_back(n);
+        patterned |= n->find("color") && n->find("color")->pattern();
+      }
+    if (nodes.empty()) return;
+    auto& kept = m_cache.plates;
+    if (patterned || !kept.plates || kept.nodes != nodes || kept.frame != m_options.frame || kept.width != s.width || kept.height != s.height) {
+      kept = {};
+      try {
+        kept = {nodes, m_options.frame, s.width, s.height, platesOf(m_doc, m_options.frame, s.width, s.height, m_assets)};
+      } catch (const Error& e) {
+        if (e.kind() == Refusal::Cancelled) throw;
+        s.troubles.push_back(e.what());
+      }
+    }
+    s.plates = kept.plates;
+    s.plateBehind = s.plates && !s.plates->behind.alpha.empty();
   }
 
   uint16_t materialOf(const Reference& use) {

@@ -15,6 +15,7 @@ namespace ilumbra {
 
 /// The shape of objects with its acceleration structure, shared by all that have the same shape.
 struct Geometry;
+struct Plates;
 using GeometryPtr = std::shared_ptr<const Geometry>;
 
 /// How light of lamps gets through an object's clear matter: not at all; on a straight line by Fresnel and absorption; or
@@ -122,6 +123,8 @@ public:
   Camera camera;
   Box3f bounds;                     ///< of objects; empty if there are none
   bool moves = false;               ///< something does while the shutter is open, the camera maybe: samples have a time
+  std::shared_ptr<const Plates> plates; ///< laid over and under the picture of the film; null: there are none
+  bool plateBehind = false;         ///< so that the camera does not see the sky itself
   int width = 0, height = 0;
   uint32_t seed = 1;
   int bounces = 0;

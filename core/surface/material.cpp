@@ -278,6 +278,7 @@ Material compileSurface(const Document& doc, const Node& n, const Params& p, con
 Material compileMaterial(const Document& doc, const Reference& use, double frame, const Assets& assets, const std::function<int(const Reference&)>& indexOf) {
   const Node* n = doc.find(use.target);
   if (!n) return defaultMaterial();
+  if (n->kind->id == "object.card") return compileCard(doc, *n, frame, assets);
   const Params p(*n, frame, use.with.get());
   if (n->kind->id == "material.layer") {
     Material m = defaultMaterial();

@@ -97,6 +97,8 @@ Kind veilKeyKind();
 /// Compiles one use of a material node. `indexOf` gives the scene's index of another use, for layers. Throws BadInput
 /// naming the parameter at fault.
 Material compileMaterial(const Document& doc, const Reference& use, double frame, const Assets& assets, const std::function<int(const Reference&)>& indexOf);
+/// The look of a card without a material: its picture as colour, opacity and own light of a sheet. Throws BadInput.
+Material compileCard(const Document& doc, const Node& card, double frame, const Assets& assets);
 /// Matte grey of reflectance 0.5.
 Material defaultMaterial();
 /// What the own light of this use sends out, cd/m² per channel of the working space (0 when it has none).

@@ -1,4 +1,8 @@
 // Placing and shaping in the real window, by real events.
+#include "app/health_overlay.h"
+#include "app/import_dialog.h"
+#include "app/model_files.h"
+#include "app/number_row.h"
 #include "app/picture_view.h"
 #include "app/settings_panel.h"
 #include "core/geometry/form.h"
@@ -6,7 +10,9 @@
 #include "core/session/arrange.h"
 #include "tests/app/open.h"
 
+#include <QComboBox>
 #include <QLabel>
+#include <QLineEdit>
 #include <QMenu>
 #include <QTimer>
 #include <QToolButton>
@@ -219,4 +225,126 @@ TEST_CASE("Modifiers are added, switched, ordered and taken away in the settings
   CHECK(order().back() == "Twist");
   REQUIRE(o.finished());
   CHECK(o.studio->session().scene()->troubles.empty());
+}
+
+TEST_CASE("Every modifier is added from the menu and changed by typing, each in one step", "[app][modifiers]") {
+  Open o;
+  NodeId box = 0;
+  o.studio->edit("Box", [&](const Document& d) { return addNode(d, "object.box", "Crate", {}, &box); });
+  // What join refers to.
+  o.studio->edit("Ball", [&](const Document& d) { return addNode(d, "object.sphere", "Tool", {}); });
+  o.studio->select({box});
+  o.window->commands().run(QStringLiteral("window.settings"));
+  SettingsPanel& panel = o.window->settings();
+  for (const ModifierKind& m : allModifiers()) {
+    CAPTURE(m.kind.id);
+    const Document before = o.doc();
+    QTimer::singleShot(100, [&] {
+      auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+      if (!menu) return;
+      for (QAction* a : menu->actions())
+        if (a->data().toString().toStdString() == m.kind.id) {
+          menu->setActiveAction(a);
+          QTest::keyClick(menu, Qt::Key_Return);
+          return;
+        }
+      menu->close();
+    });
+    QTest::qWait(20);
+    for (QToolButton* b : panel.widget()->findChildren<QToolButton*>())
+      if (b->text() == QStringLiteral("+ add") && b->parentWidget()->findChild<QLabel*>()->text() == QStringLiteral("Modifiers")) {
+        b->click();
+        break;
+      }
+    REQUIRE(Open::wait([&] { return !(o.doc() == before); }));
+    const auto& list = o.doc().find(box)->children.at("modifiers");
+    REQUIRE(list.size() == 1);
+    const NodeId id = list.front();
+    REQUIRE(o.doc().find(id)->kind->id == m.kind.id);
+    const Document added = o.doc();
+    // The first parameter of each type that has one: by its row and real keys.
+    for (const ParamDef& d : m.kind.params) {
+      if (d.type != ParamType::Number && d.type != ParamType::Integer) continue;
+      auto* row = qobject_cast<NumberRow*>(panel.row(id, d.name));
+      if (!row) continue;
+      const double old = std::get<double>(Params(*o.doc().find(id), 1).constant(d.name)), wanted = d.type == ParamType::Integer ? std::min(d.hardMax, old + 1) : std::clamp(old * 0.5 + (old == 0 ? d.softMax * 0.25 : 0), d.hardMin, d.hardMax);
+      row->setFocus();
+      QTest::keyClick(row, Qt::Key_Return);
+      auto* field = row->findChild<QLineEdit*>();
+      REQUIRE(field);
+      field->selectAll();
+      QTest::keyClicks(field, QString::number(wanted, 'g', 12) + (d.unit.empty() || d.unit == "×" ? QString() : QStringLiteral(" ") + qs(d.unit == "%" ? "" : d.unit)));
+      QTest::keyClick(field, Qt::Key_Return);
+      QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
+      CAPTURE(d.name, wanted);
+      CHECK_FALSE(o.doc() == added);
+      o.studio->undo();
+      CHECK(o.doc() == added);
+      break;
+    }
+    if (m.kind.id == "modifier.join") o.studio->edit("Other", [&](const Document& d) { return setValue(d, id, "other", Constant(Reference{d.findByName("Tool")->id, nullptr})); });
+    REQUIRE(o.finished());
+    for (const std::string& t : o.studio->session().scene()->troubles) UNSCOPED_INFO(t);
+    CHECK(o.studio->session().scene()->troubles.empty());
+    if (m.kind.id == "modifier.join") o.studio->undo();
+    o.studio->undo();
+    CHECK(o.doc() == before);
+  }
+}
+
+TEST_CASE("What is wrong with a mesh is shown in the picture and mended in one step", "[app][health]") {
+  Open o;
+  writeFileAtomically(o.folder / "cup.obj", "o Cup\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0.5 0.5 1\nf 1 2 5\nf 2 3 5\nf 3 4 5\nf 4 1 5\n");
+  bool done = false;
+  o.window->models().importAs(QString::fromStdString(o.folder / "cup.obj"), {}, [&] { done = true; });
+  REQUIRE(Open::wait([&] { return done; }));
+  REQUIRE(o.finished());
+  o.studio->select({o.id("Cup")});
+  o.window->commands().run(QStringLiteral("picture.health"));
+  HealthOverlay& health = o.window->picture().health();
+  REQUIRE(Open::wait([&] { return health.entries().size() == 1 && health.entries()[0].health; }));
+  CHECK(health.entries()[0].health->open.size() == 4);
+  const Document before = o.doc();
+  o.window->commands().run(QStringLiteral("picture.mend"));
+  REQUIRE(o.finished());
+  REQUIRE(Open::wait([&] { return health.entries().size() == 1 && health.entries()[0].health && health.entries()[0].health->well(); }));
+  o.studio->undo();
+  CHECK(o.doc() == before);
+  o.window->commands().run(QStringLiteral("picture.health"));
+  CHECK(health.entries().empty());
+}
+
+TEST_CASE("A model without a unit asks for it, and one that changes on disk offers to be taken anew", "[app][import]") {
+  Open o;
+  const std::string file = o.folder / "rod.obj";
+  writeFileAtomically(file, "o Rod\nv 0 0 0\nv 100 0 0\nv 0 100 0\nf 1 2 3\n");
+  bool done = false;
+  o.window->importFile(QString::fromStdString(file), [&] { done = true; });
+  ImportDialog* ask = nullptr;
+  REQUIRE(Open::wait([&] { return (ask = o.window->findChild<ImportDialog*>()) && ask->isVisible(); }));
+  auto* unit = ask->findChild<QComboBox*>(QStringLiteral("unit"));
+  auto* size = ask->findChild<QLabel*>(QStringLiteral("size"));
+  REQUIRE(unit);
+  CHECK(size->text().contains(QStringLiteral("100 m")));
+  QTest::keyClicks(unit, QStringLiteral("centi"));
+  CHECK(size->text().contains(QStringLiteral("1 m wide")));
+  QTest::keyClick(ask, Qt::Key_Return);
+  REQUIRE(Open::wait([&] { return done; }));
+  REQUIRE(o.doc().findByName("Rod"));
+  CHECK(std::get<Triple>(*valueAt(o.doc(), resolve(o.doc(), "rod.size")).constant())[0] == Approx(0.01));
+  REQUIRE(o.finished());
+  const NodeId rod = o.id("Rod");
+  auto* offer = o.window->findChild<QToolButton*>(QStringLiteral("reload"));
+  REQUIRE(offer);
+  CHECK_FALSE(offer->isVisible());
+  QTest::qWait(1100); // file times may be whole seconds
+  writeFileAtomically(file, "o Knob\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\no Rod\nv 0 0 0\nv 50 0 0\nv 0 50 0\nf 4 5 6\n");
+  REQUIRE(Open::wait([&] { return offer->isVisible(); }, 20000));
+  const Document before = o.doc();
+  QTest::mouseClick(offer, Qt::LeftButton);
+  REQUIRE(Open::wait([&] { return o.doc().findByName("Knob") != nullptr; }));
+  CHECK(o.id("Rod") == rod);
+  CHECK_FALSE(offer->isVisible());
+  o.studio->undo();
+  CHECK(o.doc() == before);
 }

@@ -186,8 +186,8 @@ TEST_CASE("OBJ, PLY and STL hold every copy in its place", "[exchange][export]")
     SceneCache own;
     const ScenePtr again = compileScene(back, {.width = 16, .height = 9, .queries = {}}, cache.assets(""), own);
     CHECK(again->troubles.empty());
-    CHECK(length(again->bounds.min - all.min) < 0.01f);
-    CHECK(length(again->bounds.max - all.max) < 0.01f);
+    CHECK(length(again->bounds.min - all.min) < 0.025f); // the ball moves 2 cm while the shutter is open
+    CHECK(length(again->bounds.max - all.max) < 0.025f);
   }
   CHECK(fs::exists(folder / "set.mtl"));
   const Document obj = importModel(Document::create(kinds()), folder / "set.obj", cache).doc;

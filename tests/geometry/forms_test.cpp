@@ -300,3 +300,63 @@ TEST_CASE("Text is shaped: kerned, spaced, in lines, aligned, and in any script 
   CHECK(std::abs(two.center().x) < 0.02f);
   CHECK(isClosed(meshFor("object.text", {{"text", "Ωρα ἡλίου"}, {"face", "EB Garamond"}, {"bevel", "0.001"}})));
 }
+
+TEST_CASE("Water fills its basin whatever the wind does, and its normals are those of its waves", "[geometry][water]") {
+  for (const char* state : {"calm", "ripples", "light air", "breeze"}) {
+    CAPTURE(state);
+    const Mesh m = meshFor("object.water", {{"width", "1.5"}, {"length", "2"}, {"depth", "0.3"}, {"state", state}});
+    CHECK(isClosed(m));
+    CHECK(eulerCharacteristic(m) == 2);
+    CHECK(volume(m) == Approx(1.5 * 2 * 0.3).epsilon(0.02));
+    // Of the surface: the normals given against those of the facets around.
+    double worst = 1;
+    for (const auto& t : m.triangles) {
+      // Walls aside, and the rim along them, where waves no longer move sideways.
+      if (m.normals[t.a].y < 0.5f || std::abs(m.positions[t.a].x) > 0.6f || std::abs(m.positions[t.a].z) > 0.85f) continue;
+      const V3f n = normalize(cross(m.positions[t.b] - m.positions[t.a], m.positions[t.c] - m.positions[t.a]));
+      worst = std::min(worst, double(dot(n, normalize(m.normals[t.a] + m.normals[t.b] + m.normals[t.c]))));
+    }
+    CHECK(worst > 0.985);
+  }
+  const Mesh sheet = meshFor("object.water", {{"depth", "0"}});
+  CHECK_FALSE(isClosed(sheet));
+}
+
+TEST_CASE("Waves run as fast as gravity has them, and rings start with their drop", "[geometry][water]") {
+  Set s;
+  const NodeId pool = s.add("object.water", "Pool", {{"width", "4"}, {"length", "4"}, {"depth", "0"}, {"choppiness", "0"}, {"resolution", "400"}});
+  s.add("water.wave", "Swell", {{"height", "0.05"}, {"wavelength", "0.5"}, {"direction", "90"}}, {pool, "waves"});
+  const Document doc = s.take();
+  const Assets none = noAssets();
+  const auto heightAt = [&](const Document& d, double frame, float x, float z) {
+    const Mesh m = formOf(*d.find(pool), {d, frame, none}).shape.mesh;
+    float best = 1e9f, y = 0;
+    for (const V3f& p : m.positions)
+      if (const float r = std::hypot(p.x - x, p.z - z); r < best) {
+        best = r;
+        y = p.y;
+      }
+    return y;
+  };
+  // c = sqrt(g λ / 2π); a crest at x = 0 in frame 1 is at c t later.
+  const double c = std::sqrt(9.81 * 0.5 / (2 * pi64)), seconds = 0.5;
+  CHECK(heightAt(doc, 1, 0, 0) == Approx(0.05).epsilon(1e-3));
+  CHECK(heightAt(doc, 1, 0.25f, 0) == Approx(-0.05).epsilon(1e-3));
+  CHECK(heightAt(doc, 1 + 24 * seconds, float(std::lround(c * seconds * 100)) / 100, 0.3f) == Approx(0.05).epsilon(0.02));
+  CHECK(formKey(doc, *doc.find(pool), 1).changes);
+  CHECK(isAnimated(*doc.find(pool)));
+
+  Set r;
+  const NodeId bowl = r.add("object.water", "Pool", {{"width", "4"}, {"length", "4"}, {"depth", "0"}, {"resolution", "400"}});
+  r.add("water.ring", "Drop", {{"height", "0.02"}, {"wavelength", "0.2"}, {"fade", "0"}, {"drops", "on"}, {"begins", "25"}, {"wave_speed", "1"}}, {bowl, "waves"});
+  const Document rings = r.take();
+  const auto span = [&](double frame, float from, float to) {
+    float most = 0;
+    for (const V3f& p : formOf(*rings.find(bowl), {rings, frame, none}).shape.mesh.positions)
+      if (const float d = std::hypot(p.x, p.z); d >= from && d < to) most = std::max(most, std::abs(p.y));
+    return most;
+  };
+  CHECK(span(25, 0, 3) == 0);
+  CHECK(span(25 + 24, 0, 0.7f) > 0.015f); // a second later it has come a metre
+  CHECK(span(25 + 24, 1.01f, 3) == 0);
+}

@@ -1,0 +1,218 @@
+#include "core/render/plate.h"
+
+#include "core/base/colorspace.h"
+#include "core/base/error.h"
+#include "core/document/edit.h"
+#include "core/pattern/image.h"
+#include "core/pattern/playback.h"
+#include "core/pattern/program.h"
+#include "core/render/camera.h"
+#include "core/render/film.h"
+
+#include <fmt/format.h>
+#include <tbb/parallel_for.h>
+
+namespace ilumbra {
+
+Kind plateKind() {
+  return {.id = "plate.picture",
+          .label = "Plate",
+          .helpText = "What lies behind the set or before it: a still, a numbered sequence, a movie, a colour, a gradient or a pattern.",
+          .params = join({{choice("shows", "Shows", {"picture", "colour", "line gradient", "round gradient"}).at(Stage::Shading).matters().help("What it is made of"),
+                           file("file", "Picture").at(Stage::Shading).matters().help("PNG, JPEG, OpenEXR, HDR, TIFF, SVG, or a movie"),
+                           color("color", "Colour", {0.02, 0.025, 0.04}).soft(0, 1).patterned().at(Stage::Shading).matters().help("Of all of it, or of a gradient's start; a pattern lies over the whole picture"),
+                           color("color_end", "Colour at the end", {0.2, 0.25, 0.4}).soft(0, 1).at(Stage::Shading).help("Of a gradient"),
+                           vector("start", "Start", "", {0.5, 0, 0}).soft(0, 1).at(Stage::Shading).help("Of a gradient, in picture widths and heights from the lower left; the middle of a round one"),
+                           vector("end", "End", "", {0.5, 1, 0}).soft(0, 1).at(Stage::Shading).help("Of a gradient; a round one ends at this distance"),
+                           choice("fit", "Fit", {"fill", "fit", "stretch"}).at(Stage::Shading).in("Picture").help("How its shape meets that of the frame"),
+                           number("scale", "Scale", "×", 1).soft(0.25, 4).range(1e-3, 1e3).log().at(Stage::Shading).in("Picture").help("Of the picture, about its middle"),
+                           vector("offset", "Offset", "", {0, 0, 0}).soft(-1, 1).at(Stage::Shading).in("Picture").help("To the right and upwards, in frame widths and heights"),
+                           number("turn_by", "Turn", "°", 0).soft(-180, 180).at(Stage::Shading).in("Picture").help("About its middle"),
+                           choice("color_space", "Colour space", {"as the file states", "linear Rec. 709", "ACEScg"}).at(Stage::Shading).in("Picture").help("What its numbers mean"),
+                           flag("use_alpha", "Its alpha counts", true).at(Stage::Shading).in("Picture").help("Off: it covers the frame all over"),
+                           number("stops", "Exposure", "stops", 0).soft(-6, 6).range(-30, 30).at(Stage::Shading).matters().help("Its own: the camera's does not change it"),
+                           number("opacity", "Opacity", "", 1).range(0, 1).at(Stage::Shading).help("How much of it is there"),
+                           choice("lies", "Lies", {"behind", "in front"}).at(Stage::Shading).help("Of the render"),
+                           flag("shown", "Shown", true).at(Stage::Shading).help("Off: as if it were not there; files then have their own alpha"),
+                           number("focal_length", "Its focal length", "mm", 0).soft(10, 200).range(0, 10000).fixed().at(Stage::Display).in("Camera match").help("Of the lens that took it, on a film as wide as the camera's; 0: not known"),
+                           number("horizon", "Its horizon", "%", 0.5).soft(0, 1).range(-10, 10).fixed().at(Stage::Display).in("Camera match").help("Height at which the picture's horizon lies, from the lower edge"),
+                           flag("numbered", "Numbered files", false).at(Stage::Shading).in("Playback").help("The picture is one of a numbered sequence")},
+                          playbackParams(Stage::Shading)}),
+          .existence = Stage::Shading,
+          .changesByTime = isPlayed};
+}
+
+namespace {
+
+struct Texel {
+  Color light{0.0f};
+  float alpha = 0;
+};
+
+class Painter {
+public:
+  Painter(const Document& doc, const Params& p, int width, int height, const Assets& assets) : m_p(p), m_aspect(float(width) / float(height)), m_pixel(1 / float(width)) {
+    m_gain = std::exp2(p.real("stops"));
+    m_opacity = p.real("opacity");
+    m_kind = p.text("shows");
+    if (m_kind == "picture") {
+      if (p.text("file").empty()) throw badInput("no picture is named");
+      m_image = shownImage(p, doc, assets);
+      const float own = float(m_image->width()) / float(m_image->height());
+      const std::string fit = p.text("fit");
+      // Picture widths and heights to a frame's.
+      if (fit != "stretch") ((own > m_aspect) == (fit == "fill") ? m_wide : m_high) = (own > m_aspect) == (fit == "fill") ? m_aspect / own : own / m_aspect;
+      const std::string space = p.text("color_space");
+      m_decode = space == "as the file states";
+      m_rec709 = space == "linear Rec. 709";
+      const Triple o = p.triple("offset");
+      m_offset = {float(o[0]), float(o[1])};
+      const float a = p.real("turn_by") * pi / 180;
+      m_cos = std::cos(a);
+      m_sin = std::sin(a);
+      m_scale = p.real("scale");
+      m_alpha = p.flag("use_alpha");
+      return;
+    }
+    if (const PatternUse* use = p.pattern("color")) m_program = std::make_shared<const Program>(Program::compile(doc, use->pattern, p.frame(), assets, true));
+    else m_color = acescgFrom709(triple("color"));
+    m_end = acescgFrom709(triple("color_end"));
+    m_start = triple("start");
+    m_stop = triple("end");
+  }
+
+  // x to the right and y upwards, both from 0 to 1.
+  Texel at(float x, float y) const {
+    Texel t;
+    if (m_kind == "picture") {
+      // Back from the frame to the picture: about its middle, by the frame's height.
+      float u = (x - 0.5f - m_offset.x) * m_aspect, v = y - 0.5f - m_offset.y;
+      const float c = (u * m_cos + v * m_sin) / m_scale, s = (v * m_cos - u * m_sin) / m_scale;
+      u = c / m_aspect * m_wide + 0.5f;
+      v = s * m_high + 0.5f;
+      if (u < 0 || u > 1 || v < 0 || v > 1) return t;
+      // Beyond the middle of its outermost texels the picture would be mixed with its other side.
+      const float rimX = 0.5f / float(m_image->width()), rimY = 0.5f / float(m_image->height());
+      const Sample4 texel = m_image->lookup(std::clamp(u, rimX, 1 - rimX), std::clamp(v, rimY, 1 - rimY), m_decode, m_pixel * std::max(m_wide, m_high) / m_scale);
+      t.light = Color(texel.x, texel.y, texel.z);
+      if (m_rec709) t.light = acescgFrom709(t.light);
+      t.alpha = m_alpha ? clamp01(texel.w) : 1;
+    } else {
+      PatternPoint point;
+      point.uv = {x, y};
+      point.screen = {x, y, 0};
+      Color c = m_color;
+      if (m_program) {
+        const Sample4 v = m_program->evaluate(point);
+        c = {v.x, v.y, v.z};
+      }
+      if (m_kind != "colour") {
+        const V3f way((m_stop.x - m_start.x) * m_aspect, m_stop.y - m_start.y, 0), here((x - m_start.x) * m_aspect, y - m_start.y, 0);
+        const float reach = length(way);
+        const float k = reach > 0 ? clamp01(m_kind == "line gradient" ? dot(here, way) / (reach * reach) : length(here) / reach) : 1.0f;
+        c = mix(c, m_end, k);
+      }
+      t.light = c;
+      t.alpha = 1;
+    }
+    t.alpha *= m_opacity;
+    t.light *= m_gain * t.alpha;
+    return t;
+  }
+
+private:
+  V3f triple(const char* name) const {
+    const Triple t = m_p.triple(name);
+    return {float(t[0]), float(t[1]), float(t[2])};
+  }
+  const Params& m_p;
+  std::string m_kind;
+  float m_aspect, m_pixel, m_gain = 1, m_opacity = 1, m_wide = 1, m_high = 1, m_cos = 1, m_sin = 0, m_scale = 1;
+  bool m_decode = true, m_rec709 = false, m_alpha = true;
+  V2f m_offset{0, 0};
+  V3f m_start{0.0f}, m_stop{0.0f};
+  Color m_color{0.0f}, m_end{0.0f};
+  std::shared_ptr<const Image> m_image;
+  std::shared_ptr<const Program> m_program;
+};
+
+void lay(Plates::Sheet& sheet, const Painter& painter, int width, int height) {
+  const size_t n = size_t(width) * size_t(height);
+  if (sheet.alpha.empty()) {
+    sheet.light = Picture(width, height);
+    sheet.alpha.assign(n, 0.0f);
+  }
+  tbb::parallel_for(0, height, [&](int y) {
+    for (int x = 0; x < width; ++x) {
+      const Texel t = painter.at((float(x) + 0.5f) / float(width), 1 - (float(y) + 0.5f) / float(height));
+      const size_t i = size_t(y) * size_t(width) + size_t(x);
+      for (size_t c = 0; c < 3; ++c) sheet.light.rgb[3 * i + c] = t.light[int(c)] + sheet.light.rgb[3 * i + c] * (1 - t.alpha);
+      sheet.alpha[i] = t.alpha + sheet.alpha[i] * (1 - t.alpha);
+    }
+  });
+}
+
+} // namespace
+
+std::shared_ptr<const Plates> platesOf(const Document& doc, double frame, int width, int height, const Assets& assets) {
+  std::shared_ptr<Plates> out;
+  for (const Node* n : doc.family("plate")) {
+    const Params p(*n, frame);
+    if (!p.flag("shown")) continue;
+    if (!out) out = std::make_shared<Plates>();
+    try {
+      lay(p.text("lies") == "behind" ? out->behind : out->front, Painter(doc, p, width, height, assets), width, height);
+    } catch (const Error& e) {
+      if (e.kind() == Refusal::Cancelled) throw;
+      throw badInput(fmt::format("{}: {}", n->name, e.what()));
+    }
+  }
+  return out;
+}
+
+PlateLayers plateLayers(const Plates& plates, const Film& film, const Tasks& tasks) {
+  const int w = film.width(), h = film.height();
+  // A draft has fewer pixels than the plates.
+  const Picture& full = plates.behind.alpha.empty() ? plates.front.light : plates.behind.light;
+  PlateLayers out{Picture(w, h), Picture(w, h)};
+  tasks.forEach(h, [&](int y) {
+    for (int x = 0; x < w; ++x) {
+      const size_t i = size_t(y) * size_t(w) + size_t(x), k = size_t((2 * y + 1) * full.height / (2 * h)) * size_t(full.width) + size_t((2 * x + 1) * full.width / (2 * w));
+      const float bare = 1 - clamp01(film.alpha(i)), over = plates.front.alpha.empty() ? 0 : plates.front.alpha[k];
+      for (size_t c = 0; c < 3; ++c) {
+        out.keep.rgb[3 * i + c] = 1 - over;
+        const float back = plates.behind.alpha.empty() ? 0 : plates.behind.light.rgb[3 * k + c] * bare, front = plates.front.alpha.empty() ? 0 : plates.front.light.rgb[3 * k + c];
+        out.add.rgb[3 * i + c] = back * (1 - over) + front;
+      }
+    }
+  });
+  return out;
+}
+
+float plateAlpha(const Plates* plates, const Film& film, size_t pixel) {
+  const float own = film.alpha(pixel);
+  if (!plates) return own;
+  const float back = plates->behind.alpha.empty() ? 0 : plates->behind.alpha[pixel], front = plates->front.alpha.empty() ? 0 : plates->front.alpha[pixel];
+  return front + (1 - front) * (own + (1 - own) * back);
+}
+
+Document matchCamera(const Document& doc, NodeId plate) {
+  const Node *n = doc.find(plate), *camera = activeCamera(doc);
+  if (!n || n->kind->family() != "plate") throw badInput("select a plate: the camera is matched to one");
+  if (!camera) throw badInput("there is no camera to match");
+  const double frame = currentFrame(doc);
+  const Params p(*n, frame);
+  Document out = doc;
+  if (p.number("focal_length") > 0) out = setValue(out, camera->id, "focal_length", Constant(p.number("focal_length")));
+  const Params c(*out.find(camera->id), frame), settings = settingsOf(out);
+  const Triple from = c.triple("position"), to = c.triple("target");
+  const double dx = to[0] - from[0], dz = to[2] - from[2], flat = std::hypot(dx, dz), reach = std::hypot(flat, to[1] - from[1]);
+  if (flat < 1e-9) throw badInput(camera->name + " looks straight up or down, where there is no horizon");
+  // The horizon lies where a level line of sight falls: at (horizon - 1/2) of the film's height above its middle, a tangent.
+  const double height = c.number("film_width") * settings.number("height") / settings.number("width");
+  const double up = std::atan((p.number("horizon") - 0.5) * height / c.number("focal_length"));
+  const double level = reach * std::cos(up) / flat;
+  return setValue(out, camera->id, "target", Constant(Triple{from[0] + dx * level, from[1] - reach * std::sin(up), from[2] + dz * level}));
+}
+
+} // namespace ilumbra

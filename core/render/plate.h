@@ -1,0 +1,40 @@
+#pragma once
+#include "core/base/picture.h"
+#include "core/base/tasks.h"
+#include "core/document/document.h"
+#include "core/pattern/assets.h"
+
+namespace ilumbra {
+
+class Film;
+class Scene;
+
+/// What lies behind or before the render: a picture, a sequence, a movie, a colour, a gradient or a pattern.
+Kind plateKind();
+
+/// The plates of a document at one frame, as large as the picture: values as they come to stand in it, whatever the camera's
+/// exposure, multiplied by alpha.
+struct Plates {
+  struct Sheet {
+    Picture light;
+    std::vector<float> alpha; ///< empty: there is none
+  };
+  Sheet behind, front;
+};
+/// Null if there are none that are shown. Throws BadInput naming the plate and what is wrong with it.
+std::shared_ptr<const Plates> platesOf(const Document& doc, double frame, int width, int height, const Assets& assets);
+
+/// What the plates make of a picture of the film: p · keep + add, by pixel and channel; `add` belongs to all light alone. What is
+/// before the render covers it; what is behind is seen as far as its alpha lets it (Porter and Duff 1984).
+struct PlateLayers {
+  Picture keep, add;
+};
+PlateLayers plateLayers(const Plates& plates, const Film& film, const Tasks& tasks);
+/// The film's alpha with the plates.
+float plateAlpha(const Plates* plates, const Film& film, size_t pixel);
+
+/// The camera that sees the set as the plate's did: its focal length if that is known, and tilted until its horizon lies where the
+/// plate's does. Throws BadInput.
+Document matchCamera(const Document& doc, NodeId plate);
+
+} // namespace ilumbra

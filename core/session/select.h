@@ -1,0 +1,17 @@
+#pragma once
+#include "core/document/document.h"
+#include "core/base/tasks.h"
+#include "core/pattern/assets.h"
+
+namespace ilumbra {
+
+/// All objects that wear one of these materials, or a material of one of these objects.
+std::vector<NodeId> wearersOf(const Document& doc, const std::vector<NodeId>& things);
+/// Of lights: the objects that take their light; of objects: the lights that shine on them, by what the lights are linked to.
+std::vector<NodeId> linkedBy(const Document& doc, const std::vector<NodeId>& things);
+
+/// An object taken apart into its connected pieces: it keeps the largest, and each other becomes an object beside it, with the
+/// same material and place. `made` receives all of them. Throws BadInput if it is one piece, or more than 64.
+Document takenApart(const Document& doc, NodeId object, const Assets& assets, std::vector<NodeId>* made = nullptr, const CancelFlag* cancel = nullptr);
+
+} // namespace ilumbra
