@@ -25,7 +25,7 @@ Starter nameplateStarter() {
             b.add("material.surface", "Lamp opal", {{"base_color", "0.9, 0.9, 0.9"}, {"own_light", "11000"}, {"own_light_color", "1, 0.62, 0.3"}});
             b.add("object.cylinder", "Picture lamp", {{"radius", "22 mm"}, {"height", "0.8"}, {"round", "20 mm"}, {"turn", "0, 0, 90"}, {"position", "0, 0.5, 0.22"}, {"material", "Lamp opal"}});
             b.add("light.area", "Night window", {{"power", "800"}, {"color", "0.4, 0.56, 1"}, {"width", "0.6"}, {"height", "1.8"}, {"position", "-2.2, 0.2, 1.6"}, {"target", "0, 0, 0"}, {"seen", "off"}});
-            b.add("light.area", "Hall", {{"power", "420"}, {"color", "1, 0.8, 0.6"}, {"width", "4"}, {"height", "0.7"}, {"position", "-0.6, 0.9, 3.4"}, {"target", "0, 0, 0"}, {"seen", "off"}});
+            b.add("light.area", "Hall", {{"power", "900"}, {"color", "1, 0.8, 0.6"}, {"width", "1.5"}, {"height", "0.8"}, {"position", "-0.75, 0.28, 3.6"}, {"target", "0, 0, 0"}, {"seen", "off"}});
             b.add("camera.lens", "Camera", {{"position", "0.42, 0.06, 2.1"}, {"target", "0.02, 0.06, 0"}, {"focal_length", "42"}, {"focus", "2.1"}, {"f_stop", "5.6"}, {"ev100", "6.6"}});
             b.add("effect.glow", "Lamp glow", {{"from", "Picture lamp"}});
             b.add("lens.glow", "Lamp halo", {{"strength", "12 %"}, {"size", "10 %"}, {"sources", "Lamp glow"}});

@@ -19,9 +19,9 @@ Starter turnedBulbStarter() {
             b.preset("Cap brass", "Brushed brass");
             b.preset("Bakelite", "Black lacquer");
             b.set(b.find("Bakelite"), {{"base_color", "0.03, 0.02, 0.018"}});
-            b.add("material.surface", "Hot wire", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", "1800000"}, {"own_light_color", "1, 0.52, 0.18"}});
+            b.add("material.surface", "Hot wire", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", "26000"}, {"own_light_color", "1, 0.52, 0.18"}});
             // The bulb hangs in a socket; all of it is one group that the repeat takes along a rail.
-            const NodeId lamp = b.add("object.group", "Lamp", {{"position", "-0.5, 0.62, 0"}});
+            const NodeId lamp = b.add("object.group", "Lamp", {{"position", "-0.36, 0.62, -0.05"}});
             const NodeId bulb = b.add("object.turned", "Bulb", {{"wall", "1.2 mm"}, {"ends", "as drawn"}, {"position", "0, -0.235, 0"}, {"material", "Bulb glass"}}, b.in(lamp));
             for (const auto& [radius, height] : {std::pair{"0", "0"}, {"0.042", "0.012"}, {"0.068", "0.062"}, {"0.05", "0.125"}, {"0.026", "0.17"}, {"0.022", "0.215"}})
               b.add("profile.point", "Bulb point", {{"radius", radius}, {"height", height}}, {bulb, "profile"});
@@ -33,14 +33,14 @@ Starter turnedBulbStarter() {
               const double a = i * 1.4, r = i == 0 || i == 9 ? 0.008 : 0.022;
               b.add("path.point", "Wire point", {{"place", fmt::format("{:.4f}, {:.4f}, {:.4f}", r * std::cos(a), (i % 2 ? 0.055 : 0.125), r * std::sin(a)).c_str()}}, {wire, "points"});
             }
-            b.add("modifier.repeat", "Along the rail", {{"count", "3"}, {"step", "0.5, 0, 0"}}, {lamp, "modifiers"});
+            b.add("modifier.repeat", "Along the rail", {{"count", "3"}, {"step", "0.36, 0, 0"}}, {lamp, "modifiers"});
             b.add("light.area", "Night window", {{"power", "900"}, {"color", "0.4, 0.56, 1"}, {"width", "0.8"}, {"height", "1.8"}, {"position", "2, 1.5, 1.2"}, {"target", "0, 0.3, 0"}, {"seen", "off"}});
             b.preset("Bench brass", "Polished brass");
-            b.add("object.sphere", "Brass ball", {{"radius", "70 mm"}, {"position", "0.28, 0.07, 0.2"}, {"material", "Bench brass"}});
+            b.add("object.sphere", "Brass ball", {{"radius", "70 mm"}, {"position", "0.22, 0.07, 0.22"}, {"material", "Bench brass"}});
             b.add("object.knot", "Brass knot", {{"radius", "70 mm"}, {"winding", "28 mm"}, {"tube", "13 mm"}, {"position", "-0.26, 0.05, 0.22"}, {"material", "Bench brass"}});
-            b.add("camera.lens", "Camera", {{"position", "0.22, 0.42, 1.75"}, {"target", "0, 0.29, 0"}, {"focal_length", "55"}, {"focus", "1.76"}, {"f_stop", "5.6"}, {"ev100", "7.4"}});
+            b.add("camera.lens", "Camera", {{"position", "0.3, 0.5, 1.5"}, {"target", "0.01, 0.31, 0"}, {"focal_length", "44"}, {"focus", "1.55"}, {"f_stop", "5.6"}, {"ev100", "5"}});
             b.add("effect.glow", "Wire glow", {{"from", "Wire"}});
-            b.add("lens.glow", "Wire halo", {{"strength", "14 %"}, {"size", "12 %"}, {"falloff", "0.9"}, {"sources", "Wire glow"}});
+            b.add("lens.glow", "Wire halo", {{"strength", "10 %"}, {"size", "6 %"}, {"falloff", "1"}, {"sources", "Wire glow"}});
             b.set(b.find("Wire glow"), {{"lens", "Wire halo"}});
             return StarterContent{b.take(), {}};
           }};

@@ -60,7 +60,7 @@ void aboutMaterial(const Document& doc, const Scene& scene, const Instance& i, s
   if (clear && !m.thin && m.ior < 1.001f)
     out.push_back({Weight::Weak, "", matter->id, fmt::format("{} has an index of refraction of 1: it bends nothing and mirrors nothing", matter->name), {{"Set it to that of glass, 1.5", {{at(*matter, "ior"), "1.5"}}}}, "ior"});
   if (m.subsurface.any() && !m.thin) {
-    const Box3f box = i.geometry->shape.bounds();
+    const Box3f box = i.geometry->bounds;
     const V3f size = box.size();
     // Through the body's thinnest extent, as it stands in the set.
     float least = std::numeric_limits<float>::infinity();

@@ -345,7 +345,7 @@ Route measureRoute(const Document& doc, NodeId effectId, double frame, const Sce
       for (const Instance& i : scene.instances)
         for (const Node* n : sources)
           if (scene.things[i.thing].node == n->id) {
-            const Box3f b = i.geometry->shape.bounds();
+            const Box3f b = i.geometry->bounds;
             centre += transformPoint(i.toWorld, b.center());
             ++count;
           }

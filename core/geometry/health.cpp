@@ -257,11 +257,19 @@ Mesh mended(const Mesh& in, const Mending& how) {
   if (how.clean) {
     const Welded w = weld(mesh);
     std::vector<char> keep(mesh.triangles.size(), 0);
-    std::set<std::array<uint32_t, 3>> once;
-    for (size_t i = 0; i < w.triangles.size(); ++i) {
-      const auto& t = w.triangles[i];
-      // A sliver between two places would leave a hole; only what folds back on itself goes.
-      keep[w.origin[i]] = once.insert(sorted(t)).second;
+    // Of faces that look the same way one stays; a pair that looks both ways is a fold without inside, and goes.
+    std::map<std::array<uint32_t, 3>, std::vector<uint32_t>> once;
+    for (uint32_t i = 0; i < w.triangles.size(); ++i) once[sorted(w.triangles[i])].push_back(i);
+    const auto turns = [](const Mesh::Triangle& t) { return (t.a < t.b) + (t.b < t.c) + (t.c < t.a) == 2; };
+    for (const auto& [corners, faces] : once) {
+      int sum = 0;
+      for (const uint32_t i : faces) sum += turns(w.triangles[i]) ? 1 : -1;
+      if (sum == 0) continue;
+      for (const uint32_t i : faces)
+        if (turns(w.triangles[i]) == (sum > 0)) {
+          keep[w.origin[i]] = 1;
+          break;
+        }
     }
     mesh = part(mesh, [&](size_t i) { return keep[i] != 0; });
   }

@@ -1,6 +1,7 @@
 #include "core/geometry/solids.h"
 
 #include "core/base/error.h"
+#include "core/geometry/health.h"
 #include "core/geometry/mesh_tools.h"
 
 #pragma GCC diagnostic push
@@ -72,7 +73,7 @@ struct CornerHash {
 
 } // namespace
 
-Mesh joined(const Mesh& first, const Mesh& second, Joining how, const std::string& firstName, const std::string& secondName) {
+static Mesh joinedOnce(const Mesh& first, const Mesh& second, Joining how, const std::string& firstName, const std::string& secondName) {
   Solid a = solidOf(first, false, firstName), b = solidOf(second, true, secondName), out;
   out.add_property_map<Face, int64_t>("f:origin", 0);
   const auto done = [&] {
@@ -127,6 +128,27 @@ Mesh joined(const Mesh& first, const Mesh& second, Joining how, const std::strin
   }
   if (std::none_of(mesh.inside.begin(), mesh.inside.end(), [](uint8_t i) { return i; })) mesh.inside.clear();
   return mesh;
+}
+
+// What came of one join may have corners so near to one another that floats let its faces fold: smoothed out, it is a body again.
+Mesh joined(const Mesh& first, const Mesh& second, Joining how, const std::string& firstName, const std::string& secondName) {
+  try {
+    return joinedOnce(first, second, how, firstName, secondName);
+  } catch (const Error&) {
+    const auto isOpen = [](const Mesh& m) {
+      const auto edges = edgesOf(weld(m));
+      return std::any_of(edges.begin(), edges.end(), [](const MeshEdge& e) { return e.open() && !e.crowded; });
+    };
+    if (isOpen(first) || isOpen(second)) throw;
+    const auto smoothed = [](const Mesh& m) {
+      Box3f box;
+      for (const V3f& p : m.positions) box.extendBy(p);
+      return mended(m, {.merge = 2e-6f * length(box.size()), .clean = true, .outwards = false, .close = true, .largestHole = 6});
+    };
+    const Mesh a = smoothed(first), b = smoothed(second);
+    if (!isClosed(a) || !isClosed(b) || (a.triangles.size() == first.triangles.size() && b.triangles.size() == second.triangles.size() && a.positions == first.positions && b.positions == second.positions)) throw;
+    return joinedOnce(a, b, how, firstName, secondName);
+  }
 }
 
 Mesh clipped(const Mesh& mesh, const V3f& point, const V3f& normal) {

@@ -4,7 +4,7 @@
 
 namespace ilumbra {
 
-Geometry::Geometry(RTCDevice device, Shape s) : shape(std::move(s)) {
+Geometry::Geometry(RTCDevice device, Shape s) : shape(std::move(s)), bounds(shape.bounds()) {
   scene = rtcNewScene(device);
   rtcSetSceneFlags(scene, RTC_SCENE_FLAG_ROBUST);
   RTCGeometry g;

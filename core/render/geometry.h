@@ -14,6 +14,7 @@ struct Geometry {
   /// True if the shape has an inside: a sphere, or a mesh without an open edge.
   bool closed() const;
   Shape shape;
+  const Box3f bounds; ///< of the shape, over all times
   RTCScene scene = nullptr;
 
 private:

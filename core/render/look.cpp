@@ -18,7 +18,7 @@ std::optional<Seen> lookFrom(const Scene& scene, const V3f& from, const V3f& dir
     const bool leaving = dot(direction, hit.geometric) > 0;
     const bool passed = !(hit.instance->switches & SwitchSeen) || hit.instance->light >= 0 || std::find(but.begin(), but.end(), node) != but.end();
     if (!passed) {
-      Seen s{hit.point, leaving ? -hit.geometric : hit.geometric, hit.point, transformPoint(*hit.toWorld, hit.instance->geometry->shape.bounds().center()), node};
+      Seen s{hit.point, leaving ? -hit.geometric : hit.geometric, hit.point, transformPoint(*hit.toWorld, hit.instance->geometry->bounds.center()), node};
       const Mesh& m = hit.instance->geometry->shape.mesh;
       if (hit.instance->geometry->shape.sphereRadius <= 0) {
         const auto& t = m.triangles[hit.triangle];

@@ -327,7 +327,7 @@ private:
     }
     i.toWorld = places.front();
     i.toObject = i.toWorld.inverse();
-    const Box3f box = i.geometry->shape.bounds();
+    const Box3f box = i.geometry->bounds;
     const float radius = box.isEmpty() ? 0 : std::max(length(box.min), length(box.max));
     const std::vector<MotionPtr> motions = motionsOf(n, places.size(), radius);
     s.moves |= !i.geometry->shape.forms.empty();
@@ -503,7 +503,7 @@ private:
           for (V3f& v : body.mesh.positions) v = transformPoint(e.rest, v);
         }
         i.geometry = std::make_shared<const Geometry>(m_cache.device, std::move(body));
-        const Box3f box = i.geometry->shape.bounds();
+        const Box3f box = i.geometry->bounds;
         for (int corner = 0; corner < 8; ++corner) i.bounds.extendBy(transformPoint(i.toWorld, {corner & 1 ? box.max.x : box.min.x, corner & 2 ? box.max.y : box.min.y, corner & 4 ? box.max.z : box.min.z}));
         i.toObject = i.toWorld.inverse();
         i.thing = e.thing;
@@ -618,7 +618,7 @@ private:
       };
       const Copy* first = s.copies.data() + i.firstCopy;
       if (i.copies >= 8 && std::none_of(first, first + i.copies, [](const Copy& c) { return c.motion; })) {
-        s.crowds.push_back(std::make_unique<Scene::Crowd>(Scene::Crowd{i.geometry->scene, first, i.firstCopy, i.geometry->shape.bounds()}));
+        s.crowds.push_back(std::make_unique<Scene::Crowd>(Scene::Crowd{i.geometry->scene, first, i.firstCopy, i.geometry->bounds}));
         attach(crowdGeometry(m_cache.device, *s.crowds.back(), i.copies), i.firstCopy);
       } else {
         for (uint32_t c = 0; c < i.copies; ++c) attach(single(first[c], i), i.firstCopy + c);
