@@ -44,9 +44,11 @@ std::string percent(double share) {
 const Node* leaf(const Document& doc, NodeId id, std::vector<const Node*>& out) {
   const Node* n = doc.find(id);
   if (!n) return nullptr;
-  if (n->children.empty()) out.push_back(n);
-  for (const auto& [slot, list] : n->children)
-    for (const NodeId c : list) leaf(doc, c, out);
+  // A group is what it holds; all else is itself, with what it carries. Modifiers and points are no sources.
+  if (n->kind->id != "object.group") out.push_back(n);
+  for (const char* slot : {"objects", "carries"})
+    if (const auto it = n->children.find(slot); it != n->children.end())
+      for (const NodeId c : it->second) leaf(doc, c, out);
   return n;
 }
 
@@ -62,7 +64,9 @@ double lumensOf(const Document& doc, double frame, const Scene& scene, const Nod
   if (n.kind->family() == "light") {
     const ParamDef* power = n.kind->param("power");
     if (!power || power->unit != "lm") return 0;
-    return double(luminance(lightAmount(Params(n, frame))));
+    // A lamp that copies take along shines once for each of them.
+    const auto lamps = std::count_if(scene.emitters.begin(), scene.emitters.end(), [&](const Emitter& e) { return scene.things[e.thing].node == n.id; });
+    return double(luminance(lightAmount(Params(n, frame)))) * double(std::max<std::ptrdiff_t>(1, lamps));
   }
   double sum = 0;
   for (const Instance& i : scene.instances) {
@@ -85,7 +89,9 @@ double lumensOf(const Document& doc, double frame, const Scene& scene, const Nod
       }
       if (!isClosed(s.mesh)) area *= 2; // both sides shine
     }
-    sum += 3.14159265358979 * double(l) * area;
+    double copies = 0; // by their areas, as large as the first or not
+    for (uint32_t c = 0; c < i.copies; ++c) copies += std::cbrt(sqr(float(std::abs(scene.copies[i.firstCopy + c].toWorld.determinant() / i.toWorld.determinant()))));
+    sum += 3.14159265358979 * double(l) * area * copies;
   }
   return sum;
 }
@@ -417,7 +423,7 @@ Route measureRoute(const Document& doc, NodeId effectId, double frame, const Sce
       std::vector<std::string> strangers;
       for (const NodeId id : named) {
         const Node* n = doc.find(id);
-        if (n && n->children.empty() && !ids.count(id)) strangers.push_back(n->name);
+        if (n && n->kind->id != "object.group" && !ids.count(id)) strangers.push_back(n->name);
       }
       if (!strangers.empty()) {
         double strange = 0;

@@ -35,9 +35,10 @@ static void follow(const Document& doc, NodeId id, std::vector<NodeId>& out, std
     return;
   }
   out.push_back(id);
-  // A group stands for what it holds.
-  for (const auto& [slot, list] : n->children)
-    for (const NodeId c : list) follow(doc, c, out, visited);
+  // A group stands for what it holds, an object for what it carries too; modifiers and points are no sources.
+  for (const char* slot : {"objects", "carries"})
+    if (const auto it = n->children.find(slot); it != n->children.end())
+      for (const NodeId c : it->second) follow(doc, c, out, visited);
 }
 
 std::vector<NodeId> sourcesOfStage(const Document& doc, const Node& stage) {

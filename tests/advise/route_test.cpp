@@ -193,3 +193,26 @@ TEST_CASE("The share of each effect is the light it spreads in the picture", "[a
   CHECK(shares[0].share > 0.01);
   CHECK(shares[0].share < 1);
 }
+
+TEST_CASE("A lamp that is repeated gives the light of all its copies, and its modifier is no source", "[route][repeat]") {
+  Set s(32, 18);
+  s.look("0, 1, 4", "0, 0, 0", "35");
+  s.add("material.surface", "Ember", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", "1000"}});
+  const NodeId bead = s.add("object.sphere", "Bead", {{"radius", "0.1"}, {"material", "Ember"}});
+  const NodeId many = s.add("modifier.repeat", "Row", {{"count", "5"}, {"step", "0.3, 0, 0"}}, {bead, "modifiers"});
+  s.add("light.point", "Rider", {{"power", "50"}, {"position", "0, 0.3, 0"}}, {bead, "carries"});
+  const NodeId effect = s.add("effect.glow", "Bead glow", {{"from", "Bead"}});
+  s.add("lens.glow", "Halo", {{"sources", "Bead glow"}});
+  s.set(effect, {{"lens", "Halo"}});
+  const Document doc = s.take();
+  const auto given = [&](const Document& d) {
+    const Traced t = trace(d, 2);
+    const LensResult developed = develop(d, 1, *t.scene, t.film(), t.scene->amounts, pool());
+    return measureRoute(d, effect, 1, *t.scene, t.film(), t.scene->amounts, developed, pool());
+  };
+  const Route five = given(doc), one = given(setValue(doc, many, "on", Constant(false)));
+  CHECK(five.emitted == Approx(5 * one.emitted).epsilon(1e-3));
+  CHECK(one.emitted == Approx(1000 * 3.14159265 * 4 * 3.14159265 * 0.01 + 50).epsilon(0.01));
+  REQUIRE(!five.stations.empty());
+  for (const Finding& f : five.findings) CHECK(f.thing != many);
+}
