@@ -119,7 +119,7 @@ void HealthOverlay::draw(QPainter& p, const QRectF& frame, const std::function<b
     edges(e.health->crowded, amber, Qt::DashLine);
     edges(e.health->open, rose, Qt::SolidLine);
   }
-  constexpr int most = 8;
+  constexpr int most = 5;
   if (const int more = lines.size() - most; more > 0) {
     lines = lines.mid(0, most);
     lines << tr("and %1 more with something wrong").arg(more);
@@ -129,7 +129,7 @@ void HealthOverlay::draw(QPainter& p, const QRectF& frame, const std::function<b
   if (lines.isEmpty()) lines << tr("Select a mesh to see whether it is closed and well");
   p.setFont(theme::font(11));
   const QString text = lines.join(QLatin1Char('\n'));
-  const QRectF need = p.boundingRect(frame.adjusted(20, 16, -20, -16), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, text);
+  const QRectF need = p.boundingRect(frame.adjusted(20, 16, -20, -16), Qt::AlignLeft | Qt::AlignBottom | Qt::TextWordWrap, text);
   p.setPen(Qt::NoPen);
   p.setBrush(QColor(0x1b, 0x1b, 0x1b, 225));
   p.drawRoundedRect(need.adjusted(-8, -6, 8, 6), 3, 3);

@@ -35,8 +35,9 @@ ImportDialog::ImportDialog(const QString& path, const ModelSurvey& survey, QWidg
   setWindowTitle(tr("Import %1").arg(QFileInfo(path).fileName()));
   auto* column = new QVBoxLayout(this);
   const QLocale c = QLocale::c();
-  QStringList holds{tr("%n part(s)", nullptr, int(survey.parts)), tr("%1 triangles").arg(c.toString(qulonglong(survey.triangles))), tr("%n material(s)", nullptr, int(survey.materials))};
-  if (survey.lights) holds << tr("%n light(s)", nullptr, int(survey.lights));
+  const auto count = [&](size_t n, const QString& one, const QString& many) { return QStringLiteral("%1 %2").arg(c.toString(qulonglong(n)), n == 1 ? one : many); };
+  QStringList holds{count(survey.parts, tr("part"), tr("parts")), count(survey.triangles, tr("triangle"), tr("triangles")), count(survey.materials, tr("material"), tr("materials"))};
+  if (survey.lights) holds << count(survey.lights, tr("light"), tr("lights"));
   auto* about = new QLabel(holds.join(QStringLiteral(" · ")), this);
   about->setStyleSheet(QStringLiteral("color: #9a968f"));
   column->addWidget(about);

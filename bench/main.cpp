@@ -327,17 +327,23 @@ private:
   Session m_session;
 };
 
+// The primary rays of a picture of 1280×720.
+std::vector<RayLog::Entry> cameraRays(const Scene& scene) {
+  std::vector<RayLog::Entry> rays;
+  for (int y = 0; y < 720; ++y)
+    for (int x = 0; x < 1280; ++x) {
+      const Ray r = scene.camera.ray(float(x) + 0.5f, float(y) + 0.5f, {0.5f, 0.5f});
+      rays.push_back({r.origin, r.direction, 0, 1e30f, false, scene.everything});
+    }
+  return rays;
+}
+
 void interaction(Hall& hall) {
   const Document doc = sized(hall.doc, 1280, 720);
   SceneCache cache;
   const ScenePtr scene = hall.compile(doc, cache);
   const Tasks tasks;
-  std::vector<RayLog::Entry> rays;
-  for (int y = 0; y < 720; ++y)
-    for (int x = 0; x < 1280; ++x) {
-      const Ray r = scene->camera.ray(float(x) + 0.5f, float(y) + 0.5f, {0.5f, 0.5f});
-      rays.push_back({r.origin, r.direction, 0, 1e30f, false, scene->everything});
-    }
+  const std::vector<RayLog::Entry> rays = cameraRays(*scene);
   const auto primaryRays = [&] { tasks.forEach(720, [&](int y) { replay(rays, size_t(y) * 1280, size_t(y + 1) * 1280); }); };
   Watch watch(hall);
   watch.answer(doc);
@@ -395,12 +401,7 @@ void crowd(Hall& hall) {
   size_t triangles = 0;
   for (const Instance& i : scene->instances) triangles += i.light < 0 ? i.geometry->shape.mesh.triangles.size() : 0;
   const Tasks tasks;
-  std::vector<RayLog::Entry> rays;
-  for (int y = 0; y < 720; ++y)
-    for (int x = 0; x < 1280; ++x) {
-      const Ray r = scene->camera.ray(float(x) + 0.5f, float(y) + 0.5f, {0.5f, 0.5f});
-      rays.push_back({r.origin, r.direction, 0, 1e30f, false, scene->everything});
-    }
+  const std::vector<RayLog::Entry> rays = cameraRays(*scene);
   const auto primaryRays = [&] { tasks.forEach(720, [&](int y) { replay(rays, size_t(y) * 1280, size_t(y + 1) * 1280); }); };
   const auto edited = [&](int run) { return setAt(doc, resolve(doc, "Ring 1025.radius"), Constant(0.3 + 0.01 * run)); };
   std::vector<double> compiles;

@@ -128,7 +128,8 @@ private:
     if (in.Get(AI_MATKEY_CLEARCOAT_ROUGHNESS_FACTOR, v) == AI_SUCCESS) m.coatRoughness = unit(v, 0);
     if (in.Get(AI_MATKEY_SHEEN_COLOR_FACTOR, c) == AI_SUCCESS) m.sheenColor = positive(vec(c));
     if (in.Get(AI_MATKEY_SHEEN_ROUGHNESS_FACTOR, v) == AI_SUCCESS) m.sheenRoughness = unit(v, 0);
-    if (in.Get(AI_MATKEY_REFRACTI, v) == AI_SUCCESS && v >= 1 && v <= 10) m.ior = v;
+    // Many programs write an index of 1 for whatever is not glass; it would have no boundary that mirrors.
+    if (in.Get(AI_MATKEY_REFRACTI, v) == AI_SUCCESS && v > 1.01f && v <= 10) m.ior = v;
     m.baseColorTexture.image = texture(in, aiTextureType_BASE_COLOR);
     if (m.baseColorTexture.image < 0) m.baseColorTexture.image = texture(in, aiTextureType_DIFFUSE);
     m.emissionTexture.image = texture(in, aiTextureType_EMISSIVE);

@@ -1,11 +1,10 @@
 // SVG drawings as pictures, by librsvg and cairo. Runs in the parsing child.
 #include "core/base/error.h"
 #include "core/exchange/readers.h"
-#include "core/exchange/wire.h"
-#include "core/pattern/image.h"
 
 #include <cairo.h>
 #include <cmath>
+#include <cstring>
 #include <fmt/format.h>
 #include <librsvg/rsvg.h>
 #include <memory>
@@ -67,12 +66,7 @@ std::string readDrawingBytes(const std::string& path) {
       }
       out[3] = uint8_t(a);
     }
-  WireWriter out;
-  out.put(int32_t(w));
-  out.put(int32_t(h));
-  out.put(int32_t(Image::Encoding::Srgb8));
-  out.put(texels);
-  return out.bytes();
+  return encodedTexels(w, h, texels);
 }
 
 } // namespace ilumbra

@@ -100,6 +100,15 @@ std::string readImageBytes(const std::string& path, int index) {
   return decode(*in);
 }
 
+std::string encodedTexels(int width, int height, const std::vector<uint8_t>& rgba) {
+  WireWriter w;
+  w.put(int32_t(width));
+  w.put(int32_t(height));
+  w.put(int32_t(Image::Encoding::Srgb8));
+  w.put(rgba);
+  return w.bytes();
+}
+
 std::shared_ptr<const Image> decodeImage(const std::string& bytes) {
   WireReader r(bytes);
   int32_t width = 0, height = 0, encoding = 0;

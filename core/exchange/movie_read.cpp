@@ -3,7 +3,6 @@
 #include "core/exchange/readers.h"
 #include "core/exchange/wire.h"
 #include "core/pattern/assets.h"
-#include "core/pattern/image.h"
 
 #include <cmath>
 #include <fmt/format.h>
@@ -121,12 +120,7 @@ std::string readMovieFrameBytes(const std::string& path, int index) {
   uint8_t* rows[4] = {texels.data(), nullptr, nullptr, nullptr};
   const int strides[4] = {4 * w, 0, 0, 0};
   sws_scale(scaler.get(), last->data, last->linesize, 0, h, rows, strides);
-  WireWriter out;
-  out.put(int32_t(w));
-  out.put(int32_t(h));
-  out.put(int32_t(Image::Encoding::Srgb8));
-  out.put(texels);
-  return out.bytes();
+  return encodedTexels(w, h, texels);
 }
 
 Footage decodeFootage(const std::string& bytes) {

@@ -1,6 +1,7 @@
 #pragma once
 #include <memory>
 #include <string>
+#include <vector>
 
 namespace ilumbra {
 
@@ -35,6 +36,9 @@ std::string readEncodedBytes(const std::string& path, int index);
 
 /// Writes a model as .obj (with its .mtl), .ply or .stl, in world space.
 void writeWithAssimp(const Model& model, const std::string& path);
+
+/// Eight-bit texels with alpha by the sRGB curve, rows from the top, as the parent takes them.
+std::string encodedTexels(int width, int height, const std::vector<uint8_t>& rgba);
 
 // In the parent: what the child returned, checked.
 std::shared_ptr<const Model> decodeModel(const std::string& bytes);
