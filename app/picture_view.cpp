@@ -651,6 +651,7 @@ void PictureView::keyPressEvent(QKeyEvent* e) {
 }
 
 void PictureView::moveCamera(Drag how, const QPointF& by) {
+  m_lastPick = {-1000, -1000}; // another view: the next click begins in front
   const Node* camera = activeCamera(m_studio.doc());
   if (!camera || (how != Drag::Orbit && how != Drag::Pan && how != Drag::Dolly)) return;
   const NodeId id = camera->id;

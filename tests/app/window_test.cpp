@@ -129,6 +129,7 @@ TEST_CASE("A click picks, a second goes behind, a drag orbits, and it is all und
   CHECK(from[1] == Approx(to[1]).margin(1e-3));
   o.studio->undo();
   CHECK(o.doc() == before);
+  REQUIRE(o.finished()); // what is picked is picked in the scene that is seen
   QTest::mouseClick(&view, Qt::LeftButton, Qt::ShiftModifier, at);
   CHECK(o.studio->selection().size() == 2);
   QTest::keyClick(&view, Qt::Key_Right);
