@@ -14,8 +14,8 @@
 namespace ilumbra {
 namespace {
 
-// More of a kind than this cannot be told apart in a picture.
-constexpr size_t mostDrawn = 20000;
+// More of a kind than this cannot be told apart in a picture, and would hold up the window.
+constexpr size_t mostDrawn = 3000;
 const QColor rose(0xe0, 0x7a, 0x86), amber(0xd9, 0xa4, 0x4e);
 
 } // namespace

@@ -11,6 +11,7 @@
 #include <QFileInfo>
 #include <QFileSystemWatcher>
 #include <QTimer>
+#include <set>
 
 namespace ilumbra {
 namespace {
@@ -23,9 +24,12 @@ QStringList linesOf(const std::vector<std::string>& notes) {
 
 QStringList modelsOf(const Document& doc, const std::vector<NodeId>* only = nullptr) {
   QStringList files;
+  std::set<std::string> seen; // parts of one model are many
   const auto add = [&](const Node& n) {
     if (n.kind->id != "object.mesh") return;
-    const QString f = QFileInfo(qs(resolveFile(doc, Params(n, 0).text("file")))).absoluteFilePath();
+    const std::string name = Params(n, 0).text("file");
+    if (name.empty() || !seen.insert(name).second) return;
+    const QString f = QFileInfo(qs(resolveFile(doc, name))).absoluteFilePath();
     if (!files.contains(f)) files << f;
   };
   if (only) {

@@ -339,7 +339,8 @@ bool VectorRow::eventFilter(QObject* o, QEvent* e) {
 
 TextRow::TextRow(Studio& s, const Address& a, QWidget* parent) : LineRow(s, a, parent) {
   m_field = new QLineEdit(this);
-  m_field->setMinimumWidth(150);
+  m_field->setMinimumWidth(110);
+  m_label->setMinimumWidth(std::min(100, m_label->sizeHint().width())); // what it is comes before what is in it
   connect(m_field, &QLineEdit::editingFinished, this, [this] {
     if (m_field->isModified()) setText(m_field->text());
     m_field->setModified(false);

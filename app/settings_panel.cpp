@@ -353,29 +353,27 @@ void SettingsPanel::buildThing(QWidget* page, const Node& n) {
   auto* column = page->layout();
   if (n.kind->id == "material.surface") buildMatter(page, n);
   buildFindings(page, n, "");
-  std::string group;
-  bool slotsDone = false;
-  for (const ParamDef& d : n.kind->params) {
-    if (d.group != group) {
-      // What shapes a thing stands before where it stands.
-      if (group.empty() && n.kind->family() == "object") {
-        buildSlots(page, n);
-        slotsDone = true;
-      }
-      group = d.group;
-      if (!group.empty()) {
-        column->addWidget(rule(page));
-        column->addWidget(sectionHead(page, qs(group), {}, {}));
-      }
+  // What stands in no group comes first, then what shapes the thing, then its groups, each once and under its head.
+  std::vector<std::string> groups{""};
+  for (const ParamDef& d : n.kind->params)
+    if (std::find(groups.begin(), groups.end(), d.group) == groups.end()) groups.push_back(d.group);
+  for (const std::string& group : groups) {
+    if (!group.empty()) {
+      column->addWidget(rule(page));
+      column->addWidget(sectionHead(page, qs(group), {}, {}));
     }
-    column->addWidget(makeParamRow(m_studio, {n.id, d.name, 0, {}}, page));
-    buildFindings(page, n, d.name);
-    // The object's material, one click away.
-    if (d.name == "material")
-      if (const Node* m = m_studio.doc().find(Params(n, 0).reference("material").target))
-        column->addWidget(sectionHead(page, {}, tr("to %1").arg(qs(m->name)), [this, id = m->id] { m_studio.select({id}); }));
+    for (const ParamDef& d : n.kind->params) {
+      if (d.group != group) continue;
+      column->addWidget(makeParamRow(m_studio, {n.id, d.name, 0, {}}, page));
+      buildFindings(page, n, d.name);
+      // The object's material, one click away.
+      if (d.name == "material")
+        if (const Node* m = m_studio.doc().find(Params(n, 0).reference("material").target))
+          column->addWidget(sectionHead(page, {}, tr("to %1").arg(qs(m->name)), [this, id = m->id] { m_studio.select({id}); }));
+    }
+    if (group.empty() && n.kind->family() == "object") buildSlots(page, n);
   }
-  if (!slotsDone) buildSlots(page, n);
+  if (n.kind->family() != "object") buildSlots(page, n);
 }
 
 void SettingsPanel::buildEffect(QWidget* page, const Node& n) {

@@ -344,7 +344,7 @@ private:
     for (const double s : moments) {
       V3f p, t, z;
       unplace(matrixOf(chain, m_motion, s), p, t, z);
-      turn = nearestTurn(t, turns.empty() ? turn : turn);
+      turn = nearestTurn(t, turn);
       frames.push_back(m_begin + s * m_rate);
       if (std::abs(frames.back() - std::round(frames.back())) < 1e-3) frames.back() = std::round(frames.back());
       positions.push_back(clean(p));

@@ -6,7 +6,6 @@
 #include <fmt/format.h>
 #include <map>
 #include <numeric>
-#include <set>
 #include <unordered_map>
 
 namespace ilumbra {
@@ -18,6 +17,18 @@ std::array<uint32_t, 3> sorted(const Mesh::Triangle& t) {
   return k;
 }
 
+// By triangle: 1 if one before it has the same corners.
+std::vector<char> doubledFaces(const Welded& w) {
+  std::vector<std::pair<std::array<uint32_t, 3>, uint32_t>> all;
+  all.reserve(w.triangles.size());
+  for (uint32_t i = 0; i < w.triangles.size(); ++i) all.emplace_back(sorted(w.triangles[i]), i);
+  std::sort(all.begin(), all.end());
+  std::vector<char> out(w.triangles.size(), 0);
+  for (size_t i = 1; i < all.size(); ++i)
+    if (all[i].first == all[i - 1].first) out[all[i].second] = 1;
+  return out;
+}
+
 // Area against the longest side: what is thinner than a float can tell has none.
 bool isEmpty(const V3f& a, const V3f& b, const V3f& c) {
   const V3f x = b - a, y = c - a, z = c - b;
@@ -26,7 +37,7 @@ bool isEmpty(const V3f& a, const V3f& b, const V3f& c) {
 }
 
 // Rings of open edges, in the direction in which the faces beside them run. Where rings touch they are taken apart.
-std::vector<std::vector<uint32_t>> ringsOf(const Welded& w, const std::vector<MeshEdge>& edges) {
+std::vector<std::vector<uint32_t>> ringsOf(const std::vector<MeshEdge>& edges) {
   std::multimap<uint32_t, uint32_t> next;
   for (const MeshEdge& e : edges) {
     if (!e.open() || e.crowded) continue;
@@ -34,7 +45,6 @@ std::vector<std::vector<uint32_t>> ringsOf(const Welded& w, const std::vector<Me
     if (e.left != MeshEdge::none) next.emplace(e.b, e.a);
     else next.emplace(e.a, e.b);
   }
-  (void)w;
   std::vector<std::vector<uint32_t>> rings;
   while (!next.empty()) {
     std::vector<uint32_t> way{next.begin()->first};
@@ -80,17 +90,24 @@ int crossingsOf(const Welded& w, const std::vector<uint32_t>& triangles, const V
 
 std::vector<char> lookingWrong(const Welded& w, const std::vector<MeshEdge>& edges) {
   const size_t n = w.triangles.size();
-  // Neighbours over edges with two faces, and whether they run against each other there.
+  // Neighbours over edges with two faces, and whether they run against each other there; a triangle has three at most.
   struct Side {
-    uint32_t to;
-    bool agree;
+    uint32_t to = 0;
+    bool agree = true;
   };
-  std::vector<std::vector<Side>> beside(n);
+  struct Sides {
+    std::array<Side, 3> at;
+    uint32_t count = 0;
+    void push(const Side& s) {
+      if (count < 3) at[count++] = s;
+    }
+  };
+  std::vector<Sides> beside(n);
   std::map<std::pair<uint32_t, uint32_t>, std::vector<uint32_t>> pairs;
   for (const MeshEdge& e : edges) {
     if (!e.crowded && e.left != MeshEdge::none && e.right != MeshEdge::none) {
-      beside[e.left].push_back({e.right, true});
-      beside[e.right].push_back({e.left, true});
+      beside[e.left].push({e.right, true});
+      beside[e.right].push({e.left, true});
     } else if (e.crowded) {
       pairs[{e.a, e.b}] = {};
     }
@@ -106,8 +123,8 @@ std::vector<char> lookingWrong(const Welded& w, const std::vector<MeshEdge>& edg
     }
   for (const auto& [edge, faces] : pairs) {
     if (faces.size() != 2) continue;
-    beside[faces[0]].push_back({faces[1], false});
-    beside[faces[1]].push_back({faces[0], false});
+    beside[faces[0]].push({faces[1], false});
+    beside[faces[1]].push({faces[0], false});
   }
   std::vector<char> turn(n, 0);
   std::vector<uint32_t> body(n, ~0u);
@@ -128,8 +145,9 @@ std::vector<char> lookingWrong(const Welded& w, const std::vector<MeshEdge>& edg
       const uint32_t i = open.back();
       open.pop_back();
       b.triangles.push_back(i);
-      if (beside[i].size() < 3) b.closed = false;
-      for (const Side& s : beside[i]) {
+      if (beside[i].count < 3) b.closed = false;
+      for (uint32_t k = 0; k < beside[i].count; ++k) {
+        const Side& s = beside[i].at[k];
         if (body[s.to] != ~0u) continue;
         body[s.to] = uint32_t(bodies.size());
         turn[s.to] = s.agree ? turn[i] : !turn[i];
@@ -171,14 +189,17 @@ MeshHealth examine(const Mesh& mesh, bool crossings, const CancelFlag* cancel) {
   const Welded w = weld(mesh);
   stop();
   const auto face = [&](const Mesh::Triangle& t) { return MeshHealth::Face{w.positions[t.a], w.positions[t.b], w.positions[t.c]}; };
-  std::set<uint32_t> kept(w.origin.begin(), w.origin.end());
-  for (uint32_t i = 0; i < mesh.triangles.size(); ++i)
-    if (!kept.count(i)) h.empty.push_back({mesh.positions[mesh.triangles[i].a], mesh.positions[mesh.triangles[i].b], mesh.positions[mesh.triangles[i].c]});
-  std::map<std::array<uint32_t, 3>, uint32_t> once;
+  std::vector<char> kept(mesh.triangles.size(), 0);
+  for (const uint32_t i : w.origin) kept[i] = 1;
+  for (size_t i = 0; i < mesh.triangles.size(); ++i)
+    if (!kept[i]) h.empty.push_back({mesh.positions[mesh.triangles[i].a], mesh.positions[mesh.triangles[i].b], mesh.positions[mesh.triangles[i].c]});
+  const std::vector<char> again = doubledFaces(w);
   Welded sound{w.positions, {}, {}, {}};
-  for (const auto& t : w.triangles) {
+  sound.triangles.reserve(w.triangles.size());
+  for (size_t i = 0; i < w.triangles.size(); ++i) {
+    const auto& t = w.triangles[i];
     if (isEmpty(w.positions[t.a], w.positions[t.b], w.positions[t.c])) h.empty.push_back(face(t));
-    if (once[sorted(t)]++) h.doubled.push_back(face(t));
+    if (again[i]) h.doubled.push_back(face(t));
     else sound.triangles.push_back(t);
   }
   stop();
@@ -196,7 +217,7 @@ MeshHealth examine(const Mesh& mesh, bool crossings, const CancelFlag* cancel) {
     if (e.crowded && faces[{e.a, e.b}] > 2) h.crowded.push_back(line);
     else if (e.open() && !e.crowded) h.open.push_back(line);
   }
-  h.holes = uint32_t(ringsOf(sound, edges).size());
+  h.holes = uint32_t(ringsOf(edges).size());
   stop();
   const std::vector<char> wrong = lookingWrong(sound, edges);
   for (size_t i = 0; i < wrong.size(); ++i)
@@ -298,7 +319,7 @@ Mesh mended(const Mesh& in, const Mending& how) {
     const Welded w = weld(mesh);
     std::vector<uint32_t> corner(w.positions.size(), 0); // a vertex of the mesh at each place
     for (uint32_t i = 0; i < mesh.positions.size(); ++i) corner[w.place[i]] = i;
-    for (const auto& ring : ringsOf(w, edgesOf(w))) {
+    for (const auto& ring : ringsOf(edgesOf(w))) {
       if (ring.size() < 3 || ring.size() > how.largestHole) continue;
       std::vector<V3f> around;
       for (const uint32_t v : ring) around.push_back(w.positions[v]);

@@ -199,7 +199,7 @@ Mesh clipped(const Mesh& mesh, const V3f& point, const V3f& normal) {
 }
 
 std::vector<uint32_t> crossingFaces(const Welded& w, const CancelFlag* cancel) {
-  using Box = CGAL::Box_intersection_d::Box_with_info_d<double, 3, uint32_t>;
+  using Box = CGAL::Box_intersection_d::Box_with_info_d<float, 3, uint32_t>; // places are floats: the boxes are exact
   std::vector<Kernel::Point_3> points;
   points.reserve(w.positions.size());
   for (const V3f& p : w.positions) points.emplace_back(double(p.x), double(p.y), double(p.z));
@@ -208,7 +208,9 @@ std::vector<uint32_t> crossingFaces(const Welded& w, const CancelFlag* cancel) {
   for (uint32_t i = 0; i < w.triangles.size(); ++i) {
     const auto& t = w.triangles[i];
     if (CGAL::collinear(points[t.a], points[t.b], points[t.c])) continue; // without area, and told as such
-    boxes.emplace_back(points[t.a].bbox() + points[t.b].bbox() + points[t.c].bbox(), i);
+    const V3f &a = w.positions[t.a], &b = w.positions[t.b], &c = w.positions[t.c];
+    V3f low = vmin(a, vmin(b, c)), high = vmax(a, vmax(b, c));
+    boxes.emplace_back(Box(&low.x, &high.x, i));
   }
   std::vector<char> crosses(w.triangles.size(), 0);
   const auto triangle = [&](const Mesh::Triangle& t) { return Kernel::Triangle_3(points[t.a], points[t.b], points[t.c]); };

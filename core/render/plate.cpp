@@ -22,11 +22,14 @@ Kind plateKind() {
                            file("file", "Picture").at(Stage::Shading).matters().help("PNG, JPEG, OpenEXR, HDR, TIFF, SVG, or a movie"),
                            color("color", "Colour", {0.02, 0.025, 0.04}).soft(0, 1).patterned().at(Stage::Shading).matters().help("Of all of it, or of a gradient's start; a pattern lies over the whole picture"),
                            color("color_end", "Colour at the end", {0.2, 0.25, 0.4}).soft(0, 1).at(Stage::Shading).help("Of a gradient"),
-                           vector("start", "Start", "", {0.5, 0, 0}).soft(0, 1).at(Stage::Shading).help("Of a gradient, in picture widths and heights from the lower left; the middle of a round one"),
-                           vector("end", "End", "", {0.5, 1, 0}).soft(0, 1).at(Stage::Shading).help("Of a gradient; a round one ends at this distance"),
+                           number("start_x", "Starts across", "%", 0.5).soft(0, 1).range(-100, 100).at(Stage::Shading).in("Gradient").help("Of the frame's width, from the left; the middle of a round gradient"),
+                           number("start_y", "Starts up", "%", 0).soft(0, 1).range(-100, 100).at(Stage::Shading).in("Gradient").help("Of the frame's height, from below"),
+                           number("end_x", "Ends across", "%", 0.5).soft(0, 1).range(-100, 100).at(Stage::Shading).in("Gradient").help("A round gradient ends all around at this distance"),
+                           number("end_y", "Ends up", "%", 1).soft(0, 1).range(-100, 100).at(Stage::Shading).in("Gradient").help("Of the frame's height, from below"),
                            choice("fit", "Fit", {"fill", "fit", "stretch"}).at(Stage::Shading).in("Picture").help("How its shape meets that of the frame"),
                            number("scale", "Scale", "×", 1).soft(0.25, 4).range(1e-3, 1e3).log().at(Stage::Shading).in("Picture").help("Of the picture, about its middle"),
-                           vector("offset", "Offset", "", {0, 0, 0}).soft(-1, 1).at(Stage::Shading).in("Picture").help("To the right and upwards, in frame widths and heights"),
+                           number("offset_x", "To the right", "%", 0).soft(-1, 1).range(-100, 100).at(Stage::Shading).in("Picture").help("Of the frame's width"),
+                           number("offset_y", "Upwards", "%", 0).soft(-1, 1).range(-100, 100).at(Stage::Shading).in("Picture").help("Of the frame's height"),
                            number("turn_by", "Turn", "°", 0).soft(-180, 180).at(Stage::Shading).in("Picture").help("About its middle"),
                            choice("color_space", "Colour space", {"as the file states", "linear Rec. 709", "ACEScg"}).at(Stage::Shading).in("Picture").help("What its numbers mean"),
                            flag("use_alpha", "Its alpha counts", true).at(Stage::Shading).in("Picture").help("Off: it covers the frame all over"),
@@ -65,8 +68,7 @@ public:
       const std::string space = p.text("color_space");
       m_decode = space == "as the file states";
       m_rec709 = space == "linear Rec. 709";
-      const Triple o = p.triple("offset");
-      m_offset = {float(o[0]), float(o[1])};
+      m_offset = {p.real("offset_x"), p.real("offset_y")};
       const float a = p.real("turn_by") * pi / 180;
       m_cos = std::cos(a);
       m_sin = std::sin(a);
@@ -77,8 +79,8 @@ public:
     if (const PatternUse* use = p.pattern("color")) m_program = std::make_shared<const Program>(Program::compile(doc, use->pattern, p.frame(), assets, true));
     else m_color = acescgFrom709(triple("color"));
     m_end = acescgFrom709(triple("color_end"));
-    m_start = triple("start");
-    m_stop = triple("end");
+    m_start = {p.real("start_x"), p.real("start_y")};
+    m_stop = {p.real("end_x"), p.real("end_y")};
   }
 
   // x to the right and y upwards, both from 0 to 1.
@@ -129,8 +131,7 @@ private:
   std::string m_kind;
   float m_aspect, m_pixel, m_gain = 1, m_opacity = 1, m_wide = 1, m_high = 1, m_cos = 1, m_sin = 0, m_scale = 1;
   bool m_decode = true, m_rec709 = false, m_alpha = true;
-  V2f m_offset{0, 0};
-  V3f m_start{0.0f}, m_stop{0.0f};
+  V2f m_offset{0, 0}, m_start{0, 0}, m_stop{0, 0};
   Color m_color{0.0f}, m_end{0.0f};
   std::shared_ptr<const Image> m_image;
   std::shared_ptr<const Program> m_program;

@@ -29,6 +29,7 @@
 #include "tests/app/open.h"
 
 #include <QApplication>
+#include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
 #include <QSettings>
@@ -388,6 +389,23 @@ TEST_CASE("Anything is found by name: commands, things, parameters", "[app][find
   FindAnything h(*o.studio, o.window->commands(), o.window.get());
   h.field()->setText("no such thing at all");
   CHECK(h.list()->count() == 0);
+}
+
+TEST_CASE("A thing's groups and its list of modifiers stand in the settings once each", "[app][settings]") {
+  Open o;
+  for (const char* kind : {"object.mesh", "object.card", "object.water", "plate.picture"}) {
+    CAPTURE(kind);
+    NodeId id = 0;
+    o.studio->edit("Add", [&](const Document& d) { return addNode(d, kind, "Thing", {}, &id); });
+    o.studio->select({id});
+    QTest::qWait(20);
+    std::map<QString, int> heads;
+    for (const QLabel* l : o.window->settings().widget()->findChildren<QLabel*>()) ++heads[l->text()];
+    for (const ParamDef& d : o.doc().find(id)->kind->params)
+      if (!d.group.empty()) CHECK(heads[qs(d.group)] >= 1);
+    for (const char* head : {"Modifiers", "Playback", "Placement", "Gradient"}) CHECK(heads[QLatin1String(head)] <= 1);
+    o.studio->undo();
+  }
 }
 
 TEST_CASE("Lists search, select, and show groups", "[app][lists]") {

@@ -62,8 +62,8 @@ TEST_CASE("Behind what is half there, half of the plate is seen; alpha is right 
 
 TEST_CASE("Gradients run from start to end; a plate in front covers the set and what the lens would spread", "[render][plate]") {
   Set s = ball();
-  s.add("plate.picture", "Sweep", {{"shows", "line gradient"}, {"color", "0, 0, 0"}, {"color_end", "1, 1, 1"}, {"start", "0, 0, 0"}, {"end", "1, 0, 0"}});
-  const NodeId front = s.add("plate.picture", "Curtain", {{"shows", "round gradient"}, {"lies", "in front"}, {"color", "1, 1, 1"}, {"color_end", "0, 0, 0"}, {"start", "0.5, 0.5, 0"}, {"end", "0.5, 1, 0"}, {"shown", "off"}});
+  s.add("plate.picture", "Sweep", {{"shows", "line gradient"}, {"color", "0, 0, 0"}, {"color_end", "1, 1, 1"}, {"start_x", "0 %"}, {"start_y", "0 %"}, {"end_x", "100 %"}, {"end_y", "0 %"}});
+  const NodeId front = s.add("plate.picture", "Curtain", {{"shows", "round gradient"}, {"lies", "in front"}, {"color", "1, 1, 1"}, {"color_end", "0, 0, 0"}, {"start_x", "50 %"}, {"start_y", "50 %"}, {"end_x", "50 %"}, {"end_y", "100 %"}, {"shown", "off"}});
   Document doc = s.take();
   const Traced t = trace(doc, 4);
   const Picture p = shown(doc, t).picture;
