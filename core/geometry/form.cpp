@@ -172,7 +172,7 @@ std::vector<ParamDef> modifierParams(std::vector<ParamDef> own) {
 }
 
 std::vector<ModifierKind> allModifiers() {
-  return {repeatModifier(), shellModifier(), cageModifier(), joinModifier(), capModifier(), burstModifier(), subdivideModifier(), smoothModifier(),
+  return {repeatModifier(), shellModifier(), cageModifier(), joinModifier(), capModifier(), burstModifier(), subdivideModifier(), roundModifier(), smoothModifier(),
           bendModifier(),   twistModifier(), taperModifier(), rippleModifier(), displaceModifier(), mendModifier(), pieceModifier()};
 }
 

@@ -56,6 +56,7 @@ ModifierKind mendModifier();
 ModifierKind pieceModifier();
 ModifierKind repeatModifier();
 ModifierKind rippleModifier();
+ModifierKind roundModifier();
 ModifierKind shellModifier();
 ModifierKind smoothModifier();
 ModifierKind subdivideModifier();
