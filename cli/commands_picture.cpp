@@ -90,7 +90,7 @@ Rendered renderFrame(const Context& c, const Args& a, const Document& doc, doubl
   for (LayerQuery& q : passQueries(parsePasses(a.passes)))
     if (std::find(queries.begin(), queries.end(), q) == queries.end()) queries.push_back(std::move(q));
   const ScenePtr scene = compileScene(doc, {.frame = frame, .queries = std::move(queries), .layerMemory = size_t(4) << 30}, assets.assets(doc.folder(), c.cancel), cache, c.cancel);
-  for (const std::string& t : scene->troubles) std::fputs(fmt::format("ilumbra-cli: {}: left out: {}\n", a.file, t).c_str(), stderr);
+  for (const std::string& t : scene->troubles) std::fputs(fmt::format("ilumbra-cli: {}: {}\n", a.file, t).c_str(), stderr);
   if (!activeCamera(doc)) throw badInput(a.file + ": has no camera");
   Rendered r{Rendering(scene), {}, {}, 0};
   const auto target = uint32_t(settingsOf(doc).number("samples"));

@@ -90,6 +90,13 @@ Filled filled(const Rings& rings) {
     for (size_t i = 0; i < line.size(); ++i)
       if (line[i] != line[(i + 1) % line.size()]) plane.insert_constraint(line[i], line[(i + 1) % line.size()]);
   }
+  // Where lines cross, the triangulation has made a place of its own.
+  for (const Plane::Vertex_handle v : plane.finite_vertex_handles())
+    if (v->info() >= handles.size() || handles[v->info()] != v) {
+      v->info() = uint32_t(f.places.size());
+      f.places.emplace_back(float(CGAL::to_double(v->point().x())), float(CGAL::to_double(v->point().y())));
+      handles.push_back(v);
+    }
   // How deep each face lies, by the lines that are crossed on the way in from outside.
   for (const auto face : plane.all_face_handles()) face->info() = -1;
   std::vector<Plane::Face_handle> here{plane.infinite_face()}, next;

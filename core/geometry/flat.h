@@ -10,8 +10,8 @@ using Rings = std::vector<std::vector<V2f>>;
 Rings united(const Rings& rings);
 /// Moved inwards by `by` (outwards if less than 0), corners kept sharp up to three times that far.
 Rings inset(const Rings& rings, float by);
-/// Triangles that fill rings, counter-clockwise; they use the rings' own places and no others. Of places, in the order of the
-/// rings. By CGAL's constrained Delaunay triangulation.
+/// Triangles that fill rings, counter-clockwise; they use the rings' own places, and others only where
+/// lines cross. By CGAL's constrained Delaunay triangulation.
 struct Filled {
   std::vector<V2f> places;
   std::vector<Mesh::Triangle> triangles;
