@@ -304,6 +304,15 @@ void MainWindow::makeCommands() {
   }, selected);
   add("edit.same_material", edit, tr("Select what wears the same"), "Ctrl+Alt+W", tr("All objects with a material of those that are selected"), [this] { m_studio.select(wearersOf(m_studio.doc(), m_studio.selection())); }, selected, true);
   add("edit.linked", edit, tr("Select by light"), "Ctrl+Alt+L", tr("What the selected lights shine on, or the lights that shine on the selected things"), [this] { m_studio.select(linkedBy(m_studio.doc(), m_studio.selection())); }, selected);
+  add("edit.part", edit, tr("Name a part"), "Ctrl+Alt+P", tr("Makes a source of the copy that was clicked last, or of a material on one object when both are selected"), [this] {
+    const Document& doc = m_studio.doc();
+    NodeId of = 0, material = 0, made = 0;
+    for (const NodeId id : m_studio.selection())
+      if (const Node* n = doc.find(id)) (n->kind->family() == "material" ? material : of) = id;
+    const uint32_t copy = of && !material ? m_picture->pickedCopy(of) : 0;
+    if (!of || (!material && !copy)) return m_studio.tell(tr("Click one of the copies that a repeat makes, or select an object and a material"), true);
+    if (m_studio.edit(tr("Name a part of %1").arg(qs(doc.find(of)->name)), [&](const Document& d) { return withPart(d, of, copy, material, &made); })) m_studio.select({made});
+  }, selected);
   add("edit.take_apart", edit, tr("Take apart"), "", tr("Makes an object of each piece that hangs together"), [this] {
     AssetCache& assets = m_studio.assets();
     m_studio.background(tr("Taking apart"), [this, doc = m_studio.doc(), id = m_studio.current(), &assets](const CancelFlag& cancel) -> std::function<void()> {
@@ -411,6 +420,16 @@ void MainWindow::makeCommands() {
   };
   add("picture.ask", picture, tr("Ask the pixel"), "Ctrl+Shift+A", tr("Where the light of a pixel comes from, and what is seen there"), tool(PictureView::Tool::Ask), {}, true);
   add("picture.focus", picture, tr("Focus by a click"), "Ctrl+Shift+F", tr("Sets the camera's focus on what is pressed"), tool(PictureView::Tool::Focus));
+  add("picture.draw", picture, tr("Draw points"), "Ctrl+Alt+N", tr("Presses in the picture set points of the path or turned form that is selected, or of a new path"), [this] {
+    if (m_picture->tool() == PictureView::Tool::Draw) return m_picture->setTool(PictureView::Tool::Pick);
+    if (!m_picture->drawn()) {
+      NodeId made = 0;
+      if (!m_studio.edit(tr("Add path"), [&](const Document& d) { return addNode(d, "object.path", "", {}, &made); })) return;
+      m_studio.select({made});
+    }
+    m_picture->setTool(PictureView::Tool::Draw);
+    m_picture->setFocus();
+  });
   add("picture.meter", picture, tr("Meter the exposure"), "Ctrl+Shift+M", tr("Sets the camera's exposure so that the picture's middle brightness is middle grey"), [this] { meter(); });
   add("picture.play", picture, tr("Play or stop"), "Ctrl+P", tr("Plays the frames of the range"), [this] { m_bar->play(!m_bar->playing()); }, {}, true);
   add("picture.next_frame", picture, tr("Next frame"), "Ctrl+Right", tr("One frame on"), [this] { m_bar->stepFrame(1); });

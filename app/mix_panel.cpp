@@ -5,6 +5,7 @@
 #include "core/base/colorspace.h"
 #include "core/document/units.h"
 #include "core/render/mix.h"
+#include "core/render/scene.h"
 
 #include <QColorDialog>
 #include <QHelpEvent>
@@ -92,7 +93,7 @@ void MixRow::paintEvent(QPaintEvent*) {
   };
   word(switchRect(), m_on ? tr("on") : tr("off"), m_on);
   word(soloRect(), tr("solo"), m_solo);
-  if (m_parts || m_source.object) word(splitRect(), m_source.object ? tr("join") : tr("split"), false);
+  if (m_parts || joins()) word(splitRect(), joins() ? tr("join") : tr("split"), false);
   // The ruled line, its middle is as the light says.
   const QRect l = lineRect();
   const int y = 15, zero = l.left() + (l.width() - 1) / 2, x = handle();
@@ -133,9 +134,25 @@ void MixRow::tint() {
   set("tint", Triple{linear(c.redF()), linear(c.greenF()), linear(c.blueF())});
 }
 
-void MixRow::split() {
-  if (m_source.object) m_studio.edit(tr("Join the mix of %1").arg(m_name), [&](const Document& d) { return splitMix(d, m_source.light, false); });
-  else if (m_parts) m_studio.edit(tr("Split the mix of %1").arg(m_name), [&](const Document& d) { return splitMix(d, m_source.light, true); });
+void MixRow::split(bool join) {
+  const Node* light = m_studio.doc().find(m_source.light);
+  if (!light) return;
+  const bool material = light->kind->family() == "material";
+  if (join || joins()) {
+    if (!m_source.object && !m_source.copy) return;
+    // Copies to one row; of a material's only object, and objects, to one row of the material.
+    const auto objects = material ? objectsByMaterial(m_studio.doc(), m_studio.frame())[m_source.light].size() : 0;
+    const MixSource whole = m_source.copy && objects != 1 ? MixSource{m_source.light, m_source.object} : MixSource{m_source.light};
+    m_studio.edit(tr("Join the mix of %1").arg(m_name), [&](const Document& d) { return splitMix(d, whole, false); });
+    return;
+  }
+  if (!m_parts) return;
+  m_studio.edit(tr("Split the mix of %1").arg(m_name), [&](const Document& d) {
+    if (!material || m_source.object) return splitMix(d, m_source, true, uint32_t(m_parts));
+    const std::vector<NodeId> objects = objectsByMaterial(d, m_studio.frame())[m_source.light];
+    const Document byObject = splitMix(d, m_source, true);
+    return objects.size() == 1 ? splitMix(byObject, {m_source.light, objects[0]}, true, uint32_t(m_parts)) : byObject;
+  });
 }
 
 void MixRow::mousePressEvent(QMouseEvent* e) {
@@ -143,7 +160,7 @@ void MixRow::mousePressEvent(QMouseEvent* e) {
   setFocus();
   if (switchRect().contains(e->pos())) return set("on", !m_on);
   if (soloRect().contains(e->pos())) return set("solo", !m_solo);
-  if (splitRect().contains(e->pos())) return split();
+  if (splitRect().contains(e->pos())) return split(e->modifiers() & Qt::ShiftModifier);
   if (tintRect().adjusted(-3, -3, 3, 3).contains(e->pos())) return tint();
   if (lineRect().contains(e->pos())) {
     m_dragging = true;
@@ -190,7 +207,7 @@ void MixRow::keyPressEvent(QKeyEvent* e) {
   case Qt::Key_Space: return set("on", !m_on);
   case Qt::Key_S: return set("solo", !m_solo);
   case Qt::Key_T: return tint();
-  case Qt::Key_P: return split();
+  case Qt::Key_P: return split(e->modifiers() & Qt::ShiftModifier);
   case Qt::Key_Backspace:
     m_studio.edit(tr("Mix %1 as the light says").arg(m_name), [&](const Document& d) {
       const Node* n = mixRow(d, m_source);
@@ -207,8 +224,8 @@ bool MixRow::event(QEvent* e) {
     QString text = tr("%1: click to select it").arg(m_name);
     if (switchRect().contains(at)) text = tr("On or off in the mix (Space)");
     else if (soloRect().contains(at)) text = tr("Only lights that are solo are seen (S)");
-    else if (splitRect().contains(at) && m_parts) text = tr("A row for each of its %1 objects (P)").arg(m_parts);
-    else if (splitRect().contains(at) && m_source.object) text = tr("One row again for all objects of this own light (P)");
+    else if (splitRect().contains(at) && joins()) text = tr("One row again for all (P)");
+    else if (splitRect().contains(at) && m_parts) text = m_source.object ? tr("A row for each of its %1 copies (P); with Shift one row again for all objects").arg(m_parts) : tr("A row for each of %1 (P)").arg(m_parts);
     else if (lineRect().contains(at) || valueRect().contains(at)) text = tr("Stops over what the light says; double-click takes them back");
     else if (tintRect().contains(at)) text = tr("Multiplies its colour (T)");
     else if (at.x() > tintRect().right()) text = tr("Share of the picture's light, before the lens");
@@ -268,7 +285,7 @@ void MixPanel::rebuild() {
   if (!image || image->groups.empty()) return;
   std::vector<const SessionImage::Group*> shown;
   for (const SessionImage::Group& g : image->groups)
-    if (m_studio.doc().find(g.source.light) && std::none_of(shown.begin(), shown.end(), [&](const auto* o) { return o->source == g.source; })) shown.push_back(&g);
+    if (const Node* light = m_studio.doc().find(g.source.light); light && light->kind->family() != "plate" && std::none_of(shown.begin(), shown.end(), [&](const auto* o) { return o->source == g.source; })) shown.push_back(&g);
   const bool same = shown.size() == m_rows.size() && std::equal(shown.begin(), shown.end(), m_rows.begin(), [](const auto* g, const MixRow* r) { return g->source == r->source(); });
   if (!same) {
     for (MixRow* r : m_rows) delete r;
@@ -281,6 +298,7 @@ void MixPanel::rebuild() {
   }
   // Asked once for all rows, and only where they are in sight: in a large set it takes its time.
   const auto objects = isVisible() ? objectsByMaterial(m_studio.doc(), m_studio.frame()) : std::map<NodeId, std::vector<NodeId>>();
+  const ScenePtr scene = m_studio.session().scene();
   for (size_t i = 0; i < shown.size(); ++i) {
     // A material's own light may stand in several groups, one for each use that changes it.
     SessionImage::Group sum = *shown[i];
@@ -289,8 +307,16 @@ void MixPanel::rebuild() {
       if (g.source == sum.source) sum.share += g.share;
     const Node *n = m_studio.doc().find(sum.source.light), *object = m_studio.doc().find(sum.source.object);
     if (n) sum.name = object ? qs(object->name).append(QStringLiteral(" · ")).append(qs(n->name)).toStdString() : n->name;
-    const auto of = sum.source.object ? objects.end() : objects.find(sum.source.light);
-    m_rows[i]->show(sum, of == objects.end() ? 0 : of->second.size());
+    if (sum.source.copy) sum.name = tr("%1 · %2").arg(sum.source.copy).arg(qs((object ? object : n)->name)).toStdString();
+    const auto copies = [&](NodeId id) -> size_t {
+      const auto it = scene ? scene->copiesOf.find(id) : std::map<NodeId, uint32_t>::const_iterator();
+      return scene && it != scene->copiesOf.end() ? it->second : 1;
+    };
+    size_t parts = 0;
+    if (const auto of = objects.find(sum.source.light); !sum.source.copy && n && of != objects.end())
+      parts = sum.source.object ? copies(sum.source.object) : of->second.size() == 1 ? copies(of->second[0]) : of->second.size();
+    else if (!sum.source.copy && n && n->kind->family() == "light") parts = copies(sum.source.light);
+    m_rows[i]->show(sum, parts);
   }
   m_empty->setVisible(m_rows.empty());
 }

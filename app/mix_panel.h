@@ -19,7 +19,7 @@ class MixRow : public QWidget {
 public:
   MixRow(Studio& studio, const MixSource& source, QWidget* parent);
   const MixSource& source() const { return m_source; }
-  /// `parts`: objects that its material's row could be split into.
+  /// `parts`: rows that this one could be split into: objects of a material, copies of a light or object; fewer than 2: none.
   void show(const SessionImage::Group& group, size_t parts);
   void refresh();
   QSize sizeHint() const override { return {480, 27}; }
@@ -42,11 +42,12 @@ private:
   void set(const char* param, const Constant& v, uint64_t gesture = 0);
   void setStops(double stops, uint64_t gesture);
   void tint();
-  void split();
+  bool joins() const { return m_source.copy || (m_source.object && !m_parts); }
+  void split(bool join);
   Studio& m_studio;
   MixSource m_source;
   QString m_name;
-  size_t m_parts = 0; ///< objects that a material's row could be split into; 0: it cannot
+  size_t m_parts = 0; ///< 0: it cannot be split
   bool m_on = true, m_solo = false, m_unheard = false;
   double m_stops = 0, m_share = 0;
   QColor m_tint, m_light;

@@ -6,10 +6,13 @@
 #include "app/theme.h"
 #include "core/document/units.h"
 #include "core/geometry/shape.h"
+#include "core/render/part.h"
+#include "core/session/drawing.h"
 #include "core/session/framing.h"
 
 #include <QDateTime>
 #include <QDragEnterEvent>
+#include <QGuiApplication>
 #include <QKeyEvent>
 #include <QMimeData>
 #include <QMouseEvent>
@@ -73,12 +76,41 @@ std::vector<Handle> PictureView::handles() const {
   const Node *n = m_studio.selection().size() == 1 ? m_studio.currentNode() : nullptr, *camera = activeCamera(doc);
   const bool lamp = n && n->kind->family() == "light";
   const Compare compare = m_studio.view().compare;
-  if (m_studio.selection().empty() || !camera || m_tool != Tool::Pick || m_studio.picking().active() || compare == Compare::SideBySide || m_studio.view().left) return {};
+  if (m_studio.selection().empty() || !camera || (m_tool != Tool::Pick && m_tool != Tool::Draw) || m_studio.picking().active() || compare == Compare::SideBySide || m_studio.view().left) return {};
   const Params s = settingsOf(doc);
   const Camera seenBy(doc, *camera, m_studio.frame(), int(s.number("width")), int(s.number("height")));
+  std::vector<Handle> points;
+  if (const Node* line = drawn()) {
+    points = pointHandles(doc, *line, m_studio.frame(), seenBy, m_placing.onto == Placing::Onto::Surface);
+    if (m_tool == Tool::Draw) std::erase_if(points, [](const Handle& h) { return h.fresh; });
+  }
+  if (m_tool == Tool::Draw) return points;
   if (lamp) return handlesOf(doc, *n, m_studio.frame(), seenBy);
   if (m_studio.isSelected(camera->id)) return {}; // it would move with what is dragged
-  return placingHandles(doc, m_studio.selection(), m_studio.frame(), seenBy, m_placing);
+  std::vector<Handle> placing = placingHandles(doc, m_studio.selection(), m_studio.frame(), seenBy, m_placing);
+  std::move(placing.begin(), placing.end(), std::back_inserter(points));
+  return points;
+}
+
+const Node* PictureView::drawn() const {
+  const Node* n = m_studio.selection().size() == 1 ? m_studio.currentNode() : nullptr;
+  if (n && n->kind->id.ends_with(".point")) n = m_studio.doc().find(n->parent);
+  return n && isDrawn(*n) ? n : nullptr;
+}
+
+void PictureView::drawAt(const QPointF& at, bool sharp) {
+  const Node *line = drawn(), *camera = activeCamera(m_studio.doc());
+  if (!line || !camera) {
+    setTool(Tool::Pick);
+    return m_studio.tell(tr("Select a path or a turned form to draw its points"), true);
+  }
+  const QPointF to = toPicture(at);
+  const Params s = settingsOf(m_studio.doc());
+  const Camera seenBy(m_studio.doc(), *camera, m_studio.frame(), int(s.number("width")), int(s.number("height")));
+  std::optional<Seen> onto;
+  if (const ScenePtr scene = m_studio.session().scene()) onto = lookAt(*scene, float(to.x()), float(to.y()), treeOf(m_studio.doc(), line->id));
+  m_studio.edit(tr("Draw a point of %1").arg(qs(line->name)), [&, id = line->id](const Document& d) { return drawPoint(d, id, m_studio.frame(), seenBy, {float(to.x()), float(to.y())}, onto, sharp); });
+  update();
 }
 
 void PictureView::setPlacing(const Placing& placing) {
@@ -107,8 +139,8 @@ void PictureView::drawHandles(QPainter& p) {
   for (const Handle& h : all) {
     const QPointF at = fromPicture(h.at);
     const double r = h.id == held ? 5.5 : 4;
-    p.setPen(QPen(QColor(0, 0, 0, 170), 1.5));
-    p.setBrush(h.id == held ? theme::text : theme::accent);
+    p.setPen(h.fresh && h.id != held ? QPen(theme::accent, 1.2) : QPen(QColor(0, 0, 0, 170), 1.5));
+    p.setBrush(h.id == held ? theme::text : h.fresh ? QColor(0, 0, 0, 90) : theme::accent);
     p.drawPolygon(QPolygonF({at + QPointF(0, -r), at + QPointF(r, 0), at + QPointF(0, r), at + QPointF(-r, 0)}));
     if (h.mark.empty() || h.id == held) continue;
     p.setFont(theme::font(11, 600));
@@ -330,7 +362,10 @@ void PictureView::drawMessage(QPainter& p) {
   const auto& image = m_studio.image();
   if (m_studio.picking().active()) {
     const Node* e = m_studio.doc().find(m_studio.picking().effect);
-    text = tr("Click what goes into %1 of %2 · Esc leaves").arg(m_studio.picking().role, e ? qs(e->name) : QString());
+    text = tr("Click what goes into %1 of %2 · with Alt only that copy · Esc leaves").arg(m_studio.picking().role, e ? qs(e->name) : QString());
+  } else if (m_tool == Tool::Draw) {
+    const Node* line = drawn();
+    text = line ? tr("Press where the next point of %1 is to be · Return ends it").arg(qs(line->name)) : tr("Select a path or a turned form to draw");
   } else if (m_tool == Tool::Region && m_studio.view().region.width == 0) {
     text = tr("Drag the part that is to be rendered · Esc leaves");
   } else if (image && !image->error.empty()) {
@@ -393,7 +428,7 @@ void PictureView::drawOutlines(QPainter& p, const QRectF& r) {
   p.setBrush(Qt::NoBrush);
   for (const NodeId id : m_studio.selection()) {
     const Node* n = m_studio.doc().find(id);
-    if (!n || (n->kind->family() != "object" && n->kind->family() != "light")) continue;
+    if (!n || (n->kind->family() != "object" && n->kind->family() != "light" && n->kind->family() != "source")) continue;
     QRectF box;
     if (!seenBox(*scene, id, r, box)) continue;
     p.setPen(QPen(theme::accent, 1.5));
@@ -472,6 +507,7 @@ void PictureView::setTool(Tool tool) {
   m_asked = {-1, -1};
   if (tool != Tool::Ask) m_note->hide();
   if (tool == Tool::Ask) m_studio.tell(tr("Press in the picture to see where its light comes from; Escape ends it"));
+  if (tool == Tool::Draw) m_studio.tell(tr("Press where the next point is to be: Shift makes it sharp, Backspace takes it back, Escape ends it"));
   if (tool == Tool::Focus) m_studio.tell(tr("Press on what is to be sharp; Escape ends it"));
   setCursor(tool == Tool::Pick ? Qt::ArrowCursor : Qt::CrossCursor);
   update();
@@ -517,6 +553,7 @@ void PictureView::mousePressEvent(QMouseEvent* e) {
     return;
   }
   if (e->button() == Qt::LeftButton && m_tool == Tool::Focus) return focusAt(e->position());
+  if (e->button() == Qt::LeftButton && m_tool == Tool::Draw) return drawAt(e->position(), e->modifiers() & Qt::ShiftModifier);
   if (e->button() == Qt::LeftButton && m_tool == Tool::Region) {
     m_drag = Drag::Region;
     m_regionDrawn = QRectF(toPicture(e->position()), QSizeF(0, 0));
@@ -536,7 +573,7 @@ void PictureView::mousePressEvent(QMouseEvent* e) {
       }
   m_marquee = QRectF();
   m_extends = e->modifiers() & Qt::ShiftModifier;
-  if (e->button() == Qt::LeftButton) m_drag = e->modifiers() & Qt::ControlModifier ? Drag::Pan : e->modifiers() & Qt::AltModifier ? Drag::Dolly : Drag::Pending;
+  if (e->button() == Qt::LeftButton) m_drag = e->modifiers() & Qt::ControlModifier ? Drag::Pan : e->modifiers() & Qt::AltModifier && !m_studio.picking().active() ? Drag::Dolly : Drag::Pending;
   if (e->button() == Qt::MiddleButton) m_drag = Drag::Pan;
   if (e->button() == Qt::RightButton) m_drag = Drag::Dolly;
 }
@@ -636,6 +673,16 @@ void PictureView::keyPressEvent(QKeyEvent* e) {
   case Qt::Key_Down: return move(how, 0, 18);
   case Qt::Key_Plus: return move(Drag::Dolly, 0, -30);
   case Qt::Key_Minus: return move(Drag::Dolly, 0, 30);
+  case Qt::Key_Backspace:
+    if (const Node* line = m_tool == Tool::Draw ? drawn() : nullptr) {
+      m_studio.edit(tr("Take back a point of %1").arg(qs(line->name)), [id = line->id](const Document& d) { return undrawPoint(d, id); });
+      return update();
+    }
+    return QWidget::keyPressEvent(e);
+  case Qt::Key_Return:
+  case Qt::Key_Enter:
+    if (m_tool == Tool::Draw) return setTool(Tool::Pick);
+    return QWidget::keyPressEvent(e);
   case Qt::Key_Escape:
     if (m_drag == Drag::Handle) { // as it was
       m_drag = Drag::None;
@@ -712,7 +759,7 @@ void PictureView::pickAt(const QPointF& at, bool extend) {
   // Locked things are looked through.
   const auto free = [&](int& depth) {
     NodeId id;
-    while ((id = pick(*scene, float(px.x()), float(px.y()), depth, point)) && m_studio.doc().find(id) && isLocked(m_studio.doc(), *m_studio.doc().find(id))) ++depth;
+    while ((id = pick(*scene, float(px.x()), float(px.y()), depth, point, &m_pickedIndex)) && m_studio.doc().find(id) && isLocked(m_studio.doc(), *m_studio.doc().find(id))) ++depth;
     return id;
   };
   NodeId id = free(m_pickDepth);
@@ -720,8 +767,23 @@ void PictureView::pickAt(const QPointF& at, bool extend) {
     m_pickDepth = 0;
     id = free(m_pickDepth);
   }
-  if (id) m_studio.offer(id, extend);
+  m_picked = id;
+  if (id) m_studio.offer(id, extend, QGuiApplication::keyboardModifiers() & Qt::AltModifier ? pickedCopy(id) : 0);
   else if (!extend && !m_studio.picking().active()) m_studio.select({});
+}
+
+uint32_t PictureView::pickedCopy(NodeId of) const {
+  const ScenePtr scene = m_studio.session().scene();
+  const Node *thing = m_studio.doc().find(m_picked), *up = thing;
+  while (up && up->id != of) up = m_studio.doc().find(up->parent);
+  if (!scene || !up) return 0;
+  bool copies = false;
+  const uint32_t number = copyNumber(m_studio.doc(), *thing, of, m_pickedIndex, [&](const Node& n) {
+    const auto it = scene->ownCopies.find(n.id);
+    copies |= it != scene->ownCopies.end();
+    return it == scene->ownCopies.end() ? size_t(0) : size_t(it->second);
+  });
+  return copies ? number : 0;
 }
 
 void PictureView::frameSelection() {

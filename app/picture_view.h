@@ -25,11 +25,16 @@ public:
   double wipe() const { return m_wipe; }
   void setWipe(double share);
   /// What a press in the picture does: picks and moves the camera; draws the region to render; reads the pixel; sets the
-  /// camera's focus on what is there. Escape goes back to the first.
-  enum class Tool { Pick, Region, Ask, Focus };
+  /// camera's focus on what is there; sets a point of the path or profile that is selected (Backspace takes it back, with Shift
+  /// it is sharp, at the first point the path closes). Escape goes back to the first.
+  enum class Tool { Pick, Region, Ask, Focus, Draw };
   void setTool(Tool tool);
   Tool tool() const { return m_tool; }
   void setRegionTool(bool on) { setTool(on ? Tool::Region : Tool::Pick); }
+  /// The number, from 1, of the copy of a thing that was clicked last; 0: another thing was, or it has no copies.
+  uint32_t pickedCopy(NodeId of) const;
+  /// The path or turned form that is selected, or one of whose points is; null: neither.
+  const Node* drawn() const;
   bool regionTool() const { return m_tool == Tool::Region; }
   PixelNote& note() { return *m_note; }
   /// Focuses the camera on what is seen at a place of the widget.
@@ -37,6 +42,8 @@ public:
   void frameSelection();
   /// Picks what is seen at a place of the widget; `extend` adds to the selection.
   void pickAt(const QPointF& at, bool extend);
+  void drawAt(const QPointF& at, bool sharp);
+
   void setCorner(bool on);
   bool corner() const { return m_corner; }
   /// The handles of what is selected, if the picture shows any now: a light's own, or those that place things.
@@ -88,6 +95,8 @@ private:
   Drag m_drag = Drag::None;
   QPointF m_press, m_last, m_lastPick{-1000, -1000};
   int m_pickDepth = 0;
+  NodeId m_picked = 0;        ///< by the last click
+  uint32_t m_pickedIndex = 0; ///< among its copies
   uint64_t m_gesture = 0;
   struct EdgeMark {
     QRectF where;

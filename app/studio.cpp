@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 #include "core/color/view.h"
 #include "core/kinds.h"
+#include "core/session/select.h"
 #include "core/surface/presets.h"
 
 #include <QMetaObject>
@@ -298,7 +299,7 @@ void Studio::setPicking(const Picking& picking) {
   Q_EMIT pickingChanged();
 }
 
-void Studio::offer(NodeId thing, bool extend) {
+void Studio::offer(NodeId thing, bool extend, uint32_t copy) {
   if (m_picking.active()) {
     const Picking p = m_picking;
     const Node* n = doc().find(thing);
@@ -310,7 +311,12 @@ void Studio::offer(NodeId thing, bool extend) {
       return;
     }
     setPicking({});
-    edit(tr("Put %1 into %2").arg(qs(n->name), qs(d->label)), [&](const Document& doc) { return fillRoles(doc, p.effect, {thing}); });
+    edit(tr("Put %1 into %2").arg(qs(n->name), qs(d->label)), [&](const Document& doc) {
+      if (!copy || !accepted(d->accepts, "source.part")) return fillRoles(doc, p.effect, {thing});
+      NodeId part = 0;
+      const Document with = withPart(doc, thing, copy, 0, &part);
+      return fillRoles(with, p.effect, {part});
+    });
     return;
   }
   if (!extend) {

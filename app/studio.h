@@ -110,7 +110,7 @@ public:
   const Picking& picking() const { return m_picking; }
   void setPicking(const Picking& picking);
   /// Gives a thing to whoever waits for it, else selects it.
-  void offer(NodeId thing, bool extend = false);
+  void offer(NodeId thing, bool extend = false, uint32_t copy = 0);
 
 Q_SIGNALS:
   void documentChanged();

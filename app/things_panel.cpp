@@ -92,7 +92,7 @@ protected:
 };
 
 const std::pair<const char*, const char*> sceneHeads[] = {{"light", QT_TRANSLATE_NOOP("ThingsPanel", "Lights")},     {"object", QT_TRANSLATE_NOOP("ThingsPanel", "Objects")},
-                                                          {"material", QT_TRANSLATE_NOOP("ThingsPanel", "Materials")}, {"pattern", QT_TRANSLATE_NOOP("ThingsPanel", "Patterns")},
+                                                          {"source", QT_TRANSLATE_NOOP("ThingsPanel", "Parts")}, {"material", QT_TRANSLATE_NOOP("ThingsPanel", "Materials")}, {"pattern", QT_TRANSLATE_NOOP("ThingsPanel", "Patterns")},
                                                           {"plate", QT_TRANSLATE_NOOP("ThingsPanel", "Plates")},
                                                           {"camera", QT_TRANSLATE_NOOP("ThingsPanel", "Cameras")}};
 
@@ -187,7 +187,7 @@ void ThingsPanel::showLamps() {
 }
 
 bool standsInScene(const Kind& kind) {
-  return kind.id != "object.mesh" && kind.id != "object.twin" && kind.family() != "pattern" && std::any_of(std::begin(sceneHeads), std::end(sceneHeads), [&](const auto& head) { return kind.family() == head.first; });
+  return kind.id != "object.mesh" && kind.id != "object.twin" && kind.family() != "pattern" && kind.family() != "source" && std::any_of(std::begin(sceneHeads), std::end(sceneHeads), [&](const auto& head) { return kind.family() == head.first; });
 }
 
 void ThingsPanel::rebuild() {

@@ -7,6 +7,7 @@
 #include "core/pattern/program.h"
 #include "core/render/camera.h"
 #include "core/render/mix.h"
+#include "core/render/part.h"
 #include "core/render/plate.h"
 #include "core/surface/material.h"
 
@@ -30,6 +31,7 @@ std::shared_ptr<const Kinds> allKinds() {
   }
   for (Kind& k : allMaterials()) all.push_back(std::move(k));
   for (PatternKind& k : allPatterns()) all.push_back(std::move(k.kind));
+  all.push_back(partKind());
   for (Kind& k : allMixes()) all.push_back(std::move(k));
   for (Kind& k : allCameras()) all.push_back(std::move(k));
   all.push_back(plateKind());

@@ -1,6 +1,7 @@
 // The Orrery Hall: everything together.
 #include "demo/jade_moon.h"
 #include "demo/scene_builder.h"
+#include "demo/set_parts.h"
 #include "demo/starters.h"
 #include "demo/sun_core.h"
 #include "demo/veil_comet.h"
@@ -66,12 +67,20 @@ Starter orreryHallStarter() {
             addAlabasterUrn(b, "0.98, 0.05, -0.35");
             addVeilComet(b, "-1.32, 0.78, -1.2", "0, 10, 12");
 
-            // Lit beads on a chain, hung in a low curve between two columns.
-            const NodeId chain = b.add("object.group", "Bead chain", {});
-            for (int i = 0; i < 15; ++i) {
-              const double t = (i + 0.5) / 15, x = -2.55 + 5.1 * t, y = 1.55 - 0.62 * (1 - std::pow(2 * t - 1, 2));
-              b.add("object.sphere", "Bead", {{"radius", "16 mm"}, {"position", at(x, y, -1.85).c_str()}, {"material", "Bead light"}}, b.in(chain));
+            // Lit beads along a chain, hung in a low curve between two columns.
+            const NodeId chain = b.add("object.path", "Chain", {{"thickness", "1.5 mm"}, {"material", "Dark bronze"}});
+            for (int i = 0; i <= 4; ++i) {
+              const double x = -2.55 + 5.1 * i / 4, y = 1.55 - 0.62 * (1 - std::pow(0.5 * i - 1, 2));
+              b.add("path.point", "Chain point", {{"place", at(x, y, -1.85).c_str()}}, {chain, "points"});
             }
+            const NodeId bead = b.add("object.sphere", "Bead", {{"radius", "16 mm"}, {"material", "Bead light"}});
+            b.add("modifier.repeat", "Along the chain", {{"arrangement", "along a path"}, {"path", "Chain"}, {"count", "15"}, {"facing", "off"}}, {bead, "modifiers"});
+
+            // The gyroscope hangs between two columns; the hourglass bursts in front, with the sun behind it.
+            addGyroscopeCage(b, "1.02, 0.98, -1.5", "0.72, 0.72, 0.72");
+            b.add("object.cylinder", "Gyroscope cord", {{"radius", "3 mm"}, {"height", "1.6"}, {"position", "1.02, 2.07, -1.5"}, {"material", "Dark bronze"}});
+            addBurstHourglass(b, "-0.24, 0.05, 0.8");
+            b.set(b.find("Hourglass"), {{"size", "0.52, 0.52, 0.52"}, {"turn", "0, 40, 0"}});
 
             // The hall.
             const NodeId hall = b.add("object.group", "Hall", {});
@@ -100,6 +109,9 @@ Starter orreryHallStarter() {
             b.add("effect.glow", "Comet glow", {{"from", "Heart"}});
             b.add("lens.glow", "Comet halo", {{"strength", "25 %"}, {"size", "6 %"}, {"sources", "Comet glow"}});
             b.set(b.find("Comet glow"), {{"lens", "Comet halo"}});
+            b.add("effect.glow", "Fire glow", {{"from", "Fire"}});
+            b.add("lens.glow", "Fire halo", {{"strength", "14 %"}, {"size", "5 %"}, {"sources", "Fire glow"}});
+            b.set(b.find("Fire glow"), {{"lens", "Fire halo"}});
             return StarterContent{b.take(), {{"orrery-assets/pierced-shade.glb", piercedShadeFile()}, {"orrery-assets/alabaster-urn.glb", alabasterUrnFile()}}};
           }};
 }

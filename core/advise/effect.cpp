@@ -87,7 +87,7 @@ Document addEffect(const Document& doc, std::string_view kindId, const std::vect
   const Kind* kind = doc.kinds().find(kindId);
   if (!kind || kind->family() != "effect") throw badInput(fmt::format("there is no effect \"{}\"", kindId));
   for (const NodeId id : selection)
-    if (const Node* n = doc.find(id); n && (n->kind->family() == "light" || n->kind->family() == "object")) {
+    if (const Node* n = doc.find(id); n && (n->kind->family() == "light" || n->kind->family() == "object" || n->kind->family() == "source")) {
       std::string label = kind->label;
       label[0] = char(std::tolower(static_cast<unsigned char>(label[0])));
       name = n->name + " " + label;

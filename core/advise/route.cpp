@@ -59,6 +59,12 @@ std::vector<const Node*> sourcesOf(const Document& doc, const Node& effect) {
   return out;
 }
 
+// True if any copy of an instance is among these.
+bool any(const Scene& scene, const Instance& i, const std::set<NodeId>& ids) {
+  if (i.thingByCopy.empty()) return scene.things[i.thing].among(ids);
+  return std::any_of(i.thingByCopy.begin(), i.thingByCopy.end(), [&](uint16_t t) { return scene.things[t].among(ids); });
+}
+
 // Light that a thing gives, in lumens; of a sky and a sun, which have no end, 0.
 double lumensOf(const Document& doc, double frame, const Scene& scene, const Node& n) {
   if (n.kind->family() == "light") {
@@ -68,13 +74,20 @@ double lumensOf(const Document& doc, double frame, const Scene& scene, const Nod
     const auto lamps = std::count_if(scene.emitters.begin(), scene.emitters.end(), [&](const Emitter& e) { return scene.things[e.thing].node == n.id; });
     return double(luminance(lightAmount(Params(n, frame)))) * double(std::max<std::ptrdiff_t>(1, lamps));
   }
+  const std::set<NodeId> self{n.id};
+  const bool part = n.kind->family() == "source";
+  const NodeId partMaterial = part ? Params(n, frame).reference("material").target : 0;
   double sum = 0;
+  if (part && !partMaterial) // its lamps
+    for (const Emitter& e : scene.emitters)
+      if (const Thing& t = scene.things[e.thing]; t.among(self))
+        if (const Node* lamp = doc.find(t.node); lamp && lamp->kind->family() == "light" && lamp->kind->param("power") && lamp->kind->param("power")->unit == "lm") sum += double(luminance(lightAmount(Params(*lamp, frame))));
   for (const Instance& i : scene.instances) {
     if (i.light >= 0 || i.material == noMaterial) continue;
     const Node* object = doc.find(scene.things[i.thing].node);
     if (!object || !object->kind->param("material")) continue;
     const Reference use = wornMaterial(doc, *object, frame);
-    if (n.kind->family() == "material" ? use.target != n.id : object->id != n.id) continue;
+    if (part ? !any(scene, i, self) || (partMaterial && use.target != partMaterial) : n.kind->family() == "material" ? use.target != n.id : object->id != n.id) continue;
     const float l = luminance(ownLight(doc, use, frame));
     if (l <= 0) continue;
     double area = 0;
@@ -90,7 +103,8 @@ double lumensOf(const Document& doc, double frame, const Scene& scene, const Nod
       if (!isClosed(s.mesh)) area *= 2; // both sides shine
     }
     double copies = 0; // by their areas, as large as the first or not
-    for (uint32_t c = 0; c < i.copies; ++c) copies += std::cbrt(sqr(float(std::abs(scene.copies[i.firstCopy + c].toWorld.determinant() / i.toWorld.determinant()))));
+    for (uint32_t c = 0; c < i.copies; ++c)
+      if (!part || scene.things[i.thingAt(c)].among(self)) copies += std::cbrt(sqr(float(std::abs(scene.copies[i.firstCopy + c].toWorld.determinant() / i.toWorld.determinant()))));
     sum += 3.14159265358979 * double(l) * area * copies;
   }
   return sum;
@@ -102,21 +116,20 @@ struct Sight {
   uint64_t rays = 0;
 };
 
-// A point on the body of an instance, uniform by area (close to it for stretched spheres), with its outward normal.
-void surfacePoint(const Instance& i, const Distribution& areas, V2f u, float pickU, V3f& point, V3f& normal) {
-  const Shape& s = i.geometry->shape;
+// A point on one copy of a body, uniform by area (close to it for stretched spheres), with its outward normal.
+void surfacePoint(const Shape& s, const Copy& copy, const Distribution& areas, V2f u, float pickU, V3f& point, V3f& normal) {
   if (s.sphereRadius > 0) {
     const V3f n = sampleUniformSphere(u);
-    point = transformPoint(i.toWorld, n * s.sphereRadius);
-    normal = normalize(transformNormal(i.toObject, n));
+    point = transformPoint(copy.toWorld, n * s.sphereRadius);
+    normal = normalize(transformNormal(copy.toObject, n));
     return;
   }
   float p;
   const auto& t = s.mesh.triangles[areas.sample(pickU, p)];
   const float r = std::sqrt(u.x), b = 1 - r, c = u.y * r;
   const V3f &pa = s.mesh.positions[t.a], &pb = s.mesh.positions[t.b], &pc = s.mesh.positions[t.c];
-  point = transformPoint(i.toWorld, pa * (1 - b - c) + pb * b + pc * c);
-  normal = normalize(transformNormal(i.toObject, cross(pb - pa, pc - pa)));
+  point = transformPoint(copy.toWorld, pa * (1 - b - c) + pb * b + pc * c);
+  normal = normalize(transformNormal(copy.toObject, cross(pb - pa, pc - pa)));
 }
 
 // Rays from the camera to points spread over the sources: what of the side that faces the camera is in sight, and who
@@ -126,12 +139,19 @@ Sight look(const Document& doc, double frame, const Scene& scene, const std::vec
   std::set<NodeId> ids;
   for (const Node* n : sources) ids.insert(n->id);
   const V3f eye = scene.camera.position();
-  constexpr int raysPerBody = 1024;
+  constexpr size_t raysPerBody = 1024;
   for (const Instance& body : scene.instances) {
     const NodeId node = scene.things[body.thing].node;
-    bool meant = ids.count(node) > 0;
-    if (!meant && body.material != noMaterial) meant = ids.count(scene.materials[body.material]->node) > 0;
-    if (!meant) continue;
+    // Copies take turns.
+    const bool worn = body.material != noMaterial && ids.count(scene.materials[body.material]->node) > 0;
+    std::vector<uint32_t> meant;
+    for (uint32_t c = 0; c < body.copies; ++c)
+      if (worn || scene.things[body.thingAt(c)].among(ids)) meant.push_back(c);
+    if (meant.empty()) continue;
+    if (meant.size() > raysPerBody) { // spread over all of them
+      for (size_t k = 0; k < raysPerBody; ++k) meant[k] = meant[k * meant.size() / raysPerBody];
+      meant.resize(raysPerBody);
+    }
     std::vector<float> weights;
     for (const auto& t : body.geometry->shape.mesh.triangles) {
       const auto& p = body.geometry->shape.mesh.positions;
@@ -140,15 +160,18 @@ Sight look(const Document& doc, double frame, const Scene& scene, const std::vec
     const Distribution areas(weights);
     if (areas.empty() && body.geometry->shape.sphereRadius <= 0) continue;
     const bool lamp = body.light >= 0;
-    const Node* own = doc.find(node);
+    const Node* source = doc.find(node);
     const bool closed = lamp || body.geometry->shape.sphereRadius > 0 || isClosed(body.geometry->shape.mesh);
-    // Several bodies share the effect by what they send out.
-    const double lumens = std::max(1e-30, lumensOf(doc, frame, scene, *own)) / raysPerBody;
-    for (int k = 0; k < raysPerBody; ++k) {
+    // Several bodies share the effect by what they send out; copies of a lamp are bodies of their own.
+    const auto lamps = scene.copiesOf.find(node);
+    const uint32_t all = !lamp ? body.copies : lamps == scene.copiesOf.end() ? 1 : lamps->second;
+    const double lumens = std::max(1e-30, lumensOf(doc, frame, scene, *source) * double(meant.size()) / double(all)) / double(raysPerBody);
+    for (size_t k = 0; k < raysPerBody; ++k) {
       Sampler sampler(uint32_t(body.thing), 17, uint32_t(k), scene.seed);
       V3f point, normal;
       const V2f u = sampler.get2();
-      surfacePoint(body, areas, u, sampler.get1(), point, normal);
+      const uint32_t own = body.firstCopy + meant[k % meant.size()];
+      surfacePoint(body.geometry->shape, scene.copies[own], areas, u, sampler.get1(), point, normal);
       const V3f to = point - eye;
       const float distance = length(to);
       const V3f d = to * (1 / distance);
@@ -186,7 +209,7 @@ Sight look(const Document& doc, double frame, const Scene& scene, const std::vec
         ++sight.rays;
         if (q.hit.geomID == RTC_INVALID_GEOMETRY_ID) break;
         const Instance& other = scene.instances[scene.copies[q.hit.instID[0]].instance];
-        bool passes = !(other.switches & SwitchSeen) || (other.switches & SwitchCatches) || &other == &body;
+        bool passes = !(other.switches & SwitchSeen) || (other.switches & SwitchCatches) || q.hit.instID[0] == own;
         if (!passes && other.material != noMaterial) {
           const Material& m = *scene.materials[other.material];
           passes = m.transmission.real({}) > 0.5f || (!m.opacity.program && m.opacity.constant.x < 0.5f) ||
@@ -228,6 +251,13 @@ void mendDark(const Document& doc, double frame, const Node& n, Finding& f) {
   }
   NodeId material = n.id;
   if (n.kind->family() == "object") material = wornMaterial(doc, n, frame).target;
+  if (n.kind->family() == "source") {
+    const Params p(n, frame);
+    const Node* of = doc.find(p.reference("of").target);
+    if (of && of->kind->family() == "light") return mendDark(doc, frame, *of, f);
+    material = p.reference("material").target;
+    if (!material && of && of->kind->param("material")) material = wornMaterial(doc, *of, frame).target;
+  }
   const Node* m = doc.find(material);
   if (!m) return;
   const double v = 8 / std::max(1e-30, double(exposureFactor(doc, frame)));
@@ -310,7 +340,7 @@ Route measureRoute(const Document& doc, NodeId effectId, double frame, const Sce
         float total = seenThings.dropped, part = 0;
         for (size_t k = 0; k < size_t(Film::ranks); ++k) {
           total += seenThings.weight[k];
-          if (seenThings.weight[k] > 0 && ids.count(scene.things[seenThings.thing[k]].node)) part += seenThings.weight[k];
+          if (seenThings.weight[k] > 0 && scene.things[seenThings.thing[k]].among(ids)) part += seenThings.weight[k];
         }
         for (size_t c = 0; c < 3; ++c) layer.rgb[3 * i + c] *= total > 0 ? part / total : 0;
       }
@@ -412,7 +442,7 @@ Route measureRoute(const Document& doc, NodeId effectId, double frame, const Sce
         if (things.weight[k] <= 0) continue;
         const NodeId node = scene.things[things.thing[k]].node;
         const double part = l * double(things.weight[k] / total);
-        if (ids.count(node)) ours += part;
+        if (scene.things[things.thing[k]].among(ids)) ours += part;
         else otherThings[node] += part;
       }
     }
@@ -433,7 +463,7 @@ Route measureRoute(const Document& doc, NodeId effectId, double frame, const Sce
           float total = things.dropped, part = 0;
           for (size_t k = 0; k < size_t(Film::ranks); ++k) {
             total += things.weight[k];
-            if (things.weight[k] > 0 && ids.count(scene.things[things.thing[k]].node)) part += things.weight[k];
+            if (things.weight[k] > 0 && scene.things[things.thing[k]].among(ids)) part += things.weight[k];
           }
           if (total > 0) strange += double(luminance({t[0], t[1], t[2]})) * double(1 - part / total);
         }

@@ -11,12 +11,11 @@
 #pragma GCC diagnostic ignored "-Wconversion"
 #pragma GCC diagnostic ignored "-Wshadow"
 #include <openvdb/openvdb.h>
-#include <openvdb/tools/GridOperators.h>
-#include <openvdb/tools/Interpolation.h>
 #include <openvdb/tools/VolumeToMesh.h>
 #pragma GCC diagnostic pop
 
 #include <mutex>
+#include <tbb/parallel_for.h>
 
 namespace ilumbra {
 namespace {
@@ -80,26 +79,50 @@ Mesh skinOf(const std::vector<Rod>& rods, float radius, float joint, float voxel
   openvdb::tools::VolumeToMesh mesher(0.0);
   mesher(*grid);
   Mesh m;
-  const openvdb::FloatGrid::ConstAccessor reading = grid->getConstAccessor(); // the sampler refers to it
-  openvdb::tools::GridSampler<openvdb::FloatGrid::ConstAccessor, openvdb::tools::BoxSampler> sample(reading, grid->transform());
-  for (size_t i = 0; i < mesher.pointListSize(); ++i) {
-    const auto& q = mesher.pointList()[i];
-    V3f p(q[0], q[1], q[2]);
-    const auto value = [&](const V3f& x) { return float(sample.wsSample(openvdb::Vec3d(x.x, x.y, x.z))); };
-    const auto slope = [&](const V3f& x) {
-      V3f g;
+  m.positions.resize(mesher.pointListSize());
+  m.normals.resize(mesher.pointListSize());
+  tbb::parallel_for(tbb::blocked_range<size_t>(0, mesher.pointListSize(), 4096), [&](const tbb::blocked_range<size_t>& range) {
+    const openvdb::FloatGrid::ConstAccessor reader = grid->getConstAccessor(); // one a thread: it remembers where it was
+    for (size_t i = range.begin(); i != range.end(); ++i) {
+      const auto& q = mesher.pointList()[i];
+      V3f p(q[0], q[1], q[2]);
+      // Between eight voxels: the value, and its slope if asked for.
+      const auto value = [&](const V3f& x, V3f* slope) {
+        const V3f v = x * (1 / voxel);
+        const openvdb::Coord c(int(std::floor(v.x)), int(std::floor(v.y)), int(std::floor(v.z)));
+        const V3f f = v - V3f(float(c[0]), float(c[1]), float(c[2]));
+        float corner[2][2][2];
+        for (int a = 0; a < 2; ++a)
+          for (int b = 0; b < 2; ++b)
+            for (int d = 0; d < 2; ++d) corner[a][b][d] = reader.getValue(c.offsetBy(a, b, d));
+        const auto along = [](float a, float b, float t) { return a + (b - a) * t; };
+        float z[2][2], y[2];
+        for (int a = 0; a < 2; ++a)
+          for (int b = 0; b < 2; ++b) z[a][b] = along(corner[a][b][0], corner[a][b][1], f.z);
+        for (int a = 0; a < 2; ++a) y[a] = along(z[a][0], z[a][1], f.y);
+        if (slope) {
+          const auto rise = [&](int a, int b) { return corner[a][b][1] - corner[a][b][0]; };
+          *slope = normalize(V3f(y[1] - y[0], along(z[0][1] - z[0][0], z[1][1] - z[1][0], f.x), along(along(rise(0, 0), rise(0, 1), f.y), along(rise(1, 0), rise(1, 1), f.y), f.x)));
+        }
+        return along(y[0], y[1], f.x);
+      };
+      // Onto the skin itself, along its slope.
+      for (int step = 0; step < 2; ++step) {
+        V3f slope;
+        const float off = value(p, &slope);
+        p -= slope * off;
+      }
+      // The normal over a whole voxel, so that it runs evenly.
+      V3f normal;
       for (int k = 0; k < 3; ++k) {
         V3f e(0.0f);
         e[k] = 0.5f * voxel;
-        g[k] = value(x + e) - value(x - e);
+        normal[k] = value(p + e, nullptr) - value(p - e, nullptr);
       }
-      return normalize(g);
-    };
-    // Onto the skin itself, along its slope.
-    for (int step = 0; step < 2; ++step) p -= slope(p) * value(p);
-    m.positions.push_back(p);
-    m.normals.push_back(slope(p));
-  }
+      m.positions[i] = p;
+      m.normals[i] = normalize(normal);
+    }
+  });
   for (size_t pool = 0; pool < mesher.polygonPoolListSize(); ++pool) {
     const auto& polygons = mesher.polygonPoolList()[pool];
     for (size_t i = 0; i < polygons.numQuads(); ++i) {

@@ -226,6 +226,11 @@ FormKey formKey(const Document& doc, const Node& node, double frame) {
   return {contentHash(w.text), w.changes};
 }
 
+const ShapeKind* shapeKind(const Node& node) {
+  const auto it = shapes().find(node.kind->id);
+  return it == shapes().end() ? nullptr : &it->second;
+}
+
 std::vector<M44f> worldPlaces(const Document& doc, const Node& node, double frame, const std::function<std::vector<M44f>(const Node&)>& copiesOf) {
   std::vector<M44f> places{M44f()};
   for (const Node* n = &node; n; n = doc.find(n->parent)) {

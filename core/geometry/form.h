@@ -33,6 +33,9 @@ struct FormKey {
 };
 FormKey formKey(const Document& doc, const Node& node, double frame);
 
+/// The kind of an object's form; null: of another thing.
+const ShapeKind* shapeKind(const Node& node);
+
 /// Where all copies of a thing stand in the world: its own, times those of all that hold or carry it. `copiesOf` tells the
 /// copies of one of them in its own space (empty: none).
 std::vector<M44f> worldPlaces(const Document& doc, const Node& node, double frame, const std::function<std::vector<M44f>(const Node&)>& copiesOf);

@@ -39,6 +39,12 @@ struct BuildFrom {
   void stopIfCancelled() const;
 };
 
+/// A point that a line is drawn by: of a path in its space; of a profile (radius, height, 0).
+struct LinePoint {
+  V3f place{0.0f};
+  bool sharp = false;
+};
+
 /// A kind of object with the function that builds its shape from its parameters.
 struct ShapeKind {
   Kind kind;
@@ -46,6 +52,9 @@ struct ShapeKind {
   std::function<bool(const Params&)> changesByTime = {}; ///< its form depends on the frame besides its parameters; null: no
   /// The line that it follows, for copies along it; closed if its ends are the same; null: it has none.
   std::function<std::vector<V3f>(const Params&, const BuildFrom&)> line = {};
+  /// The points that it is drawn by: those in its slot, or, as long as there are none, those that it comes with; null: it is not
+  /// drawn.
+  std::function<std::vector<LinePoint>(const Document&, const Params&)> points = {};
 };
 /// Every shape. A new one is a file in this folder and a line here.
 std::vector<ShapeKind> allShapes();

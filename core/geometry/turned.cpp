@@ -75,6 +75,16 @@ std::vector<Corner> look(const std::string& name) {
   return {{0.1, 0, true}, {0.1, 0.14, false}, {0.13, 0.22, false}, {0.28, 0.46, false}, {0.24, 0.68, false}, {0.1, 0.79, false}, {0, 0.81, false}}; // bulb
 }
 
+std::vector<Corner> cornersOf(const Document& doc, const Params& p) {
+  std::vector<Corner> corners;
+  if (const auto it = p.node().children.find("profile"); it != p.node().children.end())
+    for (const NodeId id : it->second) {
+      const Params k(*doc.find(id), p.frame());
+      corners.push_back({k.number("radius"), k.number("height"), k.flag("sharp")});
+    }
+  return corners.empty() ? look(p.text("look")) : corners;
+}
+
 } // namespace
 
 Kind profilePointKind() {
@@ -100,14 +110,8 @@ ShapeKind turnedShape() {
                            objectParams()}),
            .slots = {{"profile", "Profile", {"profile.point"}, Stage::Geometry}}},
           [](const Params& p, const BuildFrom& from) {
-            std::vector<Corner> corners;
-            if (const auto it = p.node().children.find("profile"); it != p.node().children.end())
-              for (const NodeId id : it->second) {
-                const Params k(*from.doc.find(id), p.frame());
-                corners.push_back({k.number("radius"), k.number("height"), k.flag("sharp")});
-              }
+            std::vector<Corner> corners = cornersOf(from.doc, p);
             const std::string& name = p.node().name;
-            if (corners.empty()) corners = look(p.text("look"));
             if (corners.size() < 2) throw badInput(name + ".profile: a profile has two points at least");
             for (Corner& c : corners) {
               c.radius *= p.number("scale");
@@ -145,6 +149,13 @@ ShapeKind turnedShape() {
             if (openBelow) whole.front().sharp = whole.back().sharp = true;
             appendTurned(s.mesh, whole, true, around);
             return s;
+          },
+          {},
+          {},
+          [](const Document& doc, const Params& p) {
+            std::vector<LinePoint> points;
+            for (const Corner& c : cornersOf(doc, p)) points.push_back({{float(c.radius), float(c.height), 0}, c.sharp});
+            return points;
           }};
 }
 

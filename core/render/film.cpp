@@ -17,16 +17,29 @@ const std::vector<LayerQuery>& lightPasses() {
   return all;
 }
 
-LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector<NodeId>& things, const std::vector<NodeId>& materials)
-    : m_size(int(queries.size())), m_thing(things.size() + 1, 0), m_material(materials.size() + 1, 0), m_first(things.size() + 1, 0) {
+LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector<std::vector<NodeId>>& things, const std::vector<NodeId>& materials, const std::map<NodeId, NodeId>& onlyOn)
+    : m_size(int(queries.size())), m_thing(things.size() + 1, 0), m_material(materials.size() + 1, 0), m_first(things.size() + 1, 0), m_wears(things.size() + 1, 0), m_wornBy(materials.size() + 1, 0) {
   if (queries.size() > 32) throw badInput(fmt::format("{} film layers are asked for; 32 are possible", queries.size()));
   const auto has = [](const std::vector<NodeId>& list, NodeId id) { return std::find(list.begin(), list.end(), id) != list.end(); };
+  if (onlyOn.size() > 32) throw badInput(fmt::format("{} parts of a material on one object are asked for; 32 are possible", onlyOn.size()));
+  // Of a list that a query has, the names of a thing in it; without those that hold only where a material is worn.
+  const auto names = [&](const std::vector<NodeId>& list, const std::vector<NodeId>& thing) { return std::any_of(thing.begin(), thing.end(), [&](NodeId id) { return !onlyOn.count(id) && has(list, id); }); };
+  for (const auto& [part, material] : onlyOn) {
+    const uint32_t bit = 1u << m_asks.size();
+    for (size_t i = 0; i < things.size(); ++i)
+      if (has(things[i], part)) m_wears[i] |= bit;
+    for (size_t i = 0; i < materials.size(); ++i)
+      if (materials[i] == material) m_wornBy[i] |= bit;
+    m_asks.push_back(0);
+    for (size_t q = 0; q < queries.size(); ++q)
+      if (has(queries[q].things, part)) m_asks.back() |= 1u << q;
+  }
   for (size_t q = 0; q < queries.size(); ++q) {
     const LayerQuery& query = queries[q];
     const uint32_t bit = 1u << q;
     for (size_t i = 0; i < things.size(); ++i) {
-      if (query.everything || has(query.things, things[i])) m_thing[i] |= bit;
-      if (query.seenIn.empty() || has(query.seenIn, things[i])) m_first[i] |= bit;
+      if (query.everything || names(query.things, things[i])) m_thing[i] |= bit;
+      if (query.seenIn.empty() || names(query.seenIn, things[i])) m_first[i] |= bit;
     }
     for (uint8_t e : {EventEmitted, EventDirect, EventIndirect})
       if (query.events & e) m_event[e] |= bit;

@@ -2,6 +2,7 @@
 #include "core/base/vec.h"
 #include "core/document/value.h"
 
+#include <map>
 #include <string>
 #include <vector>
 
@@ -54,18 +55,27 @@ const std::vector<LayerQuery>& lightPasses();
 class LayerTable {
 public:
   LayerTable() = default;
-  /// At most 32 queries; throws BadInput beyond.
-  LayerTable(const std::vector<LayerQuery>& queries, const std::vector<NodeId>& things, const std::vector<NodeId>& materials);
+  /// `things`: for each the ids by which queries name it: itself, and the parts that it belongs to. `onlyOn`: of parts that are
+  /// meant where one material is worn, that material. At most 32 queries and 32 such parts; throws BadInput beyond.
+  LayerTable(const std::vector<LayerQuery>& queries, const std::vector<std::vector<NodeId>>& things, const std::vector<NodeId>& materials,
+             const std::map<NodeId, NodeId>& onlyOn = {});
   /// One bit a query that keeps light with this label.
   uint32_t match(const Label& l) const {
-    return (m_thing[l.thing] | (l.material == noMaterial ? 0 : m_material[l.material])) & m_seen[l.seen & 3] & m_first[l.first] &
+    return (m_thing[l.thing] | (l.material == noMaterial ? 0 : m_material[l.material] | worn(l))) & m_seen[l.seen & 3] & m_first[l.first] &
            m_event[l.event & 7];
   }
   int size() const { return m_size; }
 
 private:
+  uint32_t worn(const Label& l) const {
+    uint32_t parts = m_wears[l.thing] & m_wornBy[l.material], queries = 0;
+    for (size_t i = 0; parts; ++i, parts >>= 1)
+      if (parts & 1) queries |= m_asks[i];
+    return queries;
+  }
   int m_size = 0;
   std::vector<uint32_t> m_thing, m_material, m_first;
+  std::vector<uint32_t> m_wears, m_wornBy, m_asks; ///< parts by thing, by material, and the queries that name each
   uint32_t m_seen[4] = {0, 0, 0, 0}, m_event[8] = {0, 0, 0, 0, 0, 0, 0, 0};
 };
 

@@ -6,6 +6,8 @@
 #include "core/light/light.h"
 #include "core/surface/material.h"
 
+#include <fmt/format.h>
+
 namespace ilumbra {
 
 Kind mixKind() {
@@ -14,7 +16,8 @@ Kind mixKind() {
           .helpText = "A light's switch, stops and tint in the mix.",
           .params = {reference("source", "Light", {"light.", "material."}).at(Stage::Mix).help("The light, or the material with own light"),
                      reference("object", "Of the object", {"object."}).at(Stage::Mix).help("Of a split material: the object whose own light this row is"),
-                     flag("split", "Split", false).at(Stage::Shading).fixed().help("Of a material: each object has a row of its own"),
+                     integer("copy", "Of the copy", 0).range(0, 1e6).at(Stage::Mix).fixed().help("Of a light whose copies are split: which, from 1; 0: all"),
+                     flag("split", "Split", false).at(Stage::Shading).fixed().help("Of a material: each object has a row of its own; of a light, or a material on one object: each copy has"),
                      flag("on", "On", true).at(Stage::Mix).help("Off: dark in the mix"),
                      flag("solo", "Solo", false).at(Stage::Mix).help("On: only lights that are solo are seen"),
                      number("stops", "Stops", "stops", 0).soft(-6, 6).range(-60, 60).at(Stage::Mix).help("Brighter or darker than the light itself says"),
@@ -26,7 +29,7 @@ std::vector<Kind> allMixes() { return {mixKind()}; }
 
 static MixSource sourceOf(const Node& row, double frame) {
   const Params p(row, frame);
-  return {p.reference("source").target, p.reference("object").target};
+  return {p.reference("source").target, p.reference("object").target, uint32_t(p.number("copy"))};
 }
 
 const Node* mixRow(const Document& doc, const MixSource& source) {
@@ -55,23 +58,30 @@ std::map<NodeId, std::vector<NodeId>> objectsByMaterial(const Document& doc, dou
   return out;
 }
 
-Document splitMix(const Document& doc, NodeId material, bool split) {
-  const Document marked = setMix(doc, material, "split", split);
+Document splitMix(const Document& doc, const MixSource& source, bool split, uint32_t copies) {
+  const Document marked = setMix(doc, source, "split", split);
   Document out = marked;
   if (split) {
+    std::vector<MixSource> parts;
+    const Node* of = doc.find(source.light);
+    if (of && of->kind->family() == "material" && !source.object) {
+      const std::vector<NodeId> objects = objectsByMaterial(doc, currentFrame(doc))[source.light];
+      for (const NodeId o : objects) parts.push_back({source.light, o});
+    } else {
+      for (uint32_t c = 1; c <= copies; ++c) parts.push_back({source.light, source.object, c});
+    }
     // What was said of all is said of each.
-    const Node* row = mixRow(marked, material);
-    const std::vector<NodeId> objects = objectsByMaterial(doc, currentFrame(doc))[material];
+    const Node* row = mixRow(marked, source);
     for (const char* param : {"on", "solo", "stops", "tint"}) {
       if (!row->find(param)) continue;
       const Constant said = Params(*row, currentFrame(doc)).constant(param); // keys end here: rows are set one by one from now
-      for (const NodeId o : objects) out = setMix(out, {material, o}, param, said);
-      out = setMix(out, material, param, row->kind->param(param)->initial);
+      for (const MixSource& part : parts) out = setMix(out, part, param, said);
+      out = setMix(out, source, param, row->kind->param(param)->initial);
     }
     return out;
   }
   for (const Node* n : doc.family("mix"))
-    if (sourceOf(*n, 0).light == material && out.find(n->id)) out = removeNode(out, n->id);
+    if (const MixSource s = sourceOf(*n, 0); s.light == source.light && (!source.object || s.object == source.object) && out.find(n->id)) out = removeNode(out, n->id);
   return out;
 }
 
@@ -83,15 +93,16 @@ Document setMix(const Document& doc, const MixSource& source, std::string_view p
   } else {
     const Node *light = doc.find(source.light), *object = doc.find(source.object);
     if (!light || (source.object && !object)) throw badInput("there is no such light");
-    out = addNode(out, "mix.row", "Mix of " + light->name + (object ? " on " + object->name : std::string()), {}, &id);
+    out = addNode(out, "mix.row", "Mix of " + light->name + (object ? " on " + object->name : std::string()) + (source.copy ? fmt::format(", copy {}", source.copy) : std::string()), {}, &id);
     out = setValue(out, id, "source", Constant(Reference{source.light, nullptr}));
     if (object) out = setValue(out, id, "object", Constant(Reference{source.object, nullptr}));
+    if (source.copy) out = setValue(out, id, "copy", Constant(double(source.copy)));
   }
   out = setValue(out, id, param, value);
   const Node* row = out.find(id);
   const bool says = std::any_of(row->kind->params.begin(), row->kind->params.end(), [&](const ParamDef& d) {
     const Value* v = row->find(d.name);
-    return d.name != "source" && d.name != "object" && v && *v != Value(d.initial);
+    return d.name != "source" && d.name != "object" && d.name != "copy" && v && *v != Value(d.initial);
   });
   return says ? out : removeNode(out, id);
 }
@@ -104,11 +115,12 @@ Document clearMix(const Document& doc) {
 
 Mix::Mix(const Document& doc, double frame) {
   for (const Node* n : doc.family("mix"))
-    if (Params(*n, frame).flag("split")) m_split.insert(sourceOf(*n, frame).light);
-  // The row of a light or object that is gone says nothing, nor that of one object when its material is not split.
+    if (Params(*n, frame).flag("split")) m_split.insert(sourceOf(*n, frame));
+  // The row of a light or object that is gone says nothing, nor that of a part when the whole is not split.
   const auto meant = [&](const Node* n) {
     const MixSource s = sourceOf(*n, frame);
-    return doc.find(s.light) && (isSplit(s.light) ? doc.find(s.object) != nullptr : !s.object);
+    if (!doc.find(s.light) || (s.object && (!doc.find(s.object) || !isSplit(s.light)))) return false;
+    return isSplit({s.light, s.object}) == (s.copy > 0) || Params(*n, frame).flag("split");
   };
   for (const Node* n : doc.family("mix")) m_solo |= meant(n) && !Params(*n, frame).flag("split") && Params(*n, frame).flag("solo");
   for (const Node* n : doc.family("mix")) {
@@ -158,6 +170,9 @@ Document bakeMix(const Document& doc) {
     const Value* v = n.find(param);
     return v ? *v : Value(n.kind->param(param)->initial);
   };
+  for (const MixSource& s : mix.split())
+    if (const Node *light = doc.find(s.light), *object = doc.find(s.object); light && (object || light->kind->family() == "light"))
+      throw badInput((object ? object->name : light->name) + ": its copies have rows of their own, which cannot be written into it; join them first");
   // Of a split material: what each object has for itself.
   const auto bakeSplit = [&](const Node& material) {
     const std::vector<NodeId> objects = objectsByMaterial(doc, frame)[material.id];

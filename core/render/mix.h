@@ -17,7 +17,8 @@ std::vector<Kind> allMixes();
 struct MixSource {
   NodeId light = 0;  ///< a light, or a material with own light
   NodeId object = 0; ///< of a material whose row is split: the object whose own light it is; 0: all of it
-  MixSource(NodeId l = 0, NodeId o = 0) : light(l), object(o) {}
+  uint32_t copy = 0; ///< of a light, or an object's own light, whose copies are split: which of them, from 1; 0: all
+  MixSource(NodeId l = 0, NodeId o = 0, uint32_t c = 0) : light(l), object(o), copy(c) {}
   auto operator<=>(const MixSource&) const = default;
 };
 
@@ -26,8 +27,9 @@ const Node* mixRow(const Document& doc, const MixSource& source);
 /// Sets one parameter of the row of a source ("on", "solo", "stops", "tint", "split"); the row is made when there is none, and
 /// goes when it says nothing any more.
 Document setMix(const Document& doc, const MixSource& source, std::string_view param, const Constant& value);
-/// Gives the own light of each object of this material a light group and a row of its own, or joins them again to one.
-Document splitMix(const Document& doc, NodeId material, bool split);
+/// Gives each part of a source a light group and a row of its own, or joins them again to one: of a material's own light that of
+/// each object; of one object's, and of a light, each of its `copies`.
+Document splitMix(const Document& doc, const MixSource& source, bool split, uint32_t copies = 0);
 /// For each material the objects that have it, or a layered one that it is part of, by tree order.
 std::map<NodeId, std::vector<NodeId>> objectsByMaterial(const Document& doc, double frame);
 /// Every row taken away.
@@ -38,13 +40,20 @@ class Mix {
 public:
   explicit Mix(const Document& doc, double frame);
   Color factor(const MixSource& source) const;
+  const std::set<MixSource>& split() const { return m_split; }
   bool anySolo() const { return m_solo; }
-  /// True if each object of the material has a light group of its own.
-  bool isSplit(NodeId material) const { return m_split.count(material) > 0; }
+  /// True if each part of the source has a light group of its own.
+  bool isSplit(const MixSource& source) const { return m_split.count(source) > 0; }
+  /// The source that one copy of a light, or of an object with this own light, belongs to.
+  MixSource ofLight(NodeId light, uint32_t copy) const { return {light, 0, isSplit(light) ? copy : 0}; }
+  MixSource ofOwnLight(NodeId material, NodeId object, uint32_t copy) const {
+    if (!isSplit(material)) return material;
+    return {material, object, isSplit({material, object}) ? copy : 0};
+  }
 
 private:
   std::map<MixSource, Color> m_factors;
-  std::set<NodeId> m_split;
+  std::set<MixSource> m_split;
   bool m_solo = false;
 };
 

@@ -5,6 +5,7 @@
 #include "core/render/geometry.h"
 #include "core/render/hit.h"
 #include "core/render/inside.h"
+#include "core/render/plate.h"
 
 #include <array>
 #include <limits>
@@ -136,6 +137,21 @@ void Path::add(const Label& label, const Color& light) {
 }
 
 void Path::meetSky() {
+  float clear = 1; // of the sky, beside a plate that clear things show in front of it
+  if (m_scene.plateGroup >= 0 && m_chain && !m_straight && m_label.seen == SeenThrough) {
+    float x, y;
+    if (m_scene.camera.project(m_scene.camera.position() + m_direction, x, y)) {
+      float alpha;
+      const Color light = plateSeen(*m_scene.plates, x, y, m_scene.width, m_scene.height, alpha);
+      Label l = m_label;
+      l.group = uint16_t(m_scene.plateGroup);
+      l.event = EventEmitted;
+      l.thing = m_scene.plateThing;
+      l.material = noMaterial;
+      add(l, m_throughput * light * m_scene.plateBaked);
+      clear = 1 - alpha;
+    }
+  }
   if (counted()) return;
   for (const Emitter& sky : m_scene.skies) {
     const bool shown = !m_chain || (m_straight ? sky.switches & SwitchSeen && !m_scene.plateBehind
@@ -152,7 +168,7 @@ void Path::meetSky() {
       l.thing = sky.thing;
       l.material = noMaterial;
     }
-    add(l, m_throughput * sky.light->radiance(m_direction, m_direction) * sky.baked * (w * m_nextFactor * shareOf(sky, infinite)));
+    add(l, m_throughput * sky.light->radiance(m_direction, m_direction) * sky.baked * (w * clear * m_nextFactor * shareOf(sky, infinite)));
   }
 }
 
@@ -189,9 +205,10 @@ void Path::addOwnLight(const Hit& hit, const Material& m, const PatternPoint& at
   Label l = m_label;
   l.group = e.group;
   l.event = eventOf(m_scattered);
-  if (m_straight) l.first = in.thing;
+  const uint16_t thing = in.thingAt(hit.copy->index);
+  if (m_straight) l.first = thing;
   if (m_chain) {
-    l.thing = in.thing;
+    l.thing = thing;
     l.material = m.index;
   }
   add(l, throughput * m.emissionColor.color(at) * e.baked * w);
@@ -557,12 +574,13 @@ bool Path::surface(const Hit& hit, const Ground& g) {
     }
   }
 
+  const uint16_t thing = in.thingAt(hit.copy->index);
   if (m_chain) {
-    m_label.thing = in.thing;
+    m_label.thing = thing;
     m_label.material = m.index;
   }
-  if (m_straight) m_label.first = in.thing;
-  if (m_straight && !m_first.hit) m_first = {true, m_first.alpha, m_travelled, backside ? -hit.shading : hit.shading, s.albedo(), in.thing};
+  if (m_straight) m_label.first = thing;
+  if (m_straight && !m_first.hit) m_first = {true, m_first.alpha, m_travelled, backside ? -hit.shading : hit.shading, s.albedo(), thing};
 
   m_throughput *= m_nextFactor;
   m_nextFactor = 1;
@@ -790,7 +808,7 @@ void PathTracer::sampleRow(Film& film, int px, int py, int n, uint32_t index, Tr
   }
 }
 
-NodeId pick(const Scene& scene, float x, float y, int skip, V3f& point) {
+NodeId pick(const Scene& scene, float x, float y, int skip, V3f& point, uint32_t* copy) {
   const Ray ray = scene.camera.through(x, y);
   TraceCount count;
   const RayCaster rays(scene, count, nullptr);
@@ -803,6 +821,11 @@ NodeId pick(const Scene& scene, float x, float y, int skip, V3f& point) {
     if ((hit.instance->switches & SwitchSeen) && node != last) {
       if (skip-- <= 0) {
         point = hit.point;
+        if (copy) {
+          *copy = hit.copy->index;
+          if (hit.instance->light >= 0) // copies of a lamp are bodies of their own
+            for (const Instance* other = scene.instances.data(); other != hit.instance; ++other) *copy += scene.things[other->thing].node == node;
+        }
         return node;
       }
       last = node;

@@ -42,6 +42,6 @@ private:
 
 /// The object or lamp seen at a place of the picture, given in pixels; `skip` counts what lies in front and is passed.
 /// Returns the node, or 0, and the point.
-NodeId pick(const Scene& scene, float x, float y, int skip, V3f& point);
+NodeId pick(const Scene& scene, float x, float y, int skip, V3f& point, uint32_t* copy = nullptr);
 
 } // namespace ilumbra

@@ -10,6 +10,7 @@
 #include "core/render/film.h"
 
 #include <fmt/format.h>
+#include <tuple>
 #include <tbb/parallel_for.h>
 
 namespace ilumbra {
@@ -167,6 +168,28 @@ std::shared_ptr<const Plates> platesOf(const Document& doc, double frame, int wi
       if (e.kind() == Refusal::Cancelled) throw;
       throw badInput(fmt::format("{}: {}", n->name, e.what()));
     }
+  }
+  return out;
+}
+
+Color plateSeen(const Plates& plates, float x, float y, int width, int height, float& alpha) {
+  const Picture& p = plates.behind.light;
+  const auto place = [](float v, int film, int size, int& a, int& b) {
+    float u = v / float(film);
+    u -= 2 * std::floor(u / 2);
+    if (u > 1) u = 2 - u;
+    const float t = std::clamp(u * float(size) - 0.5f, 0.0f, float(size - 1));
+    a = int(t);
+    b = std::min(a + 1, size - 1);
+    return t - float(a);
+  };
+  int x0, x1, y0, y1;
+  const float fx = place(x, width, p.width, x0, x1), fy = place(y, height, p.height, y0, y1);
+  Color out(0.0f);
+  alpha = 0;
+  for (const auto& [px, py, w] : {std::tuple{x0, y0, (1 - fx) * (1 - fy)}, {x1, y0, fx * (1 - fy)}, {x0, y1, (1 - fx) * fy}, {x1, y1, fx * fy}}) {
+    out += p.color(px, py) * w;
+    alpha += plates.behind.alpha[size_t(py) * size_t(p.width) + size_t(px)] * w;
   }
   return out;
 }

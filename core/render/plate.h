@@ -21,6 +21,9 @@ struct Plates {
   };
   Sheet behind, front;
 };
+/// What of the plates behind is seen in a direction of pixels, clear things having turned it there: beyond the picture's edges mirrored
+/// at them. Multiplied by alpha; `alpha` receives it.
+Color plateSeen(const Plates& plates, float x, float y, int width, int height, float& alpha);
 /// Null if there are none that are shown. Throws BadInput naming the plate and what is wrong with it.
 std::shared_ptr<const Plates> platesOf(const Document& doc, double frame, int width, int height, const Assets& assets);
 

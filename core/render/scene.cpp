@@ -8,6 +8,7 @@
 #include "core/render/geometry.h"
 #include "core/render/hit.h"
 #include "core/render/mix.h"
+#include "core/render/part.h"
 #include "core/render/plate.h"
 #include "core/render/own_light.h"
 
@@ -65,9 +66,10 @@ struct Source {
   NodeId node = 0;    ///< the light, or the material
   Reference material; ///< of own light
   NodeId object = 0;  ///< of own light that is split in the mix
-  std::string name;
+  uint32_t copy = 0;  ///< of copies that are split in the mix
+  std::string name = {};
   Color amount{0.0f};
-  bool operator==(const Source& o) const { return node == o.node && material == o.material && object == o.object; }
+  bool operator==(const Source& o) const { return node == o.node && material == o.material && object == o.object && copy == o.copy; }
 };
 
 // The materials that a layered one is made of, below before above.
@@ -83,22 +85,40 @@ void forLeaves(const Document& doc, const Reference& use, double frame, int dept
   forLeaves(doc, p.reference("above"), frame, depth + 1, f);
 }
 
-// Lights in tree order, then uses of materials with own light, each once.
-std::vector<Source> sourcesOf(const Document& doc, double frame) {
+// Lights in tree order, then uses of materials with own light, each once. `copiesOf`: of lights and objects that stand more than
+// once.
+std::vector<Source> sourcesOf(const Document& doc, double frame, const std::map<NodeId, uint32_t>& copiesOf) {
   std::vector<Source> out;
   const Mix mix(doc, frame);
-  for (const Node* n : doc.family("light")) out.push_back({n->id, {}, 0, n->name, lightAmount(Params(*n, frame)) * mix.factor(n->id)});
+  const auto copies = [&](NodeId id) {
+    const auto it = copiesOf.find(id);
+    return it == copiesOf.end() ? 1u : it->second;
+  };
+  for (const Node* n : doc.family("light"))
+    for (uint32_t c = 1; c <= (mix.isSplit(n->id) ? copies(n->id) : 1); ++c) {
+      const MixSource source = mix.ofLight(n->id, c);
+      out.push_back({n->id, {}, 0, source.copy, source.copy ? fmt::format("{} {}", n->name, c) : n->name, lightAmount(Params(*n, frame)) * mix.factor(source)});
+    }
   for (const Node* n : doc.family("object")) {
     if (!n->kind->param("material")) continue;
     forLeaves(doc, wornMaterial(doc, *n, frame), frame, 0, [&](const Reference& use) {
       // What is off keeps its group, so that it can come on.
       if (isBlack(ownLight(doc, use, frame, true))) return;
-      const NodeId object = mix.isSplit(use.target) ? n->id : 0;
-      Source s{use.target, use, object, doc.find(use.target)->name, ownLight(doc, use, frame) * mix.factor({use.target, object})};
-      if (use.with || object) s.name += " on " + n->name;
-      if (std::find(out.begin(), out.end(), s) == out.end()) out.push_back(std::move(s));
+      for (uint32_t c = 1; c <= (mix.isSplit({use.target, n->id}) ? copies(n->id) : 1); ++c) {
+        const MixSource source = mix.ofOwnLight(use.target, n->id, c);
+        Source s{use.target, use, source.object, source.copy, doc.find(use.target)->name, ownLight(doc, use, frame) * mix.factor(source)};
+        if (use.with || source.object) s.name += " on " + n->name;
+        if (source.copy) s.name += fmt::format(" {}", c);
+        if (std::find(out.begin(), out.end(), s) == out.end()) out.push_back(std::move(s));
+      }
     });
   }
+  // What clear things show of plates, in values of the picture, whatever the camera's exposure.
+  for (const Node* n : doc.family("plate"))
+    if (const Params p(*n, frame); p.flag("shown") && p.text("lies") == "behind") {
+      out.push_back({n->id, {}, 0, 0, n->name, Color(1 / exposureFactor(doc, frame))});
+      break;
+    }
   return out;
 }
 
@@ -124,6 +144,8 @@ public:
     s.moves = s.camera.moves();
 
     layPlates();
+    m_parts = partsOf(m_doc, m_options.frame, &s.troubles);
+    countCopies();
     assignGroups();
     for (const Node* n : m_doc.family("object")) {
       stopIfCancelled();
@@ -134,10 +156,17 @@ public:
     linkLights();
     weighEmitters();
     build();
-    std::vector<NodeId> things, materials;
-    for (const Thing& t : s.things) things.push_back(t.node);
+    std::vector<std::vector<NodeId>> things;
+    for (const Thing& t : s.things) {
+      things.push_back({t.node});
+      things.back().insert(things.back().end(), t.parts.begin(), t.parts.end());
+    }
+    std::vector<NodeId> materials;
     for (const auto& m : s.materials) materials.push_back(m->node);
-    s.table = LayerTable(s.queries, things, materials);
+    std::map<NodeId, NodeId> onlyOn;
+    for (const Part& p : m_parts)
+      if (p.material) onlyOn[p.node] = p.material;
+    s.table = LayerTable(s.queries, things, materials, onlyOn);
     forgetUnused();
     return m_scene;
   }
@@ -149,21 +178,27 @@ private:
 
   void assignGroups() {
     Scene& s = *m_scene;
-    m_sources = sourcesOf(m_doc, m_options.frame);
+    m_sources = sourcesOf(m_doc, m_options.frame, s.copiesOf);
     const auto limit = size_t(groupLimit(s.width, s.height, s.queries.size(), m_options.layerMemory));
     s.sharedGroups = m_sources.size() > limit;
     const size_t own = s.sharedGroups ? limit - 1 : m_sources.size();
     for (size_t i = 0; i < own; ++i) {
-      s.groups.push_back({m_sources[i].name, m_sources[i].node, m_sources[i].material, m_sources[i].object});
+      s.groups.push_back({m_sources[i].name, m_sources[i].node, m_sources[i].material, m_sources[i].object, m_sources[i].copy});
       s.amounts.push_back(m_sources[i].amount);
     }
     if (s.sharedGroups) {
-      s.groups.push_back({"Other lights", 0, {}, 0});
+      s.groups.push_back({"Other lights", 0, {}, 0, 0});
       s.amounts.emplace_back(1.0f);
       for (size_t i = own; i < m_sources.size(); ++i) s.restAmounts.push_back(m_sources[i].amount);
     }
+    if (s.plateBehind)
+      for (const Source& source : m_sources)
+        if (const Node* n = m_doc.find(source.node); n->kind->family() == "plate") {
+          s.plateGroup = groupOf(source, s.plateBaked);
+          s.plateThing = thingOf(*n);
+        }
     if (s.groups.empty()) {
-      s.groups.push_back({"No light", 0, {}, 0});
+      s.groups.push_back({"No light", 0, {}, 0, 0});
       s.amounts.emplace_back(0.0f);
     }
   }
@@ -281,7 +316,10 @@ private:
 
   std::vector<M44f> copiesOf(const Node& n) {
     const auto it = n.children.find("modifiers");
-    return it == n.children.end() || it->second.empty() ? std::vector<M44f>() : formed(n).copies;
+    if (it == n.children.end() || it->second.empty()) return {};
+    const std::vector<M44f>& copies = formed(n).copies;
+    if (copies.size() > 1) m_scene->ownCopies[n.id] = uint32_t(copies.size());
+    return copies;
   }
 
   // A shape with all that it is at the times where it changes; without if they have not the same triangles.
@@ -301,10 +339,55 @@ private:
     return shape;
   }
 
-  uint16_t thingOf(const Node& n) {
+  uint16_t thingOf(const Node& n, std::vector<NodeId> parts = {}) {
     if (m_scene->things.size() >= 0xfffe) throw badInput("more than 65 534 things in one picture");
-    m_scene->things.push_back({n.id, n.name});
+    m_scene->things.push_back({n.id, n.name, std::move(parts)});
     return uint16_t(m_scene->things.size() - 1);
+  }
+  // A thing for each set of parts that copies of a node belong to, by copy; one alone where they divide nothing.
+  std::vector<uint16_t> thingsOf(const Node& n, size_t copies) {
+    std::vector<const Part*> mine;
+    for (const Part& p : m_parts)
+      for (const Node* up = &n; up; up = m_doc.find(up->parent))
+        if (up->id == p.of) mine.push_back(&p);
+    if (mine.empty()) return {thingOf(n)};
+    std::map<std::vector<NodeId>, uint16_t> made;
+    std::vector<uint16_t> out;
+    std::map<NodeId, size_t> counts;
+    const auto countOf = [&](const Node& up) {
+      const auto [it, fresh] = counts.emplace(up.id, 0);
+      if (fresh) it->second = copiesOf(up).size();
+      return it->second;
+    };
+    for (uint32_t k = 0; k < copies; ++k) {
+      std::vector<NodeId> in;
+      for (const Part* p : mine)
+        if (p->has(copyNumber(m_doc, n, p->of, k, countOf))) in.push_back(p->node);
+      const auto it = made.find(in);
+      out.push_back(it != made.end() ? it->second : made.emplace(in, thingOf(n, in)).first->second);
+    }
+    if (made.size() == 1) out.resize(1);
+    return out;
+  }
+
+  // How often lights and objects stand, where the mix asks for it.
+  void countCopies() {
+    std::set<NodeId> asked;
+    for (const MixSource& s : m_mix.split()) {
+      const Node* n = m_doc.find(s.object ? s.object : s.light);
+      if (n && n->kind->family() != "material") asked.insert(n->id);
+    }
+    for (const NodeId id : asked) {
+      size_t count = 1;
+      for (const Node* up = m_doc.find(id); up; up = m_doc.find(up->parent)) {
+        try {
+          if (up->kind->param("turn")) count *= std::max<size_t>(1, copiesOf(*up).size());
+        } catch (const Error& e) { // told where it is built
+          if (e.kind() == Refusal::Cancelled) throw;
+        }
+      }
+      m_scene->copiesOf[id] = uint32_t(std::min<size_t>(count, 65'000));
+    }
   }
 
   void addObject(const Node& n) {
@@ -331,7 +414,10 @@ private:
     const float radius = box.isEmpty() ? 0 : std::max(length(box.min), length(box.max));
     const std::vector<MotionPtr> motions = motionsOf(n, places.size(), radius);
     s.moves |= !i.geometry->shape.forms.empty();
-    i.thing = thingOf(n);
+    i.thingByCopy = thingsOf(n, places.size());
+    i.thing = i.thingByCopy.front();
+    if (i.thingByCopy.size() == 1) i.thingByCopy.clear();
+    if (places.size() > 1) m_scene->copiesOf.emplace(n.id, uint32_t(places.size()));
     const Reference use = wornMaterial(m_doc, n, m_options.frame);
     i.material = materialOf(use);
     const std::pair<const char*, uint16_t> switches[] = {
@@ -365,8 +451,9 @@ private:
         Emitter e;
         e.light = light.get();
         const Reference& source = m_uses[m.index];
-        e.group = groupOf({source.target, source, m_mix.isSplit(source.target) ? n.id : 0, {}, {}}, e.baked);
-        e.thing = i.thing;
+        const MixSource row = m_mix.ofOwnLight(source.target, n.id, uint32_t(k + 1));
+        e.group = groupOf({source.target, source, row.object, row.copy}, e.baked);
+        e.thing = i.thingAt(uint32_t(k));
         if (motion) {
           e.motion = std::make_shared<const Motion>(motion->rigid());
           e.rest = rest;
@@ -450,18 +537,20 @@ private:
       s.troubles.emplace_back(fmt::format("{}: {}", n.name, e.what()));
       return;
     }
-    const uint16_t thing = thingOf(n);
+    std::vector<uint16_t> things = thingsOf(n, lights.size());
+    things.resize(lights.size(), things.front());
+    if (lights.size() > 1) m_scene->copiesOf.emplace(n.id, uint32_t(lights.size()));
     // Copies do not move by themselves, but all of them with what holds them.
     const bool moves = maybeMoves(n) && lights.size() == 1;
-    for (size_t k = 0; k < lights.size(); ++k) placeLight(n, std::move(lights[k]), places[k], thing, moves);
+    for (size_t k = 0; k < lights.size(); ++k) placeLight(n, std::move(lights[k]), places[k], uint32_t(k + 1), things[k], moves);
   }
 
-  void placeLight(const Node& n, std::unique_ptr<Light> light, const M44f& world, uint16_t thing, bool moves) {
+  void placeLight(const Node& n, std::unique_ptr<Light> light, const M44f& world, uint32_t copy, uint16_t thing, bool moves) {
     Scene& s = *m_scene;
     const Params p(n, m_options.frame);
     Emitter e;
     e.light = light.get();
-    e.group = groupOf({n.id, {}, 0, {}, {}}, e.baked);
+    e.group = groupOf({n.id, {}, 0, m_mix.ofLight(n.id, copy).copy}, e.baked);
     e.thing = thing;
     if (!light->infinite() && moves) {
       const auto pose = [&](double at) {
@@ -675,6 +764,7 @@ private:
   std::shared_ptr<Scene> m_scene;
   Shutter m_shutter{0, 0};
   std::vector<Source> m_sources;
+  std::vector<Part> m_parts;
   std::vector<Reference> m_uses;
   std::vector<NodeId> m_open; ///< materials being compiled
   std::vector<std::unique_ptr<Material>> m_materials;
@@ -688,14 +778,14 @@ ScenePtr compileScene(const Document& doc, const CompileOptions& options, const 
 }
 
 std::vector<Color> mixAmounts(const Scene& scene, const Document& doc, double frame) {
-  const std::vector<Source> sources = sourcesOf(doc, frame);
+  const std::vector<Source> sources = sourcesOf(doc, frame, scene.copiesOf);
   std::vector<Color> amounts;
   const size_t own = scene.sharedGroups ? scene.groups.size() - 1 : scene.groups.size();
   if (sources.empty() && scene.groups.size() == 1 && !scene.groups[0].node) return {Color(0.0f)};
   if (sources.size() < own || (!scene.sharedGroups && sources.size() != own)) return {};
   for (size_t i = 0; i < own; ++i) {
     // Own light is told by its material; which numbers a use overrides may change with the mix.
-    if (sources[i].node != scene.groups[i].node || sources[i].object != scene.groups[i].object) return {};
+    if (sources[i].node != scene.groups[i].node || sources[i].object != scene.groups[i].object || sources[i].copy != scene.groups[i].copy) return {};
     amounts.push_back(sources[i].amount);
   }
   if (scene.sharedGroups) {

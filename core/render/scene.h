@@ -7,6 +7,8 @@
 #include "core/surface/material.h"
 
 #include <limits>
+#include <map>
+#include <set>
 
 struct RTCSceneTy;
 struct RTCDeviceTy;
@@ -26,6 +28,10 @@ enum class LightThrough : uint8_t { Straight, Focused, Blocked };
 struct Thing {
   NodeId node = 0;
   std::string name;
+  std::vector<NodeId> parts = {}; ///< the parts (render/part.h) that it belongs to: copies in other parts are another thing
+  bool among(const std::set<NodeId>& ids) const {
+    return ids.count(node) > 0 || std::any_of(parts.begin(), parts.end(), [&](NodeId p) { return ids.count(p) > 0; });
+  }
 };
 
 /// Light that is mixed together after rendering: a light of its own, or all that a material gives.
@@ -34,6 +40,7 @@ struct LightGroup {
   NodeId node = 0;
   Reference material; ///< of own light: the use it stands for
   NodeId object = 0;  ///< of own light that is split in the mix: whose it is
+  uint32_t copy = 0;  ///< of light whose copies are split in the mix: which, from 1
 };
 
 enum Switches : uint16_t {
@@ -48,6 +55,8 @@ struct Instance {
   Box3f bounds;           ///< of all copies, in the world
   uint32_t firstCopy = 0, copies = 1; ///< in Scene::copies
   uint16_t thing = 0, material = noMaterial;
+  std::vector<uint16_t> thingByCopy; ///< where parts divide the copies; empty: all are `thing`
+  uint16_t thingAt(uint32_t copy) const { return thingByCopy.empty() ? thing : thingByCopy[copy]; }
   uint16_t switches = 0;
   bool closed = false; ///< its shape has an inside
   LightThrough lightThrough = LightThrough::Straight;
@@ -125,11 +134,16 @@ public:
   bool moves = false;               ///< something does while the shutter is open, the camera maybe: samples have a time
   std::shared_ptr<const Plates> plates; ///< laid over and under the picture of the film; null: there are none
   bool plateBehind = false;         ///< so that the camera does not see the sky itself
+  int plateGroup = -1;              ///< of what is seen of it through clear things; its amount takes the exposure off again
+  uint16_t plateThing = 0;
+  Color plateBaked{1.0f};           ///< as Emitter::baked
   int width = 0, height = 0;
   uint32_t seed = 1;
   int bounces = 0;
   float exposure = 1;               ///< value in the picture of 1 cd/m²
   float fireflyLimit = 0;           ///< cd/m² that one contribution may have after two bounces; 0: no limit
+  std::map<NodeId, uint32_t> copiesOf;  ///< of lights and objects that stand more than once
+  std::map<NodeId, uint32_t> ownCopies; ///< of what has a repeat of its own: how many that makes
   std::vector<Color> amounts;       ///< of the groups at compile time
   std::vector<Color> restAmounts;   ///< of the lights that share the last group
   std::vector<std::string> troubles; ///< things left out, with the reason, e.g. a missing file

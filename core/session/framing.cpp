@@ -6,6 +6,7 @@
 #include "core/light/light.h"
 #include "core/render/geometry.h"
 
+#include <ImathBoxAlgo.h>
 #include <fmt/format.h>
 #include <set>
 
@@ -53,7 +54,13 @@ Box3f boundsOf(const Scene& scene, const Document& doc, const std::vector<NodeId
     for (const NodeId part : treeOf(doc, id)) wanted.insert(part);
   Box3f box;
   for (const Instance& i : scene.instances)
-    if (things.empty() ? i.light < 0 : wanted.count(scene.things[i.thing].node) > 0) box.extendBy(i.bounds);
+    if (things.empty() ? i.light < 0 : wanted.count(scene.things[i.thing].node) > 0 || (i.thingByCopy.empty() && scene.things[i.thing].among(wanted))) {
+      box.extendBy(i.bounds);
+    } else if (!i.thingByCopy.empty()) { // parts: copy by copy
+      const Box3f own = i.geometry->bounds;
+      for (uint32_t c = 0; c < i.copies && !own.isEmpty(); ++c)
+        if (scene.things[i.thingAt(c)].among(wanted)) box.extendBy(Imath::transform(own, scene.copies[i.firstCopy + c].toWorld));
+    }
   for (const NodeId id : wanted) {
     const Node* n = doc.find(id);
     if (n && n->kind->family() == "light" && n->kind->param("position")) {

@@ -19,6 +19,7 @@ struct Handle {
   V2f at{0, 0};                           ///< where it is taken hold of
   std::vector<std::vector<V2f>> lines;    ///< what it looks like besides; what lies behind the camera is left out
   bool area = false;                      ///< the lines bound what shines: told apart from those that only point
+  bool fresh = false;                     ///< a drag makes something new: shown hollow
   /// The document with the handle dragged to a place; `onto`: what of the set is seen there, if anything is.
   std::function<Document(const Document&, const V2f& to, const std::optional<Seen>& onto)> drag;
   /// How much a drag to a place comes to, and the document with an amount that was typed; null: it has no one number.

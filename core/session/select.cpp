@@ -71,6 +71,23 @@ std::vector<NodeId> linkedBy(const Document& doc, const std::vector<NodeId>& thi
   return out;
 }
 
+Document withPart(const Document& doc, NodeId of, uint32_t copy, NodeId material, NodeId* part) {
+  const Node *thing = doc.find(of), *worn = doc.find(material);
+  if (!thing || (thing->kind->family() != "object" && thing->kind->family() != "light")) throw badInput("a part is one of an object or a light");
+  const std::string copies = copy ? std::to_string(copy) : std::string();
+  for (const Node* n : doc.family("source")) {
+    const Params p(*n, 0);
+    if (p.reference("of").target != of || p.text("copies") != copies || p.reference("material").target != material) continue;
+    *part = n->id;
+    return doc;
+  }
+  Document out = addNode(doc, "source.part", worn ? worn->name + " on " + thing->name : thing->name + " " + (copy ? copies : "part"), {}, part);
+  out = setValue(out, *part, "of", Constant(Reference{of, nullptr}));
+  if (copy) out = setValue(out, *part, "copies", Constant(copies));
+  if (worn) out = setValue(out, *part, "material", Constant(Reference{material, nullptr}));
+  return out;
+}
+
 Document takenApart(const Document& doc, NodeId object, const Assets& assets, std::vector<NodeId>* made, const CancelFlag* cancel) {
   constexpr size_t most = 64;
   const Node* n = doc.find(object);

@@ -10,6 +10,9 @@ std::vector<NodeId> wearersOf(const Document& doc, const std::vector<NodeId>& th
 /// Of lights: the objects that take their light; of objects: the lights that shine on them, by what the lights are linked to.
 std::vector<NodeId> linkedBy(const Document& doc, const std::vector<NodeId>& things);
 
+/// A part (render/part.h) of a thing: one that says the same already, or a new one. `copy`: from 1; 0: all. `material`: 0: all of it.
+Document withPart(const Document& doc, NodeId of, uint32_t copy, NodeId material, NodeId* part);
+
 /// An object taken apart into its connected pieces: it keeps the largest, and each other becomes an object beside it, with the
 /// same material and place. `made` receives all of them. Throws BadInput if it is one piece, or more than 64.
 Document takenApart(const Document& doc, NodeId object, const Assets& assets, std::vector<NodeId>* made = nullptr, const CancelFlag* cancel = nullptr);

@@ -606,7 +606,7 @@ struct Session::Content {
     for (size_t g = 0; g < scene->groups.size() && g < groupUnits.size(); ++g) {
       const double l = std::max(0.0, double(luminance(groupUnits[g] * amounts[g])));
       total += l;
-      out.push_back({{scene->groups[g].node, scene->groups[g].object}, scene->groups[g].name, amounts[g], l});
+      out.push_back({{scene->groups[g].node, scene->groups[g].object, scene->groups[g].copy}, scene->groups[g].name, amounts[g], l});
     }
     for (SessionImage::Group& g : out) g.share = total > 0 ? g.share / total : 0;
     return out;

@@ -5,6 +5,7 @@
 #include "app/number_row.h"
 #include "app/picture_view.h"
 #include "app/settings_panel.h"
+#include "core/document/edit.h"
 #include "core/geometry/form.h"
 #include "core/geometry/shape.h"
 #include "core/session/arrange.h"
@@ -346,5 +347,117 @@ TEST_CASE("A model without a unit asks for it, and one that changes on disk offe
   CHECK(o.id("Rod") == rod);
   CHECK_FALSE(offer->isVisible());
   o.studio->undo();
+  CHECK(o.doc() == before);
+}
+
+TEST_CASE("A path is drawn in the picture press by press, its points dragged, each one step", "[app][drawing]") {
+  Open o;
+  REQUIRE(o.finished());
+  PictureView& view = o.window->picture();
+  const Document before = o.doc();
+  o.window->commands().run(QStringLiteral("picture.draw"));
+  REQUIRE(view.tool() == PictureView::Tool::Draw);
+  REQUIRE(view.drawn());
+  const NodeId line = view.drawn()->id;
+  const auto count = [&] {
+    const auto it = o.doc().find(line)->children.find("points");
+    return it == o.doc().find(line)->children.end() ? size_t(0) : it->second.size();
+  };
+  const QPoint middle = view.pictureRect().center().toPoint();
+  for (const QPoint& at : {QPoint(-120, 30), QPoint(0, -60), QPoint(120, 40)}) QTest::mouseClick(&view, Qt::LeftButton, {}, middle + at);
+  CHECK(count() == 3);
+  QTest::keyClick(&view, Qt::Key_Backspace);
+  CHECK(count() == 2);
+  QTest::mouseClick(&view, Qt::LeftButton, Qt::ShiftModifier, middle + QPoint(120, -40));
+  CHECK(count() == 3);
+  QTest::keyClick(&view, Qt::Key_Return);
+  CHECK(view.tool() == PictureView::Tool::Pick);
+  // Every point, and those between, can be dragged; each is one step.
+  std::vector<std::string> ids;
+  for (const Handle& h : view.handles())
+    if (h.id.find("point") != std::string::npos) ids.push_back(h.id);
+  CHECK(ids.size() >= 4);
+  for (const std::string& id : ids) {
+    INFO(id);
+    const Document was = o.doc();
+    drag(view, handleAt(view, id), {12, 17});
+    CHECK_FALSE(o.doc() == was);
+    CHECK(count() == (id.starts_with("new") ? 4 : 3));
+    o.studio->undo();
+    CHECK(o.doc() == was);
+  }
+  // All of it is undone: three points, one taken back, one more, and the path itself.
+  for (int i = 0; i < 6; ++i) o.studio->undo();
+  CHECK(o.doc() == before);
+  REQUIRE(o.finished());
+}
+
+TEST_CASE("The copy that is clicked becomes a part, alone or in a role; a material on one object too", "[app][parts]") {
+  Open o;
+  // Three lit beads in front of the camera, which look alike.
+  NodeId bead = 0, material = 0;
+  o.studio->edit(QStringLiteral("Set"), [&](const Document& d) {
+    const Node& camera = *activeCamera(d);
+    const Triple from = Params(camera, 1).triple("position"), to = Params(camera, 1).triple("target");
+    Document out = addNode(d, "material.surface", "Bead light", {}, &material);
+    out = setValue(out, material, "own_light", Constant(5000.0));
+    out = addNode(out, "object.sphere", "Lit bead", {}, &bead);
+    const double t = 0.5;
+    out = setValue(out, bead, "position", Constant(Triple{from[0] + t * (to[0] - from[0]) - 0.2, from[1] + t * (to[1] - from[1]), from[2] + t * (to[2] - from[2])}));
+    out = setValue(out, bead, "radius", Constant(0.05));
+    out = setValue(out, bead, "material", Constant(Reference{material, nullptr}));
+    NodeId repeat = 0;
+    out = addNode(out, "modifier.repeat", "Row", {bead, "modifiers"}, &repeat);
+    out = setValue(out, repeat, "count", Constant(3.0));
+    return setValue(out, repeat, "step", Constant(Triple{0.2, 0, 0}));
+  });
+  REQUIRE(o.finished());
+  PictureView& view = o.window->picture();
+  const ScenePtr scene = o.studio->session().scene();
+  const auto placeOf = [&](uint32_t copy) {
+    for (const Instance& i : scene->instances)
+      if (scene->things[i.thing].node == bead) {
+        V2f at;
+        REQUIRE(scene->camera.project(transformPoint(scene->copies[i.firstCopy + copy - 1].toWorld, V3f(0.0f)), at.x, at.y));
+        return view.fromPicture(at).toPoint();
+      }
+    FAIL("no beads");
+    return QPoint();
+  };
+  const auto partsIn = [&] { return o.doc().family("source"); };
+  o.studio->select({});
+  QTest::mouseClick(&view, Qt::LeftButton, {}, placeOf(3));
+  REQUIRE(o.studio->current() == bead);
+  CHECK(view.pickedCopy(bead) == 3);
+  o.window->commands().run(QStringLiteral("edit.part"));
+  REQUIRE(partsIn().size() == 1);
+  CHECK(partsIn()[0]->name == "Lit bead 3");
+  CHECK(o.studio->current() == partsIn()[0]->id);
+  o.studio->undo();
+  CHECK(partsIn().empty());
+  // Picked into a role with Alt held: that copy alone.
+  const Node& effect = *o.doc().family("effect").front();
+  const size_t had = Params(effect, 1).references("from").size();
+  Studio::Picking picking;
+  picking.effect = effect.id;
+  picking.role = QStringLiteral("from");
+  o.studio->setPicking(picking);
+  QTest::mouseClick(&view, Qt::LeftButton, Qt::AltModifier, placeOf(1));
+  REQUIRE(partsIn().size() == 1);
+  const auto from = Params(*o.doc().find(effect.id), 1).references("from");
+  REQUIRE(from.size() == had + 1);
+  CHECK(from.back().target == partsIn()[0]->id);
+  CHECK(Params(*partsIn()[0], 1).text("copies") == "1");
+  o.studio->undo();
+  CHECK(partsIn().empty());
+  // A material where one object wears it.
+  o.studio->select({bead, material});
+  o.window->commands().run(QStringLiteral("edit.part"));
+  REQUIRE(partsIn().size() == 1);
+  CHECK(partsIn()[0]->name == "Bead light on Lit bead");
+  // Nothing that could be one is told, and changes nothing.
+  const Document before = o.doc();
+  o.studio->select({material});
+  o.window->commands().run(QStringLiteral("edit.part"));
   CHECK(o.doc() == before);
 }

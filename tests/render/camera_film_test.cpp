@@ -69,7 +69,8 @@ TEST_CASE("A thin lens' rays meet on the plane of focus", "[render][camera]") {
 }
 
 TEST_CASE("A queries' table keeps what is asked for and nothing else", "[render][labels]") {
-  const std::vector<NodeId> things = {10, 11, 12}, materials = {20, 21};
+  const std::vector<std::vector<NodeId>> things = {{10}, {11}, {12}};
+  const std::vector<NodeId> materials = {20, 21};
   LayerQuery all{.name = "all", .everything = true}, ten{.name = "10", .things = {10}}, stone{.name = "stone", .materials = {21}}, mirrored{.name = "m", .things = {11}};
   mirrored.direct = mirrored.through = false;
   const LayerTable table({all, ten, stone, mirrored}, things, materials);
@@ -83,9 +84,22 @@ TEST_CASE("A queries' table keeps what is asked for and nothing else", "[render]
   CHECK_FALSE(refusal([&] { LayerTable(std::vector<LayerQuery>(33, all), things, materials); }).empty());
 }
 
+TEST_CASE("A part is kept by its own name and by that of the whole, or only where one material is worn", "[render][labels][parts]") {
+  // Copies of 10, of which one is part 30; part 31 is 10 where it wears 21, part 32 is 11 where it wears 20.
+  const std::vector<std::vector<NodeId>> things = {{10, 31}, {10, 30, 31}, {11, 32}};
+  const LayerQuery whole{.name = "", .things = {10}}, copy{.name = "", .things = {30}}, worn{.name = "", .things = {31, 32}}, in{.name = "", .everything = true, .seenIn = {30}};
+  const LayerTable table({whole, copy, worn, in}, things, {20, 21}, {{31, 21}, {32, 20}});
+  CHECK(table.match(label(0, 0, 0)) == 0b0001u);
+  CHECK(table.match(label(0, 0, 1)) == 0b0101u);
+  CHECK((table.match(label(0, 1, 0)) & 0b0111u) == 0b0011u);
+  CHECK(table.match(label(0, 2, 0)) == 0b0100u);
+  CHECK(table.match(label(0, 2, 1)) == 0u);
+  CHECK(table.match(label(0, 2, noMaterial)) == 0u);
+}
+
 TEST_CASE("The film's means are means over samples, per query and group", "[render][film]") {
   LayerQuery all{.name = "all", .everything = true}, ten{.name = "10", .things = {10}};
-  Film film(2, 1, 2, LayerTable({all, ten}, {10, 11}, {}));
+  Film film(2, 1, 2, LayerTable({all, ten}, {{10}, {11}}, {}));
   FirstHit hit{true, 1, 3, {0, 1, 0}, {0.5f, 0.5f, 0.5f}, 0};
   film.begin(0);
   film.add(0, label(0, 0, noMaterial), Color(4, 2, 0));
@@ -104,7 +118,7 @@ TEST_CASE("The film's means are means over samples, per query and group", "[rend
   const Picture p = collect(film, 0, {Color(1.0f), Color(0.5f)}, 2, pool());
   CHECK(p.color(0, 0) == p.color(1, 0));
   CHECK(p.color(0, 0).x == Approx(2 * (2 + 0.5 * 4)));
-  film.reset(2, 1, 2, LayerTable({all}, {10, 11}, {}));
+  film.reset(2, 1, 2, LayerTable({all}, {{10}, {11}}, {}));
   CHECK(film.samples(0) == 0);
   CHECK(film.light(0, 0, 0) == Color(0.0f));
 }

@@ -124,7 +124,7 @@ TEST_CASE("Adaptive sampling leaves out what is done, and stays true", "[adaptiv
 
 TEST_CASE("A rare bright path is not spread about", "[denoise]") {
   // An even film in which one sample of one pixel was ten thousand times as bright.
-  const LayerTable table({LayerQuery{.name = "all", .everything = true}}, {1}, {});
+  const LayerTable table({LayerQuery{.name = "all", .everything = true}}, {{1}}, {});
   Film film(32, 32, 1, table);
   RandomStream random(7);
   for (size_t i = 0; i < 32 * 32; ++i)
@@ -145,7 +145,7 @@ TEST_CASE("A rare bright path is not spread about", "[denoise]") {
 
 TEST_CASE("The noise figure is the error that there is", "[denoise][noise]") {
   // Independent samples with a known spread: σ of the mean over 1 after n samples is 0.289 / √n of the mean.
-  const LayerTable table({LayerQuery{.name = "all", .everything = true}}, {1}, {});
+  const LayerTable table({LayerQuery{.name = "all", .everything = true}}, {{1}}, {});
   for (const int n : {4, 16, 64}) {
     Film film(64, 64, 1, table);
     RandomStream random(3);

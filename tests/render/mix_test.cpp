@@ -1,6 +1,8 @@
 #include "core/render/mix.h"
 
 #include "core/base/error.h"
+#include "core/render/part.h"
+#include "core/session/select.h"
 #include "tests/support/scene.h"
 
 using namespace ilumbra;
@@ -162,4 +164,115 @@ TEST_CASE("A material's row is split by its objects, mixed, baked and joined", "
   CHECK(splitMix(without, ember, false).family("mix").empty());
   const Document fewer = removeNode(setMix(split, {ember, right}, "solo", true), right);
   CHECK_FALSE(Mix(fewer, 1).anySolo());
+}
+
+namespace {
+
+// Three beads on a rail, each with its lamp.
+Document chain() {
+  Set s(24, 16);
+  s.look("0, 2, 2", "0, 0, 0", "50");
+  s.lambert("White", "0.8, 0.8, 0.8");
+  s.add("material.surface", "Ember", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", "300"}});
+  s.add("object.plane", "Floor", {{"width", "20"}, {"depth", "20"}, {"material", "White"}});
+  const NodeId bead = s.add("object.sphere", "Bead", {{"radius", "0.15"}, {"position", "-0.8, 0.2, 0"}, {"material", "Ember"}});
+  s.add("light.point", "Lamp", {{"power", "100"}, {"position", "0, 0.5, 0"}, {"radius", "0.05"}}, {bead, "carries"});
+  s.add("modifier.repeat", "Chain", {{"count", "3"}, {"step", "0.8, 0, 0"}}, {bead, "modifiers"});
+  return s.take();
+}
+
+} // namespace
+
+TEST_CASE("A repeat's lights are one row, split by copies and joined again", "[mix][repeat][truth7]") {
+  const Document doc = chain();
+  const NodeId lamp = doc.findByName("Lamp")->id, ember = doc.findByName("Ember")->id, bead = doc.findByName("Bead")->id;
+  const Traced whole = trace(doc, 16);
+  CHECK(whole.scene->groups.size() == 2);
+  CHECK(whole.scene->copiesOf.at(lamp) == 3);
+  const Document split = splitMix(setMix(doc, lamp, "stops", 1.0), lamp, true, 3);
+  const Traced t = trace(split, 16);
+  REQUIRE(t.scene->groups.size() == 4);
+  CHECK(t.scene->groups[1].name == "Lamp 2");
+  CHECK(t.scene->groups[1].copy == 2);
+  // The same light in more heaps: what was said of all is said of each.
+  CHECK(farthest(mixed(t, split), luminances(trace(setMix(doc, lamp, "stops", 1.0), 16))) < 1e-4);
+  // One goes off, and its place is darker; it traces no ray.
+  const Document without = setMix(split, {lamp, 0, 3}, "on", false);
+  const auto third = [&](const Document& d, int x) { return mean(mixed(t, d), {x, 0, 8, 16}); };
+  CHECK(third(without, 16) < 0.7 * third(split, 16));
+  CHECK(third(without, 0) > 0.85 * third(split, 0));
+  const Document solo = setMix(split, {lamp, 0, 1}, "solo", true);
+  CHECK(third(solo, 0) > 3 * third(solo, 16));
+  CHECK(refusal([&] { bakeMix(without); }) == "Lamp: its copies have rows of their own, which cannot be written into it; join them first");
+  CHECK(splitMix(without, lamp, false).family("mix").empty());
+  // Own light goes by object first, then by its copies.
+  const Document beads = splitMix(splitMix(doc, ember, true), {ember, bead}, true, 3);
+  const Traced b = trace(beads, 16);
+  REQUIRE(b.scene->groups.size() == 4);
+  CHECK(b.scene->groups[2].name == "Ember on Bead 2");
+  CHECK(farthest(mixed(b, beads), mixed(whole, doc)) < 1e-4);
+  const Document dark = setMix(beads, {ember, bead, 2}, "on", false);
+  const auto beadAt = [&](const Document& d, int x) { return mean(mixed(b, d), {x, 7, 2, 2}); };
+  CHECK(beadAt(dark, 11) < 0.5 * beadAt(beads, 11));
+  const Document joined = splitMix(dark, {ember, bead}, false);
+  CHECK(Mix(joined, 1).isSplit(ember));
+  CHECK_FALSE(Mix(joined, 1).isSplit({ember, bead}));
+}
+
+TEST_CASE("Copies that are parts sum to the whole, and each is seen where it stands", "[labels][parts][repeat]") {
+  const Document doc = chain();
+  const NodeId bead = doc.findByName("Bead")->id, ember = doc.findByName("Ember")->id, floor = doc.findByName("Floor")->id;
+  NodeId one = 0, rest = 0, worn = 0, none = 0, lampOne = 0;
+  Document parts = withPart(doc, bead, 1, 0, &one);
+  parts = withPart(parts, bead, 2, 0, &rest);
+  parts = setValue(parts, rest, "copies", Constant(std::string("2 - 3")));
+  parts = withPart(parts, bead, 0, ember, &worn);
+  parts = withPart(parts, floor, 0, ember, &none);
+  parts = withPart(parts, doc.findByName("Lamp")->id, 1, 0, &lampOne);
+  NodeId again = 0;
+  CHECK(withPart(parts, bead, 1, 0, &again).nodes().size() == parts.nodes().size());
+  CHECK(again == one);
+  CHECK(parts.find(one)->name == "Bead 1");
+  CompileOptions options;
+  const NodeId lampId = doc.findByName("Lamp")->id; // what a bead carries is of its part too
+  for (const std::vector<NodeId>& ids : {std::vector<NodeId>{bead, lampId}, {one}, {rest}, {worn}, {none}, {lampOne}, {bead}}) options.queries.push_back({.name = std::to_string(ids[0]), .things = ids});
+  SceneCache cache;
+  const ScenePtr made = compileScene(parts, options, noAssets(), cache);
+  CHECK(made->troubles.empty());
+  Traced t{made, Rendering(made)};
+  t.rendering.advance(pool(), 16, CancelFlag());
+  const Picture whole = luminances(t, 1), first = luminances(t, 2), others = luminances(t, 3), glowing = luminances(t, 4), nothing = luminances(t, 5), lamp = luminances(t, 6), alone = luminances(t, 7);
+  REQUIRE(mean(whole) > 0);
+  CHECK(mean(first) + mean(others) == Approx(mean(whole)));
+  CHECK(mean(first, {0, 0, 9, 16}) * 9 * 16 == Approx(mean(first) * 24 * 16));
+  CHECK(mean(others, {0, 0, 9, 16}) == 0);
+  CHECK(mean(glowing) == Approx(mean(alone)));
+  CHECK(mean(alone) < mean(whole));
+  CHECK(mean(nothing) == 0);
+  CHECK(mean(lamp, {0, 0, 9, 16}) > 0);
+  CHECK(mean(lamp, {9, 0, 15, 16}) == 0);
+  // A list that cannot be read is told, and the picture is made without the part.
+  const Document wrong = setValue(parts, one, "copies", Constant(std::string("two")));
+  SceneCache fresh;
+  const ScenePtr scene = compileScene(wrong, {}, noAssets(), fresh);
+  REQUIRE(scene->troubles.size() == 1);
+  CHECK(scene->troubles[0] == "Bead 1: \"two\" is not a list of numbers from 1, such as 3 or 1-4, 9");
+}
+
+TEST_CASE("Copies of copies are numbered at the thing that is named", "[parts][repeat]") {
+  Set s;
+  const NodeId group = s.add("object.group", "Row", {}), bead = s.add("object.sphere", "Bead", {}, {group, "objects"});
+  s.add("modifier.repeat", "Pairs", {{"count", "2"}}, {bead, "modifiers"});
+  s.add("modifier.repeat", "Rows", {{"count", "3"}}, {group, "modifiers"});
+  const Document doc = s.take();
+  const auto count = [&](const Node& n) { return size_t(n.id == bead ? 2 : n.id == group ? 3 : 0); };
+  const Node& b = *doc.find(bead);
+  for (uint32_t i = 0; i < 6; ++i) {
+    CHECK(copyNumber(doc, b, bead, i, count) == i % 2 + 1);
+    CHECK(copyNumber(doc, b, group, i, count) == i / 2 + 1);
+  }
+  CHECK(parseNumbers(" 3, 7-5 ,9") == std::vector<std::pair<uint32_t, uint32_t>>{{3, 3}, {5, 7}, {9, 9}});
+  CHECK(parseNumbers("").empty());
+  CHECK_FALSE(refusal([] { parseNumbers("0"); }).empty());
+  CHECK_FALSE(refusal([] { parseNumbers("1-"); }).empty());
 }

@@ -134,3 +134,33 @@ TEST_CASE("A camera matched to a plate has its horizon where the plate's is", "[
   const Document doc = s.take();
   CHECK_THROWS_WITH(matchCamera(doc, plate), Catch::Contains("straight up or down"));
 }
+
+TEST_CASE("Clear things show the plate behind them, bent as they bend, whatever the exposure", "[render][plate]") {
+  const auto set = [](const char* ior, const char* ev, bool sky) {
+    Set s(33, 33);
+    s.look("0, 0, 4", "0, 0, 0", "50");
+    s.set(s.find("Camera"), {{"ev100", ev}});
+    s.add("material.surface", "Clear", {{"transmission", "1"}, {"ior", ior}, {"roughness", "0"}});
+    s.add("object.sphere", "Ball", {{"radius", "0.7"}, {"material", "Clear"}});
+    if (sky) s.add("light.sky", "Sky", {});
+    s.add("plate.picture", "Sweep", {{"shows", "line gradient"}, {"color", "0, 0, 0"}, {"color_end", "1, 1, 1"}, {"start_x", "0 %"}, {"start_y", "0 %"}, {"end_x", "100 %"}, {"end_y", "0 %"}});
+    return s.take();
+  };
+  // What bends nothing changes nothing.
+  const Document air = set("1", "3", true);
+  const Traced none = trace(air, 4);
+  const Picture straight = shown(air, none).picture;
+  for (const int x : {1, 12, 16, 20, 31}) CHECK(luminance(at(straight, x, 16)) == Approx((x + 0.5) / 33).epsilon(0.02));
+  // A ball of glass turns it around, and the camera's exposure is taken off again, also in the mix.
+  const Document glass = set("1.5", "0", false);
+  const Traced t = trace(glass, 64);
+  const Picture ball = shown(glass, t).picture;
+  CHECK(luminance(at(ball, 1, 16)) == Approx(1.5 / 33).epsilon(1e-2));
+  CHECK(luminance(at(ball, 13, 16)) > luminance(at(ball, 19, 16)) + 0.05f);
+  const Document darker = setValue(glass, glass.findByName("Camera")->id, "ev100", Constant(6.0));
+  const std::vector<Color> amounts = mixAmounts(*t.scene, darker, 1);
+  REQUIRE(amounts.size() == t.scene->groups.size());
+  const Picture same = develop(darker, 1, *t.scene, t.film(), amounts, pool()).picture;
+  CHECK(luminance(at(same, 13, 16)) == Approx(luminance(at(ball, 13, 16))).epsilon(1e-3));
+  CHECK(luminance(at(same, 13, 16)) > 0.3f);
+}
