@@ -313,6 +313,10 @@ void MainWindow::makeCommands() {
     if (!of || (!material && !copy)) return m_studio.tell(tr("Click one of the copies that a repeat makes, or select an object and a material"), true);
     if (m_studio.edit(tr("Name a part of %1").arg(qs(doc.find(of)->name)), [&](const Document& d) { return withPart(d, of, copy, material, &made); })) m_studio.select({made});
   }, selected);
+  add("edit.take_apart_material", edit, tr("Take apart by material"), "", tr("Makes an object of the faces that a cut or a burst brought to light, with their own material"), [this] {
+    std::vector<NodeId> made;
+    if (m_studio.edit(tr("Take apart by material"), [&](const Document& d) { return takenApartByMaterial(d, m_studio.current(), &made); })) m_studio.select(made);
+  }, selected);
   add("edit.take_apart", edit, tr("Take apart"), "", tr("Makes an object of each piece that hangs together"), [this] {
     AssetCache& assets = m_studio.assets();
     m_studio.background(tr("Taking apart"), [this, doc = m_studio.doc(), id = m_studio.current(), &assets](const CancelFlag& cancel) -> std::function<void()> {

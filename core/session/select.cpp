@@ -88,6 +88,17 @@ Document withPart(const Document& doc, NodeId of, uint32_t copy, NodeId material
   return out;
 }
 
+// A copy without what rides on the original, which stays there.
+static Document bareCopy(const Document& doc, NodeId object, NodeId* copy) {
+  Document out = duplicate(doc, object, copy);
+  const Node& n = *out.find(*copy);
+  if (const auto carried = n.children.find("carries"); carried != n.children.end()) {
+    const std::vector<NodeId> gone = carried->second;
+    for (const NodeId c : gone) out = removeNode(out, c);
+  }
+  return out;
+}
+
 Document takenApart(const Document& doc, NodeId object, const Assets& assets, std::vector<NodeId>* made, const CancelFlag* cancel) {
   constexpr size_t most = 64;
   const Node* n = doc.find(object);
@@ -101,13 +112,7 @@ Document takenApart(const Document& doc, NodeId object, const Assets& assets, st
   for (size_t i = 1; i <= pieces; ++i) {
     NodeId id = object, modifier = 0;
     if (i > 1) {
-      // A copy without what rides on the original, which stays there.
-      out = duplicate(out, object, &id);
-      const Node& copy = *out.find(id);
-      if (const auto carried = copy.children.find("carries"); carried != copy.children.end()) {
-        const std::vector<NodeId> gone = carried->second;
-        for (const NodeId c : gone) out = removeNode(out, c);
-      }
+      out = bareCopy(out, object, &id);
       const std::vector<NodeId> list = out.find(id)->children.at("modifiers");
       out = setValue(out, list.back(), "which", Constant(double(i)));
     } else {
@@ -116,6 +121,27 @@ Document takenApart(const Document& doc, NodeId object, const Assets& assets, st
     all.push_back(id);
   }
   if (made) *made = std::move(all);
+  return out;
+}
+
+Document takenApartByMaterial(const Document& doc, NodeId object, std::vector<NodeId>* made) {
+  const Node* n = doc.find(object);
+  if (!n || n->kind->family() != "object") throw badInput("select an object to take it apart");
+  Reference inside;
+  if (const auto it = n->children.find("modifiers"); it != n->children.end())
+    for (const NodeId id : it->second)
+      if (const Node* m = doc.find(id); m && m->kind->param("inside_material") && Params(*m, currentFrame(doc)).flag("on"))
+        if (const Reference use = Params(*m, currentFrame(doc)).reference("inside_material"); use.target) inside = use;
+  if (!inside.target) throw badInput(n->name + " has one material alone: none of its modifiers gives cut faces another");
+  NodeId other = 0, keepOut = 0, keepIn = 0;
+  Document out = bareCopy(doc, object, &other);
+  out = rename(out, other, n->name + " cut faces");
+  out = setValue(out, other, "material", Constant(inside));
+  out = addNode(out, "modifier.piece", "", {object, "modifiers"}, &keepOut);
+  out = setValue(out, keepOut, "keep", Constant(std::string("all but cut faces")));
+  out = addNode(out, "modifier.piece", "", {other, "modifiers"}, &keepIn);
+  out = setValue(out, keepIn, "keep", Constant(std::string("cut faces")));
+  if (made) *made = {object, other};
   return out;
 }
 

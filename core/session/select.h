@@ -17,4 +17,9 @@ Document withPart(const Document& doc, NodeId of, uint32_t copy, NodeId material
 /// same material and place. `made` receives all of them. Throws BadInput if it is one piece, or more than 64.
 Document takenApart(const Document& doc, NodeId object, const Assets& assets, std::vector<NodeId>* made = nullptr, const CancelFlag* cancel = nullptr);
 
+/// An object whose cut faces have a material of their own, as two: it keeps the outside, and what came to light becomes an object
+/// beside it that wears that material. (Imported models are one object for each material from the start.) Throws BadInput if it has
+/// one material alone.
+Document takenApartByMaterial(const Document& doc, NodeId object, std::vector<NodeId>* made = nullptr);
+
 } // namespace ilumbra

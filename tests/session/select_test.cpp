@@ -47,3 +47,25 @@ TEST_CASE("A form is taken apart into its pieces, which together are what it was
   const std::string why = refusal([&] { takenApart(apart, made[0], none); });
   CHECK(why.find("is one piece") != std::string::npos);
 }
+
+TEST_CASE("What a cut brought to light becomes an object of its own material", "[session][select][modifiers]") {
+  Set s;
+  s.add("material.surface", "Rind", {});
+  s.add("material.surface", "Flesh", {});
+  const NodeId ball = s.add("object.sphere", "Fruit", {{"radius", "0.5"}, {"material", "Rind"}});
+  const Document plain = s.peek();
+  CHECK(refusal([&] { takenApartByMaterial(plain, ball); }).find("Fruit has one material alone") == 0);
+  s.add("modifier.cap", "Cut", {{"inside_material", "Flesh"}}, {ball, "modifiers"});
+  const Document doc = s.take();
+  const Assets none = noAssets();
+  std::vector<NodeId> made;
+  const Document apart = takenApartByMaterial(doc, ball, &made);
+  CHECK(problems(apart).empty());
+  REQUIRE(made.size() == 2);
+  const Mesh whole = formOf(*doc.find(ball), {doc, 1, none}).shape.mesh, out = formOf(*apart.find(made[0]), {apart, 1, none}).shape.mesh, in = formOf(*apart.find(made[1]), {apart, 1, none}).shape.mesh;
+  CHECK(out.triangles.size() + in.triangles.size() == whole.triangles.size());
+  CHECK(in.triangles.size() > 8);
+  for (const V3f& p : in.positions) CHECK(std::abs(p.z) < 1e-5f);
+  CHECK(Params(*apart.find(made[1]), 1).reference("material").target == doc.findByName("Flesh")->id);
+  CHECK(apart.find(made[1])->name == "Fruit cut faces");
+}
