@@ -111,9 +111,9 @@ void ModelFiles::importAs(const QString& path, const ImportOptions& options, std
       if (std::find(told.begin(), told.end(), t) == told.end()) told.push_back(t);
     const Document stood = standUp(imported.doc, *scene, &told);
     return [this, doc, stood, imported, path, options, told, done] {
-      m_studio.edit(tr("Import %1").arg(QFileInfo(path).fileName()), [&](const Document& now) {
-        return now == doc ? stood : importModel(now, path.toStdString(), m_studio.assets(), options).doc;
-      });
+      // What was edited meanwhile stays: then it is read into the set as it is now.
+      if (!(m_studio.doc() == doc)) return importAs(path, options, done);
+      m_studio.edit(tr("Import %1").arg(QFileInfo(path).fileName()), [&](const Document&) { return stood; });
       if (imported.root) m_studio.select({imported.root});
       const QStringList lines = linesOf(told);
       const QString title = tr("Imported %1").arg(QFileInfo(path).fileName());
@@ -160,12 +160,8 @@ void ModelFiles::reload() {
       for (const QString& l : linesOf(r.notes)) lines << tr("%1: %2").arg(QFileInfo(f).fileName(), l);
     }
     return [this, doc, out, files, lines] {
-      m_studio.edit(tr("Reload"), [&](const Document& now) {
-        if (now == doc) return out;
-        Document again = now;
-        for (const QString& f : files) again = reloadModel(again, f.toStdString(), m_studio.assets()).doc;
-        return again;
-      });
+      if (!(m_studio.doc() == doc)) return reload(); // as it is now
+      m_studio.edit(tr("Reload"), [&](const Document&) { return out; });
       for (const QString& f : files) m_changed.removeAll(f);
       Q_EMIT changedOnDisk();
       m_studio.tell(lines.join(QStringLiteral("; ")));

@@ -139,18 +139,15 @@ void Path::add(const Label& label, const Color& light) {
 void Path::meetSky() {
   float clear = 1; // of the sky, beside a plate that clear things show in front of it
   if (m_scene.plateGroup >= 0 && m_chain && !m_straight && m_label.seen == SeenThrough) {
-    float x, y;
-    if (m_scene.camera.project(m_scene.camera.position() + m_direction, x, y)) {
-      float alpha;
-      const Color light = plateSeen(*m_scene.plates, x, y, m_scene.width, m_scene.height, alpha);
-      Label l = m_label;
-      l.group = uint16_t(m_scene.plateGroup);
-      l.event = EventEmitted;
-      l.thing = m_scene.plateThing;
-      l.material = noMaterial;
-      add(l, m_throughput * light * m_scene.plateBaked);
-      clear = 1 - alpha;
-    }
+    float alpha;
+    const Color light = plateSeen(*m_scene.plates, m_scene.camera, m_direction, alpha);
+    Label l = m_label;
+    l.group = uint16_t(m_scene.plateGroup);
+    l.event = EventEmitted;
+    l.thing = m_scene.plateThing;
+    l.material = noMaterial;
+    add(l, m_throughput * light * m_scene.plateBaked);
+    clear = 1 - alpha;
   }
   if (counted()) return;
   for (const Emitter& sky : m_scene.skies) {

@@ -172,19 +172,22 @@ std::shared_ptr<const Plates> platesOf(const Document& doc, double frame, int wi
   return out;
 }
 
-Color plateSeen(const Plates& plates, float x, float y, int width, int height, float& alpha) {
+Color plateSeen(const Plates& plates, const Camera& camera, const V3f& direction, float& alpha) {
   const Picture& p = plates.behind.light;
-  const auto place = [](float v, int film, int size, int& a, int& b) {
-    float u = v / float(film);
-    u -= 2 * std::floor(u / 2);
-    if (u > 1) u = 2 - u;
-    const float t = std::clamp(u * float(size) - 0.5f, 0.0f, float(size - 1));
-    a = int(t);
-    b = std::min(a + 1, size - 1);
-    return t - float(a);
+  // Shares of half the frame, from its middle.
+  const float half = 0.5f * camera.seenHeight(), ahead = dot(direction, camera.forward());
+  V2f at(dot(direction, camera.right()) / (half * float(p.width) / float(p.height)), -dot(direction, camera.up()) / half);
+  const float most = std::max({std::abs(at.x), std::abs(at.y), 1e-12f});
+  if (most <= ahead) at /= ahead;
+  else at *= (0.5f + (ahead > 0 ? 0.5f * std::exp(-0.5f * (most / ahead - 1)) : 0)) / most;
+  const auto place = [](float v, int size, int& from, int& to) {
+    const float t = std::clamp((0.5f + 0.5f * v) * float(size) - 0.5f, 0.0f, float(size - 1));
+    from = int(t);
+    to = std::min(from + 1, size - 1);
+    return t - float(from);
   };
   int x0, x1, y0, y1;
-  const float fx = place(x, width, p.width, x0, x1), fy = place(y, height, p.height, y0, y1);
+  const float fx = place(at.x, p.width, x0, x1), fy = place(at.y, p.height, y0, y1);
   Color out(0.0f);
   alpha = 0;
   for (const auto& [px, py, w] : {std::tuple{x0, y0, (1 - fx) * (1 - fy)}, {x1, y0, fx * (1 - fy)}, {x0, y1, (1 - fx) * fy}, {x1, y1, fx * fy}}) {

@@ -6,6 +6,7 @@
 
 namespace ilumbra {
 
+class Camera;
 class Film;
 class Scene;
 
@@ -21,9 +22,10 @@ struct Plates {
   };
   Sheet behind, front;
 };
-/// What of the plates behind is seen in a direction of pixels, clear things having turned it there: beyond the picture's edges mirrored
-/// at them. Multiplied by alpha; `alpha` receives it.
-Color plateSeen(const Plates& plates, float x, float y, int width, int height, float& alpha);
+/// What of the plates behind is seen in a direction to which clear things have turned the camera's ray. Inside the frame as it stands
+/// there; beyond, where nobody knows what there was, from the edge back towards the middle and ever slower, so that a ball shows the
+/// plate once and no tiles. Multiplied by alpha; `alpha` receives it.
+Color plateSeen(const Plates& plates, const Camera& camera, const V3f& direction, float& alpha);
 /// Null if there are none that are shown. Throws BadInput naming the plate and what is wrong with it.
 std::shared_ptr<const Plates> platesOf(const Document& doc, double frame, int width, int height, const Assets& assets);
 
