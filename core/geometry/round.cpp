@@ -57,9 +57,10 @@ public:
   /// Corners that had less room than the radius asks for, of all that are rounded.
   size_t narrow = 0, rounded = 0;
 
-  Mesh run() {
+  Mesh run(const BuildFrom& from) {
     gatherFans();
-    findRoom();
+    from.stopIfCancelled();
+    findRoom(from);
     Mesh out;
     m_made = &out;
     regions();
@@ -417,7 +418,7 @@ private:
   }
 
   // Where a triangle would turn over, its flat is filled anew; where that is no way out, its corners get less of the radius.
-  void findRoom() {
+  void findRoom(const BuildFrom& from) {
     std::vector<std::vector<uint32_t>> flats(m_flats);
     for (uint32_t t = 0; t < m_w.triangles.size(); ++t) flats[m_flatOf[t]].push_back(t);
     m_refill.assign(m_flats, 0);
@@ -428,6 +429,7 @@ private:
     std::vector<char> takes(m_w.positions.size()), looks(m_flats, 1), asItWas(m_flats);
     bool any = true;
     while (any) {
+      from.stopIfCancelled();
       std::fill(takes.begin(), takes.end(), 0);
       any = false;
       const auto take = [&](uint32_t place) {
@@ -780,8 +782,7 @@ ModifierKind roundModifier() {
             Rounding rounding(mesh, p.real("radius"), int(p.number("steps")), p.real("sharp"), which != "inner", which != "outer");
             if (rounding.crowded() > 0) throw badInput(fmt::format("{}: {} edges have more than two faces; Mend may help", p.node().name, rounding.crowded()));
             if (rounding.count() == 0) throw badInput(fmt::format("{}.edges: the object has no such edges that turn by {}° or more", p.node().name, p.number("sharp")));
-            Mesh made = rounding.run();
-            from.stopIfCancelled();
+            Mesh made = rounding.run(from);
             if (rounding.narrow > 0 && from.troubles)
               from.troubles->push_back(fmt::format("{}.radius: {} of {} corners have no room for it and are rounded less", p.node().name, rounding.narrow, rounding.rounded));
             meshOf(form) = std::move(made);
