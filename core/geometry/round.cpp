@@ -417,6 +417,19 @@ private:
     return out;
   }
 
+  // True if the patch of a corner folds over: more than three sides that no ball touches.
+  bool folds(const Fan& fan) {
+    if (fan.sectors.size() < 3 || fan.ends || fan.odd != none) return false;
+    Mesh trial;
+    m_made = &trial;
+    arcs(fan);
+    patch(fan);
+    return std::any_of(trial.triangles.begin(), trial.triangles.end(), [&](const Mesh::Triangle& t) {
+      const V3f n = cross(trial.positions[t.b] - trial.positions[t.a], trial.positions[t.c] - trial.positions[t.a]);
+      return dot(n, trial.normals[t.a] + trial.normals[t.b] + trial.normals[t.c]) < 0.3f * length(n);
+    });
+  }
+
   // Where a triangle would turn over, its flat is filled anew; where that is no way out, its corners get less of the radius.
   void findRoom(const BuildFrom& from) {
     std::vector<std::vector<uint32_t>> flats(m_flats);
@@ -426,6 +439,9 @@ private:
     for (const Fan& f : m_fans) moves[f.place] = 1;
     for (const Sector& s : m_sectors)
       if (s.across) m_refill[m_flatOf[m_corners[s.begin] / 3]] = 1;
+    // Such a corner stays as it is, and its edges run out to it.
+    for (const Fan& f : m_fans)
+      if (folds(f)) m_room[f.place] = 0;
     std::vector<char> takes(m_w.positions.size()), looks(m_flats, 1), asItWas(m_flats);
     bool any = true;
     while (any) {

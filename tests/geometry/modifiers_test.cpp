@@ -2,6 +2,7 @@
 #include "core/document/edit.h"
 #include "core/geometry/form.h"
 #include "core/geometry/mesh_tools.h"
+#include "core/geometry/solids.h"
 #include "tests/support/scene.h"
 
 using namespace ilumbra;
@@ -528,6 +529,22 @@ TEST_CASE("Where there is no room the round is narrower, and that is told", "[ge
   REQUIRE(troubles.size() == 1);
   CHECK(troubles[0] == "Change.radius: 8 of 8 corners have no room for it and are rounded less");
   CHECK(refusal([&] { Shaped("object.torus", {}).with("modifier.round", {}).mesh(); }) == "Change.edges: the object has no such edges that turn by 30° or more");
+}
+
+TEST_CASE("A corner that no ball touches on all sides stays, and nothing folds over", "[geometry][modifiers][round]") {
+  // Cut through corners, where two of its sides meet a steep and a shallow edge each.
+  Shaped s("object.polyhedron", {{"form", "icosidodecahedron"}});
+  s.with("modifier.cap", {}).with("modifier.round", {{"radius", "3cm"}});
+  const Document& doc = s.set.peek();
+  const Assets none = noAssets();
+  std::vector<std::string> troubles;
+  const Form form = formOf(*doc.find(s.object), {doc, 1, none, nullptr, &troubles});
+  CHECK(isClosed(form.shape.mesh));
+  CHECK(eulerCharacteristic(form.shape.mesh) == 2);
+  CHECK(worstNormal(form.shape.mesh) > 0.3);
+  CHECK(crossingFaces(weld(form.shape.mesh)).empty());
+  REQUIRE(troubles.size() == 1);
+  CHECK(troubles[0].find("have no room for it") != std::string::npos);
 }
 
 TEST_CASE("An open sheet keeps its rim, and a picture on a body its place, when edges are made round", "[geometry][modifiers][round]") {
