@@ -615,6 +615,12 @@ void MainWindow::addThing(const QString& kind) {
   const bool ok = m_studio.edit(tr("Add %1").arg(qs(k->label)), [&](const Document& d) {
     if (k->family() == "effect") return addEffect(d, id, m_studio.selection(), &made, &told);
     const ScenePtr scene = m_studio.session().scene();
+    if (k->family() == "air") {
+      // In the object that is selected, or everywhere.
+      Document out = addNode(d, id, "", {}, &made);
+      const Node* in = m_studio.selection().size() == 1 ? d.find(m_studio.current()) : nullptr;
+      return in && in->kind->family() == "object" && in->kind->id != "object.group" ? setValue(out, made, "fills", Constant(Reference{in->id, nullptr})) : out;
+    }
     if (k->family() == "material" || k->family() == "plate" || !scene) return addNode(d, id, "", {}, &made);
     return addFramed(d, *scene, id, &made);
   });

@@ -1,6 +1,7 @@
 #include "core/kinds.h"
 
 #include "core/advise/effect.h"
+#include "core/air/haze.h"
 #include "core/geometry/form.h"
 #include "core/lens/stage.h"
 #include "core/light/light.h"
@@ -31,6 +32,7 @@ std::shared_ptr<const Kinds> allKinds() {
   }
   for (Kind& k : allMaterials()) all.push_back(std::move(k));
   for (PatternKind& k : allPatterns()) all.push_back(std::move(k.kind));
+  for (Kind& k : allAirs()) all.push_back(std::move(k));
   all.push_back(partKind());
   for (Kind& k : allMixes()) all.push_back(std::move(k));
   for (Kind& k : allCameras()) all.push_back(std::move(k));

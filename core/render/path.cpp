@@ -2,6 +2,7 @@
 
 #include "core/base/hash.h"
 #include "core/base/spectrum.h"
+#include "core/render/air.h"
 #include "core/render/geometry.h"
 #include "core/render/hit.h"
 #include "core/render/inside.h"
@@ -69,6 +70,8 @@ private:
   void meetLamp(const Hit& hit);
   void addOwnLight(const Hit& hit, const Material& m, const PatternPoint& at, const Color& throughput);
   bool catchShadow(const Hit& hit, const V3f& facing);
+  void crossAir(float far);
+  void scatterOnce(const AirWay& way, float far);
   bool scatterInside(float distance, const Interior& interior);
   bool leaveBody(const Hit& hit, const Ground& ground);
   bool surface(const Hit& hit, const Ground& ground);
@@ -311,10 +314,110 @@ void Path::gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, 
     seen = throughClear(from, ls.direction, far, meets ? &clear : nullptr, inside, into ? v.body : nullptr);
     if (isBlack(seen)) return;
   }
+  if (m_scene.air) {
+    AirWay way;
+    m_scene.air->along(from, ls.direction, far, way);
+    seen *= m_scene.air->transmittance(way, far);
+  }
   Label l = m_label;
   l.group = e.group;
   l.event = eventOf(m_scattered + 1);
   add(l, m_throughput * light * seen * e.baked * (sky ? v.occlusion : 1));
+}
+
+// Light that the air before the path scatters into it, and what it takes of what lies behind.
+void Path::crossAir(float far) {
+  AirWay way;
+  m_scene.air->along(m_origin, m_direction, far, way);
+  if (way.empty()) return;
+  if (!(m_scene.bounces > 0 && m_bounce >= m_scene.bounces)) scatterOnce(way, far);
+  const Color through = m_scene.air->transmittance(way, far);
+  if (m_straight && !m_first.hit) m_first.alpha += (1 - m_first.alpha) * (1 - (through.x + through.y + through.z) / 3);
+  m_throughput *= through;
+}
+
+// Single scattering from one source at one place of the way. The place is chosen either where light is lost or by the angle under
+// which the way is seen from the source (Kulla and Fajardo 2012, "Importance sampling techniques for path tracing in participating
+// media", equations 3 and 4), each half of the time; the sample is weighed by the density of both.
+void Path::scatterOnce(const AirWay& way, float far) {
+  const Air& air = *m_scene.air;
+  float begin = infinite, end = 0;
+  for (const auto& s : way) {
+    begin = std::min(begin, s.from);
+    end = std::max(end, std::min(s.to, far));
+  }
+  const int channel = std::min(2, int(3 * m_random.next()));
+  const auto place = [&](float t) { return m_origin + m_direction * t; };
+  const auto take = [&](const Emitter& e, float t, const LightSample& ls, float weight, bool sky) {
+    const V3f x = place(t);
+    const float reach = sky ? infinite : ls.distance * 0.9998f;
+    const Color lit = ls.radiance * (weight / (std::isfinite(ls.density) ? ls.density : 1));
+    if (m_draft && luminance(m_throughput * lit * e.baked * m_scene.amounts[e.group]) * m_scene.exposure < draftLeast) return;
+    if (isBlack(lit) || m_rays.occluded(x, ls.direction, reach)) return;
+    Color seen(1.0f);
+    Hit clear;
+    if (m_scene.clearBlockers && m_rays.intersectClear(x, ls.direction, reach, clear)) seen = throughClear(x, ls.direction, reach, &clear, m_inside, nullptr);
+    if (isBlack(seen)) return;
+    AirWay onwards;
+    air.along(x, ls.direction, reach, onwards);
+    seen *= air.transmittance(onwards, reach) * air.transmittance(way, t);
+    const float cosine = dot(ls.direction, m_direction);
+    for (const auto& s : way) {
+      if (t < s.from || t >= s.to) continue;
+      const Air::Filled& h = air[s.haze];
+      const float share = e.share(h.thing, std::isfinite(ls.distance) ? ls.distance : 0);
+      if (share <= 0) continue;
+      Label l = m_label;
+      l.group = e.group;
+      l.event = eventOf(m_scattered + 1);
+      if (m_straight) l.first = h.thing;
+      if (m_chain) {
+        l.thing = h.thing;
+        l.material = noMaterial;
+      }
+      add(l, m_throughput * h.haze.scattering * seen * lit * e.baked * (phase(cosine, h.haze.anisotropy) * share));
+    }
+  };
+  const auto meet = [&](const Emitter& e, float probability) {
+    // As seen from the middle of the lamp.
+    const V3f centre = e.light->reach().centre;
+    const float middle = dot(centre - m_origin, m_direction), d = std::max(1e-4f, length(centre - place(middle)));
+    const float a = std::atan((begin - middle) / d), b = std::isfinite(end) ? std::atan((end - middle) / d) : 0.5f * pi;
+    float t, density;
+    const float u = m_sampler.get1();
+    if (m_random.next() < 0.5f) {
+      t = air.lose(way, far, channel, u, density);
+      if (t < 0) return;
+    } else {
+      t = std::clamp(middle + d * std::tan(a + (b - a) * u), begin, end);
+      density = air.loseDensity(way, far, channel, t);
+    }
+    const float seenDensity = b > a ? d / ((b - a) * (sqr(t - middle) + d * d)) : 0, both = 0.5f * (density + seenDensity);
+    LightSample ls;
+    if (!(both > 0) || !std::isfinite(t) || !m_rays.moment().sample(e, place(t), m_sampler.get2(), ls)) return;
+    take(e, t, ls, 1 / (both * probability), false);
+  };
+  if (!m_scene.emitters.empty()) {
+    if (m_scene.emitters.size() <= allLamps && m_scattered == 0 && !m_draft) {
+      for (const Emitter& e : m_scene.emitters) meet(e, 1);
+    } else {
+      // A lamp that matters somewhere on the way; whatever place it is chosen at, the mean stays.
+      float density;
+      const float t = air.lose(way, far, channel, m_random.next(), density);
+      size_t lamp;
+      float p;
+      LightTree::Chooser choice(m_scene.tree); // m_choice goes on to speak of the last surface
+      choice.moveTo(place(std::max(0.0f, t)), V3f(0.0f));
+      if (t >= 0 && choice.pick(m_random.next(), lamp, p)) meet(m_scene.emitters[lamp], p);
+    }
+  }
+  for (const Emitter& sky : m_scene.skies) {
+    float density;
+    const float t = air.lose(way, far, channel, m_sampler.get1(), density);
+    LightSample ls;
+    if (t < 0 || !(density > 0) || !sky.light->sample(place(t), m_sampler.get2(), ls)) continue;
+    take(sky, t, ls, 1 / density, true);
+  }
 }
 
 // Next-event estimation: one lamp, and every sky. The lamp is resampled from a few candidates by what each would give if
@@ -699,6 +802,7 @@ void Path::run(const Hit* first, bool firstMet) {
         continue;
       }
     }
+    if (m_scene.air && !within) crossAir(met ? hit.distance : infinite);
     if (!met) {
       meetSky();
       break;

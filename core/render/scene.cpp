@@ -4,6 +4,7 @@
 #include "core/base/hash.h"
 #include "core/document/units.h"
 #include "core/geometry/form.h"
+#include "core/render/air.h"
 #include "core/render/crowd.h"
 #include "core/render/geometry.h"
 #include "core/render/hit.h"
@@ -12,6 +13,7 @@
 #include "core/render/plate.h"
 #include "core/render/own_light.h"
 
+#include <ImathBoxAlgo.h>
 #include <fmt/format.h>
 #include <limits>
 #include <map>
@@ -153,6 +155,7 @@ public:
     }
     for (const Node* n : m_doc.family("light"))
       if (isShown(m_doc, *n, m_options.frame)) addLight(*n);
+    addAir();
     linkLights();
     weighEmitters();
     build();
@@ -606,6 +609,33 @@ private:
       s.emitters.push_back(e);
     }
     s.lights.push_back(std::move(light));
+  }
+
+  void addAir() {
+    Scene& s = *m_scene;
+    std::vector<Air::Filled> hazes;
+    for (const Node* n : m_doc.family("air")) {
+      stopIfCancelled();
+      const Params p(*n, m_options.frame);
+      if (!p.flag("shown")) continue;
+      try {
+        Air::Filled h{hazeOf(p), 0, nullptr, {}};
+        if (const NodeId id = p.reference("fills").target) {
+          const Node& shape = *m_doc.find(id);
+          if (shape.kind->id == "object.group") throw badInput("fills: a group has no form of its own; choose one object");
+          h.geometry = formed(shape).geometry;
+          if (!h.geometry->closed()) throw badInput(fmt::format("fills: {} is open, so it has no inside", shape.name));
+          for (const M44f& place : worldPlaces(m_doc, shape, m_options.frame, [this](const Node& up) { return copiesOf(up); }))
+            if (std::abs(place.determinant()) > 1e-30f) h.places.push_back({place.inverse(), Imath::transform(h.geometry->bounds, place)});
+        }
+        h.thing = thingOf(*n);
+        if (!isBlack(h.haze.extinction)) hazes.push_back(std::move(h));
+      } catch (const Error& e) {
+        if (e.kind() == Refusal::Cancelled) throw;
+        s.troubles.push_back(std::string(e.what()).starts_with(n->name) ? std::string(e.what()) : fmt::format("{}.{}", n->name, e.what()));
+      }
+    }
+    if (!hazes.empty()) s.air = std::make_shared<const Air>(std::move(hazes), m_cache.device);
   }
 
   // Which things take a lamp's light, groups standing for all that they hold.

@@ -16,6 +16,7 @@ struct RTCDeviceTy;
 namespace ilumbra {
 
 /// The shape of objects with its acceleration structure, shared by all that have the same shape.
+class Air;
 struct Geometry;
 struct Plates;
 using GeometryPtr = std::shared_ptr<const Geometry>;
@@ -132,6 +133,7 @@ public:
   Camera camera;
   Box3f bounds;                     ///< of objects; empty if there are none
   bool moves = false;               ///< something does while the shutter is open, the camera maybe: samples have a time
+  std::shared_ptr<const Air> air;   ///< null: there is none
   std::shared_ptr<const Plates> plates; ///< laid over and under the picture of the film; null: there are none
   bool plateBehind = false;         ///< so that the camera does not see the sky itself
   int plateGroup = -1;              ///< of what is seen of it through clear things; its amount takes the exposure off again
