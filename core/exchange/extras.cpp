@@ -199,11 +199,12 @@ Restored restored(const Model& model, const std::string& file, const std::shared
     if (!o.contains("thing") || !o["thing"].is_string()) continue;
     const Node* n = out.doc.findByName(o["thing"].get<std::string>());
     if (!n || !present.insert(n->name).second) continue;
+    const NodeId id = n->id; // the node itself may go with the document that it was found in
     if (!o.contains("matrix") || !same(o["matrix"], numbersOf(node.matrix))) out.doc = placed(out.doc, *n, node.matrix, out.notes);
-    n = out.doc.find(n->id);
+    n = out.doc.find(id);
     if (n->kind->family() == "object" && !node.parts.empty() && o.contains("form") && !same(o["form"], formOf(node, model))) {
       out.doc = reshaped(out.doc, *n, model.parts[size_t(node.parts[0])], file);
-      out.notes.push_back(n->name + " was given another form in another program, and is a mesh now");
+      out.notes.push_back(out.doc.find(id)->name + " was given another form in another program, and is a mesh now");
     }
   }
   if (all.contains("written") && all["written"].is_array())
