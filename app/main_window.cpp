@@ -733,7 +733,7 @@ void MainWindow::showState() {
     }
     m_rate->setText(rate);
     if (!image->troubles.empty()) {
-      m_message->setText(tr("Left out: %1").arg(qs(image->troubles.front())));
+      m_message->setText(qs(image->troubles.front()));
       m_message->setStyleSheet(QStringLiteral("color: #e3a24a"));
     }
   }

@@ -307,7 +307,7 @@ void MixPanel::rebuild() {
       if (g.source == sum.source) sum.share += g.share;
     const Node *n = m_studio.doc().find(sum.source.light), *object = m_studio.doc().find(sum.source.object);
     if (n) sum.name = object ? qs(object->name).append(QStringLiteral(" · ")).append(qs(n->name)).toStdString() : n->name;
-    if (sum.source.copy) sum.name = tr("%1 · %2").arg(sum.source.copy).arg(qs((object ? object : n)->name)).toStdString();
+    if (sum.source.copy) sum.name = (object ? object : n)->name + " " + std::to_string(sum.source.copy);
     const auto copies = [&](NodeId id) -> size_t {
       const auto it = scene ? scene->copiesOf.find(id) : std::map<NodeId, uint32_t>::const_iterator();
       return scene && it != scene->copiesOf.end() ? it->second : 1;

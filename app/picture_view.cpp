@@ -12,7 +12,6 @@
 
 #include <QDateTime>
 #include <QDragEnterEvent>
-#include <QGuiApplication>
 #include <QKeyEvent>
 #include <QMimeData>
 #include <QMouseEvent>
@@ -596,7 +595,7 @@ void PictureView::mouseMoveEvent(QMouseEvent* e) {
       update();
     }
     if (m_studio.view().compare == Compare::Wipe && !m_other.isNull() && std::abs(e->position().x() - (r.left() + m_wipe * r.width())) < 9) setCursor(Qt::SplitHCursor);
-    else setCursor(!hovered.empty() ? Qt::SizeAllCursor : m_tool != Tool::Pick ? Qt::CrossCursor : m_studio.picking().active() ? Qt::PointingHandCursor : Qt::ArrowCursor);
+    else setCursor(m_tool != Tool::Pick ? Qt::CrossCursor : !hovered.empty() ? Qt::SizeAllCursor : m_studio.picking().active() ? Qt::PointingHandCursor : Qt::ArrowCursor);
     return;
   }
   if (m_drag == Drag::Wipe) {
@@ -629,7 +628,7 @@ void PictureView::mouseReleaseEvent(QMouseEvent* e) {
   const Drag was = std::exchange(m_drag, Drag::None);
   if (was == Drag::Handle) {
     // A handle that was only clicked was in the way of what lies there.
-    if (!m_dragged && m_typed.isEmpty()) pickAt(e->position(), false);
+    if (!m_dragged && m_typed.isEmpty()) pickAt(e->position(), Qt::NoModifier);
     m_typed.clear();
     update();
   }
@@ -638,7 +637,7 @@ void PictureView::mouseReleaseEvent(QMouseEvent* e) {
     m_marquee = QRectF();
     update();
   }
-  if (was == Drag::Pending) pickAt(e->position(), e->modifiers() & Qt::ShiftModifier);
+  if (was == Drag::Pending) pickAt(e->position(), e->modifiers());
   if (was == Drag::Region) {
     const Params s = settingsOf(m_studio.doc());
     const QRectF r = m_regionDrawn.intersected(QRectF(0, 0, s.number("width"), s.number("height")));
@@ -746,7 +745,8 @@ void PictureView::moveCamera(Drag how, const QPointF& by) {
       m_gesture);
 }
 
-void PictureView::pickAt(const QPointF& at, bool extend) {
+void PictureView::pickAt(const QPointF& at, Qt::KeyboardModifiers keys) {
+  const bool extend = keys & Qt::ShiftModifier;
   for (const EdgeMark& m : m_edgeMarks)
     if (m.where.contains(at)) return m_studio.offer(m.thing);
   const ScenePtr scene = m_studio.session().scene();
@@ -768,7 +768,7 @@ void PictureView::pickAt(const QPointF& at, bool extend) {
     id = free(m_pickDepth);
   }
   m_picked = id;
-  if (id) m_studio.offer(id, extend, QGuiApplication::keyboardModifiers() & Qt::AltModifier ? pickedCopy(id) : 0);
+  if (id) m_studio.offer(id, extend, keys & Qt::AltModifier ? pickedCopy(id) : 0);
   else if (!extend && !m_studio.picking().active()) m_studio.select({});
 }
 

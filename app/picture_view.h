@@ -41,7 +41,8 @@ public:
   void focusAt(const QPointF& at);
   void frameSelection();
   /// Picks what is seen at a place of the widget; `extend` adds to the selection.
-  void pickAt(const QPointF& at, bool extend);
+  /// Shift: besides what is selected; Alt, while a role is picked for: the copy under the pointer alone.
+  void pickAt(const QPointF& at, Qt::KeyboardModifiers keys);
   void drawAt(const QPointF& at, bool sharp);
 
   void setCorner(bool on);

@@ -78,6 +78,7 @@ Starter orreryHallStarter() {
 
             // The gyroscope hangs between two columns; the hourglass bursts in front, with the sun behind it.
             addGyroscopeCage(b, "1.02, 0.98, -1.5", "0.72, 0.72, 0.72");
+            b.set(b.find("Wires"), {{"detail", "0.6"}}); // small in the picture: a third of the facets
             b.add("object.cylinder", "Gyroscope cord", {{"radius", "3 mm"}, {"height", "1.6"}, {"position", "1.02, 2.07, -1.5"}, {"material", "Dark bronze"}});
             addBurstHourglass(b, "-0.24, 0.05, 0.8");
             b.set(b.find("Hourglass"), {{"size", "0.52, 0.52, 0.52"}, {"turn", "0, 40, 0"}});

@@ -5,6 +5,7 @@
 #include "core/document/edit.h"
 #include "core/document/units.h"
 #include "core/render/geometry.h"
+#include "core/render/hit.h"
 
 #include <embree3/rtcore.h>
 #include <fmt/format.h>
@@ -193,15 +194,7 @@ Sight look(const Document& doc, double frame, const Scene& scene, const std::vec
       bool arrives = true;
       for (int guard = 0; guard < 64; ++guard) {
         RTCRayHit q{};
-        q.ray.org_x = from.x;
-        q.ray.org_y = from.y;
-        q.ray.org_z = from.z;
-        q.ray.dir_x = d.x;
-        q.ray.dir_y = d.y;
-        q.ray.dir_z = d.z;
-        q.ray.tnear = 0;
-        q.ray.tfar = length(point - from) * 0.9995f;
-        q.ray.mask = ~0u;
+        fillRay(q.ray, from, d, length(point - from) * 0.9995f, 0.5f);
         q.hit.geomID = q.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
         RTCIntersectContext context;
         rtcInitIntersectContext(&context);

@@ -1,5 +1,7 @@
 #include "core/render/air.h"
 
+#include "core/render/hit.h"
+
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -12,19 +14,16 @@ struct Crossing {
   float t;
   int step; ///< 1: in, -1: out
 };
-struct Gather {
-  RTCIntersectContext context; // first: the filter is given its address
-  static constexpr int most = 256;
-  std::array<Crossing, most> crossings;
-  int count = 0;
+struct Gather : RTCIntersectContext { // the filter is given its address
+  boost::container::small_vector<Crossing, 32> crossings;
 };
 
 void takeNote(const RTCFilterFunctionNArguments* a) {
-  auto* g = reinterpret_cast<Gather*>(a->context);
+  auto* g = static_cast<Gather*>(a->context);
   const RTCHit hit = rtcGetHitFromHitN(a->hit, a->N, 0);
   const RTCRay ray = rtcGetRayFromRayN(a->ray, a->N, 0);
   const float along = ray.dir_x * hit.Ng_x + ray.dir_y * hit.Ng_y + ray.dir_z * hit.Ng_z;
-  if (along != 0 && g->count < Gather::most) g->crossings[size_t(g->count++)] = {ray.tfar, along < 0 ? 1 : -1};
+  if (along != 0) g->crossings.push_back({ray.tfar, along < 0 ? 1 : -1});
   a->valid[0] = 0;
 }
 
@@ -84,31 +83,22 @@ void Air::along(const V3f& origin, const V3f& direction, float far, AirWay& way)
         continue;
       }
       Gather g;
-      rtcInitIntersectContext(&g.context);
+      rtcInitIntersectContext(&g);
       RTCRayHit q{};
-      q.ray.org_x = o.x;
-      q.ray.org_y = o.y;
-      q.ray.org_z = o.z;
-      q.ray.dir_x = d.x;
-      q.ray.dir_y = d.y;
-      q.ray.dir_z = d.z;
-      q.ray.tnear = 0;
-      q.ray.tfar = std::numeric_limits<float>::infinity();
-      q.ray.mask = ~0u;
+      fillRay(q.ray, o, d, std::numeric_limits<float>::infinity(), 0);
       q.hit.geomID = q.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
-      rtcIntersect1(m_scenes[i], &g.context, &q);
-      std::sort(g.crossings.begin(), g.crossings.begin() + g.count, [](const Crossing& x, const Crossing& y) { return x.t < y.t; });
+      rtcIntersect1(m_scenes[i], &g, &q);
+      std::sort(g.crossings.begin(), g.crossings.end(), [](const Crossing& x, const Crossing& y) { return x.t < y.t; });
       // A ray through an edge meets both of its triangles: one crossing.
-      int n = 0;
-      for (int k = 0; k < g.count; ++k)
-        if (n == 0 || g.crossings[size_t(k)].step != g.crossings[size_t(n - 1)].step || g.crossings[size_t(k)].t - g.crossings[size_t(n - 1)].t > 1e-5f * g.crossings[size_t(k)].t) g.crossings[size_t(n++)] = g.crossings[size_t(k)];
+      const auto same = [](const Crossing& x, const Crossing& y) { return x.step == y.step && y.t - x.t <= 1e-5f * y.t; };
+      g.crossings.erase(std::unique(g.crossings.begin(), g.crossings.end(), same), g.crossings.end());
       int inside = 0;
-      for (int k = 0; k < n; ++k) inside -= g.crossings[size_t(k)].step;
+      for (const Crossing& c : g.crossings) inside -= c.step;
       float from = 0;
-      for (int k = 0; k < n; ++k) {
-        const float t = std::min(g.crossings[size_t(k)].t, far);
+      for (const Crossing& c : g.crossings) {
+        const float t = std::min(c.t, far);
         if (inside > 0) way.add({from, t, haze});
-        inside += g.crossings[size_t(k)].step;
+        inside += c.step;
         from = t;
         if (t >= far) break;
       }
@@ -137,16 +127,15 @@ float Air::lose(const AirWay& way, float far, int channel, float u, float& densi
   if (!(all > 0)) return -1;
   const float wanted = -std::log1p(-u * all); // optical depth
   // Between the places where hazes begin and end the depth grows evenly.
-  std::array<float, 2 * AirWay::most> at;
-  int n = 0;
+  boost::container::small_vector<float, 16> at;
   for (const auto& s : way) {
-    at[size_t(n++)] = s.from;
-    at[size_t(n++)] = std::min(s.to, far);
+    at.push_back(s.from);
+    at.push_back(std::min(s.to, far));
   }
-  std::sort(at.begin(), at.begin() + n);
+  std::sort(at.begin(), at.end());
   float depth = 0, t = -1;
-  for (int k = 0; k + 1 < n; ++k) {
-    const float a = at[size_t(k)], b = at[size_t(k + 1)];
+  for (size_t k = 0; k + 1 < at.size(); ++k) {
+    const float a = at[k], b = at[k + 1];
     if (!(b > a)) continue;
     float e = 0;
     for (const auto& s : way)

@@ -2,7 +2,7 @@
 #include "core/air/haze.h"
 #include "core/render/geometry.h"
 
-#include <array>
+#include <boost/container/small_vector.hpp>
 #include <memory>
 
 namespace ilumbra {
@@ -14,17 +14,15 @@ public:
     float from, to; ///< metres along the ray
     uint16_t haze;
   };
-  static constexpr int most = 64;
-  bool empty() const { return m_count == 0; }
+  bool empty() const { return m_stretches.empty(); }
   void add(const Stretch& s) {
-    if (m_count < most && s.to > s.from) m_stretches[size_t(m_count++)] = s;
+    if (s.to > s.from) m_stretches.push_back(s);
   }
   const Stretch* begin() const { return m_stretches.data(); }
-  const Stretch* end() const { return m_stretches.data() + m_count; }
+  const Stretch* end() const { return m_stretches.data() + m_stretches.size(); }
 
 private:
-  std::array<Stretch, most> m_stretches;
-  int m_count = 0;
+  boost::container::small_vector<Stretch, 8> m_stretches;
 };
 
 /// The air of a scene: hazes and the shapes that they fill. Immutable.

@@ -61,7 +61,7 @@ public:
              const std::map<NodeId, NodeId>& onlyOn = {});
   /// One bit a query that keeps light with this label.
   uint32_t match(const Label& l) const {
-    return (m_thing[l.thing] | (l.material == noMaterial ? 0 : m_material[l.material] | worn(l))) & m_seen[l.seen & 3] & m_first[l.first] &
+    return (m_thing[l.thing] | (l.material == noMaterial ? 0 : m_material[l.material] | (m_asks.empty() ? 0 : worn(l)))) & m_seen[l.seen & 3] & m_first[l.first] &
            m_event[l.event & 7];
   }
   int size() const { return m_size; }

@@ -148,7 +148,7 @@ public:
   std::map<NodeId, uint32_t> ownCopies; ///< of what has a repeat of its own: how many that makes
   std::vector<Color> amounts;       ///< of the groups at compile time
   std::vector<Color> restAmounts;   ///< of the lights that share the last group
-  std::vector<std::string> troubles; ///< things left out, with the reason, e.g. a missing file
+  std::vector<std::string> troubles; ///< what could not be made as it is asked for, with the reason, e.g. a missing file
 };
 using ScenePtr = std::shared_ptr<const Scene>;
 

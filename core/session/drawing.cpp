@@ -102,10 +102,15 @@ bool isDrawn(const Node& node) {
 std::vector<Handle> pointHandles(const Document& doc, const Node& node, double frame, const Camera& camera, bool ontoThings) {
   const Drawn d(doc, node, frame, camera);
   std::vector<Handle> out;
+  // A path as it runs; a profile from point to point.
+  std::vector<V3f> along;
+  const ShapeKind& shape = *shapeKind(node);
+  if (const Assets none; shape.line && d.points.size() > 1) along = shape.line(Params(node, frame), {doc, frame, none});
+  else
+    for (const LinePoint& p : d.points) along.push_back(p.place);
   std::vector<V2f> line;
-  for (const LinePoint& p : d.points)
-    if (V2f at; d.seen(p.place, at)) line.push_back(at);
-  if (d.closed && line.size() > 2) line.push_back(line.front());
+  for (const V3f& p : along)
+    if (V2f at; d.seen(p, at)) line.push_back(at);
   const size_t n = d.points.size();
   for (size_t i = 0; i < n; ++i) {
     Handle h;
