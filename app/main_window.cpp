@@ -616,10 +616,15 @@ void MainWindow::addThing(const QString& kind) {
     if (k->family() == "effect") return addEffect(d, id, m_studio.selection(), &made, &told);
     const ScenePtr scene = m_studio.session().scene();
     if (k->family() == "air") {
-      // In the object that is selected, or everywhere.
+      // What is selected takes the places that it fits: the shape that it fills, its light, its opening.
       Document out = addNode(d, id, "", {}, &made);
-      const Node* in = m_studio.selection().size() == 1 ? d.find(m_studio.current()) : nullptr;
-      return in && in->kind->family() == "object" && in->kind->id != "object.group" ? setValue(out, made, "fills", Constant(Reference{in->id, nullptr})) : out;
+      for (const NodeId thing : m_studio.selection())
+        for (const ParamDef& p : k->params)
+          if (const Node* n = d.find(thing); n && n->kind->id != "object.group" && p.type == ParamType::Reference && accepted(p.accepts, n->kind->id) && !Params(*out.find(made), 0).reference(p.name).target) {
+            out = setValue(out, made, p.name, Constant(Reference{thing, nullptr}));
+            break;
+          }
+      return out;
     }
     if (k->family() == "material" || k->family() == "plate" || !scene) return addNode(d, id, "", {}, &made);
     return addFramed(d, *scene, id, &made);

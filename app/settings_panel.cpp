@@ -75,11 +75,16 @@ ParamRow* SettingsPanel::row(NodeId node, const std::string& param) const {
   return nullptr;
 }
 
+// False for a parameter that says nothing while a choice beside it stands elsewhere.
+static bool counts(const Node& n, const ParamDef& d, double frame) { return d.onlyIf.empty() || Params(n, frame).text(d.onlyIf) == d.onlyAt; }
+
 // Everything that decides which rows there are.
 std::string SettingsPanel::shape() const {
   const Node* n = m_studio.currentNode();
   if (!n) return "none";
   std::string s = fmt::format("{}:{}", n->id, n->name);
+  for (const ParamDef& d : n->kind->params)
+    if (!d.onlyIf.empty()) s += counts(*n, d, m_studio.frame()) ? '1' : '0';
   for (const auto& [slot, list] : n->children)
     if (const ChildSlot* def = n->kind->slot(slot); def && !accepted(def->accepts, "object.group"))
       for (const NodeId c : list) {
@@ -363,7 +368,7 @@ void SettingsPanel::buildThing(QWidget* page, const Node& n) {
       column->addWidget(sectionHead(page, qs(group), {}, {}));
     }
     for (const ParamDef& d : n.kind->params) {
-      if (d.group != group) continue;
+      if (d.group != group || !counts(n, d, m_studio.frame())) continue;
       column->addWidget(makeParamRow(m_studio, {n.id, d.name, 0, {}}, page));
       buildFindings(page, n, d.name);
       // The object's material, one click away.

@@ -33,6 +33,15 @@ public:
       m_doc = setValue(m_doc, id, param, parseValue(m_doc, *d, text));
     }
   }
+  /// Keys of one parameter, each at its frame, passing smoothly to the next.
+  void keys(NodeId id, const char* param, const std::vector<std::pair<double, std::string>>& at) {
+    Keys k;
+    for (const auto& [frame, text] : at) {
+      const Value v = parseValue(m_doc, *m_doc.find(id)->kind->param(param), text);
+      k.keys.push_back({frame, *v.constant(), KeyShape::Smooth});
+    }
+    m_doc = setValue(m_doc, id, param, k);
+  }
   void settings(Values values) { set(m_doc.settings().id, values); }
   NodeId find(const char* name) const { return m_doc.findByName(name)->id; }
   Place in(NodeId group) const { return {group, "objects", size_t(-1)}; }

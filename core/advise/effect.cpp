@@ -1,4 +1,4 @@
-#include "core/advise/effect.h"
+#include "core/advise/route.h"
 
 #include "core/base/error.h"
 #include "core/document/edit.h"
@@ -11,7 +11,7 @@
 
 namespace ilumbra {
 
-std::vector<EffectKind> allEffects() { return {glowEffect()}; }
+std::vector<EffectKind> allEffects() { return {glowEffect(), shaftsEffect(), lampInMistEffect(), projectorBeamEffect(), mistEffect(), nebulaEffect(), ghostLightEffect()}; }
 
 const EffectKind* effectKind(const Node& effect) {
   static const std::vector<EffectKind> all = allEffects();
@@ -96,6 +96,7 @@ Document addEffect(const Document& doc, std::string_view kindId, const std::vect
   Document out = addNode(doc, kindId, name, {}, &effect);
   out = fillRoles(out, effect, selection);
   const EffectKind& k = *effectKind(*out.find(effect));
+  if (k.make) out = k.make(std::move(out), effect, selection, told);
   for (const NodeId id : roleOf(out, *out.find(effect), "from")) {
     const Node* n = out.find(id);
     if (n->kind->family() != "object" || !n->kind->param("material")) continue;

@@ -1,7 +1,14 @@
 #pragma once
+#include "core/base/vec.h"
 #include "core/document/document.h"
 
 namespace ilumbra {
+
+class Film;
+class Scene;
+class Tasks;
+struct LensResult;
+struct Route;
 
 /// A role of a light effect: the parameter that holds who fills it, and what may.
 struct Role {
@@ -14,13 +21,23 @@ struct Role {
 struct EffectKind {
   Kind kind;
   std::vector<Role> roles;
-  std::string lensStage; ///< kind of the stage that the effect makes when its Lens role is empty
+  std::string lensStage = {}; ///< kind of the stage that the effect makes when its Lens role is empty
+  /// Makes what a new effect needs and the scene lacks; null: nothing. `told` as in addEffect().
+  std::function<Document(Document, NodeId effect, const std::vector<NodeId>& selection, std::vector<std::string>* told)> make = {};
+  /// Its route (route.h).
+  std::function<Route(const Document&, const Node& effect, double frame, const Scene&, const Film&, const std::vector<Color>& amounts, const LensResult&, const Tasks&)> measure = {};
 };
 /// Every effect. A new one is a file in this folder and a line here.
 std::vector<EffectKind> allEffects();
 const EffectKind* effectKind(const Node& effect);
 
+EffectKind ghostLightEffect();
 EffectKind glowEffect();
+EffectKind lampInMistEffect();
+EffectKind mistEffect();
+EffectKind nebulaEffect();
+EffectKind projectorBeamEffect();
+EffectKind shaftsEffect();
 
 /// Everything that fills the roles of an effect, by role.
 std::vector<NodeId> roleOf(const Document& doc, const Node& effect, const std::string& param);

@@ -13,7 +13,7 @@ std::vector<LensStage> allStages() { return {glowStage()}; }
 
 std::vector<ParamDef> stageParams() {
   return {flag("on", "On", true).at(Stage::Lens).help("Off: the light passes as it is"),
-          references("sources", "Sources", {"light.", "object.", "material.", "source.", "effect."}).at(Stage::Shading)
+          references("sources", "Sources", {"light.", "object.", "material.", "air.", "source.", "effect."}).at(Stage::Shading)
               .help("What it takes its light from; an effect stands for its From; none: all light"),
           flag("direct", "Seen directly", true).at(Stage::Shading).in("Sources seen").help("The sources as the camera sees them straight"),
           flag("mirrored", "Seen in mirrors", true).at(Stage::Shading).in("Sources seen").help("The sources as mirrors show them"),

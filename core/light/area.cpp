@@ -32,7 +32,9 @@ public:
     m_area = length(n) * area;
     m_normal = normalize(n);
     m_luminance = m_area > 0 ? 1 / (m_comb.solid() * m_area * (bothSides ? 2.0f : 1.0f)) : 0;
+    if (!m_both) m_lit.plane(-m_normal, m_centre, false);
   }
+  const Convex* lit() const override { return m_lit.everywhere() ? nullptr : &m_lit; }
   float density(const V3f&, const V3f& direction, float distance, const V3f&) const override {
     const float c = -dot(direction, m_normal);
     if (c == 0 || (c < 0 && !m_both)) return 0;
@@ -64,6 +66,7 @@ protected:
   float m_area, m_luminance;
   bool m_both;
   Shape m_shape; ///< in world space
+  Convex m_lit;
 };
 
 // Seen large it is sampled by solid angle (Ureña, Fajardo and King 2013, "An Area-Preserving Parametrization for Spherical
@@ -74,6 +77,8 @@ public:
     m_shape.mesh.positions = {m_centre - m_x * 0.5f - m_y * 0.5f, m_centre + m_x * 0.5f - m_y * 0.5f, m_centre + m_x * 0.5f + m_y * 0.5f, m_centre - m_x * 0.5f + m_y * 0.5f};
     m_shape.mesh.triangles = {{0, 2, 1}, {0, 3, 2}};
     m_right = std::abs(dot(normalize(m_x), normalize(m_y))) < 1e-4f;
+    if (!m_both && m_comb.widest() < 0.49f * pi && m_right)
+      for (const V3f& side : {m_x, -m_x, m_y, -m_y}) m_lit.plane(normalize(side) * std::cos(m_comb.widest()) - m_normal * std::sin(m_comb.widest()), m_centre + side * 0.5f);
   }
   bool sample(const V3f& from, const V2f& u, LightSample& s) const override {
     if (!large(from)) return samplePlace(from, u - V2f(0.5f), s);
@@ -158,6 +163,7 @@ public:
       m_shape.mesh.positions.push_back(m_centre + m_x * (r * std::cos(a)) + m_y * (r * std::sin(a)));
       m_shape.mesh.triangles.push_back({0, 1 + (i + 1) % sides, 1 + i});
     }
+    if (!m_both && m_comb.widest() < 0.49f * pi) m_lit.cone(m_centre - m_normal * (0.5f * std::max(length(m_x), length(m_y)) / std::tan(m_comb.widest())), m_normal, m_comb.widest());
   }
   bool sample(const V3f& from, const V2f& u, LightSample& s) const override { return samplePlace(from, sampleDisc(u) * 0.5f, s); }
 };

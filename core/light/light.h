@@ -1,5 +1,6 @@
 #pragma once
 #include "core/base/sampling.h"
+#include "core/geometry/convex.h"
 #include "core/geometry/shape.h"
 
 #include <limits>
@@ -39,8 +40,10 @@ public:
   /// A shape in light space that rays may meet, or null.
   virtual const Shape* shape() const { return nullptr; }
   virtual bool infinite() const { return false; }
-  /// Of a light at finite distance.
-  virtual LightReach reach() const { return {}; }
+  /// Of a light far away: a ball as far off and as wide as it is seen, or with an infinite radius where it comes from all sides.
+  virtual LightReach reach() const { return {.radius = infinite() ? std::numeric_limits<float>::infinity() : 0}; }
+  /// The places that it lights, if it does not shine everywhere; null: it may. Conservative.
+  virtual const Convex* lit() const { return nullptr; }
   /// Rough illuminance that an infinite light gives at unit power, lux.
   virtual float illuminance() const { return 1; }
 };

@@ -23,7 +23,17 @@ public:
     const float t = std::tan(std::min(outerDegrees, 85.0f) * pi / 180);
     m_scaleX = 0.5f / (t * std::min(1.0f, aspect));
     m_scaleY = 0.5f / (t * std::min(1.0f, 1 / aspect));
+    // The cone moves back until the whole lens lies in it; the slide's rims likewise.
+    const float half = std::acos(m_outer);
+    m_lit.cone(m_centre - m_axis * (half > 1e-3f ? m_radius / std::sin(std::min(half, 0.5f * pi)) : 0), m_axis, half);
+    if (m_slide && half < 0.5f * pi)
+      for (const auto& [side, scale] : {std::pair{m_right, m_scaleX}, {-m_right, m_scaleX}, {m_up, m_scaleY}, {-m_up, m_scaleY}}) {
+        // At a metre along the axis the picture's rim lies 0.5 / scale off it.
+        const V3f normal = normalize(side - m_axis * (0.5f / scale));
+        m_lit.plane(normal, m_centre + normal * m_radius);
+      }
   }
+  const Convex* lit() const override { return m_lit.everywhere() ? nullptr : &m_lit; }
   // Brighter than a lamp that shines all around by as much as its cone is narrower.
   LightReach reach() const override { return {.centre = m_centre, .radius = m_radius, .axis = m_axis, .spread = 0, .fall = std::acos(m_outer), .flux = 4 * pi * m_peak}; }
 
@@ -45,6 +55,7 @@ private:
   V3f m_axis, m_right, m_up;
   float m_inner, m_outer, m_peak, m_scaleX, m_scaleY;
   std::shared_ptr<const Image> m_slide;
+  Convex m_lit;
 };
 
 } // namespace

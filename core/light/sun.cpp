@@ -9,7 +9,7 @@ namespace {
 // Unit power is 1 lux on a surface that faces it.
 class SunLight : public Light {
 public:
-  SunLight(const V3f& towards, float diameter) : m_disc(towards, diameter) {}
+  SunLight(const V3f& towards, float diameter) : m_disc(towards, diameter), m_towards(towards), m_half(0.5f * diameter * pi / 180) {}
   bool sample(const V3f&, const V2f& u, LightSample& s) const override {
     s.direction = m_disc.sample(u);
     s.distance = std::numeric_limits<float>::infinity();
@@ -20,9 +20,12 @@ public:
   float density(const V3f&, const V3f& d, float, const V3f&) const override { return m_disc.holds(d) ? m_disc.density() : 0; }
   Color radiance(const V3f& d, const V3f&) const override { return Color(m_disc.holds(d) ? m_disc.radiance() : 0.0f); }
   bool infinite() const override { return true; }
+  LightReach reach() const override { return {.centre = m_towards * 1e6f, .radius = 1e6f * std::sin(std::min(m_half, 1.5f))}; }
 
 private:
   SunDisc m_disc;
+  V3f m_towards;
+  float m_half;
 };
 
 } // namespace

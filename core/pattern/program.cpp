@@ -11,7 +11,7 @@
 namespace ilumbra {
 
 std::vector<PatternKind> allPatterns() {
-  return {constantPattern(), imagePattern(), rampPattern(), rampKey(), noisePattern(), incidencePattern(), mixPattern()};
+  return {constantPattern(), imagePattern(), rampPattern(), rampKey(), noisePattern(), mistPattern(), mistLayer(), incidencePattern(), mixPattern(), remapPattern(), warpPattern()};
 }
 
 namespace {
@@ -73,6 +73,14 @@ int PatternCompiler::use(const Reference& ref) {
   const int r = kind->compile(Params(*n, m_frame, ref.with.get()), *this);
   m_open.pop_back();
   return m_done[key] = r;
+}
+
+double PatternCompiler::rate() const { return settingsOf(m_doc).number("rate"); }
+
+Program PatternCompiler::separate(const Reference& pattern) {
+  PatternCompiler inner(m_doc, m_frame, m_assets, m_asColor);
+  inner.m_open = m_open; // what refers to itself does so across programs too
+  return inner.take(inner.use(pattern));
 }
 
 // What the result does not need is left out; constants go first.

@@ -74,6 +74,9 @@ public:
   PatternCompiler(const Document& doc, double frame, const Assets& assets, bool asColor) : m_doc(doc), m_frame(frame), m_assets(assets), m_asColor(asColor) {}
   const Assets& assets() const { return m_assets; }
   const Document& doc() const { return m_doc; }
+  double frame() const { return m_frame; }
+  /// Frames a second of the document.
+  double rate() const;
   /// True if colours are wanted in the working space, false if raw numbers.
   bool asColor() const { return m_asColor; }
   /// The register of a parameter: its constant, or the pattern that drives it. Numbers fill all channels.
@@ -88,6 +91,8 @@ public:
   /// Compiles a use of a pattern node.
   int use(const Reference& pattern);
   Program take(int result);
+  /// Compiles a use of a pattern to a program of its own, for what asks it at other places.
+  Program separate(const Reference& pattern);
 
 private:
   int driven(const Params& params, std::string_view name, bool asColor);
@@ -115,9 +120,13 @@ std::vector<PatternKind> allPatterns();
 PatternKind constantPattern();
 PatternKind imagePattern();
 PatternKind incidencePattern();
+PatternKind mistPattern();
+PatternKind mistLayer();
 PatternKind mixPattern();
 PatternKind noisePattern();
 PatternKind rampPattern();
 PatternKind rampKey();
+PatternKind remapPattern();
+PatternKind warpPattern();
 
 } // namespace ilumbra

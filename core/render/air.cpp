@@ -4,10 +4,11 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 
 namespace ilumbra {
 namespace {
+
+constexpr float infinite = std::numeric_limits<float>::infinity();
 
 // All crossings of a ray with a mesh: Embree offers each hit to the filter, which takes note and lets the ray go on.
 struct Crossing {
@@ -27,10 +28,31 @@ void takeNote(const RTCFilterFunctionNArguments* a) {
   a->valid[0] = 0;
 }
 
+// Where a ray lies in a ball, or false.
+bool throughBall(const V3f& o, const V3f& d, float radius, float& from, float& to) {
+  const double a = double(dot(d, d)), b = double(dot(o, d)), c = double(dot(o, o)) - double(radius) * double(radius), root = b * b - a * c;
+  if (root <= 0) return false;
+  const double q = std::sqrt(root);
+  from = float(std::max(0.0, (-b - q) / a));
+  to = float((-b + q) / a);
+  return to > from;
+}
+
+Color fade(const Color& depth) { return {std::exp(-depth.x), std::exp(-depth.y), std::exp(-depth.z)}; }
+
+// Extinction times metres: nothing of an endless way where there is no extinction.
+Color deep(const Color& extinction, float metres) {
+  Color out;
+  for (int c = 0; c < 3; ++c) out[c] = extinction[c] > 0 ? extinction[c] * metres : 0;
+  return out;
+}
+
 } // namespace
 
 Air::Air(std::vector<Filled> hazes, RTCDevice device) : m_hazes(std::move(hazes)) {
   for (const Filled& h : m_hazes) {
+    m_glows |= !isBlack(h.glow);
+    m_within |= h.fills != 0;
     m_scenes.push_back(nullptr);
     if (!h.geometry || h.geometry->shape.sphereRadius > 0) continue;
     const RTCScene scene = m_scenes.back() = rtcNewScene(device);
@@ -53,21 +75,56 @@ Air::~Air() {
     if (s) rtcReleaseScene(s);
 }
 
-void Air::along(const V3f& origin, const V3f& direction, float far, AirWay& way) const {
+// A stretch inside a place, less what its distances from the eye leave out.
+void Air::fill(size_t haze, size_t place, const V3f& o, const V3f& d, float from, float to, AirWay& way) const {
+  const Filled& h = m_hazes[haze];
+  const V3f w = o - h.eye;
+  float a, b;
+  if (std::isfinite(h.end)) {
+    if (!throughBall(w, d, h.end, a, b)) return;
+    from = std::max(from, a);
+    to = std::min(to, b);
+  }
+  if (h.start > 0 && throughBall(w, d, h.start, a, b)) {
+    lay(haze, place, o, d, from, std::min(to, a), way);
+    from = std::max(from, b);
+  }
+  lay(haze, place, o, d, from, to, way);
+}
+
+// Cell by cell where it is uneven.
+void Air::lay(size_t haze, size_t place, const V3f& o, const V3f& d, float from, float to, AirWay& way) const {
+  if (!(from < to)) return;
+  const Place& p = m_hazes[haze].places[place];
+  if (!p.density) way.add({from, to, uint16_t(haze), uint16_t(place)});
+  else if (!p.cells) way.add({from, to, uint16_t(haze), uint16_t(place), 0.5f * p.most, 0.5f * p.most});
+  else
+    p.cells->walk(o, d, from, to, [&](float a, float b, const DensityCells::Cell& c) {
+      way.add({a, b, uint16_t(haze), uint16_t(place), c.mean, std::max(c.mean, c.most - c.mean)});
+    });
+}
+
+void Air::along(const V3f& origin, const V3f& direction, float far, AirWay& way, NodeId within) const {
   for (size_t i = 0; i < m_hazes.size(); ++i) {
     const Filled& h = m_hazes[i];
-    const auto haze = uint16_t(i);
-    if (!h.geometry) {
-      way.add({0, far, haze});
+    if (within && h.fills != within) continue;
+    if (h.everywhere) {
+      fill(i, 0, origin, direction, 0, far, way);
       continue;
     }
-    for (const Filled::Place& place : h.places) {
+    for (size_t k = 0; k < h.places.size(); ++k) {
+      const Place& place = h.places[k];
+      if (!h.geometry) {
+        float from = 0, to = far;
+        if (place.region.clip(origin, direction, from, to)) fill(i, k, origin, direction, from, to, way);
+        continue;
+      }
       // Past the box there is nothing.
-      float near = 0, last = std::numeric_limits<float>::infinity();
-      for (int k = 0; k < 3; ++k) {
-        const float inverse = 1 / direction[k], a = (place.bounds.min[k] - origin[k]) * inverse, b = (place.bounds.max[k] - origin[k]) * inverse;
-        if (direction[k] == 0) {
-          if (origin[k] < place.bounds.min[k] || origin[k] > place.bounds.max[k]) last = -1;
+      float near = 0, last = infinite;
+      for (int c = 0; c < 3; ++c) {
+        const float inverse = 1 / direction[c], a = (place.bounds.min[c] - origin[c]) * inverse, b = (place.bounds.max[c] - origin[c]) * inverse;
+        if (direction[c] == 0) {
+          if (origin[c] < place.bounds.min[c] || origin[c] > place.bounds.max[c]) last = -1;
           continue;
         }
         near = std::max(near, std::min(a, b));
@@ -76,16 +133,14 @@ void Air::along(const V3f& origin, const V3f& direction, float far, AirWay& way)
       if (last < near * 0.9999f || near > far) continue;
       const V3f o = transformPoint(place.toObject, origin), d = transformVector(place.toObject, direction); // t stays metres of the world
       if (const float r = h.geometry->shape.sphereRadius; r > 0) {
-        const double a = double(dot(d, d)), b = double(dot(o, d)), c = double(dot(o, o)) - double(r) * double(r), root = b * b - a * c;
-        if (root <= 0) continue;
-        const double q = std::sqrt(root);
-        way.add({float(std::max(0.0, (-b - q) / a)), float(std::min(double(far), (-b + q) / a)), haze});
+        float from, to;
+        if (throughBall(o, d, r, from, to)) fill(i, k, origin, direction, from, std::min(far, to), way);
         continue;
       }
       Gather g;
       rtcInitIntersectContext(&g);
       RTCRayHit q{};
-      fillRay(q.ray, o, d, std::numeric_limits<float>::infinity(), 0);
+      fillRay(q.ray, o, d, infinite, 0);
       q.hit.geomID = q.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
       rtcIntersect1(m_scenes[i], &g, &q);
       std::sort(g.crossings.begin(), g.crossings.end(), [](const Crossing& x, const Crossing& y) { return x.t < y.t; });
@@ -97,7 +152,7 @@ void Air::along(const V3f& origin, const V3f& direction, float far, AirWay& way)
       float from = 0;
       for (const Crossing& c : g.crossings) {
         const float t = std::min(c.t, far);
-        if (inside > 0) way.add({from, t, haze});
+        if (inside > 0) fill(i, k, origin, direction, from, t, way);
         inside += c.step;
         from = t;
         if (t >= far) break;
@@ -106,53 +161,123 @@ void Air::along(const V3f& origin, const V3f& direction, float far, AirWay& way)
   }
 }
 
-Color Air::transmittance(const AirWay& way, float t) const {
-  Color out(1.0f);
+Color Air::meanTransmittance(const AirWay& way, float t) const {
+  Color all(0.0f);
   for (const auto& s : way)
-    for (int c = 0; c < 3 && t > s.from; ++c)
-      if (const float k = m_hazes[s.haze].haze.extinction[c]; k > 0) out[c] *= std::exp(-k * (std::min(t, s.to) - s.from));
+    if (t > s.from) all += deep(m_hazes[s.haze].haze.extinction * s.mean, std::min(t, s.to) - s.from);
+  return fade(all);
+}
+
+Color Air::transmittance(const AirWay& way, const V3f& o, const V3f& d, float t, RandomStream& random) const {
+  Color out = meanTransmittance(way, t);
+  float left = -1; // of the exponential way to the next event, in units of its rate; it goes on from stretch to stretch
+  for (const auto& s : way) {
+    if (!(s.spread > 0) || t <= s.from || isBlack(out)) continue;
+    const Color& e = m_hazes[s.haze].haze.extinction;
+    const float steps = maxComponent(e) * s.spread, end = std::min(t, s.to);
+    if (!(steps > 0)) continue;
+    for (float x = s.from;;) {
+      if (left < 0) left = -std::log(1 - random.next());
+      if (left >= (end - x) * steps) {
+        left -= (end - x) * steps;
+        break;
+      }
+      x += left / steps;
+      left = -1;
+      const float off = amount(s, o + d * x) - s.mean;
+      for (int c = 0; c < 3; ++c) out[c] *= 1 - e[c] * off / steps;
+      // What is as good as dark ends by chance, and what does not stands for it.
+      if (const float most = std::max(std::abs(out.x), std::max(std::abs(out.y), std::abs(out.z))); most < 0.02f) {
+        if (random.next() >= most * 50) return Color(0.0f);
+        out *= 1 / (most * 50);
+      }
+    }
+  }
   return out;
 }
 
-Color Air::extinction(const AirWay& way, float t) const {
-  Color sum(0.0f);
-  for (const auto& s : way)
-    if (t >= s.from && t < s.to) sum += m_hazes[s.haze].haze.extinction;
-  return sum;
-}
-
-float Air::lose(const AirWay& way, float far, int channel, float u, float& density) const {
-  const float all = 1 - transmittance(way, far)[channel];
-  density = 0;
-  if (!(all > 0)) return -1;
-  const float wanted = -std::log1p(-u * all); // optical depth
-  // Between the places where hazes begin and end the depth grows evenly.
+void Air::divide(AirWay& way, float far) const {
+  way.m_parts.clear();
+  // One after the other, as cells of one haze come.
+  if (std::adjacent_find(way.begin(), way.end(), [](const auto& a, const auto& b) { return b.from < a.to; }) == way.end()) {
+    Color depth(0.0f);
+    float last = way.begin()->from;
+    for (const auto& s : way) {
+      if (s.from >= far) break;
+      if (s.from > last) way.m_parts.push_back({last, s.from, Color(0.0f), depth});
+      last = std::min(s.to, far);
+      const Color e = m_hazes[s.haze].haze.extinction * s.mean;
+      way.m_parts.push_back({s.from, last, e, depth});
+      depth += deep(e, last - s.from);
+    }
+    return;
+  }
   boost::container::small_vector<float, 16> at;
   for (const auto& s : way) {
     at.push_back(s.from);
     at.push_back(std::min(s.to, far));
   }
   std::sort(at.begin(), at.end());
-  float depth = 0, t = -1;
-  for (size_t k = 0; k + 1 < at.size(); ++k) {
-    const float a = at[k], b = at[k + 1];
-    if (!(b > a)) continue;
-    float e = 0;
-    for (const auto& s : way)
-      if (s.from <= a && std::min(s.to, far) >= b) e += m_hazes[s.haze].haze.extinction[channel];
-    if (!(e > 0)) continue;
-    t = std::isfinite(b) ? std::min(b, a + (wanted - depth) / e) : a + (wanted - depth) / e;
-    if (depth + e * (b - a) >= wanted) break;
-    depth += e * (b - a);
+  at.erase(std::unique(at.begin(), at.end()), at.end());
+  boost::container::small_vector<Color, 16> sum(at.size(), Color(0.0f));
+  for (const auto& s : way) {
+    const Color e = m_hazes[s.haze].haze.extinction * s.mean;
+    for (size_t k = size_t(std::lower_bound(at.begin(), at.end(), s.from) - at.begin()); k < at.size() && at[k] < std::min(s.to, far); ++k) sum[k] += e;
   }
-  if (t < 0) return -1;
-  density = loseDensity(way, far, channel, t);
+  Color depth(0.0f);
+  for (size_t k = 0; k + 1 < at.size(); ++k) {
+    way.m_parts.push_back({at[k], at[k + 1], sum[k], depth});
+    depth += deep(sum[k], at[k + 1] - at[k]);
+  }
+}
+
+Color Air::throughPart(const AirWay::Part& p, float from, float to) {
+  const Color before = fade(p.depth + deep(p.extinction, from - p.from));
+  Color out;
+  for (int c = 0; c < 3; ++c) {
+    const float e = p.extinction[c];
+    out[c] = before[c] * (e * (to - from) > 1e-6f ? -std::expm1(-e * (to - from)) / e : to - from);
+  }
+  return out;
+}
+
+// The part that holds a place.
+template <typename Parts> static auto partAt(const Parts& parts, float t) {
+  const auto it = std::upper_bound(parts.begin(), parts.end(), t, [](float x, const auto& p) { return x < p.from; });
+  return it == parts.begin() ? it : it - 1;
+}
+
+Color Air::depth(const AirWay& way, float t) {
+  if (way.m_parts.empty()) return Color(0.0f);
+  const auto p = partAt(way.m_parts, t);
+  return p->depth + deep(p->extinction, std::clamp(t, p->from, p->to) - p->from);
+}
+
+float Air::lose(const AirWay& way, float from, float to, int channel, float u, float& density) {
+  density = 0;
+  const float before = depth(way, from)[channel], all = -std::expm1(before - depth(way, to)[channel]);
+  if (!(all > 0)) return -1;
+  const float wanted = before - std::log1p(-u * all);
+  const auto& parts = way.m_parts;
+  const auto it = std::upper_bound(parts.begin(), parts.end(), wanted, [&](float x, const AirWay::Part& p) { return x < p.depth[channel]; });
+  const auto& p = it == parts.begin() ? *it : *(it - 1);
+  if (!(p.extinction[channel] > 0)) return -1;
+  const float t = std::clamp(p.from + (wanted - p.depth[channel]) / p.extinction[channel], std::max(from, p.from), std::min(to, p.to));
+  density = loseDensity(way, from, to, t);
   return t;
 }
 
-float Air::loseDensity(const AirWay& way, float far, int channel, float t) const {
-  const float all = 1 - transmittance(way, far)[channel];
-  return all > 0 ? extinction(way, t)[channel] * transmittance(way, t)[channel] / all : 0;
+float Air::loseDensity(const AirWay& way, float from, float to, float t) {
+  if (way.m_parts.empty() || t < from || t > to) return 0;
+  const auto p = partAt(way.m_parts, t);
+  if (t > p->to) return 0;
+  const Color before = depth(way, from), last = depth(way, to), here = p->depth + deep(p->extinction, t - p->from);
+  float sum = 0;
+  for (int c = 0; c < 3; ++c) {
+    const float all = -std::expm1(before[c] - last[c]);
+    if (all > 0) sum += p->extinction[c] * std::exp(before[c] - here[c]) / all;
+  }
+  return sum / 3;
 }
 
 } // namespace ilumbra

@@ -14,7 +14,7 @@ Kind mixKind() {
   return {.id = "mix.row",
           .label = "Mix of a light",
           .helpText = "A light's switch, stops and tint in the mix.",
-          .params = {reference("source", "Light", {"light.", "material."}).at(Stage::Mix).help("The light, or the material with own light"),
+          .params = {reference("source", "Light", {"light.", "material.", "air."}).at(Stage::Mix).help("The light, or the material or air with own light"),
                      reference("object", "Of the object", {"object."}).at(Stage::Mix).help("Of a split material: the object whose own light this row is"),
                      integer("copy", "Of the copy", 0).range(0, 1e6).at(Stage::Mix).fixed().help("Of a light whose copies are split: which, from 1; 0: all"),
                      flag("split", "Split", false).at(Stage::Shading).fixed().help("Of a material: each object has a row of its own; of a light, or a material on one object: each copy has"),

@@ -70,8 +70,17 @@ private:
   void meetLamp(const Hit& hit);
   void addOwnLight(const Hit& hit, const Material& m, const PatternPoint& at, const Color& throughput);
   bool catchShadow(const Hit& hit, const V3f& facing);
-  void crossAir(float far);
-  void scatterOnce(const AirWay& way, float far);
+  enum class Crossing { Passed, Turned, Ended };
+  Crossing crossAir(float far, NodeId body);
+  void lightAir(const AirWay& way, float begin, float end, float turns);
+  void meetInAir(const AirWay& way, const Emitter& e, float weight, float from, float to, const AirWay::Stretch* only);
+  void takeInAir(const AirWay& way, const Emitter& e, float t, const LightSample& ls, float weight, float turns, const AirWay::Stretch* only);
+  bool litPart(const Emitter& e, float& from, float& to) const;
+  bool turn(const AirWay& way, float begin, float end, float chance);
+  bool mayTurn(const Air::Filled& h) const { return !h.chosen && h.scatterings > m_turned + 1; }
+  Label airLabel(const Air::Filled& h, int times) const;
+  Color throughAir(const V3f& from, const V3f& direction, float far, NodeId body);
+  NodeId bodyOf(const InsideStack::Body& b) const;
   bool scatterInside(float distance, const Interior& interior);
   bool leaveBody(const Hit& hit, const Ground& ground);
   bool surface(const Hit& hit, const Ground& ground);
@@ -112,6 +121,8 @@ private:
   Label m_label;
   int m_scattered = 0;                // bounces off what is no mirror and no clear glass
   int m_bounce = 0, m_wandered = 0;
+  int m_turned = 0;                   // in the air
+  bool m_lampsTaken = false;          // what it turned away from in the air had the light of every lamp
   float m_travelled = 0;
   float m_width = 0, m_spread = 0;    // of the sample: metres, and metres to the metre
   float m_wave = 0;                   // nm, once dispersion has chosen one
@@ -185,7 +196,7 @@ void Path::meetLamp(const Hit& hit) {
     l.material = noMaterial;
   }
   if (m_straight) m_first = {true, 1, m_travelled, hit.geometric, Color(0.0f), in.thing};
-  if (counted() || isBlack(radiance)) return;
+  if (counted() || m_lampsTaken || isBlack(radiance)) return;
   float w = 1;
   if (std::isfinite(m_previousDensity))
     w = powerHeuristic(m_previousDensity, chance(in.emitter) * m_rays.moment().density(e, m_previousPoint, m_direction, length(hit.point - m_previousPoint), hit.geometric));
@@ -195,7 +206,7 @@ void Path::meetLamp(const Hit& hit) {
 void Path::addOwnLight(const Hit& hit, const Material& m, const PatternPoint& at, const Color& throughput) {
   const Instance& in = *hit.instance;
   const int emitter = m.emits ? in.emitterOf(m.index, hit.copy->index) : -1;
-  if (emitter < 0 || counted()) return;
+  if (emitter < 0 || counted() || m_lampsTaken) return;
   if (!(m_straight || (in.switches & SwitchLightsOthers) || m_chain)) return;
   if (!m.emitsBack && dot(m_direction, hit.geometric) > 0) return;
   const Emitter& e = m_scene.emitters[size_t(emitter)];
@@ -249,6 +260,7 @@ Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, Insid
       a = attenuation(medium->material->interior.absorption, (met ? h.distance : far) * stretch);
       v *= a;
     }
+    if (m_scene.air && (!medium || m_scene.air->anyWithin())) v *= throughAir(o, d, met ? h.distance : far, medium ? bodyOf(*medium) : 0);
     if (!met) return v;
     const Ground g = groundAt(h, d, m_width, veils);
     const Material& m = *g.material;
@@ -313,11 +325,8 @@ void Path::gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, 
     if (into) inside.enter({v.body, v.material, false});
     seen = throughClear(from, ls.direction, far, meets ? &clear : nullptr, inside, into ? v.body : nullptr);
     if (isBlack(seen)) return;
-  }
-  if (m_scene.air) {
-    AirWay way;
-    m_scene.air->along(from, ls.direction, far, way);
-    seen *= m_scene.air->transmittance(way, far);
+  } else if (m_scene.air) {
+    seen = throughAir(from, ls.direction, far, 0);
   }
   Label l = m_label;
   l.group = e.group;
@@ -325,99 +334,258 @@ void Path::gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, 
   add(l, m_throughput * light * seen * e.baked * (sky ? v.occlusion : 1));
 }
 
-// Light that the air before the path scatters into it, and what it takes of what lies behind.
-void Path::crossAir(float far) {
+// Share of light that comes through the air on a straight line; `body`: the clear body around it.
+Color Path::throughAir(const V3f& from, const V3f& direction, float far, NodeId body) {
   AirWay way;
-  m_scene.air->along(m_origin, m_direction, far, way);
-  if (way.empty()) return;
-  if (!(m_scene.bounces > 0 && m_bounce >= m_scene.bounces)) scatterOnce(way, far);
-  const Color through = m_scene.air->transmittance(way, far);
-  if (m_straight && !m_first.hit) m_first.alpha += (1 - m_first.alpha) * (1 - (through.x + through.y + through.z) / 3);
-  m_throughput *= through;
+  m_scene.air->along(from, direction, far, way, body);
+  if (way.empty()) return Color(1.0f);
+  return m_draft ? m_scene.air->meanTransmittance(way, far) : m_scene.air->transmittance(way, from, direction, far, m_random);
 }
 
-// Single scattering from one source at one place of the way. The place is chosen either where light is lost or by the angle under
-// which the way is seen from the source (Kulla and Fajardo 2012, "Importance sampling techniques for path tracing in participating
-// media", equations 3 and 4), each half of the time; the sample is weighed by the density of both.
-void Path::scatterOnce(const AirWay& way, float far) {
+NodeId Path::bodyOf(const InsideStack::Body& b) const { return m_scene.things[m_scene.instances[b.copy->instance].thing].node; }
+
+// What the air before the path adds, and what it takes of what lies behind; or the path turns in it.
+Path::Crossing Path::crossAir(float far, NodeId body) {
   const Air& air = *m_scene.air;
-  float begin = infinite, end = 0;
+  AirWay way;
+  air.along(m_origin, m_direction, far, way, body);
+  if (way.empty()) return Crossing::Passed;
+  air.divide(way, far);
+  float begin = infinite, end = 0, turns = 0;
+  bool again = false;
   for (const auto& s : way) {
     begin = std::min(begin, s.from);
     end = std::max(end, std::min(s.to, far));
+    again |= mayTurn(air[s.haze]);
   }
+  const bool lit = !(m_scene.bounces > 0 && m_bounce >= m_scene.bounces);
+  if (again && lit && !m_draft) {
+    const Color d = Air::depth(way, end);
+    turns = 1 - (std::exp(-d.x) + std::exp(-d.y) + std::exp(-d.z)) / 3;
+    if (turns < 1e-4f) turns = 0;
+  }
+  if (lit) lightAir(way, begin, end, turns);
+  if (air.anyGlow())
+    air.glow(way, m_origin, m_direction, m_random, [&](const Air::Filled& h, const Color& radiance) {
+      Label l = airLabel(h, m_scattered);
+      l.group = h.group;
+      add(l, m_throughput * radiance);
+    });
+  if (turns > 0 && m_random.next() < turns) return turn(way, begin, end, turns) ? Crossing::Turned : Crossing::Ended;
+  const Color through = (m_draft ? air.meanTransmittance(way, far) : air.transmittance(way, m_origin, m_direction, far, m_random)) * (1 / std::max(1e-6f, 1 - turns));
+  if (m_straight && !m_first.hit) m_first.alpha += (1 - m_first.alpha) * (1 - (through.x + through.y + through.z) / 3);
+  m_throughput *= through;
+  return isBlack(m_throughput) ? Crossing::Ended : Crossing::Passed;
+}
+
+Label Path::airLabel(const Air::Filled& h, int times) const {
+  Label l = m_label;
+  l.event = eventOf(times);
+  if (m_straight) l.first = h.thing;
+  if (m_chain) {
+    l.thing = h.thing;
+    l.material = noMaterial;
+  }
+  return l;
+}
+
+// Light that a lamp or a sky sends to one place of the way, turned into it there by one haze's place, or by all that show any light.
+void Path::takeInAir(const AirWay& way, const Emitter& e, float t, const LightSample& ls, float weight, float turns, const AirWay::Stretch* only) {
+  const Air& air = *m_scene.air;
+  const bool sky = !std::isfinite(ls.distance);
+  const V3f x = m_origin + m_direction * t;
+  const float reach = sky ? infinite : ls.distance * 0.9998f, cosine = dot(ls.direction, m_direction);
+  const Color lit = ls.radiance * (weight / (std::isfinite(ls.density) ? ls.density : 1));
+  if (isBlack(lit)) return;
+  if (m_draft && luminance(m_throughput * lit * e.baked * m_scene.amounts[e.group]) * m_scene.exposure < draftLeast) return;
+  struct Part {
+    const Air::Filled* haze;
+    Color light;
+  };
+  boost::container::small_vector<Part, 4> parts;
+  float turned = 0, all = 0; // density with which the path itself turns this way, times and over what scatters
+  for (const auto& s : way) {
+    if (t < s.from || t >= s.to) continue;
+    const Air::Filled& h = air[s.haze];
+    if (only ? (s.haze != only->haze || s.place != only->place) : h.chosen) continue;
+    const float share = e.share(h.thing, sky ? 0 : ls.distance);
+    if (share <= 0) continue;
+    const float amount = air.amount(s, x);
+    if (!(amount > 0)) continue;
+    const float f = phase(cosine, h.haze.anisotropy), bright = luminance(h.haze.scattering) * amount;
+    if (mayTurn(h)) turned += bright * f;
+    all += bright;
+    parts.push_back({&h, h.haze.scattering * (amount * f * share)});
+  }
+  if (parts.empty() || m_rays.occluded(x, ls.direction, reach)) return;
+  Color seen(1.0f);
+  Hit clear;
+  const bool meets = m_scene.clearBlockers && m_rays.intersectClear(x, ls.direction, reach, clear);
+  if (meets || !m_inside.empty()) seen = throughClear(x, ls.direction, reach, meets ? &clear : nullptr, m_inside, nullptr);
+  else seen = throughAir(x, ls.direction, reach, 0);
+  if (isBlack(seen)) return;
+  seen *= m_draft ? air.meanTransmittance(way, t) : air.transmittance(way, m_origin, m_direction, t, m_random);
+  // Skies are met by turning too.
+  if (sky && turns > 0 && turned > 0) seen *= powerHeuristic(ls.density, turns * turned / all);
+  for (const Part& p : parts) {
+    Label l = airLabel(*p.haze, m_scattered + 1);
+    l.group = e.group;
+    add(l, m_throughput * p.light * seen * lit * e.baked);
+  }
+}
+
+// One place of the way between `from` and `to` for a lamp. It is chosen either where light is lost or by the angle under which the way
+// is seen from the lamp (Kulla and Fajardo 2012, "Importance sampling techniques for path tracing in participating media", equations 3
+// and 4), each half of the time, within what the lamp lights; the sample is weighed by the density of both.
+void Path::meetInAir(const AirWay& way, const Emitter& e, float weight, float from, float to, const AirWay::Stretch* only) {
+  if (!litPart(e, from, to)) return;
+  const V3f to0 = e.centre - m_origin;
+  const float middle = dot(to0, m_direction), d = std::max(1e-4f, length(to0 - m_direction * middle));
+  const float a = std::atan((from - middle) / d), b = std::isfinite(to) ? std::atan((to - middle) / d) : 0.5f * pi;
   const int channel = std::min(2, int(3 * m_random.next()));
-  const auto place = [&](float t) { return m_origin + m_direction * t; };
-  const auto take = [&](const Emitter& e, float t, const LightSample& ls, float weight, bool sky) {
-    const V3f x = place(t);
-    const float reach = sky ? infinite : ls.distance * 0.9998f;
-    const Color lit = ls.radiance * (weight / (std::isfinite(ls.density) ? ls.density : 1));
-    if (m_draft && luminance(m_throughput * lit * e.baked * m_scene.amounts[e.group]) * m_scene.exposure < draftLeast) return;
-    if (isBlack(lit) || m_rays.occluded(x, ls.direction, reach)) return;
-    Color seen(1.0f);
-    Hit clear;
-    if (m_scene.clearBlockers && m_rays.intersectClear(x, ls.direction, reach, clear)) seen = throughClear(x, ls.direction, reach, &clear, m_inside, nullptr);
-    if (isBlack(seen)) return;
-    AirWay onwards;
-    air.along(x, ls.direction, reach, onwards);
-    seen *= air.transmittance(onwards, reach) * air.transmittance(way, t);
-    const float cosine = dot(ls.direction, m_direction);
-    for (const auto& s : way) {
-      if (t < s.from || t >= s.to) continue;
-      const Air::Filled& h = air[s.haze];
-      const float share = e.share(h.thing, std::isfinite(ls.distance) ? ls.distance : 0);
-      if (share <= 0) continue;
-      Label l = m_label;
-      l.group = e.group;
-      l.event = eventOf(m_scattered + 1);
-      if (m_straight) l.first = h.thing;
-      if (m_chain) {
-        l.thing = h.thing;
-        l.material = noMaterial;
+  float t, density;
+  const V2f u = m_sampler.get2();
+  if (u.y < 0.5f) {
+    t = Air::lose(way, from, to, channel, u.x, density);
+    if (t < 0) return;
+  } else {
+    t = std::clamp(middle + d * std::tan(a + (b - a) * u.x), from, to);
+    density = Air::loseDensity(way, from, to, t);
+  }
+  const float seenDensity = b > a ? d / ((b - a) * (sqr(t - middle) + d * d)) : 0, both = 0.5f * (density + seenDensity);
+  LightSample ls;
+  if (!(both > 0) || !std::isfinite(t) || !m_rays.moment().sample(e, m_origin + m_direction * t, m_sampler.get2(), ls)) return;
+  takeInAir(way, e, t, ls, weight / both, 0, only);
+}
+
+// Narrows a stretch to what a lamp may light; false: nothing.
+bool Path::litPart(const Emitter& e, float& from, float& to) const {
+  if (e.motion) return from < to;
+  if (const Convex* lit = e.light->lit(); lit && !lit->clip(m_origin, m_direction, from, to)) return false;
+  if (std::isfinite(e.range)) {
+    Convex ball;
+    ball.ball(e.centre, e.range);
+    if (!ball.clip(m_origin, m_direction, from, to)) return false;
+  }
+  return from < to;
+}
+
+// Single scattering: from every lamp where there are few, or from one that matters somewhere on the way; hazes that have lights of
+// their own ask those.
+void Path::lightAir(const AirWay& way, float begin, float end, float turns) {
+  const Air& air = *m_scene.air;
+  const std::vector<Emitter>& lamps = m_scene.emitters;
+  const bool anyOpen = std::any_of(way.begin(), way.end(), [&](const auto& s) { return !air[s.haze].chosen; });
+  if (anyOpen && !lamps.empty()) {
+    if (lamps.size() <= allLamps && m_scattered == 0 && !m_draft) {
+      for (const Emitter& e : lamps) meetInAir(way, e, 1, begin, end, nullptr);
+    } else {
+      // By what each would give to all of the way if nothing stood between; of very many, some of them are asked.
+      constexpr size_t most = 32;
+      const size_t step = (lamps.size() + most - 1) / most;
+      float sum = 0;
+      boost::container::small_vector<std::pair<const Emitter*, float>, most> asked;
+      for (size_t i = step > 1 ? std::min(step - 1, size_t(m_random.next() * float(step))) : 0; i < lamps.size(); i += step) {
+        const Emitter& e = lamps[i];
+        float from = begin, to = end;
+        if (!litPart(e, from, to)) continue;
+        const V3f off = e.centre - m_origin;
+        const float middle = dot(off, m_direction), d = std::max(1e-3f, length(off - m_direction * middle));
+        const float angle = (std::isfinite(to) ? std::atan((to - middle) / d) : 0.5f * pi) - std::atan((from - middle) / d);
+        asked.emplace_back(&e, sum += e.weight * e.flux * std::max(1e-6f, angle) / d);
       }
-      add(l, m_throughput * h.haze.scattering * seen * lit * e.baked * (phase(cosine, h.haze.anisotropy) * share));
-    }
-  };
-  const auto meet = [&](const Emitter& e, float probability) {
-    // As seen from the middle of the lamp.
-    const V3f centre = e.light->reach().centre;
-    const float middle = dot(centre - m_origin, m_direction), d = std::max(1e-4f, length(centre - place(middle)));
-    const float a = std::atan((begin - middle) / d), b = std::isfinite(end) ? std::atan((end - middle) / d) : 0.5f * pi;
-    float t, density;
-    const float u = m_sampler.get1();
-    if (m_random.next() < 0.5f) {
-      t = air.lose(way, far, channel, u, density);
-      if (t < 0) return;
-    } else {
-      t = std::clamp(middle + d * std::tan(a + (b - a) * u), begin, end);
-      density = air.loseDensity(way, far, channel, t);
-    }
-    const float seenDensity = b > a ? d / ((b - a) * (sqr(t - middle) + d * d)) : 0, both = 0.5f * (density + seenDensity);
-    LightSample ls;
-    if (!(both > 0) || !std::isfinite(t) || !m_rays.moment().sample(e, place(t), m_sampler.get2(), ls)) return;
-    take(e, t, ls, 1 / (both * probability), false);
-  };
-  if (!m_scene.emitters.empty()) {
-    if (m_scene.emitters.size() <= allLamps && m_scattered == 0 && !m_draft) {
-      for (const Emitter& e : m_scene.emitters) meet(e, 1);
-    } else {
-      // A lamp that matters somewhere on the way; whatever place it is chosen at, the mean stays.
-      float density;
-      const float t = air.lose(way, far, channel, m_random.next(), density);
-      size_t lamp;
-      float p;
-      LightTree::Chooser choice(m_scene.tree); // m_choice goes on to speak of the last surface
-      choice.moveTo(place(std::max(0.0f, t)), V3f(0.0f));
-      if (t >= 0 && choice.pick(m_random.next(), lamp, p)) meet(m_scene.emitters[lamp], p);
+      const float u = m_random.next() * sum;
+      for (size_t i = 0; i < asked.size(); ++i)
+        if (u < asked[i].second || i + 1 == asked.size()) {
+          const float mine = asked[i].second - (i > 0 ? asked[i - 1].second : 0);
+          if (mine > 0) meetInAir(way, *asked[i].first, float(step) * sum / mine, begin, end, nullptr);
+          break;
+        }
     }
   }
-  for (const Emitter& sky : m_scene.skies) {
+  const auto askSky = [&](const Emitter& sky, float from, float to, const AirWay::Stretch* only) {
     float density;
-    const float t = air.lose(way, far, channel, m_sampler.get1(), density);
+    const float t = Air::lose(way, from, to, std::min(2, int(3 * m_random.next())), m_sampler.get1(), density);
     LightSample ls;
-    if (t < 0 || !(density > 0) || !sky.light->sample(place(t), m_sampler.get2(), ls)) continue;
-    take(sky, t, ls, 1 / density, true);
+    if (t < 0 || !(density > 0) || !std::isfinite(t) || !sky.light->sample(m_origin + m_direction * t, m_sampler.get2(), ls)) return;
+    takeInAir(way, sky, t, ls, 1 / density, only ? 0 : turns, only);
+  };
+  if (anyOpen)
+    for (const Emitter& sky : m_scene.skies) askSky(sky, begin, end, nullptr);
+  // Stretch by stretch, all of one place at once.
+  for (const auto* s = way.begin(); s != way.end(); ++s) {
+    const Air::Filled& h = air[s->haze];
+    if (!h.chosen || std::any_of(way.begin(), s, [&](const auto& o) { return o.haze == s->haze && o.place == s->place; })) continue;
+    float from = s->from, to = s->to;
+    for (const auto& o : way)
+      if (o.haze == s->haze && o.place == s->place) {
+        from = std::min(from, o.from);
+        to = std::max(to, o.to);
+      }
+    to = std::min(to, end);
+    for (const uint32_t k : h.places[s->place].lamps) meetInAir(way, lamps[k], 1, from, to, s);
+    for (const uint32_t k : h.places[s->place].skies) askSky(m_scene.skies[k], from, to, s);
   }
+}
+
+// The path goes on from a place in the air, in a direction that one of its hazes turns it to. False: it ends.
+bool Path::turn(const AirWay& way, float begin, float end, float chance) {
+  const Air& air = *m_scene.air;
+  float density;
+  const float t = Air::lose(way, begin, end, std::min(2, int(3 * m_random.next())), m_sampler.get1(), density);
+  if (t < 0 || !(density > 0) || !std::isfinite(t)) return false;
+  const V3f x = m_origin + m_direction * t;
+  struct Part {
+    const Air::Filled* haze;
+    Color scattering;
+    float bright;
+  };
+  boost::container::small_vector<Part, 4> parts;
+  float all = 0;
+  for (const auto& s : way)
+    if (const Air::Filled& h = air[s.haze]; t >= s.from && t < s.to && mayTurn(h)) {
+      const Color c = h.haze.scattering * air.amount(s, x);
+      if (luminance(c) > 0) parts.push_back({&h, c, luminance(c)}), all += luminance(c);
+    }
+  if (parts.empty()) return false;
+  float u = m_random.next() * all;
+  const Part* by = &parts.back();
+  for (const Part& p : parts) {
+    if (u < p.bright) {
+      by = &p;
+      break;
+    }
+    u -= p.bright;
+  }
+  const V2f around = m_sampler.get2();
+  const float cosine = samplePhase(around.x, by->haze->haze.anisotropy), sine = std::sqrt(std::max(0.0f, 1 - cosine * cosine)), phi = 2 * pi * around.y;
+  Color f(0.0f);
+  float towards = 0; // density of the direction
+  for (const Part& p : parts) {
+    const float share = phase(cosine, p.haze->haze.anisotropy);
+    f += p.scattering * share;
+    towards += p.bright / all * share;
+  }
+  const Color weight = f * air.transmittance(way, m_origin, m_direction, t, m_random) * (1 / (chance * density * towards));
+  m_label = airLabel(*by->haze, 0);
+  if (m_straight) m_first.alpha = 1;
+  m_takenBy = by->haze->thing;
+  m_throughput *= m_nextFactor;
+  m_nextFactor = 1;
+  m_chain = m_straight = false;
+  m_travelled += t;
+  m_width += m_spread * t;
+  m_spread = std::max(m_spread, roughSpread);
+  ++m_scattered;
+  ++m_turned;
+  m_lampsTaken = true;
+  m_previousDensity = chance * towards;
+  m_previousPoint = x;
+  m_sawStraight = true;
+  m_crossed = false;
+  m_origin = x;
+  m_direction = Frame(m_direction).toWorld({sine * std::cos(phi), sine * std::sin(phi), cosine});
+  return goOn(weight, m_random.next());
 }
 
 // Next-event estimation: one lamp, and every sky. The lamp is resampled from a few candidates by what each would give if
@@ -684,6 +852,7 @@ bool Path::surface(const Hit& hit, const Ground& g) {
 
   m_throughput *= m_nextFactor;
   m_nextFactor = 1;
+  m_lampsTaken = false;
   if (!(in.switches & SwitchTakesLight)) return false;
   if (!m_straight && !m_chain && !(in.switches & SwitchLightsOthers)) return false;
   if (m_scene.bounces > 0 && m_bounce >= m_scene.bounces) return false;
@@ -802,7 +971,11 @@ void Path::run(const Hit* first, bool firstMet) {
         continue;
       }
     }
-    if (m_scene.air && !within) crossAir(met ? hit.distance : infinite);
+    if (m_scene.air && (!within || (m_scene.air->anyWithin() && !within->scatters))) {
+      const Crossing c = crossAir(met ? hit.distance : infinite, within ? bodyOf(*within) : 0);
+      if (c == Crossing::Turned) continue;
+      if (c == Crossing::Ended) break;
+    }
     if (!met) {
       meetSky();
       break;

@@ -4,6 +4,7 @@
 #include "core/base/hash.h"
 #include "core/document/units.h"
 #include "core/geometry/form.h"
+#include "core/air/beam.h"
 #include "core/render/air.h"
 #include "core/render/crowd.h"
 #include "core/render/geometry.h"
@@ -34,6 +35,16 @@ struct SceneCache::Content {
     std::vector<M44f> copies;
     std::vector<std::string> troubles; ///< modifiers that were left out
   };
+  // What guides uneven hazes, and what it was made of.
+  struct Cells {
+    std::vector<NodePtr> nodes;
+    Value amount = Constant(0.0);
+    std::vector<double> numbers;
+    std::vector<M44f> matrices;
+    std::vector<Box3f> boxes;
+    std::vector<std::pair<DensityPtr, std::shared_ptr<const DensityCells>>> made;
+  };
+  std::map<NodeId, Cells> cells;
   std::map<uint64_t, Made> forms;
   std::vector<LightKind> lightKinds = allLights();
   Content() = default;
@@ -115,6 +126,8 @@ std::vector<Source> sourcesOf(const Document& doc, double frame, const std::map<
       }
     });
   }
+  for (const Node* n : doc.family("air"))
+    if (const Params p(*n, frame); !isBlack(airLight(p, true))) out.push_back({n->id, {}, 0, 0, n->name, airLight(p) * mix.factor(n->id)});
   // What clear things show of plates, in values of the picture, whatever the camera's exposure.
   for (const Node* n : doc.family("plate"))
     if (const Params p(*n, frame); p.flag("shown") && p.text("lies") == "behind") {
@@ -611,25 +624,193 @@ private:
     s.lights.push_back(std::move(light));
   }
 
+  // Node by node, what patterns are made of: while none of it changes, what was made of them stays.
+  std::vector<NodePtr> patternNodes() const {
+    std::vector<NodePtr> out;
+    for (const NodePtr& n : m_doc.nodes()) {
+      const Node* top = n.get();
+      for (const Node* up = top; up && up->kind->family() != "pattern"; up = top) top = up->parent ? m_doc.find(up->parent) : nullptr;
+      if (top && top->kind->family() == "pattern") out.push_back(n);
+    }
+    return out;
+  }
+
+  // How a haze's amount varies: null where it is the same everywhere, which is then `even`.
+  std::shared_ptr<const Program> amountOf(const Params& p, float& even) const {
+    even = p.pattern("amount") ? 1 : p.real("amount");
+    const PatternUse* use = p.pattern("amount");
+    if (!use) return nullptr;
+    auto program = std::make_shared<const Program>(Program::compile(m_doc, use->pattern, m_options.frame, m_assets, false));
+    if (const Sample4* c = program->constant()) {
+      even = std::max(0.0f, (c->x + c->y + c->z) / 3);
+      return nullptr;
+    }
+    return program;
+  }
+
+  // The amounts of a haze's uneven places on voxels, if they are to be, and their guides: made anew when something that they are
+  // made of has changed. `numbers`: what else that is.
+  void guide(const Params& p, const std::shared_ptr<const Program>& amount, std::vector<Air::Place>& places, const std::vector<BeamForm>& beams) {
+    const Node& n = p.node();
+    SceneCache::Content::Cells now;
+    now.nodes = patternNodes();
+    now.amount = *n.find("amount");
+    now.numbers = {m_options.frame, p.number("fineness")};
+    if (!beams.empty())
+      for (const char* param : {"edge", "fade", "start", "reach"}) now.numbers.push_back(p.number(param));
+    for (const Air::Place& place : places) {
+      now.matrices.push_back(place.toObject);
+      now.boxes.push_back(place.bounds);
+    }
+    SceneCache::Content::Cells& kept = m_cache.cells[n.id];
+    if (kept.nodes != now.nodes || kept.numbers != now.numbers || kept.matrices != now.matrices || kept.boxes != now.boxes || !(kept.amount == now.amount)) {
+      const int share = std::max(1, int(std::cbrt(double(places.size()))));
+      for (size_t k = 0; k < places.size(); ++k) {
+        stopIfCancelled();
+        DensityPtr density = std::make_shared<const PatternDensity>(amount, places[k].toObject, float(mixBits(uint32_t(n.id) + uint32_t(k) * 0x9e37u)) * 0x1p-32f);
+        if (const int fine = int(p.number("fineness")); fine > 0) density = VoxelDensity::baked(*density, places[k].bounds, std::max(4, fine / share));
+        if (!beams.empty()) density = std::make_shared<const BeamDensity>(beams[k], p.real("edge"), p.real("fade"), density);
+        now.made.emplace_back(density, std::make_shared<const DensityCells>(*density, places[k].bounds, std::max(4, 48 / share)));
+      }
+      kept = std::move(now);
+    }
+    for (size_t i = 0; i < places.size(); ++i) std::tie(places[i].density, places[i].cells) = kept.made[i];
+  }
+
+  void addLamps(NodeId light, Air::Place& place) const {
+    const Scene& s = *m_scene;
+    for (size_t i = 0; i < s.emitters.size(); ++i)
+      if (s.things[s.emitters[i].thing].node == light) place.lamps.push_back(uint32_t(i));
+    for (size_t i = 0; i < s.skies.size(); ++i)
+      if (s.things[s.skies[i].thing].node == light) place.skies.push_back(uint32_t(i));
+  }
+
+  void fillHaze(const Params& p, Air::Filled& h, float even, const std::shared_ptr<const Program>& amount) {
+    Scene& s = *m_scene;
+    const Node& n = p.node();
+    if (const NodeId id = p.reference("fills").target) {
+      const Node& shape = *m_doc.find(id);
+      if (shape.kind->id == "object.group") throw badInput("fills: a group has no form of its own; choose one object");
+      h.fills = id;
+      h.geometry = formed(shape).geometry;
+      if (!h.geometry->closed()) throw badInput(fmt::format("fills: {} is open, so it has no inside", shape.name));
+      for (const M44f& place : worldPlaces(m_doc, shape, m_options.frame, [this](const Node& up) { return copiesOf(up); }))
+        if (std::abs(place.determinant()) > 1e-30f) h.places.push_back({place.inverse(), Imath::transform(h.geometry->bounds, place)});
+    } else if (!amount) {
+      h.everywhere = true;
+      h.places.emplace_back();
+    } else { // as far as the set reaches, the camera in it
+      Air::Place place;
+      place.bounds.extendBy(V3f(s.camera.ray(0.5f * float(s.width), 0.5f * float(s.height), {0.5f, 0.5f}, 0.5f).origin));
+      for (const Instance& i : s.instances)
+        if (i.light < 0) place.bounds.extendBy(i.bounds);
+      place.bounds.min -= V3f(0.5f);
+      place.bounds.max += V3f(0.5f);
+      for (int k = 0; k < 3; ++k) {
+        V3f normal(0.0f);
+        normal[k] = 1;
+        place.region.plane(normal, place.bounds.max);
+        place.region.plane(-normal, place.bounds.min);
+      }
+      h.places.push_back(place);
+    }
+    if (amount) guide(p, amount, h.places, {});
+    if (const std::vector<Reference> lights = p.references("lit_by"); !lights.empty()) {
+      h.chosen = true;
+      for (Air::Place& place : h.places)
+        for (const Reference& r : lights) addLamps(r.target, place);
+    }
+    h.start = p.real("start");
+    if (p.real("end") > 0) h.end = p.real("end");
+    h.eye = s.camera.ray(0.5f * float(s.width), 0.5f * float(s.height), {0.5f, 0.5f}, 0.5f).origin;
+    if (!isBlack(airLight(p, true))) {
+      Color baked;
+      h.group = groupOf({n.id, {}, 0, 0}, baked);
+      h.glow = baked * even;
+      if (h.everywhere && !(std::min(h.haze.extinction.x, std::min(h.haze.extinction.y, h.haze.extinction.z)) > 0) && !std::isfinite(h.end))
+        throw badInput("own_light: it is everywhere and hides nothing, so its light has no end; give it a density or a shape");
+    }
+  }
+
+  void fitBeam(const Params& p, Air::Filled& h, const std::shared_ptr<const Program>& dust) {
+    Scene& s = *m_scene;
+    const NodeId id = p.reference("light").target;
+    if (!id) throw badInput("light: a beam needs a light");
+    h.chosen = true;
+    std::vector<Opening> openings;
+    if (const NodeId path = p.reference("opening").target) {
+      const Node& line = *m_doc.find(path);
+      const std::vector<V3f> corners = shapeKind(line)->line(Params(line, m_options.frame), {m_doc, m_options.frame, m_assets});
+      for (const M44f& place : worldPlaces(m_doc, line, m_options.frame, [this](const Node& up) { return copiesOf(up); })) {
+        std::vector<V3f> world;
+        for (const V3f& c : corners) world.push_back(transformPoint(place, c));
+        if (world.size() > 1 && length(world.front() - world.back()) < 1e-6f) world.pop_back();
+        openings.emplace_back(world);
+      }
+    }
+    std::vector<BeamForm> forms;
+    const auto fit = [&](const Emitter& e, uint32_t index, const Opening* opening) {
+      const LightReach reach = e.light->reach();
+      const BeamSource from{reach.centre, reach.radius, reach.spread < 3 && !e.light->infinite() ? reach.axis : V3f(0.0f)};
+      if (!opening && e.light->infinite()) throw badInput(fmt::format("opening: {} is far away, so its beam needs an opening to come through", s.things[e.thing].name));
+      const BeamForm form = beamForm(p, e.light->lit() ? *e.light->lit() : Convex(), from, opening);
+      Air::Place place;
+      place.region = form.region;
+      const Frame frame(dot(form.axis, form.axis) > 0 ? form.axis : V3f(0, 0, 1));
+      M44f own;
+      for (int k = 0; k < 3; ++k) {
+        own[0][k] = frame.x[k];
+        own[1][k] = frame.y[k];
+        own[2][k] = frame.z[k];
+        own[3][k] = form.begin[k];
+      }
+      place.toObject = own.inverse();
+      place.bounds = form.bounds(opening);
+      (e.light->infinite() ? place.skies : place.lamps).push_back(index);
+      forms.push_back(form);
+      if (!dust)
+        if (auto density = std::make_shared<const BeamDensity>(form, p.real("edge"), p.real("fade"), nullptr); !density->even()) place.density = density;
+      for (const Reference& r : p.references("lit_by"))
+        if (r.target != id) addLamps(r.target, place);
+      h.places.push_back(std::move(place));
+    };
+    const auto fitAll = [&](const std::vector<Emitter>& lights) {
+      for (size_t i = 0; i < lights.size(); ++i) {
+        if (s.things[lights[i].thing].node != id) continue;
+        if (openings.empty()) fit(lights[i], uint32_t(i), nullptr);
+        for (const Opening& o : openings) fit(lights[i], uint32_t(i), &o);
+      }
+    };
+    fitAll(s.emitters);
+    fitAll(s.skies);
+    if (dust && !h.places.empty()) guide(p, dust, h.places, forms);
+  }
+
   void addAir() {
     Scene& s = *m_scene;
     std::vector<Air::Filled> hazes;
+    // Air of effects that are off is not there, but for one that is on.
+    std::set<NodeId> off, on;
+    for (const Node* e : m_doc.family("effect"))
+      if (const Params p(*e, m_options.frame); e->kind->param("through"))
+        for (const Reference& r : p.references("through")) (p.flag("on") ? on : off).insert(r.target);
     for (const Node* n : m_doc.family("air")) {
       stopIfCancelled();
       const Params p(*n, m_options.frame);
-      if (!p.flag("shown")) continue;
+      if (!p.flag("shown") || (off.count(n->id) && !on.count(n->id))) continue;
       try {
-        Air::Filled h{hazeOf(p), 0, nullptr, {}};
-        if (const NodeId id = p.reference("fills").target) {
-          const Node& shape = *m_doc.find(id);
-          if (shape.kind->id == "object.group") throw badInput("fills: a group has no form of its own; choose one object");
-          h.geometry = formed(shape).geometry;
-          if (!h.geometry->closed()) throw badInput(fmt::format("fills: {} is open, so it has no inside", shape.name));
-          for (const M44f& place : worldPlaces(m_doc, shape, m_options.frame, [this](const Node& up) { return copiesOf(up); }))
-            if (std::abs(place.determinant()) > 1e-30f) h.places.push_back({place.inverse(), Imath::transform(h.geometry->bounds, place)});
-        }
+        Air::Filled h;
+        h.haze = hazeOf(p);
+        h.scatterings = int(p.number("scatterings"));
+        float even;
+        const std::shared_ptr<const Program> amount = amountOf(p, even);
+        h.haze.scattering *= even;
+        h.haze.extinction *= even;
+        if (n->kind->id == "air.beam") fitBeam(p, h, amount);
+        else fillHaze(p, h, even, amount);
+        if (h.places.empty() || (isBlack(h.haze.extinction) && isBlack(h.glow))) continue;
         h.thing = thingOf(*n);
-        if (!isBlack(h.haze.extinction)) hazes.push_back(std::move(h));
+        hazes.push_back(std::move(h));
       } catch (const Error& e) {
         if (e.kind() == Refusal::Cancelled) throw;
         s.troubles.push_back(std::string(e.what()).starts_with(n->name) ? std::string(e.what()) : fmt::format("{}.{}", n->name, e.what()));
@@ -666,6 +847,10 @@ private:
       float most = 0;
       for (Emitter& e : list) {
         e.weight = luminance(s.amounts[e.group] * e.baked);
+        if (const LightReach reach = e.light->reach(); !e.light->infinite()) {
+          e.centre = reach.centre;
+          e.flux = reach.flux;
+        }
         most = std::max(most, e.weight);
       }
       for (Emitter& e : list) e.weight = most > 0 ? std::max(e.weight, 0.01f * most) : 1;

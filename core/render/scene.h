@@ -91,6 +91,8 @@ struct Emitter {
   float weight = 0;   ///< luminance of its amount, for choosing; never 0
   uint16_t switches = 0; ///< of a sky: its Switches
   float range = std::numeric_limits<float>::infinity(); ///< metres at which its light has faded
+  V3f centre{0.0f}; ///< of a light at finite distance, and its rough lumens at unit power: as its reach says
+  float flux = 1;
   std::vector<bool> linked; ///< by thing: takes its light; empty: all do
   /// What of its light comes to a thing at a distance in metres.
   float share(uint16_t thingThere, float distance) const {
