@@ -16,6 +16,7 @@
 #include "app/settings_panel.h"
 #include "app/theme.h"
 #include "app/things_panel.h"
+#include "core/exchange/frames.h"
 #include "core/base/error.h"
 #include "core/document/file.h"
 #include "core/exchange/export.h"
@@ -26,6 +27,7 @@
 #include "demo/starters.h"
 
 #include <QAction>
+#include <QApplication>
 #include <QCloseEvent>
 #include <QDateTime>
 #include <QFileDialog>
@@ -259,11 +261,16 @@ void MainWindow::makeCommands() {
     exportPicture(f, false);
   });
   const auto exportModels = [this](bool selection) {
-    const QString f = QFileDialog::getSaveFileName(this, selection ? tr("Export the selection") : tr("Export the set"), startFolder() + QStringLiteral("/set.glb"), tr("Models (*.glb *.gltf *.obj *.ply *.stl)"));
+    const QString f = QFileDialog::getSaveFileName(this, selection ? tr("Export the selection") : tr("Export the set"), startFolder() + QStringLiteral("/set.glb"), tr("Models (*.glb *.gltf *.obj *.ply *.stl);;Air as OpenVDB (*.vdb)"));
     if (!f.isEmpty()) m_models->exportSet(f, selection);
   };
-  add("file.export_set", file, tr("Export the set…"), "", tr("Writes the set as a model: glTF, OBJ, PLY, STL"), [exportModels] { exportModels(false); });
-  add("file.export_selection", file, tr("Export the selection…"), "", tr("Writes what is selected as a model: glTF, OBJ, PLY, STL"), [exportModels] { exportModels(true); }, selected);
+  add("file.export_set", file, tr("Export the set…"), "", tr("Writes the set as a model: glTF, OBJ, PLY, STL; or its air as OpenVDB"), [exportModels] { exportModels(false); });
+  add("file.export_selection", file, tr("Export the selection…"), "", tr("Writes what is selected as a model: glTF, OBJ, PLY, STL; or as OpenVDB, if it is air"), [exportModels] { exportModels(true); }, selected);
+  add("file.export_frames", file, tr("Write the frames…"), "Ctrl+Alt+J", tr("Renders the range of frames, one after the other, into numbered files: PNG with alpha, EXR, JPEG, TIFF, HDR"), [this] {
+    const Params s = settingsOf(m_studio.doc());
+    const QString f = QFileDialog::getSaveFileName(this, tr("Write frames %1 to %2").arg(int(s.number("first_frame"))).arg(int(s.number("last_frame"))), startFolder() + QStringLiteral("/frame.png"), tr("Pictures (*.png *.exr *.jpg *.tif *.hdr)"));
+    if (!f.isEmpty()) exportFrames(f);
+  });
   add("file.quit", file, tr("Quit"), "Ctrl+Q", tr("Leaves Ilumbra"), [this] { close(); }, {}, true);
 
   add("edit.undo", edit, tr("Undo"), "Ctrl+Z", tr("Takes the last step back"), [this] { m_studio.undo(); }, [this] { return m_studio.history().canUndo(); });
@@ -424,6 +431,7 @@ void MainWindow::makeCommands() {
   };
   add("picture.ask", picture, tr("Ask the pixel"), "Ctrl+Shift+A", tr("Where the light of a pixel comes from, and what is seen there"), tool(PictureView::Tool::Ask), {}, true);
   add("picture.focus", picture, tr("Focus by a click"), "Ctrl+Shift+F", tr("Sets the camera's focus on what is pressed"), tool(PictureView::Tool::Focus));
+  add("picture.opening", picture, tr("Beam through an opening"), "Ctrl+Alt+B", tr("Press on an opening in the picture and drag into the room: light, haze and reach are made together"), tool(PictureView::Tool::Opening));
   add("picture.draw", picture, tr("Draw points"), "Ctrl+Alt+N", tr("Presses in the picture set points of the path or turned form that is selected, or of a new path"), [this] {
     if (m_picture->tool() == PictureView::Tool::Draw) return m_picture->setTool(PictureView::Tool::Pick);
     if (!m_picture->drawn()) {
@@ -557,7 +565,17 @@ void MainWindow::saveFile(const QString& path, std::function<void()> done) {
   });
 }
 
-void MainWindow::importFile(const QString& path, std::function<void()> done) { m_models->import(path, std::move(done)); }
+void MainWindow::importFile(const QString& path, std::function<void()> done) {
+  if (!path.endsWith(QStringLiteral(".vdb"), Qt::CaseInsensitive)) return m_models->import(path, std::move(done));
+  // Voxels are air; whether they can be read is told when they are compiled.
+  NodeId made = 0;
+  m_studio.edit(tr("Import %1").arg(QFileInfo(path).fileName()), [&](const Document& d) {
+    const Document out = addNode(d, "air.grid", QFileInfo(path).completeBaseName().toStdString(), {}, &made);
+    return setValue(out, made, "file", Constant(path.toStdString()));
+  });
+  if (made) m_studio.select({made});
+  if (done) done();
+}
 
 void MainWindow::openStarter(const QString& name) {
   if (!mayLeave()) return;
@@ -603,6 +621,27 @@ void MainWindow::exportPicture(const QString& path, bool whenFinished, std::func
       else self->m_studio.tell(error, true);
       if (done) done();
     }, Qt::QueuedConnection);
+  });
+}
+
+void MainWindow::exportFrames(const QString& path) {
+  const Document doc = m_studio.doc();
+  const auto* views = &m_studio.views();
+  const Params s = settingsOf(doc);
+  const int first = int(s.number("first_frame")), last = int(s.number("last_frame"));
+  const QPointer<MainWindow> self(this);
+  m_studio.background(tr("Writing frames %1 to %2").arg(first).arg(last), [self, doc, views, path, first, last](const CancelFlag& cancel) -> std::function<void()> {
+    AssetCache assets;
+    int written = 0;
+    writeFrames(doc, path.toStdString(), first, last, assets, *views, cancel, [&](int frame) {
+      ++written;
+      QMetaObject::invokeMethod(qApp, [self, frame, last] {
+        if (self) self->m_studio.tell(tr("Frame %1 of %2 is written").arg(frame).arg(last));
+      }, Qt::QueuedConnection);
+    });
+    return [self, written] {
+      if (self) self->m_studio.tell(tr("Wrote %n frame(s)", nullptr, written));
+    };
   });
 }
 

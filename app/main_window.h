@@ -48,6 +48,8 @@ public:
   void importFile(const QString& path, std::function<void()> done = {});
   void openStarter(const QString& name);
   /// Writes the picture as it is now, or when it is finished.
+  /// Renders and writes the document's range of frames in the background; "shot.png" becomes "shot.0001.png" and so on.
+  void exportFrames(const QString& path);
   void exportPicture(const QString& path, bool whenFinished, std::function<void()> done = {});
   void addThing(const QString& kind);
   /// "right", "left", "drawer" or "route": folds or unfolds.

@@ -4,6 +4,7 @@
 #include "app/pixel_note.h"
 
 #include "app/theme.h"
+#include "core/base/error.h"
 #include "core/document/units.h"
 #include "core/geometry/shape.h"
 #include "core/render/part.h"
@@ -85,6 +86,15 @@ std::vector<Handle> PictureView::handles() const {
   }
   if (m_tool == Tool::Draw) return points;
   if (lamp) return handlesOf(doc, *n, m_studio.frame(), seenBy);
+  if (n && n->kind->family() == "air") {
+    // A beam's own; of haze those of the shape that it fills.
+    const ScenePtr scene = m_studio.session().scene();
+    if (n->kind->param("fills")) {
+      const NodeId shape = Params(*n, m_studio.frame()).reference("fills").target;
+      return shape ? placingHandles(doc, {shape}, m_studio.frame(), seenBy, m_placing) : std::vector<Handle>();
+    }
+    return scene ? airHandles(doc, *n, m_studio.frame(), *scene) : std::vector<Handle>();
+  }
   if (m_studio.isSelected(camera->id)) return {}; // it would move with what is dragged
   std::vector<Handle> placing = placingHandles(doc, m_studio.selection(), m_studio.frame(), seenBy, m_placing);
   std::move(placing.begin(), placing.end(), std::back_inserter(points));
@@ -110,6 +120,30 @@ void PictureView::drawAt(const QPointF& at, bool sharp) {
   if (const ScenePtr scene = m_studio.session().scene()) onto = lookAt(*scene, float(to.x()), float(to.y()), treeOf(m_studio.doc(), line->id));
   m_studio.edit(tr("Draw a point of %1").arg(qs(line->name)), [&, id = line->id](const Document& d) { return drawPoint(d, id, m_studio.frame(), seenBy, {float(to.x()), float(to.y())}, onto, sharp); });
   update();
+}
+
+bool PictureView::openAt(const QPointF& at, const QPointF* corner) {
+  const ScenePtr scene = m_studio.session().scene();
+  if (!scene) return m_studio.tell(tr("There is no picture to find an opening in yet"), true), false;
+  const QPointF from = toPicture(at);
+  std::vector<std::string> told;
+  try {
+    FoundOpening opening;
+    if (corner) {
+      const QPointF to = toPicture(*corner);
+      opening = drawnOpening(*scene, {float(from.x()), float(from.y())}, {float(to.x()), float(to.y())});
+    } else {
+      opening = findOpening(*scene, {float(from.x()), float(from.y())});
+    }
+    if (!m_studio.edit(tr("Beam through an opening"), [&](const Document& d) { return openBeam(d, *scene, opening, m_beam, &told); }, m_gesture)) return false;
+  } catch (const Error& e) {
+    return m_studio.tell(qs(std::string(e.what())), true), false;
+  }
+  m_studio.select({m_beam.beam});
+  QStringList lines;
+  for (const std::string& t : told) lines << qs(t);
+  m_studio.tell(lines.join(QStringLiteral("; ")));
+  return true;
 }
 
 void PictureView::setPlacing(const Placing& placing) {
@@ -152,7 +186,7 @@ void PictureView::drawHandles(QPainter& p) {
     if (h.id != held) continue;
     const Node& n = *m_studio.currentNode();
     QString text = qs(h.label);
-    if (!h.param.empty()) text += QStringLiteral("  ") + qs(formatValue(m_studio.doc(), *n.kind->param(h.param), Params(n, m_studio.frame()).constant(h.param)));
+    if (!h.param.empty() && n.kind->param(h.param)) text += QStringLiteral("  ") + qs(formatValue(m_studio.doc(), *n.kind->param(h.param), Params(n, m_studio.frame()).constant(h.param)));
     else if (m_drag == Drag::Handle && !m_typed.isEmpty()) text += QStringLiteral("  %1_ %2").arg(m_typed, qs(h.unit));
     else if (m_drag == Drag::Handle && h.amount) text += QStringLiteral("  %1 %2").arg(m_amount, 0, 'f', h.unit == "°" ? 1 : 3).arg(qs(h.unit));
     p.setFont(theme::font(11));
@@ -308,7 +342,7 @@ void PictureView::paintEvent(QPaintEvent*) {
     draw(m_image, where);
     p.drawRect(where.adjusted(-1, -1, 0, 0));
   }
-  if (v.stopsOverlay) {
+  if (v.stopsOverlay || v.pass == ShownPass::AirDepth) {
     // What the colours stand for, in stops from white.
     const auto& scale = stopsScale();
     const double w = std::min(26.0, (r.width() - 40) / double(scale.size()));
@@ -318,7 +352,7 @@ void PictureView::paintEvent(QPaintEvent*) {
     for (const StopsColour& c : scale) {
       p.fillRect(QRectF(x, r.top() + 12, w - 2, 12), QColor(c.r, c.g, c.b));
       p.setPen(theme::text);
-      p.drawText(QRectF(x - 6, r.top() + 25, w + 10, 14), Qt::AlignCenter, c.stops > 0 ? QStringLiteral("+%1").arg(c.stops) : QString::number(c.stops));
+      p.drawText(QRectF(x - 6, r.top() + 25, w + 10, 14), Qt::AlignCenter, v.pass == ShownPass::AirDepth ? (c.stops < 0 ? QStringLiteral("1/%1").arg(1 << -c.stops) : QString::number(1 << c.stops)) : c.stops > 0 ? QStringLiteral("+%1").arg(c.stops) : QString::number(c.stops));
       x += w;
     }
   }
@@ -508,6 +542,7 @@ void PictureView::setTool(Tool tool) {
   if (tool == Tool::Ask) m_studio.tell(tr("Press in the picture to see where its light comes from; Escape ends it"));
   if (tool == Tool::Draw) m_studio.tell(tr("Press where the next point is to be: Shift makes it sharp, Backspace takes it back, Escape ends it"));
   if (tool == Tool::Focus) m_studio.tell(tr("Press on what is to be sharp; Escape ends it"));
+  if (tool == Tool::Opening) m_studio.tell(tr("Press on an opening or a face and drag into the room; with Shift draw a rectangle on a wall; Escape ends it"));
   setCursor(tool == Tool::Pick ? Qt::ArrowCursor : Qt::CrossCursor);
   update();
 }
@@ -559,6 +594,15 @@ void PictureView::mousePressEvent(QMouseEvent* e) {
     return;
   }
   m_gesture = m_studio.newGesture();
+  if (e->button() == Qt::LeftButton && m_tool == Tool::Opening) {
+    if (e->modifiers() & Qt::ShiftModifier) {
+      m_drag = Drag::Rectangle;
+      m_marquee = QRectF(m_press, QSizeF(0, 0));
+    } else if (openAt(e->position())) {
+      m_drag = Drag::Reach;
+    }
+    return;
+  }
   if (e->button() == Qt::LeftButton && e->modifiers() == Qt::NoModifier)
     for (Handle& h : handles())
       if ((fromPicture(h.at) - e->position()).manhattanLength() <= 10) {
@@ -616,7 +660,17 @@ void PictureView::mouseMoveEvent(QMouseEvent* e) {
     if ((e->position() - m_press).manhattanLength() < 5) return;
     m_drag = m_extends ? Drag::Marquee : Drag::Orbit;
   }
-  if (m_drag == Drag::Marquee) {
+  if (m_drag == Drag::Reach) {
+    const Node* camera = activeCamera(m_studio.doc());
+    if (!camera || (e->position() - m_press).manhattanLength() < 5) return;
+    const Params s = settingsOf(m_studio.doc());
+    const Camera seenBy(m_studio.doc(), *camera, m_studio.frame(), int(s.number("width")), int(s.number("height")));
+    const double reach = std::clamp(std::round(reachAt(m_beam, seenBy, {float(at.x()), float(at.y())}) * 100) / 100, 0.05, 1e4);
+    m_studio.edit(tr("Beam through an opening"), [&](const Document& d) { return setNow(d, {m_beam.beam, "reach", 0, {}}, Constant(reach)); }, m_gesture);
+    update();
+    return;
+  }
+  if (m_drag == Drag::Marquee || m_drag == Drag::Rectangle) {
     m_marquee = QRectF(m_press, e->position()).normalized();
     return update();
   }
@@ -630,6 +684,16 @@ void PictureView::mouseReleaseEvent(QMouseEvent* e) {
     // A handle that was only clicked was in the way of what lies there.
     if (!m_dragged && m_typed.isEmpty()) pickAt(e->position(), Qt::NoModifier);
     m_typed.clear();
+    update();
+  }
+  if (was == Drag::Reach) {
+    setTool(Tool::Pick);
+    m_studio.tell(tr("The beam reaches %1 m").arg(Params(*m_studio.doc().find(m_beam.beam), m_studio.frame()).number("reach"), 0, 'f', 2));
+  }
+  if (was == Drag::Rectangle) {
+    const QPointF corner = e->position();
+    m_marquee = QRectF();
+    if (openAt(m_press, &corner)) setTool(Tool::Pick);
     update();
   }
   if (was == Drag::Marquee) {
@@ -683,6 +747,11 @@ void PictureView::keyPressEvent(QKeyEvent* e) {
     if (m_tool == Tool::Draw) return setTool(Tool::Pick);
     return QWidget::keyPressEvent(e);
   case Qt::Key_Escape:
+    if (m_drag == Drag::Reach) {
+      m_drag = Drag::None;
+      m_studio.undo();
+      return update();
+    }
     if (m_drag == Drag::Handle) { // as it was
       m_drag = Drag::None;
       m_typed.clear();

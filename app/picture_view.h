@@ -1,5 +1,6 @@
 #pragma once
 #include "app/studio.h"
+#include "core/session/beams.h"
 #include "core/session/placing.h"
 
 #include <QImage>
@@ -26,8 +27,9 @@ public:
   void setWipe(double share);
   /// What a press in the picture does: picks and moves the camera; draws the region to render; reads the pixel; sets the
   /// camera's focus on what is there; sets a point of the path or profile that is selected (Backspace takes it back, with Shift
-  /// it is sharp, at the first point the path closes). Escape goes back to the first.
-  enum class Tool { Pick, Region, Ask, Focus, Draw };
+  /// it is sharp, at the first point the path closes); makes a beam through the opening that is pressed on, as far as the drag goes
+  /// (with Shift: on a rectangle that is drawn). Escape goes back to the first.
+  enum class Tool { Pick, Region, Ask, Focus, Draw, Opening };
   void setTool(Tool tool);
   Tool tool() const { return m_tool; }
   void setRegionTool(bool on) { setTool(on ? Tool::Region : Tool::Pick); }
@@ -44,6 +46,9 @@ public:
   /// Shift: besides what is selected; Alt, while a role is picked for: the copy under the pointer alone.
   void pickAt(const QPointF& at, Qt::KeyboardModifiers keys);
   void drawAt(const QPointF& at, bool sharp);
+  /// A beam through the opening at a place of the widget, or through the rectangle from there to another. False, and told, when there
+  /// is none.
+  bool openAt(const QPointF& at, const QPointF* corner = nullptr);
 
   void setCorner(bool on);
   bool corner() const { return m_corner; }
@@ -76,7 +81,7 @@ Q_SIGNALS:
   void wiped();
 
 private:
-  enum class Drag { None, Pending, Orbit, Pan, Dolly, Wipe, Region, Ask, Handle, Marquee };
+  enum class Drag { None, Pending, Orbit, Pan, Dolly, Wipe, Region, Ask, Handle, Marquee, Reach, Rectangle };
   QPointF toPicture(const QPointF& at) const;
   void arrived();
   void moveCamera(Drag how, const QPointF& by);
@@ -119,6 +124,7 @@ private:
   QString m_typed;          ///< the amount that is being typed while a handle is held
   double m_amount = 0;      ///< of the drag so far
   Placing m_placing;
+  MadeBeam m_beam;          ///< whose reach is being dragged
   QRectF m_marquee;
   bool m_extends = false;   ///< the press had Shift
 };

@@ -76,7 +76,11 @@ ParamRow* SettingsPanel::row(NodeId node, const std::string& param) const {
 }
 
 // False for a parameter that says nothing while a choice beside it stands elsewhere.
-static bool counts(const Node& n, const ParamDef& d, double frame) { return d.onlyIf.empty() || Params(n, frame).text(d.onlyIf) == d.onlyAt; }
+static bool counts(const Node& n, const ParamDef& d, double frame) {
+  if (d.onlyIf.empty()) return true;
+  if (d.onlyAt == "a pattern") return n.find(d.onlyIf) && n.find(d.onlyIf)->pattern();
+  return Params(n, frame).text(d.onlyIf) == d.onlyAt;
+}
 
 // Everything that decides which rows there are.
 std::string SettingsPanel::shape() const {

@@ -6,7 +6,9 @@
 #include "core/document/edit.h"
 #include "core/document/file.h"
 #include "core/exchange/assets.h"
+#include "core/exchange/frames.h"
 #include "core/exchange/passes.h"
+#include "core/render/plate.h"
 #include "core/session/proof.h"
 
 #include <CLI/CLI.hpp>
@@ -60,12 +62,6 @@ Document prepared(const Context& c, const Args& a) {
     set("camera", Reference{n->id, nullptr});
   }
   return doc;
-}
-
-// A sequence's file for a frame: "shot.0012.exr".
-std::string frameName(const std::string& output, double frame) {
-  const std::filesystem::path p(output);
-  return (p.parent_path() / fmt::format("{}.{:04.0f}{}", p.stem().string(), frame, p.extension().string())).string();
 }
 
 struct Rendered {
@@ -141,8 +137,8 @@ void renderCommand(const Context& c, const Args& a) {
     const PictureFile file = pictureFile(doc, frames[i], r.rendering, r.rendering.scene().amounts, r.developed, passes, tasks, r.denoiser ? &*r.denoiser : nullptr);
     std::vector<float> alpha;
     if (a.alpha)
-      for (size_t k = 0; k < r.developed.picture.pixels(); ++k) alpha.push_back(r.rendering.film().alpha(k));
-    const std::string output = sequence ? frameName(a.output, frames[i]) : a.output;
+      for (size_t k = 0; k < r.developed.picture.pixels(); ++k) alpha.push_back(plateAlpha(r.rendering.scene().plates.get(), r.rendering.film(), k));
+    const std::string output = sequence ? frameName(a.output, int(frames[i])) : a.output;
     writePicture(file, output, views, settingsOf(doc).text("view"), a.alpha ? &alpha : nullptr);
     const TraceCount& count = r.rendering.count();
     report.push_back({{"file", output},

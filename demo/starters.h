@@ -26,6 +26,7 @@ const Starter& findStarter(const std::string& name);
 /// document as it stands in `path`.
 Document writeStarter(const Starter& starter, const std::shared_ptr<const Kinds>& kinds, const std::string& path);
 
+Starter amberHoneycombStarter();
 Starter slottedShutterStarter();
 Starter zodiacBandStarter();
 Starter dustyProjectorStarter();

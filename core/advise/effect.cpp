@@ -22,6 +22,7 @@ const EffectKind* effectKind(const Node& effect) {
 
 std::vector<NodeId> roleOf(const Document&, const Node& effect, const std::string& param) {
   std::vector<NodeId> out;
+  if (!effect.kind->param(param)) return out;
   for (const Reference& r : Params(effect, 0).references(param)) out.push_back(r.target);
   return out;
 }

@@ -39,7 +39,7 @@ EffectKind nebulaEffect();
 EffectKind projectorBeamEffect();
 EffectKind shaftsEffect();
 
-/// Everything that fills the roles of an effect, by role.
+/// Everything that fills a role of an effect; nothing if it has no such role.
 std::vector<NodeId> roleOf(const Document& doc, const Node& effect, const std::string& param);
 /// Puts things into the roles that they fit. Objects and lights come from a selection; what fits nowhere is returned in
 /// `left` by name.

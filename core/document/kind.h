@@ -33,7 +33,7 @@ struct ParamDef {
   std::vector<std::string> accepts;        ///< kinds, or prefixes ending in a dot, that a reference takes
   std::string helpText;
   std::string group;                       ///< heading in the panel; empty: the first, unnamed group
-  std::string onlyIf, onlyAt;              ///< a choice of the same kind, and the value at which this counts; empty: always
+  std::string onlyIf, onlyAt;              ///< a parameter of the same kind, and the value at which this counts; empty: always
 
   ParamDef&& soft(double lo, double hi) && { softMin = lo; softMax = hi; return std::move(*this); }
   ParamDef&& range(double lo, double hi) && { hardMin = lo; hardMax = hi; return std::move(*this); }
@@ -45,7 +45,7 @@ struct ParamDef {
   ParamDef&& at(Stage s) && { stage = s; return std::move(*this); }
   ParamDef&& help(std::string text) && { helpText = std::move(text); return std::move(*this); }
   ParamDef&& in(std::string heading) && { group = std::move(heading); return std::move(*this); }
-  /// It counts only while another parameter of the kind has this value: elsewhere the panel leaves it out.
+  /// It counts only while another parameter of the kind has this value, or is driven by "a pattern": elsewhere the panel leaves it out.
   ParamDef&& when(std::string param, std::string value) && { onlyIf = std::move(param); onlyAt = std::move(value); return std::move(*this); }
 };
 

@@ -1,6 +1,7 @@
 #include "core/pattern/image.h"
 #include "core/exchange/assets.h"
 
+#include "core/air/voxel_grid.h"
 #include "core/base/error.h"
 #include "core/exchange/child.h"
 #include "core/exchange/paged_image.h"
@@ -26,6 +27,7 @@ struct AssetCache::Content {
   std::map<std::string, std::shared_ptr<const Image>> images;
   std::map<std::string, TextOutline> outlines;
   std::map<std::string, Footage> movies;
+  std::map<std::string, std::shared_ptr<const VoxelGrid>> volumes;
 };
 
 AssetCache::AssetCache(size_t textureBytes) : m_content(std::make_shared<Content>(textureBytes)) {}
@@ -89,6 +91,19 @@ TextOutline AssetCache::outline(const std::string& path, const std::string& line
   return m_content->outlines[key] = std::move(made);
 }
 
+std::shared_ptr<const VoxelGrid> AssetCache::volume(const std::string& path, const std::string& density, const std::string& heat, const CancelFlag* cancel) {
+  const std::string request = "volume:" + density + "\n" + heat, key = request + stamp(path, -1);
+  {
+    const std::lock_guard lock(m_content->mutex);
+    if (const auto it = m_content->volumes.find(key); it != m_content->volumes.end()) return it->second;
+  }
+  auto made = decodeVolume(parseInChild(request, path, -1, {}, cancel));
+  const std::lock_guard lock(m_content->mutex);
+  // Of a played sequence only what was shown of late stays.
+  if (m_content->volumes.size() >= 4) std::erase_if(m_content->volumes, [](const auto& entry) { return entry.second.use_count() == 1; });
+  return m_content->volumes[key] = std::move(made);
+}
+
 Footage AssetCache::movie(const std::string& path, const CancelFlag* cancel) {
   const std::string key = stamp(path, -1);
   {
@@ -116,7 +131,8 @@ Assets AssetCache::assets(const std::string& folder, const CancelFlag* cancel) {
   return {[self, absolute, cancel](const std::string& name) mutable { return self.model(absolute(name), cancel); },
           [self, absolute, cancel](const std::string& name, int index) mutable { return self.image(absolute(name), index, cancel); },
           [self, absolute, cancel](const std::string& name, const std::string& line, float tracking) mutable { return self.outline(absolute(name), line, tracking, cancel); },
-          footage};
+          footage,
+          [self, absolute, cancel](const std::string& name, const std::string& density, const std::string& heat) mutable { return self.volume(absolute(name), density, heat, cancel); }};
 }
 
 } // namespace ilumbra

@@ -61,7 +61,7 @@ int parseIfChild(int argc, char** argv) {
   std::string bytes;
   try {
     const int index = std::atoi(argv[4]);
-    bytes = what == "image" ? readImageBytes(path, index) : what == "footage" ? readFootageBytes(path) : what == "encoded" ? readEncodedBytes(path, index) : what == "picture" ? readLayersBytes(path) : what.starts_with("outline:") ? readOutlineBytes(path, what.substr(8)) : readModelBytes(path);
+    bytes = what == "image" ? readImageBytes(path, index) : what == "footage" ? readFootageBytes(path) : what == "encoded" ? readEncodedBytes(path, index) : what == "picture" ? readLayersBytes(path) : what.starts_with("volume:") ? readVolumeBytes(path, what.substr(7)) : what.starts_with("outline:") ? readOutlineBytes(path, what.substr(8)) : readModelBytes(path);
   } catch (const std::bad_alloc&) {
     std::fputs("needs more memory than a file may", stderr);
     return 3;

@@ -1,4 +1,5 @@
 #include "core/exchange/export.h"
+#include "core/exchange/volume_write.h"
 
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
@@ -328,6 +329,7 @@ void exportModel(const Model& model, const std::string& path, const std::vector<
 }
 
 std::vector<std::string> exportSetTo(const Document& doc, const std::string& path, AssetCache& cache, const ExportOptions& options, const CancelFlag* cancel) {
+  if (path.ends_with(".vdb")) return exportAirTo(doc, path, cache, options.only, 192, cancel);
   checkExtension(path);
   SceneCache forms;
   const Assets assets = cache.assets(doc.folder(), cancel);

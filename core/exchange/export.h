@@ -15,7 +15,7 @@ struct ExportOptions {
 /// `assets`: for the copies of what carries lamps.
 Model modelOf(const Document& doc, const Scene& scene, const ExportOptions& options = {}, const Assets& assets = {});
 
-/// Builds the set and writes it as .glb, .gltf, .obj, .ply or .stl, as a whole or not at all. Returns what was left out, a
+/// Builds the set and writes it as .glb, .gltf, .obj, .ply or .stl, or its air as .vdb (volume_write.h), as a whole or not at all. Returns what was left out, a
 /// sentence each. Throws Usage for another extension, Io, Cancelled.
 std::vector<std::string> exportSetTo(const Document& doc, const std::string& path, AssetCache& cache, const ExportOptions& options = {}, const CancelFlag* cancel = nullptr);
 /// The same of a model that is there. `images`: the encoded bytes of each of its pictures, PNG or JPEG; empty: that one is left out.

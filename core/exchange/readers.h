@@ -9,6 +9,7 @@ struct Model;
 class Image;
 struct TextOutline;
 struct Footage;
+struct VoxelGrid;
 
 // In the child: they read a file that nobody vouches for, and throw BadInput.
 std::string readModelBytes(const std::string& path);
@@ -20,6 +21,8 @@ std::string readMovieFrameBytes(const std::string& path, int index);
 std::string readFootageBytes(const std::string& path);
 /// All channels of a picture as floats.
 std::string readLayersBytes(const std::string& path);
+/// `request`: the name of the density grid, a line's end, and that of the heat grid; either may be empty.
+std::string readVolumeBytes(const std::string& path, const std::string& request);
 /// `request`: spacing in ems, a colon, and the line of text.
 std::string readOutlineBytes(const std::string& path, const std::string& request);
 
@@ -45,6 +48,7 @@ std::shared_ptr<const Model> decodeModel(const std::string& bytes);
 std::shared_ptr<const Image> decodeImage(const std::string& bytes);
 TextOutline decodeOutline(const std::string& bytes);
 Footage decodeFootage(const std::string& bytes);
+std::shared_ptr<const VoxelGrid> decodeVolume(const std::string& bytes);
 std::string encode(const Model& model);
 
 } // namespace ilumbra

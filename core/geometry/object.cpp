@@ -98,7 +98,7 @@ double Shape::area() const {
 
 std::vector<ShapeKind> allShapes() {
   std::vector<ShapeKind> all = {sphereShape(), boxShape(), planeShape(), discShape(), cylinderShape(), tubeShape(), coneShape(), torusShape(), knotShape(), polyhedronShape(),
-                                gemShape(), lensShape(), prismShape(), turnedShape(), textShape(), pathShape(), backdropShape(), cardShape(), waterShape(), twinShape(), meshShape(), groupShape()};
+                                gemShape(), lensShape(), prismShape(), turnedShape(), textShape(), pathShape(), backdropShape(), cardShape(), waterShape(), patternFormShape(), twinShape(), meshShape(), groupShape()};
   for (ShapeKind& s : all) {
     if (s.build) s.kind.slots.push_back({"modifiers", "Modifiers", {"modifier."}, Stage::Geometry});
     if (s.build) s.kind.slots.push_back({"carries", "Carries", {"object.", "light.", "camera."}, Stage::Geometry});

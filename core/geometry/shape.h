@@ -100,6 +100,7 @@ ShapeKind torusShape();
 ShapeKind tubeShape();
 ShapeKind turnedShape();
 ShapeKind twinShape();
+ShapeKind patternFormShape();
 ShapeKind waterShape();
 
 } // namespace ilumbra

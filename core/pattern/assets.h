@@ -9,6 +9,7 @@ namespace ilumbra {
 /// An imported model as it comes from a file: parts, their materials, lights and cameras, in a tree (geometry/model.h).
 struct Model;
 class Image;
+struct VoxelGrid;
 /// A line of text in a font's outlines (geometry/text_outline.h).
 struct TextOutline;
 
@@ -28,6 +29,8 @@ struct Assets {
   std::function<TextOutline(const std::string& fontFile, const std::string& line, float tracking)> outline = {};
   /// The movie, or the sequence that a numbered file belongs to: the file alone where it has no number.
   std::function<Footage(const std::string& file)> footage = {};
+  /// Voxels of an OpenVDB file; names of its grids, or empty for those that are usual.
+  std::function<std::shared_ptr<const VoxelGrid>(const std::string& file, const std::string& density, const std::string& heat)> volume = {};
 };
 
 } // namespace ilumbra

@@ -11,7 +11,7 @@
 namespace ilumbra {
 
 std::vector<PatternKind> allPatterns() {
-  return {constantPattern(), imagePattern(), rampPattern(), rampKey(), noisePattern(), mistPattern(), mistLayer(), incidencePattern(), mixPattern(), remapPattern(), warpPattern()};
+  return {constantPattern(), imagePattern(), rampPattern(), rampKey(), noisePattern(), mistPattern(), mistLayer(), incidencePattern(), mixPattern(), solidPattern(), solidPart(), combPattern(), remapPattern(), warpPattern()};
 }
 
 namespace {

@@ -117,6 +117,7 @@ struct PatternKind {
 /// Every pattern. A new one is a file in this folder and a line here.
 std::vector<PatternKind> allPatterns();
 
+PatternKind combPattern();
 PatternKind constantPattern();
 PatternKind imagePattern();
 PatternKind incidencePattern();
@@ -127,6 +128,8 @@ PatternKind noisePattern();
 PatternKind rampPattern();
 PatternKind rampKey();
 PatternKind remapPattern();
+PatternKind solidPattern();
+PatternKind solidPart();
 PatternKind warpPattern();
 
 } // namespace ilumbra

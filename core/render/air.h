@@ -50,6 +50,7 @@ public:
     DensityPtr density;                        ///< null: even
     std::shared_ptr<const DensityCells> cells; ///< guide where it is uneven; null: `most` alone does
     float most = 1;
+    DensityPtr heat;  ///< by which its own light varies; null: as its density does
     boost::container::small_vector<uint32_t, 2> lamps, skies; ///< of a haze with chosen lights: indices into the scene's emitters and skies
   };
   struct Filled {
@@ -125,7 +126,8 @@ template <typename F> void Air::glow(const AirWay& way, const V3f& o, const V3f&
     // One place of the stretch, evenly; what comes through up to there is estimated.
     const float t = s.from + (s.to - s.from) * random.next();
     if (!std::isfinite(t)) continue;
-    f(h, h.glow * transmittance(way, o, d, t, random) * (amount(s, o + d * t) * (s.to - s.from)));
+    const Density* heat = h.places[s.place].heat.get();
+    f(h, h.glow * transmittance(way, o, d, t, random) * ((heat ? heat->at(o + d * t) : amount(s, o + d * t)) * (s.to - s.from)));
   }
 }
 

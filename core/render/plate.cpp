@@ -36,6 +36,7 @@ Kind plateKind() {
                            flag("use_alpha", "Its alpha counts", true).at(Stage::Shading).in("Picture").help("Off: it covers the frame all over"),
                            number("stops", "Exposure", "stops", 0).soft(-6, 6).range(-30, 30).at(Stage::Shading).matters().help("Its own: the camera's does not change it"),
                            number("opacity", "Opacity", "", 1).range(0, 1).at(Stage::Shading).help("How much of it is there"),
+                           number("coverage", "Coverage", "%", 1).range(0, 1).patterned().at(Stage::Shading).matters().help("Its alpha from place to place: with a mist in the picture's space it drifts over what lies behind"),
                            choice("lies", "Lies", {"behind", "in front"}).at(Stage::Shading).help("Of the render"),
                            flag("shown", "Shown", true).at(Stage::Shading).help("Off: as if it were not there; files then have their own alpha"),
                            number("focal_length", "Its focal length", "mm", 0).soft(10, 200).range(0, 10000).fixed().at(Stage::Display).in("Camera match").help("Of the lens that took it, on a film as wide as the camera's; 0: not known"),
@@ -59,6 +60,8 @@ public:
     m_gain = std::exp2(p.real("stops"));
     m_opacity = p.real("opacity");
     m_kind = p.text("shows");
+    if (const PatternUse* use = p.pattern("coverage")) spread(Program::compile(doc, use->pattern, p.frame(), assets, false), width, height);
+    else m_opacity *= p.real("coverage");
     if (m_kind == "picture") {
       if (p.text("file").empty()) throw badInput("no picture is named");
       m_image = shownImage(p, doc, assets);
@@ -119,11 +122,37 @@ public:
       t.alpha = 1;
     }
     t.alpha *= m_opacity;
+    if (!m_cover.empty()) t.alpha *= coverage(x, y);
     t.light *= m_gain * t.alpha;
     return t;
   }
 
 private:
+  // A coverage is soft: it is asked at fewer places than there are pixels, so that it plays at speed, and lies smooth between them.
+  void spread(const Program& program, int width, int height) {
+    const int step = std::max(1, width / 420);
+    m_coverWide = (width + step - 1) / step + 1;
+    m_coverHigh = (height + step - 1) / step + 1;
+    m_cover.resize(size_t(m_coverWide) * size_t(m_coverHigh));
+    tbb::parallel_for(0, m_coverHigh, [&](int y) {
+      for (int x = 0; x < m_coverWide; ++x) {
+        PatternPoint p;
+        p.uv = {float(x) / float(m_coverWide - 1), float(y) / float(m_coverHigh - 1)};
+        p.screen = p.world = p.position = {p.uv.x, p.uv.y, 0};
+        const Sample4 v = program.evaluate(p);
+        m_cover[size_t(y) * size_t(m_coverWide) + size_t(x)] = clamp01((v.x + v.y + v.z) / 3);
+      }
+    });
+  }
+  float coverage(float x, float y) const {
+    const float u = clamp01(x) * float(m_coverWide - 1), v = clamp01(y) * float(m_coverHigh - 1);
+    const int i = std::min(int(u), m_coverWide - 2), j = std::min(int(v), m_coverHigh - 2);
+    const float* at = m_cover.data() + size_t(j) * size_t(m_coverWide) + size_t(i);
+    const float a = mix(at[0], at[1], u - float(i)), b = mix(at[m_coverWide], at[m_coverWide + 1], u - float(i));
+    return mix(a, b, v - float(j));
+  }
+  std::vector<float> m_cover;
+  int m_coverWide = 0, m_coverHigh = 0;
   V3f triple(const char* name) const {
     const Triple t = m_p.triple(name);
     return {float(t[0]), float(t[1]), float(t[2])};

@@ -5,6 +5,8 @@
 #include "core/document/units.h"
 #include "core/geometry/form.h"
 #include "core/air/beam.h"
+#include "core/air/voxel_grid.h"
+#include "core/pattern/playback.h"
 #include "core/render/air.h"
 #include "core/render/crowd.h"
 #include "core/render/geometry.h"
@@ -43,6 +45,7 @@ struct SceneCache::Content {
     std::vector<M44f> matrices;
     std::vector<Box3f> boxes;
     std::vector<std::pair<DensityPtr, std::shared_ptr<const DensityCells>>> made;
+    DensityPtr heat;
   };
   std::map<NodeId, Cells> cells;
   std::map<uint64_t, Made> forms;
@@ -234,7 +237,7 @@ private:
     for (const NodePtr& n : m_doc.nodes())
       if (n->kind->family() == "plate") {
         nodes.push_back(n);
-        patterned |= n->find("color") && n->find("color")->pattern();
+        for (const char* param : {"color", "coverage"}) patterned |= n->find(param) && n->find(param)->pattern();
       }
     if (nodes.empty()) return;
     auto& kept = m_cache.plates;
@@ -685,9 +688,25 @@ private:
       if (s.things[s.skies[i].thing].node == light) place.skies.push_back(uint32_t(i));
   }
 
+  // The lights that a haze names, and its own.
+  void showLights(const Params& p, Air::Filled& h, float even) {
+    const Node& n = p.node();
+    if (const std::vector<Reference> lights = p.references("lit_by"); !lights.empty()) {
+      h.chosen = true;
+      for (Air::Place& place : h.places)
+        for (const Reference& r : lights) addLamps(r.target, place);
+    }
+    if (!isBlack(airLight(p, true))) {
+      Color baked;
+      h.group = groupOf({n.id, {}, 0, 0}, baked);
+      h.glow = baked * even;
+      if (h.everywhere && !(std::min(h.haze.extinction.x, std::min(h.haze.extinction.y, h.haze.extinction.z)) > 0) && !std::isfinite(h.end))
+        throw badInput("own_light: it is everywhere and hides nothing, so its light has no end; give it a density or a shape");
+    }
+  }
+
   void fillHaze(const Params& p, Air::Filled& h, float even, const std::shared_ptr<const Program>& amount) {
     Scene& s = *m_scene;
-    const Node& n = p.node();
     if (const NodeId id = p.reference("fills").target) {
       const Node& shape = *m_doc.find(id);
       if (shape.kind->id == "object.group") throw badInput("fills: a group has no form of its own; choose one object");
@@ -715,21 +734,10 @@ private:
       h.places.push_back(place);
     }
     if (amount) guide(p, amount, h.places, {});
-    if (const std::vector<Reference> lights = p.references("lit_by"); !lights.empty()) {
-      h.chosen = true;
-      for (Air::Place& place : h.places)
-        for (const Reference& r : lights) addLamps(r.target, place);
-    }
     h.start = p.real("start");
     if (p.real("end") > 0) h.end = p.real("end");
     h.eye = s.camera.ray(0.5f * float(s.width), 0.5f * float(s.height), {0.5f, 0.5f}, 0.5f).origin;
-    if (!isBlack(airLight(p, true))) {
-      Color baked;
-      h.group = groupOf({n.id, {}, 0, 0}, baked);
-      h.glow = baked * even;
-      if (h.everywhere && !(std::min(h.haze.extinction.x, std::min(h.haze.extinction.y, h.haze.extinction.z)) > 0) && !std::isfinite(h.end))
-        throw badInput("own_light: it is everywhere and hides nothing, so its light has no end; give it a density or a shape");
-    }
+    showLights(p, h, even);
   }
 
   void fitBeam(const Params& p, Air::Filled& h, const std::shared_ptr<const Program>& dust) {
@@ -786,6 +794,62 @@ private:
     if (dust && !h.places.empty()) guide(p, dust, h.places, forms);
   }
 
+  // Voxels of a file.
+  void placeGrid(const Params& p, Air::Filled& h, const std::shared_ptr<const Program>& amount) {
+    const Node& n = p.node();
+    std::string file = p.text("file");
+    if (file.empty()) throw badInput("file: no file is named");
+    if (!m_assets.volume) throw badInput("file: voxels cannot be read here");
+    if (p.flag("numbered") && m_assets.footage) {
+      const Footage f = m_assets.footage(file);
+      if (!f.files.empty()) file = f.files[size_t(std::clamp(playedFrame(p, m_doc, f).index, 0, int(f.files.size()) - 1))];
+    }
+    const std::shared_ptr<const VoxelGrid> grid = m_assets.volume(file, p.text("density_grid"), p.text("heat_grid"));
+    if (grid->coarser > 1) m_scene->troubles.push_back(fmt::format("{}: the file has more voxels than fit; {} a side are taken as one", n.name, grid->coarser));
+    const M44f place = grid->toFile * gridPlacement(p) * (n.parent ? worldMatrix(m_doc, *m_doc.find(n.parent), m_options.frame) : M44f());
+    if (std::abs(place.determinant()) < 1e-30f) return;
+    SceneCache::Content::Cells now;
+    now.nodes = patternNodes();
+    if (const Value* v = n.find("amount")) now.amount = *v;
+    now.numbers = {double(reinterpret_cast<uintptr_t>(grid.get())), m_options.frame};
+    now.matrices = {place};
+    now.boxes.emplace_back();
+    Air::Place out;
+    out.toObject = place.inverse();
+    Box3f box; // half a voxel beyond the middles of the outermost
+    box.min = V3f(-0.5f);
+    for (int k = 0; k < 3; ++k) box.max[k] = float(grid->size[k]) - 0.5f;
+    out.bounds = Imath::transform(box, place);
+    for (int k = 0; k < 3; ++k)
+      for (const float side : {-1.0f, 1.0f}) {
+        V3f normal(0.0f);
+        normal[k] = side;
+        out.region.plane(normalize(transformNormal(out.toObject, normal)), transformPoint(place, side < 0 ? box.min : box.max));
+      }
+    Box3f middles;
+    middles.min = V3f(0.0f);
+    for (int k = 0; k < 3; ++k) middles.max[k] = std::max(1e-3f, float(grid->size[k] - 1));
+    const auto voxels = [&](const std::vector<float>& values, float most) {
+      return std::make_shared<const PlacedDensity>(std::make_shared<const VoxelDensity>(middles, grid->size[0], grid->size[1], grid->size[2], values), out.toObject, 1 / std::max(1e-30f, most));
+    };
+    SceneCache::Content::Cells& kept = m_cache.cells[n.id];
+    if (kept.made.empty() || kept.numbers != now.numbers || kept.matrices != now.matrices || kept.nodes != now.nodes || !(kept.amount == now.amount)) {
+      DensityPtr density = voxels(grid->density, 1);
+      if (amount) density = std::make_shared<const BothDensity>(density, std::make_shared<const PatternDensity>(amount, out.toObject, 0.5f), BothDensity::How::Times);
+      DensityPtr guided = density;
+      if (!grid->heat.empty()) {
+        now.heat = voxels(grid->heat, grid->hottest);
+        guided = std::make_shared<const BothDensity>(density, now.heat, BothDensity::How::Plus, 0.05f); // what is hot and thin is visited too
+      }
+      stopIfCancelled();
+      now.made.emplace_back(density, std::make_shared<const DensityCells>(*guided, out.bounds, 64));
+      kept = std::move(now);
+    }
+    std::tie(out.density, out.cells) = kept.made.front();
+    out.heat = kept.heat;
+    h.places.push_back(std::move(out));
+  }
+
   void addAir() {
     Scene& s = *m_scene;
     std::vector<Air::Filled> hazes;
@@ -807,6 +871,7 @@ private:
         h.haze.scattering *= even;
         h.haze.extinction *= even;
         if (n->kind->id == "air.beam") fitBeam(p, h, amount);
+        else if (n->kind->id == "air.grid") placeGrid(p, h, amount), showLights(p, h, even);
         else fillHaze(p, h, even, amount);
         if (h.places.empty() || (isBlack(h.haze.extinction) && isBlack(h.glow))) continue;
         h.thing = thingOf(*n);

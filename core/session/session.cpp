@@ -5,6 +5,8 @@
 #include "core/color/view.h"
 #include "core/document/difference.h"
 #include "core/lens/stack.h"
+#include "core/render/air.h"
+#include "core/render/plate.h"
 
 #include <atomic>
 #include <chrono>
@@ -476,9 +478,23 @@ struct Session::Content {
           if (total > 0) c *= film.alpha(i) / total;
           break;
         }
+        case ShownPass::AirDepth: {
+          // Of the air up to what is seen, by the colours of the stops: those of its power of two.
+          AirWay way;
+          const Ray ray = scene->camera.through(float(x) + 0.5f, float(y) + 0.5f);
+          const float seen = film.depth(i);
+          if (scene->air) scene->air->along(ray.origin, ray.direction, seen > 0 ? seen : std::numeric_limits<float>::infinity(), way);
+          const float left = scene->air ? luminance(scene->air->meanTransmittance(way, std::numeric_limits<float>::max())) : 1;
+          const float depth = left > 0 ? -std::log(left) : 100;
+          const StopsColour* colour = &stopsScale().front();
+          for (const StopsColour& s : stopsScale())
+            if (depth > 1e-5f && std::log2(depth) >= float(s.stops) - 0.5f) colour = &s;
+          c = Color(float(colour->r), float(colour->g), float(colour->b)) * (1 / 255.0f);
+          break;
+        }
         default: break;
         }
-        const bool data = now->pass == ShownPass::Alpha || now->pass == ShownPass::Normal || now->pass == ShownPass::Depth || now->pass == ShownPass::Identity;
+        const bool data = now->pass == ShownPass::AirDepth || now->pass == ShownPass::Alpha || now->pass == ShownPass::Normal || now->pass == ShownPass::Depth || now->pass == ShownPass::Identity;
         for (int k = 0; k < 3; ++k) o[k] = byte(data ? c[k] : curve(c[k]));
         o[3] = 255;
       }
@@ -499,13 +515,20 @@ struct Session::Content {
   void overChequers(std::vector<uint8_t>& rgba, const Rendering& r) {
     const Film& film = r.film();
     const int width = scene->width, step = r.step();
+    const Plates* plates = scene->plates && scene->plates->behind.light.width + scene->plates->front.light.width > 0 ? scene->plates.get() : nullptr;
     tasks.forEach(scene->height, [&](int y) {
       for (int x = 0; x < width; ++x) {
         const size_t i = size_t(std::min(y / step, film.height() - 1)) * size_t(film.width()) + size_t(std::min(x / step, film.width() - 1));
-        const float bare = 1 - clamp01(film.alpha(i)), tile = ((x / 12 + y / 12) & 1) ? 74.0f : 56.0f;
+        float covers = clamp01(film.alpha(i));
+        if (plates) {
+          const size_t full = size_t(y) * size_t(width) + size_t(x);
+          const float back = plates->behind.alpha.empty() ? 0 : plates->behind.alpha[full], front = plates->front.alpha.empty() ? 0 : plates->front.alpha[full];
+          covers = front + (1 - front) * (covers + (1 - covers) * back);
+        }
+        const float bare = 1 - covers, kept = scene->skies.empty() ? 1 : covers, tile = ((x / 12 + y / 12) & 1) ? 74.0f : 56.0f;
         uint8_t* o = rgba.data() + 4 * (size_t(y) * size_t(width) + size_t(x));
-        // A sky that is seen is no part of what covers.
-        for (int k = 0; k < 3; ++k) o[k] = uint8_t(std::min(255.0f, float(o[k]) * (1 - bare) + tile * bare + 0.5f));
+        // A sky that is seen is no part of what covers; all other light has its alpha in it already.
+        for (int k = 0; k < 3; ++k) o[k] = uint8_t(std::min(255.0f, float(o[k]) * kept + tile * bare + 0.5f));
       }
     });
   }

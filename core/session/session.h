@@ -14,7 +14,7 @@ class ColorViews;
 
 /// What of the film the picture shows.
 /// Light passes are those of lightPasses(), in their order; Over is the picture over a chequerboard where it is empty.
-enum class ShownPass { Light, Over, Alpha, Depth, Normal, Albedo, Identity, Emission, Direct, Indirect, Mirrored, Through };
+enum class ShownPass { Light, Over, Alpha, Depth, Normal, Albedo, Identity, AirDepth, Emission, Direct, Indirect, Mirrored, Through };
 /// How a proof is put beside the live picture.
 enum class Compare { None, Wipe, SideBySide, Difference };
 
@@ -119,6 +119,7 @@ struct StopsColour {
   uint8_t r, g, b;
 };
 const std::vector<StopsColour>& stopsScale();
+/// The same colours for the optical depth of the air before what is seen: each stands for 2 to the power of its stops.
 /// Stripes of the clipping overlay: all channels at their end, one or two of them, none above black.
 const std::array<StopsColour, 3>& clipColours();
 

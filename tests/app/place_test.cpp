@@ -7,6 +7,7 @@
 #include "app/picture_view.h"
 #include "app/settings_panel.h"
 #include "core/document/edit.h"
+#include "core/document/units.h"
 #include "core/geometry/form.h"
 #include "core/geometry/shape.h"
 #include "core/session/arrange.h"
@@ -496,4 +497,55 @@ TEST_CASE("A repeat's lights are one row in the mix, which a key splits by copie
   o.studio->undo();
   o.studio->undo();
   CHECK(o.doc() == whole);
+}
+
+TEST_CASE("A press on an opening and a drag into the room make light, haze and reach in one step", "[app][beams]") {
+  Open o;
+  PictureView& view = o.window->picture();
+  NodeId pane = 0;
+  o.studio->edit("Pane", [&](const Document& d) {
+    Document out = addNode(d, "object.plane", "Pane", {}, &pane);
+    for (const auto& [param, value] : {std::pair{"width", "0.9"}, {"depth", "0.5"}, {"position", "-0.4, 0.75, -0.9"}, {"turn", "90, 0, 0"}}) out = setValue(out, pane, param, parseValue(out, *out.find(pane)->kind->param(param), value));
+    return out;
+  });
+  REQUIRE(o.finished());
+  const Document before = o.doc();
+  o.window->commands().run("picture.opening");
+  CHECK(view.tool() == PictureView::Tool::Opening);
+  QTest::keyClick(&view, Qt::Key_Escape); // ends it without a change
+  CHECK(view.tool() == PictureView::Tool::Pick);
+  const ScenePtr scene = o.studio->session().scene();
+  const auto at = [&](const V3f& p) {
+    V2f seen;
+    REQUIRE(scene->camera.project(p, seen.x, seen.y));
+    return view.fromPicture(seen).toPoint();
+  };
+  o.window->commands().run("picture.opening");
+  drag(view, at({-0.4f, 0.75f, -0.9f}), {0, 70});
+  CHECK(view.tool() == PictureView::Tool::Pick);
+  REQUIRE_FALSE(o.doc() == before);
+  const Node* beam = o.doc().find(o.studio->current());
+  REQUIRE(beam);
+  CHECK(beam->kind->id == "air.beam");
+  CHECK(Params(*beam, 1).number("reach") > 0.05);
+  CHECK(problems(o.doc()).empty());
+  REQUIRE(o.finished());
+  // Its handles are there, and pull it to another length; each is one step.
+  const double reach = Params(*o.doc().find(o.studio->current()), 1).number("reach");
+  drag(view, handleAt(view, "reach"), {3, 25});
+  CHECK(Params(*o.doc().find(o.studio->current()), 1).number("reach") != reach);
+  o.studio->undo();
+  o.studio->undo();
+  CHECK(o.doc() == before);
+  // With Shift a rectangle is drawn on the wall behind.
+  REQUIRE(o.finished());
+  o.window->commands().run("picture.opening");
+  const QPoint from = at({0.7f, 0.8f, -1.75f}), to = at({1.2f, 1.1f, -1.75f});
+  QTest::mousePress(&view, Qt::LeftButton, Qt::ShiftModifier, from);
+  for (int i = 1; i <= 4; ++i) QTest::mouseMove(&view, from + (to - from) * i / 4);
+  QTest::mouseRelease(&view, Qt::LeftButton, Qt::ShiftModifier, to);
+  REQUIRE(o.doc().findByName("Opening light"));
+  CHECK(o.number("Opening light.width") == Approx(0.5).epsilon(0.1));
+  o.studio->undo();
+  CHECK(o.doc() == before);
 }

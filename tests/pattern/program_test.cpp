@@ -68,7 +68,7 @@ TEST_CASE("Patterns drive the parameters of patterns, and shared parts are compi
   doc = drive(drive(doc, "Twice.below", "Cloud"), "Twice.above", "Cloud");
   doc = drive(drive(doc, "Again.below", "Twice"), "Again.above", "Cloud");
   const Program cloud = compile(doc, "Cloud"), again = compile(doc, "Again");
-  CHECK(again.operations() == 3);
+  CHECK(again.operations() == cloud.operations() + 2);
   for (int i = 0; i < 50; ++i) {
     const PatternPoint at = point({0.37f * float(i), 0.11f * float(i), -0.2f * float(i)});
     const float c = cloud.evaluate(at).x;
@@ -142,8 +142,22 @@ TEST_CASE("No value lies outside the bounds that a pattern tells for a box", "[p
     s.add("ramp.key", ("Key " + std::to_string(++n)).c_str(), {{"place", place}, {"color", colour}}, {ramp, "keys"});
   for (const char* mode : {"over", "multiply", "add", "subtract", "screen", "lighter", "darker", "difference", "overlay"})
     s.add("pattern.mix", (std::string("In ") + mode).c_str(), {{"mode", mode}});
-  Document doc = s.take();
   std::vector<std::string> names = {"Cloud", "Rim", "Ramp"};
+  for (const std::string& family : noiseFamilies) {
+    names.push_back("Noise " + family);
+    s.add("pattern.noise", names.back().c_str(), {{"family", family.c_str()}, {"scale", "0.4"}, {"octaves", "3"}, {"contrast", "2"}, {"floor", "20 %"}, {"ceiling", "80 %"}, {"churn", "3"}, {"drift", "0.3, 0, 0.1"}, {"loop", "20"}});
+  }
+  const NodeId mist = s.add("pattern.mist", "Mist", {{"height", "0.4"}, {"base", "-0.2"}});
+  s.add("mist.layer", "Layer", {{"family", "puffed"}, {"scale", "0.5"}}, {mist, "layers"});
+  const NodeId solid = s.add("pattern.solid", "Solid", {{"width", "0.2"}});
+  for (const auto& [form, joining] : {std::pair{"ball", "add"}, {"box", "add"}, {"ring", "cut out"}, {"rod", "add"}, {"shell", "keep within"}, {"slab", "cut out"}})
+    s.add("solid.part", "Part", {{"form", form}, {"joining", joining}, {"join", "0.1"}, {"place", "0.1, 0.05, -0.1"}}, {solid, "parts"});
+  s.add("pattern.comb", "Comb", {{"cell", "0.3"}, {"wall", "0.05"}, {"width", "0.1"}});
+  s.add("pattern.remap", "Remapped", {{"floor", "0.3"}, {"ceiling", "0.6"}, {"gamma", "2"}, {"invert", "on"}});
+  s.add("pattern.warp", "Warped", {{"strength", "0.2"}});
+  for (const char* name : {"Mist", "Solid", "Comb", "Remapped", "Warped"}) names.push_back(name);
+  Document doc = s.take();
+  doc = drive(drive(drive(doc, "Remapped.value", "Cloud"), "Warped.value", "Comb"), "Warped.by", "Noise rolling");
   for (const char* mode : {"over", "multiply", "add", "subtract", "screen", "lighter", "darker", "difference", "overlay"}) {
     const std::string name = std::string("In ") + mode;
     doc = drive(drive(drive(doc, (name + ".below").c_str(), "Cloud"), (name + ".above").c_str(), "Ramp"), (name + ".mask").c_str(), "Rim");
@@ -177,6 +191,56 @@ TEST_CASE("No value lies outside the bounds that a pattern tells for a box", "[p
     }
   }
   CHECK(tight > 500);
+}
+
+TEST_CASE("Noise drifts with its speed, churns in place, and a loop closes", "[pattern][noise]") {
+  Set s;
+  const NodeId noise = s.add("pattern.noise", "Smoke", {{"scale", "0.5"}, {"drift", "0.48, 0, 0"}});
+  const auto at = [&](double frame, const V3f& p) { return Program::compile(s.peek(), {noise, nullptr}, frame, noAssets(), false).evaluate(point(p)).x; };
+  // 24 frames a second: after 12 frames it has gone 0.24 m.
+  for (int i = 0; i < 20; ++i) {
+    const V3f p(0.13f * float(i), 0.2f, -0.05f * float(i));
+    CHECK(at(13, p + V3f(0.24f, 0, 0)) == Approx(at(1, p)).margin(1e-4));
+  }
+  s.set(noise, {{"drift", "0, 0, 0"}, {"churn", "1"}});
+  double change = 0, step = 0;
+  for (int i = 0; i < 40; ++i) {
+    const V3f p(0.31f * float(i), 0.2f, -0.17f * float(i));
+    change += double(std::abs(at(25, p) - at(1, p)));
+    step += double(std::abs(at(2, p) - at(1, p)));
+  }
+  CHECK(change / 40 > 0.05); // in a second it is another noise
+  CHECK(step / 40 < 0.03);   // in a frame nearly the same
+  for (const char* family : {"smooth", "cellular", "rolling"}) {
+    CAPTURE(family);
+    s.set(noise, {{"family", family}, {"drift", "0.3, 0.1, 0"}, {"loop", "30"}});
+    for (int i = 0; i < 20; ++i) {
+      const V3f p(0.13f * float(i), 0.2f, -0.05f * float(i));
+      CHECK(at(7, p) == Approx(at(37, p)).margin(1e-5));
+      CHECK(std::abs(at(29.999, p) - at(30, p)) < 0.02f); // and it does not jump there
+    }
+  }
+}
+
+TEST_CASE("Solids are a half on their surface, run into one another, and are cut out", "[pattern][solid]") {
+  Set s;
+  const NodeId solid = s.add("pattern.solid", "Solid", {{"width", "0.1"}});
+  s.add("solid.part", "Ball", {{"form", "ball"}, {"radius", "0.5"}}, {solid, "parts"});
+  const auto at = [&](const V3f& p) { return compile(s.peek(), "Solid").evaluate(point(p)).x; };
+  CHECK(at({0.5f, 0, 0}) == Approx(0.5));
+  CHECK(at({0, 0.4f, 0}) == 1);
+  CHECK(at({0, 0, 0.6f}) == 0);
+  CHECK(at({0.525f, 0, 0}) == Approx(0.25));
+  const NodeId other = s.add("solid.part", "Other", {{"form", "ball"}, {"radius", "0.5"}, {"place", "1, 0, 0"}}, {solid, "parts"});
+  CHECK(at({0.5f, 0.05f, 0}) < 0.5f); // between two that only touch
+  s.set(other, {{"join", "0.3"}});
+  CHECK(at({0.5f, 0.05f, 0}) > 0.5f);
+  s.set(other, {{"joining", "cut out"}, {"join", "0"}});
+  CHECK(at({0.45f, 0, 0}) < 0.5f + 1e-6f + 0.5f);
+  CHECK(at({0.52f, 0, 0}) < 0.5f);
+  s.set(other, {{"joining", "keep within"}, {"place", "0.2, 0, 0"}});
+  CHECK(at({-0.4f, 0, 0}) == 0); // outside the second
+  CHECK(at({0.2f, 0, 0}) == 1);
 }
 
 TEST_CASE("Fine noise fades out where a sample of the picture is larger than it", "[pattern][noise]") {

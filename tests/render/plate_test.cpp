@@ -164,3 +164,27 @@ TEST_CASE("Clear things show the plate behind them, bent as they bend, whatever 
   CHECK(luminance(at(same, 13, 16)) == Approx(luminance(at(ball, 13, 16))).epsilon(1e-3));
   CHECK(luminance(at(same, 13, 16)) > 0.3f);
 }
+
+TEST_CASE("A plate's coverage is its alpha from place to place, and a mist loops", "[plate][mist]") {
+  Set s(64, 36);
+  s.look("0, 0, 5", "0, 0, 0");
+  const NodeId mist = s.add("pattern.mist", "Mist", {{"height", "0.6"}, {"base", "0"}, {"space", "camera"}});
+  s.add("mist.layer", "Bank", {{"scale", "0.3"}, {"drift", "0.2, 0, 0"}, {"loop", "24"}}, {mist, "layers"});
+  const NodeId plate = s.add("plate.picture", "Mist plate", {{"shows", "colour"}, {"color", "0.5, 0.5, 0.5"}, {"lies", "in front"}, {"coverage", "pattern Mist"}});
+  const auto at = [&](double frame) { return platesOf(s.peek(), frame, 64, 36, noAssets())->front; };
+  const Plates::Sheet one = at(5), again = at(29), later = at(12);
+  double low = 0, high = 0, same = 0, moved = 0;
+  for (size_t i = 0; i < one.alpha.size(); ++i) {
+    CHECK(one.alpha[i] >= 0);
+    CHECK(one.alpha[i] <= 1);
+    CHECK(one.light.rgb[3 * i] <= one.alpha[i] + 1e-5f); // multiplied by its alpha
+    (i / 64 < 12 ? high : low) += double(one.alpha[i]);
+    same += double(std::abs(one.alpha[i] - again.alpha[i]));
+    moved += double(std::abs(one.alpha[i] - later.alpha[i]));
+  }
+  CHECK(low > 10 * high); // heavier below
+  CHECK(same < 1e-3);
+  CHECK(moved > 10);
+  s.set(plate, {{"coverage", "25 %"}});
+  for (const float a : at(1).alpha) CHECK(a == Approx(0.25));
+}

@@ -209,7 +209,7 @@ TEST_CASE("The overlay, the passes and the view's stops are shown", "[session]")
   CHECK(shown([](SessionRequest& r) { r.stopsOverlay = true; }) != plain->rgba);
   CHECK(shown([](SessionRequest& r) { r.viewStops = 2; }) != plain->rgba);
   CHECK(shown([](SessionRequest& r) { r.withLens = false; }) != plain->rgba);
-  for (const ShownPass p : {ShownPass::Alpha, ShownPass::Depth, ShownPass::Normal, ShownPass::Albedo, ShownPass::Identity}) CHECK(shown([p](SessionRequest& r) { r.pass = p; }) != plain->rgba);
+  for (const ShownPass p : {ShownPass::Alpha, ShownPass::Depth, ShownPass::Normal, ShownPass::Albedo, ShownPass::Identity, ShownPass::AirDepth}) CHECK(shown([p](SessionRequest& r) { r.pass = p; }) != plain->rgba);
   const auto alpha = shown([](SessionRequest& r) { r.pass = ShownPass::Alpha; });
   CHECK(int(alpha[4 * (47 * 64 + 32)]) == 255);
 }

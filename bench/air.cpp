@@ -1,0 +1,175 @@
+#include "bench/air.h"
+
+#include "core/air/voxel_grid.h"
+#include "core/document/edit.h"
+#include "core/render/air.h"
+#include "core/render/hit.h"
+#include "core/render/render.h"
+#include "demo/scene_builder.h"
+
+#include <chrono>
+#include <fmt/format.h>
+
+using namespace ilumbra;
+
+namespace {
+
+double seconds(const std::function<void()>& f) {
+  const auto start = std::chrono::steady_clock::now();
+  f();
+  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+}
+
+Document with(const Document& doc, const char* setting, double value) { return setValue(doc, doc.settings().id, setting, Constant(value)); }
+
+// Mean over pixels of the variance of one sample, from two pictures of `samples` each, and seconds a sample.
+struct Cost {
+  double variance = 0, time = 0, mean = 0;
+  uint64_t rays = 0;
+};
+Cost cost(const std::function<ScenePtr(const Document&, SceneCache&)>& compile, const Document& doc, uint32_t samples) {
+  const Tasks tasks;
+  const CancelFlag never;
+  SceneCache cache;
+  std::vector<Picture> pictures;
+  Cost c;
+  for (int k = 0; k < 2; ++k) {
+    Rendering r(compile(with(doc, "seed", 11 + k), cache));
+    c.time += seconds([&] { r.advance(tasks, samples, never); }) / (2.0 * samples);
+    c.rays += r.count().rays;
+    pictures.push_back(collect(r.film(), 0, r.scene().amounts, 1, tasks));
+  }
+  for (size_t i = 0; i < pictures[0].pixels(); ++i) {
+    const double a = double(luminance(pictures[0].color(int(i % size_t(pictures[0].width)), int(i / size_t(pictures[0].width))))), b = double(luminance(pictures[1].color(int(i % size_t(pictures[1].width)), int(i / size_t(pictures[1].width)))));
+    c.variance += 0.5 * (a - b) * (a - b) * samples / double(pictures[0].pixels());
+    c.mean += 0.5 * (a + b) / double(pictures[0].pixels());
+  }
+  return c;
+}
+
+// Light scattered once, its place chosen by distance alone over the whole of the way, as the plainest tracer does it.
+Cost byDistance(const Scene& scene, float sigma, float anisotropy, uint32_t samples) {
+  Cost c;
+  TraceCount count;
+  const RayCaster rays(scene, count, nullptr);
+  std::vector<double> sum(size_t(scene.width) * size_t(scene.height)), squares(sum.size());
+  c.time = seconds([&] {
+    for (uint32_t k = 0; k < samples; ++k)
+      for (int y = 0; y < scene.height; ++y)
+        for (int x = 0; x < scene.width; ++x) {
+          Sampler sampler(uint32_t(x), uint32_t(y), k, 3);
+          const V2f jitter = sampler.get2();
+          const Ray ray = scene.camera.ray(float(x) + jitter.x, float(y) + jitter.y, sampler.get2(), 0.5f);
+          Hit hit;
+          const float far = rays.intersect(ray.origin, ray.direction, std::numeric_limits<float>::infinity(), hit) ? hit.distance : std::numeric_limits<float>::infinity();
+          const float t = -std::log(1 - sampler.get1()) / sigma;
+          double value = 0;
+          if (t < far) {
+            const V3f at = ray.origin + ray.direction * t;
+            LightSample s;
+            const Emitter& e = scene.emitters.front();
+            if (e.light->sample(at, sampler.get2(), s) && !rays.occluded(at, s.direction, s.distance * 0.9998f))
+              value = double(luminance(s.radiance * scene.amounts[e.group]) * phase(dot(s.direction, ray.direction), anisotropy) * std::exp(-sigma * s.distance) / (std::isfinite(s.density) ? s.density : 1));
+          }
+          const size_t i = size_t(y) * size_t(scene.width) + size_t(x);
+          sum[i] += value;
+          squares[i] += value * value;
+        }
+  }) / samples;
+  for (size_t i = 0; i < sum.size(); ++i) {
+    const double mean = sum[i] / samples;
+    c.variance += (squares[i] / samples - mean * mean) / double(sum.size());
+    c.mean += mean / double(sum.size());
+  }
+  return c;
+}
+
+// A cloud of 256³ voxels: soft noise within a ball.
+std::shared_ptr<const VoxelGrid> cloud() {
+  auto g = std::make_shared<VoxelGrid>();
+  constexpr int n = 256;
+  for (int& s : g->size) s = n;
+  g->density.resize(size_t(n) * n * n);
+  for (int k = 0; k < 3; ++k) {
+    g->toFile[k][k] = 2.0f / n;
+    g->toFile[3][k] = -1;
+  }
+  size_t i = 0;
+  for (int z = 0; z < n; ++z)
+    for (int y = 0; y < n; ++y)
+      for (int x = 0; x < n; ++x, ++i) {
+        const V3f p((float(x) + 0.5f) / n * 2 - 1, (float(y) + 0.5f) / n * 2 - 1, (float(z) + 0.5f) / n * 2 - 1);
+        const float wave = std::sin(9 * p.x + 3 * std::sin(5 * p.y)) * std::sin(8 * p.y + 2 * std::sin(7 * p.z)) * std::sin(10 * p.z + 2 * p.x);
+        g->density[i] = std::max(0.0f, 1 - length(p) + 0.35f * wave);
+        g->densest = std::max(g->densest, g->density[i]);
+      }
+  return g;
+}
+
+} // namespace
+
+void airRatios(const std::shared_ptr<const Kinds>& kinds, const Document& hall, const std::function<ScenePtr(const Document&, SceneCache&)>& compile,
+               void (*line)(const std::string&, const std::string&, const std::string&, const std::string&)) {
+  {
+    SceneBuilder b(kinds);
+    b.settings({{"width", "160"}, {"height", "120"}});
+    b.add("material.surface", "Black", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"roughness", "1"}});
+    b.add("object.box", "Room", {{"width", "8"}, {"height", "5"}, {"depth", "12"}, {"position", "0, 0, 0"}, {"material", "Black"}});
+    b.add("light.spot", "Spot", {{"power", "2000"}, {"position", "0, 2.2, 0"}, {"target", "0, -2, 0"}, {"cone", "14"}, {"edge", "0"}});
+    b.add("air.haze", "Haze", {{"density", "0.02"}, {"anisotropy", "0.3"}});
+    b.add("camera.lens", "Camera", {{"position", "0, 0, 5"}, {"target", "0, 0, 0"}, {"focal_length", "24"}});
+    const Document doc = b.take();
+    SceneCache cache;
+    const ScenePtr scene = compile(doc, cache);
+    const Cost ours = cost(compile, doc, 64), plain = byDistance(*scene, 0.02f, 0.3f, 512);
+    const Tasks tasks;
+    line("beam in thin haze: variance at equal time, distance sampling ÷ ours", "≥ 20", fmt::format("{:.0f}", plain.variance * plain.time / tasks.threads() / (ours.variance * ours.time)),
+         fmt::format("a spot of 14° in a black room, 0.02 to the metre, 160×120; by samples {:.0f} (means {:.3g} and {:.3g} cd/m²)", plain.variance / ours.variance, plain.mean, ours.mean));
+  }
+  {
+    SceneBuilder b(kinds);
+    b.settings({{"width", "240"}, {"height", "135"}});
+    Document doc = with(with(hall, "width", 240), "height", 135);
+    NodeId spot = 0, beam = 0, haze = 0;
+    doc = addNode(doc, "light.spot", "Bench spot", {}, &spot);
+    const auto set = [&](NodeId id, const char* param, const char* text) { doc = setValue(doc, id, param, parseValue(doc, *doc.find(id)->kind->param(param), text)); };
+    for (const auto& [param, value] : {std::pair{"power", "3000"}, {"position", "-1.4, 2.2, 0.4"}, {"target", "0, 0, -0.4"}, {"cone", "14"}, {"radius", "0.02"}}) set(spot, param, value);
+    const Document bare = doc;
+    doc = addNode(doc, "air.beam", "Bench beam", {}, &beam);
+    for (const auto& [param, value] : {std::pair{"light", "Bench spot"}, {"reach", "3.2"}, {"density", "0.08"}, {"edge", "0"}, {"fade", "0"}}) set(beam, param, value);
+    const Document fitted = doc;
+    doc = addNode(bare, "air.haze", "Bench haze", {}, &haze);
+    set(haze, "density", "0.08");
+    const Document whole = doc;
+    // Noise that the air brings: what the hall has without it is taken off.
+    const Cost none = cost(compile, bare, 24), cone = cost(compile, fitted, 24), all = cost(compile, whole, 24);
+    const double ratio = (all.variance * all.time) / (cone.variance * cone.time);
+    line("time to equal noise, haze in the whole hall ÷ a fitted beam", "≥ 5", fmt::format("{:.1f}", ratio),
+         fmt::format("orrery-hall 240×135 and a spot; a sample takes {:.2f} and {:.2f} of the time without air, its variance {:.2f} and {:.2f} of that", all.time / none.time, cone.time / none.time, all.variance / none.variance, cone.variance / none.variance));
+  }
+  {
+    const auto sunny = [&](SceneBuilder& b) {
+      b.settings({{"width", "320"}, {"height", "240"}});
+      b.add("light.sun", "Sun", {{"power", "40000"}, {"height", "50"}, {"bearing", "-40"}});
+      b.add("camera.lens", "Camera", {{"position", "0, 0.6, 5"}, {"target", "0, 0, 0"}, {"focal_length", "40"}});
+    };
+    SceneBuilder voxels(kinds), balls(kinds);
+    sunny(voxels);
+    sunny(balls);
+    voxels.add("air.grid", "Cloud", {{"file", "cloud.vdb"}, {"density", "6"}, {"anisotropy", "0.4"}});
+    for (int i = 0; i < 16; ++i) {
+      const std::string name = fmt::format("Ball {}", i + 1);
+      balls.set(balls.add("object.sphere", name.c_str(), {{"radius", "0.45"}, {"position", fmt::format("{:.2f}, {:.2f}, {:.2f}", -0.9 + 0.6 * (i % 4), -0.9 + 0.6 * (i / 4), 0.3 * (i % 3) - 0.3).c_str()}}), {{"shown", "off"}});
+      balls.add("air.haze", "Haze", {{"fills", name.c_str()}, {"density", "2"}, {"anisotropy", "0.4"}});
+    }
+    const auto grid = cloud();
+    const auto withGrid = [&](const Document& d, SceneCache& cache) {
+      Assets assets;
+      assets.volume = [&](const std::string&, const std::string&, const std::string&) { return grid; };
+      return compileScene(d, {.frame = 1, .queries = {}}, assets, cache);
+    };
+    const Cost a = cost(withGrid, voxels.take(), 16), b = cost(withGrid, balls.take(), 16);
+    line("rays a second through a cloud of 256³ voxels ÷ through 16 balls of haze", "told", fmt::format("{:.2f}", (double(a.rays) / a.time) / (double(b.rays) / b.time)),
+         fmt::format("under a sun, 320×240: {:.2f} and {:.2f} M rays a second", double(a.rays) / (32 * a.time) / 1e6, double(b.rays) / (32 * b.time) / 1e6));
+  }
+}

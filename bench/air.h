@@ -1,0 +1,10 @@
+#pragma once
+#include "core/render/scene.h"
+
+#include <functional>
+#include <string>
+
+/// Ratios of light in the air; `compile` finds the files of the demo.
+void airRatios(const std::shared_ptr<const ilumbra::Kinds>& kinds, const ilumbra::Document& hall,
+               const std::function<ilumbra::ScenePtr(const ilumbra::Document&, ilumbra::SceneCache&)>& compile,
+               void (*line)(const std::string&, const std::string&, const std::string&, const std::string&));

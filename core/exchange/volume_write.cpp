@@ -1,0 +1,97 @@
+#include "core/exchange/volume_write.h"
+
+#include "core/base/error.h"
+#include "core/document/edit.h"
+#include "core/render/air.h"
+#include "core/render/scene.h"
+
+#include <algorithm>
+#include <filesystem>
+#include <fmt/format.h>
+#include <openvdb/io/File.h>
+#include <openvdb/openvdb.h>
+#include <tbb/parallel_for.h>
+
+namespace ilumbra {
+
+std::vector<std::string> exportAirTo(const Document& doc, const std::string& path, AssetCache& cache, const std::vector<NodeId>& only, int voxels, const CancelFlag* cancel) {
+  openvdb::initialize();
+  const double frame = currentFrame(doc);
+  CompileOptions options;
+  options.frame = frame;
+  SceneCache scenes;
+  const ScenePtr scene = compileScene(doc, options, cache.assets(doc.folder(), cancel), scenes, cancel);
+  std::vector<std::string> left = scene->troubles;
+  openvdb::GridPtrVec grids;
+  for (size_t i = 0; scene->air && i < scene->air->size(); ++i) {
+    const Air& air = *scene->air;
+    const Air::Filled& h = air[i];
+    const Thing& thing = scene->things[h.thing];
+    if (!only.empty() && std::find(only.begin(), only.end(), thing.node) == only.end()) continue;
+    if (h.everywhere) {
+      left.push_back(thing.name + ": it is everywhere, so it has no bounds to write");
+      continue;
+    }
+    Box3f box;
+    for (const Air::Place& p : h.places) box.extendBy(p.bounds);
+    const V3f size = box.size();
+    const float step = std::max(1e-6f, std::max(size.x, std::max(size.y, size.z)) / float(voxels));
+    int n[3];
+    for (int k = 0; k < 3; ++k) n[k] = std::max(1, int(std::ceil(size[k] / step)));
+    std::vector<float> values(size_t(n[0]) * size_t(n[1]) * size_t(n[2]));
+    const float density = luminance(h.haze.extinction);
+    tbb::parallel_for(0, n[2], [&](int z) {
+      if (cancel && cancel->requested()) return;
+      for (int y = 0; y < n[1]; ++y)
+        for (int x = 0; x < n[0]; ++x) {
+          const V3f at = box.min + V3f(float(x) + 0.5f, float(y) + 0.5f, float(z) + 0.5f) * step;
+          AirWay way;
+          air.along(at, {0, 1, 0}, 1e-3f * step, way);
+          float sum = 0;
+          for (const auto& s : way)
+            if (s.haze == i) {
+              sum += density * air.amount(s, at);
+              break;
+            }
+          values[(size_t(z) * size_t(n[1]) + size_t(y)) * size_t(n[0]) + size_t(x)] = sum;
+        }
+    });
+    if (cancel && cancel->requested()) throw cancelled();
+    auto grid = openvdb::FloatGrid::create(0.0f);
+    grid->setGridClass(openvdb::GRID_FOG_VOLUME);
+    grid->setName(thing.name);
+    auto t = openvdb::math::Transform::createLinearTransform(double(step));
+    t->postTranslate({double(box.min.x) + 0.5 * double(step), double(box.min.y) + 0.5 * double(step), double(box.min.z) + 0.5 * double(step)});
+    grid->setTransform(t);
+    auto to = grid->getAccessor();
+    size_t k = 0;
+    for (int z = 0; z < n[2]; ++z)
+      for (int y = 0; y < n[1]; ++y)
+        for (int x = 0; x < n[0]; ++x, ++k)
+          if (values[k] > 0) to.setValue({x, y, z}, values[k]);
+    grids.push_back(grid);
+  }
+  if (grids.empty()) throw badInput(left.empty() ? "there is no air to write" : left.front());
+  if (grids.size() == 1) grids.front()->setName("density");
+  // Beside it first, so that a full disk leaves what was there.
+  const std::string beside = path + ".part";
+  std::error_code e;
+  try {
+    openvdb::io::File file(beside);
+    file.setCompression(openvdb::io::COMPRESS_ACTIVE_MASK | openvdb::io::COMPRESS_BLOSC);
+    file.write(grids);
+    file.close();
+  } catch (const std::exception& error) {
+    std::filesystem::remove(beside, e);
+    throw ioError(fmt::format("{}: cannot be written: {}", path, error.what()));
+  }
+  std::filesystem::rename(beside, path, e);
+  if (e) {
+    std::error_code gone;
+    std::filesystem::remove(beside, gone);
+    throw ioError(fmt::format("{}: cannot be written: {}", path, e.message()));
+  }
+  return left;
+}
+
+} // namespace ilumbra

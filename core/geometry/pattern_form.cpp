@@ -1,0 +1,214 @@
+// A dense form: the skin where a pattern in space reaches a cut-off, within bounds.
+#include "core/base/error.h"
+#include "core/geometry/form.h"
+#include "core/pattern/program.h"
+
+#include <fmt/format.h>
+#include <mutex>
+#include <openvdb/openvdb.h>
+#include <openvdb/tools/VolumeToMesh.h>
+#include <tbb/parallel_for.h>
+
+namespace ilumbra {
+namespace {
+
+// More than 0 inside: the pattern over its cut-off, and the way to the bounds, whichever is less.
+class Field {
+public:
+  Field(std::shared_ptr<const Program> program, float even, float cut, bool ball, const V3f& half, const M44f& world, float slope)
+      : m_program(std::move(program)), m_even(even), m_cut(cut), m_ball(ball), m_half(half), m_world(world), m_slope(slope) {}
+  float pattern(const V3f& p) const {
+    if (!m_program) return m_even - m_cut;
+    PatternPoint at;
+    at.position = p;
+    at.world = transformPoint(m_world, p);
+    at.uv = {p.x, p.y};
+    const Sample4 v = m_program->evaluate(at);
+    const float f = (v.x + v.y + v.z) * (1 / 3.0f) - m_cut;
+    return std::isfinite(f) ? f : -1;
+  }
+  /// Metres to the bounds, more than 0 inside.
+  float room(const V3f& p) const {
+    if (m_ball) return m_half.x - length(p);
+    return std::min(m_half.x - std::abs(p.x), std::min(m_half.y - std::abs(p.y), m_half.z - std::abs(p.z)));
+  }
+  float operator()(const V3f& p) const { return std::min(pattern(p), room(p) * m_slope); }
+  /// True if the bounds are what ends the form there.
+  bool bounded(const V3f& p) const { return room(p) * m_slope <= pattern(p); }
+  V3f boundNormal(const V3f& p) const {
+    if (m_ball) return normalize(p);
+    V3f n(0.0f);
+    float least = std::numeric_limits<float>::max();
+    int axis = 0;
+    for (int k = 0; k < 3; ++k)
+      if (const float r = m_half[k] - std::abs(p[k]); r < least) least = r, axis = k;
+    n[axis] = p[axis] < 0 ? -1.0f : 1.0f;
+    return n;
+  }
+  /// Bounds of the pattern over a box.
+  void over(const Box3f& b, float& low, float& high) const {
+    if (!m_program) {
+      low = high = m_even - m_cut;
+      return;
+    }
+    PatternBox box;
+    box.low.position = b.min;
+    box.high.position = b.max;
+    Box3f world;
+    for (int c = 0; c < 8; ++c) world.extendBy(transformPoint(m_world, {c & 1 ? b.max.x : b.min.x, c & 2 ? b.max.y : b.min.y, c & 4 ? b.max.z : b.min.z}));
+    box.low.world = world.min;
+    box.high.world = world.max;
+    box.low.uv = {b.min.x, b.min.y};
+    box.high.uv = {b.max.x, b.max.y};
+    const Bounds4 v = m_program->bounds(box);
+    low = (v.low.x + v.low.y + v.low.z) / 3 - m_cut;
+    high = (v.high.x + v.high.y + v.high.z) / 3 - m_cut;
+  }
+
+private:
+  std::shared_ptr<const Program> m_program;
+  float m_even, m_cut;
+  bool m_ball;
+  V3f m_half;
+  M44f m_world;
+  float m_slope; ///< by which metres of room are told as the pattern's numbers
+};
+
+Mesh skin(const Field& field, const V3f& half, int fineness, const BuildFrom& from) {
+  static std::once_flag ready;
+  std::call_once(ready, [] { openvdb::initialize(); });
+  const float voxel = 2 * std::max(half.x, std::max(half.y, half.z)) / float(fineness);
+  int n[3];
+  for (int k = 0; k < 3; ++k) n[k] = int(std::ceil(2 * half[k] / voxel)) + 5; // two voxels of nothing around
+  const auto place = [&](int x, int y, int z) { return V3f(float(x - 2), float(y - 2), float(z - 2)) * voxel - half; };
+  constexpr int brick = 8;
+  const int bricks[3] = {(n[0] + brick - 1) / brick, (n[1] + brick - 1) / brick, (n[2] + brick - 1) / brick};
+  const size_t all = size_t(bricks[0]) * size_t(bricks[1]) * size_t(bricks[2]);
+  std::vector<std::vector<float>> values(all); // empty: outside all over
+  std::vector<char> solid(all);
+  const float outside = -1, inside = 1;
+  tbb::parallel_for(size_t(0), all, [&](size_t b) {
+    if (from.cancel && from.cancel->requested()) return;
+    const int bx = int(b % size_t(bricks[0])) * brick, by = int(b / size_t(bricks[0]) % size_t(bricks[1])) * brick, bz = int(b / (size_t(bricks[0]) * size_t(bricks[1]))) * brick;
+    Box3f box;
+    box.min = place(bx, by, bz) - V3f(voxel);
+    box.max = place(bx + brick, by + brick, bz + brick);
+    float low, high;
+    field.over(box, low, high);
+    if (high < 0) return;
+    if (low > 0) { // the pattern is whole here; the bounds may still cut it
+      float least = std::numeric_limits<float>::max();
+      for (int c = 0; c < 8; ++c) least = std::min(least, field.room({c & 1 ? box.max.x : box.min.x, c & 2 ? box.max.y : box.min.y, c & 4 ? box.max.z : box.min.z}));
+      if (least > 0) {
+        solid[b] = 1;
+        return;
+      }
+    }
+    auto& v = values[b];
+    v.resize(brick * brick * brick);
+    for (int z = 0; z < brick; ++z)
+      for (int y = 0; y < brick; ++y)
+        for (int x = 0; x < brick; ++x) v[size_t((z * brick + y) * brick + x)] = field(place(bx + x, by + y, bz + z));
+  });
+  from.stopIfCancelled();
+  openvdb::FloatGrid::Ptr grid = openvdb::FloatGrid::create(-outside); // the mesher has what is inside below 0
+  grid->setTransform(openvdb::math::Transform::createLinearTransform(1.0));
+  grid->setGridClass(openvdb::GRID_LEVEL_SET);
+  auto at = grid->getAccessor();
+  for (size_t b = 0; b < all; ++b) {
+    const int bx = int(b % size_t(bricks[0])) * brick, by = int(b / size_t(bricks[0]) % size_t(bricks[1])) * brick, bz = int(b / (size_t(bricks[0]) * size_t(bricks[1]))) * brick;
+    if (values[b].empty() && !solid[b]) continue;
+    for (int z = 0; z < brick; ++z)
+      for (int y = 0; y < brick; ++y)
+        for (int x = 0; x < brick; ++x) at.setValue({bx + x, by + y, bz + z}, solid[b] ? -inside : -std::clamp(values[b][size_t((z * brick + y) * brick + x)], -1.0f, 1.0f));
+  }
+  openvdb::tools::VolumeToMesh mesher(0.0);
+  mesher(*grid);
+  Mesh m;
+  const size_t count = mesher.pointListSize();
+  m.positions.resize(count);
+  m.normals.resize(count);
+  tbb::parallel_for(size_t(0), count, [&](size_t i) {
+    const auto& q = mesher.pointList()[i];
+    V3f p = V3f(q[0] - 2, q[1] - 2, q[2] - 2) * voxel - half;
+    const auto slope = [&](const V3f& x, float e) {
+      V3f g;
+      for (int k = 0; k < 3; ++k) {
+        V3f s(0.0f);
+        s[k] = e;
+        g[k] = (field(x + s) - field(x - s)) / (2 * e);
+      }
+      return g;
+    };
+    // Onto the cut-off itself, along the slope, not further than a voxel.
+    for (int step = 0; step < 4; ++step) {
+      const V3f g = slope(p, 0.05f * voxel);
+      const float g2 = dot(g, g), f = field(p);
+      if (!(g2 > 0)) break;
+      V3f by = g * (-f / g2);
+      if (const float l = length(by); l > 0.5f * voxel) by *= 0.5f * voxel / l;
+      p += by;
+    }
+    m.positions[i] = p;
+    // Where the bounds cut it their normal counts.
+    const V3f g = slope(p, 0.25f * voxel);
+    m.normals[i] = field.bounded(p) ? field.boundNormal(p) : dot(g, g) > 0 ? normalize(-g) : V3f(0, 1, 0);
+  });
+  for (size_t pool = 0; pool < mesher.polygonPoolListSize(); ++pool) {
+    const auto& polygons = mesher.polygonPoolList()[pool];
+    for (size_t i = 0; i < polygons.numQuads(); ++i) {
+      const auto& q = polygons.quad(i); // clockwise seen from outside
+      m.triangles.push_back({q[0], q[2], q[1]});
+      m.triangles.push_back({q[0], q[3], q[2]});
+    }
+    for (size_t i = 0; i < polygons.numTriangles(); ++i) {
+      const auto& t = polygons.triangle(i);
+      m.triangles.push_back({t[0], t[2], t[1]});
+    }
+  }
+  return m;
+}
+
+} // namespace
+
+ShapeKind patternFormShape() {
+  return {{.id = "object.pattern_form",
+           .label = "Dense form",
+           .helpText = "A body made of a pattern in space: shells, cut-aways, combs, blobs pushed out by noise.",
+           .params = join({{number("amount", "Pattern", "", 1).soft(0, 1).range(-1e6, 1e6).patterned().at(Stage::Geometry).matters().help("How dense it is from place to place: a solid, a comb, noise, or several laid over one another"),
+                            number("cut_off", "Cut-off", "", 0.5).soft(0, 1).range(-1e6, 1e6).at(Stage::Geometry).matters().help("Where the pattern is more than this, the body is"),
+                            choice("bounds", "Bounds", {"box", "ball"}).at(Stage::Geometry).help("Nothing of it stands out of them: there it is cut flat"),
+                            number("width", "Width", "m", 1).soft(0.05, 4).range(1e-4, 1e5).log().at(Stage::Geometry).matters().help("Of the bounds; of a ball its diameter"),
+                            number("height", "Height", "m", 1).soft(0.05, 4).range(1e-4, 1e5).log().at(Stage::Geometry).when("bounds", "box").help("Of the bounds"),
+                            number("depth", "Depth", "m", 1).soft(0.05, 4).range(1e-4, 1e5).log().at(Stage::Geometry).when("bounds", "box").help("Of the bounds"),
+                            integer("fineness", "Fineness", 128).soft(32, 400).range(4, 800).at(Stage::Geometry).help("Facets along its longest side; its skin lies on the cut-off at any of them, what is smaller than a facet is lost")},
+                           objectParams()})},
+          [](const Params& p, const BuildFrom& from) {
+            std::shared_ptr<const Program> program;
+            float even = p.pattern("amount") ? 0 : p.real("amount");
+            if (const PatternUse* use = p.pattern("amount")) {
+              program = std::make_shared<const Program>(Program::compile(from.doc, use->pattern, from.frame, from.assets, false));
+              if (const Sample4* c = program->constant()) {
+                even = (c->x + c->y + c->z) / 3;
+                program.reset();
+              }
+            }
+            const bool ball = p.text("bounds") == "ball";
+            const float width = p.real("width");
+            const V3f half = ball ? V3f(0.5f * width) : V3f(0.5f * width, 0.5f * p.real("height"), 0.5f * p.real("depth"));
+            const int fineness = int(p.number("fineness"));
+            const float voxel = 2 * std::max(half.x, std::max(half.y, half.z)) / float(fineness);
+            const Field field(program, even, p.real("cut_off"), ball, half, worldMatrix(from.doc, p.node(), from.frame), 0.25f / voxel);
+            Shape s;
+            s.mesh = skin(field, half, fineness, from);
+            if (s.mesh.triangles.empty()) throw badInput(fmt::format("{}.cut_off: the pattern nowhere reaches {:g} within the bounds", p.node().name, p.number("cut_off")));
+            // Told once: how much of the skin is where the bounds cut it.
+            size_t cut = 0;
+            for (const V3f& v : s.mesh.positions) cut += field.bounded(v);
+            if (from.troubles && program && cut * 50 > s.mesh.positions.size())
+              from.troubles->push_back(fmt::format("{}: {:.0f} % of its skin is where its bounds cut it; make them larger, or fade the pattern before them", p.node().name, 100.0 * double(cut) / double(s.mesh.positions.size())));
+            return s;
+          }};
+}
+
+} // namespace ilumbra

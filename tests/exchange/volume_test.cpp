@@ -1,0 +1,148 @@
+#include "core/air/voxel_grid.h"
+#include "core/exchange/volume_write.h"
+#include "core/render/air.h"
+#include "tests/support/scene.h"
+
+#include <filesystem>
+#include <fstream>
+#include <openvdb/io/File.h>
+#include <openvdb/openvdb.h>
+
+using namespace ilumbra;
+using namespace ilumbra::test;
+
+namespace {
+
+// A block of 20 · 10 · 10 voxels of 0.1 m, its middle at the origin, all of one value.
+void writeBlock(const std::string& path, float value, const char* name = "density", bool heat = false) {
+  openvdb::initialize();
+  openvdb::GridPtrVec grids;
+  const auto block = [&](const char* called, float v) {
+    auto grid = openvdb::FloatGrid::create(0.0f);
+    grid->setName(called);
+    grid->fill(openvdb::CoordBBox({-10, -5, -5}, {9, 4, 4}), v);
+    auto t = openvdb::math::Transform::createLinearTransform(0.1);
+    t->postTranslate({0.05, 0.05, 0.05});
+    grid->setTransform(t);
+    grids.push_back(grid);
+  };
+  block(name, value);
+  if (heat) block("temperature", 900);
+  openvdb::io::File file(path);
+  file.write(grids);
+  file.close();
+}
+
+Estimate transmittance(const Air& air, const V3f& o, const V3f& d, int n = 4000) {
+  std::vector<double> values;
+  RandomStream random(5);
+  for (int i = 0; i < n; ++i) {
+    AirWay way;
+    air.along(o, d, 100, way);
+    values.push_back(double(air.transmittance(way, o, d, 100, random).x));
+  }
+  return estimateOf(values);
+}
+
+ScenePtr compiled(const Document& doc, const std::string& folder, AssetCache& cache) {
+  static SceneCache scenes;
+  return compileScene(doc, {}, cache.assets(folder), scenes);
+}
+
+std::string trouble(const std::string& path, std::initializer_list<std::pair<const char*, const char*>> values = {}) {
+  Set s;
+  s.set(s.add("air.grid", "Smoke", {{"file", path.c_str()}}), values);
+  AssetCache cache;
+  const ScenePtr scene = compiled(s.take(), "", cache);
+  CHECK_FALSE(scene->air);
+  return scene->troubles.empty() ? std::string() : scene->troubles.front();
+}
+
+} // namespace
+
+TEST_CASE("Voxels of a file are air: as dense as they say, where they say, turned and sized", "[volume]") {
+  const TemporaryFolder folder;
+  writeBlock(folder / "block.vdb", 0.8f);
+  Set s;
+  const NodeId grid = s.add("air.grid", "Smoke", {{"file", "block.vdb"}, {"color", "0, 0, 0"}});
+  AssetCache cache;
+  const auto through = [&](const V3f& o, const V3f& d) {
+    const ScenePtr scene = compiled(s.peek(), folder.path(), cache);
+    REQUIRE(scene->troubles.empty());
+    REQUIRE(scene->air);
+    return transmittance(*scene->air, o, d);
+  };
+  // Half a voxel at each end fades out: two metres, but for a tenth of them.
+  CHECK(through({-3, 0, 0}, {1, 0, 0}).agrees(std::exp(-0.8 * 1.9), 0.03));
+  CHECK(through({0, 3, 0}, {0, -1, 0}).agrees(std::exp(-0.8 * 0.9), 0.03));
+  CHECK(through({-3, 0.7f, 0}, {1, 0, 0}).mean == 1);
+  s.set(grid, {{"turn", "0, 90, 0"}, {"size", "2, 2, 2"}, {"position", "0, 5, 0"}, {"density", "0.5"}});
+  CHECK(through({0, 5, -9}, {0, 0, 1}).agrees(std::exp(-0.4 * 3.8), 0.03));
+  CHECK(through({0, 0, -9}, {0, 0, 1}).mean == 1);
+}
+
+TEST_CASE("The heat of a file gives own light", "[volume]") {
+  const TemporaryFolder folder;
+  writeBlock(folder / "fire.vdb", 0.01f, "density", true);
+  Set s(2, 2);
+  s.look("-6, 0, 0", "0, 0, 0", "4800");
+  s.add("air.grid", "Fire", {{"file", (folder / "fire.vdb").c_str()}, {"own_light", "50"}, {"own_light_color", "1, 1, 1"}});
+  AssetCache cache;
+  const Traced t = trace(s.take(), 256, 0, cache.assets(""));
+  CHECK(mean(luminances(t)) == Approx(50 * 1.9 * std::exp(-0.01)).epsilon(0.03));
+}
+
+TEST_CASE("Air is baked to OpenVDB and comes back as it was", "[volume]") {
+  const TemporaryFolder folder;
+  Set s;
+  s.set(s.add("object.torus", "Ring", {{"radius", "0.8"}, {"tube", "0.3"}}), {{"shown", "off"}});
+  s.add("pattern.ramp", "Slope", {{"along", "line"}, {"start", "-1.1, 0, 0"}, {"end", "1.1, 0, 0"}, {"space", "world"}});
+  s.add("air.haze", "Haze", {{"fills", "Ring"}, {"density", "2"}, {"color", "0, 0, 0"}, {"amount", "pattern Slope"}});
+  s.add("air.haze", "All over", {{"density", "0.1"}});
+  AssetCache cache;
+  const std::vector<std::string> left = exportAirTo(s.peek(), folder / "haze.vdb", cache);
+  REQUIRE(left.size() == 1);
+  CHECK(left.front() == "All over: it is everywhere, so it has no bounds to write");
+  const NodeId haze = s.find("Haze");
+  s.set(s.find("All over"), {{"shown", "off"}});
+  const ScenePtr own = compiled(s.peek(), "", cache);
+  s.set(haze, {{"shown", "off"}});
+  s.add("air.grid", "Baked", {{"file", (folder / "haze.vdb").c_str()}, {"color", "0, 0, 0"}});
+  const ScenePtr back = compiled(s.peek(), "", cache);
+  REQUIRE(back->troubles.empty());
+  RandomStream random(3);
+  for (int i = 0; i < 12; ++i) {
+    const V3f o(random.next() * 4 - 2, 2, random.next() * 2 - 1), to(random.next() * 1.6f - 0.8f, 0, random.next() * 1.6f - 0.8f);
+    const Estimate a = transmittance(*own->air, o, normalize(to - o)), b = transmittance(*back->air, o, normalize(to - o));
+    CAPTURE(i, a.mean, b.mean);
+    CHECK(std::abs(a.mean - b.mean) < 0.02 + 4 * std::hypot(a.se, b.se));
+  }
+}
+
+TEST_CASE("Files that are no voxels are refused with their name and the reason, and the set goes on", "[volume][broken]") {
+  const TemporaryFolder folder;
+  const auto contains = [](const std::string& text, const char* part) { CHECK_THAT(text, Catch::Contains(part)); };
+  contains(trouble(folder / "none.vdb"), "none.vdb: cannot be read");
+  std::ofstream(folder / "empty.vdb").close();
+  contains(trouble(folder / "empty.vdb"), "empty.vdb: is no OpenVDB file");
+  std::ofstream(folder / "text.vdb") << "these are no voxels at all";
+  contains(trouble(folder / "text.vdb"), "text.vdb: is no OpenVDB file");
+  writeBlock(folder / "block.vdb", 0.8f);
+  const auto size = std::filesystem::file_size(folder / "block.vdb");
+  for (const double share : {0.1, 0.5, 0.9}) {
+    std::filesystem::copy_file(folder / "block.vdb", folder / "cut.vdb", std::filesystem::copy_options::overwrite_existing);
+    std::filesystem::resize_file(folder / "cut.vdb", uintmax_t(double(size) * share));
+    const std::string text = trouble(folder / "cut.vdb");
+    CHECK_THAT(text, Catch::Contains("cut.vdb"));
+    CHECK(text.find("Smoke") == 0);
+  }
+  // Three GiB of nothing: neither memory nor time goes.
+  std::ofstream(folder / "huge.vdb").close();
+  std::filesystem::resize_file(folder / "huge.vdb", uintmax_t(3) << 30);
+  contains(trouble(folder / "huge.vdb"), "huge.vdb");
+  writeBlock(folder / "void.vdb", 0);
+  contains(trouble(folder / "void.vdb"), "nothing in its grid \"density\" is more than 0");
+  writeBlock(folder / "named.vdb", 1, "smoke");
+  contains(trouble(folder / "named.vdb", {{"density_grid", "fog"}}), "there is no grid \"fog\" in it; there are smoke");
+  contains(trouble(""), "Smoke.file: no file is named");
+}
