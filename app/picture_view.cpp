@@ -93,7 +93,7 @@ std::vector<Handle> PictureView::handles() const {
       const NodeId shape = Params(*n, m_studio.frame()).reference("fills").target;
       return shape ? placingHandles(doc, {shape}, m_studio.frame(), seenBy, m_placing) : std::vector<Handle>();
     }
-    return scene ? airHandles(doc, *n, m_studio.frame(), *scene) : std::vector<Handle>();
+    return scene ? airHandles(*n, m_studio.frame(), *scene) : std::vector<Handle>();
   }
   if (m_studio.isSelected(camera->id)) return {}; // it would move with what is dragged
   std::vector<Handle> placing = placingHandles(doc, m_studio.selection(), m_studio.frame(), seenBy, m_placing);

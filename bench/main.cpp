@@ -93,7 +93,11 @@ struct Hall {
     doc = writeStarter(findStarter("orrery-hall"), kinds, folder + "/hall.ilum");
   }
   ~Hall() { std::filesystem::remove_all(folder); }
-  ScenePtr compile(const Document& d, SceneCache& cache) { return compileScene(d, {.frame = 1, .queries = lensQueries(d)}, assets.assets(folder), cache); }
+  ScenePtr compile(const Document& d, SceneCache& cache, const std::vector<LayerQuery>& more = {}) {
+    std::vector<LayerQuery> queries = lensQueries(d);
+    queries.insert(queries.end(), more.begin(), more.end());
+    return compileScene(d, {.frame = 1, .queries = std::move(queries)}, assets.assets(folder), cache);
+  }
 };
 
 // The rays of some samples of every pixel, as they are traced.
@@ -461,7 +465,7 @@ int main(int argc, char** argv) {
   fmt::print("| what | must reach | measured | how |\n|---|---|---|---|\n");
   Hall hall;
   const std::pair<const char*, std::function<void()>> parts[] = {
-      {"traversal", [&] { traversal(hall); }}, {"sampling", [&] { samplers(hall); }}, {"patterns", [&] { patterns(hall); }}, {"glow", glow}, {"interaction", [&] { interaction(hall); }}, {"crowd", [&] { crowd(hall); }}, {"air", [&] { airRatios(hall.kinds, hall.doc, [&](const Document& d, SceneCache& cache) { return hall.compile(d, cache); }, line); }}, {"cancel", [&] { cancel(hall); }}, {"memory", [] { memory(line); }}};
+      {"traversal", [&] { traversal(hall); }}, {"sampling", [&] { samplers(hall); }}, {"patterns", [&] { patterns(hall); }}, {"glow", glow}, {"interaction", [&] { interaction(hall); }}, {"crowd", [&] { crowd(hall); }}, {"air", [&] { airRatios(hall.kinds, hall.doc, [&](const Document& d, SceneCache& cache, const std::vector<LayerQuery>& more) { return hall.compile(d, cache, more); }, line); }}, {"cancel", [&] { cancel(hall); }}, {"memory", [] { memory(line); }}};
   for (const auto& [name, part] : parts)
     if (argc < 2 || std::find_if(argv + 1, argv + argc, [&](const char* a) { return std::string(a) == name; }) != argv + argc) part();
   return 0;

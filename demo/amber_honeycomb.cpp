@@ -11,7 +11,7 @@ Starter amberHoneycombStarter() {
             SceneBuilder b(kinds);
             b.settings({{"width", "1280"}, {"height", "800"}, {"samples", "192"}, {"noise", "2 %"}, {"firefly_limit", "1"}});
             addSlateTable(b);
-            b.add("material.surface", "Comb amber", {{"base_color", "0.95, 0.62, 0.2"}, {"roughness", "0.14"}, {"ior", "1.54"}, {"subsurface", "1"}, {"subsurface_color", "0.97, 0.6, 0.13"}, {"subsurface_depth", "7 mm"}, {"subsurface_spread", "1, 0.45, 0.12"}});
+            b.add("material.surface", "Comb amber", {{"base_color", "0.95, 0.62, 0.2"}, {"roughness", "0.14"}, {"ior", "1.54"}, {"subsurface", "1"}, {"subsurface_color", "0.98, 0.74, 0.3"}, {"subsurface_depth", "14 mm"}, {"subsurface_spread", "1, 0.62, 0.28"}});
             b.preset("Stand brass", "Brushed brass");
             // The comb's walls, pushed aside a little as wax is; kept within a body of balls that run into one another.
             b.add("pattern.noise", "Sway", {{"scale", "0.35"}, {"octaves", "2"}});
@@ -27,7 +27,7 @@ Starter amberHoneycombStarter() {
             b.add("solid.part", "Sheet", {{"form", "box"}, {"size", "2, 2, 0.016"}, {"wall", "0"}}, {floor, "parts"});
             b.add("pattern.mix", "Walls and floor", {{"mode", "lighter"}, {"below", "pattern Swayed cells"}, {"above", "pattern Cell floor"}});
             b.add("pattern.mix", "Comb", {{"mode", "darker"}, {"below", "pattern Walls and floor"}, {"above", "pattern Comb body"}});
-            b.add("object.pattern_form", "Honeycomb", {{"amount", "pattern Comb"}, {"width", "1.16"}, {"height", "0.84"}, {"depth", "0.2"}, {"fineness", "300"}, {"position", "0, 0.5, 0"}, {"turn", "0, 16, 0"}, {"material", "Comb amber"}});
+            b.add("object.pattern_form", "Honeycomb", {{"amount", "pattern Comb"}, {"width", "1.16"}, {"height", "0.84"}, {"depth", "0.2"}, {"fineness", "220"}, {"position", "0, 0.5, 0"}, {"turn", "0, 16, 0"}, {"material", "Comb amber"}});
             b.add("object.torus", "Stand ring", {{"radius", "0.2"}, {"tube", "12 mm"}, {"position", "0, 0.012, 0"}, {"material", "Stand brass"}});
             b.add("object.cylinder", "Stand", {{"radius", "9 mm"}, {"height", "0.16"}, {"position", "0, 0.08, 0"}, {"material", "Stand brass"}});
             b.add("light.point", "Heart", {{"power", "420"}, {"color", "1, 0.72, 0.4"}, {"radius", "0.03"}, {"position", "0.05, 0.5, -0.16"}, {"seen", "off"}});

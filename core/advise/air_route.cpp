@@ -218,9 +218,7 @@ double airShare(const Document& doc, const Node& effect, const Scene& scene, con
   return all > 0 ? part / all : 0;
 }
 
-Route measureAirRoute(const Document& doc, const Node& effect, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const LensResult& developed, const Tasks& tasks) {
-  (void)amounts;
-  (void)tasks;
+Route measureAirRoute(const Document& doc, const Node& effect, double frame, const Scene& scene, const Film& film, const std::vector<Color>&, const LensResult& developed, const Tasks&) {
   Route r;
   r.effect = effect.id;
   const Params own(effect, frame);

@@ -61,8 +61,12 @@ float cellularNoise(const V3f& p, float time, uint32_t seed) {
         const uint32_t h = cellHash(uint32_t(ix + dx), uint32_t(iy + dy), uint32_t(iz + dz), seed);
         V3f at(float(h & 1023u), float(h >> 10 & 1023u), float(h >> 20 & 1023u));
         at *= 1 / 1023.0f;
-        if (time != 0) // each point swings about the middle of its cell, none leaves it
-          for (int k = 0; k < 3; ++k) at[k] = 0.5f + 0.5f * std::sin(time * (2.1f + float(mixBits(h + uint32_t(k)) & 255u) / 160) + 2 * pi * at[k]);
+        if (time != 0) // each point swings about where it was, and none leaves its cell
+          for (int k = 0; k < 3; ++k) {
+            const uint32_t own = mixBits(h + uint32_t(k));
+            const float begins = float(own >> 8 & 255u) * (2 * pi / 256);
+            at[k] = clamp01(at[k] + 0.4f * (std::sin(begins + time * (2.1f + float(own & 255u) / 160)) - std::sin(begins)));
+          }
         const V3f d = V3f(fx + float(dx), fy + float(dy), fz + float(dz)) + at - p;
         least = std::min(least, dot(d, d));
       }

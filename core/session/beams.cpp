@@ -114,12 +114,27 @@ FoundOpening findOpening(const Scene& scene, const V2f& at) {
   const Look first = lookAlong(scene, at);
   std::vector<V3f> rim;
   Look in, out;
-  for (int k = 0; k < fan; ++k)
-    if (walk(scene, at, 2 * pi * float(k) / fan, [](const Look& a, const Look& b) { return b.distance < 0.93f * a.distance; }, in, out)) rim.push_back(out.point);
+  // What bounds a hole is nearer than what is seen through it, a horizon there included: first how near that is, then where it begins.
+  std::vector<float> nearest;
+  for (int k = 0; k < fan; ++k) {
+    float least = infinite;
+    const auto watch = [&](const Look& a, const Look& b) {
+      if (b.distance < 0.93f * a.distance && b.distance < 0.93f * first.distance) least = std::min(least, b.distance);
+      return false;
+    };
+    walk(scene, at, 2 * pi * float(k) / fan, watch, in, out);
+    nearest.push_back(least);
+  }
+  std::sort(nearest.begin(), nearest.end());
+  if (const float wall = nearest[nearest.size() / 2] * 1.6f; wall < infinite) {
+    const auto meets = [&](const Look& a, const Look& b) { return b.distance < 0.93f * a.distance && b.distance < std::min(wall, 0.93f * first.distance); };
+    for (int k = 0; k < fan; ++k)
+      if (walk(scene, at, 2 * pi * float(k) / fan, meets, in, out)) rim.push_back(out.point);
+  }
   // Almost all around, and not farther than the things seen through it.
   if (rim.size() > size_t(fan * 0.8)) {
     const FoundOpening f = openingOf(scene, rim, true);
-    if (!(first.distance < infinite) || dot(first.point - f.centre, f.room) < 0.02f * f.size) return f;
+    if (!(first.distance < infinite) || dot(first.point - f.centre, f.room) < -0.02f * f.size) return f;
   }
   if (!first.copy) throw badInput("there is nothing in the picture that bounds an opening there");
   rim.clear();
@@ -247,7 +262,7 @@ double reachAt(const MadeBeam& b, const Camera& camera, const V2f& to) {
   return std::max(0.05, double((along * dot(w, ray.direction) - dot(w, b.axis)) / bottom));
 }
 
-std::vector<Handle> airHandles(const Document& doc, const Node& air, double frame, const Scene& scene) {
+std::vector<Handle> airHandles(const Node& air, double frame, const Scene& scene) {
   std::vector<Handle> out;
   if (air.kind->id != "air.beam" || !scene.air) return out;
   const Params p(air, frame);
@@ -330,7 +345,6 @@ std::vector<Handle> airHandles(const Document& doc, const Node& air, double fram
     }
     break;
   }
-  (void)doc;
   return out;
 }
 

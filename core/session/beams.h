@@ -31,6 +31,6 @@ Document openBeam(const Document& doc, const Scene& scene, const FoundOpening& o
 double reachAt(const MadeBeam& beam, const Camera& camera, const V2f& to);
 
 /// Handles of air: of a beam its reach, its start and its soft edge, with its outline; none of haze, whose shape has its own.
-std::vector<Handle> airHandles(const Document& doc, const Node& air, double frame, const Scene& scene);
+std::vector<Handle> airHandles(const Node& air, double frame, const Scene& scene);
 
 } // namespace ilumbra

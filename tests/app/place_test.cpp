@@ -505,7 +505,7 @@ TEST_CASE("A press on an opening and a drag into the room make light, haze and r
   NodeId pane = 0;
   o.studio->edit("Pane", [&](const Document& d) {
     Document out = addNode(d, "object.plane", "Pane", {}, &pane);
-    for (const auto& [param, value] : {std::pair{"width", "0.9"}, {"depth", "0.5"}, {"position", "-0.4, 0.75, -0.9"}, {"turn", "90, 0, 0"}}) out = setValue(out, pane, param, parseValue(out, *out.find(pane)->kind->param(param), value));
+    for (const auto& [param, value] : {std::pair{"width", "0.4"}, {"depth", "0.3"}, {"position", "-0.65, 0.5, -0.9"}, {"turn", "90, 0, 0"}}) out = setValue(out, pane, param, parseValue(out, *out.find(pane)->kind->param(param), value));
     return out;
   });
   REQUIRE(o.finished());
@@ -521,7 +521,8 @@ TEST_CASE("A press on an opening and a drag into the room make light, haze and r
     return view.fromPicture(seen).toPoint();
   };
   o.window->commands().run("picture.opening");
-  drag(view, at({-0.4f, 0.75f, -0.9f}), {0, 70});
+  drag(view, at({-0.65f, 0.5f, -0.9f}), {0, 70});
+  INFO(o.window->lastTold().toStdString());
   CHECK(view.tool() == PictureView::Tool::Pick);
   REQUIRE_FALSE(o.doc() == before);
   const Node* beam = o.doc().find(o.studio->current());
@@ -540,12 +541,12 @@ TEST_CASE("A press on an opening and a drag into the room make light, haze and r
   // With Shift a rectangle is drawn on the wall behind.
   REQUIRE(o.finished());
   o.window->commands().run("picture.opening");
-  const QPoint from = at({0.7f, 0.8f, -1.75f}), to = at({1.2f, 1.1f, -1.75f});
+  const QPoint from = at({0.35f, 0.45f, -1.75f}), to = at({0.75f, 0.7f, -1.75f});
   QTest::mousePress(&view, Qt::LeftButton, Qt::ShiftModifier, from);
   for (int i = 1; i <= 4; ++i) QTest::mouseMove(&view, from + (to - from) * i / 4);
   QTest::mouseRelease(&view, Qt::LeftButton, Qt::ShiftModifier, to);
   REQUIRE(o.doc().findByName("Opening light"));
-  CHECK(o.number("Opening light.width") == Approx(0.5).epsilon(0.1));
+  CHECK(o.number("Opening light.width") == Approx(0.4).epsilon(0.1));
   o.studio->undo();
   CHECK(o.doc() == before);
 }

@@ -118,7 +118,7 @@ TEST_CASE("A beam has handles for reach, start and edge, and a drag sets them", 
   const NodeId beam = s.add("air.beam", "Beam", {{"light", "Spot"}, {"reach", "1.5"}, {"start", "0.3"}});
   const Document doc = s.peek();
   const ScenePtr scene = compiled(doc);
-  const std::vector<Handle> handles = airHandles(doc, *doc.find(beam), 1, *scene);
+  const std::vector<Handle> handles = airHandles(*doc.find(beam), 1, *scene);
   REQUIRE(handles.size() == 3);
   for (const Handle& h : handles) {
     CAPTURE(h.id);
