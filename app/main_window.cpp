@@ -239,8 +239,8 @@ void MainWindow::makeCommands() {
     if (!f.endsWith(QStringLiteral(".ilum"))) f += QStringLiteral(".ilum");
     saveFile(f);
   });
-  add("file.import", file, tr("Import a model…"), "Ctrl+I", tr("Adds a model to the scene: glTF, FBX, OBJ, PLY, STL, 3MF and others"), [this] {
-    const QString f = QFileDialog::getOpenFileName(this, tr("Import a model"), startFolder(), ModelFiles::filter());
+  add("file.import", file, tr("Import a model…"), "Ctrl+I", tr("Adds a model to the scene: glTF, FBX, OBJ, PLY, STL, 3MF and others; or voxels: OpenVDB"), [this] {
+    const QString f = QFileDialog::getOpenFileName(this, tr("Import a model"), startFolder(), ModelFiles::filter() + QStringLiteral(";;") + tr("Voxels (*.vdb)"));
     if (!f.isEmpty()) importFile(f);
   }, {}, true);
   add("file.reload", file, tr("Reload models"), "Ctrl+Alt+I", tr("Takes models that have changed on disk anew, or those of the selection; materials, places and effects hold"), [this] { m_models->reload(); });

@@ -86,7 +86,7 @@ std::vector<Handle> PictureView::handles() const {
   }
   if (m_tool == Tool::Draw) return points;
   if (lamp) return handlesOf(doc, *n, m_studio.frame(), seenBy);
-  if (n && n->kind->family() == "air") {
+  if (n && n->kind->family() == "air" && !n->kind->param("position")) {
     // A beam's own; of haze those of the shape that it fills.
     const ScenePtr scene = m_studio.session().scene();
     if (n->kind->param("fills")) {

@@ -279,6 +279,9 @@ Route measureAirRoute(const Document& doc, const Node& effect, double frame, con
       f.text = *trouble;
       if (shape && shape->kind->id == "object.mesh") f.mends.push_back({"Close its holes", {}, {{"modifier.mend", shape->name, "modifiers"}}});
       if (shape) f.mends.push_back({"Let it fill the whole set", {{at(*n, "fills"), ""}}});
+    } else if (const Node* light = n->kind->param("light") ? doc.find(p.reference("light").target) : nullptr; light && !isShown(doc, *light, frame)) {
+      f.text = fmt::format("{} has no light: {} is not shown", n->name, light->name);
+      if (light->kind->param("shown")) f.mends.push_back({fmt::format("Show {}", light->name), {{at(*light, "shown"), "on"}}});
     } else if (p.number("density") <= 0 && p.text("measure") == "density") {
       f.text = n->name + " has a density of 0";
       f.mends.push_back({"Set it to 0.1 1/m", {{at(*n, "density"), "0.1"}}});

@@ -60,7 +60,6 @@ Haze hazeOf(const Params& p) {
     const Color tint = working(p.triple("attenuation_color"));
     for (int c = 0; c < 3; ++c) h.extinction[c] -= std::log(std::clamp(tint[c], 1e-6f, 1.0f)) / float(depth);
   }
-  h.ownLight = airLight(p);
   h.anisotropy = p.real("anisotropy");
   return h;
 }

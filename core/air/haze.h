@@ -16,7 +16,6 @@ std::vector<ParamDef> matterParams(double density);
 struct Haze {
   Color scattering{0.0f};
   Color extinction{0.0f}; ///< scattering and absorption
-  Color ownLight{0.0f};   ///< cd/m² that a metre of it adds; the weight of its light group
   float anisotropy = 0;   ///< mean cosine of the angle by which it turns light
 };
 /// Throws BadInput with the parameter and the reason.

@@ -2,6 +2,8 @@
 
 #include "core/base/hash.h"
 
+#include <immintrin.h>
+
 namespace ilumbra {
 
 const std::vector<std::string> noiseFamilies = {"smooth", "cellular", "churned", "ridged", "puffed", "rolling"};
@@ -13,40 +15,65 @@ uint32_t cellHash(uint32_t x, uint32_t y, uint32_t z, uint32_t seed) { return mi
 
 } // namespace
 
-float gradientNoise(const V3f& p, uint32_t seed) {
-  const float fx = std::floor(p.x), fy = std::floor(p.y), fz = std::floor(p.z);
-  const auto ix = uint32_t(int32_t(fx)), iy = uint32_t(int32_t(fy)), iz = uint32_t(int32_t(fz));
-  const float x = p.x - fx, y = p.y - fy, z = p.z - fz;
-  const auto corner = [&](uint32_t dx, uint32_t dy, uint32_t dz) {
-    const uint32_t h = cellHash(ix + dx, iy + dy, iz + dz, seed) & 15u;
-    const float gx = x - float(dx), gy = y - float(dy), gz = z - float(dz);
-    const float u = h < 8 ? gx : gy, v = h < 4 ? gy : h == 12 || h == 14 ? gx : gz;
-    return (h & 1 ? -u : u) + (h & 2 ? -v : v);
+namespace {
+
+// The gradients at the eight corners of a cell, side by side: lane dx + 2 dy + 4 dz. `h` receives each corner's hash.
+__m256 cornerGradients(uint32_t ix, uint32_t iy, uint32_t iz, float x, float y, float z, uint32_t seed, __m256i& h) {
+  const auto pick = [](uint32_t a, uint32_t b, int axis) {
+    const auto at = [&](int lane) { return int(lane >> axis & 1 ? b : a); };
+    return _mm256_setr_epi32(at(0), at(1), at(2), at(3), at(4), at(5), at(6), at(7));
   };
+  const auto pickReal = [](float v, int axis) {
+    const auto at = [&](int lane) { return lane >> axis & 1 ? v - 1 : v; };
+    return _mm256_setr_ps(at(0), at(1), at(2), at(3), at(4), at(5), at(6), at(7));
+  };
+  h = _mm256_xor_si256(_mm256_xor_si256(pick(ix * 0x8da6b343u, (ix + 1) * 0x8da6b343u, 0), pick(iy * 0xd8163841u, (iy + 1) * 0xd8163841u, 1)),
+                       _mm256_xor_si256(pick(iz * 0xcb1ab31fu, (iz + 1) * 0xcb1ab31fu, 2), _mm256_set1_epi32(int(seed))));
+  // mixBits()
+  h = _mm256_xor_si256(h, _mm256_srli_epi32(h, 16));
+  h = _mm256_mullo_epi32(h, _mm256_set1_epi32(0x21f0aaad));
+  h = _mm256_xor_si256(h, _mm256_srli_epi32(h, 15));
+  h = _mm256_mullo_epi32(h, _mm256_set1_epi32(int(0xd35a2d97u)));
+  h = _mm256_xor_si256(h, _mm256_srli_epi32(h, 15));
+  const __m256i low = _mm256_and_si256(h, _mm256_set1_epi32(15));
+  const __m256 gx = pickReal(x, 0), gy = pickReal(y, 1), gz = pickReal(z, 2);
+  const auto below = [&](int limit) { return _mm256_castsi256_ps(_mm256_cmpgt_epi32(_mm256_set1_epi32(limit), low)); };
+  const auto is = [&](int value) { return _mm256_cmpeq_epi32(low, _mm256_set1_epi32(value)); };
+  const __m256 odd = _mm256_castsi256_ps(_mm256_or_si256(is(12), is(14)));
+  __m256 u = _mm256_blendv_ps(gy, gx, below(8)), v = _mm256_blendv_ps(_mm256_blendv_ps(gz, gx, odd), gy, below(4));
+  u = _mm256_xor_ps(u, _mm256_castsi256_ps(_mm256_slli_epi32(low, 31)));
+  v = _mm256_xor_ps(v, _mm256_castsi256_ps(_mm256_slli_epi32(_mm256_and_si256(low, _mm256_set1_epi32(2)), 30)));
+  return _mm256_add_ps(u, v);
+}
+
+float blended(__m256 corners, float x, float y, float z) {
+  alignas(32) float c[8];
+  _mm256_store_ps(c, corners);
   const float u = fade(x), v = fade(y), w = fade(z);
-  return mix(mix(mix(corner(0, 0, 0), corner(1, 0, 0), u), mix(corner(0, 1, 0), corner(1, 1, 0), u), v),
-             mix(mix(corner(0, 0, 1), corner(1, 0, 1), u), mix(corner(0, 1, 1), corner(1, 1, 1), u), v), w);
+  return mix(mix(mix(c[0], c[1], u), mix(c[2], c[3], u), v), mix(mix(c[4], c[5], u), mix(c[6], c[7], u), v), w);
+}
+
+} // namespace
+
+float gradientNoise(const V3f& p, uint32_t seed) {
+  const float fx = std::floor(p.x), fy = std::floor(p.y), fz = std::floor(p.z), x = p.x - fx, y = p.y - fy, z = p.z - fz;
+  __m256i h;
+  return blended(cornerGradients(uint32_t(int32_t(fx)), uint32_t(int32_t(fy)), uint32_t(int32_t(fz)), x, y, z, seed, h), x, y, z);
 }
 
 float gradientNoise(const V3f& p, float time, uint32_t seed) {
   if (time == 0) return gradientNoise(p, seed);
-  const float fx = std::floor(p.x), fy = std::floor(p.y), fz = std::floor(p.z), ft = std::floor(time);
-  const auto ix = uint32_t(int32_t(fx)), iy = uint32_t(int32_t(fy)), iz = uint32_t(int32_t(fz)), it = uint32_t(int32_t(ft));
-  const float x = p.x - fx, y = p.y - fy, z = p.z - fz, t = time - ft;
-  const float u = fade(x), v = fade(y), w = fade(z);
+  const float fx = std::floor(p.x), fy = std::floor(p.y), fz = std::floor(p.z), ft = std::floor(time), x = p.x - fx, y = p.y - fy, z = p.z - fz, t = time - ft;
+  const auto it = uint32_t(int32_t(ft));
   float slices[2];
   for (uint32_t dt = 0; dt < 2; ++dt) {
     const uint32_t slice = it + dt == 0 ? seed : mixBits(seed + (it + dt) * 0x9e3779b9u); // at time 0 the still noise
-    const auto corner = [&](uint32_t dx, uint32_t dy, uint32_t dz) {
-      const uint32_t h = cellHash(ix + dx, iy + dy, iz + dz, slice);
-      const float g[4] = {x - float(dx), y - float(dy), z - float(dz), t - float(dt)};
-      // At whole times the gradients lie in space, so that the still noise is met there; their part in time turns it over between.
-      const uint32_t low = h & 15u;
-      const float a = low < 8 ? g[0] : g[1], b = low < 4 ? g[1] : low == 12 || low == 14 ? g[0] : g[2];
-      return (low & 1 ? -a : a) + (low & 2 ? -b : b) + (h & 16u ? -g[3] : g[3]);
-    };
-    slices[dt] = mix(mix(mix(corner(0, 0, 0), corner(1, 0, 0), u), mix(corner(0, 1, 0), corner(1, 1, 0), u), v),
-                     mix(mix(corner(0, 0, 1), corner(1, 0, 1), u), mix(corner(0, 1, 1), corner(1, 1, 1), u), v), w);
+    __m256i h;
+    __m256 g = cornerGradients(uint32_t(int32_t(fx)), uint32_t(int32_t(fy)), uint32_t(int32_t(fz)), x, y, z, slice, h);
+    // At whole times the gradients lie in space, so that the still noise is met there; their part in time turns it over between.
+    const __m256 sign = _mm256_castsi256_ps(_mm256_slli_epi32(_mm256_and_si256(h, _mm256_set1_epi32(16)), 27));
+    g = _mm256_add_ps(g, _mm256_xor_ps(_mm256_set1_ps(t - float(dt)), sign));
+    slices[dt] = blended(g, x, y, z);
   }
   return std::clamp(mix(slices[0], slices[1], fade(t)), -1.0f, 1.0f);
 }
@@ -157,7 +184,8 @@ private:
   void sumBounds(const V3f& a, const V3f& b, float time, float scale, float gain, bool fine, float& low, float& high) const {
     const V3f middle = (a + b) * (0.5f / scale), half = (b - a) * (0.5f / scale);
     const bool cells = m_form.family == NoiseFamily::Cellular || m_form.family == NoiseFamily::Puffed;
-    const float reach = cells ? length(half) : gradientNoiseSlope * (std::abs(half.x) + std::abs(half.y) + std::abs(half.z));
+    const float slope = time != 0 ? 1.8f * gradientNoiseSlope : gradientNoiseSlope; // corners may lie twice as far apart in time
+    const float reach = cells ? length(half) : slope * (std::abs(half.x) + std::abs(half.y) + std::abs(half.z));
     low = high = 0;
     float weight = 1, total = 0, frequency = 1;
     for (int o = 0; o < m_form.octaves; ++o) {

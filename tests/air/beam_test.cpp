@@ -3,6 +3,7 @@
 #include "core/air/haze.h"
 #include "core/pattern/image.h"
 #include "core/render/air.h"
+#include "core/render/render.h"
 #include "tests/support/scene.h"
 
 using namespace ilumbra;
@@ -174,6 +175,45 @@ TEST_CASE("A projector's beam is as its picture: four sides, and coloured by it"
   const double wide = 2 * std::tan(30 * pi64 / 180) * 2;
   CHECK(metres(*scene, {-9, 0, -2}, {1, 0, 0}) == Approx(wide).epsilon(1e-3));
   CHECK(metres(*scene, {0, -9, -2}, {0, 1, 0}) == Approx(wide / 2).epsilon(1e-3));
+}
+
+TEST_CASE("Shafts through slots have the shape of the slots, and nothing of them lies outside", "[beam]") {
+  // A lamp at the left behind a wall with two slots of 0.2, seen along the wall: at x the upper shaft lies between two lines from the lamp.
+  Set s(96, 64);
+  s.look("1, 0, 8", "1, 0, 0", "60");
+  s.lambert("Black", "0, 0, 0");
+  for (const auto& [name, height, y] : {std::tuple{"Above", "4", "2.4"}, {"Between", "0.4", "0"}, {"Below", "4", "-2.4"}})
+    s.add("object.box", name, {{"width", "0.02"}, {"height", height}, {"depth", "6"}, {"position", (std::string("0, ") + y + ", 0").c_str()}, {"material", "Black"}});
+  s.add("light.point", "Lamp", {{"power", "10000"}, {"position", "-2, 0, 0"}, {"radius", "0"}});
+  const NodeId hole = s.add("object.path", "Slots", {{"closed", "on"}, {"thickness", "0"}});
+  for (const char* p : {"0.01, -0.4, -0.5", "0.01, -0.4, 0.5", "0.01, 0.4, 0.5", "0.01, 0.4, -0.5"}) s.add("path.point", "Corner", {{"place", p}, {"sharp", "on"}}, {hole, "points"});
+  const NodeId beam = s.add("air.beam", "Shafts", {{"light", "Lamp"}, {"opening", "Slots"}, {"reach", "4"}, {"edge", "0"}, {"fade", "0"}, {"density", "0.1"}});
+  SceneCache cache;
+  const Document doc = s.take();
+  const ScenePtr scene = compileScene(doc, {.queries = {{.name = "air", .things = {beam}}}}, noAssets(), cache);
+  REQUIRE(scene->troubles.empty());
+  Rendering r(scene);
+  CancelFlag never;
+  r.advance(pool(), 64, never);
+  const Picture p = collect(r.film(), 1, scene->amounts, 1, pool());
+  int inside = 0, outside = 0;
+  for (int y = 0; y < p.height; ++y)
+    for (int x = 0; x < p.width; ++x) {
+      const Ray ray = scene->camera.through(float(x) + 0.5f, float(y) + 0.5f);
+      const V3f at = ray.origin + ray.direction * (-ray.origin.z / ray.direction.z); // in the plane z = 0 of the lamp
+      const float slope = std::abs(at.y) / (at.x + 2), l = luminance(p.color(x, y));
+      if (at.x > 0.2f && at.x < 2 && slope > 0.12f && slope < 0.17f) {
+        CHECK(l > 0);
+        ++inside;
+      }
+      // A sample's filter reaches a pixel and a half.
+      if (at.x < -0.2f || (at.x > 0.2f && at.x < 2 && (slope < 0.05f || slope > 0.27f))) {
+        CHECK(l == 0);
+        ++outside;
+      }
+    }
+  CHECK(inside > 50);
+  CHECK(outside > 500);
 }
 
 TEST_CASE("A beam that cannot be is left out and told", "[beam]") {
