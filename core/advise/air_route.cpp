@@ -296,7 +296,7 @@ Route measureAirRoute(const Document& doc, const Node& effect, double frame, con
   r.raysTraced = t.rays;
   const double sent = std::max(1e-30, t.sent);
   Station enters{"through", "Into the air", air.empty() ? "empty" : names(air), "", 0, {}}, turned{"scattered", "Scattered", "", "", 0, {}}, picture{"picture", "Picture", "", "", 0, {}};
-  const bool lit = t.sent > 0 && !there.empty();
+  const bool lit = t.sent > 0 && std::any_of(air.begin(), air.end(), [&](const Node* n) { return there.count(n->id) > 0; });
   const bool onlyGlows = from.empty() && glows;
   if (onlyGlows) {
     enters.share = turned.share = 1;
@@ -340,8 +340,9 @@ Route measureAirRoute(const Document& doc, const Node& effect, double frame, con
       if (first->kind->id == "air.beam" && from.front()->kind->family() == "light") f.mends.push_back({fmt::format("Fit it to {}", from.front()->name), {{at(*first, "light"), from.front()->name}}});
       r.findings.push_back(std::move(f));
     } else if (t.enters < 0.02 * t.meets) {
-      const Loss worst = *std::find_if(enters.losses.begin(), enters.losses.end(), [](const Loss& l) { return l.thing != 0; });
-      const Node* by = doc.find(worst.thing);
+      const auto most = std::max_element(t.blocked.begin(), t.blocked.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
+      const Node* by = doc.find(most->first); // something blocks it, or it would enter
+      const Loss worst{by ? by->name : "something", most->first, most->second / t.meets};
       const bool opening = first->kind->id == "air.beam" && Params(*first, frame).reference("opening").target && t.near > 0.5 * (t.meets - t.enters);
       Finding f{Weight::Broken, "through", worst.thing, opening ? fmt::format("The opening of {} is closed: {} stands in it", first->name, worst.by) : fmt::format("{} blocks {} of the light before it enters {}", worst.by, percent(worst.share), names(air)), {}};
       if (by && by->kind->param("casts_shadow")) f.mends.push_back({fmt::format("Let light pass {}", by->name), {{at(*by, "casts_shadow"), "off"}}});

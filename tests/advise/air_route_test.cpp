@@ -122,6 +122,15 @@ TEST_CASE("A closed opening is found with what stands in it", "[advise][air]") {
   mends(s.take(), "Shafts", "The opening of Beam is closed: Lid stands in it");
 }
 
+TEST_CASE("An effect whose air is gone says so, though other air is there", "[advise][air]") {
+  Set s = beamSet();
+  s.set(s.find("Shafts"), {{"through", ""}});
+  const Route r = measured(s.take(), "Shafts");
+  REQUIRE_FALSE(r.findings.empty());
+  CHECK(r.findings.front().text == "Through is empty: no air shows the light");
+  CHECK(stateWord(r, true) == "nothing shows");
+}
+
 TEST_CASE("The camera inside its haze is a note, not a fault", "[advise][air]") {
   Set s = beamSet();
   s.set(s.add("object.box", "Room", {{"width", "16"}, {"height", "6"}, {"depth", "16"}, {"position", "0, 3, 0"}}), {{"shown", "off"}});
