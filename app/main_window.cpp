@@ -416,6 +416,12 @@ void MainWindow::makeCommands() {
   add("picture.lens", picture, tr("Lens on or off"), "Ctrl+Shift+L", tr("The picture with or without its lens stages"), flip(&Studio::View::withLens));
   add("picture.raw", picture, tr("Raw or denoised"), "Ctrl+Shift+R", tr("The picture as it was sampled, or denoised"), flip(&Studio::View::raw));
   add("picture.stops", picture, tr("Stops overlay"), "Ctrl+T", tr("False colour by stops from white"), flip(&Studio::View::stopsOverlay));
+  add("picture.air_depth", picture, tr("Optical depth of the air"), "Ctrl+Alt+A", tr("False colour by how much air stands before what is seen: at 1 a third of the light comes through"), [this] {
+    Studio::View v = m_studio.view();
+    v.pass = v.pass == ShownPass::AirDepth ? ShownPass::Light : ShownPass::AirDepth;
+    m_studio.setView(v);
+    m_bar->refresh();
+  });
   add("picture.clips", picture, tr("Clipping warning"), "Ctrl+Shift+T", tr("Stripes over what the display cannot show"), flip(&Studio::View::clipping));
   add("picture.health", picture, tr("Mesh health"), "Ctrl+Alt+T", tr("What is wrong with the meshes of the selection: open edges, faces that look inwards, lie double or cross others"), [this] { m_picture->health().setOn(!m_picture->health().on()); });
   add("picture.mend", picture, tr("Mend the meshes"), "Ctrl+Alt+Shift+T", tr("Adds a modifier to them that closes holes, turns faces outwards and takes out doubled ones"), [this] { m_picture->health().mend(); });

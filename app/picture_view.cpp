@@ -355,6 +355,7 @@ void PictureView::paintEvent(QPaintEvent*) {
       p.drawText(QRectF(x - 6, r.top() + 25, w + 10, 14), Qt::AlignCenter, v.pass == ShownPass::AirDepth ? (c.stops < 0 ? QStringLiteral("1/%1").arg(1 << -c.stops) : QString::number(1 << c.stops)) : c.stops > 0 ? QStringLiteral("+%1").arg(c.stops) : QString::number(c.stops));
       x += w;
     }
+    if (v.pass == ShownPass::AirDepth) p.drawText(QRectF(r.left() + 8, r.top() + 44, 300, 15), Qt::AlignLeft, tr("optical depth of the air: 1 lets a third through"));
   }
   if (v.clipping && !v.stopsOverlay && m_studio.image()) {
     const auto& image = *m_studio.image();

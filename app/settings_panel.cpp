@@ -105,6 +105,9 @@ std::string SettingsPanel::shape() const {
       for (const NodeId id : roleOf(m_studio.doc(), *n, r.param)) {
         const Node* t = m_studio.doc().find(id);
         s += fmt::format("|{}:{}", id, t ? t->name : "");
+        if (t)
+          for (const ParamDef& d : t->kind->params)
+            if (!d.onlyIf.empty()) s += counts(*t, d, m_studio.frame()) ? '1' : '0';
         if (t && t->kind->param("material")) {
           const NodeId material = Params(*t, 0).reference("material").target;
           const Node* m = m_studio.doc().find(material);
@@ -454,7 +457,7 @@ void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
     column->addWidget(rule(page));
     column->addWidget(sectionHead(page, title, link, [this, linked] { m_studio.select({linked}); }));
     for (const ParamDef& d : t.kind->params)
-      if (d.major) column->addWidget(makeParamRow(m_studio, addressOf(t, d.name, user), page));
+      if (d.major && counts(t, d, m_studio.frame())) column->addWidget(makeParamRow(m_studio, addressOf(t, d.name, user), page));
   };
   std::vector<NodeId> shown;
   for (const Role& role : effectKind(n)->roles)

@@ -28,7 +28,7 @@ Starter floorMistStarter() {
             b.add("mist.layer", "Far swathes", {{"scale", "1.5"}, {"octaves", "5"}, {"drift", "0.10, 0, 0.02"}, {"churn", "0.05"}, {"loop", "120"}}, {swathes, "layers"});
             b.add("mist.layer", "Near wisps", {{"family", "rolling"}, {"scale", "0.5"}, {"strength", "55 %"}, {"octaves", "4"}, {"seed", "7"}, {"drift", "0.22, 0.01, -0.03"}, {"churn", "0.12"}, {"loop", "120"}}, {swathes, "layers"});
             b.set(b.add("object.box", "Mist bounds", {{"width", "12"}, {"height", "1.3"}, {"depth", "7.4"}, {"position", "0, 0.65, -1.4"}}), {{"shown", "off"}});
-            b.add("air.haze", "Mist", {{"fills", "Mist bounds"}, {"density", "1.5"}, {"amount", "pattern Swathes"}, {"anisotropy", "0.35"}, {"color", "0.97, 0.98, 1"}});
+            b.add("air.haze", "Mist", {{"fills", "Mist bounds"}, {"density", "1.5"}, {"amount", "pattern Swathes"}, {"fineness", "192"}, {"anisotropy", "0.35"}, {"color", "0.97, 0.98, 1"}});
             // The same as a plate with alpha, for other pictures: hidden here. Hide the set and show it to write it alone.
             const NodeId flat = b.add("pattern.mist", "Plate swathes", {{"height", "0.55"}, {"base", "-0.05"}, {"heavier", "1.1"}, {"broken", "90 %"}, {"wisps", "90 %"}, {"space", "camera"}});
             b.add("mist.layer", "Far bank", {{"scale", "0.5"}, {"octaves", "5"}, {"drift", "0.03, 0, 0"}, {"loop", "120"}}, {flat, "layers"});

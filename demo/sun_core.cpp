@@ -1,5 +1,4 @@
 // The sun core in its pierced shade over the slate table.
-#include "core/exchange/export.h"
 #include "demo/pierced.h"
 #include "demo/scene_builder.h"
 #include "demo/starters.h"
@@ -24,15 +23,7 @@ std::string piercedShadeFile() {
     if (row == 0 || row == 6) return 0.55f;
     return row % 2 == 0 && column % 2 ? 0.6f : 1.0f;
   };
-  ModelPart part{"Pierced shade", piercedShell(s), -1};
-  Model m;
-  m.parts.push_back(std::move(part));
-  ModelNode node;
-  node.name = "Pierced shade";
-  node.parts = {0};
-  m.nodes.push_back(node);
-  m.roots = {0};
-  return toGlb(m);
+  return partFile("Pierced shade", piercedShell(s));
 }
 
 void addSunCore(SceneBuilder& b, const char* position) {

@@ -1,5 +1,4 @@
 // The pierced zodiac band: a lamp inside, and shafts through its signs into the mist around it.
-#include "core/exchange/export.h"
 #include "demo/pierced.h"
 #include "demo/scene_builder.h"
 #include "demo/set_parts.h"
@@ -19,15 +18,7 @@ std::string zodiacBandFile() {
   s.points = 8;
   s.stagger = 0.5f;
   s.size = [](int row, int column) { return row == 1 ? (column % 2 ? 0.55f : 1.0f) : 0.42f; };
-  ModelPart part{"Zodiac band", piercedShell(s), -1};
-  Model m;
-  m.parts.push_back(std::move(part));
-  ModelNode node;
-  node.name = "Zodiac band";
-  node.parts = {0};
-  m.nodes.push_back(node);
-  m.roots = {0};
-  return toGlb(m);
+  return partFile("Zodiac band", piercedShell(s));
 }
 
 } // namespace

@@ -404,11 +404,11 @@ Route measureAirRoute(const Document& doc, const Node& effect, double frame, con
       if (box.isEmpty()) continue;
       for (size_t i = 0; scene.air && i < scene.air->size(); ++i) {
         if (scene.things[(*scene.air)[i].thing].node != first->id || (*scene.air)[i].places.empty()) continue;
-        const auto& balls = (*scene.air)[i].places.front().region.balls();
-        if (balls.empty()) continue;
+        const auto& beam = (*scene.air)[i].places.front().beam;
+        if (!beam) continue;
         V3f nearest;
-        for (int k = 0; k < 3; ++k) nearest[k] = std::clamp(balls.back().centre[k], box.min[k], box.max[k]);
-        const float distance = length(nearest - balls.back().centre), reach = balls.back().radius;
+        for (int k = 0; k < 3; ++k) nearest[k] = std::clamp(beam->begin[k], box.min[k], box.max[k]);
+        const float distance = length(nearest - beam->begin), reach = beam->reach;
         if (distance > reach) {
           const double better = std::ceil(double(distance) * 1.1 * 10) / 10;
           r.findings.push_back({Weight::Weak, "onto", first->id, fmt::format("{} ends {} before {}", first->name, formatNumber(*first->kind->param("reach"), double(distance - reach)), target->name),

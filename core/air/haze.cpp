@@ -15,7 +15,7 @@ std::vector<ParamDef> matterParams(double density) {
           number("density", "Density", "1/m", density).soft(0.001, 10).range(0, 1e6).log().at(Stage::Shading).matters().when("measure", "density").help("Share of light that a thin layer scatters or takes, to the metre"),
           number("visibility", "Visibility", "m", 40).soft(0.5, 1000).range(1e-6, 1e9).log().at(Stage::Shading).matters().when("measure", "visibility").help("Distance at which 2 % of the light comes through"),
           number("amount", "Amount", "%", 1).soft(0, 1).range(0, 1e4).patterned().at(Stage::Shading).matters().help("Share of the density from place to place: a pattern makes clouds, swathes and dust"),
-          integer("fineness", "Fineness", 192).soft(32, 512).range(0, 1024).at(Stage::Shading).when("amount", "a pattern").help("Of an uneven amount: so many voxels along its longest side hold it; 0: the pattern itself is asked at every place, slowly"),
+          integer("fineness", "Fineness", 128).soft(32, 512).range(0, 1024).at(Stage::Shading).when("amount", "a pattern").help("Of an uneven amount: so many voxels along its longest side hold it; 0: the pattern itself is asked at every place, slowly"),
           color("color", "Colour", {1, 1, 1}).soft(0, 1).at(Stage::Shading).matters().help("Share of what meets it that it scatters; the rest is lost"),
           number("anisotropy", "Anisotropy", "", 0.3).soft(-0.9, 0.9).range(-0.99, 0.99).at(Stage::Shading).matters().help("More than 0: light goes on forwards, as in mist; less: it is thrown back"),
           color("attenuation_color", "Tint at depth", {1, 1, 1}).range(0, 1).at(Stage::Shading).in("Absorption").help("White light after the depth below, besides what is scattered"),
@@ -35,7 +35,7 @@ Kind hazeKind() {
                            references("lit_by", "Lit by", {"light."}).at(Stage::Placement).in("Light").help("The lights that it shows; nothing: all that reach it"),
                            number("own_light", "Own light", "cd/m³", 0).soft(1, 100000).range(0, 1e12).log().matters().at(Stage::Mix).in("Own light").help("What a metre of it adds to what is seen: a glowing gas"),
                            flag("own_light_on", "On", true).at(Stage::Mix).in("Own light").help("Off: dark"),
-                           color("own_light_color", "Colour", {1, 1, 1}).soft(0, 1).matters().at(Stage::Mix).in("Own light").help("Of its own light")}}),
+                           color("own_light_color", "Light's colour", {1, 1, 1}).soft(0, 1).matters().at(Stage::Mix).in("Own light").help("Of its own light")}}),
           .existence = Stage::Geometry};
 }
 

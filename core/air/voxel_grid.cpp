@@ -1,7 +1,6 @@
 #include "core/air/voxel_grid.h"
 
 #include "core/air/haze.h"
-#include "core/geometry/shape.h"
 #include "core/pattern/playback.h"
 
 #include <ImathBoxAlgo.h>
@@ -38,11 +37,9 @@ Kind gridKind() {
                           {references("lit_by", "Lit by", {"light."}).at(Stage::Placement).in("Light").help("The lights that it shows; nothing: all that reach it"),
                            number("own_light", "Own light", "cd/m³", 0).soft(1, 100000).range(0, 1e12).log().matters().at(Stage::Mix).in("Own light").help("What a metre of it adds to what is seen where its heat is greatest"),
                            flag("own_light_on", "On", true).at(Stage::Mix).in("Own light").help("Off: dark"),
-                           color("own_light_color", "Colour", {1, 0.5, 0.15}).soft(0, 1).matters().at(Stage::Mix).in("Own light").help("Of its own light")}}),
+                           color("own_light_color", "Light's colour", {1, 0.5, 0.15}).soft(0, 1).matters().at(Stage::Mix).in("Own light").help("Of its own light")}}),
           .existence = Stage::Geometry,
           .changesByTime = isPlayed};
 }
-
-M44f gridPlacement(const Params& p) { return placementOf(p); }
 
 } // namespace ilumbra

@@ -43,7 +43,5 @@ private:
 
 /// Voxels from an OpenVDB file, as air.
 Kind gridKind();
-/// Where a grid stands: from its file's metres to those of what holds it.
-M44f gridPlacement(const Params& params);
 
 } // namespace ilumbra

@@ -2,6 +2,7 @@
 #include "core/base/error.h"
 #include "core/geometry/form.h"
 #include "core/geometry/mesh_tools.h"
+#include "core/geometry/volume_skin.h"
 
 #include <fmt/format.h>
 
@@ -11,7 +12,6 @@
 #pragma GCC diagnostic ignored "-Wconversion"
 #pragma GCC diagnostic ignored "-Wshadow"
 #include <openvdb/openvdb.h>
-#include <openvdb/tools/VolumeToMesh.h>
 #pragma GCC diagnostic pop
 
 #include <mutex>
@@ -123,18 +123,7 @@ Mesh skinOf(const std::vector<Rod>& rods, float radius, float joint, float voxel
       m.normals[i] = normalize(normal);
     }
   });
-  for (size_t pool = 0; pool < mesher.polygonPoolListSize(); ++pool) {
-    const auto& polygons = mesher.polygonPoolList()[pool];
-    for (size_t i = 0; i < polygons.numQuads(); ++i) {
-      const auto& q = polygons.quad(i); // clockwise seen from outside
-      m.triangles.push_back({q[0], q[2], q[1]});
-      m.triangles.push_back({q[0], q[3], q[2]});
-    }
-    for (size_t i = 0; i < polygons.numTriangles(); ++i) {
-      const auto& t = polygons.triangle(i);
-      m.triangles.push_back({t[0], t[2], t[1]});
-    }
-  }
+  takePolygons(mesher, m);
   return m;
 }
 

@@ -15,10 +15,8 @@ void Convex::cone(const V3f& apex, const V3f& axis, float halfAngle) {
   else if (halfAngle < 0.5f * pi + 1e-4f) plane(-axis, apex);
 }
 
-void Convex::add(const Convex& o) {
-  m_planes.insert(m_planes.end(), o.m_planes.begin(), o.m_planes.end());
-  m_cones.insert(m_cones.end(), o.m_cones.begin(), o.m_cones.end());
-  m_balls.insert(m_balls.end(), o.m_balls.begin(), o.m_balls.end());
+bool Convex::sided() const {
+  return !m_cones.empty() || std::any_of(m_planes.begin(), m_planes.end(), [](const Plane& p) { return p.side; });
 }
 
 bool Convex::holds(const V3f& p) const {

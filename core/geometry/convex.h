@@ -37,10 +37,8 @@ public:
   /// count; without sides 1.
   float depth(const V3f& p, const V3f& middle) const;
 
-  const std::vector<Plane>& planes() const { return m_planes; }
-  const std::vector<Cone>& cones() const { return m_cones; }
-  const std::vector<Ball>& balls() const { return m_balls; }
-  void add(const Convex& other);
+  /// True if it has sides, along which a soft edge may run.
+  bool sided() const;
 
 private:
   std::vector<Plane> m_planes;

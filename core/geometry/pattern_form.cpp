@@ -1,12 +1,12 @@
 // A dense form: the skin where a pattern in space reaches a cut-off, within bounds.
 #include "core/base/error.h"
 #include "core/geometry/form.h"
+#include "core/geometry/volume_skin.h"
 #include "core/pattern/program.h"
 
 #include <fmt/format.h>
 #include <mutex>
 #include <openvdb/openvdb.h>
-#include <openvdb/tools/VolumeToMesh.h>
 #include <tbb/parallel_for.h>
 
 namespace ilumbra {
@@ -154,18 +154,7 @@ Mesh skin(const Field& field, const V3f& half, int fineness, const BuildFrom& fr
     const V3f g = slope(p, 0.25f * voxel);
     m.normals[i] = field.bounded(p) ? field.boundNormal(p) : dot(g, g) > 0 ? normalize(-g) : V3f(0, 1, 0);
   });
-  for (size_t pool = 0; pool < mesher.polygonPoolListSize(); ++pool) {
-    const auto& polygons = mesher.polygonPoolList()[pool];
-    for (size_t i = 0; i < polygons.numQuads(); ++i) {
-      const auto& q = polygons.quad(i); // clockwise seen from outside
-      m.triangles.push_back({q[0], q[2], q[1]});
-      m.triangles.push_back({q[0], q[3], q[2]});
-    }
-    for (size_t i = 0; i < polygons.numTriangles(); ++i) {
-      const auto& t = polygons.triangle(i);
-      m.triangles.push_back({t[0], t[2], t[1]});
-    }
-  }
+  takePolygons(mesher, m);
   return m;
 }
 

@@ -29,6 +29,11 @@ inline V3f placeIn(PatternSpace space, const PatternPoint& at) {
 inline float footprintIn(PatternSpace space, const PatternPoint& at) {
   return space == PatternSpace::Texture ? at.uvFootprint : space == PatternSpace::Camera ? 0 : at.footprint;
 }
+/// Which of its choices a parameter has, as an enumeration in their order.
+template <typename E> E choiceOf(const Params& p, std::string_view name) {
+  const auto& all = p.node().kind->param(name)->choices;
+  return E(std::find(all.begin(), all.end(), p.text(name)) - all.begin());
+}
 inline V3f triple(const Params& p, std::string_view name) {
   const Triple t = p.triple(name);
   return {float(t[0]), float(t[1]), float(t[2])};

@@ -105,7 +105,7 @@ PatternKind mistPattern() {
               for (const NodeId id : it->second) {
                 const Params l(*c.doc().find(id), p.frame());
                 NoiseForm f;
-                f.family = NoiseFamily(std::find(noiseFamilies.begin(), noiseFamilies.end(), l.text("family")) - noiseFamilies.begin());
+                f.family = choiceOf<NoiseFamily>(l, "family");
                 f.octaves = int(l.number("octaves"));
                 f.seed = mixBits(uint32_t(l.number("seed")));
                 setNoiseTime(f, l, c);

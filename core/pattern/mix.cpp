@@ -85,7 +85,7 @@ PatternKind mixPattern() {
            .existence = Stage::Shading},
           [](const Params& p, PatternCompiler& c) {
             const int below = c.input(p, "below"), above = c.input(p, "above"), mask = c.amount(p, "mask");
-            const auto mode = Blend(std::find(blendNames.begin(), blendNames.end(), p.text("mode")) - blendNames.begin());
+            const auto mode = choiceOf<Blend>(p, "mode");
             return c.emit(std::make_shared<MixOp>(mode, below, above, mask));
           }};
 }

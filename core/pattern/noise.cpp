@@ -302,7 +302,7 @@ PatternKind noisePattern() {
           [](const Params& p, PatternCompiler& c) {
             const int scale = c.amount(p, "scale"), gain = c.amount(p, "gain"), contrast = c.amount(p, "contrast"), low = c.input(p, "low"), high = c.input(p, "high");
             NoiseForm form;
-            form.family = NoiseFamily(std::find(noiseFamilies.begin(), noiseFamilies.end(), p.text("family")) - noiseFamilies.begin());
+            form.family = choiceOf<NoiseFamily>(p, "family");
             form.space = spaceOf(p);
             form.octaves = int(p.number("octaves"));
             form.seed = mixBits(uint32_t(p.number("seed")));

@@ -126,11 +126,6 @@ private:
   std::vector<Stop> m_stops;
 };
 
-template <typename E> E choiceOf(const Params& p, std::string_view name) {
-  const auto& all = p.node().kind->param(name)->choices;
-  return E(std::find(all.begin(), all.end(), p.text(name)) - all.begin());
-}
-
 } // namespace
 
 PatternKind rampKey() {

@@ -124,11 +124,6 @@ private:
   int m_cell, m_wall, m_width;
 };
 
-template <typename E> E choiceOf(const Params& p, std::string_view name) {
-  const auto& all = p.node().kind->param(name)->choices;
-  return E(std::find(all.begin(), all.end(), p.text(name)) - all.begin());
-}
-
 } // namespace
 
 PatternKind solidPart() {

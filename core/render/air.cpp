@@ -196,6 +196,13 @@ Color Air::transmittance(const AirWay& way, const V3f& o, const V3f& d, float t,
   return out;
 }
 
+float Air::shownDepth(const AirWay& way, const V3f& o, const V3f& d) const {
+  float depth = 0;
+  for (const auto& s : way)
+    if (const float e = luminance(m_hazes[s.haze].haze.extinction); e > 0) depth += e * (s.to - s.from) * (std::isfinite(s.to) ? amount(s, o + d * (0.5f * (s.from + s.to))) : 1);
+  return depth;
+}
+
 void Air::divide(AirWay& way, float far) const {
   way.m_parts.clear();
   // One after the other, as cells of one haze come.

@@ -1,8 +1,8 @@
 #pragma once
+#include "core/air/beam.h"
 #include "core/air/density.h"
 #include "core/air/haze.h"
 #include "core/base/sampling.h"
-#include "core/geometry/convex.h"
 #include "core/render/geometry.h"
 
 #include <boost/container/small_vector.hpp>
@@ -46,7 +46,8 @@ public:
   struct Place {
     M44f toObject;    ///< of the shape's copy
     Box3f bounds;     ///< in the world
-    Convex region;    ///< of a beam
+    Convex region;    ///< where there is no shape
+    std::shared_ptr<const BeamForm> beam; ///< null: it is none
     DensityPtr density;                        ///< null: even
     std::shared_ptr<const DensityCells> cells; ///< guide where it is uneven; null: `most` alone does
     float most = 1;
@@ -85,6 +86,8 @@ public:
   Color transmittance(const AirWay& way, const V3f& origin, const V3f& direction, float t, RandomStream& random) const;
   /// By the means alone.
   Color meanTransmittance(const AirWay& way, float t) const;
+  /// Optical depth of a way by the amount in the middle of each stretch: for showing it, smoother than by the means.
+  float shownDepth(const AirWay& way, const V3f& origin, const V3f& direction) const;
   /// Amount of a stretch's haze at a place of it.
   float amount(const AirWay::Stretch& s, const V3f& world) const {
     const Density* d = m_hazes[s.haze].places[s.place].density.get();

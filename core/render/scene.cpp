@@ -631,9 +631,9 @@ private:
   std::vector<NodePtr> patternNodes() const {
     std::vector<NodePtr> out;
     for (const NodePtr& n : m_doc.nodes()) {
-      const Node* top = n.get();
-      for (const Node* up = top; up && up->kind->family() != "pattern"; up = top) top = up->parent ? m_doc.find(up->parent) : nullptr;
-      if (top && top->kind->family() == "pattern") out.push_back(n);
+      const Node* up = n.get();
+      while (up && up->kind->family() != "pattern") up = up->parent ? m_doc.find(up->parent) : nullptr;
+      if (up) out.push_back(n);
     }
     return out;
   }
@@ -653,13 +653,13 @@ private:
 
   // The amounts of a haze's uneven places on voxels, if they are to be, and their guides: made anew when something that they are
   // made of has changed. `numbers`: what else that is.
-  void guide(const Params& p, const std::shared_ptr<const Program>& amount, std::vector<Air::Place>& places, const std::vector<BeamForm>& beams) {
+  void guide(const Params& p, const std::shared_ptr<const Program>& amount, std::vector<Air::Place>& places) {
     const Node& n = p.node();
     SceneCache::Content::Cells now;
     now.nodes = patternNodes();
     now.amount = *n.find("amount");
     now.numbers = {m_options.frame, p.number("fineness")};
-    if (!beams.empty())
+    if (p.node().kind->param("reach"))
       for (const char* param : {"edge", "fade", "start", "reach"}) now.numbers.push_back(p.number(param));
     for (const Air::Place& place : places) {
       now.matrices.push_back(place.toObject);
@@ -672,7 +672,7 @@ private:
         stopIfCancelled();
         DensityPtr density = std::make_shared<const PatternDensity>(amount, places[k].toObject, float(mixBits(uint32_t(n.id) + uint32_t(k) * 0x9e37u)) * 0x1p-32f);
         if (const int fine = int(p.number("fineness")); fine > 0) density = VoxelDensity::baked(*density, places[k].bounds, std::max(4, fine / share));
-        if (!beams.empty()) density = std::make_shared<const BeamDensity>(beams[k], p.real("edge"), p.real("fade"), density);
+        if (places[k].beam) density = std::make_shared<const BeamDensity>(*places[k].beam, p.real("edge"), p.real("fade"), density);
         now.made.emplace_back(density, std::make_shared<const DensityCells>(*density, places[k].bounds, std::max(4, 48 / share)));
       }
       kept = std::move(now);
@@ -733,7 +733,7 @@ private:
       }
       h.places.push_back(place);
     }
-    if (amount) guide(p, amount, h.places, {});
+    if (amount) guide(p, amount, h.places);
     h.start = p.real("start");
     if (p.real("end") > 0) h.end = p.real("end");
     h.eye = s.camera.ray(0.5f * float(s.width), 0.5f * float(s.height), {0.5f, 0.5f}, 0.5f).origin;
@@ -756,7 +756,6 @@ private:
         openings.emplace_back(world);
       }
     }
-    std::vector<BeamForm> forms;
     const auto fit = [&](const Emitter& e, uint32_t index, const Opening* opening) {
       const LightReach reach = e.light->reach();
       const BeamSource from{reach.centre, reach.radius, reach.spread < 3 && !e.light->infinite() ? reach.axis : V3f(0.0f)};
@@ -764,6 +763,7 @@ private:
       const BeamForm form = beamForm(p, e.light->lit() ? *e.light->lit() : Convex(), from, opening);
       Air::Place place;
       place.region = form.region;
+      place.beam = std::make_shared<const BeamForm>(form);
       const Frame frame(dot(form.axis, form.axis) > 0 ? form.axis : V3f(0, 0, 1));
       M44f own;
       for (int k = 0; k < 3; ++k) {
@@ -775,7 +775,6 @@ private:
       place.toObject = own.inverse();
       place.bounds = form.bounds(opening);
       (e.light->infinite() ? place.skies : place.lamps).push_back(index);
-      forms.push_back(form);
       if (!dust)
         if (auto density = std::make_shared<const BeamDensity>(form, p.real("edge"), p.real("fade"), nullptr); !density->even()) place.density = density;
       for (const Reference& r : p.references("lit_by"))
@@ -791,7 +790,7 @@ private:
     };
     fitAll(s.emitters);
     fitAll(s.skies);
-    if (dust && !h.places.empty()) guide(p, dust, h.places, forms);
+    if (dust && !h.places.empty()) guide(p, dust, h.places);
   }
 
   // Voxels of a file.
@@ -806,7 +805,7 @@ private:
     }
     const std::shared_ptr<const VoxelGrid> grid = m_assets.volume(file, p.text("density_grid"), p.text("heat_grid"));
     if (grid->coarser > 1) m_scene->troubles.push_back(fmt::format("{}: the file has more voxels than fit; {} a side are taken as one", n.name, grid->coarser));
-    const M44f place = grid->toFile * gridPlacement(p) * (n.parent ? worldMatrix(m_doc, *m_doc.find(n.parent), m_options.frame) : M44f());
+    const M44f place = grid->toFile * placementOf(p) * (n.parent ? worldMatrix(m_doc, *m_doc.find(n.parent), m_options.frame) : M44f());
     if (std::abs(place.determinant()) < 1e-30f) return;
     SceneCache::Content::Cells now;
     now.nodes = patternNodes();

@@ -13,7 +13,7 @@ namespace ilumbra {
 namespace {
 
 constexpr float infinite = std::numeric_limits<float>::infinity();
-constexpr int fan = 72;
+constexpr int fan = 60; // rays are cast on the interface thread: some five thousand
 
 // What is seen along a ray, by its distance and plane.
 struct Look {
@@ -42,30 +42,41 @@ Look lookAlong(const Scene& scene, const V2f& at) {
   return {};
 }
 
-// Walks from a place outwards until `outside` is true of what is seen, and closes in on where that begins. False: not in the frame.
-template <typename F> bool walk(const Scene& scene, const V2f& at, float angle, const F& outside, Look& in, Look& out) {
-  const V2f way(std::cos(angle), std::sin(angle));
-  float inner = 0;
-  Look before = lookAlong(scene, at);
-  for (float r = 2;; r *= 1.06f) {
-    const V2f p = at + way * r;
-    if (p.x < 0 || p.y < 0 || p.x > float(scene.width) || p.y > float(scene.height)) return false;
-    const Look here = lookAlong(scene, p);
-    if (outside(before, here)) {
-      float outer = r;
-      in = before;
-      out = here;
-      for (int k = 0; k < 14; ++k) {
-        const float middle = 0.5f * (inner + outer);
-        const Look l = lookAlong(scene, at + way * middle);
-        if (outside(before, l)) outer = middle, out = l;
-        else inner = middle, in = l;
-      }
-      return true;
+// What is seen along a line across the picture, from a place to the frame's edge.
+struct Spoke {
+  V2f at, way;
+  std::vector<std::pair<float, Look>> seen; ///< by pixels from the place
+};
+std::vector<Spoke> spokesFrom(const Scene& scene, const V2f& at, const Look& first) {
+  std::vector<Spoke> out;
+  for (int k = 0; k < fan; ++k) {
+    const float angle = 2 * pi * float(k) / fan;
+    Spoke s{at, {std::cos(angle), std::sin(angle)}, {{0, first}}};
+    for (float r = 2;; r *= 1.08f) {
+      const V2f p = at + s.way * r;
+      if (p.x < 0 || p.y < 0 || p.x > float(scene.width) || p.y > float(scene.height)) break;
+      s.seen.emplace_back(r, lookAlong(scene, p));
     }
-    before = here;
-    inner = r;
+    out.push_back(std::move(s));
   }
+  return out;
+}
+// Where `outside` of two that follow one another is first true, closed in on: what is seen on both sides of it. False: nowhere.
+template <typename F> bool rimOf(const Scene& scene, const Spoke& s, const F& outside, Look& in, Look& out) {
+  for (size_t i = 1; i < s.seen.size(); ++i) {
+    if (!outside(s.seen[i - 1].second, s.seen[i].second)) continue;
+    float inner = s.seen[i - 1].first, outer = s.seen[i].first;
+    const Look before = in = s.seen[i - 1].second;
+    out = s.seen[i].second;
+    for (int k = 0; k < 12; ++k) {
+      const float middle = 0.5f * (inner + outer);
+      const Look l = lookAlong(scene, s.at + s.way * middle);
+      if (outside(before, l)) outer = middle, out = l;
+      else inner = middle, in = l;
+    }
+    return true;
+  }
+  return false;
 }
 
 // Points that lie within a share of the size of the line between their neighbours go.
@@ -112,25 +123,22 @@ double rounded(double v) {
 
 FoundOpening findOpening(const Scene& scene, const V2f& at) {
   const Look first = lookAlong(scene, at);
+  const std::vector<Spoke> spokes = spokesFrom(scene, at, first);
   std::vector<V3f> rim;
   Look in, out;
   // What bounds a hole is nearer than what is seen through it, a horizon there included: first how near that is, then where it begins.
+  const auto nearer = [&](const Look& a, const Look& b) { return b.distance < 0.93f * std::min(a.distance, first.distance); };
   std::vector<float> nearest;
-  for (int k = 0; k < fan; ++k) {
+  for (const Spoke& s : spokes) {
     float least = infinite;
-    const auto watch = [&](const Look& a, const Look& b) {
-      if (b.distance < 0.93f * a.distance && b.distance < 0.93f * first.distance) least = std::min(least, b.distance);
-      return false;
-    };
-    walk(scene, at, 2 * pi * float(k) / fan, watch, in, out);
+    for (size_t i = 1; i < s.seen.size(); ++i)
+      if (nearer(s.seen[i - 1].second, s.seen[i].second)) least = std::min(least, s.seen[i].second.distance);
     nearest.push_back(least);
   }
-  std::sort(nearest.begin(), nearest.end());
-  if (const float wall = nearest[nearest.size() / 2] * 1.6f; wall < infinite) {
-    const auto meets = [&](const Look& a, const Look& b) { return b.distance < 0.93f * a.distance && b.distance < std::min(wall, 0.93f * first.distance); };
-    for (int k = 0; k < fan; ++k)
-      if (walk(scene, at, 2 * pi * float(k) / fan, meets, in, out)) rim.push_back(out.point);
-  }
+  std::nth_element(nearest.begin(), nearest.begin() + fan / 2, nearest.end());
+  const float wall = 1.6f * nearest[fan / 2];
+  for (const Spoke& s : spokes)
+    if (rimOf(scene, s, [&](const Look& a, const Look& b) { return b.distance < wall && nearer(a, b); }, in, out)) rim.push_back(out.point);
   // Almost all around, and not farther than the things seen through it.
   if (rim.size() > size_t(fan * 0.8)) {
     const FoundOpening f = openingOf(scene, rim, true);
@@ -139,8 +147,8 @@ FoundOpening findOpening(const Scene& scene, const V2f& at) {
   if (!first.copy) throw badInput("there is nothing in the picture that bounds an opening there");
   rim.clear();
   const auto leaves = [&](const Look&, const Look& l) { return l.copy != first.copy || dot(l.normal, first.normal) < 0.999f || std::abs(dot(l.point - first.point, first.normal)) > 2e-3f * first.distance; };
-  for (int k = 0; k < fan; ++k)
-    if (walk(scene, at, 2 * pi * float(k) / fan, leaves, in, out)) rim.push_back(in.point);
+  for (const Spoke& s : spokes)
+    if (rimOf(scene, s, leaves, in, out)) rim.push_back(in.point);
   if (rim.size() < size_t(fan * 0.9)) throw badInput("what is seen there has no rim in the picture: hold Shift and draw a rectangle on it");
   return openingOf(scene, rim, false);
 }
@@ -272,15 +280,13 @@ std::vector<Handle> airHandles(const Node& air, double frame, const Scene& scene
     const Air::Filled& h = (*scene.air)[i];
     if (scene.things[h.thing].node != id || h.places.empty()) continue;
     const Air::Place& place = h.places.front();
-    if (place.region.balls().empty()) continue;
-    const V3f begin = place.region.balls().back().centre;
-    // The matrix to its own space has its axis for z.
-    const M44f back = place.toObject.inverse();
-    V3f axis = normalize(transformVector(back, {0, 0, 1}));
-    const bool sides = !place.region.cones().empty() || std::any_of(place.region.planes().begin(), place.region.planes().end(), [](const Convex::Plane& q) { return q.side; });
-    if (!sides) axis = camera.right();
-    const float reach = p.real("reach"), start = p.real("start");
-    const V3f x = normalize(transformVector(back, {1, 0, 0})), y = normalize(transformVector(back, {0, 1, 0}));
+    if (!place.beam) continue;
+    const V3f begin = place.beam->begin;
+    const bool sides = place.region.sided();
+    const V3f axis = sides ? place.beam->axis : camera.right();
+    const float reach = place.beam->reach, start = place.beam->start;
+    const Frame around(axis);
+    const V3f &x = around.x, &y = around.y;
     // Across it at a distance along its axis.
     const auto across = [&](float at, float share) {
       std::vector<V3f> ring;

@@ -484,8 +484,7 @@ struct Session::Content {
           const Ray ray = scene->camera.through(float(x) + 0.5f, float(y) + 0.5f);
           const float seen = film.depth(i);
           if (scene->air) scene->air->along(ray.origin, ray.direction, seen > 0 ? seen : std::numeric_limits<float>::infinity(), way);
-          const float left = scene->air ? luminance(scene->air->meanTransmittance(way, std::numeric_limits<float>::max())) : 1;
-          const float depth = left > 0 ? -std::log(left) : 100;
+          const float depth = scene->air ? scene->air->shownDepth(way, ray.origin, ray.direction) : 0;
           const StopsColour* colour = &stopsScale().front();
           for (const StopsColour& s : stopsScale())
             if (depth > 1e-5f && std::log2(depth) >= float(s.stops) - 0.5f) colour = &s;

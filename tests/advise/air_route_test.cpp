@@ -122,6 +122,21 @@ TEST_CASE("A closed opening is found with what stands in it", "[advise][air]") {
   mends(s.take(), "Shafts", "The opening of Beam is closed: Lid stands in it");
 }
 
+TEST_CASE("Air that scatters less than the noise shows is found, and denser it shows", "[advise][air]") {
+  Set s = beamSet();
+  // A lamp that lights the floor with hard-won light: noise all over.
+  s.add("light.area", "Window", {{"power", "4000000"}, {"position", "-3, 4, 3"}, {"target", "0, 0, 0"}, {"width", "4"}, {"height", "4"}});
+  s.add("object.box", "Lattice", {{"width", "0.1"}, {"height", "3"}, {"depth", "6"}, {"position", "-1.5, 2, 1.5"}, {"material", "Stone"}});
+  s.set(s.find("Beam"), {{"density", "0.0002"}});
+  const Document doc = s.take();
+  const Route r = measured(doc, "Shafts", 16);
+  const auto it = std::find_if(r.findings.begin(), r.findings.end(), [](const Finding& f) { return f.text.starts_with("Beam scatters less than the noise shows"); });
+  REQUIRE(it != r.findings.end());
+  REQUIRE_FALSE(it->mends.empty());
+  CHECK(it->mends.front().text.starts_with("Raise the density"));
+  CHECK(measured(applyMend(doc, it->mends.front()), "Shafts", 16).pictureShare > 5 * r.pictureShare);
+}
+
 TEST_CASE("An effect whose air is gone says so, though other air is there", "[advise][air]") {
   Set s = beamSet();
   s.set(s.find("Shafts"), {{"through", ""}});

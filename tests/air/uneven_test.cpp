@@ -1,6 +1,8 @@
 // Air whose density varies, that glows by itself, and in which light turns more than once.
+#include "core/exchange/assets.h"
 #include "core/render/air.h"
 #include "core/render/camera.h"
+#include "tests/air/star.h"
 #include "tests/support/scene.h"
 
 using namespace ilumbra;
@@ -120,22 +122,72 @@ TEST_CASE("Light that turns in uneven haze has no bias: a lamp's light through a
   CHECK(e.se < 0.01 * truth);
 }
 
+TEST_CASE("In every shape what comes through a ramp is its integral along the chords, and all of it outside", "[air][truth22]") {
+  const TemporaryFolder folder;
+  writeStar(folder / "star.ply");
+  AssetCache assets;
+  for (const char* kind : {"object.sphere", "object.box", "object.torus", "object.text", "object.mesh"}) {
+    CAPTURE(kind);
+    Set s;
+    const NodeId body = s.add(kind, "Body", {});
+    if (kind == std::string("object.mesh")) s.set(body, {{"file", "star.ply"}, {"part", "1"}});
+    s.add("pattern.ramp", "Slope", {{"along", "line"}, {"start", "-1, 0, 0"}, {"end", "1, 0, 0"}, {"space", "world"}});
+    const NodeId haze = s.add("air.haze", "Haze", {{"fills", "Body"}, {"density", "3"}, {"color", "0, 0, 0"}});
+    SceneCache cache;
+    const auto compile = [&] { return compileScene(s.peek(), {}, assets.assets(folder.path()), cache); };
+    const ScenePtr even = compile();
+    s.set(haze, {{"amount", "pattern Slope"}});
+    const ScenePtr uneven = compile();
+    REQUIRE(uneven->troubles.empty());
+    const Box3f box = uneven->bounds.isEmpty() ? uneven->instances.front().bounds : uneven->bounds;
+    RandomStream random(7);
+    int met = 0;
+    for (int k = 0; k < 60 && met < 12; ++k) {
+      V3f o, to;
+      for (int c = 0; c < 3; ++c) {
+        o[c] = box.min[c] + box.size()[c] * (3 * random.next() - 1); // inside and outside
+        to[c] = box.min[c] + box.size()[c] * random.next();
+      }
+      const V3f d = normalize(to - o);
+      // The chords of even haze are held to the mesh elsewhere; along each the ramp grows evenly, between nothing and all.
+      AirWay way;
+      even->air->along(o, d, 100, way);
+      double depth = 0;
+      for (const auto& part : way)
+        for (int i = 0; i < 2000; ++i) {
+          const double t = double(part.from) + double(part.to - part.from) * (i + 0.5) / 2000, x = double(o.x) + double(d.x) * t;
+          depth += 3 * std::clamp((x + 1) / 2, 0.0, 1.0) * double(part.to - part.from) / 2000;
+        }
+      met += depth > 0.01;
+      const Estimate e = transmittance(*uneven->air, o, d, 100, 4000);
+      CAPTURE(e.mean, e.se, depth);
+      CHECK(e.agrees(std::exp(-depth), 1e-3));
+    }
+    CHECK(met >= 6);
+  }
+}
+
 TEST_CASE("A haze that loses nothing disappears in an even sky when light may turn often enough", "[air][truth23]") {
-  for (const auto& [shape, g] : {std::pair{"object.sphere", "0"}, {"object.torus", "0.5"}}) {
+  const TemporaryFolder folder;
+  writeStar(folder / "star.ply");
+  AssetCache assets;
+  for (const auto& [shape, g, density] : {std::tuple{"object.sphere", "0", "2.7"}, {"object.torus", "0.5", "8"}, {"object.box", "-0.3", "2.7"}, {"object.text", "0", "12"}, {"object.mesh", "0.3", "3"}}) {
     CAPTURE(shape, g);
     Set s(16, 16);
     s.look("0, 3, 3", "0, 0, 0", "50");
-    s.set(s.add(shape, "Body", {}), {{"shown", "off"}, {"size", "1.5, 1.5, 1.5"}});
+    const NodeId body = s.add(shape, "Body", {});
+    s.set(body, {{"shown", "off"}, {"size", "1.5, 1.5, 1.5"}});
+    if (shape == std::string("object.text")) s.set(body, {{"text", "o"}, {"size", "8, 8, 8"}, {"turn", "-45, 0, 0"}}); // facing the camera, filling the frame
+    if (shape == std::string("object.mesh")) s.set(body, {{"file", "star.ply"}, {"part", "1"}});
     s.add("light.sky", "Sky", {{"power", "100"}});
-    s.add("air.haze", "Haze", {{"fills", "Body"}, {"density", std::string(shape) == "object.sphere" ? "2.7" : "8"}, {"scatterings", "1000"}, {"anisotropy", g}});
-    const Traced t = trace(s.peek(), 1024);
-    const Picture p = luminances(t);
+    s.add("air.haze", "Haze", {{"fills", "Body"}, {"density", density}, {"scatterings", "1000"}, {"anisotropy", g}});
+    const Picture p = luminances(trace(s.peek(), 1024, 0, assets.assets(folder.path())));
     CHECK(mean(p) == Approx(100).epsilon(0.005));
     for (int by = 0; by < 2; ++by)
       for (int bx = 0; bx < 2; ++bx) CHECK(mean(p, {8 * bx, 8 * by, 8, 8}) == Approx(100).epsilon(0.01));
     // And with one turn alone it is darker: the test can tell.
     s.set(s.find("Haze"), {{"scatterings", "1"}});
-    CHECK(mean(luminances(trace(s.peek(), 64))) < 95);
+    CHECK(mean(luminances(trace(s.peek(), 64, 0, assets.assets(folder.path())))) < 99);
   }
 }
 
