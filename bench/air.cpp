@@ -168,7 +168,7 @@ void airRatios(const std::shared_ptr<const Kinds>& kinds, const Document& hall, 
     const auto grid = cloud();
     const auto withGrid = [&](const Document& d, SceneCache& cache, const std::vector<LayerQuery>&) {
       Assets assets;
-      assets.volume = [&](const std::string&, const std::string&, const std::string&) { return grid; };
+      assets.volume = [&](const std::string&, const GridNames&) { return grid; };
       return compileScene(d, {.frame = 1, .queries = {}}, assets, cache);
     };
     const Cost a = cost(withGrid, voxels.take(), 16), b = cost(withGrid, balls.take(), 16);

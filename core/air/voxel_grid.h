@@ -9,8 +9,9 @@ struct VoxelGrid {
   M44f toFile;              ///< from voxels (the middle of the first is 0, 0, 0) to the file's metres
   std::vector<float> density;
   std::vector<float> heat;  ///< of what glows by itself; empty: the file has none
+  std::vector<V3f> color;   ///< of what it scatters, in the working space, 0..1; empty: the file has none
   float densest = 0, hottest = 0;
-  std::string densityName, heatName;
+  GridNames names;          ///< what was read; empty: there is none
   int coarser = 1;          ///< so many of the file's voxels a side were taken as one
 };
 
@@ -39,6 +40,44 @@ private:
   DensityPtr m_a, m_b;
   How m_how;
   float m_share;
+};
+
+/// A colour over the places of the world. Immutable.
+class AirColor {
+public:
+  virtual ~AirColor() = default;
+  virtual Color colorAt(const V3f& world) const = 0;
+};
+
+/// Colours on a grid, straight lines between them; beyond its middles those of its rim.
+class VoxelColor : public AirColor {
+public:
+  VoxelColor(const int (&size)[3], std::vector<V3f> values, const M44f& toVoxels);
+  Color colorAt(const V3f& world) const override;
+
+private:
+  int m_size[3];
+  std::vector<V3f> m_values;
+  M44f m_toVoxels;
+};
+
+/// What glows as a black body does: its heat, 0..1, is its temperature as a share of the hottest, which has amount 1 and gives light
+/// of luminance 1.
+class Glowing : public Density, public AirColor {
+public:
+  /// Kelvin, 500 to 100000.
+  Glowing(DensityPtr heat, float hottest);
+  float at(const V3f& world) const override;
+  void bounds(const Box3f& world, float& low, float& high) const override;
+  /// Of luminance 1.
+  Color colorAt(const V3f& world) const override;
+
+private:
+  float amount(float heat) const;
+  DensityPtr m_heat;
+  static constexpr int steps = 256;
+  std::vector<float> m_light;
+  std::vector<Color> m_color;
 };
 
 /// Voxels from an OpenVDB file, as air.

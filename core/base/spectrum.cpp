@@ -76,6 +76,17 @@ Color blackbody(float kelvin) {
   return chromaticity(workingFromXyz(sum));
 }
 
+float blackbodyLuminance(float kelvin) {
+  if (!(kelvin >= 300)) return 0;
+  const auto luminance = [](double t) {
+    double sum = 0;
+    for (int nm = 360; nm < 840; nm += 5) sum += double(cieXyz(float(nm)).y) * std::pow(560.0 / nm, 5) / std::expm1(1.438777e7 / (nm * t));
+    return sum;
+  };
+  static const double reference = luminance(2856);
+  return float(luminance(double(kelvin)) / reference);
+}
+
 float cauchyIndex(float nd, float abbe, float wavelength) {
   constexpr float d = 587.56f, f = 486.13f, c = 656.27f;
   if (!(abbe > 0)) return nd;

@@ -23,6 +23,8 @@ float sampleWave(float u, Color& weight);
 /// Colour of a black body in the working space, luminance 1 (Planck's law with c2 = 1.438777e-2 m K). Kelvin, 500 to
 /// 100000.
 Color blackbody(float kelvin);
+/// Its luminance, relative to that at 2856 K. Kelvin; below 300 none.
+float blackbodyLuminance(float kelvin);
 
 /// Index of refraction at a wavelength by Cauchy's two terms, n(λ) = A + B / λ², from the index at the yellow d line
 /// (587.56 nm) and the Abbe number V = (n_d − 1) / (n_F − n_C).

@@ -7,6 +7,7 @@
 #include "core/exchange/paged_image.h"
 #include "core/exchange/readers.h"
 #include "core/pattern/playback.h"
+#include "core/render/nearest.h"
 
 #include <filesystem>
 #include <fmt/format.h>
@@ -91,8 +92,8 @@ TextOutline AssetCache::outline(const std::string& path, const std::string& line
   return m_content->outlines[key] = std::move(made);
 }
 
-std::shared_ptr<const VoxelGrid> AssetCache::volume(const std::string& path, const std::string& density, const std::string& heat, const CancelFlag* cancel) {
-  const std::string request = "volume:" + density + "\n" + heat, key = request + stamp(path, -1);
+std::shared_ptr<const VoxelGrid> AssetCache::volume(const std::string& path, const GridNames& names, const CancelFlag* cancel) {
+  const std::string request = "volume:" + names.density + "\n" + names.heat + "\n" + names.color, key = request + stamp(path, -1);
   {
     const std::lock_guard lock(m_content->mutex);
     if (const auto it = m_content->volumes.find(key); it != m_content->volumes.end()) return it->second;
@@ -132,7 +133,8 @@ Assets AssetCache::assets(const std::string& folder, const CancelFlag* cancel) {
           [self, absolute, cancel](const std::string& name, int index) mutable { return self.image(absolute(name), index, cancel); },
           [self, absolute, cancel](const std::string& name, const std::string& line, float tracking) mutable { return self.outline(absolute(name), line, tracking, cancel); },
           footage,
-          [self, absolute, cancel](const std::string& name, const std::string& density, const std::string& heat) mutable { return self.volume(absolute(name), density, heat, cancel); }};
+          [self, absolute, cancel](const std::string& name, const GridNames& names) mutable { return self.volume(absolute(name), names, cancel); },
+          [self, folder, cancel](const Document& doc, const std::vector<NodeId>& things, double frame) mutable { return nearnessTo(doc, things, frame, self.assets(folder, cancel)); }};
 }
 
 } // namespace ilumbra

@@ -17,7 +17,7 @@ public:
   Assets assets(const std::string& folder, const CancelFlag* cancel = nullptr);
   std::shared_ptr<const Model> model(const std::string& path, const CancelFlag* cancel = nullptr);
   std::shared_ptr<const Image> image(const std::string& path, int index, const CancelFlag* cancel = nullptr);
-  std::shared_ptr<const VoxelGrid> volume(const std::string& path, const std::string& density, const std::string& heat, const CancelFlag* cancel = nullptr);
+  std::shared_ptr<const VoxelGrid> volume(const std::string& path, const GridNames& names, const CancelFlag* cancel = nullptr);
   Footage movie(const std::string& path, const CancelFlag* cancel = nullptr);
   TextOutline outline(const std::string& path, const std::string& line, float tracking, const CancelFlag* cancel = nullptr);
 

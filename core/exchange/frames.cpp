@@ -5,10 +5,10 @@
 #include "core/document/edit.h"
 #include "core/exchange/assets.h"
 #include "core/exchange/passes.h"
-#include "core/render/plate.h"
 
 #include <filesystem>
 #include <fmt/format.h>
+#include <future>
 #include <optional>
 
 namespace ilumbra {
@@ -18,31 +18,48 @@ std::string frameName(const std::string& output, int frame) {
   return (p.parent_path() / fmt::format("{}.{:04d}{}", p.stem().string(), frame, p.extension().string())).string();
 }
 
-void writeFrames(const Document& base, const std::string& output, int first, int last, AssetCache& assets, const ColorViews& views, const CancelFlag& cancel, const std::function<void(int frame)>& done) {
-  if (!isPictureName(output)) throw usageError(output + ": a picture is written as .exr, .png, .jpg, .tif or .hdr");
-  if (last < first || last - first > 100000) throw usageError(fmt::format("{} to {} is no range of frames", first, last));
-  const Tasks tasks(0, true);
-  SceneCache cache;
-  for (int frame = first; frame <= last; ++frame) {
-    const Document doc = setValue(base, base.settings().id, "frame", Constant(double(frame)));
-    const ScenePtr scene = compileScene(doc, {.frame = double(frame), .queries = lensQueries(doc), .layerMemory = size_t(4) << 30}, assets.assets(doc.folder(), &cancel), cache, &cancel);
+// One frame, and its alpha for files that keep it apart.
+static std::pair<PictureFile, std::vector<float>> renderFrame(const Document& doc, double frame, SceneCache& cache, AssetCache& assets, const Tasks& tasks, const CancelFlag& cancel) {
+  const ScenePtr scene = compileScene(doc, {.frame = frame, .queries = lensQueries(doc), .layerMemory = size_t(4) << 30}, assets.assets(doc.folder(), &cancel), cache, &cancel);
+  PictureFile file;
+  if (scene->bare()) {
+    file = platesFile(doc, frame, *scene, developPlates(doc, frame, *scene, tasks));
+  } else {
     const Params settings = settingsOf(doc);
     Rendering rendering(scene);
-    // Nothing that a ray could meet: one sample says that.
-    const bool empty = scene->instances.empty() && scene->skies.empty() && !scene->air;
-    const auto target = empty ? 1u : uint32_t(settings.number("samples"));
+    const auto target = uint32_t(settings.number("samples"));
     while (rendering.samples() < target && !rendering.calm())
       if (!rendering.advance(tasks, rendering.nextPass(target), cancel, {}, settings.number("noise"))) throw cancelled();
     std::optional<Denoiser> denoiser;
     if (settings.flag("denoise") && rendering.samples() > 1) denoiser.emplace(rendering.film(), tasks, &cancel);
     const LensResult developed = develop(doc, frame, *scene, collectLayers(*scene, rendering.film(), scene->amounts, tasks, denoiser ? &*denoiser : nullptr), tasks);
-    const PictureFile file = pictureFile(doc, frame, rendering, scene->amounts, developed, {}, tasks, denoiser ? &*denoiser : nullptr);
-    std::vector<float> alpha(developed.picture.pixels());
-    for (size_t i = 0; i < alpha.size(); ++i) alpha[i] = plateAlpha(scene->plates.get(), rendering.film(), i);
-    if (cancel.requested()) throw cancelled();
-    writePicture(file, frameName(output, frame), views, settings.text("view"), &alpha);
-    if (done) done(frame);
+    file = pictureFile(doc, frame, rendering, scene->amounts, developed, {}, tasks, denoiser ? &*denoiser : nullptr);
   }
+  const std::vector<float>& picture = file.layers.front().data;
+  std::vector<float> alpha(picture.size() / 4);
+  for (size_t i = 0; i < alpha.size(); ++i) alpha[i] = picture[4 * i + 3];
+  return {std::move(file), std::move(alpha)};
+}
+
+void writeFrames(const Document& base, const std::string& output, int first, int last, AssetCache& assets, const ColorViews& views, const CancelFlag& cancel, const std::function<void(int frame)>& done) {
+  if (!isPictureName(output)) throw usageError(output + ": a picture is written as .exr, .png, .jpg, .tif or .hdr");
+  if (last < first || last - first > 100000) throw usageError(fmt::format("{} to {} is no range of frames", first, last));
+  const Tasks tasks(0, true);
+  SceneCache cache;
+  const std::string view = settingsOf(base).text("view");
+  // While a frame is written the next is made.
+  std::future<void> writing;
+  const auto written = [&](int frame) {
+    writing.get();
+    if (done) done(frame);
+  };
+  for (int frame = first; frame <= last; ++frame) {
+    auto made = renderFrame(setValue(base, base.settings().id, "frame", Constant(double(frame))), frame, cache, assets, tasks, cancel);
+    if (writing.valid()) written(frame - 1);
+    if (cancel.requested()) throw cancelled();
+    writing = std::async(std::launch::async, [&views, &view, made = std::move(made), name = frameName(output, frame)] { writePicture(made.first, name, views, view, &made.second); });
+  }
+  written(last);
 }
 
 } // namespace ilumbra

@@ -112,6 +112,31 @@ std::vector<LayerQuery> passQueries(const std::vector<std::string>& passes) {
   return out;
 }
 
+static void describe(PictureFile& file, const Document& doc, double frame, const Scene& scene) {
+  file.metadata["ilumbra/seed"] = fmt::format("{}", scene.seed);
+  file.metadata["ilumbra/frame"] = fmt::format("{:g}", frame);
+  if (const Node* c = activeCamera(doc)) {
+    file.metadata["ilumbra/camera"] = c->name;
+    file.metadata["ilumbra/ev100"] = fmt::format("{:g}", Params(*c, frame).number("ev100") - Params(*c, frame).number("compensation"));
+  }
+}
+
+PictureFile platesFile(const Document& doc, double frame, const Scene& scene, const LensResult& developed) {
+  PictureFile file;
+  file.width = scene.width;
+  file.height = scene.height;
+  FileLayer l{"", {"R", "G", "B", "A"}, false, {}};
+  const size_t n = developed.picture.pixels();
+  l.data.resize(4 * n);
+  for (size_t i = 0; i < n; ++i) {
+    std::copy_n(developed.picture.rgb.begin() + ptrdiff_t(3 * i), 3, l.data.begin() + ptrdiff_t(4 * i));
+    l.data[4 * i + 3] = scene.plates ? platesAlpha(*scene.plates, i) : 0;
+  }
+  file.layers.push_back(std::move(l));
+  describe(file, doc, frame, scene);
+  return file;
+}
+
 PictureFile pictureFile(const Document& doc, double frame, const Rendering& rendering, const std::vector<Color>& amounts, const LensResult& developed,
                         const std::vector<std::string>& passes, const Tasks& tasks, const Denoiser* denoiser) {
   const Film& film = rendering.film();
@@ -169,12 +194,7 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
     }
   file.metadata["ilumbra/samples"] = fmt::format("{}", rendering.samples());
   file.metadata["ilumbra/noise"] = fmt::format("{:.5f}", film.noise());
-  file.metadata["ilumbra/seed"] = fmt::format("{}", scene.seed);
-  file.metadata["ilumbra/frame"] = fmt::format("{:g}", frame);
-  if (const Node* c = activeCamera(doc)) {
-    file.metadata["ilumbra/camera"] = c->name;
-    file.metadata["ilumbra/ev100"] = fmt::format("{:g}", Params(*c, frame).number("ev100") - Params(*c, frame).number("compensation"));
-  }
+  describe(file, doc, frame, scene);
   return file;
 }
 

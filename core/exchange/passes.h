@@ -24,6 +24,9 @@ std::vector<LayerQuery> passQueries(const std::vector<std::string>& passes);
 PictureFile pictureFile(const Document& doc, double frame, const Rendering& rendering, const std::vector<Color>& amounts, const LensResult& developed,
                         const std::vector<std::string>& passes, const Tasks& tasks, const Denoiser* denoiser = nullptr);
 
+/// The same of a bare scene: its plates alone, which need no rendering.
+PictureFile platesFile(const Document& doc, double frame, const Scene& scene, const LensResult& developed);
+
 /// Applies the lens stack of a document to a file that pictureFile wrote. Throws BadInput when the file lacks the light
 /// of a stage's sources.
 Picture lensOnFile(const Document& doc, double frame, const PictureFile& file, const Tasks& tasks);

@@ -190,6 +190,7 @@ void writePicture(const PictureFile& file, const std::string& path, const ColorV
   spec.attribute("Software", "Ilumbra");
   if (withAlpha) spec.attribute("oiio:UnassociatedAlpha", 1);
   if (e == ".jpg" || e == ".jpeg") spec.attribute("Compression", "jpeg:95");
+  if (e == ".png") spec.attribute("png:compressionLevel", 4); // far quicker than the usual 6, for a few percent more bytes
   Output out(path, e);
   if (sixteen) out.write(spec, OIIO::TypeDesc::UINT16, quantised<uint16_t>(shown, p.width, channels).data());
   else out.write(spec, OIIO::TypeDesc::UINT8, quantised<uint8_t>(shown, p.width, channels).data());

@@ -1,5 +1,6 @@
 // OpenVDB files, read in the child.
 #include "core/air/voxel_grid.h"
+#include "core/base/colorspace.h"
 #include "core/base/error.h"
 #include "core/exchange/readers.h"
 #include "core/exchange/wire.h"
@@ -37,8 +38,12 @@ openvdb::FloatGrid::Ptr asFloats(const openvdb::GridBase::Ptr& grid) {
 
 std::string readVolumeBytes(const std::string& path, const std::string& request) {
   openvdb::initialize();
-  const size_t colon = request.find('\n');
-  const std::string densityWanted = request.substr(0, colon), heatWanted = colon == std::string::npos ? "" : request.substr(colon + 1);
+  GridNames wanted; // a line each
+  for (size_t at = 0; std::string* name : {&wanted.density, &wanted.heat, &wanted.color}) {
+    const size_t end = std::min(request.size(), request.find('\n', at));
+    *name = request.substr(std::min(at, request.size()), end - std::min(at, end));
+    at = end + 1;
+  }
   try {
     openvdb::io::File file(path);
     file.open(false);
@@ -52,54 +57,72 @@ std::string readVolumeBytes(const std::string& path, const std::string& request)
       return all;
     };
     VoxelGrid v;
-    v.densityName = !densityWanted.empty() ? densityWanted : has("density") ? "density" : names.front();
-    if (!has(v.densityName)) throw badInput(fmt::format("there is no grid \"{}\" in it; there are {}", v.densityName, list()));
-    if (!heatWanted.empty()) {
-      if (!has(heatWanted)) throw badInput(fmt::format("there is no grid \"{}\" in it; there are {}", heatWanted, list()));
-      v.heatName = heatWanted;
-    } else {
-      for (const char* n : {"temperature", "flames", "emission", "heat"})
-        if (v.heatName.empty() && has(n) && v.densityName != n) v.heatName = n;
-    }
-    const openvdb::FloatGrid::Ptr density = asFloats(file.readGrid(v.densityName));
-    if (!density) throw badInput(fmt::format("the grid \"{}\" holds no numbers that could be a density", v.densityName));
-    const openvdb::FloatGrid::Ptr heat = v.heatName.empty() ? nullptr : asFloats(file.readGrid(v.heatName));
-    if (density->getGridClass() == openvdb::GRID_LEVEL_SET) throw badInput(fmt::format("\"{}\" is a surface (a level set), not a density", v.densityName));
+    v.names.density = !wanted.density.empty() ? wanted.density : has("density") ? "density" : names.front();
+    const auto choose = [&](const std::string& asked, std::initializer_list<const char*> usual) -> std::string {
+      if (!asked.empty()) return asked;
+      for (const char* n : usual)
+        if (has(n) && v.names.density != n) return n;
+      return {};
+    };
+    v.names.heat = choose(wanted.heat, {"temperature", "flames", "emission", "heat"});
+    v.names.color = choose(wanted.color, {"Cd", "color", "colour", "albedo"});
+    for (const std::string& n : {v.names.density, v.names.heat, v.names.color})
+      if (!n.empty() && !has(n)) throw badInput(fmt::format("there is no grid \"{}\" in it; there are {}", n, list()));
+    const openvdb::FloatGrid::Ptr density = asFloats(file.readGrid(v.names.density));
+    if (!density) throw badInput(fmt::format("the grid \"{}\" holds no numbers that could be a density", v.names.density));
+    const openvdb::FloatGrid::Ptr heat = v.names.heat.empty() ? nullptr : asFloats(file.readGrid(v.names.heat));
+    if (!heat && !wanted.heat.empty()) throw badInput(fmt::format("the grid \"{}\" holds no numbers that could be a heat", v.names.heat));
+    const openvdb::Vec3SGrid::Ptr color = v.names.color.empty() ? nullptr : openvdb::gridPtrCast<openvdb::Vec3SGrid>(file.readGrid(v.names.color));
+    if (!color && !wanted.color.empty()) throw badInput(fmt::format("the grid \"{}\" holds no vectors that could be colours", v.names.color));
+    if (!color) v.names.color.clear();
+    if (density->getGridClass() == openvdb::GRID_LEVEL_SET) throw badInput(fmt::format("\"{}\" is a surface (a level set), not a density", v.names.density));
     openvdb::CoordBBox box = density->evalActiveVoxelBoundingBox();
-    if (box.empty()) throw badInput(fmt::format("the grid \"{}\" is empty", v.densityName));
+    if (box.empty()) throw badInput(fmt::format("the grid \"{}\" is empty", v.names.density));
     if (!density->transform().isLinear()) throw badInput("its grid lies in a perspective, which is not read");
     const openvdb::Coord dim = box.dim();
     const double all = double(dim.x()) * double(dim.y()) * double(dim.z());
     if (!(all < 1e13)) throw badInput(fmt::format("{:.3g} voxels lie in its bounds; that cannot be meant", all));
-    while (all / std::pow(double(v.coarser), 3) > mostVoxels) ++v.coarser;
+    while (all / std::pow(double(v.coarser), 3) > mostVoxels / (color ? 3 : 1)) ++v.coarser;
     const int c = v.coarser;
     for (int k = 0; k < 3; ++k) v.size[k] = std::max(1, (dim[k] + c - 1) / c);
     const size_t count = size_t(v.size[0]) * size_t(v.size[1]) * size_t(v.size[2]);
     // From the middle of a voxel here to the file's metres.
     const openvdb::math::Mat4d m = density->transform().baseMap()->getAffineMap()->getMat4();
-    const auto fill = [&](const openvdb::FloatGrid& grid, std::vector<float>& out, float& most) {
-      out.assign(count, 0.0f);
+    // The mean of the voxels that are taken as one, of what `take` leaves of each.
+    const auto fill = [&](const auto& grid, auto& out, auto take) {
+      out.assign(count, {});
       const auto read = grid.getConstAccessor();
       const bool same = grid.transform() == density->transform();
       size_t i = 0;
       for (int z = 0; z < v.size[2]; ++z)
         for (int y = 0; y < v.size[1]; ++y)
           for (int x = 0; x < v.size[0]; ++x, ++i) {
-            double sum = 0;
+            auto sum = out[i];
             for (int dz = 0; dz < c; ++dz)
               for (int dy = 0; dy < c; ++dy)
                 for (int dx = 0; dx < c; ++dx) {
                   const openvdb::Coord at = box.min().offsetBy(x * c + dx, y * c + dy, z * c + dz);
-                  const float value = same ? read.getValue(at) : read.getValue(openvdb::Coord::round(grid.transform().worldToIndex(density->transform().indexToWorld(at))));
-                  if (std::isfinite(value) && value > 0) sum += double(value);
+                  const auto value = same ? read.getValue(at) : read.getValue(openvdb::Coord::round(grid.transform().worldToIndex(density->transform().indexToWorld(at))));
+                  sum += take(value);
                 }
-            out[i] = float(sum / (double(c) * c * c));
-            most = std::max(most, out[i]);
+            out[i] = sum * (1 / (float(c) * float(c) * float(c)));
           }
     };
-    fill(*density, v.density, v.densest);
-    if (heat) fill(*heat, v.heat, v.hottest);
-    if (!(v.densest > 0) && !(v.hottest > 0)) throw badInput(fmt::format("nothing in its grid \"{}\" is more than 0", v.densityName));
+    const auto amount = [](float value) { return std::isfinite(value) && value > 0 ? value : 0.0f; };
+    fill(*density, v.density, amount);
+    v.densest = *std::max_element(v.density.begin(), v.density.end());
+    if (heat) {
+      fill(*heat, v.heat, amount);
+      v.hottest = *std::max_element(v.heat.begin(), v.heat.end());
+    }
+    if (color)
+      fill(*color, v.color, [](const openvdb::Vec3s& value) {
+        V3f linear(0.0f);
+        for (int k = 0; k < 3; ++k) linear[k] = std::isfinite(value[k]) ? value[k] : 0;
+        const Color out = acescgFrom709(linear);
+        return V3f(clamp01(out.x), clamp01(out.y), clamp01(out.z));
+      });
+    if (!(v.densest > 0) && !(v.hottest > 0)) throw badInput(fmt::format("nothing in its grid \"{}\" is more than 0", v.names.density));
     WireWriter w;
     for (const int n : v.size) w.put(n);
     M44f toFile;
@@ -113,10 +136,12 @@ std::string readVolumeBytes(const std::string& path, const std::string& request)
     w.put(own * toFile);
     w.put(v.density);
     w.put(v.heat);
+    w.put(v.color);
     w.put(v.densest);
     w.put(v.hottest);
-    w.put(v.densityName);
-    w.put(v.heatName);
+    w.put(v.names.density);
+    w.put(v.names.heat);
+    w.put(v.names.color);
     w.put(v.coarser);
     return w.bytes();
   } catch (const Error&) {
@@ -133,17 +158,19 @@ std::shared_ptr<const VoxelGrid> decodeVolume(const std::string& bytes) {
   r.get(v->toFile);
   r.get(v->density);
   r.get(v->heat);
+  r.get(v->color);
   r.get(v->densest);
   r.get(v->hottest);
-  r.get(v->densityName);
-  r.get(v->heatName);
+  r.get(v->names.density);
+  r.get(v->names.heat);
+  r.get(v->names.color);
   r.get(v->coarser);
   size_t count = 1;
   for (const int n : v->size) {
     if (n < 1 || n > 100000) throw badInput("its reader returned nonsense");
     count *= size_t(n);
   }
-  if (v->density.size() != count || (!v->heat.empty() && v->heat.size() != count)) throw badInput("its reader returned nonsense");
+  if (v->density.size() != count || (!v->heat.empty() && v->heat.size() != count) || (!v->color.empty() && v->color.size() != count)) throw badInput("its reader returned nonsense");
   return v;
 }
 

@@ -65,57 +65,69 @@ public:
   KeyWriter(const Document& doc, double frame) : m_doc(doc), m_frame(frame) {}
 
   void node(const Node& n, bool form) {
-    text += n.kind->id;
+    m_text += n.kind->id;
     if (isOpen(m_open, n.id)) return; // a circle, which formOf() refuses
     m_open.push_back(n.id);
     if (form) {
       const auto shape = shapes().find(n.kind->id);
       const auto modifier = modifiers().find(n.kind->id);
       if ((shape != shapes().end() && byTime(shape->second, n)) || (modifier != modifiers().end() && byTime(modifier->second, n))) {
-        text += fmt::format("@{}/{}", m_frame, settingsOf(m_doc).number("rate"));
-        changes = true;
+        m_text += fmt::format("@{}/{}", m_frame, settingsOf(m_doc).number("rate"));
+        m_changes = true;
       }
     }
     const Params p(n, m_frame);
+    if (!form && n.kind->changesByTime && n.kind->changesByTime(p)) {
+      m_text += fmt::format("@{}/{}", m_frame, settingsOf(m_doc).number("rate"));
+      m_changes = true;
+    }
+    m_inWorld |= n.kind->param("things") || (n.kind->param("space") && p.text("space") == "world");
     for (const ParamDef& d : n.kind->params)
       if (!form || d.stage == Stage::Geometry) param(n, p, d);
     for (const ChildSlot& slot : n.kind->slots) {
       if (slot.name == "objects" || slot.name == "carries") continue;
       for (const NodeId id : childrenOf(n, slot.name.c_str()))
         if (const Node* child = m_doc.find(id)) {
-          text += '{';
+          m_text += '{';
           node(*child, form);
-          text += '}';
+          m_text += '}';
         }
     }
     // What a group holds counts where its copies are set by its size.
     if (form && n.kind->id == "object.group" && !childrenOf(n, "modifiers").empty())
       for (const NodeId id : childrenOf(n, "objects"))
         if (const Node* child = m_doc.find(id); child && child->kind->family() == "object") {
-          changes |= isAnimated(*child);
+          m_changes |= isAnimated(*child);
           matrix(placementOf(Params(*child, m_frame)));
           node(*child, true);
         }
     m_open.pop_back();
   }
 
-  std::string text;
-  bool changes = false; ///< something on the way has keys, or runs by itself
+  /// The key of a thing's own form, which patterns that lie in the world may change where it stands.
+  FormKey formOf(const Node& n) {
+    node(n, true);
+    if (m_inWorld) {
+      m_changes |= isAnimated(m_doc, n);
+      matrix(worldMatrix(m_doc, n, m_frame));
+    }
+    return {contentHash(m_text), m_changes};
+  }
 
 private:
   void matrix(const M44f& m) {
-    for (int i = 0; i < 16; ++i) text += fmt::format("{},", (&m[0][0])[i]);
+    for (int i = 0; i < 16; ++i) m_text += fmt::format("{},", (&m[0][0])[i]);
   }
 
   void param(const Node& n, const Params& p, const ParamDef& d) {
-    text += '|';
+    m_text += '|';
     const Value* stored = p.stored(d.name);
-    changes |= stored && stored->keys();
+    m_changes |= stored && stored->keys();
     if (const PatternUse* use = p.pattern(d.name)) {
       if (const Node* pattern = m_doc.find(use->pattern.target)) node(*pattern, false);
       if (use->pattern.with)
         for (const auto& [input, value] : *use->pattern.with)
-          if (const Constant* c = value.constant()) text += input + '=' + constant(*c);
+          if (const Constant* c = value.constant()) m_text += input + '=' + constant(*c);
       return;
     }
     switch (d.type) {
@@ -123,26 +135,26 @@ private:
       const std::string path = resolveFile(m_doc, p.text(d.name));
       std::error_code error;
       const auto time = std::filesystem::last_write_time(path, error);
-      text += path + fmt::format("@{}", error ? 0 : time.time_since_epoch().count());
+      m_text += path + fmt::format("@{}", error ? 0 : time.time_since_epoch().count());
       break;
     }
     case ParamType::Reference: refer(n, p.reference(d.name)); break;
     case ParamType::References:
       for (const Reference& r : p.references(d.name)) refer(n, r);
       break;
-    default: text += constant(p.constant(d.name));
+    default: m_text += constant(p.constant(d.name));
     }
   }
 
   void refer(const Node& from, const Reference& r) {
     const Node* other = m_doc.find(r.target);
-    text += '#';
+    m_text += '#';
     if (!other) return;
     if (other->kind->family() == "object") {
       // To a modifier it counts where the other stands beside its own object; a twin is the same wherever it is.
       if (from.kind->family() != "object") {
         const Node* self = m_doc.find(from.parent);
-        changes |= isAnimated(m_doc, *other) || (self && isAnimated(m_doc, *self));
+        m_changes |= isAnimated(m_doc, *other) || (self && isAnimated(m_doc, *self));
         matrix(worldMatrix(m_doc, *other, m_frame));
         if (self) matrix(worldMatrix(m_doc, *self, m_frame));
       }
@@ -163,6 +175,9 @@ private:
   const Document& m_doc;
   double m_frame;
   std::vector<NodeId> m_open;
+  std::string m_text;
+  bool m_changes = false; ///< something on the way has keys, or runs by itself
+  bool m_inWorld = false; ///< a pattern on the way does not move along
 };
 
 } // namespace
@@ -221,9 +236,7 @@ Form formOf(const Node& node, const BuildFrom& outer) {
 }
 
 FormKey formKey(const Document& doc, const Node& node, double frame) {
-  KeyWriter w(doc, frame);
-  w.node(node, true);
-  return {contentHash(w.text), w.changes};
+  return KeyWriter(doc, frame).formOf(node);
 }
 
 const ShapeKind* shapeKind(const Node& node) {

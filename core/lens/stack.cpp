@@ -159,6 +159,12 @@ LensResult develop(const Document& doc, double frame, const Scene& scene, const 
   return {light({.name = "all light", .everything = true}), {}};
 }
 
+LensResult developPlates(const Document& doc, double frame, const Scene& scene, const Tasks& tasks, bool withLens, NodeId solo) {
+  const auto light = [&](const LayerQuery& q) { return scene.plates && q.everything ? platesLight(*scene.plates, tasks) : Picture(scene.width, scene.height); };
+  if (withLens) return applyLens(doc, frame, light, tasks, solo);
+  return {light({.name = "all light", .everything = true}), {}};
+}
+
 Picture glowShare(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, NodeId stage, int group,
                   const Tasks& tasks) {
   const Node* n = doc.find(stage);

@@ -43,6 +43,8 @@ std::vector<Picture> collectLayers(const Scene& scene, const Film& film, const s
                                    const CancelFlag* cancel = nullptr);
 /// As above, from such layers.
 LensResult develop(const Document& doc, double frame, const Scene& scene, const std::vector<Picture>& layers, const Tasks& tasks, bool withLens = true, NodeId solo = 0);
+/// Of a bare scene: its plates through the lens, at full size, without a film.
+LensResult developPlates(const Document& doc, double frame, const Scene& scene, const Tasks& tasks, bool withLens = true, NodeId solo = 0);
 /// One light group's exact share of what a stage spreads.
 Picture glowShare(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, NodeId stage, int group,
                   const Tasks& tasks);

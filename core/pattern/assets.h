@@ -8,7 +8,9 @@ namespace ilumbra {
 
 /// An imported model as it comes from a file: parts, their materials, lights and cameras, in a tree (geometry/model.h).
 struct Model;
+class Document;
 class Image;
+class Nearness;
 struct VoxelGrid;
 /// A line of text in a font's outlines (geometry/text_outline.h).
 struct TextOutline;
@@ -20,6 +22,11 @@ struct Footage {
   double rate = 0;                ///< frames a second that it states; 0: none
 };
 
+/// The grids of an OpenVDB file; empty: those with the usual names.
+struct GridNames {
+  std::string density, heat, color;
+};
+
 /// How builders get at files; relative names start from the document's folder. What cannot be read is reported by
 /// exception.
 struct Assets {
@@ -29,8 +36,10 @@ struct Assets {
   std::function<TextOutline(const std::string& fontFile, const std::string& line, float tracking)> outline = {};
   /// The movie, or the sequence that a numbered file belongs to: the file alone where it has no number.
   std::function<Footage(const std::string& file)> footage = {};
-  /// Voxels of an OpenVDB file; names of its grids, or empty for those that are usual.
-  std::function<std::shared_ptr<const VoxelGrid>(const std::string& file, const std::string& density, const std::string& heat)> volume = {};
+  /// Voxels of an OpenVDB file.
+  std::function<std::shared_ptr<const VoxelGrid>(const std::string& file, const GridNames& names)> volume = {};
+  /// How far places are from things (objects, or groups of them) at a frame.
+  std::function<std::shared_ptr<const Nearness>(const Document& doc, const std::vector<uint32_t>& things, double frame)> nearness = {};
 };
 
 } // namespace ilumbra

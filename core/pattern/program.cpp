@@ -2,6 +2,7 @@
 
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
+#include "core/pattern/nearness.h"
 
 #include <array>
 #include <fmt/format.h>
@@ -11,7 +12,7 @@
 namespace ilumbra {
 
 std::vector<PatternKind> allPatterns() {
-  return {constantPattern(), imagePattern(), rampPattern(), rampKey(), noisePattern(), mistPattern(), mistLayer(), incidencePattern(), mixPattern(), solidPattern(), solidPart(), combPattern(), remapPattern(), warpPattern()};
+  return {constantPattern(), imagePattern(), rampPattern(), rampKey(), noisePattern(), mistPattern(), mistLayer(), incidencePattern(), distancePattern(), mixPattern(), solidPattern(), solidPart(), combPattern(), remapPattern(), warpPattern()};
 }
 
 namespace {
@@ -75,12 +76,23 @@ int PatternCompiler::use(const Reference& ref) {
   return m_done[key] = r;
 }
 
+std::shared_ptr<const Nearness> PatternCompiler::nearness(const Params& p, std::string_view name) {
+  std::vector<NodeId> things;
+  for (const Reference& r : p.references(name)) things.push_back(r.target);
+  if (things.empty() || !m_assets.nearness) return nullptr;
+  auto made = m_assets.nearness(m_doc, things, m_frame);
+  m_surroundings = m_surroundings * 0x9e3779b97f4a7c15u + made->key();
+  return made;
+}
+
 double PatternCompiler::rate() const { return settingsOf(m_doc).number("rate"); }
 
 Program PatternCompiler::separate(const Reference& pattern) {
   PatternCompiler inner(m_doc, m_frame, m_assets, m_asColor);
   inner.m_open = m_open; // what refers to itself does so across programs too
-  return inner.take(inner.use(pattern));
+  Program made = inner.take(inner.use(pattern));
+  m_surroundings = m_surroundings * 0x9e3779b97f4a7c15u + made.m_surroundings;
+  return made;
 }
 
 // What the result does not need is left out; constants go first.
@@ -91,6 +103,7 @@ Program PatternCompiler::take(int result) {
     if (needed[i] && m_slots[i].op)
       for (const int* r : m_slots[i].op->inputs()) needed[size_t(*r)] = true;
   Program out;
+  out.m_surroundings = m_surroundings;
   std::vector<int> moved(m_slots.size());
   for (size_t i = 0; i < m_slots.size(); ++i)
     if (needed[i] && !m_slots[i].op) {

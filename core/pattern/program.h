@@ -61,11 +61,14 @@ public:
   /// The value, if it is the same everywhere.
   const Sample4* constant() const { return m_ops.empty() ? &m_constants.back() : nullptr; }
   size_t operations() const { return m_ops.size(); }
+  /// Stands for what it is made of besides patterns and files: another number where things that it measures to have changed.
+  uint64_t surroundings() const { return m_surroundings; }
 
 private:
   friend class PatternCompiler;
   std::vector<Sample4> m_constants;                    ///< the first registers
   std::vector<std::shared_ptr<const PatternOp>> m_ops; ///< each fills the next; the last is the result
+  uint64_t m_surroundings = 0;
 };
 
 /// What a pattern kind compiles with.
@@ -88,6 +91,8 @@ public:
   int emit(std::shared_ptr<PatternOp> op);
   /// Null if the register is not the same everywhere.
   const Sample4* constantAt(int r) const { return m_slots[size_t(r)].op ? nullptr : &m_slots[size_t(r)].constant; }
+  /// How far places are from the things that a parameter names; null if it names none, or nothing can be measured here.
+  std::shared_ptr<const Nearness> nearness(const Params& params, std::string_view name);
   /// Compiles a use of a pattern node.
   int use(const Reference& pattern);
   Program take(int result);
@@ -107,6 +112,7 @@ private:
   std::vector<Slot> m_slots;
   std::map<std::tuple<NodeId, const Overrides*, bool>, int> m_done;
   std::vector<NodeId> m_open;
+  uint64_t m_surroundings = 0;
 };
 
 /// A kind of pattern: its table, and how it is compiled.
@@ -119,6 +125,7 @@ std::vector<PatternKind> allPatterns();
 
 PatternKind combPattern();
 PatternKind constantPattern();
+PatternKind distancePattern();
 PatternKind imagePattern();
 PatternKind incidencePattern();
 PatternKind mistPattern();

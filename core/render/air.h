@@ -2,6 +2,7 @@
 #include "core/air/beam.h"
 #include "core/air/density.h"
 #include "core/air/haze.h"
+#include "core/air/voxel_grid.h"
 #include "core/base/sampling.h"
 #include "core/render/geometry.h"
 
@@ -52,6 +53,8 @@ public:
     std::shared_ptr<const DensityCells> cells; ///< guide where it is uneven; null: `most` alone does
     float most = 1;
     DensityPtr heat;  ///< by which its own light varies; null: as its density does
+    std::shared_ptr<const AirColor> tint;   ///< of what it scatters, from place to place; null: none
+    std::shared_ptr<const AirColor> warmth; ///< of its own light, from place to place; null: none
     boost::container::small_vector<uint32_t, 2> lamps, skies; ///< of a haze with chosen lights: indices into the scene's emitters and skies
   };
   struct Filled {
@@ -93,6 +96,13 @@ public:
     const Density* d = m_hazes[s.haze].places[s.place].density.get();
     return d ? d->at(world) : 1;
   }
+  /// What a stretch scatters at a place of it, per metre.
+  Color scattering(const AirWay::Stretch& s, const V3f& world) const {
+    const Filled& h = m_hazes[s.haze];
+    const Color all = h.haze.scattering * amount(s, world);
+    const AirColor* tint = h.places[s.place].tint.get();
+    return tint ? all * tint->colorAt(world) : all;
+  }
 
   /// Makes the way ready for what follows.
   void divide(AirWay& way, float far) const;
@@ -129,8 +139,13 @@ template <typename F> void Air::glow(const AirWay& way, const V3f& o, const V3f&
     // One place of the stretch, evenly; what comes through up to there is estimated.
     const float t = s.from + (s.to - s.from) * random.next();
     if (!std::isfinite(t)) continue;
-    const Density* heat = h.places[s.place].heat.get();
-    f(h, h.glow * transmittance(way, o, d, t, random) * ((heat ? heat->at(o + d * t) : amount(s, o + d * t)) * (s.to - s.from)));
+    const Place& place = h.places[s.place];
+    const V3f x = o + d * t;
+    const float much = place.heat ? place.heat->at(x) : amount(s, x);
+    if (!(much > 0)) continue;
+    Color light = h.glow * transmittance(way, o, d, t, random) * (much * (s.to - s.from));
+    if (place.warmth) light *= place.warmth->colorAt(x);
+    f(h, light);
   }
 }
 

@@ -153,6 +153,20 @@ bool RayCaster::occluded(const V3f& o, const V3f& d, float far) const {
   return r.tfar < 0;
 }
 
+bool RayCaster::occludedBut(const V3f& origin, const V3f& d, float far, const Copy* without) const {
+  V3f o = origin;
+  for (int i = 0; i < 32; ++i) {
+    Hit h;
+    if (!intersect(m_scene.blockers, o, d, far, h)) return false;
+    if (h.copy != without) return true;
+    const V3f next = offset(h.point, dot(h.geometric, d) > 0 ? h.geometric : -h.geometric);
+    far -= dot(next - o, d);
+    o = next;
+    if (!(far > 0)) return false;
+  }
+  return false;
+}
+
 PatternPoint patternPoint(const Scene& scene, const Hit& hit, const Moment& moment, const V3f& direction, float footprint) {
   const Instance& i = *hit.instance;
   PatternPoint at;

@@ -79,6 +79,8 @@ public:
   }
   /// True if something that is opaque for certain casts its shadow here.
   bool occluded(const V3f& origin, const V3f& direction, float far) const;
+  /// The same, as if one copy were not there.
+  bool occludedBut(const V3f& origin, const V3f& direction, float far, const Copy* without) const;
 
 private:
   bool intersect(RTCScene in, const V3f& o, const V3f& d, float far, Hit& hit) const;

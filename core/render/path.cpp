@@ -86,7 +86,9 @@ private:
   bool surface(const Hit& hit, const Ground& ground);
   bool goOn(const Color& weight, float choice);
   template <typename Scatter> void gather(const Vertex& v, const Scatter& scatter);
-  void gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, const Color& light, bool sky);
+  /// `without`: a body that casts no shadow onto its own far side.
+  void gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, const Color& light, bool sky, const Copy* without = nullptr);
+  void gatherWrapped(const Vertex& v, const Surface& s);
   Color throughClear(V3f origin, const V3f& direction, float far, const Hit* first, InsideStack inside, const Copy* own);
 
   Ground groundAt(const Hit& hit, const V3f& direction, float footprint, const std::array<const Copy*, 4>& veils);
@@ -307,14 +309,14 @@ Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, Insid
   return Color(0.0f);
 }
 
-void Path::gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, const Color& light, bool sky) {
+void Path::gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, const Color& light, bool sky, const Copy* without) {
   if (isBlack(light)) return;
   // What nobody would see is not worth a draft's ray.
   if (m_draft && luminance(m_throughput * light * e.baked * m_scene.amounts[e.group]) * m_scene.exposure < draftLeast) return;
   const bool here = dot(ls.direction, v.facing) > 0;
   const V3f from = offset(v.hit.point, here ? v.facing : -v.facing);
   const float far = sky ? infinite : ls.distance * 0.9998f;
-  if (m_rays.occluded(from, ls.direction, far)) return;
+  if (without && !here ? m_rays.occludedBut(from, ls.direction, far, without) : m_rays.occluded(from, ls.direction, far)) return;
   Color seen(1.0f);
   Hit clear;
   const bool meets = m_scene.clearBlockers && m_rays.intersectClear(from, ls.direction, far, clear);
@@ -410,12 +412,12 @@ void Path::takeInAir(const AirWay& way, const Emitter& e, float t, const LightSa
     if (only ? (s.haze != only->haze || s.place != only->place) : h.chosen) continue;
     const float share = e.share(h.thing, sky ? 0 : ls.distance);
     if (share <= 0) continue;
-    const float amount = air.amount(s, x);
-    if (!(amount > 0)) continue;
-    const float f = phase(cosine, h.haze.anisotropy), bright = luminance(h.haze.scattering) * amount;
+    const Color scattering = air.scattering(s, x);
+    const float f = phase(cosine, h.haze.anisotropy), bright = luminance(scattering);
+    if (!(bright > 0)) continue;
     if (mayTurn(h)) turned += bright * f;
     all += bright;
-    parts.push_back({&h, h.haze.scattering * (amount * f * share)});
+    parts.push_back({&h, scattering * (f * share)});
   }
   if (parts.empty() || m_rays.occluded(x, ls.direction, reach)) return;
   Color seen(1.0f);
@@ -544,7 +546,7 @@ bool Path::turn(const AirWay& way, float begin, float end, float chance) {
   float all = 0;
   for (const auto& s : way)
     if (const Air::Filled& h = air[s.haze]; t >= s.from && t < s.to && mayTurn(h)) {
-      const Color c = h.haze.scattering * air.amount(s, x);
+      const Color c = air.scattering(s, x);
       if (luminance(c) > 0) parts.push_back({&h, c, luminance(c)}), all += luminance(c);
     }
   if (parts.empty()) return false;
@@ -659,6 +661,27 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
     if (!sky.light->sample(point, m_sampler.get2(), ls) || !towards(sky, ls, wi)) continue;
     gatherFrom(v, sky, ls, scatter.evaluate(wi) * ls.radiance * (misWeight(ls, 1, scatter.density(wi)) * inverseDensity(ls, 1)), true);
   }
+}
+
+// What a wrapped material has of lamps and skies otherwise than by its cosine: its own body does not shade it.
+void Path::gatherWrapped(const Vertex& v, const Surface& s) {
+  const auto from = [&](const Emitter& e, const LightSample& ls, float chance, bool sky) {
+    const float share = e.share(v.hit.instance->thing, sky ? 0 : ls.distance);
+    const float density = std::isfinite(ls.density) ? ls.density * chance : chance;
+    gatherFrom(v, e, ls, s.wrapped(dot(ls.direction, v.frame.z)) * ls.radiance * (share / density), sky, v.hit.copy);
+  };
+  LightSample ls;
+  if (!m_draft && m_scene.emitters.size() <= allLamps) {
+    for (const Emitter& e : m_scene.emitters)
+      if (m_rays.moment().sample(e, v.hit.point, {m_random.next(), m_random.next()}, ls)) from(e, ls, 1, false);
+  } else if (!m_scene.emitters.empty()) {
+    m_choice.moveTo(v.hit.point, V3f(0.0f));
+    size_t lamp;
+    float p;
+    if (m_choice.pick(m_random.next(), lamp, p) && m_rays.moment().sample(m_scene.emitters[lamp], v.hit.point, {m_random.next(), m_random.next()}, ls)) from(m_scene.emitters[lamp], ls, p, false);
+  }
+  for (const Emitter& sky : m_scene.skies)
+    if (sky.light->sample(v.hit.point, {m_random.next(), m_random.next()}, ls)) from(sky, ls, 1, true);
 }
 
 // Invisible, but for what it takes: the ray goes on by the share of light that is not shadowed here, estimated by one
@@ -868,7 +891,9 @@ bool Path::surface(const Hit& hit, const Ground& g) {
       Color evaluate(const V3f& wi) const { return s.evaluate(wi, random); }
       float density(const V3f& wi) const { return s.density(wi); }
     } scattering{s, m_random};
-    gather(Vertex{hit, &m, frame, facing, (clear && !farTaken) || s.translucency > 0, clear ? hit.copy : nullptr, backside, s.occlusion}, scattering);
+    const Vertex v{hit, &m, frame, facing, (clear && !farTaken) || s.translucency > 0, clear ? hit.copy : nullptr, backside, s.occlusion};
+    if (s.wrap > 0) gatherWrapped(v, s);
+    gather(v, scattering);
   }
 
   if (m_draft && (!s.anySpecular() || m_bounce >= draftBounces)) return false;

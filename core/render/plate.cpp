@@ -5,6 +5,7 @@
 #include "core/document/edit.h"
 #include "core/pattern/image.h"
 #include "core/pattern/playback.h"
+#include "core/pattern/coordinates.h"
 #include "core/pattern/program.h"
 #include "core/render/camera.h"
 #include "core/render/film.h"
@@ -37,6 +38,7 @@ Kind plateKind() {
                            number("stops", "Exposure", "stops", 0).soft(-6, 6).range(-30, 30).at(Stage::Shading).matters().help("Its own: the camera's does not change it"),
                            number("opacity", "Opacity", "", 1).range(0, 1).at(Stage::Shading).help("How much of it is there"),
                            number("coverage", "Coverage", "%", 1).range(0, 1).patterned().at(Stage::Shading).matters().help("Its alpha from place to place: with a mist in the picture's space it drifts over what lies behind"),
+                           integer("fineness", "Fineness", 320).soft(100, 2000).range(0, 16384).when("coverage", "a pattern").at(Stage::Shading).help("Of an uneven coverage: so many places across the picture are asked, and it lies smooth between them; 0: every pixel is"),
                            choice("lies", "Lies", {"behind", "in front"}).at(Stage::Shading).help("Of the render"),
                            flag("shown", "Shown", true).at(Stage::Shading).help("Off: as if it were not there; files then have their own alpha"),
                            number("focal_length", "Its focal length", "mm", 0).soft(10, 200).range(0, 10000).fixed().at(Stage::Display).in("Camera match").help("Of the lens that took it, on a film as wide as the camera's; 0: not known"),
@@ -54,15 +56,17 @@ struct Texel {
   float alpha = 0;
 };
 
+enum class Shows { Picture, Colour, LineGradient, RoundGradient };
+
 class Painter {
 public:
-  Painter(const Document& doc, const Params& p, int width, int height, const Assets& assets) : m_p(p), m_aspect(float(width) / float(height)), m_pixel(1 / float(width)) {
+  Painter(const Document& doc, const Params& p, int width, int height, const Assets& assets, bool quick) : m_p(p), m_aspect(float(width) / float(height)), m_pixel(1 / float(width)) {
     m_gain = std::exp2(p.real("stops"));
     m_opacity = p.real("opacity");
-    m_kind = p.text("shows");
-    if (const PatternUse* use = p.pattern("coverage")) spread(Program::compile(doc, use->pattern, p.frame(), assets, false), width, height);
+    m_shows = choiceOf<Shows>(p, "shows");
+    if (const PatternUse* use = p.pattern("coverage")) spread(Program::compile(doc, use->pattern, p.frame(), assets, false), width, height, quick);
     else m_opacity *= p.real("coverage");
-    if (m_kind == "picture") {
+    if (m_shows == Shows::Picture) {
       if (p.text("file").empty()) throw badInput("no picture is named");
       m_image = shownImage(p, doc, assets);
       const float own = float(m_image->width()) / float(m_image->height());
@@ -90,7 +94,7 @@ public:
   // x to the right and y upwards, both from 0 to 1.
   Texel at(float x, float y) const {
     Texel t;
-    if (m_kind == "picture") {
+    if (m_shows == Shows::Picture) {
       // Back from the frame to the picture: about its middle, by the frame's height.
       float u = (x - 0.5f - m_offset.x) * m_aspect, v = y - 0.5f - m_offset.y;
       const float c = (u * m_cos + v * m_sin) / m_scale, s = (v * m_cos - u * m_sin) / m_scale;
@@ -112,10 +116,10 @@ public:
         const Sample4 v = m_program->evaluate(point);
         c = {v.x, v.y, v.z};
       }
-      if (m_kind != "colour") {
+      if (m_shows != Shows::Colour) {
         const V3f way((m_stop.x - m_start.x) * m_aspect, m_stop.y - m_start.y, 0), here((x - m_start.x) * m_aspect, y - m_start.y, 0);
         const float reach = length(way);
-        const float k = reach > 0 ? clamp01(m_kind == "line gradient" ? dot(here, way) / (reach * reach) : length(here) / reach) : 1.0f;
+        const float k = reach > 0 ? clamp01(m_shows == Shows::LineGradient ? dot(here, way) / (reach * reach) : length(here) / reach) : 1.0f;
         c = mix(c, m_end, k);
       }
       t.light = c;
@@ -128,11 +132,10 @@ public:
   }
 
 private:
-  // A coverage is soft: it is asked at fewer places than there are pixels, so that it plays at speed, and lies smooth between them.
-  void spread(const Program& program, int width, int height) {
-    const int step = std::max(1, width / 420);
-    m_coverWide = (width + step - 1) / step + 1;
-    m_coverHigh = (height + step - 1) / step + 1;
+  void spread(const Program& program, int width, int height, bool quick) {
+    const int fine = int(m_p.number("fineness")), most = fine > 0 ? std::min(fine, width) : width, across = quick ? (std::min(most, 320) + 1) / 2 : most;
+    m_coverWide = across + 1;
+    m_coverHigh = std::max(1, (across * height + width - 1) / width) + 1;
     m_cover.resize(size_t(m_coverWide) * size_t(m_coverHigh));
     tbb::parallel_for(0, m_coverHigh, [&](int y) {
       for (int x = 0; x < m_coverWide; ++x) {
@@ -158,7 +161,7 @@ private:
     return {float(t[0]), float(t[1]), float(t[2])};
   }
   const Params& m_p;
-  std::string m_kind;
+  Shows m_shows;
   float m_aspect, m_pixel, m_gain = 1, m_opacity = 1, m_wide = 1, m_high = 1, m_cos = 1, m_sin = 0, m_scale = 1;
   bool m_decode = true, m_rec709 = false, m_alpha = true;
   V2f m_offset{0, 0}, m_start{0, 0}, m_stop{0, 0};
@@ -185,14 +188,14 @@ void lay(Plates::Sheet& sheet, const Painter& painter, int width, int height) {
 
 } // namespace
 
-std::shared_ptr<const Plates> platesOf(const Document& doc, double frame, int width, int height, const Assets& assets) {
+std::shared_ptr<const Plates> platesOf(const Document& doc, double frame, int width, int height, const Assets& assets, bool quick) {
   std::shared_ptr<Plates> out;
   for (const Node* n : doc.family("plate")) {
     const Params p(*n, frame);
     if (!p.flag("shown")) continue;
     if (!out) out = std::make_shared<Plates>();
     try {
-      lay(p.text("lies") == "behind" ? out->behind : out->front, Painter(doc, p, width, height, assets), width, height);
+      lay(p.text("lies") == "behind" ? out->behind : out->front, Painter(doc, p, width, height, assets, quick), width, height);
     } catch (const Error& e) {
       if (e.kind() == Refusal::Cancelled) throw;
       throw badInput(fmt::format("{}: {}", n->name, e.what()));
@@ -226,6 +229,26 @@ Color plateSeen(const Plates& plates, const Camera& camera, const V3f& direction
   return out;
 }
 
+static float sheetAlpha(const Plates::Sheet& s, size_t pixel) { return s.alpha.empty() ? 0 : s.alpha[pixel]; }
+
+Picture platesLight(const Plates& plates, const Tasks& tasks) {
+  const Plates::Sheet &back = plates.behind, &front = plates.front;
+  if (front.alpha.empty()) return back.light;
+  if (back.alpha.empty()) return front.light;
+  Picture out = front.light;
+  const size_t row = size_t(out.width);
+  tasks.forEach(out.height, [&](int y) {
+    for (size_t i = size_t(y) * row; i < (size_t(y) + 1) * row; ++i)
+      for (size_t c = 0; c < 3; ++c) out.rgb[3 * i + c] += back.light.rgb[3 * i + c] * (1 - front.alpha[i]);
+  });
+  return out;
+}
+
+float platesAlpha(const Plates& plates, size_t pixel) {
+  const float front = sheetAlpha(plates.front, pixel);
+  return front + (1 - front) * sheetAlpha(plates.behind, pixel);
+}
+
 PlateLayers plateLayers(const Plates& plates, const Film& film, const Tasks& tasks) {
   const int w = film.width(), h = film.height();
   // A draft has fewer pixels than the plates.
@@ -248,8 +271,8 @@ PlateLayers plateLayers(const Plates& plates, const Film& film, const Tasks& tas
 float plateAlpha(const Plates* plates, const Film& film, size_t pixel) {
   const float own = film.alpha(pixel);
   if (!plates) return own;
-  const float back = plates->behind.alpha.empty() ? 0 : plates->behind.alpha[pixel], front = plates->front.alpha.empty() ? 0 : plates->front.alpha[pixel];
-  return front + (1 - front) * (own + (1 - own) * back);
+  const float front = sheetAlpha(plates->front, pixel);
+  return front + (1 - front) * (own + (1 - own) * sheetAlpha(plates->behind, pixel));
 }
 
 Document matchCamera(const Document& doc, NodeId plate) {

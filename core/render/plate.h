@@ -26,8 +26,8 @@ struct Plates {
 /// there; beyond, where nobody knows what there was, from the edge back towards the middle and ever slower, so that a ball shows the
 /// plate once and no tiles. Multiplied by alpha; `alpha` receives it.
 Color plateSeen(const Plates& plates, const Camera& camera, const V3f& direction, float& alpha);
-/// Null if there are none that are shown. Throws BadInput naming the plate and what is wrong with it.
-std::shared_ptr<const Plates> platesOf(const Document& doc, double frame, int width, int height, const Assets& assets);
+/// `quick`: uneven coverages at half their fineness. Null if there are none that are shown. Throws BadInput naming the plate and what is wrong with it.
+std::shared_ptr<const Plates> platesOf(const Document& doc, double frame, int width, int height, const Assets& assets, bool quick = false);
 
 /// What the plates make of a picture of the film: p · keep + add, by pixel and channel; `add` belongs to all light alone. What is
 /// before the render covers it; what is behind is seen as far as its alpha lets it (Porter and Duff 1984).
@@ -35,6 +35,9 @@ struct PlateLayers {
   Picture keep, add;
 };
 PlateLayers plateLayers(const Plates& plates, const Film& film, const Tasks& tasks);
+/// All plates alone, laid over each other, and their alpha: what is there where no ray meets anything.
+Picture platesLight(const Plates& plates, const Tasks& tasks);
+float platesAlpha(const Plates& plates, size_t pixel);
 /// The film's alpha with the plates.
 float plateAlpha(const Plates* plates, const Film& film, size_t pixel);
 

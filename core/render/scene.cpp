@@ -46,6 +46,7 @@ struct SceneCache::Content {
     std::vector<Box3f> boxes;
     std::vector<std::pair<DensityPtr, std::shared_ptr<const DensityCells>>> made;
     DensityPtr heat;
+    std::shared_ptr<const AirColor> tint, warmth;
   };
   std::map<NodeId, Cells> cells;
   std::map<uint64_t, Made> forms;
@@ -244,7 +245,7 @@ private:
     if (patterned || !kept.plates || kept.nodes != nodes || kept.frame != m_options.frame || kept.width != s.width || kept.height != s.height) {
       kept = {};
       try {
-        kept = {nodes, m_options.frame, s.width, s.height, platesOf(m_doc, m_options.frame, s.width, s.height, m_assets)};
+        kept = {nodes, m_options.frame, s.width, s.height, platesOf(m_doc, m_options.frame, s.width, s.height, m_assets, m_options.playing)};
       } catch (const Error& e) {
         if (e.kind() == Refusal::Cancelled) throw;
         s.troubles.push_back(e.what());
@@ -658,7 +659,7 @@ private:
     SceneCache::Content::Cells now;
     now.nodes = patternNodes();
     now.amount = *n.find("amount");
-    now.numbers = {m_options.frame, p.number("fineness")};
+    now.numbers = {m_options.frame, p.number("fineness"), double(amount->surroundings())};
     if (p.node().kind->param("reach"))
       for (const char* param : {"edge", "fade", "start", "reach"}) now.numbers.push_back(p.number(param));
     for (const Air::Place& place : places) {
@@ -803,14 +804,15 @@ private:
       const Footage f = m_assets.footage(file);
       if (!f.files.empty()) file = f.files[size_t(std::clamp(playedFrame(p, m_doc, f).index, 0, int(f.files.size()) - 1))];
     }
-    const std::shared_ptr<const VoxelGrid> grid = m_assets.volume(file, p.text("density_grid"), p.text("heat_grid"));
+    const std::shared_ptr<const VoxelGrid> grid = m_assets.volume(file, {p.text("density_grid"), p.text("heat_grid"), p.text("color_grid")});
     if (grid->coarser > 1) m_scene->troubles.push_back(fmt::format("{}: the file has more voxels than fit; {} a side are taken as one", n.name, grid->coarser));
     const M44f place = grid->toFile * placementOf(p) * (n.parent ? worldMatrix(m_doc, *m_doc.find(n.parent), m_options.frame) : M44f());
     if (std::abs(place.determinant()) < 1e-30f) return;
     SceneCache::Content::Cells now;
     now.nodes = patternNodes();
     if (const Value* v = n.find("amount")) now.amount = *v;
-    now.numbers = {double(reinterpret_cast<uintptr_t>(grid.get())), m_options.frame};
+    const bool glows = p.text("heat_is") == "temperature";
+    now.numbers = {double(reinterpret_cast<uintptr_t>(grid.get())), m_options.frame, glows ? p.number("hottest") : 0, amount ? double(amount->surroundings()) : 0};
     now.matrices = {place};
     now.boxes.emplace_back();
     Air::Place out;
@@ -838,14 +840,22 @@ private:
       DensityPtr guided = density;
       if (!grid->heat.empty()) {
         now.heat = voxels(grid->heat, grid->hottest);
+        if (glows) {
+          const auto body = std::make_shared<const Glowing>(now.heat, p.real("hottest"));
+          now.heat = body;
+          now.warmth = body;
+        }
         guided = std::make_shared<const BothDensity>(density, now.heat, BothDensity::How::Plus, 0.05f); // what is hot and thin is visited too
       }
+      if (!grid->color.empty()) now.tint = std::make_shared<const VoxelColor>(grid->size, grid->color, out.toObject);
       stopIfCancelled();
       now.made.emplace_back(density, std::make_shared<const DensityCells>(*guided, out.bounds, 64));
       kept = std::move(now);
     }
     std::tie(out.density, out.cells) = kept.made.front();
     out.heat = kept.heat;
+    out.tint = kept.tint;
+    out.warmth = kept.warmth;
     h.places.push_back(std::move(out));
   }
 

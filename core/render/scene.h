@@ -137,6 +137,8 @@ public:
   bool moves = false;               ///< something does while the shutter is open, the camera maybe: samples have a time
   std::shared_ptr<const Air> air;   ///< null: there is none
   std::shared_ptr<const Plates> plates; ///< laid over and under the picture of the film; null: there are none
+  /// Nothing that a ray could meet: plates at most. One sample tells all.
+  bool bare() const { return instances.empty() && skies.empty() && !air; }
   bool plateBehind = false;         ///< so that the camera does not see the sky itself
   int plateGroup = -1;              ///< of what is seen of it through clear things; its amount takes the exposure off again
   uint16_t plateThing = 0;
@@ -170,6 +172,7 @@ struct CompileOptions {
   double frame = 1;
   int width = 0, height = 0;         ///< 0: as in the document
   std::vector<LayerQuery> queries;   ///< besides the first, which is always everything
+  bool playing = false;              ///< the next frame is about to come: uneven plates at half their fineness
   size_t layerMemory = size_t(768) << 20; ///< bytes for film layers: bounds the number of light groups
 };
 

@@ -170,7 +170,7 @@ struct Session::Content {
            size_t(scene->width) * size_t(scene->height) * 12 * (scene->groups.size() + scene->queries.size()) <= groupMemory;
   }
 
-  uint32_t target() const { return uint32_t(settingsOf(now->doc).number("samples")); }
+  uint32_t target() const { return scene && scene->bare() ? 1 : uint32_t(settingsOf(now->doc).number("samples")); }
 
   void run() {
     for (;;) {
@@ -214,7 +214,7 @@ struct Session::Content {
     if (!now || !scene || !activeCamera(now->doc)) return false;
     if (cleanDue() || groupsDue()) return true;
     if (now->paused) return false;
-    if (now->playing) return draft.samples() < 2;
+    if (now->playing) return !scene->bare() && draft.samples() < 2;
     return !finished();
   }
 
@@ -232,7 +232,8 @@ struct Session::Content {
       cost = {Stage::Display, 0, 0};
       for (const Difference& d : differences(now->doc, request.doc)) cost->stage = std::max(cost->stage, d.stage);
     }
-    const bool traces = first || !scene || (!sameDoc && needsTracing(now->doc, request.doc)) || !hasLayers(*scene, request.doc) || !hasPass(request.pass);
+    const bool finer = scene && scene->plates && now->playing && !request.playing;
+    const bool traces = first || !scene || finer || (!sameDoc && needsTracing(now->doc, request.doc)) || !hasLayers(*scene, request.doc) || !hasPass(request.pass);
     now = std::move(request);
     raysBefore = raysMade;
     bool compile = traces;
@@ -246,6 +247,7 @@ struct Session::Content {
       CompileOptions options;
       options.frame = currentFrame(now->doc);
       options.queries = lensQueries(now->doc);
+      options.playing = now->playing;
       if (const LayerQuery* pass = lightPass(now->pass)) options.queries.push_back(*pass);
       ScenePtr made = compileScene(now->doc, options, assets->assets(now->doc.folder(), &cancel), cache, &cancel);
       scene = std::move(made);
@@ -254,7 +256,7 @@ struct Session::Content {
         sharedScene = scene;
       }
       amounts = scene->amounts;
-      draft.restart(scene, draftStep, true);
+      draft.restart(scene, scene->bare() ? 8 : draftStep, true);
       clean.clear();
       groupUnitsOf = {};
       fullStale = true;
@@ -326,6 +328,7 @@ struct Session::Content {
 
   LensResult developShown(bool withLens, NodeId solo) {
     const double frame = currentFrame(now->doc);
+    if (scene->bare()) return developPlates(now->doc, frame, *scene, tasks, withLens, solo);
     if (showsClean()) return develop(now->doc, frame, *scene, clean.layers, tasks, withLens, solo);
     return develop(now->doc, frame, *scene, shown().film(), amounts, tasks, withLens, solo);
   }
@@ -515,14 +518,16 @@ struct Session::Content {
     const Film& film = r.film();
     const int width = scene->width, step = r.step();
     const Plates* plates = scene->plates && scene->plates->behind.light.width + scene->plates->front.light.width > 0 ? scene->plates.get() : nullptr;
+    const bool alone = scene->bare();
     tasks.forEach(scene->height, [&](int y) {
       for (int x = 0; x < width; ++x) {
         const size_t i = size_t(std::min(y / step, film.height() - 1)) * size_t(film.width()) + size_t(std::min(x / step, film.width() - 1));
-        float covers = clamp01(film.alpha(i));
+        const float own = alone ? 0 : clamp01(film.alpha(i));
+        float covers = own;
         if (plates) {
           const size_t full = size_t(y) * size_t(width) + size_t(x);
           const float back = plates->behind.alpha.empty() ? 0 : plates->behind.alpha[full], front = plates->front.alpha.empty() ? 0 : plates->front.alpha[full];
-          covers = front + (1 - front) * (covers + (1 - covers) * back);
+          covers = front + (1 - front) * (own + (1 - own) * back);
         }
         const float bare = 1 - covers, kept = scene->skies.empty() ? 1 : covers, tile = ((x / 12 + y / 12) & 1) ? 74.0f : 56.0f;
         uint8_t* o = rgba.data() + 4 * (size_t(y) * size_t(width) + size_t(x));
@@ -541,7 +546,8 @@ struct Session::Content {
     image->width = image->liveWidth = scene->width;
     image->height = image->liveHeight = scene->height;
     image->linear = std::make_shared<const Picture>(developed.picture);
-    image->linearStep = r.step();
+    const int step = scene->bare() ? 1 : r.step(); // plates alone are there at once
+    image->linearStep = step;
     image->effects = readEffects(now->doc, frame, *scene, r.film(), developed);
     if (now->effect && now->doc.find(now->effect) && (withRoute || !route || route->effect != now->effect)) {
       route = std::make_shared<const Route>(measureRoute(now->doc, now->effect, frame, *scene, r.film(), amounts, developed, tasks));
@@ -560,7 +566,7 @@ struct Session::Content {
       image->height = left.height;
       compareWith(*image, left, 1);
     } else {
-      compareWith(*image, developed.picture, r.step());
+      compareWith(*image, developed.picture, step);
       if (now->compare == Compare::None) {
         if (const LayerQuery* pass = lightPass(now->pass)) compareWith(*image, passLight(r, *pass), r.step());
         else if (now->pass == ShownPass::Over) overChequers(image->rgba, r);
@@ -600,13 +606,32 @@ struct Session::Content {
     return out;
   }
 
+  // Every second pixel's mean with its three neighbours.
+  Picture halved(const Picture& p) {
+    Picture out((p.width + 1) / 2, (p.height + 1) / 2);
+    tasks.forEach(out.height, [&](int y) {
+      const float *a = p.at(0, 2 * y), *b = p.at(0, std::min(2 * y + 1, p.height - 1));
+      float* o = out.at(0, y);
+      for (int x = 0; x < out.width; ++x) {
+        const int left = 6 * x, right = 3 * std::min(2 * x + 1, p.width - 1);
+        for (int c = 0; c < 3; ++c) *o++ = 0.25f * (a[left + c] + a[right + c] + b[left + c] + b[right + c]);
+      }
+    });
+    return out;
+  }
+
   void compareWith(SessionImage& image, const Picture& live, int step) {
     if (now->compare == Compare::Difference && now->proof) {
       image.rgba = display(differencePicture(step == 1 ? live : image.light(), now->proof->picture()));
       return;
     }
-    image.rgba = display(live, step > 1);
-    if (step > 1) image.rgba = enlargeBytes(image.rgba, live.width, live.height, step, image.width, image.height, tasks);
+    if (step == 1 && now->playing) { // as quick as a draft
+      const Picture small = halved(live);
+      image.rgba = enlargeBytes(display(small, true), small.width, small.height, 2, image.width, image.height, tasks);
+    } else {
+      image.rgba = display(live, step > 1);
+      if (step > 1) image.rgba = enlargeBytes(image.rgba, live.width, live.height, step, image.width, image.height, tasks);
+    }
     if (now->clipping && !now->stopsOverlay) markClipping(image);
     if (now->compare != Compare::None && now->proof) {
       image.otherWidth = now->proof->width;
@@ -635,9 +660,9 @@ struct Session::Content {
   }
 
   void fill(SessionImage& image, const Rendering& r) {
-    image.samples = r.step() == 1 ? r.samples() : 0;
+    image.samples = r.step() == 1 || scene->bare() ? r.samples() : 0;
     image.target = target();
-    image.draft = r.step() > 1;
+    image.draft = r.step() > 1 && !scene->bare();
     image.denoised = showsClean();
     // Without a camera there is nothing to wait for.
     image.finished = (!image.draft && finished()) || !activeCamera(now->doc);

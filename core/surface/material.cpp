@@ -36,6 +36,7 @@ Kind surfaceMaterialKind() {
                number("subsurface_depth", "Mean free path", "m", 0.005).soft(0.0001, 0.1).range(1e-7, 1e4).log().matters().in("Inside").help("Way of light from one scattering to the next"),
                color("subsurface_spread", "Spread by colour", {1, 1, 1}).range(0, 1).in("Inside").help("Factor of the mean free path: skin lets red go furthest"),
                number("subsurface_anisotropy", "Forward scattering", "", 0).soft(-0.9, 0.9).range(-0.95, 0.95).in("Inside").help("More than 0: light goes on rather than back"),
+               number("light_wrap", "Light wrap", "", 0).range(0, 1).patterned().in("Inside").help("Beyond physics: lamps and skies shine this far around its matte body, as through soft matter; no light is added, it is spread"),
                number("translucency", "Translucency", "", 0).range(0, 1).patterned().in("Thin sheet").help("Of a thin sheet: share that its matte body passes on"),
                color("translucency_color", "Colour of what passes", {1, 1, 1}).range(0, 1).patterned().in("Thin sheet").help("Of the light that comes through the sheet"),
                number("coat", "Coat", "", 0).range(0, 1).patterned().in("Coat").help("A clear layer over everything else"),
@@ -138,6 +139,7 @@ void Material::describe(const PatternPoint& at, bool inside, float clearEta, Sur
     s.translucencyColor = unitColor(translucencyColor);
   }
   if (!thin && subsurface.any()) s.subsurface = unit(subsurface);
+  if (!inside && lightWrap.any()) s.wrap = unit(lightWrap);
   if (coat.any()) {
     s.coat = unit(coat);
     s.coatRoughness = unit(coatRoughness);
@@ -211,6 +213,7 @@ Material compileSurface(const Document& doc, const Node& n, const Params& p, con
   m.baseColor = tint("base_color");
   m.metalness = real("metalness");
   m.roughness = real("roughness");
+  m.lightWrap = real("light_wrap");
   m.anisotropy = real("anisotropy");
   m.grainTurn = real("grain_turn");
   m.specular = real("specular");

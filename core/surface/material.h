@@ -58,7 +58,7 @@ struct Material {
   Driven baseColor, metalness, roughness, anisotropy, grainTurn, specular, specularTint;
   Driven transmission, clearRoughness, translucency, translucencyColor, subsurface;
   Driven coat, coatRoughness, coatColor, sheen, sheenColor, sheenRoughness;
-  Driven film, filmThickness, opacity, occlusion, normal, bump;
+  Driven film, filmThickness, opacity, occlusion, normal, bump, lightWrap;
   float normalStrength = 1, bumpDepth = 0;
   float ior = 1.5f, coatIor = 1.5f, abbe = 0; ///< abbe 0: no dispersion
   int priority = 0;                           ///< among bodies that overlap, the highest is there

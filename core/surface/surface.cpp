@@ -130,17 +130,25 @@ Color Surface::evaluate(const V3f& wi, RandomStream& random) const {
       sum += Color(m_belowFibres * coat * fresnelDielectric(dot(wo, h), coatEta) * m_coatGrain.distribution(h) * g / (4 * wo.z));
     }
     if (m_share[Specular] > 0 && !m_mirror) sum += m_below * evaluateSpecular(wi, eta) * opaque;
-    if (m_share[Matte] > 0) sum += base * m_matteScale * (evaluateMatte(wi) * (1 - (thin ? translucency : subsurface)));
+    if (m_share[Matte] > 0) sum += base * m_matteScale * (evaluateMatte(wi.z) * (1 - (thin ? translucency : subsurface)));
     if (m_share[Metal] > 0 && !m_mirror) sum += m_below * evaluateMetal(m_grain, {base, metalFilm, film.thickness, film.weight}, wo, wi, random) * metalness;
     if (m_share[GlassMirror] > 0 && !m_mirror) sum += m_below * evaluateSpecular(wi, clearEta) * clear;
   } else if (m_share[Sheet] > 0) {
-    sum += translucencyColor * m_matteScale * (evaluateMatte(wi) * translucency);
+    sum += translucencyColor * m_matteScale * (evaluateMatte(-wi.z) * translucency);
   }
   if (m_share[Glass] > 0 && !m_clearMirror && !thin) {
     const float scale = (wi.z < 0 ? 1 / (clearEta * clearEta) : 1) * clear * (m_share[Glass] / (m_share[Glass] + m_share[GlassMirror]));
     sum += m_below * evaluateGlass(m_clear, clearBoundary(), wo, wi, random) * scale;
   }
   return sum;
+}
+
+// The light of a matte body, spread beyond its terminator: with x = (cos + w) / (1 + w) in place of the cosine, and 1 / (1 + w) of it.
+Color Surface::wrapped(float cosine) const {
+  if (!(m_share[Matte] > 0)) return Color(0.0f);
+  const float x = (cosine + wrap) / (1 + wrap);
+  const float change = (x > 0 ? evaluateMatte(x) / (1 + wrap) : 0) - (cosine > 0 ? evaluateMatte(cosine) : 0);
+  return base * m_matteScale * (change * (1 - (thin ? translucency : subsurface)));
 }
 
 float Surface::density(const V3f& wi) const {
@@ -228,7 +236,7 @@ bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s
   case Sheet:
     s.wi = -sampleCosineHemisphere(u);
     if (s.wi.z >= 0) return false;
-    s.weight = translucencyColor * m_matteScale * (translucency * evaluateMatte(s.wi) * pi / (-s.wi.z * share));
+    s.weight = translucencyColor * m_matteScale * (translucency * evaluateMatte(-s.wi.z) * pi / (-s.wi.z * share));
     s.through = s.diffuse = true;
     s.density = density(s.wi);
     return true;
@@ -288,7 +296,7 @@ bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s
   float pdf = (m_share[Matte] + m_share[Fibres]) * s.wi.z / pi;
   Color value(0.0f);
   if (m_share[Fibres] > 0) value += sheenColor * (sheen * Sheen::table().evaluate(wo, s.wi, sheenRoughness));
-  if (m_share[Matte] > 0) value += base * m_matteScale * (evaluateMatte(s.wi) * (1 - (thin ? translucency : subsurface)));
+  if (m_share[Matte] > 0) value += base * m_matteScale * (evaluateMatte(s.wi.z) * (1 - (thin ? translucency : subsurface)));
   const bool boundary = !m_mirror && m_share[Specular] + m_share[GlassMirror] > 0, lacquer = !m_coatMirror && m_share[Coat] > 0;
   if (boundary || lacquer) {
     const V3f h = normalize(wo + s.wi);

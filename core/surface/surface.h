@@ -29,6 +29,7 @@ struct Surface {
   float sheen = 0, sheenRoughness = 0.5f;
   Color sheenColor{1.0f};
   float occlusion = 1;
+  float wrap = 0;             ///< beyond physics: how far lamps shine around the matte body, 0..1
   /// Where smooth clear matter both reflects and passes light, each is followed with this chance at least: what is rare but
   /// bright (a lamp in a glass) is then found in few samples. The mean stays.
   float followAtLeast = 0.02f;
@@ -44,6 +45,9 @@ struct Surface {
   /// f cos(wi) of everything that is not (nearly) a mirror; unbiased, may draw random numbers. Light that enters the
   /// body for subsurface scattering is not in it: it leaves elsewhere.
   Color evaluate(const V3f& wi, RandomStream& random) const;
+  /// What wrap adds to f cos for light of lamps, less than 0 where it takes: over all directions as much as it adds. `cosine` between the
+  /// light and the shading normal, below 0 on the side turned away.
+  Color wrapped(float cosine) const;
   /// Density for multiple importance sampling; consistent with sample().
   float density(const V3f& wi) const;
   struct Sample {
@@ -68,8 +72,7 @@ struct Surface {
 private:
   enum Lobe { Fibres, Coat, Metal, Specular, Matte, Sheet, Enter, Glass, GlassMirror, lobes };
   Color evaluateSpecular(const V3f& wi, float index) const;
-  float evaluateMatte(const V3f& wi) const {
-    const float cosine = std::abs(wi.z);
+  float evaluateMatte(float cosine) const {
     return m_bare ? cosine * (1 / pi) : leaving({0, 0, cosine});
   }
   Color boundaryReflectance(float cosine, float index) const;

@@ -1,4 +1,5 @@
 #include "core/air/voxel_grid.h"
+#include "core/base/spectrum.h"
 #include "core/exchange/volume_write.h"
 #include "core/render/air.h"
 #include "tests/support/scene.h"
@@ -90,6 +91,76 @@ TEST_CASE("The heat of a file gives own light", "[volume]") {
   AssetCache cache;
   const Traced t = trace(s.take(), 256, 0, cache.assets(""));
   CHECK(mean(luminances(t)) == Approx(50 * 1.9 * std::exp(-0.01)).epsilon(0.03));
+}
+
+TEST_CASE("Heat that is a temperature glows as a black body: red and dim where it is less", "[volume]") {
+  const TemporaryFolder folder;
+  openvdb::initialize();
+  openvdb::GridPtrVec grids;
+  for (const char* name : {"density", "temperature"}) {
+    auto grid = openvdb::FloatGrid::create(0.0f);
+    grid->setName(name);
+    const bool heat = name[0] == 't';
+    grid->fill(openvdb::CoordBBox({-10, -5, -5}, {-1, 4, 4}), heat ? 1000.0f : 0.001f); // half as hot on the left
+    grid->fill(openvdb::CoordBBox({0, -5, -5}, {9, 4, 4}), heat ? 2000.0f : 0.001f);
+    grid->setTransform(openvdb::math::Transform::createLinearTransform(0.1));
+    grids.push_back(grid);
+  }
+  openvdb::io::File file(folder / "fire.vdb");
+  file.write(grids);
+  file.close();
+  Set s(2, 2);
+  s.add("air.grid", "Fire", {{"file", (folder / "fire.vdb").c_str()}, {"own_light", "50"}, {"own_light_color", "1, 1, 1"}, {"heat_is", "temperature"}, {"hottest", "3000"}});
+  const NodeId camera = s.look("0, 0, 6", "0, 0, 0", "4800");
+  AssetCache cache;
+  const auto seen = [&](const char* x) {
+    s.set(camera, {{"position", (std::string(x) + ", 0, 6").c_str()}, {"target", (std::string(x) + ", 0, 0").c_str()}});
+    const Picture p = luminances(trace(s.peek(), 1024, 0, cache.assets("")));
+    Color sum(0.0f);
+    for (int i = 0; i < 4; ++i) sum += p.color(i % 2, i / 2) * 0.25f;
+    return sum;
+  };
+  const Color hot = seen("0.5"), cool = seen("-0.5");
+  CHECK(luminance(hot) == Approx(50 * 0.9).epsilon(0.05));
+  CHECK(luminance(cool) == Approx(50 * 0.9 * double(blackbodyLuminance(1500) / blackbodyLuminance(3000))).epsilon(0.1));
+  CHECK(luminance(cool) > 0);
+  const Color white = blackbody(3000), red = blackbody(1500);
+  CHECK(hot.x / hot.z == Approx(white.x / white.z).epsilon(0.05));
+  CHECK(cool.x / cool.z == Approx(red.x / red.z).epsilon(0.1));
+}
+
+TEST_CASE("Colours of a file tint what its air scatters, and take nothing from what comes through", "[volume]") {
+  const TemporaryFolder folder;
+  writeBlock(folder / "plain.vdb", 0.5f);
+  openvdb::GridPtrVec grids;
+  auto density = openvdb::FloatGrid::create(0.0f);
+  density->setName("density");
+  density->fill(openvdb::CoordBBox({-10, -5, -5}, {9, 4, 4}), 0.5f);
+  auto color = openvdb::Vec3SGrid::create(openvdb::Vec3s(0.0f));
+  color->setName("Cd");
+  color->fill(openvdb::CoordBBox({-10, -5, -5}, {9, 4, 4}), openvdb::Vec3s(0.25f, 0.25f, 0.25f));
+  for (const openvdb::GridBase::Ptr& g : {openvdb::GridBase::Ptr(density), openvdb::GridBase::Ptr(color)}) {
+    auto t = openvdb::math::Transform::createLinearTransform(0.1);
+    t->postTranslate({0.05, 0.05, 0.05});
+    g->setTransform(t);
+    grids.push_back(g);
+  }
+  openvdb::io::File file(folder / "tinted.vdb");
+  file.write(grids);
+  file.close();
+  Set s(4, 4);
+  s.look("0, 0, 6", "0, 0, 0", "400");
+  s.add("light.point", "Lamp", {{"power", "5000"}, {"position", "0, 3, 2"}});
+  const NodeId grid = s.add("air.grid", "Smoke", {{"file", (folder / "plain.vdb").c_str()}});
+  AssetCache cache;
+  const double white = mean(luminances(trace(s.peek(), 512, 0, cache.assets(""))));
+  s.set(grid, {{"file", (folder / "tinted.vdb").c_str()}});
+  CHECK(mean(luminances(trace(s.peek(), 512, 0, cache.assets("")))) == Approx(0.25 * white).epsilon(0.03));
+  const ScenePtr scene = compiled(s.peek(), "", cache);
+  CHECK(transmittance(*scene->air, {-3, 0, 0}, {1, 0, 0}).agrees(std::exp(-0.5 * 1.9), 0.03));
+  // A grid of another kind is refused by its name.
+  CHECK_THAT(trouble(folder / "plain.vdb", {{"color_grid", "density"}}), Catch::Contains("\"density\" holds no vectors that could be colours"));
+  CHECK_THAT(trouble(folder / "plain.vdb", {{"color_grid", "Cd"}}), Catch::Contains("there is no grid \"Cd\" in it; there are density"));
 }
 
 TEST_CASE("Air is baked to OpenVDB and comes back as it was", "[volume]") {

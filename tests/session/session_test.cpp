@@ -224,6 +224,46 @@ TEST_CASE("A document without a camera, without light, and empty is no trouble",
   CHECK(mean(*image->linear) == 0);
 }
 
+TEST_CASE("Plates alone are whole at once, play without the film, and are fine again when they stand", "[session][plate]") {
+  Set s(640, 360);
+  s.look("0, 0, 5", "0, 0, 0");
+  const NodeId mist = s.add("pattern.mist", "Mist", {{"height", "0.7"}, {"space", "camera"}});
+  s.add("mist.layer", "Bank", {{"scale", "0.05"}, {"drift", "0.2, 0, 0"}}, {mist, "layers"});
+  s.add("plate.picture", "Behind", {{"shows", "colour"}, {"color", "0.1, 0.2, 0.4"}});
+  s.add("plate.picture", "Mist plate", {{"shows", "colour"}, {"color", "0.6, 0.6, 0.6"}, {"lies", "in front"}, {"coverage", "pattern Mist"}});
+  const Document doc = s.take();
+  Bench b;
+  const auto frame = [&](double f, bool playing) {
+    const uint64_t e = b.submit(SessionRequest{.doc = setValue(doc, doc.settings().id, "frame", Constant(f)), .playing = playing});
+    const auto image = b.wait([&](const SessionImage& i) { return i.edition == e; });
+    REQUIRE(image);
+    return image;
+  };
+  const auto one = frame(1, true), two = frame(2, true), same = frame(2, true);
+  for (const auto& image : {one, two}) {
+    CHECK_FALSE(image->draft);
+    CHECK(image->linearStep == 1);
+    CHECK(image->linear->width == 640);
+    CHECK(image->rgba.size() == size_t(640) * 360 * 4);
+  }
+  CHECK_FALSE(*one->linear == *two->linear);
+  CHECK(*same->linear == *two->linear);
+  const auto stands = frame(2, false);
+  CHECK_FALSE(*stands->linear == *two->linear); // finer
+  // The same as the film makes of it, and as a file has it.
+  SceneCache cache;
+  const Document second = setValue(doc, doc.settings().id, "frame", Constant(2.0));
+  const ScenePtr scene = compileScene(second, {.frame = 2, .queries = lensQueries(second)}, noAssets(), cache);
+  REQUIRE(scene->bare());
+  Rendering rendering(scene);
+  const CancelFlag none;
+  REQUIRE(rendering.advance(pool(), 1, none));
+  const Picture film = develop(second, 2, *scene, rendering.film(), scene->amounts, pool()).picture;
+  double worst = 0;
+  for (size_t i = 0; i < film.rgb.size(); ++i) worst = std::max(worst, std::abs(double(film.rgb[i] - stands->linear->rgb[i])));
+  CHECK(worst < 1e-5);
+}
+
 TEST_CASE("A job sees the film between two passes", "[session]") {
   Bench b;
   const Document doc = twoLampSet();

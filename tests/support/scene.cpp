@@ -1,6 +1,8 @@
 #include "core/pattern/image.h"
 #include "tests/support/scene.h"
 
+#include "core/render/nearest.h"
+
 #include "core/base/error.h"
 
 #include <filesystem>
@@ -15,7 +17,9 @@ const std::shared_ptr<const Kinds>& kinds() {
 
 Assets noAssets() {
   return {[](const std::string& f) -> std::shared_ptr<const Model> { throw badInput(f + ": no files in this test"); },
-          [](const std::string& f, int) -> std::shared_ptr<const Image> { throw badInput(f + ": no files in this test"); }};
+          [](const std::string& f, int) -> std::shared_ptr<const Image> { throw badInput(f + ": no files in this test"); },
+          {}, {}, {},
+          [](const Document& doc, const std::vector<NodeId>& things, double frame) { return nearnessTo(doc, things, frame, noAssets()); }};
 }
 
 const Tasks& pool() {

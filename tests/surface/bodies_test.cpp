@@ -48,6 +48,27 @@ TEST_CASE("Dispersion follows the Abbe number", "[surface][truth14]") {
   }
 }
 
+TEST_CASE("Wrapped light goes around a body as far as it says, and other bodies still shade it", "[surface][wrap]") {
+  Set s(40, 40);
+  s.look("0, 0, 400", "0, 0, 0", "3600"); // 4 m wide
+  s.lambert("Matte", "0.8, 0.8, 0.8");
+  s.add("object.sphere", "Ball", {{"radius", "1"}, {"material", "Matte"}});
+  s.add("light.point", "Lamp", {{"power", "1e9"}, {"position", "300, 0, 0"}});
+  // Where the ball's side is turned from the lamp by this cosine.
+  const auto at = [&](double cosine) { return mean(luminances(trace(s.peek(), 256)), {int(20 + 10 * cosine), 19, 1, 2}); };
+  const double whole = at(0.55) / 0.55; // of a middle at 0.55
+  CHECK(at(-0.25) == 0);
+  s.set(s.find("Matte"), {{"light_wrap", "0.5"}});
+  const auto wrapped = [](double c) { return std::max(0.0, c + 0.5) / 2.25; };
+  for (const double c : {0.55, 0.25, -0.25, -0.35}) {
+    CAPTURE(c);
+    CHECK(at(c) / whole == Approx(wrapped(c)).epsilon(0.05).margin(0.005));
+  }
+  CHECK(at(-0.75) == Approx(0).margin(1e-6 * whole));
+  s.add("object.box", "Wall", {{"width", "1"}, {"height", "50"}, {"depth", "50"}, {"position", "200, 0, 0"}, {"material", "Matte"}});
+  CHECK(at(-0.25) < 0.01 * whole);
+}
+
 TEST_CASE("A thin sheet reflects and passes what it declares", "[surface][truth16]") {
   // The sheet over a black floor, and the camera above it: only what it reflects. The camera below it: only what it passes.
   for (const double translucency : {0.0, 0.3, 1.0}) {

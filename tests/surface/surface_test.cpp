@@ -45,6 +45,7 @@ void furnace(const char* label, std::initializer_list<std::pair<const char*, con
 
 TEST_CASE("Lossless diffuse surfaces disappear under a constant sky", "[surface][truth6]") {
   furnace("matte", {{"base_color", "1, 1, 1"}, {"ior", "1"}, {"roughness", "1"}}, 0.005, 64);
+  for (const char* wrap : {"0.3", "1"}) furnace("wrapped", {{"base_color", "1, 1, 1"}, {"ior", "1"}, {"roughness", "1"}, {"light_wrap", wrap}}, 0.005, 256); // spread, not added
   furnace("coated", {{"base_color", "1, 1, 1"}, {"roughness", "0.4"}}, 0.005, 128);
   furnace("polished coat", {{"base_color", "1, 1, 1"}, {"roughness", "0"}, {"ior", "1.8"}}, 0.005, 128);
 }

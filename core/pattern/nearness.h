@@ -1,0 +1,18 @@
+#pragma once
+#include "core/base/vec.h"
+
+namespace ilumbra {
+
+/// How far places are from the surfaces of some things. Immutable.
+class Nearness {
+public:
+  virtual ~Nearness() = default;
+  /// Metres from a place of the world to the nearest surface; infinite if there is none.
+  virtual float distance(const V3f& world) const = 0;
+  /// True if the place lies inside one of the bodies.
+  virtual bool inside(const V3f& world) const = 0;
+  /// The same for the same surfaces.
+  virtual uint64_t key() const = 0;
+};
+
+} // namespace ilumbra
