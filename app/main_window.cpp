@@ -261,7 +261,7 @@ void MainWindow::makeCommands() {
     exportPicture(f, false);
   });
   const auto exportModels = [this](bool selection) {
-    const QString f = QFileDialog::getSaveFileName(this, selection ? tr("Export the selection") : tr("Export the set"), startFolder() + QStringLiteral("/set.glb"), tr("Models (*.glb *.gltf *.obj *.ply *.stl);;Air as OpenVDB (*.vdb)"));
+    const QString f = QFileDialog::getSaveFileName(this, selection ? tr("Export the selection") : tr("Export the set"), startFolder() + QStringLiteral("/set.glb"), tr("Models (*.glb *.gltf *.obj *.ply *.stl);;Air and dense forms as OpenVDB (*.vdb)"));
     if (!f.isEmpty()) m_models->exportSet(f, selection);
   };
   add("file.export_set", file, tr("Export the set…"), "", tr("Writes the set as a model: glTF, OBJ, PLY, STL; or its air as OpenVDB"), [exportModels] { exportModels(false); });

@@ -357,7 +357,7 @@ void addDocumentCommands(CLI::App& app, Context& c) {
   s->callback([&c, a] { reloadCommand(c, a->file, a->name, a->output); });
 
   a = args();
-  s = command("export", "Writes the set as a model (.glb, .gltf, .obj, .ply, .stl), or its air as voxels (.vdb)");
+  s = command("export", "Writes the set as a model (.glb, .gltf, .obj, .ply, .stl), or its air and dense forms as voxels (.vdb)");
   s->add_option("FILE", a->file, "A document")->required();
   s->add_option("-o", a->output, "The model to write")->required();
   s->add_option("--only", a->values, "Things that are written, with what is in them (default: all)");

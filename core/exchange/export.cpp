@@ -329,7 +329,7 @@ void exportModel(const Model& model, const std::string& path, const std::vector<
 }
 
 std::vector<std::string> exportSetTo(const Document& doc, const std::string& path, AssetCache& cache, const ExportOptions& options, const CancelFlag* cancel) {
-  if (path.ends_with(".vdb")) return exportAirTo(doc, path, cache, options.only, 192, cancel);
+  if (path.ends_with(".vdb")) return exportVoxelsTo(doc, path, cache, options.only, 192, cancel);
   checkExtension(path);
   SceneCache forms;
   const Assets assets = cache.assets(doc.folder(), cancel);

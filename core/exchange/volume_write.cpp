@@ -2,6 +2,7 @@
 
 #include "core/base/error.h"
 #include "core/document/edit.h"
+#include "core/geometry/world_mesh.h"
 #include "core/render/air.h"
 #include "core/render/scene.h"
 
@@ -10,11 +11,34 @@
 #include <fmt/format.h>
 #include <openvdb/io/File.h>
 #include <openvdb/openvdb.h>
+#include <openvdb/tools/LevelSetUtil.h>
+#include <openvdb/tools/MeshToVolume.h>
 #include <tbb/parallel_for.h>
 
 namespace ilumbra {
 
-std::vector<std::string> exportAirTo(const Document& doc, const std::string& path, AssetCache& cache, const std::vector<NodeId>& only, int voxels, const CancelFlag* cancel) {
+// 1 inside a closed form at all its places; null if it is open.
+static openvdb::FloatGrid::Ptr bakedForm(const Node& n, const BuildFrom& from, int voxels) {
+  if (n.kind->id == "object.group") return nullptr;
+  const Mesh mesh = worldMesh(n, formOf(n, from), placesOf(n, from));
+  if (mesh.triangles.empty() || !isClosed(mesh)) return nullptr;
+  Box3f box;
+  for (const V3f& p : mesh.positions) box.extendBy(p);
+  const V3f size = box.size();
+  const double step = std::max(1e-6, double(std::max(size.x, std::max(size.y, size.z))) / voxels);
+  const auto t = openvdb::math::Transform::createLinearTransform(step);
+  std::vector<openvdb::Vec3s> points;
+  std::vector<openvdb::Vec3I> triangles;
+  for (const V3f& p : mesh.positions) points.emplace_back(p.x, p.y, p.z);
+  for (const auto& f : mesh.triangles) triangles.emplace_back(f.a, f.b, f.c);
+  const auto grid = openvdb::tools::meshToLevelSet<openvdb::FloatGrid>(*t, points, triangles);
+  from.stopIfCancelled();
+  openvdb::tools::sdfToFogVolume(*grid);
+  grid->setName(n.name);
+  return grid;
+}
+
+std::vector<std::string> exportVoxelsTo(const Document& doc, const std::string& path, AssetCache& cache, const std::vector<NodeId>& only, int voxels, const CancelFlag* cancel) {
   openvdb::initialize();
   const double frame = currentFrame(doc);
   CompileOptions options;
@@ -71,7 +95,12 @@ std::vector<std::string> exportAirTo(const Document& doc, const std::string& pat
           if (values[k] > 0) to.setValue({x, y, z}, values[k]);
     grids.push_back(grid);
   }
-  if (grids.empty()) throw badInput(left.empty() ? "there is no air to write" : left.front());
+  for (const Node* n : doc.family("object")) {
+    if (only.empty() ? n->kind->id != "object.pattern_form" || !isShown(doc, *n, frame) : std::find(only.begin(), only.end(), n->id) == only.end()) continue;
+    if (const auto grid = bakedForm(*n, {doc, frame, cache.assets(doc.folder(), cancel), cancel}, voxels)) grids.push_back(grid);
+    else left.push_back(n->name + ": it is open, so it has no inside to write");
+  }
+  if (grids.empty()) throw badInput(left.empty() ? "there is no air and no dense form to write" : left.front());
   if (grids.size() == 1) grids.front()->setName("density");
   // Beside it first, so that a full disk leaves what was there.
   const std::string beside = path + ".part";

@@ -2,15 +2,13 @@
 
 #include "core/base/error.h"
 #include "core/base/hash.h"
-#include "core/geometry/form.h"
 #include "core/geometry/grid.h"
-#include "core/geometry/mesh_tools.h"
+#include "core/geometry/world_mesh.h"
 
 #include <algorithm>
 #include <cmath>
 #include <deque>
 #include <embree3/rtcore.h>
-#include <fmt/format.h>
 #include <limits>
 #include <mutex>
 
@@ -163,17 +161,12 @@ std::shared_ptr<const Nearness> nearnessTo(const Document& doc, const std::vecto
   for (const NodeId id : named)
     if (const Node* n = doc.find(id)) collect(doc, *n, things);
   uint64_t key = things.size();
-  std::vector<Form> groups;
   std::vector<std::vector<M44f>> places;
   for (const Node* n : things) {
     if (std::find(open.begin(), open.end(), n->id) != open.end()) throw badInput(n->name + ": its form is made from itself");
     open.push_back(n->id);
     const std::shared_ptr<void> closes(nullptr, [](void*) { open.pop_back(); });
-    // Copies that a repeat on it makes are its own; those of what holds it are asked for here.
-    places.push_back(worldPlaces(doc, *n, frame, [&](const Node& up) {
-      const auto it = up.children.find("modifiers");
-      return it == up.children.end() || it->second.empty() ? std::vector<M44f>() : formOf(up, {doc, frame, assets}).copies;
-    }));
+    places.push_back(placesOf(*n, {doc, frame, assets}));
     const uint64_t form = formKey(doc, *n, frame).hash;
     key = contentHash({reinterpret_cast<const char*>(&form), sizeof form}, key);
     key = contentHash({reinterpret_cast<const char*>(places.back().data()), places.back().size() * sizeof(M44f)}, key);
@@ -196,8 +189,7 @@ std::shared_ptr<const Nearness> nearnessTo(const Document& doc, const std::vecto
     open.push_back(things[i]->id);
     const std::shared_ptr<void> closes(nullptr, [](void*) { open.pop_back(); });
     Form form = formOf(*things[i], {doc, frame, assets});
-    form.copies.clear(); // they are among its places
-    Shape& s = form.shape;
+    const Shape& s = form.shape;
     float factor;
     if (s.sphereRadius > 0 && std::all_of(places[i].begin(), places[i].end(), [&](const M44f& m) { return evenly(m, factor); })) {
       for (const M44f& m : places[i]) {
@@ -206,17 +198,7 @@ std::shared_ptr<const Nearness> nearnessTo(const Document& doc, const std::vecto
       }
       continue;
     }
-    const Mesh& own = meshOf(form);
-    if (all.triangles.size() + own.triangles.size() * places[i].size() > mostTriangles) throw badInput(fmt::format("{}: with its copies it has too many triangles to measure to", things[i]->name));
-    for (const M44f& m : places[i]) {
-      Mesh one;
-      one.positions = own.positions;
-      one.triangles = own.triangles;
-      for (V3f& p : one.positions) p = transformPoint(m, p);
-      if (m.determinant() < 0)
-        for (auto& t : one.triangles) std::swap(t.b, t.c);
-      append(all, one);
-    }
+    append(all, worldMesh(*things[i], std::move(form), places[i], mostTriangles - std::min(mostTriangles, all.triangles.size())));
   }
   auto made = std::make_shared<const Surfaces>(key, std::move(all), std::move(balls));
   const std::lock_guard lock(mutex);

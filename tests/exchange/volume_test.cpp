@@ -171,7 +171,7 @@ TEST_CASE("Air is baked to OpenVDB and comes back as it was", "[volume]") {
   s.add("air.haze", "Haze", {{"fills", "Ring"}, {"density", "2"}, {"color", "0, 0, 0"}, {"amount", "pattern Slope"}});
   s.add("air.haze", "All over", {{"density", "0.1"}});
   AssetCache cache;
-  const std::vector<std::string> left = exportAirTo(s.peek(), folder / "haze.vdb", cache);
+  const std::vector<std::string> left = exportVoxelsTo(s.peek(), folder / "haze.vdb", cache);
   REQUIRE(left.size() == 1);
   CHECK(left.front() == "All over: it is everywhere, so it has no bounds to write");
   const NodeId haze = s.find("Haze");
@@ -188,6 +188,31 @@ TEST_CASE("Air is baked to OpenVDB and comes back as it was", "[volume]") {
     CAPTURE(i, a.mean, b.mean);
     CHECK(std::abs(a.mean - b.mean) < 0.02 + 4 * std::hypot(a.se, b.se));
   }
+}
+
+TEST_CASE("A dense form is baked to OpenVDB, and so is a closed object that is chosen", "[volume][form]") {
+  const TemporaryFolder folder;
+  Set s;
+  const NodeId solid = s.add("pattern.solid", "Solid", {{"width", "0.2"}});
+  s.add("solid.part", "Ball", {{"form", "ball"}, {"radius", "0.4"}}, {solid, "parts"});
+  s.add("object.pattern_form", "Form", {{"amount", "pattern Solid"}, {"position", "1, 0, 0"}});
+  const NodeId box = s.add("object.box", "Box", {{"width", "1"}, {"height", "1"}, {"depth", "1"}, {"position", "0, 3, 0"}});
+  const NodeId plane = s.add("object.plane", "Sheet", {});
+  AssetCache cache;
+  const auto volumeOf = [&](const std::string& path) {
+    const auto grid = cache.volume(path, {});
+    double sum = 0;
+    for (const float v : grid->density) sum += double(v);
+    return sum * std::abs(double(grid->toFile.determinant()));
+  };
+  CHECK(exportVoxelsTo(s.peek(), folder / "form.vdb", cache).empty());
+  const auto grid = cache.volume(folder / "form.vdb", {});
+  CHECK(grid->densest == 1);
+  CHECK(transformPoint(grid->toFile, V3f(float(grid->size[0] - 1), float(grid->size[1] - 1), float(grid->size[2] - 1)) * 0.5f).x == Approx(1).margin(0.02));
+  CHECK(volumeOf(folder / "form.vdb") == Approx(4.0 / 3 * 3.14159265 * 0.064).epsilon(0.05)); // its rim fades within three voxels
+  CHECK(exportVoxelsTo(s.peek(), folder / "box.vdb", cache, {box}).empty());
+  CHECK(volumeOf(folder / "box.vdb") == Approx(1).epsilon(0.06));
+  CHECK_THAT(refusal([&] { exportVoxelsTo(s.peek(), folder / "sheet.vdb", cache, {plane}); }), Catch::Contains("Sheet: it is open, so it has no inside to write"));
 }
 
 TEST_CASE("Files that are no voxels are refused with their name and the reason, and the set goes on", "[volume][broken]") {
