@@ -771,7 +771,7 @@ void MainWindow::showState() {
   if (image && image->error.empty()) {
     if (!activeCamera(m_studio.doc())) text = tr("No camera");
     else if (image->draft) text = tr("Draft");
-    else if (image->finished) text = tr("Picture finished · %1 samples").arg(image->samples);
+    else if (image->finished) text = image->samples == 1 ? tr("Picture finished") : tr("Picture finished · %1 samples").arg(image->samples);
     else text = tr("Picture %1 / %2 samples · %3 left").arg(image->samples).arg(image->target).arg(timeText(image->secondsLeft));
     if (image->denoised) text += tr(" · denoised");
     if (m_studio.view().paused && !image->finished) text += tr(" · paused");

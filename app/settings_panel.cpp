@@ -79,7 +79,8 @@ ParamRow* SettingsPanel::row(NodeId node, const std::string& param) const {
 static bool counts(const Node& n, const ParamDef& d, double frame) {
   if (d.onlyIf.empty()) return true;
   if (d.onlyAt == "a pattern") return n.find(d.onlyIf) && n.find(d.onlyIf)->pattern();
-  return Params(n, frame).text(d.onlyIf) == d.onlyAt;
+  const QString now = qs(Params(n, frame).text(d.onlyIf));
+  return qs(d.onlyAt).split('|').contains(now);
 }
 
 // Everything that decides which rows there are.
@@ -368,7 +369,7 @@ void SettingsPanel::buildThing(QWidget* page, const Node& n) {
   // What stands in no group comes first, then what shapes the thing, then its groups, each once and under its head.
   std::vector<std::string> groups{""};
   for (const ParamDef& d : n.kind->params)
-    if (std::find(groups.begin(), groups.end(), d.group) == groups.end()) groups.push_back(d.group);
+    if (std::find(groups.begin(), groups.end(), d.group) == groups.end() && counts(n, d, m_studio.frame())) groups.push_back(d.group);
   for (const std::string& group : groups) {
     if (!group.empty()) {
       column->addWidget(rule(page));

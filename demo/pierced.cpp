@@ -1,7 +1,5 @@
 #include "demo/pierced.h"
 
-#include "core/exchange/export.h"
-
 namespace ilumbra {
 namespace {
 
@@ -20,17 +18,6 @@ V2f border(int t) {
 }
 
 } // namespace
-
-std::string partFile(const std::string& name, Mesh mesh) {
-  Model m;
-  m.parts.push_back({name, std::move(mesh), -1});
-  ModelNode node;
-  node.name = name;
-  node.parts = {0};
-  m.nodes.push_back(node);
-  m.roots = {0};
-  return toGlb(m);
-}
 
 Mesh piercedShell(const PiercedShell& s) {
   Mesh m;

@@ -1,8 +1,6 @@
 #pragma once
 #include "core/geometry/shape.h"
 
-#include <string>
-
 namespace ilumbra {
 
 /// A shell of revolution with a wall, pierced all around by rows of holes: lamp shades and bands.
@@ -18,8 +16,6 @@ struct PiercedShell {
   /// Scales the hole of a cell; below 0.05 it is left closed. Null: all the same.
   std::function<float(int row, int column)> size;
 };
-/// A file with one part alone.
-std::string partFile(const std::string& name, Mesh mesh);
 /// Closed mesh with facets around the holes smoothed by the mesh's own normals.
 Mesh piercedShell(const PiercedShell& s);
 

@@ -1,4 +1,5 @@
 // The sun core in its pierced shade over the slate table.
+#include "demo/part_file.h"
 #include "demo/pierced.h"
 #include "demo/scene_builder.h"
 #include "demo/starters.h"

@@ -1,6 +1,6 @@
 #include "demo/turned.h"
 
-#include "core/exchange/export.h"
+#include "demo/part_file.h"
 
 namespace ilumbra {
 
@@ -45,15 +45,6 @@ Mesh turnedBody(const std::vector<V2f>& profile, int segments) {
   return m;
 }
 
-std::string turnedFile(const std::string& name, const std::vector<V2f>& profile, int segments) {
-  Model m;
-  m.parts.push_back({name, turnedBody(profile, segments), -1});
-  ModelNode node;
-  node.name = name;
-  node.parts = {0};
-  m.nodes.push_back(node);
-  m.roots = {0};
-  return toGlb(m);
-}
+std::string turnedFile(const std::string& name, const std::vector<V2f>& profile, int segments) { return partFile(name, turnedBody(profile, segments)); }
 
 } // namespace ilumbra

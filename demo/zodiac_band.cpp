@@ -1,4 +1,5 @@
 // The pierced zodiac band: a lamp inside, and shafts through its signs into the mist around it.
+#include "demo/part_file.h"
 #include "demo/pierced.h"
 #include "demo/scene_builder.h"
 #include "demo/set_parts.h"

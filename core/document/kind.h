@@ -45,7 +45,7 @@ struct ParamDef {
   ParamDef&& at(Stage s) && { stage = s; return std::move(*this); }
   ParamDef&& help(std::string text) && { helpText = std::move(text); return std::move(*this); }
   ParamDef&& in(std::string heading) && { group = std::move(heading); return std::move(*this); }
-  /// It counts only while another parameter of the kind has this value, or is driven by "a pattern": elsewhere the panel leaves it out.
+  /// It counts only while another parameter of the kind has this value (or one of several: "a|b"), or is driven by "a pattern": elsewhere the panel leaves it out.
   ParamDef&& when(std::string param, std::string value) && { onlyIf = std::move(param); onlyAt = std::move(value); return std::move(*this); }
 };
 

@@ -134,7 +134,7 @@ Assets AssetCache::assets(const std::string& folder, const CancelFlag* cancel) {
           [self, absolute, cancel](const std::string& name, const std::string& line, float tracking) mutable { return self.outline(absolute(name), line, tracking, cancel); },
           footage,
           [self, absolute, cancel](const std::string& name, const GridNames& names) mutable { return self.volume(absolute(name), names, cancel); },
-          [self, folder, cancel](const Document& doc, const std::vector<NodeId>& things, double frame) mutable { return nearnessTo(doc, things, frame, self.assets(folder, cancel)); }};
+          [self, folder, cancel](const Document& doc, const std::vector<NodeId>& things, double frame) mutable { return nearnessTo(doc, things, frame, self.assets(folder, cancel), cancel); }};
 }
 
 } // namespace ilumbra

@@ -19,7 +19,6 @@ namespace ilumbra {
 
 // 1 inside a closed form at all its places; null if it is open.
 static openvdb::FloatGrid::Ptr bakedForm(const Node& n, const BuildFrom& from, int voxels) {
-  if (n.kind->id == "object.group") return nullptr;
   const Mesh mesh = worldMesh(n, formOf(n, from), placesOf(n, from));
   if (mesh.triangles.empty() || !isClosed(mesh)) return nullptr;
   Box3f box;
@@ -96,7 +95,12 @@ std::vector<std::string> exportVoxelsTo(const Document& doc, const std::string& 
     grids.push_back(grid);
   }
   for (const Node* n : doc.family("object")) {
-    if (only.empty() ? n->kind->id != "object.pattern_form" || !isShown(doc, *n, frame) : std::find(only.begin(), only.end(), n->id) == only.end()) continue;
+    const auto chosen = [&] { // or what holds it
+      for (const Node* up = n; up; up = doc.find(up->parent))
+        if (std::find(only.begin(), only.end(), up->id) != only.end()) return true;
+      return false;
+    };
+    if (n->kind->id == "object.group" || (only.empty() ? n->kind->id != "object.pattern_form" || !isShown(doc, *n, frame) : !chosen())) continue;
     if (const auto grid = bakedForm(*n, {doc, frame, cache.assets(doc.folder(), cancel), cancel}, voxels)) grids.push_back(grid);
     else left.push_back(n->name + ": it is open, so it has no inside to write");
   }

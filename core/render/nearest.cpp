@@ -15,7 +15,7 @@
 namespace ilumbra {
 namespace {
 
-constexpr size_t mostTriangles = 20'000'000;
+constexpr size_t mostTriangles = 20'000'000, mostKept = 4'000'000;
 
 // The point of a triangle that is nearest to another (Ericson 2004, "Real-Time Collision Detection", 5.1.5).
 V3f nearestOf(const V3f& p, const V3f& a, const V3f& b, const V3f& c) {
@@ -104,6 +104,7 @@ public:
     return c.out > 0;
   }
   uint64_t key() const override { return m_key; }
+  size_t triangles() const { return m_mesh.triangles.size(); }
 
 private:
   struct Crossings : RTCIntersectContext { // the filter is given its address
@@ -156,7 +157,7 @@ thread_local std::vector<NodeId> open;
 
 } // namespace
 
-std::shared_ptr<const Nearness> nearnessTo(const Document& doc, const std::vector<NodeId>& named, double frame, const Assets& assets) {
+std::shared_ptr<const Nearness> nearnessTo(const Document& doc, const std::vector<NodeId>& named, double frame, const Assets& assets, const CancelFlag* cancel) {
   std::vector<const Node*> things;
   for (const NodeId id : named)
     if (const Node* n = doc.find(id)) collect(doc, *n, things);
@@ -166,7 +167,7 @@ std::shared_ptr<const Nearness> nearnessTo(const Document& doc, const std::vecto
     if (std::find(open.begin(), open.end(), n->id) != open.end()) throw badInput(n->name + ": its form is made from itself");
     open.push_back(n->id);
     const std::shared_ptr<void> closes(nullptr, [](void*) { open.pop_back(); });
-    places.push_back(placesOf(*n, {doc, frame, assets}));
+    places.push_back(placesOf(*n, {doc, frame, assets, cancel}));
     const uint64_t form = formKey(doc, *n, frame).hash;
     key = contentHash({reinterpret_cast<const char*>(&form), sizeof form}, key);
     key = contentHash({reinterpret_cast<const char*>(places.back().data()), places.back().size() * sizeof(M44f)}, key);
@@ -188,7 +189,7 @@ std::shared_ptr<const Nearness> nearnessTo(const Document& doc, const std::vecto
   for (size_t i = 0; i < things.size(); ++i) {
     open.push_back(things[i]->id);
     const std::shared_ptr<void> closes(nullptr, [](void*) { open.pop_back(); });
-    Form form = formOf(*things[i], {doc, frame, assets});
+    Form form = formOf(*things[i], {doc, frame, assets, cancel});
     const Shape& s = form.shape;
     float factor;
     if (s.sphereRadius > 0 && std::all_of(places[i].begin(), places[i].end(), [&](const M44f& m) { return evenly(m, factor); })) {
@@ -203,7 +204,9 @@ std::shared_ptr<const Nearness> nearnessTo(const Document& doc, const std::vecto
   auto made = std::make_shared<const Surfaces>(key, std::move(all), std::move(balls));
   const std::lock_guard lock(mutex);
   lately.push_front(made);
-  if (lately.size() > 8) lately.pop_back();
+  size_t kept = 0;
+  for (const auto& s : lately) kept += s->triangles();
+  for (; lately.size() > 1 && (lately.size() > 8 || kept > mostKept); lately.pop_back()) kept -= lately.back()->triangles();
   return made;
 }
 

@@ -137,8 +137,10 @@ public:
   bool moves = false;               ///< something does while the shutter is open, the camera maybe: samples have a time
   std::shared_ptr<const Air> air;   ///< null: there is none
   std::shared_ptr<const Plates> plates; ///< laid over and under the picture of the film; null: there are none
-  /// Nothing that a ray could meet: plates at most. One sample tells all.
-  bool bare() const { return instances.empty() && skies.empty() && !air; }
+  /// Nothing that a ray of the camera could meet: plates at most.
+  bool bare() const {
+    return skies.empty() && !air && std::none_of(instances.begin(), instances.end(), [](const Instance& i) { return i.switches & SwitchSeen; });
+  }
   bool plateBehind = false;         ///< so that the camera does not see the sky itself
   int plateGroup = -1;              ///< of what is seen of it through clear things; its amount takes the exposure off again
   uint16_t plateThing = 0;

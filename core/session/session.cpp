@@ -116,6 +116,7 @@ struct Session::Content {
   uint64_t nowEdition = 0;
   ScenePtr scene;
   Rendering draft, next, full;
+  bool madePlaying = false; ///< the scene has its plates as they play
   bool blink = true;     ///< the draft has direct light only
   bool fullStale = true; ///< the full film is of an older scene: it is laid out anew when the draft is done
   std::vector<Color> amounts;
@@ -213,8 +214,9 @@ struct Session::Content {
   bool hasWork() const {
     if (!now || !scene || !activeCamera(now->doc)) return false;
     if (cleanDue() || groupsDue()) return true;
+    if (scene->bare()) return !now->playing && fullSamples() == 0; // shown without it; what is written or read off is not
     if (now->paused) return false;
-    if (now->playing) return !scene->bare() && draft.samples() < 2;
+    if (now->playing) return draft.samples() < 2;
     return !finished();
   }
 
@@ -232,7 +234,7 @@ struct Session::Content {
       cost = {Stage::Display, 0, 0};
       for (const Difference& d : differences(now->doc, request.doc)) cost->stage = std::max(cost->stage, d.stage);
     }
-    const bool finer = scene && scene->plates && now->playing && !request.playing;
+    const bool finer = scene && scene->plates && madePlaying && !request.playing;
     const bool traces = first || !scene || finer || (!sameDoc && needsTracing(now->doc, request.doc)) || !hasLayers(*scene, request.doc) || !hasPass(request.pass);
     now = std::move(request);
     raysBefore = raysMade;
@@ -251,6 +253,7 @@ struct Session::Content {
       if (const LayerQuery* pass = lightPass(now->pass)) options.queries.push_back(*pass);
       ScenePtr made = compileScene(now->doc, options, assets->assets(now->doc.folder(), &cancel), cache, &cancel);
       scene = std::move(made);
+      madePlaying = now->playing;
       {
         const std::lock_guard lock(mutex);
         sharedScene = scene;
@@ -328,7 +331,6 @@ struct Session::Content {
 
   LensResult developShown(bool withLens, NodeId solo) {
     const double frame = currentFrame(now->doc);
-    if (scene->bare()) return developPlates(now->doc, frame, *scene, tasks, withLens, solo);
     if (showsClean()) return develop(now->doc, frame, *scene, clean.layers, tasks, withLens, solo);
     return develop(now->doc, frame, *scene, shown().film(), amounts, tasks, withLens, solo);
   }
@@ -357,7 +359,8 @@ struct Session::Content {
   void work() {
     if (cleanDue()) return makeClean();
     if (groupsDue()) return makeGroup();
-    if (fullSamples() == 0 && draft.samples() < draftSamples) {
+    if (scene->bare()) blink = false;
+    else if (fullSamples() == 0 && draft.samples() < draftSamples) {
       if (blink) {
         next.restart(scene, draftStep);
         if (!trace([&] { return next.advance(tasks, 1, cancel); }, next)) return;
@@ -541,12 +544,16 @@ struct Session::Content {
     if (!scene) return;
     const Rendering& r = shown();
     const double frame = currentFrame(now->doc);
+    // Readings are of the film, which has fewer pixels at first; plates alone are there at once, whole.
+    const bool bare = scene->bare();
     const LensResult developed = developShown(now->withLens, now->soloStage);
+    const LensResult plates = bare ? developPlates(now->doc, frame, *scene, tasks, now->withLens, now->soloStage) : LensResult();
+    const Picture& picture = bare ? plates.picture : developed.picture;
+    const int step = bare ? 1 : r.step();
     auto image = std::make_shared<SessionImage>();
     image->width = image->liveWidth = scene->width;
     image->height = image->liveHeight = scene->height;
-    image->linear = std::make_shared<const Picture>(developed.picture);
-    const int step = scene->bare() ? 1 : r.step(); // plates alone are there at once
+    image->linear = std::make_shared<const Picture>(picture);
     image->linearStep = step;
     image->effects = readEffects(now->doc, frame, *scene, r.film(), developed);
     if (now->effect && now->doc.find(now->effect) && (withRoute || !route || route->effect != now->effect)) {
@@ -566,7 +573,7 @@ struct Session::Content {
       image->height = left.height;
       compareWith(*image, left, 1);
     } else {
-      compareWith(*image, developed.picture, step);
+      compareWith(*image, picture, step);
       if (now->compare == Compare::None) {
         if (const LayerQuery* pass = lightPass(now->pass)) compareWith(*image, passLight(r, *pass), r.step());
         else if (now->pass == ShownPass::Over) overChequers(image->rgba, r);

@@ -231,10 +231,20 @@ TEST_CASE("Plates alone are whole at once, play without the film, and are fine a
   s.add("mist.layer", "Bank", {{"scale", "0.05"}, {"drift", "0.2, 0, 0"}}, {mist, "layers"});
   s.add("plate.picture", "Behind", {{"shows", "colour"}, {"color", "0.1, 0.2, 0.4"}});
   s.add("plate.picture", "Mist plate", {{"shows", "colour"}, {"color", "0.6, 0.6, 0.6"}, {"lies", "in front"}, {"coverage", "pattern Mist"}});
+  // What the camera does not see makes no rays necessary.
+  s.add("light.area", "Window", {{"power", "900"}, {"position", "0, 3, 0"}, {"seen", "off"}});
+  s.add("object.sphere", "Ball", {{"seen", "off"}});
+  // Effects are read off all the same.
+  s.set(s.add("air.haze", "Haze", {{"density", "1"}}), {{"shown", "off"}});
+  s.add("effect.mist", "Drifting", {{"through", "Haze"}});
+  s.add("lens.glow", "Halo", {});
+  s.add("effect.glow", "Shine", {{"from", "Window"}, {"lens", "Halo"}});
+  s.set(s.find("Halo"), {{"sources", "Shine"}});
   const Document doc = s.take();
+  const NodeId effects[] = {doc.findByName("Drifting")->id, doc.findByName("Shine")->id};
   Bench b;
   const auto frame = [&](double f, bool playing) {
-    const uint64_t e = b.submit(SessionRequest{.doc = setValue(doc, doc.settings().id, "frame", Constant(f)), .playing = playing});
+    const uint64_t e = b.submit(SessionRequest{.doc = setValue(doc, doc.settings().id, "frame", Constant(f)), .effect = effects[int(f) % 2], .playing = playing});
     const auto image = b.wait([&](const SessionImage& i) { return i.edition == e; });
     REQUIRE(image);
     return image;
@@ -250,6 +260,8 @@ TEST_CASE("Plates alone are whole at once, play without the film, and are fine a
   CHECK(*same->linear == *two->linear);
   const auto stands = frame(2, false);
   CHECK_FALSE(*stands->linear == *two->linear); // finer
+  CHECK(stands->effects.size() == 2);
+  CHECK(stands->route);
   // The same as the film makes of it, and as a file has it.
   SceneCache cache;
   const Document second = setValue(doc, doc.settings().id, "frame", Constant(2.0));
