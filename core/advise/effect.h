@@ -31,6 +31,7 @@ struct EffectKind {
 std::vector<EffectKind> allEffects();
 const EffectKind* effectKind(const Node& effect);
 
+EffectKind causticsEffect();
 EffectKind ghostLightEffect();
 EffectKind glowEffect();
 EffectKind lampInMistEffect();

@@ -41,7 +41,7 @@ LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector
       if (query.everything || names(query.things, things[i])) m_thing[i] |= bit;
       if (query.seenIn.empty() || names(query.seenIn, things[i])) m_first[i] |= bit;
     }
-    for (uint8_t e : {EventEmitted, EventDirect, EventIndirect})
+    for (uint8_t e : {EventEmitted, EventDirect, EventIndirect, EventCaustic})
       if (query.events & e) m_event[e] |= bit;
     if (!query.everything)
       for (size_t i = 0; i < materials.size(); ++i)
