@@ -90,14 +90,15 @@ std::string readVolumeBytes(const std::string& path, const std::string& request)
     const openvdb::math::Mat4d m = density->transform().baseMap()->getAffineMap()->getMat4();
     // The mean of the voxels that are taken as one, of what `take` leaves of each.
     const auto fill = [&](const auto& grid, auto& out, auto take) {
-      out.assign(count, {});
+      using T = typename std::decay_t<decltype(out)>::value_type;
+      out.assign(count, T(0));
       const auto read = grid.getConstAccessor();
       const bool same = grid.transform() == density->transform();
       size_t i = 0;
       for (int z = 0; z < v.size[2]; ++z)
         for (int y = 0; y < v.size[1]; ++y)
           for (int x = 0; x < v.size[0]; ++x, ++i) {
-            auto sum = out[i];
+            T sum(0);
             for (int dz = 0; dz < c; ++dz)
               for (int dy = 0; dy < c; ++dy)
                 for (int dx = 0; dx < c; ++dx) {
