@@ -77,6 +77,9 @@ std::shared_ptr<const Caustics> causticsOf(const Document& doc, double frame, co
     CausticRule r;
     r.effect = n->id;
     r.through = named("through", false);
+    for (const Instance& i : s.instances) // what lets no light of lamps through gathers none
+      if (i.lightThrough == LightThrough::Blocked)
+        for (uint32_t c = 0; c < i.copies; ++c) r.through[i.thingAt(c)] = false;
     r.onto = named("onto", true);
     const std::vector<bool> lights = named("from", false);
     for (const std::vector<Emitter>* list : {&s.emitters, &s.skies})

@@ -52,6 +52,7 @@ struct LayerQuery {
 /// mirrors or clear things, once scattered): these four sum to all light; "mirrored"
 /// and "through" (what is seen in mirrors only, and behind clear things only).
 const std::vector<LayerQuery>& lightPasses();
+const LayerQuery& causticsLayer();
 
 /// Queries compiled against the things and materials of one scene: a label costs five look-ups.
 class LayerTable {

@@ -936,7 +936,7 @@ bool Path::surface(const Hit& hit, const Ground& g) {
   const bool straightThrough = in.lightThrough != LightThrough::Focused;
   const bool farTaken = m_sawStraight && straightThrough && clear;
   const bool gathers = !s.onlySpecular();
-  if (m_sink && gathers && m_lastSpecular != noMaterial)
+  if (m_sink && gathers)
     m_sink->land({hit.point, -m_direction, facing, m_throughput, m_lastSpecular, thing, m_takenBy != noMaterial ? m_takenBy : thing, m_firstWay});
   if (gathers && !m_sink) {
     struct Scattering {

@@ -23,11 +23,11 @@ struct RayLog {
   std::vector<Entry> rays;
 };
 
-/// Where light comes to rest that a lamp sent over mirrors and clear things.
+/// Where light of a lamp meets a surface that scatters it.
 struct Landing {
   V3f place, from, facing; ///< `from`: whence it came; `facing`: geometric normal on that side; units
   Color carried;           ///< share of the power that has come here
-  uint16_t first = 0;      ///< thing that mirrored or passed it first
+  uint16_t first = noMaterial; ///< thing that mirrored or passed it first; noMaterial: none has
   uint16_t thing = 0;
   uint16_t takenBy = 0;    ///< thing whose link to the lamp counts
   float firstWay = 0;      ///< metres from the lamp to the first thing
@@ -36,8 +36,8 @@ struct Landing {
 class PhotonSink {
 public:
   virtual ~PhotonSink() = default;
-  /// True if light that this thing meets first is followed.
-  virtual bool meets(uint16_t thing) const = 0;
+  /// True if light that this thing mirrors or passes first is followed.
+  virtual bool meets(uint16_t thing) = 0;
   virtual void land(const Landing& landing) = 0;
 };
 /// Light from a lamp on its way, over mirrors and clear things, until a surface that is neither scatters it, and on from there only

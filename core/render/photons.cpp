@@ -60,16 +60,35 @@ bool emit(const CausticRule& rule, const Moment& moment, const Emitter& e, size_
   return true;
 }
 
+// Sends a light's photons: start(power of each, group) is called before each. Numbers belong to the light and the photon, so that what
+// else is in the set changes none of them.
+template <typename Sink> void send(const Scene& s, const CausticRule& rule, size_t light, uint32_t pass, uint32_t first, uint32_t count, float each, Sink& sink, TraceCount& counted) {
+  const bool sky = light >= s.emitters.size();
+  const Emitter& e = sky ? s.skies[light - s.emitters.size()] : s.emitters[light];
+  const float far = 2 * length(s.bounds.size()) + 1;
+  const uint32_t own = mixBits(s.things[e.thing].node + mixBits(s.seed + mixBits(rule.steady ? 0 : pass)));
+  for (uint32_t i = first; i < first + count; ++i) {
+    RandomStream random(mixBits(own + mixBits(i)));
+    const float time = s.moves ? random.next() : 0.5f;
+    const Moment moment(time);
+    Start start;
+    if (!emit(rule, moment, e, std::min(size_t(random.next() * float(rule.aims.size())), rule.aims.size() - 1), far, random, start)) continue;
+    sink.start(start.power * (e.baked * (each * float(rule.aims.size()))), e.group);
+    tracePhoton(s, {start.origin, start.direction}, time, mixBits(own + mixBits(i) + 77), sink, counted);
+  }
+}
+
 class Keep : public PhotonSink {
 public:
-  Keep(const Caustics& caustics, size_t rule, size_t light, const Emitter& e, std::vector<Photon>& out) : m_caustics(caustics), m_rule(rule), m_light(light), m_emitter(e), m_out(out) {}
+  Keep(const Caustics& caustics, size_t rule, size_t light, const Scene& s, std::vector<Photon>& out)
+      : m_caustics(caustics), m_rule(rule), m_light(light), m_emitter(light < s.emitters.size() ? s.emitters[light] : s.skies[light - s.emitters.size()]), m_out(out) {}
   void start(const Color& power, uint16_t group) {
     m_power = power;
     m_group = group;
   }
-  bool meets(uint16_t thing) const override { return m_caustics.rules()[m_rule].through[thing]; }
+  bool meets(uint16_t thing) override { return m_caustics.rules()[m_rule].through[thing]; }
   void land(const Landing& l) override {
-    if (m_caustics.ruleOf(m_light, l.first, l.thing) != int(m_rule)) return;
+    if (l.first == noMaterial || m_caustics.ruleOf(m_light, l.first, l.thing) != int(m_rule)) return;
     const float share = m_emitter.share(l.takenBy, m_emitter.light->infinite() ? 0 : l.firstWay);
     if (share > 0) m_out.push_back({l.place, l.from, l.facing, m_power * l.carried * share, m_group, l.thing});
   }
@@ -85,9 +104,61 @@ private:
 
 } // namespace
 
+PhotonFlow followPhotons(const Scene& s, size_t index, uint32_t perLight) {
+  struct Watch : PhotonSink {
+    Watch(const Scene& s, const CausticRule& r, PhotonFlow& f) : scene(s), rule(r), flow(f) {}
+    void start(const Color& power, uint16_t group) {
+      settle();
+      amount = power * scene.amounts[group];
+      weight = double(luminance(amount));
+      flow.aimed += weight;
+      ended = met = false;
+      live = true;
+    }
+    bool meets(uint16_t thing) override {
+      met = rule.through[thing];
+      if (met) flow.meets += weight;
+      else flow.blocked[thing] += weight;
+      ended = !met;
+      return met;
+    }
+    void land(const Landing& l) override {
+      if (ended) return;
+      const double here = double(luminance(amount * l.carried));
+      if (l.first == noMaterial) { // nothing mirrored it before
+        if (rule.through[l.thing]) flow.dull += weight;
+        else flow.blocked[l.thing] += weight;
+      } else if (rule.onto[l.thing]) {
+        flow.lands += here;
+        flow.landed.push_back({l.place, l.from, l.facing, amount * l.carried, 0, l.thing});
+      } else {
+        flow.elsewhere[l.thing] += here;
+      }
+      ended = true; // what goes on from here is told where it went first
+    }
+    void settle() {
+      if (live && !ended && !met) flow.misses += weight;
+    }
+    const Scene& scene;
+    const CausticRule& rule;
+    PhotonFlow& flow;
+    Color amount{0.0f};
+    double weight = 0;
+    bool ended = false, met = false, live = false;
+  };
+  PhotonFlow flow;
+  const CausticRule& rule = s.caustics->rules()[index];
+  Watch watch(s, rule, flow);
+  TraceCount count;
+  for (size_t light = 0; light < rule.from.size(); ++light)
+    if (rule.from[light]) send(s, rule, light, 0, 0, perLight, 1 / float(perLight), watch, count);
+  watch.settle();
+  flow.rays = count.rays;
+  return flow;
+}
+
 std::shared_ptr<const PhotonMap> tracePhotons(const Scene& s, uint32_t pass, float share, const Tasks& tasks, const CancelFlag& cancel) {
   const Caustics& caustics = *s.caustics;
-  const float far = 2 * length(s.bounds.size()) + 1;
   struct Job {
     size_t rule, light;
     uint32_t first, count;
@@ -110,21 +181,9 @@ std::shared_ptr<const PhotonMap> tracePhotons(const Scene& s, uint32_t pass, flo
     if (cancel.requested()) return;
     const Job& job = jobs[size_t(j)];
     const CausticRule& rule = caustics.rules()[job.rule];
-    const bool sky = job.light >= s.emitters.size();
-    const Emitter& e = sky ? s.skies[job.light - s.emitters.size()] : s.emitters[job.light];
-    Keep keep(caustics, job.rule, job.light, e, made[size_t(j)]);
+    Keep keep(caustics, job.rule, job.light, s, made[size_t(j)]);
     TraceCount count;
-    // Numbers belong to the light and the photon, so that what else is in the set changes none of them.
-    const uint32_t own = mixBits(s.things[e.thing].node + mixBits(s.seed + mixBits(rule.steady ? 0 : pass)));
-    for (uint32_t i = 0; i < job.count; ++i) {
-      RandomStream random(mixBits(own + mixBits(job.first + i)));
-      const float time = s.moves ? random.next() : 0.5f;
-      const Moment moment(time);
-      Start start;
-      if (!emit(rule, moment, e, std::min(size_t(random.next() * float(rule.aims.size())), rule.aims.size() - 1), far, random, start)) continue;
-      keep.start(start.power * (e.baked * (job.each * float(rule.aims.size()) * rule.strength)), e.group);
-      tracePhoton(s, {start.origin, start.direction}, time, mixBits(own + mixBits(job.first + i) + 77), keep, count);
-    }
+    send(s, rule, job.light, pass, job.first, job.count, job.each * rule.strength, keep, count);
   });
   if (cancel.requested()) return nullptr;
   std::vector<std::vector<Photon>> byRule(caustics.rules().size());

@@ -2,6 +2,7 @@
 #include "core/base/tasks.h"
 #include "core/render/caustics.h"
 
+#include <map>
 #include <memory>
 #include <vector>
 
@@ -43,6 +44,21 @@ private:
 /// Traces the photons of a pass: the same for the same scene and pass, whatever the number of threads. `share`: of the number that
 /// the rules ask for. Null if cancelled.
 std::shared_ptr<const PhotonMap> tracePhotons(const Scene& scene, uint32_t pass, float share, const Tasks& tasks, const CancelFlag& cancel);
+
+/// What becomes of the light that a rule's lamps send towards its Through, in lumens at their present amounts; by thing.
+struct PhotonFlow {
+  double aimed = 0;                    ///< sent towards balls around Through
+  double misses = 0;                   ///< of that, by them
+  std::map<uint16_t, double> blocked;  ///< by what stands before them
+  double dull = 0;                     ///< met them where they neither mirror nor pass
+  double meets = 0;                    ///< mirrored or passed by them
+  double lands = 0;                    ///< of that on Onto
+  std::map<uint16_t, double> elsewhere; ///< on other surfaces; the rest is absorbed, or leaves the set
+  std::vector<Photon> landed;          ///< power at present amounts
+  uint64_t rays = 0;
+};
+/// Traces some photons of a rule for measuring, the same each time.
+PhotonFlow followPhotons(const Scene& scene, size_t rule, uint32_t perLight);
 
 template <typename F> void PhotonMap::near(const V3f& place, const V3f& facing, bool bothSides, const F& f) const {
   for (const Sheet& s : m_sheets) {

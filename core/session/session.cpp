@@ -548,7 +548,7 @@ struct Session::Content {
     image->linear = std::make_shared<const Picture>(developed.picture);
     const int step = scene->bare() ? 1 : r.step(); // plates alone are there at once
     image->linearStep = step;
-    image->effects = readEffects(now->doc, frame, *scene, r.film(), developed);
+    image->effects = readEffects(now->doc, frame, *scene, r.film(), amounts, developed, tasks);
     if (now->effect && now->doc.find(now->effect) && (withRoute || !route || route->effect != now->effect)) {
       route = std::make_shared<const Route>(measureRoute(now->doc, now->effect, frame, *scene, r.film(), amounts, developed, tasks));
       lastRoute = Clock::now();
