@@ -247,7 +247,7 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
     const Spread here = spreadOf(flow.landed, 0);
     // Photons within reach of one place, where half of the light lies.
     const double traced = double(own2.photons) / std::max<double>(1, double(std::count(own2.from.begin(), own2.from.end(), true))), landed = double(flow.landed.size()) / photonsPerLight * traced;
-    const double within = 0.5 * landed * sqr(double(own2.radius)) / std::max(1e-12, sqr(double(here.half)));
+    const double ratio = double(own2.radius) / std::max(1e-6, double(here.half)), within = 0.5 * landed * ratio * ratio;
     if (within < 0.3 * wantedWithin) {
       const double wanted = std::ceil(double(own2.photons) * wantedWithin / within / 1e5) * 1e5;
       Finding f{Weight::Weak, "through", effect.id, fmt::format("Too few photons for so large a pattern and so sharp an edge: {:.1g} find each place", std::max(0.1, within)), {}};
