@@ -16,7 +16,7 @@ namespace ilumbra {
 
 // By ShownPass.
 static const char* const passNames[] = {QT_TR_NOOP("Light"), QT_TR_NOOP("Over chequers"), QT_TR_NOOP("Alpha"), QT_TR_NOOP("Depth"), QT_TR_NOOP("Normal"), QT_TR_NOOP("Albedo"), QT_TR_NOOP("Identity"), QT_TR_NOOP("Air: optical depth"),
-                         QT_TR_NOOP("Own light"), QT_TR_NOOP("Direct light"), QT_TR_NOOP("Bounced light"), QT_TR_NOOP("Seen in mirrors"), QT_TR_NOOP("Seen through clear things")};
+                         QT_TR_NOOP("Own light"), QT_TR_NOOP("Direct light"), QT_TR_NOOP("Bounced light"), QT_TR_NOOP("Caustics"), QT_TR_NOOP("Seen in mirrors"), QT_TR_NOOP("Seen through clear things")};
 
 QToolButton* flatButton(QWidget* parent, const QString& text, const QString& help, const char* cls) {
   auto* b = new QToolButton(parent);

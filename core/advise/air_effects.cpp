@@ -1,6 +1,7 @@
 // Effects of light in the air, and what each makes when the scene lacks it.
 #include "core/advise/air_effects.h"
 
+#include "core/advise/making.h"
 #include "core/document/edit.h"
 #include "core/document/units.h"
 #include "core/geometry/shape.h"
@@ -26,61 +27,7 @@ std::vector<Role> airRoles(const char* from, const char* through, bool onto) {
   return r;
 }
 
-// What the camera is about: the middle of what it frames, and how high the picture is there, metres.
-struct Framed {
-  V3f middle{0, 0.5f, 0};
-  float height = 2;
-  float floor = 0;
-};
-Framed framed(const Document& doc) {
-  Framed f;
-  const double frame = currentFrame(doc);
-  const Node* n = activeCamera(doc);
-  if (!n) return f;
-  const Camera camera(doc, *n, frame, 160, 90);
-  float far = camera.focus();
-  if (n->kind->param("target")) {
-    const Triple t = Params(*n, frame).triple("target");
-    V3f target{float(t[0]), float(t[1]), float(t[2])};
-    if (n->parent) target = transformPoint(worldMatrix(doc, *doc.find(n->parent), frame), target);
-    far = std::max(0.05f, dot(target - camera.position(), camera.forward()));
-  }
-  f.middle = camera.position() + camera.forward() * far;
-  f.height = camera.seenHeight() * far;
-  f.floor = f.middle.y - 0.5f * f.height;
-  if (f.floor < 0 && f.middle.y > 0) f.floor = 0; // the ground, where it is in sight
-  return f;
-}
-
-std::string tidy(double v) {
-  if (!(v > 0)) return "0";
-  const double unit = std::pow(10, std::floor(std::log10(v)) - 1);
-  return fmt::format("{:g}", std::round(v / unit) * unit);
-}
-std::string text(const V3f& p) { return fmt::format("{:.3f}, {:.3f}, {:.3f}", p.x, p.y, p.z); }
-
-// Adds a node with values as a person would type them.
-NodeId add(Document& doc, const char* kind, const std::string& name, const std::vector<std::pair<std::string, std::string>>& values, const Place& place = {}) {
-  NodeId id = 0;
-  doc = addNode(doc, kind, name, place, &id);
-  for (const auto& [param, value] : values) doc = setValue(doc, id, param, parseValue(doc, *doc.find(id)->kind->param(param), value));
-  return id;
-}
-
-void take(Document& doc, NodeId effect, const char* role, NodeId thing) {
-  std::vector<Reference> list = Params(*doc.find(effect), 0).references(role);
-  if (std::any_of(list.begin(), list.end(), [&](const Reference& r) { return r.target == thing; })) return;
-  list.push_back({thing, nullptr});
-  doc = setValue(doc, effect, role, Constant(list));
-}
-
-void tell(std::vector<std::string>* told, std::string what) {
-  if (told) told->push_back(std::move(what));
-}
-
 bool aimed(const Node& light) { return light.kind->id == "light.spot" || light.kind->id == "light.area"; }
-bool farAway(const Node& light) { return light.kind->param("power") && light.kind->param("power")->unit != "lm"; }
-
 // A closed path among the selection: an opening.
 NodeId openingOf(const Document& doc, const std::vector<NodeId>& selection) {
   for (const NodeId id : selection)
@@ -90,24 +37,6 @@ NodeId openingOf(const Document& doc, const std::vector<NodeId>& selection) {
 
 void leaveOnto(Document& doc, NodeId effect, NodeId thing) {
   if (thing && doc.find(effect)->kind->param("onto")) doc = leaveRole(doc, effect, "onto", thing);
-}
-
-// Of the lights that the selection named, or the first of some kinds, or one that is made.
-NodeId lightFor(Document& doc, NodeId effect, const std::vector<std::string>& kinds, const char* made, const std::vector<std::pair<std::string, std::string>>& values, std::vector<std::string>* told) {
-  if (const std::vector<NodeId> named = roleOf(doc, *doc.find(effect), "from"); !named.empty()) return named.front();
-  for (const std::string& kind : kinds)
-    for (const Node* n : doc.family("light"))
-      if (accepted({kind}, n->kind->id)) {
-        const NodeId id = n->id;
-        const std::string name = n->name;
-        take(doc, effect, "from", id);
-        tell(told, fmt::format("{} shines into it", name));
-        return id;
-      }
-  const NodeId id = add(doc, made, "", values);
-  take(doc, effect, "from", id);
-  tell(told, fmt::format("There was no light for it: {} was made", doc.find(id)->name));
-  return id;
 }
 
 // A beam fitted to each light of From that has none yet; one that is far away and has no opening shines through haze all over the set.
@@ -143,9 +72,6 @@ void fitBeams(Document& doc, NodeId effect, NodeId opening, const std::vector<st
   }
 }
 
-// Light measured by what the camera takes for white: cd/m² of a value of 1.
-double white(const Document& doc) { return 1 / std::max(1e-30, double(exposureFactor(doc, currentFrame(doc)))); }
-
 // A hidden shape that air fills.
 NodeId bounds(Document& doc, const char* kind, const std::string& name, std::vector<std::pair<std::string, std::string>> values) {
   values.emplace_back("shown", "off");
@@ -170,7 +96,7 @@ EffectKind shaftsEffect() {
             fitBeams(doc, effect, opening, {{"edge", "0"}, {"fade", "40 %"}, {"anisotropy", "0.45"}}, told);
             return doc;
           },
-          .measure = measureAirRoute};
+          .share = airShare, .measure = measureAirRoute};
 }
 
 EffectKind lampInMistEffect() {
@@ -186,7 +112,7 @@ EffectKind lampInMistEffect() {
             fitBeams(doc, effect, 0, {{"fade", "100 %"}, {"anisotropy", "0.2"}}, told);
             return doc;
           },
-          .measure = measureAirRoute};
+          .share = airShare, .measure = measureAirRoute};
 }
 
 EffectKind projectorBeamEffect() {
@@ -208,7 +134,7 @@ EffectKind projectorBeamEffect() {
             fitBeams(doc, effect, 0, look, told);
             return doc;
           },
-          .measure = measureAirRoute};
+          .share = airShare, .measure = measureAirRoute};
 }
 
 EffectKind mistEffect() {
@@ -237,7 +163,7 @@ EffectKind mistEffect() {
             tell(told, fmt::format("Mist lies in {}, which is hidden: move it, or make it larger", doc.find(box)->name));
             return doc;
           },
-          .measure = measureAirRoute};
+          .share = airShare, .measure = measureAirRoute};
 }
 
 EffectKind nebulaEffect() {
@@ -263,7 +189,7 @@ EffectKind nebulaEffect() {
             tell(told, fmt::format("The gas fills {}, which is hidden, and shines by itself", doc.find(ball)->name));
             return doc;
           },
-          .measure = measureAirRoute};
+          .share = airShare, .measure = measureAirRoute};
 }
 
 EffectKind ghostLightEffect() {
@@ -288,7 +214,7 @@ EffectKind ghostLightEffect() {
             tell(told, fmt::format("The glow fills {}, which is hidden: move it where it is to hover", doc.find(ball)->name));
             return doc;
           },
-          .measure = measureAirRoute};
+          .share = airShare, .measure = measureAirRoute};
 }
 
 } // namespace ilumbra

@@ -5,7 +5,6 @@
 #include "core/document/edit.h"
 #include "core/document/units.h"
 #include "core/render/air.h"
-#include "core/render/geometry.h"
 #include "core/render/hit.h"
 
 #include <fmt/format.h>
@@ -28,27 +27,6 @@ struct Through {
   bool inside = false; ///< the camera is in the air
   uint64_t rays = 0;
 };
-
-// What stops light between a point and `far`: the first thing that does not let it by, or 0. `distance` receives how far it got.
-NodeId blocker(const Scene& scene, const RayCaster& rays, V3f from, const V3f& d, float far, bool eye, float& distance) {
-  distance = 0;
-  for (int guard = 0; guard < 64; ++guard) {
-    Hit hit;
-    if (!rays.intersect(from, d, far, hit)) return 0;
-    distance += hit.distance;
-    const Instance& in = *hit.instance;
-    bool passes = in.light >= 0 || (in.switches & SwitchCatches) || !(in.switches & (eye ? SwitchSeen : SwitchShadow));
-    if (!passes && in.material != noMaterial) {
-      const Material& m = *scene.materials[in.material];
-      passes = m.layered() ? false : (m.transmission.real({}) > 0.5f && in.lightThrough != LightThrough::Blocked) || (!m.opacity.program && m.opacity.constant.x < 0.5f) || (!m.veil.keys.empty() && m.veil.at(1) < 0.5f);
-    }
-    if (!passes) return scene.things[in.thing].node;
-    const V3f next = offset(hit.point, dot(d, hit.geometric) > 0 ? hit.geometric : -hit.geometric);
-    far -= hit.distance;
-    from = next;
-  }
-  return 0;
-}
 
 // Rays out of the lights (or, of what is far away, back from the air towards it), through the hazes of the effect.
 Through follow(const Scene& scene, const std::set<NodeId>& lights, const std::set<NodeId>& hazes) {
@@ -200,7 +178,7 @@ std::string depthText(double d) { return fmt::format("optical depth {:.2g}", d);
 
 } // namespace
 
-double airShare(const Document& doc, const Node& effect, const Scene& scene, const Film& film, const Picture& picture) {
+double airShare(const Document& doc, const Node& effect, const Scene& scene, const Film& film, const std::vector<Color>&, const Picture& picture, const Tasks&) {
   std::set<NodeId> hazes;
   for (const NodeId id : roleOf(doc, effect, "through")) hazes.insert(id);
   double all = 0, part = 0;
@@ -218,7 +196,7 @@ double airShare(const Document& doc, const Node& effect, const Scene& scene, con
   return all > 0 ? part / all : 0;
 }
 
-Route measureAirRoute(const Document& doc, const Node& effect, double frame, const Scene& scene, const Film& film, const std::vector<Color>&, const LensResult& developed, const Tasks&) {
+Route measureAirRoute(const Document& doc, const Node& effect, double frame, const Scene& scene, const Film& film, const std::vector<Color>&, const LensResult& developed, const Tasks& tasks) {
   Route r;
   r.effect = effect.id;
   const Params own(effect, frame);
@@ -324,7 +302,7 @@ Route measureAirRoute(const Document& doc, const Node& effect, double frame, con
   }
   for (Station* s : {&enters, &turned, &picture}) std::erase_if(s->losses, [](const Loss& l) { return l.share < 0.005; });
   for (Station* s : {&enters, &turned, &picture}) std::sort(s->losses.begin(), s->losses.end(), [](const Loss& a, const Loss& b) { return a.share > b.share; });
-  r.pictureShare = airShare(doc, effect, scene, film, developed.picture);
+  r.pictureShare = airShare(doc, effect, scene, film, {}, developed.picture, tasks);
   if (onlyGlows) picture.share = r.pictureShare > 0 ? 1 : 0, picture.name = r.pictureShare > 0 ? "in sight" : "dark";
   picture.reading = fmt::format("{} of the picture", percent(r.pictureShare));
   r.stations.push_back(enters);

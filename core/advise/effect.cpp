@@ -11,7 +11,7 @@
 
 namespace ilumbra {
 
-std::vector<EffectKind> allEffects() { return {glowEffect(), shaftsEffect(), lampInMistEffect(), projectorBeamEffect(), mistEffect(), nebulaEffect(), ghostLightEffect()}; }
+std::vector<EffectKind> allEffects() { return {glowEffect(), shaftsEffect(), lampInMistEffect(), projectorBeamEffect(), mistEffect(), nebulaEffect(), ghostLightEffect(), causticsEffect()}; }
 
 const EffectKind* effectKind(const Node& effect) {
   static const std::vector<EffectKind> all = allEffects();

@@ -7,6 +7,7 @@ namespace ilumbra {
 class Film;
 class Scene;
 class Tasks;
+struct Picture;
 struct LensResult;
 struct Route;
 
@@ -24,6 +25,8 @@ struct EffectKind {
   std::string lensStage = {}; ///< kind of the stage that the effect makes when its Lens role is empty
   /// Makes what a new effect needs and the scene lacks; null: nothing. `told` as in addEffect().
   std::function<Document(Document, NodeId effect, const std::vector<NodeId>& selection, std::vector<std::string>* told)> make = {};
+  /// Its share of the picture's light before the lens; null: none, or by its lens stages.
+  std::function<double(const Document&, const Node& effect, const Scene&, const Film&, const std::vector<Color>& amounts, const Picture& picture, const Tasks&)> share = {};
   /// Its route (route.h).
   std::function<Route(const Document&, const Node& effect, double frame, const Scene&, const Film&, const std::vector<Color>& amounts, const LensResult&, const Tasks&)> measure = {};
 };
@@ -31,6 +34,7 @@ struct EffectKind {
 std::vector<EffectKind> allEffects();
 const EffectKind* effectKind(const Node& effect);
 
+EffectKind causticsEffect();
 EffectKind ghostLightEffect();
 EffectKind glowEffect();
 EffectKind lampInMistEffect();

@@ -13,6 +13,7 @@ EffectKind glowEffect() {
           {{"from", "From", "a light, or an object that glows"}, {"lens", "Lens", "a lens stage, such as Glow"}},
           "lens.glow",
           {},
+          {},
           measureGlowRoute};
 }
 

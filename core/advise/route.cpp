@@ -161,12 +161,12 @@ std::string stopsText(double stops) { return fmt::format("{:.1f} stops {} white"
 
 } // namespace
 
-std::vector<EffectReading> readEffects(const Document& doc, double frame, const Scene& scene, const Film& film, const LensResult& developed) {
+std::vector<EffectReading> readEffects(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const LensResult& developed, const Tasks& tasks) {
   const double all = sumOf(developed.picture);
   std::vector<EffectReading> out;
   for (const Node* e : doc.family("effect")) {
     EffectReading r{e->id, 0, Params(*e, frame).flag("on")};
-    if (e->kind->param("through")) r.share = airShare(doc, *e, scene, film, developed.picture);
+    if (const EffectKind* kind = effectKind(*e); kind && kind->share) r.share = kind->share(doc, *e, scene, film, amounts, developed.picture, tasks);
     for (const NodeId stage : roleOf(doc, *e, "lens"))
       for (const StageResult& s : developed.stages)
         if (s.stage == stage && all > 0) r.share += sumOf(s.work.spread) / all;

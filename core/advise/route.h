@@ -63,7 +63,7 @@ struct EffectReading {
   double share = 0;
   bool on = true;
 };
-std::vector<EffectReading> readEffects(const Document& doc, double frame, const Scene& scene, const Film& film, const LensResult& developed);
+std::vector<EffectReading> readEffects(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const LensResult& developed, const Tasks& tasks);
 
 /// Measures the route of an effect: its rules, its film layers, and rays traced between its sources and the camera (a
 /// few thousand, the same each time).

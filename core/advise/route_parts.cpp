@@ -4,6 +4,7 @@
 #include "core/document/edit.h"
 #include "core/document/units.h"
 #include "core/render/geometry.h"
+#include "core/render/hit.h"
 
 #include <fmt/format.h>
 #include <set>
@@ -41,6 +42,26 @@ bool any(const Scene& scene, const Instance& i, const std::set<NodeId>& ids) {
 }
 
 } // namespace
+
+NodeId blocker(const Scene& scene, const RayCaster& rays, V3f from, const V3f& d, float far, bool eye, float& distance) {
+  distance = 0;
+  for (int guard = 0; guard < 64; ++guard) {
+    Hit hit;
+    if (!rays.intersect(from, d, far, hit)) return 0;
+    distance += hit.distance;
+    const Instance& in = *hit.instance;
+    bool passes = in.light >= 0 || (in.switches & SwitchCatches) || !(in.switches & (eye ? SwitchSeen : SwitchShadow));
+    if (!passes && in.material != noMaterial) {
+      const Material& m = *scene.materials[in.material];
+      passes = m.layered() ? false : (m.transmission.real({}) > 0.5f && in.lightThrough != LightThrough::Blocked) || (!m.opacity.program && m.opacity.constant.x < 0.5f) || (!m.veil.keys.empty() && m.veil.at(1) < 0.5f);
+    }
+    if (!passes) return scene.things[in.thing].node;
+    const V3f next = offset(hit.point, dot(d, hit.geometric) > 0 ? hit.geometric : -hit.geometric);
+    far -= hit.distance;
+    from = next;
+  }
+  return 0;
+}
 
 double lumensOf(const Document& doc, double frame, const Scene& scene, const Node& n) {
   if (n.kind->family() == "light") {

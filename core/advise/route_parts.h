@@ -3,6 +3,8 @@
 
 namespace ilumbra {
 
+class RayCaster;
+
 // What the routes of all effects are put together from.
 
 /// A share as it is told: "12 %", "0.3 %".
@@ -15,6 +17,9 @@ const Node* leaf(const Document& doc, NodeId id, std::vector<const Node*>& out);
 double lumensOf(const Document& doc, double frame, const Scene& scene, const Node& n);
 /// Adds to a finding what of an object, a light or a material must be set so that it gives light.
 void mendDark(const Document& doc, double frame, const Node& n, Finding& f);
+/// What stops light between a point and `far`: the first thing that does not let it by (`eye`: that the camera does not look through), or
+/// 0. `distance` receives how far it got.
+NodeId blocker(const Scene& scene, const RayCaster& rays, V3f from, const V3f& direction, float far, bool eye, float& distance);
 /// The address of a value in text.
 inline std::string at(const Node& n, const char* param) { return n.name + "." + param; }
 

@@ -78,6 +78,7 @@ const std::vector<Pass>& allPasses() {
                                         {"emission", "own light and lamps as they are seen"},
                                         {"direct", "light from lamps, once scattered"},
                                         {"indirect", "light scattered more often"},
+                                        {"caustics", "light gathered over mirrors and clear things onto what is seen"},
                                         {"mirrored", "what is seen in mirrors"},
                                         {"through", "what is seen behind clear things"}};
   return all;

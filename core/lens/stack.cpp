@@ -62,6 +62,9 @@ static LayerQuery queryOf(const Document& doc, const Node& stage) {
 
 std::vector<LayerQuery> lensQueries(const Document& doc) {
   std::vector<LayerQuery> queries = {{.name = "all light", .everything = true}};
+  // Effects of caustics are told apart, for their reading.
+  for (const Node* e : doc.family("effect"))
+    if (e->kind->id == "effect.caustics" && queries.size() == 1) queries.push_back(causticsLayer());
   for (const Node* s : lensStages(doc)) {
     LayerQuery q = queryOf(doc, *s);
     // One layer serves all stages that ask the same.

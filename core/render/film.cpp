@@ -12,10 +12,13 @@ const std::vector<LayerQuery>& lightPasses() {
   static const std::vector<LayerQuery> all = {{.name = "emission", .everything = true, .events = EventEmitted},
                                               {.name = "direct", .everything = true, .events = EventDirect},
                                               {.name = "indirect", .everything = true, .events = EventIndirect},
+                                              {.name = "caustics", .everything = true, .events = EventCaustic},
                                               {.name = "mirrored", .everything = true, .direct = false, .through = false},
                                               {.name = "through", .everything = true, .direct = false, .mirrored = false}};
   return all;
 }
+
+const LayerQuery& causticsLayer() { return lightPasses()[3]; }
 
 LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector<std::vector<NodeId>>& things, const std::vector<NodeId>& materials, const std::map<NodeId, NodeId>& onlyOn)
     : m_size(int(queries.size())), m_thing(things.size() + 1, 0), m_material(materials.size() + 1, 0), m_first(things.size() + 1, 0), m_wears(things.size() + 1, 0), m_wornBy(materials.size() + 1, 0) {
@@ -41,7 +44,7 @@ LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector
       if (query.everything || names(query.things, things[i])) m_thing[i] |= bit;
       if (query.seenIn.empty() || names(query.seenIn, things[i])) m_first[i] |= bit;
     }
-    for (uint8_t e : {EventEmitted, EventDirect, EventIndirect})
+    for (uint8_t e : {EventEmitted, EventDirect, EventIndirect, EventCaustic})
       if (query.events & e) m_event[e] |= bit;
     if (!query.everything)
       for (size_t i = 0; i < materials.size(); ++i)

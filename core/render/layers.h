@@ -16,7 +16,8 @@ enum EventBits : uint8_t {
   EventEmitted = 1,  ///< the thing's own light, or a lamp's body
   EventDirect = 2,   ///< from a lamp, once scattered
   EventIndirect = 4, ///< scattered more often
-  EventAny = 7
+  EventCaustic = 8,  ///< from a lamp over mirrors or clear things, once scattered
+  EventAny = 15
 };
 
 /// Where a piece of light came from and where the camera saw it. Every contribution of a path carries one.
@@ -47,9 +48,11 @@ struct LayerQuery {
 };
 
 /// Passes by the way that light has come, which a film can be asked for besides: "emission" (own light and lamps, as they are
-/// seen), "direct" (from a lamp, once scattered), "indirect" (scattered more often): these three sum to all light; "mirrored"
+/// seen), "direct" (from a lamp, once scattered), "indirect" (scattered more often), "caustics" (from a lamp over
+/// mirrors or clear things, once scattered): these four sum to all light; "mirrored"
 /// and "through" (what is seen in mirrors only, and behind clear things only).
 const std::vector<LayerQuery>& lightPasses();
+const LayerQuery& causticsLayer();
 
 /// Queries compiled against the things and materials of one scene: a label costs five look-ups.
 class LayerTable {
@@ -62,7 +65,7 @@ public:
   /// One bit a query that keeps light with this label.
   uint32_t match(const Label& l) const {
     return (m_thing[l.thing] | (l.material == noMaterial ? 0 : m_material[l.material] | (m_asks.empty() ? 0 : worn(l)))) & m_seen[l.seen & 3] & m_first[l.first] &
-           m_event[l.event & 7];
+           m_event[l.event & 15];
   }
   int size() const { return m_size; }
 
@@ -76,7 +79,7 @@ private:
   int m_size = 0;
   std::vector<uint32_t> m_thing, m_material, m_first;
   std::vector<uint32_t> m_wears, m_wornBy, m_asks; ///< parts by thing, by material, and the queries that name each
-  uint32_t m_seen[4] = {0, 0, 0, 0}, m_event[8] = {0, 0, 0, 0, 0, 0, 0, 0};
+  uint32_t m_seen[4] = {0, 0, 0, 0}, m_event[16] = {};
 };
 
 } // namespace ilumbra

@@ -3,6 +3,8 @@
 #include "core/base/hash.h"
 #include "core/base/spectrum.h"
 #include "core/render/air.h"
+#include "core/render/caustics.h"
+#include "core/render/photons.h"
 #include "core/render/geometry.h"
 #include "core/render/hit.h"
 #include "core/render/inside.h"
@@ -38,8 +40,16 @@ Color attenuation(const Color& perMetre, float metres) {
 // One path of one sample.
 class Path {
 public:
-  Path(const Scene& scene, Film& film, size_t pixel, const Sampler& sampler, uint32_t randomSeed, bool draft, TraceCount& count, RayLog* log)
-      : m_scene(scene), m_film(film), m_pixel(pixel), m_sampler(sampler), m_random(randomSeed), m_draft(draft), m_count(count), m_rays(scene, count, log), m_choice(scene.tree) {}
+  Path(const Scene& scene, Film& film, size_t pixel, const Sampler& sampler, uint32_t randomSeed, bool draft, const PhotonMap* photons, TraceCount& count, RayLog* log)
+      : m_scene(scene), m_film(&film), m_pixel(pixel), m_sampler(sampler), m_random(randomSeed), m_draft(draft), m_photons(scene.caustics ? photons : nullptr), m_count(count), m_rays(scene, count, log), m_choice(scene.tree) {}
+  /// Of light on its way from a lamp.
+  Path(const Scene& scene, const Ray& start, float time, const Sampler& sampler, uint32_t randomSeed, PhotonSink& sink, TraceCount& count)
+      : m_scene(scene), m_film(nullptr), m_pixel(0), m_sampler(sampler), m_random(randomSeed), m_draft(false), m_sink(&sink), m_count(count), m_rays(scene, count, nullptr), m_choice(scene.tree) {
+    m_rays.setTime(time);
+    m_origin = m_previousPoint = start.origin;
+    m_direction = start.direction;
+    m_chain = m_straight = false;
+  }
 
   /// The camera's ray through a pixel of the film.
   Ray start(float x, float y, float step);
@@ -89,22 +99,37 @@ private:
   /// `without`: a body that casts no shadow onto its own far side.
   void gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, const Color& light, bool sky, const Copy* without = nullptr);
   void gatherWrapped(const Vertex& v, const Surface& s);
-  Color throughClear(V3f origin, const V3f& direction, float far, const Hit* first, InsideStack inside, const Copy* own);
+  template <typename Scatter> void gatherPhotons(const Vertex& v, const Scatter& scatter);
+  /// `lamp`: whose light it is, if photons may carry it instead; `receiver`: the thing that it falls onto.
+  Color throughClear(V3f origin, const V3f& direction, float far, const Hit* first, InsideStack inside, const Copy* own, const Emitter* lamp = nullptr, uint16_t receiver = noMaterial);
+  // Light of a lamp that photons carry, from the thing that it met first onto another: it is not the path's to add.
+  bool carried(const Emitter& lamp, uint16_t first, uint16_t onto) const {
+    if (!m_photons || first == noMaterial || onto == noMaterial) return false;
+    const bool sky = !m_scene.skies.empty() && &lamp >= m_scene.skies.data() && &lamp < m_scene.skies.data() + m_scene.skies.size();
+    const size_t light = sky ? m_scene.emitters.size() + size_t(&lamp - m_scene.skies.data()) : size_t(&lamp - m_scene.emitters.data());
+    return m_scene.caustics->ruleOf(light, first, onto) >= 0;
+  }
+  bool carried(const Emitter& lamp) const { return carried(lamp, m_lastSpecular, m_receiver); }
+
 
   Ground groundAt(const Hit& hit, const V3f& direction, float footprint, const std::array<const Copy*, 4>& veils);
   float chance(int emitter) const { return m_allTaken ? 1.0f : m_choice.probability(size_t(emitter)); }
   // Of a lamp that the path meets.
   float shareOf(const Emitter& e, float distance) const { return m_takenBy == noMaterial ? 1 : e.share(m_takenBy, m_scattered > 0 && std::isfinite(distance) ? distance : 0); }
   uint8_t eventOf(int times) const { return uint8_t(times == 0 ? EventEmitted : times == 1 ? EventDirect : EventIndirect); }
+  // Of a lamp that the path meets.
+  uint8_t eventMet() const { return m_scattered == 1 && m_receiver != noMaterial && m_lastSpecular != noMaterial ? uint8_t(EventCaustic) : eventOf(m_scattered); }
   // Lamps that the last vertex saw through clear things in a straight line are not counted again.
   bool counted() const { return m_crossed; }
 
   const Scene& m_scene;
-  Film& m_film;
+  Film* m_film; // null: of a photon
   size_t m_pixel;
   Sampler m_sampler;
   RandomStream m_random;
   bool m_draft;
+  const PhotonMap* m_photons = nullptr;
+  PhotonSink* m_sink = nullptr;
   TraceCount& m_count;
   RayCaster m_rays;
   LightTree::Chooser m_choice;
@@ -114,6 +139,9 @@ private:
   Color m_throughput{1.0f};
   float m_previousDensity = infinite; // of the direction, for the light it may meet
   V3f m_previousPoint;
+  uint16_t m_receiver = noMaterial;     // the thing that scattered the path last, noMaterial: none, or the air did
+  uint16_t m_lastSpecular = noMaterial; // of mirrors and clear things since then, the last; of a photon, the first
+  float m_firstWay = 0;               // of a photon
   uint16_t m_takenBy = noMaterial;    // the thing that last scattered or mirrored the path: links of lamps are asked for it
   float m_nextFactor = 1;             // of bounced light only, never of lamps met directly
   bool m_chain = true;                // only mirrors and clear things so far
@@ -147,9 +175,9 @@ void Path::add(const Label& label, const Color& light) {
     shown *= keep;
     ++m_count.limited;
   }
-  m_film.add(m_pixel, label, light * keep);
+  m_film->add(m_pixel, label, light * keep);
   m_total += shown;
-  m_film.addSeen(m_pixel, label.thing, l);
+  m_film->addSeen(m_pixel, label.thing, l);
 }
 
 void Path::meetSky() {
@@ -167,6 +195,7 @@ void Path::meetSky() {
   }
   if (counted()) return;
   for (const Emitter& sky : m_scene.skies) {
+    if (carried(sky)) continue;
     const bool shown = !m_chain || (m_straight ? sky.switches & SwitchSeen && !m_scene.plateBehind
                                                : !((m_label.seen & SeenMirrored) && !(sky.switches & SwitchMirrored)) &&
                                                      !((m_label.seen & SeenThrough) && !(sky.switches & SwitchThrough)));
@@ -175,7 +204,7 @@ void Path::meetSky() {
     if (std::isfinite(m_previousDensity)) w = powerHeuristic(m_previousDensity, sky.light->density(m_previousPoint, m_direction, infinite, m_direction));
     Label l = m_label;
     l.group = sky.group;
-    l.event = eventOf(m_scattered);
+    l.event = eventMet();
     if (m_straight) l.first = sky.thing;
     if (m_chain) {
       l.thing = sky.thing;
@@ -191,14 +220,14 @@ void Path::meetLamp(const Hit& hit) {
   const Color radiance = m_rays.moment().radiance(e, m_direction, hit.geometric);
   Label l = m_label;
   l.group = e.group;
-  l.event = eventOf(m_scattered);
+  l.event = eventMet();
   if (m_straight) l.first = in.thing;
   if (m_chain) {
     l.thing = in.thing;
     l.material = noMaterial;
   }
   if (m_straight) m_first = {true, 1, m_travelled, hit.geometric, Color(0.0f), in.thing};
-  if (counted() || m_lampsTaken || isBlack(radiance)) return;
+  if (counted() || m_lampsTaken || isBlack(radiance) || carried(e)) return;
   float w = 1;
   if (std::isfinite(m_previousDensity))
     w = powerHeuristic(m_previousDensity, chance(in.emitter) * m_rays.moment().density(e, m_previousPoint, m_direction, length(hit.point - m_previousPoint), hit.geometric));
@@ -212,12 +241,13 @@ void Path::addOwnLight(const Hit& hit, const Material& m, const PatternPoint& at
   if (!(m_straight || (in.switches & SwitchLightsOthers) || m_chain)) return;
   if (!m.emitsBack && dot(m_direction, hit.geometric) > 0) return;
   const Emitter& e = m_scene.emitters[size_t(emitter)];
+  if (carried(e)) return;
   float w = 1;
   if (std::isfinite(m_previousDensity))
     w = powerHeuristic(m_previousDensity, chance(emitter) * m_rays.moment().density(e, m_previousPoint, m_direction, length(hit.point - m_previousPoint), hit.geometric));
   Label l = m_label;
   l.group = e.group;
-  l.event = eventOf(m_scattered);
+  l.event = eventMet();
   const uint16_t thing = in.thingAt(hit.copy->index);
   if (m_straight) l.first = thing;
   if (m_chain) {
@@ -246,8 +276,9 @@ Path::Ground Path::groundAt(const Hit& hit, const V3f& direction, float footprin
 
 // Share of light that comes through on a straight line, `inside` of what it starts in; `first`: the first clear thing in the way. opacity by opacity, and through clear things that let light go
 // straight, by Fresnel's equations and absorption on the way that refracted light would take.
-Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, InsideStack inside, const Copy* own) {
+Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, InsideStack inside, const Copy* own, const Emitter* lamp, uint16_t receiver) {
   Color v(1.0f);
+  uint16_t last = noMaterial; // the clear thing that the lamp's light meets first
   float stretch = 1, entered = -1;
   std::array<const Copy*, 4> veils{};
   for (int i = 0; i < mostCrossings; ++i) {
@@ -263,7 +294,7 @@ Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, Insid
       v *= a;
     }
     if (m_scene.air && (!medium || m_scene.air->anyWithin())) v *= throughAir(o, d, met ? h.distance : far, medium ? bodyOf(*medium) : 0);
-    if (!met) return v;
+    if (!met) return lamp && carried(*lamp, last, receiver) ? Color(0.0f) : v;
     const Ground g = groundAt(h, d, m_width, veils);
     const Material& m = *g.material;
     const bool leaving = dot(d, h.geometric) > 0, body = m.hasInside() && h.instance->closed;
@@ -298,13 +329,14 @@ Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, Insid
       }
     }
     const float o1 = g.opacity;
+    if (!isBlack(through)) last = h.instance->thingAt(h.copy->index);
     v *= Color(1 - o1 * (1 - (m.veil.keys.empty() ? 0 : m.veil.additive))) + through * o1;
     if (maxComponent(v) <= 0) return Color(0.0f);
     if (m.veil.frontOnly && !leaving) veils[size_t(i) % veils.size()] = h.copy;
     const V3f next = offset(h.point, leaving ? h.geometric : -h.geometric);
     far -= dot(next - o, d);
     o = next;
-    if (far <= 0) return v;
+    if (far <= 0) return lamp && carried(*lamp, last, receiver) ? Color(0.0f) : v;
   }
   return Color(0.0f);
 }
@@ -325,7 +357,7 @@ void Path::gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, 
     const bool into = v.body && here == v.backside; // a way through the body itself ends at its other side
     if (v.body && !into) inside.leave(v.body);
     if (into) inside.enter({v.body, v.material, false});
-    seen = throughClear(from, ls.direction, far, meets ? &clear : nullptr, inside, into ? v.body : nullptr);
+    seen = throughClear(from, ls.direction, far, meets ? &clear : nullptr, inside, into ? v.body : nullptr, &e, v.hit.instance->thingAt(v.hit.copy->index));
     if (isBlack(seen)) return;
   } else if (m_scene.air) {
     seen = throughAir(from, ls.direction, far, 0);
@@ -579,6 +611,7 @@ bool Path::turn(const AirWay& way, float begin, float end, float chance) {
   m_width += m_spread * t;
   m_spread = std::max(m_spread, roughSpread);
   ++m_scattered;
+  m_receiver = m_lastSpecular = noMaterial;
   ++m_turned;
   m_lampsTaken = true;
   m_previousDensity = chance * towards;
@@ -661,6 +694,22 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
     if (!sky.light->sample(point, m_sampler.get2(), ls) || !towards(sky, ls, wi)) continue;
     gatherFrom(v, sky, ls, scatter.evaluate(wi) * ls.radiance * (misWeight(ls, 1, scatter.density(wi)) * inverseDensity(ls, 1)), true);
   }
+  if (m_photons) gatherPhotons(v, scatter);
+}
+
+// Light that photons have brought here.
+template <typename Scatter> void Path::gatherPhotons(const Vertex& v, const Scatter& scatter) {
+  const uint16_t thing = v.hit.instance->thingAt(v.hit.copy->index);
+  m_photons->near(v.hit.point, v.facing, v.farSide, [&](const Photon& p, float weight) {
+    if (p.thing != thing) return;
+    const V3f wi = v.frame.toLocal(p.from);
+    const bool sameSide = dot(p.from, v.facing) > 0;
+    if (sameSide != (wi.z > 0) || (!sameSide && !v.farSide) || std::abs(wi.z) < 1e-3f) return;
+    Label l = m_label;
+    l.group = p.group;
+    l.event = m_scattered == 0 ? EventCaustic : EventIndirect;
+    add(l, m_throughput * scatter.evaluate(wi) * p.power * (weight / std::abs(wi.z)));
+  });
 }
 
 // What a wrapped material has of lamps and skies otherwise than by its cosine: its own body does not shade it.
@@ -774,6 +823,8 @@ bool Path::leaveBody(const Hit& hit, const Ground& g) {
   m_previousDensity = wi.z / pi;
   m_previousPoint = hit.point;
   m_takenBy = hit.instance->thing;
+  m_receiver = hit.instance->thingAt(hit.copy->index);
+  m_lastSpecular = noMaterial;
   m_sawStraight = true;
   m_crossed = false;
   m_origin = offset(hit.point, hit.geometric);
@@ -812,6 +863,7 @@ bool Path::surface(const Hit& hit, const Ground& g) {
   const auto describe = [&](Surface& s) {
     const float outer = other ? other->material->indexAt(m_wave) : 1.0f, inner = m.indexAt(m_wave);
     m.describe(g.at, backside && clear, backside && clear ? outer / inner : inner / outer, s);
+    if (m_sink) s.followAtLeast = 0.1f;
     if (m_chain) s.followAtLeast = m_bounce == 0 ? 0.25f : m_bounce < 3 ? 0.1f : 0.02f;
   };
   const auto chooseWave = [&](float u) {
@@ -877,14 +929,16 @@ bool Path::surface(const Hit& hit, const Ground& g) {
   m_nextFactor = 1;
   m_lampsTaken = false;
   if (!(in.switches & SwitchTakesLight)) return false;
-  if (!m_straight && !m_chain && !(in.switches & SwitchLightsOthers)) return false;
+  if (!m_straight && !m_chain && !m_sink && !(in.switches & SwitchLightsOthers)) return false;
   if (m_scene.bounces > 0 && m_bounce >= m_scene.bounces) return false;
 
   // Light that this point's own predecessor already has, through this clear thing, is not gathered again.
   const bool straightThrough = in.lightThrough != LightThrough::Focused;
   const bool farTaken = m_sawStraight && straightThrough && clear;
   const bool gathers = !s.onlySpecular();
-  if (gathers) {
+  if (m_sink && gathers)
+    m_sink->land({hit.point, -m_direction, facing, m_throughput, m_lastSpecular, thing, m_takenBy != noMaterial ? m_takenBy : thing, m_firstWay});
+  if (gathers && !m_sink) {
     struct Scattering {
       const Surface& s;
       RandomStream& random;
@@ -911,10 +965,22 @@ bool Path::surface(const Hit& hit, const Ground& g) {
     m_first.seenAlbedo = s.albedo();
   }
   if (!sampled) return false;
-  if (m_draft && !bs.specular) return false;
+  if ((m_draft || m_sink) && !bs.specular) return false;
   const V3f next = frame.toWorld(bs.wi);
   const bool crosses = dot(next, facing) < 0;
   if (crosses != bs.through) return false; // the shading normal leads through the surface: no light there
+  if (m_sink) {
+    // Power, not radiance: it is not squeezed where light is bent, and the shading normal counts the other way (Veach 1997, 5.3.2).
+    if (bs.through && clear) bs.weight *= sqr(s.clearEta);
+    const float shaded = std::abs(dot(m_direction, facing) * bs.wi.z), geometric = std::abs(dot(m_direction, normal) * dot(next, facing));
+    if (shaded > 0) bs.weight *= std::min(4.0f, geometric / shaded);
+    if (m_lastSpecular == noMaterial) {
+      if (!m_sink->meets(thing)) return false;
+      m_lastSpecular = thing;
+      m_firstWay = m_travelled;
+    }
+    if (!bs.through && m_takenBy == noMaterial) m_takenBy = thing;
+  }
   if (!goOn(bs.weight, uChoice.y)) return false;
 
   if (bs.enters) {
@@ -948,12 +1014,16 @@ bool Path::surface(const Hit& hit, const Ground& g) {
   if (!bs.specular) {
     ++m_scattered;
     m_spread = std::max(m_spread, roughSpread);
+    m_receiver = thing;
+    m_lastSpecular = noMaterial;
+  } else if (!m_sink) {
+    m_lastSpecular = thing;
   }
   m_straight = false;
   if (bs.diffuse) m_nextFactor = s.occlusion;
   m_previousDensity = bs.density;
   m_previousPoint = hit.point;
-  if (!(bs.specular && bs.through)) m_takenBy = in.thing;
+  if (!(bs.specular && bs.through) && !m_sink) m_takenBy = in.thing;
   m_origin = offset(hit.point, crosses ? -facing : facing);
   m_direction = next;
   return true;
@@ -961,7 +1031,7 @@ bool Path::surface(const Hit& hit, const Ground& g) {
 
 Ray Path::start(float x, float y, float step) {
   ++m_count.paths;
-  m_film.begin(m_pixel);
+  m_film->begin(m_pixel);
   const V2f jitter = samplePixelFilter(m_sampler.get2());
   const V2f lens = m_sampler.get2();
   float time = 0.5f;
@@ -996,13 +1066,15 @@ void Path::run(const Hit* first, bool firstMet) {
         continue;
       }
     }
-    if (m_scene.air && (!within || (m_scene.air->anyWithin() && !within->scatters))) {
+    if (m_sink && m_scene.air && met && (!within || m_scene.air->anyWithin())) {
+      m_throughput *= throughAir(m_origin, m_direction, hit.distance, within ? bodyOf(*within) : 0);
+    } else if (m_scene.air && !m_sink && (!within || (m_scene.air->anyWithin() && !within->scatters))) {
       const Crossing c = crossAir(met ? hit.distance : infinite, within ? bodyOf(*within) : 0);
       if (c == Crossing::Turned) continue;
       if (c == Crossing::Ended) break;
     }
     if (!met) {
-      meetSky();
+      if (!m_sink) meetSky();
       break;
     }
     const Instance& in = *hit.instance;
@@ -1016,7 +1088,7 @@ void Path::run(const Hit* first, bool firstMet) {
     const bool hidden = m_straight ? !(in.switches & SwitchSeen)
                                    : (m_chain && (((m_label.seen & SeenMirrored) && !(in.switches & SwitchMirrored)) ||
                                                   ((m_label.seen & SeenThrough) && !(in.switches & SwitchThrough))));
-    if (hidden) {
+    if (hidden || (m_sink && (in.light >= 0 || !(in.switches & SwitchShadow) || (in.switches & SwitchCatches)))) {
       passOn();
       continue;
     }
@@ -1033,7 +1105,7 @@ void Path::run(const Hit* first, bool firstMet) {
         continue;
       }
       // Own light of a veil is there for certain; the rest of it by chance, as much as it covers and adds.
-      addOwnLight(hit, m, ground.at, m_throughput * ground.opacity);
+      if (!m_sink) addOwnLight(hit, m, ground.at, m_throughput * ground.opacity);
       const float additive = m.veil.keys.empty() ? 0 : m.veil.additive, both = 1 + ground.opacity * additive;
       if (m.veil.frontOnly && facing == hit.geometric) m_veils[size_t(i) % m_veils.size()] = hit.copy;
       if (m.onlyShines()) { // nothing of it is left to chance
@@ -1063,23 +1135,28 @@ void Path::run(const Hit* first, bool firstMet) {
       passOn();
       continue;
     }
-    if (within && within->scatters && within->copy == hit.copy && facing != hit.geometric) {
+    if (within && within->scatters && within->copy == hit.copy && facing != hit.geometric) { // never of a photon
       if (!leaveBody(hit, ground)) break;
       continue;
     }
-    if (!veiled) addOwnLight(hit, m, ground.at, m_throughput);
+    if (!veiled && !m_sink) addOwnLight(hit, m, ground.at, m_throughput);
     if (!surface(hit, ground)) break;
   }
-  m_film.finish(m_pixel, m_first, m_total);
+  if (m_film) m_film->finish(m_pixel, m_first, m_total);
 }
 
 } // namespace
 
 static uint32_t streamOf(int px, int py, uint32_t index, uint32_t seed) { return mixBits(uint32_t(px) + mixBits(uint32_t(py) + mixBits(index + mixBits(seed)))); }
 
+void tracePhoton(const Scene& scene, const Ray& start, float time, uint32_t seed, PhotonSink& sink, TraceCount& count) {
+  ++count.paths;
+  Path(scene, start, time, Sampler(seed, seed >> 16, 0, scene.seed), mixBits(seed + 0x51ed27u), sink, count).run();
+}
+
 void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& count, RayLog* log) const {
   const size_t pixel = size_t(py) * size_t(film.width()) + size_t(px);
-  Path path(m_scene, film, pixel, Sampler(uint32_t(px), uint32_t(py), index, m_scene.seed), streamOf(px, py, index, m_scene.seed), m_draft, count, log);
+  Path path(m_scene, film, pixel, Sampler(uint32_t(px), uint32_t(py), index, m_scene.seed), streamOf(px, py, index, m_scene.seed), m_draft, m_photons, count, log);
   path.start(float(px), float(py), m_step);
   path.run();
 }
@@ -1097,7 +1174,7 @@ void PathTracer::sampleRow(Film& film, int px, int py, int n, uint32_t index, Tr
     Ray ray[wide];
     for (int i = 0; i < k; ++i) {
       const size_t pixel = size_t(py) * size_t(film.width()) + size_t(x + i);
-      paths[size_t(i)].emplace(m_scene, film, pixel, Sampler(uint32_t(x + i), uint32_t(py), index, m_scene.seed), streamOf(x + i, py, index, m_scene.seed), m_draft, count, nullptr);
+      paths[size_t(i)].emplace(m_scene, film, pixel, Sampler(uint32_t(x + i), uint32_t(py), index, m_scene.seed), streamOf(x + i, py, index, m_scene.seed), m_draft, m_photons, count, nullptr);
       ray[i] = paths[size_t(i)]->start(float(x + i), float(py), m_step);
     }
     Hit hits[wide];

@@ -23,13 +23,37 @@ struct RayLog {
   std::vector<Entry> rays;
 };
 
+/// Where light of a lamp meets a surface that scatters it.
+struct Landing {
+  V3f place, from, facing; ///< `from`: whence it came; `facing`: geometric normal on that side; units
+  Color carried;           ///< share of the power that has come here
+  uint16_t first = noMaterial; ///< thing that mirrored or passed it first; noMaterial: none has
+  uint16_t thing = 0;
+  uint16_t takenBy = 0;    ///< thing whose link to the lamp counts
+  float firstWay = 0;      ///< metres from the lamp to the first thing
+};
+/// Takes photons as they are traced.
+class PhotonSink {
+public:
+  virtual ~PhotonSink() = default;
+  /// True if light that this thing mirrors or passes first is followed.
+  virtual bool meets(uint16_t thing) = 0;
+  virtual void land(const Landing& landing) = 0;
+};
+/// Light from a lamp on its way, over mirrors and clear things, until a surface that is neither scatters it, and on from there only
+/// as that surface mirrors it too. `time` in the shutter; `seed`: of the chances it takes.
+void tracePhoton(const Scene& scene, const Ray& start, float time, uint32_t seed, PhotonSink& sink, TraceCount& count);
+
+class PhotonMap;
+
 /// Unidirectional path tracing with next-event estimation and multiple importance sampling (Veach 1997). Traces one
 /// sample of one pixel into the film.
 class PathTracer {
 public:
   /// `step`: the film's pixels are this many of the picture's pixels wide and high. `draft`: light that lamps give
   /// directly, also as mirrors and clear things show it, and no more: for the first blink of a picture.
-  explicit PathTracer(const Scene& scene, int step = 1, bool draft = false) : m_scene(scene), m_step(float(step)), m_draft(draft) {}
+  /// `photons`: of the samples' pass, where the scene has caustics; null: paths find all light.
+  explicit PathTracer(const Scene& scene, int step = 1, bool draft = false, const PhotonMap* photons = nullptr) : m_scene(scene), m_step(float(step)), m_draft(draft), m_photons(photons) {}
   void sample(Film& film, int x, int y, uint32_t index, TraceCount& count, RayLog* log = nullptr) const;
   /// One sample each of n pixels in a row, the camera's rays eight at a time.
   void sampleRow(Film& film, int x, int y, int n, uint32_t index, TraceCount& count) const;
@@ -38,6 +62,7 @@ private:
   const Scene& m_scene;
   float m_step;
   bool m_draft;
+  const PhotonMap* m_photons;
 };
 
 /// The object or lamp seen at a place of the picture, given in pixels; `skip` counts what lies in front and is passed.

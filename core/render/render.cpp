@@ -1,5 +1,7 @@
 #include "core/render/render.h"
 
+#include "core/render/photons.h"
+
 #include <mutex>
 
 namespace ilumbra {
@@ -11,6 +13,7 @@ void Rendering::restart(ScenePtr scene, int step, bool draft) {
   m_count = {};
   m_samples = m_pass = 0;
   m_calm = false;
+  m_photons.reset();
   m_film.reset((m_scene->width + step - 1) / step, (m_scene->height + step - 1) / step, int(m_scene->groups.size()), m_scene->table);
 }
 
@@ -64,33 +67,55 @@ Region Rendering::pixelsOf(const Region& region) const {
   return {x0, y0, std::max(0, x1 - x0), std::max(0, y1 - y0)};
 }
 
+std::shared_ptr<const PhotonMap> Rendering::photons(uint32_t pass, const Tasks& tasks, const CancelFlag& cancel) {
+  if (!m_photons || m_photonPass != pass) {
+    m_photons = tracePhotons(*m_scene, pass, m_draft ? 0.25f : 1, tasks, cancel);
+    m_photonPass = pass;
+  }
+  return m_photons;
+}
+
 template <typename Goal> void Rendering::trace(const Tasks& tasks, const Region& pixels, const CancelFlag& cancel, const Goal& goal) {
   constexpr int tile = 16; // small: near the end no core waits long for another
   const int x1 = pixels.x + pixels.width, y1 = pixels.y + pixels.height;
   const int columns = (pixels.width + tile - 1) / tile, rows = (pixels.height + tile - 1) / tile;
-  const PathTracer tracer(*m_scene, m_step, m_draft);
-  std::mutex mutex;
-  tasks.forEach(columns * rows, [&](int i) {
-    if (cancel.requested()) return;
-    TraceCount count;
-    const int left = pixels.x + (i % columns) * tile, top = pixels.y + (i / columns) * tile;
-    for (int y = top; y < std::min(y1, top + tile) && !cancel.requested(); ++y) {
-      if (m_draft && goal(left, y) == 1 && m_film.samples(size_t(y) * size_t(m_film.width()) + size_t(left)) == 0) {
-        tracer.sampleRow(m_film, left, y, std::min(x1, left + tile) - left, 0, count);
-        continue;
+  const auto index = [&](int x, int y) { return size_t(y) * size_t(m_film.width()) + size_t(x); };
+  // Samples from `from` on, before `to`.
+  const auto samples = [&](uint32_t from, uint32_t to, const PhotonMap* photons) {
+    const PathTracer tracer(*m_scene, m_step, m_draft, photons);
+    std::mutex mutex;
+    tasks.forEach(columns * rows, [&](int i) {
+      if (cancel.requested()) return;
+      TraceCount count;
+      const int left = pixels.x + (i % columns) * tile, top = pixels.y + (i / columns) * tile;
+      for (int y = top; y < std::min(y1, top + tile) && !cancel.requested(); ++y) {
+        if (m_draft && from == 0 && std::min(to, goal(left, y)) == 1 && m_film.samples(index(left, y)) == 0) {
+          tracer.sampleRow(m_film, left, y, std::min(x1, left + tile) - left, 0, count);
+          continue;
+        }
+        for (int x = left; x < std::min(x1, left + tile); ++x) {
+          const uint32_t most = std::min(to, goal(x, y));
+          for (uint32_t s = m_film.samples(index(x, y)); s >= from && s < most; ++s) tracer.sample(m_film, x, y, s, count);
+        }
       }
-      for (int x = left; x < std::min(x1, left + tile); ++x) {
-        const size_t pixel = size_t(y) * size_t(m_film.width()) + size_t(x);
-        const uint32_t most = goal(x, y);
-        for (uint32_t s = m_film.samples(pixel); s < most; ++s) tracer.sample(m_film, x, y, s, count);
+      const std::lock_guard lock(mutex);
+      m_count.rays += count.rays;
+      m_count.paths += count.paths;
+      m_count.dropped += count.dropped;
+      m_count.limited += count.limited;
+    });
+  };
+  if (!m_scene->caustics) return samples(0, ~0u, nullptr);
+  // Each sample has photons of its own, the same for all pixels.
+  uint32_t first = ~0u, last = 0;
+  for (int y = pixels.y; y < y1; ++y)
+    for (int x = pixels.x; x < x1; ++x)
+      if (const uint32_t done = m_film.samples(index(x, y)), most = goal(x, y); done < most) {
+        first = std::min(first, done);
+        last = std::max(last, most);
       }
-    }
-    const std::lock_guard lock(mutex);
-    m_count.rays += count.rays;
-    m_count.paths += count.paths;
-    m_count.dropped += count.dropped;
-    m_count.limited += count.limited;
-  });
+  for (uint32_t s = first; s < last && !cancel.requested(); ++s)
+    if (const auto map = photons(s, tasks, cancel)) samples(s, s + 1, map.get());
 }
 
 bool Rendering::advance(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region, double noise) {

@@ -51,12 +51,16 @@ private:
   Region pixelsOf(const Region& region) const;
   /// Samples each pixel of a part of the film up to goal(x, y).
   template <typename Goal> void trace(const Tasks& tasks, const Region& pixels, const CancelFlag& cancel, const Goal& goal);
+  /// The photons of the samples' pass; null: the scene has none.
+  std::shared_ptr<const PhotonMap> photons(uint32_t pass, const Tasks& tasks, const CancelFlag& cancel);
   void setGoals(uint32_t samples, bool everywhere, double noise, const Tasks& tasks);
   uint32_t m_samples = 0, m_pass = 0; ///< m_pass: what the unfinished pass aims at
   std::vector<uint32_t> m_goals;      ///< by block, for its black and its white pixels
   bool m_calm = false;
   int m_step = 1;
   bool m_draft = false;
+  std::shared_ptr<const PhotonMap> m_photons; ///< of the pass below
+  uint32_t m_photonPass = 0;
 };
 
 } // namespace ilumbra

@@ -8,6 +8,7 @@
 #include "core/air/voxel_grid.h"
 #include "core/pattern/playback.h"
 #include "core/render/air.h"
+#include "core/render/caustics.h"
 #include "core/render/crowd.h"
 #include "core/render/geometry.h"
 #include "core/render/hit.h"
@@ -176,6 +177,7 @@ public:
     linkLights();
     weighEmitters();
     build();
+    s.caustics = causticsOf(m_doc, m_options.frame, s);
     std::vector<std::vector<NodeId>> things;
     for (const Thing& t : s.things) {
       things.push_back({t.node});

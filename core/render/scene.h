@@ -17,6 +17,7 @@ namespace ilumbra {
 
 /// The shape of objects with its acceleration structure, shared by all that have the same shape.
 class Air;
+class Caustics;
 struct Geometry;
 struct Plates;
 using GeometryPtr = std::shared_ptr<const Geometry>;
@@ -136,6 +137,7 @@ public:
   Box3f bounds;                     ///< of objects; empty if there are none
   bool moves = false;               ///< something does while the shutter is open, the camera maybe: samples have a time
   std::shared_ptr<const Air> air;   ///< null: there is none
+  std::shared_ptr<const Caustics> caustics; ///< null: paths find all light
   std::shared_ptr<const Plates> plates; ///< laid over and under the picture of the film; null: there are none
   /// Nothing that a ray of the camera could meet: plates at most.
   bool bare() const {

@@ -555,7 +555,7 @@ struct Session::Content {
     image->height = image->liveHeight = scene->height;
     image->linear = std::make_shared<const Picture>(picture);
     image->linearStep = step;
-    image->effects = readEffects(now->doc, frame, *scene, r.film(), developed);
+    image->effects = readEffects(now->doc, frame, *scene, r.film(), amounts, developed, tasks);
     if (now->effect && now->doc.find(now->effect) && (withRoute || !route || route->effect != now->effect)) {
       route = std::make_shared<const Route>(measureRoute(now->doc, now->effect, frame, *scene, r.film(), amounts, developed, tasks));
       lastRoute = Clock::now();

@@ -14,7 +14,7 @@ class ColorViews;
 
 /// What of the film the picture shows.
 /// Light passes are those of lightPasses(), in their order; Over is the picture over a chequerboard where it is empty.
-enum class ShownPass { Light, Over, Alpha, Depth, Normal, Albedo, Identity, AirDepth, Emission, Direct, Indirect, Mirrored, Through };
+enum class ShownPass { Light, Over, Alpha, Depth, Normal, Albedo, Identity, AirDepth, Emission, Direct, Indirect, Caustics, Mirrored, Through };
 /// How a proof is put beside the live picture.
 enum class Compare { None, Wipe, SideBySide, Difference };
 

@@ -187,7 +187,7 @@ TEST_CASE("The share of each effect is the light it spreads in the picture", "[a
   const Document doc = glowSet();
   const Traced t = trace(doc, 8);
   const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
-  const auto shares = readEffects(doc, 1, *t.scene, t.film(), r);
+  const auto shares = readEffects(doc, 1, *t.scene, t.film(), t.scene->amounts, r, pool());
   REQUIRE(shares.size() == 1);
   CHECK(shares[0].on);
   CHECK(shares[0].share > 0.01);

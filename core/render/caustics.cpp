@@ -1,0 +1,107 @@
+#include "core/render/caustics.h"
+
+#include "core/geometry/shape.h"
+#include "core/render/geometry.h"
+#include "core/render/scene.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ilumbra {
+
+constexpr size_t mostAims = 256;
+
+std::vector<ParamDef> causticsParams() {
+  return {integer("photons", "Photons a pass", 200'000).soft(10'000, 2'000'000).range(100, 50'000'000).log().at(Stage::Shading).matters().help("Traced from the lights for every sample of the picture"),
+          number("edge", "Edge", "%", 0.5).range(0, 1).at(Stage::Shading).matters().help("0 %: soft and smooth; 100 %: sharp, and grainy until there are enough photons"),
+          flag("steady", "Steady", false).at(Stage::Shading).help("On: as soft from the first sample to the last, which does not flicker when it moves; off: ever sharper, towards what is right"),
+          number("strength", "Strength", "×", 1).soft(0, 4).range(0, 1e4).at(Stage::Shading).help("Beyond physics where it is not 1"),
+          number("saturation", "Saturation", "%", 1).soft(0, 2).range(0, 10).at(Stage::Shading).help("Of its colours; beyond physics where it is not 100 %")};
+}
+
+float CausticRule::radiusOf(uint32_t pass) const {
+  if (steady) return radius;
+  double square = 1;
+  for (uint32_t i = 1; i <= pass; ++i) square *= (double(i) + 2.0 / 3) / (double(i) + 1);
+  return radius * float(std::sqrt(square));
+}
+
+namespace {
+
+CausticRule::Ball ballAround(const Instance& i, const Copy& c) {
+  const Box3f& box = i.geometry->bounds;
+  const V3f middle = box.center();
+  const float own = i.geometry->shape.sphereRadius > 0 ? i.geometry->shape.sphereRadius : 0;
+  float radius = 0;
+  if (own > 0) {
+    for (int k = 0; k < 3; ++k) radius = std::max(radius, own * length(V3f(c.toWorld[k][0], c.toWorld[k][1], c.toWorld[k][2])));
+  } else {
+    const V3f centre = transformPoint(c.toWorld, middle);
+    for (int k = 0; k < 8; ++k) radius = std::max(radius, length(transformPoint(c.toWorld, {k & 1 ? box.max.x : box.min.x, k & 2 ? box.max.y : box.min.y, k & 4 ? box.max.z : box.min.z}) - centre));
+  }
+  return {transformPoint(c.toWorld, middle), radius * 1.001f};
+}
+
+// One ball around all.
+CausticRule::Ball around(const std::vector<CausticRule::Ball>& balls) {
+  Box3f box;
+  for (const auto& b : balls) {
+    box.extendBy(b.centre - V3f(b.radius));
+    box.extendBy(b.centre + V3f(b.radius));
+  }
+  CausticRule::Ball all{box.center(), 0};
+  for (const auto& b : balls) all.radius = std::max(all.radius, length(b.centre - all.centre) + b.radius);
+  return all;
+}
+
+} // namespace
+
+std::shared_ptr<const Caustics> causticsOf(const Document& doc, double frame, const Scene& s) {
+  std::vector<CausticRule> rules;
+  for (const Node* n : doc.family("effect")) {
+    if (n->kind->id != "effect.caustics") continue;
+    const Params p(*n, frame);
+    if (!p.flag("on")) continue;
+    // By thing, what a role names: groups stand for all that they hold.
+    const auto named = [&](const char* role, bool all) {
+      const std::vector<Reference> list = p.references(role);
+      std::vector<bool> in(s.things.size(), all && list.empty());
+      for (size_t t = 0; t < s.things.size() && !list.empty(); ++t)
+        for (const Node* o = doc.find(s.things[t].node); o; o = doc.find(o->parent))
+          if (std::any_of(list.begin(), list.end(), [&](const Reference& r) { return r.target == o->id || std::find(s.things[t].parts.begin(), s.things[t].parts.end(), r.target) != s.things[t].parts.end(); })) {
+            in[t] = true;
+            break;
+          }
+      return in;
+    };
+    CausticRule r;
+    r.effect = n->id;
+    r.through = named("through", false);
+    for (const Instance& i : s.instances) // what lets no light of lamps through gathers none
+      if (i.lightThrough == LightThrough::Blocked)
+        for (uint32_t c = 0; c < i.copies; ++c) r.through[i.thingAt(c)] = false;
+    r.onto = named("onto", true);
+    const std::vector<bool> lights = named("from", false);
+    for (const std::vector<Emitter>* list : {&s.emitters, &s.skies})
+      for (const Emitter& e : *list) r.from.push_back(lights[e.thing]);
+    r.photons = uint32_t(p.number("photons"));
+    r.steady = p.flag("steady");
+    r.strength = p.real("strength");
+    r.saturation = p.real("saturation");
+    for (const Instance& i : s.instances) {
+      if (i.light >= 0) continue;
+      for (uint32_t c = 0; c < i.copies; ++c)
+        if (r.through[i.thingAt(c)]) r.aims.push_back(ballAround(i, s.copies[i.firstCopy + c]));
+    }
+    if (r.aims.size() > mostAims) r.aims = {around(r.aims)};
+    if (r.aims.empty() || std::none_of(r.from.begin(), r.from.end(), [](bool b) { return b; })) continue;
+    // As a share of what is aimed at: from a third of it to a three-hundredth.
+    float size = 0;
+    for (const auto& b : r.aims) size = std::max(size, b.radius);
+    r.radius = 0.3f * size * std::pow(0.01f, p.real("edge"));
+    rules.push_back(std::move(r));
+  }
+  return rules.empty() ? nullptr : std::make_shared<const Caustics>(std::move(rules));
+}
+
+} // namespace ilumbra
