@@ -111,7 +111,7 @@ EffectKind causticsEffect() {
            .params = join({{flag("on", "On", true).at(Stage::Geometry).fixed().help("Off: only what camera paths find by chance"),
                             references("from", "From", {"light.", "object."}).at(Stage::Geometry).help("The lamps whose light is gathered: small ones make sharp patterns"),
                             references("through", "Through", {"object."}).at(Stage::Geometry).help("What bends or mirrors it"),
-                            references("onto", "Onto", {"object."}).at(Stage::Geometry).help("The surfaces on which the pattern is to be seen; nothing: all")},
+                            references("onto", "Onto", {"object.", "air."}).at(Stage::Geometry).help("The surfaces on which the pattern is to be seen, and the air in which its beams are; nothing: all")},
                            causticsParams()}),
            .existence = Stage::Geometry},
           .roles = {{"from", "From", "a small lamp"}, {"through", "Through", "glass, polished metal or water"}, {"onto", "Onto", "a table, a floor, a wall; nothing: all"}},

@@ -111,6 +111,18 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
       r.findings.push_back(std::move(f));
     }
   }
+  for (const Node* n : lamps) {
+    const Params p(*n, frame);
+    if (n->kind->param("caustics") && !p.flag("caustics")) {
+      Finding f{Weight::Broken, "from", n->id, n->name + " is switched off for caustics", {}};
+      f.mends.push_back({"Switch it on", {{at(*n, "caustics"), "on"}}});
+      r.findings.push_back(std::move(f));
+    } else if (n->kind->param("clear_shadows") && (p.text("clear_shadows") == "straight" || p.text("clear_shadows") == "blocked")) {
+      Finding f{Weight::Broken, "from", n->id, fmt::format("The light of {} {}", n->name, p.text("clear_shadows") == "blocked" ? "is blocked by all clear things" : "goes straight through clear things"), {}};
+      f.mends.push_back({"Focus it", {{at(*n, "clear_shadows"), "focused"}}});
+      r.findings.push_back(std::move(f));
+    }
+  }
   if (lamps.empty()) r.findings.push_back({Weight::Broken, "from", effect.id, "From is empty: no lamp's light is gathered", {}});
   r.stations.push_back({"from", "From", lamps.empty() ? "empty" : names(lamps), lamps.empty() ? "" : endless && r.emitted <= 0 ? "from far away" : fmt::format("{} lm", formatNumber(number("x", "x", "", 0), std::round(r.emitted))), 1, {}});
 
@@ -157,7 +169,8 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
         lands.losses.push_back({nameOf(thing), scene.things[thing].node, w / flow.meets});
         away -= w;
       }
-      lands.losses.push_back({"out of the set, or absorbed", 0, std::max(0.0, away / flow.meets)});
+      lands.losses.push_back({"left out by the effect", 0, flow.leftOut / flow.meets});
+      lands.losses.push_back({"out of the set, or absorbed", 0, std::max(0.0, (away - flow.leftOut) / flow.meets)});
     }
     // What of it the camera sees.
     TraceCount count;
@@ -189,8 +202,9 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
     }
   }
   picture.reading = fmt::format("{} of the picture", percent(r.pictureShare));
+  const double towards = there ? 0.02 * (flow.aimed - flow.misses) / base : 1; // a small thing takes little of all light, whatever stands before it
   for (Station* s : {&meets, &lands, &picture}) {
-    std::erase_if(s->losses, [](const Loss& l) { return l.share < 0.005; });
+    std::erase_if(s->losses, [&](const Loss& l) { return l.share < (s == &meets ? std::min(0.005, towards) : 0.005); });
     std::sort(s->losses.begin(), s->losses.end(), [](const Loss& a, const Loss& b) { return a.share > b.share; });
     r.stations.push_back(*s);
   }
@@ -228,6 +242,7 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
       }
     }
     for (const Node* n : onto) {
+      if (!n->kind->param("material")) continue; // air
       const Node* m = doc.find(wornMaterial(doc, *n, frame).target);
       if (!m || m->kind->id != "material.surface") continue;
       const Params p(*m, frame);
@@ -247,7 +262,8 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
     const Spread here = spreadOf(flow.landed, 0);
     // Photons within reach of one place, where half of the light lies.
     const double traced = double(own2.photons) / std::max<double>(1, double(std::count(own2.from.begin(), own2.from.end(), true))), landed = double(flow.landed.size()) / photonsPerLight * traced;
-    const double ratio = double(own2.radius) / std::max(1e-6, double(here.half)), within = 0.5 * landed * ratio * ratio;
+    const double reach = (own2.gathered > 0 ? 0.5 * double(PhotonMap::furthest) : 1) * double(own2.radius); // those in sparse places are spread further
+    const double ratio = reach / std::max(1e-6, double(here.half)), within = 0.5 * landed * ratio * ratio;
     if (within < 0.3 * wantedWithin) {
       const double wanted = std::ceil(double(own2.photons) * wantedWithin / within / 1e5) * 1e5;
       Finding f{Weight::Weak, "through", effect.id, fmt::format("Too few photons for so large a pattern and so sharp an edge: {:.1g} find each place", std::max(0.1, within)), {}};
@@ -299,6 +315,17 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
     if (const double angle = bent(i.geometry->shape.mesh); angle > 4)
       r.findings.push_back({Weight::Note, "through", n->id, fmt::format("The smooth normals of {} bend light by {:.0f}° more than its facets do: its pattern is that of a smooth shape, its outline is not", n->name, angle), {}});
   }
+  std::string beyond;
+  const auto told = [&](bool is, const std::string& what) {
+    if (is) beyond += (beyond.empty() ? "" : ", ") + what;
+  };
+  told(own2.strength != 1, fmt::format("strength {:.3g} ×", own2.strength));
+  told(own2.saturation != 1, fmt::format("saturation {:.0f} %", 100 * own2.saturation));
+  told(own2.carry > 0, fmt::format("carry {:.0f} %", 100 * own2.carry));
+  told(!own2.mirrored || !own2.passed, own2.mirrored ? "only mirrored light" : "only light that is let through");
+  told(own2.surfaces > 0, fmt::format("{} surfaces at most", own2.surfaces));
+  told(own2.cutOff > 0, fmt::format("nothing below {:.3g} %", 100 * own2.cutOff));
+  if (!beyond.empty()) r.findings.push_back({Weight::Note, "through", effect.id, "Beyond physics: " + beyond, {}});
   if (flow.meets > 0 && r.seen < 0.02 && !flow.landed.empty()) r.findings.push_back({Weight::Broken, "picture", effect.id, "The pattern is out of sight", {}});
   return r;
 }

@@ -18,6 +18,9 @@ std::vector<ParamDef> lightParams(const char* powerLabel, const char* unit, doub
           flag("seen", "Seen by the camera", true).at(Stage::Placement).in("Switches").help("Off: its shape is not in the picture"),
           flag("seen_mirrored", "Seen in reflections", true).at(Stage::Placement).in("Switches").help("Off: mirrors do not show its shape"),
           flag("seen_through", "Seen through clear things", true).at(Stage::Placement).in("Switches").help("Off: glass does not show its shape"),
+          choice("clear_shadows", "Through clear things", {"as they say", "straight", "focused", "blocked"}).at(Stage::Shading).in("Caustics")
+              .help("How its light gets through glass and water: straight, as if it were not bent; focused, as it is; or not at all"),
+          flag("caustics", "Gathered by caustics", true).at(Stage::Shading).in("Caustics").help("Off: effects of caustics leave its light alone"),
           choice("links", "Lights", {"everything", "only these", "all but these"}).at(Stage::Shading).in("Links").help("Which objects take its light"),
           references("linked", "Linked objects", {"object."}).at(Stage::Shading).in("Links").help("Objects or groups that the choice above speaks of")};
 }

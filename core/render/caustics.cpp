@@ -13,11 +13,19 @@ constexpr size_t mostAims = 256;
 
 std::vector<ParamDef> causticsParams() {
   return {integer("photons", "Photons a pass", 200'000).soft(10'000, 2'000'000).range(100, 50'000'000).log().at(Stage::Shading).matters().help("Traced from the lights for every sample of the picture"),
+          number("all_photons", "Photons in all", "millions", 0).soft(0, 100).range(0, 1e6).at(Stage::Shading).help("After so many those there are are used again, which saves their time; 0: without end"),
           number("edge", "Edge", "%", 0.5).range(0, 1).at(Stage::Shading).matters().help("0 %: soft and smooth; 100 %: sharp, and grainy until there are enough photons"),
-          flag("steady", "Steady", false).at(Stage::Shading).help("On: as soft from the first sample to the last, which does not flicker when it moves; off: ever sharper, towards what is right"),
-          number("strength", "Strength", "×", 1).soft(0, 4).range(0, 1e4).at(Stage::Shading).help("Beyond physics where it is not 1"),
-          number("saturation", "Saturation", "%", 1).soft(0, 2).range(0, 10).at(Stage::Shading).help("Of its colours; beyond physics where it is not 100 %")};
+          integer("gathered", "Gathered", 16).soft(0, 100).range(0, 10'000).at(Stage::Shading).help("Photons at one place: where fewer come, each is spread further, up to eight times the edge; 0: the edge everywhere"),
+          flag("steady", "Steady", false).at(Stage::Shading).help("On: as soft from the first sample to the last, and still from frame to frame; off: ever sharper, towards what is right"),
+          number("strength", "Strength", "×", 1).soft(0, 4).range(0, 1e4).at(Stage::Shading).matters().help("Beyond physics where it is not 1"),
+          number("saturation", "Saturation", "%", 1).soft(0, 2).range(0, 10).at(Stage::Shading).help("Of its colours; beyond physics where it is not 100 %"),
+          number("carry", "Carry", "%", 0).soft(0, 1).range(0, 2).at(Stage::Shading).help("How far the light holds before it fades; 0 %: as it does; 100 %: it does not thin out with the way. Beyond physics where it is not 0"),
+          choice("light", "Which light", {"all", "mirrored", "let through"}).at(Stage::Shading).help("Of what the first surface does with it; the rest is left out"),
+          integer("surfaces", "Surfaces at most", 0).soft(0, 16).range(0, 1000).at(Stage::Shading).help("That light may meet on its way: a glass ball has two; what goes on longer is left out; 0: any number"),
+          number("cut_off", "Cut-off", "%", 0).soft(0, 0.2).range(0, 1).at(Stage::Shading).help("Light that has lost all but this share on its way is left out, and not followed: quicker, and a little darker")};
 }
+
+float CausticRule::carried(float way) const { return carry > 0 && size > 0 ? std::pow(1 + way / size, 2 * carry) : 1; }
 
 float CausticRule::radiusOf(uint32_t pass) const {
   if (steady) return radius;
@@ -77,17 +85,28 @@ std::shared_ptr<const Caustics> causticsOf(const Document& doc, double frame, co
     CausticRule r;
     r.effect = n->id;
     r.through = named("through", false);
-    for (const Instance& i : s.instances) // what lets no light of lamps through gathers none
-      if (i.lightThrough == LightThrough::Blocked)
-        for (uint32_t c = 0; c < i.copies; ++c) r.through[i.thingAt(c)] = false;
     r.onto = named("onto", true);
+    r.blocked.assign(s.things.size(), false);
+    for (const Instance& i : s.instances) // what lets no light of lamps through gathers none
+      if (i.light < 0 && i.lightThrough == LightThrough::Blocked)
+        for (uint32_t c = 0; c < i.copies; ++c) r.blocked[i.thingAt(c)] = true;
     const std::vector<bool> lights = named("from", false);
     for (const std::vector<Emitter>* list : {&s.emitters, &s.skies})
-      for (const Emitter& e : *list) r.from.push_back(lights[e.thing]);
+      for (const Emitter& e : *list) {
+        r.from.push_back(lights[e.thing] && e.caustics && (e.clear == LightThrough::AsThings || e.clear == LightThrough::Focused));
+        r.insists.push_back(e.clear == LightThrough::Focused);
+      }
     r.photons = uint32_t(p.number("photons"));
+    if (const double all = p.number("all_photons"); all > 0) r.passes = uint32_t(std::clamp(std::round(all * 1e6 / r.photons), 1.0, 4e9));
+    r.gathered = uint32_t(p.number("gathered"));
     r.steady = p.flag("steady");
     r.strength = p.real("strength");
     r.saturation = p.real("saturation");
+    r.carry = p.real("carry");
+    r.mirrored = p.text("light") != "let through";
+    r.passed = p.text("light") != "mirrored";
+    r.surfaces = uint32_t(p.number("surfaces"));
+    r.cutOff = p.real("cut_off");
     for (const Instance& i : s.instances) {
       if (i.light >= 0) continue;
       for (uint32_t c = 0; c < i.copies; ++c)
@@ -96,9 +115,8 @@ std::shared_ptr<const Caustics> causticsOf(const Document& doc, double frame, co
     if (r.aims.size() > mostAims) r.aims = {around(r.aims)};
     if (r.aims.empty() || std::none_of(r.from.begin(), r.from.end(), [](bool b) { return b; })) continue;
     // As a share of what is aimed at: from a third of it to a three-hundredth.
-    float size = 0;
-    for (const auto& b : r.aims) size = std::max(size, b.radius);
-    r.radius = 0.3f * size * std::pow(0.01f, p.real("edge"));
+    for (const auto& b : r.aims) r.size = std::max(r.size, b.radius);
+    r.radius = 0.3f * r.size * std::pow(0.01f, p.real("edge"));
     rules.push_back(std::move(r));
   }
   return rules.empty() ? nullptr : std::make_shared<const Caustics>(std::move(rules));

@@ -66,6 +66,7 @@ private:
     bool farSide;    ///< light from the other side counts
     const Copy* body;      ///< this clear body, if it is one
     bool backside;         ///< the frame looks into it
+    bool chained;          ///< it sends light on to the surface that the path has left before: photons may carry what comes here
     float occlusion;
   };
   // What the material says about an opaque, veiled or clear point on the way.
@@ -100,8 +101,12 @@ private:
   void gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, const Color& light, bool sky, const Copy* without = nullptr);
   void gatherWrapped(const Vertex& v, const Surface& s);
   template <typename Scatter> void gatherPhotons(const Vertex& v, const Scatter& scatter);
-  /// `lamp`: whose light it is, if photons may carry it instead; `receiver`: the thing that it falls onto.
-  Color throughClear(V3f origin, const V3f& direction, float far, const Hit* first, InsideStack inside, const Copy* own, const Emitter* lamp = nullptr, uint16_t receiver = noMaterial);
+  void gatherBeams(const AirWay& way, float end, NodeId body);
+  Landing landing(const V3f& place, const V3f& facing, uint16_t thing) const {
+    return {place, -m_direction, facing, m_throughput, m_lastSpecular, thing, m_takenBy != noMaterial ? m_takenBy : thing, m_firstWay, m_travelled - m_bentAt, m_surfaces, m_mirroredFirst};
+  }
+  /// `lamp`: whose light it is; `last`: told the clear thing that is nearest to the lamp, the one that its light meets first.
+  Color throughClear(V3f origin, const V3f& direction, float far, const Hit* first, InsideStack inside, const Copy* own, const Emitter* lamp, uint16_t& last);
   // Light of a lamp that photons carry, from the thing that it met first onto another: it is not the path's to add.
   bool carried(const Emitter& lamp, uint16_t first, uint16_t onto) const {
     if (!m_photons || first == noMaterial || onto == noMaterial) return false;
@@ -119,8 +124,8 @@ private:
   uint8_t eventOf(int times) const { return uint8_t(times == 0 ? EventEmitted : times == 1 ? EventDirect : EventIndirect); }
   // Of a lamp that the path meets.
   uint8_t eventMet() const { return m_scattered == 1 && m_receiver != noMaterial && m_lastSpecular != noMaterial ? uint8_t(EventCaustic) : eventOf(m_scattered); }
-  // Lamps that the last vertex saw through clear things in a straight line are not counted again.
-  bool counted() const { return m_crossed; }
+  // Lamps that the last vertex saw through clear things in a straight line are not counted again: nor those whose light clear things block.
+  bool counted(const Emitter& e) const { return e.clear != LightThrough::Focused && m_straightTo[e.clear != LightThrough::AsThings].crossed; }
 
   const Scene& m_scene;
   Film* m_film; // null: of a photon
@@ -141,13 +146,18 @@ private:
   V3f m_previousPoint;
   uint16_t m_receiver = noMaterial;     // the thing that scattered the path last, noMaterial: none, or the air did
   uint16_t m_lastSpecular = noMaterial; // of mirrors and clear things since then, the last; of a photon, the first
-  float m_firstWay = 0;               // of a photon
+  float m_firstWay = 0, m_bentAt = 0; // of a photon: metres to the first mirror or clear thing, and to the last
+  uint32_t m_surfaces = 0;            // of a photon: how many
+  bool m_mirroredFirst = false;       // of a photon
   uint16_t m_takenBy = noMaterial;    // the thing that last scattered or mirrored the path: links of lamps are asked for it
   float m_nextFactor = 1;             // of bounced light only, never of lamps met directly
   bool m_chain = true;                // only mirrors and clear things so far
   bool m_straight = true;             // the camera's own ray so far
-  bool m_sawStraight = false;         // the last point that gathered light would have seen a lamp ahead, clear things or not
-  bool m_crossed = false;             // and since then clear things were crossed
+  struct Straight {
+    bool saw = false;     // the last point that gathered light would have seen a lamp ahead, clear things or not
+    bool crossed = false; // and since then clear things were crossed
+  };
+  std::array<Straight, 2> m_straightTo; // of lamps that leave it to things how their light gets through, and of those that do not
   Label m_label;
   int m_scattered = 0;                // bounces off what is no mirror and no clear glass
   int m_bounce = 0, m_wandered = 0;
@@ -193,9 +203,8 @@ void Path::meetSky() {
     add(l, m_throughput * light * m_scene.plateBaked);
     clear = 1 - alpha;
   }
-  if (counted()) return;
   for (const Emitter& sky : m_scene.skies) {
-    if (carried(sky)) continue;
+    if (counted(sky) || carried(sky)) continue;
     const bool shown = !m_chain || (m_straight ? sky.switches & SwitchSeen && !m_scene.plateBehind
                                                : !((m_label.seen & SeenMirrored) && !(sky.switches & SwitchMirrored)) &&
                                                      !((m_label.seen & SeenThrough) && !(sky.switches & SwitchThrough)));
@@ -227,7 +236,7 @@ void Path::meetLamp(const Hit& hit) {
     l.material = noMaterial;
   }
   if (m_straight) m_first = {true, 1, m_travelled, hit.geometric, Color(0.0f), in.thing};
-  if (counted() || m_lampsTaken || isBlack(radiance) || carried(e)) return;
+  if (counted(e) || m_lampsTaken || isBlack(radiance) || carried(e)) return;
   float w = 1;
   if (std::isfinite(m_previousDensity))
     w = powerHeuristic(m_previousDensity, chance(in.emitter) * m_rays.moment().density(e, m_previousPoint, m_direction, length(hit.point - m_previousPoint), hit.geometric));
@@ -237,11 +246,11 @@ void Path::meetLamp(const Hit& hit) {
 void Path::addOwnLight(const Hit& hit, const Material& m, const PatternPoint& at, const Color& throughput) {
   const Instance& in = *hit.instance;
   const int emitter = m.emits ? in.emitterOf(m.index, hit.copy->index) : -1;
-  if (emitter < 0 || counted() || m_lampsTaken) return;
+  if (emitter < 0 || m_lampsTaken) return;
   if (!(m_straight || (in.switches & SwitchLightsOthers) || m_chain)) return;
   if (!m.emitsBack && dot(m_direction, hit.geometric) > 0) return;
   const Emitter& e = m_scene.emitters[size_t(emitter)];
-  if (carried(e)) return;
+  if (counted(e) || carried(e)) return;
   float w = 1;
   if (std::isfinite(m_previousDensity))
     w = powerHeuristic(m_previousDensity, chance(emitter) * m_rays.moment().density(e, m_previousPoint, m_direction, length(hit.point - m_previousPoint), hit.geometric));
@@ -274,11 +283,11 @@ Path::Ground Path::groundAt(const Hit& hit, const V3f& direction, float footprin
   return g;
 }
 
-// Share of light that comes through on a straight line, `inside` of what it starts in; `first`: the first clear thing in the way. opacity by opacity, and through clear things that let light go
-// straight, by Fresnel's equations and absorption on the way that refracted light would take.
-Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, InsideStack inside, const Copy* own, const Emitter* lamp, uint16_t receiver) {
+// Share of light that comes through on a straight line, `inside` of what it starts in; `first`: the first clear thing in the way: opacity
+// by opacity, and through clear things that let light go straight, by Fresnel's equations and absorption on the way that refracted
+// light would take.
+Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, InsideStack inside, const Copy* own, const Emitter* lamp, uint16_t& last) {
   Color v(1.0f);
-  uint16_t last = noMaterial; // the clear thing that the lamp's light meets first
   float stretch = 1, entered = -1;
   std::array<const Copy*, 4> veils{};
   for (int i = 0; i < mostCrossings; ++i) {
@@ -294,12 +303,12 @@ Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, Insid
       v *= a;
     }
     if (m_scene.air && (!medium || m_scene.air->anyWithin())) v *= throughAir(o, d, met ? h.distance : far, medium ? bodyOf(*medium) : 0);
-    if (!met) return lamp && carried(*lamp, last, receiver) ? Color(0.0f) : v;
+    if (!met) return v;
     const Ground g = groundAt(h, d, m_width, veils);
     const Material& m = *g.material;
     const bool leaving = dot(d, h.geometric) > 0, body = m.hasInside() && h.instance->closed;
     Color through(0.0f);
-    if (m.mayPassLight() && h.instance->lightThrough == LightThrough::Straight && h.copy != own && g.opacity > 0) {
+    if (m.mayPassLight() && (lamp ? lamp->through(*h.instance) : h.instance->lightThrough) == LightThrough::Straight && h.copy != own && g.opacity > 0) {
       const float clear = clamp01(m.transmission.real(g.at)) * (1 - clamp01(m.metalness.real(g.at)));
       const float cosine = std::abs(dot(d, h.shading));
       if (m.thin) {
@@ -336,7 +345,7 @@ Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, Insid
     const V3f next = offset(h.point, leaving ? h.geometric : -h.geometric);
     far -= dot(next - o, d);
     o = next;
-    if (far <= 0) return lamp && carried(*lamp, last, receiver) ? Color(0.0f) : v;
+    if (far <= 0) return v;
   }
   return Color(0.0f);
 }
@@ -351,17 +360,20 @@ void Path::gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, 
   if (without && !here ? m_rays.occludedBut(from, ls.direction, far, without) : m_rays.occluded(from, ls.direction, far)) return;
   Color seen(1.0f);
   Hit clear;
+  uint16_t last = noMaterial;
   const bool meets = m_scene.clearBlockers && m_rays.intersectClear(from, ls.direction, far, clear);
   if (meets || !m_inside.empty()) {
     InsideStack inside = m_inside;
     const bool into = v.body && here == v.backside; // a way through the body itself ends at its other side
     if (v.body && !into) inside.leave(v.body);
     if (into) inside.enter({v.body, v.material, false});
-    seen = throughClear(from, ls.direction, far, meets ? &clear : nullptr, inside, into ? v.body : nullptr, &e, v.hit.instance->thingAt(v.hit.copy->index));
+    seen = throughClear(from, ls.direction, far, meets ? &clear : nullptr, inside, into ? v.body : nullptr, &e, last);
     if (isBlack(seen)) return;
   } else if (m_scene.air) {
     seen = throughAir(from, ls.direction, far, 0);
   }
+  const uint16_t thing = v.hit.instance->thingAt(v.hit.copy->index);
+  if (v.chained ? carried(e, last != noMaterial ? last : thing, m_receiver) : carried(e, last, thing)) return;
   Label l = m_label;
   l.group = e.group;
   l.event = eventOf(m_scattered + 1);
@@ -399,6 +411,7 @@ Path::Crossing Path::crossAir(float far, NodeId body) {
     if (turns < 1e-4f) turns = 0;
   }
   if (lit) lightAir(way, begin, end, turns);
+  if (lit && m_photons && m_photons->beams()) gatherBeams(way, end, body);
   if (air.anyGlow())
     air.glow(way, m_origin, m_direction, m_random, [&](const Air::Filled& h, const Color& radiance) {
       Label l = airLabel(h, m_scattered);
@@ -455,13 +468,15 @@ void Path::takeInAir(const AirWay& way, const Emitter& e, float t, const LightSa
   Color seen(1.0f);
   Hit clear;
   const bool meets = m_scene.clearBlockers && m_rays.intersectClear(x, ls.direction, reach, clear);
-  if (meets || !m_inside.empty()) seen = throughClear(x, ls.direction, reach, meets ? &clear : nullptr, m_inside, nullptr);
+  uint16_t last = noMaterial;
+  if (meets || !m_inside.empty()) seen = throughClear(x, ls.direction, reach, meets ? &clear : nullptr, m_inside, nullptr, &e, last);
   else seen = throughAir(x, ls.direction, reach, 0);
   if (isBlack(seen)) return;
   seen *= m_draft ? air.meanTransmittance(way, t) : air.transmittance(way, m_origin, m_direction, t, m_random);
   // Skies are met by turning too.
   if (sky && turns > 0 && turned > 0) seen *= powerHeuristic(ls.density, turns * turned / all);
   for (const Part& p : parts) {
+    if (carried(e, last, p.haze->thing)) continue;
     Label l = airLabel(*p.haze, m_scattered + 1);
     l.group = e.group;
     add(l, m_throughput * p.light * seen * lit * e.baked);
@@ -611,13 +626,13 @@ bool Path::turn(const AirWay& way, float begin, float end, float chance) {
   m_width += m_spread * t;
   m_spread = std::max(m_spread, roughSpread);
   ++m_scattered;
-  m_receiver = m_lastSpecular = noMaterial;
+  m_receiver = by->haze->thing;
+  m_lastSpecular = noMaterial;
   ++m_turned;
   m_lampsTaken = true;
   m_previousDensity = chance * towards;
   m_previousPoint = x;
-  m_sawStraight = true;
-  m_crossed = false;
+  m_straightTo.fill({true, false});
   m_origin = x;
   m_direction = Frame(m_direction).toWorld({sine * std::cos(phi), sine * std::sin(phi), cosine});
   return goOn(weight, m_random.next());
@@ -694,14 +709,13 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
     if (!sky.light->sample(point, m_sampler.get2(), ls) || !towards(sky, ls, wi)) continue;
     gatherFrom(v, sky, ls, scatter.evaluate(wi) * ls.radiance * (misWeight(ls, 1, scatter.density(wi)) * inverseDensity(ls, 1)), true);
   }
-  if (m_photons) gatherPhotons(v, scatter);
+  if (m_photons && !v.chained) gatherPhotons(v, scatter);
 }
 
 // Light that photons have brought here.
 template <typename Scatter> void Path::gatherPhotons(const Vertex& v, const Scatter& scatter) {
   const uint16_t thing = v.hit.instance->thingAt(v.hit.copy->index);
-  m_photons->near(v.hit.point, v.facing, v.farSide, [&](const Photon& p, float weight) {
-    if (p.thing != thing) return;
+  m_photons->near(v.hit.point, v.facing, v.farSide, thing, [&](const Photon& p, float weight) {
     const V3f wi = v.frame.toLocal(p.from);
     const bool sameSide = dot(p.from, v.facing) > 0;
     if (sameSide != (wi.z > 0) || (!sameSide && !v.farSide) || std::abs(wi.z) < 1e-3f) return;
@@ -710,6 +724,38 @@ template <typename Scatter> void Path::gatherPhotons(const Vertex& v, const Scat
     l.event = m_scattered == 0 ? EventCaustic : EventIndirect;
     add(l, m_throughput * scatter.evaluate(wi) * p.power * (weight / std::abs(wi.z)));
   });
+}
+
+// Light that photons carry through the air that the path passes.
+void Path::gatherBeams(const AirWay& way, float end, NodeId body) {
+  const Air& air = *m_scene.air;
+  const PhotonBeams& beams = *m_photons->beams();
+  static thread_local std::vector<PhotonBeams::Meeting> met;
+  met.clear();
+  beams.along(m_origin, m_direction, end, met);
+  for (const PhotonBeams::Meeting& m : met) {
+    const PhotonBeam& b = beams[m.beam];
+    const bool sky = b.light >= m_scene.emitters.size();
+    const Emitter& e = sky ? m_scene.skies[b.light - m_scene.emitters.size()] : m_scene.emitters[b.light];
+    const V3f x = m_origin + m_direction * m.along;
+    Color come(-1.0f); // what comes to this place, and from it
+    for (const auto& s : way) {
+      if (m.along < s.from || m.along >= s.to) continue;
+      const Air::Filled& h = air[s.haze];
+      const auto asked = [&](const auto& list, size_t i) { return std::find(list.begin(), list.end(), uint32_t(i)) != list.end(); };
+      if (h.chosen && !(sky ? asked(h.places[s.place].skies, b.light - m_scene.emitters.size()) : asked(h.places[s.place].lamps, b.light))) continue;
+      if (m_scene.caustics->ruleOf(b.light, b.first, h.thing) != b.rule) continue;
+      const float share = e.share(b.takenBy != noMaterial ? b.takenBy : h.thing, sky ? 0 : b.firstWay);
+      if (!(share > 0)) continue;
+      if (come.x < 0)
+        come = b.power * throughAir(b.begin, b.direction, m.behind, body) * (m_draft ? air.meanTransmittance(way, m.along) : air.transmittance(way, m_origin, m_direction, m.along, m_random)) *
+               (m.weight * m_scene.caustics->rules()[b.rule].carried(b.lastWay + m.behind));
+      Label l = airLabel(h, m_scattered + 1);
+      l.event = m_scattered == 0 ? EventCaustic : EventIndirect;
+      l.group = b.group;
+      add(l, m_throughput * come * air.scattering(s, x) * (share * phase(-dot(b.direction, m_direction), h.haze.anisotropy)));
+    }
+  }
 }
 
 // What a wrapped material has of lamps and skies otherwise than by its cosine: its own body does not shade it.
@@ -737,11 +783,12 @@ void Path::gatherWrapped(const Vertex& v, const Surface& s) {
 // source chosen by its unshadowed light; light bounced from other things is added. False: nothing goes on.
 bool Path::catchShadow(const Hit& hit, const V3f& facing) {
   const V3f lift = offset(hit.point, facing);
-  const auto visibility = [&](const V3f& d, float far) { 
+  const auto visibility = [&](const V3f& d, float far, const Emitter* lamp) {
     if (m_rays.occluded(lift, d, far)) return Color(0.0f);
     Hit clear;
     const bool meets = m_scene.clearBlockers && m_rays.intersectClear(lift, d, far, clear);
-    return throughClear(lift, d, far, meets ? &clear : nullptr, m_inside, nullptr);
+    uint16_t last = noMaterial;
+    return throughClear(lift, d, far, meets ? &clear : nullptr, m_inside, nullptr, lamp, last);
   };
   Color pass(1.0f);
   m_choice.moveTo(hit.point, facing);
@@ -754,9 +801,9 @@ bool Path::catchShadow(const Hit& hit, const V3f& facing) {
   for (const Emitter& e : m_scene.skies) skyWeight += e.weight * e.light->illuminance();
   const float lampWeight = m_choice.total();
   const float skyShare = skyWeight + lampWeight > 0 ? skyWeight / (skyWeight + lampWeight) : 0;
-  if (u0.x < skyShare) pass = visibility(Frame(facing).toWorld(sampleCosineHemisphere(u1)), infinite);
+  if (u0.x < skyShare) pass = visibility(Frame(facing).toWorld(sampleCosineHemisphere(u1)), infinite, nullptr);
   else if (m_choice.pick((u0.x - skyShare) / std::max(1e-6f, 1 - skyShare), k, p) && m_rays.moment().sample(m_scene.emitters[k], hit.point, u1, ls) && dot(ls.direction, facing) > 0)
-    pass = visibility(ls.direction, ls.distance * 0.9998f);
+    pass = visibility(ls.direction, ls.distance * 0.9998f, &m_scene.emitters[k]);
   m_first.alpha += (1 - m_first.alpha) * (1 - (pass.x + pass.y + pass.z) / 3);
   m_throughput *= pass;
   return maxComponent(pass) > 0;
@@ -815,7 +862,7 @@ bool Path::leaveBody(const Hit& hit, const Ground& g) {
     Color evaluate(const V3f& wi) const { return Color(s.leaving(wi)); }
     float density(const V3f& wi) const { return std::max(0.0f, wi.z) / pi; }
   } leaving{s};
-  gather(Vertex{hit, g.material, frame, hit.geometric, false, nullptr, false, s.occlusion}, leaving);
+  gather(Vertex{hit, g.material, frame, hit.geometric, false, nullptr, false, false, s.occlusion}, leaving);
   ++m_scattered;
   m_nextFactor = s.occlusion;
   const V3f wi = sampleCosineHemisphere(m_sampler.get2());
@@ -825,8 +872,7 @@ bool Path::leaveBody(const Hit& hit, const Ground& g) {
   m_takenBy = hit.instance->thing;
   m_receiver = hit.instance->thingAt(hit.copy->index);
   m_lastSpecular = noMaterial;
-  m_sawStraight = true;
-  m_crossed = false;
+  m_straightTo.fill({true, false});
   m_origin = offset(hit.point, hit.geometric);
   m_direction = frame.toWorld(wi);
   return goOn(Color(s.leaving(wi) * pi / wi.z), m_sampler.get1());
@@ -933,11 +979,12 @@ bool Path::surface(const Hit& hit, const Ground& g) {
   if (m_scene.bounces > 0 && m_bounce >= m_scene.bounces) return false;
 
   // Light that this point's own predecessor already has, through this clear thing, is not gathered again.
-  const bool straightThrough = in.lightThrough != LightThrough::Focused;
-  const bool farTaken = m_sawStraight && straightThrough && clear;
+  const bool farTaken = clear && m_straightTo[0].saw && in.lightThrough != LightThrough::Focused;
   const bool gathers = !s.onlySpecular();
+  // What is rough but narrow is lit by photons where the camera sees it; of light that it sends on it is a link of the chain.
+  const bool narrow = gathers && (m_sink || m_photons) && s.focuses(), chained = narrow && m_receiver != noMaterial;
   if (m_sink && gathers)
-    m_sink->land({hit.point, -m_direction, facing, m_throughput, m_lastSpecular, thing, m_takenBy != noMaterial ? m_takenBy : thing, m_firstWay});
+    m_sink->land(landing(hit.point, facing, thing));
   if (gathers && !m_sink) {
     struct Scattering {
       const Surface& s;
@@ -945,7 +992,7 @@ bool Path::surface(const Hit& hit, const Ground& g) {
       Color evaluate(const V3f& wi) const { return s.evaluate(wi, random); }
       float density(const V3f& wi) const { return s.density(wi); }
     } scattering{s, m_random};
-    const Vertex v{hit, &m, frame, facing, (clear && !farTaken) || s.translucency > 0, clear ? hit.copy : nullptr, backside, s.occlusion};
+    const Vertex v{hit, &m, frame, facing, (clear && !farTaken) || s.translucency > 0, clear ? hit.copy : nullptr, backside, chained, s.occlusion};
     if (s.wrap > 0) gatherWrapped(v, s);
     gather(v, scattering);
   }
@@ -965,7 +1012,7 @@ bool Path::surface(const Hit& hit, const Ground& g) {
     m_first.seenAlbedo = s.albedo();
   }
   if (!sampled) return false;
-  if ((m_draft || m_sink) && !bs.specular) return false;
+  if ((m_draft || (m_sink && !narrow)) && !bs.specular) return false;
   const V3f next = frame.toWorld(bs.wi);
   const bool crosses = dot(next, facing) < 0;
   if (crosses != bs.through) return false; // the shading normal leads through the surface: no light there
@@ -978,8 +1025,12 @@ bool Path::surface(const Hit& hit, const Ground& g) {
       if (!m_sink->meets(thing)) return false;
       m_lastSpecular = thing;
       m_firstWay = m_travelled;
+      m_mirroredFirst = !bs.through;
     }
+    m_bentAt = m_travelled;
+    ++m_surfaces;
     if (!bs.through && m_takenBy == noMaterial) m_takenBy = thing;
+    if (luminance(m_throughput * bs.weight) < m_sink->least) return false;
   }
   if (!goOn(bs.weight, uChoice.y)) return false;
 
@@ -988,7 +1039,7 @@ bool Path::surface(const Hit& hit, const Ground& g) {
     m_chain = m_straight = false;
     m_wandered = 0;
     m_previousDensity = infinite;
-    m_sawStraight = m_crossed = false;
+    m_straightTo.fill({});
     m_width += roughSpread * 0.1f;
     m_origin = offset(hit.point, -facing);
     m_direction = next;
@@ -999,13 +1050,11 @@ bool Path::surface(const Hit& hit, const Ground& g) {
     else m_inside.enter({hit.copy, &m, false});
   }
   // What lamps the way ahead may still be credited with.
-  if (bs.through && clear && farTaken) {
-    m_crossed = true;
-  } else if (bs.through && m.thin && bs.specular && m_sawStraight && straightThrough) {
-    m_crossed = true;
-  } else {
-    m_sawStraight = gathers && !bs.specular && !(clear && bs.through != backside);
-    m_crossed = false;
+  for (size_t k = 0; k < m_straightTo.size(); ++k) {
+    Straight& to = m_straightTo[k];
+    const bool goesOn = to.saw && (k > 0 || in.lightThrough != LightThrough::Focused);
+    if (bs.through && goesOn && (clear || (m.thin && bs.specular))) to.crossed = true;
+    else to = {gathers && !bs.specular && !(clear && bs.through != backside), false};
   }
   if (m_chain) {
     if (bs.specular) m_label.seen = uint8_t(m_label.seen | (bs.through ? SeenThrough : SeenMirrored));
@@ -1014,8 +1063,12 @@ bool Path::surface(const Hit& hit, const Ground& g) {
   if (!bs.specular) {
     ++m_scattered;
     m_spread = std::max(m_spread, roughSpread);
-    m_receiver = thing;
-    m_lastSpecular = noMaterial;
+    if (chained) {
+      m_lastSpecular = thing;
+    } else if (!m_sink) {
+      m_receiver = thing;
+      m_lastSpecular = noMaterial;
+    }
   } else if (!m_sink) {
     m_lastSpecular = thing;
   }
@@ -1066,6 +1119,8 @@ void Path::run(const Hit* first, bool firstMet) {
         continue;
       }
     }
+    if (m_sink && m_sink->wantsAir && m_lastSpecular != noMaterial && (!within || m_scene.air->anyWithin()))
+      m_sink->pass({m_origin, m_direction, met ? hit.distance : infinite, landing(m_origin, V3f(0.0f), noMaterial)});
     if (m_sink && m_scene.air && met && (!within || m_scene.air->anyWithin())) {
       m_throughput *= throughAir(m_origin, m_direction, hit.distance, within ? bodyOf(*within) : 0);
     } else if (m_scene.air && !m_sink && (!within || (m_scene.air->anyWithin() && !within->scatters))) {

@@ -31,6 +31,15 @@ struct Landing {
   uint16_t thing = 0;
   uint16_t takenBy = 0;    ///< thing whose link to the lamp counts
   float firstWay = 0;      ///< metres from the lamp to the first thing
+  float lastWay = 0;       ///< metres from the last of such things
+  uint32_t surfaces = 0;   ///< of such things that it has met
+  bool mirrored = false;   ///< by the first of them; otherwise it was let through
+};
+/// A stretch of air that light runs through, from one surface to the next.
+struct Passage {
+  V3f begin, direction;
+  float length = 0;        ///< metres; may be infinite
+  Landing at;              ///< what is known at its begin; it is there and comes from nowhere
 };
 /// Takes photons as they are traced.
 class PhotonSink {
@@ -39,6 +48,10 @@ public:
   /// True if light that this thing mirrors or passes first is followed.
   virtual bool meets(uint16_t thing) = 0;
   virtual void land(const Landing& landing) = 0;
+  /// Only where `wantsAir`, and after the first mirror or clear thing.
+  virtual void pass(const Passage&) {}
+  bool wantsAir = false;
+  float least = 0; ///< share of its power below which light is not followed
 };
 /// Light from a lamp on its way, over mirrors and clear things, until a surface that is neither scatters it, and on from there only
 /// as that surface mirrors it too. `time` in the shutter; `seed`: of the chances it takes.

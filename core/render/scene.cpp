@@ -142,6 +142,8 @@ std::vector<Source> sourcesOf(const Document& doc, double frame, const std::map<
   return out;
 }
 
+LightThrough clearAs(const std::string& choice) { return choice == "focused" ? LightThrough::Focused : choice == "blocked" ? LightThrough::Blocked : LightThrough::Straight; }
+
 class Compiler {
 public:
   Compiler(const Document& doc, const CompileOptions& o, const Assets& assets, SceneCache::Content& cache, const CancelFlag* cancel)
@@ -447,8 +449,7 @@ private:
         {"takes_light", SwitchTakesLight}, {"lights_others", SwitchLightsOthers}, {"cuts_out", SwitchCutsOut}, {"catches", SwitchCatches}};
     for (const auto& [name, bit] : switches)
       if (p.flag(name)) i.switches |= bit;
-    const std::string through = p.text("light_through");
-    i.lightThrough = through == "focused" ? LightThrough::Focused : through == "blocked" ? LightThrough::Blocked : LightThrough::Straight;
+    i.lightThrough = clearAs(p.text("light_through"));
     if (anyLeaf(i.material, [](const Material& m) { return m.hasInside(); })) i.closed = i.geometry->closed();
     size_t glows = 0;
     leaves(i.material, {}, [&](const Material& m, const auto&) { glows += m.emits; });
@@ -574,6 +575,9 @@ private:
     e.light = light.get();
     e.group = groupOf({n.id, {}, 0, m_mix.ofLight(n.id, copy).copy}, e.baked);
     e.thing = thing;
+    const std::string clear = p.text("clear_shadows");
+    if (clear != "as they say") e.clear = clearAs(clear);
+    e.caustics = p.flag("caustics");
     if (!light->infinite() && moves) {
       const auto pose = [&](double at) {
         const Params then(n, at);
@@ -984,10 +988,12 @@ private:
       rtcSetSceneBuildQuality(scene, RTC_BUILD_QUALITY_HIGH);
     }
     bool anyClear = false;
+    const auto goesStraight = [](const Emitter& e) { return e.clear == LightThrough::Straight; };
+    const bool insists = std::any_of(s.emitters.begin(), s.emitters.end(), goesStraight) || std::any_of(s.skies.begin(), s.skies.end(), goesStraight);
     for (const Instance& i : s.instances) {
       std::vector<RTCScene> in{s.everything};
       if (i.light < 0 && (i.switches & SwitchShadow) && !(i.switches & SwitchCatches)) {
-        const auto letsThrough = [&](const Material& m) { return !m.alwaysOpaque() || (m.mayPassLight() && i.lightThrough == LightThrough::Straight); };
+        const auto letsThrough = [&](const Material& m) { return !m.alwaysOpaque() || (m.mayPassLight() && (i.lightThrough == LightThrough::Straight || insists)); };
         const bool clear = anyLeaf(i.material, letsThrough) || (i.insideMaterial != noMaterial && anyLeaf(i.insideMaterial, letsThrough));
         in.push_back(clear ? s.clearBlockers : s.blockers);
         anyClear |= clear;

@@ -23,8 +23,8 @@ struct Plates;
 using GeometryPtr = std::shared_ptr<const Geometry>;
 
 /// How light of lamps gets through an object's clear matter: not at all; on a straight line by Fresnel and absorption; or
-/// only bent, as paths (and photons) find it.
-enum class LightThrough : uint8_t { Straight, Focused, Blocked };
+/// only bent, as paths (and photons) find it. A lamp may say so itself, or leave it to each thing.
+enum class LightThrough : uint8_t { Straight, Focused, Blocked, AsThings };
 
 /// Something that can be seen: an object or a light.
 struct Thing {
@@ -95,6 +95,9 @@ struct Emitter {
   V3f centre{0.0f}; ///< of a light at finite distance, and its rough lumens at unit power: as its reach says
   float flux = 1;
   std::vector<bool> linked; ///< by thing: takes its light; empty: all do
+  LightThrough clear = LightThrough::AsThings; ///< whatever clear things say, its light gets through them so
+  bool caustics = true;     ///< photons may carry its light
+  LightThrough through(const Instance& thing) const { return clear == LightThrough::AsThings ? thing.lightThrough : clear; }
   /// What of its light comes to a thing at a distance in metres.
   float share(uint16_t thingThere, float distance) const {
     if (!linked.empty() && !linked[thingThere]) return 0;

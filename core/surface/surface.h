@@ -64,6 +64,13 @@ struct Surface {
   bool onlySpecular() const { return !m_anyRough; }
   /// True if some lobe is mirror-like.
   bool anySpecular() const { return m_anySpecular; }
+  /// True if it is a mirror or clear, or nearly so: photons follow what it sends on, and do not end there. By its parameters alone, so
+  /// that a path that comes the other way finds the same.
+  bool focuses() const {
+    constexpr float roughest = 0.25f, matte = 1e-3f;
+    const float clear = (1 - metalness) * transmission;
+    return sheen <= 0 && (1 - metalness) - clear <= matte && roughness <= roughest && (coat <= 0 || coatRoughness <= roughest) && (clear <= 0 || !ownTransmissionRoughness || transmissionRoughness <= roughest);
+  }
   Color albedo() const;
   /// Share of light, of what comes out of the body evenly, that leaves towards wi (per solid angle, cosine included):
   /// its integral over the hemisphere is 1.

@@ -88,12 +88,13 @@ TEST_CASE("The squared error of progressive photons falls as the passes to the p
   for (int seed = 0; seed < seeds; ++seed) {
     const ScenePtr scene = compiled(setValue(s.peek(), s.peek().settings().id, "seed", Constant(double(100 + seed))));
     REQUIRE(scene->caustics);
+    const auto wall = uint16_t(std::find_if(scene->things.begin(), scene->things.end(), [](const Thing& t) { return t.name == "Wall"; }) - scene->things.begin());
     std::vector<double> sum(points, 0.0);
     for (int pass = 0; pass < most; ++pass) {
       const auto map = tracePhotons(*scene, uint32_t(pass), 1, pool(), none);
       for (int i = 0; i < points; ++i) {
         const V3f x(-0.9f + 0.36f * float(i % 6), 3, -0.6f + 0.4f * float(i / 6));
-        map->near(x, {0, -1, 0}, false, [&](const Photon& p, float w) { sum[size_t(i)] += double(luminance(p.power)) * double(w); });
+        map->near(x, {0, -1, 0}, false, wall, [&](const Photon& p, float w) { sum[size_t(i)] += double(luminance(p.power)) * double(w); });
         const double d2 = double(x.x * x.x + x.z * x.z) + 16, truth = 1 / (4 * pi64) * 4 / (d2 * std::sqrt(d2));
         squares[size_t(pass + 1)] += std::pow(sum[size_t(i)] / (pass + 1) / truth - 1, 2) / (seeds * points);
       }
