@@ -21,10 +21,10 @@ Starter brassNephroidStarter() {
             b.add("modifier.shell", "Wall of the ring", {{"thickness", "4 mm"}}, {great, "modifiers"});
             const NodeId small = b.add("object.cylinder", "Small ring", {{"radius", "0.1"}, {"height", "0.06"}, {"capped", "off"}, {"segments", "512"}, {"position", "0.36, 0.0302, 0.22"}, {"material", "Ring brass"}});
             b.add("modifier.shell", "Wall of the small ring", {{"thickness", "3 mm"}}, {small, "modifiers"});
-            b.add("object.gem", "Brass bead", {{"position", "0.5, 0.08, -0.22"}, {"material", "Ring brass"}});
+            b.add("object.gem", "Brass bead", {{"radius", "85 mm"}, {"position", "0.44, 0.1, -0.26"}, {"material", "Ring brass"}});
             b.add("light.spot", "Low lamp", {{"power", "3200"}, {"color", "1, 0.88, 0.7"}, {"position", "1.35, 0.95, 0.75"}, {"target", "0, 0.03, 0"}, {"cone", "46"}, {"edge", "60 %"}, {"radius", "6 mm"}});
             b.add("light.area", "Night window", {{"power", "70"}, {"width", "1"}, {"height", "1.6"}, {"position", "-2.2, 1.6, 1.2"}, {"target", "0, 0.1, 0"}, {"color", "0.4, 0.56, 1"}, {"seen", "off"}});
-            b.add("camera.lens", "Camera", {{"position", "-0.2, 0.95, 1.25"}, {"target", "0.06, 0.08, -0.08"}, {"focal_length", "42"}, {"focus", "1.5"}, {"f_stop", "8"}, {"ev100", "7.6"}});
+            b.add("camera.lens", "Camera", {{"position", "-0.16, 0.82, 1.08"}, {"target", "0.07, 0.09, -0.1"}, {"focal_length", "40"}, {"focus", "1.5"}, {"f_stop", "8"}, {"ev100", "7.6"}});
             b.add("effect.caustics", "Nephroid", {{"from", "Low lamp"}, {"through", "Great ring, Small ring, Brass bead"}, {"edge", "66 %"}});
             return StarterContent{b.take(), {}};
           }};

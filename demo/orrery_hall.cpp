@@ -98,6 +98,23 @@ Starter orreryHallStarter() {
             b.add("light.area", "Night window", {{"power", "1400"}, {"color", "0.34, 0.5, 1"}, {"width", "1.4"}, {"height", "3"}, {"position", "-5.2, 3.2, 0.6"}, {"target", "0.4, 0.2, -0.8"}, {"seen", "off"}});
             b.add("light.spot", "Wall lamp", {{"power", "420"}, {"color", "1, 0.62, 0.34"}, {"position", "2.6, 3.1, -3.2"}, {"target", "2.4, 0, -4.1"}, {"cone", "38"}, {"edge", "70 %"}});
 
+            // Light that is gathered: by the glass planets and a brass ring on the table, and by water in a basin before the wall.
+            const NodeId ring = b.add("object.cylinder", "Slate ring", {{"radius", "0.125"}, {"height", "34 mm"}, {"capped", "off"}, {"segments", "256"}, {"position", "0.26, 0.0675, 0.72"}, {"material", "Warm brass"}}, b.in(table));
+            b.add("modifier.shell", "Ring wall", {{"thickness", "3 mm"}}, {ring, "modifiers"});
+            b.add("light.spot", "Table spot", {{"power", "560"}, {"color", "1, 0.88, 0.7"}, {"position", "-1.2, 1.55, 1.9"}, {"target", "-0.45, 0.38, 0.64"}, {"cone", "6.5"}, {"edge", "70 %"}, {"radius", "7 mm"}});
+            b.add("light.spot", "Ring spot", {{"power", "130"}, {"color", "1, 0.82, 0.58"}, {"position", "1.75, 0.72, 1.55"}, {"target", "0.24, 0.06, 0.7"}, {"cone", "6"}, {"edge", "60 %"}, {"radius", "5 mm"}});
+            b.add("effect.caustics", "Light on the slate", {{"from", "Table spot, Ring spot"}, {"through", "Glass planet, Amber planet, Garnet planet, Slate ring"}, {"onto", "Slate table"}, {"edge", "50 %"}});
+            b.preset("Basin water", "Water");
+            b.set(b.find("Basin water"), {{"abbe", "0"}});
+            const NodeId basin = b.add("object.group", "Basin", {{"position", "-1.75, -0.8, -3.5"}});
+            const NodeId water = b.add("object.water", "Basin pool", {{"width", "1.5"}, {"length", "1.1"}, {"depth", "0.2"}, {"position", "0, 0.24, 0"}, {"material", "Basin water"}}, b.in(basin));
+            for (const auto& [height, wave, way] : {std::tuple{"3.4 mm", "0.42", "25"}, {"2.6 mm", "0.31", "-48"}, {"1.8 mm", "0.23", "110"}}) b.add("water.wave", "", {{"height", height}, {"wavelength", wave}, {"direction", way}}, {water, "waves"});
+            b.add("object.box", "Basin bed", {{"width", "1.66"}, {"height", "40 mm"}, {"depth", "1.26"}, {"position", "0, 0.015, 0"}, {"material", "Hall stone"}}, b.in(basin));
+            for (const auto& [place, width, depth] : {std::tuple{"-0.81, 0.13, 0", "0.1", "1.32"}, {"0.81, 0.13, 0", "0.1", "1.32"}, {"0, 0.13, 0.61", "1.52", "0.1"}, {"0, 0.13, -0.61", "1.52", "0.1"}})
+              b.add("object.box", "Basin rim", {{"width", width}, {"height", "0.3"}, {"depth", depth}, {"round", "8 mm"}, {"position", place}, {"material", "Hall stone"}}, b.in(basin));
+            b.add("light.spot", "Basin lamp", {{"power", "620"}, {"color", "0.8, 0.92, 1"}, {"position", "-1.8, 1.2, -1.75"}, {"target", "-1.75, -0.56, -3.45"}, {"cone", "9"}, {"edge", "40 %"}, {"radius", "10 mm"}});
+            b.add("effect.caustics", "Ripples on the wall", {{"from", "Basin lamp"}, {"through", "Basin pool"}, {"edge", "75 %"}, {"steady", "on"}});
+
             b.add("camera.lens", "Hall wide", {{"position", "0.55, 1.02, 3.35"}, {"target", "0.0, 0.36, 0"}, {"focal_length", "50"}, {"focus", "3.2"}, {"f_stop", "5.6"}, {"ev100", "5.4"}});
             b.add("camera.lens", "Glass planet close", {{"position", "-0.25, 0.62, 1.75"}, {"target", "-0.4, 0.40, 0.55"}, {"focal_length", "70"}, {"focus", "1.15"}, {"f_stop", "2.8"}, {"ev100", "5.4"}});
 

@@ -84,7 +84,7 @@ Document makeCaustics(Document doc, NodeId effect, const std::vector<NodeId>&, s
   const V3f place = middle + V3f(-1.6f, 3.2f, -2.2f) * size;
   const double away = double(length(place - middle)), half = std::atan(1.6 * double(size) / away), solid = 2 * 3.14159265358979 * (1 - std::cos(half)), lux = 2.5 * white(doc);
   lightFor(doc, effect, {"light.spot", "light.point", "light.sun"}, "light.spot",
-           {{"position", text(place)}, {"target", text(middle)}, {"cone", fmt::format("{:.0f}", 2 * half * 180 / 3.14159265358979)}, {"radius", tidy(0.02 * double(size))}, {"power", tidy(lux * away * away * solid)}}, told);
+           {{"position", text(place)}, {"target", text(middle)}, {"cone", fmt::format("{:.0f}", half * 180 / 3.14159265358979)}, {"radius", tidy(0.02 * double(size))}, {"power", tidy(lux * away * away * solid)}}, told);
   // A sky that would wash it out steps back.
   std::vector<NodeId> skies;
   for (const Node* n : doc.family("light"))
@@ -116,7 +116,7 @@ EffectKind causticsEffect() {
            .existence = Stage::Geometry},
           .roles = {{"from", "From", "a small lamp"}, {"through", "Through", "glass, polished metal or water"}, {"onto", "Onto", "a table, a floor, a wall; nothing: all"}},
           .make = makeCaustics,
-          .share = [](const Document&, const Node&, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Picture&, const Tasks& tasks) { return causticsShare(scene, film, amounts, tasks); },
+          .share = [](const Document&, const Node& effect, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Picture&, const Tasks& tasks) { return causticsShare(scene, effect.id, film, amounts, tasks); },
           .measure = measureCausticsRoute};
 }
 

@@ -32,13 +32,13 @@ Spread spreadOf(const std::vector<Photon>& photons, float t) {
   V3f sum(0.0f);
   for (const Photon& p : photons) {
     const float w = luminance(p.power);
-    sum += (p.place + p.from * t) * w;
+    sum += (p.place + p.from.unit() * t) * w;
     all += double(w);
   }
   if (!(all > 0)) return s;
   s.middle = sum * float(1 / all);
   std::vector<std::pair<float, float>> by;
-  for (const Photon& p : photons) by.emplace_back(length(p.place + p.from * t - s.middle), luminance(p.power));
+  for (const Photon& p : photons) by.emplace_back(length(p.place + p.from.unit() * t - s.middle), luminance(p.power));
   std::sort(by.begin(), by.end());
   double so = 0;
   for (const auto& [r, w] : by)
@@ -67,11 +67,19 @@ double bent(const Mesh& m) {
 struct InPicture {
   double share = 0, contrast = 0;
 };
-InPicture inPicture(const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks) {
+InPicture inPicture(const Scene& scene, NodeId effect, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks) {
   InPicture out;
   const auto layer = std::find(scene.queries.begin(), scene.queries.end(), causticsLayer());
   if (layer == scene.queries.end()) return out;
-  const Picture mine = collect(film, int(layer - scene.queries.begin()), amounts, 1, tasks), all = collect(film, 0, amounts, 1, tasks);
+  // Of the lights that it gathers: of others there may be some in the layer too.
+  std::set<uint16_t> groups;
+  if (scene.caustics)
+    for (const CausticRule& r : scene.caustics->rules())
+      for (size_t i = 0; r.effect == effect && i < r.from.size(); ++i)
+        if (r.from[i]) groups.insert(i < scene.emitters.size() ? scene.emitters[i].group : scene.skies[i - scene.emitters.size()].group);
+  std::vector<Color> chosen(amounts.size(), Color(0.0f));
+  for (const uint16_t g : groups) chosen[g] = amounts[g];
+  const Picture mine = collect(film, int(layer - scene.queries.begin()), chosen, 1, tasks), all = collect(film, 0, amounts, 1, tasks);
   double own = 0, total = 0, squares = 0, others = 0;
   for (size_t i = 0; i < mine.pixels(); ++i) {
     const double c = double(luminance({mine.rgb[3 * i], mine.rgb[3 * i + 1], mine.rgb[3 * i + 2]})), a = double(luminance({all.rgb[3 * i], all.rgb[3 * i + 1], all.rgb[3 * i + 2]}));
@@ -87,7 +95,7 @@ InPicture inPicture(const Scene& scene, const Film& film, const std::vector<Colo
 
 } // namespace
 
-double causticsShare(const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks) { return inPicture(scene, film, amounts, tasks).share; }
+double causticsShare(const Scene& scene, NodeId effect, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks) { return inPicture(scene, effect, film, amounts, tasks).share; }
 
 Route measureCausticsRoute(const Document& doc, const Node& effect, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const LensResult&, const Tasks& tasks) {
   Route r;
@@ -153,7 +161,7 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
   if (there) flow = followPhotons(scene, rule, photonsPerLight);
   r.raysTraced = flow.rays;
   const double base = std::max(1e-30, endless ? flow.aimed : std::max(r.emitted, flow.aimed));
-  const InPicture seen = inPicture(scene, film, amounts, tasks);
+  const InPicture seen = inPicture(scene, effect.id, film, amounts, tasks);
   r.pictureShare = seen.share;
   if (there) {
     meets.share = flow.meets / base;
@@ -189,7 +197,7 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
       }
       const V3f way = scene.camera.position() - p.place;
       const float far = length(way);
-      if (const NodeId by = blocker(scene, rays, offset(p.place, p.facing), way * (1 / far), far * 0.999f, true, got)) hides[by] += w;
+      if (const NodeId by = blocker(scene, rays, offset(p.place, p.facing.unit()), way * (1 / far), far * 0.999f, true, got)) hides[by] += w;
       else visible += w;
     }
     r.raysTraced += count.rays;
@@ -262,8 +270,7 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
     const Spread here = spreadOf(flow.landed, 0);
     // Photons within reach of one place, where half of the light lies.
     const double traced = double(own2.photons) / std::max<double>(1, double(std::count(own2.from.begin(), own2.from.end(), true))), landed = double(flow.landed.size()) / photonsPerLight * traced;
-    const double reach = (own2.gathered > 0 ? 0.5 * double(PhotonMap::furthest) : 1) * double(own2.radius); // those in sparse places are spread further
-    const double ratio = reach / std::max(1e-6, double(here.half)), within = 0.5 * landed * ratio * ratio;
+    const double ratio = double(own2.radius) / std::max(1e-6, double(here.half)), within = 0.5 * landed * ratio * ratio;
     if (within < 0.3 * wantedWithin) {
       const double wanted = std::ceil(double(own2.photons) * wantedWithin / within / 1e5) * 1e5;
       Finding f{Weight::Weak, "through", effect.id, fmt::format("Too few photons for so large a pattern and so sharp an edge: {:.1g} find each place", std::max(0.1, within)), {}};
@@ -283,7 +290,7 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
       }
     if (best != 0 && narrow < 0.4f * here.half && std::abs(best) > 0.05f * size) {
       V3f way(0.0f), facing(0.0f);
-      for (const Photon& p : flow.landed) way += p.from * luminance(p.power), facing += p.facing * luminance(p.power);
+      for (const Photon& p : flow.landed) way += p.from.unit() * luminance(p.power), facing += p.facing.unit() * luminance(p.power);
       const float height = std::abs(best * dot(normalize(way), normalize(facing)));
       r.findings.push_back({Weight::Note, "onto", onto.empty() ? effect.id : onto.front()->id, fmt::format("The focus lies {} {} the surface", metres(double(height)), best > 0 ? "before" : "behind"), {}});
     }

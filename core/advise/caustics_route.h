@@ -7,6 +7,6 @@ namespace ilumbra {
 Route measureCausticsRoute(const Document& doc, const Node& effect, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const LensResult& developed, const Tasks& tasks);
 
 /// Share of the picture's light, before the lens, that effects of caustics make.
-double causticsShare(const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks);
+double causticsShare(const Scene& scene, NodeId effect, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks);
 
 } // namespace ilumbra

@@ -15,7 +15,7 @@ std::vector<ParamDef> causticsParams() {
   return {integer("photons", "Photons a pass", 200'000).soft(10'000, 2'000'000).range(100, 50'000'000).log().at(Stage::Shading).matters().help("Traced from the lights for every sample of the picture"),
           number("all_photons", "Photons in all", "millions", 0).soft(0, 100).range(0, 1e6).at(Stage::Shading).help("After so many those there are are used again, which saves their time; 0: without end"),
           number("edge", "Edge", "%", 0.5).range(0, 1).at(Stage::Shading).matters().help("0 %: soft and smooth; 100 %: sharp, and grainy until there are enough photons"),
-          integer("gathered", "Gathered", 16).soft(0, 100).range(0, 10'000).at(Stage::Shading).help("Photons at one place: where fewer come, each is spread further, up to eight times the edge; 0: the edge everywhere"),
+          integer("gathered", "Gathered", 32).soft(0, 100).range(0, 10'000).at(Stage::Shading).help("Photons at one place: where fewer come, each is spread further, up to eight times the edge; 0: the edge everywhere"),
           flag("steady", "Steady", false).at(Stage::Shading).help("On: as soft from the first sample to the last, and still from frame to frame; off: ever sharper, towards what is right"),
           number("strength", "Strength", "×", 1).soft(0, 4).range(0, 1e4).at(Stage::Shading).matters().help("Beyond physics where it is not 1"),
           number("saturation", "Saturation", "%", 1).soft(0, 2).range(0, 10).at(Stage::Shading).help("Of its colours; beyond physics where it is not 100 %"),

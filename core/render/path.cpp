@@ -716,8 +716,8 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
 template <typename Scatter> void Path::gatherPhotons(const Vertex& v, const Scatter& scatter) {
   const uint16_t thing = v.hit.instance->thingAt(v.hit.copy->index);
   m_photons->near(v.hit.point, v.facing, v.farSide, thing, [&](const Photon& p, float weight) {
-    const V3f wi = v.frame.toLocal(p.from);
-    const bool sameSide = dot(p.from, v.facing) > 0;
+    const V3f from = p.from.unit(), wi = v.frame.toLocal(from);
+    const bool sameSide = dot(from, v.facing) > 0;
     if (sameSide != (wi.z > 0) || (!sameSide && !v.farSide) || std::abs(wi.z) < 1e-3f) return;
     Label l = m_label;
     l.group = p.group;
@@ -985,6 +985,7 @@ bool Path::surface(const Hit& hit, const Ground& g) {
   const bool narrow = gathers && (m_sink || m_photons) && s.focuses(), chained = narrow && m_receiver != noMaterial;
   if (m_sink && gathers)
     m_sink->land(landing(hit.point, facing, thing));
+  if (m_sink && !narrow && !s.anySpecular()) return false;
   if (gathers && !m_sink) {
     struct Scattering {
       const Surface& s;
@@ -1204,9 +1205,9 @@ void Path::run(const Hit* first, bool firstMet) {
 
 static uint32_t streamOf(int px, int py, uint32_t index, uint32_t seed) { return mixBits(uint32_t(px) + mixBits(uint32_t(py) + mixBits(index + mixBits(seed)))); }
 
-void tracePhoton(const Scene& scene, const Ray& start, float time, uint32_t seed, PhotonSink& sink, TraceCount& count) {
+void tracePhoton(const Scene& scene, const Ray& start, float time, const Sampler& sampler, uint32_t seed, PhotonSink& sink, TraceCount& count) {
   ++count.paths;
-  Path(scene, start, time, Sampler(seed, seed >> 16, 0, scene.seed), mixBits(seed + 0x51ed27u), sink, count).run();
+  Path(scene, start, time, sampler, seed, sink, count).run();
 }
 
 void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& count, RayLog* log) const {

@@ -1,4 +1,5 @@
 #pragma once
+#include "core/base/sampling.h"
 #include "core/render/film.h"
 #include "core/render/scene.h"
 
@@ -54,8 +55,8 @@ public:
   float least = 0; ///< share of its power below which light is not followed
 };
 /// Light from a lamp on its way, over mirrors and clear things, until a surface that is neither scatters it, and on from there only
-/// as that surface mirrors it too. `time` in the shutter; `seed`: of the chances it takes.
-void tracePhoton(const Scene& scene, const Ray& start, float time, uint32_t seed, PhotonSink& sink, TraceCount& count);
+/// as that surface mirrors it too. `time` in the shutter; `sampler` and `seed`: of the chances it takes.
+void tracePhoton(const Scene& scene, const Ray& start, float time, const Sampler& sampler, uint32_t seed, PhotonSink& sink, TraceCount& count);
 
 class PhotonMap;
 

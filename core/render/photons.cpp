@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <utility>
 
 namespace ilumbra {
 namespace {
@@ -33,7 +34,16 @@ struct Start {
 };
 
 // A ray of a light that enters a ball, or leaves it where the light is inside. False: this try found none.
-bool emit(const CausticRule& rule, const Moment& moment, const Emitter& e, size_t aim, float far, RandomStream& random, Start& out) {
+bool emit(const CausticRule& rule, const Moment& moment, const Emitter& e, float far, Sampler& sampler, Start& out) {
+  // One pair of numbers chooses the ball and the place on it, so that photons lie evenly.
+  V2f u = sampler.get2();
+  const auto part = [&u](float share) { // of what u.x chooses, the first share of it or the rest
+    const bool first = u.x < share;
+    u.x = std::min(0.99999994f, first ? u.x / share : (u.x - share) / (1 - share));
+    return first;
+  };
+  const size_t aim = std::min(size_t(u.x * float(rule.aims.size())), rule.aims.size() - 1);
+  u.x = std::clamp(u.x * float(rule.aims.size()) - float(aim), 0.0f, 0.99999994f);
   const CausticRule::Ball& ball = rule.aims[aim];
   // Over the ball's surface, mostly on the side of the light.
   const bool endless = e.light->infinite();
@@ -41,18 +51,20 @@ bool emit(const CausticRule& rule, const Moment& moment, const Emitter& e, size_
   V3f towards = endless ? (reach.radius < std::numeric_limits<float>::infinity() ? normalize(reach.centre) : V3f(0.0f)) : e.centre - ball.centre;
   const float away = length(towards);
   const bool sided = endless ? away > 0 : away > ball.radius + reach.radius && !e.motion;
-  V3f n = sampleUniformSphere({random.next(), random.next()});
+  V3f n;
   float density = 1 / (4 * pi);
   if (sided) {
     const Frame f(towards * (1 / away));
     constexpr float aimed = 0.9f;
-    if (random.next() < aimed) n = f.toWorld(sampleCosineHemisphere({random.next(), random.next()}));
+    n = part(aimed) ? f.toWorld(sampleCosineHemisphere(u)) : sampleUniformSphere(u);
     density = aimed * std::max(0.0f, dot(n, f.z)) / pi + (1 - aimed) / (4 * pi);
+  } else {
+    n = sampleUniformSphere(u);
   }
   density /= ball.radius * ball.radius;
   const V3f y = ball.centre + n * ball.radius;
   LightSample ls;
-  if (!moment.sample(e, y, {random.next(), random.next()}, ls) || isBlack(ls.radiance)) return false;
+  if (!moment.sample(e, y, sampler.get2(), ls) || isBlack(ls.radiance)) return false;
   const float cosine = dot(n, ls.direction);
   V3f x = y + ls.direction * (endless ? far : ls.distance * 0.9999f);
   const bool within = !endless && length(y + ls.direction * ls.distance - ball.centre) < ball.radius;
@@ -71,13 +83,13 @@ template <typename Sink> void send(const Scene& s, const CausticRule& rule, size
   const float far = 2 * length(s.bounds.size()) + 1;
   const uint32_t own = mixBits(s.things[e.thing].node + mixBits(s.seed + mixBits(pass)));
   for (uint32_t i = first; i < first + count; ++i) {
-    RandomStream random(mixBits(own + mixBits(i)));
-    const float time = s.moves ? random.next() : 0.5f;
+    Sampler sampler(own, uint32_t(light), i, s.seed);
+    const float time = s.moves ? sampler.get1() : 0.5f;
     const Moment moment(time);
     Start start;
-    if (!emit(rule, moment, e, std::min(size_t(random.next() * float(rule.aims.size())), rule.aims.size() - 1), far, random, start)) continue;
+    if (!emit(rule, moment, e, far, sampler, start)) continue;
     if (!sink.start({start.origin, start.direction}, time, start.power * (e.baked * (each * float(rule.aims.size()))), e.group)) continue;
-    tracePhoton(s, {start.origin, start.direction}, time, mixBits(own + mixBits(i) + 77), sink, counted);
+    tracePhoton(s, {start.origin, start.direction}, time, sampler, mixBits(own + mixBits(i)), sink, counted);
   }
 }
 
@@ -103,7 +115,7 @@ public:
   void land(const Landing& l) override {
     if (!wanted(l) || m_scene.caustics->ruleOf(m_light, l.first, l.thing) != int(m_index)) return;
     const float share = m_emitter.share(l.takenBy, m_emitter.light->infinite() ? 0 : l.firstWay);
-    if (share > 0) m_photons.push_back({l.place, l.from, l.facing, tinted(m_power * l.carried * (share * m_rule.carried(l.lastWay))), m_group, l.thing});
+    if (share > 0) m_photons.push_back({l.place, PackedDirection(l.from), PackedDirection(l.facing), tinted(m_power * l.carried * (share * m_rule.carried(l.lastWay))), m_group, l.thing});
   }
   void pass(const Passage& p) override {
     if (!wanted(p.at)) return;
@@ -186,7 +198,7 @@ PhotonFlow followPhotons(const Scene& s, size_t index, uint32_t perLight) {
         flow.leftOut += here;
       } else if (rule.onto[l.thing]) {
         flow.lands += here;
-        flow.landed.push_back({l.place, l.from, l.facing, amount * l.carried, 0, l.thing});
+        flow.landed.push_back({l.place, PackedDirection(l.from), PackedDirection(l.facing), amount * l.carried, 0, l.thing});
       } else {
         flow.elsewhere[l.thing] += here;
       }
@@ -269,58 +281,127 @@ std::shared_ptr<const PhotonMap> tracePhotons(const Scene& s, uint32_t pass, flo
   return std::make_shared<const PhotonMap>(std::move(byRule), spread, std::move(found), tasks);
 }
 
-void PhotonMap::Sheet::sort(std::vector<Photon> in, float most) {
+void PhotonMap::Sheet::sort(const std::vector<Photon>& in, float most, const Tasks& tasks) {
   radius = most;
-  uint32_t slots = 16;
-  while (slots < in.size() && slots < 1u << 26) slots *= 2;
-  begins.assign(slots + 1, 0); // counting sort by slot
+  uint32_t bits = 4;
+  while (bits < 26 && size_t(1) << bits < in.size()) ++bits;
+  const uint32_t slots = 1u << bits;
+  begins.assign(slots + 1, 0);
+  photons.resize(in.size());
+  // Into buckets of slots that follow each other, part by part; then each bucket by slot, so that memory is not jumped about in.
+  const uint32_t bucketBits = std::min(bits, 8u), shift = bits - bucketBits, buckets = 1u << bucketBits;
+  constexpr size_t part = 65536;
+  const size_t parts = (in.size() + part - 1) / part;
   const float perCell = 1 / (2 * radius);
   std::vector<uint32_t> slot(in.size());
-  for (size_t i = 0; i < in.size(); ++i) {
-    const V3f& p = in[i].place;
-    slot[i] = slotOf(int(std::floor(p.x * perCell)), int(std::floor(p.y * perCell)), int(std::floor(p.z * perCell)));
-    ++begins[slot[i] + 1];
+  std::vector<std::vector<uint32_t>> at(parts, std::vector<uint32_t>(buckets, 0));
+  tasks.forEach(int(parts), [&](int k) {
+    for (size_t i = size_t(k) * part; i < std::min(in.size(), size_t(k + 1) * part); ++i) {
+      const V3f& p = in[i].place;
+      slot[i] = slotOf(int(std::floor(p.x * perCell)), int(std::floor(p.y * perCell)), int(std::floor(p.z * perCell)));
+      ++at[size_t(k)][slot[i] >> shift];
+    }
+  });
+  std::vector<uint32_t> bucketBegins(buckets + 1, 0);
+  uint32_t sum = 0;
+  for (uint32_t b = 0; b < buckets; ++b) {
+    bucketBegins[b] = sum;
+    for (auto& mine : at) {
+      const uint32_t n = mine[b];
+      mine[b] = sum;
+      sum += n;
+    }
   }
-  for (uint32_t i = 0; i < slots; ++i) begins[i + 1] += begins[i];
-  photons.resize(in.size());
-  std::vector<uint32_t> at(begins.begin(), begins.end() - 1);
-  for (size_t i = 0; i < in.size(); ++i) photons[at[slot[i]]++] = in[i];
+  bucketBegins[buckets] = sum;
+  std::vector<uint32_t> order(in.size());
+  tasks.forEach(int(parts), [&](int k) {
+    for (size_t i = size_t(k) * part; i < std::min(in.size(), size_t(k + 1) * part); ++i) order[at[size_t(k)][slot[i] >> shift]++] = uint32_t(i);
+  });
+  tasks.forEach(int(buckets), [&](int b) {
+    const uint32_t first = uint32_t(b) << shift, count = 1u << shift;
+    std::vector<uint32_t> next(count, 0);
+    for (uint32_t j = bucketBegins[size_t(b)]; j < bucketBegins[size_t(b) + 1]; ++j) ++next[slot[order[j]] - first];
+    uint32_t so = bucketBegins[size_t(b)];
+    for (uint32_t c = 0; c < count; ++c) {
+      begins[first + c] = so;
+      so += std::exchange(next[c], so);
+    }
+    for (uint32_t j = bucketBegins[size_t(b)]; j < bucketBegins[size_t(b) + 1]; ++j) photons[next[slot[order[j]] - first]++] = in[order[j]];
+  });
+  begins[slots] = uint32_t(in.size());
 }
+
+namespace {
+
+// How many photons lie about a place, by counts of cells twice as wide as a radius: those within it, roughly.
+class CellCounts {
+public:
+  CellCounts(const std::vector<Photon>& photons, float radius) : m_radius(radius) {
+    uint32_t slots = 64;
+    while (slots < 4 * photons.size() && slots < 1u << 26) slots *= 2; // so many that few share one
+    m_mask = slots - 1;
+    m_counts.assign(slots, 0);
+    for (const Photon& p : photons) ++m_counts[slotOf(cell(p.place.x), cell(p.place.y), cell(p.place.z))];
+  }
+  float within(const V3f& place) const {
+    uint32_t seen[8], n = 0, sum = 0;
+    for (int z = cell(place.z - m_radius); z <= cell(place.z + m_radius); ++z)
+      for (int y = cell(place.y - m_radius); y <= cell(place.y + m_radius); ++y)
+        for (int x = cell(place.x - m_radius); x <= cell(place.x + m_radius); ++x) {
+          const uint32_t slot = slotOf(x, y, z);
+          if (std::find(seen, seen + n, slot) != seen + n || n == 8) continue;
+          seen[n++] = slot;
+          sum += m_counts[slot];
+        }
+    // They lie on a surface, of which the cells hold a square of four radii.
+    return float(sum - 1) * (pi / 16);
+  }
+
+private:
+  int cell(float x) const { return int(std::floor(x / (2 * m_radius))); }
+  uint32_t slotOf(int x, int y, int z) const { return mixBits(uint32_t(x) * 73856093u ^ uint32_t(y) * 19349663u ^ uint32_t(z) * 83492791u) & m_mask; }
+  float m_radius;
+  uint32_t m_mask;
+  std::vector<uint32_t> m_counts;
+};
+
+} // namespace
 
 PhotonMap::PhotonMap(std::vector<std::vector<Photon>> byRule, const std::vector<Spread>& spread, std::unique_ptr<const PhotonBeams> beams, const Tasks& tasks) : m_beams(std::move(beams)) {
   for (size_t k = 0; k < byRule.size(); ++k) {
     const Spread& s = spread[k];
-    std::vector<Photon> rest = std::move(byRule[k]);
-    // Level by level, each twice as far as the one before: those that have enough neighbours there stay in its sheet.
-    for (float radius = s.radius; !rest.empty(); radius *= 2) {
-      const bool last = s.gathered == 0 || radius >= furthest * s.radius;
-      Sheet sheet;
-      sheet.sort(std::move(rest), radius);
-      rest.clear();
-      std::vector<Photon>& all = sheet.photons;
-      constexpr int chunk = 2048;
-      // How many lie within its radius, itself not counted; of those on the levels before nothing is known, but where they are a photon is
-      // among many.
-      tasks.forEach(int((all.size() + chunk - 1) / chunk), [&](int c) {
-        for (size_t i = size_t(c) * chunk; i < std::min(all.size(), size_t(c + 1) * chunk); ++i) {
-          Photon& p = all[i];
-          p.radius = radius;
-          if (s.gathered == 0) continue;
-          uint32_t met = 0;
-          sheet.around(p.place, [&](const Photon& o) {
-            const V3f d = o.place - p.place;
-            met += dot(d, d) < radius * radius && o.thing == p.thing && dot(o.facing, p.facing) > 0.7f;
-            return met <= 4 * s.gathered;
-          });
-          p.radius = met > s.gathered ? std::max(s.radius, radius * std::max(0.5f, std::sqrt(float(s.gathered) / float(met - 1)))) : last ? radius : 0;
-        }
-      });
-      std::vector<Photon> stay;
-      for (const Photon& p : all) (p.radius > 0 ? stay : rest).push_back(p);
-      for (Photon& p : stay) p.radius *= s.shrunk;
-      if (stay.empty()) continue;
+    std::vector<Photon> all = std::move(byRule[k]);
+    const int levels = s.gathered > 0 ? 1 + int(std::log2(furthest)) : 1; // each twice as far as the one before
+    std::vector<std::unique_ptr<CellCounts>> counts(size_t(levels) - 1);
+    tasks.forEach(levels - 1, [&](int l) { counts[size_t(l)] = std::make_unique<CellCounts>(all, s.radius * float(1 << l)); });
+    constexpr size_t chunk = 16384;
+    const size_t chunks = (all.size() + chunk - 1) / chunk;
+    std::vector<std::vector<std::vector<Photon>>> parts(chunks, std::vector<std::vector<Photon>>(size_t(levels)));
+    tasks.forEach(int(chunks), [&](int c) {
+      for (size_t i = size_t(c) * chunk; i < std::min(all.size(), size_t(c + 1) * chunk); ++i) {
+        Photon& p = all[i];
+        int level = 0;
+        float within = 0;
+        while (level < levels - 1 && (within = counts[size_t(level)]->within(p.place)) < float(s.gathered)) ++level;
+        const float reach = float(1 << level);
+        // At the last level nobody has counted: as far as it goes.
+        p.radius = s.radius * s.shrunk * (level == 0 ? 1 : level < levels - 1 ? reach * std::max(0.5f, std::sqrt(float(s.gathered) / within)) : reach);
+        parts[size_t(c)][size_t(level)].push_back(p);
+      }
+    });
+    all = {};
+    for (int l = 0; l < levels; ++l) {
+      std::vector<Photon> level;
+      size_t n = 0;
+      for (const auto& part : parts) n += part[size_t(l)].size();
+      if (n == 0) continue;
+      level.reserve(n);
+      for (auto& part : parts) {
+        level.insert(level.end(), part[size_t(l)].begin(), part[size_t(l)].end());
+        part[size_t(l)] = {};
+      }
       m_sheets.emplace_back();
-      m_sheets.back().sort(std::move(stay), radius * s.shrunk);
+      m_sheets.back().sort(level, s.radius * s.shrunk * float(1 << l), tasks);
     }
   }
 }

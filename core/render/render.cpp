@@ -69,7 +69,7 @@ Region Rendering::pixelsOf(const Region& region) const {
 
 std::shared_ptr<const PhotonMap> Rendering::photons(uint32_t pass, const Tasks& tasks, const CancelFlag& cancel) {
   if (!m_photons || !m_scene->caustics->same(m_photonPass, pass)) {
-    m_photons = tracePhotons(*m_scene, pass, m_draft ? 0.25f : 1, tasks, cancel);
+    m_photons = tracePhotons(*m_scene, pass, m_draft ? 0.05f : 1, tasks, cancel);
     m_photonPass = pass;
   }
   return m_photons;

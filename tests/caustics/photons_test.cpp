@@ -81,9 +81,12 @@ TEST_CASE("The squared error of progressive photons falls as the passes to the p
   s.add("object.plane", "Glass", {{"width", "4"}, {"depth", "4"}, {"material", "Mirror"}});
   s.add("object.plane", "Wall", {{"width", "40"}, {"depth", "40"}, {"position", "0, 3, 0"}, {"turn", "180, 0, 0"}, {"material", "Grey"}});
   s.add("light.point", "Lamp", {{"power", "1000"}, {"position", "0, 1, 0"}});
-  s.add("effect.caustics", "Caustics", {{"from", "Lamp"}, {"through", "Glass"}, {"photons", "2000"}, {"edge", "20 %"}});
+  // So few photons a pass that their even spread (they are Sobol points) does not show within a radius: more of them are better than the
+  // theorem has it, and their error falls more slowly from there.
+  const auto [gathered, edge] = GENERATE(std::pair{"0", "20 %"}, std::pair{"16", "55 %"});
+  s.add("effect.caustics", "Caustics", {{"from", "Lamp"}, {"through", "Glass"}, {"photons", "100"}, {"edge", edge}, {"gathered", gathered}});
   const CancelFlag none;
-  constexpr int seeds = 12, points = 24, most = 512;
+  constexpr int seeds = 48, points = 24, most = 512;
   std::vector<double> squares(size_t(most + 1), 0.0);
   for (int seed = 0; seed < seeds; ++seed) {
     const ScenePtr scene = compiled(setValue(s.peek(), s.peek().settings().id, "seed", Constant(double(100 + seed))));
@@ -107,7 +110,7 @@ TEST_CASE("The squared error of progressive photons falls as the passes to the p
     n += 1, sx += x, sy += y, sxx += x * x, sxy += x * y;
   }
   const double slope = (n * sxy - sx * sy) / (n * sxx - sx * sx);
-  CAPTURE(squares[8], squares[64], squares[512]);
+  CAPTURE(gathered, squares[8], squares[16], squares[32], squares[64], squares[128], squares[256], squares[512]);
   CHECK(slope == Approx(-2.0 / 3).margin(0.1));
 }
 
@@ -169,7 +172,7 @@ TEST_CASE("A ball lens crosses parallel light on its axis where the formula says
         const ScenePtr scene = compiled(s.peek());
         Trap trap;
         TraceCount count;
-        for (uint32_t i = 0; i < 200; ++i) tracePhoton(*scene, {{float(std::sin(theta)), 5, 0}, {0, -1, 0}}, 0.5f, i, trap, count);
+        for (uint32_t i = 0; i < 200; ++i) tracePhoton(*scene, Ray{{float(std::sin(theta)), 5, 0}, {0, -1, 0}}, 0.5f, Sampler(1, 2, i, 3), i, trap, count);
         REQUIRE(trap.x.size() > 100);
         std::sort(trap.x.begin(), trap.x.end()); // most go straight through; few wander about inside
         radius[k] = double(trap.x[trap.x.size() / 2]);

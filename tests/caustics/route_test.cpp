@@ -145,7 +145,7 @@ TEST_CASE("A focus away from the surface is told with its distance", "[caustics]
 
 TEST_CASE("A light that washes the pattern out is told with the ratio, and dimmed", "[caustics][route][finding]") {
   Set s = table();
-  s.add("light.sky", "Noon sky", {{"power", "20000"}});
+  s.add("light.sky", "Noon sky", {{"power", "3000000"}});
   const Route r = measured(s.peek());
   const Finding* f = find(r, "washes it out");
   REQUIRE(f);
