@@ -440,6 +440,21 @@ void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
     row->addWidget(chips, 1);
     column->addWidget(head);
   }
+  // What the effect itself says: what matters most here, the rest below what takes part.
+  const auto ownRows = [&](bool major, const QString& title) {
+    bool first = true;
+    for (const ParamDef& d : n.kind->params) {
+      const std::vector<Role>& roles = effectKind(n)->roles;
+      if (d.name == "on" || std::any_of(roles.begin(), roles.end(), [&](const Role& r) { return r.param == d.name; }) || d.major != major || !counts(n, d, m_studio.frame())) continue;
+      if (first) {
+        column->addWidget(rule(page));
+        if (!title.isEmpty()) column->addWidget(sectionHead(page, title, {}, {}));
+      }
+      first = false;
+      column->addWidget(makeParamRow(m_studio, {effect, d.name, 0, {}}, page));
+    }
+  };
+  ownRows(true, {});
   // By thing: what matters most.
   // What a use of a shared material sets for itself is edited there; all else on the material.
   const auto addressOf = [&](const Node& t, const std::string& param, NodeId user) -> Address {
@@ -477,6 +492,7 @@ void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
         section(*t, qs(t->name), tr("all"), t->id);
       }
     }
+  ownRows(false, tr("%1 · more").arg(qs(n.kind->label)));
 }
 
 } // namespace ilumbra

@@ -1,11 +1,9 @@
 #include "core/advise/caustics_route.h"
 #include "core/advise/making.h"
-#include "core/geometry/form.h"
 #include "core/render/caustics.h"
 #include "core/render/mix.h"
 #include "core/surface/presets.h"
 
-#include <ImathBoxAlgo.h>
 #include <cmath>
 #include <fmt/format.h>
 
@@ -22,24 +20,9 @@ bool gathers(const Document& doc, const Node& object) {
   return (p.number("transmission") > 0.5 && !p.flag("thin")) || (p.number("metalness") > 0.5 && p.number("roughness") < 0.15);
 }
 
-// Around things, in the world; empty where their forms need files.
-Box3f boundsOf(const Document& doc, const std::vector<NodeId>& things) {
-  Box3f box;
-  const Assets none;
-  for (const NodeId id : things) {
-    const Node* n = doc.find(id);
-    if (!n || n->kind->family() != "object") continue;
-    try {
-      const Box3f own = formOf(*n, {doc, currentFrame(doc), none}).bounds();
-      if (!own.isEmpty()) box.extendBy(Imath::transform(own, worldMatrix(doc, *n, currentFrame(doc))));
-    } catch (const std::exception&) { // told where the scene is compiled
-    }
-  }
-  return box;
-}
-
 Document makeCaustics(Document doc, NodeId effect, const std::vector<NodeId>&, std::vector<std::string>* told) {
   const double frame = currentFrame(doc);
+  cameraFor(doc, told);
   const Framed f = framed(doc);
   // What was selected and gives no light is what the light goes through.
   for (const NodeId id : roleOf(doc, *doc.find(effect), "from")) {
@@ -82,7 +65,7 @@ Document makeCaustics(Document doc, NodeId effect, const std::vector<NodeId>&, s
   }
   // A small lamp from behind, above: its pattern falls towards the camera.
   const V3f place = middle + V3f(-1.6f, 3.2f, -2.2f) * size;
-  const double away = double(length(place - middle)), half = std::atan(1.6 * double(size) / away), solid = 2 * 3.14159265358979 * (1 - std::cos(half)), lux = 2.5 * white(doc);
+  const double away = double(length(place - middle)), half = std::atan(2.4 * double(size) / away), solid = 2 * 3.14159265358979 * (1 - std::cos(half)), lux = 2.5 * white(doc);
   lightFor(doc, effect, {"light.spot", "light.point", "light.sun"}, "light.spot",
            {{"position", text(place)}, {"target", text(middle)}, {"cone", fmt::format("{:.0f}", half * 180 / 3.14159265358979)}, {"radius", tidy(0.02 * double(size))}, {"power", tidy(lux * away * away * solid)}}, told);
   // A sky that would wash it out steps back.
@@ -114,7 +97,7 @@ EffectKind causticsEffect() {
                             references("onto", "Onto", {"object.", "air."}).at(Stage::Geometry).help("The surfaces on which the pattern is to be seen, and the air in which its beams are; nothing: all")},
                            causticsParams()}),
            .existence = Stage::Geometry},
-          .roles = {{"from", "From", "a small lamp"}, {"through", "Through", "glass, polished metal or water"}, {"onto", "Onto", "a table, a floor, a wall; nothing: all"}},
+          .roles = {{"from", "From", "a small lamp"}, {"through", "Through", "glass, metal, water"}, {"onto", "Onto", "a surface; nothing: all"}},
           .make = makeCaustics,
           .share = [](const Document&, const Node& effect, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Picture&, const Tasks& tasks) { return causticsShare(scene, effect.id, film, amounts, tasks); },
           .measure = measureCausticsRoute};

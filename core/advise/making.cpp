@@ -2,9 +2,11 @@
 
 #include "core/advise/effect.h"
 #include "core/document/units.h"
+#include "core/geometry/form.h"
 #include "core/geometry/shape.h"
 #include "core/render/camera.h"
 
+#include <ImathBoxAlgo.h>
 #include <cmath>
 #include <fmt/format.h>
 
@@ -28,6 +30,34 @@ Framed framed(const Document& doc) {
   f.floor = f.middle.y - 0.5f * f.height;
   if (f.floor < 0 && f.middle.y > 0) f.floor = 0; // the ground, where it is in sight
   return f;
+}
+
+Box3f boundsOf(const Document& doc, const std::vector<NodeId>& objects) {
+  Box3f box;
+  const Assets none;
+  for (const NodeId id : objects) {
+    const Node* n = doc.find(id);
+    if (!n || n->kind->family() != "object") continue;
+    try {
+      const Box3f own = formOf(*n, {doc, currentFrame(doc), none}).bounds();
+      if (!own.isEmpty()) box.extendBy(Imath::transform(own, worldMatrix(doc, *n, currentFrame(doc))));
+    } catch (const std::exception&) { // told where the scene is compiled
+    }
+  }
+  return box;
+}
+
+void cameraFor(Document& doc, std::vector<std::string>* told) {
+  if (activeCamera(doc)) return;
+  std::vector<NodeId> objects;
+  for (const Node* n : doc.family("object"))
+    if (isShown(doc, *n, currentFrame(doc))) objects.push_back(n->id);
+  const Box3f box = boundsOf(doc, objects);
+  const V3f middle = box.isEmpty() ? V3f(0, 0.25f, 0) : box.center();
+  const float size = box.isEmpty() ? 0.6f : std::clamp(0.5f * length(box.size()), 0.05f, 10.0f);
+  const V3f from = middle + V3f(0.8f, 1.9f, 4.2f) * size;
+  add(doc, "camera.lens", "Camera", {{"position", text(from)}, {"target", text(middle)}, {"focus", tidy(double(length(from - middle)))}});
+  tell(told, "There was no camera: one was made");
 }
 
 std::string tidy(double v) {

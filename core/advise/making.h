@@ -18,6 +18,9 @@ struct Framed {
 };
 Framed framed(const Document& doc);
 
+/// A camera that looks at the middle of the objects there are, where the document has none.
+void cameraFor(Document& doc, std::vector<std::string>* told);
+
 /// A number with two digits that count, as a person would type it.
 std::string tidy(double v);
 std::string text(const V3f& p);
@@ -32,5 +35,7 @@ bool farAway(const Node& light);
 NodeId lightFor(Document& doc, NodeId effect, const std::vector<std::string>& kinds, const char* made, const std::vector<std::pair<std::string, std::string>>& values, std::vector<std::string>* told);
 /// What the camera takes for white: cd/m² of a value of 1.
 double white(const Document& doc);
+/// Around objects, in the world; empty where their forms need files.
+Box3f boundsOf(const Document& doc, const std::vector<NodeId>& objects);
 
 } // namespace ilumbra
