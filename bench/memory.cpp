@@ -160,7 +160,7 @@ struct Case {
 };
 const Case cases[] = {
     {"memory-triangles", "5 million triangles: memory ÷ 2.5 GiB", "≤ 1", "a relief read from PLY, 1280×720", 2.5, triangles},
-    {"memory-lights", "200 lights under a 4096×2048 sky: memory ÷ 2.5 GiB", "≤ 1", "1280×720, light groups within 768 MiB", 2.5, lights},
+    {"memory-lights", "200 lights under a 4096×2048 sky: memory ÷ 2.5 GiB", "≤ 1", "1280×720, light groups within 1 GiB", 2.5, lights},
     {"memory-textures", "2 GiB of textures (2.7 with their smaller sizes): memory ÷ their size", "< 1", "eight of 8192×8192, 1 GiB resident and 0.5 GiB of pages, one more while it is read", 8.0 / 3, textures}};
 
 } // namespace

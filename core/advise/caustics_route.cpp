@@ -17,7 +17,7 @@ namespace {
 
 using Weight = Finding::Weight;
 constexpr uint32_t photonsPerLight = 20'000;
-constexpr double wantedWithin = 20; // photons that one place should gather to look smooth
+constexpr double wantedWithin = 100; // photons that one place should gather over all samples to look smooth
 
 std::string metres(double m) { return m < 0.01 ? fmt::format("{:.1f} mm", 1000 * m) : m < 1 ? fmt::format("{:.0f} cm", 100 * m) : fmt::format("{:.2f} m", m); }
 
@@ -270,7 +270,9 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
     const Spread here = spreadOf(flow.landed, 0);
     // Photons within reach of one place, where half of the light lies.
     const double traced = double(own2.photons) / std::max<double>(1, double(std::count(own2.from.begin(), own2.from.end(), true))), landed = double(flow.landed.size()) / photonsPerLight * traced;
-    const double ratio = double(own2.radius) / std::max(1e-6, double(here.half)), within = 0.5 * landed * ratio * ratio;
+    const double ratio = double(own2.radius) / std::max(1e-6, double(here.half)), share = 0.5 * ratio * ratio;
+    // A quarter of the samples that a pixel may have are sure.
+    const double passes = std::max(1.0, Params(doc.settings(), frame).number("samples") / 4), within = share * landed * (own2.passes > 0 ? std::min(passes, double(own2.passes)) : passes);
     if (within < 0.3 * wantedWithin) {
       const double wanted = std::ceil(double(own2.photons) * wantedWithin / within / 1e5) * 1e5;
       Finding f{Weight::Weak, "through", effect.id, fmt::format("Too few photons for so large a pattern and so sharp an edge: {:.1g} find each place", std::max(0.1, within)), {}};

@@ -180,7 +180,7 @@ struct CompileOptions {
   int width = 0, height = 0;         ///< 0: as in the document
   std::vector<LayerQuery> queries;   ///< besides the first, which is always everything
   bool playing = false;              ///< the next frame is about to come: uneven plates at half their fineness
-  size_t layerMemory = size_t(768) << 20; ///< bytes for film layers: bounds the number of light groups
+  size_t layerMemory = size_t(1) << 30; ///< bytes for film layers: bounds the number of light groups
 };
 
 /// Compiles a document. What cannot be made (a missing file) is left out and told in `troubles`.

@@ -568,10 +568,10 @@ TEST_CASE("Unsaved work is kept aside and can be taken up again", "[app][recover
   recovery::forget(); // waits for the writing, then removes it
   CHECK(recovery::findLost().empty());
   recovery::keep(o.doc(), "/somewhere/else.ilum");
-  QTest::qWait(300);
   // As if this process were gone: under the number of one that cannot live.
   QString folder = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + "/recovery";
   const QString own = QString("%1/%2.ilum").arg(folder).arg(QCoreApplication::applicationPid()), gone = folder + "/999999999.ilum";
+  REQUIRE(Open::wait([&] { return fs::exists((own + ".from").toStdString()) && fs::exists(own.toStdString()); }));
   fs::rename(own.toStdString(), gone.toStdString());
   fs::rename((own + ".from").toStdString(), (gone + ".from").toStdString());
   const auto lost = recovery::findLost();

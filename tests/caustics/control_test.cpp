@@ -277,3 +277,66 @@ TEST_CASE("A steady pattern stands still from frame to frame where little moves"
   CHECK(grain > 0);
   CHECK(moved < 0.1 * grain);
 }
+
+TEST_CASE("A flint prism lays out a spectrum in its order: red is bent least, blue most", "[caustics][dispersion]") {
+  Set s;
+  s.look("0, 0, 4", "0, 0, 0");
+  s.lambert("White", "0.8, 0.8, 0.8");
+  s.preset("Flint", "Dense flint glass");
+  s.add("object.prism", "Prism", {{"radius", "0.1"}, {"length", "1"}, {"material", "Flint"}});
+  s.add("object.box", "Wall", {{"width", "0.1"}, {"height", "6"}, {"depth", "6"}, {"position", "2.05, -1, 0"}, {"material", "White"}});
+  // At about the least deviation of an index of 1.79: in and out 33 degrees from the horizon.
+  s.add("light.spot", "Lamp", {{"power", "100"}, {"position", "-1.68, -1.09, 0"}, {"target", "0, 0, 0"}, {"cone", "1.2"}, {"edge", "0"}, {"radius", "1 mm"}});
+  s.add("effect.caustics", "Caustics", {{"from", "Lamp"}, {"through", "Prism"}, {"onto", "Wall"}, {"photons", "40000"}, {"light", "let through"}, {"surfaces", "2"}});
+  const ScenePtr scene = compiled(s.peek());
+  REQUIRE(scene->caustics);
+  const CancelFlag none;
+  const auto map = tracePhotons(*scene, 0, 1, pool(), none);
+  double height[3] = {0, 0, 0}, all[3] = {0, 0, 0};
+  for (const auto& sheet : map->sheets())
+    for (const Photon& p : sheet.photons)
+      for (int c = 0; c < 3; ++c) {
+        const double only = std::max(0.0, double(p.power[c]) - 0.5 * double(p.power[(c + 1) % 3] + p.power[(c + 2) % 3])); // what makes it that colour
+        height[c] += only * double(p.place.y);
+        all[c] += only;
+      }
+  for (int c = 0; c < 3; ++c) {
+    REQUIRE(all[c] > 0);
+    height[c] /= all[c];
+  }
+  CAPTURE(height[0], height[1], height[2]);
+  CHECK(height[0] > height[1] + 0.01);
+  CHECK(height[1] > height[2] + 0.01);
+}
+
+TEST_CASE("Facets break a pattern up into pieces that a smooth shape draws as a curve", "[caustics]") {
+  Set s = table();
+  const auto unevenness = [&](const char* kind) {
+    Set t = s;
+    if (std::string(kind) == "gem") {
+      t.set(t.find("Ball"), {{"shown", "off"}});
+      t.add("object.gem", "Gem", {{"radius", "0.2"}, {"position", "0.1, 0.3, 0"}, {"material", "Glass"}});
+      t.set(t.find("Caustics"), {{"through", "Gem"}});
+    }
+    const ScenePtr scene = compiled(t.peek());
+    REQUIRE(scene->caustics);
+    const CancelFlag none;
+    const auto map = tracePhotons(*scene, 0, 2, pool(), none);
+    // By cells of a centimetre and a half: how often light and shade follow each other along rows.
+    constexpr int n = 80;
+    std::vector<double> cell(n * n, 0.0);
+    double sum = 0;
+    for (const auto& sheet : map->sheets())
+      for (const Photon& p : sheet.photons) {
+        const int x = int((p.place.x + 0.6f) / 0.015f), z = int((p.place.z + 0.6f) / 0.015f);
+        if (x < 0 || z < 0 || x >= n || z >= n || std::abs(p.place.y) > 1e-3f) continue;
+        cell[size_t(z * n + x)] += double(p.power.y);
+        sum += double(p.power.y);
+      }
+    int pieces = 0;
+    for (int z = 0; z < n; ++z)
+      for (int x = 1; x < n; ++x) pieces += (cell[size_t(z * n + x)] > 4 * sum / (n * n)) != (cell[size_t(z * n + x - 1)] > 4 * sum / (n * n));
+    return pieces;
+  };
+  CHECK(unevenness("gem") > 2 * unevenness("ball"));
+}

@@ -92,10 +92,13 @@ TEST_CASE("What keeps light from being gathered is found and mended", "[caustics
   mends(changed("Lamp", "clear_shadows", "straight"), "goes straight through clear things");
   mends(changed("Lamp", "clear_shadows", "blocked"), "blocked by all clear things");
   mends(changed("Grey", "base_color", "0.01, 0.01, 0.01"), "too dark");
-  mends(changed("Caustics", "photons", "400"), "Too few photons");
-  Document sharp = changed("Caustics", "photons", "20000");
+  Document sharp = changed("Caustics", "photons", "400");
   sharp = setValue(sharp, s.find("Caustics"), "edge", Constant(1.0));
-  mends(sharp, "Too few photons");
+  mends(sharp, "Too few photons", 2);
+  // No more than one pass in all.
+  Document few = changed("Caustics", "photons", "20000");
+  few = setValue(setValue(few, s.find("Caustics"), "edge", Constant(0.9)), s.find("Caustics"), "all_photons", Constant(0.02));
+  CHECK(find(measured(few), "Too few photons"));
   CHECK(find(measured(changed("Caustics", "strength", "2")), "Beyond physics: strength 2"));
   CHECK(find(measured(changed("Caustics", "carry", "60 %")), "carry 60 %"));
   CHECK(find(measured(changed("Camera", "target", "0, 3, 5")), "out of sight"));
