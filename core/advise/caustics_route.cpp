@@ -63,39 +63,49 @@ double bent(const Mesh& m) {
   return areas > 0 ? sum / areas * 180 / 3.14159265358979 : 0;
 }
 
-// Of a layer of the film: what it is of all light, and how it compares with the light beside it where it lies.
-struct InPicture {
-  double share = 0, contrast = 0;
-};
-InPicture inPicture(const Scene& scene, NodeId effect, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks) {
-  InPicture out;
-  const auto layer = std::find(scene.queries.begin(), scene.queries.end(), causticsLayer());
-  if (layer == scene.queries.end()) return out;
-  // Of the lights that it gathers: of others there may be some in the layer too.
+// The groups of the lights that an effect gathers: of others there may be some in the layer too.
+std::set<uint16_t> groupsOf(const Scene& scene, NodeId effect) {
   std::set<uint16_t> groups;
   if (scene.caustics)
     for (const CausticRule& r : scene.caustics->rules())
       for (size_t i = 0; r.effect == effect && i < r.from.size(); ++i)
         if (r.from[i]) groups.insert(i < scene.emitters.size() ? scene.emitters[i].group : scene.skies[i - scene.emitters.size()].group);
+  return groups;
+}
+
+int layerOf(const Scene& scene) {
+  const auto layer = std::find(scene.queries.begin(), scene.queries.end(), causticsLayer());
+  return layer == scene.queries.end() ? -1 : int(layer - scene.queries.begin());
+}
+
+// How the layer of caustics compares with the light beside it where it lies.
+double contrastOf(const Scene& scene, NodeId effect, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks) {
+  if (layerOf(scene) < 0) return 0;
   std::vector<Color> chosen(amounts.size(), Color(0.0f));
-  for (const uint16_t g : groups) chosen[g] = amounts[g];
-  const Picture mine = collect(film, int(layer - scene.queries.begin()), chosen, 1, tasks), all = collect(film, 0, amounts, 1, tasks);
-  double own = 0, total = 0, squares = 0, others = 0;
+  for (const uint16_t g : groupsOf(scene, effect)) chosen[g] = amounts[g];
+  const Picture mine = collect(film, layerOf(scene), chosen, 1, tasks), all = collect(film, 0, amounts, 1, tasks);
+  double squares = 0, others = 0;
   for (size_t i = 0; i < mine.pixels(); ++i) {
     const double c = double(luminance({mine.rgb[3 * i], mine.rgb[3 * i + 1], mine.rgb[3 * i + 2]})), a = double(luminance({all.rgb[3 * i], all.rgb[3 * i + 1], all.rgb[3 * i + 2]}));
-    own += c;
-    total += a;
     squares += c * c;
     others += c * std::max(0.0, a - c);
   }
-  out.share = total > 0 ? own / total : 0;
-  out.contrast = others > 0 ? squares / others : squares > 0 ? 1e6 : 0;
-  return out;
+  return others > 0 ? squares / others : squares > 0 ? 1e6 : 0;
 }
 
 } // namespace
 
-double causticsShare(const Scene& scene, NodeId effect, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks) { return inPicture(scene, effect, film, amounts, tasks).share; }
+double causticsShare(const Scene& scene, NodeId effect, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks) {
+  const std::set<uint16_t> groups = groupsOf(scene, effect);
+  if (layerOf(scene) < 0 || groups.empty()) return 0;
+  const std::vector<Color> mine = groupMeans(film, layerOf(scene), tasks), all = groupMeans(film, 0, tasks);
+  double own = 0, total = 0;
+  for (size_t g = 0; g < all.size(); ++g) {
+    total += double(luminance(all[g] * amounts[g]));
+    if (groups.count(uint16_t(g))) own += double(luminance(mine[g] * amounts[g]));
+  }
+  return total > 0 ? own / total : 0;
+}
 
 Route measureCausticsRoute(const Document& doc, const Node& effect, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const LensResult&, const Tasks& tasks) {
   Route r;
@@ -161,8 +171,7 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
   if (there) flow = followPhotons(scene, rule, photonsPerLight);
   r.raysTraced = flow.rays;
   const double base = std::max(1e-30, endless ? flow.aimed : std::max(r.emitted, flow.aimed));
-  const InPicture seen = inPicture(scene, effect.id, film, amounts, tasks);
-  r.pictureShare = seen.share;
+  r.pictureShare = causticsShare(scene, effect.id, film, amounts, tasks);
   if (there) {
     meets.share = flow.meets / base;
     meets.reading = fmt::format("{} meets it", percent(meets.share));
@@ -297,8 +306,9 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
       r.findings.push_back({Weight::Note, "onto", onto.empty() ? effect.id : onto.front()->id, fmt::format("The focus lies {} {} the surface", metres(double(height)), best > 0 ? "before" : "behind"), {}});
     }
   }
-  if (seen.share > 0 && r.seen > 0.02 && seen.contrast < 0.1) {
-    Finding f{Weight::Weak, "picture", effect.id, fmt::format("Other light washes it out: where it lies it is {} of it", percent(seen.contrast)), {}};
+  const double contrast = contrastOf(scene, effect.id, film, amounts, tasks);
+  if (r.pictureShare > 0 && r.seen > 0.02 && contrast < 0.1) {
+    Finding f{Weight::Weak, "picture", effect.id, fmt::format("Other light washes it out: where it lies it is {} of it", percent(contrast)), {}};
     const Node* strongest = nullptr;
     double most = 0;
     for (const Node* n : doc.family("light")) {
@@ -312,7 +322,7 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
         }
     }
     if (strongest) {
-      const double down = std::min(6.0, std::log2(0.3 / std::max(1e-4, seen.contrast)));
+      const double down = std::min(6.0, std::log2(0.3 / std::max(1e-4, contrast)));
       f.mends.push_back({fmt::format("Dim {} by {:.1f} stops", strongest->name, down), {{at(*strongest, "stops"), fmt::format("{:.2f}", Params(*strongest, frame).number("stops") - down)}}});
     }
     r.findings.push_back(std::move(f));

@@ -329,6 +329,12 @@ void PhotonMap::Sheet::sort(const std::vector<Photon>& in, float most, const Tas
     for (uint32_t j = bucketBegins[size_t(b)]; j < bucketBegins[size_t(b) + 1]; ++j) photons[next[slot[order[j]] - first]++] = in[order[j]];
   });
   begins[slots] = uint32_t(in.size());
+  for (const Photon& p : in) {
+    bounds.extendBy(p.place - V3f(p.radius));
+    bounds.extendBy(p.place + V3f(p.radius));
+    if (things.size() <= p.thing) things.resize(size_t(p.thing) + 1, false);
+    things[p.thing] = true;
+  }
 }
 
 namespace {

@@ -59,6 +59,8 @@ public:
   /// Photons of one rule, sorted for finding those whose light reaches a place.
   struct Sheet {
     float radius = 0;                   ///< the largest of theirs
+    Box3f bounds;                       ///< of the places that their light reaches
+    std::vector<bool> things;           ///< by thing: some lie on it; what is beyond has none
     std::vector<Photon> photons;        ///< sorted by cell
     std::vector<uint32_t> begins;       ///< by cell's slot; one more at the end
     uint32_t slotOf(int x, int y, int z) const { return (uint32_t(x) * 73856093u ^ uint32_t(y) * 19349663u ^ uint32_t(z) * 83492791u) & (uint32_t(begins.size()) - 2); }
@@ -133,7 +135,7 @@ template <typename F> void PhotonMap::Sheet::around(const V3f& place, const F& f
 
 template <typename F> void PhotonMap::near(const V3f& place, const V3f& facing, bool bothSides, uint16_t thing, const F& f) const {
   for (const Sheet& s : m_sheets) {
-    if (s.photons.empty()) continue;
+    if (thing >= s.things.size() || !s.things[thing] || !s.bounds.intersects(place)) continue;
     s.around(place, [&](const Photon& p) {
       const V3f d = p.place - place;
       const float d2 = dot(d, d), r2 = p.radius * p.radius;
