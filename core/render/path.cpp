@@ -715,15 +715,22 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
 // Light that photons have brought here.
 template <typename Scatter> void Path::gatherPhotons(const Vertex& v, const Scatter& scatter) {
   const uint16_t thing = v.hit.instance->thingAt(v.hit.copy->index);
+  boost::container::small_vector<std::pair<uint16_t, Color>, 4> sums; // by group: the film is asked once for each
   m_photons->near(v.hit.point, v.facing, v.farSide, thing, [&](const Photon& p, float weight) {
     const V3f from = p.from.unit(), wi = v.frame.toLocal(from);
     const bool sameSide = dot(from, v.facing) > 0;
     if (sameSide != (wi.z > 0) || (!sameSide && !v.farSide) || std::abs(wi.z) < 1e-3f) return;
-    Label l = m_label;
-    l.group = p.group;
-    l.event = m_scattered == 0 ? EventCaustic : EventIndirect;
-    add(l, m_throughput * scatter.evaluate(wi) * p.power * (weight / std::abs(wi.z)));
+    const Color light = scatter.evaluate(wi) * p.power * (weight / std::abs(wi.z));
+    const auto group = std::find_if(sums.begin(), sums.end(), [&](const auto& s) { return s.first == p.group; });
+    if (group != sums.end()) group->second += light;
+    else sums.emplace_back(p.group, light);
   });
+  Label l = m_label;
+  l.event = m_scattered == 0 ? EventCaustic : EventIndirect;
+  for (const auto& [group, light] : sums) {
+    l.group = group;
+    add(l, m_throughput * light);
+  }
 }
 
 // Light that photons carry through the air that the path passes.
