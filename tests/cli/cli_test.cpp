@@ -233,7 +233,7 @@ TEST_CASE("Denoised layers sum to the denoised picture, and raw ones to the raw"
     std::vector<double> lights(whole.rgb.size(), 0.0), ways(whole.rgb.size(), 0.0);
     size_t count = 0;
     for (const FileLayer& l : f->layers) {
-      const bool light = l.name.starts_with("Light of "), way = l.name == "Emission" || l.name == "Direct" || l.name == "Indirect";
+      const bool light = l.name.starts_with("Light of "), way = l.name == "Emission" || l.name == "Direct" || l.name == "Indirect" || l.name == "Caustics";
       if (!light && !way) continue;
       ++count;
       const Picture p = f->picture(l.name);
