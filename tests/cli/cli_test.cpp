@@ -221,7 +221,7 @@ TEST_CASE("Denoised layers sum to the denoised picture, and raw ones to the raw"
   TemporaryFolder folder;
   const std::string a = folder / "a.ilum";
   REQUIRE(cli("new sun-core -o " + a).code == 0);
-  const std::string base = "render " + a + " --size 64x36 --samples 4 --noise 0 --no-lens --passes lights,emission,direct,indirect -o ";
+  const std::string base = "render " + a + " --size 64x36 --samples 4 --noise 0 --no-lens --passes lights,emission,direct,indirect,caustics -o ";
   const Json clean = Json::parse(cli(base + (folder / "clean.exr") + " --json").out), raw = Json::parse(cli(base + (folder / "raw.exr") + " --no-denoise --json").out);
   CHECK(clean["denoised"] == true);
   CHECK(raw["denoised"] == false);
