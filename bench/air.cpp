@@ -1,4 +1,5 @@
 #include "bench/air.h"
+#include "bench/measure.h"
 
 #include "core/air/voxel_grid.h"
 #include "core/document/edit.h"
@@ -8,18 +9,11 @@
 #include "core/render/render.h"
 #include "demo/scene_builder.h"
 
-#include <chrono>
 #include <fmt/format.h>
 
 using namespace ilumbra;
 
 namespace {
-
-double seconds(const std::function<void()>& f) {
-  const auto start = std::chrono::steady_clock::now();
-  f();
-  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-}
 
 Document with(const Document& doc, const char* setting, double value) { return setValue(doc, doc.settings().id, setting, Constant(value)); }
 

@@ -1,4 +1,5 @@
 #include "bench/caustics.h"
+#include "bench/measure.h"
 
 #include "core/document/edit.h"
 #include "core/lens/stack.h"
@@ -7,18 +8,11 @@
 #include "core/render/render.h"
 #include "demo/scene_builder.h"
 
-#include <chrono>
 #include <fmt/format.h>
 
 using namespace ilumbra;
 
 namespace {
-
-double seconds(const std::function<void()>& f) {
-  const auto start = std::chrono::steady_clock::now();
-  f();
-  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-}
 
 Document with(const Document& doc, const char* node, const char* param, const std::string& value) {
   const Node& n = node ? *doc.findByName(node) : doc.settings();

@@ -3,6 +3,7 @@
 // the same on another machine.
 #include "bench/air.h"
 #include "bench/caustics.h"
+#include "bench/measure.h"
 #include "bench/memory.h"
 #include "core/color/view.h"
 #include "core/document/edit.h"
@@ -30,12 +31,6 @@ using namespace ilumbra;
 using Clock = std::chrono::steady_clock;
 
 namespace {
-
-double seconds(const std::function<void()>& f) {
-  const auto start = Clock::now();
-  f();
-  return std::chrono::duration<double>(Clock::now() - start).count();
-}
 
 // The least of some runs: what the machine can do when nothing disturbs it.
 double best(int runs, const std::function<void()>& f) {

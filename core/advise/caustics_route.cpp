@@ -162,6 +162,7 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
     }
   }
   Station meets{"through", "Through", through.empty() ? "empty" : names(through), "", 0, {}}, lands{"onto", "Onto", onto.empty() ? "all surfaces" : names(onto), "", 0, {}}, picture{"picture", "Picture", "", "", 0, {}};
+  const bool onlyAir = !onto.empty() && std::all_of(onto.begin(), onto.end(), [](const Node* n) { return n->kind->family() == "air"; });
   const auto nameOf = [&](uint16_t thing) { return scene.things[thing].name; };
   size_t rule = 0;
   if (scene.caustics)
@@ -182,6 +183,10 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
     double away = flow.meets - flow.lands;
     if (flow.meets > 0) {
       lands.reading = fmt::format("{} of it lands", percent(flow.lands / flow.meets));
+      if (onlyAir) {
+        lands.share = flow.turned / base;
+        lands.reading = fmt::format("{} of it is turned in the air", percent(flow.turned / flow.meets));
+      }
       for (const auto& [thing, w] : flow.elsewhere) {
         lands.losses.push_back({nameOf(thing), scene.things[thing].node, w / flow.meets});
         away -= w;
@@ -194,9 +199,10 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
     const RayCaster rays(scene, count, nullptr);
     double visible = 0, outside = 0, all = 0;
     std::map<NodeId, double> hides;
-    const size_t step = std::max<size_t>(1, flow.landed.size() / 2000);
-    for (size_t i = 0; i < flow.landed.size(); i += step) {
-      const Photon& p = flow.landed[i];
+    const std::vector<Photon>& ends = onlyAir ? flow.inAir : flow.landed;
+    const size_t step = std::max<size_t>(1, ends.size() / 2000);
+    for (size_t i = 0; i < ends.size(); i += step) {
+      const Photon& p = ends[i];
       const double w = double(luminance(p.power));
       all += w;
       float x, y, got;
@@ -247,7 +253,7 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
     r.findings.push_back(std::move(f));
   }
   if (flow.meets > 0) {
-    if (flow.lands < 0.02 * flow.meets) {
+    if (!onlyAir && flow.lands < 0.02 * flow.meets) {
       const auto most = std::max_element(flow.elsewhere.begin(), flow.elsewhere.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
       if (most != flow.elsewhere.end() && most->second > 0.05 * flow.meets) {
         const Node* other = doc.find(scene.things[most->first].node);
@@ -345,7 +351,7 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
   told(own2.surfaces > 0, fmt::format("{} surfaces at most", own2.surfaces));
   told(own2.cutOff > 0, fmt::format("nothing below {:.3g} %", 100 * own2.cutOff));
   if (!beyond.empty()) r.findings.push_back({Weight::Note, "through", effect.id, "Beyond physics: " + beyond, {}});
-  if (flow.meets > 0 && r.seen < 0.02 && !flow.landed.empty()) r.findings.push_back({Weight::Broken, "picture", effect.id, "The pattern is out of sight", {}});
+  if (flow.meets > 0 && r.seen < 0.02 && !(onlyAir ? flow.inAir : flow.landed).empty()) r.findings.push_back({Weight::Broken, "picture", effect.id, "The pattern is out of sight", {}});
   return r;
 }
 

@@ -60,6 +60,10 @@ public:
       if (const CausticRule& r = m_rules[i]; r.from[light] && r.through[first] && r.onto[onto] && (!r.blocked[first] || r.insists[light])) return int(i);
     return -1;
   }
+  /// Some light is richer in colour than it is: what comes of it together is held from becoming less than nothing.
+  bool saturated() const {
+    return std::any_of(m_rules.begin(), m_rules.end(), [](const CausticRule& r) { return r.saturation > 1; });
+  }
   /// True if all of a pass's photons are those of another.
   bool same(uint32_t a, uint32_t b) const {
     return std::all_of(m_rules.begin(), m_rules.end(), [&](const CausticRule& r) { return r.pass(a) == r.pass(b); });

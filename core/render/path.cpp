@@ -64,6 +64,7 @@ private:
     const Frame& frame;
     V3f facing;      ///< geometric normal on the side that the frame looks to
     bool farSide;    ///< light from the other side counts
+    bool clearFar;   ///< only as far as it comes through clear matter
     const Copy* body;      ///< this clear body, if it is one
     bool backside;         ///< the frame looks into it
     bool chained;          ///< it sends light on to the surface that the path has left before: photons may carry what comes here
@@ -102,8 +103,8 @@ private:
   void gatherWrapped(const Vertex& v, const Surface& s);
   template <typename Scatter> void gatherPhotons(const Vertex& v, const Scatter& scatter);
   void gatherBeams(const AirWay& way, float end, NodeId body);
-  Landing landing(const V3f& place, const V3f& facing, uint16_t thing) const {
-    return {place, -m_direction, facing, m_throughput, m_lastSpecular, thing, m_takenBy != noMaterial ? m_takenBy : thing, m_firstWay, m_travelled - m_bentAt, m_surfaces, m_mirroredFirst};
+  Landing landing(const V3f& place, const V3f& facing, uint16_t thing, bool narrow) const {
+    return {place, -m_direction, facing, m_throughput, m_lastSpecular, thing, m_takenBy != noMaterial ? m_takenBy : thing, m_firstWay, m_travelled - m_bentAt, m_surfaces, m_mirroredFirst, narrow};
   }
   /// `lamp`: whose light it is; `last`: told the clear thing that is nearest to the lamp, the one that its light meets first.
   Color throughClear(V3f origin, const V3f& direction, float far, const Hit* first, InsideStack inside, const Copy* own, const Emitter* lamp, uint16_t& last);
@@ -153,6 +154,8 @@ private:
   float m_nextFactor = 1;             // of bounced light only, never of lamps met directly
   bool m_chain = true;                // only mirrors and clear things so far
   bool m_straight = true;             // the camera's own ray so far
+  /// What this point's own predecessor already has of a lamp through this clear thing is not gathered again.
+  bool farTaken(const Emitter& e, const Instance& thing) const { return e.through(thing) != LightThrough::Focused && m_straightTo[e.clear != LightThrough::AsThings].saw; }
   struct Straight {
     bool saw = false;     // the last point that gathered light would have seen a lamp ahead, clear things or not
     bool crossed = false; // and since then clear things were crossed
@@ -651,7 +654,7 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
     ls.radiance *= e.share(v.hit.instance->thing, std::isfinite(ls.distance) ? ls.distance : 0);
     wi = v.frame.toLocal(ls.direction);
     const bool sameSide = dot(ls.direction, v.facing) > 0;
-    return sameSide == (wi.z > 0) && (sameSide || v.farSide) && !isBlack(ls.radiance);
+    return sameSide == (wi.z > 0) && (sameSide || (v.farSide && !(v.clearFar && farTaken(e, *v.hit.instance)))) && !isBlack(ls.radiance);
   };
   const V3f horizon = v.farSide ? V3f(0.0f) : v.facing;
   const V3f& point = v.hit.point;
@@ -729,7 +732,7 @@ template <typename Scatter> void Path::gatherPhotons(const Vertex& v, const Scat
   l.event = m_scattered == 0 ? EventCaustic : EventIndirect;
   for (const auto& [group, light] : sums) {
     l.group = group;
-    add(l, m_throughput * light);
+    add(l, m_throughput * vmax(light, m_scene.caustics->saturated() ? Color(0.0f) : light));
   }
 }
 
@@ -869,7 +872,7 @@ bool Path::leaveBody(const Hit& hit, const Ground& g) {
     Color evaluate(const V3f& wi) const { return Color(s.leaving(wi)); }
     float density(const V3f& wi) const { return std::max(0.0f, wi.z) / pi; }
   } leaving{s};
-  gather(Vertex{hit, g.material, frame, hit.geometric, false, nullptr, false, false, s.occlusion}, leaving);
+  gather(Vertex{hit, g.material, frame, hit.geometric, false, false, nullptr, false, false, s.occlusion}, leaving);
   ++m_scattered;
   m_nextFactor = s.occlusion;
   const V3f wi = sampleCosineHemisphere(m_sampler.get2());
@@ -986,12 +989,11 @@ bool Path::surface(const Hit& hit, const Ground& g) {
   if (m_scene.bounces > 0 && m_bounce >= m_scene.bounces) return false;
 
   // Light that this point's own predecessor already has, through this clear thing, is not gathered again.
-  const bool farTaken = clear && m_straightTo[0].saw && in.lightThrough != LightThrough::Focused;
   const bool gathers = !s.onlySpecular();
   // What is rough but narrow is lit by photons where the camera sees it; of light that it sends on it is a link of the chain.
   const bool narrow = gathers && (m_sink || m_photons) && s.focuses(), chained = narrow && m_receiver != noMaterial;
   if (m_sink && gathers)
-    m_sink->land(landing(hit.point, facing, thing));
+    m_sink->land(landing(hit.point, facing, thing, narrow));
   if (m_sink && !narrow && !s.anySpecular()) return false;
   if (gathers && !m_sink) {
     struct Scattering {
@@ -1000,7 +1002,7 @@ bool Path::surface(const Hit& hit, const Ground& g) {
       Color evaluate(const V3f& wi) const { return s.evaluate(wi, random); }
       float density(const V3f& wi) const { return s.density(wi); }
     } scattering{s, m_random};
-    const Vertex v{hit, &m, frame, facing, (clear && !farTaken) || s.translucency > 0, clear ? hit.copy : nullptr, backside, chained, s.occlusion};
+    const Vertex v{hit, &m, frame, facing, clear || s.translucency > 0, clear && s.translucency <= 0, clear ? hit.copy : nullptr, backside, chained, s.occlusion};
     if (s.wrap > 0) gatherWrapped(v, s);
     gather(v, scattering);
   }
@@ -1038,7 +1040,7 @@ bool Path::surface(const Hit& hit, const Ground& g) {
     m_bentAt = m_travelled;
     ++m_surfaces;
     if (!bs.through && m_takenBy == noMaterial) m_takenBy = thing;
-    if (luminance(m_throughput * bs.weight) < m_sink->least) return false;
+    if (maxComponent(m_throughput * bs.weight) < m_sink->least) return false; // of one wavelength the luminance may be small
   }
   if (!goOn(bs.weight, uChoice.y)) return false;
 
@@ -1128,7 +1130,7 @@ void Path::run(const Hit* first, bool firstMet) {
       }
     }
     if (m_sink && m_sink->wantsAir && m_lastSpecular != noMaterial && (!within || m_scene.air->anyWithin()))
-      m_sink->pass({m_origin, m_direction, met ? hit.distance : infinite, landing(m_origin, V3f(0.0f), noMaterial)});
+      m_sink->pass({m_origin, m_direction, met ? hit.distance : infinite, within ? bodyOf(*within) : 0, landing(m_origin, V3f(0.0f), noMaterial, false)});
     if (m_sink && m_scene.air && met && (!within || m_scene.air->anyWithin())) {
       m_throughput *= throughAir(m_origin, m_direction, hit.distance, within ? bodyOf(*within) : 0);
     } else if (m_scene.air && !m_sink && (!within || (m_scene.air->anyWithin() && !within->scatters))) {

@@ -35,11 +35,13 @@ struct Landing {
   float lastWay = 0;       ///< metres from the last of such things
   uint32_t surfaces = 0;   ///< of such things that it has met
   bool mirrored = false;   ///< by the first of them; otherwise it was let through
+  bool narrow = false;     ///< the surface sends it on, nearly as a mirror or clear glass does
 };
 /// A stretch of air that light runs through, from one surface to the next.
 struct Passage {
   V3f begin, direction;
   float length = 0;        ///< metres; may be infinite
+  NodeId within = 0;       ///< the clear body that it runs in; 0: in the open
   Landing at;              ///< what is known at its begin; it is there and comes from nowhere
 };
 /// Takes photons as they are traced.

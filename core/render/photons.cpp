@@ -75,8 +75,8 @@ bool emit(const CausticRule& rule, const Moment& moment, const Emitter& e, float
   return true;
 }
 
-// Sends a light's photons: start(ray, time, power, group) is called before each; false: this one is not followed. Numbers belong to the light and the photon, so that what
-// else is in the set changes none of them.
+// Sends a light's photons: start(ray, time, power, group) is called before each; false: this one is not followed. Numbers belong to the
+// light and the photon, so that what else is in the set changes none of them.
 template <typename Sink> void send(const Scene& s, const CausticRule& rule, size_t light, uint32_t pass, uint32_t first, uint32_t count, float each, Sink& sink, TraceCount& counted) {
   const bool sky = light >= s.emitters.size();
   const Emitter& e = sky ? s.skies[light - s.emitters.size()] : s.emitters[light];
@@ -120,7 +120,7 @@ public:
   void pass(const Passage& p) override {
     if (!wanted(p.at)) return;
     AirWay way; // no longer than there is air
-    m_scene.air->along(p.begin, p.direction, p.length, way);
+    m_scene.air->along(p.begin, p.direction, p.length, way, p.within);
     if (way.empty()) return;
     float from = std::numeric_limits<float>::infinity(), to = 0;
     for (const auto& s : way) {
@@ -139,8 +139,8 @@ private:
   }
   Color tinted(const Color& c) const {
     if (m_rule.saturation == 1) return c;
-    const float grey = luminance(c);
-    return vmax(Color(0.0f), Color(grey) + (c - Color(grey)) * m_rule.saturation);
+    const float grey = luminance(c); // linear, so that a spectrum still adds up to white
+    return Color(grey) + (c - Color(grey)) * m_rule.saturation;
   }
   const Scene& m_scene;
   const CausticRule& m_rule;
@@ -157,7 +157,7 @@ private:
 
 PhotonFlow followPhotons(const Scene& s, size_t index, uint32_t perLight) {
   struct Watch : PhotonSink {
-    Watch(const Scene& s, const CausticRule& r, PhotonFlow& f) : scene(s), rule(r), flow(f) {}
+    Watch(const Scene& s, const CausticRule& r, PhotonFlow& f) : scene(s), rule(r), flow(f) { wantsAir = s.air != nullptr; }
     bool start(const Ray& ray, float time, const Color& power, uint16_t group) {
       amount = power * scene.amounts[group];
       weight = double(luminance(amount));
@@ -188,8 +188,21 @@ PhotonFlow followPhotons(const Scene& s, size_t index, uint32_t perLight) {
       ended = true;
       return false;
     }
+    void pass(const Passage& p) override {
+      if (ended || !rule.wants(p.at.mirrored, p.at.surfaces)) return;
+      AirWay way;
+      scene.air->along(p.begin, p.direction, p.length, way, p.within);
+      for (const auto& s : way) {
+        const Air::Filled& h = (*scene.air)[s.haze];
+        const float to = std::min(s.to, s.from + 2 * length(scene.bounds.size()) + 1);
+        if (!rule.onto[h.thing] || !(to > s.from)) continue;
+        const Color c = h.haze.scattering * (s.mean * (to - s.from)), turned = amount * p.at.carried * Color(1 - std::exp(-c.x), 1 - std::exp(-c.y), 1 - std::exp(-c.z));
+        flow.turned += double(luminance(turned));
+        flow.inAir.push_back({p.begin + p.direction * (0.5f * (s.from + to)), PackedDirection(-p.direction), PackedDirection(-p.direction), turned, 0, h.thing});
+      }
+    }
     void land(const Landing& l) override {
-      if (ended) return;
+      if (ended || l.narrow) return; // what is narrow sends it on
       const double here = double(luminance(amount * l.carried));
       if (l.first == noMaterial) { // nothing mirrored it before
         if (rule.through[l.thing]) flow.dull += weight;

@@ -105,7 +105,8 @@ struct PhotonFlow {
   double leftOut = 0;                  ///< of that by what the rule says it wants
   double lands = 0;                    ///< of that on Onto
   std::map<uint16_t, double> elsewhere; ///< on other surfaces; the rest is absorbed, or leaves the set
-  std::vector<Photon> landed;          ///< power at present amounts
+  double turned = 0;                   ///< of that towards anywhere by air that is in Onto, on its way
+  std::vector<Photon> landed, inAir;   ///< on Onto, and about where it is turned in the air; power at present amounts
   uint64_t rays = 0;
 };
 /// Traces some photons of a rule for measuring, the same each time.

@@ -1,18 +1,11 @@
 #include "core/advise/air_effects.h"
 
-#include "core/lens/stack.h"
-#include "tests/support/scene.h"
+#include "tests/support/route.h"
 
 using namespace ilumbra;
 using namespace ilumbra::test;
 
 namespace {
-
-Route measured(const Document& doc, const char* effect, uint32_t samples = 8) {
-  const Traced t = trace(doc, samples);
-  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
-  return measureRoute(doc, doc.findByName(effect)->id, 1, *t.scene, t.film(), t.scene->amounts, r, pool());
-}
 
 // A spot above a floor with its beam.
 Set beamSet() {
@@ -24,12 +17,6 @@ Set beamSet() {
   s.add("air.beam", "Beam", {{"light", "Spot"}, {"reach", "2.6"}, {"density", "0.2"}});
   s.add("effect.shafts", "Shafts", {{"from", "Spot"}, {"through", "Beam"}, {"onto", "Floor"}});
   return s;
-}
-
-const Station& station(const Route& r, const char* role) {
-  const auto it = std::find_if(r.stations.begin(), r.stations.end(), [&](const Station& s) { return s.role == role; });
-  REQUIRE(it != r.stations.end());
-  return *it;
 }
 
 // The finding that is expected; its first mend takes it away.

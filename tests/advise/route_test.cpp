@@ -1,6 +1,4 @@
-#include "core/advise/route.h"
-
-#include "tests/support/scene.h"
+#include "tests/support/route.h"
 
 using namespace ilumbra;
 using namespace ilumbra::test;
@@ -20,35 +18,14 @@ Document glowSet() {
   return s.take();
 }
 
-Route measure(const Document& doc, const char* effect = "Shine") {
-  const Traced t = trace(doc, 16);
-  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
-  return measureRoute(doc, doc.findByName(effect)->id, 1, *t.scene, t.film(), t.scene->amounts, r, pool());
-}
+Route measure(const Document& doc, const char* effect = "Shine") { return measured(doc, effect, 16); }
 
 Document with(const Document& doc, const char* address, const char* text) {
   const Address a = resolve(doc, address);
   return setAt(doc, a, parseValue(doc, definitionAt(doc, a), text));
 }
 
-const Finding* find(const Route& r, const char* words) {
-  for (const Finding& f : r.findings)
-    if (f.text.find(words) != std::string::npos) return &f;
-  return nullptr;
-}
-
-// The finding is there, and each of its mends removes it.
-void mends(const Document& doc, const char* words) {
-  const Route r = measure(doc);
-  const Finding* f = find(r, words);
-  for (const Finding& each : r.findings) UNSCOPED_INFO(each.text);
-  REQUIRE(f);
-  REQUIRE_FALSE(f->mends.empty());
-  for (const Mend& m : f->mends) {
-    CAPTURE(m.text);
-    CHECK_FALSE(find(measure(applyMend(doc, m)), words));
-  }
-}
+void mends(const Document& doc, const char* words) { checkMends(doc, "Shine", 16, words); }
 
 } // namespace
 

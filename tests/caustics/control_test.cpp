@@ -172,6 +172,39 @@ TEST_CASE("What photons do not carry of a lamp, paths do: the light of a table i
   CHECK(estimate(blocked, 64).mean < 0.999 * photons.mean);
 }
 
+TEST_CASE("What is rough but narrow is a link of the chain: photons and paths give the same light", "[caustics]") {
+  Set s = table(16);
+  s.set(s.find("Lamp"), {{"radius", "0.12"}});
+  s.set(s.find("Caustics"), {{"steady", "off"}, {"edge", "60 %"}});
+  s.set(s.find("Ball"), {{"light_through", "focused"}});
+  s.add("material.surface", "Metal", {{"base_color", "0.9, 0.9, 0.9"}, {"metalness", "1"}, {"roughness", "0.2"}});
+  const auto agree = [&] {
+    const Estimate photons = estimate(s.peek(), 48);
+    s.set(s.find("Caustics"), {{"on", "off"}});
+    const Estimate paths = estimate(s.peek(), 512);
+    s.set(s.find("Caustics"), {{"on", "on"}, {"strength", "0"}});
+    const Estimate without = estimate(s.peek(), 48);
+    s.set(s.find("Caustics"), {{"strength", "1"}});
+    CAPTURE(photons.mean, photons.se, paths.mean, paths.se, without.mean);
+    CHECK(std::abs(photons.mean - paths.mean) < 3 * std::hypot(photons.se, paths.se) + 0.004 * paths.mean);
+    CHECK(paths.se < 0.01 * paths.mean);
+    CHECK(without.mean < 0.99 * photons.mean); // or it would tell nothing
+  };
+  SECTION("rough glass") {
+    s.set(s.find("Glass"), {{"roughness", "0.18"}});
+    agree();
+  }
+  SECTION("brushed metal, and the table beside it") {
+    s.set(s.find("Ball"), {{"material", "Metal"}});
+    agree();
+  }
+  SECTION("glass that shines onto metal that shines onto the table") {
+    s.add("object.box", "Plate", {{"width", "0.5"}, {"height", "0.5"}, {"depth", "20 mm"}, {"position", "0.2, 0.25, -0.3"}, {"material", "Metal"}});
+    s.set(s.find("Caustics"), {{"through", "Ball, Plate"}});
+    agree();
+  }
+}
+
 TEST_CASE("A lamp's own word about clear shadows stands above that of things", "[caustics]") {
   Set s = table(16);
   s.set(s.find("Caustics"), {{"on", "off"}});

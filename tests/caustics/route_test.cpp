@@ -2,19 +2,14 @@
 #include "core/advise/caustics_route.h"
 #include "core/advise/effect.h"
 #include "core/document/edit.h"
-#include "core/lens/stack.h"
-#include "tests/support/scene.h"
+#include "tests/support/route.h"
 
 using namespace ilumbra;
 using namespace ilumbra::test;
 
 namespace {
 
-Route measured(const Document& doc, const char* effect = "Caustics", uint32_t samples = 4) {
-  const Traced t = trace(doc, samples);
-  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
-  return measureRoute(doc, doc.findByName(effect)->id, 1, *t.scene, t.film(), t.scene->amounts, r, pool());
-}
+Route measure(const Document& doc, const char* effect = "Caustics", uint32_t samples = 4) { return measured(doc, effect, samples); }
 
 Set table() {
   Set s(64, 48);
@@ -28,39 +23,13 @@ Set table() {
   return s;
 }
 
-const Station& station(const Route& r, const char* role) {
-  const auto it = std::find_if(r.stations.begin(), r.stations.end(), [&](const Station& s) { return s.role == role; });
-  REQUIRE(it != r.stations.end());
-  return *it;
-}
-
-const Finding* find(const Route& r, const std::string& words) {
-  for (const Finding& f : r.findings)
-    if (f.text.find(words) != std::string::npos) return &f;
-  return nullptr;
-}
-
-// The finding is there, and each of its mends takes it away.
-void mends(const Document& doc, const char* words, size_t least = 1) {
-  const Route r = measured(doc);
-  std::string all;
-  for (const Finding& f : r.findings) all += f.text + "\n";
-  CAPTURE(words, all);
-  const Finding* f = find(r, words);
-  REQUIRE(f);
-  CHECK(f->mends.size() >= least);
-  for (const Mend& m : f->mends) {
-    CAPTURE(m.text);
-    const Route then = measured(applyMend(doc, m));
-    CHECK_FALSE(find(then, words));
-  }
-}
+void mends(const Document& doc, const char* words, size_t least = 1) { checkMends(doc, "Caustics", 4, words, least); }
 
 } // namespace
 
 TEST_CASE("The route of gathered light: met by glass, landed on the table, in sight", "[caustics][route]") {
   const Set s = table();
-  const Route r = measured(s.peek());
+  const Route r = measure(s.peek());
   for (const Finding& f : r.findings) UNSCOPED_INFO(f.text);
   CHECK(stateWord(r, true) == "works");
   CHECK(r.emitted == Approx(3000).epsilon(0.01));
@@ -75,14 +44,41 @@ TEST_CASE("The route of gathered light: met by glass, landed on the table, in si
   for (const Loss& l : station(r, "through").losses) CHECK(l.by == "past it");
 }
 
+TEST_CASE("Rough but narrow glass and metal are followed by the route too", "[caustics][route]") {
+  Set s = table();
+  s.set(s.find("Glass"), {{"roughness", "0.15"}, {"abbe", "0"}});
+  for (const char* metalness : {"0", "1"}) {
+    CAPTURE(metalness);
+    s.set(s.find("Glass"), {{"metalness", metalness}});
+    const Route r = measure(s.peek());
+    for (const Finding& f : r.findings) UNSCOPED_INFO(f.text);
+    CHECK(stateWord(r, true) == "works");
+    for (const Loss& l : station(r, "through").losses) CHECK(l.by == "past it");
+    for (const Loss& l : station(r, "onto").losses) CHECK(l.by != "Ball");
+    CHECK(station(r, "onto").share > 0.05 * station(r, "through").share);
+  }
+}
+
+TEST_CASE("Where the air alone is lit, the route tells what is turned there", "[caustics][route][air]") {
+  Set s = table();
+  s.add("air.haze", "Haze", {{"density", "0.4"}});
+  s.set(s.find("Caustics"), {{"onto", "Haze"}});
+  const Route r = measure(s.peek());
+  for (const Finding& f : r.findings) UNSCOPED_INFO(f.text);
+  CHECK_FALSE(find(r, "misses"));
+  CHECK(station(r, "onto").reading.find("turned in the air") != std::string::npos);
+  CHECK(station(r, "onto").share > 0);
+  CHECK(r.seen > 0.3);
+}
+
 TEST_CASE("What keeps light from being gathered is found and mended", "[caustics][route][finding]") {
   Set s = table();
   const auto changed = [&](const char* node, const char* param, const char* value) {
     const NodeId id = s.find(node);
     return setValue(s.peek(), id, param, parseValue(s.peek(), *s.peek().find(id)->kind->param(param), value));
   };
-  CHECK(find(measured(changed("Caustics", "from", "none")), "From is empty"));
-  CHECK(find(measured(changed("Caustics", "through", "none")), "Through is empty"));
+  CHECK(find(measure(changed("Caustics", "from", "none")), "From is empty"));
+  CHECK(find(measure(changed("Caustics", "through", "none")), "Through is empty"));
   mends(changed("Lamp", "on", "off"), "gives no light");
   mends(changed("Ball", "shown", "off"), "is not shown");
   mends(changed("Ball", "light_through", "blocked"), "lets no light of lamps through");
@@ -98,16 +94,16 @@ TEST_CASE("What keeps light from being gathered is found and mended", "[caustics
   // No more than one pass in all.
   Document few = changed("Caustics", "photons", "20000");
   few = setValue(setValue(few, s.find("Caustics"), "edge", Constant(0.9)), s.find("Caustics"), "all_photons", Constant(0.02));
-  CHECK(find(measured(few), "Too few photons"));
-  CHECK(find(measured(changed("Caustics", "strength", "2")), "Beyond physics: strength 2"));
-  CHECK(find(measured(changed("Caustics", "carry", "60 %")), "carry 60 %"));
-  CHECK(find(measured(changed("Camera", "target", "0, 3, 5")), "out of sight"));
+  CHECK(find(measure(few), "Too few photons"));
+  CHECK(find(measure(changed("Caustics", "strength", "2")), "Beyond physics: strength 2"));
+  CHECK(find(measure(changed("Caustics", "carry", "60 %")), "carry 60 %"));
+  CHECK(find(measure(changed("Camera", "target", "0, 3, 5")), "out of sight"));
 }
 
 TEST_CASE("What stands before the glass is named, and moved out of the light's way", "[caustics][route][finding]") {
   Set s = table();
   s.add("object.sphere", "Lid", {{"radius", "0.17"}, {"position", "-0.25, 0.7, -0.25"}, {"material", "Grey"}});
-  const Route r = measured(s.peek());
+  const Route r = measure(s.peek());
   REQUIRE(station(r, "through").losses.size() >= 1);
   CHECK(std::any_of(station(r, "through").losses.begin(), station(r, "through").losses.end(), [](const Loss& l) { return l.by == "Lid"; }));
   mends(s.peek(), "Lid keeps the light of Lamp from Ball");
@@ -134,7 +130,7 @@ TEST_CASE("A focus away from the surface is told with its distance", "[caustics]
   s.add("object.sphere", "Ball", {{"radius", "0.2"}, {"position", "0, 1.1, 0"}, {"material", "Glass"}});
   s.add("light.sun", "Sun", {{"power", "20000"}, {"height", "90"}});
   s.add("effect.caustics", "Caustics", {{"from", "Sun"}, {"through", "Ball"}, {"onto", "Table"}});
-  const Route r = measured(s.peek());
+  const Route r = measure(s.peek());
   const Finding* f = find(r, "The focus lies");
   REQUIRE(f);
   CHECK(f->weight == Finding::Weight::Note);
@@ -143,13 +139,13 @@ TEST_CASE("A focus away from the surface is told with its distance", "[caustics]
   CHECK(height == Approx(f->text.find(" cm") != std::string::npos ? 83 : 0.83).epsilon(0.06)); // 1.1 m less 1.2 to 1.5 radii
   // With the ball near the table it is on it.
   s.set(s.find("Ball"), {{"position", "0, 0.28, 0"}});
-  CHECK_FALSE(find(measured(s.peek()), "The focus lies"));
+  CHECK_FALSE(find(measure(s.peek()), "The focus lies"));
 }
 
 TEST_CASE("A light that washes the pattern out is told with the ratio, and dimmed", "[caustics][route][finding]") {
   Set s = table();
   s.add("light.sky", "Noon sky", {{"power", "3000000"}});
-  const Route r = measured(s.peek());
+  const Route r = measure(s.peek());
   const Finding* f = find(r, "washes it out");
   REQUIRE(f);
   CHECK(f->text.find('%') != std::string::npos);
@@ -160,9 +156,9 @@ TEST_CASE("Smooth normals on a coarse shape are told where they bend the light",
   Set s = table();
   s.add("object.cylinder", "Tumbler", {{"radius", "0.1"}, {"height", "0.2"}, {"segments", "12"}, {"position", "0.4, 0.11, 0"}, {"material", "Glass"}});
   s.set(s.find("Caustics"), {{"through", "Ball, Tumbler"}});
-  CHECK(find(measured(s.peek()), "The smooth normals of Tumbler"));
+  CHECK(find(measure(s.peek()), "The smooth normals of Tumbler"));
   s.set(s.find("Tumbler"), {{"segments", "256"}});
-  CHECK_FALSE(find(measured(s.peek()), "The smooth normals"));
+  CHECK_FALSE(find(measure(s.peek()), "The smooth normals"));
 }
 
 TEST_CASE("From an empty set to a caustic on a table: what is missing is made and told", "[caustics][effect]") {
@@ -173,7 +169,7 @@ TEST_CASE("From an empty set to a caustic on a table: what is missing is made an
   const Document doc = addEffect(s.peek(), "effect.caustics", {}, &made, &told);
   CHECK(problems(doc).empty());
   CHECK(told.size() >= 3); // a ball, a table, a lamp
-  const Route r = measured(doc, doc.find(made)->name.c_str(), 16);
+  const Route r = measure(doc, doc.find(made)->name.c_str(), 16);
   for (const Finding& f : r.findings) UNSCOPED_INFO(f.text);
   CHECK(stateWord(r, true) == "works");
   CHECK(r.pictureShare > 0.01);
