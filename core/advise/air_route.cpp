@@ -178,20 +178,30 @@ std::string depthText(double d) { return fmt::format("optical depth {:.2g}", d);
 
 } // namespace
 
-double airShare(const Document& doc, const Node& effect, const Scene& scene, const Film& film, const std::vector<Color>&, const Picture& picture, const Tasks&) {
+double airShare(const Document& doc, const Node& effect, const Scene& scene, const Film& film, const std::vector<Color>&, const Picture& picture, const Tasks& tasks) {
   std::set<NodeId> hazes;
   for (const NodeId id : roleOf(doc, effect, "through")) hazes.insert(id);
-  double all = 0, part = 0;
-  for (size_t i = 0; i < picture.pixels(); ++i) {
-    const double l = double(luminance({picture.rgb[3 * i], picture.rgb[3 * i + 1], picture.rgb[3 * i + 2]}));
-    const Film::Ranked& seen = film.seen(i);
-    float total = seen.dropped, mine = 0;
-    for (size_t k = 0; k < size_t(Film::ranks); ++k) {
-      total += seen.weight[k];
-      if (seen.weight[k] > 0 && scene.things[seen.thing[k]].among(hazes)) mine += seen.weight[k];
+  std::vector<char> ours;
+  for (const Thing& t : scene.things) ours.push_back(t.among(hazes));
+  std::vector<std::pair<double, double>> rows(size_t(picture.height), {0, 0}); // all light, and what of it is seen on these hazes
+  tasks.forEach(picture.height, [&](int y) {
+    auto& [all, part] = rows[size_t(y)];
+    for (int x = 0; x < picture.width; ++x) {
+      const double l = double(luminance(picture.color(x, y)));
+      all += l;
+      const Film::Ranked& seen = film.seen(size_t(y) * size_t(picture.width) + size_t(x));
+      float total = seen.dropped, mine = 0;
+      for (size_t k = 0; k < size_t(Film::ranks); ++k) {
+        total += seen.weight[k];
+        if (seen.weight[k] > 0 && ours[seen.thing[k]]) mine += seen.weight[k];
+      }
+      if (total > 0) part += l * double(mine / total);
     }
-    all += l;
-    if (total > 0) part += l * double(mine / total);
+  });
+  double all = 0, part = 0;
+  for (const auto& [a, p] : rows) {
+    all += a;
+    part += p;
   }
   return all > 0 ? part / all : 0;
 }

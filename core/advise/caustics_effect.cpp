@@ -99,7 +99,9 @@ EffectKind causticsEffect() {
            .existence = Stage::Geometry},
           .roles = {{"from", "From", "a small lamp"}, {"through", "Through", "glass, metal, water"}, {"onto", "Onto", "a surface; nothing: all"}},
           .make = makeCaustics,
-          .share = [](const Document&, const Node& effect, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Picture&, const Tasks& tasks) { return causticsShare(scene, effect.id, film, amounts, tasks); },
+          .share = [](const Document& doc, const Node& effect, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Picture& picture, const Tasks& tasks) {
+            return causticsShare(scene, effect.id, film, amounts, picture, exposureFactor(doc, currentFrame(doc)), tasks);
+          },
           .measure = measureCausticsRoute};
 }
 

@@ -95,19 +95,16 @@ double contrastOf(const Scene& scene, NodeId effect, const Film& film, const std
 
 } // namespace
 
-double causticsShare(const Scene& scene, NodeId effect, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks) {
+double causticsShare(const Scene& scene, NodeId effect, const Film& film, const std::vector<Color>& amounts, const Picture& picture, float exposure, const Tasks& tasks) {
   const std::set<uint16_t> groups = groupsOf(scene, effect);
   if (layerOf(scene) < 0 || groups.empty()) return 0;
-  const std::vector<Color> mine = groupMeans(film, layerOf(scene), tasks), all = groupMeans(film, 0, tasks);
-  double own = 0, total = 0;
-  for (size_t g = 0; g < all.size(); ++g) {
-    total += double(luminance(all[g] * amounts[g]));
-    if (groups.count(uint16_t(g))) own += double(luminance(mine[g] * amounts[g]));
-  }
-  return total > 0 ? own / total : 0;
+  std::vector<Color> mine(amounts.size(), Color(0.0f));
+  for (const uint16_t g : groups) mine[g] = amounts[g] * exposure;
+  const double total = sumOf(picture) / double(std::max<size_t>(1, picture.pixels()));
+  return total > 0 ? double(luminance(meanLight(film, layerOf(scene), mine, tasks))) / total : 0;
 }
 
-Route measureCausticsRoute(const Document& doc, const Node& effect, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const LensResult&, const Tasks& tasks) {
+Route measureCausticsRoute(const Document& doc, const Node& effect, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const LensResult& developed, const Tasks& tasks) {
   Route r;
   r.effect = effect.id;
   const Params own(effect, frame);
@@ -172,7 +169,7 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
   if (there) flow = followPhotons(scene, rule, photonsPerLight);
   r.raysTraced = flow.rays;
   const double base = std::max(1e-30, endless ? flow.aimed : std::max(r.emitted, flow.aimed));
-  r.pictureShare = causticsShare(scene, effect.id, film, amounts, tasks);
+  r.pictureShare = causticsShare(scene, effect.id, film, amounts, developed.picture, exposureFactor(doc, frame), tasks);
   if (there) {
     meets.share = flow.meets / base;
     meets.reading = fmt::format("{} meets it", percent(meets.share));

@@ -33,12 +33,6 @@ Document applyMend(const Document& doc, const Mend& mend) {
 
 namespace {
 
-double sumOf(const Picture& p) {
-  double sum = 0;
-  for (size_t i = 0; i < p.pixels(); ++i) sum += double(luminance({p.rgb[3 * i], p.rgb[3 * i + 1], p.rgb[3 * i + 2]}));
-  return sum;
-}
-
 // Lights, objects and materials that an effect's From names, groups opened.
 std::vector<const Node*> sourcesOf(const Document& doc, const Node& effect) {
   std::vector<const Node*> out;

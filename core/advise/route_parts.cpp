@@ -133,4 +133,10 @@ void mendDark(const Document& doc, double frame, const Node& n, Finding& f) {
   f.mends.push_back({fmt::format("Give {} own light of {:.0f} cd/m²", m->name, v), {{m->name + ".own_light", fmt::format("{:.0f}", v)}}});
 }
 
+double sumOf(const Picture& p) {
+  double sum = 0;
+  for (size_t i = 0; i < p.pixels(); ++i) sum += double(luminance({p.rgb[3 * i], p.rgb[3 * i + 1], p.rgb[3 * i + 2]}));
+  return sum;
+}
+
 } // namespace ilumbra

@@ -217,10 +217,16 @@ template <typename F> static Picture gather(const Film& film, const Tasks& tasks
   return p;
 }
 
-Picture collect(const Film& film, int query, const std::vector<Color>& amounts, float exposure, const Tasks& tasks) {
+// As many as there are groups, one after the other.
+static std::vector<float> flat(const Film& film, const std::vector<Color>& amounts, float exposure) {
   std::vector<float> a(size_t(3 * film.groups()), 0.0f);
   for (size_t g = 0; g < amounts.size() && g < size_t(film.groups()); ++g)
     for (int k = 0; k < 3; ++k) a[3 * g + size_t(k)] = amounts[g][k] * exposure;
+  return a;
+}
+
+Picture collect(const Film& film, int query, const std::vector<Color>& amounts, float exposure, const Tasks& tasks) {
+  const std::vector<float> a = flat(film, amounts, exposure);
   return gather(film, tasks, [&](size_t i) { return film.mixed(i, query, a.data()); });
 }
 
@@ -243,6 +249,26 @@ std::vector<Color> groupMeans(const Film& film, int query, const Tasks& tasks) {
   }
   for (Color& c : out) c *= 1 / float(std::max<size_t>(1, counted));
   return out;
+}
+
+Color meanLight(const Film& film, int query, const std::vector<Color>& amounts, const Tasks& tasks) {
+  const std::vector<float> a = flat(film, amounts, 1);
+  std::vector<std::pair<Color, size_t>> rows(size_t(film.height()), {Color(0.0f), 0});
+  tasks.forEach(film.height(), [&](int y) {
+    auto& [sum, counted] = rows[size_t(y)];
+    for (size_t i = size_t(y) * size_t(film.width()), end = i + size_t(film.width()); i < end; ++i)
+      if (film.samples(i)) {
+        sum += film.mixed(i, query, a.data());
+        ++counted;
+      }
+  });
+  Color sum(0.0f);
+  size_t counted = 0;
+  for (const auto& [s, n] : rows) {
+    sum += s;
+    counted += n;
+  }
+  return sum * (1 / float(std::max<size_t>(1, counted)));
 }
 
 Picture collectGroup(const Film& film, int query, int group, const Color& amount, float exposure, const Tasks& tasks) {

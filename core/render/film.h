@@ -133,6 +133,8 @@ private:
 Picture collect(const Film& film, int query, const std::vector<Color>& amounts, float exposure, const Tasks& tasks);
 /// Mean light of each group of a query over the sampled pixels, at unit power.
 std::vector<Color> groupMeans(const Film& film, int query, const Tasks& tasks);
+/// The mean of collect() over the sampled pixels, without exposure.
+Color meanLight(const Film& film, int query, const std::vector<Color>& amounts, const Tasks& tasks);
 /// One group alone.
 Picture collectGroup(const Film& film, int query, int group, const Color& amount, float exposure, const Tasks& tasks);
 
