@@ -92,7 +92,7 @@ struct Hall {
   ScenePtr compile(const Document& d, SceneCache& cache, const std::vector<LayerQuery>& more = {}) {
     std::vector<LayerQuery> queries = lensQueries(d);
     queries.insert(queries.end(), more.begin(), more.end());
-    return compileScene(d, {.frame = 1, .queries = std::move(queries)}, assets.assets(folder), cache);
+    return compileScene(d, {.frame = 1, .queries = std::move(queries), .masks = lensMasks(d)}, assets.assets(folder), cache);
   }
 };
 
@@ -374,7 +374,7 @@ void interaction(Hall& hall) {
   uint64_t traced = 0;
   std::string what;
   std::vector<double> mixes;
-  for (const auto& [address, v] : {std::pair{"Night window.power", Constant(900.0)}, {"Night window.color", Constant(Triple{1, 0, 0})}, {"Wall lamp.on", Constant(false)}, {"Sun halo.strength", Constant(0.5)},
+  for (const auto& [address, v] : {std::pair{"Night window.power", Constant(900.0)}, {"Night window.color", Constant(Triple{1, 0, 0})}, {"Wall lamp.on", Constant(false)}, {"Sun halo.amount", Constant(0.5)},
                                    {"Sun halo.size", Constant(0.05)}, {"Hall wide.ev100", Constant(7.0)}, {"Bead light.own_light", Constant(100.0)}}) {
     watch.answer(doc);
     std::shared_ptr<const SessionImage> image;

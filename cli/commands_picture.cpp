@@ -85,7 +85,8 @@ Rendered renderFrame(const Context& c, const Args& a, const Document& doc, doubl
   std::vector<LayerQuery> queries = lensQueries(doc);
   for (LayerQuery& q : passQueries(parsePasses(a.passes)))
     if (std::find(queries.begin(), queries.end(), q) == queries.end()) queries.push_back(std::move(q));
-  const ScenePtr scene = compileScene(doc, {.frame = frame, .queries = std::move(queries), .layerMemory = size_t(4) << 30}, assets.assets(doc.folder(), c.cancel), cache, c.cancel);
+  const Assets files = assets.assets(doc.folder(), c.cancel);
+  const ScenePtr scene = compileScene(doc, {.frame = frame, .queries = std::move(queries), .masks = lensMasks(doc), .layerMemory = size_t(4) << 30}, files, cache, c.cancel);
   for (const std::string& t : scene->troubles) std::fputs(fmt::format("ilumbra-cli: {}: {}\n", a.file, t).c_str(), stderr);
   if (!activeCamera(doc)) throw badInput(a.file + ": has no camera");
   Rendered r{Rendering(scene), {}, {}, 0};
@@ -102,7 +103,7 @@ Rendered renderFrame(const Context& c, const Args& a, const Document& doc, doubl
   }
   if (!a.noDenoise && settingsOf(doc).flag("denoise") && r.rendering.samples() > 1) r.denoiser.emplace(r.rendering.film(), tasks);
   const Denoiser* denoiser = r.denoiser ? &*r.denoiser : nullptr;
-  r.developed = develop(doc, frame, *scene, collectLayers(*scene, r.rendering.film(), scene->amounts, tasks, denoiser), tasks, !a.noLens);
+  r.developed = develop(doc, frame, *scene, r.rendering.film(), collectLayers(*scene, r.rendering.film(), scene->amounts, tasks, denoiser), tasks, {.on = !a.noLens, .assets = &files});
   r.seconds = elapsed();
   return r;
 }
@@ -137,7 +138,7 @@ void renderCommand(const Context& c, const Args& a) {
     const PictureFile file = pictureFile(doc, frames[i], r.rendering, r.rendering.scene().amounts, r.developed, passes, tasks, r.denoiser ? &*r.denoiser : nullptr);
     std::vector<float> alpha;
     if (a.alpha)
-      for (size_t k = 0; k < r.developed.picture.pixels(); ++k) alpha.push_back(plateAlpha(r.rendering.scene().plates.get(), r.rendering.film(), k));
+      for (size_t k = 0; k < r.developed.picture.pixels(); ++k) alpha.push_back(r.developed.alpha.empty() ? plateAlpha(r.rendering.scene().plates.get(), r.rendering.film(), k) : r.developed.alpha[k]);
     const std::string output = sequence ? frameName(a.output, int(frames[i])) : a.output;
     writePicture(file, output, views, settingsOf(doc).text("view"), a.alpha ? &alpha : nullptr);
     const TraceCount& count = r.rendering.count();

@@ -3,7 +3,7 @@
 #include "core/advise/effect.h"
 #include "core/air/haze.h"
 #include "core/geometry/form.h"
-#include "core/lens/stage.h"
+#include "core/lens/area.h"
 #include "core/light/light.h"
 #include "core/pattern/program.h"
 #include "core/render/camera.h"
@@ -38,6 +38,9 @@ std::shared_ptr<const Kinds> allKinds() {
   for (Kind& k : allCameras()) all.push_back(std::move(k));
   all.push_back(plateKind());
   for (LensStage& s : allStages()) all.push_back(std::move(s.kind));
+  for (Kind& k : allAreas()) all.push_back(std::move(k));
+  all.push_back(curvePointKind());
+  all.push_back(ghostElementKind());
   return std::make_shared<const Kinds>(std::move(all));
 }
 

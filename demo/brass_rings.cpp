@@ -29,7 +29,7 @@ Starter brassRingsStarter() {
             b.add("light.area", "Strip lamp", {{"form", "tube"}, {"power", "1800"}, {"by_temperature", "on"}, {"temperature", "3000"}, {"width", "1.8"}, {"height", "30 mm"}, {"position", "-1.9, 1.5, 0.2"}, {"target", "0, 0.2, 0"}, {"roll", "70"}});
             b.add("camera.lens", "Camera", {{"position", "0.35, 0.62, 2.1"}, {"target", "0.02, 0.31, 0"}, {"focal_length", "44"}, {"focus", "2.02"}, {"f_stop", "8"}, {"ev100", "6.4"}});
             b.add("effect.glow", "Lamp glow", {{"from", "Lamp globe"}});
-            b.add("lens.glow", "Soft halo", {{"strength", "10 %"}, {"size", "7 %"}, {"sources", "Lamp glow"}});
+            b.add("lens.glow", "Soft halo", {{"amount", "10 %"}, {"size", "7 %"}, {"sources", "Lamp glow"}});
             b.set(b.find("Lamp glow"), {{"lens", "Soft halo"}});
             return StarterContent{b.take(), {}};
           }};

@@ -36,7 +36,7 @@ Starter burstHourglassStarter() {
             b.add("light.area", "Side window", {{"power", "1600"}, {"by_temperature", "on"}, {"temperature", "3400"}, {"width", "0.5"}, {"height", "1.2"}, {"position", "-1.6, 1, 0.8"}, {"target", "0, 0.25, 0"}, {"seen", "off"}});
             b.add("camera.lens", "Camera", {{"position", "0.3, 0.5, 1.75"}, {"target", "0.02, 0.25, 0"}, {"focal_length", "60"}, {"focus", "1.75"}, {"f_stop", "8"}, {"ev100", "6.3"}});
             b.add("effect.glow", "Ember glow", {{"from", "Ember"}});
-            b.add("lens.glow", "Ember halo", {{"strength", "18 %"}, {"size", "10 %"}, {"sources", "Ember glow"}});
+            b.add("lens.glow", "Ember halo", {{"amount", "18 %"}, {"size", "10 %"}, {"sources", "Ember glow"}});
             b.set(b.find("Ember glow"), {{"lens", "Ember halo"}});
             return StarterContent{b.take(), {}};
           }};

@@ -36,7 +36,7 @@ Starter floorMistStarter() {
             b.add("plate.picture", "Mist plate", {{"shows", "colour"}, {"color", "0.62, 0.68, 0.78"}, {"coverage", "pattern Plate swathes"}, {"lies", "in front"}, {"shown", "off"}});
             b.add("camera.lens", "Camera", {{"position", "0, 0.75, 3.2"}, {"target", "0, 0.55, -1"}, {"focal_length", "34"}, {"focus", "3.6"}, {"f_stop", "8"}, {"ev100", "6.2"}});
             b.add("effect.glow", "Lantern glow", {{"from", "Lantern"}});
-            b.add("lens.glow", "Lantern halo", {{"strength", "12 %"}, {"size", "9 %"}, {"sources", "Lantern glow"}});
+            b.add("lens.glow", "Lantern halo", {{"amount", "12 %"}, {"size", "9 %"}, {"sources", "Lantern glow"}});
             b.set(b.find("Lantern glow"), {{"lens", "Lantern halo"}});
             b.add("effect.mist", "Drifting mist", {{"through", "Mist"}});
             return StarterContent{b.take(), {}};

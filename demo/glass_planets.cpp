@@ -38,7 +38,7 @@ Starter glassPlanetsStarter() {
             b.add("light.area", "Key window", {{"power", "900"}, {"width", "0.7"}, {"height", "1.1"}, {"position", "-1.7, 1.5, 0.4"}, {"target", "0, 0.15, 0.1"}, {"color", "1, 0.9, 0.78"}, {"seen", "off"}});
             b.add("camera.lens", "Camera", {{"position", "0.05, 0.42, 2.1"}, {"target", "-0.02, 0.23, 0"}, {"focal_length", "60"}, {"focus", "2.0"}, {"f_stop", "5.6"}, {"ev100", "7.2"}});
             b.add("effect.glow", "Star glow", {{"from", "Pale star"}});
-            b.add("lens.glow", "Star halo", {{"strength", "22 %"}, {"size", "9 %"}, {"sources", "Star glow"}});
+            b.add("lens.glow", "Star halo", {{"amount", "22 %"}, {"size", "9 %"}, {"sources", "Star glow"}});
             b.set(b.find("Star glow"), {{"lens", "Star halo"}});
             return StarterContent{b.take(), {}};
           }};

@@ -36,7 +36,7 @@ Starter gyroscopeCageStarter() {
             b.add("light.area", "Night window", {{"power", "5200"}, {"color", "0.38, 0.56, 1"}, {"width", "0.9"}, {"height", "2"}, {"position", "-2.3, 1.7, 1.4"}, {"target", "0, 0.4, 0"}, {"seen", "off"}});
             b.add("camera.lens", "Camera", {{"position", "0.62, 0.78, 2.5"}, {"target", "0, 0.4, 0"}, {"focal_length", "52"}, {"focus", "2.6"}, {"f_stop", "5.6"}, {"ev100", "6"}});
             b.add("effect.glow", "Fire glow", {{"from", "Fire"}});
-            b.add("lens.glow", "Fire halo", {{"strength", "12 %"}, {"size", "9 %"}, {"falloff", "0.9"}, {"sources", "Fire glow"}});
+            b.add("lens.glow", "Fire halo", {{"amount", "12 %"}, {"size", "9 %"}, {"falloff", "0.9"}, {"sources", "Fire glow"}});
             b.set(b.find("Fire glow"), {{"lens", "Fire halo"}});
             return StarterContent{b.take(), {}};
           }};

@@ -50,7 +50,7 @@ Starter jadeMoonStarter() {
             b.add("light.area", "Night window", {{"power", "1500"}, {"color", "0.38, 0.54, 1"}, {"width", "0.9"}, {"height", "1.8"}, {"position", "2.2, 1.7, 1.2"}, {"target", "0, 0.2, 0"}, {"seen", "off"}});
             b.add("camera.lens", "Camera", {{"position", "0.02, 0.48, 1.75"}, {"target", "0.0, 0.185, 0"}, {"focal_length", "62"}, {"focus", "1.75"}, {"f_stop", "8"}, {"ev100", "6.2"}});
             b.add("effect.glow", "Flame glow", {{"from", "Flame"}});
-            b.add("lens.glow", "Flame halo", {{"strength", "20 %"}, {"size", "7 %"}, {"sources", "Flame glow"}});
+            b.add("lens.glow", "Flame halo", {{"amount", "20 %"}, {"size", "7 %"}, {"sources", "Flame glow"}});
             b.set(b.find("Flame glow"), {{"lens", "Flame halo"}});
             return StarterContent{b.take(), {{"orrery-assets/alabaster-urn.glb", alabasterUrnFile()}}};
           }};

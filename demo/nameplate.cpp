@@ -28,7 +28,7 @@ Starter nameplateStarter() {
             b.add("light.area", "Hall", {{"power", "900"}, {"color", "1, 0.8, 0.6"}, {"width", "1.5"}, {"height", "0.8"}, {"position", "-0.75, 0.28, 3.6"}, {"target", "0, 0, 0"}, {"seen", "off"}});
             b.add("camera.lens", "Camera", {{"position", "0.42, 0.06, 2.1"}, {"target", "0.02, 0.06, 0"}, {"focal_length", "42"}, {"focus", "2.1"}, {"f_stop", "5.6"}, {"ev100", "6.6"}});
             b.add("effect.glow", "Lamp glow", {{"from", "Picture lamp"}});
-            b.add("lens.glow", "Lamp halo", {{"strength", "12 %"}, {"size", "10 %"}, {"sources", "Lamp glow"}});
+            b.add("lens.glow", "Lamp halo", {{"amount", "12 %"}, {"size", "10 %"}, {"sources", "Lamp glow"}});
             b.set(b.find("Lamp glow"), {{"lens", "Lamp halo"}});
             return StarterContent{b.take(), {}};
           }};

@@ -119,16 +119,16 @@ Starter orreryHallStarter() {
             b.add("camera.lens", "Glass planet close", {{"position", "-0.25, 0.62, 1.75"}, {"target", "-0.4, 0.40, 0.55"}, {"focal_length", "70"}, {"focus", "1.15"}, {"f_stop", "2.8"}, {"ev100", "5.4"}});
 
             b.add("effect.glow", "Sun core glow", {{"from", "Sun core"}});
-            b.add("lens.glow", "Sun halo", {{"strength", "24 %"}, {"size", "17 %"}, {"falloff", "0.85"}, {"sources", "Sun core glow"}});
+            b.add("lens.glow", "Sun halo", {{"amount", "24 %"}, {"size", "17 %"}, {"falloff", "0.85"}, {"sources", "Sun core glow"}});
             b.set(b.find("Sun core glow"), {{"lens", "Sun halo"}});
             b.add("effect.glow", "Bead glow", {{"from", "Bead light"}});
-            b.add("lens.glow", "Bead halo", {{"strength", "35 %"}, {"size", "5 %"}, {"falloff", "1"}, {"sources", "Bead glow"}});
+            b.add("lens.glow", "Bead halo", {{"amount", "35 %"}, {"size", "5 %"}, {"falloff", "1"}, {"sources", "Bead glow"}});
             b.set(b.find("Bead glow"), {{"lens", "Bead halo"}});
             b.add("effect.glow", "Comet glow", {{"from", "Heart"}});
-            b.add("lens.glow", "Comet halo", {{"strength", "25 %"}, {"size", "6 %"}, {"sources", "Comet glow"}});
+            b.add("lens.glow", "Comet halo", {{"amount", "25 %"}, {"size", "6 %"}, {"sources", "Comet glow"}});
             b.set(b.find("Comet glow"), {{"lens", "Comet halo"}});
             b.add("effect.glow", "Fire glow", {{"from", "Fire"}});
-            b.add("lens.glow", "Fire halo", {{"strength", "14 %"}, {"size", "5 %"}, {"sources", "Fire glow"}});
+            b.add("lens.glow", "Fire halo", {{"amount", "14 %"}, {"size", "5 %"}, {"sources", "Fire glow"}});
             b.set(b.find("Fire glow"), {{"lens", "Fire halo"}});
             return StarterContent{b.take(), {{"orrery-assets/pierced-shade.glb", piercedShadeFile()}, {"orrery-assets/alabaster-urn.glb", alabasterUrnFile()}}};
           }};

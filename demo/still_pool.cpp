@@ -38,7 +38,7 @@ Starter stillPoolStarter() {
             b.add("light.area", "Night window", {{"power", "800"}, {"color", "0.36, 0.54, 1"}, {"width", "1"}, {"height", "2"}, {"position", "3, 2.4, 1.6"}, {"target", "0, 0, 0"}, {"seen", "off"}});
             b.add("camera.lens", "Camera", {{"position", "0.1, 0.78, 3.05"}, {"target", "0.02, 0.16, -0.3"}, {"focal_length", "40"}, {"focus", "3"}, {"f_stop", "5.6"}, {"ev100", "6.2"}});
             b.add("effect.glow", "Lantern glow", {{"from", "Lantern"}});
-            b.add("lens.glow", "Lantern halo", {{"strength", "18 %"}, {"size", "8 %"}, {"sources", "Lantern glow"}});
+            b.add("lens.glow", "Lantern halo", {{"amount", "18 %"}, {"size", "8 %"}, {"sources", "Lantern glow"}});
             b.set(b.find("Lantern glow"), {{"lens", "Lantern halo"}});
             return StarterContent{b.take(), {}};
           }};

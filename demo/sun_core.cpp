@@ -61,7 +61,7 @@ Starter sunCoreStarter() {
             b.add("light.area", "Night window", {{"power", "3200"}, {"color", "0.35, 0.52, 1"}, {"width", "1.2"}, {"height", "2"}, {"position", "-3.2, 2.3, 1.4"}, {"target", "0, 0.3, 0"}, {"seen", "off"}});
             b.add("camera.lens", "Camera", {{"position", "0.32, 0.62, 2.25"}, {"target", "0.02, 0.315, 0"}, {"focal_length", "62"}, {"focus", "2.2"}, {"f_stop", "4"}, {"ev100", "5.5"}});
             b.add("effect.glow", "Sun core glow", {{"from", "Sun core"}});
-            b.add("lens.glow", "Halo", {{"strength", "12 %"}, {"size", "15 %"}, {"falloff", "0.9"}, {"sources", "Sun core glow"}});
+            b.add("lens.glow", "Halo", {{"amount", "12 %"}, {"size", "15 %"}, {"falloff", "0.9"}, {"sources", "Sun core glow"}});
             const NodeId glow = b.find("Sun core glow");
             b.set(glow, {{"lens", "Halo"}});
             Document doc = b.take();

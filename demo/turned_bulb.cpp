@@ -40,7 +40,7 @@ Starter turnedBulbStarter() {
             b.add("object.knot", "Brass knot", {{"radius", "70 mm"}, {"winding", "28 mm"}, {"tube", "13 mm"}, {"position", "-0.26, 0.05, 0.22"}, {"material", "Bench brass"}});
             b.add("camera.lens", "Camera", {{"position", "0.3, 0.5, 1.5"}, {"target", "0.01, 0.31, 0"}, {"focal_length", "44"}, {"focus", "1.55"}, {"f_stop", "5.6"}, {"ev100", "5"}});
             b.add("effect.glow", "Wire glow", {{"from", "Wire"}});
-            b.add("lens.glow", "Wire halo", {{"strength", "10 %"}, {"size", "6 %"}, {"falloff", "1"}, {"sources", "Wire glow"}});
+            b.add("lens.glow", "Wire halo", {{"amount", "10 %"}, {"size", "6 %"}, {"falloff", "1"}, {"sources", "Wire glow"}});
             b.set(b.find("Wire glow"), {{"lens", "Wire halo"}});
             return StarterContent{b.take(), {}};
           }};

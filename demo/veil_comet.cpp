@@ -62,7 +62,7 @@ Starter veilCometStarter() {
             b.add("light.area", "Night window", {{"power", "300"}, {"color", "0.36, 0.52, 1"}, {"width", "1"}, {"height", "2"}, {"position", "-2.6, 2, 0.8"}, {"target", "0, 0.2, 0"}, {"seen", "off"}});
             b.add("camera.lens", "Camera", {{"position", "0.1, 0.5, 2.0"}, {"target", "0.06, 0.34, 0"}, {"focal_length", "52"}, {"focus", "1.95"}, {"f_stop", "8"}, {"ev100", "5.3"}});
             b.add("effect.glow", "Comet glow", {{"from", "Heart"}});
-            b.add("lens.glow", "Comet halo", {{"strength", "28 %"}, {"size", "12 %"}, {"sources", "Comet glow"}});
+            b.add("lens.glow", "Comet halo", {{"amount", "28 %"}, {"size", "12 %"}, {"sources", "Comet glow"}});
             b.set(b.find("Comet glow"), {{"lens", "Comet halo"}});
             return StarterContent{b.take(), {}};
           }};

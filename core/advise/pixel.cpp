@@ -29,7 +29,7 @@ PixelReading askPixel(const Document& doc, double frame, const Scene& scene, con
     add({Contributor::As::Light, scene.groups[g].node, scene.groups[g].name, 0, light * exposure});
   }
   for (const StageResult& s : developed.stages)
-    if (const Node* n = doc.find(s.stage)) add({Contributor::As::Stage, s.stage, n->name, 0, s.work.spread.color(px, py)});
+    if (const Node* n = doc.find(s.stage)) add({Contributor::As::Stage, s.stage, n->name, 0, s.work.spread.color(px, py) - s.work.taken.color(px, py)});
   for (Contributor& c : r.contributors) c.share /= std::max(1e-30, total);
   std::stable_sort(r.contributors.begin(), r.contributors.end(), [](const Contributor& a, const Contributor& b) { return a.share > b.share; });
   const Film::Ranked& seen = film.seen(i);

@@ -323,6 +323,9 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
     for (const Node* n : sources) ids.insert(n->id);
     double taken = 0, ours = 0;
     const bool confined = !p.references("sources").empty();
+    // What takes nothing away is measured by what it adds; of whose light that is, only its sources tell.
+    const bool adds = std::all_of(done->work.taken.rgb.begin(), done->work.taken.rgb.end(), [](float v) { return v == 0; });
+    if (adds) taken = ours = sumOf(done->work.spread);
     for (size_t i = 0; i < done->work.taken.pixels(); ++i) {
       const float* t = done->work.taken.rgb.data() + 3 * i;
       const double l = double(luminance({t[0], t[1], t[2]}));
@@ -340,7 +343,9 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
         else otherThings[node] += part;
       }
     }
-    if (confined) {
+    if (adds) {
+      spread += ours;
+    } else if (confined) {
       // Sources that the effect does not name: exact, since they are asked for by name.
       const std::vector<NodeId> named = sourcesOfStage(doc, *s);
       ours = taken;
@@ -384,7 +389,7 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
         r.findings.push_back({Weight::Weak, "lens", s->id, text, {{"Take light from this effect only", {{at(*s, "sources"), effect->name}}}}});
       }
     }
-    spread += ours;
+    if (!adds) spread += ours;
     // A key that lies above all that is there.
     if (p.node().kind->param("keyed") && p.flag("keyed") && sourceLight > 0) {
       const double key = p.number("key"), knee = p.number("knee");
@@ -394,13 +399,15 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
                               fmt::format("The key of {} lies {:.1f} stops above the brightest of {}", s->name, key - r.peak, names(sources)),
                               {{fmt::format("Lower the key to {:g} stops", lower), {{at(*s, "key"), fmt::format("{:g}", lower)}}},
                                {"Let all light pass", {{at(*s, "keyed"), "off"}}}}});
-      } else if (taken < 1e-3 * sourceLight * p.number("strength")) {
+      } else if (sumOf(done->work.spread) < 1e-3 * sourceLight * p.number("amount")) {
         r.findings.push_back({Weight::Weak, "lens", s->id, fmt::format("The key of {} lets little pass", s->name),
                               {{fmt::format("Lower the key to {:g} stops", std::floor(r.peak) - 2), {{at(*s, "key"), fmt::format("{:g}", std::floor(r.peak) - 2)}}}}});
       }
     }
-    if (p.node().kind->param("strength") && p.number("strength") <= 0)
-      r.findings.push_back({Weight::Broken, "lens", s->id, s->name + " has a strength of 0 %", {{"Set it to 20 %", {{at(*s, "strength"), "20 %"}}}}});
+    if (p.number("amount") <= 0)
+      r.findings.push_back({Weight::Broken, "lens", s->id, s->name + " has an amount of 0 %", {{"Set it to 20 %", {{at(*s, "amount"), "20 %"}}}}});
+    else if (!done->idle.empty() && sourceLight > 0 && !(p.node().kind->param("keyed") && p.flag("keyed")))
+      r.findings.push_back({Weight::Weak, "lens", s->id, fmt::format("{} does nothing: {}", s->name, done->idle), {}});
   }
   if (stages.empty()) r.findings.push_back({Weight::Broken, "lens", effectId, "Lens is empty: nothing spreads the light", {}});
   // With sources unconfined the measured part may exceed the layer by noise.

@@ -34,7 +34,12 @@ template <typename F> FileLayer fromFilm(std::string name, std::vector<std::stri
   return l;
 }
 
-std::string sourceLayer(const LayerQuery& q) { return q.everything && q.direct && q.mirrored && q.through ? "All light" : "Sources of " + q.name; }
+// What of all light the queries of a cell have, and no other: "Sources of Sun halo & Bead halo".
+std::string cellName(const std::vector<std::string>& of) {
+  std::string name;
+  for (const std::string& n : of) name += (name.empty() ? "Sources of " : " & ") + n;
+  return name.empty() ? "Other light" : name;
+}
 
 void addIdentity(PictureFile& file, const Scene& scene, const Film& film) {
   nlohmann::ordered_json manifest = nlohmann::ordered_json::object();
@@ -151,7 +156,7 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
   std::vector<std::string> channels = {"R", "G", "B", "A"};
   file.layers.push_back(fromFilm("", channels, false, film, [&](size_t i, float* out) {
     std::copy_n(developed.picture.rgb.begin() + ptrdiff_t(3 * i), 3, out);
-    out[3] = plateAlpha(scene.plates.get(), film, i);
+    out[3] = developed.alpha.empty() ? plateAlpha(scene.plates.get(), film, i) : developed.alpha[i];
   }));
   if (depth) file.layers.push_back(fromFilm("Depth", {"Z"}, true, film, [&](size_t i, float* out) { *out = film.depth(i); }));
   if (wanted("normal"))
@@ -169,10 +174,12 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
       light.push_back(collectGroup(film, 0, g, amounts[size_t(g)], exposure, tasks));
     }
   if (wanted("sources"))
-    for (size_t q = 0; q < scene.queries.size(); ++q) {
-      if (std::find(lightPasses().begin(), lightPasses().end(), scene.queries[q]) != lightPasses().end()) continue;
-      names.push_back(sourceLayer(scene.queries[q]));
-      light.push_back(collect(film, int(q), amounts, exposure, tasks));
+    for (int cell = 0; cell < scene.table.cells(); ++cell) {
+      std::vector<std::string> of;
+      for (size_t q = 0; q < scene.queries.size(); ++q)
+        if (scene.table.queriesOf(cell) >> q & 1) of.push_back(scene.queries[q].name);
+      names.push_back(cellName(of));
+      light.push_back(collectLayers(film, 1u << cell, amounts, exposure, tasks));
     }
   for (const LayerQuery& pass : passQueries(passes))
     if (const auto it = std::find(scene.queries.begin(), scene.queries.end(), pass); it != scene.queries.end()) {
@@ -187,6 +194,7 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
     light = denoiser->apply(all, tasks);
   }
   for (size_t i = 0; i < light.size(); ++i) file.layers.push_back(layerOf(names[i], light[i]));
+  if (!developed.apart.rgb.empty()) file.layers.push_back(layerOf("Lens light", developed.apart));
   if (wanted("lens"))
     for (const StageResult& s : developed.stages) {
       const std::string name = doc.find(s.stage)->name;
@@ -199,17 +207,43 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
   return file;
 }
 
-Picture lensOnFile(const Document& doc, double frame, const PictureFile& file, const Tasks& tasks) {
-  const std::vector<LayerQuery> queries = lensQueries(doc);
-  const auto light = [&](const LayerQuery& q) {
-    const auto known = std::find(queries.begin(), queries.end(), q);
-    const std::string name = sourceLayer(known == queries.end() ? q : *known);
-    if (file.find(name)) return file.picture(name);
-    // A picture that was rendered without lens is all light.
-    if (name == "All light") return file.picture();
-    throw badInput(fmt::format("has no layer \"{}\": render it with --passes sources", name));
-  };
-  return applyLens(doc, frame, light, tasks).picture;
+Picture lensOnFile(const Document& doc, double frame, const PictureFile& file, const Tasks& tasks, const Assets* assets) {
+  LensLight light;
+  std::vector<LayerQuery> missing;
+  for (LayerQuery& q : lensQueries(doc))
+    if (q.apart && !q.whole()) missing.push_back(std::move(q));
+  const std::vector<LayerQuery> asked = missing;
+  for (const FileLayer& l : file.layers) {
+    // Each of these holds what some stages ask for in common, and no light is in two of them.
+    LensLight::Layer layer;
+    if (l.name.starts_with("Sources of ")) {
+      std::string rest = l.name.substr(11);
+      while (!rest.empty()) {
+        const size_t end = std::min(rest.find(" & "), rest.size());
+        const std::string name = rest.substr(0, end);
+        rest = rest.substr(std::min(rest.size(), end + 3));
+        for (const LayerQuery& q : asked)
+          if (q.name == name) {
+            layer.of.push_back(q);
+            std::erase(missing, q);
+          }
+      }
+    } else if (l.name != "Other light") {
+      continue;
+    }
+    layer.light = file.picture(l.name);
+    light.layers.push_back(std::move(layer));
+  }
+  if (!missing.empty()) throw badInput(fmt::format("has no layer \"Sources of {}\": render it with --passes sources", missing.front().name));
+  // A picture that was rendered without lens is all light.
+  if (light.layers.empty()) light.layers.push_back({{}, file.picture()});
+  if (const FileLayer* l = file.find(""); l && l->channels.size() == 4) {
+    const size_t a = size_t(std::find(l->channels.begin(), l->channels.end(), "A") - l->channels.begin());
+    for (size_t i = 0; a < 4 && i < size_t(file.width) * size_t(file.height); ++i) light.alpha.push_back(l->data[4 * i + a]);
+  }
+  LensContext context = LensContext::of(doc, frame, file.width, file.height, tasks);
+  context.assets = assets;
+  return applyLens(context, std::move(light)).picture;
 }
 
 std::vector<float> decodeCryptomatte(const PictureFile& file, const std::string& object) {

@@ -29,7 +29,7 @@ PictureFile platesFile(const Document& doc, double frame, const Scene& scene, co
 
 /// Applies the lens stack of a document to a file that pictureFile wrote. Throws BadInput when the file lacks the light
 /// of a stage's sources.
-Picture lensOnFile(const Document& doc, double frame, const PictureFile& file, const Tasks& tasks);
+Picture lensOnFile(const Document& doc, double frame, const PictureFile& file, const Tasks& tasks, const Assets* assets = nullptr);
 
 /// Coverage of one object by a Cryptomatte layer, decoded by the public specification.
 std::vector<float> decodeCryptomatte(const PictureFile& file, const std::string& object);

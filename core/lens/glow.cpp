@@ -1,6 +1,7 @@
 #include "core/lens/glow.h"
 
 #include "core/base/colorspace.h"
+#include "core/lens/key.h"
 
 namespace ilumbra {
 
@@ -80,6 +81,7 @@ std::vector<float> gaussianTaps(float sigma, bool whole, float reach) {
 struct Blur {
   std::vector<float> taps;
   float weight;
+  Color tint{1.0f};
 };
 
 // Adds all blurs of a level to out, tile by tile: sideways into a buffer that stays in the cache, then downwards.
@@ -108,6 +110,9 @@ void addBlurred(const Level& in, Level& out, const std::vector<Blur>& blurs, con
           const float *l = p - 3 * k, *m = p + 3 * k;
           for (int i = 0; i < width; ++i) o[i] += w * (l[i] + m[i]);
         }
+        if (b.tint != Color(1.0f)) // tiles begin at whole pixels
+          for (int i = 0; i < width; i += 3)
+            for (int c = 0; c < 3; ++c) o[i + c] *= b.tint[c];
       }
       for (int y = y0; y < y1; ++y) {
         float* __restrict o = out.row(y) + x0;
@@ -224,16 +229,16 @@ Picture convolve(const Picture& in, const GlowKernel& kernel, const Tasks& tasks
     // wider one outshines them.
     const float reach = i == 0 ? 5.5f : 4.2f;
     if (l == 0 && lobe.sigma < 0.02f) {
-      blurs[0].push_back({{1.0f}, lobe.weight});
+      blurs[0].push_back({{1.0f}, lobe.weight, lobe.tint});
     } else if (l == 0) {
-      blurs[0].push_back({gaussianTaps(lobe.sigma, true, reach), lobe.weight});
+      blurs[0].push_back({gaussianTaps(lobe.sigma, true, reach), lobe.weight, lobe.tint});
     } else {
       float down = 0, up = 0;
       for (int k = 0; k < l; ++k) down = (down + 1) / 4;
       for (int k = 0; k < l; ++k) up = (up + 1) / 4;
       // The integral over a pixel is a box of variance 1/12 more.
       const float variance = (sqr(lobe.sigma) + 1.0f / 12) / float(1 << (2 * l));
-      blurs[size_t(l)].push_back({gaussianTaps(std::sqrt(std::max(1e-4f, variance - down - up)), false, reach), lobe.weight});
+      blurs[size_t(l)].push_back({gaussianTaps(std::sqrt(std::max(1e-4f, variance - down - up)), false, reach), lobe.weight, lobe.tint});
     }
   }
   for (int l = 0; l <= deepest; ++l) addBlurred(pyramid[size_t(l)], spread[size_t(l)], blurs[size_t(l)], tasks);
@@ -241,67 +246,97 @@ Picture convolve(const Picture& in, const GlowKernel& kernel, const Tasks& tasks
   return out;
 }
 
-float keyShare(float y, float key, float knee) {
-  if (key <= 0) return 1;
-  if (!(y > 0)) return 0;
-  const float soft = key * clamp01(knee);
-  float pass = y - key;
-  if (soft > 0 && y > key - soft && y < key + soft) {
-    const float t = y - key + soft;
-    pass = t * t / (4 * soft);
-  }
-  return pass > 0 ? pass / y : 0;
-}
-
 namespace {
 
-LensWork glow(const Params& p, const Picture& layer, const Picture& source, const Tasks& tasks) {
-  const float strength = p.real("strength"), key = p.flag("keyed") ? float(std::exp2(p.number("key"))) : 0, knee = p.real("knee");
-  LensWork work;
-  work.taken = Picture(layer.width, layer.height);
-  const auto n = int(layer.pixels());
-  constexpr int chunk = 1 << 14;
-  tasks.forEach((n + chunk - 1) / chunk, [&](int c) {
-    for (int i = c * chunk; i < std::min(n, (c + 1) * chunk); ++i) {
-      const float* s = source.rgb.data() + 3 * size_t(i);
-      const float k = strength * keyShare(luminance({s[0], s[1], s[2]}), key, knee);
-      for (size_t j = 0; j < 3; ++j) work.taken.rgb[3 * size_t(i) + j] = k * layer.rgb[3 * size_t(i) + j];
+// Luminance without colour to twice the saturation: linear in the light.
+void saturate(Picture& p, float saturation, const Tasks& tasks) {
+  if (saturation == 1) return;
+  tasks.forEach(p.height, [&](int y) {
+    float* o = p.at(0, y);
+    for (int x = 0; x < p.width; ++x, o += 3) {
+      const float l = luminance({o[0], o[1], o[2]});
+      for (int c = 0; c < 3; ++c) o[c] = l + (o[c] - l) * saturation;
     }
   });
-  work.spread = convolve(work.taken, GlowKernel(p.real("size"), p.real("falloff"), layer.height), tasks);
-  const Color tint = chromaticity(working(p.triple("tint")));
-  const bool own = p.text("color_from") == "own";
-  if (own || tint != Color(1.0f))
-    tasks.forEach((n + chunk - 1) / chunk, [&](int c) {
-      for (int i = c * chunk; i < std::min(n, (c + 1) * chunk); ++i) {
-        float* s = work.spread.rgb.data() + 3 * size_t(i);
-        const Color light = own ? Color(luminance({s[0], s[1], s[2]})) : Color(s[0], s[1], s[2]);
-        for (int j = 0; j < 3; ++j) s[j] = light[j] * tint[j];
-      }
-    });
-  return work;
+}
+
+GlowKernel kernelOf(const Params& p, const LensContext& c) {
+  GlowKernel k(p.real("size"), p.real("falloff"), c.frameHeight);
+  const Color core = chromaticity(working(p.triple("core_tint"))), halo = chromaticity(working(p.triple("tint")));
+  const float shift = p.real("shift");
+  // Each channel's share of what is far out grows or falls with every lobe; each keeps its sum.
+  Color sums(0.0f);
+  for (int i = 0; i < GlowKernel::count; ++i) {
+    GlowKernel::Lobe& l = k.lobes[size_t(i)];
+    const float out = 1 - float(i) / float(GlowKernel::count - 1); // 1: the widest
+    l.tint = Color(std::exp2(2 * shift * (out - 0.5f)), 1, std::exp2(-2 * shift * (out - 0.5f)));
+    sums += l.tint * l.weight;
+  }
+  for (int i = 0; i < GlowKernel::count; ++i) {
+    GlowKernel::Lobe& l = k.lobes[size_t(i)];
+    const float out = 1 - float(i) / float(GlowKernel::count - 1);
+    l.tint = Color(l.tint.x / sums.x, l.tint.y / sums.y, l.tint.z / sums.z) * mix(core, halo, out);
+  }
+  return k;
+}
+
+LensOperator prepare(const Params& p, const Picture& source, const LensContext& c) {
+  auto shares = std::make_shared<const std::vector<float>>(keyShares(p, source, c.tasks));
+  const GlowKernel kernel = kernelOf(p, c);
+  const float saturation = p.text("color_from") == "own" ? 0 : p.real("saturation"), white = p.real("white");
+  return {[=, &tasks = c.tasks](const Picture& layer) {
+            LensWork work;
+            work.taken = keyed(layer, *shares, tasks);
+            if (saturation == 1) work.spread = convolve(work.taken, kernel, tasks);
+            else {
+              Picture light = work.taken;
+              saturate(light, saturation, tasks);
+              work.spread = convolve(light, kernel, tasks);
+            }
+            // The source itself goes to white: its light stays where it is, without its hue.
+            if (white > 0)
+              tasks.forEach(layer.height, [&](int y) {
+                float *t = work.taken.at(0, y), *s = work.spread.at(0, y);
+                for (int x = 0; x < layer.width; ++x, t += 3, s += 3) {
+                  const float l = luminance({t[0], t[1], t[2]});
+                  for (int k = 0; k < 3; ++k) s[k] += white * (l - t[k]);
+                }
+              });
+            return work;
+          },
+          {}};
 }
 
 } // namespace
 
 LensStage glowStage() {
-  return {{.id = "lens.glow",
-           .label = "Glow",
-           .helpText = "Spreads light around what is bright, as the scatter in a lens does. What it spreads it takes away: no light is added.",
-           .params = join({stageParams(),
-                           {number("strength", "Strength", "%", 0.2).soft(0, 1).range(0, 1).at(Stage::Lens).matters().help("Share of the light that is spread"),
-                            number("size", "Size", "%", 0.12).soft(0.005, 0.5).range(0.0001, 4).log().at(Stage::Lens).matters()
-                                .help("Width of the widest halo by the frame's height"),
-                            number("falloff", "Core", "×", 1).soft(0.25, 4).range(0.01, 100).log().at(Stage::Lens).matters()
-                                .help("More than 1 draws the glow to its middle, less spreads it out"),
-                            flag("keyed", "Key", false).at(Stage::Lens).in("Key").help("On: only what is brighter than the key glows"),
-                            number("key", "Key at", "stops", 0).soft(-6, 10).range(-40, 40).at(Stage::Lens).in("Key").help("Above or below white"),
-                            number("knee", "Knee", "%", 0.5).soft(0, 1).range(0, 1).at(Stage::Lens).in("Key").help("Softness of the key"),
-                            choice("color_from", "Colour from", {"light", "own"}).at(Stage::Lens).in("Colour").help("Of the light, or a colour of its own"),
-                            color("tint", "Tint", {1, 1, 1}).soft(0, 1).at(Stage::Lens).in("Colour").help("Hue of the glow; keeps its luminance")}}),
-           .existence = Stage::Lens},
-          [](const Params& p, const Picture& source, const Tasks& tasks) { return glow(p, source, source, tasks); },
-          glow};
+  return {.kind = {.id = "lens.glow",
+                   .label = "Glow",
+                   .helpText = "Spreads light around what is bright, as the scatter in a lens does. What it spreads it takes away: no light is added.",
+                   .params = join({stageParams(0.2, 1),
+                                   {number("size", "Size", "%", 0.12).soft(0.005, 0.5).range(0.0001, 4).log().at(Stage::Lens).matters()
+                                        .help("Width of the widest halo by the frame's height"),
+                                    number("falloff", "Core", "×", 1).soft(0.25, 4).range(0.01, 100).log().at(Stage::Lens).matters()
+                                        .help("More than 1 draws the glow to its middle, less spreads it out to a veil")},
+                                   keyParams(false),
+                                   {choice("color_from", "Colour from", {"light", "own"}).at(Stage::Lens).in("Colour").help("Of the light, or a colour of its own"),
+                                    color("tint", "Halo", {1, 1, 1}).soft(0, 1).at(Stage::Lens).in("Colour").help("Hue far out; keeps its luminance"),
+                                    color("core_tint", "Core", {1, 1, 1}).soft(0, 1).at(Stage::Lens).in("Colour").help("Hue close to the source; keeps its luminance"),
+                                    number("shift", "Shift", "", 0).soft(-1, 1).range(-2, 2).at(Stage::Lens).in("Colour").help("Above 0 the glow turns red with distance and blue within, below 0 the other way; no channel loses light"),
+                                    number("saturation", "Saturation", "%", 1).soft(0, 2).range(0, 4).at(Stage::Lens).in("Colour").when("color_from", "light").help("Of the glow, by the light's own"),
+                                    number("white", "White core", "%", 0).soft(0, 1).range(0, 1).at(Stage::Lens).in("Colour").help("The source itself goes to white while its halo keeps the hue")}}),
+                   .slots = stageSlots(),
+                   .existence = Stage::Lens},
+          .prepare = prepare,
+          .reach = [](const Params& p) { return 2 * p.number("size"); },
+          .idle = keyIdle,
+          .looks = {{"Lantern in fog", {{"amount", "35 %"}, {"size", "25 %"}, {"falloff", "0.7"}}},
+                    {"Candle", {{"amount", "25 %"}, {"size", "9 %"}, {"falloff", "1.2"}, {"shift", "0.6"}}},
+                    {"Tight rim", {{"amount", "30 %"}, {"size", "2 %"}, {"falloff", "1.4"}}},
+                    {"Veil", {{"amount", "12 %"}, {"size", "60 %"}, {"falloff", "0.45"}}},
+                    {"Tube light", {{"amount", "40 %"}, {"size", "7 %"}, {"white", "70 %"}, {"saturation", "140 %"}}},
+                    {"Moonlit", {{"amount", "20 %"}, {"size", "16 %"}, {"tint", "0.45, 0.65, 1"}, {"saturation", "60 %"}}},
+                    {"Ember", {{"amount", "30 %"}, {"size", "6 %"}, {"tint", "1, 0.25, 0.05"}, {"core_tint", "1, 0.8, 0.5"}, {"keyed", "on"}, {"key", "1 stops"}}}}};
 }
 
 } // namespace ilumbra

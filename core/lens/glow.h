@@ -1,6 +1,4 @@
 #pragma once
-#include "core/base/picture.h"
-#include "core/base/tasks.h"
 #include "core/lens/stage.h"
 
 namespace ilumbra {
@@ -12,11 +10,13 @@ namespace ilumbra {
 struct GlowKernel {
   struct Lobe {
     float weight, sigma; ///< sigma in pixels
+    Color tint{1.0f};    ///< by channel, on top of the weight
   };
-  std::vector<Lobe> lobes;
+  std::vector<Lobe> lobes; ///< from the widest to the narrowest
   static constexpr int count = 6;
+  GlowKernel() = default;
   GlowKernel(float size, float falloff, int frameHeight);
-  /// Density at a distance in pixels, per pixel squared.
+  /// Density at a distance in pixels, per pixel squared, of white light without tints.
   double at(double r) const;
   /// What a point of light in the middle of one pixel gives to the pixel (dx, dy) away: the density's integral over
   /// that pixel. This is what convolve() does.
@@ -26,9 +26,6 @@ struct GlowKernel {
 /// The picture convolved with the kernel; outside the frame it is black, and light spread beyond the frame is lost.
 /// Lobes are blurred in a pyramid at the level where they are 1.7 to 3.4 pixels wide, so that any size costs the same.
 Picture convolve(const Picture& in, const GlowKernel& kernel, const Tasks& tasks);
-
-/// Share of a pixel's light that passes a key: 0 below key·(1 − knee), 1 − key/Y far above, a parabola in between.
-float keyShare(float luminance, float key, float knee);
 
 LensStage glowStage();
 

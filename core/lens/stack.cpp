@@ -1,24 +1,15 @@
 #include "core/lens/stack.h"
 
-#include "core/render/plate.h"
-
 #include "core/base/error.h"
-#include "core/lens/glow.h"
+#include "core/lens/area.h"
+#include "core/lens/blend.h"
+#include "core/render/plate.h"
+#include "core/render/sight.h"
 
+#include <fmt/format.h>
 #include <set>
 
 namespace ilumbra {
-
-std::vector<LensStage> allStages() { return {glowStage()}; }
-
-std::vector<ParamDef> stageParams() {
-  return {flag("on", "On", true).at(Stage::Lens).help("Off: the light passes as it is"),
-          references("sources", "Sources", {"light.", "object.", "material.", "air.", "source.", "effect."}).at(Stage::Shading)
-              .help("What it takes its light from; an effect stands for its From; none: all light"),
-          flag("direct", "Seen directly", true).at(Stage::Shading).in("Sources seen").help("The sources as the camera sees them straight"),
-          flag("mirrored", "Seen in mirrors", true).at(Stage::Shading).in("Sources seen").help("The sources as mirrors show them"),
-          flag("through", "Seen through clear things", true).at(Stage::Shading).in("Sources seen").help("The sources as seen behind glass")};
-}
 
 std::vector<const Node*> lensStages(const Document& doc) {
   std::vector<const Node*> out;
@@ -41,36 +32,57 @@ static void follow(const Document& doc, NodeId id, std::vector<NodeId>& out, std
       for (const NodeId c : it->second) follow(doc, c, out, visited);
 }
 
-std::vector<NodeId> sourcesOfStage(const Document& doc, const Node& stage) {
+std::vector<NodeId> namedBy(const Document& doc, const Node& stage, std::string_view list) {
   std::vector<NodeId> out;
   std::set<NodeId> visited;
-  for (const Reference& r : Params(stage, 0).references("sources")) follow(doc, r.target, out, visited);
+  for (const Reference& r : Params(stage, 0).references(list)) follow(doc, r.target, out, visited);
   return out;
 }
 
-static LayerQuery queryOf(const Document& doc, const Node& stage) {
+static LayerQuery queryOf(const Document& doc, const Node& stage, const char* list, const std::string& seen, const char* in) {
   const Params p(stage, 0);
   LayerQuery q{.name = stage.name};
-  q.direct = p.flag("direct");
-  q.mirrored = p.flag("mirrored");
-  q.through = p.flag("through");
-  q.everything = p.references("sources").empty();
-  for (const NodeId id : sourcesOfStage(doc, stage))
-    (doc.find(id)->kind->family() == "material" ? q.materials : q.things).push_back(id);
+  q.direct = p.flag(seen + "direct");
+  q.mirrored = p.flag(seen + "mirrored");
+  q.through = p.flag(seen + "through");
+  q.everything = p.references(list).empty();
+  q.seenIn = namedBy(doc, stage, in);
+  for (const NodeId id : namedBy(doc, stage, list)) (doc.find(id)->kind->family() == "material" ? q.materials : q.things).push_back(id);
   return q;
+}
+
+LayerQuery sourceQuery(const Document& doc, const Node& stage) {
+  LayerQuery q = queryOf(doc, stage, "sources", "", "seen_in");
+  q.apart = true;
+  return q;
+}
+
+static LayerQuery maskQuery(const Document& doc, const Node& stage) { return queryOf(doc, stage, "acts_on", "acts_", "acts_in"); }
+
+static void include(std::vector<LayerQuery>& queries, LayerQuery q) {
+  if (std::find(queries.begin(), queries.end(), q) == queries.end()) queries.push_back(std::move(q));
 }
 
 std::vector<LayerQuery> lensQueries(const Document& doc) {
   std::vector<LayerQuery> queries = {{.name = "all light", .everything = true}};
   // Effects of caustics are told apart, for their reading.
   for (const Node* e : doc.family("effect"))
-    if (e->kind->id == "effect.caustics" && queries.size() == 1) queries.push_back(causticsLayer());
-  for (const Node* s : lensStages(doc)) {
-    LayerQuery q = queryOf(doc, *s);
-    // One layer serves all stages that ask the same.
-    if (std::find(queries.begin(), queries.end(), q) == queries.end()) queries.push_back(std::move(q));
-  }
+    if (e->kind->id == "effect.caustics") include(queries, causticsLayer());
+  // One layer serves all stages that ask the same.
+  for (const Node* s : lensStages(doc)) include(queries, sourceQuery(doc, *s));
   return queries;
+}
+
+std::vector<LayerQuery> lensMasks(const Document& doc) {
+  std::vector<LayerQuery> masks;
+  for (const Node* s : lensStages(doc)) {
+    if (LayerQuery q = maskQuery(doc, *s); !q.whole()) include(masks, std::move(q));
+    if (LayerQuery q = sourceQuery(doc, *s); stageOf(*s).covers && !q.whole()) {
+      q.apart = false;
+      include(masks, std::move(q));
+    }
+  }
+  return masks;
 }
 
 bool stageActs(const Document& doc, const Node& stage, double frame) {
@@ -88,32 +100,272 @@ bool stageActs(const Document& doc, const Node& stage, double frame) {
   return !used;
 }
 
-static const LensStage& featureOf(const Node& n) {
-  static const std::vector<LensStage> all = allStages();
-  for (const LensStage& s : all)
-    if (s.kind.id == n.kind->id) return s;
-  throw badInput(n.kind->id + ": is no lens stage");
+namespace {
+
+bool contains(const std::vector<LayerQuery>& list, const LayerQuery& q) { return std::find(list.begin(), list.end(), q) != list.end(); }
+
+void forRows(const Tasks& tasks, int height, int width, const std::function<void(size_t, size_t)>& f) {
+  const size_t row = size_t(width) * 3;
+  tasks.forEach(height, [&](int y) { f(size_t(y) * row, size_t(y + 1) * row); });
 }
 
-LensResult applyLens(const Document& doc, double frame, const std::function<Picture(const LayerQuery&)>& light, const Tasks& tasks, NodeId solo) {
-  LensResult r;
-  r.picture = light({.name = "all light", .everything = true});
-  for (const Node* s : lensStages(doc)) {
-    if (solo ? s->id != solo : !stageActs(doc, *s, frame)) continue;
-    const Picture source = light(queryOf(doc, *s));
-    LensWork work = featureOf(*s).apply(Params(*s, frame), source, tasks);
-    const size_t row = size_t(r.picture.width) * 3;
-    tasks.forEach(r.picture.height, [&](int y) {
-      for (size_t i = size_t(y) * row; i < (size_t(y) + 1) * row; ++i) r.picture.rgb[i] += work.spread.rgb[i] - work.taken.rgb[i];
+// out += p
+void addTo(Picture& out, const Picture& p, const Tasks& tasks) {
+  forRows(tasks, p.height, p.width, [&](size_t i, size_t end) {
+    for (; i < end; ++i) out.rgb[i] += p.rgb[i];
+  });
+}
+
+// What is no number takes the mean of those around it that are: counted by pixel.
+size_t mend(Picture& p, const Tasks& tasks) {
+  std::vector<std::vector<int>> broken(static_cast<size_t>(p.height));
+  tasks.forEach(p.height, [&](int y) {
+    const float* row = p.at(0, y);
+    float sum = 0; // not finite if anything in the row is not
+    for (int i = 0; i < 3 * p.width; ++i) sum += row[i] - row[i];
+    if (sum == 0) return;
+    for (int x = 0; x < p.width; ++x)
+      if (!std::isfinite(row[3 * x]) || !std::isfinite(row[3 * x + 1]) || !std::isfinite(row[3 * x + 2])) broken[size_t(y)].push_back(x);
+  });
+  size_t count = 0;
+  std::vector<std::pair<float*, Color>> mended;
+  for (int y = 0; y < p.height; ++y)
+    for (const int x : broken[size_t(y)]) {
+      Color sum(0.0f);
+      int n = 0;
+      for (int j = std::max(0, y - 1); j <= std::min(p.height - 1, y + 1); ++j)
+        for (int i = std::max(0, x - 1); i <= std::min(p.width - 1, x + 1); ++i)
+          if (const Color c = p.color(i, j); finite(c)) {
+            sum += c;
+            ++n;
+          }
+      mended.emplace_back(p.at(x, y), n ? sum * (1 / float(n)) : Color(0.0f));
+      ++count;
+    }
+  for (const auto& [to, c] : mended)
+    for (int k = 0; k < 3; ++k) to[k] = c[k];
+  return count;
+}
+
+// One stage's place in the stack.
+struct Step {
+  const Node* node;
+  const LensStage* stage;
+  LayerQuery source;
+};
+
+struct Stacked {
+  uint32_t takenBy = 0; ///< bits of the steps whose source it is
+  int tag = 0;
+  Picture light;
+};
+
+// How much a stage acts in each pixel; empty: wholly, everywhere.
+std::vector<float> actsWhere(const Step& step, const Params& p, const LensContext& c, const LensLight& light) {
+  const size_t n = size_t(c.width) * size_t(c.height);
+  std::vector<float> mask = areaMask(c.doc, *step.node, c);
+  const auto times = [&](const std::vector<float>& other) {
+    if (other.size() != n) return;
+    if (mask.empty()) mask.assign(n, 1.0f);
+    for (size_t i = 0; i < n; ++i) mask[i] *= other[i];
+  };
+  if (const LayerQuery q = maskQuery(c.doc, *step.node); !q.whole() && light.coverage) times(light.coverage(q));
+  if (const PatternUse* use = p.pattern("acts_share"); use && c.assets) {
+    const Program program = Program::compile(c.doc, use->pattern, c.frame, *c.assets, false);
+    std::vector<float> share(n);
+    c.tasks.forEach(c.height, [&](int y) {
+      std::vector<PatternPoint> points(static_cast<size_t>(c.width));
+      std::vector<Sample4> values(points.size());
+      for (int x = 0; x < c.width; ++x) points[size_t(x)] = c.point(float(x) + 0.5f, float(y) + 0.5f);
+      program.evaluate(points, values.data());
+      for (size_t x = 0; x < values.size(); ++x) share[size_t(y) * size_t(c.width) + x] = clamp01(values[x].x);
     });
-    r.stages.push_back({s->id, std::move(work)});
+    times(share);
+  } else if (const double share = p.number("acts_share"); share < 1) {
+    times(std::vector<float>(n, float(share)));
+  }
+  if (p.flag("acts_elsewhere")) {
+    if (mask.empty()) mask.assign(n, 1.0f);
+    for (float& m : mask) m = 1 - m;
+  }
+  return mask;
+}
+
+// What share of each pixel shows what answers a query: as the film has counted, or else by its share of the light.
+std::vector<float> shownBy(const LayerQuery& q, const LensContext& c, const LensLight& light, const Picture& source, const std::vector<Stacked>& layers) {
+  std::vector<float> out;
+  if (q.whole() && !light.alpha.empty()) return light.alpha;
+  if (light.coverage) out = light.coverage(q);
+  if (!out.empty()) return out;
+  out.resize(source.pixels());
+  c.tasks.forEach(source.height, [&](int y) {
+    for (int x = 0; x < source.width; ++x) {
+      float all = 0;
+      for (const Stacked& l : layers) all += luminance(l.light.color(x, y));
+      const float own = luminance(source.color(x, y));
+      out[size_t(y) * size_t(source.width) + size_t(x)] = all > 0 ? clamp01(own / all) : own > 0 ? 1.0f : 0.0f;
+    }
+  });
+  return out;
+}
+
+// What a stage does to the layers that it takes, and with it to all others.
+StageResult act(const Step& step, uint32_t bit, const LensContext& c, const LensLight& light, std::vector<Stacked>& layers, Picture& apart) {
+  const Params p(*step.node, c.frame);
+  StageResult r{step.node->id, {Picture(c.width, c.height), Picture(c.width, c.height)}, {}};
+  const float amount = p.real("amount");
+  std::vector<Stacked*> mine;
+  for (Stacked& l : layers)
+    if (l.takenBy & bit) mine.push_back(&l);
+  if (amount <= 0) r.idle = "its amount is 0";
+  else if (mine.empty()) r.idle = "none of its sources is in the picture";
+  if (!r.idle.empty()) return r;
+  Picture source = mine.front()->light;
+  for (size_t i = 1; i < mine.size(); ++i) addTo(source, mine[i]->light, c.tasks);
+  if (std::all_of(source.rgb.begin(), source.rgb.end(), [](float v) { return v == 0; })) {
+    r.idle = "its sources give no light in the picture";
+    return r;
+  }
+  const std::vector<float> mask = actsWhere(step, p, c, light);
+  if (!mask.empty() && std::all_of(mask.begin(), mask.end(), [](float m) { return m <= 0; })) {
+    r.idle = "what it acts on is not in the picture";
+    return r;
+  }
+  LensContext own = c;
+  if (step.stage->covers) own.covered = shownBy(step.source, c, light, source, layers);
+  const LensOperator op = step.stage->prepare(p, source, own);
+  const LensBlend mode = lensBlend(op.blend.empty() ? p.text("blend") : op.blend);
+  const bool aside = p.text("over_alpha") == "apart";
+  std::vector<LensWork> works;
+  for (Stacked* l : mine) works.push_back(op.apply(l->light));
+  // With what is added whatever the light, the first layer's work is the stage's own.
+  if (!op.rest.rgb.empty()) addTo(works.front().spread, op.rest, c.tasks);
+  LensWork& all = r.work;
+  for (const LensWork& w : works) {
+    addTo(all.taken, w.taken, c.tasks);
+    addTo(all.spread, w.spread, c.tasks);
+  }
+  if (std::all_of(all.spread.rgb.begin(), all.spread.rgb.end(), [](float v) { return v == 0; }) && std::all_of(all.taken.rgb.begin(), all.taken.rgb.end(), [](float v) { return v == 0; }))
+    r.idle = step.stage->idle ? step.stage->idle(p) : "";
+  if (r.idle.empty() && all.spread.rgb == all.taken.rgb) r.idle = step.stage->idle && !step.stage->idle(p).empty() ? step.stage->idle(p) : "it changes nothing with these values";
+  const auto share = [&](size_t i) { return mask.empty() ? amount : amount * mask[i / 3]; };
+  if (aside && apart.rgb.empty()) apart = Picture(c.width, c.height);
+  // Where another blend than adding is asked for, what all light becomes is shared out: more light goes to what is spread, less is taken of
+  // what is there.
+  Picture base;
+  if (mode != LensBlend::Add) {
+    base = Picture(c.width, c.height);
+    for (const Stacked& l : layers) addTo(base, l.light, c.tasks);
+  }
+  std::vector<Stacked*> others;
+  if (mode != LensBlend::Add)
+    for (Stacked& l : layers)
+      if (!(l.takenBy & bit)) others.push_back(&l);
+  forRows(c.tasks, c.height, c.width, [&](size_t i, size_t end) {
+    for (; i < end; ++i) {
+      const float a = share(i), taken = all.taken.rgb[i], spread = all.spread.rgb[i];
+      float kept = 1, given = 1;
+      if (mode != LensBlend::Add) {
+        const float b = base.rgb[i] - taken, out = blended(mode, b, spread);
+        if (out >= b || b == 0) given = spread != 0 ? (out - b) / spread : 0;
+        else {
+          given = 0;
+          kept = out / b;
+        }
+        for (Stacked* l : others) l->light.rgb[i] += a * (kept - 1) * l->light.rgb[i];
+      }
+      for (size_t k = 0; k < mine.size(); ++k) {
+        float& l = mine[k]->light.rgb[i];
+        const float before = l;
+        l = before + a * (kept * (before - works[k].taken.rgb[i]) + (aside ? 0 : given * works[k].spread.rgb[i]) - before);
+      }
+      // As it came to be.
+      all.taken.rgb[i] = a * (taken + (1 - kept) * (mode == LensBlend::Add ? 0 : base.rgb[i] - taken));
+      all.spread.rgb[i] = a * given * spread;
+      if (aside) apart.rgb[i] += all.spread.rgb[i];
+    }
+  });
+  return r;
+}
+
+} // namespace
+
+PatternPoint LensContext::point(float x, float y) const {
+  PatternPoint p;
+  const float u = (x - float(left)) / float(std::max(1, frameWidth)), v = 1 - (y - float(top)) / float(std::max(1, frameHeight));
+  p.uv = {u, v};
+  p.screen = {u, v, 1};
+  // In frame heights, so that patterns are not stretched.
+  const float aspect = float(frameWidth) / float(std::max(1, frameHeight));
+  p.position = p.world = {(u - 0.5f) * aspect, v - 0.5f, 0};
+  p.normal = {0, 0, 1};
+  p.footprint = 1 / float(std::max(1, frameHeight));
+  p.uvFootprint = p.footprint;
+  return p;
+}
+
+LensResult applyLens(const LensContext& c, LensLight light, const LensOptions& options) {
+  LensResult r;
+  std::vector<Step> steps;
+  if (options.on)
+    for (const Node* s : lensStages(c.doc)) {
+      const bool last = options.until == s->id;
+      if (last && options.before) break;
+      if (options.solo ? s->id == options.solo : stageActs(c.doc, *s, c.frame)) steps.push_back({s, &stageOf(*s), sourceQuery(c.doc, *s)});
+      if (last) break;
+    }
+  if (steps.size() > 32) throw badInput(fmt::format("the lens has {} stages that act; 32 are possible", steps.size()));
+  std::vector<Stacked> layers;
+  std::set<int> tags;
+  for (LensLight::Layer& l : light.layers) {
+    r.notNumbers += mend(l.light, c.tasks);
+    uint32_t takenBy = 0;
+    for (size_t i = 0; i < steps.size(); ++i)
+      if (steps[i].source.whole() || contains(l.of, steps[i].source)) takenBy |= 1u << i;
+    tags.insert(l.tag);
+    layers.push_back({takenBy, l.tag, std::move(l.light)});
+  }
+  light.layers.clear();
+  // Layers that no later stage tells apart are one.
+  const auto merge = [&](size_t from) {
+    const uint32_t later = from >= 32 ? 0 : ~0u << from;
+    std::vector<Stacked> out;
+    for (Stacked& l : layers) {
+      const auto same = std::find_if(out.begin(), out.end(), [&](const Stacked& o) { return o.tag == l.tag && (o.takenBy & later) == (l.takenBy & later); });
+      if (same == out.end()) out.push_back(std::move(l));
+      else addTo(same->light, l.light, c.tasks);
+    }
+    layers = std::move(out);
+  };
+  r.alpha = light.alpha;
+  for (size_t i = 0; i < steps.size(); ++i) {
+    if (c.cancel && c.cancel->requested()) throw cancelled();
+    merge(i);
+    r.stages.push_back(act(steps[i], 1u << i, c, light, layers, r.apart));
+    if (!r.alpha.empty() && Params(*steps[i].node, c.frame).text("over_alpha") == "widens") {
+      const StageResult& s = r.stages.back();
+      for (size_t k = 0; k < r.alpha.size(); ++k) {
+        const float* more = s.work.spread.rgb.data() + 3 * k;
+        r.alpha[k] += (1 - r.alpha[k]) * clamp01(std::max({0.0f, more[0], more[1], more[2]}));
+      }
+    }
+  }
+  merge(32);
+  if (tags.size() > 1) {
+    r.picture = Picture(c.width, c.height);
+    for (Stacked& l : layers) {
+      addTo(r.picture, l.light, c.tasks);
+      r.shares.emplace_back(l.tag, std::move(l.light));
+    }
+  } else {
+    r.picture = layers.empty() ? Picture(c.width, c.height) : std::move(layers.front().light);
   }
   return r;
 }
 
 bool hasLayers(const Scene& scene, const Document& doc) {
-  const std::vector<LayerQuery> wanted = lensQueries(doc);
-  return std::all_of(wanted.begin(), wanted.end(), [&](const LayerQuery& q) { return std::find(scene.queries.begin(), scene.queries.end(), q) != scene.queries.end(); });
+  const auto among = [](const std::vector<LayerQuery>& wanted, const std::vector<LayerQuery>& there) { return std::all_of(wanted.begin(), wanted.end(), [&](const LayerQuery& q) { return contains(there, q); }); };
+  return among(lensQueries(doc), scene.queries) && among(lensMasks(doc), scene.maskQueries);
 }
 
 int layerIndex(const Scene& scene, const LayerQuery& query) {
@@ -122,19 +374,10 @@ int layerIndex(const Scene& scene, const LayerQuery& query) {
   return int(it - scene.queries.begin());
 }
 
-LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks,
-                   bool withLens, NodeId solo) {
-  if (scene.plates) return develop(doc, frame, scene, collectLayers(scene, film, amounts, tasks), tasks, withLens, solo);
-  const float exposure = exposureFactor(doc, frame);
-  const auto light = [&](const LayerQuery& q) { return collect(film, layerIndex(scene, q), amounts, exposure, tasks); };
-  if (withLens) return applyLens(doc, frame, light, tasks, solo);
-  return {light({.name = "all light", .everything = true}), {}};
-}
-
 std::vector<Picture> collectLayers(const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, const Denoiser* denoiser, const CancelFlag* cancel) {
   std::vector<Picture> layers;
   std::vector<const Picture*> all;
-  for (size_t q = 0; q < scene.queries.size(); ++q) layers.push_back(collect(film, int(q), amounts, 1, tasks));
+  for (int l = 0; l < scene.table.size(); ++l) layers.push_back(collectLayers(film, 1u << l, amounts, 1, tasks));
   if (denoiser) {
     for (const Picture& p : layers) all.push_back(&p);
     layers = denoiser->apply(all, tasks, cancel);
@@ -147,36 +390,113 @@ std::vector<Picture> collectLayers(const Scene& scene, const Film& film, const s
   return layers;
 }
 
-LensResult develop(const Document& doc, double frame, const Scene& scene, const std::vector<Picture>& layers, const Tasks& tasks, bool withLens, NodeId solo) {
-  const float exposure = exposureFactor(doc, frame);
-  const auto light = [&](const LayerQuery& q) {
-    Picture p = layers[size_t(layerIndex(scene, q))];
-    const size_t row = size_t(p.width) * 3, n = scene.queries.size();
-    const Picture *keep = layers.size() > n ? &layers[n] : nullptr, *add = keep && q.everything ? &layers[n + 1] : nullptr;
-    tasks.forEach(p.height, [&](int y) {
-      for (size_t i = size_t(y) * row; i < size_t(y + 1) * row; ++i) p.rgb[i] = p.rgb[i] * (keep ? exposure * keep->rgb[i] : exposure) + (add ? add->rgb[i] : 0.0f);
-    });
-    return p;
+Picture queryLight(const Scene& scene, const std::vector<Picture>& layers, const LayerQuery& query) {
+  Picture out;
+  for (uint32_t bits = scene.table.layers(layerIndex(scene, query)); bits; bits &= bits - 1) {
+    const Picture& p = layers[size_t(std::countr_zero(bits))];
+    if (out.rgb.empty()) out = p;
+    else
+      for (size_t i = 0; i < p.rgb.size(); ++i) out.rgb[i] += p.rgb[i];
+  }
+  return out.rgb.empty() ? Picture(layers.front().width, layers.front().height) : out;
+}
+
+namespace {
+
+std::vector<LayerQuery> queriesOfCell(const Scene& scene, int cell) {
+  std::vector<LayerQuery> out;
+  for (uint32_t bits = scene.table.queriesOf(cell); bits; bits &= bits - 1) out.push_back(scene.queries[size_t(std::countr_zero(bits))]);
+  return out;
+}
+
+LensContext contextOf(const Document& doc, double frame, const Scene& scene, int width, int height, const Tasks& tasks, const LensOptions& options) {
+  LensContext c = LensContext::of(doc, frame, width, height, tasks);
+  c.assets = options.assets;
+  if (activeCamera(doc))
+    c.anchor = [&doc, &scene, width, height](NodeId thing, const V3f& place, double at) {
+      const SeenAt s = seenAt(doc, scene, thing, place, at);
+      return Anchor{{s.at.x * float(width) / float(scene.width), s.at.y * float(height) / float(scene.height)}, s.share, s.depth};
+    };
+  c.bounds = [&scene](NodeId thing) {
+    Box3f box;
+    for (const Instance& i : scene.instances)
+      if (scene.things[i.thing].among({thing})) box.extendBy(i.bounds);
+    return box;
   };
-  if (withLens) return applyLens(doc, frame, light, tasks, solo);
-  return {light({.name = "all light", .everything = true}), {}};
+  c.right = scene.camera.right();
+  return c;
 }
 
-LensResult developPlates(const Document& doc, double frame, const Scene& scene, const Tasks& tasks, bool withLens, NodeId solo) {
-  const auto light = [&](const LayerQuery& q) { return scene.plates && q.everything ? platesLight(*scene.plates, tasks) : Picture(scene.width, scene.height); };
-  if (withLens) return applyLens(doc, frame, light, tasks, solo);
-  return {light({.name = "all light", .everything = true}), {}};
+LensLight lightOf(const Scene& scene, const Film& film, std::vector<Picture> cells) {
+  LensLight light;
+  for (int cell = 0; cell < scene.table.cells(); ++cell) light.layers.push_back({queriesOfCell(scene, cell), std::move(cells[size_t(cell)])});
+  light.coverage = [&scene, &film](const LayerQuery& q) {
+    const auto it = std::find(scene.maskQueries.begin(), scene.maskQueries.end(), q);
+    std::vector<float> out;
+    if (it == scene.maskQueries.end()) return out;
+    const size_t n = size_t(film.width()) * size_t(film.height());
+    for (size_t i = 0; i < n; ++i) out.push_back(film.coverage(i, int(it - scene.maskQueries.begin())));
+    return out;
+  };
+  for (size_t i = 0; i < size_t(film.width()) * size_t(film.height()); ++i) light.alpha.push_back(plateAlpha(scene.plates.get(), film, i));
+  return light;
 }
 
-Picture glowShare(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, NodeId stage, int group,
-                  const Tasks& tasks) {
-  const Node* n = doc.find(stage);
-  if (!n) throw badInput("there is no such lens stage");
-  const int q = layerIndex(scene, queryOf(doc, *n));
+} // namespace
+
+LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, const LensOptions& options) {
+  if (scene.plates) return develop(doc, frame, scene, film, collectLayers(scene, film, amounts, tasks), tasks, options);
   const float exposure = exposureFactor(doc, frame);
-  const Picture source = collect(film, q, amounts, exposure, tasks);
-  const Picture layer = collectGroup(film, q, group, amounts[size_t(group)], exposure, tasks);
-  return featureOf(*n).share(Params(*n, frame), layer, source, tasks).spread;
+  std::vector<Picture> cells;
+  if (!options.on) return {collect(film, 0, amounts, exposure, tasks), {}};
+  for (int l = 0; l < scene.table.cells(); ++l) cells.push_back(collectLayers(film, 1u << l, amounts, exposure, tasks));
+  return applyLens(contextOf(doc, frame, scene, film.width(), film.height(), tasks, options), lightOf(scene, film, std::move(cells)), options);
+}
+
+LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Picture>& layers, const Tasks& tasks, const LensOptions& options) {
+  const float exposure = exposureFactor(doc, frame);
+  const size_t stored = size_t(scene.table.size());
+  const Picture *keep = layers.size() > stored ? &layers[stored] : nullptr, *add = keep ? &layers[stored + 1] : nullptr;
+  std::vector<Picture> cells;
+  for (int cell = 0; cell < scene.table.cells(); ++cell) {
+    Picture p = layers[size_t(cell)];
+    forRows(tasks, p.height, p.width, [&](size_t i, size_t end) {
+      for (; i < end; ++i) p.rgb[i] *= keep ? exposure * keep->rgb[i] : exposure;
+    });
+    cells.push_back(std::move(p));
+  }
+  LensLight light = lightOf(scene, film, std::move(cells));
+  if (add) light.layers.push_back({{}, *add});
+  return applyLens(contextOf(doc, frame, scene, film.width(), film.height(), tasks, options), std::move(light), options);
+}
+
+LensResult developPlates(const Document& doc, double frame, const Scene& scene, const Tasks& tasks, const LensOptions& options) {
+  LensLight light;
+  light.layers.push_back({{}, scene.plates ? platesLight(*scene.plates, tasks) : Picture(scene.width, scene.height)});
+  return applyLens(contextOf(doc, frame, scene, scene.width, scene.height, tasks, options), std::move(light), options);
+}
+
+std::vector<Picture> lightShares(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const std::vector<int>& groups, const Tasks& tasks, const LensOptions& options) {
+  const float exposure = exposureFactor(doc, frame);
+  LensLight light = lightOf(scene, film, std::vector<Picture>(size_t(scene.table.cells())));
+  light.layers.clear();
+  std::vector<Color> rest = amounts;
+  for (const int g : groups) rest[size_t(g)] = Color(0.0f);
+  const auto layersOf = [&](const std::vector<Color>& chosen, int tag) {
+    for (int cell = 0; cell < scene.table.cells(); ++cell) light.layers.push_back({queriesOfCell(scene, cell), collectLayers(film, 1u << cell, chosen, exposure, tasks), tag});
+  };
+  layersOf(rest, -1);
+  for (const int g : groups) {
+    std::vector<Color> one(amounts.size(), Color(0.0f));
+    one[size_t(g)] = amounts[size_t(g)];
+    layersOf(one, g);
+  }
+  LensResult r = applyLens(contextOf(doc, frame, scene, film.width(), film.height(), tasks, options), std::move(light), options);
+  std::vector<Picture> out;
+  for (const int g : groups)
+    for (auto& [tag, picture] : r.shares)
+      if (tag == g) out.push_back(std::move(picture));
+  return out;
 }
 
 } // namespace ilumbra

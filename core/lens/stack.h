@@ -7,46 +7,78 @@ namespace ilumbra {
 
 /// The lens stages of a document in the order in which they act.
 std::vector<const Node*> lensStages(const Document& doc);
-/// What a stage takes its light from, effects followed to what is in their From: lights, objects and materials. Empty:
-/// all light.
-std::vector<NodeId> sourcesOfStage(const Document& doc, const Node& stage);
+/// What a list of a stage ("sources", "acts_on", ...) names, effects followed to what is in their From: lights, objects and materials.
+std::vector<NodeId> namedBy(const Document& doc, const Node& stage, std::string_view list);
+/// What a stage takes its light from. Empty: all light.
+inline std::vector<NodeId> sourcesOfStage(const Document& doc, const Node& stage) { return namedBy(doc, stage, "sources"); }
 /// True if the stage acts: it is on, and so is one of the effects that use it (or none does).
 bool stageActs(const Document& doc, const Node& stage, double frame);
+/// The light that a stage takes, as a question to the film.
+LayerQuery sourceQuery(const Document& doc, const Node& stage);
 /// The film layers that the stack needs, everything first. Stages that are off are asked for too, so that switching
 /// them on traces no ray.
 std::vector<LayerQuery> lensQueries(const Document& doc);
-
-/// One stage's doing in a picture.
-struct StageResult {
-  NodeId stage = 0;
-  LensWork work;
-};
-struct LensResult {
-  Picture picture;                 ///< with the lens
-  std::vector<StageResult> stages; ///< of those that are on
-};
-
-/// Applies the stack. `light(query)` gives a layer, exposed; each stage works on the rendered light of its sources, and
-/// its doing is added to the picture. With `solo`, that stage alone.
-LensResult applyLens(const Document& doc, double frame, const std::function<Picture(const LayerQuery&)>& light, const Tasks& tasks, NodeId solo = 0);
+/// The coverages that the stack needs: where stages are confined to act.
+std::vector<LayerQuery> lensMasks(const Document& doc);
 /// True if a scene was compiled with all layers that the stack of this document needs.
 bool hasLayers(const Scene& scene, const Document& doc);
 /// The layer of a scene that answers a query; throws BadInput if there is none.
 int layerIndex(const Scene& scene, const LayerQuery& query);
-/// The film through mix, exposure and lens: what the camera's film records, scene-linear. With `withLens` off, without
-/// the stages.
-LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks,
-                   bool withLens = true, NodeId solo = 0);
-/// What the stack works on, apart from the film: a picture for each query of the scene, unexposed; denoised if a denoiser is
+
+/// Light as a stack gets it: all of it, each piece in one layer, exposed.
+struct LensLight {
+  struct Layer {
+    std::vector<LayerQuery> of; ///< the queries that it answers, besides those for all light
+    Picture light;
+    int tag = 0;                ///< layers of different tags are kept apart to the end (a light's share, say)
+  };
+  std::vector<Layer> layers;
+  std::vector<float> alpha;     ///< of the picture; empty: it has none
+  /// What share of a pixel shows what answers a query; null: nobody knows, stages act everywhere.
+  std::function<std::vector<float>(const LayerQuery&)> coverage = {};
+};
+
+/// One stage's doing in a picture: what it came to take and to add, after amount, blend and where it acts.
+struct StageResult {
+  NodeId stage = 0;
+  LensWork work;
+  std::string idle; ///< why it did nothing; empty: it did something
+};
+struct LensResult {
+  Picture picture;                      ///< with the lens
+  std::vector<StageResult> stages;      ///< of those that act
+  std::vector<std::pair<int, Picture>> shares = {}; ///< by tag: they sum to the picture; empty if there is one tag
+  std::vector<float> alpha = {};        ///< with what stages made of it; empty: there was none
+  Picture apart = {};                   ///< light of stages whose light goes out apart; empty: there are none
+  size_t notNumbers = 0;                ///< pixels of the light that were no numbers, and took their neighbours' value
+};
+
+/// Which of the stages act, besides what they say themselves, and what they may read.
+struct LensOptions {
+  bool on = true;     ///< false: none
+  NodeId solo = 0;    ///< this one alone, on the light as it is before the lens
+  NodeId until = 0;   ///< this one is the last,
+  bool before = false; ///< or the one before it
+  const Assets* assets = nullptr; ///< null: there are no files
+};
+
+/// Applies the stack: each stage works on what the ones before it have left, and what it spreads goes on as light of its sources.
+LensResult applyLens(const LensContext& context, LensLight light, const LensOptions& options = {});
+
+/// What the stack works on, apart from the film: a picture for each layer of the scene's table, unexposed; denoised if a denoiser is
 /// given; where there are plates, after them what these keep of each and add to all light (render/plate.h). Throws Cancelled.
 std::vector<Picture> collectLayers(const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, const Denoiser* denoiser = nullptr,
                                    const CancelFlag* cancel = nullptr);
-/// As above, from such layers.
-LensResult develop(const Document& doc, double frame, const Scene& scene, const std::vector<Picture>& layers, const Tasks& tasks, bool withLens = true, NodeId solo = 0);
+/// Of such layers the light of a query, unexposed, without plates.
+Picture queryLight(const Scene& scene, const std::vector<Picture>& layers, const LayerQuery& query);
+/// The film through mix, exposure and lens: what the camera's film records, scene-linear.
+LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, const LensOptions& options = {});
+/// As above, from layers that were collected of this film.
+LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Picture>& layers, const Tasks& tasks, const LensOptions& options = {});
 /// Of a bare scene: its plates through the lens, at full size, without a film.
-LensResult developPlates(const Document& doc, double frame, const Scene& scene, const Tasks& tasks, bool withLens = true, NodeId solo = 0);
-/// One light group's exact share of what a stage spreads.
-Picture glowShare(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, NodeId stage, int group,
-                  const Tasks& tasks);
+LensResult developPlates(const Document& doc, double frame, const Scene& scene, const Tasks& tasks, const LensOptions& options = {});
+/// Light groups' exact shares of the developed picture, by group; what plates add is in none of them.
+std::vector<Picture> lightShares(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const std::vector<int>& groups, const Tasks& tasks,
+                                 const LensOptions& options = {});
 
 } // namespace ilumbra

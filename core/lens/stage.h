@@ -2,6 +2,7 @@
 #include "core/base/picture.h"
 #include "core/base/tasks.h"
 #include "core/document/document.h"
+#include "core/pattern/program.h"
 
 #include <functional>
 
@@ -9,23 +10,116 @@ namespace ilumbra {
 
 /// What a lens stage does to light, in the two parts that its layers and shares are made of.
 struct LensWork {
-  Picture taken;  ///< what it takes out of the picture, 0 or more
-  Picture spread; ///< what it puts back elsewhere
+  Picture taken;  ///< what it takes out of the picture
+  Picture spread; ///< what it puts back, here or elsewhere
 };
 
-/// A kind of lens stage: its table, and its function. `source` is the light of its sources, exposed. The function may
-/// not depend on light that is not a source.
+/// Where an anchor stands in the picture.
+struct Anchor {
+  V2f at{0, 0};    ///< pixels from the top left corner of the stages' pictures; may lie outside
+  float seen = 1;  ///< share of it that is in sight: 0 hidden, or behind the camera
+  float depth = 1; ///< metres ahead of the camera
+};
+
+/// What stages know besides their parameters and the light. Pictures reach over the frame by a margin, so that light beside the
+/// frame shines into it.
+struct LensContext {
+  const Document& doc;
+  double frame = 1;
+  int width = 0, height = 0;           ///< of the pictures
+  int left = 0, top = 0;               ///< where the frame begins in them
+  int frameWidth = 0, frameHeight = 0; ///< of the frame: shares of the frame in parameters are of these
+  const Tasks& tasks;
+  const Assets* assets = nullptr;      ///< null: there are no files
+  const CancelFlag* cancel = nullptr;
+  /// Where a thing, or with thing 0 a place of the set, is seen at a frame; null: there is no camera.
+  std::function<Anchor(NodeId thing, const V3f& place, double frame)> anchor = {};
+  /// The box around a thing, empty if it has none; null: there is no set.
+  std::function<Box3f(NodeId thing)> bounds = {};
+  V3f right{1, 0, 0};                  ///< of the camera
+  /// What share of each pixel shows the stage's sources: of a stage that asks for it (LensStage::covers).
+  std::vector<float> covered = {};
+
+  /// A place given as shares of the frame from its top left corner, in pixels of the pictures.
+  V2f place(double x, double y) const { return {float(left + x * frameWidth), float(top + y * frameHeight)}; }
+  double seconds() const;
+  /// Shares of the frame's height in pixels.
+  float size(double share) const { return float(share * frameHeight); }
+  /// What a pattern is asked at a place of the pictures, in pixels: texture coordinates run over the frame, places are in frame heights
+  /// from its middle.
+  PatternPoint point(float x, float y) const;
+  /// A context without margin and set, for pictures that stand alone.
+  static LensContext of(const Document& doc, double frame, int width, int height, const Tasks& tasks) {
+    return {.doc = doc, .frame = frame, .width = width, .height = height, .frameWidth = width, .frameHeight = height, .tasks = tasks};
+  }
+};
+
+/// A stage made ready for one picture. `apply` works on one layer of its sources (one light's share, say); the sum of what it does to
+/// the layers is what it does to their sum.
+struct LensOperator {
+  std::function<LensWork(const Picture& layer)> apply;
+  Picture rest = {};                ///< light that it adds whatever the layers hold; empty: none
+  std::string blend = {};           ///< how its light lies over the picture whatever the stage says; empty: as it says
+};
+
+/// A look that ships with a stage: parameters in text, by name.
+struct StageLook {
+  std::string name;
+  std::vector<std::pair<std::string, std::string>> values;
+};
+
+/// A kind of lens stage: its table, and how it is made ready. `source` is all light of its sources, exposed: any key is computed from it.
 struct LensStage {
   Kind kind;
-  std::function<LensWork(const Params&, const Picture& source, const Tasks&)> apply;
-  /// The same work on one layer of the source (one light's share, say), with any key computed from the whole source:
-  /// the sum over layers is the work on the source.
-  std::function<LensWork(const Params&, const Picture& layer, const Picture& source, const Tasks&)> share;
+  std::function<LensOperator(const Params&, const Picture& source, const LensContext&)> prepare;
+  bool linear = true; ///< of its light where it has no key: prepare(a + b) does what prepare(a) and prepare(b) do together
+  /// How far beside the frame light still matters, in shares of the frame's height; null: not at all.
+  std::function<double(const Params&)> reach = {};
+  /// Why it does nothing although it is on and has light, or empty; null: it always does something.
+  std::function<std::string(const Params&)> idle = {};
+  bool covers = false; ///< it asks what share of each pixel shows its sources
+  std::vector<StageLook> looks = {};
 };
 
 /// Every stage. A new one is a file in this folder and a line here.
 std::vector<LensStage> allStages();
-/// What every stage has: on, and its sources.
-std::vector<ParamDef> stageParams();
+/// The stage of a node; throws BadInput for what is none.
+const LensStage& stageOf(const Node& node);
+/// What every stage has: on, amount, blend, its sources and where it acts. `most`: of the amount; more than 1 adds more than there is.
+std::vector<ParamDef> stageParams(double amount, double most);
+/// The slot for the shapes drawn in the picture that it is confined to.
+std::vector<ChildSlot> stageSlots();
+/// Parameters of an anchored place: at a place of the frame, on a thing, or at a place of the set.
+std::vector<ParamDef> anchorParams(const std::string& prefix, const std::string& label, const std::string& heading, double x = 0.5, double y = 0.5);
+/// The place that such parameters give; fully in sight where it is not anchored.
+Anchor anchorOf(const Params& params, const std::string& prefix, const LensContext& context);
+/// The same as it was, or will be, at another frame: of what is anchored alone.
+Anchor anchorAt(const Params& params, const std::string& prefix, const LensContext& context, double frame);
+
+/// The point kind of curves, and a curve of such children: from the first to the last it runs smoothly through them (monotone cubic,
+/// Fritsch and Carlson 1980) and holds beyond; `none` where there are none.
+Kind curvePointKind();
+/// A shape of ghosts that are drawn freely.
+Kind ghostElementKind();
+class LensCurve {
+public:
+  LensCurve() = default;
+  LensCurve(const Document& doc, const Node& owner, const std::string& slot, double frame);
+  bool empty() const { return m_x.empty(); }
+  double at(double x, double none) const;
+  double slopeAtEnds(bool last) const;
+  double first() const { return m_x.front(); }
+  double last() const { return m_x.back(); }
+
+private:
+  std::vector<double> m_x, m_y, m_slope;
+};
+
+/// Work of a stage that makes each pixel of a layer darker or brighter: by what it is multiplied with.
+LensOperator scaled(std::shared_ptr<const Picture> gain, const Tasks& tasks);
+
+/// Work of a stage that changes pixels each for itself: `out` is what becomes of `source`. Layers keep their shares of every channel;
+/// what appears where there was nothing is the rest.
+LensOperator pointwise(const Picture& source, Picture out, const Tasks& tasks);
 
 } // namespace ilumbra

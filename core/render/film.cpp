@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <fmt/format.h>
 #include <limits>
+#include <set>
 
 namespace ilumbra {
 
@@ -21,8 +22,17 @@ const std::vector<LayerQuery>& lightPasses() {
 const LayerQuery& causticsLayer() { return lightPasses()[3]; }
 
 LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector<std::vector<NodeId>>& things, const std::vector<NodeId>& materials, const std::map<NodeId, NodeId>& onlyOn)
-    : m_size(int(queries.size())), m_thing(things.size() + 1, 0), m_material(materials.size() + 1, 0), m_first(things.size() + 1, 0), m_wears(things.size() + 1, 0), m_wornBy(materials.size() + 1, 0) {
-  if (queries.size() > 32) throw badInput(fmt::format("{} film layers are asked for; 32 are possible", queries.size()));
+    : m_thing(things.size() + 1, 0), m_material(materials.size() + 1, 0), m_first(things.size() + 1, 0), m_wears(things.size() + 1, 0), m_wornBy(materials.size() + 1, 0) {
+  std::vector<size_t> order; // of the look-ups' bits
+  for (size_t q = 0; q < queries.size(); ++q)
+    if (queries[q].apart && !queries[q].whole()) order.push_back(q);
+  m_apart = int(order.size());
+  if (m_apart > 12) throw badInput(fmt::format("lens stages take their light from {} different sets of sources; 12 are possible", m_apart));
+  for (size_t q = 0; q < queries.size(); ++q)
+    if (!queries[q].apart && !queries[q].whole()) order.push_back(q);
+  m_others = int(order.size()) - m_apart;
+  if (order.size() > 31) throw badInput(fmt::format("{} film layers are asked for; 31 are possible", order.size()));
+  m_apartMask = (1u << m_apart) - 1;
   const auto has = [](const std::vector<NodeId>& list, NodeId id) { return std::find(list.begin(), list.end(), id) != list.end(); };
   if (onlyOn.size() > 32) throw badInput(fmt::format("{} parts of a material on one object are asked for; 32 are possible", onlyOn.size()));
   // Of a list that a query has, the names of a thing in it; without those that hold only where a material is worn.
@@ -34,12 +44,12 @@ LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector
     for (size_t i = 0; i < materials.size(); ++i)
       if (materials[i] == material) m_wornBy[i] |= bit;
     m_asks.push_back(0);
-    for (size_t q = 0; q < queries.size(); ++q)
-      if (has(queries[q].things, part)) m_asks.back() |= 1u << q;
+    for (size_t k = 0; k < order.size(); ++k)
+      if (has(queries[order[k]].things, part)) m_asks.back() |= 1u << k;
   }
-  for (size_t q = 0; q < queries.size(); ++q) {
-    const LayerQuery& query = queries[q];
-    const uint32_t bit = 1u << q;
+  for (size_t k = 0; k < order.size(); ++k) {
+    const LayerQuery& query = queries[order[k]];
+    const uint32_t bit = 1u << k;
     for (size_t i = 0; i < things.size(); ++i) {
       if (query.everything || names(query.things, things[i])) m_thing[i] |= bit;
       if (query.seenIn.empty() || names(query.seenIn, things[i])) m_first[i] |= bit;
@@ -51,6 +61,39 @@ LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector
         if (has(query.materials, materials[i])) m_material[i] |= bit;
     for (uint32_t s = 0; s < 4; ++s)
       if (s == 0 ? query.direct : (!(s & SeenMirrored) || query.mirrored) && (!(s & SeenThrough) || query.through)) m_seen[s] |= bit;
+  }
+  // Which sets of queries kept apart a light can be in: each is a cell. Not all of these need occur in the picture.
+  std::set<uint32_t> named, met, sets;
+  for (uint16_t i = 0; i < m_thing.size(); ++i)
+    for (size_t j = 0; j < m_material.size(); ++j) named.insert((m_thing[i] | m_material[j] | worn({.thing = i, .material = uint16_t(j)})) & m_apartMask);
+  for (const uint32_t f : m_first) met.insert(f & m_apartMask);
+  std::set<uint32_t> seen;
+  for (const uint32_t s : m_seen)
+    for (const uint8_t e : {EventEmitted, EventDirect, EventIndirect, EventCaustic}) seen.insert(s & m_event[e] & m_apartMask);
+  for (const uint32_t n : named)
+    for (const uint32_t m : met)
+      for (const uint32_t s : seen) sets.insert(n & m & s);
+  sets.insert(0);
+  if (sets.size() > 24 || sets.size() + size_t(m_others) > 32)
+    throw badInput(fmt::format("the sources of lens stages overlap in {} ways, with {} passes besides: 24 are possible, 32 with passes", sets.size(), m_others));
+  m_cellOf.assign(size_t(1) << m_apart, 0);
+  m_inCell.clear();
+  for (const uint32_t set : sets) {
+    m_cellOf[set] = uint8_t(m_inCell.size());
+    m_inCell.push_back(0);
+    for (int k = 0; k < m_apart; ++k)
+      if (set >> k & 1) m_inCell.back() |= 1u << order[size_t(k)];
+  }
+  m_layers.assign(queries.size(), (1u << cells()) - 1); // all light: every cell
+  for (size_t k = 0; k < order.size(); ++k) {
+    uint32_t& layers = m_layers[order[k]];
+    if (int(k) >= m_apart) {
+      layers = 1u << (cells() + int(k) - m_apart);
+      continue;
+    }
+    layers = 0;
+    for (int c = 0; c < cells(); ++c)
+      if (m_inCell[size_t(c)] >> order[k] & 1) layers |= 1u << c;
   }
 }
 
@@ -73,7 +116,7 @@ void Film::Ranked::add(uint16_t t, float w) {
   }
 }
 
-void Film::reset(int width, int height, int groups, LayerTable table) {
+void Film::reset(int width, int height, int groups, LayerTable table, LayerTable masks) {
   m_width = width;
   m_height = height;
   m_groups = std::max(groups, 1);
@@ -88,10 +131,12 @@ void Film::reset(int width, int height, int groups, LayerTable table) {
     m_pixels = std::make_unique_for_overwrite<Pixel[]>(m_pixelRoom = n);
     m_touched = std::make_unique_for_overwrite<uint32_t[]>(n);
   }
+  m_masks = std::move(masks);
+  m_covered = m_masks.queries() > 0 ? std::make_unique_for_overwrite<float[]>(n * size_t(m_masks.queries())) : nullptr;
   m_count.assign(n, 0);
 }
 
-size_t Film::bytes() const { return m_room * 4 + m_pixelRoom * sizeof(Pixel) + m_count.size() * 8; }
+size_t Film::bytes() const { return m_room * 4 + m_pixelRoom * sizeof(Pixel) + m_count.size() * (8 + 4 * size_t(m_masks.queries())); }
 
 const Film::Ranked& Film::none() {
   static const Ranked nothing;
@@ -112,13 +157,22 @@ void Film::finish(size_t pixel, const FirstHit& first, const Color& total) {
   p.seenNormal += first.seenNormal;
   p.seenAlbedo += first.seenAlbedo;
   p.identity.add(first.thing, first.alpha);
+  if (m_covered)
+    for (uint32_t asked = m_masks.match(first.lookedAt), k = 0; k < uint32_t(m_masks.queries()); ++k)
+      if (asked & m_masks.layers(int(k))) m_covered[pixel * size_t(m_masks.queries()) + k] += first.alpha;
 }
 
-Color Film::light(size_t pixel, int query, int group) const {
+float Film::coverage(size_t pixel, int mask) const { return m_count[pixel] ? m_covered[pixel * size_t(m_masks.queries()) + size_t(mask)] / float(m_count[pixel]) : 0; }
+
+Color Film::groupLight(size_t pixel, uint32_t layers, int group) const {
   const uint32_t n = m_count[pixel];
-  if (!n || !(m_touched[pixel] >> query & 1)) return Color(0.0f);
-  const float* p = m_light.get() + pixel * m_stride + 3 * size_t(query * m_groups + group);
-  return Color(p[0], p[1], p[2]) * (1.0f / float(n));
+  if (!n) return Color(0.0f);
+  Color sum(0.0f);
+  for (layers &= m_touched[pixel]; layers; layers &= layers - 1) {
+    const float* p = m_light.get() + pixel * m_stride + 3 * size_t(std::countr_zero(layers) * m_groups + group);
+    sum += Color(p[0], p[1], p[2]);
+  }
+  return sum * (1.0f / float(n));
 }
 
 float Film::alpha(size_t pixel) const { return m_count[pixel] ? m_pixels[pixel].alpha / float(m_count[pixel]) : 0; }
@@ -226,8 +280,12 @@ static std::vector<float> flat(const Film& film, const std::vector<Color>& amoun
 }
 
 Picture collect(const Film& film, int query, const std::vector<Color>& amounts, float exposure, const Tasks& tasks) {
+  return collectLayers(film, film.table().layers(query), amounts, exposure, tasks);
+}
+
+Picture collectLayers(const Film& film, uint32_t layers, const std::vector<Color>& amounts, float exposure, const Tasks& tasks) {
   const std::vector<float> a = flat(film, amounts, exposure);
-  return gather(film, tasks, [&](size_t i) { return film.mixed(i, query, a.data()); });
+  return gather(film, tasks, [&](size_t i) { return film.mixed(i, layers, a.data()); });
 }
 
 std::vector<Color> groupMeans(const Film& film, int query, const Tasks& tasks) {
@@ -253,12 +311,13 @@ std::vector<Color> groupMeans(const Film& film, int query, const Tasks& tasks) {
 
 Color meanLight(const Film& film, int query, const std::vector<Color>& amounts, const Tasks& tasks) {
   const std::vector<float> a = flat(film, amounts, 1);
+  const uint32_t layers = film.table().layers(query);
   std::vector<std::pair<Color, size_t>> rows(size_t(film.height()), {Color(0.0f), 0});
   tasks.forEach(film.height(), [&](int y) {
     auto& [sum, counted] = rows[size_t(y)];
     for (size_t i = size_t(y) * size_t(film.width()), end = i + size_t(film.width()); i < end; ++i)
       if (film.samples(i)) {
-        sum += film.mixed(i, query, a.data());
+        sum += film.mixed(i, layers, a.data());
         ++counted;
       }
   });
@@ -272,7 +331,11 @@ Color meanLight(const Film& film, int query, const std::vector<Color>& amounts, 
 }
 
 Picture collectGroup(const Film& film, int query, int group, const Color& amount, float exposure, const Tasks& tasks) {
-  return gather(film, tasks, [&](size_t i) { return film.light(i, query, group) * amount * exposure; });
+  return collectLayersOfGroup(film, film.table().layers(query), group, amount, exposure, tasks);
+}
+
+Picture collectLayersOfGroup(const Film& film, uint32_t layers, int group, const Color& amount, float exposure, const Tasks& tasks) {
+  return gather(film, tasks, [&](size_t i) { return film.groupLight(i, layers, group) * amount * exposure; });
 }
 
 } // namespace ilumbra

@@ -4,6 +4,7 @@
 #include "core/render/layers.h"
 
 #include <array>
+#include <bit>
 #include <memory>
 
 namespace ilumbra {
@@ -18,6 +19,7 @@ struct FirstHit {
   uint16_t thing = 0;
   V3f seenNormal{0.0f};    ///< of what is seen at last, through mirrors and clear things
   Color seenAlbedo{0.0f};
+  Label lookedAt{};        ///< of what is seen at last: its thing, material, and how it is seen
 };
 
 /// Light layers by query and light group, at unit power of each group, and the passes without light. Rows are written
@@ -34,14 +36,14 @@ public:
   };
 
   Film() = default;
-  Film(int width, int height, int groups, LayerTable table) { reset(width, height, groups, std::move(table)); }
-  /// As new; memory that is there is used again.
-  void reset(int width, int height, int groups, LayerTable table);
+  Film(int width, int height, int groups, LayerTable table) { reset(width, height, groups, std::move(table), {}); }
+  /// As new; memory that is there is used again. `masks`: queries whose coverage is kept (coverage()).
+  void reset(int width, int height, int groups, LayerTable table, LayerTable masks);
 
   int width() const { return m_width; }
   int height() const { return m_height; }
   int groups() const { return m_groups; }
-  int queries() const { return m_table.size(); }
+  const LayerTable& table() const { return m_table; }
   size_t bytes() const;
 
   /// Before the first add() of each sample: a pixel is laid out when its first sample comes, by whoever brings it.
@@ -49,14 +51,15 @@ public:
     if (m_count[pixel]) return;
     m_touched[pixel] = 0;
     m_pixels[pixel] = {};
+    if (m_covered) std::fill_n(m_covered.get() + pixel * size_t(m_masks.queries()), m_masks.queries(), 0.0f);
   }
   void add(size_t pixel, const Label& label, const Color& light) {
     float* base = m_light.get() + pixel * m_stride;
     const uint32_t matched = m_table.match(label);
-    for (uint32_t fresh = matched & ~m_touched[pixel]; fresh; fresh &= fresh - 1) std::fill_n(base + 3 * __builtin_ctz(fresh) * m_groups, 3 * m_groups, 0.0f);
+    for (uint32_t fresh = matched & ~m_touched[pixel]; fresh; fresh &= fresh - 1) std::fill_n(base + 3 * std::countr_zero(fresh) * m_groups, 3 * m_groups, 0.0f);
     m_touched[pixel] |= matched;
     for (uint32_t bits = matched; bits; bits &= bits - 1) {
-      float* p = base + 3 * (__builtin_ctz(bits) * m_groups + label.group);
+      float* p = base + 3 * (std::countr_zero(bits) * m_groups + label.group);
       p[0] += light.x;
       p[1] += light.y;
       p[2] += light.z;
@@ -69,7 +72,9 @@ public:
 
   uint32_t samples(size_t pixel) const { return m_count[pixel]; }
   /// Mean light of a query and one group, at unit power.
-  Color light(size_t pixel, int query, int group) const;
+  Color light(size_t pixel, int query, int group) const { return groupLight(pixel, m_table.layers(query), group); }
+  /// The same of layers of the table, one bit each.
+  Color groupLight(size_t pixel, uint32_t layers, int group) const;
   float alpha(size_t pixel) const;
   /// Means over the samples that hit something; depth is 0 where none did.
   float depth(size_t pixel) const;
@@ -77,18 +82,22 @@ public:
   Color albedo(size_t pixel) const;
   /// First-hit coverages: weights are sums over samples of their alpha.
   const Ranked& identity(size_t pixel) const { return m_count[pixel] ? m_pixels[pixel].identity : none(); }
+  /// The share of a pixel, 0 to 1, in which what is seen at last, through mirrors and clear things, answers one of the masks' queries.
+  float coverage(size_t pixel, int mask) const;
   /// By luminance, what is seen through mirrors and clear things.
   const Ranked& seen(size_t pixel) const { return m_count[pixel] ? m_pixels[pixel].seen : none(); }
-  /// Sum over groups of a query's mean light × amounts (3 floats a group, as many as there are groups).
-  Color mixed(size_t pixel, int query, const float* amounts) const {
+  /// Sum over groups of the mean light of layers × amounts (3 floats a group, as many as there are groups).
+  Color mixed(size_t pixel, uint32_t layers, const float* amounts) const {
     const uint32_t n = m_count[pixel];
-    if (!n || !(m_touched[pixel] >> query & 1)) return Color(0.0f);
-    const float* p = m_light.get() + pixel * m_stride + 3 * size_t(query * m_groups);
+    if (!n) return Color(0.0f);
     Color sum(0.0f);
-    for (int i = 0; i < 3 * m_groups; i += 3) {
-      sum.x += p[i] * amounts[i];
-      sum.y += p[i + 1] * amounts[i + 1];
-      sum.z += p[i + 2] * amounts[i + 2];
+    for (layers &= m_touched[pixel]; layers; layers &= layers - 1) {
+      const float* p = m_light.get() + pixel * m_stride + 3 * size_t(std::countr_zero(layers) * m_groups);
+      for (int i = 0; i < 3 * m_groups; i += 3) {
+        sum.x += p[i] * amounts[i];
+        sum.y += p[i + 1] * amounts[i + 1];
+        sum.z += p[i + 2] * amounts[i + 2];
+      }
     }
     return sum * (1.0f / float(n));
   }
@@ -120,22 +129,26 @@ private:
   static const Ranked& none();
   int m_width = 0, m_height = 0, m_groups = 0;
   size_t m_stride = 0, m_room = 0, m_pixelRoom = 0;
-  LayerTable m_table;
+  LayerTable m_table, m_masks;
   // Meaningless where m_count is 0: clearing it all at once would cost more than a draft's rays.
   std::unique_ptr<float[]> m_light;
   std::unique_ptr<Pixel[]> m_pixels;
   std::vector<uint32_t> m_count;
-  std::unique_ptr<uint32_t[]> m_touched; ///< by bits: the queries that have light, and memory that means something
+  std::unique_ptr<float[]> m_covered; ///< by pixel and mask, sums over samples
+  std::unique_ptr<uint32_t[]> m_touched; ///< by bits: the layers that have light, and memory that means something
 };
 
 /// The picture of one query: Σ over groups of light × amount, times `exposure`. Pixels without samples take the value
 /// of the nearest sampled pixel to their left or above.
 Picture collect(const Film& film, int query, const std::vector<Color>& amounts, float exposure, const Tasks& tasks);
+/// The same of layers of the film's table, one bit each.
+Picture collectLayers(const Film& film, uint32_t layers, const std::vector<Color>& amounts, float exposure, const Tasks& tasks);
 /// Mean light of each group of a query over the sampled pixels, at unit power.
 std::vector<Color> groupMeans(const Film& film, int query, const Tasks& tasks);
 /// The mean of collect() over the sampled pixels, without exposure.
 Color meanLight(const Film& film, int query, const std::vector<Color>& amounts, const Tasks& tasks);
 /// One group alone.
 Picture collectGroup(const Film& film, int query, int group, const Color& amount, float exposure, const Tasks& tasks);
+Picture collectLayersOfGroup(const Film& film, uint32_t layers, int group, const Color& amount, float exposure, const Tasks& tasks);
 
 } // namespace ilumbra

@@ -172,6 +172,7 @@ private:
   InsideStack m_inside;
   std::array<const Copy*, 4> m_veils{}; // whose front surface was passed
   FirstHit m_first;
+  bool m_lampSeen = false; ///< at the end of the specular chain
   Color m_total{0.0f}; // all light of the sample
 };
 
@@ -239,6 +240,7 @@ void Path::meetLamp(const Hit& hit) {
     l.material = noMaterial;
   }
   if (m_straight) m_first = {true, 1, m_travelled, hit.geometric, Color(0.0f), in.thing};
+  if (m_chain) m_first.lookedAt = l, m_lampSeen = true;
   if (counted(e) || m_lampsTaken || isBlack(radiance) || carried(e)) return;
   float w = 1;
   if (std::isfinite(m_previousDensity))
@@ -1207,7 +1209,9 @@ void Path::run(const Hit* first, bool firstMet) {
     if (!veiled && !m_sink) addOwnLight(hit, m, ground.at, m_throughput);
     if (!surface(hit, ground)) break;
   }
-  if (m_film) m_film->finish(m_pixel, m_first, m_total);
+  if (!m_film) return;
+  if (!m_lampSeen) m_first.lookedAt = m_label;
+  m_film->finish(m_pixel, m_first, m_total);
 }
 
 } // namespace

@@ -14,7 +14,7 @@ void Rendering::restart(ScenePtr scene, int step, bool draft) {
   m_samples = m_pass = 0;
   m_calm = false;
   m_photons.reset();
-  m_film.reset((m_scene->width + step - 1) / step, (m_scene->height + step - 1) / step, int(m_scene->groups.size()), m_scene->table);
+  m_film.reset((m_scene->width + step - 1) / step, (m_scene->height + step - 1) / step, int(m_scene->groups.size()), m_scene->table, m_scene->masks);
 }
 
 static constexpr int block = 8;

@@ -191,6 +191,8 @@ public:
     for (const Part& p : m_parts)
       if (p.material) onlyOn[p.node] = p.material;
     s.table = LayerTable(s.queries, things, materials, onlyOn);
+    s.maskQueries = m_options.masks;
+    s.masks = LayerTable(s.maskQueries, things, materials, onlyOn);
     forgetUnused();
     return m_scene;
   }

@@ -134,8 +134,8 @@ public:
   std::vector<Thing> things;
   std::vector<LightGroup> groups;
   bool sharedGroups = false;        ///< more lights than groups: the last one holds the rest at fixed power
-  std::vector<LayerQuery> queries;
-  LayerTable table;
+  std::vector<LayerQuery> queries, maskQueries;
+  LayerTable table, masks;
   Camera camera;
   Box3f bounds;                     ///< of objects; empty if there are none
   bool moves = false;               ///< something does while the shutter is open, the camera maybe: samples have a time
@@ -179,6 +179,7 @@ struct CompileOptions {
   double frame = 1;
   int width = 0, height = 0;         ///< 0: as in the document
   std::vector<LayerQuery> queries;   ///< besides the first, which is always everything
+  std::vector<LayerQuery> masks = {}; ///< whose coverage the film keeps
   bool playing = false;              ///< the next frame is about to come: uneven plates at half their fineness
   size_t layerMemory = size_t(1) << 30; ///< bytes for film layers: bounds the number of light groups
 };

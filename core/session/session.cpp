@@ -140,9 +140,9 @@ struct Session::Content {
     const Rendering* of = nullptr;
     uint32_t samples = 0;
     std::optional<Denoiser> weights;
-    std::vector<Picture> layers;           ///< by query, unexposed; empty: not made for `amounts` yet
+    std::vector<Picture> layers;           ///< as collectLayers() gives them; empty: not made for `amounts` yet
     std::vector<Color> amounts;
-    std::vector<std::vector<Picture>> groups; ///< by group and query at unit power, so that mixing is a sum; a picture without light is empty
+    std::vector<std::vector<Picture>> groups; ///< by group and layer at unit power, so that mixing is a sum; a picture without light is empty
     void clear() { *this = Clean(); }
   } clean;
 
@@ -168,7 +168,7 @@ struct Session::Content {
   // Groups one by one, once there is nothing better to do.
   bool groupsDue() const {
     return showsClean() && finished() && clean.of == &full && clean.groups.size() < scene->groups.size() && scene->groups.size() > 1 &&
-           size_t(scene->width) * size_t(scene->height) * 12 * (scene->groups.size() + scene->queries.size()) <= groupMemory;
+           size_t(scene->width) * size_t(scene->height) * 12 * (scene->groups.size() + size_t(scene->table.size())) <= groupMemory;
   }
 
   uint32_t target() const { return scene && scene->bare() ? 1 : uint32_t(settingsOf(now->doc).number("samples")); }
@@ -249,6 +249,7 @@ struct Session::Content {
       CompileOptions options;
       options.frame = currentFrame(now->doc);
       options.queries = lensQueries(now->doc);
+      options.masks = lensMasks(now->doc);
       options.playing = now->playing;
       if (const LayerQuery* pass = lightPass(now->pass)) options.queries.push_back(*pass);
       ScenePtr made = compileScene(now->doc, options, assets->assets(now->doc.folder(), &cancel), cache, &cancel);
@@ -280,7 +281,7 @@ struct Session::Content {
   // With all groups at hand another mix is a sum.
   void mixClean() {
     if (!scene || !wantsClean() || clean.groups.size() != scene->groups.size() || clean.amounts == amounts) return;
-    for (size_t q = 0; q < clean.layers.size(); ++q) {
+    for (size_t q = 0; q < size_t(scene->table.size()); ++q) {
       Picture& p = clean.layers[q];
       const size_t row = size_t(p.width) * 3;
       tasks.forEach(p.height, [&](int y) {
@@ -315,9 +316,10 @@ struct Session::Content {
 
   void makeGroup() {
     const int g = int(clean.groups.size());
-    std::vector<Picture> raw, made(scene->queries.size());
+    const auto stored = size_t(scene->table.size());
+    std::vector<Picture> raw, made(stored);
     std::vector<const Picture*> lit;
-    for (size_t q = 0; q < scene->queries.size(); ++q) raw.push_back(collectGroup(full.film(), int(q), g, Color(1.0f), 1, tasks));
+    for (size_t l = 0; l < stored; ++l) raw.push_back(collectLayersOfGroup(full.film(), 1u << l, g, Color(1.0f), 1, tasks));
     std::vector<size_t> which;
     for (size_t q = 0; q < raw.size(); ++q)
       if (std::any_of(raw[q].rgb.begin(), raw[q].rgb.end(), [](float v) { return v != 0; })) {
@@ -329,18 +331,20 @@ struct Session::Content {
     clean.groups.push_back(std::move(made));
   }
 
-  LensResult developShown(bool withLens, NodeId solo) {
+  LensResult developShown(const LensOptions& options) {
     const double frame = currentFrame(now->doc);
-    if (showsClean()) return develop(now->doc, frame, *scene, clean.layers, tasks, withLens, solo);
-    return develop(now->doc, frame, *scene, shown().film(), amounts, tasks, withLens, solo);
+    if (showsClean()) return develop(now->doc, frame, *scene, shown().film(), clean.layers, tasks, options);
+    return develop(now->doc, frame, *scene, shown().film(), amounts, tasks, options);
   }
+  LensOptions lensOptions(const Assets& files) const { return {.on = now->withLens, .solo = now->soloStage, .assets = &files}; }
 
   void serve(const std::vector<std::function<void(const State*)>>& todo) {
     if (!scene || !now) {
       for (const auto& job : todo) job(nullptr);
       return;
     }
-    const LensResult developed = developShown(now->withLens, 0);
+    const Assets files = assets->assets(now->doc.folder(), &cancel);
+    const LensResult developed = developShown({.on = now->withLens, .assets = &files});
     const State state{now->doc, shown(), amounts, developed, showsClean() ? &*clean.weights : nullptr, tasks};
     for (const auto& job : todo) job(&state);
   }
@@ -508,10 +512,9 @@ struct Session::Content {
   }
 
   Picture passLight(const Rendering& r, const LayerQuery& pass) {
-    const int q = layerIndex(*scene, pass);
     const float exposure = exposureFactor(now->doc, currentFrame(now->doc));
-    if (!showsClean()) return collect(r.film(), q, amounts, exposure, tasks);
-    Picture p = clean.layers[size_t(q)];
+    if (!showsClean()) return collect(r.film(), layerIndex(*scene, pass), amounts, exposure, tasks);
+    Picture p = queryLight(*scene, clean.layers, pass);
     for (float& v : p.rgb) v *= exposure;
     return p;
   }
@@ -546,8 +549,9 @@ struct Session::Content {
     const double frame = currentFrame(now->doc);
     // Readings are of the film, which has fewer pixels at first; plates alone are there at once, whole.
     const bool bare = scene->bare();
-    const LensResult developed = developShown(now->withLens, now->soloStage);
-    const LensResult plates = bare ? developPlates(now->doc, frame, *scene, tasks, now->withLens, now->soloStage) : LensResult();
+    const Assets files = assets->assets(now->doc.folder(), &cancel);
+    const LensResult developed = developShown(lensOptions(files));
+    const LensResult plates = bare ? developPlates(now->doc, frame, *scene, tasks, lensOptions(files)) : LensResult();
     const Picture& picture = bare ? plates.picture : developed.picture;
     const int step = bare ? 1 : r.step();
     auto image = std::make_shared<SessionImage>();

@@ -16,7 +16,7 @@ Document lamps() {
   s.add("object.plane", "Floor", {{"width", "20"}, {"depth", "20"}, {"material", "Stone"}});
   s.add("light.point", "Left", {{"power", "900"}, {"radius", "0.12"}, {"position", "-0.8, 0.8, 0"}, {"color", "1, 0.6, 0.3"}});
   s.add("light.point", "Right", {{"power", "300"}, {"radius", "0.05"}, {"position", "0.8, 0.8, 0"}, {"seen", "off"}});
-  s.add("lens.glow", "Halo", {{"sources", "Left"}, {"strength", "30 %"}, {"size", "20 %"}});
+  s.add("lens.glow", "Halo", {{"sources", "Left"}, {"amount", "30 %"}, {"size", "20 %"}});
   return s.take();
 }
 

@@ -13,7 +13,7 @@ Document glowSet() {
   s.add("light.point", "Lamp", {{"power", "800"}, {"radius", "0.2"}, {"position", "0, 0.7, 0"}});
   s.add("light.point", "Other lamp", {{"power", "800"}, {"radius", "0.2"}, {"position", "1, 0.7, 0"}});
   s.add("effect.glow", "Shine", {{"from", "Lamp"}});
-  s.add("lens.glow", "Halo", {{"strength", "30 %"}, {"sources", "Shine"}});
+  s.add("lens.glow", "Halo", {{"amount", "30 %"}, {"sources", "Shine"}});
   s.set(s.find("Shine"), {{"lens", "Halo"}});
   return s.take();
 }
@@ -115,7 +115,7 @@ TEST_CASE("Empty roles, a stage that is off and a strength of nothing are found"
   CHECK(find(measure(with(glowSet(), "Shine.from", "none")), "From is empty"));
   CHECK(find(measure(with(glowSet(), "Shine.lens", "none")), "Lens is empty"));
   mends(with(glowSet(), "Halo.on", "off"), "Halo is off");
-  mends(with(glowSet(), "Halo.strength", "0"), "strength of 0");
+  mends(with(glowSet(), "Halo.amount", "0"), "amount of 0");
   mends(with(glowSet(), "Shine.on", "off"), "Shine is off");
 }
 

@@ -60,20 +60,20 @@ TEST_CASE("The main job: open, add a glow, drag a value, undo, keep two proofs, 
 
   // Drag the strength of its lens stage along its ruled line: one gesture, one step.
   const NodeId stage = roleOf(o.doc(), *o.doc().findByName("Brass moon glow"), "lens").front();
-  auto* row = qobject_cast<NumberRow*>(w.settings().row(stage, "strength"));
+  auto* row = qobject_cast<NumberRow*>(w.settings().row(stage, "amount"));
   REQUIRE(row);
-  const double before = Params(*o.doc().find(stage), 1).number("strength");
+  const double before = Params(*o.doc().find(stage), 1).number("amount");
   const std::string undoBefore = o.studio->history().undoLabel();
   QTest::mousePress(row, Qt::LeftButton, {}, row->handle());
   for (int x = 10; x <= 100; x += 10) QTest::mouseMove(row, row->handle() + QPoint(10, 0));
   QTest::mouseRelease(row, Qt::LeftButton, {}, row->handle());
-  const double after = Params(*o.doc().find(stage), 1).number("strength");
+  const double after = Params(*o.doc().find(stage), 1).number("amount");
   CHECK(after > before + 0.05);
   const Document dragged = o.doc();
   REQUIRE(o.finished());
   REQUIRE(o.studio->keep());
   QTest::keyClick(&w, Qt::Key_Z, Qt::ControlModifier);
-  CHECK(Params(*o.doc().find(stage), 1).number("strength") == before);
+  CHECK(Params(*o.doc().find(stage), 1).number("amount") == before);
   CHECK(o.studio->history().undoLabel() == undoBefore);
   QTest::keyClick(&w, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
   CHECK(o.doc() == dragged);
@@ -337,7 +337,7 @@ TEST_CASE("Proofs: name, delete, difference, carry one over, go on", "[app][proo
   Open o;
   REQUIRE(o.studio->keep());
   const Document first = o.doc();
-  o.studio->edit("Two changes", [](const Document& d) { return setAt(setAt(d, resolve(d, "Halo.strength"), Constant(0.6)), resolve(d, "Camera.ev100"), Constant(7.0)); });
+  o.studio->edit("Two changes", [](const Document& d) { return setAt(setAt(d, resolve(d, "Halo.amount"), Constant(0.6)), resolve(d, "Camera.ev100"), Constant(7.0)); });
   REQUIRE(o.finished());
   REQUIRE(o.studio->keep());
   o.window->commands().run("picture.difference");
@@ -410,10 +410,10 @@ TEST_CASE("Anything is found by name: commands, things, parameters", "[app][find
     node = n;
     param = p;
   });
-  g.field()->setText("halo strength");
+  g.field()->setText("halo amount");
   QTest::keyClick(g.field(), Qt::Key_Return);
   CHECK(node == o.id("Halo"));
-  CHECK(param == "strength");
+  CHECK(param == "amount");
   FindAnything h(*o.studio, o.window->commands(), o.window.get());
   h.field()->setText("no such thing at all");
   CHECK(h.list()->count() == 0);
@@ -563,7 +563,7 @@ TEST_CASE("Frames step within their range, and play goes on by itself", "[app][t
 
 TEST_CASE("Unsaved work is kept aside and can be taken up again", "[app][recovery]") {
   Open o;
-  o.studio->edit("Change", [](const Document& d) { return setAt(d, resolve(d, "Halo.strength"), Constant(0.77)); });
+  o.studio->edit("Change", [](const Document& d) { return setAt(d, resolve(d, "Halo.amount"), Constant(0.77)); });
   recovery::keep(o.doc(), "/somewhere/else.ilum");
   recovery::forget(); // waits for the writing, then removes it
   CHECK(recovery::findLost().empty());
@@ -579,7 +579,7 @@ TEST_CASE("Unsaved work is kept aside and can be taken up again", "[app][recover
   CHECK(lost[0].original == "/somewhere/else.ilum");
   const auto doc = recovery::read(kinds(), lost[0], nullptr);
   REQUIRE(doc);
-  CHECK(Params(*doc->findByName("Halo"), 1).number("strength") == 0.77);
+  CHECK(Params(*doc->findByName("Halo"), 1).number("amount") == 0.77);
   recovery::forget(lost[0]);
   CHECK(recovery::findLost().empty());
 }
@@ -872,7 +872,7 @@ TEST_CASE("The picture tells what a change cost, and what it clips", "[app][view
   Open o;
   REQUIRE(o.finished());
   const NodeId stage = o.doc().family("lens").front()->id;
-  o.studio->edit("Weaker", [&](const Document& d) { return setValue(d, stage, "strength", Constant(0.1)); });
+  o.studio->edit("Weaker", [&](const Document& d) { return setValue(d, stage, "amount", Constant(0.1)); });
   REQUIRE(o.finished());
   REQUIRE(o.studio->image()->change);
   CHECK(o.studio->image()->change->stage == Stage::Lens);

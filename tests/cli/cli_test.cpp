@@ -64,7 +64,7 @@ TEST_CASE("Kinds come from the table, for people and as JSON", "[cli]") {
   const Json lamp = Json::parse(cli("kinds light.point --json").out);
   CHECK(lamp["id"] == "light.point");
   CHECK(lamp["parameters"].size() == kinds()->find("light.point")->params.size());
-  CHECK(cli("kinds lens.glow").out.find("strength") != std::string::npos);
+  CHECK(cli("kinds lens.glow").out.find("amount") != std::string::npos);
   refused("kinds light.torch", 2, "light.torch");
 }
 
@@ -74,9 +74,9 @@ TEST_CASE("Values are shown, set with units and added", "[cli]") {
   REQUIRE(cli("new sun-core -o " + a).code == 0);
   CHECK(cli("show " + a).out.find("Sun core  (object.sphere)") != std::string::npos);
   CHECK(cli("show " + a + " \"Sun core.radius\"").out == "13 mm\n");
-  REQUIRE(cli("set " + a + " \"Sun core.radius=2 cm\" \"Halo.strength=35 %\" -o " + b).code == 0);
+  REQUIRE(cli("set " + a + " \"Sun core.radius=2 cm\" \"Halo.amount=35 %\" -o " + b).code == 0);
   CHECK(cli("show " + b + " \"Sun core.radius\"").out == "20 mm\n");
-  CHECK(Json::parse(cli("show " + b + " Halo.strength --json").out)["value"] == 0.35);
+  CHECK(Json::parse(cli("show " + b + " Halo.amount --json").out)["value"] == 0.35);
   REQUIRE(cli("add " + b + " light.point \"New lamp\" power=500 \"position=0, 1, 0\" -o " + b).code == 0);
   CHECK(cli("show " + b + " \"New lamp.power\"").out == "500 lm\n");
   const std::string c = folder / "c.ilum";
@@ -92,7 +92,7 @@ TEST_CASE("Values are shown, set with units and added", "[cli]") {
   refused("set " + a + " \"Sun core.radius=-1\" -o " + b, 3, "below the least");
   refused("set " + a + " Nobody.power=1 -o " + b, 3, "Nobody");
   refused("set " + a + " nonsense -o " + b, 2, "NAME.PARAM=VALUE");
-  refused("set " + a + " Halo.strength=1 -o " + (folder / "no/where.ilum"), 4, "cannot be written");
+  refused("set " + a + " Halo.amount=1 -o " + (folder / "no/where.ilum"), 4, "cannot be written");
 }
 
 TEST_CASE("Render writes the picture and reports what was measured", "[cli]") {
@@ -163,7 +163,7 @@ TEST_CASE("A model from outside goes from import to a picture with a glow confin
   const auto q = [](const std::string& s) { return "\"" + s + "\""; };
   REQUIRE(cli("add " + a + " material.surface Ember own_light=900 \"own_light_color=1, 0.5, 0.2\" -o " + a).code == 0);
   REQUIRE(cli("set " + a + " " + q(part + ".material=Ember") + " -o " + a).code == 0);
-  REQUIRE(cli("add " + a + " lens.glow Halo \"strength=40 %\" -o " + a).code == 0);
+  REQUIRE(cli("add " + a + " lens.glow Halo \"amount=40 %\" -o " + a).code == 0);
   REQUIRE(cli("add " + a + " effect.glow \"Part glow\" " + q("from=" + part) + " lens=Halo -o " + a).code == 0);
   REQUIRE(cli("render " + a + " -o " + (folder / "e.png") + " --size 160x90 --samples 4").code == 0);
   REQUIRE(cli("render " + a + " -o " + (folder / "e.exr") + " --size 160x90 --samples 4 --passes all").code == 0);

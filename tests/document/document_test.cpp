@@ -190,7 +190,7 @@ TEST_CASE("Differences say what changed, and carrying each over makes the docume
   Document b = setAt(a, resolve(a, "Lamp.power"), Constant(1200.0));
   b = rename(b, idOf(b, "Ball"), "Planet");
   b = addNode(b, "lens.glow", "Halo");
-  b = setAt(b, resolve(b, "Halo.strength"), Constant(0.5));
+  b = setAt(b, resolve(b, "Halo.amount"), Constant(0.5));
   b = removeNode(b, idOf(b, "Shine"));
   b = moveNode(b, idOf(b, "Planet"), {0, "", size_t(-1)});
   const auto all = differences(a, b);

@@ -127,7 +127,7 @@ TEST_CASE("The lens applied to a rendered file is the lens of the render", "[exc
   const Picture again = lensOnFile(doc, 1, f, pool()), whole = f.picture();
   for (size_t i = 0; i < whole.rgb.size(); ++i) REQUIRE(again.rgb[i] == Approx(whole.rgb[i]).epsilon(1e-4).margin(1e-5));
   // Changed in the document, it changes on the file: no ray is needed.
-  const Document stronger = setAt(doc, resolve(doc, "Halo.strength"), Constant(0.8));
+  const Document stronger = setAt(doc, resolve(doc, "Halo.amount"), Constant(0.8));
   const LensResult direct = develop(stronger, 1, *t.scene, t.film(), t.scene->amounts, pool());
   const Picture onFile = lensOnFile(stronger, 1, f, pool());
   for (size_t i = 0; i < whole.rgb.size(); ++i) REQUIRE(onFile.rgb[i] == Approx(direct.picture.rgb[i]).epsilon(1e-4).margin(1e-5));

@@ -74,14 +74,45 @@ TEST_CASE("A queries' table keeps what is asked for and nothing else", "[render]
   LayerQuery all{.name = "all", .everything = true}, ten{.name = "10", .things = {10}}, stone{.name = "stone", .materials = {21}}, mirrored{.name = "m", .things = {11}};
   mirrored.direct = mirrored.through = false;
   const LayerTable table({all, ten, stone, mirrored}, things, materials);
-  CHECK(table.size() == 4);
-  CHECK(table.match(label(0, 0, 0)) == 0b0011u);
-  CHECK(table.match(label(0, 0, 1)) == 0b0111u);
-  CHECK(table.match(label(0, 1, noMaterial)) == 0b0001u);
-  CHECK(table.match(label(0, 1, noMaterial, SeenMirrored)) == 0b1001u);
-  CHECK(table.match(label(0, 1, noMaterial, SeenMirrored | SeenThrough)) == 0b0001u);
-  CHECK(table.match(label(0, 2, 1, SeenThrough)) == 0b0101u);
-  CHECK_FALSE(refusal([&] { LayerTable(std::vector<LayerQuery>(33, all), things, materials); }).empty());
+  CHECK(table.queries() == 4);
+  CHECK(table.size() == 4); // all light is one cell
+  const auto kept = [&](const Label& l) {
+    uint32_t bits = 0;
+    for (int q = 0; q < 4; ++q) bits |= uint32_t((table.match(l) & table.layers(q)) != 0) << q;
+    return bits;
+  };
+  CHECK(kept(label(0, 0, 0)) == 0b0011u);
+  CHECK(kept(label(0, 0, 1)) == 0b0111u);
+  CHECK(kept(label(0, 1, noMaterial)) == 0b0001u);
+  CHECK(kept(label(0, 1, noMaterial, SeenMirrored)) == 0b1001u);
+  CHECK(kept(label(0, 1, noMaterial, SeenMirrored | SeenThrough)) == 0b0001u);
+  CHECK(kept(label(0, 2, 1, SeenThrough)) == 0b0101u);
+  CHECK_FALSE(refusal([&] { LayerTable(std::vector<LayerQuery>(33, ten), things, materials); }).empty());
+}
+
+TEST_CASE("Queries kept apart divide all light into cells, and each is the sum of its own", "[render][labels]") {
+  const std::vector<std::vector<NodeId>> things = {{10}, {11}, {12}};
+  const std::vector<NodeId> materials = {20, 21};
+  LayerQuery all{.name = "all", .everything = true}, ten{.name = "10", .things = {10}, .apart = true}, stone{.name = "stone", .materials = {21}, .apart = true}, pass{.name = "p", .everything = true, .events = EventDirect};
+  const LayerTable table({all, ten, pass, stone}, things, materials);
+  CHECK(table.cells() == 4);
+  CHECK(table.size() == 5);
+  for (uint16_t thing = 0; thing < 3; ++thing)
+    for (const uint16_t material : {uint16_t(0), uint16_t(1), noMaterial}) {
+      const uint32_t bits = table.match(label(0, thing, material));
+      const uint32_t cell = bits & ((1u << table.cells()) - 1);
+      REQUIRE(std::popcount(cell) == 1);
+      REQUIRE((table.layers(0) & cell) == cell);
+      REQUIRE(((table.layers(1) & cell) != 0) == (thing == 0));
+      REQUIRE(((table.layers(3) & cell) != 0) == (material == 1));
+      REQUIRE((bits & table.layers(2)) == 0); // label() says emitted
+      const uint32_t in = table.queriesOf(std::countr_zero(cell));
+      REQUIRE((in >> 1 & 1) == uint32_t(thing == 0));
+      REQUIRE((in >> 3 & 1) == uint32_t(material == 1));
+    }
+  std::vector<LayerQuery> many;
+  for (NodeId i = 0; i < 13; ++i) many.push_back({.name = "", .things = {i}, .apart = true});
+  CHECK(refusal([&] { LayerTable(many, things, materials); }).find("12 are possible") != std::string::npos);
 }
 
 TEST_CASE("A part is kept by its own name and by that of the whole, or only where one material is worn", "[render][labels][parts]") {
@@ -89,12 +120,17 @@ TEST_CASE("A part is kept by its own name and by that of the whole, or only wher
   const std::vector<std::vector<NodeId>> things = {{10, 31}, {10, 30, 31}, {11, 32}};
   const LayerQuery whole{.name = "", .things = {10}}, copy{.name = "", .things = {30}}, worn{.name = "", .things = {31, 32}}, in{.name = "", .everything = true, .seenIn = {30}};
   const LayerTable table({whole, copy, worn, in}, things, {20, 21}, {{31, 21}, {32, 20}});
-  CHECK(table.match(label(0, 0, 0)) == 0b0001u);
-  CHECK(table.match(label(0, 0, 1)) == 0b0101u);
-  CHECK((table.match(label(0, 1, 0)) & 0b0111u) == 0b0011u);
-  CHECK(table.match(label(0, 2, 0)) == 0b0100u);
-  CHECK(table.match(label(0, 2, 1)) == 0u);
-  CHECK(table.match(label(0, 2, noMaterial)) == 0u);
+  const auto match = [&](const Label& l) {
+    uint32_t bits = 0;
+    for (int q = 0; q < 4; ++q) bits |= uint32_t((table.match(l) & table.layers(q)) != 0) << q;
+    return bits;
+  };
+  CHECK(match(label(0, 0, 0)) == 0b0001u);
+  CHECK(match(label(0, 0, 1)) == 0b0101u);
+  CHECK((match(label(0, 1, 0)) & 0b0111u) == 0b0011u);
+  CHECK(match(label(0, 2, 0)) == 0b0100u);
+  CHECK(match(label(0, 2, 1)) == 0u);
+  CHECK(match(label(0, 2, noMaterial)) == 0u);
 }
 
 TEST_CASE("The film's means are means over samples, per query and group", "[render][film]") {
@@ -118,7 +154,7 @@ TEST_CASE("The film's means are means over samples, per query and group", "[rend
   const Picture p = collect(film, 0, {Color(1.0f), Color(0.5f)}, 2, pool());
   CHECK(p.color(0, 0) == p.color(1, 0));
   CHECK(p.color(0, 0).x == Approx(2 * (2 + 0.5 * 4)));
-  film.reset(2, 1, 2, LayerTable({all}, {{10}, {11}}, {}));
+  film.reset(2, 1, 2, LayerTable({all}, {{10}, {11}}, {}), {});
   CHECK(film.samples(0) == 0);
   CHECK(film.light(0, 0, 0) == Color(0.0f));
 }

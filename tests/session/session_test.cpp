@@ -80,7 +80,7 @@ TEST_CASE("A session gives a draft first, then the picture of the command line, 
   CHECK(done->denoised);
   const Traced t = trace(doc, 8);
   const Denoiser denoiser(t.film(), pool());
-  CHECK(*done->linear == develop(doc, 1, *t.scene, collectLayers(*t.scene, t.film(), t.scene->amounts, pool(), &denoiser), pool()).picture);
+  CHECK(*done->linear == develop(doc, 1, *t.scene, t.film(), collectLayers(*t.scene, t.film(), t.scene->amounts, pool(), &denoiser), pool()).picture);
   // Raw is one request away, and traces nothing.
   const auto raw = b.finished(b.submit(SessionRequest{.doc = doc, .raw = true}));
   REQUIRE(raw);
@@ -101,7 +101,7 @@ TEST_CASE("Another mix of a denoised picture is the same denoised light in other
   const Traced t = trace(doc, 8);
   const Denoiser denoiser(t.film(), pool());
   const std::vector<Color> amounts = mixAmounts(*t.scene, other, 1);
-  const Picture expected = develop(other, 1, *t.scene, collectLayers(*t.scene, t.film(), amounts, pool(), &denoiser), pool()).picture;
+  const Picture expected = develop(other, 1, *t.scene, t.film(), collectLayers(*t.scene, t.film(), amounts, pool(), &denoiser), pool()).picture;
   for (size_t i = 0; i < expected.rgb.size(); ++i) REQUIRE(done->linear->rgb[i] == Approx(expected.rgb[i]).epsilon(1e-3).margin(1e-4));
 }
 
@@ -111,7 +111,7 @@ TEST_CASE("A change of power, tint, switch, exposure or lens traces no ray and i
   REQUIRE(b.finished(b.submit(doc)));
   const auto plain = b.wait([](const SessionImage& i) { return i.finished; });
   for (const auto& [address, text] : {std::pair{"Left lamp.power", "1800"}, {"Left lamp.color", "1, 0.4, 0.1"}, {"Left lamp.on", "off"}, {"Right lamp.stops", "2"}, {"Camera.ev100", "4"},
-                                      {"Halo.strength", "80 %"}, {"Halo.size", "30 %"}, {"Halo.on", "off"}, {"Shine.on", "off"}, {"Picture.view", "Plain sRGB"}}) {
+                                      {"Halo.amount", "80 %"}, {"Halo.size", "30 %"}, {"Halo.on", "off"}, {"Shine.on", "off"}, {"Picture.view", "Plain sRGB"}}) {
     const Address a = resolve(doc, address);
     const Document changed = setAt(doc, a, parseValue(doc, definitionAt(doc, a), text));
     b.finished(b.submit(doc));

@@ -1,0 +1,90 @@
+#include "core/lens/area.h"
+
+namespace ilumbra {
+namespace {
+
+float smooth(float t) {
+  t = clamp01(t);
+  return t * t * (3 - 2 * t);
+}
+
+// A shape about its centre, turned by its own angle.
+struct Outline {
+  V2f centre;
+  float halfWidth, halfHeight, cosine, sine, soft;
+  Outline(const Params& p, const LensContext& c)
+      : centre(anchorOf(p, "centre", c).at), halfWidth(std::max(1e-3f, 0.5f * c.size(p.number("width")))), halfHeight(std::max(1e-3f, 0.5f * c.size(p.number("height")))),
+        cosine(std::cos(p.real("turn") * pi / 180)), sine(std::sin(p.real("turn") * pi / 180)), soft(p.real("soft")) {}
+  // The share of a place, by how many pixels it lies inside the line; never harder than a pixel.
+  float share(float x, float y, bool round) const {
+    const float dx = x - centre.x, dy = y - centre.y;
+    const float u = std::abs(cosine * dx + sine * dy) / halfWidth, v = std::abs(cosine * dy - sine * dx) / halfHeight;
+    const float slope = 2 * std::hypot(u / halfWidth, v / halfHeight);
+    const float inside = round ? (1 - u * u - v * v) / std::max(1e-6f, slope) : std::min((1 - u) * halfWidth, (1 - v) * halfHeight);
+    return smooth(inside / std::max(1.0f, soft * std::min(halfWidth, halfHeight)) + 0.5f);
+  }
+};
+
+std::vector<ParamDef> outlineParams() {
+  return join({anchorParams("centre", "Centre", ""),
+               {number("width", "Width", "%", 0.5).soft(0, 2).range(0, 100).at(Stage::Lens).help("Of the frame's height"),
+                number("height", "Height", "%", 0.5).soft(0, 2).range(0, 100).at(Stage::Lens).help("Of the frame's height"),
+                number("turn", "Turn", "°", 0).soft(-180, 180).at(Stage::Lens),
+                number("soft", "Softness", "%", 0.25).soft(0, 1).range(0, 2).at(Stage::Lens).help("Width of its edge, by its half size; an edge is never harder than a pixel"),
+                flag("cuts", "Cuts out", false).at(Stage::Lens).help("On: the stage acts outside of it")}});
+}
+
+float coverage(const Kind& kind, const Params& p, const LensContext& c, std::vector<float>& out) {
+  const Anchor centre = anchorOf(p, "centre", c);
+  if (kind.id == "area.gradient") {
+    const V2f from = centre.at, to = anchorOf(p, "end", c).at, way = to - from;
+    const float l2 = std::max(1e-6f, way.x * way.x + way.y * way.y);
+    c.tasks.forEach(c.height, [&](int y) {
+      for (int x = 0; x < c.width; ++x) {
+        const V2f d = V2f(float(x) + 0.5f, float(y) + 0.5f) - from;
+        out[size_t(y) * size_t(c.width) + size_t(x)] = smooth((d.x * way.x + d.y * way.y) / l2);
+      }
+    });
+    return centre.seen;
+  }
+  const Outline o(p, c);
+  const bool round = kind.id == "area.ellipse";
+  c.tasks.forEach(c.height, [&](int y) {
+    for (int x = 0; x < c.width; ++x) out[size_t(y) * size_t(c.width) + size_t(x)] = o.share(float(x) + 0.5f, float(y) + 0.5f, round);
+  });
+  return centre.seen;
+}
+
+} // namespace
+
+std::vector<Kind> allAreas() {
+  return {{.id = "area.ellipse", .label = "Ellipse", .helpText = "A round shape in the picture: a lens stage acts inside of it.", .params = outlineParams(), .existence = Stage::Lens},
+          {.id = "area.rectangle", .label = "Rectangle", .helpText = "A rectangle in the picture: a lens stage acts inside of it.", .params = outlineParams(), .existence = Stage::Lens},
+          {.id = "area.gradient",
+           .label = "Gradient",
+           .helpText = "From nothing at one place to all at another, across the whole picture.",
+           .params = join({anchorParams("centre", "From", ""), anchorParams("end", "To", "", 0.5, 0.9), {flag("cuts", "Cuts out", false).at(Stage::Lens).help("On: the other way round")}}),
+           .existence = Stage::Lens}};
+}
+
+std::vector<float> areaMask(const Document& doc, const Node& stage, const LensContext& context) {
+  const auto slot = stage.children.find("areas");
+  if (slot == stage.children.end() || slot->second.empty()) return {};
+  const size_t n = size_t(context.width) * size_t(context.height);
+  std::vector<float> mask, one(n);
+  const auto adds = [&](NodeId id) { return !Params(*doc.find(id), context.frame).flag("cuts"); };
+  mask.assign(n, std::any_of(slot->second.begin(), slot->second.end(), adds) ? 0.0f : 1.0f);
+  for (const bool adding : {true, false})
+    for (const NodeId id : slot->second) {
+      if (adds(id) != adding) continue;
+      const Node& area = *doc.find(id);
+      const float seen = coverage(*area.kind, Params(area, context.frame), context, one);
+      for (size_t i = 0; i < n; ++i) {
+        const float m = one[i] * seen;
+        mask[i] = adding ? mask[i] + (1 - mask[i]) * m : mask[i] * (1 - m);
+      }
+    }
+  return mask;
+}
+
+} // namespace ilumbra

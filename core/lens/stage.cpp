@@ -1,0 +1,158 @@
+#include "core/lens/stage.h"
+
+#include "core/base/error.h"
+#include "core/lens/blend.h"
+#include "core/lens/glow.h"
+#include "core/lens/stages.h"
+
+namespace ilumbra {
+
+std::vector<LensStage> allStages() {
+  return {glowStage(), streaksStage(), starburstStage(), ghostsStage(), haloRingsStage(), screenShaftsStage(), mirrorCopyStage(), displaceStage(), bandsStage(), silhouetteStage(),
+          flickerStage(), trailsStage(), smearStage(), blurStage(), fringeStage(), vignetteStage(), grainStage(), gradeStage()};
+}
+
+const LensStage& stageOf(const Node& node) {
+  static const std::vector<LensStage> all = allStages();
+  for (const LensStage& s : all)
+    if (s.kind.id == node.kind->id) return s;
+  throw badInput(node.kind->id + ": is no lens stage");
+}
+
+std::vector<ParamDef> stageParams(double amount, double most) {
+  const std::vector<std::string> sources = {"light.", "object.", "material.", "air.", "source.", "effect.", "plate."}, surfaces = {"object.", "material.", "air.", "light.", "plate."};
+  return {flag("on", "On", true).at(Stage::Lens).help("Off: the light passes as it is"),
+          number("amount", "Amount", "%", amount).soft(0, std::max(1.0, std::min(most, 2.0))).range(0, most).at(Stage::Lens).matters().help("How much of it; 0: the light passes as it is"),
+          choice("blend", "Blend", lensBlendNames()).at(Stage::Lens).help("How its light lies over the picture"),
+          references("sources", "Sources", sources).at(Stage::Shading).in("Sources").help("What it takes its light from; an effect stands for its From; none: all light"),
+          flag("direct", "Seen directly", true).at(Stage::Shading).in("Sources").help("The sources as the camera sees them straight"),
+          flag("mirrored", "Seen in mirrors", true).at(Stage::Shading).in("Sources").help("The sources as mirrors show them"),
+          flag("through", "Seen through clear things", true).at(Stage::Shading).in("Sources").help("The sources as seen behind glass"),
+          references("seen_in", "Only seen in", {"object."}).at(Stage::Shading).in("Sources").help("Only as these mirrors or clear things show them; none: wherever they are seen"),
+          references("acts_on", "Acts on", surfaces).at(Stage::Shading).in("Where it acts").help("Only where these are seen; none: everywhere"),
+          flag("acts_direct", "Seen directly", true).at(Stage::Shading).in("Where it acts").help("Where they are seen straight"),
+          flag("acts_mirrored", "Seen in mirrors", true).at(Stage::Shading).in("Where it acts").help("Where mirrors show them"),
+          flag("acts_through", "Seen through clear things", true).at(Stage::Shading).in("Where it acts").help("Where they are seen behind glass"),
+          references("acts_in", "Only seen in", {"object."}).at(Stage::Shading).in("Where it acts").help("Only as these mirrors or clear things show them"),
+          flag("acts_elsewhere", "Everywhere else", false).at(Stage::Lens).in("Where it acts").help("On: where it would not act otherwise, and nowhere else"),
+          number("acts_share", "Mask", "%", 1).soft(0, 1).range(0, 1).patterned().at(Stage::Lens).in("Where it acts").help("How much it acts; a pattern is laid over the picture"),
+          choice("over_alpha", "Over alpha", {"widens", "leaves", "apart"}).at(Stage::Lens).in("Output").help("Its light widens alpha, leaves it as it is, or goes out as a layer of its own")};
+}
+
+std::vector<ChildSlot> stageSlots() { return {{"areas", "Areas", {"area."}, Stage::Lens}}; }
+
+std::vector<ParamDef> anchorParams(const std::string& prefix, const std::string& label, const std::string& heading, double x, double y) {
+  return {choice(prefix + "_by", label, {"frame", "thing", "place"}).at(Stage::Lens).in(heading).help("At a place of the frame, on a thing that it follows, or at a place of the set; hidden there, it fades"),
+          reference(prefix + "_at", "Follows", {"light.", "object.", "source."}).at(Stage::Lens).in(heading).when(prefix + "_by", "thing").help("A light or an object that it follows as the camera and it move"),
+          vector(prefix + "_place", "Place", "m", {0, 0, 0}).soft(-5, 5).at(Stage::Lens).in(heading).when(prefix + "_by", "place").help("In the set"),
+          number(prefix + "_x", label + " across", "%", x).soft(0, 1).range(-1000, 1000).at(Stage::Lens).in(heading).help("From the frame's left edge; of what it follows, 50 % is on it"),
+          number(prefix + "_y", label + " down", "%", y).soft(0, 1).range(-1000, 1000).at(Stage::Lens).in(heading).help("From the frame's top edge; of what it follows, 50 % is on it")};
+}
+
+Anchor anchorOf(const Params& p, const std::string& prefix, const LensContext& c) { return anchorAt(p, prefix, c, c.frame); }
+
+Anchor anchorAt(const Params& p, const std::string& prefix, const LensContext& c, double frame) {
+  const V2f own = c.place(p.number(prefix + "_x"), p.number(prefix + "_y"));
+  const std::string by = p.text(prefix + "_by");
+  const NodeId thing = p.reference(prefix + "_at").target;
+  if (!c.anchor || by == "frame" || (by == "thing" && !thing)) return {own, 1, 1};
+  const Triple t = p.triple(prefix + "_place");
+  Anchor a = c.anchor(by == "thing" ? thing : 0, {float(t[0]), float(t[1]), float(t[2])}, frame);
+  a.at += own - c.place(0.5, 0.5);
+  return a;
+}
+
+double LensContext::seconds() const { return frame / std::max(1e-6, settingsOf(doc).number("rate")); }
+
+Kind curvePointKind() {
+  return {.id = "curve.point",
+          .label = "Curve point",
+          .helpText = "A point that a curve runs through.",
+          .params = {number("at", "At", "", 0).soft(0, 1).range(-1000, 1000).at(Stage::Lens), number("value", "Value", "", 1).soft(0, 1).range(-1000, 1000).at(Stage::Lens)},
+          .existence = Stage::Lens};
+}
+
+LensCurve::LensCurve(const Document& doc, const Node& owner, const std::string& slot, double frame) {
+  const auto it = owner.children.find(slot);
+  if (it == owner.children.end()) return;
+  std::vector<std::pair<double, double>> points;
+  for (const NodeId id : it->second) {
+    const Params p(*doc.find(id), frame);
+    points.emplace_back(p.number("at"), p.number("value"));
+  }
+  std::stable_sort(points.begin(), points.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+  for (const auto& [x, y] : points) {
+    if (!m_x.empty() && x - m_x.back() < 1e-9) m_y.back() = y;
+    else {
+      m_x.push_back(x);
+      m_y.push_back(y);
+    }
+  }
+  const size_t n = m_x.size();
+  m_slope.assign(n, 0.0);
+  if (n < 2) return;
+  std::vector<double> secant;
+  for (size_t i = 0; i + 1 < n; ++i) secant.push_back((m_y[i + 1] - m_y[i]) / (m_x[i + 1] - m_x[i]));
+  m_slope.front() = secant.front();
+  m_slope.back() = secant.back();
+  for (size_t i = 1; i + 1 < n; ++i) m_slope[i] = secant[i - 1] * secant[i] <= 0 ? 0 : 0.5 * (secant[i - 1] + secant[i]);
+  for (size_t i = 0; i + 1 < n; ++i) {
+    if (secant[i] == 0) {
+      m_slope[i] = m_slope[i + 1] = 0;
+      continue;
+    }
+    const double a = m_slope[i] / secant[i], b = m_slope[i + 1] / secant[i], r = a * a + b * b;
+    if (r > 9) {
+      m_slope[i] = 3 / std::sqrt(r) * a * secant[i];
+      m_slope[i + 1] = 3 / std::sqrt(r) * b * secant[i];
+    }
+  }
+}
+
+double LensCurve::at(double x, double none) const {
+  if (m_x.empty()) return none;
+  if (x <= m_x.front()) return m_y.front();
+  if (x >= m_x.back()) return m_y.back();
+  const size_t i = size_t(std::upper_bound(m_x.begin(), m_x.end(), x) - m_x.begin()) - 1;
+  const double h = m_x[i + 1] - m_x[i], t = (x - m_x[i]) / h, t2 = t * t, t3 = t2 * t;
+  return (2 * t3 - 3 * t2 + 1) * m_y[i] + (t3 - 2 * t2 + t) * h * m_slope[i] + (3 * t2 - 2 * t3) * m_y[i + 1] + (t3 - t2) * h * m_slope[i + 1];
+}
+
+double LensCurve::slopeAtEnds(bool last) const { return m_slope.empty() ? 0 : last ? m_slope.back() : m_slope.front(); }
+
+LensOperator scaled(std::shared_ptr<const Picture> gain, const Tasks& tasks) {
+  return {[gain, &tasks](const Picture& layer) {
+            LensWork work{layer, Picture(layer.width, layer.height)};
+            const size_t row = size_t(layer.width) * 3;
+            tasks.forEach(layer.height, [&](int y) {
+              for (size_t i = size_t(y) * row; i < size_t(y + 1) * row; ++i) work.spread.rgb[i] = layer.rgb[i] * gain->rgb[i];
+            });
+            return work;
+          }};
+}
+
+LensOperator pointwise(const Picture& source, Picture out, const Tasks& tasks) {
+  // Shares by channel: what the source becomes ÷ what it was. Where that has no meaning, the difference is what is added.
+  auto ratio = std::make_shared<Picture>(std::move(out));
+  LensOperator op;
+  op.rest = Picture(source.width, source.height);
+  const size_t row = size_t(source.width) * 3;
+  tasks.forEach(source.height, [&](int y) {
+    for (size_t i = size_t(y) * row; i < size_t(y + 1) * row; ++i) {
+      const float was = source.rgb[i], is = ratio->rgb[i];
+      const bool shared = std::abs(was) > 1e-20f && std::abs(is) < 1e6f * std::abs(was);
+      ratio->rgb[i] = shared ? is / was : 1;
+      if (!shared) op.rest.rgb[i] = is - was;
+    }
+  });
+  op.apply = [ratio, &tasks, row](const Picture& layer) {
+    LensWork work{layer, Picture(layer.width, layer.height)};
+    tasks.forEach(layer.height, [&](int y) {
+      for (size_t i = size_t(y) * row; i < size_t(y + 1) * row; ++i) work.spread.rgb[i] = layer.rgb[i] * ratio->rgb[i];
+    });
+    return work;
+  };
+  return op;
+}
+
+} // namespace ilumbra

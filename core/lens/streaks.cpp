@@ -1,0 +1,187 @@
+#include "core/lens/resample.h"
+
+#include "core/base/colorspace.h"
+#include "core/base/sampling.h"
+#include "core/lens/key.h"
+#include "core/lens/stages.h"
+#include "core/render/camera.h"
+
+namespace ilumbra {
+namespace {
+
+// The light along one ray falls off as a sum of exponentials whose lengths halve, so that its tail is straight on a scale of stops at
+// first and long at the end.
+constexpr int exponentials = 4;
+
+struct Ray {
+  float angle;      ///< radians, counter-clockwise from the right
+  Color length;     ///< pixels, by channel
+  Color light;      ///< share of the source's light that goes along it, by channel
+};
+
+// Adds what two opposite rays make of the picture. Lines of the picture run along the ray: each column (or row) is shifted, what is
+// there is passed on along it, and shifted back.
+void addLine(const Picture& in, const Ray& one, const Ray* other, float tail, Picture& out, const Tasks& tasks) {
+  // In a frame in which the ray is less steep than 45° and leads to greater x.
+  const float dx = std::cos(one.angle), dy = -std::sin(one.angle); // down is positive in pictures
+  const bool upright = std::abs(dy) > std::abs(dx);
+  const int w = upright ? in.height : in.width, h = upright ? in.width : in.height;
+  const float slope = upright ? dx / dy : dy / dx, perStep = std::sqrt(1 + slope * slope);
+  const bool forwards = (upright ? dy : dx) > 0;
+  const auto at = [&](const Picture& p, int x, int y) { return upright ? p.at(y, x) : p.at(x, y); };
+  const auto into = [&](Picture& p, int x, int y) { return upright ? p.at(y, x) : p.at(x, y); };
+  // Line k runs through (x, k + slope·x): those that meet the picture.
+  const int first = int(std::floor(std::min(0.0f, -slope * float(w - 1)))) - 1, last = h + int(std::ceil(std::max(0.0f, -slope * float(w - 1)))) + 1;
+  constexpr int band = 8;
+  const int lines = last - first + 1;
+  // By bands of lines; a pixel takes from two lines, which may be of two bands: even bands first, then odd ones.
+  const auto work = [&](int bandIndex) {
+    std::vector<Color> line(static_cast<size_t>(w)), sum(line.size());
+    for (int k = first + bandIndex * band; k < std::min(last + 1, first + (bandIndex + 1) * band); ++k) {
+      bool any = false;
+      for (int x = 0; x < w; ++x) {
+        const float y = float(k) + slope * float(x), fy = std::floor(y), t = y - fy;
+        const int y0 = int(fy);
+        Color c(0.0f);
+        if (y0 >= 0 && y0 < h) {
+          const float* p = at(in, x, y0);
+          c += Color(p[0], p[1], p[2]) * (1 - t);
+        }
+        if (y0 + 1 >= 0 && y0 + 1 < h && t > 0) {
+          const float* p = at(in, x, y0 + 1);
+          c += Color(p[0], p[1], p[2]) * t;
+        }
+        line[size_t(x)] = c;
+        any |= !isBlack(c);
+      }
+      if (!any) continue;
+      std::fill(sum.begin(), sum.end(), Color(0.0f));
+      for (const Ray* ray : {&one, other}) {
+        if (!ray) continue;
+        const bool up = (ray == &one) == forwards;
+        float weight = 1, weights = 0;
+        for (int j = 0; j < exponentials; ++j) {
+          weights += weight;
+          weight *= tail;
+        }
+        weight = 1 / weights;
+        float scale = 1;
+        for (int j = 0; j < exponentials; ++j, weight *= tail, scale *= 0.5f) {
+          Color keep, give;
+          for (int c = 0; c < 3; ++c) {
+            keep[c] = std::exp(-perStep / std::max(0.05f, ray->length[c] * scale));
+            // A pixel's own light begins at its middle: half a step, then whole ones; their sum is 1.
+            give[c] = weight * ray->light[c] * (1 - keep[c]);
+          }
+          Color state(0.0f);
+          for (int i = 0; i < w; ++i) {
+            const size_t x = size_t(up ? i : w - 1 - i);
+            state = state * keep + line[x];
+            sum[x] += state * give;
+          }
+        }
+      }
+      for (int x = 0; x < w; ++x) {
+        const float y = float(k) + slope * float(x), fy = std::floor(y), t = y - fy;
+        const int y0 = int(fy);
+        const Color& c = sum[size_t(x)];
+        if (y0 >= 0 && y0 < h) {
+          float* p = into(out, x, y0);
+          for (int j = 0; j < 3; ++j) p[j] += c[j] * (1 - t);
+        }
+        if (y0 + 1 >= 0 && y0 + 1 < h) {
+          float* p = into(out, x, y0 + 1);
+          for (int j = 0; j < 3; ++j) p[j] += c[j] * t;
+        }
+      }
+    }
+  };
+  const int bands = (lines + band - 1) / band;
+  for (int odd = 0; odd < 2; ++odd) tasks.forEach((bands + 1 - odd) / 2, [&](int i) { work(2 * i + odd); });
+}
+
+// The rays of a stage. Opposite ones stand beside each other.
+std::vector<Ray> raysOf(const Params& p, const LensContext& c) {
+  int count = std::clamp(int(p.number("rays")), 1, 64);
+  double turn = p.number("angle");
+  if (p.text("rays_from") == "aperture")
+    if (const Node* camera = activeCamera(c.doc)) {
+      const Params lens(*camera, c.frame);
+      const int blades = int(lens.number("blades"));
+      // Every edge of the aperture sends light both ways at right angles to it: those of opposite edges fall together.
+      count = blades < 3 ? 0 : blades % 2 ? 2 * blades : blades;
+      turn += lens.number("blade_turn") + (blades < 3 ? 0 : 180.0 / blades);
+    }
+  std::vector<Ray> rays;
+  const float length = c.size(p.number("length")), spread = p.real("color_spread"), uneven = p.real("uneven");
+  const Color tint = chromaticity(working(p.triple("tint")));
+  RandomStream random(mixBits(uint32_t(p.number("seed")) * 977u + 13u));
+  std::vector<float> lengths, lights;
+  float sum = 0;
+  for (int i = 0; i < count; ++i) {
+    lengths.push_back(std::exp2(uneven * 3 * (random.next() - 0.5f)));
+    lights.push_back(std::exp2(uneven * 3 * (random.next() - 0.5f)));
+    sum += lights.back();
+  }
+  const auto ray = [&](int i) {
+    const float l = length * lengths[size_t(i)];
+    return Ray{float(turn * double(pi) / 180) + 2 * pi * float(i) / float(count), Color(l * std::exp2(spread), l, l * std::exp2(-spread)), tint * (lights[size_t(i)] / sum)};
+  };
+  if (count % 2) {
+    for (int i = 0; i < count; ++i) rays.push_back(ray(i));
+  } else {
+    for (int i = 0; i < count / 2; ++i) {
+      rays.push_back(ray(i));
+      rays.push_back(ray(i + count / 2));
+    }
+  }
+  return rays;
+}
+
+LensOperator prepare(const Params& p, const Picture& source, const LensContext& c) {
+  auto shares = std::make_shared<const std::vector<float>>(keyShares(p, source, c.tasks));
+  const std::vector<Ray> rays = raysOf(p, c);
+  const float tail = p.real("tail"), thickness = 0.5f * c.size(p.number("thickness"));
+  return {[=, &tasks = c.tasks](const Picture& layer) {
+            LensWork work{Picture(layer.width, layer.height), Picture(layer.width, layer.height)};
+            const Picture light = blurred(keyed(layer, *shares, tasks), thickness, tasks);
+            const size_t step = rays.size() % 2 ? 1 : 2;
+            for (size_t i = 0; i < rays.size(); i += step) addLine(light, rays[i], step == 2 ? &rays[i + 1] : nullptr, tail, work.spread, tasks);
+            return work;
+          },
+          {}};
+}
+
+} // namespace
+
+LensStage streaksStage() {
+  return {.kind = {.id = "lens.streaks",
+                   .label = "Streaks",
+                   .helpText = "Rays of light out of what is bright, as scratches on glass, filters and the blades of an aperture make them.",
+                   .params = join({stageParams(0.3, 10),
+                                   {choice("rays_from", "Rays from", {"number", "aperture"}).at(Stage::Lens).help("As many as stated, or as the blades of the camera's aperture make"),
+                                    integer("rays", "Rays", 4).soft(1, 16).range(1, 64).at(Stage::Lens).matters().when("rays_from", "number").help("How many go out of every point"),
+                                    number("angle", "Angle", "°", 30).soft(-180, 180).at(Stage::Lens).matters().help("Of the first ray, from the right upwards"),
+                                    number("length", "Length", "%", 0.25).soft(0.01, 1).range(0.0005, 10).log().at(Stage::Lens).matters().help("Where a ray has fallen to a third, by the frame's height"),
+                                    number("tail", "Tail", "×", 1.2).soft(0.25, 4).range(0.05, 50).log().at(Stage::Lens).help("Above 1 the light stays close to its source, below it reaches the end"),
+                                    number("thickness", "Thickness", "%", 0.003).soft(0, 0.05).range(0, 1).at(Stage::Lens).help("Of each ray, by the frame's height"),
+                                    number("uneven", "Unevenness", "%", 0).soft(0, 1).range(0, 2).at(Stage::Lens).help("How much rays differ in length and light"),
+                                    number("seed", "Seed", "", 1).soft(1, 100).range(0, 1e6).at(Stage::Lens).help("Another unevenness")},
+                                   keyParams(true),
+                                   {color("tint", "Tint", {1, 1, 1}).soft(0, 1).at(Stage::Lens).in("Colour").help("Keeps the luminance"),
+                                    number("color_spread", "Colour spread", "stops", 0.15).soft(-1, 1).range(-4, 4).at(Stage::Lens).in("Colour").help("How much longer red is than green, and green than blue")}}),
+                   .slots = stageSlots(),
+                   .existence = Stage::Lens},
+          .prepare = prepare,
+          .reach = [](const Params& p) { return 2 * p.number("length"); },
+          .idle = keyIdle,
+          .looks = {{"Four-pointed", {{"rays", "4"}, {"angle", "45 °"}, {"length", "20 %"}}},
+                    {"Wide anamorphic line", {{"rays", "2"}, {"angle", "0 °"}, {"length", "90 %"}, {"tint", "0.35, 0.6, 1"}, {"color_spread", "-0.5"}, {"thickness", "0.4 %"}}},
+                    {"Scratched glass", {{"rays", "24"}, {"uneven", "90 %"}, {"length", "12 %"}, {"thickness", "0.15 %"}}},
+                    {"Cross filter", {{"rays", "4"}, {"angle", "0 °"}, {"length", "35 %"}, {"tail", "0.7"}}},
+                    {"Six thin needles", {{"rays", "6"}, {"angle", "90 °"}, {"length", "30 %"}, {"thickness", "0.1 %"}, {"color_spread", "0.5"}}},
+                    {"Wiped windscreen", {{"rays", "2"}, {"angle", "70 °"}, {"length", "60 %"}, {"thickness", "2 %"}, {"uneven", "40 %"}}},
+                    {"By the blades", {{"rays_from", "aperture"}, {"angle", "0 °"}, {"length", "25 %"}}}}};
+}
+
+} // namespace ilumbra

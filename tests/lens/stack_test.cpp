@@ -1,0 +1,259 @@
+// The stack: order, sources, blends, and where stages act.
+#include "core/document/units.h"
+#include "core/lens/blend.h"
+#include "tests/support/lens.h"
+
+using namespace ilumbra;
+using namespace ilumbra::test;
+
+namespace {
+
+Document add(const Document& doc, const char* kind, const char* name, std::initializer_list<std::pair<const char*, const char*>> values, const Place& place = {}) {
+  Document out = addNode(doc, kind, name, place);
+  for (const auto& [param, value] : values) out = changed(out, std::string(name) + "." + param, value);
+  return out;
+}
+
+NodeId id(const Document& doc, const char* name) { return doc.findByName(name)->id; }
+
+} // namespace
+
+TEST_CASE("Blends are the usual ones up to 1 and go on without a step", "[lens][blend]") {
+  CHECK(blended(LensBlend::Add, 0.3f, 0.5f) == Approx(0.8f));
+  CHECK(blended(LensBlend::Screen, 0.3f, 0.5f) == Approx(0.65f));
+  CHECK(blended(LensBlend::Screen, 0.3f, 5) == 5);
+  CHECK(blended(LensBlend::Screen, 7, 5) == 7);
+  CHECK(blended(LensBlend::Overlay, 0.25f, 0.5f) == Approx(0.25f));
+  CHECK(blended(LensBlend::Overlay, 0.75f, 0.5f) == Approx(0.75f));
+  CHECK(blended(LensBlend::Overlay, 4, 0.5f) == 4);
+  CHECK(blended(LensBlend::Multiply, 4, 0.5f) == 2);
+  CHECK(blended(LensBlend::Lighter, 4, 5) == 5);
+  CHECK(blended(LensBlend::Darker, 4, 5) == 4);
+  CHECK(blended(LensBlend::Subtract, 4, 5) == -1);
+  CHECK(blended(LensBlend::Difference, 4, 5) == 1);
+  for (int m = 0; m < int(lensBlendNames().size()); ++m)
+    for (const float s : {0.0f, 0.2f, 0.9f, 1.0f, 1.1f, 6.0f})
+      for (float b = 0; b < 3; b += 0.01f) {
+        const auto mode = LensBlend(m);
+        REQUIRE(std::abs(blended(mode, b + 0.01f, s) - blended(mode, b, s)) < 0.1f + 0.02f * s);
+        REQUIRE(std::abs(blended(mode, b, s + 0.01f) - blended(mode, b, s)) < 0.1f + 0.02f * b);
+      }
+}
+
+TEST_CASE("A blend is what the blend says, pixel by pixel, and its shares sum to it", "[lens][blend]") {
+  const Picture p = speckled(20, 14, 2);
+  for (const std::string& mode : lensBlendNames()) {
+    CAPTURE(mode);
+    Document doc = stageDocument("lens.streaks", {{"keyed", "off"}, {"amount", "100 %"}, {"length", "5 %"}});
+    const LensWork w = worked(doc, p);
+    doc = changed(doc, "Stage.blend", mode);
+    const LensResult r = lensed(doc, p);
+    for (size_t i = 0; i < p.rgb.size(); ++i) REQUIRE(r.picture.rgb[i] == Approx(blended(lensBlend(mode), p.rgb[i] - w.taken.rgb[i], w.spread.rgb[i])).epsilon(1e-4).margin(1e-5));
+    // Half of it: half the way there.
+    const LensResult half = lensed(changed(doc, "Stage.amount", "50 %"), p);
+    for (size_t i = 0; i < p.rgb.size(); ++i) REQUIRE(half.picture.rgb[i] == Approx(0.5f * (p.rgb[i] + r.picture.rgb[i])).epsilon(1e-4).margin(1e-5));
+  }
+}
+
+TEST_CASE("The order of stages matters: what comes later works on what came before", "[lens][stack]") {
+  Document doc = stageDocument("lens.glow", {{"amount", "80 %"}, {"size", "8 %"}});
+  doc = add(doc, "lens.bands", "Lines", {{"width", "6 %"}, {"gap", "6 %"}, {"soft", "0"}});
+  const Picture p = onePixel(64, 64, 32, 35, Color(1000.0f));
+  const Picture cut = lensed(doc, p).picture; // glow, then bands: the glow is cut
+  const Document other = moveNode(doc, id(doc, "Lines"), {0, "", 0});
+  REQUIRE(lensStages(other).front()->name == "Lines");
+  const Picture soft = lensed(other, p).picture; // bands, then glow: it goes over the gaps
+  int dark = 0, darkToo = 0;
+  for (int y = 20; y < 44; ++y) {
+    dark += cut.at(20, y)[0] == 0;
+    darkToo += soft.at(20, y)[0] == 0;
+  }
+  CHECK(dark >= 8);
+  CHECK(darkToo == 0);
+}
+
+TEST_CASE("A stage's light goes on as light of its sources: later stages that name them take it, others do not", "[lens][stack][labels]") {
+  Set s(64, 64);
+  s.look("0, 0, 3", "0, 0, 0");
+  s.add("light.point", "One", {});
+  s.add("light.point", "Two", {});
+  s.add("lens.glow", "Halo", {{"sources", "One"}, {"amount", "100 %"}, {"size", "6 %"}});
+  s.add("lens.grade", "Gone", {{"sources", "One"}, {"exposure", "-40 stops"}});
+  const Document doc = s.take();
+  const auto picture = [&](const Document& d) {
+    LensLight light;
+    const LayerQuery one = sourceQuery(d, *d.findByName("Halo")), two = sourceQuery(d, *d.findByName("Gone"));
+    light.layers.push_back({{one, two}, onePixel(64, 64, 20, 32)});
+    light.layers.push_back({{}, onePixel(64, 64, 44, 32)});
+    // What both light: in neither alone.
+    return applyLens(LensContext::of(d, 1, 64, 64, pool()), std::move(light)).picture;
+  };
+  // All of the first light is gone, its halo too; the second is untouched.
+  const Picture p = picture(doc);
+  CHECK(p.at(44, 32)[0] == 100);
+  double rest = 0;
+  for (size_t i = 0; i < p.rgb.size(); ++i) rest += double(std::abs(p.rgb[i]));
+  CHECK(rest == Approx(300).epsilon(1e-5));
+}
+
+TEST_CASE("Light that some stages have in common is passed on to each of them", "[lens][stack][labels]") {
+  Set s(96, 64);
+  s.look("0, 0.6, 4", "0, 0.6, 0", "26");
+  s.add("light.point", "Left", {{"power", "700"}, {"radius", "0.15"}, {"position", "-1.8, 0.6, 0"}});
+  s.add("light.point", "Middle", {{"power", "700"}, {"radius", "0.15"}, {"position", "0, 0.6, 0"}});
+  s.add("light.point", "Right", {{"power", "700"}, {"radius", "0.15"}, {"position", "1.8, 0.6, 0"}});
+  s.add("lens.glow", "A", {{"sources", "Left, Middle"}, {"amount", "50 %"}, {"size", "5 %"}});
+  s.add("lens.grade", "B", {{"sources", "Middle, Right"}, {"exposure", "-40 stops"}});
+  const Document doc = s.take();
+  const Traced t = trace(doc, 8);
+  CHECK(t.scene->table.cells() == 4); // either alone, both, neither
+  // The film answers every question still.
+  for (int q = 0; q < int(t.scene->queries.size()); ++q) {
+    Picture sum(96, 64);
+    for (int c = 0; c < t.scene->table.cells(); ++c)
+      if (t.scene->table.layers(q) >> c & 1) sum = plus(sum, collectLayers(t.film(), 1u << c, t.scene->amounts, 1, pool()));
+    CHECK(farthest(sum, collect(t.film(), q, t.scene->amounts, 1, pool())) < 1e-5);
+  }
+  const Picture p = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture;
+  CHECK(mean(p, {0, 0, 32, 64}) > 1e-3);
+  CHECK(mean(p, {64, 0, 32, 64}) < 1e-3 * mean(p, {0, 0, 32, 64})); // right: gone; of the middle's halo nothing is left either
+  // Without the second stage all three are there.
+  const Document one = changed(doc, "B.on", "off");
+  const Picture all = develop(one, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture;
+  CHECK(mean(all, {64, 0, 32, 64}) > 0.5 * mean(all, {0, 0, 32, 64}));
+  // And the shares by light sum to the picture.
+  Picture sum(96, 64);
+  for (const Picture& share : lightShares(doc, 1, *t.scene, t.film(), t.scene->amounts, {0, 1, 2}, pool())) sum = plus(sum, share);
+  CHECK(farthest(sum, p) < 1e-4);
+}
+
+TEST_CASE("A stage is confined to shapes drawn in the picture", "[lens][area]") {
+  Document doc = stageDocument("lens.grade", {{"exposure", "1 stops"}});
+  const NodeId stage = id(doc, "Stage");
+  Picture p(60, 60);
+  std::fill(p.rgb.begin(), p.rgb.end(), 1.0f);
+  doc = add(doc, "area.ellipse", "Round", {{"width", "50 %"}, {"height", "50 %"}, {"soft", "0"}}, {stage, "areas"});
+  Picture out = lensed(doc, p).picture;
+  CHECK(out.at(30, 30)[0] == Approx(2));
+  CHECK(out.at(2, 2)[0] == 1);
+  // Its area is that of the ellipse.
+  double inside = 0;
+  for (size_t i = 0; i < out.pixels(); ++i) inside += double(out.rgb[3 * i]) - 1;
+  CHECK(inside == Approx(M_PI * 15 * 15).epsilon(0.02));
+  CHECK(lensed(changed(doc, "Stage.acts_elsewhere", "on"), p).picture.at(2, 2)[0] == Approx(2));
+  out = lensed(changed(doc, "Round.cuts", "on"), p).picture;
+  CHECK(out.at(30, 30)[0] == Approx(1));
+  CHECK(out.at(2, 2)[0] == Approx(2));
+  doc = add(doc, "area.rectangle", "Bar", {{"width", "100 %"}, {"height", "10 %"}, {"centre_y", "10 %"}, {"soft", "0"}}, {stage, "areas"});
+  out = lensed(doc, p).picture;
+  CHECK(out.at(2, 5)[0] == Approx(2));
+  CHECK(out.at(2, 20)[0] == Approx(1));
+  doc = add(doc, "area.gradient", "Down", {{"centre_y", "0 %"}, {"end_y", "100 %"}, {"cuts", "on"}}, {stage, "areas"});
+  out = lensed(doc, p).picture;
+  CHECK(out.at(2, 5)[0] > 1.8f);
+  CHECK(out.at(30, 44)[0] < out.at(30, 20)[0]);
+}
+
+TEST_CASE("A stage acts on what is seen, where and how it is seen", "[lens][stack][labels]") {
+  Set s(96, 64);
+  s.look("0, 0.6, 4", "0, 0.3, 0", "26");
+  s.add("material.surface", "Mirror", {{"base_color", "1, 1, 1"}, {"metalness", "1"}, {"roughness", "0"}});
+  s.lambert("Stone", "0.5, 0.5, 0.5");
+  s.add("light.sky", "Sky", {{"power", "1"}});
+  s.add("object.box", "Water", {{"width", "6"}, {"height", "0.02"}, {"depth", "8"}, {"material", "Mirror"}});
+  s.add("object.sphere", "Ball", {{"radius", "0.4"}, {"position", "0, 0.7, 0"}, {"material", "Stone"}});
+  s.add("lens.grade", "Lit", {{"exposure", "3 stops"}, {"acts_on", "Ball"}});
+  const Document doc = s.take();
+  const auto gain = [&](const Document& d) {
+    const Traced t = trace(d, 16);
+    Picture with = develop(d, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture;
+    const Picture without = develop(d, 1, *t.scene, t.film(), t.scene->amounts, pool(), {.on = false}).picture;
+    for (size_t i = 0; i < with.rgb.size(); ++i) with.rgb[i] = without.rgb[i] > 0 ? with.rgb[i] / without.rgb[i] : 1;
+    return with;
+  };
+  Picture g = gain(doc);
+  const auto at = [&](int x, int y) { return g.at(x, y)[0]; };
+  CHECK(at(48, 20) == Approx(8).epsilon(0.01)); // the ball
+  CHECK(at(48, 50) == Approx(8).epsilon(0.05)); // and its image in the water
+  CHECK(at(5, 20) == Approx(1));
+  g = gain(changed(doc, "Lit.acts_direct", "off")); // the reflection alone
+  CHECK(at(48, 20) == Approx(1));
+  CHECK(at(48, 50) == Approx(8).epsilon(0.05));
+  g = gain(changed(doc, "Lit.acts_in", "Water")); // the same by where it is seen
+  CHECK(at(48, 20) == Approx(1));
+  CHECK(at(48, 50) == Approx(8).epsilon(0.05));
+  g = gain(changed(doc, "Lit.acts_mirrored", "off"));
+  CHECK(at(48, 20) == Approx(8).epsilon(0.01));
+  CHECK(at(48, 50) == Approx(1).epsilon(0.05));
+}
+
+TEST_CASE("A displacement of what the water shows moves the reflection and never the thing itself", "[lens][stack][labels]") {
+  Set s(96, 64);
+  s.look("0, 0.6, 4", "0, 0.3, 0", "26");
+  s.add("material.surface", "Mirror", {{"base_color", "1, 1, 1"}, {"metalness", "1"}, {"roughness", "0"}});
+  s.add("material.surface", "Lit", {{"base_color", "0, 0, 0"}, {"own_light", "10"}});
+  s.add("object.box", "Water", {{"width", "6"}, {"height", "0.02"}, {"depth", "8"}, {"material", "Mirror"}});
+  s.add("object.sphere", "Ball", {{"radius", "0.4"}, {"position", "0, 0.7, 0"}, {"material", "Lit"}});
+  s.add("lens.displace", "Ripples", {{"sources", "Ball"}, {"seen_in", "Water"}, {"direct", "off"}, {"map", "1"}, {"across", "12.5 %"}, {"down", "0"}});
+  const Document doc = s.take();
+  const Traced t = trace(doc, 16);
+  const Picture with = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture, without = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool(), {.on = false}).picture;
+  const Picture all = collect(t.film(), 0, t.scene->amounts, t.scene->exposure, pool());
+  double above = 0, below = 0;
+  for (int y = 0; y < 64; ++y)
+    for (int x = 0; x < 96; ++x) (y < 34 ? above : below) += double(std::abs(with.at(x, y)[0] - without.at(x, y)[0]));
+  CHECK(above == 0);
+  CHECK(below > 1);
+  CHECK(without == all);
+  // By 8 pixels: the eighth of the height, to the bit.
+  const Picture ball = collect(t.film(), layerIndex(*t.scene, sourceQuery(doc, *doc.findByName("Ripples"))), t.scene->amounts, t.scene->exposure, pool());
+  for (int y = 40; y < 64; ++y)
+    for (int x = 20; x < 70; ++x) REQUIRE(with.at(x, y)[0] == Approx(all.at(x, y)[0] - ball.at(x, y)[0] + ball.at(x + 8, y)[0]).margin(1e-6));
+}
+
+TEST_CASE("A mask by a pattern is laid over the picture", "[lens][stack]") {
+  Document doc = stageDocument("lens.grade", {{"exposure", "1 stops"}});
+  doc = addNode(doc, "pattern.constant", "Half");
+  doc = changed(doc, "Half.value", "0.5");
+  doc = setAt(doc, resolve(doc, "Stage.acts_share"), Value(PatternUse{{id(doc, "Half"), nullptr}}));
+  Picture p(8, 8);
+  std::fill(p.rgb.begin(), p.rgb.end(), 1.0f);
+  LensContext c = LensContext::of(doc, 1, 8, 8, pool());
+  const Assets files = noAssets();
+  c.assets = &files;
+  LensLight light;
+  light.layers.push_back({{}, p});
+  CHECK(applyLens(c, std::move(light)).picture.at(3, 3)[0] == Approx(1.5f));
+}
+
+TEST_CASE("Over alpha a stage's light widens it, leaves it, or goes out apart", "[lens][alpha]") {
+  const auto result = [&](const char* how) {
+    const Document doc = stageDocument("lens.glow", {{"amount", "50 %"}, {"size", "5 %"}, {"over_alpha", how}});
+    LensLight light;
+    light.layers.push_back({{}, onePixel(32, 32, 16, 16)});
+    light.alpha.assign(32 * 32, 0.0f);
+    light.alpha[16 * 32 + 16] = 1;
+    return applyLens(LensContext::of(doc, 1, 32, 32, pool()), std::move(light));
+  };
+  const LensResult widens = result("widens"), leaves = result("leaves"), apart = result("apart");
+  CHECK(widens.alpha[16 * 32 + 18] > 0.1f);
+  CHECK(leaves.alpha[16 * 32 + 18] == 0);
+  CHECK(leaves.picture == widens.picture);
+  CHECK(apart.alpha[16 * 32 + 18] == 0);
+  CHECK(apart.picture.at(18, 16)[0] == 0);
+  REQUIRE(apart.apart.width == 32);
+  CHECK(farthest(plus(apart.picture, apart.apart), leaves.picture) < 1e-6);
+}
+
+TEST_CASE("One stage alone, up to one stage, and before it", "[lens][stack]") {
+  Document doc = stageDocument("lens.grade", {{"exposure", "1 stops"}});
+  doc = add(doc, "lens.grade", "Next", {{"exposure", "2 stops"}});
+  doc = add(doc, "lens.grade", "Last", {{"exposure", "3 stops"}});
+  const Picture p = speckled(9, 7, 1);
+  const auto gain = [&](const LensOptions& o) { return double(lensed(doc, p, o).picture.rgb[30] / p.rgb[30]); };
+  CHECK(gain({}) == Approx(64));
+  CHECK(gain({.on = false}) == 1);
+  CHECK(gain({.solo = id(doc, "Next")}) == Approx(4));
+  CHECK(gain({.until = id(doc, "Next")}) == Approx(8));
+  CHECK(gain({.until = id(doc, "Next"), .before = true}) == Approx(2));
+}
