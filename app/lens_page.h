@@ -1,27 +1,62 @@
 #pragma once
 #include "app/studio.h"
 
-#include <QScrollArea>
+#include <QWidget>
+
+class QLabel;
+class QListWidget;
+class QToolButton;
 
 namespace ilumbra {
 
-class ParamRow;
+class SettingsPanel;
 
-/// The lens stack: its stages in the order in which light passes them. One is open at a time and shows its parameters.
-class LensPage : public QScrollArea {
+/// The lens stack: its stages in the order in which light passes them, each with a picture of what it changes; below, all that the
+/// chosen one can be set to. Stages are dragged, or moved by keys.
+class LensPage : public QWidget {
   Q_OBJECT
 public:
   explicit LensPage(Studio& studio, QWidget* parent = nullptr);
   /// Opens a stage.
   void show(NodeId stage);
+  NodeId open() const { return m_open; }
+  QListWidget* list() const { return m_list; }
+  SettingsPanel& settings() const { return *m_settings; }
+
+  // What can be done to the open stage: nothing without one.
+  void move(int by);
+  void switchOpen();
+  void soloOpen();
+  void beforeOpen();
+  void copyOpen();
+  void removeOpen();
+  void looks();
+  void keepPreset();
+  void takePreset();
+  /// The same, of a file.
+  bool takePreset(const QString& path);
+
+protected:
+  bool eventFilter(QObject* o, QEvent* e) override;
+  void showEvent(QShowEvent* e) override;
+  void hideEvent(QHideEvent* e) override;
 
 private:
   void rebuild();
+  void showPictures();
+  void showState();
   std::string shape() const;
   void addMenu(QWidget* button);
+  void wantPictures(bool wanted);
   Studio& m_studio;
   NodeId m_open = 0;
   std::string m_shape;
+  bool m_quiet = false;
+  QLabel *m_about, *m_why;
+  QListWidget* m_list;
+  QToolButton *m_on, *m_solo, *m_before, *m_looks, *m_more;
+  QWidget* m_actions;
+  SettingsPanel* m_settings;
 };
 
 /// A new lens stage; with an effect, it takes its light from the effect and joins its Lens role.

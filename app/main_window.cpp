@@ -344,6 +344,10 @@ void MainWindow::makeCommands() {
       if (n && n->kind->family() == "lens") {
         showRight(1);
         m_lens->show(node);
+        if (ParamRow* row = m_lens->settings().row(node, param.toStdString())) {
+          m_lens->settings().ensureWidgetVisible(row);
+          row->setFocus();
+        }
         return;
       }
       showRight(0);
@@ -377,6 +381,17 @@ void MainWindow::makeCommands() {
     }, {}, true);
   }
 
+  const auto atLens = [this](void (LensPage::*f)()) { return [this, f] { showRight(1); (m_lens->*f)(); }; };
+  const auto anyStage = [this] { return m_lens->open() != 0; };
+  add("lens.looks", scene, tr("Looks of the lens stage…"), "Ctrl+Alt+O", tr("Looks for the open stage, drawn on the picture"), atLens(&LensPage::looks), anyStage, true);
+  add("lens.switch", scene, tr("Switch the lens stage"), "Ctrl+Alt+Space", tr("The open stage, on or off"), atLens(&LensPage::switchOpen), anyStage);
+  add("lens.solo", scene, tr("Lens stage alone"), "Ctrl+Alt+1", tr("The open stage alone, on the light before the lens"), atLens(&LensPage::soloOpen), anyStage);
+  add("lens.before", scene, tr("Before the lens stage"), "Ctrl+Alt+Backspace", tr("The picture as it comes to the open stage, and again how it leaves the lens"), atLens(&LensPage::beforeOpen), anyStage);
+  add("lens.earlier", scene, tr("Lens stage earlier"), "Ctrl+Alt+PgUp", tr("The open stage, one place up in the stack"), [this] { m_lens->move(-1); }, anyStage);
+  add("lens.later", scene, tr("Lens stage later"), "Ctrl+Alt+PgDown", tr("The open stage, one place down in the stack"), [this] { m_lens->move(1); }, anyStage);
+  add("lens.copy", scene, tr("Copy the lens stage"), "", tr("Another one like it, at the end of the stack"), atLens(&LensPage::copyOpen), anyStage);
+  add("lens.keep", scene, tr("Keep the lens stage as a preset…"), "", tr("Writes it to a file, without what it names of this set"), atLens(&LensPage::keepPreset), anyStage);
+  add("lens.delete", scene, tr("Delete the lens stage"), "", tr("Takes the open stage out of the stack"), atLens(&LensPage::removeOpen), anyStage);
   add("scene.materials", scene, tr("Materials…"), "Ctrl+Alt+M", tr("Materials of the document and of your library, with their pictures"), [this] {
     auto* library = new MaterialLibrary(m_studio, this);
     library->setAttribute(Qt::WA_DeleteOnClose);

@@ -69,6 +69,13 @@ SettingsPanel::SettingsPanel(Studio& studio, QWidget* parent) : QScrollArea(pare
   rebuild();
 }
 
+void SettingsPanel::setSubject(bool pinned, NodeId thing) {
+  if (m_pinned == pinned && m_subject == thing) return;
+  m_pinned = pinned;
+  m_subject = thing;
+  rebuild();
+}
+
 ParamRow* SettingsPanel::row(NodeId node, const std::string& param) const {
   for (ParamRow* r : widget()->findChildren<ParamRow*>())
     if (r->address().node == node && r->address().param == param) return r;
@@ -85,7 +92,7 @@ static bool counts(const Node& n, const ParamDef& d, double frame) {
 
 // Everything that decides which rows there are.
 std::string SettingsPanel::shape() const {
-  const Node* n = m_studio.currentNode();
+  const Node* n = subject();
   if (!n) return "none";
   std::string s = fmt::format("{}:{}", n->id, n->name);
   for (const ParamDef& d : n->kind->params)
@@ -133,7 +140,7 @@ void SettingsPanel::rebuild() {
   auto* column = new QVBoxLayout(page);
   column->setContentsMargins(12, 8, 12, 12);
   column->setSpacing(0);
-  const Node* n = m_studio.currentNode();
+  const Node* n = subject();
   const auto title = [&](const QString& name, const QString& about) {
     auto* label = new QLabel(name, page);
     label->setFont(theme::font(15, 600));
@@ -145,7 +152,9 @@ void SettingsPanel::rebuild() {
     column->addWidget(text);
     column->addWidget(rule(page));
   };
-  if (!n) {
+  if (m_pinned) {
+    if (n) buildThing(page, *n);
+  } else if (!n) {
     title(tr("Nothing is selected"), tr("Click something in the picture or in a list. What belongs to the picture as a whole is here:"));
     buildThing(page, m_studio.doc().settings());
   } else if (n->kind->family() == "effect") {

@@ -14,6 +14,8 @@ class SettingsPanel : public QScrollArea {
   Q_OBJECT
 public:
   explicit SettingsPanel(Studio& studio, QWidget* parent = nullptr);
+  /// Shows one thing, whatever is selected; `pinned` false: the selection. A pinned panel has no title.
+  void setSubject(bool pinned, NodeId thing);
   /// The row of a parameter, if it is shown: for tests and for the palette.
   ParamRow* row(NodeId node, const std::string& param) const;
   /// Adds the material of a file to the document and selects it. False (and told) if it cannot be.
@@ -33,7 +35,10 @@ private:
   /// What is wrong with a thing at a parameter, with the mends.
   void buildFindings(QWidget* page, const Node& n, const std::string& param);
   std::vector<Finding> findingsOf(NodeId thing) const;
+  const Node* subject() const { return m_pinned ? m_studio.doc().find(m_subject) : m_studio.currentNode(); }
   Studio& m_studio;
+  bool m_pinned = false;
+  NodeId m_subject = 0;
   /// The last that were read, while a newer picture is under way.
   struct Found {
     NodeId thing = 0;

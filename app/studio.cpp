@@ -41,6 +41,9 @@ void Studio::submit() {
   r.withLens = m_view.withLens;
   r.raw = m_view.raw;
   r.soloStage = m_view.soloStage && doc().find(m_view.soloStage) ? m_view.soloStage : 0;
+  r.lastStage = m_view.lastStage && doc().find(m_view.lastStage) ? m_view.lastStage : 0;
+  r.beforeStage = m_view.beforeStage;
+  r.stages = m_view.stages;
   r.pass = m_view.pass;
   r.stopsOverlay = m_view.stopsOverlay;
   r.clipping = m_view.clipping;

@@ -73,7 +73,9 @@ public:
     Compare compare = Compare::None;
     int proof = 0;  ///< number of the proof that is compared
     int left = 0;   ///< number of the proof on the other side; 0: the live picture
-    NodeId soloStage = 0;
+    NodeId soloStage = 0, lastStage = 0;
+    bool beforeStage = false;
+    bool stages = false; ///< what lens stages make is wanted
     bool playing = false;
     bool groups = false; ///< the picture's light groups are wanted
   };

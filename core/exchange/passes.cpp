@@ -173,6 +173,10 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
       names.push_back("Light of " + scene.groups[size_t(g)].name);
       light.push_back(collectGroup(film, 0, g, amounts[size_t(g)], exposure, tasks));
     }
+  if (wanted("sources")) {
+    names.push_back("All light");
+    light.push_back(collect(film, 0, amounts, exposure, tasks));
+  }
   if (wanted("sources"))
     for (int cell = 0; cell < scene.table.cells(); ++cell) {
       std::vector<std::string> of;
@@ -236,7 +240,7 @@ Picture lensOnFile(const Document& doc, double frame, const PictureFile& file, c
   }
   if (!missing.empty()) throw badInput(fmt::format("has no layer \"Sources of {}\": render it with --passes sources", missing.front().name));
   // A picture that was rendered without lens is all light.
-  if (light.layers.empty()) light.layers.push_back({{}, file.picture()});
+  if (light.layers.empty()) light.layers.push_back({{}, file.picture(file.find("All light") ? "All light" : "")});
   if (const FileLayer* l = file.find(""); l && l->channels.size() == 4) {
     const size_t a = size_t(std::find(l->channels.begin(), l->channels.end(), "A") - l->channels.begin());
     for (size_t i = 0; a < 4 && i < size_t(file.width) * size_t(file.height); ++i) light.alpha.push_back(l->data[4 * i + a]);

@@ -29,7 +29,7 @@ std::vector<ParamDef> outlineParams() {
   return join({anchorParams("centre", "Centre", ""),
                {number("width", "Width", "%", 0.5).soft(0, 2).range(0, 100).at(Stage::Lens).help("Of the frame's height"),
                 number("height", "Height", "%", 0.5).soft(0, 2).range(0, 100).at(Stage::Lens).help("Of the frame's height"),
-                number("turn", "Turn", "°", 0).soft(-180, 180).at(Stage::Lens),
+                number("turn", "Turn", "°", 0).soft(-180, 180).at(Stage::Lens).help("Clockwise, in the picture"),
                 number("soft", "Softness", "%", 0.25).soft(0, 1).range(0, 2).at(Stage::Lens).help("Width of its edge, by its half size; an edge is never harder than a pixel"),
                 flag("cuts", "Cuts out", false).at(Stage::Lens).help("On: the stage acts outside of it")}});
 }

@@ -42,7 +42,7 @@ LensStage flickerStage() {
                                     number("uneven", "Unevenness", "%", 1).soft(0, 1).range(0, 1).at(Stage::Lens).help("0 %: a steady beat; 100 %: like a flame"),
                                     number("drops", "Drop-outs", "%", 0).soft(0, 0.5).range(0, 1).at(Stage::Lens).help("How often it fails for a beat"),
                                     number("drop_depth", "Drop depth", "%", 0.8).soft(0, 1).range(0, 1).at(Stage::Lens).help("How dark it is then"),
-                                    number("seed", "Seed", "", 1).soft(1, 100).range(0, 1e6).at(Stage::Lens)}}),
+                                    number("seed", "Seed", "", 1).soft(1, 100).range(0, 1e6).at(Stage::Lens).help("Another course of it")}}),
                    .slots = stageSlots(),
                    .existence = Stage::Lens,
                    .changesByTime = [](const Params& p) { return p.number("rate") > 0; }},

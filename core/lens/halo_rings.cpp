@@ -82,7 +82,7 @@ LensStage haloRingsStage() {
                                     number("gap_width", "Gap width", "%", 0.3).soft(0, 1).range(0, 1).at(Stage::Lens).in("Around").help("Of what lies between two of them"),
                                     integer("rays", "Rays", 0).soft(0, 120).range(0, 720).at(Stage::Lens).in("Around").help("Uneven light around a ring"),
                                     number("ray_depth", "Ray depth", "%", 0.6).soft(0, 1).range(0, 1).at(Stage::Lens).in("Around").help("How dark it is between rays"),
-                                    number("turn", "Turn", "°", 0).soft(-180, 180).at(Stage::Lens).in("Around"),
+                                    number("turn", "Turn", "°", 0).soft(-180, 180).at(Stage::Lens).in("Around").help("Of gaps and rays"),
                                     number("seed", "Seed", "", 1).soft(1, 100).range(0, 1e6).at(Stage::Lens).in("Around").help("Other rays")},
                                    keyParams(true)}),
                    .slots = stageSlots(),

@@ -145,7 +145,7 @@ LensStage screenShaftsStage() {
                                     number("gather", "Even to peak", "%", 0).soft(0, 1).range(0, 1).at(Stage::Lens).matters().help("0 %: rays are the mean of what lies along them; 100 %: the brightest of it"),
                                     number("contrast", "Contrast", "×", 1).soft(0.5, 3).range(0.1, 10).log().at(Stage::Lens).help("Above 1 faint rays go and strong ones stay"),
                                     number("dust", "Dust", "%", 1).soft(0, 1).range(0, 10).patterned().at(Stage::Lens).help("What the rays are multiplied with: a drifting pattern makes the air live"),
-                                    color("tint", "Tint", {1, 1, 1}).soft(0, 1).at(Stage::Lens)},
+                                    color("tint", "Tint", {1, 1, 1}).soft(0, 1).at(Stage::Lens).help("What the rays are multiplied with")},
                                    keyParams(false)}),
                    .slots = stageSlots(),
                    .existence = Stage::Lens},

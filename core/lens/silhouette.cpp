@@ -20,7 +20,7 @@ LensStage silhouetteStage() {
   return {.kind = {.id = "lens.silhouette",
                    .label = "Silhouette",
                    .helpText = "Puts one flat colour in the place of its sources' light, as far as they cover each pixel.",
-                   .params = join({stageParams(1, 1), {color("color", "Colour", {0.02, 0.02, 0.02}).soft(0, 1).at(Stage::Lens).matters(), number("stops", "Stops", "stops", 0).soft(-6, 6).range(-40, 40).at(Stage::Lens).matters().help("Brighter or darker than the colour says")}}),
+                   .params = join({stageParams(1, 1), {color("color", "Colour", {0.02, 0.02, 0.02}).soft(0, 1).at(Stage::Lens).matters().help("Of every pixel that its sources cover"), number("stops", "Stops", "stops", 0).soft(-6, 6).range(-40, 40).at(Stage::Lens).matters().help("Brighter or darker than the colour says")}}),
                    .slots = stageSlots(),
                    .existence = Stage::Lens},
           .prepare = prepare,

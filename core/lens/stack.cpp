@@ -476,6 +476,47 @@ LensResult developPlates(const Document& doc, double frame, const Scene& scene, 
   return applyLens(contextOf(doc, frame, scene, scene.width, scene.height, tasks, options), std::move(light), options);
 }
 
+// Means over blocks, of any channels.
+template <typename Get> static std::vector<float> shrunk(int fromWidth, int fromHeight, int channels, int width, int height, const Tasks& tasks, Get get) {
+  std::vector<float> out(size_t(width) * size_t(height) * size_t(channels), 0.0f);
+  tasks.forEach(height, [&](int y) {
+    const int y0 = y * fromHeight / height, y1 = std::max(y0 + 1, (y + 1) * fromHeight / height);
+    for (int x = 0; x < width; ++x) {
+      const int x0 = x * fromWidth / width, x1 = std::max(x0 + 1, (x + 1) * fromWidth / width);
+      for (int k = 0; k < channels; ++k) {
+        float sum = 0;
+        for (int j = y0; j < y1; ++j)
+          for (int i = x0; i < x1; ++i) sum += get(size_t(j) * size_t(fromWidth) + size_t(i), k);
+        out[(size_t(y) * size_t(width) + size_t(x)) * size_t(channels) + size_t(k)] = sum / float((y1 - y0) * (x1 - x0));
+      }
+    }
+  });
+  return out;
+}
+
+SmallLens::SmallLens(const Scene& scene, const Film& film, const std::vector<Color>& amounts, float exposure, int width, const Tasks& tasks) : m_scene(scene), m_tasks(tasks) {
+  m_width = std::clamp(width, 1, std::max(1, film.width()));
+  m_height = std::clamp(m_width * film.height() / std::max(1, film.width()), 1, std::max(1, film.height()));
+  for (int cell = 0; cell < scene.table.cells(); ++cell) {
+    const Picture full = collectLayers(film, 1u << cell, amounts, exposure, tasks);
+    Picture small(m_width, m_height);
+    small.rgb = shrunk(film.width(), film.height(), 3, m_width, m_height, tasks, [&](size_t i, int k) { return full.rgb[3 * i + size_t(k)]; });
+    m_light.layers.push_back({queriesOfCell(scene, cell), std::move(small)});
+  }
+  for (size_t q = 0; q < scene.maskQueries.size(); ++q)
+    m_covered.push_back(shrunk(film.width(), film.height(), 1, m_width, m_height, tasks, [&](size_t i, int) { return film.coverage(i, int(q)); }));
+  m_light.alpha = shrunk(film.width(), film.height(), 1, m_width, m_height, tasks, [&](size_t i, int) { return plateAlpha(scene.plates.get(), film, i); });
+}
+
+LensResult SmallLens::develop(const Document& doc, double frame, const LensOptions& options) const {
+  LensLight light = m_light;
+  light.coverage = [this](const LayerQuery& q) {
+    const auto it = std::find(m_scene.maskQueries.begin(), m_scene.maskQueries.end(), q);
+    return it == m_scene.maskQueries.end() ? std::vector<float>() : m_covered[size_t(it - m_scene.maskQueries.begin())];
+  };
+  return applyLens(contextOf(doc, frame, m_scene, m_width, m_height, m_tasks, options), std::move(light), options);
+}
+
 std::vector<Picture> lightShares(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const std::vector<int>& groups, const Tasks& tasks, const LensOptions& options) {
   const float exposure = exposureFactor(doc, frame);
   LensLight light = lightOf(scene, film, std::vector<Picture>(size_t(scene.table.cells())));

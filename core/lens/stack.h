@@ -77,6 +77,20 @@ LensResult develop(const Document& doc, double frame, const Scene& scene, const 
 LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Picture>& layers, const Tasks& tasks, const LensOptions& options = {});
 /// Of a bare scene: its plates through the lens, at full size, without a film.
 LensResult developPlates(const Document& doc, double frame, const Scene& scene, const Tasks& tasks, const LensOptions& options = {});
+/// The film's light made smaller, so wide or narrower, to try the lens on it: many looks in the time of one picture.
+class SmallLens {
+public:
+  SmallLens(const Scene& scene, const Film& film, const std::vector<Color>& amounts, float exposure, int width, const Tasks& tasks);
+  /// Through the stack of another document with the same sources.
+  LensResult develop(const Document& doc, double frame, const LensOptions& options = {}) const;
+
+private:
+  const Scene& m_scene;
+  const Tasks& m_tasks;
+  LensLight m_light;
+  int m_width = 0, m_height = 0;
+  std::vector<std::vector<float>> m_covered; ///< by the scene's masks
+};
 /// Light groups' exact shares of the developed picture, by group; what plates add is in none of them.
 std::vector<Picture> lightShares(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const std::vector<int>& groups, const Tasks& tasks,
                                  const LensOptions& options = {});

@@ -68,7 +68,7 @@ Kind curvePointKind() {
   return {.id = "curve.point",
           .label = "Curve point",
           .helpText = "A point that a curve runs through.",
-          .params = {number("at", "At", "", 0).soft(0, 1).range(-1000, 1000).at(Stage::Lens), number("value", "Value", "", 1).soft(0, 1).range(-1000, 1000).at(Stage::Lens)},
+          .params = {number("at", "At", "", 0).soft(0, 1).range(-1000, 1000).at(Stage::Lens).help("Where it stands: of a distance its share, of a grade stops about white"), number("value", "Value", "", 1).soft(0, 1).range(-1000, 1000).at(Stage::Lens).help("What the curve comes to there")},
           .existence = Stage::Lens};
 }
 

@@ -146,7 +146,7 @@ LensStage smearStage() {
                                    {choice("by", "Along", {"motion", "angle"}).at(Stage::Lens).help("The way of what it moves with, or a line")},
                                    anchorParams("anchor", "Moves with", "Moves with"),
                                    {number("frames", "Length", "frames", 1).soft(0, 8).range(0, 1000).at(Stage::Lens).matters().when("by", "motion").help("How much of its way"),
-                                    number("angle", "Angle", "°", 0).soft(-180, 180).at(Stage::Lens).when("by", "angle"),
+                                    number("angle", "Angle", "°", 0).soft(-180, 180).at(Stage::Lens).when("by", "angle").help("From the right upwards"),
                                     number("reach", "Reach", "%", 0.05).soft(0, 0.5).range(0, 5).at(Stage::Lens).when("by", "angle").help("By the frame's height"),
                                     number("centre", "Centre", "%", 0.5).soft(0, 1).range(0, 1).at(Stage::Lens).help("0 %: ahead of it, 50 %: to both sides, 100 %: behind it")}}),
                    .slots = stageSlots(),

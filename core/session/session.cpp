@@ -336,7 +336,33 @@ struct Session::Content {
     if (showsClean()) return develop(now->doc, frame, *scene, shown().film(), clean.layers, tasks, options);
     return develop(now->doc, frame, *scene, shown().film(), amounts, tasks, options);
   }
-  LensOptions lensOptions(const Assets& files) const { return {.on = now->withLens, .solo = now->soloStage, .assets = &files}; }
+  LensOptions lensOptions(const Assets& files) const {
+    return {.on = now->withLens, .solo = now->soloStage, .until = now->lastStage, .before = now->beforeStage, .assets = &files};
+  }
+
+  // What each stage changes, as a small picture: what it adds, or else what it takes.
+  std::vector<SessionImage::LensStageShown> stagesShown(const LensResult& developed) {
+    std::vector<SessionImage::LensStageShown> out;
+    constexpr int wide = 96;
+    for (const StageResult& s : developed.stages) {
+      const Picture &more = s.work.spread, &less = s.work.taken;
+      const int w = std::min(wide, more.width), h = std::max(1, w * more.height / std::max(1, more.width));
+      Picture small(w, h);
+      tasks.forEach(h, [&](int y) {
+        const int y0 = y * more.height / h, y1 = std::max(y0 + 1, (y + 1) * more.height / h);
+        for (int x = 0; x < w; ++x) {
+          const int x0 = x * more.width / w, x1 = std::max(x0 + 1, (x + 1) * more.width / w);
+          Color sum(0.0f);
+          for (int j = y0; j < y1; ++j)
+            for (int i = x0; i < x1; ++i) sum += more.color(i, j) - less.color(i, j);
+          sum *= 1 / float((y1 - y0) * (x1 - x0));
+          for (int k = 0; k < 3; ++k) small.at(x, y)[k] = std::abs(sum[k]);
+        }
+      });
+      out.push_back({s.stage, s.idle, w, h, display(small, true)});
+    }
+    return out;
+  }
 
   void serve(const std::vector<std::function<void(const State*)>>& todo) {
     if (!scene || !now) {
@@ -571,6 +597,8 @@ struct Session::Content {
     image->findings = findings;
     fill(*image, r);
     if (now->groups) image->groups = groupsShown(r);
+    image->notNumbers = bare ? plates.notNumbers : developed.notNumbers;
+    if (now->stages) image->stages = stagesShown(bare ? plates : developed);
     if (now->left) {
       const Picture left = now->left->picture();
       image->width = left.width;

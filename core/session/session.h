@@ -26,6 +26,9 @@ struct SessionRequest {
   bool withLens = true;
   bool raw = false;        ///< as it was sampled, whatever the document says of denoising
   NodeId soloStage = 0;    ///< the only lens stage that acts; 0: all
+  NodeId lastStage = 0;    ///< the lens acts up to this stage; 0: to the end
+  bool beforeStage = false; ///< and without it
+  bool stages = false;     ///< SessionImage::stages are wanted
   ShownPass pass = ShownPass::Light;
   bool stopsOverlay = false; ///< false colour by stops from white
   bool clipping = false;     ///< stripes over what the display cannot show
@@ -65,6 +68,15 @@ struct SessionImage {
   double clippedWhite = 0, clippedBlack = 0; ///< with SessionRequest::clipping: shares of the pixels
   double frame = 1;
   std::vector<EffectReading> effects;
+  /// A lens stage that acts, and what it makes.
+  struct LensStageShown {
+    NodeId stage = 0;
+    std::string idle;             ///< why it does nothing; empty: it does something
+    int width = 0, height = 0;
+    std::vector<uint8_t> rgba;    ///< what it changes, small, as the picture is shown
+  };
+  std::vector<LensStageShown> stages; ///< with SessionRequest::stages
+  size_t notNumbers = 0;        ///< pixels whose light was no number
   /// A light group as it stands in the picture.
   struct Group {
     MixSource source;      ///< of nothing: lights that share the last group

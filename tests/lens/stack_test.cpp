@@ -1,6 +1,8 @@
 // The stack: order, sources, blends, and where stages act.
 #include "core/document/units.h"
 #include "core/lens/blend.h"
+#include "core/lens/preset.h"
+#include "core/render/sight.h"
 #include "tests/support/lens.h"
 
 using namespace ilumbra;
@@ -256,4 +258,84 @@ TEST_CASE("One stage alone, up to one stage, and before it", "[lens][stack]") {
   CHECK(gain({.solo = id(doc, "Next")}) == Approx(4));
   CHECK(gain({.until = id(doc, "Next")}) == Approx(8));
   CHECK(gain({.until = id(doc, "Next"), .before = true}) == Approx(2));
+}
+
+TEST_CASE("A preset keeps a stage's values, curves and elements, and nothing of its set", "[lens][preset]") {
+  Set s(32, 32);
+  s.look("0, 0, 3", "0, 0, 0");
+  s.add("light.point", "Lamp", {});
+  s.add("lens.mirror_copy", "Copy", {{"sources", "Lamp"}, {"stretch", "2"}, {"amount", "30 %"}});
+  Document doc = s.take();
+  doc = add(doc, "curve.point", "Thin", {{"at", "0.5"}, {"value", "0.25"}}, {id(doc, "Copy"), "thinning"});
+  const Document preset = stagePreset(doc, id(doc, "Copy"));
+  REQUIRE(preset.family("lens").size() == 1);
+  CHECK(preset.family("light").empty());
+  // Into another document.
+  Document other = stageDocument("lens.mirror_copy", {{"gap", "3 %"}});
+  other = withPreset(other, id(other, "Stage"), preset);
+  const Params p(*other.findByName("Stage"), 1);
+  CHECK(p.number("stretch") == 2);
+  CHECK(p.number("amount") == Approx(0.3));
+  CHECK(p.number("gap") == 0); // as in the preset
+  CHECK(other.family("lens").size() == 1);
+  REQUIRE(other.findByName("Stage")->children.at("thinning").size() == 1);
+  std::vector<NodeId> made;
+  const Document more = addPreset(other, preset, &made);
+  CHECK(more.family("lens").size() == 2);
+  CHECK(made.size() == 1);
+  CHECK(problems(more).empty());
+  CHECK(refusal([&] { withPreset(stageDocument("lens.glow"), id(stageDocument("lens.glow"), "Stage"), preset); }).find("no stage of the kind Glow") != std::string::npos);
+  CHECK(refusal([&] { addPreset(other, Document::create(kinds())); }).find("no lens stage") != std::string::npos);
+}
+
+TEST_CASE("A look leaves alone where a stage's light comes from and where it acts", "[lens][preset]") {
+  Set s(32, 32);
+  s.look("0, 0, 3", "0, 0, 0");
+  s.add("light.point", "Lamp", {});
+  s.add("lens.glow", "Stage", {{"sources", "Lamp"}, {"on", "off"}, {"acts_share", "40 %"}, {"falloff", "3"}, {"size", "1 %"}});
+  const Document doc = s.take();
+  const Document with = withLook(doc, id(doc, "Stage"), stageOf(*doc.findByName("Stage")).looks.front());
+  const Params p(*with.findByName("Stage"), 1);
+  CHECK(p.number("size") == Approx(0.25));
+  CHECK(p.number("falloff") == Approx(0.7));
+  CHECK(p.number("acts_share") == Approx(0.4));
+  CHECK_FALSE(p.flag("on"));
+  CHECK(p.references("sources").size() == 1);
+}
+
+TEST_CASE("Stages follow what they are anchored to through the camera, and fade as it is hidden", "[lens][anchor]") {
+  Set s(96, 64);
+  s.look("0, 0, 5", "0, 0, 0");
+  s.lambert("Stone", "0.5, 0.5, 0.5");
+  s.add("light.point", "Lamp", {{"radius", "0.2"}, {"position", "1, 0, 0"}});
+  s.add("object.sphere", "Ball", {{"radius", "0.3"}, {"position", "-1, 0.5, 0"}, {"material", "Stone"}});
+  s.add("object.box", "Wall", {{"width", "1"}, {"height", "1"}, {"depth", "0.1"}, {"position", "1.3, 0, 1"}, {"material", "Stone"}});
+  const Document doc = s.take();
+  SceneCache cache;
+  const ScenePtr scene = compileScene(doc, {.frame = 1, .queries = {}}, noAssets(), cache);
+  float x, y;
+  REQUIRE(scene->camera.project({-1, 0.5f, 0}, x, y));
+  const SeenAt ball = seenAt(doc, *scene, id(doc, "Ball"), {}, 1);
+  CHECK(ball.at.x == Approx(x).margin(0.1));
+  CHECK(ball.at.y == Approx(y).margin(0.1));
+  CHECK(ball.share == 1);
+  CHECK(ball.depth == Approx(5));
+  // The wall's edge stands before the lamp's middle, as the camera sees it: half of it is hidden.
+  const SeenAt lamp = seenAt(doc, *scene, id(doc, "Lamp"), {}, 1);
+  CHECK(lamp.share > 0.2f);
+  CHECK(lamp.share < 0.8f);
+  const Document covered = changed(doc, "Wall.position", "0.8, 0, 1");
+  CHECK(seenAt(covered, *compileScene(covered, {.frame = 1, .queries = {}}, noAssets(), cache), id(doc, "Lamp"), {}, 1).share == 0);
+  // A place of the set; and behind the camera nothing is seen.
+  CHECK(seenAt(doc, *scene, 0, {0, 0, 0}, 1).at.x == Approx(48).margin(0.1));
+  CHECK(seenAt(doc, *scene, 0, {0, 0, 9}, 1).share == 0);
+  // Through a stage: its area is where the ball is.
+  Document graded = addNode(doc, "lens.grade", "Stage");
+  graded = changed(graded, "Stage.exposure", "1 stops");
+  graded = add(graded, "area.ellipse", "Spot", {{"centre_by", "thing"}, {"centre_at", "Ball"}, {"width", "20 %"}, {"height", "20 %"}, {"soft", "0"}}, {id(graded, "Stage"), "areas"});
+  graded = addNode(graded, "light.sky", "Sky");
+  const Traced t = trace(graded, 2);
+  const Picture with = develop(graded, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture, without = develop(graded, 1, *t.scene, t.film(), t.scene->amounts, pool(), {.on = false}).picture;
+  CHECK(with.at(int(x), int(y))[0] == Approx(2 * without.at(int(x), int(y))[0]).epsilon(1e-3));
+  CHECK(with.at(90, 60)[0] == without.at(90, 60)[0]);
 }
