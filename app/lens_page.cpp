@@ -152,7 +152,10 @@ LensPage::LensPage(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(
   column->addWidget(m_settings, 1);
 
   connect(m_list, &QListWidget::currentItemChanged, this, [this](QListWidgetItem* item) {
-    if (!m_quiet && item) show(item->data(stageRole).toUInt());
+    if (m_quiet || !item) return;
+    // Chosen by hand it is the selection too: its handles stand in the picture.
+    show(item->data(stageRole).toUInt());
+    m_studio.select({m_open});
   });
   connect(m_list->model(), &QAbstractItemModel::rowsMoved, this, [this] {
     // The list as it stands now says where the stage goes.
@@ -172,6 +175,7 @@ LensPage::LensPage(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(
   connect(&studio, &Studio::selectionChanged, this, [this] {
     const Node* n = m_studio.currentNode();
     if (!n) return;
+    if (n->kind->family() == "lens") return show(n->id);
     // The stage of the effect at hand stands open.
     if (n->kind->family() == "effect") {
       const auto stages = roleOf(m_studio.doc(), *n, "lens");

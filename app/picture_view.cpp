@@ -10,6 +10,7 @@
 #include "core/render/part.h"
 #include "core/session/drawing.h"
 #include "core/session/framing.h"
+#include "core/session/lens_handles.h"
 
 #include <QDateTime>
 #include <QDragEnterEvent>
@@ -86,6 +87,10 @@ std::vector<Handle> PictureView::handles() const {
   }
   if (m_tool == Tool::Draw) return points;
   if (lamp) return handlesOf(doc, *n, m_studio.frame(), seenBy);
+  if (n && (n->kind->family() == "lens" || n->kind->family() == "area")) {
+    const ScenePtr scene = m_studio.session().scene();
+    return scene ? lensHandles(doc, *n, m_studio.frame(), *scene) : std::vector<Handle>();
+  }
   if (n && n->kind->family() == "air" && !n->kind->param("position")) {
     // A beam's own; of haze those of the shape that it fills.
     const ScenePtr scene = m_studio.session().scene();

@@ -1,8 +1,9 @@
-// ilumbra-bench [traversal] [sampling] [patterns] [glow] [interaction] [air] [caustics] [cancel] [memory]: all without arguments.
+// ilumbra-bench [traversal] [sampling] [patterns] [glow] [lens] [interaction] [air] [caustics] [cancel] [memory]: all without arguments.
 // The ratios that the design asks for, each measured in this one run, on the Orrery Hall. Ratios, not seconds: they mean
 // the same on another machine.
 #include "bench/air.h"
 #include "bench/caustics.h"
+#include "bench/lens.h"
 #include "bench/measure.h"
 #include "bench/memory.h"
 #include "core/color/view.h"
@@ -461,7 +462,7 @@ int main(int argc, char** argv) {
   fmt::print("| what | must reach | measured | how |\n|---|---|---|---|\n");
   Hall hall;
   const std::pair<const char*, std::function<void()>> parts[] = {
-      {"traversal", [&] { traversal(hall); }}, {"sampling", [&] { samplers(hall); }}, {"patterns", [&] { patterns(hall); }}, {"glow", glow}, {"interaction", [&] { interaction(hall); }}, {"crowd", [&] { crowd(hall); }}, {"air", [&] { airRatios(hall.kinds, hall.doc, [&](const Document& d, SceneCache& cache, const std::vector<LayerQuery>& more) { return hall.compile(d, cache, more); }, line); }}, {"caustics", [&] { causticsRatios(hall.kinds, [&](const Document& d, SceneCache& cache, const std::vector<LayerQuery>& more) { return hall.compile(d, cache, more); }, line); }}, {"cancel", [&] { cancel(hall); }}, {"memory", [] { memory(line); }}};
+      {"traversal", [&] { traversal(hall); }}, {"sampling", [&] { samplers(hall); }}, {"patterns", [&] { patterns(hall); }}, {"glow", glow}, {"lens", [&] { lensRatios(hall.kinds, line); }}, {"interaction", [&] { interaction(hall); }}, {"crowd", [&] { crowd(hall); }}, {"air", [&] { airRatios(hall.kinds, hall.doc, [&](const Document& d, SceneCache& cache, const std::vector<LayerQuery>& more) { return hall.compile(d, cache, more); }, line); }}, {"caustics", [&] { causticsRatios(hall.kinds, [&](const Document& d, SceneCache& cache, const std::vector<LayerQuery>& more) { return hall.compile(d, cache, more); }, line); }}, {"cancel", [&] { cancel(hall); }}, {"memory", [] { memory(line); }}};
   for (const auto& [name, part] : parts)
     if (argc < 2 || std::find_if(argv + 1, argv + argc, [&](const char* a) { return std::string(a) == name; }) != argv + argc) part();
   return 0;

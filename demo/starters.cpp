@@ -10,7 +10,7 @@ namespace ilumbra {
 namespace fs = std::filesystem;
 
 const std::vector<Starter>& allStarters() {
-  static const std::vector<Starter> all = {sunCoreStarter(), brassRingsStarter(), glassPlanetsStarter(), jadeMoonStarter(), veilCometStarter(), gyroscopeCageStarter(), burstHourglassStarter(),
+  static const std::vector<Starter> all = {sunCoreStarter(), brassRingsStarter(), glassPlanetsStarter(), jadeMoonStarter(), veilCometStarter(), gyroscopeCageStarter(), hologramCageStarter(), burstHourglassStarter(),
                                            turnedBulbStarter(), nameplateStarter(), stillPoolStarter(), glassOverSlateStarter(), brassNephroidStarter(), poolRipplesStarter(), slottedShutterStarter(), zodiacBandStarter(), dustyProjectorStarter(), pendulumLampStarter(), floorMistStarter(), amberHoneycombStarter(), orreryHallStarter()};
   return all;
 }

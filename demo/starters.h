@@ -36,6 +36,7 @@ Starter brassNephroidStarter();
 Starter brassRingsStarter();
 Starter burstHourglassStarter();
 Starter gyroscopeCageStarter();
+Starter hologramCageStarter();
 Starter nameplateStarter();
 Starter stillPoolStarter();
 Starter turnedBulbStarter();

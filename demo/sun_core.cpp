@@ -62,8 +62,10 @@ Starter sunCoreStarter() {
             b.add("camera.lens", "Camera", {{"position", "0.32, 0.62, 2.25"}, {"target", "0.02, 0.315, 0"}, {"focal_length", "62"}, {"focus", "2.2"}, {"f_stop", "4"}, {"ev100", "5.5"}});
             b.add("effect.glow", "Sun core glow", {{"from", "Sun core"}});
             b.add("lens.glow", "Halo", {{"amount", "12 %"}, {"size", "15 %"}, {"falloff", "0.9"}, {"sources", "Sun core glow"}});
+            b.add("lens.streaks", "Needles", {{"amount", "5 %"}, {"rays", "6"}, {"angle", "90 °"}, {"length", "24 %"}, {"thickness", "0.2 %"}, {"tail", "1.6"}, {"color_spread", "0.35"}, {"key", "3 stops"}, {"sources", "Sun core glow"}});
+            b.add("lens.starburst", "Burst", {{"amount", "7 %"}, {"blades", "6"}, {"rounding", "0 %"}, {"size", "0.5 %"}, {"turn", "0 °"}, {"key", "3 stops"}, {"sources", "Sun core glow"}});
             const NodeId glow = b.find("Sun core glow");
-            b.set(glow, {{"lens", "Halo"}});
+            b.set(glow, {{"lens", "Halo, Needles, Burst"}});
             Document doc = b.take();
             return StarterContent{doc, {{"orrery-assets/pierced-shade.glb", piercedShadeFile()}}};
           }};

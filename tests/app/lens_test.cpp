@@ -1,0 +1,186 @@
+// The lens page in the real window: order, keys, pictures, looks, presets.
+#include "app/find_anything.h"
+#include "app/lens_page.h"
+#include "app/looks_gallery.h"
+#include "app/param_row.h"
+#include "app/settings_panel.h"
+#include "core/document/edit.h"
+#include "core/document/file.h"
+#include "core/lens/preset.h"
+#include "tests/app/open.h"
+
+#include <QLabel>
+#include <QListWidget>
+#include <QTest>
+#include <QToolButton>
+
+using namespace ilumbra;
+using namespace ilumbra::test;
+
+namespace {
+
+// The window with two more stages in its stack, the lens page before it.
+struct LensOpen : Open {
+  LensOpen() {
+    studio->edit("Stages", [](const Document& d) {
+      Document out = addNode(addNode(d, "lens.bands", "Lines"), "lens.grade", "Tones");
+      return setValue(out, out.findByName("Lines")->id, "gap", Constant(0.02));
+    });
+    window->commands().run("window.lens");
+    finished();
+  }
+  LensPage& page() { return window->lens(); }
+  QListWidget& list() { return *page().list(); }
+  std::vector<std::string> order() {
+    std::vector<std::string> out;
+    for (const Node* n : lensStages(doc())) out.push_back(n->name);
+    return out;
+  }
+};
+
+} // namespace
+
+TEST_CASE("The lens page lists the stages in order and opens one; keys move, switch and delete it", "[app][lens]") {
+  LensOpen o;
+  REQUIRE(o.list().count() == int(o.order().size()));
+  const int n = o.list().count();
+  REQUIRE(n >= 3);
+  o.list().setCurrentRow(n - 2);
+  CHECK(o.page().open() == o.id("Lines"));
+  REQUIRE(o.page().settings().row(o.id("Lines"), "gap"));
+  CHECK(o.page().settings().row(o.id("Lines"), "acts_share"));
+  const Document before = o.doc();
+  QTest::keyClick(&o.list(), Qt::Key_Up, Qt::ShiftModifier);
+  CHECK(o.order()[size_t(n) - 3] == "Lines");
+  CHECK(o.page().open() == o.id("Lines")); // it stays the open one
+  QTest::keyClick(&o.list(), Qt::Key_Down, Qt::ShiftModifier);
+  CHECK(o.order()[size_t(n) - 2] == "Lines");
+  QTest::keyClick(&o.list(), Qt::Key_Space);
+  CHECK_FALSE(Params(*o.doc().findByName("Lines"), 1).flag("on"));
+  CHECK(o.list().item(n - 2)->data(Qt::UserRole + 1).toBool() == false);
+  o.studio->undo();
+  o.studio->undo();
+  o.studio->undo();
+  CHECK(o.doc() == before);
+  QTest::keyClick(&o.list(), Qt::Key_Delete);
+  CHECK(o.list().count() == n - 1);
+  CHECK_FALSE(o.doc().findByName("Lines"));
+  // By commands too.
+  o.page().show(o.id("Tones"));
+  o.window->commands().run("lens.earlier");
+  CHECK(o.order()[size_t(n) - 3] == "Tones");
+}
+
+TEST_CASE("A stage that was dragged stands where it was dropped, as one step", "[app][lens]") {
+  LensOpen o;
+  const int n = o.list().count();
+  const Document before = o.doc();
+  // What dropping does to the list.
+  o.list().model()->moveRow({}, n - 1, {}, 0);
+  REQUIRE(Open::wait([&] { return o.order().front() == "Tones"; }));
+  CHECK(o.list().item(0)->text() == "Tones");
+  o.studio->undo();
+  CHECK(o.doc() == before);
+  CHECK(o.list().item(n - 1)->text() == "Tones");
+}
+
+TEST_CASE("Stages show what they change, and why they do nothing", "[app][lens]") {
+  LensOpen o;
+  REQUIRE(Open::wait([&] { return o.studio->image() && o.studio->image()->stages.size() == o.order().size(); }));
+  const auto row = [&](const char* name) {
+    for (int i = 0; i < o.list().count(); ++i)
+      if (o.list().item(i)->text() == name) return i;
+    return -1;
+  };
+  const QImage lines = o.list().item(row("Lines"))->data(Qt::DecorationRole).value<QImage>();
+  REQUIRE_FALSE(lines.isNull());
+  bool light = false;
+  for (int y = 0; y < lines.height(); ++y)
+    for (int x = 0; x < lines.width(); ++x) light |= qGray(lines.pixel(x, y)) > 12;
+  CHECK(light);
+  // The grade has no values yet.
+  o.list().setCurrentRow(row("Tones"));
+  bool told = false;
+  for (const QLabel* l : o.page().findChildren<QLabel*>()) told |= l->isVisible() && l->text().contains("It does nothing: it changes nothing");
+  CHECK(told);
+  // Pictures are not asked for behind another page.
+  o.window->commands().run("window.settings");
+  CHECK_FALSE(o.studio->view().stages);
+}
+
+TEST_CASE("Alone and before are views: the document stays as it is", "[app][lens]") {
+  LensOpen o;
+  o.page().show(o.id("Tones"));
+  o.studio->edit("Brighter", [&](const Document& d) { return setValue(d, o.id("Tones"), "exposure", Constant(2.0)); });
+  const Document doc = o.doc();
+  const auto mean = [&] {
+    REQUIRE(o.finished());
+    double sum = 0;
+    for (const float v : o.studio->image()->linear->rgb) sum += double(v);
+    return sum;
+  };
+  const double with = mean();
+  o.window->commands().run("lens.before");
+  const double without = mean();
+  CHECK(with == Approx(4 * without).epsilon(1e-3));
+  o.window->commands().run("lens.before");
+  CHECK(mean() == Approx(with).epsilon(1e-6));
+  o.window->commands().run("lens.solo");
+  CHECK(o.studio->view().soloStage == o.id("Tones"));
+  mean();
+  o.window->commands().run("lens.solo");
+  CHECK(o.studio->view().soloStage == 0);
+  CHECK(o.doc() == doc);
+}
+
+TEST_CASE("Looks are drawn on the picture; choosing one sets the stage as one step", "[app][lens]") {
+  LensOpen o;
+  REQUIRE(o.finished());
+  o.page().show(o.id("Tones"));
+  const Document before = o.doc();
+  LooksGallery g(*o.studio, o.id("Tones"));
+  g.show();
+  const int looks = int(stageOf(*o.doc().findByName("Tones")).looks.size());
+  REQUIRE(g.list()->count() == looks + 1);
+  const auto picture = [&](int i) { return g.list()->item(i)->icon().pixmap(200, 200).toImage(); };
+  REQUIRE(Open::wait([&] { return picture(looks) != picture(0); })); // the last is drawn
+  CHECK(o.doc() == before);
+  g.list()->setCurrentRow(1);
+  QTest::keyClick(g.list(), Qt::Key_Return);
+  CHECK(o.doc() == withLook(before, o.id("Tones"), stageOf(*before.findByName("Tones")).looks[0]));
+  o.studio->undo();
+  CHECK(o.doc() == before);
+}
+
+TEST_CASE("Stages of a file are taken in, and a file without any is refused", "[app][lens]") {
+  LensOpen o;
+  const std::string file = o.folder / "lines.ilum";
+  writeDocument(stagePreset(o.doc(), o.id("Lines")), file);
+  const int n = o.list().count();
+  REQUIRE(o.page().takePreset(QString::fromStdString(file)));
+  CHECK(o.list().count() == n + 1);
+  CHECK(o.doc().find(o.page().open())->kind->id == "lens.bands");
+  CHECK(Params(*o.doc().find(o.page().open()), 1).number("gap") == Approx(0.02));
+  writeDocument(Document::create(o.studio->kinds()), o.folder / "empty.ilum");
+  CHECK_FALSE(o.page().takePreset(QString::fromStdString(o.folder / "empty.ilum")));
+  CHECK(o.window->lastTold().contains("no lens stage"));
+}
+
+TEST_CASE("A change of the lens traces no ray", "[app][lens]") {
+  LensOpen o;
+  REQUIRE(o.finished());
+  for (const auto& [address, value] : {std::pair{"Tones.exposure", Constant(1.0)}, {"Lines.angle", Constant(30.0)}, {"Lines.amount", Constant(0.4)}, {"Lines.on", Constant(false)}}) {
+    CAPTURE(address);
+    o.studio->edit("Change", [&](const Document& d) { return setAt(d, resolve(d, address), value); });
+    REQUIRE(o.finished());
+    CHECK(o.studio->image()->raysSinceRequest == 0);
+  }
+  // Another order and a stage more, of light that is there, neither.
+  o.studio->edit("Add", [&](const Document& d) { return addNode(d, "lens.vignette", "Corners"); });
+  REQUIRE(o.finished());
+  CHECK(o.studio->image()->raysSinceRequest == 0);
+  o.page().show(o.id("Corners"));
+  o.page().move(-1);
+  REQUIRE(o.finished());
+  CHECK(o.studio->image()->raysSinceRequest == 0);
+}
