@@ -108,6 +108,19 @@ Rendered renderFrame(const Context& c, const Args& a, const Document& doc, doubl
   return r;
 }
 
+// "1-48" or "1-48x2".
+std::vector<double> frameRange(const std::string& text) {
+  const size_t cross = text.find('x'), dash = text.find('-', 1);
+  const auto wrong = [&] { return usageError(fmt::format("\"{}\" is not a range of frames like 1-48 or 1-48x2", text)); };
+  const auto whole = [&](const std::string& s) { return long(numbers(s, "", 1, "a range of frames like 1-48 or 1-48x2")[0]); };
+  if (dash == std::string::npos) throw wrong();
+  const long from = whole(text.substr(0, dash)), to = whole(text.substr(dash + 1, cross == std::string::npos ? cross : cross - dash - 1)), by = cross == std::string::npos ? 1 : whole(text.substr(cross + 1));
+  if (by < 1 || to < from || (to - from) / by > 100000) throw wrong();
+  std::vector<double> frames;
+  for (long f = from; f <= to; f += by) frames.push_back(double(f));
+  return frames;
+}
+
 void renderCommand(const Context& c, const Args& a) {
   if (!isPictureName(a.output)) throw usageError(a.output + ": a picture is written as .exr, .png, .jpg, .tif or .hdr");
   const std::vector<std::string> passes = parsePasses(a.passes);
@@ -117,13 +130,7 @@ void renderCommand(const Context& c, const Args& a) {
   std::vector<double> frames = {a.frame};
   const bool sequence = !a.frames.empty();
   if (sequence) {
-    const size_t cross = a.frames.find('x'), dash = a.frames.find('-', 1);
-    const auto whole = [&](const std::string& s) { return numbers(s, "", 1, "a range of frames like 1-48 or 1-48x2")[0]; };
-    if (dash == std::string::npos) throw usageError(fmt::format("\"{}\" is not a range of frames like 1-48 or 1-48x2", a.frames));
-    const long from = whole(a.frames.substr(0, dash)), to = whole(a.frames.substr(dash + 1, cross == std::string::npos ? cross : cross - dash - 1)), by = cross == std::string::npos ? 1 : whole(a.frames.substr(cross + 1));
-    if (by < 1 || to < from || (to - from) / by > 100000) throw usageError(fmt::format("\"{}\" is not a range of frames like 1-48 or 1-48x2", a.frames));
-    frames.clear();
-    for (long f = from; f <= to; f += by) frames.push_back(double(f));
+    frames = frameRange(a.frames);
   } else if (a.frame == 0) {
     frames = {currentFrame(base)};
   }
@@ -165,20 +172,62 @@ void renderCommand(const Context& c, const Args& a) {
   }
 }
 
-void lensCommand(const Context& c, const Args& a) {
-  const Document doc = prepared(c, a);
-  const PictureFile in = readPicture(a.other);
-  const Tasks tasks(a.threads);
+// The lens over one picture; what is told goes to standard error.
+Json lensPicture(const Context& c, const Document& doc, double frame, const std::string& input, const std::string& output, const Tasks& tasks, AssetCache& assets, const ColorViews& views) {
+  const PictureFile in = readPicture(input);
+  const Assets files = assets.assets(doc.folder(), c.cancel);
+  LensResult r;
+  try {
+    r = lensOnFile(doc, frame, in, tasks, &files);
+  } catch (const Error& e) {
+    throw Error(e.kind(), input + ": " + e.what());
+  }
+  if (r.notNumbers) std::fputs(fmt::format("ilumbra-cli: {}: {} pixels are no numbers; they took their neighbours' light\n", input, r.notNumbers).c_str(), stderr);
+  Json idle = Json::array();
+  for (const StageResult& s : r.stages)
+    if (!s.idle.empty()) {
+      idle.push_back({{"stage", doc.find(s.stage)->name}, {"why", s.idle}});
+      std::fputs(fmt::format("ilumbra-cli: {} does nothing: {}\n", doc.find(s.stage)->name, s.idle).c_str(), stderr);
+    }
   PictureFile out;
   out.width = in.width;
   out.height = in.height;
-  try {
-    out.layers.push_back({"", {"R", "G", "B"}, false, lensOnFile(doc, currentFrame(doc), in, tasks).rgb});
-  } catch (const Error& e) {
-    throw Error(e.kind(), a.other + ": " + e.what());
+  FileLayer picture{"", {"R", "G", "B"}, false, std::move(r.picture.rgb)};
+  if (!r.alpha.empty()) {
+    picture.channels.push_back("A");
+    std::vector<float> with;
+    for (size_t i = 0; i < r.alpha.size(); ++i) {
+      with.insert(with.end(), picture.data.begin() + ptrdiff_t(3 * i), picture.data.begin() + ptrdiff_t(3 * i + 3));
+      with.push_back(r.alpha[i]);
+    }
+    picture.data = std::move(with);
   }
-  writePicture(out, a.output, ColorViews(), settingsOf(doc).text("view"));
-  if (c.json) print(Json{{"file", a.output}, {"width", out.width}, {"height", out.height}, {"rays", 0}});
+  out.layers.push_back(std::move(picture));
+  if (!r.apart.rgb.empty()) out.layers.push_back({"Lens light", {"R", "G", "B"}, false, std::move(r.apart.rgb)});
+  writePicture(out, output, views, settingsOf(doc).text("view"), r.alpha.empty() ? nullptr : &r.alpha);
+  return {{"file", output}, {"frame", frame}, {"width", out.width}, {"height", out.height}, {"rays", 0}, {"not_numbers", r.notNumbers}, {"idle", idle}};
+}
+
+void lensCommand(const Context& c, const Args& a) {
+  const Document base = prepared(c, a);
+  const Tasks tasks(a.threads);
+  AssetCache assets;
+  const ColorViews views;
+  if (a.frames.empty()) {
+    const double frame = a.frame == 0 ? currentFrame(base) : a.frame;
+    const Json j = lensPicture(c, setValue(base, base.settings().id, "frame", Constant(frame)), frame, a.other, a.output, tasks, assets, views);
+    if (c.json) print(j);
+    return;
+  }
+  Json report = Json::array();
+  Progress progress;
+  const std::vector<double> frames = frameRange(a.frames);
+  for (size_t i = 0; i < frames.size(); ++i) {
+    if (c.cancel->requested()) throw cancelled();
+    report.push_back(lensPicture(c, setValue(base, base.settings().id, "frame", Constant(frames[i])), frames[i], frameName(a.other, int(frames[i])), frameName(a.output, int(frames[i])), tasks, assets, views));
+    progress.show(double(i + 1) / double(frames.size()), fmt::format("frame {:g}", frames[i]));
+  }
+  if (c.json) print(Json{{"frames", report}});
 }
 
 Json routeJson(const Route& r, const std::string& name, bool on) {
@@ -306,10 +355,13 @@ void addPictureCommands(CLI::App& app, Context& c) {
   s->callback([&c, a] { renderCommand(c, *a); });
 
   a = std::make_shared<Args>();
-  s = command("lens", "The lens stages alone, on a rendered file");
-  s->add_option("IN", a->other, "A file that render wrote with --passes sources")->required();
+  s = command("lens", "The lens stages alone, on a picture or a sequence");
+  s->add_option("IN", a->other, "A picture; exact with what render writes for --passes sources, else by Cryptomattes and layers that have the names of things")->required();
   s->add_option("FILE", a->file, "The document whose lens it is")->required();
   s->add_option("-o", a->output, "The picture")->required();
+  s->add_option("--frame", a->frame, "The frame of the document");
+  s->add_option("--frames", a->frames, "A-B or A-BxSTEP: a sequence, IN.0001.exr to OUT.0001.exr for IN.exr and OUT.exr");
+  s->add_option("--set", a->sets, "NAME.PARAM=VALUE for this picture only");
   s->add_option("--threads", a->threads, "Threads; 0: one a core");
   s->callback([&c, a] { lensCommand(c, *a); });
 

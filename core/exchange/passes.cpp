@@ -5,9 +5,11 @@
 #include "core/base/error.h"
 #include "core/base/hash.h"
 
+#include <cctype>
 #include <cstring>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
+#include <set>
 
 namespace ilumbra {
 namespace {
@@ -211,12 +213,90 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
   return file;
 }
 
-Picture lensOnFile(const Document& doc, double frame, const PictureFile& file, const Tasks& tasks, const Assets* assets) {
+namespace {
+
+// What of a picture are things that a document names: by its Cryptomattes, or by layers of light that carry their names.
+class NamedThings {
+public:
+  NamedThings(const Document& doc, const PictureFile& file) : m_doc(doc), m_file(file) {}
+  /// Coverage by pixel; empty: the file knows nothing of that name.
+  const std::vector<float>& coverage(NodeId id) {
+    const auto known = m_covered.find(id);
+    if (known != m_covered.end()) return known->second;
+    std::vector<float>& c = m_covered[id];
+    const Node* n = m_doc.find(id);
+    if (!n) return c;
+    c = decodeCryptomatte(m_file, n->name);
+    if (std::all_of(c.begin(), c.end(), [](float v) { return v == 0; })) c.clear();
+    if (const FileLayer* l = m_file.find(n->name); c.empty() && l && l->channels.size() == 1) c = l->data; // a plain mask
+    return c;
+  }
+  std::vector<float> coverage(const LayerQuery& q) {
+    std::vector<float> sum;
+    for (const std::vector<NodeId>* list : {&q.things, &q.materials})
+      for (const NodeId id : *list)
+        if (const std::vector<float>& c = coverage(id); !c.empty()) {
+          sum.resize(c.size(), 0.0f);
+          for (size_t i = 0; i < c.size(); ++i) sum[i] = std::min(1.0f, sum[i] + c[i]);
+        }
+    return sum;
+  }
+
+private:
+  const Document& m_doc;
+  const PictureFile& m_file;
+  std::map<NodeId, std::vector<float>> m_covered;
+};
+
+// The light of a file that was not written by us, divided by what it knows of the things that stages name.
+void divideByThings(const Document& doc, const PictureFile& file, const std::vector<LayerQuery>& asked, NamedThings& things, LensLight& light) {
+  Picture rest = file.picture(file.find("All light") ? "All light" : "");
+  std::vector<float> left(rest.pixels(), 1.0f);
+  std::set<NodeId> named;
+  for (const LayerQuery& q : asked) {
+    bool found = false;
+    for (const std::vector<NodeId>* list : {&q.things, &q.materials})
+      for (const NodeId id : *list) {
+        const Node* n = doc.find(id);
+        const FileLayer* own = n ? file.find(n->name) : nullptr;
+        if (!things.coverage(id).empty() || (own && own->channels.size() >= 3)) {
+          named.insert(id);
+          found = true;
+        }
+      }
+    if (!found) throw badInput(fmt::format("has no layer \"Sources of {}\", and neither a Cryptomatte nor a layer of what it names: render it with --passes sources", q.name));
+  }
+  for (const NodeId id : named) {
+    LensLight::Layer layer;
+    for (const LayerQuery& q : asked)
+      if (std::find(q.things.begin(), q.things.end(), id) != q.things.end() || std::find(q.materials.begin(), q.materials.end(), id) != q.materials.end()) layer.of.push_back(q);
+    const std::vector<float>& covered = things.coverage(id);
+    if (covered.empty()) {
+      // A layer of light: it is part of the picture.
+      layer.light = file.picture(doc.find(id)->name);
+      for (size_t i = 0; i < rest.rgb.size(); ++i) rest.rgb[i] -= layer.light.rgb[i];
+    } else {
+      layer.light = Picture(file.width, file.height);
+      for (size_t i = 0; i < left.size(); ++i) {
+        const float share = std::min(left[i], covered[i]);
+        left[i] -= share;
+        for (size_t k = 0; k < 3; ++k) layer.light.rgb[3 * i + k] = rest.rgb[3 * i + k] * share;
+      }
+    }
+    light.layers.push_back(std::move(layer));
+  }
+  for (size_t i = 0; i < rest.rgb.size(); ++i) rest.rgb[i] *= left[i / 3];
+  light.layers.push_back({{}, std::move(rest)});
+}
+
+} // namespace
+
+LensResult lensOnFile(const Document& doc, double frame, const PictureFile& file, const Tasks& tasks, const Assets* assets) {
   LensLight light;
-  std::vector<LayerQuery> missing;
+  std::vector<LayerQuery> asked;
   for (LayerQuery& q : lensQueries(doc))
-    if (q.apart && !q.whole()) missing.push_back(std::move(q));
-  const std::vector<LayerQuery> asked = missing;
+    if (q.apart && !q.whole()) asked.push_back(std::move(q));
+  std::vector<LayerQuery> missing = asked;
   for (const FileLayer& l : file.layers) {
     // Each of these holds what some stages ask for in common, and no light is in two of them.
     LensLight::Layer layer;
@@ -238,25 +318,42 @@ Picture lensOnFile(const Document& doc, double frame, const PictureFile& file, c
     layer.light = file.picture(l.name);
     light.layers.push_back(std::move(layer));
   }
-  if (!missing.empty()) throw badInput(fmt::format("has no layer \"Sources of {}\": render it with --passes sources", missing.front().name));
+  const auto things = std::make_shared<NamedThings>(doc, file);
+  if (!missing.empty()) {
+    light.layers.clear();
+    divideByThings(doc, file, asked, *things, light);
+  }
   // A picture that was rendered without lens is all light.
   if (light.layers.empty()) light.layers.push_back({{}, file.picture(file.find("All light") ? "All light" : "")});
-  if (const FileLayer* l = file.find(""); l && l->channels.size() == 4) {
-    const size_t a = size_t(std::find(l->channels.begin(), l->channels.end(), "A") - l->channels.begin());
-    for (size_t i = 0; a < 4 && i < size_t(file.width) * size_t(file.height); ++i) light.alpha.push_back(l->data[4 * i + a]);
+  if (const FileLayer* l = file.find("")) {
+    const size_t n = l->channels.size(), a = size_t(std::find(l->channels.begin(), l->channels.end(), "A") - l->channels.begin());
+    for (size_t i = 0; a < n && i < size_t(file.width) * size_t(file.height); ++i) light.alpha.push_back(l->data[n * i + a]);
   }
+  light.coverage = [things](const LayerQuery& q) { return things->coverage(q); };
   LensContext context = LensContext::of(doc, frame, file.width, file.height, tasks);
   context.assets = assets;
-  return applyLens(context, std::move(light)).picture;
+  return applyLens(context, std::move(light));
 }
 
-std::vector<float> decodeCryptomatte(const PictureFile& file, const std::string& object) {
-  const float id = cryptoId(object);
+std::vector<float> decodeCryptomatte(const PictureFile& file, const std::string& name) {
+  const float id = cryptoId(name);
   std::vector<float> coverage(size_t(file.width) * size_t(file.height), 0.0f);
+  // The layers of any Cryptomatte that the file's metadata names: "NAME00", "NAME01", ...
+  std::set<std::string> bases;
+  for (const auto& [key, value] : file.metadata)
+    if (key.starts_with("cryptomatte/") && key.ends_with("/name")) bases.insert(value);
   for (const FileLayer& l : file.layers) {
-    if (!l.name.starts_with(cryptoLayer) || l.channels.size() != 4) continue;
-    const auto at = [&](const char* c) { return size_t(std::find(l.channels.begin(), l.channels.end(), c) - l.channels.begin()); };
-    const size_t r = at("R"), g = at("G"), b = at("B"), a = at("A");
+    if (l.channels.size() != 4) continue;
+    size_t digits = 0;
+    while (digits < l.name.size() && std::isdigit(static_cast<unsigned char>(l.name[l.name.size() - 1 - digits]))) ++digits;
+    if (digits == 0 || !bases.count(l.name.substr(0, l.name.size() - digits))) continue;
+    const auto at = [&](char c) {
+      for (size_t k = 0; k < 4; ++k)
+        if (l.channels[k].size() == 1 && std::toupper(static_cast<unsigned char>(l.channels[k][0])) == c) return k;
+      return size_t(4);
+    };
+    const size_t r = at('R'), g = at('G'), b = at('B'), a = at('A');
+    if (r + g + b + a != 6) continue;
     for (size_t i = 0; i < coverage.size(); ++i) {
       const float* p = l.data.data() + 4 * i;
       if (p[r] == id) coverage[i] += p[g];

@@ -27,11 +27,12 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
 /// The same of a bare scene: its plates alone, which need no rendering.
 PictureFile platesFile(const Document& doc, double frame, const Scene& scene, const LensResult& developed);
 
-/// Applies the lens stack of a document to a file that pictureFile wrote. Throws BadInput when the file lacks the light
-/// of a stage's sources.
-Picture lensOnFile(const Document& doc, double frame, const PictureFile& file, const Tasks& tasks, const Assets* assets = nullptr);
+/// Applies the lens stack of a document to a picture. Of a file that pictureFile wrote with "sources" all is exact; of any other what stages
+/// name is told by name: by its Cryptomattes (coverage × picture), masks of one channel, or layers of light. Throws BadInput when nothing
+/// in the file goes by the name of what a stage takes its light from.
+LensResult lensOnFile(const Document& doc, double frame, const PictureFile& file, const Tasks& tasks, const Assets* assets = nullptr);
 
-/// Coverage of one object by a Cryptomatte layer, decoded by the public specification.
-std::vector<float> decodeCryptomatte(const PictureFile& file, const std::string& object);
+/// Coverage of one name by the Cryptomattes of a file, decoded by the public specification (version 1.2); 0 where there is none.
+std::vector<float> decodeCryptomatte(const PictureFile& file, const std::string& name);
 
 } // namespace ilumbra

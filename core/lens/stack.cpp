@@ -364,7 +364,10 @@ LensResult applyLens(const LensContext& c, LensLight light, const LensOptions& o
 }
 
 bool hasLayers(const Scene& scene, const Document& doc) {
-  const auto among = [](const std::vector<LayerQuery>& wanted, const std::vector<LayerQuery>& there) { return std::all_of(wanted.begin(), wanted.end(), [&](const LayerQuery& q) { return contains(there, q); }); };
+  // A pass of the same question is no substitute: it is not kept apart.
+  const auto among = [](const std::vector<LayerQuery>& wanted, const std::vector<LayerQuery>& there) {
+    return std::all_of(wanted.begin(), wanted.end(), [&](const LayerQuery& q) { return std::any_of(there.begin(), there.end(), [&](const LayerQuery& t) { return t == q && (t.apart || !q.apart || q.whole()); }); });
+  };
   return among(lensQueries(doc), scene.queries) && among(lensMasks(doc), scene.maskQueries);
 }
 

@@ -598,6 +598,7 @@ struct Session::Content {
     fill(*image, r);
     if (now->groups) image->groups = groupsShown(r);
     image->notNumbers = bare ? plates.notNumbers : developed.notNumbers;
+    if (image->notNumbers) image->troubles.push_back(fmt::format("{} pixels are no numbers: they take their neighbours' light", image->notNumbers));
     if (now->stages) image->stages = stagesShown(bare ? plates : developed);
     if (now->left) {
       const Picture left = now->left->picture();

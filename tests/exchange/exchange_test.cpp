@@ -124,14 +124,45 @@ TEST_CASE("The lens applied to a rendered file is the lens of the render", "[exc
   const Document doc = glowingSet();
   const Traced t = trace(doc, 8);
   const PictureFile f = rendered(doc, t, "sources");
-  const Picture again = lensOnFile(doc, 1, f, pool()), whole = f.picture();
+  const Picture again = lensOnFile(doc, 1, f, pool()).picture, whole = f.picture();
   for (size_t i = 0; i < whole.rgb.size(); ++i) REQUIRE(again.rgb[i] == Approx(whole.rgb[i]).epsilon(1e-4).margin(1e-5));
   // Changed in the document, it changes on the file: no ray is needed.
   const Document stronger = setAt(doc, resolve(doc, "Halo.amount"), Constant(0.8));
   const LensResult direct = develop(stronger, 1, *t.scene, t.film(), t.scene->amounts, pool());
-  const Picture onFile = lensOnFile(stronger, 1, f, pool());
+  const Picture onFile = lensOnFile(stronger, 1, f, pool()).picture;
   for (size_t i = 0; i < whole.rgb.size(); ++i) REQUIRE(onFile.rgb[i] == Approx(direct.picture.rgb[i]).epsilon(1e-4).margin(1e-5));
   CHECK(refusal([&] { lensOnFile(doc, 1, rendered(doc, t, ""), pool()); }).find("--passes sources") != std::string::npos);
+}
+
+TEST_CASE("On a picture from elsewhere stages find what they name by its Cryptomatte, a mask, or a layer of light", "[exchange][lens]") {
+  const Document doc = glowingSet();
+  const Traced t = trace(doc, 8);
+  // As another program might write it: its Cryptomatte has lower-case channels and another name.
+  PictureFile f = rendered(doc, t, "identity");
+  for (FileLayer& l : f.layers)
+    if (l.name.starts_with("CryptoObject")) {
+      l.name = "ids" + l.name.substr(12);
+      for (std::string& c : l.channels) c[0] = char(std::tolower(static_cast<unsigned char>(c[0])));
+    }
+  for (auto& [key, value] : f.metadata)
+    if (key.ends_with("/name")) value = "ids";
+  const std::string source = doc.find(sourcesOfStage(doc, *doc.findByName("Halo")).front())->name;
+  const std::vector<float> covered = decodeCryptomatte(f, source);
+  const LensResult r = lensOnFile(doc, 1, f, pool());
+  REQUIRE(r.stages.size() == 1);
+  const Picture& taken = r.stages[0].work.taken;
+  const float amount = Params(*doc.findByName("Halo"), 1).real("amount");
+  for (size_t i = 0; i < covered.size(); ++i) REQUIRE(taken.rgb[3 * i] == Approx(amount * covered[i] * f.picture().rgb[3 * i]).epsilon(1e-4).margin(1e-6));
+  CHECK(*std::max_element(covered.begin(), covered.end()) > 0);
+  // A plain mask by that name.
+  PictureFile masked = rendered(doc, t, "");
+  masked.layers.push_back({source, {"Y"}, false, std::vector<float>(covered.size(), 0.25f)});
+  const LensResult m = lensOnFile(doc, 1, masked, pool());
+  CHECK(m.stages[0].work.taken.rgb[0] == Approx(amount * 0.25f * masked.picture().rgb[0]).epsilon(1e-4));
+  // A layer of light.
+  PictureFile lit = rendered(doc, t, "");
+  lit.layers.push_back({source, {"R", "G", "B"}, false, std::vector<float>(3 * covered.size(), 0.5f)});
+  CHECK(lensOnFile(doc, 1, lit, pool()).stages[0].work.taken.rgb[10] == Approx(amount * 0.5f));
 }
 
 TEST_CASE("PNG shows the picture through the exact view; alpha is unassociated", "[exchange][png]") {

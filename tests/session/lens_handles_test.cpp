@@ -9,11 +9,11 @@ using namespace ilumbra::test;
 
 namespace {
 
-struct Stage {
+struct Staged {
   Document doc;
   ScenePtr scene;
   SceneCache cache;
-  explicit Stage(Document d) : doc(std::move(d)) { scene = compileScene(doc, {.frame = 1, .queries = {}}, noAssets(), cache); }
+  explicit Staged(Document d) : doc(std::move(d)) { scene = compileScene(doc, {.frame = 1, .queries = {}}, noAssets(), cache); }
   std::vector<Handle> handles(const Document& d) const { return lensHandles(d, *d.findByName("Stage"), 1, *scene); }
 };
 
@@ -44,7 +44,7 @@ TEST_CASE("Lens handles that are not moved change nothing, and those that are fo
       {with("lens.mirror_copy", {{"hinge_y", "55 %"}, {"angle", "10 °"}, {"reach", "25 %"}}), {"Angle of the hinge", "Reach of the copy", "Hinge"}},
       {with("lens.vignette", {{"radius", "60 %"}}), {"Radius of the vignette", "Centre"}}};
   for (const auto& [doc, labels] : stages) {
-    const Stage s(doc);
+    const Staged s(doc);
     const std::vector<Handle> all = s.handles(doc);
     REQUIRE(all.size() == labels.size());
     for (const std::string& label : labels) {
@@ -68,7 +68,7 @@ TEST_CASE("Lens handles that are not moved change nothing, and those that are fo
 
 TEST_CASE("A halo's edge stands about its lamp, wherever that is seen", "[handles][lens]") {
   const Document doc = with("lens.glow", {{"sources", "Lamp"}, {"size", "10 %"}});
-  const Stage s(doc);
+  const Staged s(doc);
   float x, y;
   REQUIRE(s.scene->camera.project({0.5f, 0.3f, 0}, x, y));
   const Handle h = s.handles(doc).front();
@@ -83,7 +83,7 @@ TEST_CASE("Areas of a stage are dragged by middle, size and turn", "[handles][le
   Document doc = with("lens.grade", {});
   doc = addNode(doc, "area.ellipse", "Spot", {doc.findByName("Stage")->id, "areas"});
   doc = addNode(doc, "area.gradient", "Down", {doc.findByName("Stage")->id, "areas"});
-  const Stage s(doc);
+  const Staged s(doc);
   const std::vector<Handle> all = s.handles(doc);
   CHECK(all.size() == 6); // width, height, turn, middle; two ends
   const Document wide = named(all, "Width").drag(doc, V2f(200 + 120, 150), {});
