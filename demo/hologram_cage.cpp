@@ -17,8 +17,8 @@ Starter hologramCageStarter() {
               const NodeId m = b.add("material.surface", name, {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"veil_additive", "100 %"}, {"own_light", light}, {"own_light_color", colour}});
               for (const auto& [angle, opacity] : keys) b.add("veil.key", "Veil key", {{"angle", angle}, {"opacity", opacity}}, {m, "veil", size_t(-1)});
             };
-            veil("Thrown light", "150", "0.16, 0.85, 0.8", {{"0", "0.08"}, {"55", "0.25"}, {"90", "1"}});
-            veil("Thrown heart", "420", "0.5, 1, 0.9", {{"0", "0.9"}, {"90", "0.2"}});
+            veil("Thrown light", "95", "0.16, 0.85, 0.8", {{"0", "0.08"}, {"55", "0.25"}, {"90", "1"}});
+            veil("Thrown heart", "120", "0.35, 1, 0.9", {{"0", "0.55"}, {"60", "0.3"}, {"90", "0.9"}});
             const NodeId figure = b.add("object.group", "Figure", {{"position", "0, 0.5, 0"}, {"turn", "0, 20, 8"}});
             const auto ring = [&](const char* name, const char* radius, const char* tube, const char* turn) {
               b.add("object.torus", name, {{"radius", radius}, {"tube", tube}, {"segments", "180"}, {"sides", "32"}, {"turn", turn}, {"material", "Thrown light"}, {"casts_shadow", "off"}}, b.in(figure));
@@ -33,7 +33,7 @@ Starter hologramCageStarter() {
             b.preset("Dish brass", "Polished brass");
             b.add("object.cylinder", "Dish", {{"radius", "0.17"}, {"height", "34 mm"}, {"round", "8 mm"}, {"position", "0, 0.017, 0"}, {"material", "Dish brass"}});
             b.add("object.torus", "Dish rim", {{"radius", "0.155"}, {"tube", "8 mm"}, {"position", "0, 0.036, 0"}, {"material", "Dish brass"}});
-            b.add("material.surface", "Lens light", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", "900"}, {"own_light_color", "0.3, 1, 0.92"}});
+            b.add("material.surface", "Lens light", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", "140"}, {"own_light_color", "0.2, 1, 0.9"}});
             b.add("object.sphere", "Dish lens", {{"radius", "34 mm"}, {"position", "0, 0.03, 0"}, {"material", "Lens light"}});
             b.add("light.point", "Spill", {{"power", "26"}, {"color", "0.25, 1, 0.9"}, {"position", "0, 0.34, 0"}, {"radius", "0.12"}, {"seen", "off"}});
             b.add("light.area", "Night window", {{"power", "900"}, {"color", "0.38, 0.56, 1"}, {"width", "0.9"}, {"height", "2"}, {"position", "-2.3, 1.7, 1.4"}, {"target", "0, 0.4, 0"}, {"seen", "off"}});

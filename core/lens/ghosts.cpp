@@ -3,10 +3,12 @@
 #include "core/base/spectrum.h"
 #include "core/lens/key.h"
 #include "core/lens/prescription.h"
+#include "core/lens/resample.h"
 #include "core/lens/stages.h"
 #include "core/render/camera.h"
 
 #include <optional>
+
 
 namespace ilumbra {
 namespace {
@@ -35,7 +37,9 @@ struct Spot {
   int first, last, top, bottom; ///< of the tile
 };
 
-constexpr int mostSpots = 192;
+constexpr int mostSpots = 64;
+// What adds less than this to a pixel is left out: fifteen stops below white.
+constexpr float faintest = 3e-5f;
 
 std::vector<Spot> spotsOf(const Picture& source) {
   for (int tile = std::max(1, source.height / 160);; tile *= 2) {
@@ -153,38 +157,67 @@ std::vector<Ghost> freeGhosts(const Node& stage, const LensContext& c) {
   return out;
 }
 
+// The aperture's edge by angle, looked up.
+class Edges {
+public:
+  explicit Edges(const Aperture& blades) {
+    for (int i = 0; i <= count; ++i) m_edge.push_back(blades.edge(2 * pi * float(i) / count));
+  }
+  float at(float x, float y) const {
+    // The angle to a few thousandths, which the eye cannot tell: a polynomial of the smaller ÷ the larger side.
+    const float ax = std::abs(x), ay = std::abs(y), t = std::min(ax, ay) / std::max(1e-12f, std::max(ax, ay));
+    float angle = t * (0.9952f - t * t * (0.2889f - 0.0793f * t * t));
+    if (ay > ax) angle = 0.5f * pi - angle;
+    if (x < 0) angle = pi - angle;
+    if (y < 0) angle = 2 * pi - angle;
+    const float f = angle * (count / (2 * pi));
+    const int i = std::clamp(int(f), 0, count - 1);
+    return mix(m_edge[size_t(i)], m_edge[size_t(i) + 1], f - float(i));
+  }
+
+private:
+  static constexpr int count = 1024;
+  std::vector<float> m_edge;
+};
+
 // How far a pixel is inside an outline: 1 in its middle, 0 on its rim, negative beyond.
-float inside(const Outline& o, const Aperture& blades, const V2f& d) {
-  const float scale = std::abs(o.scale);
+float inside(const Outline& o, const Edges& blades, const V2f& d, float scale) {
   const float r = std::sqrt(d.x * d.x + d.y * d.y);
   if (!o.blades) return 1 - r / scale;
   // Seen from behind where it is enlarged by less than nothing.
-  const float turned = o.scale < 0 ? pi : 0;
-  return 1 - r / (scale * blades.edge(std::atan2(-d.y, d.x) + turned));
+  return 1 - r / (scale * (o.scale < 0 ? blades.at(-d.x, d.y) : blades.at(d.x, -d.y)));
 }
 
-void draw(const Ghost& g, const Spot& spot, const Color& light, const V2f& middle, const Aperture& blades, float spread, int y0, int y1, Picture& out) {
-  const V2f place = spot.at - middle;
+const Outline& smallestOf(const Shape& s) {
+  return *std::min_element(s.outlines.begin(), s.outlines.end(), [](const Outline& a, const Outline& b) { return std::abs(a.scale) < std::abs(b.scale); });
+}
+
+// Into a picture that is `shrink` times as small.
+void draw(const Ghost& g, const Spot& spot, const Color& light, const V2f& whole, const Edges& blades, float softest, float shrink, int y0, int y1, Picture& out) {
+  const V2f middle = whole / shrink, place = (spot.at - whole) / shrink;
+  const float spread = softest / shrink;
   for (int k = 0; k < 3; ++k) {
     const Shape& s = g.channels[k];
-    if (light[k] == 0 || s.light == 0) continue;
+    const float value = light[k] * s.light;
+    if (std::abs(value) < faintest) continue;
     // Bounds by the smallest of the outlines.
-    const auto smallest = std::min_element(s.outlines.begin(), s.outlines.end(), [](const Outline& a, const Outline& b) { return std::abs(a.scale) < std::abs(b.scale); });
-    const float radius = std::max(0.7f, std::abs(smallest->scale)), reach = radius * (1 + g.softness) + spread;
-    const V2f centre = middle + place * smallest->along;
+    const Outline& smallest = smallestOf(s);
+    const float radius = std::max(0.7f, std::abs(smallest.scale) / shrink), reach = radius * (1 + g.softness) + spread;
+    const V2f centre = middle + place * smallest.along;
+    if (!(std::abs(centre.x) < 1e7f) || !(std::abs(centre.y) < 1e7f)) continue;
     const int left = std::max(0, int(centre.x - reach)), right = std::min(out.width - 1, int(centre.x + reach) + 1);
     const int top = std::max(y0, int(centre.y - reach)), bottom = std::min(y1 - 1, int(centre.y + reach) + 1);
-    const float value = light[k] * s.light;
     for (int y = top; y <= bottom; ++y)
       for (int x = left; x <= right; ++x) {
         float covered = 1;
         for (const Outline& o : s.outlines) {
-          if (std::abs(o.scale) < 0.7f) { // smaller than a pixel
-            covered *= clamp01(1.2f - std::hypot(float(x) + 0.5f - middle.x - place.x * o.along, float(y) + 0.5f - middle.y - place.y * o.along));
+          const float scale = std::abs(o.scale) / shrink;
+          const V2f d(float(x) + 0.5f - middle.x - place.x * o.along, float(y) + 0.5f - middle.y - place.y * o.along);
+          if (scale < 0.7f) { // smaller than a pixel
+            covered *= clamp01(1.2f - std::sqrt(d.x * d.x + d.y * d.y));
             continue;
           }
-          const V2f d(float(x) + 0.5f - middle.x - place.x * o.along, float(y) + 0.5f - middle.y - place.y * o.along);
-          const float in = inside(o, blades, d), width = std::max({g.softness, 1 / std::abs(o.scale), spread / std::abs(o.scale)});
+          const float in = inside(o, blades, d, scale), width = std::max({g.softness, 1 / scale, spread / scale});
           const float t = clamp01(in / width + 0.5f), soft = t * t * (3 - 2 * t);
           covered *= soft;
           if (g.ring > 0) {
@@ -212,7 +245,7 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
       rounding = cam.real("blade_rounding");
       turn = cam.real("blade_turn");
     }
-  const Aperture opening(blades, rounding, turn);
+  const auto opening = std::make_shared<const Edges>(Aperture(blades, rounding, turn));
   const V2f middle = c.place(0.5, 0.5);
   const Color tint = chromaticity(working(p.triple("tint")));
   return {[=, &tasks = c.tasks](const Picture& layer) {
@@ -226,12 +259,33 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
               // What is wider than a point makes a softer ghost.
               lights.emplace_back(sum * tint, 0.5f * float(s.last - s.first));
             }
-            constexpr int band = 32;
-            tasks.forEach((layer.height + band - 1) / band, [&](int i) {
-              for (const Ghost& g : *ghosts)
-                for (size_t s = 0; s < spots->size(); ++s)
-                  if (!isBlack(lights[s].first)) draw(g, (*spots)[s], lights[s].first, middle, opening, std::min(lights[s].second, 3.0f), i * band, std::min(layer.height, (i + 1) * band), work.spread);
-            });
+            // Large ones are drawn smaller: their rims are as soft as the pixels there.
+            constexpr int levels = 5;
+            std::vector<std::vector<const Ghost*>> byLevel(levels);
+            for (const Ghost& g : *ghosts) {
+              int level = 0;
+              for (float r = std::abs(smallestOf(g.channels[1]).scale); r > 64 && level + 1 < levels; r *= 0.5f) ++level;
+              byLevel[size_t(level)].push_back(&g);
+            }
+            for (int level = 0; level < levels; ++level) {
+              if (byLevel[size_t(level)].empty()) continue;
+              const int shrink = 1 << level, w = (layer.width + shrink - 1) / shrink, h = (layer.height + shrink - 1) / shrink;
+              Picture small(w, h);
+              constexpr int band = 16;
+              tasks.forEach((h + band - 1) / band, [&](int i) {
+                for (const Ghost* g : byLevel[size_t(level)])
+                  for (size_t s = 0; s < spots->size(); ++s)
+                    if (!isBlack(lights[s].first)) draw(*g, (*spots)[s], lights[s].first, middle, *opening, std::min(lights[s].second, 3.0f), float(shrink), i * band, std::min(h, (i + 1) * band), small);
+              });
+              const PictureReader reader(small, Edge::Clamp);
+              forEachRow(work.spread, tasks, [&](int y) {
+                float* o = work.spread.at(0, y);
+                for (int x = 0; x < layer.width; ++x, o += 3) {
+                  const Color value = level == 0 ? small.color(x, y) : reader.at((float(x) + 0.5f) / float(shrink), (float(y) + 0.5f) / float(shrink));
+                  for (int k = 0; k < 3; ++k) o[k] += value[k];
+                }
+              });
+            }
             return work;
           },
           {}};
