@@ -6,6 +6,7 @@
 #include "core/render/plate.h"
 #include "core/render/sight.h"
 
+#include <atomic>
 #include <fmt/format.h>
 #include <set>
 
@@ -147,6 +148,14 @@ size_t mend(Picture& p, const Tasks& tasks) {
   return count;
 }
 
+bool dark(const Picture& p, const Tasks& tasks) {
+  std::atomic<bool> lit = false;
+  forRows(tasks, p.height, p.width, [&](size_t i, size_t end) {
+    if (!lit && std::any_of(p.rgb.begin() + ptrdiff_t(i), p.rgb.begin() + ptrdiff_t(end), [](float v) { return v != 0; })) lit = true;
+  });
+  return !lit;
+}
+
 // One stage's place in the stack.
 struct Step {
   const Node* node;
@@ -212,25 +221,23 @@ std::vector<float> shownBy(const LayerQuery& q, const LensContext& c, const Lens
 // What a stage does to the layers that it takes, and with it to all others.
 StageResult act(const Step& step, uint32_t bit, const LensContext& c, const LensLight& light, std::vector<Stacked>& layers, Picture& apart) {
   const Params p(*step.node, c.frame);
-  StageResult r{step.node->id, {Picture(c.width, c.height), Picture(c.width, c.height)}, {}};
+  StageResult r{step.node->id, {}, {}};
+  const auto nothing = [&](const char* why) {
+    r.work = {Picture(c.width, c.height), Picture(c.width, c.height)};
+    r.idle = why;
+    return r;
+  };
   const float amount = p.real("amount");
   std::vector<Stacked*> mine;
   for (Stacked& l : layers)
     if (l.takenBy & bit) mine.push_back(&l);
-  if (amount <= 0) r.idle = "its amount is 0";
-  else if (mine.empty()) r.idle = "none of its sources is in the picture";
-  if (!r.idle.empty()) return r;
+  if (amount <= 0) return nothing("its amount is 0");
+  if (mine.empty()) return nothing("none of its sources is in the picture");
   Picture source = mine.front()->light;
   for (size_t i = 1; i < mine.size(); ++i) addTo(source, mine[i]->light, c.tasks);
-  if (std::all_of(source.rgb.begin(), source.rgb.end(), [](float v) { return v == 0; })) {
-    r.idle = "its sources give no light in the picture";
-    return r;
-  }
+  if (dark(source, c.tasks)) return nothing("its sources give no light in the picture");
   const std::vector<float> mask = actsWhere(step, p, c, light);
-  if (!mask.empty() && std::all_of(mask.begin(), mask.end(), [](float m) { return m <= 0; })) {
-    r.idle = "what it acts on is not in the picture";
-    return r;
-  }
+  if (!mask.empty() && std::all_of(mask.begin(), mask.end(), [](float m) { return m <= 0; })) return nothing("what it acts on is not in the picture");
   LensContext own = c;
   if (step.stage->covers) own.covered = shownBy(step.source, c, light, source, layers);
   const LensOperator op = step.stage->prepare(p, source, own);
@@ -240,14 +247,15 @@ StageResult act(const Step& step, uint32_t bit, const LensContext& c, const Lens
   for (Stacked* l : mine) works.push_back(op.apply(l->light));
   // With what is added whatever the light, the first layer's work is the stage's own.
   if (!op.rest.rgb.empty()) addTo(works.front().spread, op.rest, c.tasks);
+  // What one layer comes to is the whole, if it is the only one.
   LensWork& all = r.work;
-  for (const LensWork& w : works) {
-    addTo(all.taken, w.taken, c.tasks);
-    addTo(all.spread, w.spread, c.tasks);
+  const bool one = works.size() == 1;
+  if (one) all = std::move(works.front());
+  else all = works.front();
+  for (size_t k = 1; k < works.size(); ++k) {
+    addTo(all.taken, works[k].taken, c.tasks);
+    addTo(all.spread, works[k].spread, c.tasks);
   }
-  if (std::all_of(all.spread.rgb.begin(), all.spread.rgb.end(), [](float v) { return v == 0; }) && std::all_of(all.taken.rgb.begin(), all.taken.rgb.end(), [](float v) { return v == 0; }))
-    r.idle = step.stage->idle ? step.stage->idle(p) : "";
-  if (r.idle.empty() && all.spread.rgb == all.taken.rgb) r.idle = step.stage->idle && !step.stage->idle(p).empty() ? step.stage->idle(p) : "it changes nothing with these values";
   const auto share = [&](size_t i) { return mask.empty() ? amount : amount * mask[i / 3]; };
   if (aside && apart.rgb.empty()) apart = Picture(c.width, c.height);
   // Where another blend than adding is asked for, what all light becomes is shared out: more light goes to what is spread, less is taken of
@@ -261,8 +269,11 @@ StageResult act(const Step& step, uint32_t bit, const LensContext& c, const Lens
   if (mode != LensBlend::Add)
     for (Stacked& l : layers)
       if (!(l.takenBy & bit)) others.push_back(&l);
+  std::atomic<bool> changes = false;
   forRows(c.tasks, c.height, c.width, [&](size_t i, size_t end) {
+    bool any = false;
     for (; i < end; ++i) {
+      any |= all.taken.rgb[i] != all.spread.rgb[i];
       const float a = share(i), taken = all.taken.rgb[i], spread = all.spread.rgb[i];
       float kept = 1, given = 1;
       if (mode != LensBlend::Add) {
@@ -276,15 +287,18 @@ StageResult act(const Step& step, uint32_t bit, const LensContext& c, const Lens
       }
       for (size_t k = 0; k < mine.size(); ++k) {
         float& l = mine[k]->light.rgb[i];
+        const LensWork& w = one ? all : works[k];
         const float before = l;
-        l = before + a * (kept * (before - works[k].taken.rgb[i]) + (aside ? 0 : given * works[k].spread.rgb[i]) - before);
+        l = before + a * (kept * (before - w.taken.rgb[i]) + (aside ? 0 : given * w.spread.rgb[i]) - before);
       }
       // As it came to be.
       all.taken.rgb[i] = a * (taken + (1 - kept) * (mode == LensBlend::Add ? 0 : base.rgb[i] - taken));
       all.spread.rgb[i] = a * given * spread;
       if (aside) apart.rgb[i] += all.spread.rgb[i];
     }
+    if (any) changes = true;
   });
+  if (!changes) r.idle = step.stage->idle && !step.stage->idle(p).empty() ? step.stage->idle(p) : "it changes nothing with these values";
   return r;
 }
 
@@ -344,10 +358,12 @@ LensResult applyLens(const LensContext& c, LensLight light, const LensOptions& o
     r.stages.push_back(act(steps[i], 1u << i, c, light, layers, r.apart));
     if (!r.alpha.empty() && Params(*steps[i].node, c.frame).text("over_alpha") == "widens") {
       const StageResult& s = r.stages.back();
-      for (size_t k = 0; k < r.alpha.size(); ++k) {
-        const float* more = s.work.spread.rgb.data() + 3 * k;
-        r.alpha[k] += (1 - r.alpha[k]) * clamp01(std::max({0.0f, more[0], more[1], more[2]}));
-      }
+      c.tasks.forEach(c.height, [&](int y) {
+        for (size_t k = size_t(y) * size_t(c.width), end = k + size_t(c.width); k < end; ++k) {
+          const float* more = s.work.spread.rgb.data() + 3 * k;
+          r.alpha[k] += (1 - r.alpha[k]) * clamp01(std::max({0.0f, more[0], more[1], more[2]}));
+        }
+      });
     }
   }
   merge(32);
@@ -430,7 +446,7 @@ LensContext contextOf(const Document& doc, double frame, const Scene& scene, int
   return c;
 }
 
-LensLight lightOf(const Scene& scene, const Film& film, std::vector<Picture> cells) {
+LensLight lightOf(const Scene& scene, const Film& film, std::vector<Picture> cells, const Tasks& tasks) {
   LensLight light;
   for (int cell = 0; cell < scene.table.cells(); ++cell) light.layers.push_back({queriesOfCell(scene, cell), std::move(cells[size_t(cell)])});
   light.coverage = [&scene, &film](const LayerQuery& q) {
@@ -441,7 +457,10 @@ LensLight lightOf(const Scene& scene, const Film& film, std::vector<Picture> cel
     for (size_t i = 0; i < n; ++i) out.push_back(film.coverage(i, int(it - scene.maskQueries.begin())));
     return out;
   };
-  for (size_t i = 0; i < size_t(film.width()) * size_t(film.height()); ++i) light.alpha.push_back(plateAlpha(scene.plates.get(), film, i));
+  light.alpha.resize(size_t(film.width()) * size_t(film.height()));
+  tasks.forEach(film.height(), [&](int y) {
+    for (size_t i = size_t(y) * size_t(film.width()), end = i + size_t(film.width()); i < end; ++i) light.alpha[i] = plateAlpha(scene.plates.get(), film, i);
+  });
   return light;
 }
 
@@ -453,7 +472,7 @@ LensResult develop(const Document& doc, double frame, const Scene& scene, const 
   std::vector<Picture> cells;
   if (!options.on) return {collect(film, 0, amounts, exposure, tasks), {}};
   for (int l = 0; l < scene.table.cells(); ++l) cells.push_back(collectLayers(film, 1u << l, amounts, exposure, tasks));
-  return applyLens(contextOf(doc, frame, scene, film.width(), film.height(), tasks, options), lightOf(scene, film, std::move(cells)), options);
+  return applyLens(contextOf(doc, frame, scene, film.width(), film.height(), tasks, options), lightOf(scene, film, std::move(cells), tasks), options);
 }
 
 LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Picture>& layers, const Tasks& tasks, const LensOptions& options) {
@@ -468,7 +487,7 @@ LensResult develop(const Document& doc, double frame, const Scene& scene, const 
     });
     cells.push_back(std::move(p));
   }
-  LensLight light = lightOf(scene, film, std::move(cells));
+  LensLight light = lightOf(scene, film, std::move(cells), tasks);
   if (add) light.layers.push_back({{}, *add});
   return applyLens(contextOf(doc, frame, scene, film.width(), film.height(), tasks, options), std::move(light), options);
 }
@@ -522,7 +541,7 @@ LensResult SmallLens::develop(const Document& doc, double frame, const LensOptio
 
 std::vector<Picture> lightShares(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const std::vector<int>& groups, const Tasks& tasks, const LensOptions& options) {
   const float exposure = exposureFactor(doc, frame);
-  LensLight light = lightOf(scene, film, std::vector<Picture>(size_t(scene.table.cells())));
+  LensLight light = lightOf(scene, film, std::vector<Picture>(size_t(scene.table.cells())), tasks);
   light.layers.clear();
   std::vector<Color> rest = amounts;
   for (const int g : groups) rest[size_t(g)] = Color(0.0f);
