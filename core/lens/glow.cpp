@@ -92,10 +92,23 @@ void addBlurred(const Level& in, Level& out, const std::vector<Blur>& blurs, con
   tasks.forEach(columns * bands, [&](int tile) {
     const int x0 = tile % columns * across, width = std::min(across, n - x0), y0 = tile / columns * tall, y1 = std::min(in.height, y0 + tall);
     std::vector<float> buffer, padded;
+    // Most of what named sources light is dark: there is nothing to blur where nothing is within reach.
+    int reach = 0;
+    for (const Blur& b : blurs) reach = std::max(reach, int(b.taps.size()) - 1);
+    bool lit = false;
+    for (int y = std::max(0, y0 - reach); y < std::min(in.height, y1 + reach) && !lit; ++y) {
+      const float* row = in.row(y);
+      for (int i = std::max(0, x0 - 3 * reach), end = std::min(n, x0 + width + 3 * reach); i < end && !lit; ++i) lit = row[i] != 0;
+    }
+    if (!lit) return;
     for (const Blur& b : blurs) {
       const int r = int(b.taps.size()) - 1;
       const int from = std::max(0, y0 - r), to = std::min(in.height, y1 + r);
       buffer.resize(size_t(to - from) * size_t(width));
+      // By channel, as long as a row; white to rounding needs none. Tiles begin at whole pixels.
+      std::vector<float> tints;
+      if (!b.tint.equalWithAbsError(Color(1.0f), 1e-5f))
+        for (int i = 0; i < width; ++i) tints.push_back(b.tint[i % 3]);
       padded.resize(size_t(width + 6 * r));
       for (int y = from; y < to; ++y) {
         // The row with what lies to its sides; beyond the level there is nothing.
@@ -110,9 +123,8 @@ void addBlurred(const Level& in, Level& out, const std::vector<Blur>& blurs, con
           const float *l = p - 3 * k, *m = p + 3 * k;
           for (int i = 0; i < width; ++i) o[i] += w * (l[i] + m[i]);
         }
-        if (b.tint != Color(1.0f)) // tiles begin at whole pixels
-          for (int i = 0; i < width; i += 3)
-            for (int c = 0; c < 3; ++c) o[i + c] *= b.tint[c];
+        if (!tints.empty())
+          for (int i = 0; i < width; ++i) o[i] *= tints[size_t(i)];
       }
       for (int y = y0; y < y1; ++y) {
         float* __restrict o = out.row(y) + x0;

@@ -5,7 +5,6 @@
 #include <algorithm>
 #include <fmt/format.h>
 #include <limits>
-#include <set>
 
 namespace ilumbra {
 
@@ -21,7 +20,8 @@ const std::vector<LayerQuery>& lightPasses() {
 
 const LayerQuery& causticsLayer() { return lightPasses()[3]; }
 
-LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector<std::vector<NodeId>>& things, const std::vector<NodeId>& materials, const std::map<NodeId, NodeId>& onlyOn)
+LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector<std::vector<NodeId>>& things, const std::vector<NodeId>& materials, const std::map<NodeId, NodeId>& onlyOn,
+                       const std::vector<std::set<uint16_t>>& worn)
     : m_thing(things.size() + 1, 0), m_material(materials.size() + 1, 0), m_first(things.size() + 1, 0), m_wears(things.size() + 1, 0), m_wornBy(materials.size() + 1, 0) {
   std::vector<size_t> order; // of the look-ups' bits
   for (size_t q = 0; q < queries.size(); ++q)
@@ -64,8 +64,11 @@ LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector
   }
   // Which sets of queries kept apart a light can be in: each is a cell. Not all of these need occur in the picture.
   std::set<uint32_t> named, met, sets;
-  for (uint16_t i = 0; i < m_thing.size(); ++i)
-    for (size_t j = 0; j < m_material.size(); ++j) named.insert((m_thing[i] | m_material[j] | worn({.thing = i, .material = uint16_t(j)})) & m_apartMask);
+  for (uint16_t i = 0; i < m_thing.size(); ++i) {
+    named.insert(m_thing[i] & m_apartMask); // a lamp, a sky or air, which wear nothing
+    for (uint16_t j = 0; j < m_material.size(); ++j)
+      if (worn.empty() || (i < worn.size() && worn[i].count(j))) named.insert((m_thing[i] | m_material[j] | partsAsk({.thing = i, .material = j})) & m_apartMask);
+  }
   for (const uint32_t f : m_first) met.insert(f & m_apartMask);
   std::set<uint32_t> seen;
   for (const uint32_t s : m_seen)

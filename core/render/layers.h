@@ -3,6 +3,7 @@
 #include "core/document/value.h"
 
 #include <map>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -65,13 +66,13 @@ class LayerTable {
 public:
   LayerTable() = default;
   /// `things`: for each the ids by which queries name it: itself, and the parts that it belongs to. `onlyOn`: of parts that are
-  /// meant where one material is worn, that material. At most 12 queries kept apart that make at most 24 cells, 32 layers in all, and
+  /// meant where one material is worn, that material. `worn`: for each thing the materials that can be seen on it; empty: any. At most 12 queries kept apart that make at most 24 cells, 32 layers in all, and
   /// 32 such parts; throws BadInput beyond.
   LayerTable(const std::vector<LayerQuery>& queries, const std::vector<std::vector<NodeId>>& things, const std::vector<NodeId>& materials,
-             const std::map<NodeId, NodeId>& onlyOn = {});
+             const std::map<NodeId, NodeId>& onlyOn = {}, const std::vector<std::set<uint16_t>>& worn = {});
   /// One bit a layer that stores light with this label.
   uint32_t match(const Label& l) const {
-    const uint32_t asked = (m_thing[l.thing] | (l.material == noMaterial ? 0 : m_material[l.material] | (m_asks.empty() ? 0 : worn(l)))) & m_seen[l.seen & 3] & m_first[l.first] &
+    const uint32_t asked = (m_thing[l.thing] | (l.material == noMaterial ? 0 : m_material[l.material] | (m_asks.empty() ? 0 : partsAsk(l)))) & m_seen[l.seen & 3] & m_first[l.first] &
                            m_event[l.event & 15];
     return 1u << m_cellOf[asked & m_apartMask] | asked >> m_apart << cells();
   }
@@ -85,7 +86,7 @@ public:
   uint32_t queriesOf(int cell) const { return m_inCell[size_t(cell)]; }
 
 private:
-  uint32_t worn(const Label& l) const {
+  uint32_t partsAsk(const Label& l) const {
     uint32_t parts = m_wears[l.thing] & m_wornBy[l.material], queries = 0;
     for (size_t i = 0; parts; ++i, parts >>= 1)
       if (parts & 1) queries |= m_asks[i];

@@ -19,6 +19,7 @@
 
 #include <ImathBoxAlgo.h>
 #include <fmt/format.h>
+#include <utility>
 #include <limits>
 #include <map>
 #include <set>
@@ -76,6 +77,26 @@ int groupLimit(int width, int height, size_t queries, size_t layerMemory) {
 }
 
 namespace {
+
+// For each thing the materials that can be seen on it: its own, those that came to light by a cut, and what these are layered of.
+std::vector<std::set<uint16_t>> wornBy(const Scene& s) {
+  std::vector<std::set<uint16_t>> worn(s.things.size());
+  const auto add = [&](auto& self, std::set<uint16_t>& to, uint16_t material) -> void {
+    if (material == noMaterial || !to.insert(material).second || !s.materials[material]->layered()) return;
+    self(self, to, uint16_t(s.materials[material]->below));
+    self(self, to, uint16_t(s.materials[material]->above));
+  };
+  for (const Instance& i : s.instances) {
+    std::set<uint16_t> own;
+    add(add, own, i.material);
+    add(add, own, i.insideMaterial);
+    worn[i.thing].insert(own.begin(), own.end());
+    std::vector<char> done(i.thingByCopy.empty() ? 0 : s.things.size(), 0); // there may be a million copies
+    for (const uint16_t thing : i.thingByCopy)
+      if (!std::exchange(done[thing], 1)) worn[thing].insert(own.begin(), own.end());
+  }
+  return worn;
+}
 
 constexpr size_t mostEmitters = 1'000'000;
 
@@ -190,9 +211,10 @@ public:
     std::map<NodeId, NodeId> onlyOn;
     for (const Part& p : m_parts)
       if (p.material) onlyOn[p.node] = p.material;
-    s.table = LayerTable(s.queries, things, materials, onlyOn);
+    const std::vector<std::set<uint16_t>> worn = wornBy(s);
+    s.table = LayerTable(s.queries, things, materials, onlyOn, worn);
     s.maskQueries = m_options.masks;
-    s.masks = LayerTable(s.maskQueries, things, materials, onlyOn);
+    s.masks = LayerTable(s.maskQueries, things, materials, onlyOn, worn);
     forgetUnused();
     return m_scene;
   }

@@ -5,7 +5,10 @@
 #include "demo/starters.h"
 #include "tests/support/scene.h"
 
+#include <QApplication>
+#include <QMenu>
 #include <QTest>
+#include <QTimer>
 #include <memory>
 
 namespace ilumbra::test {
@@ -36,6 +39,30 @@ public:
   TemporaryFolder folder;
   std::unique_ptr<Studio> studio;
   std::unique_ptr<MainWindow> window;
+};
+
+/// Presses Return on the entry with these data in the next menu that opens, however long that takes; a menu without it is closed. A menu
+/// runs a loop of its own, so that a test that waited for a fixed time and found none would never end.
+class ChooseFromMenu {
+public:
+  explicit ChooseFromMenu(std::string entry) {
+    QObject::connect(&m_timer, &QTimer::timeout, [this, entry = QString::fromStdString(entry)] {
+      auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+      if (!menu) return;
+      m_timer.stop();
+      for (QAction* a : menu->actions())
+        if (a->data().toString() == entry) {
+          menu->setActiveAction(a);
+          QTest::keyClick(menu, Qt::Key_Return);
+          return;
+        }
+      menu->close();
+    });
+    m_timer.start(20);
+  }
+
+private:
+  QTimer m_timer;
 };
 
 } // namespace ilumbra::test
