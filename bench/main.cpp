@@ -93,7 +93,7 @@ struct Hall {
   ScenePtr compile(const Document& d, SceneCache& cache, const std::vector<LayerQuery>& more = {}) {
     std::vector<LayerQuery> queries = lensQueries(d);
     queries.insert(queries.end(), more.begin(), more.end());
-    return compileScene(d, {.frame = 1, .queries = std::move(queries), .masks = lensMasks(d)}, assets.assets(folder), cache);
+    return compileScene(d, {.frame = 1, .queries = std::move(queries), .masks = lensMasks(d), .overscan = lensOverscan(d)}, assets.assets(folder), cache);
   }
 };
 

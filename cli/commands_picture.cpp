@@ -86,7 +86,7 @@ Rendered renderFrame(const Context& c, const Args& a, const Document& doc, doubl
   for (LayerQuery& q : passQueries(parsePasses(a.passes)))
     if (std::find(queries.begin(), queries.end(), q) == queries.end()) queries.push_back(std::move(q));
   const Assets files = assets.assets(doc.folder(), c.cancel);
-  const ScenePtr scene = compileScene(doc, {.frame = frame, .queries = std::move(queries), .masks = lensMasks(doc), .layerMemory = size_t(4) << 30}, files, cache, c.cancel);
+  const ScenePtr scene = compileScene(doc, {.frame = frame, .queries = std::move(queries), .masks = lensMasks(doc), .overscan = lensOverscan(doc), .layerMemory = size_t(4) << 30}, files, cache, c.cancel);
   for (const std::string& t : scene->troubles) std::fputs(fmt::format("ilumbra-cli: {}: {}\n", a.file, t).c_str(), stderr);
   if (!activeCamera(doc)) throw badInput(a.file + ": has no camera");
   Rendered r{Rendering(scene), {}, {}, 0};
@@ -103,7 +103,7 @@ Rendered renderFrame(const Context& c, const Args& a, const Document& doc, doubl
   }
   if (!a.noDenoise && settingsOf(doc).flag("denoise") && r.rendering.samples() > 1) r.denoiser.emplace(r.rendering.film(), tasks);
   const Denoiser* denoiser = r.denoiser ? &*r.denoiser : nullptr;
-  r.developed = develop(doc, frame, *scene, r.rendering.film(), collectLayers(*scene, r.rendering.film(), scene->amounts, tasks, denoiser), tasks, {.on = !a.noLens, .assets = &files});
+  r.developed = develop(doc, frame, *scene, r.rendering.film(), sceneLight(*scene, r.rendering.film(), scene->amounts, tasks, denoiser), tasks, {.on = !a.noLens, .assets = &files});
   r.seconds = elapsed();
   return r;
 }

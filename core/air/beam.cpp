@@ -131,10 +131,7 @@ float BeamDensity::at(const V3f& p) const {
     const float t = clamp01((far - m_form.start) / std::max(1e-6f, m_form.reach - m_form.start));
     v = 1 - m_fade * t;
   }
-  if (m_edge > 0 && aimed) {
-    const float t = clamp01(m_form.region.depth(p, m_form.begin + m_form.axis * along) / m_edge);
-    v *= t * t * (3 - 2 * t);
-  }
+  if (m_edge > 0 && aimed) v *= smoothstep(m_form.region.depth(p, m_form.begin + m_form.axis * along) / m_edge);
   return m_dust ? v * m_dust->at(p) : v;
 }
 

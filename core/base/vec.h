@@ -35,6 +35,11 @@ inline V3f mix(const V3f& a, const V3f& b, float t) { return a * (1 - t) + b * t
 inline float mix(float a, float b, float t) { return a * (1 - t) + b * t; }
 inline float clamp01(float x) { return std::min(1.0f, std::max(0.0f, x)); }
 inline float sqr(float x) { return x * x; }
+/// Smooth from 0 at 0 to 1 at 1, level at both; what lies outside is clamped.
+inline float smoothstep(float t) {
+  t = clamp01(t);
+  return t * t * (3 - 2 * t);
+}
 inline bool finite(const V3f& a) { return std::isfinite(a.x) && std::isfinite(a.y) && std::isfinite(a.z); }
 inline bool isBlack(const V3f& a) { return a.x == 0 && a.y == 0 && a.z == 0; }
 

@@ -21,7 +21,7 @@ std::string frameName(const std::string& output, int frame) {
 // One frame, and its alpha for files that keep it apart.
 static std::pair<PictureFile, std::vector<float>> renderFrame(const Document& doc, double frame, SceneCache& cache, AssetCache& assets, const Tasks& tasks, const CancelFlag& cancel) {
   const Assets files = assets.assets(doc.folder(), &cancel);
-  const ScenePtr scene = compileScene(doc, {.frame = frame, .queries = lensQueries(doc), .masks = lensMasks(doc), .layerMemory = size_t(4) << 30}, files, cache, &cancel);
+  const ScenePtr scene = compileScene(doc, {.frame = frame, .queries = lensQueries(doc), .masks = lensMasks(doc), .overscan = lensOverscan(doc), .layerMemory = size_t(4) << 30}, files, cache, &cancel);
   PictureFile file;
   if (scene->bare()) {
     file = platesFile(doc, frame, *scene, developPlates(doc, frame, *scene, tasks, {.assets = &files}));
@@ -33,7 +33,7 @@ static std::pair<PictureFile, std::vector<float>> renderFrame(const Document& do
       if (!rendering.advance(tasks, rendering.nextPass(target), cancel, {}, settings.number("noise"))) throw cancelled();
     std::optional<Denoiser> denoiser;
     if (settings.flag("denoise") && rendering.samples() > 1) denoiser.emplace(rendering.film(), tasks, &cancel);
-    const LensResult developed = develop(doc, frame, *scene, rendering.film(), collectLayers(*scene, rendering.film(), scene->amounts, tasks, denoiser ? &*denoiser : nullptr), tasks, {.assets = &files});
+    const LensResult developed = develop(doc, frame, *scene, rendering.film(), sceneLight(*scene, rendering.film(), scene->amounts, tasks, denoiser ? &*denoiser : nullptr), tasks, {.assets = &files});
     file = pictureFile(doc, frame, rendering, scene->amounts, developed, {}, tasks, denoiser ? &*denoiser : nullptr);
   }
   const std::vector<float>& picture = file.layers.front().data;

@@ -3,11 +3,6 @@
 namespace ilumbra {
 namespace {
 
-float smooth(float t) {
-  t = clamp01(t);
-  return t * t * (3 - 2 * t);
-}
-
 // A shape about its centre, turned by its own angle.
 struct Outline {
   V2f centre;
@@ -21,7 +16,7 @@ struct Outline {
     const float u = std::abs(cosine * dx + sine * dy) / halfWidth, v = std::abs(cosine * dy - sine * dx) / halfHeight;
     const float slope = 2 * std::hypot(u / halfWidth, v / halfHeight);
     const float inside = round ? (1 - u * u - v * v) / std::max(1e-6f, slope) : std::min((1 - u) * halfWidth, (1 - v) * halfHeight);
-    return smooth(inside / std::max(1.0f, soft * std::min(halfWidth, halfHeight)) + 0.5f);
+    return smoothstep(inside / std::max(1.0f, soft * std::min(halfWidth, halfHeight)) + 0.5f);
   }
 };
 
@@ -42,7 +37,7 @@ float coverage(const Kind& kind, const Params& p, const LensContext& c, std::vec
     c.tasks.forEach(c.height, [&](int y) {
       for (int x = 0; x < c.width; ++x) {
         const V2f d = V2f(float(x) + 0.5f, float(y) + 0.5f) - from;
-        out[size_t(y) * size_t(c.width) + size_t(x)] = smooth((d.x * way.x + d.y * way.y) / l2);
+        out[size_t(y) * size_t(c.width) + size_t(x)] = smoothstep((d.x * way.x + d.y * way.y) / l2);
       }
     });
     return centre.seen;

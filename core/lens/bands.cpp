@@ -20,8 +20,7 @@ LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
     float t = d / period - std::floor(d / period);
     t = std::abs(t - 0.5f) * period; // from the band's middle
     if (flank >= period) return width / period;
-    const float s = clamp01((0.5f * width - t) / flank + 0.5f);
-    return s * s * (3 - 2 * s);
+    return smoothstep((0.5f * width - t) / flank + 0.5f);
   };
   const float wraps = float(c.frameHeight) + 2 * rollWidth;
   c.tasks.forEach(c.height, [&](int y) {
@@ -31,7 +30,7 @@ LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
       // A broad bar that rolls through the frame and comes back.
       float at = d + 0.5f * float(c.frameHeight) - rollPlace * float(c.frameHeight);
       at -= std::floor(at / wraps) * wraps;
-      const float bar = clamp01(1 - std::abs(at - rollWidth) / rollWidth), rolled = 1 - rollDepth * bar * bar * (3 - 2 * bar);
+      const float rolled = 1 - rollDepth * smoothstep(1 - std::abs(at - rollWidth) / rollWidth);
       for (int k = 0; k < 3; ++k) gain->at(x, y)[k] = (s + (1 - s) * dark[k]) * rolled;
     }
   });
@@ -59,6 +58,7 @@ LensStage bandsStage() {
                    .changesByTime = [](const Params& p) { return p.number("drift") != 0 || (p.number("roll_depth") != 0 && p.number("roll_speed") != 0); }},
           .prepare = prepare,
           .idle = [](const Params& p) { return p.number("gap") == 0 && p.number("roll_depth") == 0 ? std::string("there is no gap between its bands") : std::string(); },
+          .inPlace = true,
           .looks = {{"Fine scan", {{"width", "0.4 %"}, {"gap", "0.3 %"}}},
                     {"Projected figure", {{"width", "0.7 %"}, {"gap", "0.5 %"}, {"between", "0.15, 0.25, 0.3"}, {"drift", "4 %"}, {"roll_depth", "-60 %"}}},
                     {"Blinds", {{"width", "4 %"}, {"gap", "2 %"}, {"angle", "8 °"}, {"soft", "80 %"}}},

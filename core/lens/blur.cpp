@@ -52,7 +52,6 @@ LensStage blurStage() {
                    .slots = stageSlots(),
                    .existence = Stage::Lens},
           .prepare = prepare,
-          .reach = [](const Params& p) { return 2 * p.number("size"); },
           .idle = [](const Params& p) { return p.number("size") == 0 ? std::string("its size is 0") : std::string(); },
           .looks = {{"Hint of softness", {{"size", "0.3 %"}}},
                     {"Out of focus", {{"size", "2 %"}, {"shape", "disc"}}},

@@ -61,7 +61,6 @@ LensStage displaceStage() {
                    .slots = stageSlots(),
                    .existence = Stage::Lens},
           .prepare = prepare,
-          .reach = [](const Params& p) { return std::max(std::abs(p.number("across")), std::abs(p.number("down"))); },
           .idle = [](const Params& p) { return p.number("across") == 0 && p.number("down") == 0 ? std::string("it pushes nothing: across and down are 0") : std::string(); },
           .looks = {{"Ripples", {{"across", "0.6 %"}, {"down", "1.2 %"}, {"smoothing", "0.5 %"}}},
                     {"Hot air", {{"across", "0.3 %"}, {"down", "0.2 %"}, {"smoothing", "0.2 %"}}},

@@ -48,6 +48,7 @@ LensStage flickerStage() {
                    .changesByTime = [](const Params& p) { return p.number("rate") > 0; }},
           .prepare = prepare,
           .idle = [](const Params& p) { return p.number("depth") == 0 && p.number("drops") == 0 ? std::string("its depth is 0") : std::string(); },
+          .inPlace = true,
           .looks = {{"Candle", {{"depth", "25 %"}, {"rate", "5"}}},
                     {"Failing tube", {{"depth", "15 %"}, {"rate", "12"}, {"drops", "25 %"}, {"drop_depth", "90 %"}}},
                     {"Breathing", {{"depth", "50 %"}, {"rate", "0.25"}, {"uneven", "0 %"}}},

@@ -48,7 +48,6 @@ LensStage fringeStage() {
                    .slots = stageSlots(),
                    .existence = Stage::Lens},
           .prepare = prepare,
-          .reach = [](const Params& p) { return std::min(0.1, std::abs(p.number("across"))); },
           .looks = {{"Hint", {{"across", "0.1 %"}}},
                     {"Old zoom", {{"across", "0.6 %"}, {"around", "2"}, {"blue_soft", "0.2 %"}}},
                     {"Plastic lens", {{"across", "1.5 %"}, {"around", "1"}, {"red_soft", "0.2 %"}, {"blue_soft", "0.4 %"}}},

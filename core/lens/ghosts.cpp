@@ -218,12 +218,8 @@ void draw(const Ghost& g, const Spot& spot, const Color& light, const V2f& whole
             continue;
           }
           const float in = inside(o, blades, d, scale), width = std::max({g.softness, 1 / scale, spread / scale});
-          const float t = clamp01(in / width + 0.5f), soft = t * t * (3 - 2 * t);
-          covered *= soft;
-          if (g.ring > 0) {
-            const float hole = clamp01((in - (1 - g.ring)) / width + 0.5f);
-            covered *= 1 - hole * hole * (3 - 2 * hole);
-          }
+          covered *= smoothstep(in / width + 0.5f);
+          if (g.ring > 0) covered *= 1 - smoothstep((in - (1 - g.ring)) / width + 0.5f);
           if (covered <= 0) break;
         }
         if (covered > 0) out.at(x, y)[k] += value * covered;
@@ -337,7 +333,6 @@ LensStage ghostsStage() {
                    .existence = Stage::Lens},
           .prepare = prepare,
           .linear = false, // ghosts stand where the light of all sources has its middle
-          .reach = [](const Params&) { return 0.1; },
           .idle = [](const Params& p) { return p.text("ghosts_from") == "elements" && !p.node().children.count("elements") ? std::string("it has no elements") : keyIdle(p); },
           .looks = {{"Reading glass", {{"lens", "Reading glass, two elements"}, {"f_stop", "5.6"}}},
                     {"Portrait, uncoated", {{"lens", "Portrait triplet, 110 mm"}, {"f_stop", "8"}, {"blades", "10"}}},

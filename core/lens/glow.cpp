@@ -340,7 +340,6 @@ LensStage glowStage() {
                    .slots = stageSlots(),
                    .existence = Stage::Lens},
           .prepare = prepare,
-          .reach = [](const Params& p) { return 2 * p.number("size"); },
           .idle = keyIdle,
           .looks = {{"Lantern in fog", {{"amount", "35 %"}, {"size", "25 %"}, {"falloff", "0.7"}}},
                     {"Candle", {{"amount", "25 %"}, {"size", "9 %"}, {"falloff", "1.2"}, {"shift", "0.6"}}},

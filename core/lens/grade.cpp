@@ -75,6 +75,7 @@ LensStage gradeStage() {
                    .existence = Stage::Lens},
           .prepare = prepare,
           .linear = false,
+          .inPlace = true,
           .looks = {{"Night", {{"exposure", "-0.6"}, {"tint", "0.75, 0.88, 1"}, {"saturation", "70 %"}}},
                     {"Lamp-lit", {{"tint", "1, 0.86, 0.66"}, {"contrast", "1.1"}}},
                     {"Bleached", {{"saturation", "35 %"}, {"contrast", "1.35"}}},

@@ -59,6 +59,7 @@ LensStage grainStage() {
           .prepare = prepare,
           .linear = false,
           .idle = [](const Params& p) { return p.number("strength") == 0 ? std::string("its strength is 0") : std::string(); },
+          .inPlace = true,
           .looks = {{"Fine film", {{"strength", "8 %"}, {"size", "0.1 %"}}},
                     {"Pushed two stops", {{"strength", "35 %"}, {"size", "0.25 %"}, {"color", "20 %"}}},
                     {"Silver", {{"strength", "20 %"}, {"size", "0.2 %"}, {"color", "0 %"}}},

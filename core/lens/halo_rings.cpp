@@ -27,21 +27,18 @@ Picture ringsKernel(const Params& p, const LensContext& c) {
         const float t = (r - radius - float(i) * apart) / width; // -½ … ½ across the ring
         if (std::abs(t) > 1) continue;
         // A plateau whose flanks are soft.
-        const float flank = clamp01((0.5f + 0.5f * soft - std::abs(t)) / soft), v = flank * flank * (3 - 2 * flank);
-        sum += mix(inner, outer, clamp01(t + 0.5f)) * (v * strength);
+        sum += mix(inner, outer, clamp01(t + 0.5f)) * (smoothstep((0.5f + 0.5f * soft - std::abs(t)) / soft) * strength);
       }
       if (isBlack(sum)) continue;
       const float angle = std::atan2(dy, dx) - turn, around = angle / (2 * pi) - std::floor(angle / (2 * pi));
       if (gaps > 0) {
         const float at = around * float(gaps), d = std::abs(at - std::floor(at) - 0.5f) * 2; // 0 in the middle of a gap, 1 between them
-        const float s = clamp01((d - gapWidth) / 0.08f + 0.5f);
-        sum *= s * s * (3 - 2 * s);
+        sum *= smoothstep((d - gapWidth) / 0.08f + 0.5f);
       }
       if (rays > 0) {
         const float at = around * float(rays);
         const int i = int(at) % rays;
-        const float t = at - std::floor(at), s = t * t * (3 - 2 * t);
-        sum *= 1 - rayDepth * (1 - mix(rayLight[size_t(i)], rayLight[size_t((i + 1) % rays)], s));
+        sum *= 1 - rayDepth * (1 - mix(rayLight[size_t(i)], rayLight[size_t((i + 1) % rays)], smoothstep(at - std::floor(at))));
       }
       for (int j = 0; j < 3; ++j) k.at(x, y)[j] = sum[j];
     }
@@ -88,7 +85,6 @@ LensStage haloRingsStage() {
                    .slots = stageSlots(),
                    .existence = Stage::Lens},
           .prepare = prepare,
-          .reach = [](const Params& p) { return p.number("radius") + p.number("rings") * p.number("apart") + p.number("width"); },
           .idle = keyIdle,
           .looks = {{"Ice in the air", {{"radius", "30 %"}, {"width", "4 %"}, {"inner", "1, 0.5, 0.3"}, {"outer", "0.6, 0.75, 1"}}},
                     {"Dewy glass", {{"radius", "9 %"}, {"width", "5 %"}, {"rings", "3"}, {"apart", "6 %"}, {"fall", "0.5"}}},

@@ -130,7 +130,6 @@ LensStage mirrorCopyStage() {
                    .slots = std::move(slots),
                    .existence = Stage::Lens},
           .prepare = prepare,
-          .reach = [](const Params&) { return 0.1; },
           .looks = {{"Still water", {{"amount", "70 %"}, {"spread_across", "2 %"}, {"spread_along", "0.5 %"}}},
                     {"Wet street", {{"amount", "55 %"}, {"stretch", "1.4"}, {"spread_across", "25 %"}, {"spread_along", "3 %"}}},
                     {"Polished counter", {{"amount", "35 %"}, {"reach", "25 %"}, {"spread_across", "6 %"}, {"spread_along", "6 %"}}},

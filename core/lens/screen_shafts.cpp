@@ -150,7 +150,6 @@ LensStage screenShaftsStage() {
                    .slots = stageSlots(),
                    .existence = Stage::Lens},
           .prepare = prepare,
-          .reach = [](const Params&) { return 0.1; },
           .idle = keyIdle,
           .covers = true,
           .looks = {{"Through the canopy", {{"length", "70 %"}, {"fade", "10 %"}, {"gather", "0 %"}}},

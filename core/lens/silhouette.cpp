@@ -25,6 +25,7 @@ LensStage silhouetteStage() {
                    .existence = Stage::Lens},
           .prepare = prepare,
           .linear = false,
+          .inPlace = true,
           .covers = true,
           .looks = {{"Against the light", {{"color", "0.004, 0.004, 0.005"}}},
                     {"Cut from paper", {{"color", "0.8, 0.78, 0.72"}}},

@@ -86,6 +86,12 @@ std::vector<LayerQuery> lensMasks(const Document& doc) {
   return masks;
 }
 
+double lensOverscan(const Document& doc) {
+  for (const Node* s : lensStages(doc))
+    if (!stageOf(*s).inPlace) return settingsOf(doc).number("overscan");
+  return 0;
+}
+
 bool stageActs(const Document& doc, const Node& stage, double frame) {
   if (!Params(stage, frame).flag("on")) return false;
   bool used = false;
@@ -154,6 +160,23 @@ bool dark(const Picture& p, const Tasks& tasks) {
     if (!lit && std::any_of(p.rgb.begin() + ptrdiff_t(i), p.rgb.begin() + ptrdiff_t(end), [](float v) { return v != 0; })) lit = true;
   });
   return !lit;
+}
+
+Picture cut(const Picture& p, const LensContext& c) {
+  Picture out(c.frameWidth, c.frameHeight);
+  if (p.rgb.empty()) return {};
+  c.tasks.forEach(out.height, [&](int y) { std::copy_n(p.at(c.left, y + c.top), 3 * out.width, out.at(0, y)); });
+  return out;
+}
+
+std::vector<float> cut(const std::vector<float>& v, const LensContext& c) {
+  std::vector<float> out;
+  if (v.empty()) return out;
+  for (int y = 0; y < c.frameHeight; ++y) {
+    const auto row = v.begin() + ptrdiff_t(size_t(y + c.top) * size_t(c.width)) + c.left;
+    out.insert(out.end(), row, row + c.frameWidth);
+  }
+  return out;
 }
 
 // One stage's place in the stack.
@@ -328,7 +351,8 @@ PatternPoint LensContext::point(float x, float y) const {
   return p;
 }
 
-LensResult applyLens(const LensContext& c, LensLight light, const LensOptions& options) {
+LensResult applyLens(const LensContext& context, LensLight light, const LensOptions& options) {
+  LensContext c = context;
   LensResult r;
   std::vector<Step> steps;
   if (options.on)
@@ -362,20 +386,42 @@ LensResult applyLens(const LensContext& c, LensLight light, const LensOptions& o
     layers = std::move(out);
   };
   r.alpha = light.alpha;
+  // Once no stage spreads light any more, what lies beside the frame has done its work.
+  const auto frameAlone = [&] {
+    if (c.width == c.frameWidth && c.height == c.frameHeight) return;
+    for (Stacked& l : layers) l.light = cut(l.light, c);
+    for (StageResult& s : r.stages) s.work = {cut(s.work.taken, c), cut(s.work.spread, c)};
+    r.apart = cut(r.apart, c);
+    r.alpha = cut(r.alpha, c);
+    light.alpha = cut(light.alpha, c);
+    if (light.coverage) light.coverage = [of = std::move(light.coverage), wide = c](const LayerQuery& q) { return cut(of(q), wide); };
+    c.width = c.frameWidth;
+    c.height = c.frameHeight;
+    if (c.anchor)
+      c.anchor = [of = std::move(c.anchor), left = float(c.left), top = float(c.top)](NodeId thing, const V3f& at, double frame) {
+        Anchor a = of(thing, at, frame);
+        a.at -= V2f(left, top);
+        return a;
+      };
+    c.left = c.top = 0;
+  };
   for (size_t i = 0; i < steps.size(); ++i) {
     if (c.cancel && c.cancel->requested()) throw cancelled();
     merge(i);
+    if (std::all_of(steps.begin() + ptrdiff_t(i), steps.end(), [](const Step& s) { return s.stage->inPlace; })) frameAlone();
     r.stages.push_back(act(steps[i], 1u << i, c, light, layers, r.apart));
-    if (!r.alpha.empty() && Params(*steps[i].node, c.frame).text("over_alpha") == "widens") {
+    // Light that went out over the things that gave it makes the picture's cover wider.
+    if (!r.alpha.empty() && !steps[i].stage->inPlace && Params(*steps[i].node, c.frame).text("over_alpha") == "widens") {
       const StageResult& s = r.stages.back();
       c.tasks.forEach(c.height, [&](int y) {
         for (size_t k = size_t(y) * size_t(c.width), end = k + size_t(c.width); k < end; ++k) {
-          const float* more = s.work.spread.rgb.data() + 3 * k;
-          r.alpha[k] += (1 - r.alpha[k]) * clamp01(std::max({0.0f, more[0], more[1], more[2]}));
+          const float *more = s.work.spread.rgb.data() + 3 * k, *less = s.work.taken.rgb.data() + 3 * k;
+          r.alpha[k] += (1 - r.alpha[k]) * clamp01(std::max({0.0f, more[0] - less[0], more[1] - less[1], more[2] - less[2]}));
         }
       });
     }
   }
+  frameAlone();
   merge(32);
   if (tags.size() > 1) {
     r.picture = Picture(c.width, c.height);
@@ -394,7 +440,7 @@ bool hasLayers(const Scene& scene, const Document& doc) {
   const auto among = [](const std::vector<LayerQuery>& wanted, const std::vector<LayerQuery>& there) {
     return std::all_of(wanted.begin(), wanted.end(), [&](const LayerQuery& q) { return std::any_of(there.begin(), there.end(), [&](const LayerQuery& t) { return t == q && (t.apart || !q.apart || q.whole()); }); });
   };
-  return among(lensQueries(doc), scene.queries) && among(lensMasks(doc), scene.maskQueries);
+  return among(lensQueries(doc), scene.queries) && among(lensMasks(doc), scene.maskQueries) && lensOverscan(doc) <= double(scene.overscan) * (1 + 1e-6);
 }
 
 int layerIndex(const Scene& scene, const LayerQuery& query) {
@@ -403,31 +449,39 @@ int layerIndex(const Scene& scene, const LayerQuery& query) {
   return int(it - scene.queries.begin());
 }
 
-std::vector<Picture> collectLayers(const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, const Denoiser* denoiser, const CancelFlag* cancel) {
-  std::vector<Picture> layers;
-  std::vector<const Picture*> all;
-  for (int l = 0; l < scene.table.size(); ++l) layers.push_back(collectLayers(film, 1u << l, amounts, 1, tasks));
-  if (denoiser) {
-    for (const Picture& p : layers) all.push_back(&p);
-    layers = denoiser->apply(all, tasks, cancel);
-  }
-  if (scene.plates) {
-    PlateLayers plates = plateLayers(*scene.plates, film, tasks);
-    layers.push_back(std::move(plates.keep));
-    layers.push_back(std::move(plates.add));
-  }
-  return layers;
+std::vector<Picture> lightBeside(const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks) {
+  std::vector<Picture> beside;
+  if (const Film* around = film.surround())
+    for (int cell = 0; cell < scene.table.cells(); ++cell) beside.push_back(collectLayers(*around, 1u << cell, amounts, 1, tasks));
+  return beside;
 }
 
-Picture queryLight(const Scene& scene, const std::vector<Picture>& layers, const LayerQuery& query) {
+SceneLight sceneLight(const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, const Denoiser* denoiser, const CancelFlag* cancel) {
+  SceneLight light;
+  for (int l = 0; l < scene.table.size(); ++l) light.layers.push_back(collectLayers(film, 1u << l, amounts, 1, tasks));
+  if (denoiser) {
+    std::vector<const Picture*> all;
+    for (const Picture& p : light.layers) all.push_back(&p);
+    light.layers = denoiser->apply(all, tasks, cancel);
+  }
+  light.beside = lightBeside(scene, film, amounts, tasks);
+  if (scene.plates) {
+    PlateLayers plates = plateLayers(*scene.plates, film, tasks);
+    light.keep = std::move(plates.keep);
+    light.add = std::move(plates.add);
+  }
+  return light;
+}
+
+Picture queryLight(const Scene& scene, const SceneLight& light, const LayerQuery& query) {
   Picture out;
   for (uint32_t bits = scene.table.layers(layerIndex(scene, query)); bits; bits &= bits - 1) {
-    const Picture& p = layers[size_t(std::countr_zero(bits))];
+    const Picture& p = light.layers[size_t(std::countr_zero(bits))];
     if (out.rgb.empty()) out = p;
     else
       for (size_t i = 0; i < p.rgb.size(); ++i) out.rgb[i] += p.rgb[i];
   }
-  return out.rgb.empty() ? Picture(layers.front().width, layers.front().height) : out;
+  return out.rgb.empty() ? Picture(light.layers.front().width, light.layers.front().height) : out;
 }
 
 namespace {
@@ -438,13 +492,17 @@ std::vector<LayerQuery> queriesOfCell(const Scene& scene, int cell) {
   return out;
 }
 
-LensContext contextOf(const Document& doc, double frame, const Scene& scene, int width, int height, const Tasks& tasks, const LensOptions& options) {
+// `margin`: by how many pixels the pictures reach over the frame.
+LensContext contextOf(const Document& doc, double frame, const Scene& scene, int width, int height, int margin, const Tasks& tasks, const LensOptions& options) {
   LensContext c = LensContext::of(doc, frame, width, height, tasks);
   c.assets = options.assets;
+  c.left = c.top = margin;
+  c.width += 2 * margin;
+  c.height += 2 * margin;
   if (activeCamera(doc))
-    c.anchor = [&doc, &scene, width, height](NodeId thing, const V3f& place, double at) {
+    c.anchor = [&doc, &scene, width, height, margin](NodeId thing, const V3f& place, double at) {
       const SeenAt s = seenAt(doc, scene, thing, place, at);
-      return Anchor{{s.at.x * float(width) / float(scene.width), s.at.y * float(height) / float(scene.height)}, s.share, s.depth};
+      return Anchor{{s.at.x * float(width) / float(scene.width) + float(margin), s.at.y * float(height) / float(scene.height) + float(margin)}, s.share, s.depth};
     };
   c.bounds = [&scene](NodeId thing) {
     Box3f box;
@@ -456,56 +514,84 @@ LensContext contextOf(const Document& doc, double frame, const Scene& scene, int
   return c;
 }
 
-LensLight lightOf(const Scene& scene, const Film& film, std::vector<Picture> cells, const Tasks& tasks) {
+// By how many pixels of the film the stack's pictures reach over its frame.
+int marginOf(const Document& doc, double frame, const Film& film, const LensOptions& options) {
+  if (!options.on || !film.surround()) return 0;
+  for (const Node* s : lensStages(doc))
+    if (!stageOf(*s).inPlace && (options.solo ? s->id == options.solo : stageActs(doc, *s, frame))) return Film::coarse * film.margin();
+  return 0;
+}
+
+// A number of every pixel, in and beside the frame: it is smooth enough there to be taken as a picture.
+std::vector<float> surrounded(const Film& film, int margin, const Tasks& tasks, const std::function<float(const Film& of, size_t pixel)>& value) {
+  const auto filled = [&](const Film& of) {
+    Picture p(of.width(), of.height());
+    tasks.forEach(p.height, [&](int y) {
+      for (int x = 0; x < p.width; ++x) p.at(x, y)[0] = value(of, size_t(y) * size_t(p.width) + size_t(x));
+    });
+    return p;
+  };
+  Picture p = filled(film);
+  if (margin > 0) p = ilumbra::surrounded(film, p, filled(*film.surround()), tasks);
+  std::vector<float> out(p.pixels());
+  for (size_t i = 0; i < out.size(); ++i) out[i] = p.rgb[3 * i];
+  return out;
+}
+
+LensLight lightOf(const Scene& scene, const Film& film, int margin, std::vector<Picture> cells, const Tasks& tasks) {
   LensLight light;
   for (int cell = 0; cell < scene.table.cells(); ++cell) light.layers.push_back({queriesOfCell(scene, cell), std::move(cells[size_t(cell)])});
-  light.coverage = [&scene, &film](const LayerQuery& q) {
+  light.coverage = [&scene, &film, margin, &tasks](const LayerQuery& q) {
     const auto it = std::find(scene.maskQueries.begin(), scene.maskQueries.end(), q);
-    std::vector<float> out;
-    if (it == scene.maskQueries.end()) return out;
-    const size_t n = size_t(film.width()) * size_t(film.height());
-    for (size_t i = 0; i < n; ++i) out.push_back(film.coverage(i, int(it - scene.maskQueries.begin())));
-    return out;
+    if (it == scene.maskQueries.end()) return std::vector<float>();
+    return surrounded(film, margin, tasks, [mask = int(it - scene.maskQueries.begin())](const Film& of, size_t i) { return of.coverage(i, mask); });
   };
-  light.alpha.resize(size_t(film.width()) * size_t(film.height()));
-  tasks.forEach(film.height(), [&](int y) {
-    for (size_t i = size_t(y) * size_t(film.width()), end = i + size_t(film.width()); i < end; ++i) light.alpha[i] = plateAlpha(scene.plates.get(), film, i);
-  });
+  // Plates end with the frame.
+  light.alpha = surrounded(film, margin, tasks, [&](const Film& of, size_t i) { return &of == &film ? plateAlpha(scene.plates.get(), film, i) : clamp01(of.alpha(i)); });
   return light;
 }
 
 } // namespace
 
 LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, const LensOptions& options) {
-  if (scene.plates) return develop(doc, frame, scene, film, collectLayers(scene, film, amounts, tasks), tasks, options);
+  if (scene.plates) return develop(doc, frame, scene, film, sceneLight(scene, film, amounts, tasks), tasks, options);
   const float exposure = exposureFactor(doc, frame);
   std::vector<Picture> cells;
   if (!options.on) return {collect(film, 0, amounts, exposure, tasks), {}};
-  for (int l = 0; l < scene.table.cells(); ++l) cells.push_back(collectLayers(film, 1u << l, amounts, exposure, tasks));
-  return applyLens(contextOf(doc, frame, scene, film.width(), film.height(), tasks, options), lightOf(scene, film, std::move(cells), tasks), options);
+  const int margin = marginOf(doc, frame, film, options);
+  for (int l = 0; l < scene.table.cells(); ++l) {
+    cells.push_back(collectLayers(film, 1u << l, amounts, exposure, tasks));
+    if (margin > 0) cells.back() = surrounded(film, cells.back(), collectLayers(*film.surround(), 1u << l, amounts, exposure, tasks), tasks);
+  }
+  return applyLens(contextOf(doc, frame, scene, film.width(), film.height(), margin, tasks, options), lightOf(scene, film, margin, std::move(cells), tasks), options);
 }
 
-LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Picture>& layers, const Tasks& tasks, const LensOptions& options) {
+LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const SceneLight& light, const Tasks& tasks, const LensOptions& options) {
   const float exposure = exposureFactor(doc, frame);
-  const size_t stored = size_t(scene.table.size());
-  const Picture *keep = layers.size() > stored ? &layers[stored] : nullptr, *add = keep ? &layers[stored + 1] : nullptr;
+  const int margin = light.beside.empty() ? 0 : marginOf(doc, frame, film, options);
+  const auto exposed = [&](Picture& p, const Picture& keep) {
+    forRows(tasks, p.height, p.width, [&](size_t i, size_t end) {
+      for (; i < end; ++i) p.rgb[i] *= keep.rgb.empty() ? exposure : exposure * keep.rgb[i];
+    });
+  };
   std::vector<Picture> cells;
   for (int cell = 0; cell < scene.table.cells(); ++cell) {
-    Picture p = layers[size_t(cell)];
-    forRows(tasks, p.height, p.width, [&](size_t i, size_t end) {
-      for (; i < end; ++i) p.rgb[i] *= keep ? exposure * keep->rgb[i] : exposure;
-    });
-    cells.push_back(std::move(p));
+    cells.push_back(light.layers[size_t(cell)]);
+    exposed(cells.back(), light.keep);
+    if (margin == 0) continue;
+    Picture beside = light.beside[size_t(cell)];
+    exposed(beside, {});
+    cells.back() = surrounded(film, cells.back(), std::move(beside), tasks);
   }
-  LensLight light = lightOf(scene, film, std::move(cells), tasks);
-  if (add) light.layers.push_back({{}, *add});
-  return applyLens(contextOf(doc, frame, scene, film.width(), film.height(), tasks, options), std::move(light), options);
+  LensLight stacked = lightOf(scene, film, margin, std::move(cells), tasks);
+  if (!light.add.rgb.empty()) stacked.layers.push_back({{}, margin > 0 ? surrounded(film, light.add, Picture(film.surround()->width(), film.surround()->height()), tasks) : light.add});
+  return applyLens(contextOf(doc, frame, scene, film.width(), film.height(), margin, tasks, options), std::move(stacked), options);
 }
 
 LensResult developPlates(const Document& doc, double frame, const Scene& scene, const Tasks& tasks, const LensOptions& options) {
   LensLight light;
   light.layers.push_back({{}, scene.plates ? platesLight(*scene.plates, tasks) : Picture(scene.width, scene.height)});
-  return applyLens(contextOf(doc, frame, scene, scene.width, scene.height, tasks, options), std::move(light), options);
+  return applyLens(contextOf(doc, frame, scene, scene.width, scene.height, 0, tasks, options), std::move(light), options);
 }
 
 // Means over blocks, of any channels.
@@ -546,17 +632,22 @@ LensResult SmallLens::develop(const Document& doc, double frame, const LensOptio
     const auto it = std::find(m_scene.maskQueries.begin(), m_scene.maskQueries.end(), q);
     return it == m_scene.maskQueries.end() ? std::vector<float>() : m_covered[size_t(it - m_scene.maskQueries.begin())];
   };
-  return applyLens(contextOf(doc, frame, m_scene, m_width, m_height, m_tasks, options), std::move(light), options);
+  return applyLens(contextOf(doc, frame, m_scene, m_width, m_height, 0, m_tasks, options), std::move(light), options);
 }
 
 std::vector<Picture> lightShares(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const std::vector<int>& groups, const Tasks& tasks, const LensOptions& options) {
   const float exposure = exposureFactor(doc, frame);
-  LensLight light = lightOf(scene, film, std::vector<Picture>(size_t(scene.table.cells())), tasks);
+  const int margin = marginOf(doc, frame, film, options);
+  LensLight light = lightOf(scene, film, margin, std::vector<Picture>(size_t(scene.table.cells())), tasks);
   light.layers.clear();
   std::vector<Color> rest = amounts;
   for (const int g : groups) rest[size_t(g)] = Color(0.0f);
   const auto layersOf = [&](const std::vector<Color>& chosen, int tag) {
-    for (int cell = 0; cell < scene.table.cells(); ++cell) light.layers.push_back({queriesOfCell(scene, cell), collectLayers(film, 1u << cell, chosen, exposure, tasks), tag});
+    for (int cell = 0; cell < scene.table.cells(); ++cell) {
+      Picture p = collectLayers(film, 1u << cell, chosen, exposure, tasks);
+      if (margin > 0) p = surrounded(film, p, collectLayers(*film.surround(), 1u << cell, chosen, exposure, tasks), tasks);
+      light.layers.push_back({queriesOfCell(scene, cell), std::move(p), tag});
+    }
   };
   layersOf(rest, -1);
   for (const int g : groups) {
@@ -564,7 +655,7 @@ std::vector<Picture> lightShares(const Document& doc, double frame, const Scene&
     one[size_t(g)] = amounts[size_t(g)];
     layersOf(one, g);
   }
-  LensResult r = applyLens(contextOf(doc, frame, scene, film.width(), film.height(), tasks, options), std::move(light), options);
+  LensResult r = applyLens(contextOf(doc, frame, scene, film.width(), film.height(), margin, tasks, options), std::move(light), options);
   std::vector<Picture> out;
   for (const int g : groups)
     for (auto& [tag, picture] : r.shares)

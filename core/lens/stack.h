@@ -20,6 +20,9 @@ LayerQuery sourceQuery(const Document& doc, const Node& stage);
 std::vector<LayerQuery> lensQueries(const Document& doc);
 /// The coverages that the stack needs: where stages are confined to act.
 std::vector<LayerQuery> lensMasks(const Document& doc);
+/// How far beside the frame the stack needs light, in shares of the frame's height: the picture's overscan if there is a stage that spreads
+/// any, on or off.
+double lensOverscan(const Document& doc);
 /// True if a scene was compiled with all layers that the stack of this document needs.
 bool hasLayers(const Scene& scene, const Document& doc);
 /// The layer of a scene that answers a query; throws BadInput if there is none.
@@ -62,19 +65,27 @@ struct LensOptions {
   const Assets* assets = nullptr; ///< null: there are no files
 };
 
-/// Applies the stack: each stage works on what the ones before it have left, and what it spreads goes on as light of its sources.
+/// Applies the stack: each stage works on what the ones before it have left, and what it spreads goes on as light of its sources. The result is
+/// of the context's frame.
 LensResult applyLens(const LensContext& context, LensLight light, const LensOptions& options = {});
 
-/// What the stack works on, apart from the film: a picture for each layer of the scene's table, unexposed; denoised if a denoiser is
-/// given; where there are plates, after them what these keep of each and add to all light (render/plate.h). Throws Cancelled.
-std::vector<Picture> collectLayers(const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, const Denoiser* denoiser = nullptr,
-                                   const CancelFlag* cancel = nullptr);
+/// What the stack works on, apart from the film: unexposed.
+struct SceneLight {
+  std::vector<Picture> layers; ///< of the scene's table
+  std::vector<Picture> beside; ///< of its cells, beside the frame (Film::surround()); empty: there is none
+  Picture keep, add;           ///< what plates keep of each layer and add to all light (render/plate.h); empty: there are no plates
+  bool empty() const { return layers.empty(); }
+};
+/// `denoiser`: of the film, where the layers are to be denoised. Throws Cancelled.
+SceneLight sceneLight(const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, const Denoiser* denoiser = nullptr, const CancelFlag* cancel = nullptr);
+/// SceneLight::beside for these amounts.
+std::vector<Picture> lightBeside(const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks);
 /// Of such layers the light of a query, unexposed, without plates.
-Picture queryLight(const Scene& scene, const std::vector<Picture>& layers, const LayerQuery& query);
+Picture queryLight(const Scene& scene, const SceneLight& light, const LayerQuery& query);
 /// The film through mix, exposure and lens: what the camera's film records, scene-linear.
 LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, const LensOptions& options = {});
-/// As above, from layers that were collected of this film.
-LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Picture>& layers, const Tasks& tasks, const LensOptions& options = {});
+/// As above, from light that was taken from this film.
+LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const SceneLight& light, const Tasks& tasks, const LensOptions& options = {});
 /// Of a bare scene: its plates through the lens, at full size, without a film.
 LensResult developPlates(const Document& doc, double frame, const Scene& scene, const Tasks& tasks, const LensOptions& options = {});
 /// The film's light made smaller, so wide or narrower, to try the lens on it: many looks in the time of one picture.

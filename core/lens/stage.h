@@ -73,10 +73,9 @@ struct LensStage {
   Kind kind;
   std::function<LensOperator(const Params&, const Picture& source, const LensContext&)> prepare;
   bool linear = true; ///< of its light where it has no key: prepare(a + b) does what prepare(a) and prepare(b) do together
-  /// How far beside the frame light still matters, in shares of the frame's height; null: not at all.
-  std::function<double(const Params&)> reach = {};
   /// Why it does nothing although it is on and has light, or empty; null: it always does something.
   std::function<std::string(const Params&)> idle = {};
+  bool inPlace = false; ///< it changes light where it is and spreads none: what lies beside the frame is nothing to it
   bool covers = false; ///< it asks what share of each pixel shows its sources
   std::vector<StageLook> looks = {};
 };

@@ -170,7 +170,6 @@ LensStage starburstStage() {
                    .slots = stageSlots(),
                    .existence = Stage::Lens},
           .prepare = prepare,
-          .reach = [](const Params& p) { return p.text("scale_by") == "physics" ? 0.1 : 20 * p.number("size"); },
           .idle = keyIdle,
           .looks = {{"Six blades, stopped down", {{"blades", "6"}, {"rounding", "0 %"}, {"size", "0.8 %"}}},
                     {"Eighteen rays", {{"blades", "9"}, {"rounding", "5 %"}, {"size", "0.6 %"}}},

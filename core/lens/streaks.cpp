@@ -173,7 +173,6 @@ LensStage streaksStage() {
                    .slots = stageSlots(),
                    .existence = Stage::Lens},
           .prepare = prepare,
-          .reach = [](const Params& p) { return 2 * p.number("length"); },
           .idle = keyIdle,
           .looks = {{"Four-pointed", {{"rays", "4"}, {"angle", "45 °"}, {"length", "20 %"}}},
                     {"Wide anamorphic line", {{"rays", "2"}, {"angle", "0 °"}, {"length", "90 %"}, {"tint", "0.35, 0.6, 1"}, {"color_spread", "-0.5"}, {"thickness", "0.4 %"}}},

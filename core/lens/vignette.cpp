@@ -29,8 +29,7 @@ LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
         const float t2 = sqr(d.x * perPixel) + sqr(d.y * perPixel);
         keep = 1 / sqr(1 + t2);
       } else {
-        const float r = std::hypot(d.x / ax, d.y / ay), t = clamp01((r - radius) / soft + 0.5f);
-        keep = 1 - t * t * (3 - 2 * t);
+        keep = 1 - smoothstep((std::hypot(d.x / ax, d.y / ay) - radius) / soft + 0.5f);
       }
       for (int k = 0; k < 3; ++k) gain->at(x, y)[k] = keep + (1 - keep) * dark[k];
     }
@@ -54,6 +53,7 @@ LensStage vignetteStage() {
                    .slots = stageSlots(),
                    .existence = Stage::Lens},
           .prepare = prepare,
+          .inPlace = true,
           .looks = {{"By nature", {{"shape", "natural"}, {"amount", "100 %"}}},
                     {"Gentle", {{"amount", "35 %"}, {"soft", "100 %"}}},
                     {"Spyglass", {{"amount", "100 %"}, {"radius", "55 %"}, {"soft", "5 %"}, {"roundness", "100 %"}}},

@@ -31,7 +31,7 @@ public:
   }
   Color radiance(const V3f& d, const V3f&) const override {
     const float t = d.y >= 0 ? std::sqrt(clamp01(d.y)) : clamp01(-d.y / std::sin(m_blur));
-    return mix(m_horizon, d.y >= 0 ? m_zenith : m_ground, t * t * (3 - 2 * t));
+    return mix(m_horizon, d.y >= 0 ? m_zenith : m_ground, smoothstep(t));
   }
 
 private:

@@ -42,7 +42,7 @@ private:
     const float c = dot(away, m_axis);
     if (c <= m_outer) return Color(0.0f);
     const float t = c >= m_inner ? 1.0f : (c - m_outer) / (m_inner - m_outer);
-    const Color open(m_peak * t * t * (3 - 2 * t));
+    const Color open(m_peak * smoothstep(t));
     if (!m_slide) return open;
     if (c <= 1e-3f) return Color(0.0f);
     const float u = 0.5f + m_scaleX * dot(away, m_right) / c, v = 0.5f + m_scaleY * dot(away, m_up) / c;

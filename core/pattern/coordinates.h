@@ -39,7 +39,6 @@ inline V3f triple(const Params& p, std::string_view name) {
   return {float(t[0]), float(t[1]), float(t[2])};
 }
 /// Numbers that choose smoothly between two others.
-inline float smoothstep(float t) { return t * t * (3 - 2 * t); }
 inline Sample4 lerp(const Sample4& a, const Sample4& b, float t) { return a * (1 - t) + b * t; }
 inline Bounds4 hull(const Bounds4& a, const Bounds4& b) {
   Bounds4 r;

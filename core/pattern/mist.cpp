@@ -55,7 +55,7 @@ private:
     const float top = std::max(1e-4f, height * (1 + clamp01(broken) * 2 * (noise - 0.55f)));
     const float left = clamp01(1 - (y - base) / top);
     const float falls = std::pow(left, std::max(0.05f, heavier));
-    const float soft = clamp01((noise - 0.3f) / 0.45f), torn = soft * soft * (3 - 2 * soft);
+    const float torn = smoothstep((noise - 0.3f) / 0.45f);
     return falls * (1 + clamp01(wisps) * (torn - 1));
   }
   PatternSpace m_space;

@@ -137,9 +137,18 @@ void Film::reset(int width, int height, int groups, LayerTable table, LayerTable
   m_masks = std::move(masks);
   m_covered = m_masks.queries() > 0 ? std::make_unique_for_overwrite<float[]>(n * size_t(m_masks.queries())) : nullptr;
   m_count.assign(n, 0);
+  m_margin = 0;
 }
 
-size_t Film::bytes() const { return m_room * 4 + m_pixelRoom * sizeof(Pixel) + m_count.size() * (8 + 4 * size_t(m_masks.queries())); }
+void Film::surroundBy(int margin) {
+  m_margin = std::max(0, margin);
+  if (m_margin == 0) return;
+  if (!m_surround) m_surround = std::make_unique<Film>();
+  const auto across = [&](int n) { return (n + coarse - 1) / coarse + 2 * m_margin; };
+  m_surround->reset(across(m_width), across(m_height), m_groups, m_table, m_masks);
+}
+
+size_t Film::bytes() const { return (m_surround ? m_surround->bytes() : 0) + m_room * 4 + m_pixelRoom * sizeof(Pixel) + m_count.size() * (8 + 4 * size_t(m_masks.queries())); }
 
 const Film::Ranked& Film::none() {
   static const Ranked nothing;
@@ -289,6 +298,49 @@ Picture collect(const Film& film, int query, const std::vector<Color>& amounts, 
 Picture collectLayers(const Film& film, uint32_t layers, const std::vector<Color>& amounts, float exposure, const Tasks& tasks) {
   const std::vector<float> a = flat(film, amounts, exposure);
   return gather(film, tasks, [&](size_t i) { return film.mixed(i, layers, a.data()); });
+}
+
+Picture surrounded(const Film& film, const Picture& frame, Picture beside, const Tasks& tasks) {
+  constexpr int c = Film::coarse;
+  const int m = film.margin(), w = frame.width, h = frame.height;
+  // What lies in the frame, as coarse as what lies beside it.
+  tasks.forEach(h / c, [&](int by) {
+    for (int bx = 0; bx < w / c; ++bx) {
+      float* out = beside.at(m + bx, m + by);
+      for (int k = 0; k < 3; ++k) {
+        float sum = 0;
+        for (int y = 0; y < c; ++y)
+          for (int x = 0; x < c; ++x) sum += frame.at(c * bx + x, c * by + y)[k];
+        out[k] = sum / float(c * c);
+      }
+    }
+  });
+  Picture out(w + 2 * c * m, h + 2 * c * m);
+  // Bilinear, clamped at the rims.
+  const auto place = [](int x, int n, int& i) {
+    const float at = std::clamp((float(x) + 0.5f) / float(c) - 0.5f, 0.0f, float(n - 1));
+    i = std::min(int(at), std::max(0, n - 2));
+    return at - float(i);
+  };
+  tasks.forEach(out.height, [&](int y) {
+    const bool inside = y >= c * m && y < c * m + h;
+    int j = 0;
+    const float v = place(y, beside.height, j);
+    const float *top = beside.at(0, j), *below = beside.at(0, std::min(j + 1, beside.height - 1));
+    float* to = out.at(0, y);
+    for (int x = 0; x < out.width; ++x) {
+      if (inside && x == c * m) {
+        std::copy_n(frame.at(0, y - c * m), 3 * w, to + 3 * x);
+        x += w - 1;
+        continue;
+      }
+      int i = 0;
+      const float u = place(x, beside.width, i);
+      const int left = 3 * i, right = 3 * std::min(i + 1, beside.width - 1);
+      for (int k = 0; k < 3; ++k) to[3 * x + k] = mix(mix(top[left + k], top[right + k], u), mix(below[left + k], below[right + k], u), v);
+    }
+  });
+  return out;
 }
 
 std::vector<Color> groupMeans(const Film& film, int query, const Tasks& tasks) {

@@ -40,6 +40,14 @@ public:
   /// As new; memory that is there is used again. `masks`: queries whose coverage is kept (coverage()).
   void reset(int width, int height, int groups, LayerTable table, LayerTable masks);
 
+  /// Counts light beside the frame too, for the lens: in a film of its own, whose pixels are `coarse` of this one's a side. It reaches over
+  /// the frame by `margin` of these pixels on every side; those that lie wholly in the frame stay empty. reset() takes it away.
+  void surroundBy(int margin);
+  Film* surround() { return m_margin > 0 ? m_surround.get() : nullptr; }
+  const Film* surround() const { return m_margin > 0 ? m_surround.get() : nullptr; }
+  int margin() const { return m_margin; }
+  static constexpr int coarse = 4;
+
   int width() const { return m_width; }
   int height() const { return m_height; }
   int groups() const { return m_groups; }
@@ -135,6 +143,8 @@ private:
   std::unique_ptr<Pixel[]> m_pixels;
   std::vector<uint32_t> m_count;
   std::unique_ptr<float[]> m_covered; ///< by pixel and mask, sums over samples
+  int m_margin = 0;
+  std::unique_ptr<Film> m_surround;
   std::unique_ptr<uint32_t[]> m_touched; ///< by bits: the layers that have light, and memory that means something
 };
 
@@ -143,6 +153,9 @@ private:
 Picture collect(const Film& film, int query, const std::vector<Color>& amounts, float exposure, const Tasks& tasks);
 /// The same of layers of the film's table, one bit each.
 Picture collectLayers(const Film& film, uint32_t layers, const std::vector<Color>& amounts, float exposure, const Tasks& tasks);
+/// A picture of the film's frame within the light beside it, as `beside` has it of the film's surround: larger by Film::coarse × margin()
+/// pixels on every side, and smooth where the two meet.
+Picture surrounded(const Film& film, const Picture& frame, Picture beside, const Tasks& tasks);
 /// Mean light of each group of a query over the sampled pixels, at unit power.
 std::vector<Color> groupMeans(const Film& film, int query, const Tasks& tasks);
 /// The mean of collect() over the sampled pixels, without exposure.

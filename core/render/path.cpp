@@ -1218,6 +1218,9 @@ void Path::run(const Hit* first, bool firstMet) {
 
 static uint32_t streamOf(int px, int py, uint32_t index, uint32_t seed) { return mixBits(uint32_t(px) + mixBits(uint32_t(py) + mixBits(index + mixBits(seed)))); }
 
+// Beside the frame other numbers are drawn than in it.
+static uint32_t seedOf(const Scene& scene, int margin) { return margin > 0 ? mixBits(scene.seed + 1) : scene.seed; }
+
 void tracePhoton(const Scene& scene, const Ray& start, float time, const Sampler& sampler, uint32_t seed, PhotonSink& sink, TraceCount& count) {
   ++count.paths;
   Path(scene, start, time, sampler, seed, sink, count).run();
@@ -1225,8 +1228,9 @@ void tracePhoton(const Scene& scene, const Ray& start, float time, const Sampler
 
 void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& count, RayLog* log) const {
   const size_t pixel = size_t(py) * size_t(film.width()) + size_t(px);
-  Path path(m_scene, film, pixel, Sampler(uint32_t(px), uint32_t(py), index, m_scene.seed), streamOf(px, py, index, m_scene.seed), m_draft, m_photons, count, log);
-  path.start(float(px), float(py), m_step);
+  const uint32_t seed = seedOf(m_scene, m_margin);
+  Path path(m_scene, film, pixel, Sampler(uint32_t(px), uint32_t(py), index, seed), streamOf(px, py, index, seed), m_draft, m_photons, count, log);
+  path.start(float(px - m_margin), float(py - m_margin), m_step);
   path.run();
 }
 
@@ -1237,14 +1241,15 @@ void PathTracer::sampleRow(Film& film, int px, int py, int n, uint32_t index, Tr
     return;
   }
   const RayCaster rays(m_scene, count, nullptr);
+  const uint32_t seed = seedOf(m_scene, m_margin);
   for (int x = px; x < px + n; x += wide) {
     const int k = std::min(wide, px + n - x);
     std::array<std::optional<Path>, wide> paths;
     Ray ray[wide];
     for (int i = 0; i < k; ++i) {
       const size_t pixel = size_t(py) * size_t(film.width()) + size_t(x + i);
-      paths[size_t(i)].emplace(m_scene, film, pixel, Sampler(uint32_t(x + i), uint32_t(py), index, m_scene.seed), streamOf(x + i, py, index, m_scene.seed), m_draft, m_photons, count, nullptr);
-      ray[i] = paths[size_t(i)]->start(float(x + i), float(py), m_step);
+      paths[size_t(i)].emplace(m_scene, film, pixel, Sampler(uint32_t(x + i), uint32_t(py), index, seed), streamOf(x + i, py, index, seed), m_draft, m_photons, count, nullptr);
+      ray[i] = paths[size_t(i)]->start(float(x + i - m_margin), float(py - m_margin), m_step);
     }
     Hit hits[wide];
     bool met[wide];

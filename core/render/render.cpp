@@ -2,6 +2,7 @@
 
 #include "core/render/photons.h"
 
+#include <cmath>
 #include <mutex>
 
 namespace ilumbra {
@@ -15,6 +16,7 @@ void Rendering::restart(ScenePtr scene, int step, bool draft) {
   m_calm = false;
   m_photons.reset();
   m_film.reset((m_scene->width + step - 1) / step, (m_scene->height + step - 1) / step, int(m_scene->groups.size()), m_scene->table, m_scene->masks);
+  if (m_scene->overscan > 0) m_film.surroundBy(int(std::ceil(m_scene->overscan * float(m_film.height()) / Film::coarse)));
 }
 
 static constexpr int block = 8;
@@ -75,27 +77,43 @@ std::shared_ptr<const PhotonMap> Rendering::photons(uint32_t pass, const Tasks& 
   return m_photons;
 }
 
-template <typename Goal> void Rendering::trace(const Tasks& tasks, const Region& pixels, const CancelFlag& cancel, const Goal& goal) {
+void Rendering::addSurround(std::vector<Piece>& pieces, uint32_t samples) {
+  Film* around = m_film.surround();
+  if (!around) return;
+  const int m = m_film.margin(), w = around->width(), h = around->height(), high = m_film.height() / Film::coarse, wide = m_film.width() / Film::coarse;
+  for (const Region& strip : {Region{0, 0, w, m}, Region{0, m, m, high}, Region{m + wide, m, w - m - wide, high}, Region{0, m + high, w, h - m - high}})
+    pieces.push_back({around, strip, m_step * Film::coarse, m, [samples](int, int) { return samples; }});
+}
+
+void Rendering::trace(const Tasks& tasks, const std::vector<Piece>& pieces, const CancelFlag& cancel) {
   constexpr int tile = 16; // small: near the end no core waits long for another
-  const int x1 = pixels.x + pixels.width, y1 = pixels.y + pixels.height;
-  const int columns = (pixels.width + tile - 1) / tile, rows = (pixels.height + tile - 1) / tile;
-  const auto index = [&](int x, int y) { return size_t(y) * size_t(m_film.width()) + size_t(x); };
+  struct Tile {
+    const Piece* of;
+    int left, top;
+  };
+  std::vector<Tile> tiles;
+  for (const Piece& p : pieces)
+    for (int y = p.pixels.y; y < p.pixels.y + p.pixels.height; y += tile)
+      for (int x = p.pixels.x; x < p.pixels.x + p.pixels.width; x += tile) tiles.push_back({&p, x, y});
   // Samples from `from` on, before `to`.
   const auto samples = [&](uint32_t from, uint32_t to, const PhotonMap* photons) {
-    const PathTracer tracer(*m_scene, m_step, m_draft, photons);
     std::mutex mutex;
-    tasks.forEach(columns * rows, [&](int i) {
+    tasks.forEach(int(tiles.size()), [&](int i) {
       if (cancel.requested()) return;
+      const auto [of, left, top] = tiles[size_t(i)];
+      Film& film = *of->film;
+      const PathTracer tracer(*m_scene, of->step, m_draft, photons, of->margin);
+      const int right = std::min(of->pixels.x + of->pixels.width, left + tile), bottom = std::min(of->pixels.y + of->pixels.height, top + tile);
+      const auto index = [&](int x, int y) { return size_t(y) * size_t(film.width()) + size_t(x); };
       TraceCount count;
-      const int left = pixels.x + (i % columns) * tile, top = pixels.y + (i / columns) * tile;
-      for (int y = top; y < std::min(y1, top + tile) && !cancel.requested(); ++y) {
-        if (m_draft && from == 0 && std::min(to, goal(left, y)) == 1 && m_film.samples(index(left, y)) == 0) {
-          tracer.sampleRow(m_film, left, y, std::min(x1, left + tile) - left, 0, count);
+      for (int y = top; y < bottom && !cancel.requested(); ++y) {
+        if (m_draft && from == 0 && std::min(to, of->goal(left, y)) == 1 && film.samples(index(left, y)) == 0) {
+          tracer.sampleRow(film, left, y, right - left, 0, count);
           continue;
         }
-        for (int x = left; x < std::min(x1, left + tile); ++x) {
-          const uint32_t most = std::min(to, goal(x, y));
-          for (uint32_t s = m_film.samples(index(x, y)); s >= from && s < most; ++s) tracer.sample(m_film, x, y, s, count);
+        for (int x = left; x < right; ++x) {
+          const uint32_t most = std::min(to, of->goal(x, y));
+          for (uint32_t s = film.samples(index(x, y)); s >= from && s < most; ++s) tracer.sample(film, x, y, s, count);
         }
       }
       const std::lock_guard lock(mutex);
@@ -108,12 +126,13 @@ template <typename Goal> void Rendering::trace(const Tasks& tasks, const Region&
   if (!m_scene->caustics) return samples(0, ~0u, nullptr);
   // Each sample has photons of its own, the same for all pixels.
   uint32_t first = ~0u, last = 0;
-  for (int y = pixels.y; y < y1; ++y)
-    for (int x = pixels.x; x < x1; ++x)
-      if (const uint32_t done = m_film.samples(index(x, y)), most = goal(x, y); done < most) {
-        first = std::min(first, done);
-        last = std::max(last, most);
-      }
+  for (const Piece& p : pieces)
+    for (int y = p.pixels.y; y < p.pixels.y + p.pixels.height; ++y)
+      for (int x = p.pixels.x; x < p.pixels.x + p.pixels.width; ++x)
+        if (const uint32_t done = p.film->samples(size_t(y) * size_t(p.film->width()) + size_t(x)), most = p.goal(x, y); done < most) {
+          first = std::min(first, done);
+          last = std::max(last, most);
+        }
   for (uint32_t s = first; s < last && !cancel.requested(); ++s)
     if (const auto map = photons(s, tasks, cancel)) samples(s, s + 1, map.get());
 }
@@ -126,14 +145,16 @@ bool Rendering::advance(const Tasks& tasks, uint32_t samples, const CancelFlag& 
     m_pass = samples;
   }
   const int across = (m_film.width() + block - 1) / block;
-  trace(tasks, pixels, cancel, [&](int x, int y) { return m_goals[2 * (size_t(y / block) * size_t(across) + size_t(x / block)) + size_t((x + y) & 1)]; });
+  std::vector<Piece> pieces = {{&m_film, pixels, m_step, 0, [&](int x, int y) { return m_goals[2 * (size_t(y / block) * size_t(across) + size_t(x / block)) + size_t((x + y) & 1)]; }}};
+  if (region.width <= 0 && !m_calm) addSurround(pieces, samples);
+  trace(tasks, pieces, cancel);
   if (cancel.requested()) return false;
   m_samples = std::max(m_samples, samples);
   return true;
 }
 
 bool Rendering::ahead(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region) {
-  trace(tasks, pixelsOf(region), cancel, [&](int, int) { return samples; });
+  trace(tasks, {{&m_film, pixelsOf(region), m_step, 0, [samples](int, int) { return samples; }}}, cancel);
   return !cancel.requested();
 }
 

@@ -1,6 +1,8 @@
 #pragma once
 #include "core/render/path.h"
 
+#include <functional>
+
 namespace ilumbra {
 
 /// A part of the picture in pixels; width 0: all of it.
@@ -49,8 +51,16 @@ private:
   TraceCount m_count;
   /// The film's pixels of a region of the picture.
   Region pixelsOf(const Region& region) const;
-  /// Samples each pixel of a part of the film up to goal(x, y).
-  template <typename Goal> void trace(const Tasks& tasks, const Region& pixels, const CancelFlag& cancel, const Goal& goal);
+  /// A part of a film to sample, each pixel up to goal(x, y).
+  struct Piece {
+    Film* film;
+    Region pixels;
+    int step, margin;
+    std::function<uint32_t(int x, int y)> goal;
+  };
+  void trace(const Tasks& tasks, const std::vector<Piece>& pieces, const CancelFlag& cancel);
+  /// What lies beside the frame, up to `samples`.
+  void addSurround(std::vector<Piece>& pieces, uint32_t samples);
   /// The photons of the samples' pass; null: the scene has none.
   std::shared_ptr<const PhotonMap> photons(uint32_t pass, const Tasks& tasks, const CancelFlag& cancel);
   void setGoals(uint32_t samples, bool everywhere, double noise, const Tasks& tasks);

@@ -214,6 +214,7 @@ public:
     const std::vector<std::set<uint16_t>> worn = wornBy(s);
     s.table = LayerTable(s.queries, things, materials, onlyOn, worn);
     s.maskQueries = m_options.masks;
+    s.overscan = float(m_options.overscan);
     s.masks = LayerTable(s.maskQueries, things, materials, onlyOn, worn);
     forgetUnused();
     return m_scene;

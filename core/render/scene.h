@@ -135,6 +135,7 @@ public:
   std::vector<LightGroup> groups;
   bool sharedGroups = false;        ///< more lights than groups: the last one holds the rest at fixed power
   std::vector<LayerQuery> queries, maskQueries;
+  float overscan = 0; ///< how far beside the frame light is counted, in shares of the frame's height
   LayerTable table, masks;
   Camera camera;
   Box3f bounds;                     ///< of objects; empty if there are none
@@ -180,6 +181,7 @@ struct CompileOptions {
   int width = 0, height = 0;         ///< 0: as in the document
   std::vector<LayerQuery> queries;   ///< besides the first, which is always everything
   std::vector<LayerQuery> masks = {}; ///< whose coverage the film keeps
+  double overscan = 0;               ///< how far beside the frame light is counted for the lens, in shares of the frame's height
   bool playing = false;              ///< the next frame is about to come: uneven plates at half their fineness
   size_t layerMemory = size_t(1) << 30; ///< bytes for film layers: bounds the number of light groups
 };

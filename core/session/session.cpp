@@ -140,7 +140,7 @@ struct Session::Content {
     const Rendering* of = nullptr;
     uint32_t samples = 0;
     std::optional<Denoiser> weights;
-    std::vector<Picture> layers;           ///< as collectLayers() gives them; empty: not made for `amounts` yet
+    SceneLight light;                      ///< empty: not made for `amounts` yet
     std::vector<Color> amounts;
     std::vector<std::vector<Picture>> groups; ///< by group and layer at unit power, so that mixing is a sum; a picture without light is empty
     void clear() { *this = Clean(); }
@@ -153,7 +153,7 @@ struct Session::Content {
     return wantsClean() && clean.of == &draft && fullSamples() < cleanFullFrom && !finished() ? draft : full;
   }
   bool finished() const { return fullSamples() >= target() || (fullSamples() > 0 && full.calm()); }
-  bool showsClean() const { return wantsClean() && clean.of == &shown() && !clean.layers.empty() && clean.amounts == amounts; }
+  bool showsClean() const { return wantsClean() && clean.of == &shown() && !clean.light.empty() && clean.amounts == amounts; }
   // True if the picture shown should be denoised, or denoised anew, before anything else is done.
   bool cleanDue() const {
     if (!wantsClean() || blink) return false;
@@ -250,6 +250,7 @@ struct Session::Content {
       options.frame = currentFrame(now->doc);
       options.queries = lensQueries(now->doc);
       options.masks = lensMasks(now->doc);
+      options.overscan = lensOverscan(now->doc);
       options.playing = now->playing;
       if (const LayerQuery* pass = lightPass(now->pass)) options.queries.push_back(*pass);
       ScenePtr made = compileScene(now->doc, options, assets->assets(now->doc.folder(), &cancel), cache, &cancel);
@@ -282,7 +283,7 @@ struct Session::Content {
   void mixClean() {
     if (!scene || !wantsClean() || clean.groups.size() != scene->groups.size() || clean.amounts == amounts) return;
     for (size_t q = 0; q < size_t(scene->table.size()); ++q) {
-      Picture& p = clean.layers[q];
+      Picture& p = clean.light.layers[q];
       const size_t row = size_t(p.width) * 3;
       tasks.forEach(p.height, [&](int y) {
         std::fill_n(p.rgb.begin() + std::ptrdiff_t(size_t(y) * row), row, 0.0f);
@@ -294,6 +295,7 @@ struct Session::Content {
         }
       });
     }
+    clean.light.beside = lightBeside(*scene, full.film(), amounts, tasks);
     clean.amounts = amounts;
   }
 
@@ -304,11 +306,11 @@ struct Session::Content {
       next.of = &r;
       next.samples = r.samples();
       next.weights.emplace(r.film(), tasks, &cancel);
-      next.layers = collectLayers(*scene, r.film(), amounts, tasks, &*next.weights, &cancel);
+      next.light = sceneLight(*scene, r.film(), amounts, tasks, &*next.weights, &cancel);
       next.amounts = amounts;
       clean = std::move(next);
     } else {
-      clean.layers = collectLayers(*scene, r.film(), amounts, tasks, &*clean.weights, &cancel);
+      clean.light = sceneLight(*scene, r.film(), amounts, tasks, &*clean.weights, &cancel);
       clean.amounts = amounts;
     }
     show(true);
@@ -333,7 +335,7 @@ struct Session::Content {
 
   LensResult developShown(const LensOptions& options) {
     const double frame = currentFrame(now->doc);
-    if (showsClean()) return develop(now->doc, frame, *scene, shown().film(), clean.layers, tasks, options);
+    if (showsClean()) return develop(now->doc, frame, *scene, shown().film(), clean.light, tasks, options);
     return develop(now->doc, frame, *scene, shown().film(), amounts, tasks, options);
   }
   LensOptions lensOptions(const Assets& files) const {
@@ -540,7 +542,7 @@ struct Session::Content {
   Picture passLight(const Rendering& r, const LayerQuery& pass) {
     const float exposure = exposureFactor(now->doc, currentFrame(now->doc));
     if (!showsClean()) return collect(r.film(), layerIndex(*scene, pass), amounts, exposure, tasks);
-    Picture p = queryLight(*scene, clean.layers, pass);
+    Picture p = queryLight(*scene, clean.light, pass);
     for (float& v : p.rgb) v *= exposure;
     return p;
   }

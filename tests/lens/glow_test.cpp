@@ -285,17 +285,17 @@ TEST_CASE("Light developed from collected layers is the light developed from the
   const Document doc = s.take();
   const Traced t = trace(doc, 4);
   const LensResult film = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
-  const std::vector<Picture> layers = collectLayers(*t.scene, t.film(), t.scene->amounts, pool());
-  REQUIRE(layers.size() == size_t(t.scene->table.size()));
+  const SceneLight layers = sceneLight(*t.scene, t.film(), t.scene->amounts, pool());
+  REQUIRE(layers.layers.size() == size_t(t.scene->table.size()));
   const LensResult again = develop(doc, 1, *t.scene, t.film(), layers, pool());
   REQUIRE(again.stages.size() == 1);
   for (size_t i = 0; i < film.picture.rgb.size(); ++i) REQUIRE(again.picture.rgb[i] == Approx(film.picture.rgb[i]).epsilon(1e-4).margin(1e-6));
   // Denoised sources keep what the lens spreads inside what the picture has of them: nothing glows that is not there.
   const Denoiser denoiser(t.film(), pool());
-  const std::vector<Picture> clean = collectLayers(*t.scene, t.film(), t.scene->amounts, pool(), &denoiser);
+  const SceneLight clean = sceneLight(*t.scene, t.film(), t.scene->amounts, pool(), &denoiser);
   const Picture source = queryLight(*t.scene, clean, lensQueries(doc)[1]), all = queryLight(*t.scene, clean, lensQueries(doc)[0]);
   for (size_t i = 0; i < all.rgb.size(); ++i) REQUIRE(source.rgb[i] <= all.rgb[i] * 1.001f + 1e-4f);
   CancelFlag cancel;
   cancel.request();
-  CHECK_THROWS_AS(collectLayers(*t.scene, t.film(), t.scene->amounts, pool(), &denoiser, &cancel), Error);
+  CHECK_THROWS_AS(sceneLight(*t.scene, t.film(), t.scene->amounts, pool(), &denoiser, &cancel), Error);
 }

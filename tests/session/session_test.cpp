@@ -80,7 +80,7 @@ TEST_CASE("A session gives a draft first, then the picture of the command line, 
   CHECK(done->denoised);
   const Traced t = trace(doc, 8);
   const Denoiser denoiser(t.film(), pool());
-  CHECK(*done->linear == develop(doc, 1, *t.scene, t.film(), collectLayers(*t.scene, t.film(), t.scene->amounts, pool(), &denoiser), pool()).picture);
+  CHECK(*done->linear == develop(doc, 1, *t.scene, t.film(), sceneLight(*t.scene, t.film(), t.scene->amounts, pool(), &denoiser), pool()).picture);
   // Raw is one request away, and traces nothing.
   const auto raw = b.finished(b.submit(SessionRequest{.doc = doc, .raw = true}));
   REQUIRE(raw);
@@ -101,7 +101,7 @@ TEST_CASE("Another mix of a denoised picture is the same denoised light in other
   const Traced t = trace(doc, 8);
   const Denoiser denoiser(t.film(), pool());
   const std::vector<Color> amounts = mixAmounts(*t.scene, other, 1);
-  const Picture expected = develop(other, 1, *t.scene, t.film(), collectLayers(*t.scene, t.film(), amounts, pool(), &denoiser), pool()).picture;
+  const Picture expected = develop(other, 1, *t.scene, t.film(), sceneLight(*t.scene, t.film(), amounts, pool(), &denoiser), pool()).picture;
   for (size_t i = 0; i < expected.rgb.size(); ++i) REQUIRE(done->linear->rgb[i] == Approx(expected.rgb[i]).epsilon(1e-3).margin(1e-4));
 }
 

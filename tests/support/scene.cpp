@@ -29,7 +29,7 @@ const Tasks& pool() {
 
 Traced trace(const Document& doc, uint32_t samples, int threads, const Assets& assets) {
   SceneCache cache;
-  const ScenePtr scene = compileScene(doc, {.frame = currentFrame(doc), .queries = lensQueries(doc), .masks = lensMasks(doc)}, assets, cache);
+  const ScenePtr scene = compileScene(doc, {.frame = currentFrame(doc), .queries = lensQueries(doc), .masks = lensMasks(doc), .overscan = lensOverscan(doc)}, assets, cache);
   Traced t{scene, Rendering(scene)};
   const CancelFlag never;
   if (threads == 0) t.rendering.advance(pool(), samples, never);
