@@ -26,7 +26,7 @@ namespace ilumbra {
 
 namespace {
 
-constexpr int stageRole = Qt::UserRole, onRole = Qt::UserRole + 1, kindRole = Qt::UserRole + 2, wordRole = Qt::UserRole + 3, soloRole = Qt::UserRole + 4;
+constexpr int stageRole = Qt::UserRole, onRole = Qt::UserRole + 1, kindRole = Qt::UserRole + 2, wordRole = Qt::UserRole + 3, soloRole = Qt::UserRole + 4, restsRole = Qt::UserRole + 5;
 constexpr QSize pictureSize(72, 40);
 
 // A stage: what it changes, its name, what it is and whether it acts.
@@ -200,7 +200,7 @@ void LensPage::show(NodeId stage) {
 
 std::string LensPage::shape() const {
   std::string s = fmt::format("{}", m_open);
-  for (const Node* n : lensStages(m_studio.doc())) s += fmt::format("|{}:{}:{}", n->id, n->name, Params(*n, m_studio.frame()).flag("on"));
+  for (const Node* n : lensStages(m_studio.doc())) s += fmt::format("|{}:{}:{}:{}", n->id, n->name, Params(*n, m_studio.frame()).flag("on"), stageActs(m_studio.doc(), *n, m_studio.frame()));
   return s;
 }
 
@@ -228,10 +228,11 @@ void LensPage::rebuild() {
   m_shape = shape();
   m_quiet = true;
   const int scroll = m_list->verticalScrollBar()->value();
-  std::map<NodeId, QVariant> pictures, words;
+  std::map<NodeId, QVariant> pictures, words, rested;
   for (int i = 0; i < m_list->count(); ++i) {
     pictures[m_list->item(i)->data(stageRole).toUInt()] = m_list->item(i)->data(Qt::DecorationRole);
     words[m_list->item(i)->data(stageRole).toUInt()] = m_list->item(i)->data(wordRole);
+    rested[m_list->item(i)->data(stageRole).toUInt()] = m_list->item(i)->data(restsRole);
   }
   m_list->clear();
   for (const Node* n : stages) {
@@ -243,7 +244,12 @@ void LensPage::rebuild() {
     if (pictures.count(n->id)) {
       item->setData(Qt::DecorationRole, pictures[n->id]);
       item->setData(wordRole, words[n->id]);
+      item->setData(restsRole, rested[n->id]);
     }
+    // A stage that rests is not in the picture, which else says why it does nothing.
+    const bool rests = Params(*n, m_studio.frame()).flag("on") && !stageActs(m_studio.doc(), *n, m_studio.frame());
+    if (rests || item->data(restsRole).toBool()) item->setData(wordRole, rests ? tr("its effect is off") : QString());
+    item->setData(restsRole, rests);
     if (n->id == m_open) m_list->setCurrentItem(item);
   }
   // As tall as it needs, up to five stages; then it scrolls.

@@ -2,6 +2,7 @@
 #include "app/picture_view.h"
 #include "app/recovery.h"
 #include "app/theme.h"
+#include "core/base/memory.h"
 #include "core/base/error.h"
 #include "core/document/file.h"
 #include "core/document/units.h"
@@ -45,6 +46,7 @@ void offerRecovery(MainWindow& window, Studio& studio) {
 
 int main(int argc, char** argv) {
   if (const int code = parseIfChild(argc, argv); code >= 0) return code;
+  keepFreedMemory();
   QApplication app(argc, argv);
   QApplication::setApplicationName(QStringLiteral("ilumbra"));
   QApplication::setOrganizationName(QStringLiteral("ilumbra"));

@@ -386,7 +386,7 @@ void MainWindow::makeCommands() {
   add("lens.looks", scene, tr("Looks of the lens stage…"), "Ctrl+Alt+O", tr("Looks for the open stage, drawn on the picture"), atLens(&LensPage::looks), anyStage, true);
   add("lens.switch", scene, tr("Switch the lens stage"), "Ctrl+Alt+Space", tr("The open stage, on or off"), atLens(&LensPage::switchOpen), anyStage);
   add("lens.solo", scene, tr("Lens stage alone"), "Ctrl+Alt+1", tr("The open stage alone, on the light before the lens"), atLens(&LensPage::soloOpen), anyStage);
-  add("lens.before", scene, tr("Before the lens stage"), "Ctrl+Alt+Backspace", tr("The picture as it comes to the open stage, and again how it leaves the lens"), atLens(&LensPage::beforeOpen), anyStage);
+  add("lens.before", scene, tr("Before the lens stage"), "Ctrl+Alt+U", tr("The picture as it comes to the open stage, and again how it leaves the lens"), atLens(&LensPage::beforeOpen), anyStage);
   add("lens.earlier", scene, tr("Lens stage earlier"), "Ctrl+Alt+PgUp", tr("The open stage, one place up in the stack"), [this] { m_lens->move(-1); }, anyStage);
   add("lens.later", scene, tr("Lens stage later"), "Ctrl+Alt+PgDown", tr("The open stage, one place down in the stack"), [this] { m_lens->move(1); }, anyStage);
   add("lens.copy", scene, tr("Copy the lens stage"), "", tr("Another one like it, at the end of the stack"), atLens(&LensPage::copyOpen), anyStage);

@@ -386,6 +386,7 @@ void SettingsPanel::buildThing(QWidget* page, const Node& n) {
     }
     for (const ParamDef& d : n.kind->params) {
       if (d.group != group || !counts(n, d, m_studio.frame())) continue;
+      if (m_pinned && d.name == "on") continue; // whoever shows it has a switch
       column->addWidget(makeParamRow(m_studio, {n.id, d.name, 0, {}}, page));
       buildFindings(page, n, d.name);
       // The object's material, one click away.

@@ -6,6 +6,7 @@
 #include "bench/lens.h"
 #include "bench/measure.h"
 #include "bench/memory.h"
+#include "core/base/memory.h"
 #include "core/color/view.h"
 #include "core/document/edit.h"
 #include "core/exchange/assets.h"
@@ -458,6 +459,7 @@ void cancel(Hall& hall) {
 
 int main(int argc, char** argv) {
   if (const int code = parseIfChild(argc, argv); code >= 0) return code;
+  keepFreedMemory();
   if (memoryCase(argc, argv)) return 0;
   fmt::print("| what | must reach | measured | how |\n|---|---|---|---|\n");
   Hall hall;

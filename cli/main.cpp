@@ -1,4 +1,5 @@
 #include "cli/commands.h"
+#include "core/base/memory.h"
 #include "core/base/error.h"
 #include "core/exchange/child.h"
 #include "core/kinds.h"
@@ -19,6 +20,7 @@ static int fail(const std::string& message, int code) {
 
 int main(int argc, char** argv) {
   if (const int code = parseIfChild(argc, argv); code >= 0) return code;
+  keepFreedMemory();
   std::signal(SIGINT, [](int) { interrupted.request(); });
   std::signal(SIGTERM, [](int) { interrupted.request(); });
   CLI::App app("Ilumbra without a window: light effects on 3D objects, from documents to pictures", "ilumbra-cli");

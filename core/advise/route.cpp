@@ -163,7 +163,8 @@ std::vector<EffectReading> readEffects(const Document& doc, double frame, const 
     if (const EffectKind* kind = effectKind(*e); kind && kind->share) r.share = kind->share(doc, *e, scene, film, amounts, developed.picture, tasks);
     for (const NodeId stage : roleOf(doc, *e, "lens"))
       for (const StageResult& s : developed.stages)
-        if (s.stage == stage && all > 0) r.share += sumOf(s.work.spread) / all;
+        // What works in place spreads nothing, though it takes and gives all light.
+        if (s.stage == stage && all > 0 && !stageOf(*doc.find(stage)).inPlace) r.share += sumOf(s.work.spread) / all;
     out.push_back(r);
   }
   return out;
@@ -325,8 +326,9 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
     const bool confined = !p.references("sources").empty();
     // What takes nothing away is measured by what it adds; of whose light that is, only its sources tell.
     const bool adds = std::all_of(done->work.taken.rgb.begin(), done->work.taken.rgb.end(), [](float v) { return v == 0; });
-    if (adds) taken = ours = sumOf(done->work.spread);
-    for (size_t i = 0; i < done->work.taken.pixels(); ++i) {
+    const bool spreads = !stageOf(*s).inPlace;
+    if (adds && spreads) taken = ours = sumOf(done->work.spread);
+    for (size_t i = 0; spreads && i < done->work.taken.pixels(); ++i) {
       const float* t = done->work.taken.rgb.data() + 3 * i;
       const double l = double(luminance({t[0], t[1], t[2]}));
       if (l <= 0) continue;
@@ -343,7 +345,7 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
         else otherThings[node] += part;
       }
     }
-    if (adds) {
+    if (adds || !spreads) {
       spread += ours;
     } else if (confined) {
       // Sources that the effect does not name: exact, since they are asked for by name.
@@ -389,7 +391,7 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
         r.findings.push_back({Weight::Weak, "lens", s->id, text, {{"Take light from this effect only", {{at(*s, "sources"), effect->name}}}}});
       }
     }
-    if (!adds) spread += ours;
+    if (!adds && spreads) spread += ours;
     // A key that lies above all that is there.
     if (p.node().kind->param("keyed") && p.flag("keyed") && sourceLight > 0) {
       const double key = p.number("key"), knee = p.number("knee");

@@ -3,7 +3,9 @@
 #include "core/base/tasks.h"
 
 #include <complex>
+#include <functional>
 #include <memory>
+#include <string>
 #include <vector>
 
 namespace ilumbra {
@@ -21,7 +23,12 @@ public:
   ~Convolution();
   Picture apply(const Picture& in, const Tasks& tasks) const;
 
+  /// One that was made with the same kernel before, or what `make` makes: the last few are kept, up to 400 MB, for a stage's kernel stays the
+  /// same from picture to picture. `key` tells all that the kernel depends on.
+  static std::shared_ptr<const Convolution> kept(const std::string& key, int width, int height, const Tasks& tasks, const std::function<Picture()>& kernel);
+
 private:
+  size_t bytes() const;
   struct Content;
   std::unique_ptr<Content> m_content;
 };

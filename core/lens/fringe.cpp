@@ -1,6 +1,8 @@
 #include "core/lens/resample.h"
 #include "core/lens/stages.h"
 
+#include <array>
+
 namespace ilumbra {
 namespace {
 
@@ -8,26 +10,26 @@ LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
   const Anchor centre = anchorOf(p, "centre", c);
   const float across = p.real("across"), around = p.real("around");
   const Edge edge = edgeOf(p.text("edge"));
-  const float soft[3] = {c.size(p.number("red_soft")), 0, c.size(p.number("blue_soft"))};
+  const std::array<float, 3> soft = {c.size(p.number("red_soft")), 0, c.size(p.number("blue_soft"))};
   const float far = 0.5f * std::hypot(float(c.frameWidth), float(c.frameHeight));
   return {[=, &tasks = c.tasks](const Picture& layer) {
     LensWork work{layer, layer};
-    for (int k = 0; k < 3; ++k) {
-      const float by = k == 0 ? across : k == 2 ? -across : 0;
-      const bool moves = by != 0;
-      if (!moves && soft[k] < 0.02f) continue;
-      Picture one(layer.width, layer.height);
-      for (size_t i = size_t(k); i < layer.rgb.size(); i += 3) one.rgb[i] = layer.rgb[i];
-      if (soft[k] >= 0.02f) one = blurred(one, soft[k], tasks);
-      if (moves)
-        one = warped(one, edge, tasks, [&](float x, float y) {
-          const V2f d = V2f(x, y) - centre.at;
-          // Growing with the distance as a power of it: 0 a mere change of size, more only towards the corners.
-          const float r = d.length() / far, s = 1 - by * std::pow(r, around);
-          return centre.at + d * s;
-        });
-      for (size_t i = size_t(k); i < layer.rgb.size(); i += 3) work.spread.rgb[i] = one.rgb[i];
-    }
+    // Red, which is drawn larger or smaller, and blue the other way.
+    Picture softer[2];
+    for (int i = 0; i < 2; ++i)
+      if (soft[2 * i] >= 0.02f) softer[i] = blurred(layer, soft[2 * i], tasks);
+    const PictureReader red(softer[0].rgb.empty() ? layer : softer[0], edge), blue(softer[1].rgb.empty() ? layer : softer[1], edge);
+    forEachRow(layer, tasks, [&](int y) {
+      float* o = work.spread.at(0, y);
+      for (int x = 0; x < layer.width; ++x, o += 3) {
+        const V2f d = V2f(float(x) + 0.5f, float(y) + 0.5f) - centre.at;
+        // Growing with the distance as a power of it: 0 a mere change of size, more only towards the corners.
+        const float r = d.length() / far, s = across == 0 ? 0 : across * (around == 0 ? 1 : around == 1 ? r : around == 2 ? r * r : std::pow(r, around));
+        const V2f one = centre.at + d * (1 - s), two = centre.at + d * (1 + s);
+        o[0] = red.channel(one.x, one.y, 0);
+        o[2] = blue.channel(two.x, two.y, 2);
+      }
+    });
     return work;
   }};
 }

@@ -28,6 +28,16 @@ public:
     }
     return (pixel(x0, y0) * (1 - tx) + pixel(x0 + 1, y0) * tx) * (1 - ty) + (pixel(x0, y0 + 1) * (1 - tx) + pixel(x0 + 1, y0 + 1) * tx) * ty;
   }
+  /// One channel alone.
+  float channel(float x, float y, int k) const {
+    const float fx = x - 0.5f, fy = y - 0.5f, bx = std::floor(fx), by = std::floor(fy);
+    if (!(std::abs(bx) < 1e8f) || !(std::abs(by) < 1e8f)) return 0;
+    const int x0 = int(bx), y0 = int(by);
+    const float tx = fx - bx, ty = fy - by;
+    if (x0 < 0 || y0 < 0 || x0 + 1 >= m_p.width || y0 + 1 >= m_p.height) return at(x, y)[k];
+    const float *a = m_p.at(x0, y0) + k, *b = m_p.at(x0, y0 + 1) + k;
+    return (a[0] * (1 - tx) + a[3] * tx) * (1 - ty) + (b[0] * (1 - tx) + b[3] * tx) * ty;
+  }
   Color pixel(int x, int y) const {
     const int i = index(x, m_p.width), j = index(y, m_p.height);
     return i < 0 || j < 0 ? Color(0.0f) : m_p.color(i, j);

@@ -256,8 +256,10 @@ StageResult act(const Step& step, uint32_t bit, const LensContext& c, const Lens
     if (l.takenBy & bit) mine.push_back(&l);
   if (amount <= 0) return nothing("its amount is 0");
   if (mine.empty()) return nothing("none of its sources is in the picture");
-  Picture source = mine.front()->light;
-  for (size_t i = 1; i < mine.size(); ++i) addTo(source, mine[i]->light, c.tasks);
+  Picture summed;
+  if (mine.size() > 1) summed = mine.front()->light;
+  for (size_t i = 1; i < mine.size(); ++i) addTo(summed, mine[i]->light, c.tasks);
+  const Picture& source = mine.size() > 1 ? summed : mine.front()->light;
   if (dark(source, c.tasks)) return nothing("its sources give no light in the picture");
   const std::vector<float> mask = actsWhere(step, p, c, light);
   if (!mask.empty() && std::all_of(mask.begin(), mask.end(), [](float m) { return m <= 0; })) return nothing("what it acts on is not in the picture");

@@ -135,16 +135,21 @@ LensOperator pointwise(const Picture& source, Picture out, const Tasks& tasks) {
   // Shares by channel: what the source becomes ÷ what it was. Where that has no meaning, the difference is what is added.
   auto ratio = std::make_shared<Picture>(std::move(out));
   LensOperator op;
-  op.rest = Picture(source.width, source.height);
   const size_t row = size_t(source.width) * 3;
+  std::vector<std::vector<std::pair<size_t, float>>> rest(static_cast<size_t>(source.height));
   tasks.forEach(source.height, [&](int y) {
     for (size_t i = size_t(y) * row; i < size_t(y + 1) * row; ++i) {
       const float was = source.rgb[i], is = ratio->rgb[i];
       const bool shared = std::abs(was) > 1e-20f && std::abs(is) < 1e6f * std::abs(was);
       ratio->rgb[i] = shared ? is / was : 1;
-      if (!shared) op.rest.rgb[i] = is - was;
+      if (!shared && is != was) rest[size_t(y)].emplace_back(i, is - was);
     }
   });
+  if (std::any_of(rest.begin(), rest.end(), [](const auto& r) { return !r.empty(); })) {
+    op.rest = Picture(source.width, source.height);
+    for (const auto& r : rest)
+      for (const auto& [i, v] : r) op.rest.rgb[i] = v;
+  }
   op.apply = [ratio, &tasks, row](const Picture& layer) {
     LensWork work{layer, Picture(layer.width, layer.height)};
     tasks.forEach(layer.height, [&](int y) {

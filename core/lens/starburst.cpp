@@ -7,6 +7,8 @@
 #include "core/lens/stages.h"
 #include "core/render/camera.h"
 
+#include <fmt/format.h>
+
 namespace ilumbra {
 
 namespace {
@@ -57,8 +59,9 @@ Picture starburstKernel(const StarburstAperture& a, const std::vector<std::pair<
   const float cellsPerPixel = ringCells / ringPixels;
   const int side = 2 * reach + 1;
   Picture kernel(side, side);
-  // A pixel's value is the mean over it: by as many points as the pattern is fine.
-  const int fine = std::clamp(int(std::ceil(cellsPerPixel * 1.5f)), 1, 12);
+  // A pixel's value is the mean over it, by as many points as the pattern is fine: of an opening `radius` cells wide it changes over some
+  // grid / (2 · radius) cells, which is 8, and its power over half of that.
+  const int fine = std::clamp(int(std::ceil(cellsPerPixel * 0.5f)), 1, 12);
   const auto read = [&](float cx, float fy) {
     // The lower half is the upper one turned by half a turn.
     if (fy < 0) {
@@ -78,8 +81,8 @@ Picture starburstKernel(const StarburstAperture& a, const std::vector<std::pair<
     const int y = row - reach;
     for (int x = -reach; x <= reach; ++x) {
       Color sum(0.0f);
-      // Far out the pattern is smooth across one pixel's corner.
-      const int n = x * x + y * y > 64 * 64 ? std::min(fine, 2) : fine;
+      // Far out the wavelengths overlap and smooth it too.
+      const int n = x * x + y * y > 64 * 64 ? (fine + 1) / 2 : std::max(2, fine);
       for (const auto& [length, weight] : waves) {
         const float scale = cellsPerPixel * 550 / length;
         float v = 0;
@@ -128,17 +131,20 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
   // First dark ring, 1.22 λ N on the film.
   const float ring = p.text("scale_by") == "physics" ? float(1.219670 * 550e-6 * double(stop) / filmWidth * c.frameWidth) * p.real("enlarged") : std::max(0.05f, c.size(p.number("size")));
   const int reach = std::clamp(int(ring * 0.45f * grid / (1.219670f * grid / (2 * radius))), 8, std::max(c.width, c.height));
-  Picture kernel = starburstKernel(a, starburstWaves(p.real("color")), std::max(0.05f, ring), reach, c.tasks);
   // The middle is what the light would be without a lens: with less of it the rays come forth.
   const Color tint = chromaticity(working(p.triple("tint")));
-  const float core = p.real("core");
-  for (int y = 0; y < kernel.height; ++y)
-    for (int x = 0; x < kernel.width; ++x) {
-      const float r = std::hypot(float(x - reach), float(y - reach)) / std::max(1.0f, ring);
-      const float keep = r < 3 ? mix(core, 1.0f, clamp01(r / 3)) : 1;
-      for (int k = 0; k < 3; ++k) kernel.at(x, y)[k] *= keep * tint[k];
-    }
-  auto convolution = std::make_shared<const Convolution>(kernel, c.width, c.height, c.tasks);
+  const float core = p.real("core"), color = p.real("color");
+  const std::string key = fmt::format("starburst|{}|{}|{}|{}|{}|{}|{}|{}|{}|{}|{}|{}|{}", a.blades, a.rounding, a.turn, a.dust, a.scratches, a.seed, color, ring, reach, core, tint.x, tint.y, tint.z);
+  const auto convolution = Convolution::kept(key, c.width, c.height, c.tasks, [&] {
+    Picture kernel = starburstKernel(a, starburstWaves(color), std::max(0.05f, ring), reach, c.tasks);
+    for (int y = 0; y < kernel.height; ++y)
+      for (int x = 0; x < kernel.width; ++x) {
+        const float r = std::hypot(float(x - reach), float(y - reach)) / std::max(1.0f, ring);
+        const float keep = r < 3 ? mix(core, 1.0f, clamp01(r / 3)) : 1;
+        for (int k = 0; k < 3; ++k) kernel.at(x, y)[k] *= keep * tint[k];
+      }
+    return kernel;
+  });
   return {[=, &tasks = c.tasks](const Picture& layer) {
             return LensWork{Picture(layer.width, layer.height), convolution->apply(keyed(layer, *shares, tasks), tasks)};
           },

@@ -32,67 +32,69 @@ void addLine(const Picture& in, const Ray& one, const Ray* other, float tail, Pi
   const auto into = [&](Picture& p, int x, int y) { return upright ? p.at(y, x) : p.at(x, y); };
   // Line k runs through (x, k + slope·x): those that meet the picture.
   const int first = int(std::floor(std::min(0.0f, -slope * float(w - 1)))) - 1, last = h + int(std::ceil(std::max(0.0f, -slope * float(w - 1)))) + 1;
-  constexpr int band = 8;
+  constexpr int band = 8, lanes = 3 * band;
   const int lines = last - first + 1;
-  // By bands of lines; a pixel takes from two lines, which may be of two bands: even bands first, then odd ones.
+  // How light falls off along a ray from pixel to pixel, by exponential, channel and line.
+  struct Fall {
+    float keep[exponentials][lanes], give[exponentials][lanes];
+  };
+  const auto fallOf = [&](const Ray& ray) {
+    Fall f;
+    float weight = 1, weights = 0;
+    for (int j = 0; j < exponentials; ++j, weight *= tail) weights += weight;
+    weight = 1 / weights;
+    float scale = 1;
+    for (int j = 0; j < exponentials; ++j, weight *= tail, scale *= 0.5f)
+      for (int i = 0; i < lanes; ++i) {
+        f.keep[j][i] = std::exp(-perStep / std::max(0.05f, ray.length[i / band] * scale));
+        // A pixel's own light begins at its middle: half a step, then whole ones; their sum is 1.
+        f.give[j][i] = weight * ray.light[i / band] * (1 - f.keep[j][i]);
+      }
+    return f;
+  };
+  std::vector<std::pair<bool, Fall>> falls = {{forwards, fallOf(one)}};
+  if (other) falls.emplace_back(!forwards, fallOf(*other));
+  // Eight lines at once, which lie side by side wherever they are; a pixel takes from two lines, which may be of two bands: even bands first,
+  // then odd ones.
   const auto work = [&](int bandIndex) {
-    std::vector<Color> line(static_cast<size_t>(w)), sum(line.size());
-    for (int k = first + bandIndex * band; k < std::min(last + 1, first + (bandIndex + 1) * band); ++k) {
-      bool any = false;
-      for (int x = 0; x < w; ++x) {
-        const float y = float(k) + slope * float(x), fy = std::floor(y), t = y - fy;
-        const int y0 = int(fy);
-        Color c(0.0f);
-        if (y0 >= 0 && y0 < h) {
-          const float* p = at(in, x, y0);
-          c += Color(p[0], p[1], p[2]) * (1 - t);
-        }
-        if (y0 + 1 >= 0 && y0 + 1 < h && t > 0) {
-          const float* p = at(in, x, y0 + 1);
-          c += Color(p[0], p[1], p[2]) * t;
-        }
-        line[size_t(x)] = c;
-        any |= !isBlack(c);
-      }
-      if (!any) continue;
-      std::fill(sum.begin(), sum.end(), Color(0.0f));
-      for (const Ray* ray : {&one, other}) {
-        if (!ray) continue;
-        const bool up = (ray == &one) == forwards;
-        float weight = 1, weights = 0;
-        for (int j = 0; j < exponentials; ++j) {
-          weights += weight;
-          weight *= tail;
-        }
-        weight = 1 / weights;
-        float scale = 1;
-        for (int j = 0; j < exponentials; ++j, weight *= tail, scale *= 0.5f) {
-          Color keep, give;
-          for (int c = 0; c < 3; ++c) {
-            keep[c] = std::exp(-perStep / std::max(0.05f, ray->length[c] * scale));
-            // A pixel's own light begins at its middle: half a step, then whole ones; their sum is 1.
-            give[c] = weight * ray->light[c] * (1 - keep[c]);
-          }
-          Color state(0.0f);
-          for (int i = 0; i < w; ++i) {
-            const size_t x = size_t(up ? i : w - 1 - i);
-            state = state * keep + line[x];
-            sum[x] += state * give;
-          }
+    const int top = first + bandIndex * band;
+    std::vector<float> line(size_t(w) * lanes, 0.0f), sum;
+    float most = 0;
+    for (int x = 0; x < w; ++x) {
+      const float rise = slope * float(x), fy = std::floor(rise), t = rise - fy;
+      const int y0 = int(fy) + top;
+      float* l = line.data() + size_t(x) * lanes;
+      for (int j = std::max(0, -y0); j <= band && y0 + j < h; ++j) {
+        const float* p = at(in, x, y0 + j);
+        for (int c = 0; c < 3; ++c) {
+          if (j < band) l[c * band + j] += p[c] * (1 - t);
+          if (j > 0) l[c * band + j - 1] += p[c] * t;
+          most = std::max(most, std::abs(p[c]));
         }
       }
-      for (int x = 0; x < w; ++x) {
-        const float y = float(k) + slope * float(x), fy = std::floor(y), t = y - fy;
-        const int y0 = int(fy);
-        const Color& c = sum[size_t(x)];
-        if (y0 >= 0 && y0 < h) {
-          float* p = into(out, x, y0);
-          for (int j = 0; j < 3; ++j) p[j] += c[j] * (1 - t);
-        }
-        if (y0 + 1 >= 0 && y0 + 1 < h) {
-          float* p = into(out, x, y0 + 1);
-          for (int j = 0; j < 3; ++j) p[j] += c[j] * t;
-        }
+    }
+    if (most == 0) return;
+    sum.assign(line.size(), 0.0f);
+    for (const auto& [up, fall] : falls) {
+      float state[exponentials][lanes] = {};
+      for (int i = 0; i < w; ++i) {
+        const size_t x = size_t(up ? i : w - 1 - i);
+        const float* __restrict l = line.data() + x * lanes;
+        float* __restrict s = sum.data() + x * lanes;
+        for (int j = 0; j < exponentials; ++j)
+          for (int k = 0; k < lanes; ++k) {
+            state[j][k] = state[j][k] * fall.keep[j][k] + l[k];
+            s[k] += state[j][k] * fall.give[j][k];
+          }
+      }
+    }
+    for (int x = 0; x < w; ++x) {
+      const float rise = slope * float(x), fy = std::floor(rise), t = rise - fy;
+      const int y0 = int(fy) + top;
+      const float* s = sum.data() + size_t(x) * lanes;
+      for (int j = std::max(0, -y0); j <= band && y0 + j < h; ++j) {
+        float* p = into(out, x, y0 + j);
+        for (int c = 0; c < 3; ++c) p[c] += (j < band ? s[c * band + j] * (1 - t) : 0) + (j > 0 ? s[c * band + j - 1] * t : 0);
       }
     }
   };

@@ -46,7 +46,7 @@ public:
   Film* surround() { return m_margin > 0 ? m_surround.get() : nullptr; }
   const Film* surround() const { return m_margin > 0 ? m_surround.get() : nullptr; }
   int margin() const { return m_margin; }
-  static constexpr int coarse = 4;
+  static constexpr int coarse = 2;
 
   int width() const { return m_width; }
   int height() const { return m_height; }

@@ -120,6 +120,30 @@ TEST_CASE("Render writes the picture and reports what was measured", "[cli]") {
   CHECK(Json::parse(cli("compare " + p + " " + (folder / "dark.exr") + " --json").out)["mean_stops"].get<double>() == Approx(-3).margin(0.02));
 }
 
+TEST_CASE("The lens goes over a sequence of pictures, frame by frame, and says what does nothing", "[cli]") {
+  TemporaryFolder folder;
+  const std::string a = folder / "a.ilum", in = folder / "in.exr", out = folder / "out.exr";
+  REQUIRE(cli("new sun-core -o " + a).code == 0);
+  REQUIRE(cli("render " + a + " -o " + in + " --size 48x27 --samples 1 --frames 1-3 --no-lens --passes sources").code == 0);
+  // Grain changes from frame to frame on the same light; a vignette without an amount rests.
+  REQUIRE(cli("add " + a + " lens.vignette Corners amount=0 -o " + a).code == 0);
+  REQUIRE(cli("add " + a + " lens.grain Grain -o " + a).code == 0);
+  const Outcome o = cli("lens " + in + " " + a + " -o " + out + " --frames 1-3 --json");
+  INFO(o.err);
+  REQUIRE(o.code == 0);
+  const Json frames = Json::parse(o.out)["frames"];
+  REQUIRE(frames.size() == 3);
+  for (size_t i = 0; i < 3; ++i) {
+    CHECK(frames[i]["frame"] == double(i + 1));
+    CHECK(frames[i]["rays"] == 0);
+    CHECK(fs::exists(frames[i]["file"].get<std::string>()));
+    CHECK(frames[i]["idle"].dump().find("its amount is 0") != std::string::npos);
+  }
+  CHECK(cli("compare " + (folder / "out.0001.exr") + " " + (folder / "out.0002.exr")).out != "equal\n");
+  // A frame that is missing is named.
+  refused("lens " + in + " " + a + " -o " + out + " --frames 1-4", 4, "in.0004.exr");
+}
+
 TEST_CASE("Sequences, regions, limits and cameras", "[cli]") {
   TemporaryFolder folder;
   const std::string a = folder / "a.ilum";

@@ -247,6 +247,72 @@ TEST_CASE("Over alpha a stage's light widens it, leaves it, or goes out apart", 
   CHECK(farthest(plus(apart.picture, apart.apart), leaves.picture) < 1e-6);
 }
 
+TEST_CASE("A stage that works in place leaves alpha as it is", "[lens][alpha]") {
+  size_t inPlace = 0;
+  for (const LensStage& s : allStages()) {
+    if (!s.inPlace) continue;
+    ++inPlace;
+    CAPTURE(s.kind.id);
+    const Document doc = stageDocument(s.kind.id.c_str(), {{"over_alpha", "widens"}});
+    LensLight light;
+    light.layers.push_back({{}, speckled(24, 16, 2)});
+    light.alpha.assign(24 * 16, 0.25f);
+    CHECK(applyLens(LensContext::of(doc, 1, 24, 16, pool()), std::move(light)).alpha == std::vector<float>(24 * 16, 0.25f));
+  }
+  CHECK(inPlace == 6);
+}
+
+TEST_CASE("Light just beside the frame shines into it as a wider picture has it", "[lens][overscan]") {
+  const auto shot = [](int width, double film, double overscan) {
+    Set s(width, 48);
+    NodeId camera = s.add("camera.lens", "Camera", {{"position", "0, 0, 4"}, {"target", "0, 0, 0"}, {"focal_length", "36"}});
+    // Seen 20 pixels to the right of a frame of 64: of the frame's height 40 %.
+    s.add("light.point", "Lamp", {{"power", "60"}, {"radius", "0.15"}, {"position", "3.2, 0, 0"}});
+    s.add("object.sphere", "Ball", {{"radius", "0.3"}});
+    s.add("lens.glow", "Halo", {{"sources", "Lamp"}, {"size", "40 %"}, {"amount", "100 %"}});
+    Document doc = s.take();
+    doc = setValue(doc, camera, "film_width", Constant(film));
+    doc = setValue(doc, doc.settings().id, "overscan", Constant(overscan));
+    const Traced t = trace(doc, 256);
+    const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+    REQUIRE(r.picture.width == width);
+    REQUIRE(r.stages.size() == 1);
+    CHECK(r.stages[0].work.spread.width == width);
+    CHECK(r.alpha.size() == size_t(width) * 48);
+    return r.picture;
+  };
+  const Picture wide = shot(192, 108, 0), within = shot(64, 36, 1), cutOff = shot(64, 36, 0);
+  double truth = 0, got = 0, without = 0;
+  for (int y = 0; y < 48; ++y)
+    for (int x = 44; x < 64; ++x) {
+      truth += double(wide.at(x + 64, y)[0]);
+      got += double(within.at(x, y)[0]);
+      without += double(cutOff.at(x, y)[0]);
+    }
+  INFO("light of the halo in the frame " << got << ", in the wider picture " << truth << ", without overscan " << without);
+  CHECK(got == Approx(truth).epsilon(0.03));
+  CHECK(without < 0.1 * truth);
+}
+
+TEST_CASE("A picture within its surroundings goes on smoothly beside the frame", "[lens][overscan]") {
+  // A slope across all of it.
+  for (const auto& [w, h] : {std::pair{40, 24}, {41, 27}, {3, 2}}) {
+    Film film(w, h, 1, LayerTable());
+    film.surroundBy(3);
+    const int c = Film::coarse;
+    Picture frame(w, h), beside(film.surround()->width(), film.surround()->height());
+    for (int y = 0; y < h; ++y)
+      for (int x = 0; x < w; ++x) frame.at(x, y)[0] = 100 + 2 * (float(x) + 0.5f) + 3 * (float(y) + 0.5f);
+    for (int y = 0; y < beside.height; ++y)
+      for (int x = 0; x < beside.width; ++x) beside.at(x, y)[0] = 100 + 2 * float(c) * (float(x - 3) + 0.5f) + 3 * float(c) * (float(y - 3) + 0.5f);
+    const Picture all = surrounded(film, frame, beside, pool());
+    REQUIRE(all.width == w + 2 * 3 * c);
+    REQUIRE(all.height == h + 2 * 3 * c);
+    for (int y = c / 2; y < all.height - c; ++y)
+      for (int x = c / 2; x < all.width - c; ++x) REQUIRE(all.at(x, y)[0] == Approx(100 + 2 * (float(x - 3 * c) + 0.5f) + 3 * (float(y - 3 * c) + 0.5f)).epsilon(1e-4));
+  }
+}
+
 TEST_CASE("One stage alone, up to one stage, and before it", "[lens][stack]") {
   Document doc = stageDocument("lens.grade", {{"exposure", "1 stops"}});
   doc = add(doc, "lens.grade", "Next", {{"exposure", "2 stops"}});
