@@ -1,5 +1,7 @@
 #include "app/settings_panel.h"
 
+#include "app/picture_layers.h"
+
 #include "app/flow_layout.h"
 #include "app/material_library.h"
 #include "app/matter_gallery.h"
@@ -397,6 +399,18 @@ void SettingsPanel::buildThing(QWidget* page, const Node& n) {
     if (group.empty() && n.kind->family() == "object") buildSlots(page, n);
   }
   if (n.kind->family() != "object") buildSlots(page, n);
+  if (n.kind->id == "plate.picture" && Params(n, m_studio.frame()).text("shows") == "picture") {
+    column->addWidget(rule(page));
+    column->addWidget(sectionHead(page, tr("Layers of its picture"), tr("+ source"), [this, id = n.id] { addPictureLayer(m_studio, id, this); }));
+    const std::vector<const Node*> layers = pictureLayersOf(m_studio.doc(), n.id);
+    for (const Node* l : layers) column->addWidget(sectionHead(page, {}, tr("to %1").arg(qs(l->name)), [this, id = l->id] { m_studio.select({id}); }));
+    if (layers.empty()) {
+      auto* none = new QLabel(tr("Its lights, masks and Cryptomattes can be sources of glow and lens stages."), page);
+      none->setWordWrap(true);
+      none->setStyleSheet(QStringLiteral("color: #6a6762"));
+      column->addWidget(none);
+    }
+  }
 }
 
 void SettingsPanel::buildEffect(QWidget* page, const Node& n) {

@@ -92,7 +92,7 @@ protected:
 };
 
 const std::pair<const char*, const char*> sceneHeads[] = {{"light", QT_TRANSLATE_NOOP("ThingsPanel", "Lights")},     {"object", QT_TRANSLATE_NOOP("ThingsPanel", "Objects")},
-                                                          {"air", QT_TRANSLATE_NOOP("ThingsPanel", "Air")}, {"source", QT_TRANSLATE_NOOP("ThingsPanel", "Parts")}, {"material", QT_TRANSLATE_NOOP("ThingsPanel", "Materials")}, {"pattern", QT_TRANSLATE_NOOP("ThingsPanel", "Patterns")},
+                                                          {"air", QT_TRANSLATE_NOOP("ThingsPanel", "Air")}, {"source", QT_TRANSLATE_NOOP("ThingsPanel", "Parts")}, {"layer", QT_TRANSLATE_NOOP("ThingsPanel", "Picture layers")}, {"material", QT_TRANSLATE_NOOP("ThingsPanel", "Materials")}, {"pattern", QT_TRANSLATE_NOOP("ThingsPanel", "Patterns")},
                                                           {"plate", QT_TRANSLATE_NOOP("ThingsPanel", "Plates")},
                                                           {"camera", QT_TRANSLATE_NOOP("ThingsPanel", "Cameras")}};
 

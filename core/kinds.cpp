@@ -37,6 +37,7 @@ std::shared_ptr<const Kinds> allKinds() {
   for (Kind& k : allMixes()) all.push_back(std::move(k));
   for (Kind& k : allCameras()) all.push_back(std::move(k));
   all.push_back(plateKind());
+  all.push_back(pictureLayerKind());
   for (LensStage& s : allStages()) all.push_back(std::move(s.kind));
   for (Kind& k : allAreas()) all.push_back(std::move(k));
   all.push_back(curvePointKind());

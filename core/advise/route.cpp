@@ -6,6 +6,7 @@
 #include "core/base/error.h"
 #include "core/document/edit.h"
 #include "core/document/units.h"
+#include "core/render/plate.h"
 #include "core/render/geometry.h"
 #include "core/render/hit.h"
 
@@ -189,8 +190,13 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
   const Params own(*effect, frame);
 
   // From: what is sent out.
-  bool endless = false;
+  bool endless = false, plates = false;
   for (const Node* n : sources) {
+    // A picture's light was measured by whoever took it: it is there or it is not.
+    if (n->kind->family() == "plate" || n->kind->family() == "layer") {
+      plates = true;
+      continue;
+    }
     const double lm = lumensOf(doc, frame, scene, *n);
     r.emitted += lm;
     const bool sky = n->kind->family() == "light" && n->kind->param("power") && n->kind->param("power")->unit != "lm";
@@ -203,7 +209,7 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
     }
   }
   if (sources.empty()) r.findings.push_back({Weight::Broken, "from", effectId, "From is empty: nothing gives its light to the effect", {}});
-  Station from{"from", "From", names(sources), endless && r.emitted <= 0 ? "from all around" : fmt::format("{} lm", formatNumber(number("x", "x", "", 0), std::round(r.emitted))), 1, {}};
+  Station from{"from", "From", names(sources), endless && r.emitted <= 0 ? "from all around" : plates && r.emitted <= 0 ? "in the plate" : fmt::format("{} lm", formatNumber(number("x", "x", "", 0), std::round(r.emitted))), 1, {}};
   if (sources.empty()) from.name = "empty";
   r.stations.push_back(from);
 
@@ -240,6 +246,13 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
         for (size_t c = 0; c < 3; ++c) layer.rgb[3 * i + c] *= total > 0 ? part / total : 0;
       }
     }
+    if (scene.plates && plates) {
+      const PlateLayers laid = plateLayers(*scene.plates, film, tasks);
+      allLight += sumOf(laid.add);
+      for (const PlatePart& part : laid.parts)
+        if (ids.count(part.id) || ids.count(part.plate))
+          for (size_t i = 0; i < layer.rgb.size(); ++i) layer.rgb[i] += part.light.rgb[i];
+    }
     for (size_t i = 0; i < layer.pixels(); ++i) {
       const double l = double(luminance({layer.rgb[3 * i], layer.rgb[3 * i + 1], layer.rgb[3 * i + 2]}));
       sourceLight += l;
@@ -264,6 +277,8 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
   seen.share = r.seen;
   seen.name = sourceLight > 0 ? stopsText(r.peak) : "dark";
   r.stations.push_back(seen);
+  if (plates && r.emitted <= 0 && sourceLight <= 0)
+    r.findings.push_back({Weight::Broken, "picture", sources[0]->id, fmt::format("{} gives no light in the plate at this frame", names(sources)), {}});
   const bool gives = r.emitted > 0 || endless;
   if (gives && !sources.empty() && sight.sent > 0 && r.seen < 0.02) {
     const auto worst = seen.losses.empty() ? Loss{"something", 0, 1} : seen.losses.front();

@@ -5,6 +5,7 @@
 #include "core/base/error.h"
 #include "core/exchange/child.h"
 #include "core/exchange/paged_image.h"
+#include "core/exchange/picture_layers.h"
 #include "core/exchange/readers.h"
 #include "core/pattern/playback.h"
 #include "core/render/nearest.h"
@@ -29,6 +30,8 @@ struct AssetCache::Content {
   std::map<std::string, TextOutline> outlines;
   std::map<std::string, Footage> movies;
   std::map<std::string, std::shared_ptr<const VoxelGrid>> volumes;
+  std::map<std::string, std::shared_ptr<const Picture>> shares;
+  std::pair<std::string, std::shared_ptr<const PictureFile>> layered; ///< the file that was last asked for its layers
 };
 
 AssetCache::AssetCache(size_t textureBytes) : m_content(std::make_shared<Content>(textureBytes)) {}
@@ -105,6 +108,23 @@ std::shared_ptr<const VoxelGrid> AssetCache::volume(const std::string& path, con
   return m_content->volumes[key] = std::move(made);
 }
 
+std::shared_ptr<const Picture> AssetCache::share(const std::string& path, const std::string& layer, const CancelFlag* cancel) {
+  const std::string file = stamp(path, -1), key = layer + "|" + file;
+  std::shared_ptr<const PictureFile> picture;
+  {
+    const std::lock_guard lock(m_content->mutex);
+    if (const auto it = m_content->shares.find(key); it != m_content->shares.end()) return it->second;
+    if (m_content->layered.first == file) picture = m_content->layered.second;
+  }
+  if (!picture) picture = std::make_shared<const PictureFile>(readPicture(path, cancel));
+  auto made = std::make_shared<const Picture>(layerShare(*picture, layer, path));
+  const std::lock_guard lock(m_content->mutex);
+  // Of a played sequence only what was shown of late stays.
+  if (m_content->shares.size() >= 64) std::erase_if(m_content->shares, [](const auto& entry) { return entry.second.use_count() == 1; });
+  m_content->layered = {file, std::move(picture)};
+  return m_content->shares[key] = std::move(made);
+}
+
 Footage AssetCache::movie(const std::string& path, const CancelFlag* cancel) {
   const std::string key = stamp(path, -1);
   {
@@ -134,7 +154,8 @@ Assets AssetCache::assets(const std::string& folder, const CancelFlag* cancel) {
           [self, absolute, cancel](const std::string& name, const std::string& line, float tracking) mutable { return self.outline(absolute(name), line, tracking, cancel); },
           footage,
           [self, absolute, cancel](const std::string& name, const GridNames& names) mutable { return self.volume(absolute(name), names, cancel); },
-          [self, folder, cancel](const Document& doc, const std::vector<NodeId>& things, double frame) mutable { return nearnessTo(doc, things, frame, self.assets(folder, cancel), cancel); }};
+          [self, folder, cancel](const Document& doc, const std::vector<NodeId>& things, double frame) mutable { return nearnessTo(doc, things, frame, self.assets(folder, cancel), cancel); },
+          [self, absolute, cancel](const std::string& name, const std::string& layer) mutable { return self.share(absolute(name), layer, cancel); }};
 }
 
 } // namespace ilumbra

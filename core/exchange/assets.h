@@ -18,6 +18,7 @@ public:
   std::shared_ptr<const Model> model(const std::string& path, const CancelFlag* cancel = nullptr);
   std::shared_ptr<const Image> image(const std::string& path, int index, const CancelFlag* cancel = nullptr);
   std::shared_ptr<const VoxelGrid> volume(const std::string& path, const GridNames& names, const CancelFlag* cancel = nullptr);
+  std::shared_ptr<const Picture> share(const std::string& path, const std::string& layer, const CancelFlag* cancel = nullptr);
   Footage movie(const std::string& path, const CancelFlag* cancel = nullptr);
   TextOutline outline(const std::string& path, const std::string& line, float tracking, const CancelFlag* cancel = nullptr);
 

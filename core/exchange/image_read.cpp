@@ -32,7 +32,7 @@ std::string decode(OIIO::ImageInput& in) {
   if (spec.width < 1 || spec.height < 1 || spec.nchannels < 1) throw badInput("is an empty picture");
   if (spec.width > widest || spec.height > widest || size_t(spec.width) * size_t(spec.height) > mostTexels || spec.depth > 1)
     throw badInput(fmt::format("is {} × {} pixels, which is too large", spec.width, spec.height));
-  if (spec.nchannels > 64) throw badInput(fmt::format("has {} channels", spec.nchannels));
+  if (spec.nchannels > 4096) throw badInput(fmt::format("has {} channels", spec.nchannels));
   const bool eight = spec.format == OIIO::TypeDesc::UINT8;
   const auto encoding = eight ? Image::Encoding::Srgb8 : Image::Encoding::Half;
   const size_t n = size_t(spec.width) * size_t(spec.height), channels = size_t(std::min(spec.nchannels, 4)), unit = eight ? 1 : 2;
@@ -66,6 +66,7 @@ std::string decode(OIIO::ImageInput& in) {
   w.put(int32_t(spec.width));
   w.put(int32_t(spec.height));
   w.put(int32_t(encoding));
+  w.put(int32_t(!eight && spec.alpha_channel >= 0 && (channels == 2 || channels == 4) && !spec.get_int_attribute("oiio:UnassociatedAlpha")));
   w.put(texels);
   return w.bytes();
 }
@@ -105,20 +106,22 @@ std::string encodedTexels(int width, int height, const std::vector<uint8_t>& rgb
   w.put(int32_t(width));
   w.put(int32_t(height));
   w.put(int32_t(Image::Encoding::Srgb8));
+  w.put(int32_t(0));
   w.put(rgba);
   return w.bytes();
 }
 
 std::shared_ptr<const Image> decodeImage(const std::string& bytes) {
   WireReader r(bytes);
-  int32_t width = 0, height = 0, encoding = 0;
+  int32_t width = 0, height = 0, encoding = 0, associated = 0;
   std::vector<uint8_t> texels;
   r.get(width);
   r.get(height);
   r.get(encoding);
+  r.get(associated);
   r.get(texels);
   if (encoding < 0 || encoding > 2) throw badInput("its reader returned nonsense");
-  return std::make_shared<const Image>(width, height, Image::Encoding(encoding), std::move(texels));
+  return std::make_shared<const Image>(width, height, Image::Encoding(encoding), std::move(texels), associated != 0);
 }
 
 } // namespace ilumbra

@@ -1,5 +1,7 @@
 #include "core/exchange/passes.h"
 
+#include "core/exchange/picture_layers.h"
+
 #include "core/render/plate.h"
 
 #include "core/base/error.h"
@@ -15,16 +17,6 @@ namespace ilumbra {
 namespace {
 
 constexpr const char* cryptoLayer = "CryptoObject";
-
-// Cryptomatte 1.2: the hash as a float, its exponent kept from 0 and 255 so that it is a normal number.
-float cryptoId(const std::string& name) {
-  uint32_t h = murmur3(name);
-  const uint32_t exponent = h >> 23 & 255;
-  if (exponent == 0 || exponent == 255) h ^= 1u << 23;
-  float f;
-  std::memcpy(&f, &h, 4);
-  return f;
-}
 
 FileLayer layerOf(std::string name, const Picture& p) { return {std::move(name), {"R", "G", "B"}, false, p.rgb}; }
 
@@ -47,7 +39,7 @@ void addIdentity(PictureFile& file, const Scene& scene, const Film& film) {
   nlohmann::ordered_json manifest = nlohmann::ordered_json::object();
   std::vector<float> ids;
   for (const Thing& t : scene.things) {
-    ids.push_back(cryptoId(t.name));
+    ids.push_back(cryptomatteId(t.name));
     uint32_t bits;
     std::memcpy(&bits, &ids.back(), 4);
     manifest[t.name] = fmt::format("{:08x}", bits);
@@ -333,34 +325,6 @@ LensResult lensOnFile(const Document& doc, double frame, const PictureFile& file
   LensContext context = LensContext::of(doc, frame, file.width, file.height, tasks);
   context.assets = assets;
   return applyLens(context, std::move(light));
-}
-
-std::vector<float> decodeCryptomatte(const PictureFile& file, const std::string& name) {
-  const float id = cryptoId(name);
-  std::vector<float> coverage(size_t(file.width) * size_t(file.height), 0.0f);
-  // The layers of any Cryptomatte that the file's metadata names: "NAME00", "NAME01", ...
-  std::set<std::string> bases;
-  for (const auto& [key, value] : file.metadata)
-    if (key.starts_with("cryptomatte/") && key.ends_with("/name")) bases.insert(value);
-  for (const FileLayer& l : file.layers) {
-    if (l.channels.size() != 4) continue;
-    size_t digits = 0;
-    while (digits < l.name.size() && std::isdigit(static_cast<unsigned char>(l.name[l.name.size() - 1 - digits]))) ++digits;
-    if (digits == 0 || !bases.count(l.name.substr(0, l.name.size() - digits))) continue;
-    const auto at = [&](char c) {
-      for (size_t k = 0; k < 4; ++k)
-        if (l.channels[k].size() == 1 && std::toupper(static_cast<unsigned char>(l.channels[k][0])) == c) return k;
-      return size_t(4);
-    };
-    const size_t r = at('R'), g = at('G'), b = at('B'), a = at('A');
-    if (r + g + b + a != 6) continue;
-    for (size_t i = 0; i < coverage.size(); ++i) {
-      const float* p = l.data.data() + 4 * i;
-      if (p[r] == id) coverage[i] += p[g];
-      if (p[b] == id) coverage[i] += p[a];
-    }
-  }
-  return coverage;
 }
 
 } // namespace ilumbra

@@ -32,7 +32,4 @@ PictureFile platesFile(const Document& doc, double frame, const Scene& scene, co
 /// in the file goes by the name of what a stage takes its light from.
 LensResult lensOnFile(const Document& doc, double frame, const PictureFile& file, const Tasks& tasks, const Assets* assets = nullptr);
 
-/// Coverage of one name by the Cryptomattes of a file, decoded by the public specification (version 1.2); 0 where there is none.
-std::vector<float> decodeCryptomatte(const PictureFile& file, const std::string& name);
-
 } // namespace ilumbra

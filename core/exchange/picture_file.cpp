@@ -227,8 +227,8 @@ std::string readLayersBytes(const std::string& path) {
   return w.bytes();
 }
 
-PictureFile readPicture(const std::string& path) {
-  const std::string bytes = parseInChild("picture", path, -1);
+PictureFile readPicture(const std::string& path, const CancelFlag* cancel) {
+  const std::string bytes = parseInChild("picture", path, -1, {}, cancel);
   WireReader r(bytes);
   int32_t width = 0, height = 0;
   uint8_t integers = 0;

@@ -6,6 +6,8 @@
 
 namespace ilumbra {
 
+class CancelFlag;
+
 class ColorViews;
 
 /// One layer of a picture in a file: as many floats a pixel as it has channels, interleaved, rows from the top.
@@ -38,6 +40,6 @@ bool isPictureName(const std::string& path);
 
 /// Reads any picture that OpenImageIO knows, in the parsing child. Eight and sixteen bit pictures are taken back
 /// through the sRGB curve and Rec. 709; .exr and .hdr are taken as they are.
-PictureFile readPicture(const std::string& path);
+PictureFile readPicture(const std::string& path, const CancelFlag* cancel = nullptr);
 
 } // namespace ilumbra

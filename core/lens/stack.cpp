@@ -471,6 +471,7 @@ SceneLight sceneLight(const Scene& scene, const Film& film, const std::vector<Co
     PlateLayers plates = plateLayers(*scene.plates, film, tasks);
     light.keep = std::move(plates.keep);
     light.add = std::move(plates.add);
+    light.parts = std::move(plates.parts);
   }
   return light;
 }
@@ -540,6 +541,52 @@ std::vector<float> surrounded(const Film& film, int margin, const Tasks& tasks, 
   return out;
 }
 
+// In the middle of a larger picture that is else empty.
+std::vector<float> padded(const std::vector<float>& v, int width, int height, int margin) {
+  if (margin == 0) return v;
+  const int wide = width + 2 * margin;
+  std::vector<float> out(size_t(wide) * size_t(height + 2 * margin), 0.0f);
+  for (int y = 0; y < height; ++y) std::copy_n(v.begin() + ptrdiff_t(size_t(y) * size_t(width)), width, out.begin() + ptrdiff_t(size_t(y + margin) * size_t(wide)) + margin);
+  return out;
+}
+Picture padded(const Picture& p, int margin) {
+  if (margin == 0) return p;
+  Picture out(p.width + 2 * margin, p.height + 2 * margin);
+  for (int y = 0; y < p.height; ++y) std::copy_n(p.at(0, y), 3 * p.width, out.at(margin, y + margin));
+  return out;
+}
+
+bool names(const LayerQuery& q, const PlatePart& part) {
+  // A plate is seen straight alone.
+  return q.direct && q.seenIn.empty() && std::any_of(q.things.begin(), q.things.end(), [&](NodeId id) { return id == part.id || id == part.plate; });
+}
+
+// What plates add to all light: their parts as light of what names them. Plates end with the frame.
+void addPlates(LensLight& light, const Scene& scene, Picture all, std::vector<PlatePart> parts, int margin) {
+  const int width = all.width, height = all.height;
+  for (PlatePart& p : parts) {
+    for (size_t i = 0; i < all.rgb.size(); ++i) all.rgb[i] -= p.light.rgb[i];
+    LensLight::Layer layer;
+    for (const LayerQuery& q : scene.queries)
+      if (q.apart && names(q, p)) layer.of.push_back(q);
+    layer.light = padded(p.light, margin);
+    light.layers.push_back(std::move(layer));
+    p.light = {};
+  }
+  light.layers.push_back({{}, padded(all, margin)});
+  if (parts.empty()) return;
+  light.coverage = [of = std::move(light.coverage), parts = std::make_shared<const std::vector<PlatePart>>(std::move(parts)), width, height, margin](const LayerQuery& q) {
+    std::vector<float> out = of ? of(q) : std::vector<float>();
+    for (const PlatePart& p : *parts) {
+      if (!names(q, p)) continue;
+      const std::vector<float> covers = padded(p.covers, width, height, margin);
+      out.resize(covers.size(), 0.0f);
+      for (size_t i = 0; i < out.size(); ++i) out[i] += covers[i];
+    }
+    return out;
+  };
+}
+
 LensLight lightOf(const Scene& scene, const Film& film, int margin, std::vector<Picture> cells, const Tasks& tasks) {
   LensLight light;
   for (int cell = 0; cell < scene.table.cells(); ++cell) light.layers.push_back({queriesOfCell(scene, cell), std::move(cells[size_t(cell)])});
@@ -548,8 +595,35 @@ LensLight lightOf(const Scene& scene, const Film& film, int margin, std::vector<
     if (it == scene.maskQueries.end()) return std::vector<float>();
     return surrounded(film, margin, tasks, [mask = int(it - scene.maskQueries.begin())](const Film& of, size_t i) { return of.coverage(i, mask); });
   };
-  // Plates end with the frame.
   light.alpha = surrounded(film, margin, tasks, [&](const Film& of, size_t i) { return &of == &film ? plateAlpha(scene.plates.get(), film, i) : clamp01(of.alpha(i)); });
+  return light;
+}
+
+// All that a stack works on.
+LensLight stackedLight(const Scene& scene, const Film& film, const SceneLight& light, float exposure, int margin, const Tasks& tasks) {
+  const auto exposed = [&](Picture& p, const Picture& keep) {
+    forRows(tasks, p.height, p.width, [&](size_t i, size_t end) {
+      for (; i < end; ++i) p.rgb[i] *= keep.rgb.empty() ? exposure : exposure * keep.rgb[i];
+    });
+  };
+  std::vector<Picture> cells;
+  for (int cell = 0; cell < scene.table.cells(); ++cell) {
+    cells.push_back(light.layers[size_t(cell)]);
+    exposed(cells.back(), light.keep);
+    if (margin == 0) continue;
+    Picture beside = light.beside[size_t(cell)];
+    exposed(beside, {});
+    cells.back() = surrounded(film, cells.back(), std::move(beside), tasks);
+  }
+  LensLight out = lightOf(scene, film, margin, std::move(cells), tasks);
+  if (!light.add.rgb.empty()) addPlates(out, scene, light.add, light.parts, margin);
+  return out;
+}
+
+LensLight platesStacked(const Scene& scene, const Tasks& tasks) {
+  LensLight light;
+  if (scene.plates) addPlates(light, scene, platesLight(*scene.plates, tasks), platesParts(*scene.plates), 0);
+  else light.layers.push_back({{}, Picture(scene.width, scene.height)});
   return light;
 }
 
@@ -569,31 +643,12 @@ LensResult develop(const Document& doc, double frame, const Scene& scene, const 
 }
 
 LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const SceneLight& light, const Tasks& tasks, const LensOptions& options) {
-  const float exposure = exposureFactor(doc, frame);
   const int margin = light.beside.empty() ? 0 : marginOf(doc, frame, film, options);
-  const auto exposed = [&](Picture& p, const Picture& keep) {
-    forRows(tasks, p.height, p.width, [&](size_t i, size_t end) {
-      for (; i < end; ++i) p.rgb[i] *= keep.rgb.empty() ? exposure : exposure * keep.rgb[i];
-    });
-  };
-  std::vector<Picture> cells;
-  for (int cell = 0; cell < scene.table.cells(); ++cell) {
-    cells.push_back(light.layers[size_t(cell)]);
-    exposed(cells.back(), light.keep);
-    if (margin == 0) continue;
-    Picture beside = light.beside[size_t(cell)];
-    exposed(beside, {});
-    cells.back() = surrounded(film, cells.back(), std::move(beside), tasks);
-  }
-  LensLight stacked = lightOf(scene, film, margin, std::move(cells), tasks);
-  if (!light.add.rgb.empty()) stacked.layers.push_back({{}, margin > 0 ? surrounded(film, light.add, Picture(film.surround()->width(), film.surround()->height()), tasks) : light.add});
-  return applyLens(contextOf(doc, frame, scene, film.width(), film.height(), margin, tasks, options), std::move(stacked), options);
+  return applyLens(contextOf(doc, frame, scene, film.width(), film.height(), margin, tasks, options), stackedLight(scene, film, light, exposureFactor(doc, frame), margin, tasks), options);
 }
 
 LensResult developPlates(const Document& doc, double frame, const Scene& scene, const Tasks& tasks, const LensOptions& options) {
-  LensLight light;
-  light.layers.push_back({{}, scene.plates ? platesLight(*scene.plates, tasks) : Picture(scene.width, scene.height)});
-  return applyLens(contextOf(doc, frame, scene, scene.width, scene.height, 0, tasks, options), std::move(light), options);
+  return applyLens(contextOf(doc, frame, scene, scene.width, scene.height, 0, tasks, options), platesStacked(scene, tasks), options);
 }
 
 // Means over blocks, of any channels.
@@ -615,24 +670,30 @@ template <typename Get> static std::vector<float> shrunk(int fromWidth, int from
 }
 
 SmallLens::SmallLens(const Scene& scene, const Film& film, const std::vector<Color>& amounts, float exposure, int width, const Tasks& tasks) : m_scene(scene), m_tasks(tasks) {
-  m_width = std::clamp(width, 1, std::max(1, film.width()));
-  m_height = std::clamp(m_width * film.height() / std::max(1, film.width()), 1, std::max(1, film.height()));
-  for (int cell = 0; cell < scene.table.cells(); ++cell) {
-    const Picture full = collectLayers(film, 1u << cell, amounts, exposure, tasks);
-    Picture small(m_width, m_height);
-    small.rgb = shrunk(film.width(), film.height(), 3, m_width, m_height, tasks, [&](size_t i, int k) { return full.rgb[3 * i + size_t(k)]; });
-    m_light.layers.push_back({queriesOfCell(scene, cell), std::move(small)});
+  // Plates alone have no film.
+  LensLight full = scene.bare() ? platesStacked(scene, tasks) : stackedLight(scene, film, sceneLight(scene, film, amounts, tasks), exposure, 0, tasks);
+  const int w = full.layers.front().light.width, h = full.layers.front().light.height;
+  m_width = std::clamp(width, 1, std::max(1, w));
+  m_height = std::clamp(m_width * h / std::max(1, w), 1, std::max(1, h));
+  const auto small = [&](const std::vector<float>& v, int channels) {
+    return shrunk(w, h, channels, m_width, m_height, tasks, [&](size_t i, int k) { return v[size_t(channels) * i + size_t(k)]; });
+  };
+  for (LensLight::Layer& l : full.layers) {
+    Picture p(m_width, m_height);
+    p.rgb = small(l.light.rgb, 3);
+    m_light.layers.push_back({std::move(l.of), std::move(p)});
   }
-  for (size_t q = 0; q < scene.maskQueries.size(); ++q)
-    m_covered.push_back(shrunk(film.width(), film.height(), 1, m_width, m_height, tasks, [&](size_t i, int) { return film.coverage(i, int(q)); }));
-  m_light.alpha = shrunk(film.width(), film.height(), 1, m_width, m_height, tasks, [&](size_t i, int) { return plateAlpha(scene.plates.get(), film, i); });
+  if (full.coverage)
+    for (const LayerQuery& q : scene.maskQueries)
+      if (const std::vector<float> c = full.coverage(q); !c.empty()) m_covered.emplace_back(q, small(c, 1));
+  if (!full.alpha.empty()) m_light.alpha = small(full.alpha, 1);
 }
 
 LensResult SmallLens::develop(const Document& doc, double frame, const LensOptions& options) const {
   LensLight light = m_light;
   light.coverage = [this](const LayerQuery& q) {
-    const auto it = std::find(m_scene.maskQueries.begin(), m_scene.maskQueries.end(), q);
-    return it == m_scene.maskQueries.end() ? std::vector<float>() : m_covered[size_t(it - m_scene.maskQueries.begin())];
+    const auto it = std::find_if(m_covered.begin(), m_covered.end(), [&](const auto& c) { return c.first == q; });
+    return it == m_covered.end() ? std::vector<float>() : it->second;
   };
   return applyLens(contextOf(doc, frame, m_scene, m_width, m_height, 0, m_tasks, options), std::move(light), options);
 }

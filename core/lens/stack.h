@@ -1,6 +1,7 @@
 #pragma once
 #include "core/lens/stage.h"
 #include "core/render/denoise.h"
+#include "core/render/plate.h"
 #include "core/render/scene.h"
 
 namespace ilumbra {
@@ -73,6 +74,7 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
 struct SceneLight {
   std::vector<Picture> layers; ///< of the scene's table
   std::vector<Picture> beside; ///< of its cells, beside the frame (Film::surround()); empty: there is none
+  std::vector<PlatePart> parts; ///< of `add`
   Picture keep, add;           ///< what plates keep of each layer and add to all light (render/plate.h); empty: there are no plates
   bool empty() const { return layers.empty(); }
 };
@@ -100,7 +102,7 @@ private:
   const Tasks& m_tasks;
   LensLight m_light;
   int m_width = 0, m_height = 0;
-  std::vector<std::vector<float>> m_covered; ///< by the scene's masks
+  std::vector<std::pair<LayerQuery, std::vector<float>>> m_covered;
 };
 /// Light groups' exact shares of the developed picture, by group; what plates add is in none of them.
 std::vector<Picture> lightShares(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const std::vector<int>& groups, const Tasks& tasks,

@@ -20,7 +20,7 @@ const LensStage& stageOf(const Node& node) {
 }
 
 std::vector<ParamDef> stageParams(double amount, double most) {
-  const std::vector<std::string> sources = {"light.", "object.", "material.", "air.", "source.", "effect.", "plate."}, surfaces = {"object.", "material.", "air.", "light.", "plate."};
+  const std::vector<std::string> sources = {"light.", "object.", "material.", "air.", "source.", "effect.", "plate.", "layer."}, surfaces = {"object.", "material.", "air.", "light.", "plate.", "layer."};
   return {flag("on", "On", true).at(Stage::Lens).help("Off: the light passes as it is"),
           number("amount", "Amount", "%", amount).soft(0, std::max(1.0, std::min(most, 2.0))).range(0, most).at(Stage::Lens).matters().help("How much of it; 0: the light passes as it is"),
           choice("blend", "Blend", lensBlendNames()).at(Stage::Lens).help("How its light lies over the picture"),

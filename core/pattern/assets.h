@@ -6,6 +6,8 @@
 
 namespace ilumbra {
 
+struct Picture;
+
 /// An imported model as it comes from a file: parts, their materials, lights and cameras, in a tree (geometry/model.h).
 struct Model;
 class Document;
@@ -40,6 +42,9 @@ struct Assets {
   std::function<std::shared_ptr<const VoxelGrid>(const std::string& file, const GridNames& names)> volume = {};
   /// How far places are from things (objects, or groups of them) at a frame.
   std::function<std::shared_ptr<const Nearness>(const Document& doc, const std::vector<uint32_t>& things, double frame)> nearness = {};
+  /// What share of a picture's light, by channel, is in one of its layers: a layer of light, a mask, or what a Cryptomatte names. Rows from the
+  /// top. Throws BadInput where the file has none of that name.
+  std::function<std::shared_ptr<const Picture>(const std::string& file, const std::string& layer)> share = {};
 };
 
 } // namespace ilumbra

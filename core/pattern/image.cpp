@@ -10,8 +10,8 @@
 
 namespace ilumbra {
 
-Image::Image(int width, int height, Encoding encoding, std::vector<uint8_t> texels)
-    : m_width(width), m_height(height), m_encoding(encoding), m_texels(std::move(texels)) {
+Image::Image(int width, int height, Encoding encoding, std::vector<uint8_t> texels, bool associated)
+    : m_width(width), m_height(height), m_encoding(encoding), m_associated(associated), m_texels(std::move(texels)) {
   if (width < 1 || height < 1 || m_texels.size() != size_t(width) * size_t(height) * bytesPerTexel(encoding))
     throw badInput("the picture's size does not fit its data");
   measure();
@@ -24,6 +24,7 @@ std::shared_ptr<const Image> Image::paged(const Image& image, std::shared_ptr<co
     out->m_width = from.m_width;
     out->m_height = from.m_height;
     out->m_encoding = from.m_encoding;
+    out->m_associated = from.m_associated;
     out->m_level = level;
     for (int i = 0; i < 2; ++i) out->m_low[i] = from.m_low[i], out->m_high[i] = from.m_high[i];
     if (from.m_half) out->m_half = self(*from.m_half, source, level + 1, self);

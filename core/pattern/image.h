@@ -20,11 +20,13 @@ public:
 class Image {
 public:
   enum class Encoding { Srgb8, Linear8, Half };
-  Image(int width, int height, Encoding encoding, std::vector<uint8_t> texels);
+  Image(int width, int height, Encoding encoding, std::vector<uint8_t> texels, bool associated = false);
 
   int width() const { return m_width; }
   int height() const { return m_height; }
   Encoding encoding() const { return m_encoding; }
+  /// Colours are multiplied by alpha already, as OpenEXR has them: light where alpha is 0 is light that covers nothing.
+  bool associated() const { return m_associated; }
   /// A copy whose texels are fetched from pages that hold all levels of `image`.
   static std::shared_ptr<const Image> paged(const Image& image, std::shared_ptr<const PagedTexels> pages);
   /// The picture of half the size, or null.
@@ -55,6 +57,7 @@ private:
   std::shared_ptr<const PagedTexels> m_pages; ///< null: they are in memory
   int m_level = 0, m_width = 0, m_height = 0;
   Encoding m_encoding = Encoding::Linear8;
+  bool m_associated = false;
   std::vector<uint8_t> m_texels;
   Imath::Vec4<float> m_low[2], m_high[2]; ///< raw, decoded
 };

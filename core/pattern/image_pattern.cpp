@@ -1,4 +1,5 @@
 #include "core/base/colorspace.h"
+#include "core/base/error.h"
 #include "core/pattern/playback.h"
 #include "core/pattern/coordinates.h"
 #include "core/pattern/image.h"
@@ -129,6 +130,14 @@ std::shared_ptr<const Image> shownImage(const Params& p, const Document& doc, co
   const Footage footage = assets.footage(file);
   const int index = playedFrame(p, doc, footage).index;
   return footage.files.empty() ? assets.image(file, index) : assets.image(footage.files[size_t(index)], -1);
+}
+
+std::string shownFile(const Params& p, const Document& doc, const Assets& assets) {
+  const std::string file = p.text("file");
+  if (isMovie(file)) throw badInput(file + ": a movie has no layers");
+  if (!p.flag("numbered") || !assets.footage) return file;
+  const Footage footage = assets.footage(file);
+  return footage.files.empty() ? file : footage.files[size_t(playedFrame(p, doc, footage).index)];
 }
 
 PatternKind imagePattern() {

@@ -21,6 +21,9 @@ FootageFrame playedFrame(const Params& p, const Document& doc, const Footage& fo
 /// The picture in `file`, or the frame that is shown now of the movie or (`numbered`) the sequence there.
 std::shared_ptr<const Image> shownImage(const Params& p, const Document& doc, const Assets& assets);
 
+/// The file of that picture. Throws BadInput of a movie: its frames are no files.
+std::string shownFile(const Params& p, const Document& doc, const Assets& assets);
+
 /// True if the name is that of a movie.
 bool isMovie(const std::string& file);
 /// A file name with a number before its extension, in parts.

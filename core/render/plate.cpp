@@ -53,11 +53,32 @@ Kind plateKind() {
           .changesByTime = isPlayed};
 }
 
+Kind pictureLayerKind() {
+  return {.id = "layer.picture",
+          .label = "Picture layer",
+          .helpText = "A part of a plate's picture as a source for effects and lens stages: a layer of its light, a mask, or what its Cryptomattes name.",
+          .params = {reference("of", "Of", {"plate."}).at(Stage::Shading).matters().help("The plate whose picture has the layer"),
+                     text("layer", "Layer", "").at(Stage::Shading).fixed().matters().help("Name of a layer of light, a mask or an object of a Cryptomatte in the file; nothing: all of it")},
+          .existence = Stage::Shading};
+}
+
 namespace {
+
+// True if an effect or a lens stage takes light of this, or acts on it.
+bool named(const Document& doc, NodeId id) {
+  for (const char* family : {"lens", "effect"})
+    for (const Node* n : doc.family(family))
+      for (const char* list : {"sources", "acts_on", "from"})
+        if (n->kind->param(list))
+          for (const Reference& r : Params(*n, 0).references(list))
+            if (r.target == id) return true;
+  return false;
+}
 
 struct Texel {
   Color light{0.0f};
   float alpha = 0;
+  float there = 0; ///< how much of the plate is, its own alpha aside
 };
 
 enum class Shows { Picture, Colour, LineGradient, RoundGradient };
@@ -86,6 +107,18 @@ public:
       m_sin = std::sin(a);
       m_scale = p.real("scale");
       m_alpha = p.flag("use_alpha");
+      m_associated = m_image->associated();
+      for (const Node* l : doc.family("layer")) {
+        const Params layer(*l, p.frame());
+        if (layer.reference("of").target != p.node().id) continue;
+        if (!assets.share) continue; // files are not at hand
+        try {
+          m_layers.push_back({l->id, assets.share(shownFile(p, doc, assets), layer.text("layer")), layer.text("layer").empty()});
+        } catch (const Error& e) {
+          if (e.kind() == Refusal::Cancelled) throw;
+          throw badInput(fmt::format("{}: {}", l->name, e.what()));
+        }
+      }
       return;
     }
     if (const PatternUse* use = p.pattern("color")) m_program = std::make_shared<const Program>(Program::compile(doc, use->pattern, p.frame(), assets, true));
@@ -99,11 +132,8 @@ public:
   Texel at(float x, float y) const {
     Texel t;
     if (m_shows == Shows::Picture) {
-      // Back from the frame to the picture: about its middle, by the frame's height.
-      float u = (x - 0.5f - m_offset.x) * m_aspect, v = y - 0.5f - m_offset.y;
-      const float c = (u * m_cos + v * m_sin) / m_scale, s = (v * m_cos - u * m_sin) / m_scale;
-      u = c / m_aspect * m_wide + 0.5f;
-      v = s * m_high + 0.5f;
+      const V2f uv = inPicture(x, y);
+      const float u = uv.x, v = uv.y;
       if (u < 0 || u > 1 || v < 0 || v > 1) return t;
       // Beyond the middle of its outermost texels the picture would be mixed with its other side.
       const float rimX = 0.5f / float(m_image->width()), rimY = 0.5f / float(m_image->height());
@@ -129,13 +159,40 @@ public:
       t.light = c;
       t.alpha = 1;
     }
-    t.alpha *= m_opacity;
-    if (!m_cover.empty()) t.alpha *= coverage(x, y);
-    t.light *= m_gain * t.alpha;
+    t.there = m_opacity * (m_cover.empty() ? 1 : coverage(x, y));
+    t.light *= m_gain * t.there * (m_associated ? 1 : t.alpha);
+    t.alpha *= t.there;
     return t;
   }
 
+  struct Layer {
+    NodeId id;
+    std::shared_ptr<const Picture> share;
+    bool all; ///< of the whole picture, so that it is where the picture's alpha is; masks say for themselves where they are
+  };
+  const std::vector<Layer>& layers() const { return m_layers; }
+  // What share each layer has of the light there, and at last what none has. Together never more than 1.
+  void shares(float x, float y, Color* out) const {
+    Color left(1.0f);
+    const V2f uv = m_layers.empty() ? V2f(0, 0) : inPicture(x, y);
+    for (size_t l = 0; l < m_layers.size(); ++l) {
+      const Picture& p = *m_layers[l].share;
+      const float fx = std::clamp(uv.x * float(p.width) - 0.5f, 0.0f, float(p.width - 1)), fy = std::clamp((1 - uv.y) * float(p.height) - 0.5f, 0.0f, float(p.height - 1));
+      const int x0 = int(fx), y0 = int(fy), x1 = std::min(x0 + 1, p.width - 1), y1 = std::min(y0 + 1, p.height - 1);
+      const Color share = mix(mix(p.color(x0, y0), p.color(x1, y0), fx - float(x0)), mix(p.color(x0, y1), p.color(x1, y1), fx - float(x0)), fy - float(y0));
+      for (int k = 0; k < 3; ++k) out[l][k] = std::clamp(share[k], 0.0f, left[k]);
+      left -= out[l];
+    }
+    out[m_layers.size()] = left;
+  }
+
 private:
+  // From the frame to the picture: about its middle, by the frame's height.
+  V2f inPicture(float x, float y) const {
+    const float u = (x - 0.5f - m_offset.x) * m_aspect, v = y - 0.5f - m_offset.y;
+    const float c = (u * m_cos + v * m_sin) / m_scale, s = (v * m_cos - u * m_sin) / m_scale;
+    return {c / m_aspect * m_wide + 0.5f, s * m_high + 0.5f};
+  }
   void spread(const Program& program, int width, int height, bool quick) {
     const int fine = int(m_p.number("fineness")), most = fine > 0 ? std::min(fine, width) : width, across = quick ? (std::min(most, 320) + 1) / 2 : most;
     m_coverWide = across + 1;
@@ -167,25 +224,44 @@ private:
   const Params& m_p;
   Shows m_shows;
   float m_aspect, m_pixel, m_gain = 1, m_opacity = 1, m_wide = 1, m_high = 1, m_cos = 1, m_sin = 0, m_scale = 1;
-  bool m_decode = true, m_rec709 = false, m_alpha = true;
+  bool m_decode = true, m_rec709 = false, m_alpha = true, m_associated = false;
   V2f m_offset{0, 0}, m_start{0, 0}, m_stop{0, 0};
   Color m_color{0.0f}, m_end{0.0f};
   std::shared_ptr<const Image> m_image;
+  std::vector<Layer> m_layers;
   std::shared_ptr<const Program> m_program;
 };
 
-void lay(Plates::Sheet& sheet, const Painter& painter, int width, int height) {
+// `whole`: the plate itself is a part too, of all that its layers leave.
+void lay(Plates::Sheet& sheet, const Painter& painter, NodeId plate, bool whole, int width, int height) {
   const size_t n = size_t(width) * size_t(height);
   if (sheet.alpha.empty()) {
     sheet.light = Picture(width, height);
     sheet.alpha.assign(n, 0.0f);
   }
+  const size_t before = sheet.parts.size(), layers = painter.layers().size();
+  for (const Painter::Layer& l : painter.layers()) sheet.parts.push_back({l.id, plate, Picture(width, height), std::vector<float>(n, 0.0f)});
+  if (whole) sheet.parts.push_back({plate, plate, Picture(width, height), std::vector<float>(n, 0.0f)});
   tbb::parallel_for(0, height, [&](int y) {
+    std::vector<Color> shares(layers + 1, Color(1.0f));
     for (int x = 0; x < width; ++x) {
-      const Texel t = painter.at((float(x) + 0.5f) / float(width), 1 - (float(y) + 0.5f) / float(height));
+      const float u = (float(x) + 0.5f) / float(width), v = 1 - (float(y) + 0.5f) / float(height);
+      const Texel t = painter.at(u, v);
       const size_t i = size_t(y) * size_t(width) + size_t(x);
       for (size_t c = 0; c < 3; ++c) sheet.light.rgb[3 * i + c] = t.light[int(c)] + sheet.light.rgb[3 * i + c] * (1 - t.alpha);
       sheet.alpha[i] = t.alpha + sheet.alpha[i] * (1 - t.alpha);
+      if (sheet.parts.empty()) continue;
+      for (size_t k = 0; k < before; ++k) {
+        for (size_t c = 0; c < 3; ++c) sheet.parts[k].light.rgb[3 * i + c] *= 1 - t.alpha;
+        sheet.parts[k].covers[i] *= 1 - t.alpha;
+      }
+      if (before == sheet.parts.size()) continue;
+      painter.shares(u, v, shares.data());
+      for (size_t k = before; k < sheet.parts.size(); ++k) {
+        const Color& share = shares[k - before];
+        for (size_t c = 0; c < 3; ++c) sheet.parts[k].light.rgb[3 * i + c] = t.light[int(c)] * share[int(c)];
+        sheet.parts[k].covers[i] = (k - before < layers && !painter.layers()[k - before].all ? t.there : t.alpha) * (share.x + share.y + share.z) / 3;
+      }
     }
   });
 }
@@ -199,7 +275,7 @@ std::shared_ptr<const Plates> platesOf(const Document& doc, double frame, int wi
     if (!p.flag("shown")) continue;
     if (!out) out = std::make_shared<Plates>();
     try {
-      lay(p.text("lies") == "behind" ? out->behind : out->front, Painter(doc, p, width, height, assets, quick), width, height);
+      lay(p.text("lies") == "behind" ? out->behind : out->front, Painter(doc, p, width, height, assets, quick), n->id, named(doc, n->id), width, height);
     } catch (const Error& e) {
       if (e.kind() == Refusal::Cancelled) throw;
       throw badInput(fmt::format("{}: {}", n->name, e.what()));
@@ -248,6 +324,18 @@ Picture platesLight(const Plates& plates, const Tasks& tasks) {
   return out;
 }
 
+std::vector<PlatePart> platesParts(const Plates& plates) {
+  std::vector<PlatePart> out = plates.behind.parts;
+  for (PlatePart& p : out)
+    for (size_t i = 0; i < p.covers.size(); ++i) {
+      const float bare = 1 - sheetAlpha(plates.front, i);
+      p.covers[i] *= bare;
+      for (size_t c = 0; c < 3; ++c) p.light.rgb[3 * i + c] *= bare;
+    }
+  out.insert(out.end(), plates.front.parts.begin(), plates.front.parts.end());
+  return out;
+}
+
 float platesAlpha(const Plates& plates, size_t pixel) {
   const float front = sheetAlpha(plates.front, pixel);
   return front + (1 - front) * sheetAlpha(plates.behind, pixel);
@@ -257,7 +345,9 @@ PlateLayers plateLayers(const Plates& plates, const Film& film, const Tasks& tas
   const int w = film.width(), h = film.height();
   // A draft has fewer pixels than the plates.
   const Picture& full = plates.behind.alpha.empty() ? plates.front.light : plates.behind.light;
-  PlateLayers out{Picture(w, h), Picture(w, h)};
+  PlateLayers out{Picture(w, h), Picture(w, h), {}};
+  for (const Plates::Sheet* sheet : {&plates.behind, &plates.front})
+    for (const PlatePart& p : sheet->parts) out.parts.push_back({p.id, p.plate, Picture(w, h), std::vector<float>(size_t(w) * size_t(h), 0.0f)});
   tasks.forEach(h, [&](int y) {
     for (int x = 0; x < w; ++x) {
       const size_t i = size_t(y) * size_t(w) + size_t(x), k = size_t((2 * y + 1) * full.height / (2 * h)) * size_t(full.width) + size_t((2 * x + 1) * full.width / (2 * w));
@@ -266,6 +356,15 @@ PlateLayers plateLayers(const Plates& plates, const Film& film, const Tasks& tas
         out.keep.rgb[3 * i + c] = 1 - over;
         const float back = plates.behind.alpha.empty() ? 0 : plates.behind.light.rgb[3 * k + c] * bare, front = plates.front.alpha.empty() ? 0 : plates.front.light.rgb[3 * k + c];
         out.add.rgb[3 * i + c] = back * (1 - over) + front;
+      }
+      size_t part = 0;
+      for (const Plates::Sheet* sheet : {&plates.behind, &plates.front}) {
+        const float left = sheet == &plates.behind ? bare * (1 - over) : 1;
+        for (const PlatePart& p : sheet->parts) {
+          out.parts[part].covers[i] = left * p.covers[k];
+          for (size_t c = 0; c < 3; ++c) out.parts[part].light.rgb[3 * i + c] = left * p.light.rgb[3 * k + c];
+          ++part;
+        }
       }
     }
   });

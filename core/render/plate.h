@@ -13,12 +13,23 @@ class Scene;
 /// What lies behind or before the render: a picture, a sequence, a movie, a colour, a gradient or a pattern.
 Kind plateKind();
 
+/// A layer of a plate's picture as a source of its own: of a multi-layer file its light, a mask, or what its Cryptomattes name.
+Kind pictureLayerKind();
+
+/// What of the plates' light is named by effects and lens stages: a layer of a plate's picture, or what is left of a plate beside its layers.
+struct PlatePart {
+  NodeId id = 0, plate = 0;
+  Picture light;
+  std::vector<float> covers; ///< share of each pixel
+};
+
 /// The plates of a document at one frame, as large as the picture: values as they come to stand in it, whatever the camera's
 /// exposure, multiplied by alpha.
 struct Plates {
   struct Sheet {
     Picture light;
     std::vector<float> alpha; ///< empty: there is none
+    std::vector<PlatePart> parts;
   };
   Sheet behind, front;
 };
@@ -33,10 +44,12 @@ std::shared_ptr<const Plates> platesOf(const Document& doc, double frame, int wi
 /// before the render covers it; what is behind is seen as far as its alpha lets it (Porter and Duff 1984).
 struct PlateLayers {
   Picture keep, add;
+  std::vector<PlatePart> parts; ///< what is in `add` already
 };
 PlateLayers plateLayers(const Plates& plates, const Film& film, const Tasks& tasks);
 /// All plates alone, laid over each other, and their alpha: what is there where no ray meets anything.
 Picture platesLight(const Plates& plates, const Tasks& tasks);
+std::vector<PlatePart> platesParts(const Plates& plates);
 float platesAlpha(const Plates& plates, size_t pixel);
 /// The film's alpha with the plates.
 float plateAlpha(const Plates* plates, const Film& film, size_t pixel);

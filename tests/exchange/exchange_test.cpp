@@ -1,8 +1,12 @@
+#include "core/advise/route.h"
 #include "core/color/view.h"
+#include "core/document/edit.h"
 #include "core/document/file.h"
+#include "core/exchange/assets.h"
 #include "core/exchange/export.h"
 #include "core/exchange/import.h"
 #include "core/exchange/passes.h"
+#include "core/exchange/picture_layers.h"
 #include "core/exchange/readers.h"
 #include "demo/starters.h"
 #include "demo/sun_core.h"
@@ -163,6 +167,89 @@ TEST_CASE("On a picture from elsewhere stages find what they name by its Cryptom
   PictureFile lit = rendered(doc, t, "");
   lit.layers.push_back({source, {"R", "G", "B"}, false, std::vector<float>(3 * covered.size(), 0.5f)});
   CHECK(lensOnFile(doc, 1, lit, pool()).stages[0].work.taken.rgb[10] == Approx(amount * 0.5f));
+}
+
+TEST_CASE("A plate's layers, masks and Cryptomattes are sources of the lens, over it and under a set", "[exchange][lens][plate]") {
+  TemporaryFolder folder;
+  const Document shot = glowingSet();
+  const Traced taken = trace(shot, 8);
+  PictureFile f = rendered(shot, taken, "identity,lights");
+  f.layers.push_back({"Left half", {"Y"}, true, {}});
+  for (int y = 0; y < f.height; ++y)
+    for (int x = 0; x < f.width; ++x) f.layers.back().data.push_back(x < f.width / 2 ? 1.0f : 0.0f);
+  const ColorViews views;
+  writePicture(f, folder / "shot.exr", views, "ACES SDR");
+  const std::vector<std::string> names = layerNames(readPicture(folder / "shot.exr"));
+  for (const char* name : {"Ball", "Lamp", "Left half", "Light of Lamp"}) {
+    INFO(name);
+    CHECK(std::count(names.begin(), names.end(), name) == 1);
+  }
+  CHECK(std::none_of(names.begin(), names.end(), [](const std::string& n) { return n.starts_with("CryptoObject"); }));
+
+  const auto lit = [&](const char* layer, bool over) {
+    Set s(40, 30);
+    s.look("0, 0.8, 3", "0, 0.3, 0", "40");
+    s.add("plate.picture", "Shot", {{"file", (folder / "shot.exr").c_str()}});
+    s.add("layer.picture", "Chosen", {{"of", "Shot"}, {"layer", layer}});
+    s.add("effect.glow", "Shine", {{"from", "Chosen"}});
+    s.add("lens.glow", "Halo", {{"sources", "Shine"}, {"amount", "100 %"}, {"size", "4 %"}});
+    s.set(s.find("Shine"), {{"lens", "Halo"}});
+    // Something of the set stands before it.
+    if (over) s.add("object.sphere", "Dark ball", {{"radius", "0.3"}, {"position", "0.3, 0.3, 0"}});
+    return s.take();
+  };
+  AssetCache cache;
+  const Picture whole = readPicture(folder / "shot.exr").picture();
+  const std::vector<float> ball = decodeCryptomatte(f, "Ball");
+  const Picture lamp = readPicture(folder / "shot.exr").picture("Light of Lamp");
+  for (const auto& [layer, share] : std::vector<std::pair<const char*, std::function<float(size_t)>>>{
+           {"Ball", [&](size_t i) { return ball[i / 3] * whole.rgb[i]; }},
+           {"Left half", [&](size_t i) { return i / 3 % 40 < 20 ? whole.rgb[i] : 0.0f; }},
+           {"Light of Lamp", [&](size_t i) { return std::min(lamp.rgb[i], whole.rgb[i]); }},
+           {"", [&](size_t i) { return whole.rgb[i]; }}}) {
+    CAPTURE(layer);
+    const Document doc = lit(layer, false);
+    const Traced t = trace(doc, 1, 0, cache.assets(""));
+    CHECK(t.scene->troubles.empty());
+    REQUIRE(t.scene->bare());
+    const LensResult r = developPlates(doc, 1, *t.scene, pool());
+    REQUIRE(r.stages.size() == 1);
+    for (size_t i = 0; i < whole.rgb.size(); ++i) REQUIRE(r.stages[0].work.taken.rgb[i] == Approx(share(i)).epsilon(2e-3).margin(1e-3));
+    // Small, for looks.
+    const LensResult small = SmallLens(*t.scene, t.film(), t.scene->amounts, 1, 40, pool()).develop(doc, 1);
+    CHECK(small.stages[0].work.taken.rgb == r.stages[0].work.taken.rgb);
+    // The route knows that its light is in the plate.
+    const LensResult developed = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+    const Route route = measureRoute(doc, doc.findByName("Shine")->id, 1, *t.scene, t.film(), t.scene->amounts, developed, pool());
+    CHECK(route.stations.front().reading == "in the plate");
+    for (const Finding& finding : route.findings) CHECK(finding.text.find("gives no light") == std::string::npos);
+    CHECK(route.spread > 0.5);
+  }
+  // What the set hides gives no light, and a stage acts where the layer is seen.
+  const Document doc = lit("Ball", true);
+  const Traced t = trace(doc, 16, 0, cache.assets(""));
+  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  double left = 0, there = 0;
+  for (size_t i = 0; i < whole.rgb.size(); ++i) {
+    left += double(r.stages[0].work.taken.rgb[i]);
+    there += double(ball[i / 3] * whole.rgb[i]);
+  }
+  CHECK(left < 0.2 * there); // its rim
+  Document masked = addNode(lit("Left half", false), "lens.grade", "Darker", {});
+  for (const auto& [name, value] : {std::pair{"Darker.exposure", "-2"}, {"Darker.acts_on", "Chosen"}, {"Halo.on", "off"}}) masked = setAt(masked, resolve(masked, name), parseValue(masked, definitionAt(masked, resolve(masked, name)), value));
+  const Traced m = trace(masked, 1, 0, cache.assets(""));
+  const Picture graded = developPlates(masked, 1, *m.scene, pool()).picture;
+  CHECK(graded.at(5, 15)[1] == Approx(0.25f * whole.at(5, 15)[1]).epsilon(5e-3).margin(1e-4));
+  CHECK(graded.at(35, 15)[1] == Approx(whole.at(35, 15)[1]).epsilon(5e-3).margin(1e-4));
+  // A name that the file does not have is told with those that it has.
+  const Document wrong = lit("Bell", false);
+  SceneCache scenes;
+  const std::string said = refusal([&] {
+    const ScenePtr s = compileScene(wrong, {.frame = 1, .queries = lensQueries(wrong)}, cache.assets(""), scenes);
+    for (const std::string& text : s->troubles) throw std::runtime_error(text);
+  });
+  CHECK(said.find("\"Bell\"") != std::string::npos);
+  CHECK(said.find("Ball") != std::string::npos);
 }
 
 TEST_CASE("PNG shows the picture through the exact view; alpha is unassociated", "[exchange][png]") {
