@@ -43,6 +43,7 @@ Starter turnedBulbStarter();
 Starter glassOverSlateStarter();
 Starter glassPlanetsStarter();
 Starter poolRipplesStarter();
+Starter quicksilverTrayStarter();
 Starter jadeMoonStarter();
 Starter sunCoreStarter();
 Starter veilCometStarter();

@@ -507,10 +507,11 @@ LensContext contextOf(const Document& doc, double frame, const Scene& scene, int
       const SeenAt s = seenAt(doc, scene, thing, place, at);
       return Anchor{{s.at.x * float(width) / float(scene.width) + float(margin), s.at.y * float(height) / float(scene.height) + float(margin)}, s.share, s.depth};
     };
-  c.bounds = [&scene](NodeId thing) {
+  c.bounds = [&doc, &scene](NodeId thing) {
     Box3f box;
+    const std::set<NodeId> all = heldBy(doc, thing);
     for (const Instance& i : scene.instances)
-      if (scene.things[i.thing].among({thing})) box.extendBy(i.bounds);
+      if (scene.things[i.thing].among(all)) box.extendBy(i.bounds);
     return box;
   };
   c.right = scene.camera.right();

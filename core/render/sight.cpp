@@ -24,16 +24,16 @@ struct Ball {
 };
 
 // Around all that belongs to a thing.
-Ball ballOf(const Document& doc, const Scene& scene, NodeId thing) {
+Ball ballOf(const Document& doc, const Scene& scene, NodeId thing, const std::set<NodeId>& all) {
   Ball b;
   Box3f box;
   for (const Instance& i : scene.instances)
-    if (scene.things[i.thing].among({thing}) || (i.material != noMaterial && scene.materials[i.material]->node == thing)) box.extendBy(i.bounds);
+    if (scene.things[i.thing].among(all) || (i.material != noMaterial && scene.materials[i.material]->node == thing)) box.extendBy(i.bounds);
   const Node* n = doc.find(thing);
   if (box.isEmpty())
     for (const std::vector<Emitter>* list : {&scene.emitters, &scene.skies})
       for (const Emitter& e : *list)
-        if (!b.found && scene.things[e.thing].among({thing})) {
+        if (!b.found && scene.things[e.thing].among(all)) {
           const LightReach reach = e.light->reach();
           if (!std::isfinite(reach.radius)) continue;
           b = {reach.centre, reach.radius, true};
@@ -53,12 +53,22 @@ bool looksThrough(const Scene& scene, const Instance& in) {
 
 } // namespace
 
+std::set<NodeId> heldBy(const Document& doc, NodeId thing) {
+  std::set<NodeId> all{thing};
+  if (const Node* n = doc.find(thing))
+    for (const char* slot : {"objects", "carries"})
+      if (const auto it = n->children.find(slot); it != n->children.end())
+        for (const NodeId c : it->second) all.merge(heldBy(doc, c));
+  return all;
+}
+
 SeenAt seenAt(const Document& doc, const Scene& scene, NodeId thing, const V3f& place, double frame) {
   SeenAt s;
   const double now = currentFrame(doc);
   Ball ball{place, 0, true};
+  const std::set<NodeId> all = thing ? heldBy(doc, thing) : std::set<NodeId>();
   if (thing) {
-    ball = ballOf(doc, scene, thing);
+    ball = ballOf(doc, scene, thing, all);
     if (const Node* n = doc.find(thing); n && frame != now) ball.centre += standsAt(doc, *n, frame) - standsAt(doc, *n, now);
   }
   Camera moved;
@@ -84,7 +94,7 @@ SeenAt seenAt(const Document& doc, const Scene& scene, NodeId thing, const V3f& 
   if (distance <= ball.radius) return s;
   const Imath::Vec3<float> towards = way * (1 / distance);
   const ilumbra::Frame side(towards);
-  const bool body = thing && std::any_of(scene.instances.begin(), scene.instances.end(), [&](const Instance& i) { return scene.things[i.thing].among({thing}); });
+  const bool body = thing && std::any_of(scene.instances.begin(), scene.instances.end(), [&](const Instance& i) { return scene.things[i.thing].among(all); });
   constexpr int most = 64;
   const int n = ball.radius > 0 ? most : 1;
   int would = 0, does = 0;
@@ -99,7 +109,7 @@ SeenAt seenAt(const Document& doc, const Scene& scene, NodeId thing, const V3f& 
       Hit hit;
       if (!rays.intersect(from, direction, left, hit)) break;
       const Instance& in = *hit.instance;
-      if (thing && scene.things[in.thing].among({thing})) {
+      if (thing && scene.things[in.thing].among(all)) {
         met = true;
         break;
       }

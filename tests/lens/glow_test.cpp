@@ -226,6 +226,31 @@ TEST_CASE("The named lamp glows behind glass and in the mirror; the other, just 
   CHECK(mean(both, {48, 0, 48, 64}) == Approx(mean(both, {0, 0, 48, 64})).epsilon(0.05));
 }
 
+TEST_CASE("Streaks and ghosts of one lamp are of it alone, wherever it is seen", "[lens][streaks][ghosts][labels]") {
+  for (const auto& [kind, values] : std::vector<std::pair<const char*, std::vector<std::pair<const char*, const char*>>>>{{"lens.streaks", {{"rays", "4"}, {"keyed", "off"}}}, {"lens.ghosts", {{"keyed", "off"}}}}) {
+    CAPTURE(kind);
+    const auto light = [&, kind = kind, values = values](const char* sources, const char* off) {
+      Document doc = addNode(twoLamps(true), kind, "Added", {});
+      for (const auto& [name, value] : values) doc = changed(doc, std::string("Added.") + name, value);
+      doc = changed(changed(changed(doc, "Added.sources", sources), "Halo.on", "off"), "Camera.compensation", "8"); // ghosts are faint
+      const Traced t = trace(doc, 16);
+      // As if one lamp gave nothing: the mix alone, no other paths.
+      std::vector<Color> amounts = t.scene->amounts;
+      for (size_t g = 0; g < amounts.size(); ++g)
+        if (t.scene->groups[g].name == off) amounts[g] = Color(0.0f);
+      const LensResult r = develop(doc, 1, *t.scene, t.film(), amounts, pool());
+      REQUIRE(r.stages.size() == 1);
+      return r.stages[0].work.spread;
+    };
+    const Picture left = light("Left lamp", ""), alone = light("Left lamp", "Right lamp"), other = light("Left lamp", "Left lamp");
+    CHECK(mean(left) > 0);
+    CHECK(farthest(left, alone) < 1e-6); // nothing of the other lamp
+    CHECK(mean(other) == 0);
+    const Picture both = light("Left lamp, Right lamp", "");
+    CHECK(mean(both) == Approx(2 * mean(left)).epsilon(0.2));
+  }
+}
+
 TEST_CASE("How the source is seen can be chosen", "[lens][glow][labels]") {
   const Document doc = twoLamps(true);
   const auto taken = [&](const char* param) {

@@ -369,6 +369,20 @@ TEST_CASE("A look leaves alone where a stage's light comes from and where it act
   CHECK(p.references("sources").size() == 1);
 }
 
+TEST_CASE("A group that is followed is all that it holds: what it holds does not hide it", "[lens][anchor]") {
+  Set s(48, 48);
+  s.look("0, 0, 4", "0, 0, 0");
+  const NodeId lantern = s.add("object.group", "Lantern", {{"position", "0.5, 0, 0"}});
+  s.add("object.sphere", "Front", {{"radius", "0.2"}, {"position", "0, 0, 0.5"}}, s.in(lantern));
+  s.add("object.sphere", "Back", {{"radius", "0.2"}, {"position", "0, 0, -0.5"}}, s.in(lantern));
+  const Document doc = s.take();
+  const Traced t = trace(doc, 1);
+  const SeenAt seen = seenAt(doc, *t.scene, lantern, {}, 1);
+  CHECK(seen.share == 1);
+  CHECK(seen.at.x > 24);
+  CHECK(heldBy(doc, lantern).size() == 3);
+}
+
 TEST_CASE("Stages follow what they are anchored to through the camera, and fade as it is hidden", "[lens][anchor]") {
   Set s(96, 64);
   s.look("0, 0, 5", "0, 0, 0");
