@@ -109,6 +109,7 @@ std::string SettingsPanel::shape() const {
       }
   for (const Finding& f : findingsOf(n->id)) s += "!" + f.text;
   if (const MaterialPreset* p = presetOf(m_studio.doc(), n->id)) s += "=" + p->name;
+  for (const Node* l : pictureLayersOf(m_studio.doc(), n->id)) s += fmt::format("~{}:{}", l->id, l->name);
   if (n->kind->family() == "effect") {
     s += m_studio.picking().role.toStdString();
     for (const Role& r : effectKind(*n)->roles)
@@ -327,6 +328,20 @@ void SettingsPanel::buildSlots(QWidget* page, const Node& n) {
   }
 }
 
+void SettingsPanel::buildPictureLayers(QWidget* page, const Node& n) {
+  auto* column = page->layout();
+  column->addWidget(rule(page));
+  column->addWidget(sectionHead(page, tr("Layers of its picture"), tr("+ source"), [this, id = n.id] { addPictureLayer(m_studio, id, this); }));
+  const std::vector<const Node*> layers = pictureLayersOf(m_studio.doc(), n.id);
+  for (const Node* l : layers) column->addWidget(sectionHead(page, {}, tr("to %1").arg(qs(l->name)), [this, id = l->id] { m_studio.select({id}); }));
+  if (layers.empty()) {
+    auto* none = new QLabel(tr("Its lights, masks and Cryptomattes can be sources of glow and lens stages."), page);
+    none->setWordWrap(true);
+    none->setStyleSheet(QStringLiteral("color: #6a6762"));
+    column->addWidget(none);
+  }
+}
+
 // One of an ordered list of changes: what it is, whether it is on, its place in the list; its parameters unfold.
 void SettingsPanel::buildStep(QWidget* page, const Node& child, const ChildSlot& slot, size_t index, size_t count) {
   const NodeId id = child.id, parent = child.parent;
@@ -397,20 +412,9 @@ void SettingsPanel::buildThing(QWidget* page, const Node& n) {
           column->addWidget(sectionHead(page, {}, tr("to %1").arg(qs(m->name)), [this, id = m->id] { m_studio.select({id}); }));
     }
     if (group.empty() && n.kind->family() == "object") buildSlots(page, n);
+    if (group.empty() && n.kind->id == "plate.picture" && Params(n, m_studio.frame()).text("shows") == "picture") buildPictureLayers(page, n);
   }
   if (n.kind->family() != "object") buildSlots(page, n);
-  if (n.kind->id == "plate.picture" && Params(n, m_studio.frame()).text("shows") == "picture") {
-    column->addWidget(rule(page));
-    column->addWidget(sectionHead(page, tr("Layers of its picture"), tr("+ source"), [this, id = n.id] { addPictureLayer(m_studio, id, this); }));
-    const std::vector<const Node*> layers = pictureLayersOf(m_studio.doc(), n.id);
-    for (const Node* l : layers) column->addWidget(sectionHead(page, {}, tr("to %1").arg(qs(l->name)), [this, id = l->id] { m_studio.select({id}); }));
-    if (layers.empty()) {
-      auto* none = new QLabel(tr("Its lights, masks and Cryptomattes can be sources of glow and lens stages."), page);
-      none->setWordWrap(true);
-      none->setStyleSheet(QStringLiteral("color: #6a6762"));
-      column->addWidget(none);
-    }
-  }
 }
 
 void SettingsPanel::buildEffect(QWidget* page, const Node& n) {

@@ -3,9 +3,12 @@
 #include "app/lens_page.h"
 #include "app/looks_gallery.h"
 #include "app/param_row.h"
+#include "app/picture_layers.h"
 #include "app/settings_panel.h"
+#include "core/color/view.h"
 #include "core/document/edit.h"
 #include "core/document/file.h"
+#include "core/exchange/picture_file.h"
 #include "core/lens/preset.h"
 #include "tests/app/open.h"
 
@@ -183,4 +186,47 @@ TEST_CASE("A change of the lens traces no ray", "[app][lens]") {
   o.page().move(-1);
   REQUIRE(o.finished());
   CHECK(o.studio->image()->raysSinceRequest == 0);
+}
+
+TEST_CASE("A layer of a plate's picture becomes a source from the plate's settings, in one step", "[app][lens][plate]") {
+  Open o;
+  PictureFile f;
+  f.width = 8;
+  f.height = 5;
+  f.layers.push_back({"", {"R", "G", "B"}, true, std::vector<float>(120, 2.0f)});
+  f.layers.push_back({"Left lamp", {"Y"}, true, std::vector<float>(40, 0.5f)});
+  const ColorViews views;
+  const std::string file = o.folder / "street.exr";
+  writePicture(f, file, views, "ACES SDR");
+  NodeId plate = 0;
+  o.studio->edit("Plate", [&](const Document& d) {
+    Document out = addNode(d, "plate.picture", "Street", {}, &plate);
+    return setValue(out, plate, "file", Constant(Text{file}));
+  });
+  o.studio->select({plate});
+  o.window->commands().run(QStringLiteral("window.settings"));
+  const Document before = o.doc();
+  const ChooseFromMenu choice("Left lamp");
+  const auto layers = [&] { return pictureLayersOf(o.doc(), plate); };
+  const auto button = [&](const QString& text) -> QToolButton* {
+    for (QToolButton* b : o.window->settings().widget()->findChildren<QToolButton*>())
+      if (b->text() == text) return b;
+    return nullptr;
+  };
+  REQUIRE(Open::wait([&] { return button(QStringLiteral("+ source")) != nullptr; }));
+  button(QStringLiteral("+ source"))->click();
+  REQUIRE(Open::wait([&] { return layers().size() == 1; }));
+  CHECK(layers().front()->name == "Left lamp");
+  CHECK(Params(*layers().front(), 1).text("layer") == "Left lamp");
+  // It stands there, one click away, and is of use as a source.
+  CHECK(Open::wait([&] { return button(QStringLiteral("to Left lamp")) != nullptr; }));
+  o.studio->edit("Source", [&](const Document& d) {
+    Document out = addNode(d, "lens.glow", "Lamp halo");
+    return setValue(out, out.findByName("Lamp halo")->id, "sources", Constant(std::vector<Reference>{{d.findByName("Left lamp")->id, nullptr}}));
+  });
+  REQUIRE(o.finished());
+  CHECK(o.studio->session().scene()->troubles.empty());
+  o.studio->undo();
+  o.studio->undo();
+  CHECK(o.doc() == before);
 }
