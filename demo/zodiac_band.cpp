@@ -46,9 +46,7 @@ Starter zodiacBandStarter() {
             b.add("camera.lens", "Camera", {{"position", "0.2, 0.95, 2.7"}, {"target", "0, 0.56, 0"}, {"focal_length", "44"}, {"focus", "2.6"}, {"f_stop", "5.6"}, {"ev100", "4.6"}});
             b.add("effect.lamp_in_mist", "Zodiac in mist", {{"from", "Zodiac lamp"}, {"through", "Zodiac shafts"}});
             // Beside the shafts in the air those of the lens: out of what shines through the signs.
-            b.add("effect.glow", "Zodiac rays", {{"from", "Zodiac lamp, Zodiac band"}});
-            b.add("lens.screen_shafts", "Rays of the signs", {{"sources", "Zodiac rays"}, {"amount", "70 %"}, {"centre_by", "thing"}, {"centre_at", "Zodiac lamp"}, {"length", "75 %"}, {"fade", "8 %"}, {"gather", "45 %"}, {"keyed", "on"}, {"key", "1.5"}, {"tint", "1, 0.8, 0.55"}});
-            b.set(b.find("Zodiac rays"), {{"lens", "Rays of the signs"}});
+            b.add("lens.screen_shafts", "Rays of the signs", {{"sources", "Zodiac band, Zodiac lamp"}, {"amount", "30 %"}, {"centre_by", "thing"}, {"centre_at", "Zodiac"}, {"length", "80 %"}, {"fade", "1 %"}, {"gather", "25 %"}, {"keyed", "on"}, {"key", "1"}, {"tint", "1, 0.82, 0.6"}});
             return StarterContent{b.take(), {{"orrery-assets/zodiac-band.glb", zodiacBandFile()}}};
           }};
 }

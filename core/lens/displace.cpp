@@ -21,11 +21,15 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
   } else if (p.text("map_from") == "map") {
     std::fill(map.rgb.begin(), map.rgb.end(), p.real("map"));
   } else {
-    for (size_t i = 0; i < source.pixels(); ++i) {
-      // What light there is, pressed into 0 to 1.
-      const float l = std::max(0.0f, luminance({source.rgb[3 * i], source.rgb[3 * i + 1], source.rgb[3 * i + 2]}));
-      map.rgb[3 * i] = map.rgb[3 * i + 1] = map.rgb[3 * i + 2] = l / (1 + l);
-    }
+    // What light there is, pressed into 0 to 1: its own, or that of other things, whose red and green may push apart.
+    const bool own = p.text("map_from") == "light";
+    const Picture& light = own ? source : c.map;
+    const bool each = !own && p.flag("apart");
+    for (size_t i = 0; i < light.pixels(); ++i)
+      for (size_t k = 0; k < 3; ++k) {
+        const float l = std::max(0.0f, each ? light.rgb[3 * i + k] : luminance({light.rgb[3 * i], light.rgb[3 * i + 1], light.rgb[3 * i + 2]}));
+        map.rgb[3 * i + k] = l / (1 + l);
+      }
   }
   if (smoothing > 0.02f) {
     // About the middle, so that what lies beyond the edge pushes nothing.
@@ -48,9 +52,10 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
 LensStage displaceStage() {
   return {.kind = {.id = "lens.displace",
                    .label = "Displace",
-                   .helpText = "Reads every pixel of its sources elsewhere: by a map that is a pattern, a picture or a sequence (filmed ripples, say), or by the light itself.",
+                   .helpText = "Reads every pixel of its sources elsewhere: by a map that is a pattern, a picture or a sequence (filmed ripples, say), by the light itself, or by that of other things.",
                    .params = join({stageParams(1, 1),
-                                   {choice("map_from", "Map from", {"map", "light"}).at(Stage::Lens).help("The map below, or the brightness of the sources"),
+                                   {choice("map_from", "Map from", {"map", "light", "layer"}).at(Stage::Lens).help("The map below, the brightness of the sources, or that of other things"),
+                                    references("map_of", "Map of", stageSources()).at(Stage::Shading).when("map_from", "layer").help("Lights, objects, materials or a picture's layers whose brightness pushes, wherever they are seen"),
                                     number("map", "Map", "", 0.5).soft(0, 1).range(-100, 100).patterned().at(Stage::Lens).when("map_from", "map").help("A pattern, laid over the picture"),
                                     number("across", "Across", "%", 0.01).soft(-0.1, 0.1).range(-10, 10).at(Stage::Lens).matters().help("How far the strongest push goes, by the frame's height"),
                                     number("down", "Down", "%", 0.01).soft(-0.1, 0.1).range(-10, 10).at(Stage::Lens).matters().help("How far the strongest push goes, by the frame's height"),
@@ -61,7 +66,7 @@ LensStage displaceStage() {
                    .slots = stageSlots(),
                    .existence = Stage::Lens},
           .prepare = prepare,
-          .idle = [](const Params& p) { return p.number("across") == 0 && p.number("down") == 0 ? std::string("it pushes nothing: across and down are 0") : std::string(); },
+          .idle = [](const Params& p) { return p.text("map_from") == "layer" && p.references("map_of").empty() ? std::string("its map is of nothing: name what pushes") : p.number("across") == 0 && p.number("down") == 0 ? std::string("it pushes nothing: across and down are 0") : std::string(); },
           .looks = {{"Ripples", {{"across", "0.6 %"}, {"down", "1.2 %"}, {"smoothing", "0.5 %"}}},
                     {"Hot air", {{"across", "0.3 %"}, {"down", "0.2 %"}, {"smoothing", "0.2 %"}}},
                     {"Pressed glass", {{"across", "2 %"}, {"down", "2 %"}, {"smoothing", "0 %"}}},

@@ -58,6 +58,18 @@ LayerQuery sourceQuery(const Document& doc, const Node& stage) {
   return q;
 }
 
+// The light that a stage can have for a map, asked for or not, so that asking traces no ray; of everything: there is none.
+static LayerQuery mapQuery(const Document& doc, const Node& stage) {
+  LayerQuery q{.name = stage.name + " map", .everything = true};
+  if (!stage.kind->param("map_of")) return q;
+  for (const NodeId id : namedBy(doc, stage, "map_of")) {
+    (doc.find(id)->kind->family() == "material" ? q.materials : q.things).push_back(id);
+    q.everything = false;
+    q.apart = true;
+  }
+  return q;
+}
+
 static LayerQuery maskQuery(const Document& doc, const Node& stage) { return queryOf(doc, stage, "acts_on", "acts_", "acts_in"); }
 
 static void include(std::vector<LayerQuery>& queries, LayerQuery q) {
@@ -70,7 +82,10 @@ std::vector<LayerQuery> lensQueries(const Document& doc) {
   for (const Node* e : doc.family("effect"))
     if (e->kind->id == "effect.caustics") include(queries, causticsLayer());
   // One layer serves all stages that ask the same.
-  for (const Node* s : lensStages(doc)) include(queries, sourceQuery(doc, *s));
+  for (const Node* s : lensStages(doc)) {
+    include(queries, sourceQuery(doc, *s));
+    if (LayerQuery map = mapQuery(doc, *s); !map.everything) include(queries, std::move(map));
+  }
   return queries;
 }
 
@@ -183,11 +198,11 @@ std::vector<float> cut(const std::vector<float>& v, const LensContext& c) {
 struct Step {
   const Node* node;
   const LensStage* stage;
-  LayerQuery source;
+  LayerQuery source, map;
 };
 
 struct Stacked {
-  uint32_t takenBy = 0; ///< bits of the steps whose source it is
+  uint64_t takenBy = 0; ///< bits of the steps whose source it is; and of those whose map it is, 32 higher
   int tag = 0;
   Picture light;
 };
@@ -242,7 +257,7 @@ std::vector<float> shownBy(const LayerQuery& q, const LensContext& c, const Lens
 }
 
 // What a stage does to the layers that it takes, and with it to all others.
-StageResult act(const Step& step, uint32_t bit, const LensContext& c, const LensLight& light, std::vector<Stacked>& layers, Picture& apart) {
+StageResult act(const Step& step, uint64_t bit, const LensContext& c, const LensLight& light, std::vector<Stacked>& layers, Picture& apart) {
   const Params p(*step.node, c.frame);
   StageResult r{step.node->id, {}, {}};
   const auto nothing = [&](const char* why) {
@@ -265,6 +280,11 @@ StageResult act(const Step& step, uint32_t bit, const LensContext& c, const Lens
   if (!mask.empty() && std::all_of(mask.begin(), mask.end(), [](float m) { return m <= 0; })) return nothing("what it acts on is not in the picture");
   LensContext own = c;
   if (step.stage->covers) own.covered = shownBy(step.source, c, light, source, layers);
+  if (!step.map.everything) {
+    own.map = Picture(c.width, c.height);
+    for (const Stacked& l : layers)
+      if (l.takenBy & bit << 32) addTo(own.map, l.light, c.tasks);
+  }
   const LensOperator op = step.stage->prepare(p, source, own);
   const LensBlend mode = lensBlend(op.blend.empty() ? p.text("blend") : op.blend);
   const bool aside = p.text("over_alpha") == "apart";
@@ -361,7 +381,7 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
     for (const Node* s : lensStages(c.doc)) {
       const bool last = options.until == s->id;
       if (last && options.before) break;
-      if (options.solo ? s->id == options.solo : stageActs(c.doc, *s, c.frame)) steps.push_back({s, &stageOf(*s), sourceQuery(c.doc, *s)});
+      if (options.solo ? s->id == options.solo : stageActs(c.doc, *s, c.frame)) steps.push_back({s, &stageOf(*s), sourceQuery(c.doc, *s), mapQuery(c.doc, *s)});
       if (last) break;
     }
   if (steps.size() > 32) throw badInput(fmt::format("the lens has {} stages that act; 32 are possible", steps.size()));
@@ -369,16 +389,18 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
   std::set<int> tags;
   for (LensLight::Layer& l : light.layers) {
     r.notNumbers += mend(l.light, c.tasks);
-    uint32_t takenBy = 0;
-    for (size_t i = 0; i < steps.size(); ++i)
-      if (steps[i].source.whole() || contains(l.of, steps[i].source)) takenBy |= 1u << i;
+    uint64_t takenBy = 0;
+    for (size_t i = 0; i < steps.size(); ++i) {
+      if (steps[i].source.whole() || contains(l.of, steps[i].source)) takenBy |= uint64_t(1) << i;
+      if (!steps[i].map.everything && contains(l.of, steps[i].map)) takenBy |= uint64_t(1) << (32 + i);
+    }
     tags.insert(l.tag);
     layers.push_back({takenBy, l.tag, std::move(l.light)});
   }
   light.layers.clear();
   // Layers that no later stage tells apart are one.
   const auto merge = [&](size_t from) {
-    const uint32_t later = from >= 32 ? 0 : ~0u << from;
+    const uint64_t half = from >= 32 ? 0 : ~0u << from, later = half | half << 32;
     std::vector<Stacked> out;
     for (Stacked& l : layers) {
       const auto same = std::find_if(out.begin(), out.end(), [&](const Stacked& o) { return o.tag == l.tag && (o.takenBy & later) == (l.takenBy & later); });
@@ -411,7 +433,7 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
     if (c.cancel && c.cancel->requested()) throw cancelled();
     merge(i);
     if (std::all_of(steps.begin() + ptrdiff_t(i), steps.end(), [](const Step& s) { return s.stage->inPlace; })) frameAlone();
-    r.stages.push_back(act(steps[i], 1u << i, c, light, layers, r.apart));
+    r.stages.push_back(act(steps[i], uint64_t(1) << i, c, light, layers, r.apart));
     // Light that went out over the things that gave it makes the picture's cover wider.
     if (!r.alpha.empty() && !steps[i].stage->inPlace && Params(*steps[i].node, c.frame).text("over_alpha") == "widens") {
       const StageResult& s = r.stages.back();

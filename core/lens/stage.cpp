@@ -19,12 +19,17 @@ const LensStage& stageOf(const Node& node) {
   throw badInput(node.kind->id + ": is no lens stage");
 }
 
+const std::vector<std::string>& stageSources() {
+  static const std::vector<std::string> all = {"light.", "object.", "material.", "air.", "source.", "effect.", "plate.", "layer."};
+  return all;
+}
+
 std::vector<ParamDef> stageParams(double amount, double most) {
-  const std::vector<std::string> sources = {"light.", "object.", "material.", "air.", "source.", "effect.", "plate.", "layer."}, surfaces = {"object.", "material.", "air.", "light.", "plate.", "layer."};
+  const std::vector<std::string> surfaces = {"object.", "material.", "air.", "light.", "plate.", "layer."};
   return {flag("on", "On", true).at(Stage::Lens).help("Off: the light passes as it is"),
           number("amount", "Amount", "%", amount).soft(0, std::max(1.0, std::min(most, 2.0))).range(0, most).at(Stage::Lens).matters().help("How much of it; 0: the light passes as it is"),
           choice("blend", "Blend", lensBlendNames()).at(Stage::Lens).help("How its light lies over the picture"),
-          references("sources", "Sources", sources).at(Stage::Shading).in("Sources").help("What it takes its light from; an effect stands for its From; none: all light"),
+          references("sources", "Sources", stageSources()).at(Stage::Shading).in("Sources").help("What it takes its light from; an effect stands for its From; none: all light"),
           flag("direct", "Seen directly", true).at(Stage::Shading).in("Sources").help("The sources as the camera sees them straight"),
           flag("mirrored", "Seen in mirrors", true).at(Stage::Shading).in("Sources").help("The sources as mirrors show them"),
           flag("through", "Seen through clear things", true).at(Stage::Shading).in("Sources").help("The sources as seen behind glass"),

@@ -39,6 +39,8 @@ struct LensContext {
   V3f right{1, 0, 0};                  ///< of the camera
   /// What share of each pixel shows the stage's sources: of a stage that asks for it (LensStage::covers).
   std::vector<float> covered = {};
+  /// The light that a stage has for a map, as it stands before it: of a stage with `map_of`. Empty: none.
+  Picture map = {};
 
   /// A place given as shares of the frame from its top left corner, in pixels of the pictures.
   V2f place(double x, double y) const { return {float(left + x * frameWidth), float(top + y * frameHeight)}; }
@@ -86,6 +88,8 @@ std::vector<LensStage> allStages();
 const LensStage& stageOf(const Node& node);
 /// What every stage has: on, amount, blend, its sources and where it acts. `most`: of the amount; more than 1 adds more than there is.
 std::vector<ParamDef> stageParams(double amount, double most);
+/// The families that a stage can take light from.
+const std::vector<std::string>& stageSources();
 /// The slot for the shapes drawn in the picture that it is confined to.
 std::vector<ChildSlot> stageSlots();
 /// Parameters of an anchored place: at a place of the frame, on a thing, or at a place of the set.

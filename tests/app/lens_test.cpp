@@ -201,7 +201,7 @@ TEST_CASE("A layer of a plate's picture becomes a source from the plate's settin
   NodeId plate = 0;
   o.studio->edit("Plate", [&](const Document& d) {
     Document out = addNode(d, "plate.picture", "Street", {}, &plate);
-    return setValue(out, plate, "file", Constant(Text{file}));
+    return setValue(out, plate, "file", Constant(file));
   });
   o.studio->select({plate});
   o.window->commands().run(QStringLiteral("window.settings"));

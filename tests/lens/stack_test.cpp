@@ -213,6 +213,35 @@ TEST_CASE("A displacement of what the water shows moves the reflection and never
     for (int x = 20; x < 70; ++x) REQUIRE(with.at(x, y)[0] == Approx(all.at(x, y)[0] - ball.at(x, y)[0] + ball.at(x + 8, y)[0]).margin(1e-6));
 }
 
+TEST_CASE("A displacement takes its map from the light of other things, as it stands before it", "[lens][stack][labels]") {
+  Set s(64, 48);
+  s.look("0, 0, 4", "0, 0, 0", "40");
+  s.add("light.point", "Moved", {{"power", "80"}, {"radius", "0.08"}, {"position", "-0.6, 0, 0"}});
+  s.add("light.point", "Pusher", {{"power", "8000"}, {"radius", "0.3"}, {"position", "0.5, 0, 0"}});
+  s.add("lens.glow", "Wide halo", {{"sources", "Pusher"}, {"amount", "100 %"}, {"size", "60 %"}, {"falloff", "0.6"}});
+  s.add("lens.displace", "Push", {{"sources", "Moved"}, {"map_from", "layer"}, {"map_of", "Pusher"}, {"across", "10 %"}, {"down", "0 %"}, {"middle", "0"}});
+  const Document doc = s.take();
+  const auto placeOf = [](const Document& d) {
+    const Traced t = trace(d, 64);
+    const LensResult r = develop(d, 1, *t.scene, t.film(), t.scene->amounts, pool());
+    const StageResult& push = r.stages.back();
+    CHECK(push.idle.empty() == (r.stages.size() > 1));
+    double x = 0, all = 0;
+    for (int j = 0; j < 48; ++j)
+      for (int i = 0; i < 64; ++i) {
+        all += double(push.work.spread.at(i, j)[1]);
+        x += i * double(push.work.spread.at(i, j)[1]);
+      }
+    return x / all;
+  };
+  // The halo has come to where the small lamp is: it is read to the right of itself, so that it moves to the left. Without the halo it stays.
+  const double pushed = placeOf(doc), still = placeOf(changed(doc, "Wide halo.on", "off"));
+  CHECK(pushed < still - 1);
+  CHECK(lensQueries(doc).size() == 3); // all light, and the two lamps
+  // A map of nothing is told.
+  CHECK(lensed(changed(changed(doc, "Push.map_of", ""), "Push.sources", ""), speckled(64, 48, 1), {.solo = id(doc, "Push")}).stages[0].idle.find("its map is of nothing") == 0);
+}
+
 TEST_CASE("A mask by a pattern is laid over the picture", "[lens][stack]") {
   Document doc = stageDocument("lens.grade", {{"exposure", "1 stops"}});
   doc = addNode(doc, "pattern.constant", "Half");
