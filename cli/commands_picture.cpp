@@ -93,7 +93,8 @@ Rendered renderFrame(const Context& c, const Args& a, const Document& doc, doubl
   const auto target = uint32_t(settingsOf(doc).number("samples"));
   Progress progress;
   const double noise = a.noise >= 0 ? a.noise : settingsOf(doc).number("noise");
-  while (r.rendering.samples() < target && !r.rendering.calm()) {
+  // Plates alone need no ray.
+  while (!scene->bare() && r.rendering.samples() < target && !r.rendering.calm()) {
     if (!r.rendering.advance(tasks, r.rendering.nextPass(target), *c.cancel, region, noise)) throw cancelled();
     const uint32_t done = r.rendering.samples();
     const double share = std::max(double(done) / target, a.seconds > 0 ? std::min(1.0, elapsed() / a.seconds) : 0.0);

@@ -35,10 +35,10 @@ Document plate(const std::shared_ptr<const Kinds>& kinds) {
   const NodeId silver = b.add("object.water", "Quicksilver", {{"width", "1.5"}, {"length", "1.1"}, {"depth", "0"}, {"resolution", "110"}, {"material", "Tray silver"}});
   for (const auto& [height, wave, way] : {std::tuple{"0.7 mm", "0.16", "20"}, {"0.5 mm", "0.11", "-55"}, {"0.35 mm", "0.07", "105"}}) b.add("water.wave", "Ripple", {{"height", height}, {"wavelength", wave}, {"direction", way}}, {silver, "waves"});
   for (const auto& [place, width, depth] : {std::tuple{"-0.77, 0, 0", "40 mm", "1.18"}, {"0.77, 0, 0", "40 mm", "1.18"}, {"0, 0, 0.57", "1.58", "40 mm"}, {"0, 0, -0.57", "1.58", "40 mm"}})
-    b.add("object.box", "Rim", {{"width", width}, {"height", "60 mm"}, {"depth", depth}, {"round", "9 mm"}, {"position", place}, {"material", "Tray brass"}});
+    b.add("object.box", "Rim", {{"width", width}, {"height", "36 mm"}, {"depth", depth}, {"round", "9 mm"}, {"position", place}, {"material", "Tray brass"}});
   b.add("object.plane", "Bench", {{"width", "8"}, {"depth", "6"}, {"position", "0, -0.03, 0"}, {"material", "Bench slate"}});
   b.add("object.plane", "Back wall", {{"width", "9"}, {"depth", "5"}, {"position", "0, 2.2, -2.4"}, {"turn", "90, 0, 0"}, {"material", "Wall plaster"}});
-  b.add("light.area", "Night window", {{"power", "130"}, {"color", "0.36, 0.54, 1"}, {"width", "0.9"}, {"height", "1.9"}, {"position", "-0.75, 1.45, -2.3"}, {"target", "-0.2, 0, 0.6"}});
+  b.add("light.point", "Moon", {{"power", "900"}, {"color", "0.55, 0.7, 1"}, {"radius", "0.1"}, {"position", "-0.62, 0.95, -2.1"}});
   b.add("light.area", "Moonlight", {{"power", "1600"}, {"color", "0.5, 0.65, 1"}, {"width", "1"}, {"height", "1"}, {"position", "2.2, 2.4, 1.2"}, {"target", "0, 0, 0"}, {"seen", "off"}});
   addCamera(b);
   return b.take();
@@ -97,9 +97,6 @@ Starter quicksilverTrayStarter() {
             // The level of the filmed tray, for the hinge: nobody sees it.
             b.add("object.plane", "Tray level", {{"width", "1.5"}, {"depth", "1.1"}, {"seen", "off"}, {"casts_shadow", "off"}});
             addCamera(b);
-            b.add("effect.glow", "Fire glow", {{"from", "Fire"}});
-            b.add("lens.glow", "Fire halo", {{"amount", "22 %"}, {"size", "9 %"}, {"sources", "Fire glow"}});
-            b.set(b.find("Fire glow"), {{"lens", "Fire halo"}});
             const NodeId mirror = b.add("lens.mirror_copy", "In the quicksilver", {{"sources", "Lantern"}, {"plane", "Tray level"}, {"hinge_by", "thing"}, {"hinge_at", "Lantern"}, {"hinge_y", "50 %"}, {"amount", "85 %"}, {"reach", "55 %"}, {"gap", "0 %"}, {"spread_along", "1.5 %"}, {"spread_across", "4 %"}});
             for (const auto& [where, opacity] : {std::pair{"0", "1"}, {"0.5", "0.85"}, {"1", "0.15"}}) b.add("curve.point", "Thinning", {{"at", where}, {"value", opacity}}, {mirror, "thinning", size_t(-1)});
             b.add("area.rectangle", "Inside the rim", {{"centre_x", "50 %"}, {"centre_y", "60 %"}, {"width", "152 %"}, {"height", "56 %"}, {"soft", "2 %"}}, {mirror, "areas"});
@@ -107,6 +104,10 @@ Starter quicksilverTrayStarter() {
             b.add("pattern.image", "Filmed ripples", {{"file", "orrery-assets/quicksilver-tray.0001.exr"}, {"numbered", "on"}, {"play", "to and fro"}, {"own_rate", "12"}});
             const NodeId ripples = b.add("lens.displace", "Ripples", {{"sources", "Lantern"}, {"map", "pattern Filmed ripples"}, {"across", "5 %"}, {"down", "2.5 %"}, {"middle", "0.06"}, {"smoothing", "0.4 %"}});
             b.add("area.rectangle", "Below the hinge", {{"centre_x", "50 %"}, {"centre_y", "84 %"}, {"width", "200 %"}, {"height", "46 %"}, {"soft", "15 %"}}, {ripples, "areas"});
+            // After the copy, so that the mirrored fire has a halo of its own, and no halo ends at the hinge.
+            b.add("effect.glow", "Fire glow", {{"from", "Fire"}});
+            b.add("lens.glow", "Fire halo", {{"amount", "22 %"}, {"size", "9 %"}, {"sources", "Fire glow"}});
+            b.set(b.find("Fire glow"), {{"lens", "Fire halo"}});
             return StarterContent{b.take(), plateFiles(kinds)};
           }};
 }

@@ -128,7 +128,7 @@ Kind pictureKind() {
                   .help("The grain's pattern: the same seed gives the same pixels"),
               number("firefly_limit", "Firefly limit", "×", 0).soft(0, 64).range(0, 1e6).fixed()
                   .help("Most that one light path may add after two bounces, in multiples of white; 0 keeps all light, else some is lost"),
-              number("overscan", "Overscan", "%", 0.1).soft(0, 0.5).range(0, 2).fixed()
+              number("overscan", "Overscan", "%", 0.1).soft(0, 0.5).range(0, 1).fixed()
                   .help("How far beside the frame light is counted, coarsely, so that the lens spreads it into the frame; of the frame's height. Only where a lens stage spreads light"),
               reference("camera", "Camera", {"camera."}).help("The camera that takes the picture; none: the first"),
               choice("view", "Display view", {"ACES SDR", "Plain sRGB"}).at(Stage::Display)

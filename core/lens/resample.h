@@ -83,6 +83,9 @@ template <typename F> Picture warped(const Picture& in, Edge edge, const Tasks& 
   return out;
 }
 
+/// Means over blocks: numbers of width × height pixels, so many channels each, as those of fewer.
+std::vector<float> shrunk(const std::vector<float>& values, int width, int height, int channels, int toWidth, int toHeight, const Tasks& tasks);
+
 /// Blurred by a round Gaussian of this width in pixels, by the glow's pyramid; black beyond its edges.
 Picture blurred(const Picture& in, float sigma, const Tasks& tasks);
 

@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 #include "core/lens/area.h"
 #include "core/lens/blend.h"
+#include "core/lens/resample.h"
 #include "core/render/plate.h"
 #include "core/render/sight.h"
 
@@ -550,17 +551,24 @@ int marginOf(const Document& doc, double frame, const Film& film, const LensOpti
 
 // A number of every pixel, in and beside the frame: it is smooth enough there to be taken as a picture.
 std::vector<float> surrounded(const Film& film, int margin, const Tasks& tasks, const std::function<float(const Film& of, size_t pixel)>& value) {
-  const auto filled = [&](const Film& of) {
-    Picture p(of.width(), of.height());
-    tasks.forEach(p.height, [&](int y) {
-      for (int x = 0; x < p.width; ++x) p.at(x, y)[0] = value(of, size_t(y) * size_t(p.width) + size_t(x));
+  const auto fill = [&](const Film& of, float* to, size_t apart) {
+    tasks.forEach(of.height(), [&](int y) {
+      for (size_t i = size_t(y) * size_t(of.width()), end = i + size_t(of.width()); i < end; ++i) to[apart * i] = value(of, i);
     });
-    return p;
   };
-  Picture p = filled(film);
-  if (margin > 0) p = ilumbra::surrounded(film, p, filled(*film.surround()), tasks);
+  if (margin == 0) {
+    std::vector<float> out(size_t(film.width()) * size_t(film.height()));
+    fill(film, out.data(), 1);
+    return out;
+  }
+  Picture frame(film.width(), film.height()), beside(film.surround()->width(), film.surround()->height());
+  fill(film, frame.rgb.data(), 3);
+  fill(*film.surround(), beside.rgb.data(), 3);
+  const Picture p = ilumbra::surrounded(film, frame, std::move(beside), tasks);
   std::vector<float> out(p.pixels());
-  for (size_t i = 0; i < out.size(); ++i) out[i] = p.rgb[3 * i];
+  tasks.forEach(p.height, [&](int y) {
+    for (size_t i = size_t(y) * size_t(p.width), end = i + size_t(p.width); i < end; ++i) out[i] = p.rgb[3 * i];
+  });
   return out;
 }
 
@@ -572,7 +580,7 @@ std::vector<float> padded(const std::vector<float>& v, int width, int height, in
   for (int y = 0; y < height; ++y) std::copy_n(v.begin() + ptrdiff_t(size_t(y) * size_t(width)), width, out.begin() + ptrdiff_t(size_t(y + margin) * size_t(wide)) + margin);
   return out;
 }
-Picture padded(const Picture& p, int margin) {
+Picture padded(Picture p, int margin) {
   if (margin == 0) return p;
   Picture out(p.width + 2 * margin, p.height + 2 * margin);
   for (int y = 0; y < p.height; ++y) std::copy_n(p.at(0, y), 3 * p.width, out.at(margin, y + margin));
@@ -592,11 +600,10 @@ void addPlates(LensLight& light, const Scene& scene, Picture all, std::vector<Pl
     LensLight::Layer layer;
     for (const LayerQuery& q : scene.queries)
       if (q.apart && names(q, p)) layer.of.push_back(q);
-    layer.light = padded(p.light, margin);
+    layer.light = padded(std::move(p.light), margin);
     light.layers.push_back(std::move(layer));
-    p.light = {};
   }
-  light.layers.push_back({{}, padded(all, margin)});
+  light.layers.push_back({{}, padded(std::move(all), margin)});
   if (parts.empty()) return;
   light.coverage = [of = std::move(light.coverage), parts = std::make_shared<const std::vector<PlatePart>>(std::move(parts)), width, height, margin](const LayerQuery& q) {
     std::vector<float> out = of ? of(q) : std::vector<float>();
@@ -674,24 +681,6 @@ LensResult developPlates(const Document& doc, double frame, const Scene& scene, 
   return applyLens(contextOf(doc, frame, scene, scene.width, scene.height, 0, tasks, options), platesStacked(scene, tasks), options);
 }
 
-// Means over blocks, of any channels.
-template <typename Get> static std::vector<float> shrunk(int fromWidth, int fromHeight, int channels, int width, int height, const Tasks& tasks, Get get) {
-  std::vector<float> out(size_t(width) * size_t(height) * size_t(channels), 0.0f);
-  tasks.forEach(height, [&](int y) {
-    const int y0 = y * fromHeight / height, y1 = std::max(y0 + 1, (y + 1) * fromHeight / height);
-    for (int x = 0; x < width; ++x) {
-      const int x0 = x * fromWidth / width, x1 = std::max(x0 + 1, (x + 1) * fromWidth / width);
-      for (int k = 0; k < channels; ++k) {
-        float sum = 0;
-        for (int j = y0; j < y1; ++j)
-          for (int i = x0; i < x1; ++i) sum += get(size_t(j) * size_t(fromWidth) + size_t(i), k);
-        out[(size_t(y) * size_t(width) + size_t(x)) * size_t(channels) + size_t(k)] = sum / float((y1 - y0) * (x1 - x0));
-      }
-    }
-  });
-  return out;
-}
-
 SmallLens::SmallLens(const Scene& scene, const Film& film, const std::vector<Color>& amounts, float exposure, int width, const Tasks& tasks) : m_scene(scene), m_tasks(tasks) {
   // Plates alone have no film.
   LensLight full = scene.bare() ? platesStacked(scene, tasks) : stackedLight(scene, film, sceneLight(scene, film, amounts, tasks), exposure, 0, tasks);
@@ -699,7 +688,7 @@ SmallLens::SmallLens(const Scene& scene, const Film& film, const std::vector<Col
   m_width = std::clamp(width, 1, std::max(1, w));
   m_height = std::clamp(m_width * h / std::max(1, w), 1, std::max(1, h));
   const auto small = [&](const std::vector<float>& v, int channels) {
-    return shrunk(w, h, channels, m_width, m_height, tasks, [&](size_t i, int k) { return v[size_t(channels) * i + size_t(k)]; });
+    return shrunk(v, w, h, channels, m_width, m_height, tasks);
   };
   for (LensLight::Layer& l : full.layers) {
     Picture p(m_width, m_height);

@@ -5,6 +5,8 @@
 #include "core/lens/glow.h"
 #include "core/lens/stages.h"
 
+#include <mutex>
+
 namespace ilumbra {
 
 std::vector<LensStage> allStages() {
@@ -141,20 +143,17 @@ LensOperator pointwise(const Picture& source, Picture out, const Tasks& tasks) {
   auto ratio = std::make_shared<Picture>(std::move(out));
   LensOperator op;
   const size_t row = size_t(source.width) * 3;
-  std::vector<std::vector<std::pair<size_t, float>>> rest(static_cast<size_t>(source.height));
+  std::once_flag needed; // mostly nothing is left
   tasks.forEach(source.height, [&](int y) {
     for (size_t i = size_t(y) * row; i < size_t(y + 1) * row; ++i) {
       const float was = source.rgb[i], is = ratio->rgb[i];
       const bool shared = std::abs(was) > 1e-20f && std::abs(is) < 1e6f * std::abs(was);
       ratio->rgb[i] = shared ? is / was : 1;
-      if (!shared && is != was) rest[size_t(y)].emplace_back(i, is - was);
+      if (shared || is == was) continue;
+      std::call_once(needed, [&] { op.rest = Picture(source.width, source.height); });
+      op.rest.rgb[i] = is - was;
     }
   });
-  if (std::any_of(rest.begin(), rest.end(), [](const auto& r) { return !r.empty(); })) {
-    op.rest = Picture(source.width, source.height);
-    for (const auto& r : rest)
-      for (const auto& [i, v] : r) op.rest.rgb[i] = v;
-  }
   op.apply = [ratio, &tasks, row](const Picture& layer) {
     LensWork work{layer, Picture(layer.width, layer.height)};
     tasks.forEach(layer.height, [&](int y) {

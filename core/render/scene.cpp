@@ -228,7 +228,9 @@ private:
   void assignGroups() {
     Scene& s = *m_scene;
     m_sources = sourcesOf(m_doc, m_options.frame, s.copiesOf);
-    const auto limit = size_t(groupLimit(s.width, s.height, s.queries.size(), m_options.layerMemory));
+    // What lies beside the frame takes its share of the memory.
+    const double across = double(s.width) / s.height, beside = ((across + 2 * double(s.overscan)) * (1 + 2 * double(s.overscan)) / across - 1) / (Film::coarse * Film::coarse);
+    const auto limit = size_t(groupLimit(s.width, s.height, s.queries.size(), size_t(double(m_options.layerMemory) / (1 + beside))));
     s.sharedGroups = m_sources.size() > limit;
     const size_t own = s.sharedGroups ? limit - 1 : m_sources.size();
     for (size_t i = 0; i < own; ++i) {

@@ -4,6 +4,7 @@
 #include "core/base/hash.h"
 #include "core/color/view.h"
 #include "core/document/difference.h"
+#include "core/lens/resample.h"
 #include "core/lens/stack.h"
 #include "core/render/air.h"
 #include "core/render/plate.h"
@@ -350,17 +351,9 @@ struct Session::Content {
       const Picture &more = s.work.spread, &less = s.work.taken;
       const int w = std::min(wide, more.width), h = std::max(1, w * more.height / std::max(1, more.width));
       Picture small(w, h);
-      tasks.forEach(h, [&](int y) {
-        const int y0 = y * more.height / h, y1 = std::max(y0 + 1, (y + 1) * more.height / h);
-        for (int x = 0; x < w; ++x) {
-          const int x0 = x * more.width / w, x1 = std::max(x0 + 1, (x + 1) * more.width / w);
-          Color sum(0.0f);
-          for (int j = y0; j < y1; ++j)
-            for (int i = x0; i < x1; ++i) sum += more.color(i, j) - less.color(i, j);
-          sum *= 1 / float((y1 - y0) * (x1 - x0));
-          for (int k = 0; k < 3; ++k) small.at(x, y)[k] = std::abs(sum[k]);
-        }
-      });
+      small.rgb = shrunk(more.rgb, more.width, more.height, 3, w, h, tasks);
+      const std::vector<float> taken = shrunk(less.rgb, less.width, less.height, 3, w, h, tasks);
+      for (size_t i = 0; i < taken.size(); ++i) small.rgb[i] = std::abs(small.rgb[i] - taken[i]);
       out.push_back({s.stage, s.idle, w, h, display(small, true)});
     }
     return out;

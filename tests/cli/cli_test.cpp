@@ -5,6 +5,7 @@
 
 #include <array>
 #include <filesystem>
+#include <fstream>
 #include <nlohmann/json.hpp>
 #include <sys/wait.h>
 
@@ -142,6 +143,26 @@ TEST_CASE("The lens goes over a sequence of pictures, frame by frame, and says w
   CHECK(cli("compare " + (folder / "out.0001.exr") + " " + (folder / "out.0002.exr")).out != "equal\n");
   // A frame that is missing is named.
   refused("lens " + in + " " + a + " -o " + out + " --frames 4-5", 4, "in.0004.exr");
+}
+
+TEST_CASE("A picture from elsewhere is lit by the lens without a ray", "[cli]") {
+  TemporaryFolder folder;
+  const std::string a = folder / "a.ilum", shot = folder / "shot.exr", out = folder / "out.exr";
+  REQUIRE(cli("new sun-core -o " + a).code == 0);
+  REQUIRE(cli("render " + a + " -o " + shot + " --size 48x27 --samples 2 --no-lens --passes identity").code == 0);
+  const std::string f = folder / "f.ilum";
+  std::ofstream(f) << R"({"ilumbra": 1, "nodes": [{"id": 1, "kind": "picture.settings", "name": "Picture", "values": {"width": 48, "height": 27}}]})";
+  for (const char* add : {"camera.lens Camera", "plate.picture Shot file=shot.exr", "layer.picture Shade of=Shot \"layer=Pierced shade\"", "lens.glow Halo sources=Shade \"amount=80 %\" \"size=30 %\""}) REQUIRE(cli("add " + f + " " + add + " -o " + f).code == 0);
+  const Outcome o = cli("render " + f + " -o " + out + " --json");
+  INFO(o.err);
+  REQUIRE(o.code == 0);
+  const Json j = Json::parse(o.out);
+  CHECK(j["rays"] == 0);
+  CHECK(j["left_out"].empty());
+  // It glows: the picture is another, and its light the same but for what leaves the frame.
+  const Json c = Json::parse(cli("compare " + shot + " " + out + " --json").out);
+  CHECK(c["differing"] > 0.5);
+  CHECK(c["mean_stops"].get<double>() == Approx(0).margin(0.3));
 }
 
 TEST_CASE("Sequences, regions, limits and cameras", "[cli]") {
