@@ -134,6 +134,7 @@ LensPage::LensPage(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(
     m.addAction(tr("Copy"), this, &LensPage::copyOpen);
     m.addAction(tr("Earlier"), this, [this] { move(-1); });
     m.addAction(tr("Later"), this, [this] { move(1); });
+    m.addAction(tr("Keep both orders"), this, &LensPage::keepBothOrders);
     m.addSeparator();
     m.addAction(tr("Keep as a preset…"), this, &LensPage::keepPreset);
     m.addAction(tr("Set from a preset…"), this, qOverload<>(&LensPage::takePreset));
@@ -372,6 +373,28 @@ void LensPage::copyOpen() {
 void LensPage::removeOpen() {
   const Node* n = m_studio.doc().find(m_open);
   if (n) m_studio.edit(tr("Delete %1").arg(qs(n->name)), [&](const Document& d) { return removeNode(d, m_open); });
+}
+
+void LensPage::keepBothOrders() {
+  const std::vector<const Node*> stages = lensStages(m_studio.doc());
+  const auto open = std::find_if(stages.begin(), stages.end(), [&](const Node* n) { return n->id == m_open; });
+  if (open == stages.end()) return;
+  if (stages.size() < 2) return m_studio.tell(tr("There is one stage only: it has no order"), true);
+  const bool last = open + 1 == stages.end();
+  const QString one = qs((last ? *(open - 1) : *open)->name), two = qs((last ? *open : *(open + 1))->name), order = tr("%1, then %2");
+  m_studio.whenShown([this, one, two, order, last] {
+    if (!m_studio.keep(order.arg(one, two))) return;
+    const int first = m_studio.proofs().back()->number;
+    move(last ? -1 : 1);
+    m_studio.whenShown([this, one, two, order, first] {
+      if (!m_studio.proof(first) || !m_studio.keep(order.arg(two, one))) return;
+      Studio::View v = m_studio.view();
+      v.compare = Compare::Wipe;
+      v.proof = first;
+      v.left = 0;
+      m_studio.setView(v);
+    });
+  });
 }
 
 void LensPage::looks() {

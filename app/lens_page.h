@@ -30,6 +30,9 @@ public:
   void beforeOpen();
   void copyOpen();
   void removeOpen();
+  /// The picture as it is and with the open stage and the next one (the one before it, of the last) in turned order: both become proofs,
+  /// and are laid over each other with a wipe.
+  void keepBothOrders();
   void looks();
   void keepPreset();
   void takePreset();

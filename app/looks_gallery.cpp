@@ -81,7 +81,7 @@ void LooksGallery::draw() {
       const SmallLens small(scene, state->rendering.film(), state->amounts, exposureFactor(doc, frame), 2 * wide, state->tasks);
       for (size_t i = 0; i <= looks->size(); ++i) {
         const Document with = i == 0 ? doc : setValue(withLook(doc, stage, (*looks)[i - 1]), stage, "on", Constant(true));
-        const QImage picture = shown(small.develop(with, frame, {.assets = &files}).picture, studio->views(), settingsOf(doc).text("view"));
+        const QImage picture = shown(small.develop(with, frame, {.assets = &files, .works = false}).picture, studio->views(), settingsOf(doc).text("view"));
         QMetaObject::invokeMethod(
             studio,
             [self, i, picture] {

@@ -389,6 +389,7 @@ void MainWindow::makeCommands() {
   add("lens.before", scene, tr("Before the lens stage"), "Ctrl+Alt+U", tr("The picture as it comes to the open stage, and again how it leaves the lens"), atLens(&LensPage::beforeOpen), anyStage);
   add("lens.earlier", scene, tr("Lens stage earlier"), "Ctrl+Alt+PgUp", tr("The open stage, one place up in the stack"), [this] { m_lens->move(-1); }, anyStage);
   add("lens.later", scene, tr("Lens stage later"), "Ctrl+Alt+PgDown", tr("The open stage, one place down in the stack"), [this] { m_lens->move(1); }, anyStage);
+  add("lens.orders", scene, tr("Keep both orders of the lens stage"), "", tr("Proofs of the picture with the open stage before the next one and after it, laid over each other with a wipe"), atLens(&LensPage::keepBothOrders), anyStage);
   add("lens.copy", scene, tr("Copy the lens stage"), "", tr("Another one like it, at the end of the stack"), atLens(&LensPage::copyOpen), anyStage);
   add("lens.keep", scene, tr("Keep the lens stage as a preset…"), "", tr("Writes it to a file, without what it names of this set"), atLens(&LensPage::keepPreset), anyStage);
   add("lens.delete", scene, tr("Delete the lens stage"), "", tr("Takes the open stage out of the stack"), atLens(&LensPage::removeOpen), anyStage);

@@ -1,5 +1,6 @@
 #include "app/settings_panel.h"
 
+#include "app/curve_field.h"
 #include "app/picture_layers.h"
 
 #include "app/flow_layout.h"
@@ -12,6 +13,7 @@
 #include "core/base/error.h"
 #include "core/document/file.h"
 #include "core/document/transplant.h"
+#include "core/lens/curve.h"
 #include "core/surface/presets.h"
 
 #include <QFileDialog>
@@ -100,7 +102,7 @@ std::string SettingsPanel::shape() const {
   for (const ParamDef& d : n->kind->params)
     if (!d.onlyIf.empty()) s += counts(*n, d, m_studio.frame()) ? '1' : '0';
   for (const auto& [slot, list] : n->children)
-    if (const ChildSlot* def = n->kind->slot(slot); def && !accepted(def->accepts, "object.group"))
+    if (const ChildSlot* def = n->kind->slot(slot); def && !accepted(def->accepts, "object.group") && !isCurve(*def)) // a curve's field keeps up by itself
       for (const NodeId c : list) {
         const Node* child = m_studio.doc().find(c);
         s += fmt::format(",{}", c);
@@ -300,6 +302,12 @@ void SettingsPanel::buildSlots(QWidget* page, const Node& n) {
   for (const ChildSlot& slot : n.kind->slots) {
     if (accepted(slot.accepts, "object.group")) continue; // what it holds or carries stands in the scene's list
     column->addWidget(rule(page));
+    if (isCurve(slot)) {
+      auto* curve = new CurveField(m_studio, parent, slot.name, page);
+      column->addWidget(sectionHead(page, qs(slot.label), tr("take away"), [curve] { curve->straighten(); }));
+      column->addWidget(curve);
+      continue;
+    }
     column->addWidget(sectionHead(page, qs(slot.label), tr("+ add"), [this, parent, slot] {
       addToSlot(parent, slot);
       rebuild();

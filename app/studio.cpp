@@ -193,17 +193,27 @@ NodeId Studio::effect() const {
   return effects.empty() ? 0 : effects.front()->id;
 }
 
-bool Studio::keep() {
+void Studio::whenShown(std::function<void()> run) {
+  if (m_image && m_image->edition == m_edition) return run();
+  auto wait = std::make_shared<QMetaObject::Connection>();
+  *wait = connect(this, &Studio::imageArrived, this, [this, wait, run = std::move(run)] {
+    if (m_image->edition != m_edition) return;
+    disconnect(*wait);
+    run();
+  });
+}
+
+bool Studio::keep(const QString& name) {
   if (!m_image || !m_image->linear) {
     tell(tr("There is no picture to keep yet"), true);
     return false;
   }
   const int number = m_nextProof++;
   m_proofs.push_back(std::make_shared<const Proof>(
-      makeProof(number, tr("Proof %1").arg(number).toStdString(), doc(), m_image->frame, m_image->light(), m_image->samples, m_parentProof)));
+      makeProof(number, (name.isEmpty() ? tr("Proof %1").arg(number) : name).toStdString(), m_image->doc, m_image->frame, m_image->light(), m_image->samples, m_parentProof)));
   m_parentProof = number;
   Q_EMIT proofsChanged();
-  tell(tr("Kept as proof %1").arg(number));
+  tell(name.isEmpty() ? tr("Kept as proof %1").arg(number) : tr("Kept as proof %1: %2").arg(number).arg(name));
   return true;
 }
 

@@ -55,8 +55,10 @@ public:
 
   // Proofs.
   const std::vector<std::shared_ptr<const Proof>>& proofs() const { return m_proofs; }
-  /// Keeps the live picture as it is. False (and told) if there is none yet.
-  bool keep();
+  /// Keeps the live picture as it is, with the document that made it. False (and told) if there is none yet.
+  bool keep(const QString& name = {});
+  /// Runs when the picture of the present document, whatever becomes of it till then, is shown: at once if it is.
+  void whenShown(std::function<void()> run);
   void renameProof(int number, const QString& name);
   void deleteProof(int number);
   std::shared_ptr<const Proof> proof(int number) const;

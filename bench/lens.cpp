@@ -45,7 +45,7 @@ void lensRatios(const std::shared_ptr<const Kinds>& kinds, void (*line)(const st
     return best(3, [&] {
       LensLight light;
       light.layers.push_back({{}, p});
-      applyLens(LensContext::of(doc, 1, w, h, tasks), std::move(light));
+      applyLens(LensContext::of(doc, 1, w, h, tasks), std::move(light), {.works = false});
     });
   };
   std::string each;

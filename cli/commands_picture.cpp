@@ -175,7 +175,7 @@ void renderCommand(const Context& c, const Args& a) {
 
 // The lens over one picture; what is told goes to standard error.
 Json lensPicture(const Context& c, const Document& doc, double frame, const std::string& input, const std::string& output, const Tasks& tasks, AssetCache& assets, const ColorViews& views) {
-  const PictureFile in = readPicture(input);
+  const PictureFile in = readPicture(input, c.cancel, true);
   const Assets files = assets.assets(doc.folder(), c.cancel);
   LensResult r;
   try {
@@ -191,8 +191,8 @@ Json lensPicture(const Context& c, const Document& doc, double frame, const std:
       std::fputs(fmt::format("ilumbra-cli: {} does nothing: {}\n", doc.find(s.stage)->name, s.idle).c_str(), stderr);
     }
   PictureFile out;
-  out.width = in.width;
-  out.height = in.height;
+  out.width = r.picture.width;
+  out.height = r.picture.height;
   FileLayer picture{"", {"R", "G", "B"}, false, std::move(r.picture.rgb)};
   if (!r.alpha.empty()) {
     picture.channels.push_back("A");

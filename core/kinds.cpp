@@ -4,6 +4,7 @@
 #include "core/air/haze.h"
 #include "core/geometry/form.h"
 #include "core/lens/area.h"
+#include "core/lens/curve.h"
 #include "core/light/light.h"
 #include "core/pattern/program.h"
 #include "core/render/camera.h"
@@ -40,7 +41,7 @@ std::shared_ptr<const Kinds> allKinds() {
   all.push_back(pictureLayerKind());
   for (LensStage& s : allStages()) all.push_back(std::move(s.kind));
   for (Kind& k : allAreas()) all.push_back(std::move(k));
-  all.push_back(curvePointKind());
+  for (Kind& k : curvePointKinds()) all.push_back(std::move(k));
   all.push_back(ghostElementKind());
   return std::make_shared<const Kinds>(std::move(all));
 }

@@ -98,7 +98,7 @@ Starter quicksilverTrayStarter() {
             b.add("object.plane", "Tray level", {{"width", "1.5"}, {"depth", "1.1"}, {"seen", "off"}, {"casts_shadow", "off"}});
             addCamera(b);
             const NodeId mirror = b.add("lens.mirror_copy", "In the quicksilver", {{"sources", "Lantern"}, {"plane", "Tray level"}, {"hinge_by", "thing"}, {"hinge_at", "Lantern"}, {"hinge_y", "50 %"}, {"amount", "85 %"}, {"reach", "55 %"}, {"gap", "0 %"}, {"spread_along", "1.5 %"}, {"spread_across", "4 %"}});
-            for (const auto& [where, opacity] : {std::pair{"0", "1"}, {"0.5", "0.85"}, {"1", "0.15"}}) b.add("curve.point", "Thinning", {{"at", where}, {"value", opacity}}, {mirror, "thinning", size_t(-1)});
+            for (const auto& [where, opacity] : {std::pair{"0 %", "100 %"}, {"50 %", "85 %"}, {"100 %", "15 %"}}) b.add("curve.thinning", "Thinning", {{"at", where}, {"value", opacity}}, {mirror, "thinning", size_t(-1)});
             b.add("area.rectangle", "Inside the rim", {{"centre_x", "50 %"}, {"centre_y", "60 %"}, {"width", "152 %"}, {"height", "56 %"}, {"soft", "2 %"}}, {mirror, "areas"});
             // What the plate's ripples do to the copy, and to nothing that stands above the hinge.
             b.add("pattern.image", "Filmed ripples", {{"file", "orrery-assets/quicksilver-tray.0001.exr"}, {"numbered", "on"}, {"play", "to and fro"}, {"own_rate", "12"}});

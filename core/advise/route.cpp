@@ -164,8 +164,7 @@ std::vector<EffectReading> readEffects(const Document& doc, double frame, const 
     if (const EffectKind* kind = effectKind(*e); kind && kind->share) r.share = kind->share(doc, *e, scene, film, amounts, developed.picture, tasks);
     for (const NodeId stage : roleOf(doc, *e, "lens"))
       for (const StageResult& s : developed.stages)
-        // What works in place spreads nothing, though it takes and gives all light.
-        if (s.stage == stage && all > 0 && !stageOf(*doc.find(stage)).inPlace) r.share += sumOf(s.work.spread) / all;
+        if (s.stage == stage && all > 0) r.share += s.light / all;
     out.push_back(r);
   }
   return out;

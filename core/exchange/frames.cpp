@@ -33,7 +33,7 @@ static std::pair<PictureFile, std::vector<float>> renderFrame(const Document& do
       if (!rendering.advance(tasks, rendering.nextPass(target), cancel, {}, settings.number("noise"))) throw cancelled();
     std::optional<Denoiser> denoiser;
     if (settings.flag("denoise") && rendering.samples() > 1) denoiser.emplace(rendering.film(), tasks, &cancel);
-    const LensResult developed = develop(doc, frame, *scene, rendering.film(), sceneLight(*scene, rendering.film(), scene->amounts, tasks, denoiser ? &*denoiser : nullptr), tasks, {.assets = &files});
+    const LensResult developed = develop(doc, frame, *scene, rendering.film(), sceneLight(*scene, rendering.film(), scene->amounts, tasks, denoiser ? &*denoiser : nullptr), tasks, {.assets = &files, .works = false});
     file = pictureFile(doc, frame, rendering, scene->amounts, developed, {}, tasks, denoiser ? &*denoiser : nullptr);
   }
   const std::vector<float>& picture = file.layers.front().data;

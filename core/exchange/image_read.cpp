@@ -62,9 +62,22 @@ std::string decode(OIIO::ImageInput& in) {
         texels[i + 1] = uint8_t(safe >> 8);
       }
     }
+  // The frame is the display window; pixels of the file may reach beyond it, or leave some of it out.
+  int width = spec.width, height = spec.height;
+  const int left = spec.full_x - spec.x, top = spec.full_y - spec.y;
+  if ((left != 0 || top != 0 || spec.full_width != width || spec.full_height != height) && spec.full_width > 0 && spec.full_height > 0 && spec.full_width <= widest && spec.full_height <= widest && size_t(spec.full_width) * size_t(spec.full_height) <= mostTexels &&
+      left < width && top < height && left + spec.full_width > 0 && top + spec.full_height > 0) {
+    std::vector<uint8_t> framed(size_t(spec.full_width) * size_t(spec.full_height) * 4 * unit);
+    const int x0 = std::max(0, left), x1 = std::min(width, left + spec.full_width);
+    for (int y = std::max(0, top); y < std::min(height, top + spec.full_height); ++y)
+      std::memcpy(framed.data() + (size_t(y - top) * size_t(spec.full_width) + size_t(x0 - left)) * 4 * unit, texels.data() + (size_t(y) * size_t(width) + size_t(x0)) * 4 * unit, size_t(x1 - x0) * 4 * unit);
+    texels = std::move(framed);
+    width = spec.full_width;
+    height = spec.full_height;
+  }
   WireWriter w;
-  w.put(int32_t(spec.width));
-  w.put(int32_t(spec.height));
+  w.put(int32_t(width));
+  w.put(int32_t(height));
   w.put(int32_t(encoding));
   w.put(int32_t(!eight && spec.alpha_channel >= 0 && (channels == 2 || channels == 4) && !spec.get_int_attribute("oiio:UnassociatedAlpha")));
   w.put(texels);

@@ -167,18 +167,6 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
       names.push_back("Light of " + scene.groups[size_t(g)].name);
       light.push_back(collectGroup(film, 0, g, amounts[size_t(g)], exposure, tasks));
     }
-  if (wanted("sources")) {
-    names.push_back("All light");
-    light.push_back(collect(film, 0, amounts, exposure, tasks));
-  }
-  if (wanted("sources"))
-    for (int cell = 0; cell < scene.table.cells(); ++cell) {
-      std::vector<std::string> of;
-      for (size_t q = 0; q < scene.queries.size(); ++q)
-        if (scene.table.queriesOf(cell) >> q & 1) of.push_back(scene.queries[q].name);
-      names.push_back(cellName(of));
-      light.push_back(collectLayers(film, 1u << cell, amounts, exposure, tasks));
-    }
   for (const LayerQuery& pass : passQueries(passes))
     if (const auto it = std::find(scene.queries.begin(), scene.queries.end(), pass); it != scene.queries.end()) {
       std::string name = pass.name;
@@ -192,6 +180,22 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
     light = denoiser->apply(all, tasks);
   }
   for (size_t i = 0; i < light.size(); ++i) file.layers.push_back(layerOf(names[i], light[i]));
+  // What stages take their light from goes out with what lies beside the frame, so that the lens can be applied to the file as to the film.
+  std::map<std::string, Picture> sources;
+  if (wanted("sources")) {
+    LensLight all = filmLight(scene, film, sceneLight(scene, film, amounts, tasks, denoiser), exposure, tasks);
+    for (LensLight::Layer& l : all.layers) {
+      std::vector<std::string> of;
+      for (const LayerQuery& q : l.of)
+        if (!q.whole()) of.push_back(q.name);
+      for (const std::string& name : {std::string("All light"), cellName(of)}) {
+        Picture& sum = sources[name];
+        if (sum.rgb.empty()) sum = l.light;
+        else
+          for (size_t i = 0; i < sum.rgb.size(); ++i) sum.rgb[i] += l.light.rgb[i];
+      }
+    }
+  }
   if (!developed.apart.rgb.empty()) file.layers.push_back(layerOf("Lens light", developed.apart));
   if (wanted("lens"))
     for (const StageResult& s : developed.stages) {
@@ -199,6 +203,11 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
       file.layers.push_back(layerOf("Added by " + name, s.work.spread));
       file.layers.push_back(layerOf("Taken by " + name, s.work.taken));
     }
+  if (!sources.empty()) {
+    const int width = sources.begin()->second.width, height = sources.begin()->second.height, margin = (width - file.width) / 2;
+    if (margin > 0) file = file.window(-margin, -margin, width, height);
+    for (const auto& [name, picture] : sources) file.layers.push_back(layerOf(name, picture));
+  }
   file.metadata["ilumbra/samples"] = fmt::format("{}", rendering.samples());
   file.metadata["ilumbra/noise"] = fmt::format("{:.5f}", film.noise());
   describe(file, doc, frame, scene);
@@ -283,7 +292,12 @@ void divideByThings(const Document& doc, const PictureFile& file, const std::vec
 
 } // namespace
 
-LensResult lensOnFile(const Document& doc, double frame, const PictureFile& file, const Tasks& tasks, const Assets* assets) {
+LensResult lensOnFile(const Document& doc, double frame, const PictureFile& read, const Tasks& tasks, const Assets* assets) {
+  // All of the frame, and what there is beside it.
+  const int x0 = std::min(0, read.left), y0 = std::min(0, read.top), x1 = std::max(read.width, read.left + read.frameWidth), y1 = std::max(read.height, read.top + read.frameHeight);
+  const bool filled = x0 == 0 && y0 == 0 && x1 == read.width && y1 == read.height;
+  const PictureFile wider = filled ? PictureFile() : read.window(x0, y0, x1 - x0, y1 - y0);
+  const PictureFile& file = filled ? read : wider;
   LensLight light;
   std::vector<LayerQuery> asked;
   for (LayerQuery& q : lensQueries(doc))
@@ -324,6 +338,12 @@ LensResult lensOnFile(const Document& doc, double frame, const PictureFile& file
   light.coverage = [things](const LayerQuery& q) { return things->coverage(q); };
   LensContext context = LensContext::of(doc, frame, file.width, file.height, tasks);
   context.assets = assets;
+  if (file.frameWidth) {
+    context.left = file.left;
+    context.top = file.top;
+    context.frameWidth = file.frameWidth;
+    context.frameHeight = file.frameHeight;
+  }
   return applyLens(context, std::move(light));
 }
 

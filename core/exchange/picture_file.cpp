@@ -82,6 +82,12 @@ constexpr float ap1[8] = {0.713f, 0.293f, 0.165f, 0.830f, 0.128f, 0.044f, 0.3216
 
 void writeExr(const PictureFile& file, const std::string& path) {
   OIIO::ImageSpec spec(file.width, file.height, 0, OIIO::TypeDesc::HALF);
+  if (!file.isFrame()) {
+    spec.x = -file.left;
+    spec.y = -file.top;
+    spec.full_width = file.frameWidth;
+    spec.full_height = file.frameHeight;
+  }
   spec.channelnames.clear();
   struct Source {
     const FileLayer* layer;
@@ -150,6 +156,28 @@ Picture PictureFile::picture(const std::string& name) const {
   return p;
 }
 
+PictureFile PictureFile::window(int x, int y, int w, int h) const {
+  PictureFile out;
+  out.width = w;
+  out.height = h;
+  out.left = left - x;
+  out.top = top - y;
+  out.frameWidth = frameWidth ? frameWidth : width;
+  out.frameHeight = frameHeight ? frameHeight : height;
+  out.metadata = metadata;
+  const int x0 = std::max(0, x), x1 = std::min(width, x + w), y0 = std::max(0, y), y1 = std::min(height, y + h);
+  for (const FileLayer& l : layers) {
+    const size_t n = l.channels.size();
+    FileLayer to{l.name, l.channels, l.fullFloat, std::vector<float>(size_t(w) * size_t(h) * n, 0.0f)};
+    for (int row = y0; row < y1 && x0 < x1; ++row)
+      std::copy_n(l.data.begin() + ptrdiff_t((size_t(row) * size_t(width) + size_t(x0)) * n), size_t(x1 - x0) * n, to.data.begin() + ptrdiff_t((size_t(row - y) * size_t(w) + size_t(x0 - x)) * n));
+    out.layers.push_back(std::move(to));
+  }
+  return out;
+}
+
+PictureFile PictureFile::frame() const { return isFrame() ? *this : window(left, top, frameWidth, frameHeight); }
+
 bool isPictureName(const std::string& path) {
   const std::string e = extensionOf(path);
   return e == ".exr" || e == ".png" || e == ".jpg" || e == ".jpeg" || e == ".tif" || e == ".tiff" || e == ".hdr";
@@ -159,7 +187,7 @@ void writePicture(const PictureFile& file, const std::string& path, const ColorV
   if (!isPictureName(path)) throw usageError(path + ": a picture is written as .exr, .png, .jpg, .tif or .hdr");
   const std::string e = extensionOf(path);
   if (e == ".exr") return writeExr(file, path);
-  Picture p = file.picture();
+  Picture p = file.isFrame() ? file.picture() : file.frame().picture();
   if (e == ".hdr") {
     for (size_t i = 0; i < p.pixels(); ++i) {
       const Color c = vmax(rec709FromAcescg({p.rgb[3 * i], p.rgb[3 * i + 1], p.rgb[3 * i + 2]}), Color(0.0f));
@@ -212,6 +240,7 @@ std::string readLayersBytes(const std::string& path) {
   WireWriter w;
   w.put(int32_t(spec.width));
   w.put(int32_t(spec.height));
+  for (const int v : {spec.full_x - spec.x, spec.full_y - spec.y, spec.full_width, spec.full_height}) w.put(int32_t(v));
   w.put(uint8_t(spec.format == OIIO::TypeDesc::UINT8 || spec.format == OIIO::TypeDesc::UINT16));
   std::vector<std::string> names(spec.channelnames.begin(), spec.channelnames.end());
   w.put(names);
@@ -227,15 +256,16 @@ std::string readLayersBytes(const std::string& path) {
   return w.bytes();
 }
 
-PictureFile readPicture(const std::string& path, const CancelFlag* cancel) {
+PictureFile readPicture(const std::string& path, const CancelFlag* cancel, bool beside) {
   const std::string bytes = parseInChild("picture", path, -1, {}, cancel);
   WireReader r(bytes);
-  int32_t width = 0, height = 0;
+  int32_t width = 0, height = 0, window[4] = {};
   uint8_t integers = 0;
   std::vector<std::string> names, keys, values;
   std::vector<float> data;
   r.get(width);
   r.get(height);
+  for (int32_t& v : window) r.get(v);
   r.get(integers);
   r.get(names);
   r.get(keys);
@@ -246,6 +276,14 @@ PictureFile readPicture(const std::string& path, const CancelFlag* cancel) {
   f.height = height;
   const size_t n = size_t(width) * size_t(height), stride = names.size();
   if (width < 1 || height < 1 || stride < 1 || data.size() != n * stride || keys.size() != values.size()) throw badInput(path + ": its reader returned nonsense");
+  // A frame that lies elsewhere, or is out of all proportion, is not meant.
+  const bool meant = window[2] > 0 && window[3] > 0 && window[2] <= 32768 && window[3] <= 32768 && window[0] < width && window[1] < height && int64_t(window[0]) + window[2] > 0 && int64_t(window[1]) + window[3] > 0;
+  if (meant) {
+    f.left = window[0];
+    f.top = window[1];
+    f.frameWidth = window[2];
+    f.frameHeight = window[3];
+  }
   for (size_t i = 0; i < keys.size(); ++i) f.metadata[keys[i]] = values[i];
   std::vector<std::vector<size_t>> from;
   for (size_t c = 0; c < stride; ++c) {
@@ -277,7 +315,7 @@ PictureFile readPicture(const std::string& path, const CancelFlag* cancel) {
         }
       }
     }
-  return f;
+  return beside || f.isFrame() ? f : f.frame();
 }
 
 } // namespace ilumbra

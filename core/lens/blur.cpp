@@ -30,11 +30,11 @@ Picture apertureKernel(const Aperture& opening, float radius) {
 LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
   const float size = c.size(p.number("size"));
   if (p.text("shape") == "soft")
-    return {[size, &tasks = c.tasks](const Picture& layer) { return LensWork{layer, blurred(layer, 0.5f * size, tasks)}; }};
-  if (size < 0.3f) return {[](const Picture& layer) { return LensWork{layer, layer}; }};
+    return {[size, &tasks = c.tasks](const Picture& layer) { return LensWork{{}, blurred(layer, 0.5f * size, tasks), true}; }, {}, {}, true};
+  if (size < 0.3f) return {[](const Picture& layer) { return LensWork{{}, layer, true}; }};
   const Aperture opening = p.text("shape") == "disc" ? Aperture(0, 1, 0) : Aperture(int(p.number("blades")), p.real("rounding"), p.real("turn"));
   auto convolution = std::make_shared<const Convolution>(apertureKernel(opening, size), c.width, c.height, c.tasks);
-  return {[=, &tasks = c.tasks](const Picture& layer) { return LensWork{layer, convolution->apply(layer, tasks)}; }};
+  return {[=, &tasks = c.tasks](const Picture& layer) { return LensWork{{}, convolution->apply(layer, tasks), true}; }, {}, {}, true};
 }
 
 } // namespace

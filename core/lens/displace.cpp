@@ -40,11 +40,11 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
   auto shared = std::make_shared<const Picture>(std::move(map));
   const bool apart = p.flag("apart");
   return {[=, &tasks = c.tasks](const Picture& layer) {
-    return LensWork{layer, warped(layer, edge, tasks, [&](float x, float y) {
+    return LensWork{{}, warped(layer, edge, tasks, [&](float x, float y) {
                       const float* m = shared->at(int(x), int(y));
                       return V2f(x + across * 2 * (m[0] - middle), y + down * 2 * ((apart ? m[1] : m[0]) - middle));
-                    })};
-  }};
+                    }), true};
+  }, {}, {}, true};
 }
 
 } // namespace

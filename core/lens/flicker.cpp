@@ -20,7 +20,7 @@ LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
   if (const float drops = p.real("drops"); drops > 0 && sampling::toUnit(mixBits(uint32_t(int32_t(std::floor(t))) * 747796405u + seed)) < drops) light *= 1 - p.real("drop_depth");
   light = std::max(0.0f, light);
   return {[light, &tasks = c.tasks](const Picture& layer) {
-    LensWork work{layer, Picture(layer.width, layer.height)};
+    LensWork work{{}, Picture(layer.width, layer.height), true};
     tasks.forEach(layer.height, [&](int y) {
       const float* in = layer.at(0, y);
       float* o = work.spread.at(0, y);

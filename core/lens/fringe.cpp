@@ -13,7 +13,7 @@ LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
   const std::array<float, 3> soft = {c.size(p.number("red_soft")), 0, c.size(p.number("blue_soft"))};
   const float far = 0.5f * std::hypot(float(c.frameWidth), float(c.frameHeight));
   return {[=, &tasks = c.tasks](const Picture& layer) {
-    LensWork work{layer, layer};
+    LensWork work{{}, layer, true};
     // Red, which is drawn larger or smaller, and blue the other way.
     Picture softer[2];
     for (int i = 0; i < 2; ++i)

@@ -227,10 +227,32 @@ void draw(const Ghost& g, const Spot& spot, const Color& light, const V2f& whole
   }
 }
 
+// Adds a picture at twice its size, linear between its pixels' middles.
+void addTwiceAsLarge(const Picture& small, Picture& out, const Tasks& tasks) {
+  tasks.forEach(out.height, [&](int y) {
+    // Each of its rows lies a quarter of a small one's height away from the nearest.
+    const auto row = [&](int i) { return small.at(0, std::clamp(i, 0, small.height - 1)); };
+    const float *near = row(y / 2), *far = row(y / 2 + (y % 2 ? 1 : -1));
+    const size_t n = 3 * size_t(small.width);
+    std::vector<float> line(n + 6);
+    float* l = line.data() + 3;
+    for (size_t i = 0; i < n; ++i) l[i] = 0.75f * near[i] + 0.25f * far[i];
+    for (size_t k = 0; k < 3; ++k) {
+      line[k] = l[k];
+      l[n + k] = l[n - 3 + k];
+    }
+    float* o = out.at(0, y);
+    for (int x = 0; x < out.width; ++x, o += 3) {
+      const float* p = l + 3 * (x / 2);
+      const float* q = x % 2 ? p + 3 : p - 3;
+      for (int k = 0; k < 3; ++k) o[k] += 0.75f * p[k] + 0.25f * q[k];
+    }
+  });
+}
+
 LensOperator prepare(const Params& p, const Picture& source, const LensContext& c) {
   auto shares = std::make_shared<const std::vector<float>>(keyShares(p, source, c.tasks));
-  const Picture bright = keyed(source, *shares, c.tasks);
-  auto spots = std::make_shared<const std::vector<Spot>>(spotsOf(bright));
+  auto spots = std::make_shared<const std::vector<Spot>>(spotsOf(Keyed(source, *shares, c.tasks).light));
   auto ghosts = std::make_shared<const std::vector<Ghost>>(p.text("ghosts_from") == "elements" ? freeGhosts(p.node(), c) : realGhosts(p, c));
   int blades = int(p.number("blades"));
   float rounding = p.real("rounding"), turn = p.real("turn");
@@ -245,13 +267,12 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
   const V2f middle = c.place(0.5, 0.5);
   const Color tint = chromaticity(working(p.triple("tint")));
   return {[=, &tasks = c.tasks](const Picture& layer) {
-            LensWork work{Picture(layer.width, layer.height), Picture(layer.width, layer.height)};
-            const Picture light = keyed(layer, *shares, tasks);
+            LensWork work{{}, Picture(layer.width, layer.height)};
             std::vector<std::pair<Color, float>> lights;
             for (const Spot& s : *spots) {
               Color sum(0.0f);
               for (int y = s.top; y < s.bottom; ++y)
-                for (int x = s.first; x < s.last; ++x) sum += light.color(x, y);
+                for (int x = s.first; x < s.last; ++x) sum += layer.color(x, y) * (shares->empty() ? 1 : (*shares)[size_t(y) * size_t(layer.width) + size_t(x)]);
               // What is wider than a point makes a softer ghost.
               lights.emplace_back(sum * tint, 0.5f * float(s.last - s.first));
             }
@@ -263,25 +284,27 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
               for (float r = std::abs(smallestOf(g.channels[1]).scale); r > 64 && level + 1 < levels; r *= 0.5f) ++level;
               byLevel[size_t(level)].push_back(&g);
             }
-            for (int level = 0; level < levels; ++level) {
-              if (byLevel[size_t(level)].empty()) continue;
-              const int shrink = 1 << level, w = (layer.width + shrink - 1) / shrink, h = (layer.height + shrink - 1) / shrink;
-              Picture small(w, h);
+            std::vector<Picture> drawn(levels);
+            const auto sizeOf = [&](int level) { return std::pair((layer.width + (1 << level) - 1) >> level, (layer.height + (1 << level) - 1) >> level); };
+            for (int level = levels - 1; level >= 0; --level) {
+              Picture& at = drawn[size_t(level)];
+              if (level == 0) at = std::move(work.spread);
+              else if (byLevel[size_t(level)].empty() && at.rgb.empty()) continue;
+              const auto [w, h] = sizeOf(level);
+              if (at.rgb.empty()) at = Picture(w, h);
               constexpr int band = 16;
-              tasks.forEach((h + band - 1) / band, [&](int i) {
+              tasks.forEach((h + band - 1) / band, [&, h = h](int i) {
                 for (const Ghost* g : byLevel[size_t(level)])
                   for (size_t s = 0; s < spots->size(); ++s)
-                    if (!isBlack(lights[s].first)) draw(*g, (*spots)[s], lights[s].first, middle, *opening, std::min(lights[s].second, 3.0f), float(shrink), i * band, std::min(h, (i + 1) * band), small);
+                    if (!isBlack(lights[s].first)) draw(*g, (*spots)[s], lights[s].first, middle, *opening, std::min(lights[s].second, 3.0f), float(1 << level), i * band, std::min(h, (i + 1) * band), at);
               });
-              const PictureReader reader(small, Edge::Clamp);
-              forEachRow(work.spread, tasks, [&](int y) {
-                float* o = work.spread.at(0, y);
-                for (int x = 0; x < layer.width; ++x, o += 3) {
-                  const Color value = level == 0 ? small.color(x, y) : reader.at((float(x) + 0.5f) / float(shrink), (float(y) + 0.5f) / float(shrink));
-                  for (int k = 0; k < 3; ++k) o[k] += value[k];
-                }
-              });
+              if (level == 0) break;
+              const auto [finerWidth, finerHeight] = sizeOf(level - 1);
+              Picture& finer = level == 1 ? work.spread : drawn[size_t(level) - 1];
+              if (finer.rgb.empty()) finer = Picture(finerWidth, finerHeight);
+              addTwiceAsLarge(at, finer, tasks);
             }
+            work.spread = std::move(drawn.front());
             return work;
           },
           {}};

@@ -298,17 +298,20 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
   const float saturation = p.text("color_from") == "own" ? 0 : p.real("saturation"), white = p.real("white");
   return {[=, &tasks = c.tasks](const Picture& layer) {
             LensWork work;
-            work.taken = keyed(layer, *shares, tasks);
-            if (saturation == 1) work.spread = convolve(work.taken, kernel, tasks);
+            if (shares->empty()) work.all = true;
+            else work.taken = keyed(layer, *shares, tasks);
+            const Picture& taken = work.all ? layer : work.taken;
+            if (saturation == 1) work.spread = convolve(taken, kernel, tasks);
             else {
-              Picture light = work.taken;
+              Picture light = taken;
               saturate(light, saturation, tasks);
               work.spread = convolve(light, kernel, tasks);
             }
             // The source itself goes to white: its light stays where it is, without its hue.
             if (white > 0)
               tasks.forEach(layer.height, [&](int y) {
-                float *t = work.taken.at(0, y), *s = work.spread.at(0, y);
+                const float* t = taken.at(0, y);
+                float* s = work.spread.at(0, y);
                 for (int x = 0; x < layer.width; ++x, t += 3, s += 3) {
                   const float l = luminance({t[0], t[1], t[2]});
                   for (int k = 0; k < 3; ++k) s[k] += white * (l - t[k]);

@@ -1,63 +1,85 @@
 #include "core/base/colorspace.h"
+#include "core/base/power.h"
+#include "core/lens/curve.h"
 #include "core/lens/resample.h"
 #include "core/lens/stages.h"
 
 namespace ilumbra {
 namespace {
 
-// What of a curve over stops becomes of a value: beyond its ends its slope goes on.
-float throughCurve(const LensCurve& curve, float v) {
-  if (curve.empty() || v <= 0) return v;
-  const double x = std::log2(double(v));
-  double y;
-  if (x < curve.first()) y = curve.at(curve.first(), 0) + (x - curve.first()) * std::max(0.0, curve.slopeAtEnds(false));
-  else if (x > curve.last()) y = curve.at(curve.last(), 0) + (x - curve.last()) * std::max(0.0, curve.slopeAtEnds(true));
-  else y = curve.at(x, x);
-  return float(std::exp2(std::clamp(y, -40.0, 40.0)));
-}
+// What a curve over stops makes of light: by its values every 128th of a stop.
+class Tone {
+public:
+  Tone(const Params& p, const char* slot, const LensContext& c) : m_curve(c.doc, p.node(), slot, c.frame) {
+    if (!m_curve.empty())
+      for (int i = 0; i <= 2 * stops * perStop; ++i) m_values.push_back(float(m_curve.at(double(i) / perStop - stops)));
+  }
+  bool empty() const { return m_curve.empty(); }
+  float of(float v) const {
+    if (!(v > 0x1p-120f)) return v;
+    const float x = quickLog2(v), at = (x + stops) * perStop;
+    if (at < 0 || at >= float(m_values.size() - 1)) return float(std::exp2(std::clamp(m_curve.at(double(x)), -40.0, 40.0)));
+    const auto i = size_t(at);
+    return quickExp2(mix(m_values[i], m_values[i + 1], at - float(i)));
+  }
+
+private:
+  static constexpr int stops = 16, perStop = 128;
+  LensCurve m_curve;
+  std::vector<float> m_values;
+};
 
 LensOperator prepare(const Params& p, const Picture& source, const LensContext& c) {
-  const float exposure = float(std::exp2(p.number("exposure"))), contrast = p.real("contrast"), pivot = std::max(1e-6f, p.real("pivot")), saturation = p.real("saturation");
-  const float black = p.real("black"), white = p.real("white"), gamma = std::max(1e-3f, p.real("gamma")), lift = p.real("lift");
-  const Color tint = working(p.triple("tint"));
-  const LensCurve curves[3] = {{c.doc, p.node(), "red", c.frame}, {c.doc, p.node(), "green", c.frame}, {c.doc, p.node(), "blue", c.frame}}, brightness(c.doc, p.node(), "brightness", c.frame);
+  const float contrast = p.real("contrast"), pivot = std::max(1e-6f, p.real("pivot")), saturation = p.real("saturation");
+  const float black = p.real("black"), white = p.real("white"), gamma = 1 / std::max(1e-3f, p.real("gamma")), lift = p.real("lift");
+  const Color gain = working(p.triple("tint")) * float(std::exp2(p.number("exposure")));
+  const Tone tones[3] = {{p, "red", c}, {p, "green", c}, {p, "blue", c}}, brightness(p, "brightness", c);
   const bool levels = black != 0 || white != 1 || gamma != 1 || lift != 0;
   const float range = std::abs(white - black) < 1e-6f ? 1e-6f : white - black;
-  Picture out = source;
-  forEachRow(out, c.tasks, [&](int y) {
-    float* o = out.at(0, y);
-    for (int x = 0; x < out.width; ++x, o += 3) {
-      Color v(o[0], o[1], o[2]);
-      if (exposure != 1) v *= exposure;
-      if (tint != Color(1.0f)) v *= tint;
-      for (int k = 0; k < 3; ++k) {
-        if (contrast != 1 && v[k] > 0) v[k] = pivot * std::pow(v[k] / pivot, contrast);
-        if (levels) {
-          v[k] = (v[k] - black) / range;
-          if (gamma != 1 && v[k] > 0) v[k] = std::pow(v[k], 1 / gamma);
-          v[k] = lift + v[k] * (1 - lift);
-        }
-        v[k] = throughCurve(curves[k], v[k]);
-      }
-      if (!brightness.empty()) {
-        const float l = luminance(v);
-        if (l > 0) v *= throughCurve(brightness, l) / l;
-      }
-      if (saturation != 1) {
-        const float l = luminance(v);
-        v = Color(l) + (v - Color(l)) * saturation;
-      }
-      for (int k = 0; k < 3; ++k) o[k] = v[k];
+  Picture out(c.width, c.height);
+  // A row at a time, one thing after another: each is a plain loop over numbers of its own.
+  const auto raised = [](float* v, int n, float by, float exponent, float back) {
+    for (int i = 0; i < n; ++i) {
+      const float r = back * quickPower(v[i] * by, exponent);
+      v[i] = v[i] > 0x1p-100f ? r : v[i];
     }
+  };
+  const auto line = [](float* v, int n, float by, float plus) {
+    for (int i = 0; i < n; ++i) v[i] = v[i] * by + plus;
+  };
+  c.tasks.forEach(out.height, [&](int y) {
+    const float* in = source.at(0, y);
+    float* o = out.at(0, y);
+    const int n = 3 * out.width;
+    for (int i = 0; i < n; i += 3)
+      for (int k = 0; k < 3; ++k) o[i + k] = in[i + k] * gain[k];
+    if (contrast != 1) raised(o, n, 1 / pivot, contrast, pivot);
+    if (levels) {
+      line(o, n, 1 / range, -black / range);
+      if (gamma != 1) raised(o, n, 1, gamma, 1);
+      line(o, n, 1 - lift, lift);
+    }
+    for (int k = 0; k < 3; ++k)
+      if (!tones[k].empty())
+        for (int i = k; i < n; i += 3) o[i] = tones[k].of(o[i]);
+    if (!brightness.empty())
+      for (int i = 0; i < n; i += 3)
+        if (const float l = luminance({o[i], o[i + 1], o[i + 2]}); l > 0)
+          for (int k = 0; k < 3; ++k) o[i + k] *= brightness.of(l) / l;
+    if (saturation != 1)
+      for (int i = 0; i < n; i += 3) {
+        const float l = luminance({o[i], o[i + 1], o[i + 2]});
+        for (int k = 0; k < 3; ++k) o[i + k] = l + (o[i + k] - l) * saturation;
+      }
   });
-  return pointwise(source, std::move(out), c.tasks);
+  return pointwise(source, std::move(out), c);
 }
 
 } // namespace
 
 LensStage gradeStage() {
   std::vector<ChildSlot> slots = stageSlots();
-  for (const auto& [name, label] : {std::pair{"brightness", "Brightness curve"}, {"red", "Red curve"}, {"green", "Green curve"}, {"blue", "Blue curve"}}) slots.push_back({name, label, {"curve.point"}, Stage::Lens});
+  for (const auto& [name, label] : {std::pair{"brightness", "Brightness curve"}, {"red", "Red curve"}, {"green", "Green curve"}, {"blue", "Blue curve"}}) slots.push_back({name, label, {"curve.tone"}, Stage::Lens});
   return {.kind = {.id = "lens.grade",
                    .label = "Grade",
                    .helpText = "Exposure, contrast, levels, tint, saturation and curves of its sources, on linear light. Curves run over stops about white: -2 at, -1 value makes what lies two stops below white one stop brighter.",

@@ -4,6 +4,8 @@
 #include "core/lens/key.h"
 #include "core/lens/stages.h"
 
+#include <fmt/format.h>
+
 namespace ilumbra {
 namespace {
 
@@ -53,9 +55,13 @@ Picture ringsKernel(const Params& p, const LensContext& c) {
 
 LensOperator prepare(const Params& p, const Picture& source, const LensContext& c) {
   auto shares = std::make_shared<const std::vector<float>>(keyShares(p, source, c.tasks));
-  auto convolution = std::make_shared<const Convolution>(ringsKernel(p, c), c.width, c.height, c.tasks);
+  std::string key = fmt::format("halo rings|{}", c.frameHeight);
+  for (const char* name : {"radius", "width", "soft", "rings", "rays", "gaps", "apart", "fall", "gap_width", "turn", "ray_depth", "seed"}) key += fmt::format("|{}", p.number(name));
+  for (const char* name : {"inner", "outer"})
+    for (const double v : p.triple(name)) key += fmt::format("|{}", v);
+  const auto convolution = Convolution::kept(key, c.width, c.height, c.tasks, [&] { return ringsKernel(p, c); });
   return {[=, &tasks = c.tasks](const Picture& layer) {
-            return LensWork{Picture(layer.width, layer.height), convolution->apply(keyed(layer, *shares, tasks), tasks)};
+            return LensWork{{}, convolution->apply(Keyed(layer, *shares, tasks).light, tasks)};
           },
           {}};
 }

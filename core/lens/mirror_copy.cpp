@@ -1,3 +1,4 @@
+#include "core/lens/curve.h"
 #include "core/lens/resample.h"
 #include "core/lens/stages.h"
 
@@ -47,8 +48,8 @@ LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
   std::vector<float> opacity, sideways;
   for (int i = 0; i <= steps; ++i) {
     const double t = double(i) / steps;
-    opacity.push_back(clamp01(float(thinning.at(t, 1))) * h.seen);
-    sideways.push_back(float(lean.at(t, 0)) * float(c.frameHeight));
+    opacity.push_back(clamp01(float(thinning.at(t))) * h.seen);
+    sideways.push_back(float(lean.at(t)) * float(c.frameHeight));
   }
   const auto table = [](const std::vector<float>& of, float t) {
     const float f = clamp01(t) * steps;
@@ -58,7 +59,7 @@ LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
   const bool both = p.text("over") == "replaces";
   const Hinge hinge = h;
   return {[=, &tasks = c.tasks](const Picture& layer) {
-    LensWork work{Picture(layer.width, layer.height), Picture(layer.width, layer.height)};
+    LensWork work{both ? Picture(layer.width, layer.height) : Picture(), Picture(layer.width, layer.height)};
     // Blurred more and more: what is spread far is read there.
     std::vector<Picture> levels;
     const bool spreads = spreadAlong > 0 || spreadAcross > 0;
@@ -103,15 +104,15 @@ LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
       }
     });
     return work;
-  }};
+  }, {}, {}, true};
 }
 
 } // namespace
 
 LensStage mirrorCopyStage() {
   std::vector<ChildSlot> slots = stageSlots();
-  slots.push_back({"thinning", "Thinning", {"curve.point"}, Stage::Lens});
-  slots.push_back({"lean", "Lean", {"curve.point"}, Stage::Lens});
+  slots.push_back({"thinning", "Thinning", {"curve.thinning"}, Stage::Lens});
+  slots.push_back({"lean", "Lean", {"curve.lean"}, Stage::Lens});
   return {.kind = {.id = "lens.mirror_copy",
                    .label = "Mirror copy",
                    .helpText = "The reflection of a thing, or of the picture, about a line: thinned and leaning with the distance from it, spread as ripples spread it.",

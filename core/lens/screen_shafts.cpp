@@ -103,14 +103,14 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
     for (float& v : left->rgb) v = clamp01(1 - v);
     op.rest = *left;
     op.blend = "multiply";
-    op.apply = [](const Picture& layer) { return LensWork{Picture(layer.width, layer.height), Picture(layer.width, layer.height)}; };
+    op.apply = [](const Picture& layer) { return LensWork{{}, Picture(layer.width, layer.height)}; };
     return op;
   }
   const bool plain = gather <= 0 && contrast == 1;
   if (plain) {
     // Linear: layers go their own ways, times what dust and tint make of it.
     op.apply = [=, &tasks = c.tasks, dust = std::move(dust)](const Picture& layer) {
-      LensWork work{Picture(layer.width, layer.height), streaked(keyed(layer, *shares, tasks), even, tasks)};
+      LensWork work{{}, streaked(keyed(layer, *shares, tasks), even, tasks)};
       forEachRow(layer, tasks, [&](int y) {
         float* o = work.spread.at(0, y);
         for (int x = 0; x < layer.width; ++x, o += 3)
@@ -124,7 +124,7 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
   auto whole = std::make_shared<const Picture>(std::move(result));
   auto average = std::make_shared<const Picture>(mean.rgb.empty() ? streaked(bright, even, c.tasks) : mean);
   op.apply = [=, &tasks = c.tasks](const Picture& layer) {
-    LensWork work{Picture(layer.width, layer.height), streaked(keyed(layer, *shares, tasks), even, tasks)};
+    LensWork work{{}, streaked(keyed(layer, *shares, tasks), even, tasks)};
     for (size_t i = 0; i < work.spread.rgb.size(); ++i) work.spread.rgb[i] = average->rgb[i] > 0 ? work.spread.rgb[i] / average->rgb[i] * whole->rgb[i] : 0;
     return work;
   };

@@ -10,7 +10,7 @@ LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
   op.rest = Picture(c.width, c.height);
   for (size_t i = 0; i < c.covered.size() && 3 * i + 2 < op.rest.rgb.size(); ++i)
     for (size_t k = 0; k < 3; ++k) op.rest.rgb[3 * i + k] = flat[int(k)] * clamp01(c.covered[i]);
-  op.apply = [](const Picture& layer) { return LensWork{layer, Picture(layer.width, layer.height)}; };
+  op.apply = [](const Picture& layer) { return LensWork{{}, Picture(layer.width, layer.height), true}; };
   return op;
 }
 

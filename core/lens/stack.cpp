@@ -8,6 +8,7 @@
 #include "core/render/sight.h"
 
 #include <atomic>
+#include <bit>
 #include <fmt/format.h>
 #include <set>
 
@@ -144,9 +145,9 @@ size_t mend(Picture& p, const Tasks& tasks) {
   std::vector<std::vector<int>> broken(static_cast<size_t>(p.height));
   tasks.forEach(p.height, [&](int y) {
     const float* row = p.at(0, y);
-    float sum = 0; // not finite if anything in the row is not
-    for (int i = 0; i < 3 * p.width; ++i) sum += row[i] - row[i];
-    if (sum == 0) return;
+    uint32_t most = 0; // the bits of what is no number, or infinite, are more than those of any other
+    for (int i = 0, n = 3 * p.width; i < n; ++i) most = std::max(most, std::bit_cast<uint32_t>(row[i]) & 0x7fffffffu);
+    if (most < 0x7f800000u) return;
     for (int x = 0; x < p.width; ++x)
       if (!std::isfinite(row[3 * x]) || !std::isfinite(row[3 * x + 1]) || !std::isfinite(row[3 * x + 2])) broken[size_t(y)].push_back(x);
   });
@@ -257,12 +258,53 @@ std::vector<float> shownBy(const LayerQuery& q, const LensContext& c, const Lens
   return out;
 }
 
+// light += amount · (spread − taken), and without what is taken. `taken` may be the light.
+void blendIn(float* light, const float* spread, const float* taken, size_t n, float amount) {
+  if (taken == light)
+    for (size_t i = 0; i < n; ++i) light[i] += amount * (spread[i] - light[i]);
+  else
+    for (size_t i = 0; i < n; ++i) light[i] += amount * (spread[i] - taken[i]);
+}
+void addIn(float* light, const float* spread, size_t n, float amount) {
+  for (size_t i = 0; i < n; ++i) light[i] += amount * spread[i];
+}
+
+// Light that went out over the things that gave it makes the picture's cover wider.
+void widen(std::vector<float>& alpha, const LensWork& w, const LensContext& c) {
+  c.tasks.forEach(c.height, [&](int y) {
+    for (size_t k = size_t(y) * size_t(c.width), end = k + size_t(c.width); k < end; ++k) {
+      const float *more = w.spread.rgb.data() + 3 * k, *less = w.taken.rgb.data() + 3 * k;
+      alpha[k] += (1 - alpha[k]) * clamp01(std::max({0.0f, more[0] - less[0], more[1] - less[1], more[2] - less[2]}));
+    }
+  });
+}
+
+// What is moved covers the picture where it comes to be: of the cover, the sources' part goes the way of their light.
+void carry(std::vector<float>& alpha, std::vector<float> own, const LensOperator& op, float amount, const std::vector<float>& mask, const LensContext& c) {
+  Picture cover(c.width, c.height);
+  for (size_t i = 0; i < own.size(); ++i) cover.rgb[3 * i] = cover.rgb[3 * i + 1] = cover.rgb[3 * i + 2] = std::min(own[i], alpha[i]);
+  const LensWork w = writtenOut(op.apply(cover), cover);
+  for (size_t i = 0; i < alpha.size(); ++i) alpha[i] = clamp01(alpha[i] + amount * (mask.empty() ? 1 : mask[i]) * (w.spread.rgb[3 * i + 1] - w.taken.rgb[3 * i + 1]));
+}
+
+// Of the frame.
+double luminanceOf(const Picture& p, const LensContext& c) {
+  std::vector<double> rows(size_t(c.frameHeight), 0.0);
+  c.tasks.forEach(c.frameHeight, [&](int y) {
+    const float* v = p.at(c.left, y + c.top);
+    for (int x = 0; x < c.frameWidth; ++x, v += 3) rows[size_t(y)] += double(luminance({v[0], v[1], v[2]}));
+  });
+  double sum = 0;
+  for (const double row : rows) sum += row;
+  return sum;
+}
+
 // What a stage does to the layers that it takes, and with it to all others.
-StageResult act(const Step& step, uint64_t bit, const LensContext& c, const LensLight& light, std::vector<Stacked>& layers, Picture& apart) {
+StageResult act(const Step& step, uint64_t bit, const LensContext& c, const LensLight& light, std::vector<Stacked>& layers, Picture& apart, std::vector<float>& alpha, bool works) {
   const Params p(*step.node, c.frame);
-  StageResult r{step.node->id, {}, {}};
+  StageResult r{.stage = step.node->id};
   const auto nothing = [&](const char* why) {
-    r.work = {Picture(c.width, c.height), Picture(c.width, c.height)};
+    if (works) r.work = {Picture(c.width, c.height), Picture(c.width, c.height)};
     r.idle = why;
     return r;
   };
@@ -280,6 +322,7 @@ StageResult act(const Step& step, uint64_t bit, const LensContext& c, const Lens
   const std::vector<float> mask = actsWhere(step, p, c, light);
   if (!mask.empty() && std::all_of(mask.begin(), mask.end(), [](float m) { return m <= 0; })) return nothing("what it acts on is not in the picture");
   LensContext own = c;
+  own.oneLayer = mine.size() == 1;
   if (step.stage->covers) own.covered = shownBy(step.source, c, light, source, layers);
   if (!step.map.everything) {
     own.map = Picture(c.width, c.height);
@@ -288,19 +331,44 @@ StageResult act(const Step& step, uint64_t bit, const LensContext& c, const Lens
   }
   const LensOperator op = step.stage->prepare(p, source, own);
   const LensBlend mode = lensBlend(op.blend.empty() ? p.text("blend") : op.blend);
-  const bool aside = p.text("over_alpha") == "apart";
-  std::vector<LensWork> works;
-  for (Stacked* l : mine) works.push_back(op.apply(l->light));
+  const bool aside = p.text("over_alpha") == "apart", widens = !alpha.empty() && !step.stage->inPlace && p.text("over_alpha") == "widens";
+  if (widens && op.carries) carry(alpha, step.source.whole() ? alpha : shownBy(step.source, c, light, source, layers), op, amount, mask, c);
+  std::vector<LensWork> each;
+  for (Stacked* l : mine) each.push_back(op.apply(l->light));
   // With what is added whatever the light, the first layer's work is the stage's own.
-  if (!op.rest.rgb.empty()) addTo(works.front().spread, op.rest, c.tasks);
+  if (!op.rest.rgb.empty()) addTo(each.front().spread, op.rest, c.tasks);
+  const bool one = each.size() == 1;
+  const auto does = [&](bool any) {
+    if (!any) r.idle = step.stage->idle && !step.stage->idle(p).empty() ? step.stage->idle(p) : "it changes nothing with these values";
+  };
+  if (mode == LensBlend::Add && one && mask.empty() && !aside && !works && (!widens || op.carries)) {
+    // Most stages, most of the time: the light itself alone is asked for.
+    std::atomic<bool> changes = false;
+    const LensWork& w = each.front();
+    Picture& lit = mine.front()->light;
+    const bool all = w.all, some = !w.taken.rgb.empty();
+    forRows(c.tasks, c.height, c.width, [&](size_t i, size_t end) {
+      const float *spread = w.spread.rgb.data() + i, *taken = some ? w.taken.rgb.data() + i : nullptr;
+      float* l = lit.rgb.data() + i;
+      const size_t n = end - i;
+      if (!changes.load(std::memory_order_relaxed) && (all || some ? !std::equal(spread, spread + n, all ? l : taken) : std::any_of(spread, spread + n, [](float v) { return v != 0; }))) changes = true;
+      if (all && amount == 1) std::copy_n(spread, n, l);
+      else if (all) blendIn(l, spread, l, n, amount);
+      else if (some) blendIn(l, spread, taken, n, amount);
+      else addIn(l, spread, n, amount);
+    });
+    does(changes);
+    if (!step.stage->inPlace) r.light = double(amount) * luminanceOf(w.spread, c);
+    return r;
+  }
+  for (size_t k = 0; k < each.size(); ++k) each[k] = writtenOut(std::move(each[k]), mine[k]->light);
   // What one layer comes to is the whole, if it is the only one.
   LensWork& all = r.work;
-  const bool one = works.size() == 1;
-  if (one) all = std::move(works.front());
-  else all = works.front();
-  for (size_t k = 1; k < works.size(); ++k) {
-    addTo(all.taken, works[k].taken, c.tasks);
-    addTo(all.spread, works[k].spread, c.tasks);
+  if (one) all = std::move(each.front());
+  else all = each.front();
+  for (size_t k = 1; k < each.size(); ++k) {
+    addTo(all.taken, each[k].taken, c.tasks);
+    addTo(all.spread, each[k].spread, c.tasks);
   }
   const auto share = [&](size_t i) { return mask.empty() ? amount : amount * mask[i / 3]; };
   if (aside && apart.rgb.empty()) apart = Picture(c.width, c.height);
@@ -343,7 +411,7 @@ StageResult act(const Step& step, uint64_t bit, const LensContext& c, const Lens
       }
       for (size_t k = 0; k < mine.size(); ++k) {
         float& l = mine[k]->light.rgb[i];
-        const LensWork& w = one ? all : works[k];
+        const LensWork& w = one ? all : each[k];
         const float before = l;
         l = before + a * (kept * (before - w.taken.rgb[i]) + (aside ? 0 : given * w.spread.rgb[i]) - before);
       }
@@ -354,7 +422,10 @@ StageResult act(const Step& step, uint64_t bit, const LensContext& c, const Lens
     }
     if (any) changes = true;
   });
-  if (!changes) r.idle = step.stage->idle && !step.stage->idle(p).empty() ? step.stage->idle(p) : "it changes nothing with these values";
+  does(changes);
+  if (!step.stage->inPlace) r.light = luminanceOf(r.work.spread, c);
+  if (widens && !op.carries) widen(alpha, r.work, c);
+  if (!works) r.work = {};
   return r;
 }
 
@@ -415,7 +486,8 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
   const auto frameAlone = [&] {
     if (c.width == c.frameWidth && c.height == c.frameHeight) return;
     for (Stacked& l : layers) l.light = cut(l.light, c);
-    for (StageResult& s : r.stages) s.work = {cut(s.work.taken, c), cut(s.work.spread, c)};
+    if (options.works)
+      for (StageResult& s : r.stages) s.work = {cut(s.work.taken, c), cut(s.work.spread, c)};
     r.apart = cut(r.apart, c);
     r.alpha = cut(r.alpha, c);
     light.alpha = cut(light.alpha, c);
@@ -434,17 +506,7 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
     if (c.cancel && c.cancel->requested()) throw cancelled();
     merge(i);
     if (std::all_of(steps.begin() + ptrdiff_t(i), steps.end(), [](const Step& s) { return s.stage->inPlace; })) frameAlone();
-    r.stages.push_back(act(steps[i], uint64_t(1) << i, c, light, layers, r.apart));
-    // Light that went out over the things that gave it makes the picture's cover wider.
-    if (!r.alpha.empty() && !steps[i].stage->inPlace && Params(*steps[i].node, c.frame).text("over_alpha") == "widens") {
-      const StageResult& s = r.stages.back();
-      c.tasks.forEach(c.height, [&](int y) {
-        for (size_t k = size_t(y) * size_t(c.width), end = k + size_t(c.width); k < end; ++k) {
-          const float *more = s.work.spread.rgb.data() + 3 * k, *less = s.work.taken.rgb.data() + 3 * k;
-          r.alpha[k] += (1 - r.alpha[k]) * clamp01(std::max({0.0f, more[0] - less[0], more[1] - less[1], more[2] - less[2]}));
-        }
-      });
-    }
+    r.stages.push_back(act(steps[i], uint64_t(1) << i, c, light, layers, r.apart, r.alpha, options.works));
   }
   frameAlone();
   merge(32);
@@ -465,8 +527,10 @@ bool hasLayers(const Scene& scene, const Document& doc) {
   const auto among = [](const std::vector<LayerQuery>& wanted, const std::vector<LayerQuery>& there) {
     return std::all_of(wanted.begin(), wanted.end(), [&](const LayerQuery& q) { return std::any_of(there.begin(), there.end(), [&](const LayerQuery& t) { return t == q && (t.apart || !q.apart || q.whole()); }); });
   };
-  return among(lensQueries(doc), scene.queries) && among(lensMasks(doc), scene.maskQueries) && lensOverscan(doc) <= double(scene.overscan) * (1 + 1e-6);
+  return among(lensQueries(doc), scene.queries) && among(lensMasks(doc), scene.maskQueries);
 }
+
+bool hasSurroundings(const Scene& scene, const Document& doc) { return lensOverscan(doc) <= double(scene.overscan) * (1 + 1e-6); }
 
 int layerIndex(const Scene& scene, const LayerQuery& query) {
   const auto it = std::find(scene.queries.begin(), scene.queries.end(), query);
@@ -659,6 +723,10 @@ LensLight platesStacked(const Scene& scene, const Tasks& tasks) {
 
 } // namespace
 
+LensLight filmLight(const Scene& scene, const Film& film, const SceneLight& light, float exposure, const Tasks& tasks) {
+  return stackedLight(scene, film, light, exposure, light.beside.empty() ? 0 : Film::coarse * film.margin(), tasks);
+}
+
 LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, const LensOptions& options) {
   if (scene.plates) return develop(doc, frame, scene, film, sceneLight(scene, film, amounts, tasks), tasks, options);
   const float exposure = exposureFactor(doc, frame);
@@ -683,15 +751,23 @@ LensResult developPlates(const Document& doc, double frame, const Scene& scene, 
 
 SmallLens::SmallLens(const Scene& scene, const Film& film, const std::vector<Color>& amounts, float exposure, int width, const Tasks& tasks) : m_scene(scene), m_tasks(tasks) {
   // Plates alone have no film.
-  LensLight full = scene.bare() ? platesStacked(scene, tasks) : stackedLight(scene, film, sceneLight(scene, film, amounts, tasks), exposure, 0, tasks);
-  const int w = full.layers.front().light.width, h = full.layers.front().light.height;
+  const bool bare = scene.bare();
+  LensLight full = bare ? platesStacked(scene, tasks) : filmLight(scene, film, sceneLight(scene, film, amounts, tasks), exposure, tasks);
+  const int wide = full.layers.front().light.width, high = full.layers.front().light.height, margin = bare ? 0 : (wide - film.width()) / 2, w = wide - 2 * margin, h = high - 2 * margin;
   m_width = std::clamp(width, 1, std::max(1, w));
   m_height = std::clamp(m_width * h / std::max(1, w), 1, std::max(1, h));
+  // As much of what lies beside the frame as makes whole pixels.
+  m_margin = std::min(margin * m_width / std::max(1, w), margin * m_height / std::max(1, h));
+  const int across = int(std::lround(double(m_margin) * w / m_width)), down = int(std::lround(double(m_margin) * h / m_height));
   const auto small = [&](const std::vector<float>& v, int channels) {
-    return shrunk(v, w, h, channels, m_width, m_height, tasks);
+    const int cw = w + 2 * across, ch = h + 2 * down;
+    if (cw == wide && ch == high) return shrunk(v, cw, ch, channels, m_width + 2 * m_margin, m_height + 2 * m_margin, tasks);
+    std::vector<float> part(size_t(cw) * size_t(ch) * size_t(channels));
+    for (int y = 0; y < ch; ++y) std::copy_n(v.begin() + ptrdiff_t((size_t(y + margin - down) * size_t(wide) + size_t(margin - across)) * size_t(channels)), size_t(cw) * size_t(channels), part.begin() + ptrdiff_t(size_t(y) * size_t(cw) * size_t(channels)));
+    return shrunk(part, cw, ch, channels, m_width + 2 * m_margin, m_height + 2 * m_margin, tasks);
   };
   for (LensLight::Layer& l : full.layers) {
-    Picture p(m_width, m_height);
+    Picture p(m_width + 2 * m_margin, m_height + 2 * m_margin);
     p.rgb = small(l.light.rgb, 3);
     m_light.layers.push_back({std::move(l.of), std::move(p)});
   }
@@ -707,7 +783,7 @@ LensResult SmallLens::develop(const Document& doc, double frame, const LensOptio
     const auto it = std::find_if(m_covered.begin(), m_covered.end(), [&](const auto& c) { return c.first == q; });
     return it == m_covered.end() ? std::vector<float>() : it->second;
   };
-  return applyLens(contextOf(doc, frame, m_scene, m_width, m_height, 0, m_tasks, options), std::move(light), options);
+  return applyLens(contextOf(doc, frame, m_scene, m_width, m_height, m_margin, m_tasks, options), std::move(light), options);
 }
 
 std::vector<Picture> lightShares(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const std::vector<int>& groups, const Tasks& tasks, const LensOptions& options) {

@@ -24,8 +24,10 @@ std::vector<LayerQuery> lensMasks(const Document& doc);
 /// How far beside the frame the stack needs light, in shares of the frame's height: the picture's overscan if there is a stage that spreads
 /// any, on or off.
 double lensOverscan(const Document& doc);
-/// True if a scene was compiled with all layers that the stack of this document needs.
+/// True if a scene was compiled with all layers that the stack of this document needs,
 bool hasLayers(const Scene& scene, const Document& doc);
+/// and reaches as far beside the frame.
+bool hasSurroundings(const Scene& scene, const Document& doc);
 /// The layer of a scene that answers a query; throws BadInput if there is none.
 int layerIndex(const Scene& scene, const LayerQuery& query);
 
@@ -45,8 +47,9 @@ struct LensLight {
 /// One stage's doing in a picture: what it came to take and to add, after amount, blend and where it acts.
 struct StageResult {
   NodeId stage = 0;
-  LensWork work;
-  std::string idle; ///< why it did nothing; empty: it did something
+  LensWork work = {}; ///< written out; empty where none was asked for
+  double light = 0;   ///< sum of the luminance that it spreads in the frame; of a stage that works in place 0
+  std::string idle = {}; ///< why it did nothing; empty: it did something
 };
 struct LensResult {
   Picture picture;                      ///< with the lens
@@ -64,6 +67,7 @@ struct LensOptions {
   NodeId until = 0;   ///< this one is the last,
   bool before = false; ///< or the one before it
   const Assets* assets = nullptr; ///< null: there are no files
+  bool works = true;  ///< false: the picture alone is asked for, and StageResult::work stays empty where it need not be made
 };
 
 /// Applies the stack: each stage works on what the ones before it have left, and what it spreads goes on as light of its sources. The result is
@@ -80,6 +84,9 @@ struct SceneLight {
 };
 /// `denoiser`: of the film, where the layers are to be denoised. Throws Cancelled.
 SceneLight sceneLight(const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, const Denoiser* denoiser = nullptr, const CancelFlag* cancel = nullptr);
+/// All that the stack works on, exposed, in the widest pictures that it has: over the frame by Film::coarse × margin() on every side. It must
+/// not outlive the film and the scene.
+LensLight filmLight(const Scene& scene, const Film& film, const SceneLight& light, float exposure, const Tasks& tasks);
 /// SceneLight::beside for these amounts.
 std::vector<Picture> lightBeside(const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks);
 /// Of such layers the light of a query, unexposed, without plates.
@@ -101,7 +108,7 @@ private:
   const Scene& m_scene;
   const Tasks& m_tasks;
   LensLight m_light;
-  int m_width = 0, m_height = 0;
+  int m_width = 0, m_height = 0, m_margin = 0; ///< of the frame, and how far the light reaches over it
   std::vector<std::pair<LayerQuery, std::vector<float>>> m_covered;
 };
 /// Light groups' exact shares of the developed picture, by group; what plates add is in none of them.

@@ -71,65 +71,15 @@ Anchor anchorAt(const Params& p, const std::string& prefix, const LensContext& c
 
 double LensContext::seconds() const { return frame / std::max(1e-6, settingsOf(doc).number("rate")); }
 
-Kind curvePointKind() {
-  return {.id = "curve.point",
-          .label = "Curve point",
-          .helpText = "A point that a curve runs through.",
-          .params = {number("at", "At", "", 0).soft(0, 1).range(-1000, 1000).at(Stage::Lens).help("Where it stands: of a distance its share, of a grade stops about white"), number("value", "Value", "", 1).soft(0, 1).range(-1000, 1000).at(Stage::Lens).help("What the curve comes to there")},
-          .existence = Stage::Lens};
+LensWork writtenOut(LensWork work, const Picture& layer) {
+  if (work.taken.rgb.empty()) work.taken = work.all ? layer : Picture(layer.width, layer.height);
+  work.all = false;
+  return work;
 }
-
-LensCurve::LensCurve(const Document& doc, const Node& owner, const std::string& slot, double frame) {
-  const auto it = owner.children.find(slot);
-  if (it == owner.children.end()) return;
-  std::vector<std::pair<double, double>> points;
-  for (const NodeId id : it->second) {
-    const Params p(*doc.find(id), frame);
-    points.emplace_back(p.number("at"), p.number("value"));
-  }
-  std::stable_sort(points.begin(), points.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
-  for (const auto& [x, y] : points) {
-    if (!m_x.empty() && x - m_x.back() < 1e-9) m_y.back() = y;
-    else {
-      m_x.push_back(x);
-      m_y.push_back(y);
-    }
-  }
-  const size_t n = m_x.size();
-  m_slope.assign(n, 0.0);
-  if (n < 2) return;
-  std::vector<double> secant;
-  for (size_t i = 0; i + 1 < n; ++i) secant.push_back((m_y[i + 1] - m_y[i]) / (m_x[i + 1] - m_x[i]));
-  m_slope.front() = secant.front();
-  m_slope.back() = secant.back();
-  for (size_t i = 1; i + 1 < n; ++i) m_slope[i] = secant[i - 1] * secant[i] <= 0 ? 0 : 0.5 * (secant[i - 1] + secant[i]);
-  for (size_t i = 0; i + 1 < n; ++i) {
-    if (secant[i] == 0) {
-      m_slope[i] = m_slope[i + 1] = 0;
-      continue;
-    }
-    const double a = m_slope[i] / secant[i], b = m_slope[i + 1] / secant[i], r = a * a + b * b;
-    if (r > 9) {
-      m_slope[i] = 3 / std::sqrt(r) * a * secant[i];
-      m_slope[i + 1] = 3 / std::sqrt(r) * b * secant[i];
-    }
-  }
-}
-
-double LensCurve::at(double x, double none) const {
-  if (m_x.empty()) return none;
-  if (x <= m_x.front()) return m_y.front();
-  if (x >= m_x.back()) return m_y.back();
-  const size_t i = size_t(std::upper_bound(m_x.begin(), m_x.end(), x) - m_x.begin()) - 1;
-  const double h = m_x[i + 1] - m_x[i], t = (x - m_x[i]) / h, t2 = t * t, t3 = t2 * t;
-  return (2 * t3 - 3 * t2 + 1) * m_y[i] + (t3 - 2 * t2 + t) * h * m_slope[i] + (3 * t2 - 2 * t3) * m_y[i + 1] + (t3 - t2) * h * m_slope[i + 1];
-}
-
-double LensCurve::slopeAtEnds(bool last) const { return m_slope.empty() ? 0 : last ? m_slope.back() : m_slope.front(); }
 
 LensOperator scaled(std::shared_ptr<const Picture> gain, const Tasks& tasks) {
   return {[gain, &tasks](const Picture& layer) {
-            LensWork work{layer, Picture(layer.width, layer.height)};
+            LensWork work{{}, Picture(layer.width, layer.height), true};
             const size_t row = size_t(layer.width) * 3;
             tasks.forEach(layer.height, [&](int y) {
               for (size_t i = size_t(y) * row; i < size_t(y + 1) * row; ++i) work.spread.rgb[i] = layer.rgb[i] * gain->rgb[i];
@@ -138,7 +88,12 @@ LensOperator scaled(std::shared_ptr<const Picture> gain, const Tasks& tasks) {
           }};
 }
 
-LensOperator pointwise(const Picture& source, Picture out, const Tasks& tasks) {
+LensOperator pointwise(const Picture& source, Picture out, const LensContext& context) {
+  const Tasks& tasks = context.tasks;
+  if (context.oneLayer) {
+    auto becomes = std::make_shared<Picture>(std::move(out));
+    return {[becomes](const Picture&) { return LensWork{{}, std::move(*becomes), true}; }};
+  }
   // Shares by channel: what the source becomes ÷ what it was. Where that has no meaning, the difference is what is added.
   auto ratio = std::make_shared<Picture>(std::move(out));
   LensOperator op;
@@ -155,7 +110,7 @@ LensOperator pointwise(const Picture& source, Picture out, const Tasks& tasks) {
     }
   });
   op.apply = [ratio, &tasks, row](const Picture& layer) {
-    LensWork work{layer, Picture(layer.width, layer.height)};
+    LensWork work{{}, Picture(layer.width, layer.height), true};
     tasks.forEach(layer.height, [&](int y) {
       for (size_t i = size_t(y) * row; i < size_t(y + 1) * row; ++i) work.spread.rgb[i] = layer.rgb[i] * ratio->rgb[i];
     });

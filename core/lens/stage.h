@@ -10,9 +10,12 @@ namespace ilumbra {
 
 /// What a lens stage does to light, in the two parts that its layers and shares are made of.
 struct LensWork {
-  Picture taken;  ///< what it takes out of the picture
-  Picture spread; ///< what it puts back, here or elsewhere
+  Picture taken;    ///< what it takes out of the picture; empty: nothing, or all that there is
+  Picture spread;   ///< what it puts back, here or elsewhere
+  bool all = false; ///< it takes the whole layer
 };
+/// The same of this layer with what it takes written out.
+LensWork writtenOut(LensWork work, const Picture& layer);
 
 /// Where an anchor stands in the picture.
 struct Anchor {
@@ -39,6 +42,7 @@ struct LensContext {
   V3f right{1, 0, 0};                  ///< of the camera
   /// What share of each pixel shows the stage's sources: of a stage that asks for it (LensStage::covers).
   std::vector<float> covered = {};
+  bool oneLayer = false;               ///< the source is the only layer that will be asked for, once: nothing is shared out
   /// The light that a stage has for a map, as it stands before it: of a stage with `map_of`. Empty: none.
   Picture map = {};
 
@@ -62,6 +66,7 @@ struct LensOperator {
   std::function<LensWork(const Picture& layer)> apply;
   Picture rest = {};                ///< light that it adds whatever the layers hold; empty: none
   std::string blend = {};           ///< how its light lies over the picture whatever the stage says; empty: as it says
+  bool carries = false;             ///< it moves what is seen: what covers the picture goes the way of its light
 };
 
 /// A look that ships with a stage: parameters in text, by name.
@@ -99,30 +104,13 @@ Anchor anchorOf(const Params& params, const std::string& prefix, const LensConte
 /// The same as it was, or will be, at another frame: of what is anchored alone.
 Anchor anchorAt(const Params& params, const std::string& prefix, const LensContext& context, double frame);
 
-/// The point kind of curves, and a curve of such children: from the first to the last it runs smoothly through them (monotone cubic,
-/// Fritsch and Carlson 1980) and holds beyond; `none` where there are none.
-Kind curvePointKind();
 /// A shape of ghosts that are drawn freely.
 Kind ghostElementKind();
-class LensCurve {
-public:
-  LensCurve() = default;
-  LensCurve(const Document& doc, const Node& owner, const std::string& slot, double frame);
-  bool empty() const { return m_x.empty(); }
-  double at(double x, double none) const;
-  double slopeAtEnds(bool last) const;
-  double first() const { return m_x.front(); }
-  double last() const { return m_x.back(); }
-
-private:
-  std::vector<double> m_x, m_y, m_slope;
-};
-
 /// Work of a stage that makes each pixel of a layer darker or brighter: by what it is multiplied with.
 LensOperator scaled(std::shared_ptr<const Picture> gain, const Tasks& tasks);
 
 /// Work of a stage that changes pixels each for itself: `out` is what becomes of `source`. Layers keep their shares of every channel;
 /// what appears where there was nothing is the rest.
-LensOperator pointwise(const Picture& source, Picture out, const Tasks& tasks);
+LensOperator pointwise(const Picture& source, Picture out, const LensContext& context);
 
 } // namespace ilumbra

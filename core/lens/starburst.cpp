@@ -146,7 +146,7 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
     return kernel;
   });
   return {[=, &tasks = c.tasks](const Picture& layer) {
-            return LensWork{Picture(layer.width, layer.height), convolution->apply(keyed(layer, *shares, tasks), tasks)};
+            return LensWork{{}, convolution->apply(Keyed(layer, *shares, tasks).light, tasks)};
           },
           {}};
 }

@@ -6,6 +6,8 @@
 #include "core/lens/stages.h"
 #include "core/render/camera.h"
 
+#include <cstring>
+
 namespace ilumbra {
 namespace {
 
@@ -19,22 +21,45 @@ struct Ray {
   Color light;      ///< share of the source's light that goes along it, by channel
 };
 
-// Adds what two opposite rays make of the picture. Lines of the picture run along the ray: each column (or row) is shifted, what is
-// there is passed on along it, and shifted back.
+// Four numbers at once, wherever they lie.
+using Four = float __attribute__((vector_size(16)));
+Four four(const float* from) {
+  Four v;
+  std::memcpy(&v, from, sizeof v);
+  return v;
+}
+void put(float* to, Four v) { std::memcpy(to, &v, sizeof v); }
+
+// Rows become columns: in squares that fit into a core's own cache.
+void addTurned(const Picture& in, Picture& out, const Tasks& tasks) {
+  constexpr int side = 32;
+  tasks.forEach((out.height + side - 1) / side, [&](int by) {
+    for (int bx = 0; bx < out.width; bx += side)
+      for (int y = by * side; y < std::min(out.height, (by + 1) * side); ++y) {
+        float* o = out.at(bx, y);
+        for (int x = bx; x < std::min(out.width, bx + side); ++x, o += 3) {
+          const float* p = in.at(y, x);
+          for (int k = 0; k < 3; ++k) o[k] += p[k];
+        }
+      }
+  });
+}
+
+bool isUpright(const Ray& ray) { return std::abs(std::sin(ray.angle)) > std::abs(std::cos(ray.angle)); }
+
+// Adds what two opposite rays make of the picture, which is turned where they are upright, so that they are less steep than 45°. Lines of
+// the picture run along the ray: each column is shifted, what is there is passed on along it, and shifted back.
 void addLine(const Picture& in, const Ray& one, const Ray* other, float tail, Picture& out, const Tasks& tasks) {
-  // In a frame in which the ray is less steep than 45° and leads to greater x.
+  const bool upright = isUpright(one);
   const float dx = std::cos(one.angle), dy = -std::sin(one.angle); // down is positive in pictures
-  const bool upright = std::abs(dy) > std::abs(dx);
-  const int w = upright ? in.height : in.width, h = upright ? in.width : in.height;
+  const int w = in.width, h = in.height;
   const float slope = upright ? dx / dy : dy / dx, perStep = std::sqrt(1 + slope * slope);
   const bool forwards = (upright ? dy : dx) > 0;
-  const auto at = [&](const Picture& p, int x, int y) { return upright ? p.at(y, x) : p.at(x, y); };
-  const auto into = [&](Picture& p, int x, int y) { return upright ? p.at(y, x) : p.at(x, y); };
   // Line k runs through (x, k + slope·x): those that meet the picture.
   const int first = int(std::floor(std::min(0.0f, -slope * float(w - 1)))) - 1, last = h + int(std::ceil(std::max(0.0f, -slope * float(w - 1)))) + 1;
   constexpr int band = 8, lanes = 3 * band;
   const int lines = last - first + 1;
-  // How light falls off along a ray from pixel to pixel, by exponential, channel and line.
+  // How light falls off along a ray from pixel to pixel, by exponential, line and channel.
   struct Fall {
     float keep[exponentials][lanes], give[exponentials][lanes];
   };
@@ -46,34 +71,53 @@ void addLine(const Picture& in, const Ray& one, const Ray* other, float tail, Pi
     float scale = 1;
     for (int j = 0; j < exponentials; ++j, weight *= tail, scale *= 0.5f)
       for (int i = 0; i < lanes; ++i) {
-        f.keep[j][i] = std::exp(-perStep / std::max(0.05f, ray.length[i / band] * scale));
+        f.keep[j][i] = std::exp(-perStep / std::max(0.05f, ray.length[i % 3] * scale));
         // A pixel's own light begins at its middle: half a step, then whole ones; their sum is 1.
-        f.give[j][i] = weight * ray.light[i / band] * (1 - f.keep[j][i]);
+        f.give[j][i] = weight * ray.light[i % 3] * (1 - f.keep[j][i]);
       }
     return f;
   };
   std::vector<std::pair<bool, Fall>> falls = {{forwards, fallOf(one)}};
   if (other) falls.emplace_back(!forwards, fallOf(*other));
+  const size_t stride = 3 * size_t(w);
   // Eight lines at once, which lie side by side wherever they are; a pixel takes from two lines, which may be of two bands: even bands first,
   // then odd ones.
   const auto work = [&](int bandIndex) {
     const int top = first + bandIndex * band;
-    std::vector<float> line(size_t(w) * lanes, 0.0f), sum;
-    float most = 0;
+    std::vector<float> line(size_t(w) * lanes), sum;
+    // Where column x begins, and how far it is shifted beyond; whether all of the band is in the picture there, with a pixel to the right that
+    // the fourth number can be of.
+    const auto begin = [&](int x, float& t) {
+      const float rise = slope * float(x), fy = std::floor(rise);
+      t = rise - fy;
+      return int(fy) + top;
+    };
+    const auto inside = [&](int x, int y0) { return y0 >= 0 && y0 + band < h && x + 1 < w; };
     for (int x = 0; x < w; ++x) {
-      const float rise = slope * float(x), fy = std::floor(rise), t = rise - fy;
-      const int y0 = int(fy) + top;
+      float t;
+      const int y0 = begin(x, t);
       float* l = line.data() + size_t(x) * lanes;
+      if (inside(x, y0)) {
+        const float* p = in.at(x, y0);
+        Four above = four(p);
+        for (int j = 0; j < band; ++j) {
+          p += stride;
+          const Four below = four(p);
+          put(l + 3 * j, above * (1 - t) + below * t); // its fourth number is overwritten by the next
+          above = below;
+        }
+        continue;
+      }
+      std::fill_n(l, lanes, 0.0f);
       for (int j = std::max(0, -y0); j <= band && y0 + j < h; ++j) {
-        const float* p = at(in, x, y0 + j);
+        const float* p = in.at(x, y0 + j);
         for (int c = 0; c < 3; ++c) {
-          if (j < band) l[c * band + j] += p[c] * (1 - t);
-          if (j > 0) l[c * band + j - 1] += p[c] * t;
-          most = std::max(most, std::abs(p[c]));
+          if (j < band) l[3 * j + c] += p[c] * (1 - t);
+          if (j > 0) l[3 * (j - 1) + c] += p[c] * t;
         }
       }
     }
-    if (most == 0) return;
+    if (std::all_of(line.begin(), line.end(), [](float v) { return v == 0; })) return;
     sum.assign(line.size(), 0.0f);
     for (const auto& [up, fall] : falls) {
       float state[exponentials][lanes] = {};
@@ -88,13 +132,24 @@ void addLine(const Picture& in, const Ray& one, const Ray* other, float tail, Pi
           }
       }
     }
+    const Four three = {1, 1, 1, 0};
     for (int x = 0; x < w; ++x) {
-      const float rise = slope * float(x), fy = std::floor(rise), t = rise - fy;
-      const int y0 = int(fy) + top;
+      float t;
+      const int y0 = begin(x, t);
       const float* s = sum.data() + size_t(x) * lanes;
+      if (inside(x, y0)) {
+        float* p = out.at(x, y0);
+        Four above = {};
+        for (int j = 0; j <= band; ++j, p += stride) {
+          const Four here = j < band ? four(s + 3 * j) * three : Four{};
+          put(p, four(p) + here * (1 - t) + above * t);
+          above = here;
+        }
+        continue;
+      }
       for (int j = std::max(0, -y0); j <= band && y0 + j < h; ++j) {
-        float* p = into(out, x, y0 + j);
-        for (int c = 0; c < 3; ++c) p[c] += (j < band ? s[c * band + j] * (1 - t) : 0) + (j > 0 ? s[c * band + j - 1] * t : 0);
+        float* p = out.at(x, y0 + j);
+        for (int c = 0; c < 3; ++c) p[c] += (j < band ? s[3 * j + c] * (1 - t) : 0) + (j > 0 ? s[3 * (j - 1) + c] * t : 0);
       }
     }
   };
@@ -145,10 +200,19 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
   const std::vector<Ray> rays = raysOf(p, c);
   const float tail = p.real("tail"), thickness = 0.5f * c.size(p.number("thickness"));
   return {[=, &tasks = c.tasks](const Picture& layer) {
-            LensWork work{Picture(layer.width, layer.height), Picture(layer.width, layer.height)};
-            const Picture light = blurred(keyed(layer, *shares, tasks), thickness, tasks);
+            LensWork work{{}, Picture(layer.width, layer.height)};
+            const Picture light = blurred(Keyed(layer, *shares, tasks).light, thickness, tasks);
             const size_t step = rays.size() % 2 ? 1 : 2;
-            for (size_t i = 0; i < rays.size(); i += step) addLine(light, rays[i], step == 2 ? &rays[i + 1] : nullptr, tail, work.spread, tasks);
+            Picture turned, turnedSpread;
+            if (std::any_of(rays.begin(), rays.end(), isUpright)) {
+              turned = turnedSpread = Picture(layer.height, layer.width);
+              addTurned(light, turned, tasks);
+            }
+            for (size_t i = 0; i < rays.size(); i += step) {
+              const bool upright = isUpright(rays[i]);
+              addLine(upright ? turned : light, rays[i], step == 2 ? &rays[i + 1] : nullptr, tail, upright ? turnedSpread : work.spread, tasks);
+            }
+            if (!turned.rgb.empty()) addTurned(turnedSpread, work.spread, tasks);
             return work;
           },
           {}};

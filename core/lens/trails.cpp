@@ -95,7 +95,7 @@ LensOperator prepareTrails(const Params& p, const Picture& source, const LensCon
     const float perFrame = float(std::max<size_t>(1, stops.size())) / float(std::max(1e-3, frames));
     for (Stop& s : stops) s.weight *= 1 / perFrame;
   }
-  return {[=, &tasks = c.tasks](const Picture& layer) { return LensWork{Picture(layer.width, layer.height), along(keyed(layer, *shares, tasks), stops, tasks)}; }};
+  return {[=, &tasks = c.tasks](const Picture& layer) { return LensWork{{}, along(keyed(layer, *shares, tasks), stops, tasks)}; }};
 }
 
 LensOperator prepareSmear(const Params& p, const Picture&, const LensContext& c) {
@@ -109,7 +109,7 @@ LensOperator prepareSmear(const Params& p, const Picture&, const LensContext& c)
     for (const auto& [offset, t] : stepsOf(wayOf(p, c, c.frame - length * centre, c.frame + length * (1 - centre)))) stops.push_back({offset, Color(1.0f)});
   }
   for (Stop& s : stops) s.weight *= 1 / float(stops.size());
-  return {[=, &tasks = c.tasks](const Picture& layer) { return LensWork{layer, along(layer, stops, tasks)}; }};
+  return {[=, &tasks = c.tasks](const Picture& layer) { return LensWork{{}, along(layer, stops, tasks), true}; }, {}, {}, true};
 }
 
 } // namespace

@@ -20,19 +20,16 @@ LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
   // Of the frame's half diagonal; or squeezed to the frame's own proportions.
   const float half = 0.5f * std::hypot(float(c.frameWidth), float(c.frameHeight)), ax = mix(0.70710678f * float(c.frameWidth), half, round), ay = mix(0.70710678f * float(c.frameHeight), half, round);
   const auto perPixel = float(filmWidth / std::max(1, c.frameWidth) / focal);
-  c.tasks.forEach(c.height, [&](int y) {
-    for (int x = 0; x < c.width; ++x) {
-      const V2f d = V2f(float(x) + 0.5f, float(y) + 0.5f) - centre.at;
-      float keep;
-      if (natural) {
-        // cos⁴ of the angle at which light meets the film.
-        const float t2 = sqr(d.x * perPixel) + sqr(d.y * perPixel);
-        keep = 1 / sqr(1 + t2);
-      } else {
-        keep = 1 - smoothstep((std::hypot(d.x / ax, d.y / ay) - radius) / soft + 0.5f);
-      }
-      for (int k = 0; k < 3; ++k) gain->at(x, y)[k] = keep + (1 - keep) * dark[k];
-    }
+  c.tasks.forEach(c.height, [=, &c](int y) {
+    const float dy = float(y) + 0.5f - centre.at.y, left = 0.5f - centre.at.x;
+    std::vector<float> keep(static_cast<size_t>(c.width));
+    if (natural) // cos⁴ of the angle at which light meets the film
+      for (int x = 0; x < c.width; ++x) keep[size_t(x)] = 1 / sqr(1 + sqr((float(x) + left) * perPixel) + sqr(dy * perPixel));
+    else
+      for (int x = 0; x < c.width; ++x) keep[size_t(x)] = 1 - smoothstep((std::sqrt(sqr((float(x) + left) / ax) + sqr(dy / ay)) - radius) / soft + 0.5f);
+    float* g = gain->at(0, y);
+    for (const float k : keep)
+      for (int i = 0; i < 3; ++i) *g++ = k + (1 - k) * dark[i];
   });
   return scaled(gain, c.tasks);
 }

@@ -16,7 +16,18 @@ void Rendering::restart(ScenePtr scene, int step, bool draft) {
   m_calm = false;
   m_photons.reset();
   m_film.reset((m_scene->width + step - 1) / step, (m_scene->height + step - 1) / step, int(m_scene->groups.size()), m_scene->table, m_scene->masks);
+  surround();
+}
+
+void Rendering::surround() {
+  m_besideSamples = 0;
   if (m_scene->overscan > 0) m_film.surroundBy(int(std::ceil(m_scene->overscan * float(m_film.height()) / Film::coarse)));
+}
+
+void Rendering::widen(ScenePtr scene) {
+  m_scene = std::move(scene);
+  m_photons.reset();
+  surround();
 }
 
 static constexpr int block = 8;
@@ -150,6 +161,17 @@ bool Rendering::advance(const Tasks& tasks, uint32_t samples, const CancelFlag& 
   trace(tasks, pieces, cancel);
   if (cancel.requested()) return false;
   m_samples = std::max(m_samples, samples);
+  if (pieces.size() > 1) m_besideSamples = std::max(m_besideSamples, samples);
+  return true;
+}
+
+bool Rendering::catchUp(const Tasks& tasks, const CancelFlag& cancel) {
+  const uint32_t samples = std::min(m_samples, std::max(1u, 2 * m_besideSamples));
+  std::vector<Piece> pieces;
+  addSurround(pieces, samples);
+  trace(tasks, pieces, cancel);
+  if (cancel.requested()) return false;
+  m_besideSamples = samples;
   return true;
 }
 

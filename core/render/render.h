@@ -19,6 +19,12 @@ public:
   /// From the first sample. With `step` > 1 each pixel of the film stands for step × step pixels of the picture; a draft
   /// has direct light only (see PathTracer).
   void restart(ScenePtr scene, int step = 1, bool draft = false);
+  /// Goes on with a scene that differs from this one in its overscan alone: what was sampled stays.
+  void widen(ScenePtr scene);
+  /// What lies beside the frame has far fewer samples than the frame, since it was widened.
+  bool behind() const { return m_film.surround() && !m_calm && 2 * m_besideSamples < m_samples; }
+  /// Samples of it, one or as many as there are, up to the frame's. False if cancelled on the way.
+  bool catchUp(const Tasks& tasks, const CancelFlag& cancel);
   bool empty() const { return !m_scene; }
   int step() const { return m_step; }
   const Scene& scene() const { return *m_scene; }
@@ -59,12 +65,14 @@ private:
     std::function<uint32_t(int x, int y)> goal;
   };
   void trace(const Tasks& tasks, const std::vector<Piece>& pieces, const CancelFlag& cancel);
+  void surround();
   /// What lies beside the frame, up to `samples`.
   void addSurround(std::vector<Piece>& pieces, uint32_t samples);
   /// The photons of the samples' pass; null: the scene has none.
   std::shared_ptr<const PhotonMap> photons(uint32_t pass, const Tasks& tasks, const CancelFlag& cancel);
   void setGoals(uint32_t samples, bool everywhere, double noise, const Tasks& tasks);
   uint32_t m_samples = 0, m_pass = 0; ///< m_pass: what the unfinished pass aims at
+  uint32_t m_besideSamples = 0;       ///< of what lies beside the frame
   std::vector<uint32_t> m_goals;      ///< by block, for its black and its white pixels
   bool m_calm = false;
   int m_step = 1;

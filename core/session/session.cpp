@@ -218,8 +218,10 @@ struct Session::Content {
     if (scene->bare()) return !now->playing && fullSamples() == 0; // shown without it; what is written or read off is not
     if (now->paused) return false;
     if (now->playing) return draft.samples() < 2;
-    return !finished();
+    return !finished() || catchesUp();
   }
+
+  bool catchesUp() const { return fullSamples() > 0 && now->region.width == 0 && full.behind(); }
 
   bool hasPass(ShownPass pass) const {
     const LayerQuery* q = lightPass(pass);
@@ -237,16 +239,18 @@ struct Session::Content {
     }
     const bool finer = scene && scene->plates && madePlaying && !request.playing;
     const bool traces = first || !scene || finer || (!sameDoc && needsTracing(now->doc, request.doc)) || !hasLayers(*scene, request.doc) || !hasPass(request.pass);
+    // A stage that spreads light asks for what lies beside the frame: the picture itself goes on.
+    const bool widens = !traces && !hasSurroundings(*scene, request.doc);
     now = std::move(request);
     raysBefore = raysMade;
-    bool compile = traces;
+    bool compile = traces || widens;
     if (!compile) {
       amounts = mixAmounts(*scene, now->doc, currentFrame(now->doc));
       compile = amounts.empty();
     }
     if (compile) {
       // Until this is done nothing of the old scene may be taken for the new document.
-      scene.reset();
+      const ScenePtr before = std::exchange(scene, nullptr);
       CompileOptions options;
       options.frame = currentFrame(now->doc);
       options.queries = lensQueries(now->doc);
@@ -254,6 +258,10 @@ struct Session::Content {
       options.overscan = lensOverscan(now->doc);
       options.playing = now->playing;
       if (const LayerQuery* pass = lightPass(now->pass)) options.queries.push_back(*pass);
+      if (widens) {
+        options.queries = before->queries;
+        options.masks = before->maskQueries;
+      }
       ScenePtr made = compileScene(now->doc, options, assets->assets(now->doc.folder(), &cancel), cache, &cancel);
       scene = std::move(made);
       madePlaying = now->playing;
@@ -262,13 +270,20 @@ struct Session::Content {
         sharedScene = scene;
       }
       amounts = scene->amounts;
-      draft.restart(scene, scene->bare() ? 8 : draftStep, true);
-      clean.clear();
-      groupUnitsOf = {};
-      fullStale = true;
       error.clear();
-      blink = true;
-      trace([&] { return draft.advance(tasks, 1, cancel); }, draft);
+      if (widens && fullSamples() > 0 && !scene->bare() && scene->groups.size() == before->groups.size() && scene->table.size() == before->table.size()) {
+        draft.restart(scene, draftStep, true); // it is not shown any more
+        full.widen(scene);
+        if (clean.of == &draft) clean.clear();
+        clean.light.beside.clear();
+      } else {
+        draft.restart(scene, scene->bare() ? 8 : draftStep, true);
+        clean.clear();
+        groupUnitsOf = {};
+        fullStale = true;
+        blink = true;
+        trace([&] { return draft.advance(tasks, 1, cancel); }, draft);
+      }
     }
     full.reconsider();
     mixClean();
@@ -402,6 +417,11 @@ struct Session::Content {
     if (fullStale) {
       full.restart(scene);
       fullStale = false;
+    }
+    if (catchesUp()) {
+      if (!trace([&] { return full.catchUp(tasks, cancel); }, full)) return;
+      if (clean.of == &full && !clean.light.empty()) clean.light.beside = lightBeside(*scene, full.film(), clean.amounts, tasks);
+      return show(false);
     }
     const Region& region = now->region;
     // Around the pointer a picture has four times the samples, until it is finished.
@@ -571,8 +591,11 @@ struct Session::Content {
     // Readings are of the film, which has fewer pixels at first; plates alone are there at once, whole.
     const bool bare = scene->bare();
     const Assets files = assets->assets(now->doc.folder(), &cancel);
-    const LensResult developed = developShown(lensOptions(files));
-    const LensResult plates = bare ? developPlates(now->doc, frame, *scene, tasks, lensOptions(files)) : LensResult();
+    const bool measures = now->effect && now->doc.find(now->effect) && (withRoute || !route || route->effect != now->effect);
+    LensOptions options = lensOptions(files);
+    options.works = now->stages || measures;
+    const LensResult developed = developShown(options);
+    const LensResult plates = bare ? developPlates(now->doc, frame, *scene, tasks, options) : LensResult();
     const Picture& picture = bare ? plates.picture : developed.picture;
     const int step = bare ? 1 : r.step();
     auto image = std::make_shared<SessionImage>();
@@ -581,7 +604,7 @@ struct Session::Content {
     image->linear = std::make_shared<const Picture>(picture);
     image->linearStep = step;
     image->effects = readEffects(now->doc, frame, *scene, r.film(), amounts, developed, tasks);
-    if (now->effect && now->doc.find(now->effect) && (withRoute || !route || route->effect != now->effect)) {
+    if (measures) {
       route = std::make_shared<const Route>(measureRoute(now->doc, now->effect, frame, *scene, r.film(), amounts, developed, tasks));
       lastRoute = Clock::now();
     }
@@ -700,7 +723,7 @@ struct Session::Content {
     image.draft = r.step() > 1 && !scene->bare();
     image.denoised = showsClean();
     // Without a camera there is nothing to wait for.
-    image.finished = (!image.draft && finished()) || !activeCamera(now->doc);
+    image.finished = (!image.draft && finished() && !catchesUp()) || !activeCamera(now->doc);
     image.noise = image.draft ? 1 : r.film().noise();
     image.raysPerSecond = traceSeconds > 0 ? double(traceRays) / traceSeconds : 0;
     image.raysSinceRequest = raysMade - raysBefore;
@@ -722,6 +745,7 @@ struct Session::Content {
 
   void send(std::shared_ptr<SessionImage> image) {
     image->edition = nowEdition;
+    if (now) image->doc = now->doc;
     lastDelivery = Clock::now();
     deliver(std::move(image));
   }

@@ -44,6 +44,7 @@ struct SessionRequest {
 /// What the session has: immutable, made by the session's thread.
 struct SessionImage {
   uint64_t edition = 0;    ///< of the request that it answers
+  Document doc;            ///< that made it
   int width = 0, height = 0;
   std::vector<uint8_t> rgba;                ///< as shown, four bytes a pixel
   std::vector<uint8_t> otherRgba;           ///< the proof beside it, same size as `other`

@@ -1,4 +1,5 @@
 // The lens page in the real window: order, keys, pictures, looks, presets.
+#include "app/curve_field.h"
 #include "app/find_anything.h"
 #include "app/lens_page.h"
 #include "app/looks_gallery.h"
@@ -13,6 +14,7 @@
 #include "tests/app/open.h"
 
 #include <QLabel>
+#include <QLineEdit>
 #include <QListWidget>
 #include <QTest>
 #include <QToolButton>
@@ -186,6 +188,106 @@ TEST_CASE("A change of the lens traces no ray", "[app][lens]") {
   o.page().move(-1);
   REQUIRE(o.finished());
   CHECK(o.studio->image()->raysSinceRequest == 0);
+}
+
+TEST_CASE("Both orders of two stages are kept as proofs with a wipe between them", "[app][lens][proof]") {
+  LensOpen o;
+  o.studio->edit("A glow", [](const Document& d) {
+    Document out = addNode(d, "lens.glow", "Aura", {}, nullptr);
+    out = setValue(out, out.findByName("Aura")->id, "amount", Constant(0.6));
+    out = setValue(out, out.findByName("Lines")->id, "gap", Constant(0.1));
+    return moveNode(out, out.findByName("Lines")->id, {0, "", size_t(-1)});
+  });
+  o.finished();
+  const size_t kept = o.studio->proofs().size();
+  o.page().show(o.id("Aura"));
+  o.window->commands().run("lens.orders");
+  REQUIRE(Open::wait([&] { return o.studio->proofs().size() == kept + 2; }));
+  const auto &first = *o.studio->proofs()[kept], &second = *o.studio->proofs()[kept + 1];
+  CHECK(first.name == "Aura, then Lines");
+  CHECK(second.name == "Lines, then Aura");
+  const auto orderOf = [](const Document& d) {
+    std::string s;
+    for (const Node* n : lensStages(d))
+      if (n->name == "Aura" || n->name == "Lines") s += n->name + " ";
+    return s;
+  };
+  CHECK(orderOf(first.doc) == "Aura Lines ");
+  CHECK(orderOf(second.doc) == "Lines Aura ");
+  // Bands that cut a glow are darker than a glow that fills bands: the order is seen.
+  const Picture a = first.picture(), b = second.picture();
+  double differs = 0, all = 0;
+  for (size_t i = 0; i < a.rgb.size(); ++i) {
+    differs += std::abs(double(a.rgb[i] - b.rgb[i]));
+    all += double(a.rgb[i]);
+  }
+  CHECK(differs > 0.01 * all);
+  CHECK(o.studio->view().compare == Compare::Wipe);
+  CHECK(o.studio->view().proof == first.number);
+  CHECK(o.studio->image()->raysSinceRequest == 0);
+  o.studio->undo();
+  CHECK(orderOf(o.doc()) == "Aura Lines ");
+}
+
+TEST_CASE("A curve is drawn: points are pressed in, dragged, moved by keys, typed and taken away, and the light follows", "[app][lens][curve]") {
+  LensOpen o;
+  o.page().show(o.id("Tones"));
+  const auto find = [&] { return o.page().settings().findChild<CurveField*>("curve brightness"); };
+  REQUIRE(find());
+  CurveField& c = *find();
+  c.resize(240, c.height());
+  const auto points = [&] {
+    const auto& children = o.doc().findByName("Tones")->children;
+    return children.count("brightness") ? children.at("brightness").size() : 0;
+  };
+  const auto number = [&](const char* param) { return Params(*o.doc().find(c.chosen()), 1).number(param); };
+  const auto mean = [&] {
+    REQUIRE(o.finished());
+    double sum = 0;
+    for (const float v : o.studio->image()->linear->rgb) sum += double(v);
+    return sum;
+  };
+  const Document before = o.doc();
+  const double straight = mean();
+  // Pressed above the straight line and dragged further: one step, with the ends.
+  QTest::mousePress(&c, Qt::LeftButton, {}, c.placeOf(-2, -1));
+  QTest::mouseMove(&c, c.placeOf(-2, 0));
+  QTest::mouseRelease(&c, Qt::LeftButton, {}, c.placeOf(-2, 0));
+  REQUIRE(points() == 3);
+  CHECK(find() == &c); // the page stays while it is drawn on
+  CHECK(number("at") == Approx(-2).margin(0.1));
+  CHECK(number("value") == Approx(0).margin(0.1));
+  CHECK(mean() > 1.2 * straight);
+  CHECK(o.studio->image()->raysSinceRequest == 0);
+  const Document drawn = o.doc();
+  const NodeId first = c.chosen();
+  QTest::keyClick(&c, Qt::Key_Up);
+  QTest::keyClick(&c, Qt::Key_Up);
+  CHECK(number("value") == Approx(0.24).margin(0.1));
+  o.studio->undo();
+  CHECK(o.doc() == drawn);
+  // Typed, on the row below.
+  REQUIRE(o.page().settings().row(first, "value"));
+  QTest::keyClicks(o.page().settings().row(first, "value"), "-3");
+  QTest::keyClick(o.page().settings().row(first, "value")->findChild<QLineEdit*>(), Qt::Key_Return);
+  CHECK(number("value") == Approx(-3));
+  c.setFocus();
+  QTest::keyClick(&c, Qt::Key_PageDown);
+  CHECK(c.chosen() != first);
+  CHECK(number("at") == Approx(4));
+  QTest::keyClick(&c, Qt::Key_Insert);
+  REQUIRE(points() == 4);
+  CHECK(number("at") == Approx(-5)); // the middle of the widest gap, on the curve
+  QTest::keyClick(&c, Qt::Key_Delete);
+  CHECK(points() == 3);
+  CHECK(c.chosen() == 0);
+  QTest::mouseDClick(&c, Qt::LeftButton, {}, c.placeOf(-2, -3));
+  CHECK(points() == 2);
+  c.straighten();
+  CHECK(points() == 0);
+  CHECK(mean() == Approx(straight).epsilon(1e-6));
+  while (!(o.doc() == before)) o.studio->undo();
+  CHECK(points() == 0);
 }
 
 TEST_CASE("A layer of a plate's picture becomes a source from the plate's settings, in one step", "[app][lens][plate]") {

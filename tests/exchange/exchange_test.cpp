@@ -50,8 +50,8 @@ TEST_CASE("A multi-layer EXR holds every pass and is read back as it was", "[exc
   TemporaryFolder folder;
   const Document doc = glowingSet();
   const Traced t = trace(doc, 8);
-  const PictureFile out = rendered(doc, t, "all");
-  writePicture(out, folder / "all.exr", views(), "ACES SDR");
+  const PictureFile whole = rendered(doc, t, "all"), out = whole.frame();
+  writePicture(whole, folder / "all.exr", views(), "ACES SDR");
   const PictureFile in = readPicture(folder / "all.exr");
   CHECK(in.width == 40);
   REQUIRE(in.layers.size() >= out.layers.size());
@@ -76,7 +76,7 @@ TEST_CASE("The layers of the lights sum to the picture without lens, in the file
   TemporaryFolder folder;
   const Document doc = glowingSet();
   const Traced t = trace(doc, 8);
-  const PictureFile f = rendered(doc, t, "lights,sources");
+  const PictureFile f = rendered(doc, t, "lights,sources").frame();
   const Picture all = f.picture("All light"), lamp = f.picture("Light of Lamp"), sky = f.picture("Light of Sky");
   for (size_t i = 0; i < all.rgb.size(); ++i) REQUIRE(lamp.rgb[i] + sky.rgb[i] == Approx(all.rgb[i]).epsilon(1e-5).margin(1e-7));
 }
@@ -128,7 +128,7 @@ TEST_CASE("The lens applied to a rendered file is the lens of the render", "[exc
   const Document doc = glowingSet();
   const Traced t = trace(doc, 8);
   const PictureFile f = rendered(doc, t, "sources");
-  const Picture again = lensOnFile(doc, 1, f, pool()).picture, whole = f.picture();
+  const Picture again = lensOnFile(doc, 1, f, pool()).picture, whole = f.frame().picture();
   for (size_t i = 0; i < whole.rgb.size(); ++i) REQUIRE(again.rgb[i] == Approx(whole.rgb[i]).epsilon(1e-4).margin(1e-5));
   // Changed in the document, it changes on the file: no ray is needed.
   const Document stronger = setAt(doc, resolve(doc, "Halo.amount"), Constant(0.8));
@@ -136,6 +136,104 @@ TEST_CASE("The lens applied to a rendered file is the lens of the render", "[exc
   const Picture onFile = lensOnFile(stronger, 1, f, pool()).picture;
   for (size_t i = 0; i < whole.rgb.size(); ++i) REQUIRE(onFile.rgb[i] == Approx(direct.picture.rgb[i]).epsilon(1e-4).margin(1e-5));
   CHECK(refusal([&] { lensOnFile(doc, 1, rendered(doc, t, ""), pool()); }).find("--passes sources") != std::string::npos);
+}
+
+TEST_CASE("Light beside the frame is in the file too, and shines into it again", "[exchange][lens][overscan]") {
+  TemporaryFolder folder;
+  Set s(64, 48);
+  s.look("0, 0, 4", "0, 0, 0", "36");
+  s.add("light.point", "Lamp", {{"power", "60"}, {"radius", "0.15"}, {"position", "2.4, 0, 0"}}); // to the right of the frame
+  s.add("object.sphere", "Ball", {{"radius", "0.3"}});
+  s.add("lens.glow", "Halo", {{"sources", "Lamp"}, {"size", "40 %"}, {"amount", "100 %"}});
+  Document doc = s.take();
+  doc = setValue(doc, doc.settings().id, "overscan", Constant(0.5));
+  const Traced t = trace(doc, 64);
+  const PictureFile f = rendered(doc, t, "sources,depth");
+  CHECK_FALSE(f.isFrame());
+  CHECK(f.frameWidth == 64);
+  CHECK(f.width > 64 + 40);
+  writePicture(f, folder / "shot.exr", views(), "ACES SDR");
+  const PictureFile all = readPicture(folder / "shot.exr", nullptr, true), frame = readPicture(folder / "shot.exr");
+  CHECK(all.width == f.width);
+  CHECK(all.left == f.left);
+  CHECK(frame.width == 64);
+  CHECK(frame.height == 48);
+  const Picture whole = f.frame().picture(), again = lensOnFile(doc, 1, all, pool()).picture, without = lensOnFile(doc, 1, frame, pool()).picture;
+  REQUIRE(again.width == 64);
+  double truth = 0, lost = 0;
+  for (size_t i = 0; i < whole.rgb.size(); ++i) {
+    REQUIRE(again.rgb[i] == Approx(whole.rgb[i]).epsilon(2e-3).margin(1e-4));
+    truth += double(whole.rgb[i]);
+    lost += double(whole.rgb[i] - without.rgb[i]);
+  }
+  CHECK(lost > 0.3 * truth);
+  // What shows the picture sees the frame.
+  writePicture(f, folder / "shot.png", views(), "ACES SDR");
+  CHECK(readPicture(folder / "shot.png").width == 64);
+}
+
+TEST_CASE("A file whose pixels fill a part of the frame, or reach beyond it, is read as the frame", "[exchange][exr]") {
+  TemporaryFolder folder;
+  PictureFile f;
+  f.width = 12;
+  f.height = 8;
+  f.layers.push_back({"", {"R", "G", "B", "A"}, true, {}});
+  for (int i = 0; i < 12 * 8; ++i) f.layers[0].data.insert(f.layers[0].data.end(), {float(i % 12), float(i / 12), 2, 1});
+  AssetCache cache;
+  for (const auto& [left, top, w, h] : {std::tuple{3, 2, 5, 4}, {-4, -3, 20, 16}, {-2, 1, 9, 4}}) {
+    CAPTURE(left, top);
+    f.left = left;
+    f.top = top;
+    f.frameWidth = w;
+    f.frameHeight = h;
+    writePicture(f, folder / "window.exr", views(), "ACES SDR");
+    const PictureFile whole = readPicture(folder / "window.exr", nullptr, true), in = readPicture(folder / "window.exr");
+    CHECK(whole.width == 12);
+    CHECK(whole.left == left);
+    REQUIRE(in.width == w);
+    REQUIRE(in.height == h);
+    const std::shared_ptr<const Image> image = cache.image(folder / "window.exr", -1);
+    REQUIRE(image->width() == w);
+    const Picture p = in.picture();
+    for (int y = 0; y < h; ++y)
+      for (int x = 0; x < w; ++x) {
+        const int sx = x + left, sy = y + top;
+        const bool inside = sx >= 0 && sy >= 0 && sx < 12 && sy < 8;
+        REQUIRE(p.color(x, y) == (inside ? Color(float(sx), float(sy), 2) : Color(0.0f)));
+        REQUIRE(in.layers[0].data[4 * (size_t(y) * size_t(w) + size_t(x)) + 3] == (inside ? 1.0f : 0.0f));
+      }
+    // The lens on it works on the frame, with what lies beside it.
+    Set s(w, h);
+    s.look("0, 0, 4", "0, 0, 0");
+    s.add("lens.grade", "Tones", {{"exposure", "1"}});
+    const Picture out = lensOnFile(s.take(), 1, whole, pool()).picture;
+    REQUIRE(out.width == w);
+    REQUIRE(out.height == h);
+    CHECK(out.at(w - 1, h - 1)[0] == 2 * p.at(w - 1, h - 1)[0]);
+  }
+}
+
+TEST_CASE("The sources of a set with plates hold the plates' light too", "[exchange][lens][plate]") {
+  TemporaryFolder folder;
+  const Document shot = glowingSet();
+  const Traced taken = trace(shot, 8);
+  writePicture(rendered(shot, taken, "lights"), folder / "shot.exr", views(), "ACES SDR");
+  Set s(40, 30);
+  s.look("0, 0.8, 3", "0, 0.3, 0", "40");
+  s.add("plate.picture", "Shot", {{"file", (folder / "shot.exr").c_str()}});
+  s.add("layer.picture", "Chosen", {{"of", "Shot"}, {"layer", "Light of Lamp"}});
+  s.add("light.point", "Lamp", {{"power", "900"}, {"radius", "0.1"}, {"position", "0.5, 0.6, 0"}});
+  s.add("object.sphere", "Ball", {{"radius", "0.3"}, {"position", "0.3, 0.3, 0"}});
+  s.add("lens.glow", "Halo", {{"sources", "Chosen"}, {"amount", "80 %"}, {"size", "5 %"}});
+  s.add("lens.glow", "Second", {{"sources", "Lamp"}, {"amount", "80 %"}, {"size", "9 %"}});
+  const Document doc = s.take();
+  AssetCache cache;
+  const Traced t = trace(doc, 8, 0, cache.assets(""));
+  const PictureFile f = rendered(doc, t, "sources");
+  const LensResult again = lensOnFile(doc, 1, f, pool());
+  const Picture whole = f.frame().picture();
+  for (size_t i = 0; i < whole.rgb.size(); ++i) REQUIRE(again.picture.rgb[i] == Approx(whole.rgb[i]).epsilon(1e-4).margin(1e-5));
+  for (const StageResult& stage : again.stages) CHECK(stage.idle.empty());
 }
 
 TEST_CASE("On a picture from elsewhere stages find what they name by its Cryptomatte, a mask, or a layer of light", "[exchange][lens]") {

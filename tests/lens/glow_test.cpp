@@ -22,7 +22,7 @@ Document glowDocument(std::initializer_list<std::pair<const char*, const char*>>
 // The glow's doing at full amount.
 LensWork glow(const Document& doc, const Picture& source) {
   const Node& n = *doc.findByName("Halo");
-  return glowStage().prepare(Params(n, 1), source, LensContext::of(doc, 1, source.width, source.height, pool())).apply(source);
+  return writtenOut(glowStage().prepare(Params(n, 1), source, LensContext::of(doc, 1, source.width, source.height, pool())).apply(source), source);
 }
 
 } // namespace

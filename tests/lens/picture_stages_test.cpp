@@ -11,7 +11,8 @@ Document at(const Document& doc, double frame) { return setValue(doc, doc.settin
 
 Document addPoint(const Document& doc, const char* slot, const char* x, const char* y) {
   NodeId id = 0;
-  Document out = addNode(doc, "curve.point", "", {doc.findByName("Stage")->id, slot}, &id);
+  const Node& stage = *doc.findByName("Stage");
+  Document out = addNode(doc, stage.kind->slot(slot)->accepts.front(), "", {stage.id, slot}, &id);
   const std::string name = out.find(id)->name;
   return changed(changed(out, name + ".at", x), name + ".value", y);
 }
@@ -59,9 +60,9 @@ TEST_CASE("A mirror copy thins and leans by its curves, slides, stretches and sp
   CHECK(place(changed(close, "Stage.reach", "100 %"))[1] == Approx(78.5).margin(0.6));
   CHECK(place(changed(changed(doc, "Stage.spread_along", "10 %"), "Stage.spread_across", "5 %"))[0] == Approx(40).margin(0.5));
   // Half as bright at half the reach.
-  const Document thin = addPoint(addPoint(doc, "thinning", "0", "1"), "thinning", "1", "0");
+  const Document thin = addPoint(addPoint(doc, "thinning", "0 %", "100 %"), "thinning", "100 %", "0 %");
   CHECK(place(thin)[2] == Approx(100 * (1 - 19.5 / 40)).epsilon(0.02));
-  const Document lean = addPoint(addPoint(doc, "lean", "0", "0"), "lean", "1", "0.25");
+  const Document lean = addPoint(addPoint(doc, "lean", "0 %", "0 %"), "lean", "100 %", "25 %");
   CHECK(place(lean)[0] == Approx(40 + 0.25 * 80 * 19.5 / 40).margin(0.3));
   // In the place of what is there.
   Picture full(80, 80);

@@ -276,6 +276,29 @@ TEST_CASE("Over alpha a stage's light widens it, leaves it, or goes out apart", 
   CHECK(farthest(plus(apart.picture, apart.apart), leaves.picture) < 1e-6);
 }
 
+TEST_CASE("What is moved takes its alpha along", "[lens][alpha]") {
+  const auto alpha = [](const char* kind, std::initializer_list<std::pair<const char*, const char*>> values) {
+    LensLight light;
+    light.layers.push_back({{}, onePixel(40, 40, 10, 12)});
+    light.alpha.assign(40 * 40, 0.0f);
+    light.alpha[12 * 40 + 10] = 1;
+    const LensResult r = applyLens(LensContext::of(stageDocument(kind, values), 1, 40, 40, pool()), std::move(light));
+    return [r](int x, int y) { return r.alpha[size_t(y) * 40 + size_t(x)]; };
+  };
+  // Read five pixels to the right and two down.
+  const auto pushed = alpha("lens.displace", {{"map", "1"}, {"across", "12.5 %"}, {"down", "5 %"}});
+  CHECK(pushed(5, 10) == Approx(1));
+  CHECK(pushed(10, 12) == Approx(0).margin(1e-6));
+  const auto half = alpha("lens.displace", {{"map", "1"}, {"across", "12.5 %"}, {"down", "5 %"}, {"amount", "50 %"}});
+  CHECK(half(5, 10) == Approx(0.5));
+  CHECK(half(10, 12) == Approx(0.5));
+  const auto copied = alpha("lens.mirror_copy", {{"hinge_y", "50 %"}, {"reach", "100 %"}, {"amount", "60 %"}});
+  CHECK(copied(10, 12) == 1);
+  CHECK(copied(10, 27) == Approx(0.6));
+  // Dark things cover too: what shines does not matter.
+  CHECK(alpha("lens.displace", {{"map", "1"}, {"across", "12.5 %"}, {"down", "5 %"}, {"over_alpha", "leaves"}})(10, 12) == 1);
+}
+
 TEST_CASE("A stage that works in place leaves alpha as it is", "[lens][alpha]") {
   size_t inPlace = 0;
   for (const LensStage& s : allStages()) {
@@ -361,7 +384,7 @@ TEST_CASE("A preset keeps a stage's values, curves and elements, and nothing of 
   s.add("light.point", "Lamp", {});
   s.add("lens.mirror_copy", "Copy", {{"sources", "Lamp"}, {"stretch", "2"}, {"amount", "30 %"}});
   Document doc = s.take();
-  doc = add(doc, "curve.point", "Thin", {{"at", "0.5"}, {"value", "0.25"}}, {id(doc, "Copy"), "thinning"});
+  doc = add(doc, "curve.thinning", "Thin", {{"at", "50 %"}, {"value", "25 %"}}, {id(doc, "Copy"), "thinning"});
   const Document preset = stagePreset(doc, id(doc, "Copy"));
   REQUIRE(preset.family("lens").size() == 1);
   CHECK(preset.family("light").empty());

@@ -130,6 +130,29 @@ TEST_CASE("Stages that are linear treat a sum as the sum of what they do to its 
   CHECK(linear >= 13);
 }
 
+TEST_CASE("Without what stages do written out the picture is the same", "[lens][stages]") {
+  for (const std::string& kind : kindsOfStages()) {
+    CAPTURE(kind);
+    for (const bool half : {false, true}) {
+      Document doc = open(kind);
+      if (half) doc = changed(doc, "Stage.amount", "50 %");
+      const auto result = [&](bool works) {
+        LensLight light;
+        light.layers.push_back({{}, speckled(40, 28, 3)});
+        light.alpha.assign(40 * 28, 0.5f);
+        return applyLens(LensContext::of(doc, 1, 40, 28, pool()), std::move(light), {.works = works});
+      };
+      const LensResult with = result(true), without = result(false);
+      CHECK(farthest(without.picture, with.picture) < 2e-6);
+      CHECK(without.alpha == with.alpha);
+      CHECK(without.stages[0].idle == with.stages[0].idle);
+      CHECK(without.stages[0].work.spread.rgb.empty());
+      CHECK(without.stages[0].light == Approx(with.stages[0].light).epsilon(1e-5));
+      if (stageOf(*doc.findByName("Stage")).inPlace) CHECK(with.stages[0].light == 0);
+    }
+  }
+}
+
 TEST_CASE("Every stage's shares of the layers sum to what it does to the whole", "[lens][stages][truth29]") {
   for (const std::string& kind : kindsOfStages()) {
     CAPTURE(kind);

@@ -125,6 +125,38 @@ TEST_CASE("A change of power, tint, switch, exposure or lens traces no ray and i
   }
 }
 
+TEST_CASE("The first stage that spreads light keeps the picture, and what lies beside the frame follows", "[session][rays][overscan]") {
+  Bench b;
+  Set s(64, 48);
+  s.settings({{"samples", "8"}, {"denoise", "off"}, {"overscan", "40 %"}});
+  s.look("0, 0, 4", "0, 0, 0", "36");
+  s.add("light.point", "Lamp", {{"power", "60"}, {"radius", "0.15"}, {"position", "2.4, 0, 0"}}); // beside the frame
+  s.add("object.sphere", "Ball", {{"radius", "0.3"}});
+  const Document plain = s.take();
+  REQUIRE(b.finished(b.submit(plain)));
+  Document glowing = addNode(plain, "lens.glow", "Halo");
+  for (const auto& [param, value] : {std::pair{"size", 0.4}, {"amount", 1.0}}) glowing = setValue(glowing, glowing.findByName("Halo")->id, param, Constant(value));
+  const uint64_t e = b.submit(glowing);
+  const auto first = b.wait([e](const SessionImage& i) { return i.edition == e; });
+  REQUIRE(first);
+  CHECK_FALSE(first->draft);
+  CHECK(first->samples == 8);
+  CHECK(first->raysSinceRequest == 0);
+  const auto last = b.finished(e);
+  REQUIRE(last);
+  CHECK(last->raysSinceRequest > 0);
+  const auto light = [](const Picture& p) {
+    double sum = 0;
+    for (int y = 0; y < 48; ++y)
+      for (int x = 44; x < 64; ++x) sum += double(p.at(x, y)[1]);
+    return sum;
+  };
+  const Traced t = trace(glowing, 8);
+  const double truth = light(develop(glowing, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture);
+  CHECK(light(*last->linear) == Approx(truth).epsilon(0.1)); // the surroundings have half the samples at least
+  CHECK(light(*first->linear) < 0.8 * truth);
+}
+
 TEST_CASE("A change of place, shape or surface traces again; a lens stage with new sources too", "[session][rays]") {
   Bench b;
   const Document doc = twoLampSet(2);

@@ -18,7 +18,7 @@ inline LensOperator prepared(const Document& doc, const Picture& source) {
   const Node& n = *doc.findByName("Stage");
   return stageOf(n).prepare(Params(n, currentFrame(doc)), source, LensContext::of(doc, currentFrame(doc), source.width, source.height, pool()));
 }
-inline LensWork worked(const Document& doc, const Picture& source) { return prepared(doc, source).apply(source); }
+inline LensWork worked(const Document& doc, const Picture& source) { return writtenOut(prepared(doc, source).apply(source), source); }
 
 /// A picture through all stages of a document.
 inline LensResult lensed(const Document& doc, const Picture& p, const LensOptions& options = {}) {
