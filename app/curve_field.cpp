@@ -17,7 +17,7 @@
 namespace ilumbra {
 
 namespace {
-constexpr int fieldHeight = 132, margin = 6, reach = 8;
+constexpr int fieldHeight = 126, captionHeight = 16, margin = 6, reach = 8;
 }
 
 CurveField::CurveField(Studio& studio, NodeId owner, std::string slot, QWidget* parent) : QWidget(parent), m_studio(studio), m_owner(owner), m_slot(std::move(slot)) {
@@ -26,7 +26,7 @@ CurveField::CurveField(Studio& studio, NodeId owner, std::string slot, QWidget* 
   setAccessibleName(qs(studio.doc().find(owner)->kind->slot(m_slot)->label));
   setToolTip(tr("Press to add a point, drag to move it, double-click to take it away"));
   m_rows = new QVBoxLayout(this);
-  m_rows->setContentsMargins(0, fieldHeight + 2, 0, 4);
+  m_rows->setContentsMargins(0, fieldHeight + captionHeight + 2, 0, 4);
   m_rows->setSpacing(0);
   connect(&studio, &Studio::documentChanged, this, &CurveField::refresh);
   refresh();
@@ -36,6 +36,7 @@ const Kind& CurveField::pointKind() const { return *m_studio.kinds()->find(m_stu
 
 std::vector<CurveField::Point> CurveField::points() const {
   std::vector<Point> out;
+  if (!m_studio.doc().find(m_owner)) return out; // this page is about to go
   const Node& owner = *m_studio.doc().find(m_owner);
   if (const auto it = owner.children.find(m_slot); it != owner.children.end())
     for (const NodeId id : it->second) {
@@ -87,7 +88,6 @@ NodeId CurveField::pointAt(const QPoint& place) const {
 }
 
 void CurveField::refresh() {
-  if (!m_studio.doc().find(m_owner)) return; // this page is about to go
   const std::vector<Point> all = points();
   if (m_chosen && std::none_of(all.begin(), all.end(), [&](const Point& p) { return p.id == m_chosen; })) choose(0);
   update();
@@ -177,9 +177,10 @@ void CurveField::paintEvent(QPaintEvent*) {
   if (y.from < 0 && y.to > 0) p.drawLine(placeOf(x.from, 0), placeOf(x.to, 0));
   p.setFont(theme::font(9));
   p.setPen(theme::faint);
-  const auto end = [](const Axis& a, double v) { return qs(formatNumber(*a.def, v)); };
-  p.drawText(f.adjusted(4, 0, -4, 0), Qt::AlignLeft | Qt::AlignTop, tr("%1, %2 to %3").arg(qs(y.def->label), end(y, y.from), end(y, y.to)));
-  p.drawText(f.adjusted(4, 0, -4, 0), Qt::AlignRight | Qt::AlignBottom, tr("%1, %2 to %3").arg(qs(x.def->label), end(x, x.from), end(x, x.to)));
+  const auto end = [](const Axis& a, double v) { return qs(formatNumber(*a.def, v, v == a.to)); };
+  const QRect caption(0, fieldHeight, width(), captionHeight);
+  p.drawText(caption, Qt::AlignLeft | Qt::AlignVCenter, tr("Up: %1, %2 to %3").arg(qs(y.def->label).toLower(), end(y, y.from), end(y, y.to)));
+  p.drawText(caption, Qt::AlignRight | Qt::AlignVCenter, tr("across: %1, %2 to %3").arg(qs(x.def->label).toLower(), end(x, x.from), end(x, x.to)));
   p.setRenderHint(QPainter::Antialiasing);
   p.setClipRect(f.adjusted(-margin, -margin, margin, margin));
   QPainterPath path;

@@ -15,6 +15,7 @@ class CurveField : public QWidget {
 public:
   CurveField(Studio& studio, NodeId owner, std::string slot, QWidget* parent);
   QSize sizeHint() const override { return {240, height()}; }
+  bool isDrawn() const { return !points().empty(); }
   /// Takes all points away: the curve is as it was before any was set.
   void straighten();
 

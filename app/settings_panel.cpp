@@ -301,13 +301,8 @@ void SettingsPanel::buildSlots(QWidget* page, const Node& n) {
   const NodeId parent = n.id;
   for (const ChildSlot& slot : n.kind->slots) {
     if (accepted(slot.accepts, "object.group")) continue; // what it holds or carries stands in the scene's list
+    if (isCurve(slot)) continue;
     column->addWidget(rule(page));
-    if (isCurve(slot)) {
-      auto* curve = new CurveField(m_studio, parent, slot.name, page);
-      column->addWidget(sectionHead(page, qs(slot.label), tr("take away"), [curve] { curve->straighten(); }));
-      column->addWidget(curve);
-      continue;
-    }
     column->addWidget(sectionHead(page, qs(slot.label), tr("+ add"), [this, parent, slot] {
       addToSlot(parent, slot);
       rebuild();
@@ -333,6 +328,20 @@ void SettingsPanel::buildSlots(QWidget* page, const Node& n) {
       }
       buildStep(page, *child, slot, i, it->second.size());
     }
+  }
+}
+
+void SettingsPanel::buildCurves(QWidget* page, const Node& n) {
+  for (const ChildSlot& slot : n.kind->slots) {
+    if (!isCurve(slot)) continue;
+    page->layout()->addWidget(rule(page));
+    auto* curve = new CurveField(m_studio, n.id, slot.name, page);
+    QWidget* head = sectionHead(page, qs(slot.label), tr("take away"), [curve] { curve->straighten(); });
+    auto* away = head->findChild<QToolButton*>();
+    away->setVisible(curve->isDrawn());
+    connect(&m_studio, &Studio::documentChanged, away, [away, curve] { away->setVisible(curve->isDrawn()); });
+    page->layout()->addWidget(head);
+    page->layout()->addWidget(curve);
   }
 }
 
@@ -420,6 +429,7 @@ void SettingsPanel::buildThing(QWidget* page, const Node& n) {
           column->addWidget(sectionHead(page, {}, tr("to %1").arg(qs(m->name)), [this, id = m->id] { m_studio.select({id}); }));
     }
     if (group.empty() && n.kind->family() == "object") buildSlots(page, n);
+    if (group.empty()) buildCurves(page, n);
     if (group.empty() && n.kind->id == "plate.picture" && Params(n, m_studio.frame()).text("shows") == "picture") buildPictureLayers(page, n);
   }
   if (n.kind->family() != "object") buildSlots(page, n);

@@ -30,6 +30,8 @@ private:
   void buildMatter(QWidget* page, const Node& material);
   /// Child lists (keys of a veil or ramp): each child's rows, with the means to add and take away.
   void buildSlots(QWidget* page, const Node& n);
+  /// Curves, each in a field to draw it in.
+  void buildCurves(QWidget* page, const Node& n);
   void buildPictureLayers(QWidget* page, const Node& plate);
   void buildStep(QWidget* page, const Node& child, const ChildSlot& slot, size_t index, size_t count);
   void addToSlot(NodeId parent, const ChildSlot& slot);

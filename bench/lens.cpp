@@ -42,7 +42,7 @@ void lensRatios(const std::shared_ptr<const Kinds>& kinds, void (*line)(const st
   const Tasks tasks;
   const double copied = best(20, [&] { std::memcpy(copy.rgb.data(), p.rgb.data(), p.rgb.size() * 4); });
   const auto through = [&](const Document& doc) {
-    return best(3, [&] {
+    return best(5, [&] {
       LensLight light;
       light.layers.push_back({{}, p});
       applyLens(LensContext::of(doc, 1, w, h, tasks), std::move(light), {.works = false});

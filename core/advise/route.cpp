@@ -217,9 +217,11 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
   r.raysTraced = sight.rays;
   Station seen{"picture", "Picture", "", "", 0, {}};
   Picture layer;
+  // In the order in which light passes them.
   std::vector<const Node*> stages;
-  for (const NodeId id : roleOf(doc, *effect, "lens"))
-    if (const Node* s = doc.find(id)) stages.push_back(s);
+  const std::vector<NodeId> role = roleOf(doc, *effect, "lens");
+  for (const Node* s : lensStages(doc))
+    if (std::find(role.begin(), role.end(), s->id) != role.end()) stages.push_back(s);
   const std::vector<LayerQuery> queries = lensQueries(doc);
   LayerQuery mine{.name = effect->name};
   for (const Node* n : sources) (n->kind->family() == "material" ? mine.materials : mine.things).push_back(n->id);

@@ -13,7 +13,7 @@ LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
   const std::array<float, 3> soft = {c.size(p.number("red_soft")), 0, c.size(p.number("blue_soft"))};
   const float far = 0.5f * std::hypot(float(c.frameWidth), float(c.frameHeight));
   return {[=, &tasks = c.tasks](const Picture& layer) {
-    LensWork work{{}, layer, true};
+    LensWork work{{}, Picture(layer.width, layer.height), true};
     // Red, which is drawn larger or smaller, and blue the other way.
     Picture softer[2];
     for (int i = 0; i < 2; ++i)
@@ -21,12 +21,14 @@ LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
     const PictureReader red(softer[0].rgb.empty() ? layer : softer[0], edge), blue(softer[1].rgb.empty() ? layer : softer[1], edge);
     forEachRow(layer, tasks, [&](int y) {
       float* o = work.spread.at(0, y);
-      for (int x = 0; x < layer.width; ++x, o += 3) {
+      const float* here = layer.at(0, y);
+      for (int x = 0; x < layer.width; ++x, o += 3, here += 3) {
         const V2f d = V2f(float(x) + 0.5f, float(y) + 0.5f) - centre.at;
         // Growing with the distance as a power of it: 0 a mere change of size, more only towards the corners.
         const float r = d.length() / far, s = across == 0 ? 0 : across * (around == 0 ? 1 : around == 1 ? r : around == 2 ? r * r : std::pow(r, around));
         const V2f one = centre.at + d * (1 - s), two = centre.at + d * (1 + s);
         o[0] = red.channel(one.x, one.y, 0);
+        o[1] = here[1];
         o[2] = blue.channel(two.x, two.y, 2);
       }
     });

@@ -31,21 +31,43 @@ Picture streaked(const Picture& in, const Streak& s, const Tasks& tasks) {
     const double n = std::exp2(k);
     const float scale = float(std::exp(step * n)), weight = float(std::exp(dim * n));
     Picture next(in.width, in.height);
-    const PictureReader reader(now, Edge::Black);
-    tasks.forEach(in.height, [&](int y) {
+    // Where each column is read: the same for all rows. Black beyond the edges.
+    const int w = in.width, h = in.height;
+    std::vector<int> column(static_cast<size_t>(w));
+    std::vector<float> between(column.size());
+    for (int x = 0; x < w; ++x) {
+      const float fx = std::clamp(s.centre.x + (float(x) + 0.5f - s.centre.x) * scale - 0.5f, -1.0f, float(w)), whole = std::floor(fx);
+      column[size_t(x)] = 3 * (int(whole) + 1); // in a line with one black pixel on the left, and two on the right
+      between[size_t(x)] = fx - whole;
+    }
+    tasks.forEach(h, [&](int y) {
       float* o = next.at(0, y);
       const float* here = now.at(0, y);
-      const float fy = s.centre.y + (float(y) + 0.5f - s.centre.y) * scale;
-      for (int x = 0; x < in.width; ++x, o += 3, here += 3) {
-        const Color c = reader.at(s.centre.x + (float(x) + 0.5f - s.centre.x) * scale, fy) * weight;
-        for (int j = 0; j < 3; ++j) o[j] = s.peak ? std::max(here[j], c[j]) : here[j] + c[j];
+      const float fy = std::clamp(s.centre.y + (float(y) + 0.5f - s.centre.y) * scale - 0.5f, -1.0f, float(h)), whole = std::floor(fy), t = fy - whole;
+      std::vector<float> line(3 * size_t(w + 3), 0.0f);
+      for (const auto& [row, share] : {std::pair{int(whole), weight * (1 - t)}, {int(whole) + 1, weight * t}}) {
+        if (row < 0 || row >= h || share == 0) continue;
+        const float* p = now.at(0, row);
+        float* l = line.data() + 3;
+        for (int i = 0; i < 3 * w; ++i) l[i] += share * p[i];
+      }
+      for (int x = 0; x < w; ++x, o += 3, here += 3) {
+        const float* l = line.data() + column[size_t(x)];
+        const float b = between[size_t(x)];
+        for (int j = 0; j < 3; ++j) {
+          const float c = l[j] + (l[j + 3] - l[j]) * b;
+          o[j] = s.peak ? std::max(here[j], c) : here[j] + c;
+        }
       }
     });
     now = std::move(next);
     total *= 1 + double(weight);
   }
   if (!s.peak)
-    for (float& v : now.rgb) v = float(double(v) / total);
+    forEachRow(now, tasks, [&](int y) {
+      float* o = now.at(0, y);
+      for (int i = 0; i < 3 * now.width; ++i) o[i] *= float(1 / total);
+    });
   return now;
 }
 
@@ -64,9 +86,11 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
   } else {
     bright = keyed(source, *shares, c.tasks);
   }
+  // Linear, if nothing but the mean is asked for: then layers go their own ways.
+  const bool plain = gather <= 0 && contrast == 1 && !shadow;
   // From the mean to the maximum by equal factors: both are dark at the same places.
-  Picture result = gather < 1 ? streaked(bright, even, c.tasks) : Picture();
-  const Picture mean = result;
+  Picture result = gather >= 1 ? Picture() : plain && !c.oneLayer ? Picture(c.width, c.height) : streaked(bright, even, c.tasks);
+  const Picture mean = plain || c.oneLayer ? Picture() : result;
   if (gather > 0) {
     Picture peak = streaked(bright, Streak(anchor.at, p.real("length"), p.real("fade"), true, c), c.tasks);
     if (gather >= 1) result = std::move(peak);
@@ -106,9 +130,13 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
     op.apply = [](const Picture& layer) { return LensWork{{}, Picture(layer.width, layer.height)}; };
     return op;
   }
-  const bool plain = gather <= 0 && contrast == 1;
+  if (c.oneLayer) {
+    auto all = std::make_shared<Picture>(std::move(result));
+    op.apply = [all](const Picture&) { return LensWork{{}, std::move(*all)}; };
+    return op;
+  }
   if (plain) {
-    // Linear: layers go their own ways, times what dust and tint make of it.
+    // Times what dust and tint make of it.
     op.apply = [=, &tasks = c.tasks, dust = std::move(dust)](const Picture& layer) {
       LensWork work{{}, streaked(keyed(layer, *shares, tasks), even, tasks)};
       forEachRow(layer, tasks, [&](int y) {

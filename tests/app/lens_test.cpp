@@ -244,7 +244,7 @@ TEST_CASE("A curve is drawn: points are pressed in, dragged, moved by keys, type
   const auto mean = [&] {
     REQUIRE(o.finished());
     double sum = 0;
-    for (const float v : o.studio->image()->linear->rgb) sum += double(v);
+    for (const float v : o.studio->image()->linear->rgb) sum += std::min(1.0, double(v)); // what lies below white
     return sum;
   };
   const Document before = o.doc();
@@ -268,8 +268,11 @@ TEST_CASE("A curve is drawn: points are pressed in, dragged, moved by keys, type
   CHECK(o.doc() == drawn);
   // Typed, on the row below.
   REQUIRE(o.page().settings().row(first, "value"));
-  QTest::keyClicks(o.page().settings().row(first, "value"), "-3");
-  QTest::keyClick(o.page().settings().row(first, "value")->findChild<QLineEdit*>(), Qt::Key_Return);
+  QTest::keyClick(o.page().settings().row(first, "value"), Qt::Key_Return);
+  QLineEdit* typed = o.page().settings().row(first, "value")->findChild<QLineEdit*>();
+  REQUIRE(typed);
+  typed->setText("-3");
+  QTest::keyClick(typed, Qt::Key_Return);
   CHECK(number("value") == Approx(-3));
   c.setFocus();
   QTest::keyClick(&c, Qt::Key_PageDown);
@@ -277,7 +280,7 @@ TEST_CASE("A curve is drawn: points are pressed in, dragged, moved by keys, type
   CHECK(number("at") == Approx(4));
   QTest::keyClick(&c, Qt::Key_Insert);
   REQUIRE(points() == 4);
-  CHECK(number("at") == Approx(-5)); // the middle of the widest gap, on the curve
+  CHECK(number("at") == Approx(-5).margin(0.1)); // the middle of the widest gap, on the curve
   QTest::keyClick(&c, Qt::Key_Delete);
   CHECK(points() == 3);
   CHECK(c.chosen() == 0);
