@@ -6,10 +6,14 @@ namespace {
 // A shape about its centre, turned by its own angle.
 struct Outline {
   V2f centre;
-  float halfWidth, halfHeight, cosine, sine, soft;
+  float halfWidth, halfHeight, soft, cosine, sine;
   Outline(const Params& p, const LensContext& c)
       : centre(anchorOf(p, "centre", c).at), halfWidth(std::max(1e-3f, 0.5f * c.size(p.number("width")))), halfHeight(std::max(1e-3f, 0.5f * c.size(p.number("height")))),
-        cosine(std::cos(p.real("turn") * pi / 180)), sine(std::sin(p.real("turn") * pi / 180)), soft(p.real("soft")) {}
+        soft(p.real("soft")) {
+    const float turn = (p.real("turn") - aimOf(p, c, centre)) * pi / 180;
+    cosine = std::cos(turn);
+    sine = std::sin(turn);
+  }
   // The share of a place, by how many pixels it lies inside the line; never harder than a pixel.
   float share(float x, float y, bool round) const {
     const float dx = x - centre.x, dy = y - centre.y;
@@ -26,7 +30,8 @@ std::vector<ParamDef> outlineParams() {
                 number("height", "Height", "%", 0.5).soft(0, 2).range(0, 100).at(Stage::Lens).help("Of the frame's height"),
                 number("turn", "Turn", "°", 0).soft(-180, 180).at(Stage::Lens).help("Clockwise, in the picture"),
                 number("soft", "Softness", "%", 0.25).soft(0, 1).range(0, 2).at(Stage::Lens).help("Width of its edge, by its half size; an edge is never harder than a pixel"),
-                flag("cuts", "Cuts out", false).at(Stage::Lens).help("On: the stage acts outside of it")}});
+                flag("cuts", "Cuts out", false).at(Stage::Lens).help("On: the stage acts outside of it")},
+               aimParams("")});
 }
 
 float coverage(const Kind& kind, const Params& p, const LensContext& c, std::vector<float>& out) {

@@ -6,7 +6,7 @@ namespace {
 
 LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
   const float width = std::max(0.05f, c.size(p.number("width"))), gap = std::max(0.0f, c.size(p.number("gap"))), period = width + gap, soft = clamp01(p.real("soft"));
-  const float angle = p.real("angle") * pi / 180, nx = std::sin(angle), ny = std::cos(angle);
+  const float angle = (p.real("angle") + aimOf(p, c, c.place(0.5, 0.5))) * pi / 180, nx = std::sin(angle), ny = std::cos(angle);
   const auto seconds = float(c.seconds());
   const float drift = c.size(p.number("drift")) * seconds;
   const float rollWidth = std::max(1e-3f, c.size(p.number("roll_width"))), rollPlace = p.real("roll_speed") * seconds, rollDepth = p.real("roll_depth");
@@ -52,7 +52,8 @@ LensStage bandsStage() {
                                     number("drift", "Drift", "%", 0).soft(-0.5, 0.5).range(-100, 100).at(Stage::Lens).in("Motion").help("Frame heights a second"),
                                     number("roll_depth", "Roll", "%", 0).soft(-1, 1).range(-10, 1).at(Stage::Lens).in("Motion").help("How much darker the rolling bar is; below 0 brighter"),
                                     number("roll_width", "Roll width", "%", 0.25).soft(0.01, 1).range(0.001, 10).at(Stage::Lens).in("Motion").help("Half of the bar, by the frame's height"),
-                                    number("roll_speed", "Roll speed", "%", 0.3).soft(-2, 2).range(-100, 100).at(Stage::Lens).in("Motion").help("Frame heights a second")}}),
+                                    number("roll_speed", "Roll speed", "%", 0.3).soft(-2, 2).range(-100, 100).at(Stage::Lens).in("Motion").help("Frame heights a second")},
+                                   aimParams("Direction")}),
                    .slots = stageSlots(),
                    .existence = Stage::Lens,
                    .changesByTime = [](const Params& p) { return p.number("drift") != 0 || (p.number("roll_depth") != 0 && p.number("roll_speed") != 0); }},

@@ -14,9 +14,9 @@ struct Hinge {
     const Anchor a = anchorOf(p, "hinge", c);
     at = a.at;
     seen = a.seen;
-    const float angle = p.real("angle") * pi / 180;
-    along = {std::cos(angle), -std::sin(angle)};
     const NodeId plane = p.reference("plane").target;
+    const float angle = (p.real("angle") + (plane ? 0 : aimOf(p, c, at))) * pi / 180;
+    along = {std::cos(angle), -std::sin(angle)};
     if (!plane || !c.bounds || !c.anchor) return;
     // On a plane of the set: the line through what stands on it, level and across the camera's sight.
     const Box3f box = c.bounds(plane);
@@ -119,8 +119,9 @@ LensStage mirrorCopyStage() {
                    .params = join({stageParams(0.6, 1),
                                    anchorParams("hinge", "Hinge", "Hinge", 0.5, 0.6),
                                    {number("angle", "Angle", "°", 0).soft(-180, 180).at(Stage::Lens).in("Hinge").help("Of the line; what is above a level line is copied below it, and 180° the other way round"),
-                                    reference("plane", "On the plane of", {"object."}).at(Stage::Lens).in("Hinge").help("An object whose top the line lies on, as the camera sees it"),
-                                    choice("over", "The copy", {"adds", "replaces"}).at(Stage::Lens).help("It is added to what is there, or put in its place"),
+                                    reference("plane", "On the plane of", {"object."}).at(Stage::Lens).in("Hinge").help("An object whose top the line lies on, as the camera sees it")},
+                                   aimParams("Hinge"),
+                                   {choice("over", "The copy", {"adds", "replaces"}).at(Stage::Lens).help("It is added to what is there, or put in its place"),
                                     number("reach", "Reach", "%", 0.4).soft(0.01, 1).range(0.001, 10).log().at(Stage::Lens).matters().help("How far from the line, by the frame's height"),
                                     number("stretch", "Stretch", "×", 1).soft(0.25, 4).range(0.01, 100).log().at(Stage::Lens).matters().help("Of the copy, away from the line"),
                                     number("gap", "Gap", "%", 0).soft(-0.2, 0.2).range(-5, 5).at(Stage::Lens).help("Between the line and the copy, by the frame's height"),

@@ -56,6 +56,22 @@ std::vector<ParamDef> anchorParams(const std::string& prefix, const std::string&
           number(prefix + "_y", label + " down", "%", y).soft(0, 1).range(-1000, 1000).at(Stage::Lens).in(heading).help("From the frame's top edge; of what it follows, 50 % is on it")};
 }
 
+std::vector<ParamDef> aimParams(const std::string& heading) {
+  return {choice("aim_by", "Angle from", {"level", "thing", "place"}).at(Stage::Lens).in(heading).help("It counts from the level, or from the way to a thing or a place of the set, and turns with it"),
+          reference("aim_at", "Leads to", {"light.", "object.", "source."}).at(Stage::Lens).in(heading).when("aim_by", "thing").help("A light or an object that the direction follows"),
+          vector("aim_place", "Leads to the place", "m", {0, 0, 0}).soft(-5, 5).at(Stage::Lens).in(heading).when("aim_by", "place").help("In the set")};
+}
+
+float aimTo(const V2f& from, const V2f& to) { return (to - from).length() < 1e-3f ? 0 : std::atan2(from.y - to.y, to.x - from.x) * 180 / pi; }
+
+float aimOf(const Params& p, const LensContext& c, const V2f& from) {
+  const std::string by = p.text("aim_by");
+  const NodeId thing = p.reference("aim_at").target;
+  if (!c.anchor || by == "level" || (by == "thing" && !thing)) return 0;
+  const Triple t = p.triple("aim_place");
+  return aimTo(from, c.anchor(by == "thing" ? thing : 0, {float(t[0]), float(t[1]), float(t[2])}, c.frame).at);
+}
+
 Anchor anchorOf(const Params& p, const std::string& prefix, const LensContext& c) { return anchorAt(p, prefix, c, c.frame); }
 
 Anchor anchorAt(const Params& p, const std::string& prefix, const LensContext& c, double frame) {

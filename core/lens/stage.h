@@ -104,6 +104,13 @@ Anchor anchorOf(const Params& params, const std::string& prefix, const LensConte
 /// The same as it was, or will be, at another frame: of what is anchored alone.
 Anchor anchorAt(const Params& params, const std::string& prefix, const LensContext& context, double frame);
 
+/// Parameters of a direction that can follow: its angle counts from the level, or from the way that leads to a thing or a place of the set.
+std::vector<ParamDef> aimParams(const std::string& heading);
+/// By how many degrees, counter-clockwise, such a way is turned from the level, as it leads on from a place of the pictures.
+float aimOf(const Params& params, const LensContext& context, const V2f& from);
+/// The same of a way that leads to a place of the pictures.
+float aimTo(const V2f& from, const V2f& to);
+
 /// A shape of ghosts that are drawn freely.
 Kind ghostElementKind();
 /// Work of a stage that makes each pixel of a layer darker or brighter: by what it is multiplied with.

@@ -160,7 +160,7 @@ void addLine(const Picture& in, const Ray& one, const Ray* other, float tail, Pi
 // The rays of a stage. Opposite ones stand beside each other.
 std::vector<Ray> raysOf(const Params& p, const LensContext& c) {
   int count = std::clamp(int(p.number("rays")), 1, 64);
-  double turn = p.number("angle");
+  double turn = p.number("angle") + double(aimOf(p, c, c.place(0.5, 0.5)));
   if (p.text("rays_from") == "aperture")
     if (const Node* camera = activeCamera(c.doc)) {
       const Params lens(*camera, c.frame);
@@ -233,6 +233,7 @@ LensStage streaksStage() {
                                     number("thickness", "Thickness", "%", 0.003).soft(0, 0.05).range(0, 1).at(Stage::Lens).help("Of each ray, by the frame's height"),
                                     number("uneven", "Unevenness", "%", 0).soft(0, 1).range(0, 2).at(Stage::Lens).help("How much rays differ in length and light"),
                                     number("seed", "Seed", "", 1).soft(1, 100).range(0, 1e6).at(Stage::Lens).help("Another unevenness")},
+                                   aimParams("Direction"),
                                    keyParams(true),
                                    {color("tint", "Tint", {1, 1, 1}).soft(0, 1).at(Stage::Lens).in("Colour").help("Keeps the luminance"),
                                     number("color_spread", "Colour spread", "stops", 0.15).soft(-1, 1).range(-4, 4).at(Stage::Lens).in("Colour").help("How much longer red is than green, and green than blue")}}),

@@ -102,7 +102,7 @@ LensOperator prepareSmear(const Params& p, const Picture&, const LensContext& c)
   const double length = p.number("frames"), centre = p.number("centre");
   std::vector<Stop> stops;
   if (p.text("by") == "angle") {
-    const float angle = p.real("angle") * pi / 180, reach = c.size(p.number("reach"));
+    const float angle = (p.real("angle") + aimOf(p, c, c.place(0.5, 0.5))) * pi / 180, reach = c.size(p.number("reach"));
     const V2f d(std::cos(angle) * reach, -std::sin(angle) * reach);
     for (const auto& [offset, t] : stepsOf({d * float(-centre), d * float(1 - centre)})) stops.push_back({offset, Color(1.0f)});
   } else {
@@ -147,7 +147,8 @@ LensStage smearStage() {
                                    {number("frames", "Length", "frames", 1).soft(0, 8).range(0, 1000).at(Stage::Lens).matters().when("by", "motion").help("How much of its way"),
                                     number("angle", "Angle", "°", 0).soft(-180, 180).at(Stage::Lens).when("by", "angle").help("From the right upwards"),
                                     number("reach", "Reach", "%", 0.05).soft(0, 0.5).range(0, 5).at(Stage::Lens).when("by", "angle").help("By the frame's height"),
-                                    number("centre", "Centre", "%", 0.5).soft(0, 1).range(0, 1).at(Stage::Lens).help("0 %: ahead of it, 50 %: to both sides, 100 %: behind it")}}),
+                                    number("centre", "Centre", "%", 0.5).soft(0, 1).range(0, 1).at(Stage::Lens).help("0 %: ahead of it, 50 %: to both sides, 100 %: behind it")},
+                                   aimParams("Direction")}),
                    .slots = stageSlots(),
                    .existence = Stage::Lens},
           .prepare = prepareSmear,

@@ -61,6 +61,18 @@ private:
     return seenAt(m_doc, m_scene, by == "thing" ? thing : 0, {float(t[0]), float(t[1]), float(t[2])}, m_frame).at + own - V2f(0.5f * m_width, 0.5f * m_height);
   }
 
+  // Degrees by which a direction that follows is turned: as stages see it (aimOf).
+  float aim(const Node& n, const V2f& from) const {
+    const Params p(n, m_frame);
+    const std::string by = p.text("aim_by");
+    const NodeId thing = p.reference("aim_at").target;
+    if (by == "level" || (by == "thing" && !thing)) return 0;
+    const Triple t = p.triple("aim_place");
+    return aimTo(from, seenAt(m_doc, m_scene, by == "thing" ? thing : 0, {float(t[0]), float(t[1]), float(t[2])}, m_frame).at);
+  }
+  // An angle as it is set, from one that is seen: in half a turn to both sides.
+  static double setAngle(double seen, double aim) { return std::remainder(seen - aim, 360.0); }
+
   V2f source(const Node& stage) const {
     for (const NodeId id : sourcesOfStage(m_doc, stage)) {
       const Node* n = m_doc.find(id);
@@ -97,13 +109,12 @@ private:
 
   void streak(const Node& n, const V2f& from) {
     const Params p(n, m_frame);
-    const float angle = p.real("angle") * pi / 180, length = p.real("length") * m_height;
+    const float turned = aim(n, {0.5f * m_width, 0.5f * m_height}), angle = (p.real("angle") + turned) * pi / 180, length = p.real("length") * m_height;
     Handle h = plain(n, "length", "End of the first ray", from + V2f(std::cos(angle), -std::sin(angle)) * length);
     h.param.clear(); // its angle goes with it
     h.lines = {{from, h.at}};
-    h.drag = [id = n.id, from, height = m_height](const Document& d, const V2f& to, const std::optional<Seen>&) {
-      const V2f way = to - from;
-      return put(put(d, id, "length", double(way.length() / height)), id, "angle", double(std::atan2(-way.y, way.x) * 180 / pi));
+    h.drag = [id = n.id, from, turned, height = m_height](const Document& d, const V2f& to, const std::optional<Seen>&) {
+      return put(put(d, id, "length", double((to - from).length() / height)), id, "angle", setAngle(double(aimTo(from, to)), double(turned)));
     };
     m_handles.push_back(std::move(h));
   }
@@ -126,12 +137,13 @@ private:
   void hinge(const Node& n) {
     const Params p(n, m_frame);
     const V2f at = anchored(n, "hinge");
-    const float angle = p.real("angle") * pi / 180, reach = p.real("reach") * m_height;
+    const bool level = p.reference("plane").target == 0;
+    const float turned = level ? aim(n, at) : 0, angle = (p.real("angle") + turned) * pi / 180, reach = p.real("reach") * m_height;
     const V2f along(std::cos(angle), -std::sin(angle)), across(-along.y, along.x);
-    if (p.reference("plane").target == 0) {
+    if (level) {
       Handle turn = plain(n, "angle", "Angle of the hinge", at + along * (0.25f * m_width));
       turn.lines = {{at - along * m_width, at + along * m_width}};
-      turn.drag = [id = n.id, at](const Document& d, const V2f& to, const std::optional<Seen>&) { return put(d, id, "angle", double(std::atan2(-(to.y - at.y), to.x - at.x) * 180 / pi)); };
+      turn.drag = [id = n.id, at, turned](const Document& d, const V2f& to, const std::optional<Seen>&) { return put(d, id, "angle", setAngle(double(aimTo(at, to)), double(turned))); };
       m_handles.push_back(std::move(turn));
       Handle far = plain(n, "reach", "Reach of the copy", at + across * reach);
       far.lines = {{far.at - along * (0.15f * m_width), far.at + along * (0.15f * m_width)}};
@@ -154,7 +166,7 @@ private:
       return;
     }
     const V2f centre = anchored(n, "centre");
-    const float turn = p.real("turn") * pi / 180, w = 0.5f * p.real("width") * m_height, h = 0.5f * p.real("height") * m_height;
+    const float turned = aim(n, centre), turn = (p.real("turn") - turned) * pi / 180, w = 0.5f * p.real("width") * m_height, h = 0.5f * p.real("height") * m_height;
     const V2f x(std::cos(turn), std::sin(turn)), y(-x.y, x.x);
     std::vector<V2f> outline;
     if (n.kind->id == "area.ellipse")
@@ -173,7 +185,7 @@ private:
     edge("height", y, h, "Height");
     Handle t = plain(n, "turn", "Turn", centre + x * (w + 24));
     t.lines = {{centre + x * w, t.at}};
-    t.drag = [id = n.id, centre](const Document& d, const V2f& to, const std::optional<Seen>&) { return put(d, id, "turn", double(std::atan2(to.y - centre.y, to.x - centre.x) * 180 / pi)); };
+    t.drag = [id = n.id, centre, turned](const Document& d, const V2f& to, const std::optional<Seen>&) { return put(d, id, "turn", setAngle(double(turned), double(aimTo(centre, to)))); };
     m_handles.push_back(std::move(t));
     middle(n, "centre", "Centre");
   }

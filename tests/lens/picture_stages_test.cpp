@@ -170,6 +170,47 @@ TEST_CASE("Trails lie on the way that their anchor has come, and faster means fa
   CHECK(fast.at(20, 32)[0] == Approx(out.at(20, 32)[0] * 2 / 3).epsilon(0.15));
 }
 
+TEST_CASE("A direction that follows leads to what it follows, and its angle counts from there", "[lens][anchor]") {
+  const Picture p = onePixel(81, 81, 40, 40, Color(10.0f));
+  // Where most of what was sent out of the middle has gone, seen from there.
+  const auto way = [&](const char* kind, std::initializer_list<std::pair<const char*, const char*>> values, const V2f& thing) {
+    Set s(64, 64);
+    s.look("0, 0, 4", "0, 0, 0");
+    s.add("light.point", "Spark", {});
+    const NodeId stage = s.add(kind, "Stage", values);
+    s.set(stage, {{"aim_by", "thing"}, {"aim_at", "Spark"}});
+    const Document doc = s.take();
+    LensContext c = LensContext::of(doc, 1, 81, 81, pool());
+    c.anchor = [&](NodeId, const V3f&, double) { return Anchor{thing, 1, 4}; };
+    const Picture out = stageOf(*doc.find(stage)).prepare(Params(*doc.find(stage), 1), p, c).apply(p).spread;
+    V2f sum(0, 0);
+    for (int y = 0; y < 81; ++y)
+      for (int x = 0; x < 81; ++x) sum += V2f(float(x - 40), float(40 - y)) * out.at(x, y)[1];
+    return std::atan2(sum.y, sum.x) * 180 / pi;
+  };
+  const V2f right(79, 40.5f), up(40.5f, 2), upRight(70.5f, 10.5f);
+  for (const auto& [thing, angle] : {std::pair{right, 0.0}, {up, 90.0}, {upRight, 45.0}}) {
+    CAPTURE(angle);
+    CHECK(way("lens.streaks", {{"rays", "1"}, {"angle", "0 °"}, {"keyed", "off"}, {"length", "20 %"}}, thing) == Approx(angle).margin(1));
+    CHECK(way("lens.smear", {{"by", "angle"}, {"angle", "0 °"}, {"reach", "40 %"}, {"centre", "0 %"}}, thing) == Approx(angle).margin(1));
+  }
+  CHECK(way("lens.streaks", {{"rays", "1"}, {"angle", "30 °"}, {"keyed", "off"}, {"length", "20 %"}}, up) == Approx(120).margin(1));
+  // Bands lie along it: upright, where it leads up.
+  Set s(64, 64);
+  s.add("light.point", "Spark", {});
+  s.add("lens.bands", "Stage", {{"width", "6 %"}, {"gap", "6 %"}, {"aim_by", "thing"}, {"aim_at", "Spark"}});
+  const Document doc = s.take();
+  LensContext c = LensContext::of(doc, 1, 81, 81, pool());
+  c.anchor = [&](NodeId, const V3f&, double) { return Anchor{up, 1, 4}; };
+  Picture full(81, 81);
+  std::fill(full.rgb.begin(), full.rgb.end(), 1.0f);
+  const Node& bands = *doc.findByName("Stage");
+  const Picture out = stageOf(bands).prepare(Params(bands, 1), full, c).apply(full).spread;
+  for (int y = 1; y < 81; ++y)
+    for (int x = 0; x < 81; ++x) REQUIRE(out.at(x, y)[0] == Approx(out.at(x, 0)[0]).margin(1e-4));
+  CHECK(*std::max_element(out.rgb.begin(), out.rgb.end()) > 2 * *std::min_element(out.rgb.begin(), out.rgb.end()));
+}
+
 TEST_CASE("A smear keeps the light and lies about its centre", "[lens][smear]") {
   const Document doc = stageDocument("lens.smear", {{"by", "angle"}, {"angle", "0"}, {"reach", "20 %"}});
   const Picture out = worked(doc, onePixel(100, 100, 50, 50)).spread;

@@ -38,10 +38,12 @@ TEST_CASE("Lens handles that are not moved change nothing, and those that are fo
   const std::vector<std::pair<Document, std::vector<std::string>>> stages = {
       {with("lens.glow", {{"sources", "Lamp"}, {"size", "20 %"}}), {"Halo's edge"}},
       {with("lens.streaks", {{"sources", "Lamp"}, {"angle", "30 °"}, {"length", "25 %"}}), {"End of the first ray"}},
+      {with("lens.streaks", {{"sources", "Lamp"}, {"angle", "30 °"}, {"length", "25 %"}, {"aim_by", "place"}, {"aim_place", "1, 1, 0"}}), {"End of the first ray"}},
       {with("lens.halo_rings", {{"sources", "Lamp"}, {"radius", "20 %"}}), {"Radius of the ring"}},
       {with("lens.screen_shafts", {{"centre_x", "30 %"}, {"centre_y", "60 %"}}), {"Centre"}},
       {with("lens.screen_shafts", {{"centre_by", "thing"}, {"centre_at", "Lamp"}}), {"Centre"}},
       {with("lens.mirror_copy", {{"hinge_y", "55 %"}, {"angle", "10 °"}, {"reach", "25 %"}}), {"Angle of the hinge", "Reach of the copy", "Hinge"}},
+      {with("lens.mirror_copy", {{"hinge_y", "55 %"}, {"angle", "10 °"}, {"reach", "25 %"}, {"aim_by", "thing"}, {"aim_at", "Lamp"}}), {"Angle of the hinge", "Reach of the copy", "Hinge"}},
       {with("lens.vignette", {{"radius", "60 %"}}), {"Radius of the vignette", "Centre"}}};
   for (const auto& [doc, labels] : stages) {
     const Staged s(doc);
