@@ -123,8 +123,15 @@ void addCommand(const Context& c, const std::string& file, const std::string& ki
   Place place;
   if (!into.empty()) {
     const Node* parent = doc.findByName(into);
+    const ChildSlot* slot = parent ? parent->kind->slotFor(kind) : nullptr;
+    // Of several lists, like the curves of a grade, one by its name: "Tones.red".
+    if (const size_t dot = into.rfind('.'); !parent && dot != std::string::npos)
+      if ((parent = doc.findByName(into.substr(0, dot)))) {
+        slot = parent->kind->slot(into.substr(dot + 1));
+        if (!slot) throw badInput(fmt::format("{}: a {} has no list \"{}\"", file, parent->kind->label, into.substr(dot + 1)));
+        if (!accepted(slot->accepts, kind)) slot = nullptr;
+      }
     if (!parent) throw badInput(fmt::format("{}: there is no \"{}\"", file, into));
-    const ChildSlot* slot = parent->kind->slotFor(kind);
     if (!slot) throw badInput(fmt::format("{}: a {} does not take a {}", file, parent->kind->label, kind));
     place = {parent->id, slot->name, size_t(-1)};
   }
@@ -321,7 +328,7 @@ void addDocumentCommands(CLI::App& app, Context& c) {
   s->add_option("KIND", a->kind, "Its kind, as kinds lists it")->required();
   s->add_option("NAME", a->name, "Its name")->required();
   s->add_option("PARAM=VALUE", a->values, "Parameters");
-  s->add_option("--into", a->into, "What holds it: a group, or the object that a modifier changes");
+  s->add_option("--into", a->into, "What holds it: a group, the object that a modifier changes, or one of the lists of a thing, like Tones.red");
   s->add_option("--preset", a->preset, "Of a surface material: what it is made of, as presets lists it");
   s->add_option("-o", a->output, "The document to write")->required();
   s->callback([&c, a] { addCommand(c, a->file, a->kind, a->name, a->values, a->preset, a->into, a->output); });

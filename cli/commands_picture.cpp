@@ -152,8 +152,8 @@ void renderCommand(const Context& c, const Args& a) {
     const TraceCount& count = r.rendering.count();
     report.push_back({{"file", output},
                       {"frame", frames[i]},
-                      {"width", file.width},
-                      {"height", file.height},
+                      {"width", r.developed.picture.width},
+                      {"height", r.developed.picture.height},
                       {"samples", r.rendering.samples()},
                       {"rays", count.rays},
                       {"paths", count.paths},

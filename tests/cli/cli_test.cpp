@@ -86,6 +86,12 @@ TEST_CASE("Values are shown, set with units and added", "[cli]") {
   CHECK(cli("check " + c).code == 0);
   refused("add " + b + " modifier.shell Wall --into Nobody -o " + c, 3, "Nobody");
   refused("add " + b + " modifier.shell Wall --into Halo -o " + c, 3, "does not take");
+  // One of several lists by its name.
+  REQUIRE(cli("add " + b + " lens.grade Tones -o " + c).code == 0);
+  REQUIRE(cli("add " + c + " curve.tone Knee at=-3 value=-2 --into Tones.red -o " + c).code == 0);
+  CHECK(readDocument(kinds(), c).findByName("Tones")->children.at("red").size() == 1);
+  refused("add " + c + " curve.tone Other --into Tones.violet -o " + c, 3, "violet");
+  refused("add " + c + " curve.lean Other --into Tones.red -o " + c, 3, "does not take");
   const Json differences = Json::parse(cli("compare " + a + " " + b + " --json").out);
   CHECK(differences["equal"] == false);
   CHECK(differences["differences"].size() == 3);
