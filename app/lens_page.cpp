@@ -380,6 +380,9 @@ void LensPage::keepBothOrders() {
   const auto open = std::find_if(stages.begin(), stages.end(), [&](const Node* n) { return n->id == m_open; });
   if (open == stages.end()) return;
   if (stages.size() < 2) return m_studio.tell(tr("There is one stage only: it has no order"), true);
+  Studio::View v = m_studio.view();
+  v.soloStage = v.lastStage = 0; // of the whole stack
+  m_studio.setView(v);
   const bool last = open + 1 == stages.end();
   const QString one = qs((last ? *(open - 1) : *open)->name), two = qs((last ? *open : *(open + 1))->name), order = tr("%1, then %2");
   m_studio.whenShown([this, one, two, order, last] {
@@ -388,11 +391,11 @@ void LensPage::keepBothOrders() {
     move(last ? -1 : 1);
     m_studio.whenShown([this, one, two, order, first] {
       if (!m_studio.proof(first) || !m_studio.keep(order.arg(two, one))) return;
-      Studio::View v = m_studio.view();
-      v.compare = Compare::Wipe;
-      v.proof = first;
-      v.left = 0;
-      m_studio.setView(v);
+      Studio::View wipe = m_studio.view();
+      wipe.compare = Compare::Wipe;
+      wipe.proof = first;
+      wipe.left = 0;
+      m_studio.setView(wipe);
     });
   });
 }

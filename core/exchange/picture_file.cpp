@@ -277,7 +277,8 @@ PictureFile readPicture(const std::string& path, const CancelFlag* cancel, bool 
   const size_t n = size_t(width) * size_t(height), stride = names.size();
   if (width < 1 || height < 1 || stride < 1 || data.size() != n * stride || keys.size() != values.size()) throw badInput(path + ": its reader returned nonsense");
   // A frame that lies elsewhere, or is out of all proportion, is not meant.
-  const bool meant = window[2] > 0 && window[3] > 0 && window[2] <= 32768 && window[3] <= 32768 && window[0] < width && window[1] < height && int64_t(window[0]) + window[2] > 0 && int64_t(window[1]) + window[3] > 0;
+  const bool meant = window[2] > 0 && window[3] > 0 && window[2] <= 32768 && window[3] <= 32768 && window[0] < width && window[1] < height && int64_t(window[0]) + window[2] > 0 && int64_t(window[1]) + window[3] > 0 &&
+                     size_t(window[2]) * size_t(window[3]) * stride <= size_t(1) << 30;
   if (meant) {
     f.left = window[0];
     f.top = window[1];

@@ -109,19 +109,21 @@ double lensOverscan(const Document& doc) {
   return 0;
 }
 
-bool stageActs(const Document& doc, const Node& stage, double frame) {
-  if (!Params(stage, frame).flag("on")) return false;
-  bool used = false;
+// The effects that a stage is in.
+static std::vector<const Node*> effectsOf(const Document& doc, const Node& stage) {
+  std::vector<const Node*> out;
   for (const Node* e : doc.family("effect")) {
     if (!e->kind->param("lens")) continue;
-    const Params p(*e, frame);
-    for (const Reference& r : p.references("lens"))
-      if (r.target == stage.id) {
-        if (p.flag("on")) return true;
-        used = true;
-      }
+    const auto stages = Params(*e, 0).references("lens");
+    if (std::any_of(stages.begin(), stages.end(), [&](const Reference& r) { return r.target == stage.id; })) out.push_back(e);
   }
-  return !used;
+  return out;
+}
+
+bool stageActs(const Document& doc, const Node& stage, double frame) {
+  if (!Params(stage, frame).flag("on")) return false;
+  const std::vector<const Node*> effects = effectsOf(doc, stage);
+  return effects.empty() || std::any_of(effects.begin(), effects.end(), [&](const Node* e) { return Params(*e, frame).flag("on"); });
 }
 
 namespace {
@@ -269,12 +271,15 @@ void addIn(float* light, const float* spread, size_t n, float amount) {
   for (size_t i = 0; i < n; ++i) light[i] += amount * spread[i];
 }
 
-// Light that went out over the things that gave it makes the picture's cover wider.
-void widen(std::vector<float>& alpha, const LensWork& w, const LensContext& c) {
+// Light that went out over the things that gave it makes the picture's cover wider: so much of the work on a layer as it was.
+void widen(std::vector<float>& alpha, const LensWork& w, const Picture& layer, float amount, const LensContext& c) {
+  const float* takes = w.all ? layer.rgb.data() : w.taken.rgb.empty() ? nullptr : w.taken.rgb.data();
   c.tasks.forEach(c.height, [&](int y) {
     for (size_t k = size_t(y) * size_t(c.width), end = k + size_t(c.width); k < end; ++k) {
-      const float *more = w.spread.rgb.data() + 3 * k, *less = w.taken.rgb.data() + 3 * k;
-      alpha[k] += (1 - alpha[k]) * clamp01(std::max({0.0f, more[0] - less[0], more[1] - less[1], more[2] - less[2]}));
+      if (alpha[k] >= 1) continue;
+      float most = 0;
+      for (size_t i = 3 * k; i < 3 * k + 3; ++i) most = std::max(most, w.spread.rgb[i] - (takes ? takes[i] : 0));
+      alpha[k] += (1 - alpha[k]) * clamp01(amount * most);
     }
   });
 }
@@ -337,15 +342,16 @@ StageResult act(const Step& step, uint64_t bit, const LensContext& c, const Lens
   for (Stacked* l : mine) each.push_back(op.apply(l->light));
   // With what is added whatever the light, the first layer's work is the stage's own.
   if (!op.rest.rgb.empty()) addTo(each.front().spread, op.rest, c.tasks);
-  const bool one = each.size() == 1;
+  const bool one = each.size() == 1, told = !step.stage->inPlace && !effectsOf(c.doc, *step.node).empty();
   const auto does = [&](bool any) {
     if (!any) r.idle = step.stage->idle && !step.stage->idle(p).empty() ? step.stage->idle(p) : "it changes nothing with these values";
   };
-  if (mode == LensBlend::Add && one && mask.empty() && !aside && !works && (!widens || op.carries)) {
+  if (mode == LensBlend::Add && one && mask.empty() && !aside && !works) {
     // Most stages, most of the time: the light itself alone is asked for.
     std::atomic<bool> changes = false;
     const LensWork& w = each.front();
     Picture& lit = mine.front()->light;
+    if (widens && !op.carries) widen(alpha, w, lit, amount, c);
     const bool all = w.all, some = !w.taken.rgb.empty();
     forRows(c.tasks, c.height, c.width, [&](size_t i, size_t end) {
       const float *spread = w.spread.rgb.data() + i, *taken = some ? w.taken.rgb.data() + i : nullptr;
@@ -358,7 +364,7 @@ StageResult act(const Step& step, uint64_t bit, const LensContext& c, const Lens
       else addIn(l, spread, n, amount);
     });
     does(changes);
-    if (!step.stage->inPlace) r.light = double(amount) * luminanceOf(w.spread, c);
+    if (told) r.light = double(amount) * luminanceOf(w.spread, c);
     return r;
   }
   for (size_t k = 0; k < each.size(); ++k) each[k] = writtenOut(std::move(each[k]), mine[k]->light);
@@ -423,8 +429,8 @@ StageResult act(const Step& step, uint64_t bit, const LensContext& c, const Lens
     if (any) changes = true;
   });
   does(changes);
-  if (!step.stage->inPlace) r.light = luminanceOf(r.work.spread, c);
-  if (widens && !op.carries) widen(alpha, r.work, c);
+  if (told) r.light = luminanceOf(r.work.spread, c);
+  if (widens && !op.carries) widen(alpha, r.work, {}, 1, c);
   if (!works) r.work = {};
   return r;
 }

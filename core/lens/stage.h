@@ -42,7 +42,7 @@ struct LensContext {
   V3f right{1, 0, 0};                  ///< of the camera
   /// What share of each pixel shows the stage's sources: of a stage that asks for it (LensStage::covers).
   std::vector<float> covered = {};
-  bool oneLayer = false;               ///< the source is the only layer that will be asked for, once: nothing is shared out
+  bool oneLayer = false;               ///< the source is the only layer whose light will be asked for, once: nothing is shared out
   /// The light that a stage has for a map, as it stands before it: of a stage with `map_of`. Empty: none.
   Picture map = {};
 

@@ -117,11 +117,15 @@ void addLine(const Picture& in, const Ray& one, const Ray* other, float tail, Pi
         }
       }
     }
-    if (std::all_of(line.begin(), line.end(), [](float v) { return v == 0; })) return;
+    // Before its first light and behind its last there is nothing to pass on.
+    const auto lit = [](float v) { return v != 0; };
+    const auto begins = std::find_if(line.begin(), line.end(), lit);
+    if (begins == line.end()) return;
+    const int from = int((begins - line.begin()) / lanes), to = int((std::find_if(line.rbegin(), line.rend(), lit).base() - 1 - line.begin()) / lanes);
     sum.assign(line.size(), 0.0f);
     for (const auto& [up, fall] : falls) {
       float state[exponentials][lanes] = {};
-      for (int i = 0; i < w; ++i) {
+      for (int i = up ? from : w - 1 - to; i < w; ++i) {
         const size_t x = size_t(up ? i : w - 1 - i);
         const float* __restrict l = line.data() + x * lanes;
         float* __restrict s = sum.data() + x * lanes;
