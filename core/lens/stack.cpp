@@ -260,12 +260,13 @@ std::vector<float> shownBy(const LayerQuery& q, const LensContext& c, const Lens
   return out;
 }
 
-// light += amount · (spread − taken), and without what is taken. `taken` may be the light.
+// light += amount · spread − amount · taken, and without what is taken: to the bit what comes of works that are written out. `taken` may be
+// the light.
 void blendIn(float* light, const float* spread, const float* taken, size_t n, float amount) {
   if (taken == light)
-    for (size_t i = 0; i < n; ++i) light[i] += amount * (spread[i] - light[i]);
+    for (size_t i = 0; i < n; ++i) light[i] += amount * spread[i] - amount * light[i];
   else
-    for (size_t i = 0; i < n; ++i) light[i] += amount * (spread[i] - taken[i]);
+    for (size_t i = 0; i < n; ++i) light[i] += amount * spread[i] - amount * taken[i];
 }
 void addIn(float* light, const float* spread, size_t n, float amount) {
   for (size_t i = 0; i < n; ++i) light[i] += amount * spread[i];
@@ -278,8 +279,8 @@ void widen(std::vector<float>& alpha, const LensWork& w, const Picture& layer, f
     for (size_t k = size_t(y) * size_t(c.width), end = k + size_t(c.width); k < end; ++k) {
       if (alpha[k] >= 1) continue;
       float most = 0;
-      for (size_t i = 3 * k; i < 3 * k + 3; ++i) most = std::max(most, w.spread.rgb[i] - (takes ? takes[i] : 0));
-      alpha[k] += (1 - alpha[k]) * clamp01(amount * most);
+      for (size_t i = 3 * k; i < 3 * k + 3; ++i) most = std::max(most, amount * w.spread.rgb[i] - (takes ? amount * takes[i] : 0));
+      alpha[k] += (1 - alpha[k]) * clamp01(most);
     }
   });
 }
@@ -358,8 +359,7 @@ StageResult act(const Step& step, uint64_t bit, const LensContext& c, const Lens
       float* l = lit.rgb.data() + i;
       const size_t n = end - i;
       if (!changes.load(std::memory_order_relaxed) && (all || some ? !std::equal(spread, spread + n, all ? l : taken) : std::any_of(spread, spread + n, [](float v) { return v != 0; }))) changes = true;
-      if (all && amount == 1) std::copy_n(spread, n, l);
-      else if (all) blendIn(l, spread, l, n, amount);
+      if (all) blendIn(l, spread, l, n, amount);
       else if (some) blendIn(l, spread, taken, n, amount);
       else addIn(l, spread, n, amount);
     });
