@@ -182,8 +182,10 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
   for (size_t i = 0; i < light.size(); ++i) file.layers.push_back(layerOf(names[i], light[i]));
   // What stages take their light from goes out with what lies beside the frame, so that the lens can be applied to the file as to the film.
   std::map<std::string, Picture> sources;
+  std::vector<float> alpha;
   if (wanted("sources")) {
     LensLight all = filmLight(scene, film, sceneLight(scene, film, amounts, tasks, denoiser), exposure, tasks);
+    alpha = std::move(all.alpha);
     for (LensLight::Layer& l : all.layers) {
       std::vector<std::string> of;
       for (const LayerQuery& q : l.of)
@@ -205,8 +207,32 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
     }
   if (!sources.empty()) {
     const int width = sources.begin()->second.width, height = sources.begin()->second.height, margin = (width - file.width) / 2;
-    if (margin > 0) file = file.window(-margin, -margin, width, height);
-    for (const auto& [name, picture] : sources) file.layers.push_back(layerOf(name, picture));
+    if (margin > 0) {
+      file = file.window(-margin, -margin, width, height);
+      // Beside the frame the picture is as it was before the lens.
+      const Picture& before = sources.at("All light");
+      std::vector<float>& picture = file.layers.front().data;
+      for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x) {
+          if (x >= margin && x < width - margin && y >= margin && y < height - margin) continue;
+          const size_t i = size_t(y) * size_t(width) + size_t(x);
+          std::copy_n(before.rgb.begin() + ptrdiff_t(3 * i), 3, picture.begin() + ptrdiff_t(4 * i));
+          picture[4 * i + 3] = alpha[i];
+        }
+    }
+    for (const auto& [name, picture] : sources) {
+      file.layers.push_back(layerOf(name, picture));
+      if (name != "All light" || alpha.empty()) continue;
+      // With what covers the picture, as it was before stages widened it.
+      FileLayer& l = file.layers.back();
+      l.channels.push_back("A");
+      std::vector<float> with;
+      for (size_t i = 0; i < picture.pixels(); ++i) {
+        with.insert(with.end(), l.data.begin() + ptrdiff_t(3 * i), l.data.begin() + ptrdiff_t(3 * i + 3));
+        with.push_back(alpha[i]);
+      }
+      l.data = std::move(with);
+    }
   }
   file.metadata["ilumbra/samples"] = fmt::format("{}", rendering.samples());
   file.metadata["ilumbra/noise"] = fmt::format("{:.5f}", film.noise());
@@ -331,7 +357,8 @@ LensResult lensOnFile(const Document& doc, double frame, const PictureFile& read
   }
   // A picture that was rendered without lens is all light.
   if (light.layers.empty()) light.layers.push_back({{}, file.picture(file.find("All light") ? "All light" : "")});
-  if (const FileLayer* l = file.find("")) {
+  const FileLayer* before = file.find("All light");
+  if (const FileLayer* l = before && before->channels.size() == 4 ? before : file.find("")) {
     const size_t n = l->channels.size(), a = size_t(std::find(l->channels.begin(), l->channels.end(), "A") - l->channels.begin());
     for (size_t i = 0; a < n && i < size_t(file.width) * size_t(file.height); ++i) light.alpha.push_back(l->data[n * i + a]);
   }

@@ -167,6 +167,17 @@ TEST_CASE("Light beside the frame is in the file too, and shines into it again",
     lost += double(whole.rgb[i] - without.rgb[i]);
   }
   CHECK(lost > 0.3 * truth);
+  // What is drawn in from beside the frame is there, and covers.
+  Document drawn = addNode(doc, "lens.displace", "Push");
+  for (const auto& [param, value] : {std::pair{"map", 1.0}, {"across", 0.25}, {"down", 0.0}}) drawn = setValue(drawn, drawn.findByName("Push")->id, param, Constant(value));
+  const LensResult pushed = lensOnFile(drawn, 1, all, pool()), inside = develop(drawn, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  double brought = 0;
+  for (size_t i = 0; i < whole.rgb.size(); ++i) REQUIRE(pushed.picture.rgb[i] == Approx(inside.picture.rgb[i]).epsilon(4e-3).margin(1e-3));
+  for (size_t i = 0; i < pushed.alpha.size(); ++i) {
+    REQUIRE(pushed.alpha[i] == Approx(inside.alpha[i]).epsilon(2e-3).margin(1e-3));
+    if (i % 64 >= 52) brought = std::max(brought, double(pushed.alpha[i]));
+  }
+  CHECK(brought > 0.5);
   // What shows the picture sees the frame.
   writePicture(f, folder / "shot.png", views(), "ACES SDR");
   CHECK(readPicture(folder / "shot.png").width == 64);
