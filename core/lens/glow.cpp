@@ -84,6 +84,25 @@ struct Blur {
   Color tint{1.0f};
 };
 
+// o += weight · (taps · p), where what a tap reads lies `apart` numbers to both sides: four taps at a time, so that o is seldom written.
+void addTaps(float* __restrict o, const float* p, const std::vector<float>& taps, float weight, ptrdiff_t apart, int n) {
+  const int r = int(taps.size()) - 1;
+  const float w = weight * taps[0];
+  for (int i = 0; i < n; ++i) o[i] += w * p[i];
+  int k = 1;
+  for (; k + 3 <= r; k += 4) {
+    const float w0 = weight * taps[size_t(k)], w1 = weight * taps[size_t(k) + 1], w2 = weight * taps[size_t(k) + 2], w3 = weight * taps[size_t(k) + 3];
+    const float *l = p - k * apart, *m = p + k * apart;
+    for (int i = 0; i < n; ++i)
+      o[i] += (w0 * (l[i] + m[i]) + w1 * (l[i - apart] + m[i + apart])) + (w2 * (l[i - 2 * apart] + m[i + 2 * apart]) + w3 * (l[i - 3 * apart] + m[i + 3 * apart]));
+  }
+  for (; k <= r; ++k) {
+    const float wk = weight * taps[size_t(k)];
+    const float *l = p - k * apart, *m = p + k * apart;
+    for (int i = 0; i < n; ++i) o[i] += wk * (l[i] + m[i]);
+  }
+}
+
 // Adds all blurs of a level to out, tile by tile: sideways into a buffer that stays in the cache, then downwards.
 void addBlurred(const Level& in, Level& out, const std::vector<Blur>& blurs, const Tasks& tasks) {
   const int n = in.width * 3;
@@ -117,12 +136,8 @@ void addBlurred(const Level& in, Level& out, const std::vector<Blur>& blurs, con
         std::copy(in.row(y) + left, in.row(y) + right, padded.begin() + (left - (x0 - 3 * r)));
         const float* p = padded.data() + 3 * r;
         float* __restrict o = buffer.data() + size_t(y - from) * size_t(width);
-        for (int i = 0; i < width; ++i) o[i] = b.taps[0] * p[i];
-        for (int k = 1; k <= r; ++k) {
-          const float w = b.taps[size_t(k)];
-          const float *l = p - 3 * k, *m = p + 3 * k;
-          for (int i = 0; i < width; ++i) o[i] += w * (l[i] + m[i]);
-        }
+        std::fill_n(o, width, 0.0f);
+        addTaps(o, p, b.taps, 1, 3, width);
         if (!tints.empty())
           for (int i = 0; i < width; ++i) o[i] *= tints[size_t(i)];
       }
@@ -130,6 +145,10 @@ void addBlurred(const Level& in, Level& out, const std::vector<Blur>& blurs, con
         float* __restrict o = out.row(y) + x0;
         const auto source = [&](int row) { return buffer.data() + size_t(row - from) * size_t(width); };
         const float* middle = source(y);
+        if (y - r >= 0 && y + r < in.height) {
+          addTaps(o, middle, b.taps, b.weight, width, width);
+          continue;
+        }
         const float w0 = b.weight * b.taps[0];
         for (int i = 0; i < width; ++i) o[i] += w0 * middle[i];
         for (int k = 1; k <= r; ++k) {
@@ -179,29 +198,33 @@ Level halve(const Level& in, int innerWidth, int innerHeight, const Tasks& tasks
 void addDoubled(const Level& coarse, Level& fine, const Tasks& tasks) {
   const int n = coarse.width * 3;
   inBands(tasks, fine.height, [&](int y0, int y1) {
-    std::vector<float> line(static_cast<size_t>(n));
+    // A pixel more on both sides; what falls on a coarse pixel, and between it and the next.
+    std::vector<float> padded(static_cast<size_t>(n + 6)), on(static_cast<size_t>(n)), between(static_cast<size_t>(n));
+    float* line = padded.data() + 3;
     for (int y = y0; y < y1; ++y) {
       const int f = y - fine.margin;
       const int c = (f >> 1) + coarse.margin;
       const auto row = [&](int r) { return coarse.row(std::clamp(r, 0, coarse.height - 1)); };
       if (f & 1) {
         const float *a = row(c), *b = row(c + 1);
-        for (int i = 0; i < n; ++i) line[size_t(i)] = 0.5f * (a[i] + b[i]);
+        for (int i = 0; i < n; ++i) line[i] = 0.5f * (a[i] + b[i]);
       } else {
         const float *a = row(c - 1), *b = row(c), *d = row(c + 1);
-        for (int i = 0; i < n; ++i) line[size_t(i)] = 0.125f * (a[i] + d[i]) + 0.75f * b[i];
+        for (int i = 0; i < n; ++i) line[i] = 0.125f * (a[i] + d[i]) + 0.75f * b[i];
+      }
+      for (int j = 0; j < 3; ++j) {
+        line[j - 3] = line[j];
+        line[n + j] = line[n - 3 + j];
+      }
+      for (int i = 0; i < n; ++i) {
+        on[size_t(i)] = 0.125f * (line[i - 3] + line[i + 3]) + 0.75f * line[i];
+        between[size_t(i)] = 0.5f * (line[i] + line[i + 3]);
       }
       float* o = fine.row(y);
-      const auto at = [&](int x) { return line.data() + 3 * std::clamp(x, 0, coarse.width - 1); };
-      for (int x = 0; x < fine.width; ++x) {
-        const int fx = x - fine.margin, cx = (fx >> 1) + coarse.margin;
-        if (fx & 1) {
-          const float *a = at(cx), *b = at(cx + 1);
-          for (int j = 0; j < 3; ++j) o[3 * x + j] += 0.5f * (a[j] + b[j]);
-        } else {
-          const float *a = at(cx - 1), *b = at(cx), *d = at(cx + 1);
-          for (int j = 0; j < 3; ++j) o[3 * x + j] += 0.125f * (a[j] + d[j]) + 0.75f * b[j];
-        }
+      for (int x = 0; x < fine.width; ++x, o += 3) {
+        const int fx = x - fine.margin, cx = std::clamp((fx >> 1) + coarse.margin, 0, coarse.width - 1);
+        const float* p = (fx & 1 ? between : on).data() + 3 * cx;
+        for (int j = 0; j < 3; ++j) o[j] += p[j];
       }
     }
   });
