@@ -24,7 +24,7 @@ CurveField::CurveField(Studio& studio, NodeId owner, std::string slot, QWidget* 
   setObjectName(QStringLiteral("curve ") + qs(m_slot));
   setFocusPolicy(Qt::StrongFocus);
   setAccessibleName(qs(studio.doc().find(owner)->kind->slot(m_slot)->label));
-  setToolTip(tr("Press to add a point, drag to move it, double-click to take it away"));
+  setToolTip(tr("Press to add a point, drag to move it, double-click to take it away.\nKeys: arrows move it, Page Up and Page Down choose, Insert adds, Delete takes away"));
   m_rows = new QVBoxLayout(this);
   m_rows->setContentsMargins(0, fieldHeight + captionHeight + 2, 0, 4);
   m_rows->setSpacing(0);

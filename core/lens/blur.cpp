@@ -30,11 +30,11 @@ Picture apertureKernel(const Aperture& opening, float radius) {
 LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
   const float size = c.size(p.number("size"));
   if (p.text("shape") == "soft")
-    return {[size, &tasks = c.tasks](const Picture& layer) { return LensWork{{}, blurred(layer, 0.5f * size, tasks), true}; }, {}, {}, true};
+    return {[size, &tasks = c.tasks](const Picture& layer) { return LensWork{{}, blurred(layer, 0.5f * size, tasks), true}; }};
   if (size < 0.3f) return {[](const Picture& layer) { return LensWork{{}, layer, true}; }};
   const Aperture opening = p.text("shape") == "disc" ? Aperture(0, 1, 0) : Aperture(int(p.number("blades")), p.real("rounding"), p.real("turn"));
   auto convolution = std::make_shared<const Convolution>(apertureKernel(opening, size), c.width, c.height, c.tasks);
-  return {[=, &tasks = c.tasks](const Picture& layer) { return LensWork{{}, convolution->apply(layer, tasks), true}; }, {}, {}, true};
+  return {[=, &tasks = c.tasks](const Picture& layer) { return LensWork{{}, convolution->apply(layer, tasks), true}; }};
 }
 
 } // namespace
@@ -53,6 +53,7 @@ LensStage blurStage() {
                    .existence = Stage::Lens},
           .prepare = prepare,
           .idle = [](const Params& p) { return p.number("size") == 0 ? std::string("its size is 0") : std::string(); },
+          .carries = true,
           .looks = {{"Hint of softness", {{"size", "0.3 %"}}},
                     {"Out of focus", {{"size", "2 %"}, {"shape", "disc"}}},
                     {"Six-sided lights", {{"size", "3 %"}, {"shape", "blades"}, {"blades", "6"}, {"rounding", "0 %"}}},

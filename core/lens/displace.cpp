@@ -44,7 +44,7 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
                       const float* m = shared->at(int(x), int(y));
                       return V2f(x + across * 2 * (m[0] - middle), y + down * 2 * ((apart ? m[1] : m[0]) - middle));
                     }), true};
-  }, {}, {}, true};
+  }};
 }
 
 } // namespace
@@ -67,6 +67,7 @@ LensStage displaceStage() {
                    .existence = Stage::Lens},
           .prepare = prepare,
           .idle = [](const Params& p) { return p.text("map_from") == "layer" && p.references("map_of").empty() ? std::string("its map is of nothing: name what pushes") : p.number("across") == 0 && p.number("down") == 0 ? std::string("it pushes nothing: across and down are 0") : std::string(); },
+          .carries = true,
           .looks = {{"Ripples", {{"across", "0.6 %"}, {"down", "1.2 %"}, {"smoothing", "0.5 %"}}},
                     {"Hot air", {{"across", "0.3 %"}, {"down", "0.2 %"}, {"smoothing", "0.2 %"}}},
                     {"Pressed glass", {{"across", "2 %"}, {"down", "2 %"}, {"smoothing", "0 %"}}},

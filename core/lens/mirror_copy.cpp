@@ -104,7 +104,7 @@ LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
       }
     });
     return work;
-  }, {}, {}, true};
+  }};
 }
 
 } // namespace
@@ -132,6 +132,7 @@ LensStage mirrorCopyStage() {
                    .slots = std::move(slots),
                    .existence = Stage::Lens},
           .prepare = prepare,
+          .carries = true,
           .looks = {{"Still water", {{"amount", "70 %"}, {"spread_across", "2 %"}, {"spread_along", "0.5 %"}}},
                     {"Wet street", {{"amount", "55 %"}, {"stretch", "1.4"}, {"spread_across", "25 %"}, {"spread_along", "3 %"}}},
                     {"Polished counter", {{"amount", "35 %"}, {"reach", "25 %"}, {"spread_across", "6 %"}, {"spread_along", "6 %"}}},

@@ -95,7 +95,7 @@ std::vector<LayerQuery> lensMasks(const Document& doc) {
   std::vector<LayerQuery> masks;
   for (const Node* s : lensStages(doc)) {
     if (LayerQuery q = maskQuery(doc, *s); !q.whole()) include(masks, std::move(q));
-    if (LayerQuery q = sourceQuery(doc, *s); stageOf(*s).covers && !q.whole()) {
+    if (LayerQuery q = sourceQuery(doc, *s); (stageOf(*s).covers || stageOf(*s).carries) && !q.whole()) {
       q.apart = false;
       include(masks, std::move(q));
     }
@@ -306,8 +306,10 @@ double luminanceOf(const Picture& p, const LensContext& c) {
 }
 
 // What a stage does to the layers that it takes, and with it to all others.
-StageResult act(const Step& step, uint64_t bit, const LensContext& c, const LensLight& light, std::vector<Stacked>& layers, Picture& apart, std::vector<float>& alpha, bool works) {
+StageResult act(const Step& step, uint64_t bit, const LensContext& c, const LensLight& light, std::vector<Stacked>& layers, bool works, LensResult& result) {
   const Params p(*step.node, c.frame);
+  Picture& apart = result.apart;
+  std::vector<float>& alpha = result.alpha;
   StageResult r{.stage = step.node->id};
   const auto nothing = [&](const char* why) {
     if (works) r.work = {Picture(c.width, c.height), Picture(c.width, c.height)};
@@ -338,7 +340,9 @@ StageResult act(const Step& step, uint64_t bit, const LensContext& c, const Lens
   const LensOperator op = step.stage->prepare(p, source, own);
   const LensBlend mode = lensBlend(op.blend.empty() ? p.text("blend") : op.blend);
   const bool aside = p.text("over_alpha") == "apart", widens = !alpha.empty() && !step.stage->inPlace && p.text("over_alpha") == "widens";
-  if (widens && op.carries) carry(alpha, step.source.whole() ? alpha : shownBy(step.source, c, light, source, layers), op, amount, mask, c);
+  // A picture that is covered everywhere stays so.
+  if (widens && step.stage->carries && std::any_of(alpha.begin(), alpha.end(), [](float a) { return a < 1; }))
+    carry(alpha, step.source.whole() ? alpha : shownBy(step.source, c, light, source, layers), op, amount, mask, c);
   std::vector<LensWork> each;
   for (Stacked* l : mine) each.push_back(op.apply(l->light));
   // With what is added whatever the light, the first layer's work is the stage's own.
@@ -352,7 +356,7 @@ StageResult act(const Step& step, uint64_t bit, const LensContext& c, const Lens
     std::atomic<bool> changes = false;
     const LensWork& w = each.front();
     Picture& lit = mine.front()->light;
-    if (widens && !op.carries) widen(alpha, w, lit, amount, c);
+    if (widens && !step.stage->carries) widen(alpha, w, lit, amount, c);
     const bool all = w.all, some = !w.taken.rgb.empty();
     forRows(c.tasks, c.height, c.width, [&](size_t i, size_t end) {
       const float *spread = w.spread.rgb.data() + i, *taken = some ? w.taken.rgb.data() + i : nullptr;
@@ -430,7 +434,7 @@ StageResult act(const Step& step, uint64_t bit, const LensContext& c, const Lens
   });
   does(changes);
   if (told) r.light = luminanceOf(r.work.spread, c);
-  if (widens && !op.carries) widen(alpha, r.work, {}, 1, c);
+  if (widens && !step.stage->carries) widen(alpha, r.work, {}, 1, c);
   if (!works) r.work = {};
   return r;
 }
@@ -512,7 +516,7 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
     if (c.cancel && c.cancel->requested()) throw cancelled();
     merge(i);
     if (std::all_of(steps.begin() + ptrdiff_t(i), steps.end(), [](const Step& s) { return s.stage->inPlace; })) frameAlone();
-    r.stages.push_back(act(steps[i], uint64_t(1) << i, c, light, layers, r.apart, r.alpha, options.works));
+    r.stages.push_back(act(steps[i], uint64_t(1) << i, c, light, layers, options.works, r));
   }
   frameAlone();
   merge(32);

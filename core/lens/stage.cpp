@@ -56,8 +56,8 @@ std::vector<ParamDef> anchorParams(const std::string& prefix, const std::string&
           number(prefix + "_y", label + " down", "%", y).soft(0, 1).range(-1000, 1000).at(Stage::Lens).in(heading).help("From the frame's top edge; of what it follows, 50 % is on it")};
 }
 
-std::vector<ParamDef> aimParams(const std::string& heading) {
-  return {choice("aim_by", "Angle from", {"level", "thing", "place"}).at(Stage::Lens).in(heading).help("It counts from the level, or from the way to a thing or a place of the set, and turns with it"),
+std::vector<ParamDef> aimParams(const std::string& heading, const std::string& param, const std::string& value) {
+  return {choice("aim_by", "Angle from", {"level", "thing", "place"}).when(param, value).at(Stage::Lens).in(heading).help("It counts from the level, or from the way to a thing or a place of the set, and turns with it"),
           reference("aim_at", "Leads to", {"light.", "object.", "source."}).at(Stage::Lens).in(heading).when("aim_by", "thing").help("A light or an object that the direction follows"),
           vector("aim_place", "Leads to the place", "m", {0, 0, 0}).soft(-5, 5).at(Stage::Lens).in(heading).when("aim_by", "place").help("In the set")};
 }

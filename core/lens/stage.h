@@ -66,7 +66,6 @@ struct LensOperator {
   std::function<LensWork(const Picture& layer)> apply;
   Picture rest = {};                ///< light that it adds whatever the layers hold; empty: none
   std::string blend = {};           ///< how its light lies over the picture whatever the stage says; empty: as it says
-  bool carries = false;             ///< it moves what is seen: what covers the picture goes the way of its light
 };
 
 /// A look that ships with a stage: parameters in text, by name.
@@ -84,6 +83,7 @@ struct LensStage {
   std::function<std::string(const Params&)> idle = {};
   bool inPlace = false; ///< it changes light where it is and spreads none: what lies beside the frame is nothing to it
   bool covers = false; ///< it asks what share of each pixel shows its sources
+  bool carries = false; ///< it moves what is seen: what covers the picture goes the way of its light, by `apply` as well
   std::vector<StageLook> looks = {};
 };
 
@@ -105,7 +105,8 @@ Anchor anchorOf(const Params& params, const std::string& prefix, const LensConte
 Anchor anchorAt(const Params& params, const std::string& prefix, const LensContext& context, double frame);
 
 /// Parameters of a direction that can follow: its angle counts from the level, or from the way that leads to a thing or a place of the set.
-std::vector<ParamDef> aimParams(const std::string& heading);
+/// With `param`: only while that one of the kind stands at `value`.
+std::vector<ParamDef> aimParams(const std::string& heading, const std::string& param = {}, const std::string& value = {});
 /// By how many degrees, counter-clockwise, such a way is turned from the level, as it leads on from a place of the pictures.
 float aimOf(const Params& params, const LensContext& context, const V2f& from);
 /// The same of a way that leads to a place of the pictures.

@@ -109,7 +109,7 @@ LensOperator prepareSmear(const Params& p, const Picture&, const LensContext& c)
     for (const auto& [offset, t] : stepsOf(wayOf(p, c, c.frame - length * centre, c.frame + length * (1 - centre)))) stops.push_back({offset, Color(1.0f)});
   }
   for (Stop& s : stops) s.weight *= 1 / float(stops.size());
-  return {[=, &tasks = c.tasks](const Picture& layer) { return LensWork{{}, along(layer, stops, tasks), true}; }, {}, {}, true};
+  return {[=, &tasks = c.tasks](const Picture& layer) { return LensWork{{}, along(layer, stops, tasks), true}; }};
 }
 
 } // namespace
@@ -145,13 +145,14 @@ LensStage smearStage() {
                                    {choice("by", "Along", {"motion", "angle"}).at(Stage::Lens).help("The way of what it moves with, or a line")},
                                    anchorParams("anchor", "Moves with", "Moves with"),
                                    {number("frames", "Length", "frames", 1).soft(0, 8).range(0, 1000).at(Stage::Lens).matters().when("by", "motion").help("How much of its way"),
-                                    number("angle", "Angle", "°", 0).soft(-180, 180).at(Stage::Lens).when("by", "angle").help("From the right upwards"),
-                                    number("reach", "Reach", "%", 0.05).soft(0, 0.5).range(0, 5).at(Stage::Lens).when("by", "angle").help("By the frame's height"),
-                                    number("centre", "Centre", "%", 0.5).soft(0, 1).range(0, 1).at(Stage::Lens).help("0 %: ahead of it, 50 %: to both sides, 100 %: behind it")},
-                                   aimParams("Direction")}),
+                                    number("angle", "Angle", "°", 0).soft(-180, 180).at(Stage::Lens).when("by", "angle").help("From the right upwards")},
+                                   aimParams("", "by", "angle"),
+                                   {number("reach", "Reach", "%", 0.05).soft(0, 0.5).range(0, 5).at(Stage::Lens).when("by", "angle").help("By the frame's height"),
+                                    number("centre", "Centre", "%", 0.5).soft(0, 1).range(0, 1).at(Stage::Lens).help("0 %: ahead of it, 50 %: to both sides, 100 %: behind it")}}),
                    .slots = stageSlots(),
                    .existence = Stage::Lens},
           .prepare = prepareSmear,
+          .carries = true,
           .looks = {{"One frame", {{"frames", "1"}}},
                     {"Half a frame", {{"frames", "0.5"}}},
                     {"Drawn behind", {{"frames", "3"}, {"centre", "100 %"}}},

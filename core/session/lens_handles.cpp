@@ -16,7 +16,14 @@ Document put(const Document& doc, NodeId id, const char* param, double value) {
 
 class LensHandles {
 public:
-  LensHandles(const Document& doc, double frame, const Scene& scene) : m_doc(doc), m_scene(scene), m_frame(frame), m_width(float(scene.width)), m_height(float(scene.height)) {}
+  LensHandles(const Document& doc, double frame, const Scene& scene) : m_doc(doc), m_scene(scene), m_frame(frame), m_width(float(scene.width)), m_height(float(scene.height)), m_context(LensContext::of(doc, frame, scene.width, scene.height, m_tasks)) {
+    m_context.anchor = [this](NodeId thing, const V3f& place, double at) {
+      const SeenAt s = seenAt(m_doc, m_scene, thing, place, at);
+      return Anchor{s.at, s.share, s.depth};
+    };
+  }
+  LensHandles(const LensHandles&) = delete;
+
 
   std::vector<Handle> make(const Node& n) {
     if (n.kind->family() == "area") {
@@ -52,24 +59,10 @@ private:
 
   // The place of an anchor: as stages see it.
   V2f anchored(const Node& n, const std::string& prefix) const {
-    const Params p(n, m_frame);
-    const V2f own(p.real(prefix + "_x") * m_width, p.real(prefix + "_y") * m_height);
-    const std::string by = p.text(prefix + "_by");
-    const NodeId thing = p.reference(prefix + "_at").target;
-    if (by == "frame" || (by == "thing" && !thing)) return own;
-    const Triple t = p.triple(prefix + "_place");
-    return seenAt(m_doc, m_scene, by == "thing" ? thing : 0, {float(t[0]), float(t[1]), float(t[2])}, m_frame).at + own - V2f(0.5f * m_width, 0.5f * m_height);
+    return anchorOf(Params(n, m_frame), prefix, m_context).at;
   }
-
-  // Degrees by which a direction that follows is turned: as stages see it (aimOf).
-  float aim(const Node& n, const V2f& from) const {
-    const Params p(n, m_frame);
-    const std::string by = p.text("aim_by");
-    const NodeId thing = p.reference("aim_at").target;
-    if (by == "level" || (by == "thing" && !thing)) return 0;
-    const Triple t = p.triple("aim_place");
-    return aimTo(from, seenAt(m_doc, m_scene, by == "thing" ? thing : 0, {float(t[0]), float(t[1]), float(t[2])}, m_frame).at);
-  }
+  // Degrees by which a direction that follows is turned.
+  float aim(const Node& n, const V2f& from) const { return aimOf(Params(n, m_frame), m_context, from); }
   // An angle as it is set, from one that is seen: in half a turn to both sides.
   static double setAngle(double seen, double aim) { return std::remainder(seen - aim, 360.0); }
 
@@ -194,6 +187,8 @@ private:
   const Scene& m_scene;
   double m_frame;
   float m_width, m_height;
+  const Tasks m_tasks{1};
+  LensContext m_context; ///< the frame as stages have it
   std::vector<Handle> m_handles;
 };
 

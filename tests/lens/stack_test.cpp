@@ -299,6 +299,34 @@ TEST_CASE("What is moved takes its alpha along", "[lens][alpha]") {
   CHECK(alpha("lens.displace", {{"map", "1"}, {"across", "12.5 %"}, {"down", "5 %"}, {"over_alpha", "leaves"}})(10, 12) == 1);
 }
 
+TEST_CASE("The dark side of what is moved covers too, and a picture that is covered everywhere stays so", "[lens][alpha]") {
+  const auto shot = [](bool wall) {
+    Set s(48, 40);
+    s.look("0, 0, 3", "0, 0, 0", "50");
+    s.lambert("Stone", "0.5, 0.5, 0.5");
+    s.add("object.sphere", "Ball", {{"radius", "0.4"}, {"material", "Stone"}});
+    if (wall) s.add("object.sphere", "Wall", {{"radius", "50"}, {"position", "0, 0, -60"}, {"material", "Stone"}});
+    s.add("light.point", "Lamp", {{"power", "300"}, {"position", "4, 0, 0"}}); // from the right alone
+    s.add("lens.displace", "Push", {{"sources", "Ball"}, {"map", "1"}, {"across", "10 %"}, {"down", "0"}});
+    return s.take();
+  };
+  const Document doc = shot(false);
+  const Traced t = trace(doc, 16);
+  const LensResult without = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool(), {.on = false}), with = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  size_t dark = 0;
+  for (int y = 0; y < 40; ++y)
+    for (int x = 4; x < 48; ++x) {
+      const float before = t.film().alpha(size_t(y) * 48 + size_t(x));
+      REQUIRE(with.alpha[size_t(y) * 48 + size_t(x) - 4] == Approx(before).margin(1e-4)); // a tenth of the height: four pixels
+      dark += before > 0.99f && without.picture.at(x, y)[1] < 1e-6f;
+    }
+  CHECK(dark > 50);
+  const Document walled = shot(true);
+  const Traced full = trace(walled, 4);
+  const LensResult covered = develop(walled, 1, *full.scene, full.film(), full.scene->amounts, pool());
+  CHECK(std::all_of(covered.alpha.begin(), covered.alpha.end(), [](float a) { return a == 1; }));
+}
+
 TEST_CASE("A stage that works in place leaves alpha as it is", "[lens][alpha]") {
   size_t inPlace = 0;
   for (const LensStage& s : allStages()) {
