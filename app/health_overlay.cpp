@@ -60,15 +60,15 @@ void HealthOverlay::refresh() {
   for (const Entry& e : m_entries)
     if (!e.health && std::find(open.begin(), open.end(), e.geometry) == open.end()) open.push_back(e.geometry);
   if (open.empty()) return;
-  QThreadPool::globalInstance()->start([self = QPointer<HealthOverlay>(this), open, cancel = m_cancel] {
+  QThreadPool::globalInstance()->start([self = QPointer<HealthOverlay>(this), send = m_studio.sender(), open, cancel = m_cancel] {
     for (const GeometryPtr& g : open) {
       std::shared_ptr<const MeshHealth> found;
       try {
         found = std::make_shared<const MeshHealth>(examine(g->shape.mesh, true, cancel.get()));
-      } catch (const Error&) {
+      } catch (const std::exception&) { // cancelled, or too large to be looked into
         return;
       }
-      QMetaObject::invokeMethod(QCoreApplication::instance(), [self, g, found] {
+      send([self, g, found] {
         if (!self) return;
         for (Entry& e : self->m_entries)
           if (e.geometry == g) e.health = found;

@@ -16,10 +16,12 @@
 #include <QListWidget>
 #include <QMenu>
 #include <QPainter>
+#include <QPointer>
 #include <QScrollBar>
 #include <QStyledItemDelegate>
 #include <QTimer>
 #include <QToolButton>
+#include <cctype>
 #include <fmt/format.h>
 
 namespace ilumbra {
@@ -63,16 +65,38 @@ public:
 
 } // namespace
 
-Document addStage(const Document& doc, const std::string& kind, NodeId effect, NodeId* made) {
+Document addStage(const Document& doc, const std::string& kind, const std::vector<NodeId>& selected, NodeId* made) {
+  const std::string label = doc.kinds().find(kind)->label;
+  // What is selected gives the light: an effect all that is in its From, else the lamps and things themselves.
+  const Node* effect = nullptr;
+  std::vector<Reference> sources;
+  std::string name;
+  for (const NodeId id : selected) {
+    const Node* n = doc.find(id);
+    if (!n) continue;
+    if (n->kind->family() == "effect") effect = n;
+    if (!accepted(stageSources(), n->kind->id)) continue;
+    if (name.empty()) name = n->name;
+    sources.push_back({id, nullptr});
+  }
+  if (effect) {
+    sources = {{effect->id, nullptr}};
+    name = effect->name;
+    if (effect->kind->param("from"))
+      if (const auto from = Params(*effect, 0).references("from"); !from.empty())
+        if (const Node* n = doc.find(from.front().target)) name = n->name;
+  }
   NodeId id = 0;
-  const Node* e = doc.find(effect);
-  Document out = addNode(doc, kind, e ? e->name + " lens" : "", {}, &id);
+  std::string lower = label;
+  lower[0] = char(std::tolower(static_cast<unsigned char>(lower[0])));
+  // "Lamp 3 streaks": what it is, of what; without a source its own name.
+  Document out = addNode(doc, kind, name.empty() ? "" : effect && name.size() > lower.size() && name.ends_with(" " + lower) ? name : name + " " + lower, {}, &id);
   if (made) *made = id;
-  if (!e || !e->kind->param("lens")) return out;
-  out = setValue(out, id, "sources", Constant(std::vector<Reference>{{effect, nullptr}}));
-  std::vector<Reference> stages = Params(*e, 0).references("lens");
+  if (!sources.empty() && out.find(id)->kind->param("sources")) out = setValue(out, id, "sources", Constant(sources));
+  if (!effect || !effect->kind->param("lens")) return out;
+  std::vector<Reference> stages = Params(*effect, 0).references("lens");
   stages.push_back({id, nullptr});
-  return setValue(out, effect, "lens", Constant(stages));
+  return setValue(out, effect->id, "lens", Constant(stages));
 }
 
 LensPage::LensPage(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(studio) {
@@ -148,6 +172,10 @@ LensPage::LensPage(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(
   m_why->setContentsMargins(12, 0, 12, 0);
   m_why->setStyleSheet(QStringLiteral("color: #e3a24a"));
   column->addWidget(m_why);
+  m_mend = flatButton(this, tr("Set the amount so that it shows"), tr("By the light that is there"), "accent");
+  m_mend->hide();
+  connect(m_mend, &QToolButton::clicked, this, [this] { fitAmount(m_open); }, Qt::QueuedConnection);
+  column->addWidget(m_mend, 0, Qt::AlignLeft);
   m_settings = new SettingsPanel(studio, this);
   m_settings->setSubject(true, 0);
   column->addWidget(m_settings, 1);
@@ -215,11 +243,37 @@ void LensPage::addMenu(QWidget* button) {
   }
   const QAction* a = m.exec(button->mapToGlobal(QPoint(0, button->height())));
   if (!a) return;
-  const Node* n = m_studio.currentNode();
-  const NodeId effect = n && n->kind->family() == "effect" ? n->id : 0;
+  addStageFor(a->data().toString());
+}
+
+void LensPage::addStageFor(const QString& kind) {
   NodeId made = 0;
-  m_studio.edit(tr("Add %1").arg(a->text()), [&](const Document& d) { return addStage(d, a->data().toString().toStdString(), effect, &made); });
-  if (made) show(made);
+  const uint64_t gesture = m_studio.newGesture();
+  m_studio.edit(tr("Add %1").arg(qs(m_studio.kinds()->find(kind.toStdString())->label)), [&](const Document& d) { return addStage(d, kind.toStdString(), m_studio.selection(), &made); }, gesture);
+  if (!made) return;
+  show(made);
+  fitAmount(made, gesture);
+}
+
+void LensPage::fitAmount(NodeId stage, uint64_t gesture) {
+  const double before = Params(*m_studio.doc().find(stage), m_studio.frame()).number("amount");
+  m_studio.session().run([self = QPointer<LensPage>(this), send = m_studio.sender(), assets = m_studio.assets(), stage, before, gesture](const Session::State* state, const std::string&) mutable {
+    if (!state || !state->doc.find(stage)) return;
+    try {
+      const Assets files = assets.assets(state->doc.folder(), &state->leaving);
+      const auto amount = fittingAmount(state->doc, stage, currentFrame(state->doc), state->rendering.scene(), state->rendering.film(), state->amounts, state->tasks, {.assets = &files, .cancel = &state->leaving});
+      if (!amount) return;
+      send([self, stage, before, amount = *amount, gesture] {
+        const Node* n = self ? self->m_studio.doc().find(stage) : nullptr;
+        // What was set meanwhile stays.
+        if (!n || Params(*n, self->m_studio.frame()).number("amount") != before) return;
+        self->m_studio.edit(tr("Amount of %1").arg(qs(n->name)), [&](const Document& d) { return setNow(d, {stage, "amount", 0, {}}, Constant(amount)); }, gesture);
+        self->m_studio.tell(tr("%1: the amount fits the light that is there").arg(qs(n->name)));
+      });
+    } catch (const Error&) {
+      // The picture itself tells.
+    }
+  });
 }
 
 void LensPage::rebuild() {
@@ -273,6 +327,7 @@ void LensPage::showState() {
   for (int i = 0; i < m_list->count(); ++i) m_list->item(i)->setData(soloRole, v.soloStage == m_list->item(i)->data(stageRole).toUInt());
   if (!n) {
     m_why->hide();
+    m_mend->hide();
     return;
   }
   const bool on = Params(*n, m_studio.frame()).flag("on");
@@ -285,6 +340,7 @@ void LensPage::showState() {
     if (m_list->item(i)->data(stageRole).toUInt() == m_open) why = m_list->item(i)->data(wordRole).toString();
   m_why->setText(tr("It does nothing: %1").arg(why));
   m_why->setVisible(on && !why.isEmpty());
+  m_mend->setVisible(on && why == qs(std::string(tooFaint)));
 }
 
 void LensPage::showPictures() {

@@ -23,6 +23,11 @@ public:
   QListWidget* list() const { return m_list; }
   SettingsPanel& settings() const { return *m_settings; }
 
+  /// A new stage of a kind that takes its light from what is selected; its amount fits the light that is there.
+  void addStageFor(const QString& kind);
+  /// Sets the amount of a stage so that what it adds shows and does not drown the picture, once the light is known. One step with `gesture`.
+  void fitAmount(NodeId stage, uint64_t gesture = 0);
+
   // What can be done to the open stage: nothing without one.
   void move(int by);
   void switchOpen();
@@ -57,12 +62,12 @@ private:
   bool m_quiet = false;
   QLabel *m_about, *m_why;
   QListWidget* m_list;
-  QToolButton *m_on, *m_solo, *m_before, *m_looks, *m_more;
+  QToolButton *m_mend, *m_on, *m_solo, *m_before, *m_looks, *m_more;
   QWidget* m_actions;
   SettingsPanel* m_settings;
 };
 
-/// A new lens stage; with an effect, it takes its light from the effect and joins its Lens role.
-Document addStage(const Document& doc, const std::string& kind, NodeId effect, NodeId* made);
+/// A new lens stage that takes its light from what is selected: an effect, whose Lens role it joins, or lamps and things themselves.
+Document addStage(const Document& doc, const std::string& kind, const std::vector<NodeId>& selected, NodeId* made);
 
 } // namespace ilumbra

@@ -69,31 +69,30 @@ void LooksGallery::draw() {
   const auto looks = std::make_shared<const std::vector<StageLook>>(stageOf(*m_studio.doc().find(m_stage)).looks);
   const Document doc = m_studio.doc();
   const NodeId stage = m_stage;
-  QPointer<LooksGallery> self(this);
-  Studio* studio = &m_studio;
   // On the session's thread, which has the film; pictures come one by one.
-  m_studio.session().run([=](const Session::State* state) {
-    if (!state) return;
+  m_studio.session().run([self = QPointer<LooksGallery>(this), send = m_studio.sender(), assets = m_studio.assets(), views = m_studio.sharedViews(), looks, doc, stage](const Session::State* state, const std::string& why) mutable {
+    const auto tell = [&](const std::string& what) {
+      send([self, what = qs(what)] {
+        if (self) self->m_studio.tell(what, true);
+      });
+    };
+    if (!state) return tell(why);
     const double frame = currentFrame(doc);
     const Scene& scene = state->rendering.scene();
-    const Assets files = studio->assets().assets(doc.folder());
+    const Assets files = assets.assets(doc.folder(), &state->leaving);
     try {
       const SmallLens small(scene, state->rendering.film(), state->amounts, exposureFactor(doc, frame), 2 * wide, state->tasks);
       for (size_t i = 0; i <= looks->size(); ++i) {
         const Document with = i == 0 ? doc : setValue(withLook(doc, stage, (*looks)[i - 1]), stage, "on", Constant(true));
-        const QImage picture = shown(small.develop(with, frame, {.assets = &files, .works = false}).picture, studio->views(), settingsOf(doc).text("view"));
-        QMetaObject::invokeMethod(
-            studio,
-            [self, i, picture] {
-              if (!self) return;
-              const QPixmap fit = QPixmap::fromImage(picture.scaled(wide, wide * 5 / 8, Qt::KeepAspectRatio, Qt::SmoothTransformation));
-              if (QListWidgetItem* item = self->m_list->item(int(i))) item->setIcon(fit);
-            },
-            Qt::QueuedConnection);
+        const QImage picture = shown(small.develop(with, frame, {.assets = &files, .cancel = &state->leaving, .works = false}).picture, *views, settingsOf(doc).text("view"));
+        send([self, i, picture] {
+          if (!self) return;
+          const QPixmap fit = QPixmap::fromImage(picture.scaled(wide, wide * 5 / 8, Qt::KeepAspectRatio, Qt::SmoothTransformation));
+          if (QListWidgetItem* item = self->m_list->item(int(i))) item->setIcon(fit);
+        });
       }
-    } catch (const Error& e) {
-      const QString what = qs(std::string(e.what()));
-      QMetaObject::invokeMethod(studio, [studio, what] { studio->tell(what, true); }, Qt::QueuedConnection);
+    } catch (const std::exception& e) {
+      tell(e.what());
     }
   });
 }

@@ -1,5 +1,5 @@
+#include "app/document_files.h"
 #include "app/main_window.h"
-#include "app/picture_view.h"
 #include "app/recovery.h"
 #include "app/theme.h"
 #include "core/base/memory.h"
@@ -12,34 +12,27 @@
 #include <QCommandLineParser>
 #include <QDialog>
 #include <QPainter>
-#include <QMessageBox>
 #include <QTimer>
+#include <algorithm>
 #include <cstdio>
+#include <cstdlib>
+#include <string_view>
 
 using namespace ilumbra;
 
 namespace {
 
-void offerRecovery(MainWindow& window, Studio& studio) {
-  for (const recovery::Lost& lost : recovery::findLost()) {
-    const QString name = lost.original.isEmpty() ? QObject::tr("a document that was never saved") : lost.original;
-    const auto answer = QMessageBox::question(&window, QObject::tr("Unsaved work"), QObject::tr("Ilumbra ended while %1 had changes that were not saved. Take them up again?").arg(name),
-                                              QMessageBox::Yes | QMessageBox::Discard | QMessageBox::Cancel);
-    if (answer == QMessageBox::Cancel) return;
-    if (answer == QMessageBox::Yes) {
-      QString error;
-      if (const auto doc = recovery::read(studio.kinds(), lost, &error)) {
-        const Document empty = studio.doc();
-        studio.open(empty, lost.original);
-        studio.edit(QObject::tr("Recover unsaved work"), [&](const Document&) { return *doc; });
-        recovery::forget(lost);
-        return;
-      }
-      QMessageBox::warning(&window, QObject::tr("Unsaved work"), error);
-      return;
-    }
-    recovery::forget(lost);
+// Qt ends the program where no display answers; it has no other way of saying so.
+void tellFatal(QtMsgType type, const QMessageLogContext&, const QString& text) {
+  if (type == QtFatalMsg) {
+    std::fputs("ilumbra: the window cannot be opened: no display answers. Pictures without one: ilumbra-cli render\n", stderr);
+    std::_Exit(4);
   }
+  std::fprintf(stderr, "%s\n", qPrintable(text));
+}
+
+bool given(int argc, char** argv, std::initializer_list<const char*> options) {
+  return std::any_of(argv + 1, argv + argc, [&](const char* a) { return std::any_of(options.begin(), options.end(), [&](const char* o) { return std::string_view(a) == o || std::string_view(a).starts_with(std::string(o) + "="); }); });
 }
 
 } // namespace
@@ -47,7 +40,15 @@ void offerRecovery(MainWindow& window, Studio& studio) {
 int main(int argc, char** argv) {
   if (const int code = parseIfChild(argc, argv); code >= 0) return code;
   keepFreedMemory();
-  QApplication app(argc, argv);
+  qInstallMessageHandler(tellFatal);
+  // What only writes text needs no display.
+  const bool text = given(argc, argv, {"--help", "-h", "--help-all", "--version", "-v"});
+  if (given(argc, argv, {"--write-keys"})) qputenv("QT_QPA_PLATFORM", "offscreen");
+  else if (!text && qEnvironmentVariableIsEmpty("DISPLAY") && qEnvironmentVariableIsEmpty("WAYLAND_DISPLAY") && qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM")) {
+    std::fputs("ilumbra: there is no display to open a window on. Pictures without one: ilumbra-cli render\n", stderr);
+    return 4;
+  }
+  const std::unique_ptr<QCoreApplication> application(text ? new QCoreApplication(argc, argv) : new QApplication(argc, argv));
   QApplication::setApplicationName(QStringLiteral("ilumbra"));
   QApplication::setOrganizationName(QStringLiteral("ilumbra"));
   QApplication::setApplicationVersion(QStringLiteral("0.1.0"));
@@ -63,8 +64,8 @@ int main(int argc, char** argv) {
   const QCommandLineOption set(QStringLiteral("set"), QStringLiteral("NAME.PARAM=VALUE, after the commands"), QStringLiteral("ASSIGNMENT"));
   const QCommandLineOption keys(QStringLiteral("write-keys"), QStringLiteral("Writes the table of commands and keys and leaves"), QStringLiteral("FILE"));
   parser.addOptions({screenshot, after, select, run, set, keys});
-  parser.process(app);
-  theme::apply(app);
+  parser.process(*application);
+  theme::apply(*qApp);
   std::unique_ptr<Studio> studio;
   try {
     studio = std::make_unique<Studio>();
@@ -120,7 +121,11 @@ int main(int argc, char** argv) {
     });
     QTimer::singleShot(ms, poll, [poll] { poll->start(); });
   } else {
-    QTimer::singleShot(0, &window, [&] { offerRecovery(window, *studio); });
+    // Once what was asked for stands there, or could not be opened.
+    QTimer::singleShot(files.isEmpty() ? 0 : 1500, &window, [&] { window.files().offerRecovery(); });
   }
-  return QApplication::exec();
+  const int code = QApplication::exec();
+  // What a library does not let go of must not meet objects that are being taken down.
+  if (!studio->end()) std::_Exit(code);
+  return code;
 }

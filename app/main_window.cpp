@@ -1,5 +1,6 @@
 #include "app/main_window.h"
 
+#include "app/document_files.h"
 #include "app/find_anything.h"
 #include "app/health_overlay.h"
 #include "app/lens_page.h"
@@ -11,7 +12,7 @@
 #include "app/material_library.h"
 #include "app/picture_view.h"
 #include "app/proofs_panel.h"
-#include "app/recovery.h"
+#include "app/question.h"
 #include "app/route_view.h"
 #include "app/settings_panel.h"
 #include "app/theme.h"
@@ -35,20 +36,16 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QMenuBar>
-#include <QMessageBox>
-#include <QPointer>
-#include <QPushButton>
 #include <QSettings>
 #include <QSplitter>
 #include <QStackedWidget>
-#include <QStandardPaths>
 #include <QStatusBar>
-#include <QTimer>
 #include <QToolButton>
+#include <future>
 
 namespace ilumbra {
 
-MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m_studio(studio), m_commands(this), m_autosaved(studio.doc()) {
+MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m_studio(studio), m_commands(this) {
   resize(1280, 800);
   setMinimumSize(900, 560);
 
@@ -156,6 +153,7 @@ MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m
   statusBar()->addWidget(m_rate);
   statusBar()->addPermanentWidget(m_message, 1);
 
+  m_files = new DocumentFiles(studio, this);
   m_models = new ModelFiles(studio, this);
   m_reload = flatButton(this, QString(), tr("Takes the model anew: materials, places and effects hold"), "accent");
   m_reload->setObjectName(QStringLiteral("reload"));
@@ -172,9 +170,9 @@ MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m
 
   connect(&studio, &Studio::imageArrived, this, [this] {
     showState();
-    const auto& image = m_studio.image();
-    if (!m_exportPath.isEmpty() && image->finished) {
+    if (!m_exportPath.isEmpty() && pictureFinished()) {
       const QString path = std::exchange(m_exportPath, {});
+      m_files->setPending({}, {});
       exportPicture(path, false, std::exchange(m_exportDone, {}));
     }
   });
@@ -187,15 +185,15 @@ MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m
     m_message->setToolTip(text);
     m_message->setStyleSheet(trouble ? QStringLiteral("color: #e0a0a6") : QStringLiteral("color: #9a968f"));
   });
-  connect(m_picture, &PictureView::fileDropped, this, [this](const QString& path) { path.endsWith(QStringLiteral(".ilum")) ? openFile(path) : importFile(path); });
+  connect(m_picture, &PictureView::fileDropped, this, [this](const QString& path) {
+    if (!path.endsWith(QStringLiteral(".ilum"))) return importFile(path);
+    m_files->whenFree([this, path] { openFile(path); });
+  });
   for (ThingsPanel* p : {m_effects, m_scene}) {
     connect(p, &ThingsPanel::addRequested, this, &MainWindow::addThing);
     connect(p, &ThingsPanel::importRequested, this, [this] { m_commands.run(QStringLiteral("file.import")); });
     connect(p, &ThingsPanel::starterRequested, this, &MainWindow::openStarter);
   }
-  auto* timer = new QTimer(this);
-  connect(timer, &QTimer::timeout, this, &MainWindow::autosave);
-  timer->start(5000);
   const QSettings s;
   if (s.contains(QStringLiteral("window/geometry"))) restoreGeometry(s.value(QStringLiteral("window/geometry")).toByteArray());
   showTitle();
@@ -211,11 +209,6 @@ void MainWindow::showRight(int page) {
   m_lensTab->setChecked(page == 1);
 }
 
-QString MainWindow::startFolder() const {
-  if (!m_studio.path().isEmpty()) return QFileInfo(m_studio.path()).absolutePath();
-  return QStandardPaths::writableLocation(QStandardPaths::DocumentsLocation);
-}
-
 void MainWindow::makeCommands() {
   const auto add = [&](const char* id, const QString& menu, const QString& label, const char* keys, const QString& help, std::function<void()> run,
                        std::function<bool()> enabled = {}, bool separator = false) {
@@ -224,51 +217,42 @@ void MainWindow::makeCommands() {
   const QString file = tr("File"), edit = tr("Edit"), scene = tr("Scene"), picture = tr("Picture"), window = tr("Window"), help = tr("Help");
   const auto selected = [this] { return m_studio.currentNode() != nullptr; };
 
+  add("file.new", file, tr("New scene"), "Ctrl+Shift+E", tr("An empty scene; what an effect needs is made when it is added"), [this] { m_files->whenFree([this] { m_files->newScene(); }); });
   add("file.open", file, tr("Open…"), "Ctrl+O", tr("Opens a document"), [this] {
-    if (!mayLeave()) return;
-    const QString f = QFileDialog::getOpenFileName(this, tr("Open"), startFolder(), tr("Ilumbra documents (*.ilum)"));
-    if (!f.isEmpty()) openFile(f);
+    m_files->whenFree([this] {
+      const QString f = QFileDialog::getOpenFileName(this, tr("Open"), m_files->startFolder(), tr("Ilumbra documents (*.ilum)"));
+      if (!f.isEmpty()) openFile(f);
+    });
   });
-  add("file.save", file, tr("Save"), "Ctrl+S", tr("Saves the document"), [this] {
-    if (m_studio.path().isEmpty()) m_commands.run(QStringLiteral("file.save_as"));
-    else saveFile(m_studio.path());
-  });
-  add("file.save_as", file, tr("Save as…"), "Ctrl+Shift+S", tr("Saves the document under another name"), [this] {
-    QString f = QFileDialog::getSaveFileName(this, tr("Save as"), m_studio.path().isEmpty() ? startFolder() + QStringLiteral("/untitled.ilum") : m_studio.path(), tr("Ilumbra documents (*.ilum)"));
-    if (f.isEmpty()) return;
-    if (!f.endsWith(QStringLiteral(".ilum"))) f += QStringLiteral(".ilum");
-    saveFile(f);
-  });
+  add("file.save", file, tr("Save"), "Ctrl+S", tr("Saves the document"), [this] { m_files->save(); });
+  add("file.save_as", file, tr("Save as…"), "Ctrl+Shift+S", tr("Saves the document under another name; its proofs go along"), [this] { m_files->saveAs(); });
+  add("file.recover", file, tr("Take up unsaved work…"), "", tr("Copies that were kept of documents whose window ended without saving"), [this] { m_files->recover(); });
   add("file.import", file, tr("Import a model…"), "Ctrl+I", tr("Adds a model to the scene: glTF, FBX, OBJ, PLY, STL, 3MF and others; or voxels: OpenVDB"), [this] {
-    const QString f = QFileDialog::getOpenFileName(this, tr("Import a model"), startFolder(), ModelFiles::filter() + QStringLiteral(";;") + tr("Voxels (*.vdb)"));
+    const QString f = QFileDialog::getOpenFileName(this, tr("Import a model"), m_files->startFolder(), ModelFiles::filter() + QStringLiteral(";;") + tr("Voxels (*.vdb)"));
     if (!f.isEmpty()) importFile(f);
   }, {}, true);
   add("file.reload", file, tr("Reload models"), "Ctrl+Alt+I", tr("Takes models that have changed on disk anew, or those of the selection; materials, places and effects hold"), [this] { m_models->reload(); });
   add("file.export_picture", file, tr("Export the picture…"), "Ctrl+E", tr("Writes the picture: OpenEXR with passes, PNG, JPEG, TIFF, HDR"), [this] {
-    const QString f = QFileDialog::getSaveFileName(this, tr("Export the picture"), startFolder() + QStringLiteral("/picture.exr"), tr("Pictures (*.exr *.png *.jpg *.tif *.hdr)"));
+    const QString f = QFileDialog::getSaveFileName(this, tr("Export the picture"), m_files->startFolder() + QStringLiteral("/picture.exr"), tr("Pictures (*.exr *.png *.jpg *.tif *.hdr)"));
     if (f.isEmpty()) return;
-    const auto& image = m_studio.image();
-    if (image && !image->finished) {
-      QMessageBox box(QMessageBox::Question, tr("Export the picture"), tr("The picture has %1 of %2 samples.").arg(image->samples).arg(image->target), QMessageBox::Cancel, this);
-      const QPushButton* now = box.addButton(tr("Export it now"), QMessageBox::AcceptRole);
-      const QPushButton* later = box.addButton(tr("Export it when finished"), QMessageBox::AcceptRole);
-      box.exec();
-      const QAbstractButton* clicked = box.clickedButton();
-      if (clicked == now) exportPicture(f, false);
-      if (clicked == later) exportPicture(f, true);
+    if (const auto& image = m_studio.image(); image && !pictureFinished()) {
+      const bool fresh = image->edition == m_studio.edition();
+      const int answer = ask(this, tr("Export the picture"), fresh ? tr("The picture has %1 of %2 samples.").arg(image->samples).arg(image->target) : tr("The picture has just begun anew."),
+                             {{tr("Export it when finished"), tr("Goes on working meanwhile; the file comes by itself")}, {tr("Export it now"), tr("With the samples that it has, and their noise")}});
+      if (answer >= 0) exportPicture(f, answer == 0);
       return;
     }
     exportPicture(f, false);
   });
   const auto exportModels = [this](bool selection) {
-    const QString f = QFileDialog::getSaveFileName(this, selection ? tr("Export the selection") : tr("Export the set"), startFolder() + QStringLiteral("/set.glb"), tr("Models (*.glb *.gltf *.obj *.ply *.stl);;Air and dense forms as OpenVDB (*.vdb)"));
+    const QString f = QFileDialog::getSaveFileName(this, selection ? tr("Export the selection") : tr("Export the set"), m_files->startFolder() + QStringLiteral("/set.glb"), tr("Models (*.glb *.gltf *.obj *.ply *.stl);;Air and dense forms as OpenVDB (*.vdb)"));
     if (!f.isEmpty()) m_models->exportSet(f, selection);
   };
   add("file.export_set", file, tr("Export the set…"), "", tr("Writes the set as a model: glTF, OBJ, PLY, STL; or its air as OpenVDB"), [exportModels] { exportModels(false); });
   add("file.export_selection", file, tr("Export the selection…"), "", tr("Writes what is selected as a model: glTF, OBJ, PLY, STL; or as OpenVDB, if it is air"), [exportModels] { exportModels(true); }, selected);
   add("file.export_frames", file, tr("Write the frames…"), "Ctrl+Alt+J", tr("Renders the range of frames, one after the other, into numbered files: PNG with alpha, EXR, JPEG, TIFF, HDR"), [this] {
     const Params s = settingsOf(m_studio.doc());
-    const QString f = QFileDialog::getSaveFileName(this, tr("Write frames %1 to %2").arg(int(s.number("first_frame"))).arg(int(s.number("last_frame"))), startFolder() + QStringLiteral("/frame.png"), tr("Pictures (*.png *.exr *.jpg *.tif *.hdr)"));
+    const QString f = QFileDialog::getSaveFileName(this, tr("Write frames %1 to %2").arg(int(s.number("first_frame"))).arg(int(s.number("last_frame"))), m_files->startFolder() + QStringLiteral("/frame.png"), tr("Pictures (*.png *.exr *.jpg *.tif *.hdr)"));
     if (!f.isEmpty()) exportFrames(f);
   });
   add("file.quit", file, tr("Quit"), "Ctrl+Q", tr("Leaves Ilumbra"), [this] { close(); }, {}, true);
@@ -325,8 +309,7 @@ void MainWindow::makeCommands() {
     if (m_studio.edit(tr("Take apart by material"), [&](const Document& d) { return takenApartByMaterial(d, m_studio.current(), &made); })) m_studio.select(made);
   }, selected);
   add("edit.take_apart", edit, tr("Take apart"), "", tr("Makes an object of each piece that hangs together"), [this] {
-    AssetCache& assets = m_studio.assets();
-    m_studio.background(tr("Taking apart"), [this, doc = m_studio.doc(), id = m_studio.current(), &assets](const CancelFlag& cancel) -> std::function<void()> {
+    m_studio.background(tr("Taking apart"), [this, doc = m_studio.doc(), id = m_studio.current(), assets = m_studio.assets()](const CancelFlag& cancel) mutable -> std::function<void()> {
       std::vector<NodeId> made;
       const Document out = takenApart(doc, id, assets.assets(doc.folder(), &cancel), &made, &cancel);
       return [this, doc, out, made] {
@@ -371,13 +354,8 @@ void MainWindow::makeCommands() {
   for (const LensStage& s : allStages()) {
     const std::string id = s.kind.id;
     add(("scene.add." + id).c_str(), scene, tr("Add lens stage: %1").arg(qs(s.kind.label)), "", qs(s.kind.helpText), [this, id] {
-      const Node* n = m_studio.currentNode();
-      NodeId made = 0;
-      m_studio.edit(tr("Add a lens stage"), [&](const Document& d) { return addStage(d, id, n && n->kind->family() == "effect" ? n->id : 0, &made); });
-      if (made) {
-        m_lens->show(made);
-        showRight(1);
-      }
+      showRight(1);
+      m_lens->addStageFor(qs(id));
     }, {}, true);
   }
 
@@ -486,7 +464,7 @@ void MainWindow::makeCommands() {
 
   add("help.shortcuts", help, tr("Shortcuts…"), "", tr("Every command's keys, to be changed"), [this] { editShortcuts(m_commands, this); });
   add("help.about", help, tr("About Ilumbra"), "", tr("Version and licence"), [this] {
-    QMessageBox::about(this, tr("About Ilumbra"), tr("<b>Ilumbra 0.1</b><p>Light effects on 3D objects, by light that is true.</p><p>Free software under the GNU General Public License, version 3 or later.</p>"));
+    tellInWindow(this, tr("Ilumbra 0.1"), tr("Light effects on 3D objects, by light that is true.\n\nFree software under the GNU General Public License, version 3 or later."));
   });
 }
 
@@ -519,7 +497,7 @@ void MainWindow::makeMenus() {
         for (const Command& k : m_commands.all())
           if (k.menu == name) m_commands.action(k.id)->setEnabled(true);
       });
-      if (c.id == QStringLiteral("file.open")) {
+      if (c.id == QStringLiteral("file.new")) {
         QMenu* starters = menu->addMenu(tr("Starters"));
         for (const Starter& s : allStarters()) {
           QAction* a = starters->addAction(qs(s.label));
@@ -543,48 +521,15 @@ void MainWindow::refreshRecent() {
   for (const QString& f : QSettings().value(QStringLiteral("recent")).toStringList()) {
     QAction* a = m_recent->addAction(QFileInfo(f).fileName());
     a->setToolTip(f);
-    connect(a, &QAction::triggered, this, [this, f] {
-      if (mayLeave()) openFile(f);
-    });
+    connect(a, &QAction::triggered, this, [this, f] { m_files->whenFree([this, f] { openFile(f); }); });
   }
   m_recent->setEnabled(!m_recent->isEmpty());
 }
 
-static void remember(const QString& path) {
-  QSettings s;
-  QStringList all = s.value(QStringLiteral("recent")).toStringList();
-  all.removeAll(path);
-  all.prepend(path);
-  while (all.size() > 12) all.removeLast();
-  s.setValue(QStringLiteral("recent"), all);
-}
-
-void MainWindow::openFile(const QString& path, std::function<void()> done) {
-  const auto kinds = m_studio.kinds();
-  m_studio.background(tr("Opening %1").arg(QFileInfo(path).fileName()), [this, path, kinds, done](const CancelFlag&) -> std::function<void()> {
-    const Document doc = readDocument(kinds, path.toStdString());
-    return [this, doc, path, done] {
-      m_studio.open(doc, QFileInfo(path).absoluteFilePath());
-      remember(m_studio.path());
-      m_studio.tell(tr("Opened %1").arg(QFileInfo(path).fileName()));
-      if (done) done();
-    };
-  });
-}
-
-void MainWindow::saveFile(const QString& path, std::function<void()> done) {
-  const Document doc = m_studio.doc();
-  m_studio.background(tr("Saving %1").arg(QFileInfo(path).fileName()), [this, path, doc, done](const CancelFlag&) -> std::function<void()> {
-    const Document saved = writeDocument(doc, path.toStdString());
-    return [this, doc, saved, path, done] {
-      m_studio.markSaved(doc, saved, QFileInfo(path).absoluteFilePath());
-      remember(m_studio.path());
-      recovery::forget();
-      m_autosaved = m_studio.doc();
-      m_studio.tell(tr("Saved %1").arg(QFileInfo(path).fileName()));
-      if (done) done();
-    };
-  });
+void MainWindow::openFile(const QString& path, std::function<void()> done) { m_files->open(path, std::move(done)); }
+void MainWindow::saveFile(const QString& path, std::function<void()> done) { m_files->saveTo(path, std::move(done)); }
+void MainWindow::openStarter(const QString& name) {
+  m_files->whenFree([this, name] { m_files->openStarter(name); });
 }
 
 void MainWindow::importFile(const QString& path, std::function<void()> done) {
@@ -599,72 +544,70 @@ void MainWindow::importFile(const QString& path, std::function<void()> done) {
   if (done) done();
 }
 
-void MainWindow::openStarter(const QString& name) {
-  if (!mayLeave()) return;
-  const auto kinds = m_studio.kinds();
-  const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + QStringLiteral("/starters");
-  QDir().mkpath(folder);
-  m_studio.background(tr("Opening a starter"), [this, name, kinds, folder](const CancelFlag&) -> std::function<void()> {
-    const Document doc = writeStarter(findStarter(name.toStdString()), kinds, (folder + QStringLiteral("/") + name + QStringLiteral(".ilum")).toStdString());
-    return [this, doc, name] {
-      // A starter is a beginning: saving asks for a name.
-      m_studio.open(doc, {});
-      m_studio.tell(tr("A starter: save it under a name of your own"));
-    };
-  });
+bool MainWindow::pictureFinished() const {
+  const auto& image = m_studio.image();
+  return image && image->finished && image->edition == m_studio.edition();
 }
 
 void MainWindow::exportPicture(const QString& path, bool whenFinished, std::function<void()> done) {
-  if (whenFinished && m_studio.image() && !m_studio.image()->finished) {
+  const QString name = QFileInfo(path).fileName();
+  if (whenFinished && !pictureFinished()) {
     m_exportPath = path;
     m_exportDone = std::move(done);
-    m_studio.tell(tr("%1 will be written when the picture is finished").arg(QFileInfo(path).fileName()));
+    m_files->setPending(tr("%1 is to be written when the picture is finished").arg(name), [this] { m_exportPath.clear(); });
+    m_studio.tell(tr("%1 will be written when the picture is finished").arg(name));
     return;
   }
-  const QPointer<MainWindow> self(this);
-  const auto* views = &m_studio.views();
-  m_studio.session().run([self, path, views, done](const Session::State* state) {
-    QString error;
+  // The session gives the picture away between two passes; it is packed and written here.
+  struct Picture {
+    PictureFile file;
+    std::string view;
     uint32_t samples = 0;
-    try {
-      if (!state) throw badInput("there is no picture yet");
-      if (state->rendering.step() != 1) throw badInput("the picture is still a draft; wait a moment");
-      samples = state->rendering.samples();
-      const bool exr = path.endsWith(QStringLiteral(".exr"));
-      const PictureFile file = pictureFile(state->doc, currentFrame(state->doc), state->rendering, state->amounts, state->developed, exr ? parsePasses("all") : std::vector<std::string>{}, state->tasks, state->denoiser);
-      writePicture(file, path.toStdString(), *views, settingsOf(state->doc).text("view"));
-    } catch (const std::exception& e) {
-      error = QString::fromUtf8(e.what());
-    }
-    if (!self) return;
-    QMetaObject::invokeMethod(self.data(), [self, path, error, samples, done] {
-      if (!self) return;
-      if (error.isEmpty()) self->m_studio.tell(tr("Wrote %1 with %2 samples").arg(QFileInfo(path).fileName()).arg(samples));
-      else self->m_studio.tell(error, true);
-      if (done) done();
-    }, Qt::QueuedConnection);
-  });
+  };
+  const auto given = std::make_shared<std::promise<Picture>>();
+  m_studio.session().run(
+      [given, path](const Session::State* state, const std::string& why) {
+        try {
+          if (!state) throw badInput(why);
+          const bool exr = path.endsWith(QStringLiteral(".exr"));
+          given->set_value({pictureFile(state->doc, currentFrame(state->doc), state->rendering, state->amounts, state->developed, exr ? parsePasses("all") : std::vector<std::string>{}, state->tasks, state->denoiser),
+                            settingsOf(state->doc).text("view"), state->rendering.samples()});
+        } catch (...) {
+          given->set_exception(std::current_exception());
+        }
+      },
+      Session::Needs::Picture);
+  const auto over = [this, done] {
+    if (done) done();
+  };
+  m_studio.background(
+      tr("Writing %1").arg(name),
+      [this, given, path, name, over, views = m_studio.sharedViews()](const CancelFlag& cancel) -> std::function<void()> {
+        std::future<Picture> coming = given->get_future();
+        while (coming.wait_for(std::chrono::milliseconds(20)) != std::future_status::ready)
+          if (cancel.requested()) throw cancelled();
+        const Picture p = coming.get();
+        writePicture(p.file, path.toStdString(), *views, p.view);
+        return [this, name, over, samples = p.samples] {
+          m_studio.tell(tr("Wrote %1 with %2 samples").arg(name).arg(samples));
+          over();
+        };
+      },
+      {.lane = QStringLiteral("picture"), .waits = true, .failed = over});
 }
 
 void MainWindow::exportFrames(const QString& path) {
-  const Document doc = m_studio.doc();
-  const auto* views = &m_studio.views();
-  const Params s = settingsOf(doc);
+  const Params s = settingsOf(m_studio.doc());
   const int first = int(s.number("first_frame")), last = int(s.number("last_frame"));
-  const QPointer<MainWindow> self(this);
-  m_studio.background(tr("Writing frames %1 to %2").arg(first).arg(last), [self, doc, views, path, first, last](const CancelFlag& cancel) -> std::function<void()> {
-    AssetCache assets;
-    int written = 0;
-    writeFrames(doc, path.toStdString(), first, last, assets, *views, cancel, [&](int frame) {
-      ++written;
-      QMetaObject::invokeMethod(qApp, [self, frame, last] {
-        if (self) self->m_studio.tell(tr("Frame %1 of %2 is written").arg(frame).arg(last));
-      }, Qt::QueuedConnection);
-    });
-    return [self, written] {
-      if (self) self->m_studio.tell(tr("Wrote %n frame(s)", nullptr, written));
-    };
-  });
+  const auto soon = std::make_shared<CancelFlag>();
+  m_studio.background(
+      tr("Frames %1 to %2 are being written").arg(first).arg(last),
+      [this, doc = m_studio.doc(), views = m_studio.sharedViews(), send = m_studio.sender(), path, first, last, soon](const CancelFlag& cancel) -> std::function<void()> {
+        AssetCache assets;
+        const int end = writeFrames(doc, path.toStdString(), first, last, assets, *views, cancel, [&](int frame) { send([this, frame, last] { m_studio.tell(tr("Frame %1 of %2 is written").arg(frame).arg(last)); }); }, soon.get());
+        return [this, first, end] { m_studio.tell(end == first ? tr("Wrote frame %1").arg(end) : end < first ? tr("No frame was written") : tr("Wrote frames %1 to %2").arg(first).arg(end)); };
+      },
+      {.lane = QStringLiteral("frames"), .soon = soon, .soonLabel = tr("Stop after this frame")});
 }
 
 void MainWindow::addThing(const QString& kind) {
@@ -815,38 +758,17 @@ void MainWindow::showTitle() {
   setWindowTitle(QStringLiteral("%1%2 – Ilumbra").arg(name, changed ? QStringLiteral("*") : QString()));
 }
 
-bool MainWindow::mayLeave() {
-  if (!m_studio.modified()) return true;
-  const auto answer = QMessageBox::question(this, tr("Unsaved changes"), tr("The document has changes that are not saved."), QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
-  if (answer == QMessageBox::Discard) return true;
-  if (answer != QMessageBox::Save) return false;
-  QString path = m_studio.path();
-  if (path.isEmpty()) path = QFileDialog::getSaveFileName(this, tr("Save as"), startFolder() + QStringLiteral("/untitled.ilum"), tr("Ilumbra documents (*.ilum)"));
-  if (path.isEmpty()) return false;
-  try {
-    const Document before = m_studio.doc();
-    m_studio.markSaved(before, writeDocument(before, path.toStdString()), path);
-    return true;
-  } catch (const Error& e) {
-    QMessageBox::warning(this, tr("Not saved"), qs(std::string(e.what())));
-    return false;
-  }
-}
-
-void MainWindow::autosave() {
-  if (!m_studio.modified() || m_studio.doc() == m_autosaved) return;
-  m_autosaved = m_studio.doc();
-  recovery::keep(m_autosaved, m_studio.path());
-}
-
 void MainWindow::closeEvent(QCloseEvent* e) {
-  if (!mayLeave()) {
-    e->ignore();
+  if (m_leaving) {
+    QSettings().setValue(QStringLiteral("window/geometry"), saveGeometry());
+    e->accept();
     return;
   }
-  recovery::forget();
-  QSettings().setValue(QStringLiteral("window/geometry"), saveGeometry());
-  e->accept();
+  e->ignore();
+  m_files->whenLeaving([this] {
+    m_leaving = true;
+    close();
+  });
 }
 
 } // namespace ilumbra

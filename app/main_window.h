@@ -12,6 +12,7 @@ class QToolButton;
 
 namespace ilumbra {
 
+class DocumentFiles;
 class LensPage;
 class MixPanel;
 class ModelFiles;
@@ -38,6 +39,7 @@ public:
   LensPage& lens() { return *m_lens; }
   ProofsPanel& proofs() { return *m_proofs; }
   MixPanel& mix() { return *m_mix; }
+  DocumentFiles& files() { return *m_files; }
   ModelFiles& models() { return *m_models; }
   ThingsPanel& effects() { return *m_effects; }
   ThingsPanel& scene() { return *m_scene; }
@@ -47,9 +49,10 @@ public:
   void saveFile(const QString& path, std::function<void()> done = {});
   void importFile(const QString& path, std::function<void()> done = {});
   void openStarter(const QString& name);
-  /// Writes the picture as it is now, or when it is finished.
   /// Renders and writes the document's range of frames in the background; "shot.png" becomes "shot.0001.png" and so on.
   void exportFrames(const QString& path);
+  /// Writes the picture of the document as it is now, with the samples that it has (at least one), or when it is finished. `done` runs when it is over,
+  /// written or not.
   void exportPicture(const QString& path, bool whenFinished, std::function<void()> done = {});
   void addThing(const QString& kind);
   /// "right", "left", "drawer" or "route": folds or unfolds.
@@ -68,11 +71,9 @@ private:
   void showState();
   void showTitle();
   void refreshRecent();
-  bool mayLeave();
-  void autosave();
+  bool pictureFinished() const;
   void meter();
   void showRight(int page);
-  QString startFolder() const;
 
   Studio& m_studio;
   Commands m_commands;
@@ -90,15 +91,15 @@ private:
   std::vector<std::pair<QString, QToolButton*>> m_drawerTabs;
   QStackedWidget* m_pages;
   QToolButton *m_settingsTab, *m_lensTab, *m_cancel, *m_reload;
+  DocumentFiles* m_files;
   ModelFiles* m_models;
   QLabel *m_progress, *m_rate, *m_message, *m_fileName;
   QMenu* m_recent = nullptr;
   QString m_lastTold;
   QString m_exportPath;
   std::function<void()> m_exportDone;
-  bool m_alone = false;
+  bool m_alone = false, m_leaving = false;
   std::vector<bool> m_visibleBefore;
-  Document m_autosaved;
 };
 
 } // namespace ilumbra

@@ -1,6 +1,7 @@
 #include "app/material_library.h"
 
 #include "app/swatch_list.h"
+#include "app/question.h"
 #include "app/theme.h"
 #include "core/base/error.h"
 #include "core/document/file.h"
@@ -11,7 +12,6 @@
 #include <QFileDialog>
 #include <QLabel>
 #include <QLineEdit>
-#include <QMessageBox>
 #include <QPushButton>
 #include <QSettings>
 #include <QStandardPaths>
@@ -113,7 +113,7 @@ MaterialLibrary::MaterialLibrary(Studio& studio, QWidget* parent) : QDialog(pare
   connect(m_remove, &QPushButton::clicked, this, [this] {
     const QListWidgetItem* i = m_list->currentItem();
     const QString file = i ? i->data(fileRole).toString() : QString();
-    if (file.isEmpty() || QMessageBox::question(this, tr("Remove from the library"), tr("Delete the file %1? Sets that took it in keep their copies.").arg(file)) != QMessageBox::Yes) return;
+    if (file.isEmpty() || ask(this, tr("Remove from the library"), file, {{tr("Leave it there"), tr("Nothing happens")}, {tr("Delete the file"), tr("For good; scenes that took it in keep their copies")}}) != 1) return;
     if (!QFile::remove(file)) m_studio.tell(tr("%1 cannot be deleted").arg(file), true);
     fill();
   });

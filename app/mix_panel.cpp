@@ -1,6 +1,7 @@
 #include "app/mix_panel.h"
 
 #include "app/picture_bar.h"
+#include "app/question.h"
 #include "app/theme.h"
 #include "core/base/colorspace.h"
 #include "core/document/units.h"
@@ -9,7 +10,6 @@
 
 #include <QColorDialog>
 #include <QHelpEvent>
-#include <QInputDialog>
 #include <QKeyEvent>
 #include <QLabel>
 #include <QMouseEvent>
@@ -187,12 +187,11 @@ void MixRow::mouseReleaseEvent(QMouseEvent*) { m_dragging = false; }
 void MixRow::mouseDoubleClickEvent(QMouseEvent* e) {
   if (lineRect().contains(e->pos())) return set("stops", 0.0);
   if (!valueRect().contains(e->pos())) return;
-  bool ok = false;
-  const QString text = QInputDialog::getText(this, tr("Mix %1").arg(m_name), tr("Stops"), QLineEdit::Normal, QString::number(m_stops), &ok);
-  if (!ok) return;
+  const auto text = askForText(this, tr("Stops of %1").arg(m_name), {}, QString::number(m_stops));
+  if (!text) return;
   m_studio.edit(tr("Mix %1").arg(m_name), [&](const Document& d) {
     const ParamDef& def = *d.kinds().find("mix.row")->param("stops");
-    return setMix(d, m_source, "stops", *parseValue(d, def, text.toStdString()).constant());
+    return setMix(d, m_source, "stops", *parseValue(d, def, text->toStdString()).constant());
   });
 }
 

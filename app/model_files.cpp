@@ -84,8 +84,7 @@ QString ModelFiles::filter() {
 }
 
 void ModelFiles::import(const QString& path, std::function<void()> done) {
-  AssetCache& assets = m_studio.assets();
-  m_studio.background(tr("Reading %1").arg(QFileInfo(path).fileName()), [this, path, &assets, done](const CancelFlag& cancel) -> std::function<void()> {
+  m_studio.background(tr("Reading %1").arg(QFileInfo(path).fileName()), [this, path, assets = m_studio.assets(), done](const CancelFlag& cancel) mutable -> std::function<void()> {
     assets.model(QFileInfo(path).absoluteFilePath().toStdString(), &cancel);
     const ModelSurvey s = survey(path.toStdString(), assets);
     return [this, path, s, done] {
@@ -99,9 +98,7 @@ void ModelFiles::import(const QString& path, std::function<void()> done) {
 
 void ModelFiles::importAs(const QString& path, const ImportOptions& options, std::function<void()> done) {
   const Document doc = m_studio.doc();
-  // The cache is shared with the session and safe from several threads.
-  AssetCache& assets = m_studio.assets();
-  m_studio.background(tr("Importing %1").arg(QFileInfo(path).fileName()), [this, path, options, doc, &assets, done](const CancelFlag& cancel) -> std::function<void()> {
+  m_studio.background(tr("Importing %1").arg(QFileInfo(path).fileName()), [this, path, options, doc, assets = m_studio.assets(), done](const CancelFlag& cancel) mutable -> std::function<void()> {
     Imported imported = importModel(doc, path.toStdString(), assets, options);
     if (cancel.requested()) return {};
     SceneCache cache;
@@ -130,10 +127,9 @@ void ModelFiles::importAs(const QString& path, const ImportOptions& options, std
 
 void ModelFiles::exportSet(const QString& path, bool selection) {
   const Document doc = m_studio.doc();
-  AssetCache& assets = m_studio.assets();
   ExportOptions options;
   if (selection) options.only = m_studio.selection();
-  m_studio.background(tr("Exporting the set"), [this, path, doc, options, &assets](const CancelFlag& cancel) -> std::function<void()> {
+  m_studio.background(tr("Exporting the set"), [this, path, doc, options, assets = m_studio.assets()](const CancelFlag& cancel) mutable -> std::function<void()> {
     const std::vector<std::string> notes = exportSetTo(doc, path.toStdString(), assets, options, &cancel);
     return [this, path, notes] {
       const QStringList lines = linesOf(notes);
@@ -149,8 +145,7 @@ void ModelFiles::reload() {
   QStringList files = m_changed.isEmpty() ? modelsOf(m_studio.doc(), &selected) : m_changed;
   if (files.isEmpty()) return m_studio.tell(tr("No model has changed on disk, and none is selected"));
   const Document doc = m_studio.doc();
-  AssetCache& assets = m_studio.assets();
-  m_studio.background(tr("Reloading"), [this, doc, files, &assets](const CancelFlag& cancel) -> std::function<void()> {
+  m_studio.background(tr("Reloading"), [this, doc, files, assets = m_studio.assets()](const CancelFlag& cancel) mutable -> std::function<void()> {
     Document out = doc;
     QStringList lines;
     for (const QString& f : files) {

@@ -95,7 +95,7 @@ ChoiceRow::ChoiceRow(Studio& s, const Address& a, QWidget* parent) : LineRow(s, 
 
 void ChoiceRow::refresh() {
   if (!exists()) return;
-  m_button->setText(qs(formatValue(m_studio.doc(), def(), value())));
+  m_button->setText(qs(formatValue(m_studio.doc(), def(), valueNow())));
 }
 
 void ChoiceRow::activate() {
@@ -314,7 +314,7 @@ bool VectorRow::eventFilter(QObject* o, QEvent* e) {
       m_studio.edit(title(), [&](const Document& doc) {
         Triple t = m_value;
         t[size_t(i)] = parseNumber(def(), text.toStdString(), t[size_t(i)]);
-        return setAt(doc, m_address, Constant(t));
+        return setNow(doc, m_address, Constant(t));
       });
     update();
   };
@@ -352,7 +352,7 @@ TextRow::TextRow(Studio& s, const Address& a, QWidget* parent) : LineRow(s, a, p
 
 void TextRow::refresh() {
   if (!exists() || (m_field->hasFocus() && m_field->isModified())) return;
-  m_field->setText(qs(formatValue(m_studio.doc(), def(), value())));
+  m_field->setText(qs(formatValue(m_studio.doc(), def(), valueNow())));
   m_field->setCursorPosition(0);
 }
 
@@ -397,7 +397,7 @@ ReferenceRow::ReferenceRow(Studio& s, const Address& a, QWidget* parent) : LineR
 }
 
 void ReferenceRow::refresh() {
-  if (exists()) m_button->setText(qs(formatValue(m_studio.doc(), def(), value())));
+  if (exists()) m_button->setText(qs(formatValue(m_studio.doc(), def(), valueNow())));
 }
 
 void ReferenceRow::activate() {

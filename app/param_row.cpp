@@ -21,11 +21,16 @@ ParamRow::ParamRow(Studio& studio, Address address, QWidget* parent) : QWidget(p
 
 bool ParamRow::exists() const { return m_studio.doc().find(m_address.node) != nullptr; }
 
+Value ParamRow::valueNow() const {
+  const Value v = value();
+  return v.keys() ? Value(evaluate(*v.keys(), m_studio.frame())) : v;
+}
+
 bool ParamRow::isDefault() const { return value() == Value(m_def->initial); }
 
 QString ParamRow::chip() const {
   const Value v = value();
-  if (v.keys()) return tr("%n key(s)", nullptr, int(v.keys()->keys.size()));
+  if (const Keys* k = v.keys()) return k->keys.size() == 1 ? tr("1 key") : tr("%1 keys").arg(k->keys.size());
   if (const PatternUse* p = v.pattern()) {
     const Node* n = m_studio.doc().find(p->pattern.target);
     return n ? qs(n->name) : tr("pattern");
@@ -41,15 +46,18 @@ void ParamRow::set(const Constant& v, uint64_t gesture) {
 
 void ParamRow::setText(const QString& text) {
   m_studio.edit(title(), [&](const Document& doc) {
-    const Value present = valueAt(doc, m_address);
-    return setAt(doc, m_address, parseValue(doc, *m_def, text.toStdString(), &present));
+    const Value shown = valueNow();
+    const Value typed = parseValue(doc, *m_def, text.toStdString(), &shown);
+    // Where there are keys, what is typed is one at this frame.
+    const Constant* c = typed.constant();
+    return c ? setNow(doc, m_address, *c) : setAt(doc, m_address, typed);
   });
 }
 
 void ParamRow::reset() {
   m_studio.edit(tr("Reset %1").arg(qs(addressText(m_studio.doc(), m_address))), [&](const Document& doc) {
     if (!m_address.input.empty()) return setOverride(doc, m_address.node, m_address.param, m_address.index, m_address.input, nullptr);
-    return setAt(doc, m_address, m_def->initial);
+    return setNow(doc, m_address, m_def->initial);
   });
 }
 
@@ -62,7 +70,8 @@ void ParamRow::menu(const QPoint& global) {
   const Value v = value();
   if (m_def->keyable && m_address.param != "name") {
     key = m.addAction(tr("Key at frame %1").arg(m_studio.frame()));
-    if (v.keys()) unkey = m.addAction(tr("Remove all keys"));
+    if (v.keys()) unkey = m.addAction(tr("Hold this value always"));
+    if (unkey) unkey->setData(QStringLiteral("hold"));
   }
   QAction* unpattern = v.pattern() ? m.addAction(tr("Remove the pattern")) : nullptr;
   m.addSeparator();
@@ -91,7 +100,7 @@ void ParamRow::menu(const QPoint& global) {
       return setAt(doc, m_address, keys);
     });
   if ((unkey && chosen == unkey) || (unpattern && chosen == unpattern))
-    m_studio.edit(tr("Change %1").arg(where), [&](const Document& doc) { return setAt(doc, m_address, here(doc)); });
+    m_studio.edit((unkey ? tr("Hold %1") : tr("Change %1")).arg(where), [&](const Document& doc) { return setAt(doc, m_address, here(doc)); });
 }
 
 void ParamRow::contextMenuEvent(QContextMenuEvent* e) { menu(e->globalPos()); }

@@ -20,6 +20,8 @@ public:
 protected:
   const ParamDef& def() const { return *m_def; }
   Value value() const { return valueAt(m_studio.doc(), m_address); }
+  /// Of keys what they say at this frame.
+  Value valueNow() const;
   bool exists() const;
   bool isDefault() const;
   QString chip() const; ///< "3 keys", "pattern", or empty

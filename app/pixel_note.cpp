@@ -28,16 +28,14 @@ void PixelNote::ask(int x, int y, const QPoint& at) {
   m_at = at;
   m_answered = false;
   const uint64_t number = ++m_asked;
-  const QPointer<PixelNote> self(this);
-  m_studio.session().run([self, number, x, y](const Session::State* s) {
+  m_studio.session().run([self = QPointer<PixelNote>(this), send = m_studio.sender(), number, x, y](const Session::State* s, const std::string&) {
     if (!s) return;
     try {
       const PixelReading r = askPixel(s->doc, currentFrame(s->doc), s->rendering.scene(), s->rendering.film(), s->amounts, s->developed, x, y);
-      if (!self) return;
-      QMetaObject::invokeMethod(self.data(), [self, number, r, x, y] {
+      send([self, number, r, x, y] {
         // An answer to an older question is of no use any more.
         if (self && self->m_asked == number) self->show(r, x, y);
-      }, Qt::QueuedConnection);
+      });
     } catch (const Error&) {
       // Outside the picture there is nothing to read.
     }

@@ -1,12 +1,12 @@
 #include "app/proofs_panel.h"
 
 #include "app/picture_bar.h"
+#include "app/question.h"
 #include "app/theme.h"
 #include "core/color/view.h"
 #include "core/document/difference.h"
 
 #include <QHBoxLayout>
-#include <QInputDialog>
 #include <QKeyEvent>
 #include <QLabel>
 #include <QListWidget>
@@ -89,7 +89,7 @@ ProofsPanel::ProofsPanel(Studio& studio, QWidget* parent) : QWidget(parent), m_s
   m_head = new QLabel(this);
   m_head->setStyleSheet(QStringLiteral("color: #b5b0a7"));
   head->addWidget(m_head, 1);
-  m_against = flatButton(this, tr("against…"), tr("Compares the proof with another proof instead of the live picture"), "accent");
+  m_against = flatButton(this, tr("compare with…"), tr("Compares the proof with another proof instead of the live picture"), "accent");
   m_goOn = flatButton(this, tr("go on from it"), tr("Makes the proof's document the current one"), "accent");
   m_rename = flatButton(this, tr("name"), tr("Names the proof"));
   m_delete = flatButton(this, tr("delete"), tr("Deletes the proof"));
@@ -212,9 +212,7 @@ bool ProofsPanel::carry(int n) {
 void ProofsPanel::renameChosen() {
   const auto proof = m_studio.proof(chosen());
   if (!proof) return;
-  bool ok = false;
-  const QString name = QInputDialog::getText(this, tr("Name the proof"), tr("Name"), QLineEdit::Normal, qs(proof->name), &ok);
-  if (ok) m_studio.renameProof(proof->number, name);
+  if (const auto name = askForText(this, tr("Name the proof"), {}, qs(proof->name))) m_studio.renameProof(proof->number, *name);
 }
 
 void ProofsPanel::deleteChosen() {

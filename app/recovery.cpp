@@ -1,14 +1,11 @@
 #include "app/recovery.h"
 
-#include "app/studio.h"
-#include "core/base/error.h"
 #include "core/document/file.h"
 
 #include <QCoreApplication>
 #include <QDir>
 #include <QFile>
 #include <QStandardPaths>
-#include <QThreadPool>
 #include <csignal>
 
 namespace ilumbra::recovery {
@@ -19,29 +16,24 @@ QString folder() {
   QDir().mkpath(f);
   return f;
 }
-QString own() { return QStringLiteral("%1/%2.ilum").arg(folder()).arg(QCoreApplication::applicationPid()); }
+QString fromFile(const QString& file) { return file + QStringLiteral(".from"); }
 
 } // namespace
 
+QString own() { return QStringLiteral("%1/%2.ilum").arg(folder()).arg(QCoreApplication::applicationPid()); }
+
 void keep(const Document& doc, const QString& original) {
-  QThreadPool::globalInstance()->start([doc, original, file = own()] {
-    try {
-      writeDocument(doc, file.toStdString());
-      writeFileAtomically((file + QStringLiteral(".from")).toStdString(), original.toStdString());
-    } catch (const Error&) {
-      // A full disk must not disturb the work; saving will tell.
-    }
-  });
+  // Whose it is comes first: a copy without it would be offered as one that was never saved.
+  writeFileAtomically(fromFile(own()).toStdString(), original.toStdString());
+  writeDocument(doc, own().toStdString());
 }
 
-void forget() {
-  QThreadPool::globalInstance()->waitForDone();
-  forget({own(), {}});
-}
+void forget() { forget({own(), {}}); }
 
 void forget(const Lost& lost) {
   QFile::remove(lost.file);
-  QFile::remove(lost.file + QStringLiteral(".from"));
+  QFile::remove(fromFile(lost.file));
+  QDir(QString::fromStdString(proofFolder(lost.file.toStdString()))).removeRecursively();
 }
 
 std::vector<Lost> findLost() {
@@ -52,20 +44,13 @@ std::vector<Lost> findLost() {
     const auto pid = name.section(u'.', 0, 0).toLongLong(&ok);
     if (!ok || pid == QCoreApplication::applicationPid() || ::kill(pid_t(pid), 0) == 0) continue;
     Lost l{dir.filePath(name), {}};
-    QFile from(l.file + QStringLiteral(".from"));
+    QFile from(fromFile(l.file));
     if (from.open(QIODevice::ReadOnly)) l.original = QString::fromUtf8(from.readAll());
     out.push_back(l);
   }
   return out;
 }
 
-std::optional<Document> read(const std::shared_ptr<const Kinds>& kinds, const Lost& lost, QString* error) {
-  try {
-    return readDocument(kinds, lost.file.toStdString());
-  } catch (const Error& e) {
-    if (error) *error = qs(std::string(e.what()));
-    return std::nullopt;
-  }
-}
+Document read(const std::shared_ptr<const Kinds>& kinds, const Lost& lost) { return readDocument(kinds, lost.file.toStdString()); }
 
 } // namespace ilumbra::recovery

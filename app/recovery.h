@@ -1,5 +1,5 @@
 #pragma once
-#include "core/document/document.h"
+#include "core/session/proof_store.h"
 
 #include <QString>
 #include <optional>
@@ -12,14 +12,16 @@ struct Lost {
   QString original; ///< the document it belongs to; empty: never saved
 };
 
-/// Keeps a copy of a document for this process, off the interface thread.
+/// Where this process keeps its copy.
+QString own();
+/// Writes a copy of a document for this process. Throws Io. Not for the interface thread.
 void keep(const Document& doc, const QString& original);
 /// Forgets this process's copy: everything is saved, or thrown away on purpose.
 void forget();
-/// Copies whose processes are gone.
+/// Copies whose processes are gone, the latest first.
 std::vector<Lost> findLost();
 void forget(const Lost& lost);
-/// Takes a copy out of the way of later starts by reading it.
-std::optional<Document> read(const std::shared_ptr<const Kinds>& kinds, const Lost& lost, QString* error);
+/// Throws Io or BadInput.
+Document read(const std::shared_ptr<const Kinds>& kinds, const Lost& lost);
 
 } // namespace ilumbra::recovery

@@ -1,6 +1,7 @@
 #include "app/studio.h"
 
 #include "core/base/error.h"
+#include "core/document/file.h"
 #include "core/color/view.h"
 #include "core/kinds.h"
 #include "core/session/select.h"
@@ -27,12 +28,14 @@ Studio::Studio(int threads)
             Qt::QueuedConnection);
       },
       threads);
+  connect(&m_background, &Background::changed, this, &Studio::backgroundChanged);
+  connect(&m_background, &Background::told, this, &Studio::told);
   submit();
 }
 
-Studio::~Studio() {
-  if (m_backgroundCancel) m_backgroundCancel->request();
-}
+Studio::~Studio() = default;
+
+bool Studio::end() { return m_background.end(); }
 
 void Studio::submit() {
   SessionRequest r{.doc = doc()};
@@ -100,6 +103,10 @@ bool Studio::edit(const QString& label, const std::function<Document(const Docum
   try {
     Document next = change(doc());
     if (next == doc()) return true;
+    if (next == atFrame(doc(), currentFrame(next))) { // typed, played or stepped
+      setFrame(currentFrame(next));
+      return true;
+    }
     m_history.commit(std::move(next), label.toStdString(), gesture);
   } catch (const Error& e) {
     tell(qs(std::string(e.what())), true);
@@ -112,7 +119,9 @@ bool Studio::edit(const QString& label, const std::function<Document(const Docum
 void Studio::undo() {
   if (!m_history.canUndo()) return;
   const QString label = qs(m_history.undoLabel());
+  const double at = frame();
   m_history.undo();
+  keepFrame(at);
   changed();
   tell(tr("Undone: %1").arg(label));
 }
@@ -120,22 +129,41 @@ void Studio::undo() {
 void Studio::redo() {
   if (!m_history.canRedo()) return;
   const QString label = qs(m_history.redoLabel());
+  const double at = frame();
   m_history.redo();
+  keepFrame(at);
   changed();
   tell(tr("Done again: %1").arg(label));
 }
 
+void Studio::setFrame(double frame) {
+  const ParamDef& d = *doc().settings().kind->param("frame");
+  frame = std::clamp(frame, d.hardMin, d.hardMax);
+  if (frame == this->frame()) return;
+  m_frameMoved = true;
+  keepFrame(frame);
+  changed();
+}
+
+// The frame that is shown is the person's place in the document, not a state of it: all states have it.
+void Studio::keepFrame(double frame) {
+  if (!m_frameMoved) return;
+  m_history.replaceCurrent(atFrame(doc(), frame));
+  m_saved = atFrame(m_saved, frame);
+}
+
 bool Studio::modified() const { return !(doc() == m_saved); }
 
-void Studio::open(const Document& document, const QString& path) {
+void Studio::open(const Document& document, const QString& path, ProofSet proofs) {
   m_history = History(document);
   m_saved = document;
+  m_frameMoved = false;
   m_path = path;
   m_selection.clear();
   m_lastEffect = 0;
-  m_proofs.clear();
-  m_nextProof = 1;
-  m_parentProof = 0;
+  m_proofs = std::move(proofs.proofs);
+  m_nextProof = proofs.next;
+  m_parentProof = proofs.parent;
   m_view.compare = Compare::None;
   m_view.proof = m_view.left = 0;
   m_view.region = {};
@@ -154,12 +182,23 @@ void Studio::open(const Document& document, const QString& path) {
   Q_EMIT pickingChanged();
 }
 
+// The frame may have been moved while the file was written.
+static Document atFrameOf(const Document& doc, const Document& other, bool moved) { return moved ? atFrame(doc, currentFrame(other)) : doc; }
+
 void Studio::markSaved(const Document& before, const Document& saved, const QString& path) {
+  const bool elsewhere = saved.folder() != m_saved.folder();
   m_path = path;
-  m_saved = saved;
+  m_saved = atFrameOf(saved, doc(), m_frameMoved);
+  // File names of proofs start from the same folder.
+  if (elsewhere)
+    for (auto& p : m_proofs) {
+      Proof copy = *p;
+      copy.doc = movedTo(copy.doc, saved.folder());
+      p = std::make_shared<const Proof>(std::move(copy));
+    }
   // File names inside were rewritten for the folder. What was edited meanwhile keeps its own and is rewritten next time.
-  if (doc() == before) {
-    m_history.replaceCurrent(saved);
+  if (atFrameOf(before, doc(), m_frameMoved) == doc()) {
+    m_history.replaceCurrent(m_saved);
     Q_EMIT documentChanged();
   }
   Q_EMIT fileChanged();
@@ -209,12 +248,32 @@ bool Studio::keep(const QString& name) {
     return false;
   }
   const int number = m_nextProof++;
+  const auto before = proof(m_parentProof);
+  const QString named = !name.isEmpty() ? name : before ? qs(nameByChange(before->doc, m_image->doc)) : QString();
   m_proofs.push_back(std::make_shared<const Proof>(
-      makeProof(number, (name.isEmpty() ? tr("Proof %1").arg(number) : name).toStdString(), m_image->doc, m_image->frame, m_image->light(), m_image->samples, m_parentProof)));
+      makeProof(number, (named.isEmpty() ? tr("Proof %1").arg(number) : named).toStdString(), m_image->doc, m_image->frame, m_image->light(), m_image->samples, m_parentProof)));
   m_parentProof = number;
   Q_EMIT proofsChanged();
-  tell(name.isEmpty() ? tr("Kept as proof %1").arg(number) : tr("Kept as proof %1: %2").arg(number).arg(name));
+  tell(named.isEmpty() ? tr("Kept as proof %1").arg(number) : tr("Kept as proof %1: %2").arg(number).arg(named));
   return true;
+}
+
+void Studio::refineProof(int number, uint32_t samples) {
+  const auto p = proof(number);
+  if (!p) return;
+  background(
+      tr("Proof %1 up to %2 samples").arg(number).arg(samples),
+      [this, p, samples, assets = *m_assets](const CancelFlag& cancel) mutable -> std::function<void()> {
+        const Picture picture = renderProof(*p, samples, assets, cancel);
+        return [this, p, picture, samples] {
+          for (auto& q : m_proofs)
+            if (q->number == p->number) q = std::make_shared<const Proof>(makeProof(p->number, q->name, p->doc, p->frame, picture, samples, p->parent));
+          Q_EMIT proofsChanged();
+          setView(m_view);
+          tell(tr("%1 has %2 samples now").arg(qs(p->name)).arg(samples));
+        };
+      },
+      {.lane = QStringLiteral("refine")});
 }
 
 std::shared_ptr<const Proof> Studio::proof(int number) const {
@@ -258,51 +317,6 @@ void Studio::setView(const View& view) {
   m_view = view;
   submit();
   Q_EMIT viewChanged();
-}
-
-void Studio::background(const QString& label, Work work) {
-  if (!m_backgroundLabel.isEmpty()) {
-    tell(tr("%1 is still going on").arg(m_backgroundLabel), true);
-    return;
-  }
-  m_backgroundLabel = label;
-  m_backgroundCancel = std::make_shared<CancelFlag>();
-  Q_EMIT backgroundChanged();
-  const QPointer<Studio> self(this);
-  // Detached: what a library does cannot be broken off; its result is dropped if nobody wants it any more.
-  std::thread([self, work = std::move(work), cancel = m_backgroundCancel, label] {
-    std::function<void()> finish;
-    QString error;
-    try {
-      finish = work(*cancel);
-    } catch (const Error& e) {
-      error = e.kind() == Refusal::Cancelled ? QString() : qs(std::string(e.what()));
-    } catch (const std::exception& e) {
-      error = qs(std::string(e.what()));
-    }
-    if (!self) return;
-    QMetaObject::invokeMethod(
-        self.data(),
-        [self, finish, error, cancel] {
-          if (!self || self->m_backgroundCancel != cancel) return;
-          self->m_backgroundLabel.clear();
-          self->m_backgroundCancel.reset();
-          Q_EMIT self->backgroundChanged();
-          if (cancel->requested()) return;
-          if (!error.isEmpty()) self->tell(error, true);
-          else if (finish) finish();
-        },
-        Qt::QueuedConnection);
-  }).detach();
-}
-
-void Studio::cancelBackground() {
-  if (!m_backgroundCancel) return;
-  m_backgroundCancel->request();
-  tell(tr("%1: cancelled").arg(m_backgroundLabel));
-  m_backgroundLabel.clear();
-  m_backgroundCancel.reset();
-  Q_EMIT backgroundChanged();
 }
 
 void Studio::tell(const QString& text, bool trouble) { Q_EMIT told(text, trouble); }

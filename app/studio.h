@@ -1,6 +1,8 @@
 #pragma once
+#include "app/background.h"
 #include "core/document/edit.h"
 #include "core/document/history.h"
+#include "core/session/proof_store.h"
 #include "core/session/session.h"
 #include "core/session/swatch.h"
 
@@ -24,13 +26,19 @@ public:
   const Document& doc() const { return m_history.current(); }
   const History& history() const { return m_history; }
   Session& session() { return *m_session; }
+  /// Copies share what it holds: work on another thread takes one along.
   AssetCache& assets() { return *m_assets; }
   const ColorViews& views() const { return *m_views; }
+  const std::shared_ptr<const ColorViews>& sharedViews() const { return m_views; }
+  /// For other threads, to hand something to the interface thread while this is there.
+  Sender sender() const { return m_delivery.sender(); }
   const std::shared_ptr<const Kinds>& kinds() const { return m_kinds; }
   double frame() const { return currentFrame(doc()); }
+  /// Goes to another frame: no step of the history, and no change of the document. Throws nothing; out of range it is clamped.
+  void setFrame(double frame);
 
   /// Makes an edit a step of the history; a refusal is told and leaves everything as it was. Edits with the same
-  /// non-zero gesture are one step.
+  /// non-zero gesture are one step. One that changes the frame alone is no step.
   bool edit(const QString& label, const std::function<Document(const Document&)>& change, uint64_t gesture = 0);
   uint64_t newGesture() { return ++m_gesture; }
   void undo();
@@ -40,7 +48,7 @@ public:
   QString path() const { return m_path; }
   bool modified() const;
   /// Starts with another document: its history, selection and proofs are new.
-  void open(const Document& doc, const QString& path);
+  void open(const Document& doc, const QString& path, ProofSet proofs = {});
   /// Notes that `before` was written to `path` and is now `saved`, its file names starting from the new folder.
   void markSaved(const Document& before, const Document& saved, const QString& path);
 
@@ -55,8 +63,13 @@ public:
 
   // Proofs.
   const std::vector<std::shared_ptr<const Proof>>& proofs() const { return m_proofs; }
-  /// Keeps the live picture as it is, with the document that made it. False (and told) if there is none yet.
+  /// As they are kept beside the document.
+  ProofSet proofSet() const { return {m_proofs, m_nextProof, m_parentProof}; }
+  /// Keeps the live picture as it is, with the document that made it, named by what has changed since the one before. False (and told) if there
+  /// is none yet.
   bool keep(const QString& name = {});
+  /// Renders the picture of a proof anew, up to so many samples, in the background.
+  void refineProof(int number, uint32_t samples);
   /// Runs when the picture of the present document, whatever becomes of it till then, is shown: at once if it is.
   void whenShown(std::function<void()> run);
   void renameProof(int number, const QString& name);
@@ -88,12 +101,15 @@ public:
   /// Of the latest request: the image that answers it carries the same.
   uint64_t edition() const { return m_edition; }
 
-  /// Long work off the interface thread: `work` runs on its own thread and returns what is then done on the interface
-  /// thread. A thrown Error is told. The flag is set when the work is cancelled.
-  using Work = std::function<std::function<void()>(const CancelFlag&)>;
-  void background(const QString& label, Work work);
-  QString backgroundLabel() const { return m_backgroundLabel; }
-  void cancelBackground();
+  /// Long work off the interface thread; what is refused or fails is told. Without options: one at a time, and leaving asks first.
+  using Work = Background::Work;
+  void background(const QString& label, Work work) { background(label, std::move(work), {.lane = QStringLiteral("work")}); }
+  bool background(const QString& label, Work work, Background::Options options) { return m_background.start(label, std::move(work), std::move(options)); }
+  Background& works() { return m_background; }
+  QString backgroundLabel() const { return m_background.label(); }
+  void cancelBackground() { m_background.cancel(); }
+  /// Before the program ends: false if something could not be broken off (Background::end()).
+  bool end();
 
   /// A plain sentence for the person, in the status line.
   void tell(const QString& text, bool trouble = false);
@@ -132,6 +148,7 @@ private:
   SwatchMaker& swatchMaker();
   void submit();
   void changed();
+  void keepFrame(double frame);
   void cleanSelection();
 
   std::shared_ptr<const Kinds> m_kinds;
@@ -148,10 +165,11 @@ private:
   Picking m_picking;
   std::shared_ptr<const SessionImage> m_image;
   uint64_t m_gesture = 0, m_edition = 0;
-  QString m_backgroundLabel;
-  std::shared_ptr<CancelFlag> m_backgroundCancel;
+  bool m_frameMoved = false;
   std::unique_ptr<SwatchMaker> m_swatchMaker; ///< made when it is first asked
-  std::unique_ptr<Session> m_session; ///< last: its thread ends before the rest is taken down
+  Delivery m_delivery{this};
+  std::unique_ptr<Session> m_session; ///< its thread ends before the rest is taken down,
+  Background m_background;            ///< and before it what others are at
 };
 
 inline QString qs(const std::string& s) { return QString::fromStdString(s); }

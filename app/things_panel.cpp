@@ -2,13 +2,13 @@
 
 #include "app/picture_bar.h"
 #include "app/thing_drag.h"
+#include "app/question.h"
 #include "app/theme.h"
 #include "core/render/mix.h"
 #include "demo/starters.h"
 
 #include <QHBoxLayout>
 #include <QHeaderView>
-#include <QInputDialog>
 #include <QKeyEvent>
 #include <QLabel>
 #include <QLineEdit>
@@ -356,9 +356,9 @@ void ThingsPanel::addMenu() {
 void ThingsPanel::rename() {
   const Node* n = m_studio.currentNode();
   if (!n) return;
-  bool ok = false;
-  const QString name = QInputDialog::getText(this, tr("Rename"), tr("Name of %1").arg(qs(n->kind->label).toLower()), QLineEdit::Normal, qs(n->name), &ok);
-  if (ok) m_studio.edit(tr("Rename %1").arg(qs(n->name)), [&](const Document& d) { return ilumbra::rename(d, n->id, name.trimmed().toStdString()); });
+  const NodeId id = n->id;
+  if (const auto name = askForText(this, tr("Rename %1").arg(qs(n->name)), {}, qs(n->name)))
+    m_studio.edit(tr("Rename %1").arg(qs(m_studio.doc().find(id)->name)), [&](const Document& d) { return ilumbra::rename(d, id, name->trimmed().toStdString()); });
 }
 
 void ThingsPanel::contextMenu(const QPoint& at) {

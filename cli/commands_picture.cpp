@@ -146,7 +146,7 @@ void renderCommand(const Context& c, const Args& a) {
     const PictureFile file = pictureFile(doc, frames[i], r.rendering, r.rendering.scene().amounts, r.developed, passes, tasks, r.denoiser ? &*r.denoiser : nullptr);
     std::vector<float> alpha;
     if (a.alpha)
-      for (size_t k = 0; k < r.developed.picture.pixels(); ++k) alpha.push_back(r.developed.alpha.empty() ? plateAlpha(r.rendering.scene().plates.get(), r.rendering.film(), k) : r.developed.alpha[k]);
+      for (size_t k = 0; k < r.developed.picture.pixels(); ++k) alpha.push_back(r.developed.alpha.empty() ? plateAlpha(r.rendering.scene().plates.get(), r.rendering.film().alpha(k), k) : r.developed.alpha[k]);
     const std::string output = sequence ? frameName(a.output, int(frames[i])) : a.output;
     writePicture(file, output, views, settingsOf(doc).text("view"), a.alpha ? &alpha : nullptr);
     const TraceCount& count = r.rendering.count();

@@ -248,7 +248,7 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
       }
     }
     if (scene.plates && plates) {
-      const PlateLayers laid = plateLayers(*scene.plates, film, tasks);
+      const PlateLayers laid = plateLayers(*scene.plates, film, {}, tasks);
       allLight += sumOf(laid.add);
       for (const PlatePart& part : laid.parts)
         if (ids.count(part.id) || ids.count(part.plate))

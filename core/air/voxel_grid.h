@@ -5,6 +5,7 @@ namespace ilumbra {
 
 /// A box of voxels as it comes from a file: how dense it is, and how hot.
 struct VoxelGrid {
+  uint64_t content = 0; ///< hash of all that follows: two with the same are alike
   int size[3] = {0, 0, 0};  ///< voxels along x, y and z; x runs fastest in the lists
   M44f toFile;              ///< from voxels (the middle of the first is 0, 0, 0) to the file's metres
   std::vector<float> density;

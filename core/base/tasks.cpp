@@ -1,5 +1,7 @@
 #include "core/base/tasks.h"
 
+#include "core/base/error.h"
+
 #include <sys/resource.h>
 #include <sys/syscall.h>
 #include <tbb/parallel_for.h>
@@ -25,22 +27,34 @@ struct Tasks::Pool {
   std::unique_ptr<LowerPriority> observer;
 };
 
-Tasks::Tasks(int threads, bool background) : m_pool(std::make_unique<Pool>(threads)) {
+Tasks::Tasks(int threads, bool background) : m_pool(std::make_shared<Pool>(threads)) {
   if (background) m_pool->observer = std::make_unique<LowerPriority>(m_pool->arena);
 }
 Tasks::~Tasks() = default;
 
 int Tasks::threads() const { return m_pool->arena.max_concurrency(); }
 
+Tasks Tasks::stoppedBy(const CancelFlag* cancel) const { return {m_pool, cancel}; }
+
+void Tasks::stopIfAsked() const {
+  if (m_cancel && m_cancel->requested()) throw cancelled();
+}
+
 void Tasks::forEach(int n, const std::function<void(int)>& f) const {
   m_pool->arena.execute([&] {
     if (m_pool->arena.max_concurrency() == 1) {
-      for (int i = 0; i < n; ++i) f(i);
+      for (int i = 0; i < n; ++i) {
+        stopIfAsked();
+        f(i);
+      }
       return;
     }
     tbb::parallel_for(tbb::blocked_range<int>(0, n, 1),
                       [&](const tbb::blocked_range<int>& r) {
-                        for (int i = r.begin(); i < r.end(); ++i) f(i);
+                        for (int i = r.begin(); i < r.end(); ++i) {
+                          stopIfAsked();
+                          f(i);
+                        }
                       },
                       tbb::simple_partitioner());
   });

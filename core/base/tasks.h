@@ -26,10 +26,16 @@ public:
   int threads() const;
   /// Calls f(i) for each i in [0, n), in any order, on the pool; rethrows the first exception.
   void forEach(int n, const std::function<void(int)>& f) const;
+  /// The same pool, whose forEach throws Cancelled between two calls once the flag is set. The flag must outlive it; null: it never stops.
+  Tasks stoppedBy(const CancelFlag* cancel) const;
+  /// Throws Cancelled if the flag is set.
+  void stopIfAsked() const;
 
 private:
   struct Pool;
-  std::unique_ptr<Pool> m_pool;
+  Tasks(std::shared_ptr<Pool> pool, const CancelFlag* cancel) : m_pool(std::move(pool)), m_cancel(cancel) {}
+  std::shared_ptr<Pool> m_pool;
+  const CancelFlag* m_cancel = nullptr;
 };
 
 } // namespace ilumbra

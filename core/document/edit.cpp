@@ -524,4 +524,6 @@ Document setNow(const Document& doc, const Address& a, const Constant& value) {
   return setAt(doc, a, keys);
 }
 
+Document atFrame(const Document& doc, double frame) { return setValue(doc, doc.settings().id, "frame", Constant(frame)); }
+
 } // namespace ilumbra

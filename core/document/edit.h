@@ -58,4 +58,7 @@ Document setAt(const Document& doc, const Address& a, const Value& value);
 /// Sets what stands there at the current frame: where there are keys, the key of that frame, which is made if there is none.
 Document setNow(const Document& doc, const Address& a, const Constant& value);
 
+/// The document at another frame. What was never at a frame of its own is given one.
+Document atFrame(const Document& doc, double frame);
+
 } // namespace ilumbra

@@ -24,6 +24,7 @@ struct AssetCache::Content {
   explicit Content(size_t bytes) : textureBytes(bytes), pages(bytes / 2) {}
   const size_t textureBytes;
   TexturePages pages;
+  NearnessCache nearness;
   std::mutex mutex;
   std::map<std::string, std::shared_ptr<const Model>> models;
   std::map<std::string, std::shared_ptr<const Image>> images;
@@ -154,7 +155,7 @@ Assets AssetCache::assets(const std::string& folder, const CancelFlag* cancel) {
           [self, absolute, cancel](const std::string& name, const std::string& line, float tracking) mutable { return self.outline(absolute(name), line, tracking, cancel); },
           footage,
           [self, absolute, cancel](const std::string& name, const GridNames& names) mutable { return self.volume(absolute(name), names, cancel); },
-          [self, folder, cancel](const Document& doc, const std::vector<NodeId>& things, double frame) mutable { return nearnessTo(doc, things, frame, self.assets(folder, cancel), cancel); },
+          [self, folder, cancel](const Document& doc, const std::vector<NodeId>& things, double frame) mutable { return nearnessTo(doc, things, frame, self.assets(folder, cancel), &self.m_content->nearness, cancel); },
           [self, absolute, cancel](const std::string& name, const std::string& layer) mutable { return self.share(absolute(name), layer, cancel); }};
 }
 

@@ -1,6 +1,7 @@
 #include "core/exchange/child.h"
 
 #include "core/base/error.h"
+#include "core/document/file.h"
 #include "core/exchange/readers.h"
 
 #include <algorithm>
@@ -24,7 +25,7 @@ extern char** environ;
 namespace ilumbra {
 namespace {
 
-constexpr const char* flag = "--parse-foreign-file";
+constexpr const char* parseFlag = "--parse-foreign-file";
 constexpr int resultFd = 3;
 std::string& parserProgram() {
   static std::string path;
@@ -55,7 +56,7 @@ std::string signalText(int signal) {
 void setParserProgram(std::string path) { parserProgram() = std::move(path); }
 
 int parseIfChild(int argc, char** argv) {
-  if (argc != 7 || std::strcmp(argv[1], flag) != 0) return -1;
+  if (argc != 7 || std::strcmp(argv[1], parseFlag) != 0) return -1;
   const std::string what = argv[2], path = argv[3];
   limitSelf(std::strtoull(argv[5], nullptr, 10), std::strtol(argv[6], nullptr, 10));
   std::string bytes;
@@ -87,12 +88,10 @@ int parseIfChild(int argc, char** argv) {
 
 std::string parseInChild(const std::string& what, const std::string& path, int index, const ParseLimits& limits, const CancelFlag* cancel) {
   // What is not there or not readable is told before a process is started for it.
-  const int probe = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
-  if (probe < 0) throw ioError(fmt::format("{}: cannot be read: {}", path, std::strerror(errno)));
+  const int probe = openRegularFile(path);
   struct stat st {};
   ::fstat(probe, &st);
   ::close(probe);
-  if (!S_ISREG(st.st_mode)) throw ioError(path + ": is not a file");
   const std::chrono::seconds allowed = limits.time.count() > 0 ? limits.time : std::chrono::seconds(10 + (st.st_size >> 20));
 
   const int result = ::memfd_create("ilumbra-parse", MFD_CLOEXEC);
@@ -100,7 +99,7 @@ std::string parseInChild(const std::string& what, const std::string& path, int i
   if (result < 0 || ::pipe2(messages, O_CLOEXEC) != 0) throw ioError("no process can be started to read " + path);
   const std::string program = parserProgram().empty() ? "/proc/self/exe" : parserProgram();
   const std::string indexText = std::to_string(index), memoryText = std::to_string(limits.memory), timeText = std::to_string(allowed.count());
-  const char* args[] = {program.c_str(), flag, what.c_str(), path.c_str(), indexText.c_str(), memoryText.c_str(), timeText.c_str(), nullptr};
+  const char* args[] = {program.c_str(), parseFlag, what.c_str(), path.c_str(), indexText.c_str(), memoryText.c_str(), timeText.c_str(), nullptr};
   posix_spawn_file_actions_t actions;
   posix_spawn_file_actions_init(&actions);
   posix_spawn_file_actions_addopen(&actions, 0, "/dev/null", O_RDONLY, 0);

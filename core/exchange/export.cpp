@@ -101,7 +101,9 @@ private:
     const bool group = n.kind->id == "object.group", repeated = isRepeated(n);
     const auto instances = m_instances.find(n.id);
     const std::vector<const Node*> rest = held(m_doc, n);
-    const bool has = instances != m_instances.end() && !isFrame(n);
+    // A path without thickness is a place for others, with nothing to see.
+    const auto seen = [](const Instance& i) { return i.geometry->shape.sphereRadius > 0 || !i.geometry->shape.mesh.triangles.empty(); };
+    const bool has = instances != m_instances.end() && !isFrame(n) && seen(*instances->second.front());
     if (!group && !has && rest.empty()) return -1;
     const int index = add(n);
     M44f own = base; // of a repeated thing all places are its children's

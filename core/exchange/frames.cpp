@@ -5,6 +5,7 @@
 #include "core/document/edit.h"
 #include "core/exchange/assets.h"
 #include "core/exchange/passes.h"
+#include "core/lens/convolution.h"
 
 #include <filesystem>
 #include <fmt/format.h>
@@ -19,12 +20,12 @@ std::string frameName(const std::string& output, int frame) {
 }
 
 // One frame, and its alpha for files that keep it apart.
-static std::pair<PictureFile, std::vector<float>> renderFrame(const Document& doc, double frame, SceneCache& cache, AssetCache& assets, const Tasks& tasks, const CancelFlag& cancel) {
+static std::pair<PictureFile, std::vector<float>> renderFrame(const Document& doc, double frame, SceneCache& cache, ConvolutionCache& convolutions, AssetCache& assets, const Tasks& tasks, const CancelFlag& cancel) {
   const Assets files = assets.assets(doc.folder(), &cancel);
   const ScenePtr scene = compileScene(doc, {.frame = frame, .queries = lensQueries(doc), .masks = lensMasks(doc), .overscan = lensOverscan(doc), .layerMemory = size_t(4) << 30}, files, cache, &cancel);
   PictureFile file;
   if (scene->bare()) {
-    file = platesFile(doc, frame, *scene, developPlates(doc, frame, *scene, tasks, {.assets = &files}));
+    file = platesFile(doc, frame, *scene, developPlates(doc, frame, *scene, tasks, {.assets = &files, .cancel = &cancel, .convolutions = &convolutions}));
   } else {
     const Params settings = settingsOf(doc);
     Rendering rendering(scene);
@@ -33,7 +34,8 @@ static std::pair<PictureFile, std::vector<float>> renderFrame(const Document& do
       if (!rendering.advance(tasks, rendering.nextPass(target), cancel, {}, settings.number("noise"))) throw cancelled();
     std::optional<Denoiser> denoiser;
     if (settings.flag("denoise") && rendering.samples() > 1) denoiser.emplace(rendering.film(), tasks, &cancel);
-    const LensResult developed = develop(doc, frame, *scene, rendering.film(), sceneLight(*scene, rendering.film(), scene->amounts, tasks, denoiser ? &*denoiser : nullptr), tasks, {.assets = &files, .works = false});
+    const LensResult developed = develop(doc, frame, *scene, rendering.film(), sceneLight(*scene, rendering.film(), scene->amounts, tasks, denoiser ? &*denoiser : nullptr, &cancel), tasks,
+                                        {.assets = &files, .cancel = &cancel, .convolutions = &convolutions, .works = false});
     file = pictureFile(doc, frame, rendering, scene->amounts, developed, {}, tasks, denoiser ? &*denoiser : nullptr);
   }
   const std::vector<float>& picture = file.layers.front().data;
@@ -42,11 +44,12 @@ static std::pair<PictureFile, std::vector<float>> renderFrame(const Document& do
   return {std::move(file), std::move(alpha)};
 }
 
-void writeFrames(const Document& base, const std::string& output, int first, int last, AssetCache& assets, const ColorViews& views, const CancelFlag& cancel, const std::function<void(int frame)>& done) {
+int writeFrames(const Document& base, const std::string& output, int first, int last, AssetCache& assets, const ColorViews& views, const CancelFlag& cancel, const std::function<void(int frame)>& done, const CancelFlag* soon) {
   if (!isPictureName(output)) throw usageError(output + ": a picture is written as .exr, .png, .jpg, .tif or .hdr");
   if (last < first || last - first > 100000) throw usageError(fmt::format("{} to {} is no range of frames", first, last));
   const Tasks tasks(0, true);
   SceneCache cache;
+  ConvolutionCache convolutions;
   const std::string view = settingsOf(base).text("view");
   // While a frame is written the next is made.
   std::future<void> writing;
@@ -54,13 +57,15 @@ void writeFrames(const Document& base, const std::string& output, int first, int
     writing.get();
     if (done) done(frame);
   };
-  for (int frame = first; frame <= last; ++frame) {
-    auto made = renderFrame(setValue(base, base.settings().id, "frame", Constant(double(frame))), frame, cache, assets, tasks, cancel);
+  int frame = first;
+  for (; frame <= last && !(soon && soon->requested()); ++frame) {
+    auto made = renderFrame(atFrame(base, frame), frame, cache, convolutions, assets, tasks, cancel);
     if (writing.valid()) written(frame - 1);
     if (cancel.requested()) throw cancelled();
     writing = std::async(std::launch::async, [&views, &view, made = std::move(made), name = frameName(output, frame)] { writePicture(made.first, name, views, view, &made.second); });
   }
-  written(last);
+  if (writing.valid()) written(frame - 1);
+  return frame - 1;
 }
 
 } // namespace ilumbra

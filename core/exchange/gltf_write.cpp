@@ -209,7 +209,11 @@ private:
     for (const ModelLight& l : m_model.lights) {
       const bool sun = l.type == ModelLight::Type::Sun, spot = l.type == ModelLight::Type::Spot;
       Json j = {{"type", sun ? "directional" : spot ? "spot" : "point"}, {"color", list(l.color)}, {"intensity", sun ? l.power : l.power / (4 * pi)}};
-      if (spot) j["spot"] = {{"innerConeAngle", l.innerCone * pi / 180}, {"outerConeAngle", l.outerCone * pi / 180}};
+      if (spot) {
+        // A hard edge: the format asks for an inner cone below the outer one, and an outer one of 90° at most.
+        const double outer = std::clamp(double(l.outerCone) * M_PI / 180, 1e-4, M_PI / 2);
+        j["spot"] = {{"innerConeAngle", std::clamp(double(l.innerCone) * M_PI / 180, 0.0, outer * (1 - 1e-5))}, {"outerConeAngle", outer}};
+      }
       all.push_back(std::move(j));
     }
     if (all.empty()) return;

@@ -35,7 +35,8 @@ std::string cellName(const std::vector<std::string>& of) {
   return name.empty() ? "Other light" : name;
 }
 
-void addIdentity(PictureFile& file, const Scene& scene, const Film& film) {
+// `alpha`: denoised, which the coverages then sum to; empty: as the film has it.
+void addIdentity(PictureFile& file, const Scene& scene, const Film& film, const std::vector<float>& alpha) {
   nlohmann::ordered_json manifest = nlohmann::ordered_json::object();
   std::vector<float> ids;
   for (const Thing& t : scene.things) {
@@ -47,10 +48,10 @@ void addIdentity(PictureFile& file, const Scene& scene, const Film& film) {
   for (int level = 0; level < Film::ranks / 2; ++level)
     file.layers.push_back(fromFilm(fmt::format("{}{:02d}", cryptoLayer, level), {"R", "G", "B", "A"}, true, film, [&](size_t i, float* out) {
       std::array<std::pair<float, uint16_t>, Film::ranks> ranked;
-      const Film::Ranked& r = film.identity(i);
+      const Film::Ranked r = alpha.empty() ? film.identity(i) : coveredBy(film, alpha, i);
       for (size_t k = 0; k < ranked.size(); ++k) ranked[k] = {r.weight[k], r.thing[k]};
       std::stable_sort(ranked.begin(), ranked.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
-      const float samples = float(std::max(1u, film.samples(i)));
+      const float samples = alpha.empty() ? float(std::max(1u, film.samples(i))) : 1;
       for (size_t k = 0; k < 2; ++k) {
         const auto& [weight, thing] = ranked[size_t(level) * 2 + k];
         out[2 * k] = weight > 0 ? ids[thing] : 0;
@@ -150,7 +151,7 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
   std::vector<std::string> channels = {"R", "G", "B", "A"};
   file.layers.push_back(fromFilm("", channels, false, film, [&](size_t i, float* out) {
     std::copy_n(developed.picture.rgb.begin() + ptrdiff_t(3 * i), 3, out);
-    out[3] = developed.alpha.empty() ? plateAlpha(scene.plates.get(), film, i) : developed.alpha[i];
+    out[3] = developed.alpha.empty() ? plateAlpha(scene.plates.get(), film.alpha(i), i) : developed.alpha[i];
   }));
   if (depth) file.layers.push_back(fromFilm("Depth", {"Z"}, true, film, [&](size_t i, float* out) { *out = film.depth(i); }));
   if (wanted("normal"))
@@ -159,7 +160,7 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
   if (wanted("albedo"))
     file.layers.push_back(fromFilm("Albedo", {"R", "G", "B"}, false, film, [&](size_t i, float* out) { const Color v = film.albedo(i);
       std::copy_n(&v.x, 3, out); }));
-  if (wanted("identity")) addIdentity(file, scene, film);
+  if (wanted("identity")) addIdentity(file, scene, film, denoiser ? cleanCoverage(film, *denoiser, tasks).alpha : std::vector<float>());
   std::vector<std::string> names;
   std::vector<Picture> light;
   if (wanted("lights"))

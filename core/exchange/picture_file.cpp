@@ -3,17 +3,20 @@
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
 #include "core/color/view.h"
+#include "core/document/file.h"
 #include "core/document/units.h"
 #include "core/exchange/child.h"
 #include "core/exchange/readers.h"
 #include "core/exchange/wire.h"
 
+#include <OpenImageIO/filesystem.h>
 #include <OpenImageIO/imageio.h>
 #include <algorithm>
 #include <cctype>
 #include <filesystem>
 #include <fmt/format.h>
 #include <half.h>
+#include <cstring>
 #include <unistd.h>
 
 namespace ilumbra {
@@ -38,28 +41,40 @@ template <typename T> std::vector<T> quantised(const std::vector<float>& shown, 
   return out;
 }
 
+// Writes beside the file, checks, and puts it in its place. Formats that write through memory are checked by every byte that goes to the disk;
+// of the others the whole file is read again, for their libraries do not tell of a full disk.
 class Output {
 public:
-  Output(const std::string& path, const std::string& extension)
-      : m_path(path), m_part(fmt::format("{}.{}.part{}", path, ::getpid(), extension)), m_out(OIIO::ImageOutput::create(m_part)) {
+  Output(const std::string& path, const std::string& extension) : m_path(path), m_part(partOf(path) + extension), m_out(OIIO::ImageOutput::create(m_part)) {
     if (!m_out) throw ioError(path + ": no writer for this kind of file: " + OIIO::geterror());
   }
   ~Output() {
     m_out.reset();
     std::error_code e;
-    if (!m_done) std::filesystem::remove(m_part, e);
+    std::filesystem::remove(m_part, e);
   }
   void write(const OIIO::ImageSpec& spec, OIIO::TypeDesc type, const void* data) {
-    if (!m_out->open(m_part, spec)) fail();
-    if (!m_out->write_image(type, data)) fail();
-    if (!m_out->close()) fail();
-    std::error_code e;
-    std::filesystem::rename(m_part, m_path, e);
-    if (e) throw ioError(fmt::format("{}: cannot be replaced: {}", m_path, e.message()));
-    m_done = true;
+    if (m_out->supports("ioproxy")) {
+      OIIO::Filesystem::IOVecOutput memory;
+      m_out->set_ioproxy(&memory);
+      if (!m_out->open(m_part, spec) || !m_out->write_image(type, data) || !m_out->close()) fail();
+      m_out.reset();
+      const auto& bytes = memory.buffer();
+      writeFileAtomically(m_path, {reinterpret_cast<const char*>(bytes.data()), bytes.size()});
+      return;
+    }
+    if (!m_out->open(m_part, spec) || !m_out->write_image(type, data) || !m_out->close()) fail();
+    if (!readsBack(spec)) fail();
+    putInPlace(m_part, m_path);
   }
 
 private:
+  bool readsBack(const OIIO::ImageSpec& spec) const {
+    const auto in = OIIO::ImageInput::open(m_part);
+    if (!in || in->spec().width != spec.width || in->spec().height != spec.height || in->spec().nchannels != spec.nchannels) return false;
+    std::vector<char> back(in->spec().image_bytes(true));
+    return in->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::UNKNOWN, back.data());
+  }
   [[noreturn]] void fail() {
     std::string why = m_out->geterror();
     if (const size_t line = why.find('\n'); line != std::string::npos) why.resize(line);
@@ -70,11 +85,10 @@ private:
     else if (::access(folder.c_str(), W_OK) != 0) why = fmt::format("the folder {} may not be written to", folder.string());
     else if (std::filesystem::space(folder, e).available == 0 && !e) why = "the disk is full";
     for (size_t at; (at = why.find(m_part)) != std::string::npos;) why.replace(at, m_part.size(), "the file");
-    throw ioError(fmt::format("{}: cannot be written: {}", m_path, why.empty() ? "unknown reason" : why));
+    throw ioError(fmt::format("{}: cannot be written: {}", m_path, why.empty() ? "the file came out cut" : why));
   }
   std::string m_path, m_part;
   std::unique_ptr<OIIO::ImageOutput> m_out;
-  bool m_done = false;
 };
 
 // AP1 with its white, as OpenEXR states primaries (AMPAS S-2014-004).

@@ -2,6 +2,7 @@
 #include "core/air/voxel_grid.h"
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
+#include "core/base/hash.h"
 #include "core/exchange/readers.h"
 #include "core/exchange/wire.h"
 
@@ -154,6 +155,7 @@ std::string readVolumeBytes(const std::string& path, const std::string& request)
 
 std::shared_ptr<const VoxelGrid> decodeVolume(const std::string& bytes) {
   auto v = std::make_shared<VoxelGrid>();
+  v->content = contentHash(bytes);
   WireReader r(bytes);
   for (int& n : v->size) r.get(n);
   r.get(v->toFile);

@@ -2,6 +2,7 @@
 
 #include "core/base/error.h"
 #include "core/document/edit.h"
+#include "core/document/file.h"
 #include "core/geometry/world_mesh.h"
 #include "core/render/air.h"
 #include "core/render/scene.h"
@@ -106,24 +107,22 @@ std::vector<std::string> exportVoxelsTo(const Document& doc, const std::string& 
   }
   if (grids.empty()) throw badInput(left.empty() ? "there is no air and no dense form to write" : left.front());
   if (grids.size() == 1) grids.front()->setName("density");
-  // Beside it first, so that a full disk leaves what was there.
-  const std::string beside = path + ".part";
-  std::error_code e;
+  // Beside it first, and read again, so that a full disk leaves what was there.
+  const std::string part = partOf(path);
   try {
-    openvdb::io::File file(beside);
+    openvdb::io::File file(part);
     file.setCompression(openvdb::io::COMPRESS_ACTIVE_MASK | openvdb::io::COMPRESS_BLOSC);
     file.write(grids);
     file.close();
+    openvdb::io::File check(part);
+    check.open(false);
+    if (check.getGrids()->size() != grids.size()) throw std::runtime_error("the file came out cut");
   } catch (const std::exception& error) {
-    std::filesystem::remove(beside, e);
+    std::error_code e;
+    std::filesystem::remove(part, e);
     throw ioError(fmt::format("{}: cannot be written: {}", path, error.what()));
   }
-  std::filesystem::rename(beside, path, e);
-  if (e) {
-    std::error_code gone;
-    std::filesystem::remove(beside, gone);
-    throw ioError(fmt::format("{}: cannot be written: {}", path, e.message()));
-  }
+  putInPlace(part, path);
   return left;
 }
 

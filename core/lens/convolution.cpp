@@ -5,8 +5,6 @@
 #include <cstring>
 #include <fftw3.h>
 #include <fmt/format.h>
-#include <list>
-#include <mutex>
 
 namespace ilumbra {
 namespace {
@@ -21,7 +19,7 @@ template <typename T> struct Buffer {
   Buffer(const Buffer&) = delete;
 };
 
-// FFTW makes its plans one at a time; running them needs no lock. A plan holds for any memory of its size.
+// FFTW makes its plans one at a time, in the whole program; running them needs no lock. A plan holds for any memory of its size.
 std::mutex& planning() {
   static std::mutex mutex;
   return mutex;
@@ -164,28 +162,30 @@ Convolution::~Convolution() = default;
 
 size_t Convolution::bytes() const { return 3 * m_content->kernel[0].size() * sizeof(float); }
 
-std::shared_ptr<const Convolution> Convolution::kept(const std::string& key, int width, int height, const Tasks& tasks, const std::function<Picture()>& kernel) {
+std::shared_ptr<const Convolution> ConvolutionCache::get(const std::string& key, int width, int height, const Tasks& tasks, const std::function<Picture()>& kernel) {
   constexpr size_t room = size_t(400) << 20;
-  static std::mutex mutex;
-  static std::list<std::pair<std::string, std::shared_ptr<const Convolution>>> all; // the newest first
   const std::string full = fmt::format("{}|{}x{}", key, width, height);
   {
-    const std::lock_guard lock(mutex);
-    for (auto it = all.begin(); it != all.end(); ++it)
+    const std::lock_guard lock(m_mutex);
+    for (auto it = m_lately.begin(); it != m_lately.end(); ++it)
       if (it->first == full) {
-        all.splice(all.begin(), all, it);
+        m_lately.splice(m_lately.begin(), m_lately, it);
         return it->second;
       }
   }
   auto made = std::make_shared<const Convolution>(kernel(), width, height, tasks);
-  const std::lock_guard lock(mutex);
-  all.emplace_front(full, made);
+  const std::lock_guard lock(m_mutex);
+  m_lately.emplace_front(full, made);
   size_t taken = 0;
-  for (auto it = all.begin(); it != all.end();) {
+  for (auto it = m_lately.begin(); it != m_lately.end();) {
     taken += it->second->bytes();
-    it = taken > room ? all.erase(it) : std::next(it);
+    it = taken > room ? m_lately.erase(it) : std::next(it);
   }
   return made;
+}
+
+std::shared_ptr<const Convolution> convolutionFor(ConvolutionCache* cache, const std::string& key, int width, int height, const Tasks& tasks, const std::function<Picture()>& kernel) {
+  return cache ? cache->get(key, width, height, tasks, kernel) : std::make_shared<const Convolution>(kernel(), width, height, tasks);
 }
 
 Picture Convolution::apply(const Picture& in, const Tasks& tasks) const {

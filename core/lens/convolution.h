@@ -4,7 +4,9 @@
 
 #include <complex>
 #include <functional>
+#include <list>
 #include <memory>
+#include <mutex>
 #include <string>
 #include <vector>
 
@@ -22,15 +24,24 @@ public:
   Convolution(const Picture& kernel, int width, int height, const Tasks& tasks);
   ~Convolution();
   Picture apply(const Picture& in, const Tasks& tasks) const;
-
-  /// One that was made with the same kernel before, or what `make` makes: the last few are kept, up to 400 MB, for a stage's kernel stays the
-  /// same from picture to picture. `key` tells all that the kernel depends on.
-  static std::shared_ptr<const Convolution> kept(const std::string& key, int width, int height, const Tasks& tasks, const std::function<Picture()>& kernel);
+  size_t bytes() const;
 
 private:
-  size_t bytes() const;
   struct Content;
   std::unique_ptr<Content> m_content;
 };
+
+/// Convolutions that were used of late, up to 400 MB, for a stage's kernel stays the same from picture to picture. Safe to use from several threads.
+class ConvolutionCache {
+public:
+  /// One that was made with the same kernel before, or of what `kernel` makes. `key` tells all that the kernel depends on.
+  std::shared_ptr<const Convolution> get(const std::string& key, int width, int height, const Tasks& tasks, const std::function<Picture()>& kernel);
+
+private:
+  std::mutex m_mutex;
+  std::list<std::pair<std::string, std::shared_ptr<const Convolution>>> m_lately; ///< the newest first
+};
+/// From the cache, or made anew where there is none.
+std::shared_ptr<const Convolution> convolutionFor(ConvolutionCache* cache, const std::string& key, int width, int height, const Tasks& tasks, const std::function<Picture()>& kernel);
 
 } // namespace ilumbra

@@ -193,13 +193,13 @@ const Outline& smallestOf(const Shape& s) {
 }
 
 // Into a picture that is `shrink` times as small.
-void draw(const Ghost& g, const Spot& spot, const Color& light, const V2f& whole, const Edges& blades, float softest, float shrink, int y0, int y1, Picture& out) {
+void draw(const Ghost& g, const Spot& spot, const Color& light, const V2f& whole, const Edges& blades, float softest, float least, float shrink, int y0, int y1, Picture& out) {
   const V2f middle = whole / shrink, place = (spot.at - whole) / shrink;
   const float spread = softest / shrink;
   for (int k = 0; k < 3; ++k) {
     const Shape& s = g.channels[k];
     const float value = light[k] * s.light;
-    if (std::abs(value) < faintest) continue;
+    if (std::abs(value) < least) continue;
     // Bounds by the smallest of the outlines.
     const Outline& smallest = smallestOf(s);
     const float radius = std::max(0.7f, std::abs(smallest.scale) / shrink), reach = radius * (1 + g.softness) + spread;
@@ -265,6 +265,7 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
     }
   const auto opening = std::make_shared<const Edges>(Aperture(blades, rounding, turn));
   const V2f middle = c.place(0.5, 0.5);
+  const float least = faintest / std::max(1.0f, p.real("amount")); // as it comes to be seen
   const Color tint = chromaticity(working(p.triple("tint")));
   return {[=, &tasks = c.tasks](const Picture& layer) {
             LensWork work{{}, Picture(layer.width, layer.height)};
@@ -296,7 +297,7 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
               tasks.forEach((h + band - 1) / band, [&, h = h](int i) {
                 for (const Ghost* g : byLevel[size_t(level)])
                   for (size_t s = 0; s < spots->size(); ++s)
-                    if (!isBlack(lights[s].first)) draw(*g, (*spots)[s], lights[s].first, middle, *opening, std::min(lights[s].second, 3.0f), float(1 << level), i * band, std::min(h, (i + 1) * band), at);
+                    if (!isBlack(lights[s].first)) draw(*g, (*spots)[s], lights[s].first, middle, *opening, std::min(lights[s].second, 3.0f), least, float(1 << level), i * band, std::min(h, (i + 1) * band), at);
               });
               if (level == 0) break;
               const auto [finerWidth, finerHeight] = sizeOf(level - 1);
@@ -355,6 +356,7 @@ LensStage ghostsStage() {
                    .slots = std::move(slots),
                    .existence = Stage::Lens},
           .prepare = prepare,
+          .level = 0.25f,
           .linear = false, // ghosts stand where the light of all sources has its middle
           .idle = [](const Params& p) { return p.text("ghosts_from") == "elements" && !p.node().children.count("elements") ? std::string("it has no elements") : keyIdle(p); },
           .looks = {{"Reading glass", {{"lens", "Reading glass, two elements"}, {"f_stop", "5.6"}}},

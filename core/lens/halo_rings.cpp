@@ -59,7 +59,7 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
   for (const char* name : {"radius", "width", "soft", "rings", "rays", "gaps", "apart", "fall", "gap_width", "turn", "ray_depth", "seed"}) key += fmt::format("|{}", p.number(name));
   for (const char* name : {"inner", "outer"})
     for (const double v : p.triple(name)) key += fmt::format("|{}", v);
-  const auto convolution = Convolution::kept(key, c.width, c.height, c.tasks, [&] { return ringsKernel(p, c); });
+  const auto convolution = convolutionFor(c.convolutions, key, c.width, c.height, c.tasks, [&] { return ringsKernel(p, c); });
   return {[=, &tasks = c.tasks](const Picture& layer) {
             return LensWork{{}, convolution->apply(Keyed(layer, *shares, tasks).light, tasks)};
           },

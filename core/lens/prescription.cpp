@@ -2,11 +2,10 @@
 
 #include "core/base/error.h"
 #include "core/base/spectrum.h"
+#include "core/document/file.h"
 
 #include <fmt/format.h>
-#include <fstream>
 #include <nlohmann/json.hpp>
-#include <sstream>
 
 namespace ilumbra {
 
@@ -62,13 +61,9 @@ Prescription parsePrescription(const std::string& text) {
 }
 
 Prescription readPrescription(const std::string& path) {
-  std::ifstream in(path, std::ios::binary);
-  if (!in) throw badInput(path + ": cannot be read");
-  std::ostringstream text;
-  text << in.rdbuf();
-  if (text.str().size() > 1'000'000) throw badInput(path + ": is too large for a lens prescription");
+  const std::string text = readFile(path, size_t(1) << 20);
   try {
-    return parsePrescription(text.str());
+    return parsePrescription(text);
   } catch (const Error& e) {
     throw badInput(path + ": " + e.what());
   }

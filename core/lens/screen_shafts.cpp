@@ -111,21 +111,28 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
     });
   }
   const float plainDust = p.real("dust");
-  const float pivot = 0.18f;
+  // Above the pivot rays grow with the contrast; a shadow is never more than whole.
+  const float pivot = shadow ? 1 : 0.18f;
   forEachRow(result, c.tasks, [&](int y) {
     float* o = result.at(0, y);
     for (int x = 0; x < result.width; ++x, o += 3) {
       const float l = luminance({o[0], o[1], o[2]}), steeper = contrast == 1 || l <= 0 ? 1 : std::pow(l / pivot, contrast - 1);
       const float d = dust.empty() ? plainDust : dust[size_t(y) * size_t(result.width) + size_t(x)];
-      for (int k = 0; k < 3; ++k) o[k] *= steeper * d * tint[k];
+      const float s = steeper * d;
+      if (!shadow) {
+        for (int k = 0; k < 3; ++k) o[k] *= s * tint[k];
+        continue;
+      }
+      // What is left of the light behind: darker by the tint's strength, and of its hue; of a white one black. What throws the shadow stands before
+      // it, and is not darkened.
+      const size_t i = size_t(y) * size_t(result.width) + size_t(x);
+      const float depth = clamp01(o[0] * s) * (1 - (i < c.covered.size() ? clamp01(c.covered[i]) : 0)), most = maxComponent(tint), least = std::min({tint.x, tint.y, tint.z});
+      for (int k = 0; k < 3; ++k) o[k] = clamp01(1 - depth * (most + least - tint[k]));
     }
   });
   LensOperator op;
-  if (shadow) {
-    // What is left of the light behind; laid over all of the picture.
-    auto left = std::make_shared<Picture>(std::move(result));
-    for (float& v : left->rgb) v = clamp01(1 - v);
-    op.rest = *left;
+  if (shadow) { // laid over all of the picture
+    op.rest = std::move(result);
     op.blend = "multiply";
     op.apply = [](const Picture& layer) { return LensWork{{}, Picture(layer.width, layer.height)}; };
     return op;
@@ -173,11 +180,12 @@ LensStage screenShaftsStage() {
                                     number("gather", "Even to peak", "%", 0).soft(0, 1).range(0, 1).at(Stage::Lens).matters().help("0 %: rays are the mean of what lies along them; 100 %: the brightest of it"),
                                     number("contrast", "Contrast", "×", 1).soft(0.5, 3).range(0.1, 10).log().at(Stage::Lens).help("Above 1 faint rays go and strong ones stay"),
                                     number("dust", "Dust", "%", 1).soft(0, 1).range(0, 10).patterned().at(Stage::Lens).help("What the rays are multiplied with: a drifting pattern makes the air live"),
-                                    color("tint", "Tint", {1, 1, 1}).soft(0, 1).at(Stage::Lens).help("What the rays are multiplied with")},
+                                    color("tint", "Tint", {1, 1, 1}).soft(0, 1).at(Stage::Lens).help("Of light what the rays are multiplied with; of shadow its hue and depth: white is a black shadow")},
                                    keyParams(false)}),
                    .slots = stageSlots(),
                    .existence = Stage::Lens},
           .prepare = prepare,
+          .level = 0.7f,
           .idle = keyIdle,
           .covers = true,
           .looks = {{"Through the canopy", {{"length", "70 %"}, {"fade", "10 %"}, {"gather", "0 %"}}},

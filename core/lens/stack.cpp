@@ -1,6 +1,7 @@
 #include "core/lens/stack.h"
 
 #include "core/base/error.h"
+#include "core/document/edit.h"
 #include "core/lens/area.h"
 #include "core/lens/blend.h"
 #include "core/lens/resample.h"
@@ -513,7 +514,7 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
     c.left = c.top = 0;
   };
   for (size_t i = 0; i < steps.size(); ++i) {
-    if (c.cancel && c.cancel->requested()) throw cancelled();
+    c.tasks.stopIfAsked();
     merge(i);
     if (std::all_of(steps.begin() + ptrdiff_t(i), steps.end(), [](const Step& s) { return s.stage->inPlace; })) frameAlone();
     r.stages.push_back(act(steps[i], uint64_t(1) << i, c, light, layers, options.works, r));
@@ -562,10 +563,11 @@ SceneLight sceneLight(const Scene& scene, const Film& film, const std::vector<Co
     std::vector<const Picture*> all;
     for (const Picture& p : light.layers) all.push_back(&p);
     light.layers = denoiser->apply(all, tasks, cancel);
+    light.covers = cleanCoverage(film, *denoiser, tasks, cancel);
   }
   light.beside = lightBeside(scene, film, amounts, tasks);
   if (scene.plates) {
-    PlateLayers plates = plateLayers(*scene.plates, film, tasks);
+    PlateLayers plates = plateLayers(*scene.plates, film, light.covers.alpha, tasks);
     light.keep = std::move(plates.keep);
     light.add = std::move(plates.add);
     light.parts = std::move(plates.parts);
@@ -596,6 +598,7 @@ std::vector<LayerQuery> queriesOfCell(const Scene& scene, int cell) {
 LensContext contextOf(const Document& doc, double frame, const Scene& scene, int width, int height, int margin, const Tasks& tasks, const LensOptions& options) {
   LensContext c = LensContext::of(doc, frame, width, height, tasks);
   c.assets = options.assets;
+  c.convolutions = options.convolutions;
   c.left = c.top = margin;
   c.width += 2 * margin;
   c.height += 2 * margin;
@@ -691,15 +694,17 @@ void addPlates(LensLight& light, const Scene& scene, Picture all, std::vector<Pl
   };
 }
 
-LensLight lightOf(const Scene& scene, const Film& film, int margin, std::vector<Picture> cells, const Tasks& tasks) {
+// `covers`: of the film's own pixels; empty: as it has them.
+LensLight lightOf(const Scene& scene, const Film& film, int margin, std::vector<Picture> cells, const CleanCoverage& covers, const Tasks& tasks) {
   LensLight light;
   for (int cell = 0; cell < scene.table.cells(); ++cell) light.layers.push_back({queriesOfCell(scene, cell), std::move(cells[size_t(cell)])});
-  light.coverage = [&scene, &film, margin, &tasks](const LayerQuery& q) {
+  light.coverage = [&scene, &film, margin, &tasks, masks = covers.masks](const LayerQuery& q) {
     const auto it = std::find(scene.maskQueries.begin(), scene.maskQueries.end(), q);
     if (it == scene.maskQueries.end()) return std::vector<float>();
-    return surrounded(film, margin, tasks, [mask = int(it - scene.maskQueries.begin())](const Film& of, size_t i) { return of.coverage(i, mask); });
+    const auto mask = size_t(it - scene.maskQueries.begin());
+    return surrounded(film, margin, tasks, [&](const Film& of, size_t i) { return &of == &film && mask < masks.size() ? masks[mask][i] : of.coverage(i, int(mask)); });
   };
-  light.alpha = surrounded(film, margin, tasks, [&](const Film& of, size_t i) { return &of == &film ? plateAlpha(scene.plates.get(), film, i) : clamp01(of.alpha(i)); });
+  light.alpha = surrounded(film, margin, tasks, [&](const Film& of, size_t i) { return &of == &film ? plateAlpha(scene.plates.get(), covers.alpha.empty() ? film.alpha(i) : covers.alpha[i], i) : clamp01(of.alpha(i)); });
   return light;
 }
 
@@ -719,7 +724,7 @@ LensLight stackedLight(const Scene& scene, const Film& film, const SceneLight& l
     exposed(beside, {});
     cells.back() = surrounded(film, cells.back(), std::move(beside), tasks);
   }
-  LensLight out = lightOf(scene, film, margin, std::move(cells), tasks);
+  LensLight out = lightOf(scene, film, margin, std::move(cells), light.covers, tasks);
   if (!light.add.rgb.empty()) addPlates(out, scene, light.add, light.parts, margin);
   return out;
 }
@@ -737,7 +742,8 @@ LensLight filmLight(const Scene& scene, const Film& film, const SceneLight& ligh
   return stackedLight(scene, film, light, exposure, light.beside.empty() ? 0 : Film::coarse * film.margin(), tasks);
 }
 
-LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, const LensOptions& options) {
+LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& all, const LensOptions& options) {
+  const Tasks tasks = all.stoppedBy(options.cancel);
   if (scene.plates) return develop(doc, frame, scene, film, sceneLight(scene, film, amounts, tasks), tasks, options);
   const float exposure = exposureFactor(doc, frame);
   std::vector<Picture> cells;
@@ -747,15 +753,17 @@ LensResult develop(const Document& doc, double frame, const Scene& scene, const 
     cells.push_back(collectLayers(film, 1u << l, amounts, exposure, tasks));
     if (margin > 0) cells.back() = surrounded(film, cells.back(), collectLayers(*film.surround(), 1u << l, amounts, exposure, tasks), tasks);
   }
-  return applyLens(contextOf(doc, frame, scene, film.width(), film.height(), margin, tasks, options), lightOf(scene, film, margin, std::move(cells), tasks), options);
+  return applyLens(contextOf(doc, frame, scene, film.width(), film.height(), margin, tasks, options), lightOf(scene, film, margin, std::move(cells), {}, tasks), options);
 }
 
-LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const SceneLight& light, const Tasks& tasks, const LensOptions& options) {
+LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const SceneLight& light, const Tasks& all, const LensOptions& options) {
+  const Tasks tasks = all.stoppedBy(options.cancel);
   const int margin = light.beside.empty() ? 0 : marginOf(doc, frame, film, options);
   return applyLens(contextOf(doc, frame, scene, film.width(), film.height(), margin, tasks, options), stackedLight(scene, film, light, exposureFactor(doc, frame), margin, tasks), options);
 }
 
-LensResult developPlates(const Document& doc, double frame, const Scene& scene, const Tasks& tasks, const LensOptions& options) {
+LensResult developPlates(const Document& doc, double frame, const Scene& scene, const Tasks& all, const LensOptions& options) {
+  const Tasks tasks = all.stoppedBy(options.cancel);
   return applyLens(contextOf(doc, frame, scene, scene.width, scene.height, 0, tasks, options), platesStacked(scene, tasks), options);
 }
 
@@ -793,13 +801,39 @@ LensResult SmallLens::develop(const Document& doc, double frame, const LensOptio
     const auto it = std::find_if(m_covered.begin(), m_covered.end(), [&](const auto& c) { return c.first == q; });
     return it == m_covered.end() ? std::vector<float>() : it->second;
   };
-  return applyLens(contextOf(doc, frame, m_scene, m_width, m_height, m_margin, m_tasks, options), std::move(light), options);
+  const Tasks tasks = m_tasks.stoppedBy(options.cancel);
+  return applyLens(contextOf(doc, frame, m_scene, m_width, m_height, m_margin, tasks, options), std::move(light), options);
+}
+
+std::optional<double> fittingAmount(const Document& doc, NodeId stage, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, const LensOptions& options) {
+  const Node* n = doc.find(stage);
+  if (!n || stageOf(*n).level <= 0) return {};
+  const ParamDef& d = *n->kind->param("amount");
+  const double present = Params(*n, frame).number("amount"), level = double(stageOf(*n).level);
+  // At the most that there can be, so that what is faint is not left out.
+  LensOptions until = options;
+  until.until = stage;
+  until.works = true;
+  const LensResult r = SmallLens(scene, film, amounts, exposureFactor(doc, frame), std::min(scene.width, 320), tasks).develop(setValue(doc, stage, "amount", Constant(d.hardMax)), frame, until);
+  for (const StageResult& s : r.stages) {
+    if (s.stage != stage || s.work.spread.rgb.empty()) continue;
+    std::vector<float> all;
+    for (size_t i = 0; i < s.work.spread.pixels(); ++i) all.push_back(std::max({s.work.spread.rgb[3 * i], s.work.spread.rgb[3 * i + 1], s.work.spread.rgb[3 * i + 2]}));
+    const auto most = all.begin() + std::ptrdiff_t(all.size() - 1 - all.size() / 1000);
+    std::nth_element(all.begin(), most, all.end());
+    const double unit = double(*most) / d.hardMax;
+    if (!(unit > 0) || (unit * present > 0.4 * level && unit * present < 2.5 * level)) return {};
+    // Two digits read like a choice.
+    const double wanted = std::clamp(level / unit, 1e-4, d.hardMax), digit = std::pow(10, std::floor(std::log10(wanted)) - 1);
+    return std::clamp(std::round(wanted / digit) * digit, d.hardMin, d.hardMax);
+  }
+  return {};
 }
 
 std::vector<Picture> lightShares(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const std::vector<int>& groups, const Tasks& tasks, const LensOptions& options) {
   const float exposure = exposureFactor(doc, frame);
   const int margin = marginOf(doc, frame, film, options);
-  LensLight light = lightOf(scene, film, margin, std::vector<Picture>(size_t(scene.table.cells())), tasks);
+  LensLight light = lightOf(scene, film, margin, std::vector<Picture>(size_t(scene.table.cells())), {}, tasks);
   light.layers.clear();
   std::vector<Color> rest = amounts;
   for (const int g : groups) rest[size_t(g)] = Color(0.0f);

@@ -4,7 +4,13 @@
 #include "core/render/plate.h"
 #include "core/render/scene.h"
 
+#include <optional>
+#include <string_view>
+
 namespace ilumbra {
+
+/// Why a stage that works shows nothing: LensPage and `readings` offer fittingAmount().
+constexpr std::string_view tooFaint = "what it adds is too faint to be seen";
 
 /// The lens stages of a document in the order in which they act.
 std::vector<const Node*> lensStages(const Document& doc);
@@ -67,6 +73,8 @@ struct LensOptions {
   NodeId until = 0;   ///< this one is the last,
   bool before = false; ///< or the one before it
   const Assets* assets = nullptr; ///< null: there are no files
+  const CancelFlag* cancel = nullptr; ///< develop() throws Cancelled once it is set, within a row of a stage's work; null: it goes to the end
+  ConvolutionCache* convolutions = nullptr; ///< kernels of pictures before; null: none is kept
   bool works = true;  ///< false: the picture alone is asked for, and StageResult::work stays empty where it need not be made
 };
 
@@ -79,6 +87,7 @@ struct SceneLight {
   std::vector<Picture> layers; ///< of the scene's table
   std::vector<Picture> beside; ///< of its cells, beside the frame (Film::surround()); empty: there is none
   std::vector<PlatePart> parts; ///< of `add`
+  CleanCoverage covers;        ///< denoised like the layers; empty: as the film has it
   Picture keep, add;           ///< what plates keep of each layer and add to all light (render/plate.h); empty: there are no plates
   bool empty() const { return layers.empty(); }
 };
@@ -111,6 +120,9 @@ private:
   int m_width = 0, m_height = 0, m_margin = 0; ///< of the frame, and how far the light reaches over it
   std::vector<std::pair<LayerQuery, std::vector<float>>> m_covered;
 };
+/// The amount at which what a stage adds comes to its kind's `level` of white where it is brightest (a thousandth of the frame apart), in this light;
+/// none: its kind leaves the amount alone, it adds nothing whatever the amount, or it does well as it stands. Throws Cancelled.
+std::optional<double> fittingAmount(const Document& doc, NodeId stage, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks, const LensOptions& options = {});
 /// Light groups' exact shares of the developed picture, by group; what plates add is in none of them.
 std::vector<Picture> lightShares(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const std::vector<int>& groups, const Tasks& tasks,
                                  const LensOptions& options = {});

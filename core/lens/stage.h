@@ -8,6 +8,8 @@
 
 namespace ilumbra {
 
+class ConvolutionCache;
+
 /// What a lens stage does to light, in the two parts that its layers and shares are made of.
 struct LensWork {
   Picture taken;    ///< what it takes out of the picture; empty: nothing, or all that there is
@@ -32,9 +34,9 @@ struct LensContext {
   int width = 0, height = 0;           ///< of the pictures
   int left = 0, top = 0;               ///< where the frame begins in them
   int frameWidth = 0, frameHeight = 0; ///< of the frame: shares of the frame in parameters are of these
-  const Tasks& tasks;
+  const Tasks& tasks;                  ///< of the session: they stop when it is asked to
   const Assets* assets = nullptr;      ///< null: there are no files
-  const CancelFlag* cancel = nullptr;
+  ConvolutionCache* convolutions = nullptr; ///< null: none is kept
   /// Where a thing, or with thing 0 a place of the set, is seen at a frame; null: there is no camera.
   std::function<Anchor(NodeId thing, const V3f& place, double frame)> anchor = {};
   /// The box around a thing, empty if it has none; null: there is no set.
@@ -78,6 +80,9 @@ struct StageLook {
 struct LensStage {
   Kind kind;
   std::function<LensOperator(const Params&, const Picture& source, const LensContext&)> prepare;
+  /// What it adds should come to, of white, where it is brightest, when it is new: its amount is chosen for that from the light that is there. 0: it
+  /// is as its table says.
+  float level = 0;
   bool linear = true; ///< of its light where it has no key: prepare(a + b) does what prepare(a) and prepare(b) do together
   /// Why it does nothing although it is on and has light, or empty; null: it always does something.
   std::function<std::string(const Params&)> idle = {};

@@ -135,7 +135,7 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
   const Color tint = chromaticity(working(p.triple("tint")));
   const float core = p.real("core"), color = p.real("color");
   const std::string key = fmt::format("starburst|{}|{}|{}|{}|{}|{}|{}|{}|{}|{}|{}|{}|{}", a.blades, a.rounding, a.turn, a.dust, a.scratches, a.seed, color, ring, reach, core, tint.x, tint.y, tint.z);
-  const auto convolution = Convolution::kept(key, c.width, c.height, c.tasks, [&] {
+  const auto convolution = convolutionFor(c.convolutions, key, c.width, c.height, c.tasks, [&] {
     Picture kernel = starburstKernel(a, starburstWaves(color), std::max(0.05f, ring), reach, c.tasks);
     for (int y = 0; y < kernel.height; ++y)
       for (int x = 0; x < kernel.width; ++x) {

@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace ilumbra {
@@ -80,6 +81,7 @@ Denoiser::Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cance
     }
   });
   for (Plane& p : m_features) spread(p);
+  const std::vector<Plane> sampled = first.variance; // before neighbours have lent theirs
   // The samples' own variance knows where the noise is, the halves how much their low discrepancy has taken off it.
   for (size_t c = 0; c < 3; ++c) {
     if (cancel && cancel->requested()) throw cancelled();
@@ -139,6 +141,41 @@ Denoiser::Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cance
   }
   m_guide.color = std::move(result);
   m_guide.variance = std::move(left);
+  bound(first.color, sampled, tasks, cancel);
+}
+
+// How far the weighted mean would move each pixel, by what the pixel itself may be wrong.
+void Denoiser::bound(const std::vector<Plane>& color, const std::vector<Plane>& sampled, const Tasks& tasks, const CancelFlag* cancel) {
+  std::vector<Plane> moved(3, plane());
+  filter(m_guide, {&color[0], &color[1], &color[2]}, {&moved[0], &moved[1], &moved[2]}, nullptr, tasks, cancel);
+  // Of luminance, with all channels' errors.
+  Plane error = plane();
+  tasks.forEach(m_height, [&](int y) {
+    for (int x = 0; x < m_width; ++x) {
+      const size_t i = index(x, y);
+      float sum = 0;
+      for (size_t c = 0; c < 3; ++c) sum += sampled[c][i];
+      error[i] = sum;
+    }
+  });
+  spread(error);
+  m_moved = plane();
+  tasks.forEach(m_height, [&](int y) {
+    std::array<float, 25> near;
+    for (int x = 0; x < m_width; ++x) {
+      const size_t i = index(x, y);
+      float apart = 0;
+      for (size_t c = 0; c < 3; ++c) apart += sqr(moved[c][i] - color[c][i]);
+      // A pixel whose samples all missed the light seems surer than it is: the middle one of its neighbours knows. A few bright ones among them,
+      // the rim of a lamp, do not count.
+      size_t n = 0;
+      for (int j = -2; j <= 2; ++j)
+        for (int k = -2; k <= 2; ++k) near[n++] = error[index(x + k, y + j)];
+      std::nth_element(near.begin(), near.begin() + 12, near.end());
+      const float own = std::max(error[i], near[12]);
+      m_moved[i] = apart > sqr(mostErrors) * own ? mostErrors * std::sqrt(own / apart) : 1;
+    }
+  });
 }
 
 void Denoiser::filter(const Guide& g, const std::vector<const Plane*>& in, const std::vector<Plane*>& out, std::vector<Plane>* gain, const Tasks& tasks, const CancelFlag* cancel) const {
@@ -213,21 +250,31 @@ void Denoiser::filter(const Guide& g, const std::vector<const Plane*>& in, const
   if (cancel && cancel->requested()) throw cancelled();
 }
 
-std::vector<Picture> Denoiser::apply(const std::vector<const Picture*>& layers, const Tasks& tasks, const CancelFlag* cancel) const {
-  std::vector<Plane> in(3 * layers.size(), plane()), out(3 * layers.size(), plane());
+std::vector<Denoiser::Plane> Denoiser::clean(std::vector<Plane> in, const Tasks& tasks, const CancelFlag* cancel) const {
+  std::vector<Plane> out(in.size(), plane());
   std::vector<const Plane*> from;
   std::vector<Plane*> to;
-  tasks.forEach(int(layers.size()), [&](int l) {
-    for (size_t c = 0; c < 3; ++c) {
-      Plane& p = in[3 * size_t(l) + c];
-      for (int y = 0; y < m_height; ++y)
-        for (int x = 0; x < m_width; ++x) p[index(x, y)] = layers[size_t(l)]->at(x, y)[c];
-      spread(p);
-    }
-  });
-  for (const Plane& p : in) from.push_back(&p);
+  for (Plane& p : in) {
+    spread(p);
+    from.push_back(&p);
+  }
   for (Plane& p : out) to.push_back(&p);
   filter(m_guide, from, to, nullptr, tasks, cancel);
+  tasks.forEach(m_height, [&](int y) {
+    for (size_t p = 0; p < in.size(); ++p)
+      for (size_t i = index(0, y), end = index(m_width, y); i < end; ++i) out[p][i] = in[p][i] + (out[p][i] - in[p][i]) * m_moved[i];
+  });
+  return out;
+}
+
+std::vector<Picture> Denoiser::apply(const std::vector<const Picture*>& layers, const Tasks& tasks, const CancelFlag* cancel) const {
+  std::vector<Plane> in(3 * layers.size(), plane());
+  tasks.forEach(int(layers.size()), [&](int l) {
+    for (size_t c = 0; c < 3; ++c)
+      for (int y = 0; y < m_height; ++y)
+        for (int x = 0; x < m_width; ++x) in[3 * size_t(l) + c][index(x, y)] = layers[size_t(l)]->at(x, y)[c];
+  });
+  const std::vector<Plane> out = clean(std::move(in), tasks, cancel);
   std::vector<Picture> made(layers.size(), Picture(m_width, m_height));
   tasks.forEach(int(layers.size()), [&](int l) {
     for (int y = 0; y < m_height; ++y)
@@ -235,6 +282,63 @@ std::vector<Picture> Denoiser::apply(const std::vector<const Picture*>& layers, 
         for (size_t c = 0; c < 3; ++c) made[size_t(l)].at(x, y)[c] = out[3 * size_t(l) + c][index(x, y)];
   });
   return made;
+}
+
+std::vector<std::vector<float>> Denoiser::apply(const std::vector<const std::vector<float>*>& values, const Tasks& tasks, const CancelFlag* cancel) const {
+  std::vector<Plane> in(values.size(), plane());
+  const auto w = size_t(m_width);
+  for (size_t v = 0; v < values.size(); ++v)
+    for (int y = 0; y < m_height; ++y) std::copy_n(values[v]->begin() + std::ptrdiff_t(size_t(y) * w), m_width, in[v].begin() + std::ptrdiff_t(index(0, y)));
+  const std::vector<Plane> out = clean(std::move(in), tasks, cancel);
+  std::vector<std::vector<float>> made(values.size(), std::vector<float>(w * size_t(m_height)));
+  for (size_t v = 0; v < values.size(); ++v)
+    for (int y = 0; y < m_height; ++y) std::copy_n(out[v].begin() + std::ptrdiff_t(index(0, y)), m_width, made[v].begin() + std::ptrdiff_t(size_t(y) * w));
+  return made;
+}
+
+CleanCoverage cleanCoverage(const Film& film, const Denoiser& denoiser, const Tasks& tasks, const CancelFlag* cancel) {
+  const size_t n = size_t(film.width()) * size_t(film.height());
+  const int masks = film.masks().queries();
+  std::vector<std::vector<float>> raw(size_t(masks) + 1, std::vector<float>(n));
+  for (size_t i = 0; i < n; ++i) raw[0][i] = film.alpha(i);
+  for (int m = 0; m < masks; ++m)
+    for (size_t i = 0; i < n; ++i) raw[size_t(m) + 1][i] = film.coverage(i, m);
+  // What is the same everywhere stays so: most pictures are covered all over.
+  std::vector<const std::vector<float>*> open;
+  for (const auto& v : raw)
+    if (std::any_of(v.begin(), v.end(), [&](float a) { return a != v.front(); })) open.push_back(&v);
+  if (!open.empty()) {
+    std::vector<std::vector<float>> made = denoiser.apply(open, tasks, cancel);
+    size_t k = 0;
+    for (auto& v : raw)
+      if (k < open.size() && open[k] == &v) v = std::move(made[k++]);
+  }
+  CleanCoverage out{std::move(raw.front()), {}};
+  out.masks.assign(std::make_move_iterator(raw.begin() + 1), std::make_move_iterator(raw.end()));
+  return out;
+}
+
+Film::Ranked coveredBy(const Film& film, const std::vector<float>& alpha, size_t pixel) {
+  const int w = film.width(), h = film.height(), px = int(pixel % size_t(w)), py = int(pixel / size_t(w));
+  const auto sum = [](const Film::Ranked& r) {
+    float s = r.dropped;
+    for (const float v : r.weight) s += v;
+    return s;
+  };
+  Film::Ranked r = film.identity(pixel);
+  for (int reach = 1; sum(r) <= 0 && alpha[pixel] > 0 && reach <= 12; ++reach)
+    for (int y = std::max(0, py - reach); y <= std::min(h - 1, py + reach); ++y)
+      for (int x = std::max(0, px - reach); x <= std::min(w - 1, px + reach); ++x) {
+        if (std::max(std::abs(x - px), std::abs(y - py)) != reach) continue;
+        const Film::Ranked& near = film.identity(size_t(y) * size_t(w) + size_t(x));
+        for (size_t k = 0; k < near.weight.size(); ++k)
+          if (near.weight[k] > 0) r.add(near.thing[k], near.weight[k]);
+      }
+  const float total = sum(r);
+  if (total <= 0) return {};
+  for (float& v : r.weight) v *= alpha[pixel] / total;
+  r.dropped *= alpha[pixel] / total;
+  return r;
 }
 
 } // namespace ilumbra

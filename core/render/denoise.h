@@ -10,15 +10,21 @@ namespace ilumbra {
 /// Non-local means between patches, normalised by variance, and features by their own change (Rousselle, Manzi and Zwicker
 /// 2013, "Robust Denoising using Feature and Color Information", equations 3 to 8), in two passes: the second compares the
 /// first one's result, in which patches are told apart far more surely.
+///
+/// A pixel moves from its own value by no more than `mostErrors` of its own standard errors: of each pixel a share is kept as it was sampled, the
+/// same for every layer, which leaves it linear. So what is bright beside what is dark, and both sure, does not run into it.
 class Denoiser {
 public:
   /// Takes what it needs from the film, which may go on. Values do not depend on the number of threads. Throws Cancelled.
   Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cancel = nullptr);
   /// The same weights on each picture, of the film's size. Throws Cancelled.
   std::vector<Picture> apply(const std::vector<const Picture*>& layers, const Tasks& tasks, const CancelFlag* cancel = nullptr) const;
+  /// The same on single numbers of every pixel (coverages), rows from the top.
+  std::vector<std::vector<float>> apply(const std::vector<const std::vector<float>*>& values, const Tasks& tasks, const CancelFlag* cancel = nullptr) const;
   Picture apply(const Picture& layer, const Tasks& tasks) const { return std::move(apply(std::vector<const Picture*>{&layer}, tasks).front()); }
   int width() const { return m_width; }
   int height() const { return m_height; }
+  static constexpr float mostErrors = 3;
 
 private:
   // One channel with a rim, so that neighbours can be read without asking where the picture ends.
@@ -33,13 +39,27 @@ private:
   Plane plane() const { return Plane(size_t(m_stride) * size_t(m_height + 2 * rim), 0.0f); }
   void spread(Plane& p) const;
   Plane blurred(const Plane& p, int radius, const Tasks& tasks) const;
+  /// Weighted means of planes, and as much of each pixel itself as `m_moved` says.
+  std::vector<Plane> clean(std::vector<Plane> in, const Tasks& tasks, const CancelFlag* cancel) const;
+  void bound(const std::vector<Plane>& color, const std::vector<Plane>& sampled, const Tasks& tasks, const CancelFlag* cancel);
   /// Weighted means of planes; `gain` receives Σw² v / (Σw)² of the guide's variance, if not null.
   void filter(const Guide& guide, const std::vector<const Plane*>& in, const std::vector<Plane*>& out, std::vector<Plane>* gain, const Tasks& tasks, const CancelFlag* cancel) const;
 
   int m_width, m_height, m_stride;
   std::vector<Plane> m_features, m_featureScale;
   Plane m_trust; ///< 1, and less for a pixel far noisier than what is around it: a rare bright path is not spread about
+  Plane m_moved; ///< what share of a pixel's value comes from the weighted mean, the rest from itself
   Guide m_guide;
 };
+
+/// The film's alpha, and coverages by its masks, by the denoiser's weights.
+struct CleanCoverage {
+  std::vector<float> alpha;
+  std::vector<std::vector<float>> masks;
+};
+CleanCoverage cleanCoverage(const Film& film, const Denoiser& denoiser, const Tasks& tasks, const CancelFlag* cancel = nullptr);
+/// Of a pixel's first-hit coverages, as shares: what they are where they sum to its (denoised) alpha. Where the pixel itself met nothing they are its
+/// neighbours'.
+Film::Ranked coveredBy(const Film& film, const std::vector<float>& alpha, size_t pixel);
 
 } // namespace ilumbra

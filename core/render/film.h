@@ -52,6 +52,7 @@ public:
   int height() const { return m_height; }
   int groups() const { return m_groups; }
   const LayerTable& table() const { return m_table; }
+  const LayerTable& masks() const { return m_masks; }
   size_t bytes() const;
 
   /// Before the first add() of each sample: a pixel is laid out when its first sample comes, by whoever brings it.

@@ -7,10 +7,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <deque>
 #include <embree3/rtcore.h>
 #include <limits>
-#include <mutex>
 
 namespace ilumbra {
 namespace {
@@ -157,7 +155,25 @@ thread_local std::vector<NodeId> open;
 
 } // namespace
 
-std::shared_ptr<const Nearness> nearnessTo(const Document& doc, const std::vector<NodeId>& named, double frame, const Assets& assets, const CancelFlag* cancel) {
+std::shared_ptr<const Nearness> NearnessCache::find(uint64_t key) {
+  const std::lock_guard lock(m_mutex);
+  const auto it = std::find_if(m_lately.begin(), m_lately.end(), [&](const Kept& k) { return k.surfaces->key() == key; });
+  if (it == m_lately.end()) return nullptr;
+  const Kept found = *it;
+  m_lately.erase(it);
+  m_lately.push_front(found);
+  return found.surfaces;
+}
+
+void NearnessCache::keep(std::shared_ptr<const Nearness> made, size_t triangles) {
+  const std::lock_guard lock(m_mutex);
+  m_lately.push_front({std::move(made), triangles});
+  size_t kept = 0;
+  for (const Kept& k : m_lately) kept += k.triangles;
+  for (; m_lately.size() > 1 && (m_lately.size() > 8 || kept > mostKept); m_lately.pop_back()) kept -= m_lately.back().triangles;
+}
+
+std::shared_ptr<const Nearness> nearnessTo(const Document& doc, const std::vector<NodeId>& named, double frame, const Assets& assets, NearnessCache* cache, const CancelFlag* cancel) {
   std::vector<const Node*> things;
   for (const NodeId id : named)
     if (const Node* n = doc.find(id)) collect(doc, *n, things);
@@ -172,18 +188,8 @@ std::shared_ptr<const Nearness> nearnessTo(const Document& doc, const std::vecto
     key = contentHash({reinterpret_cast<const char*>(&form), sizeof form}, key);
     key = contentHash({reinterpret_cast<const char*>(places.back().data()), places.back().size() * sizeof(M44f)}, key);
   }
-  static std::mutex mutex;
-  static std::deque<std::shared_ptr<const Surfaces>> lately;
-  {
-    const std::lock_guard lock(mutex);
-    const auto it = std::find_if(lately.begin(), lately.end(), [&](const auto& s) { return s->key() == key; });
-    if (it != lately.end()) {
-      auto found = *it;
-      lately.erase(it);
-      lately.push_front(found);
-      return found;
-    }
-  }
+  if (cache)
+    if (auto found = cache->find(key)) return found;
   Mesh all;
   std::vector<Ball> balls;
   for (size_t i = 0; i < things.size(); ++i) {
@@ -202,11 +208,7 @@ std::shared_ptr<const Nearness> nearnessTo(const Document& doc, const std::vecto
     append(all, worldMesh(*things[i], std::move(form), places[i], mostTriangles - std::min(mostTriangles, all.triangles.size())));
   }
   auto made = std::make_shared<const Surfaces>(key, std::move(all), std::move(balls));
-  const std::lock_guard lock(mutex);
-  lately.push_front(made);
-  size_t kept = 0;
-  for (const auto& s : lately) kept += s->triangles();
-  for (; lately.size() > 1 && (lately.size() > 8 || kept > mostKept); lately.pop_back()) kept -= lately.back()->triangles();
+  if (cache) cache->keep(made, made->triangles());
   return made;
 }
 

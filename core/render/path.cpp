@@ -51,6 +51,8 @@ public:
     m_chain = m_straight = false;
   }
 
+  /// Dispersion is left out: of few samples it would be confetti.
+  void keepWhite() { m_white = true; }
   /// The camera's ray through a pixel of the film.
   Ray start(float x, float y, float step);
   /// The whole path; `first`: what the camera's ray meets, if that is known, and `firstMet` whether it meets anything.
@@ -134,6 +136,7 @@ private:
   Sampler m_sampler;
   RandomStream m_random;
   bool m_draft;
+  bool m_white = false; // light is not spread by its colours
   const PhotonMap* m_photons = nullptr;
   PhotonSink* m_sink = nullptr;
   TraceCount& m_count;
@@ -932,7 +935,7 @@ bool Path::surface(const Hit& hit, const Ground& g) {
   Surface s;
   describe(s);
   // A path takes on a wavelength where it is first bent; what is mirrored by smooth glass stays white.
-  const bool disperses = clear && body && m.abbe > 0 && m_wave == 0;
+  const bool disperses = clear && body && m.abbe > 0 && m_wave == 0 && !m_white;
   if (m_draft && s.subsurface > 0) { // no wandering about in a draft: matte, of the colour that it would come to
     Color c;
     for (int i = 0; i < 3; ++i) c[i] = slabReflectance(m.interior.albedo[i], m.interior.anisotropy);
@@ -1230,6 +1233,7 @@ void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& 
   const size_t pixel = size_t(py) * size_t(film.width()) + size_t(px);
   const uint32_t seed = seedOf(m_scene, m_margin);
   Path path(m_scene, film, pixel, Sampler(uint32_t(px), uint32_t(py), index, seed), streamOf(px, py, index, seed), m_draft, m_photons, count, log);
+  if (m_whole) path.keepWhite();
   path.start(float(px - m_margin), float(py - m_margin), m_step);
   path.run();
 }
@@ -1249,6 +1253,7 @@ void PathTracer::sampleRow(Film& film, int px, int py, int n, uint32_t index, Tr
     for (int i = 0; i < k; ++i) {
       const size_t pixel = size_t(py) * size_t(film.width()) + size_t(x + i);
       paths[size_t(i)].emplace(m_scene, film, pixel, Sampler(uint32_t(x + i), uint32_t(py), index, seed), streamOf(x + i, py, index, seed), m_draft, m_photons, count, nullptr);
+      if (m_whole) paths[size_t(i)]->keepWhite();
       ray[i] = paths[size_t(i)]->start(float(x + i - m_margin), float(py - m_margin), m_step);
     }
     Hit hits[wide];

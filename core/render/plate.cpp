@@ -39,6 +39,7 @@ Kind plateKind() {
                            number("opacity", "Opacity", "", 1).range(0, 1).at(Stage::Shading).help("How much of it is there"),
                            number("coverage", "Coverage", "%", 1).range(0, 1).patterned().at(Stage::Shading).matters().help("Its alpha from place to place: with a mist in the picture's space it drifts over what lies behind"),
                            integer("fineness", "Fineness", 320).soft(100, 2000).range(0, 16384).when("coverage", "a pattern").at(Stage::Shading).help("Of an uneven coverage: so many places across the picture are asked, and it lies smooth between them; 0: every pixel is"),
+                           choice("pattern_scale", "Pattern scale", {"even", "with the frame"}).at(Stage::Shading).help("Of patterns on its colour and coverage, in the picture's space: as wide as high whatever the frame's shape, or stretched with it"),
                            choice("lies", "Lies", {"behind", "in front"}).at(Stage::Shading).help("Of the render"),
                            flag("shown", "Shown", true).at(Stage::Shading).help("Off: as if it were not there; files then have their own alpha"),
                            number("focal_length", "Its focal length", "mm", 0).soft(10, 200).range(0, 10000).fixed().at(Stage::Display).in("Camera match").help("Of the lens that took it, on a film as wide as the camera's; 0: not known"),
@@ -88,6 +89,7 @@ public:
   Painter(const Document& doc, const Params& p, int width, int height, const Assets& assets, bool quick) : m_p(p), m_aspect(float(width) / float(height)), m_pixel(1 / float(width)) {
     m_gain = std::exp2(p.real("stops"));
     m_opacity = p.real("opacity");
+    m_even = p.text("pattern_scale") == "even";
     m_shows = choiceOf<Shows>(p, "shows");
     if (const PatternUse* use = p.pattern("coverage")) spread(Program::compile(doc, use->pattern, p.frame(), assets, false), width, height, quick);
     else m_opacity *= p.real("coverage");
@@ -142,12 +144,9 @@ public:
       if (m_rec709) t.light = acescgFrom709(t.light);
       t.alpha = m_alpha ? clamp01(texel.w) : 1;
     } else {
-      PatternPoint point;
-      point.uv = {x, y};
-      point.screen = {x, y, 0};
       Color c = m_color;
       if (m_program) {
-        const Sample4 v = m_program->evaluate(point);
+        const Sample4 v = m_program->evaluate(patternAt(x, y));
         c = {v.x, v.y, v.z};
       }
       if (m_shows != Shows::Colour) {
@@ -200,13 +199,18 @@ private:
     m_cover.resize(size_t(m_coverWide) * size_t(m_coverHigh));
     tbb::parallel_for(0, m_coverHigh, [&](int y) {
       for (int x = 0; x < m_coverWide; ++x) {
-        PatternPoint p;
-        p.uv = {float(x) / float(m_coverWide - 1), float(y) / float(m_coverHigh - 1)};
-        p.screen = p.world = p.position = {p.uv.x, p.uv.y, 0};
-        const Sample4 v = program.evaluate(p);
+        const Sample4 v = program.evaluate(patternAt(float(x) / float(m_coverWide - 1), float(y) / float(m_coverHigh - 1)));
         m_cover[size_t(y) * size_t(m_coverWide) + size_t(x)] = clamp01((v.x + v.y + v.z) / 3);
       }
     });
+  }
+  // Texture coordinates run over the frame. Places are in its heights, about its middle, so that what a pattern draws is as wide as it is high;
+  // or they run over the frame too.
+  PatternPoint patternAt(float x, float y) const {
+    PatternPoint p;
+    p.uv = {x, y};
+    p.screen = p.world = p.position = {m_even ? (x - 0.5f) * m_aspect + 0.5f : x, y, 0};
+    return p;
   }
   float coverage(float x, float y) const {
     const float u = clamp01(x) * float(m_coverWide - 1), v = clamp01(y) * float(m_coverHigh - 1);
@@ -224,7 +228,7 @@ private:
   const Params& m_p;
   Shows m_shows;
   float m_aspect, m_pixel, m_gain = 1, m_opacity = 1, m_wide = 1, m_high = 1, m_cos = 1, m_sin = 0, m_scale = 1;
-  bool m_decode = true, m_rec709 = false, m_alpha = true, m_associated = false;
+  bool m_even = true, m_decode = true, m_rec709 = false, m_alpha = true, m_associated = false;
   V2f m_offset{0, 0}, m_start{0, 0}, m_stop{0, 0};
   Color m_color{0.0f}, m_end{0.0f};
   std::shared_ptr<const Image> m_image;
@@ -341,7 +345,7 @@ float platesAlpha(const Plates& plates, size_t pixel) {
   return front + (1 - front) * sheetAlpha(plates.behind, pixel);
 }
 
-PlateLayers plateLayers(const Plates& plates, const Film& film, const Tasks& tasks) {
+PlateLayers plateLayers(const Plates& plates, const Film& film, const std::vector<float>& alpha, const Tasks& tasks) {
   const int w = film.width(), h = film.height();
   // A draft has fewer pixels than the plates.
   const Picture& full = plates.behind.alpha.empty() ? plates.front.light : plates.behind.light;
@@ -351,7 +355,7 @@ PlateLayers plateLayers(const Plates& plates, const Film& film, const Tasks& tas
   tasks.forEach(h, [&](int y) {
     for (int x = 0; x < w; ++x) {
       const size_t i = size_t(y) * size_t(w) + size_t(x), k = size_t((2 * y + 1) * full.height / (2 * h)) * size_t(full.width) + size_t((2 * x + 1) * full.width / (2 * w));
-      const float bare = 1 - clamp01(film.alpha(i)), over = plates.front.alpha.empty() ? 0 : plates.front.alpha[k];
+      const float bare = 1 - clamp01(alpha.empty() ? film.alpha(i) : alpha[i]), over = plates.front.alpha.empty() ? 0 : plates.front.alpha[k];
       for (size_t c = 0; c < 3; ++c) {
         out.keep.rgb[3 * i + c] = 1 - over;
         const float back = plates.behind.alpha.empty() ? 0 : plates.behind.light.rgb[3 * k + c] * bare, front = plates.front.alpha.empty() ? 0 : plates.front.light.rgb[3 * k + c];
@@ -371,8 +375,7 @@ PlateLayers plateLayers(const Plates& plates, const Film& film, const Tasks& tas
   return out;
 }
 
-float plateAlpha(const Plates* plates, const Film& film, size_t pixel) {
-  const float own = film.alpha(pixel);
+float plateAlpha(const Plates* plates, float own, size_t pixel) {
   if (!plates) return own;
   const float front = sheetAlpha(plates->front, pixel);
   return front + (1 - front) * (own + (1 - own) * sheetAlpha(plates->behind, pixel));

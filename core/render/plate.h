@@ -46,13 +46,14 @@ struct PlateLayers {
   Picture keep, add;
   std::vector<PlatePart> parts; ///< what is in `add` already
 };
-PlateLayers plateLayers(const Plates& plates, const Film& film, const Tasks& tasks);
+/// `alpha`: of the film's pixels, by rows; empty: as the film has it.
+PlateLayers plateLayers(const Plates& plates, const Film& film, const std::vector<float>& alpha, const Tasks& tasks);
 /// All plates alone, laid over each other, and their alpha: what is there where no ray meets anything.
 Picture platesLight(const Plates& plates, const Tasks& tasks);
 std::vector<PlatePart> platesParts(const Plates& plates);
 float platesAlpha(const Plates& plates, size_t pixel);
-/// The film's alpha with the plates.
-float plateAlpha(const Plates* plates, const Film& film, size_t pixel);
+/// A pixel's own alpha with the plates.
+float plateAlpha(const Plates* plates, float own, size_t pixel);
 
 /// The camera that sees the set as the plate's did: its focal length if that is known, and tilted until its horizon lies where the
 /// plate's does. Throws BadInput.

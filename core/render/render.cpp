@@ -113,7 +113,7 @@ void Rendering::trace(const Tasks& tasks, const std::vector<Piece>& pieces, cons
       if (cancel.requested()) return;
       const auto [of, left, top] = tiles[size_t(i)];
       Film& film = *of->film;
-      const PathTracer tracer(*m_scene, of->step, m_draft, photons, of->margin);
+      const PathTracer tracer(*m_scene, of->step, m_draft, photons, of->margin, m_step > 1);
       const int right = std::min(of->pixels.x + of->pixels.width, left + tile), bottom = std::min(of->pixels.y + of->pixels.height, top + tile);
       const auto index = [&](int x, int y) { return size_t(y) * size_t(film.width()) + size_t(x); };
       TraceCount count;

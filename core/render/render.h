@@ -16,8 +16,8 @@ class Rendering {
 public:
   Rendering() = default;
   explicit Rendering(ScenePtr scene, int step = 1, bool draft = false) { restart(std::move(scene), step, draft); }
-  /// From the first sample. With `step` > 1 each pixel of the film stands for step × step pixels of the picture; a draft
-  /// has direct light only (see PathTracer).
+  /// From the first sample. With `step` > 1 each pixel of the film stands for step × step pixels of the picture, and clear things do not
+  /// disperse light; a draft has direct light only (see PathTracer).
   void restart(ScenePtr scene, int step = 1, bool draft = false);
   /// Goes on with a scene that differs from this one in its overscan alone: what was sampled stays.
   void widen(ScenePtr scene);

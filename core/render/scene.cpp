@@ -16,6 +16,7 @@
 #include "core/render/part.h"
 #include "core/render/plate.h"
 #include "core/render/own_light.h"
+#include "core/surface/tables.h"
 
 #include <ImathBoxAlgo.h>
 #include <fmt/format.h>
@@ -42,6 +43,7 @@ struct SceneCache::Content {
   // What guides uneven hazes, and what it was made of.
   struct Cells {
     std::vector<NodePtr> nodes;
+    uint64_t content = 0; ///< of a file of voxels
     Value amount = Constant(0.0);
     std::vector<double> numbers;
     std::vector<M44f> matrices;
@@ -50,8 +52,9 @@ struct SceneCache::Content {
     DensityPtr heat;
     std::shared_ptr<const AirColor> tint, warmth;
   };
-  std::map<NodeId, Cells> cells;
+  std::map<NodeId, Cells> cells; ///< of things that are there
   std::map<uint64_t, Made> forms;
+  SurfaceTables tables;
   std::vector<LightKind> lightKinds = allLights();
   Content() = default;
   Content(const Content&) = delete;
@@ -292,18 +295,18 @@ private:
     if (m_uses.size() >= noMaterial) throw badInput("more than 65 535 materials in one picture");
     const size_t index = m_uses.size();
     m_uses.push_back(use);
-    m_materials.push_back(std::make_unique<Material>(defaultMaterial()));
+    m_materials.push_back(std::make_unique<Material>(defaultMaterial(&m_cache.tables)));
     m_open.push_back(use.target);
     Material m;
     try {
       m = compileMaterial(m_doc, use, m_options.frame, m_assets, [&](const Reference& part) {
         if (part.target && std::find(m_open.begin(), m_open.end(), part.target) != m_open.end()) throw badInput("the material is layered over itself");
         return int(materialOf(part));
-      });
+      }, &m_cache.tables);
     } catch (const Error& e) {
       if (e.kind() == Refusal::Cancelled) throw;
       m_scene->troubles.push_back(fmt::format("{}: {}", m_doc.find(use.target)->name, e.what()));
-      m = defaultMaterial();
+      m = defaultMaterial(&m_cache.tables);
       m.node = use.target;
     }
     m_open.pop_back();
@@ -845,7 +848,8 @@ private:
     now.nodes = patternNodes();
     if (const Value* v = n.find("amount")) now.amount = *v;
     const bool glows = p.text("heat_is") == "temperature";
-    now.numbers = {double(reinterpret_cast<uintptr_t>(grid.get())), m_options.frame, glows ? p.number("hottest") : 0, amount ? double(amount->surroundings()) : 0};
+    now.content = grid->content;
+    now.numbers = {m_options.frame, glows ? p.number("hottest") : 0, amount ? double(amount->surroundings()) : 0};
     now.matrices = {place};
     now.boxes.emplace_back();
     Air::Place out;
@@ -867,7 +871,7 @@ private:
       return std::make_shared<const PlacedDensity>(std::make_shared<const VoxelDensity>(middles, grid->size[0], grid->size[1], grid->size[2], values), out.toObject, 1 / std::max(1e-30f, most));
     };
     SceneCache::Content::Cells& kept = m_cache.cells[n.id];
-    if (kept.made.empty() || kept.numbers != now.numbers || kept.matrices != now.matrices || kept.nodes != now.nodes || !(kept.amount == now.amount)) {
+    if (kept.made.empty() || kept.content != now.content || kept.numbers != now.numbers || kept.matrices != now.matrices || kept.nodes != now.nodes || !(kept.amount == now.amount)) {
       DensityPtr density = voxels(grid->density, 1);
       if (amount) density = std::make_shared<const BothDensity>(density, std::make_shared<const PatternDensity>(amount, out.toObject, 0.5f), BothDensity::How::Times);
       DensityPtr guided = density;
@@ -1075,6 +1079,7 @@ private:
   }
 
   void forgetUnused() {
+    std::erase_if(m_cache.cells, [&](const auto& e) { return !m_doc.find(e.first); });
     if (m_cache.forms.size() > 2 * m_used.size() + 64)
       std::erase_if(m_cache.forms, [&](const auto& e) { return !m_used.count(e.first); });
   }

@@ -4,6 +4,9 @@
 
 namespace ilumbra {
 
+class AssetCache;
+class CancelFlag;
+
 /// A kept picture with the document that made it. Immutable.
 struct Proof {
   int number = 0;
@@ -18,6 +21,12 @@ struct Proof {
 };
 
 Proof makeProof(int number, std::string name, const Document& doc, double frame, const Picture& picture, uint32_t samples, int parent);
+
+/// What one proof changed of another, in a few words: "Halo size 17 % → 5 %", "Halo size 17 % → 5 % and 2 more"; empty: nothing.
+std::string nameByChange(const Document& before, const Document& after);
+
+/// The picture of a proof at its size, with so many samples, denoised and through the lens as its document asks for. Throws BadInput, Cancelled.
+Picture renderProof(const Proof& proof, uint32_t samples, AssetCache& assets, const CancelFlag& cancel);
 
 /// Scene light of `a` less that of `b`, by magnitude, channel by channel. Both of one size.
 Picture differencePicture(const Picture& a, const Picture& b);

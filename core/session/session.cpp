@@ -4,6 +4,7 @@
 #include "core/base/hash.h"
 #include "core/color/view.h"
 #include "core/document/difference.h"
+#include "core/lens/convolution.h"
 #include "core/lens/resample.h"
 #include "core/lens/stack.h"
 #include "core/render/air.h"
@@ -104,17 +105,25 @@ struct Session::Content {
   std::condition_variable wake;
   std::optional<SessionRequest> mailbox;
   Clock::time_point mailboxTime{}; ///< of the first request since one was taken
-  std::vector<std::function<void(const State*)>> jobs;
+  struct Waiting {
+    Job job;
+    Needs needs;
+    uint64_t edition; ///< that it must see at least
+  };
+  std::vector<Waiting> jobs;
   uint64_t edition = 0, mailboxEdition = 0;
   bool quit = false;
-  CancelFlag cancel;
+  CancelFlag cancel;     ///< of the request at work
+  CancelFlag cancelLens; ///< of what it shows: a stream of requests still gets pictures
+  CancelFlag leaving;
   std::atomic<int64_t> pointer{-1}; ///< x << 32 | y
   ScenePtr sharedScene;
 
   // Of the session's thread alone.
   SceneCache cache;
+  ConvolutionCache convolutions;
   std::optional<SessionRequest> now;
-  uint64_t nowEdition = 0;
+  uint64_t nowEdition = 0; ///< guarded by the mutex as well
   ScenePtr scene;
   Rendering draft, next, full;
   bool madePlaying = false; ///< the scene has its plates as they play
@@ -129,7 +138,7 @@ struct Session::Content {
   uint64_t raysBefore = 0, raysMade = 0;
   double traceSeconds = 0;
   uint64_t traceRays = 0;
-  Clock::time_point lastDelivery{};
+  std::atomic<Clock::time_point> lastDelivery{}, lensStart{};
   std::string error;
   std::thread thread;
 
@@ -174,41 +183,70 @@ struct Session::Content {
 
   uint32_t target() const { return scene && scene->bare() ? 1 : uint32_t(settingsOf(now->doc).number("samples")); }
 
+  // Those whose document is at work; `ready`: that have what they need, or never will.
+  bool jobWaits(bool ready) const {
+    return std::any_of(jobs.begin(), jobs.end(), [&](const Waiting& w) { return w.edition <= nowEdition && (!ready || isReady(w)); });
+  }
+  bool isReady(const Waiting& w) const { return w.needs == Needs::Scene || !scene || !now || !activeCamera(now->doc) || scene->bare() || fullSamples() > 0; }
+
   void run() {
     for (;;) {
       std::optional<SessionRequest> next;
       Clock::time_point asked{};
-      std::vector<std::function<void(const State*)>> todo;
+      std::vector<Waiting> todo;
       {
         std::unique_lock lock(mutex);
-        const auto idle = [&] { return !quit && !mailbox && jobs.empty() && !hasWork(); };
+        const auto idle = [&] { return !quit && !mailbox && !jobWaits(true) && !hasWork(); };
         while (idle()) wake.wait(lock);
-        if (quit) return;
-        if (mailbox && jobs.empty()) {
+        if (quit) {
+          todo = std::exchange(jobs, {});
+          lock.unlock();
+          for (const Waiting& w : todo) answer(w, nullptr, "Ilumbra is being left");
+          return;
+        }
+        // A job that waits for the document at work comes before a newer one.
+        if (jobWaits(true)) {
+          const auto split = std::stable_partition(jobs.begin(), jobs.end(), [&](const Waiting& w) { return w.edition > nowEdition || !isReady(w); });
+          todo.assign(std::make_move_iterator(split), std::make_move_iterator(jobs.end()));
+          jobs.erase(split, jobs.end());
+        } else if (mailbox && !jobWaits(false)) {
           next = std::move(mailbox);
           mailbox.reset();
           nowEdition = mailboxEdition;
           asked = mailboxTime;
           cancel.clear();
+          cancelLens.clear();
         }
-        todo = std::exchange(jobs, {});
       }
       try {
         if (next) take(std::move(*next), asked);
         else if (!todo.empty()) serve(todo);
         else work();
       } catch (const Error& e) {
-        if (e.kind() == Refusal::Cancelled) continue;
-        error = e.what();
-        scene.reset();
-        fullStale = true;
-        tell();
+        if (e.kind() != Refusal::Cancelled) fail(e.what());
       } catch (const std::bad_alloc&) {
-        error = "There is not enough memory for this picture";
-        scene.reset();
-        fullStale = true;
-        tell();
+        fail("There is not enough memory for this picture");
+      } catch (const std::exception& e) { // of a library: the document is what is to be kept
+        fail(fmt::format("The picture cannot be rendered: {}", e.what()));
+      } catch (...) {
+        fail("The picture cannot be rendered: something in it broke the renderer");
       }
+    }
+  }
+
+  void fail(std::string why) {
+    error = std::move(why);
+    scene.reset();
+    fullStale = true;
+    clean.clear();
+    tell();
+  }
+
+  // A job's own failure is its own affair.
+  static void answer(const Waiting& w, const State* state, const std::string& why) {
+    try {
+      w.job(state, why);
+    } catch (...) {
     }
   }
 
@@ -216,6 +254,7 @@ struct Session::Content {
     if (!now || !scene || !activeCamera(now->doc)) return false;
     if (cleanDue() || groupsDue()) return true;
     if (scene->bare()) return !now->playing && fullSamples() == 0; // shown without it; what is written or read off is not
+    if (fullSamples() == 0 && jobWaits(false)) return true;
     if (now->paused) return false;
     if (now->playing) return draft.samples() < 2;
     return !finished() || catchesUp();
@@ -354,8 +393,8 @@ struct Session::Content {
     if (showsClean()) return develop(now->doc, frame, *scene, shown().film(), clean.light, tasks, options);
     return develop(now->doc, frame, *scene, shown().film(), amounts, tasks, options);
   }
-  LensOptions lensOptions(const Assets& files) const {
-    return {.on = now->withLens, .solo = now->soloStage, .until = now->lastStage, .before = now->beforeStage, .assets = &files};
+  LensOptions lensOptions(const Assets& files) {
+    return {.on = now->withLens, .solo = now->soloStage, .until = now->lastStage, .before = now->beforeStage, .assets = &files, .cancel = &cancelLens, .convolutions = &convolutions};
   }
 
   // What each stage changes, as a small picture: what it adds, or else what it takes.
@@ -369,20 +408,29 @@ struct Session::Content {
       small.rgb = shrunk(more.rgb, more.width, more.height, 3, w, h, tasks);
       const std::vector<float> taken = shrunk(less.rgb, less.width, less.height, 3, w, h, tasks);
       for (size_t i = 0; i < taken.size(); ++i) small.rgb[i] = std::abs(small.rgb[i] - taken[i]);
-      out.push_back({s.stage, s.idle, w, h, display(small, true)});
+      // Nine stops below white nobody sees it.
+      const Node* n = now->doc.find(s.stage);
+      const bool faint = s.idle.empty() && n && stageOf(*n).level > 0 && std::none_of(small.rgb.begin(), small.rgb.end(), [](float v) { return v > 0.002f; });
+      out.push_back({s.stage, faint ? std::string(tooFaint) : s.idle, w, h, display(small, true)});
     }
     return out;
   }
 
-  void serve(const std::vector<std::function<void(const State*)>>& todo) {
-    if (!scene || !now) {
-      for (const auto& job : todo) job(nullptr);
-      return;
+  void serve(const std::vector<Waiting>& todo) {
+    const auto refuse = [&](const std::string& why) {
+      for (const Waiting& w : todo) answer(w, nullptr, why);
+    };
+    if (!scene || !now) return refuse(error.empty() ? "there is no picture yet" : error);
+    if (!activeCamera(now->doc)) return refuse("there is no camera: add one, then there is a picture");
+    std::optional<LensResult> developed;
+    try {
+      const Assets files = assets->assets(now->doc.folder(), &leaving);
+      developed = developShown({.on = now->withLens, .assets = &files, .cancel = &leaving, .convolutions = &convolutions});
+    } catch (const std::exception& e) {
+      return refuse(e.what());
     }
-    const Assets files = assets->assets(now->doc.folder(), &cancel);
-    const LensResult developed = developShown({.on = now->withLens, .assets = &files});
-    const State state{now->doc, shown(), amounts, developed, showsClean() ? &*clean.weights : nullptr, tasks};
-    for (const auto& job : todo) job(&state);
+    const State state{now->doc, shown(), amounts, *developed, showsClean() ? &*clean.weights : nullptr, tasks, leaving};
+    for (const Waiting& w : todo) answer(w, &state, {});
   }
 
   template <typename F> bool trace(F f, const Rendering& r) {
@@ -434,7 +482,7 @@ struct Session::Content {
     if (!done || cleanDue()) return;
     // Often at first, then as the eye can still tell.
     const bool last = finished();
-    if (full.samples() <= 4 || since(lastDelivery) > 0.25 || last) show(full.samples() <= 2 || since(lastRoute) > 2 || last);
+    if (full.samples() <= 4 || since(lastDelivery.load()) > 0.25 || last) show(full.samples() <= 2 || since(lastRoute) > 2 || last);
   }
 
   Clock::time_point lastRoute{};
@@ -500,6 +548,7 @@ struct Session::Content {
 
   // Passes without light are data: shown as they are, by the sRGB curve alone where they are colours.
   std::vector<uint8_t> displayPass(const Film& film, int width, int height, int step) {
+    const bool cleaned = showsClean() && !clean.light.covers.alpha.empty();
     float far = 0;
     for (size_t i = 0; i < size_t(film.width()) * size_t(film.height()); ++i) far = std::max(far, film.depth(i));
     std::vector<uint8_t> out(size_t(width) * size_t(height) * 4);
@@ -511,7 +560,7 @@ struct Session::Content {
         uint8_t* o = out.data() + 4 * (size_t(y) * size_t(width) + size_t(x));
         Color c(0.0f);
         switch (now->pass) {
-        case ShownPass::Alpha: c = Color(film.alpha(i)); break;
+        case ShownPass::Alpha: c = Color(cleaned ? clean.light.covers.alpha[i] : film.alpha(i)); break;
         case ShownPass::Depth: c = Color(far > 0 && film.depth(i) > 0 ? 1 - 0.92f * film.depth(i) / far : 0); break;
         case ShownPass::Normal:
           if (film.alpha(i) > 0) c = film.normal(i) * 0.5f + Color(0.5f);
@@ -565,11 +614,11 @@ struct Session::Content {
     const Film& film = r.film();
     const int width = scene->width, step = r.step();
     const Plates* plates = scene->plates && scene->plates->behind.light.width + scene->plates->front.light.width > 0 ? scene->plates.get() : nullptr;
-    const bool alone = scene->bare();
+    const bool alone = scene->bare(), cleaned = showsClean() && !clean.light.covers.alpha.empty();
     tasks.forEach(scene->height, [&](int y) {
       for (int x = 0; x < width; ++x) {
         const size_t i = size_t(std::min(y / step, film.height() - 1)) * size_t(film.width()) + size_t(std::min(x / step, film.width() - 1));
-        const float own = alone ? 0 : clamp01(film.alpha(i));
+        const float own = alone ? 0 : clamp01(cleaned ? clean.light.covers.alpha[i] : film.alpha(i));
         float covers = own;
         if (plates) {
           const size_t full = size_t(y) * size_t(width) + size_t(x);
@@ -593,6 +642,7 @@ struct Session::Content {
     const Assets files = assets->assets(now->doc.folder(), &cancel);
     const bool measures = now->effect && now->doc.find(now->effect) && (withRoute || !route || route->effect != now->effect);
     LensOptions options = lensOptions(files);
+    lensStart = Clock::now();
     options.works = now->stages || measures;
     const LensResult developed = developShown(options);
     const LensResult plates = bare ? developPlates(now->doc, frame, *scene, tasks, options) : LensResult();
@@ -765,6 +815,8 @@ Session::~Session() {
     const std::lock_guard lock(m_content->mutex);
     m_content->quit = true;
     m_content->cancel.request();
+    m_content->cancelLens.request();
+    m_content->leaving.request();
   }
   m_content->wake.notify_all();
   m_content->thread.join();
@@ -778,7 +830,11 @@ uint64_t Session::submit(SessionRequest request) {
     if (!c.mailbox) c.mailboxTime = Clock::now();
     c.mailbox = std::move(request);
     edition = c.mailboxEdition = ++c.edition;
-    c.cancel.request();
+    if (!c.jobWaits(false)) {
+      c.cancel.request();
+      // A slow lens is broken off, but a stream of requests (a value that is dragged) has its pictures all the same.
+      if (since(c.lensStart.load()) > 0.3 && since(c.lastDelivery.load()) < 1) c.cancelLens.request();
+    }
   }
   c.wake.notify_all();
   return edition;
@@ -786,11 +842,11 @@ uint64_t Session::submit(SessionRequest request) {
 
 void Session::setPointer(int x, int y) { m_content->pointer = x < 0 || y < 0 ? -1 : int64_t(x) << 32 | int64_t(y); }
 
-void Session::run(std::function<void(const State*)> job) {
+void Session::run(Job job, Needs needs) {
   Content& c = *m_content;
   {
     const std::lock_guard lock(c.mutex);
-    c.jobs.push_back(std::move(job));
+    c.jobs.push_back({std::move(job), needs, c.edition});
   }
   c.wake.notify_all();
 }

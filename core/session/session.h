@@ -103,12 +103,11 @@ public:
   Session(const Session&) = delete;
   Session& operator=(const Session&) = delete;
 
-  /// Returns the edition of the request. Work on an older one is broken off within some milliseconds.
+  /// Returns the edition of the request. Work on an older one is broken off within some milliseconds, unless a job waits for it.
   uint64_t submit(SessionRequest request);
   /// Where the pointer is in the picture, in its pixels: what is around it is refined first. Negative: nowhere.
   void setPointer(int x, int y);
-  /// Runs `job` on the session's thread between two passes, with the film as it is then. It is not run while there is no
-  /// picture: `job` then gets null.
+  /// What a job works on.
   struct State {
     const Document& doc;
     const Rendering& rendering;
@@ -116,8 +115,18 @@ public:
     const LensResult& developed;
     const Denoiser* denoiser; ///< that was used for it; null: it is raw
     const Tasks& tasks;
+    const CancelFlag& leaving; ///< set when the session is being taken down
   };
-  void run(std::function<void(const State*)> job);
+  /// Gets null and the reason where it cannot be done.
+  using Job = std::function<void(const State*, const std::string& why)>;
+  enum class Needs {
+    Scene,  ///< whatever is there: a draft will do
+    Picture ///< whole pixels: it waits for the first samples of the full picture, also while the view is paused
+  };
+  /// Runs `job` once on the session's thread between two passes, with the document of the last submit() before this call, or a later one. It
+  /// is run always: with what it needs, or with null and why not (there is no picture, it cannot be rendered, the session ends). What it
+  /// throws ends with it.
+  void run(Job job, Needs needs = Needs::Scene);
   /// The compiled scene of the last image, for picking and framing. Null before the first.
   ScenePtr scene() const;
 

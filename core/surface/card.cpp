@@ -5,7 +5,7 @@
 
 namespace ilumbra {
 
-Material compileCard(const Document& doc, const Node& card, double frame, const Assets& assets) {
+Material compileCard(const Document& doc, const Node& card, double frame, const Assets& assets, SurfaceTables* tables) {
   const Params p(card, frame);
   Document look = Document::create(doc.sharedKinds());
   NodeId material = 0, picture = 0, alpha = 0;
@@ -41,7 +41,7 @@ Material compileCard(const Document& doc, const Node& card, double frame, const 
   }
   if (!alpha) set(material, "opacity", Constant(p.number("card_opacity")));
   set(material, "own_light", Constant(p.number("own_light")));
-  Material m = compileMaterial(look, {material, nullptr}, frame, assets, [](const Reference&) { return -1; });
+  Material m = compileMaterial(look, {material, nullptr}, frame, assets, [](const Reference&) { return -1; }, tables);
   // A pattern on the opacity is the document's own.
   if (const PatternUse* use = p.pattern("card_opacity"); use && !alpha) m.opacity.program = std::make_shared<const Program>(Program::compile(doc, use->pattern, frame, assets, false));
   m.name = card.name;

@@ -3,9 +3,7 @@
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
 #include "core/base/spectrum.h"
-
-#include <map>
-#include <mutex>
+#include "core/surface/tables.h"
 
 namespace ilumbra {
 
@@ -177,23 +175,6 @@ Driven drive(const Document& doc, const Params& p, const char* name, const Asset
   return d;
 }
 
-// Tables are pure functions of a few numbers: made once, remembered for as long as somebody uses them.
-template <typename T, typename Key, typename Make> std::shared_ptr<const T> remembered(const Key& key, Make make) {
-  static std::mutex mutex;
-  static std::map<Key, std::weak_ptr<const T>> made;
-  static std::map<Key, std::shared_ptr<const T>> lately; // what was used of late stays, so that dragging back and forth is quick
-  const std::lock_guard lock(mutex);
-  std::shared_ptr<const T> table = made[key].lock();
-  if (!table) made[key] = table = make();
-  if (lately.size() > 64) lately.clear();
-  lately[key] = table;
-  return table;
-}
-
-std::shared_ptr<const CoatAlbedo> albedoFor(float eta) {
-  return remembered<CoatAlbedo>(eta, [&] { return std::make_shared<const CoatAlbedo>(eta); });
-}
-
 void compileVeil(const Document& doc, const Node& n, const Params& p, VeilCurve& veil) {
   veil.flip = p.flag("veil_flip");
   veil.additive = p.real("veil_additive");
@@ -206,7 +187,7 @@ void compileVeil(const Document& doc, const Node& n, const Params& p, VeilCurve&
   std::stable_sort(veil.keys.begin(), veil.keys.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
 }
 
-Material compileSurface(const Document& doc, const Node& n, const Params& p, const Assets& assets) {
+Material compileSurface(const Document& doc, const Node& n, const Params& p, const Assets& assets, SurfaceTables& tables) {
   Material m;
   const auto real = [&](const char* name) { return drive(doc, p, name, assets, false); };
   const auto tint = [&](const char* name) { return drive(doc, p, name, assets, true); };
@@ -265,26 +246,28 @@ Material compileSurface(const Document& doc, const Node& n, const Params& p, con
                           &m.translucencyColor, &m.subsurface, &m.coat, &m.coatRoughness, &m.coatColor, &m.sheen, &m.sheenColor, &m.sheenRoughness, &m.film, &m.filmThickness, &m.opacity,
                           &m.occlusion, &m.normal, &m.bump, &m.emissionColor})
     m.patterned |= d->program != nullptr;
-  m.boundaryAlbedo = albedoFor(m.ior);
-  if (m.coat.any()) m.coatAlbedo = albedoFor(m.coatIor);
+  m.boundaryAlbedo = tables.albedo(m.ior);
+  if (m.coat.any()) m.coatAlbedo = tables.albedo(m.coatIor);
   if (m.film.any()) {
     const float most = m.filmThickness.program ? 1600 : std::max(50.0f, m.filmThickness.constant.x), index = std::max(1.0001f, p.real("film_ior"));
     const float base = m.thin && m.transmission.any() ? 1.0f : m.ior;
-    m.filmTable = remembered<ThinFilm>(std::tuple(index, base, most), [&] { return std::make_shared<const ThinFilm>(index, base, most); });
-    if (m.metalness.any()) m.metalFilm = remembered<MetalFilm>(std::pair(index, most), [&] { return std::make_shared<const MetalFilm>(index, most); });
+    m.filmTable = tables.film(index, base, most);
+    if (m.metalness.any()) m.metalFilm = tables.metalFilm(index, most);
   }
   return m;
 }
 
 } // namespace
 
-Material compileMaterial(const Document& doc, const Reference& use, double frame, const Assets& assets, const std::function<int(const Reference&)>& indexOf) {
+Material compileMaterial(const Document& doc, const Reference& use, double frame, const Assets& assets, const std::function<int(const Reference&)>& indexOf, SurfaceTables* kept) {
+  SurfaceTables own;
+  SurfaceTables& tables = kept ? *kept : own;
   const Node* n = doc.find(use.target);
-  if (!n) return defaultMaterial();
-  if (n->kind->id == "object.card") return compileCard(doc, *n, frame, assets);
+  if (!n) return defaultMaterial(&tables);
+  if (n->kind->id == "object.card") return compileCard(doc, *n, frame, assets, &tables);
   const Params p(*n, frame, use.with.get());
   if (n->kind->id == "material.layer") {
-    Material m = defaultMaterial();
+    Material m = defaultMaterial(&tables);
     m.name = n->name;
     m.node = n->id;
     m.mask = drive(doc, p, "mask", assets, false);
@@ -292,7 +275,7 @@ Material compileMaterial(const Document& doc, const Reference& use, double frame
     m.above = indexOf(p.reference("above"));
     return m;
   }
-  Material m = compileSurface(doc, *n, p, assets);
+  Material m = compileSurface(doc, *n, p, assets, tables);
   m.name = n->name;
   m.node = n->id;
   m.emission = ownLight(doc, use, frame, true);
@@ -300,13 +283,13 @@ Material compileMaterial(const Document& doc, const Reference& use, double frame
   return m;
 }
 
-Material defaultMaterial() {
+Material defaultMaterial(SurfaceTables* tables) {
   Material m;
   m.name = "Matte grey";
   m.baseColor.constant = m.roughness.constant = Color(0.5f);
   for (Driven* d : {&m.specular, &m.specularTint, &m.opacity, &m.occlusion}) d->constant = Color(1.0f);
   m.normal.constant = Color(0.5f, 0.5f, 1);
-  m.boundaryAlbedo = albedoFor(m.ior);
+  m.boundaryAlbedo = tables ? tables->albedo(m.ior) : std::make_shared<const CoatAlbedo>(m.ior);
   return m;
 }
 

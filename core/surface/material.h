@@ -4,6 +4,8 @@
 
 namespace ilumbra {
 
+class SurfaceTables;
+
 /// A parameter of a compiled material: a constant, or a program over the surface.
 struct Driven {
   Color constant{0.0f};
@@ -95,12 +97,12 @@ Kind layerMaterialKind();
 /// A key of a veil's curve.
 Kind veilKeyKind();
 /// Compiles one use of a material node. `indexOf` gives the scene's index of another use, for layers. Throws BadInput
-/// naming the parameter at fault.
-Material compileMaterial(const Document& doc, const Reference& use, double frame, const Assets& assets, const std::function<int(const Reference&)>& indexOf);
+/// naming the parameter at fault. `tables`: of lobes, to share; null: they are made anew.
+Material compileMaterial(const Document& doc, const Reference& use, double frame, const Assets& assets, const std::function<int(const Reference&)>& indexOf, SurfaceTables* tables = nullptr);
 /// The look of a card without a material: its picture as colour, opacity and own light of a sheet. Throws BadInput.
-Material compileCard(const Document& doc, const Node& card, double frame, const Assets& assets);
+Material compileCard(const Document& doc, const Node& card, double frame, const Assets& assets, SurfaceTables* tables = nullptr);
 /// Matte grey of reflectance 0.5.
-Material defaultMaterial();
+Material defaultMaterial(SurfaceTables* tables = nullptr);
 /// What the own light of this use sends out, cd/m² per channel of the working space (0 when it has none).
 Color ownLight(const Document& doc, const Reference& use, double frame, bool evenIfOff = false);
 /// Single-scattering albedo of a body that gives back `reflectance` of light from all around, and its inverse: van de

@@ -52,12 +52,12 @@ TEST_CASE("Behind what is half there, half of the plate is seen; alpha is right 
   const Traced t = trace(doc, 64);
   const Picture p = shown(doc, t).picture;
   CHECK(mean(p) == Approx(0.25).epsilon(0.03));
-  CHECK(plateAlpha(t.scene->plates.get(), t.film(), 8 * 17 + 8) == Approx(0.5 + 0.5 * 0.5).epsilon(0.06));
+  CHECK(plateAlpha(t.scene->plates.get(), t.film().alpha(8 * 17 + 8), 8 * 17 + 8) == Approx(0.5 + 0.5 * 0.5).epsilon(0.06));
   doc = setValue(doc, plate, "shown", Constant(false));
   const Traced bare = trace(doc, 16);
   CHECK_FALSE(bare.scene->plates);
   CHECK(mean(shown(doc, bare).picture) == 0);
-  CHECK(plateAlpha(nullptr, bare.film(), 8 * 17 + 8) == Approx(0.5).margin(0.15));
+  CHECK(plateAlpha(nullptr, bare.film().alpha(8 * 17 + 8), 8 * 17 + 8) == Approx(0.5).margin(0.15));
 }
 
 TEST_CASE("Gradients run from start to end; a plate in front covers the set and what the lens would spread", "[render][plate]") {

@@ -316,7 +316,7 @@ TEST_CASE("A job sees the film between two passes", "[session]") {
   std::condition_variable c;
   uint32_t samples = 0;
   bool called = false;
-  b.session().run([&](const Session::State* s) {
+  b.session().run([&](const Session::State* s, const std::string&) {
     const std::lock_guard lock(m);
     called = true;
     if (s) samples = s->rendering.samples();

@@ -1,0 +1,34 @@
+#pragma once
+#include "core/session/proof.h"
+
+#include <memory>
+#include <vector>
+
+namespace ilumbra {
+
+class CancelFlag;
+class ColorViews;
+
+/// Proofs lie beside their document: "shot.ilum" has a folder "shot.proofs" with an index (proofs.json) and, of each proof, its picture (OpenEXR,
+/// half floats, ACEScg) and its document (.ilum), named by their content.
+std::string proofFolder(const std::string& document);
+
+/// What all proofs of a document may take on the disk, in bytes of their pictures before packing.
+constexpr size_t proofRoom = size_t(512) << 20;
+size_t proofBytes(const Proof& proof);
+
+struct ProofSet {
+  std::vector<std::shared_ptr<const Proof>> proofs; ///< by number
+  int next = 1;   ///< number of the next one
+  int parent = 0; ///< that the document went on from; 0: none
+};
+
+/// Makes the folder hold just these; what is there already is not written again. The newest come first: those beyond `room` are left out, and their
+/// numbers returned. Without proofs the folder goes. Throws Io; what was there stays then.
+std::vector<int> writeProofs(const std::string& document, const ProofSet& set, const ColorViews& views, size_t room = proofRoom);
+
+/// Reads them back, file names starting from the document's folder. What cannot be read is left out and told in `troubles`; no folder: none. Throws
+/// Cancelled.
+ProofSet readProofs(std::shared_ptr<const Kinds> kinds, const std::string& document, std::vector<std::string>* troubles, const CancelFlag* cancel = nullptr);
+
+} // namespace ilumbra
