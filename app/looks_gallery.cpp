@@ -51,7 +51,8 @@ LooksGallery::LooksGallery(Studio& studio, NodeId stage, QWidget* parent) : QDia
   };
   add(tr("As it is"));
   for (const StageLook& look : stageOf(n).looks) add(qs(look.name));
-  m_list->setCurrentRow(0);
+  // The first look is chosen, so that Return takes it and arrows go on from there.
+  m_list->setCurrentRow(std::min(1, m_list->count() - 1));
   column->addWidget(m_list, 1);
   auto* buttons = new QDialogButtonBox(this);
   QPushButton* take = buttons->addButton(tr("Take this look"), QDialogButtonBox::AcceptRole);
@@ -60,6 +61,7 @@ LooksGallery::LooksGallery(Studio& studio, NodeId stage, QWidget* parent) : QDia
   connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
   connect(m_list, &QListWidget::itemActivated, this, &LooksGallery::choose);
   take->setDefault(true);
+  m_list->setFocus();
   column->addWidget(buttons);
   resize(3 * (wide + 16) + 50, 3 * (wide * 5 / 8 + 34) - 40);
   draw();

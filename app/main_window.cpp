@@ -3,8 +3,9 @@
 #include "app/document_files.h"
 #include "app/find_anything.h"
 #include "app/health_overlay.h"
+#include "app/import_dialog.h"
 #include "app/lens_page.h"
-#include "app/mix_panel.h"
+#include "app/balance_panel.h"
 #include "app/model_files.h"
 #include "app/number_row.h"
 #include "app/picture_bar.h"
@@ -35,11 +36,13 @@
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QKeyEvent>
 #include <QMenuBar>
 #include <QSettings>
 #include <QSplitter>
 #include <QStackedWidget>
 #include <QStatusBar>
+#include <QTime>
 #include <QToolButton>
 #include <future>
 
@@ -76,7 +79,7 @@ MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m
   drawerColumn->setSpacing(0);
   auto* tabs = new QHBoxLayout;
   tabs->setContentsMargins(4, 0, 8, 0);
-  m_mix = new MixPanel(studio, this);
+  m_balance = new BalancePanel(studio, this);
   m_drawerPages = new QStackedWidget(m_drawer);
   const auto page = [&](const char* id, const QString& label, const QString& help, QWidget* body) {
     QToolButton* tab = flatButton(m_drawer, label, help, "tab");
@@ -87,7 +90,7 @@ MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m
     m_drawerTabs.emplace_back(QLatin1String(id), tab);
   };
   page("proofs", tr("Proofs"), tr("Kept pictures with the documents that made them"), m_proofs);
-  page("mix", tr("Mix"), tr("Every light's switch, stops and tint, over the picture as it is"), m_mix);
+  page("balance", tr("Balance"), tr("Every light's switch, stops and tint, over the picture as it is"), m_balance);
   m_drawerTabs.front().second->setChecked(true);
   tabs->addStretch(1);
   drawerColumn->addLayout(tabs);
@@ -143,6 +146,8 @@ MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m
   m_message = new QLabel(this);
   for (QLabel* l : {m_progress, m_rate, m_message}) l->setStyleSheet(QStringLiteral("color: #9a968f"));
   m_message->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+  m_message->installEventFilter(this);
+  qApp->installEventFilter(this);
   m_cancel = flatButton(this, tr("Cancel"), tr("Breaks off what is going on"), "accent");
   m_cancel->hide();
   connect(m_cancel, &QToolButton::clicked, &studio, &Studio::cancelBackground);
@@ -178,12 +183,20 @@ MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m
   });
   connect(&studio, &Studio::backgroundChanged, this, &MainWindow::showState);
   connect(&studio, &Studio::documentChanged, this, &MainWindow::showTitle);
+  // What was said of the document before holds no longer; what is said of this change comes after it.
+  connect(&studio, &Studio::documentChanged, this, [this] {
+    if (m_says.isEmpty()) return;
+    m_says.clear();
+    showMessage();
+  });
   connect(&studio, &Studio::fileChanged, this, &MainWindow::showTitle);
   connect(&studio, &Studio::told, this, [this](const QString& text, bool trouble) {
     m_lastTold = text;
-    m_message->setText(m_message->fontMetrics().elidedText(text, Qt::ElideRight, std::max(200, width() - 460)));
-    m_message->setToolTip(text);
-    m_message->setStyleSheet(trouble ? QStringLiteral("color: #e0a0a6") : QStringLiteral("color: #9a968f"));
+    m_messages.push_back({QTime::currentTime().toString(QStringLiteral("HH:mm:ss")), text});
+    if (m_messages.size() > 200) m_messages.erase(m_messages.begin());
+    m_says = text;
+    m_refused = trouble;
+    showMessage();
   });
   connect(m_picture, &PictureView::fileDropped, this, [this](const QString& path) {
     if (!path.endsWith(QStringLiteral(".ilum"))) return importFile(path);
@@ -245,10 +258,10 @@ void MainWindow::makeCommands() {
     exportPicture(f, false);
   });
   const auto exportModels = [this](bool selection) {
-    const QString f = QFileDialog::getSaveFileName(this, selection ? tr("Export the selection") : tr("Export the set"), m_files->startFolder() + QStringLiteral("/set.glb"), tr("Models (*.glb *.gltf *.obj *.ply *.stl);;Air and dense forms as OpenVDB (*.vdb)"));
+    const QString f = QFileDialog::getSaveFileName(this, selection ? tr("Export the selection") : tr("Export the scene"), m_files->startFolder() + QStringLiteral("/scene.glb"), tr("Models (*.glb *.gltf *.obj *.ply *.stl);;Air and dense forms as OpenVDB (*.vdb)"));
     if (!f.isEmpty()) m_models->exportSet(f, selection);
   };
-  add("file.export_set", file, tr("Export the set…"), "", tr("Writes the set as a model: glTF, OBJ, PLY, STL; or its air as OpenVDB"), [exportModels] { exportModels(false); });
+  add("file.export_set", file, tr("Export the scene…"), "", tr("Writes the scene as a model: glTF, OBJ, PLY, STL; or its air as OpenVDB"), [exportModels] { exportModels(false); });
   add("file.export_selection", file, tr("Export the selection…"), "", tr("Writes what is selected as a model: glTF, OBJ, PLY, STL; or as OpenVDB, if it is air"), [exportModels] { exportModels(true); }, selected);
   add("file.export_frames", file, tr("Write the frames…"), "Ctrl+Alt+J", tr("Renders the range of frames, one after the other, into numbered files: PNG with alpha, EXR, JPEG, TIFF, HDR"), [this] {
     const Params s = settingsOf(m_studio.doc());
@@ -369,7 +382,7 @@ void MainWindow::makeCommands() {
   add("lens.later", scene, tr("Lens stage later"), "Ctrl+Alt+PgDown", tr("The open stage, one place down in the stack"), [this] { m_lens->move(1); }, anyStage);
   add("lens.orders", scene, tr("Keep both orders of the lens stage"), "", tr("Proofs of the picture with the open stage before the next one and after it, laid over each other with a wipe"), atLens(&LensPage::keepBothOrders), anyStage);
   add("lens.copy", scene, tr("Copy the lens stage"), "", tr("Another one like it, at the end of the stack"), atLens(&LensPage::copyOpen), anyStage);
-  add("lens.keep", scene, tr("Keep the lens stage as a preset…"), "", tr("Writes it to a file, without what it names of this set"), atLens(&LensPage::keepPreset), anyStage);
+  add("lens.keep", scene, tr("Keep the lens stage as a preset…"), "", tr("Writes it to a file, without what it names of this scene"), atLens(&LensPage::keepPreset), anyStage);
   add("lens.delete", scene, tr("Delete the lens stage"), "", tr("Takes the open stage out of the stack"), atLens(&LensPage::removeOpen), anyStage);
   add("scene.materials", scene, tr("Materials…"), "Ctrl+Alt+M", tr("Materials of the document and of your library, with their pictures"), [this] {
     auto* library = new MaterialLibrary(m_studio, this);
@@ -458,7 +471,8 @@ void MainWindow::makeCommands() {
   add("window.route", window, tr("Fold the route"), "Ctrl+3", tr("The route as a line, or as a band"), [this] { m_route->setFolded(!m_route->folded()); });
   add("window.drawer", window, tr("Fold the drawer"), "Ctrl+4", tr("Hides or shows the drawer"), [this] { fold(QStringLiteral("drawer"), m_drawerPages->isVisible()); });
   add("window.proofs", window, tr("Proofs"), "Ctrl+7", tr("The drawer's kept pictures"), [this] { showDrawer(QStringLiteral("proofs")); });
-  add("window.mix", window, tr("Mix"), "Ctrl+8", tr("The drawer's mix of lights"), [this] { showDrawer(QStringLiteral("mix")); });
+  add("window.balance", window, tr("Balance"), "Ctrl+8", tr("The drawer's balance of lights"), [this] { showDrawer(QStringLiteral("balance")); });
+  add("window.messages", window, tr("Messages…"), "Ctrl+9", tr("What was said in the status line, whole, the last first"), [this] { showMessages(); });
   add("window.settings", window, tr("Settings"), "Ctrl+5", tr("The right column's settings"), [this] { showRight(0); }, {}, true);
   add("window.lens", window, tr("Lens"), "Ctrl+6", tr("The right column's lens stack"), [this] { showRight(1); });
 
@@ -649,7 +663,7 @@ void MainWindow::fold(const QString& part, bool folded) {
     m_drawerPages->setVisible(!folded);
     for (int i = 0; i < int(m_drawerTabs.size()); ++i) m_drawerTabs[size_t(i)].second->setChecked(!folded && i == m_drawerPages->currentIndex());
     Studio::View v = m_studio.view();
-    v.groups = !folded && m_drawerPages->currentWidget() == m_mix;
+    v.groups = !folded && m_drawerPages->currentWidget() == m_balance;
     m_studio.setView(v);
     m_drawer->setMaximumHeight(folded ? 32 : QWIDGETSIZE_MAX);
     // What the person has set stays, unless the drawer was folded.
@@ -736,18 +750,56 @@ void MainWindow::showState() {
     if (m_studio.view().paused && !image->finished) text += tr(" · paused");
     if (!m_exportPath.isEmpty()) text += tr(" · will be exported");
     QString rate = image->raysPerSecond > 0 ? tr("%1 M rays/s").arg(image->raysPerSecond / 1e6, 0, 'f', 1) : QString();
+    // For those who want to know what their change cost.
     if (image->change && !m_studio.history().undoLabel().empty()) { // opening a document is no change
       const QString rays = image->change->rays ? tr("%1 M rays").arg(double(image->change->rays) / 1e6, 0, 'f', 2) : tr("no rays");
-      rate += tr("   Last change: %1, %2 ms, %3").arg(stageText(image->change->stage)).arg(std::ceil(image->change->seconds * 1000)).arg(rays);
+      m_rate->setToolTip(tr("Last change: %1, %2 ms, %3").arg(stageText(image->change->stage)).arg(std::ceil(image->change->seconds * 1000)).arg(rays));
     }
     m_rate->setText(rate);
-    if (!image->troubles.empty()) {
-      m_message->setText(qs(image->troubles.front()));
-      m_message->setStyleSheet(QStringLiteral("color: #e3a24a"));
-    }
+  }
+  QString trouble;
+  if (image && !image->error.empty()) trouble = qs(image->error);
+  else if (image && !image->troubles.empty()) trouble = image->troubles.size() == 1 ? qs(image->troubles.front()) : tr("%1 (and %2 more)").arg(qs(image->troubles.front())).arg(image->troubles.size() - 1);
+  if (trouble != m_trouble) {
+    m_trouble = trouble;
+    showMessage();
   }
   if (!work.isEmpty()) text = work + QStringLiteral("…");
   m_progress->setText(text);
+}
+
+// What was said last, or else what is wrong with the picture for as long as it is.
+void MainWindow::showMessage() {
+  const QString& text = m_says.isEmpty() ? m_trouble : m_says;
+  m_message->setText(m_message->fontMetrics().elidedText(text, Qt::ElideRight, std::max(200, width() - 460)));
+  m_message->setToolTip(text.isEmpty() ? QString() : tr("%1\n\nA click shows all messages").arg(text));
+  m_message->setStyleSheet(m_says.isEmpty() ? QStringLiteral("color: #e3a24a") : m_refused ? QStringLiteral("color: #e0a0a6") : QStringLiteral("color: #9a968f"));
+}
+
+void MainWindow::showMessages() {
+  QStringList lines;
+  if (!m_trouble.isEmpty() && m_studio.image())
+    for (const std::string& t : m_studio.image()->troubles) lines << tr("Now: %1").arg(qs(t));
+  for (auto it = m_messages.rbegin(); it != m_messages.rend(); ++it) lines << QStringLiteral("%1  %2").arg(it->first, it->second);
+  if (lines.isEmpty()) lines << tr("Nothing was said yet");
+  showReport(tr("Messages"), lines, this);
+}
+
+bool MainWindow::eventFilter(QObject* o, QEvent* e) {
+  if (o == m_message && e->type() == QEvent::MouseButtonRelease) {
+    showMessages();
+    return true;
+  }
+  // Escape leaves picking for a role, wherever the keys go.
+  if ((e->type() == QEvent::ShortcutOverride || e->type() == QEvent::KeyPress) && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Escape && m_studio.picking().active() && !QApplication::activePopupWidget() && !QApplication::activeModalWidget()) {
+    e->accept();
+    if (e->type() == QEvent::KeyPress) {
+      m_studio.setPicking({});
+      m_studio.tell(tr("Picking is over: nothing was put into the role"));
+    }
+    return true;
+  }
+  return QMainWindow::eventFilter(o, e);
 }
 
 void MainWindow::showTitle() {
@@ -759,16 +811,17 @@ void MainWindow::showTitle() {
 }
 
 void MainWindow::closeEvent(QCloseEvent* e) {
-  if (m_leaving) {
-    QSettings().setValue(QStringLiteral("window/geometry"), saveGeometry());
-    e->accept();
-    return;
+  // What must be asked or waited for first closes the window later.
+  if (!m_leaving) {
+    m_asking = true;
+    m_files->whenLeaving([this] {
+      m_leaving = true;
+      if (!m_asking) close();
+    });
+    m_asking = false;
   }
-  e->ignore();
-  m_files->whenLeaving([this] {
-    m_leaving = true;
-    close();
-  });
+  e->setAccepted(m_leaving);
+  if (m_leaving) QSettings().setValue(QStringLiteral("window/geometry"), saveGeometry());
 }
 
 } // namespace ilumbra

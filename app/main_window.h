@@ -14,7 +14,7 @@ namespace ilumbra {
 
 class DocumentFiles;
 class LensPage;
-class MixPanel;
+class BalancePanel;
 class ModelFiles;
 class PictureBar;
 class PictureView;
@@ -38,7 +38,7 @@ public:
   SettingsPanel& settings() { return *m_settings; }
   LensPage& lens() { return *m_lens; }
   ProofsPanel& proofs() { return *m_proofs; }
-  MixPanel& mix() { return *m_mix; }
+  BalancePanel& balance() { return *m_balance; }
   DocumentFiles& files() { return *m_files; }
   ModelFiles& models() { return *m_models; }
   ThingsPanel& effects() { return *m_effects; }
@@ -58,18 +58,21 @@ public:
   /// "right", "left", "drawer" or "route": folds or unfolds.
   void fold(const QString& part, bool folded);
   void pictureAlone(bool on);
-  /// Opens the drawer at a page, "proofs" or "mix"; the page that is open is folded.
+  /// Opens the drawer at a page, "proofs" or "balance"; the page that is open is folded.
   void showDrawer(const QString& page);
   QString lastTold() const { return m_lastTold; }
 
 protected:
   void closeEvent(QCloseEvent*) override;
+  bool eventFilter(QObject*, QEvent*) override;
 
 private:
   void makeCommands();
   void makeMenus();
   void showState();
   void showTitle();
+  void showMessage();
+  void showMessages();
   void refreshRecent();
   bool pictureFinished() const;
   void meter();
@@ -82,7 +85,7 @@ private:
   PictureBar* m_bar;
   RouteView* m_route;
   ProofsPanel* m_proofs;
-  MixPanel* m_mix;
+  BalancePanel* m_balance;
   SettingsPanel* m_settings;
   LensPage* m_lens;
   QSplitter *m_columns, *m_left, *m_middle;
@@ -95,10 +98,12 @@ private:
   ModelFiles* m_models;
   QLabel *m_progress, *m_rate, *m_message, *m_fileName;
   QMenu* m_recent = nullptr;
-  QString m_lastTold;
+  QString m_lastTold, m_says, m_trouble; ///< said last; what is said now; what is wrong with the picture
+  bool m_refused = false;
+  std::vector<std::pair<QString, QString>> m_messages; ///< when, and what
   QString m_exportPath;
   std::function<void()> m_exportDone;
-  bool m_alone = false, m_leaving = false;
+  bool m_alone = false, m_leaving = false, m_asking = false;
   std::vector<bool> m_visibleBefore;
 };
 

@@ -18,19 +18,19 @@ MatterGallery::MatterGallery(Studio& studio, NodeId material, QWidget* parent) :
   auto* column = new QVBoxLayout(this);
   m_search = new QLineEdit(this);
   m_search->setPlaceholderText(tr("find"));
-  m_search->setAccessibleName(tr("Find a matter"));
+  m_search->setAccessibleName(tr("Find a material"));
   column->addWidget(m_search);
   m_list = new SwatchList(studio, this);
   const MaterialPreset* now = presetOf(studio.doc(), material);
   for (const MaterialPreset& p : materialPresets()) {
-    QListWidgetItem* i = m_list->add(qs(p.name), QStringLiteral("%1 · %2").arg(qs(p.group), qs(p.helpText)), keyOf(p));
+    QListWidgetItem* i = m_list->add(qs(p.name), QStringLiteral("%1 · %2").arg(qs(p.group), qs(p.helpText)), keyOf(p), QPixmap(QStringLiteral(":/swatches/%1.png").arg(qs(p.name))));
     if (now == &p) m_list->setCurrentItem(i);
   }
   column->addWidget(m_list, 1);
   auto* foot = new QHBoxLayout;
   foot->addStretch(1);
   auto* cancel = new QPushButton(tr("Cancel"), this);
-  auto* ok = new QPushButton(tr("Take it"), this);
+  auto* ok = new QPushButton(tr("Use it"), this);
   ok->setDefault(true);
   foot->addWidget(cancel);
   foot->addWidget(ok);

@@ -129,7 +129,7 @@ void ModelFiles::exportSet(const QString& path, bool selection) {
   const Document doc = m_studio.doc();
   ExportOptions options;
   if (selection) options.only = m_studio.selection();
-  m_studio.background(tr("Exporting the set"), [this, path, doc, options, assets = m_studio.assets()](const CancelFlag& cancel) mutable -> std::function<void()> {
+  m_studio.background(tr("Exporting the scene"), [this, path, doc, options, assets = m_studio.assets()](const CancelFlag& cancel) mutable -> std::function<void()> {
     const std::vector<std::string> notes = exportSetTo(doc, path.toStdString(), assets, options, &cancel);
     return [this, path, notes] {
       const QStringList lines = linesOf(notes);

@@ -137,7 +137,7 @@ PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent) : QWi
   row->addWidget(m_frame);
   add(m_play, tr("Play"), tr("Plays the frames of the document's range"), true);
   connect(m_play, &QToolButton::clicked, this, [this] { play(m_play->isChecked()); });
-  m_more = flatButton(this, QStringLiteral("…"), tr("What does not fit in the bar"));
+  m_more = flatButton(this, tr("more"), tr("What does not fit in the bar"));
   connect(m_more, &QToolButton::clicked, this, &PictureBar::moreMenu);
   row->addWidget(m_more);
   m_keep = flatButton(this, tr("Keep"), tr("Keeps the picture as a proof"), "accent");
@@ -158,14 +158,15 @@ void PictureBar::fit() {
   // What does not fit is found under "more", the least used first.
   QToolButton* const byUse[] = {m_display, m_clips, m_lens, m_pass, m_region, m_exposure, m_stops, m_raw, m_pause, m_camera};
   m_more->setVisible(true);
-  int need = 24 + m_frame->sizeHint().width();
-  for (QToolButton* b : findChildren<QToolButton*>(QString(), Qt::FindDirectChildrenOnly)) need += b->sizeHint().width();
+  const int gap = std::max(0, layout()->spacing());
+  int need = 28 + m_frame->width() + gap;
+  for (QToolButton* b : findChildren<QToolButton*>(QString(), Qt::FindDirectChildrenOnly)) need += b->sizeHint().width() + gap;
   m_hidden.clear();
   for (QToolButton* b : byUse) {
     const bool fits = need <= width();
     b->setVisible(fits);
     if (fits) continue;
-    need -= b->sizeHint().width();
+    need -= b->sizeHint().width() + gap;
     m_hidden.push_back(b);
   }
   m_more->setVisible(!m_hidden.empty());
@@ -187,7 +188,8 @@ void PictureBar::refresh() {
   const Node* camera = activeCamera(doc);
   QString text = tr("No camera");
   if (camera) text = QStringLiteral("%1 · %2 mm").arg(qs(camera->name)).arg(Params(*camera, m_studio.frame()).number("focal_length"), 0, 'g', 3);
-  m_camera->setText(m_camera->fontMetrics().elidedText(text, Qt::ElideRight, 118));
+  m_camera->setText(m_camera->fontMetrics().elidedText(text, Qt::ElideMiddle, 118));
+  m_camera->setToolTip(tr("%1: the camera that takes the picture").arg(text));
   const Studio::View& v = m_studio.view();
   for (int i = 0; i < 4; ++i) m_modes[size_t(i)]->setChecked(int(v.compare) == i);
   m_pass->setText(tr(passNames[int(v.pass)]));
@@ -248,7 +250,6 @@ void PictureBar::play(bool on) {
   Studio::View v = m_studio.view();
   if (v.playing == on) return;
   v.playing = on;
-  m_gesture = m_studio.newGesture();
   if (on) m_timer->start(int(1000 / std::max(1.0, settingsOf(m_studio.doc()).number("rate"))));
   else m_timer->stop();
   m_studio.setView(v);
@@ -262,7 +263,7 @@ void PictureBar::stepFrame(int by) {
   double f = m_studio.frame() + by;
   if (f > last) f = first;
   if (f < first) f = last;
-  m_studio.edit(tr("Go to frame %1").arg(f), [&](const Document& d) { return setValue(d, d.settings().id, "frame", Constant(f)); }, playing() ? m_gesture : 0);
+  m_studio.setFrame(f);
 }
 
 } // namespace ilumbra

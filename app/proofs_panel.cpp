@@ -19,12 +19,12 @@
 namespace ilumbra {
 namespace {
 
-constexpr int numberRole = Qt::UserRole;
+constexpr int numberRole = Qt::UserRole, samplesRole = Qt::UserRole + 1;
 
 class ProofDelegate : public QStyledItemDelegate {
 public:
   using QStyledItemDelegate::QStyledItemDelegate;
-  QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {146, 100}; }
+  QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {146, 114}; }
   void paint(QPainter* p, const QStyleOptionViewItem& o, const QModelIndex& i) const override {
     const QRect r = o.rect.adjusted(1, 1, -9, -1);
     const QRect picture(r.left() + 1, r.top() + 1, 134, 75);
@@ -42,8 +42,14 @@ public:
     p->setFont(theme::font(11));
     p->setPen(o.state & QStyle::State_Selected ? theme::text : theme::dim);
     p->drawText(QRect(r.left() + 1, picture.bottom() + 3, 134, 18), Qt::AlignLeft | Qt::AlignVCenter, p->fontMetrics().elidedText(i.data().toString(), Qt::ElideRight, 134));
+    p->setPen(theme::faint);
+    p->setFont(theme::font(10));
+    p->drawText(QRect(r.left() + 1, picture.bottom() + 18, 134, 15), Qt::AlignLeft | Qt::AlignVCenter, i.data(samplesRole).toString());
   }
 };
+
+// Where one stands in time is no change.
+std::vector<Difference> changesTo(const Document& from, const Document& to) { return differences(atFrame(from, currentFrame(to)), to); }
 
 // A small picture for the strip: a few thousand pixels through the exact view.
 QImage thumbnail(const Proof& proof, const ColorViews& views) {
@@ -90,10 +96,11 @@ ProofsPanel::ProofsPanel(Studio& studio, QWidget* parent) : QWidget(parent), m_s
   m_head->setStyleSheet(QStringLiteral("color: #b5b0a7"));
   head->addWidget(m_head, 1);
   m_against = flatButton(this, tr("compare with…"), tr("Compares the proof with another proof instead of the live picture"), "accent");
+  m_even = flatButton(this, QString(), tr("Renders the proof anew in the background until it has as many samples as the other"), "accent");
   m_goOn = flatButton(this, tr("go on from it"), tr("Makes the proof's document the current one"), "accent");
   m_rename = flatButton(this, tr("name"), tr("Names the proof"));
   m_delete = flatButton(this, tr("delete"), tr("Deletes the proof"));
-  for (QToolButton* b : {m_against, m_goOn, m_rename, m_delete}) head->addWidget(b);
+  for (QToolButton* b : {m_even, m_against, m_goOn, m_rename, m_delete}) head->addWidget(b);
   right->addLayout(head);
   m_changes = new QTreeWidget(this);
   m_changes->setHeaderHidden(true);
@@ -114,6 +121,10 @@ ProofsPanel::ProofsPanel(Studio& studio, QWidget* parent) : QWidget(parent), m_s
     m.addAction(tr("Name…"), this, [this] { renameChosen(); });
     m.addAction(tr("Delete"), this, [this] { deleteChosen(); });
     m.exec(m_list->mapToGlobal(at));
+  });
+  connect(m_even, &QToolButton::clicked, this, [this] { m_studio.refineProof(m_fewer, m_more); });
+  connect(&studio, &Studio::imageArrived, this, [this] {
+    if (m_studio.view().proof && isVisible()) showQuality();
   });
   connect(m_goOn, &QToolButton::clicked, this, [this] { m_studio.goOnFrom(chosen()); });
   connect(m_rename, &QToolButton::clicked, this, &ProofsPanel::renameChosen);
@@ -157,6 +168,7 @@ void ProofsPanel::rebuild() {
     auto* i = new QListWidgetItem(QStringLiteral("%1 · %2").arg(p->number).arg(qs(p->name)), m_list);
     if (p->name == tr("Proof %1").arg(p->number).toStdString()) i->setText(qs(p->name));
     i->setData(numberRole, p->number);
+    i->setData(samplesRole, p->samples == 0 ? tr("draft") : p->samples == 1 ? tr("1 sample") : tr("%1 samples").arg(p->samples));
     i->setToolTip(tr("%1, frame %2, %3 samples%4").arg(qs(p->name)).arg(p->frame).arg(p->samples).arg(p->parent ? tr("; after proof %1").arg(p->parent) : QString()));
     const auto known = images.find(p->number);
     i->setData(Qt::DecorationRole, known != images.end() && !known->second.isNull() ? known->second : thumbnail(*p, m_studio.views()));
@@ -180,11 +192,12 @@ void ProofsPanel::showChanges() {
   const int number = m_studio.view().proof;
   const auto proof = m_studio.proof(number), left = m_studio.proof(m_studio.view().left);
   for (QToolButton* b : {m_against, m_goOn, m_rename, m_delete}) b->setVisible(proof != nullptr);
+  showQuality();
   if (!proof) {
     m_head->setText(m_studio.proofs().empty() ? tr("Keep a picture (%1) to compare with later.").arg(QStringLiteral("Ctrl+Return")) : tr("Choose a proof to compare with."));
     return;
   }
-  const std::vector<Difference> all = differences(left ? left->doc : m_studio.doc(), proof->doc);
+  const std::vector<Difference> all = changesTo(left ? left->doc : m_studio.doc(), proof->doc);
   m_head->setText(all.empty() ? tr("%1 has the same document as %2").arg(qs(proof->name), left ? qs(left->name) : tr("the live picture"))
                               : tr("%1 → %2").arg(left ? qs(left->name) : tr("Live"), qs(proof->name)));
   for (const Difference& d : all) {
@@ -200,10 +213,24 @@ void ProofsPanel::showChanges() {
   m_changes->setColumnWidth(0, std::min(m_changes->columnWidth(0) + 12, std::max(180, m_changes->width() - 80)));
 }
 
+// Two pictures of unequal quality differ by their noise: that is said, with the mend.
+void ProofsPanel::showQuality() {
+  const auto proof = m_studio.proof(m_studio.view().proof), left = m_studio.proof(m_studio.view().left);
+  m_fewer = 0;
+  if (proof) {
+    const auto& image = m_studio.image();
+    const uint32_t other = left ? left->samples : image ? image->samples : 0;
+    if (other > 2 * proof->samples) m_fewer = proof->number, m_more = other;
+    else if (left && proof->samples > 2 * left->samples) m_fewer = left->number, m_more = proof->samples;
+    if (m_fewer) m_even->setText(tr("%1 against %2 samples: bring %3 to %2").arg(m_studio.proof(m_fewer)->samples).arg(m_more).arg(qs(m_studio.proof(m_fewer)->name).left(16)));
+  }
+  m_even->setVisible(m_fewer != 0 && !m_studio.works().busy(QStringLiteral("refine")));
+}
+
 bool ProofsPanel::carry(int n) {
   const auto proof = m_studio.proof(m_studio.view().proof);
   if (!proof || m_studio.proof(m_studio.view().left)) return false;
-  const std::vector<Difference> all = differences(m_studio.doc(), proof->doc);
+  const std::vector<Difference> all = changesTo(m_studio.doc(), proof->doc);
   if (n < 0 || n >= int(all.size())) return false;
   const Difference d = all[size_t(n)];
   return m_studio.edit(tr("Carry over %1").arg(qs(d.place)), [&](const Document& doc) { return carryOver(doc, proof->doc, d); });

@@ -28,12 +28,15 @@ private:
   void rebuild();
   void compare();
   void showChanges();
+  void showQuality();
   Studio& m_studio;
   QListWidget* m_list;
   QTreeWidget* m_changes;
   QLabel* m_head;
-  QToolButton *m_goOn, *m_rename, *m_delete, *m_against;
+  QToolButton *m_even, *m_goOn, *m_rename, *m_delete, *m_against;
   bool m_quiet = false;
+  int m_fewer = 0;     ///< the proof of two that has fewer samples; 0: they are alike
+  uint32_t m_more = 0; ///< what the other has
 };
 
 } // namespace ilumbra

@@ -101,7 +101,7 @@ std::optional<QString> askForText(QWidget* parent, const QString& title, const Q
   field->setMinimumWidth(340);
   column->addWidget(field);
   QObject::connect(field, &QLineEdit::returnPressed, &d, &QDialog::accept);
-  auto* take = new AnswerButton({QObject::tr("Take it"), QObject::tr("Return")}, &d);
+  auto* take = new AnswerButton({QObject::tr("Use this name"), QObject::tr("Return")}, &d);
   auto* leave = new AnswerButton({QObject::tr("Leave it as it is"), QObject::tr("Escape")}, &d);
   QObject::connect(take, &QPushButton::clicked, &d, &QDialog::accept);
   QObject::connect(leave, &QPushButton::clicked, &d, &QDialog::reject);

@@ -7,6 +7,7 @@
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPainterPath>
+#include <QToolTip>
 #include <cmath>
 
 namespace ilumbra {
@@ -60,6 +61,7 @@ void RouteView::paintEvent(QPaintEvent*) {
   p.fillRect(rect(), theme::panel);
   p.fillRect(0, 0, width(), 1, QColor(0x15, 0x15, 0x15));
   m_links.clear();
+  m_whole.clear();
   const auto& image = m_studio.image();
   const NodeId effect = m_studio.effect();
   const Node* n = m_studio.doc().find(effect);
@@ -68,6 +70,18 @@ void RouteView::paintEvent(QPaintEvent*) {
     p.setPen(theme::dim);
     p.drawText(rect().adjusted(16, 0, -16, 0), Qt::AlignVCenter | Qt::AlignLeft,
                n ? tr("Measuring the route of %1…").arg(qs(n->name)) : tr("The route of an effect's light is shown here, measured, as soon as there is one. Add a glow under Effects."));
+    return;
+  }
+  if (n->kind->param("on") && !Params(*n, m_studio.frame()).flag("on")) {
+    p.setPen(theme::dim);
+    const QString text = tr("%1 is off: none of its light is in the picture.").arg(qs(n->name));
+    const int w = p.fontMetrics().horizontalAdvance(text);
+    p.drawText(rect().adjusted(16, 0, -16, 0), Qt::AlignVCenter | Qt::AlignLeft, text);
+    p.setPen(theme::accent);
+    const Mend on{"Switch it on", {{n->name + ".on", "on"}}};
+    const QRect where(24 + w, height() / 2 - 9, p.fontMetrics().horizontalAdvance(qs(on.text)) + 10, 18);
+    p.drawText(where, Qt::AlignVCenter | Qt::AlignLeft, qs(on.text));
+    m_links.push_back({where, on, 0});
     return;
   }
   const Route& route = *image->route;
@@ -126,7 +140,7 @@ void RouteView::paintEvent(QPaintEvent*) {
     const double y = ceiling + 2 * full * (1 - s / 8.0);
     p.drawLine(QPointF(right + 2, y), QPointF(right + (s % 4 ? 4 : 7), y));
   }
-  p.drawText(QRectF(right - 96, ceiling + 2 * full + 1, 104, 12), Qt::AlignRight, tr("8 stops to nothing"));
+  p.drawText(QRectF(right - 96, ceiling + 2 * full + 1, 104, 12), Qt::AlignRight, tr("8 stops down is no light"));
   for (int i = 0; i < stations; ++i) {
     const Station& s = route.stations[size_t(i)];
     const double at = x(i) + 6, w = right / stations - 14;
@@ -136,19 +150,26 @@ void RouteView::paintEvent(QPaintEvent*) {
     p.setFont(theme::font(11));
     p.setPen(theme::dim);
     p.drawText(QRectF(at, 4, w, 16), Qt::AlignLeft | Qt::AlignVCenter, qs(s.label));
+    // Words stand on the band where it is wide enough for them, else on the ground beside it: its edge never runs through them.
+    const double edge = ceiling + 2 * half[size_t(i)];
+    const auto words = [&](const QRectF& where, const QString& text, const QColor& on, const QColor& beside) {
+      const QString cut = p.fontMetrics().elidedText(text, Qt::ElideRight, int(where.width()));
+      if (cut != text) m_whole.push_back({where.toRect(), text});
+      const bool onBand = edge >= where.bottom();
+      if (!onBand && edge > where.top() - 1) p.fillRect(QRectF(where.left() - 3, where.top(), std::min(where.width(), double(p.fontMetrics().horizontalAdvance(cut))) + 6, where.height()), theme::panel);
+      p.setPen(onBand ? on : beside);
+      p.drawText(where, Qt::AlignLeft | Qt::AlignVCenter, cut);
+    };
     p.setFont(theme::font(12, 600));
-    p.setPen(worst ? tone(worst->weight) : theme::text);
-    p.drawText(QRectF(at, ceiling + 3, w, 17), Qt::AlignLeft | Qt::AlignVCenter, p.fontMetrics().elidedText(qs(s.name), Qt::ElideRight, int(w)));
+    words(QRectF(at, ceiling + 3, w, 17), qs(s.name), worst ? tone(worst->weight) : theme::text, worst ? tone(worst->weight) : theme::text);
     p.setFont(theme::font(11));
-    p.setPen(half[size_t(i)] > 14 ? QColor(0xd8, 0xd0, 0xc0) : theme::dim);
-    p.drawText(QRectF(at, ceiling + 19, w, 16), Qt::AlignLeft | Qt::AlignVCenter, p.fontMetrics().elidedText(qs(s.reading), Qt::ElideRight, int(w)));
+    words(QRectF(at, ceiling + 20, w, 15), qs(s.reading), QColor(0xe4, 0xdc, 0xcc), theme::dim);
     if (!s.losses.empty() && s.losses.front().share > 0.005) {
       QString lost;
       for (size_t k = 0; k < std::min<size_t>(2, s.losses.size()); ++k)
         if (s.losses[k].share > 0.005) lost += (k ? QStringLiteral(", ") : QString()) + tr("%1 takes %2 %").arg(qs(s.losses[k].by)).arg(100 * s.losses[k].share, 0, 'f', 0);
-      p.setPen(theme::dim);
       const QRect where(int(at), int(ceiling) + 36, int(w), 15);
-      p.drawText(where, Qt::AlignLeft | Qt::AlignVCenter, p.fontMetrics().elidedText(lost, Qt::ElideRight, int(w)));
+      words(where, lost, QColor(0xe4, 0xdc, 0xcc), theme::dim);
       if (s.losses.front().thing) m_links.push_back({where, {}, s.losses.front().thing});
     }
   }
@@ -163,7 +184,9 @@ void RouteView::paintEvent(QPaintEvent*) {
     if (fx > x(0) + 7 && fx + need > right - 20) break;
     p.fillRect(QRectF(fx - 3, fy, std::min(need, right - fx), 17), theme::panel);
     p.setPen(tone(f.weight));
-    p.drawText(QRectF(fx, fy, std::max(10.0, right - fx), 17), Qt::AlignLeft | Qt::AlignVCenter, fm.elidedText(text, Qt::ElideRight, int(right - fx - (f.mends.empty() ? 0 : 120))));
+    const QString cut = fm.elidedText(text, Qt::ElideRight, int(right - fx - (f.mends.empty() ? 0 : 120)));
+    if (cut != text) m_whole.push_back({QRectF(fx, fy, std::max(10.0, right - fx), 17).toRect(), text});
+    p.drawText(QRectF(fx, fy, std::max(10.0, right - fx), 17), Qt::AlignLeft | Qt::AlignVCenter, cut);
     fx += std::min(need, right - x(0) - (f.mends.empty() ? 0 : 120));
     for (const Mend& m : f.mends) {
       const QString label = qs(m.text);
@@ -195,6 +218,20 @@ void RouteView::mousePressEvent(QMouseEvent* e) {
       const Link copy = l;
       return run(copy);
     }
+}
+
+bool RouteView::event(QEvent* e) {
+  if (e->type() == QEvent::ToolTip) {
+    auto* help = static_cast<QHelpEvent*>(e);
+    for (const auto& [where, text] : m_whole)
+      if (where.contains(help->pos())) {
+        QToolTip::showText(help->globalPos(), text, this, where);
+        return true;
+      }
+    QToolTip::hideText();
+    return true;
+  }
+  return QWidget::event(e);
 }
 
 void RouteView::mouseMoveEvent(QMouseEvent* e) {

@@ -25,6 +25,7 @@ protected:
   void mousePressEvent(QMouseEvent*) override;
   void mouseMoveEvent(QMouseEvent*) override;
   void keyPressEvent(QKeyEvent*) override;
+  bool event(QEvent*) override;
   void focusInEvent(QFocusEvent*) override { update(); }
   void focusOutEvent(QFocusEvent*) override { update(); }
   void leaveEvent(QEvent*) override {
@@ -41,6 +42,7 @@ private:
   void run(const Link& link);
   Studio& m_studio;
   std::vector<Link> m_links;
+  std::vector<std::pair<QRect, QString>> m_whole; ///< of what is cut: the whole words, for tool tips
   int m_hot = -1, m_focus = 0;
   bool m_folded = false;
 };

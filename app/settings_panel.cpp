@@ -14,6 +14,7 @@
 #include "core/document/file.h"
 #include "core/document/transplant.h"
 #include "core/lens/curve.h"
+#include "core/session/arrange.h"
 #include "core/surface/presets.h"
 
 #include <QFileDialog>
@@ -225,7 +226,7 @@ void SettingsPanel::buildMatter(QWidget* page, const Node& material) {
   row->addWidget(picture);
   auto* side = new QVBoxLayout;
   side->setSpacing(2);
-  auto* label = new QLabel(is ? qs(is->name) : tr("A matter of its own"), w);
+  auto* label = new QLabel(is ? qs(is->name) : tr("A material of its own"), w);
   label->setWordWrap(true);
   side->addWidget(label);
   const auto action = [&](const QString& text, const QString& help, const char* name, std::function<void()> run) {
@@ -235,13 +236,13 @@ void SettingsPanel::buildMatter(QWidget* page, const Node& material) {
     connect(b, &QToolButton::clicked, this, std::move(run), Qt::QueuedConnection);
     side->addWidget(b, 0, Qt::AlignLeft);
   };
-  action(tr("Make it of…"), tr("Water, glass, jade, brass, velvet… each shown in the light of this set"), "matter", [this, id] {
+  action(tr("Make it of…"), tr("Water, glass, jade, brass, velvet… each shown in the light of this scene"), "matter", [this, id] {
     auto* gallery = new MatterGallery(m_studio, id, this);
     gallery->setAttribute(Qt::WA_DeleteOnClose);
     gallery->open();
   });
   action(tr("Keep in the library"), tr("Writes it into your library of materials (Scene · Materials)"), "keep_library", [this, id] { MaterialLibrary::keep(m_studio, id); });
-  action(tr("Keep as a file…"), tr("Writes the material and what it uses, to be taken into other sets"), "keep_material", [this, id] {
+  action(tr("Keep as a file…"), tr("Writes the material and what it uses, to be taken into other scenes"), "keep_material", [this, id] {
     const Node* n = m_studio.doc().find(id);
     if (!n) return;
     const QString f = QFileDialog::getSaveFileName(this, tr("Keep the material"), qs(n->name) + QStringLiteral(".ilum"), tr("Ilumbra materials (*.ilum)"));
@@ -292,7 +293,14 @@ void SettingsPanel::addToSlot(NodeId parent, const ChildSlot& slot) {
   }
   if (!chosen) return;
   NodeId made = 0;
-  m_studio.edit(tr("Add %1").arg(qs(chosen->label)), [&](const Document& d) { return addNode(d, chosen->id, chosen->label, {parent, slot.name, size_t(-1)}, &made); });
+  m_studio.edit(tr("Add %1").arg(qs(chosen->label)), [&](const Document& d) {
+    Document out = addNode(d, chosen->id, chosen->label, {parent, slot.name, size_t(-1)}, &made);
+    const ScenePtr scene = m_studio.session().scene();
+    // Copies stand clear of each other, where there is room.
+    if (chosen->id == "modifier.repeat" && scene)
+      if (const auto step = freeStep(d, *scene, parent)) out = setValue(out, made, "step", Constant(*step));
+    return out;
+  });
   if (const Node* n = m_studio.doc().find(parent); made && n && n->children.at(slot.name).size() > 1) m_turned.insert(made);
 }
 
@@ -350,7 +358,7 @@ void SettingsPanel::buildPictureLayers(QWidget* page, const Node& n) {
   column->addWidget(rule(page));
   column->addWidget(sectionHead(page, tr("Layers of its picture"), tr("+ source"), [this, id = n.id] { addPictureLayer(m_studio, id, this); }));
   const std::vector<const Node*> layers = pictureLayersOf(m_studio.doc(), n.id);
-  for (const Node* l : layers) column->addWidget(sectionHead(page, {}, tr("to %1").arg(qs(l->name)), [this, id = l->id] { m_studio.select({id}); }));
+  for (const Node* l : layers) column->addWidget(sectionHead(page, {}, tr("%1").arg(qs(l->name)), [this, id = l->id] { m_studio.select({id}); }));
   if (layers.empty()) {
     auto* none = new QLabel(tr("Its lights, masks and Cryptomattes can be sources of glow and lens stages."), page);
     none->setWordWrap(true);
@@ -426,7 +434,7 @@ void SettingsPanel::buildThing(QWidget* page, const Node& n) {
       // The object's material, one click away.
       if (d.name == "material")
         if (const Node* m = m_studio.doc().find(Params(n, 0).reference("material").target))
-          column->addWidget(sectionHead(page, {}, tr("to %1").arg(qs(m->name)), [this, id = m->id] { m_studio.select({id}); }));
+          column->addWidget(sectionHead(page, {}, tr("%1").arg(qs(m->name)), [this, id = m->id] { m_studio.select({id}); }));
     }
     if (group.empty() && n.kind->family() == "object") buildSlots(page, n);
     if (group.empty()) buildCurves(page, n);

@@ -20,10 +20,13 @@ SwatchList::SwatchList(Studio& studio, QWidget* parent) : QListWidget(parent) {
   });
 }
 
-QListWidgetItem* SwatchList::add(const QString& name, const QString& tip, const QString& key) {
-  QPixmap blank(Studio::swatchSize, Studio::swatchSize);
-  blank.fill(theme::desk);
-  auto* i = new QListWidgetItem(QIcon(blank), name, this);
+QListWidgetItem* SwatchList::add(const QString& name, const QString& tip, const QString& key, const QPixmap& first) {
+  QPixmap picture = first;
+  if (picture.isNull()) {
+    picture = QPixmap(Studio::swatchSize, Studio::swatchSize);
+    picture.fill(theme::desk);
+  }
+  auto* i = new QListWidgetItem(QIcon(picture), name, this);
   i->setData(keyRole, key);
   i->setToolTip(tip);
   i->setSizeHint(QSize(Studio::swatchSize + 18, Studio::swatchSize + 40));

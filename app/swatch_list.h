@@ -10,7 +10,7 @@ class SwatchList : public QListWidget {
   Q_OBJECT
 public:
   explicit SwatchList(Studio& studio, QWidget* parent = nullptr);
-  QListWidgetItem* add(const QString& name, const QString& tip, const QString& key);
+  QListWidgetItem* add(const QString& name, const QString& tip, const QString& key, const QPixmap& first = {});
   /// Shows what has the text in its name or tip, and makes the first of it the current one.
   void search(const QString& text);
   /// The current one, if it is in sight.

@@ -4,7 +4,7 @@
 #include "app/thing_drag.h"
 #include "app/question.h"
 #include "app/theme.h"
-#include "core/render/mix.h"
+#include "core/render/balance.h"
 #include "demo/starters.h"
 
 #include <QHBoxLayout>
@@ -15,6 +15,7 @@
 #include <QMouseEvent>
 #include <QMenu>
 #include <QPainter>
+#include <QScrollArea>
 #include <QToolButton>
 #include <QTreeWidget>
 #include <fmt/format.h>
@@ -173,14 +174,14 @@ void ThingsPanel::switchLamp(NodeId id, uint64_t gesture) {
 void ThingsPanel::showLamps() {
   if (m_what != What::Scene) return;
   const Document& doc = m_studio.doc();
-  const Mix mix(doc, m_studio.frame());
+  const Balance balance(doc, m_studio.frame());
   for (QTreeWidgetItemIterator it(m_list); *it; ++it) {
     const Node* n = doc.find((*it)->data(0, idRole).toUInt());
     const std::string param = n ? lampSwitch(*n, m_studio.frame()) : std::string();
-    const int lamp = param.empty() ? NoLamp : !Params(*n, m_studio.frame()).flag(param) ? LampOff : !mix.isSplit(n->id) && isBlack(mix.factor(n->id)) ? LampUnheard : LampOn;
+    const int lamp = param.empty() ? NoLamp : !Params(*n, m_studio.frame()).flag(param) ? LampOff : !balance.isSplit(n->id) && isBlack(balance.factor(n->id)) ? LampUnheard : LampOn;
     if ((*it)->data(0, lampRole).toInt() == lamp) continue;
     (*it)->setData(0, lampRole, lamp);
-    const QString state = lamp == LampOn ? tr("on") : lamp == LampOff ? tr("off") : lamp == LampUnheard ? tr("dark in the mix") : QString();
+    const QString state = lamp == LampOn ? tr("on") : lamp == LampOff ? tr("off") : lamp == LampUnheard ? tr("dark in the balance") : QString();
     (*it)->setToolTip(0, state.isEmpty() ? QStringLiteral("%1 · %2").arg(qs(n->name), qs(n->kind->label)) : QStringLiteral("%1 · %2 · %3; the ring switches it").arg(qs(n->name), qs(n->kind->label), state));
     (*it)->setData(0, Qt::AccessibleDescriptionRole, state);
   }
@@ -254,26 +255,55 @@ void ThingsPanel::rebuild() {
   showSelection();
   showShares();
   showLamps();
+  showEmpty(m_what == What::Effects && shown.empty(), doc.nodes().size() <= 1);
+}
+
+// An empty list teaches. In an empty scene the starters are one click away; in one with things they are a menu, for the room is theirs.
+void ThingsPanel::showEmpty(bool empty, bool nothingElse) {
   delete m_empty;
   m_empty = nullptr;
-  if (m_what == What::Effects && shown.empty()) {
-    // An empty list teaches: the starters are one click away.
-    m_empty = new QWidget(this);
-    auto* column = new QVBoxLayout(m_empty);
-    column->setContentsMargins(12, 4, 12, 4);
-    auto* text = new QLabel(tr("An effect is a light, what shows it, and the lens, in one. Add one for what is selected, or start from a scene:"), m_empty);
-    text->setWordWrap(true);
-    text->setStyleSheet(QStringLiteral("color: #9a968f"));
-    column->addWidget(text);
-    for (const Starter& s : allStarters()) {
-      auto* b = flatButton(m_empty, qs(s.label), qs(s.teaches), "accent");
-      connect(b, &QToolButton::clicked, this, [this, name = qs(s.name)] { Q_EMIT starterRequested(name); });
-      column->addWidget(b);
-    }
+  m_list->setVisible(!empty);
+  if (!empty) return;
+  m_empty = new QWidget(this);
+  auto* column = new QVBoxLayout(m_empty);
+  column->setContentsMargins(12, 4, 4, 4);
+  column->setSpacing(4);
+  auto* text = new QLabel(nothingElse ? tr("An effect is a light, what shows it, and the lens, in one. Add one, or start from a finished scene:")
+                                      : tr("An effect is a light, what shows it, and the lens, in one. Select a thing and add one for it."), m_empty);
+  text->setWordWrap(true);
+  text->setStyleSheet(QStringLiteral("color: #9a968f"));
+  column->addWidget(text);
+  if (!nothingElse) {
+    auto* starters = flatButton(m_empty, tr("Start from a finished scene…"), tr("Scenes that work, one for each effect"), "accent");
+    connect(starters, &QToolButton::clicked, this, [this, starters] {
+      QMenu m(this);
+      for (const Starter& s : allStarters()) m.addAction(qs(s.label))->setData(qs(s.name));
+      if (const QAction* a = m.exec(starters->mapToGlobal(QPoint(0, starters->height())))) Q_EMIT starterRequested(a->data().toString());
+    }, Qt::QueuedConnection);
+    column->addWidget(starters, 0, Qt::AlignLeft);
     column->addStretch(1);
-    static_cast<QVBoxLayout*>(layout())->insertWidget(1, m_empty);
+  } else {
+    auto* list = new QWidget(m_empty);
+    auto* rows = new QVBoxLayout(list);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(0);
+    for (const Starter& s : allStarters()) {
+      auto* b = flatButton(list, qs(s.label), qs(s.teaches), "accent");
+      b->setMinimumHeight(b->fontMetrics().height() + 8);
+      b->setSizePolicy(QSizePolicy::Maximum, QSizePolicy::Fixed);
+      connect(b, &QToolButton::clicked, this, [this, name = qs(s.name)] { Q_EMIT starterRequested(name); });
+      rows->addWidget(b);
+    }
+    auto* scroll = new QScrollArea(m_empty);
+    scroll->setWidget(list);
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setMinimumHeight(40);
+    scroll->setAccessibleName(tr("Starters"));
+    column->addWidget(scroll, 1);
   }
-  m_list->setVisible(!m_empty);
+  static_cast<QVBoxLayout*>(layout())->insertWidget(1, m_empty, 1);
 }
 
 void ThingsPanel::showSelection() {
@@ -313,7 +343,8 @@ void ThingsPanel::showShares() {
       if (image->route && image->route->effect == id) {
         const QString state = qs(stateWord(*image->route, true));
         if (state != QStringLiteral("works")) {
-          text = text.isEmpty() ? state : state + QStringLiteral(" · ") + text;
+          // Of light that does not show a share says nothing.
+          text = text.isEmpty() || state == QStringLiteral("nothing shows") ? state : state + QStringLiteral(" · ") + text;
           tone = state == QStringLiteral("weak") ? theme::amber : theme::rose;
         }
       }
@@ -377,8 +408,8 @@ void ThingsPanel::contextMenu(const QPoint& at) {
   }
   QAction* solo = nullptr;
   if (!lamp.empty()) {
-    const Node* row = mixRow(m_studio.doc(), id);
-    solo = m.addAction(tr("Solo in the mix"));
+    const Node* row = balanceRow(m_studio.doc(), id);
+    solo = m.addAction(tr("Solo in the balance"));
     solo->setCheckable(true);
     solo->setChecked(row && Params(*row, m_studio.frame()).flag("solo"));
   }
@@ -388,7 +419,7 @@ void ThingsPanel::contextMenu(const QPoint& at) {
   const QAction* a = m.exec(m_list->mapToGlobal(at));
   if (!a) return;
   if (a == on) m_studio.edit(tr("Switch %1").arg(qs(n->name)), [&](const Document& d) { return setNow(d, {id, switchParam, 0, {}}, Constant(on->isChecked())); });
-  if (solo && a == solo) m_studio.edit(tr("Solo %1").arg(qs(n->name)), [&](const Document& d) { return setMix(d, id, "solo", Constant(solo->isChecked())); });
+  if (solo && a == solo) m_studio.edit(tr("Solo %1").arg(qs(n->name)), [&](const Document& d) { return setBalance(d, id, "solo", Constant(solo->isChecked())); });
   if (a == name) rename();
   if (a == copy) m_studio.edit(tr("Duplicate %1").arg(qs(n->name)), [&](const Document& d) { return duplicate(d, id); });
   if (a == gone) m_studio.edit(tr("Delete %1").arg(qs(n->name)), [&](const Document& d) { return removeNode(d, id); });

@@ -41,6 +41,7 @@ private:
   QTreeWidget* m_list;
   QLineEdit* m_search;
   QToolButton* m_add;
+  void showEmpty(bool empty, bool nothingElse);
   QWidget* m_empty = nullptr;
   bool m_quiet = false;
   std::string m_built = "nothing yet"; ///< what the list was made from, to leave it alone when nothing changed

@@ -1,4 +1,8 @@
 #include "cli/commands.h"
+#include "core/advise/route.h"
+#include "core/document/words.h"
+#include "core/lens/stack.h"
+#include "core/render/render.h"
 #include "core/surface/presets.h"
 #include "core/advise/findings.h"
 #include "core/base/error.h"
@@ -46,10 +50,22 @@ Json kindJson(const Kind& k) {
   return {{"id", k.id}, {"label", k.label}, {"help", k.helpText}, {"parameters", params}, {"children", slots}};
 }
 
+// "light." is any light.
+std::string acceptedText(const std::vector<std::string>& accepts) {
+  std::string out;
+  for (const std::string& a : accepts) out += (out.empty() ? "" : ", ") + (a.ends_with('.') ? "any " + a.substr(0, a.size() - 1) : a);
+  return out;
+}
+
 void kindsCommand(const Context& c, const std::string& wanted) {
   if (!wanted.empty()) {
     const Kind* k = c.kinds->find(wanted);
-    if (!k) throw usageError(fmt::format("there is no kind \"{}\"", wanted));
+    if (!k) {
+      std::vector<std::string> ids;
+      for (const Kind& other : c.kinds->all()) ids.push_back(other.id);
+      const std::string near = nearestWord(wanted, ids);
+      throw usageError(fmt::format("there is no kind {}{}", quotation(wanted), near.empty() ? "" : fmt::format("; the nearest is {}", near)));
+    }
     if (c.json) return print(kindJson(*k));
     print(fmt::format("{}  {}: {}", k->id, k->label, k->helpText));
     for (const ParamDef& d : k->params) {
@@ -59,7 +75,11 @@ void kindsCommand(const Context& c, const std::string& wanted) {
       else if (const auto* s = std::get_if<std::string>(&d.initial)) initial = *s;
       else if (const auto* t = std::get_if<Triple>(&d.initial)) initial = fmt::format("{:g}, {:g}, {:g}", (*t)[0], (*t)[1], (*t)[2]);
       print(fmt::format("  {:<20} {:<10} {:<16} {}", d.name, typeName(d.type), initial, d.helpText));
+      if (!d.choices.empty()) print(fmt::format("  {:<20} one of: {}", "", fmt::join(d.choices, ", ")));
+      if (!d.accepts.empty()) print(fmt::format("  {:<20} takes: {}", "", acceptedText(d.accepts)));
+      if (d.patternable) print(fmt::format("  {:<20} or a pattern by its name: \"pattern Wear\"", ""));
     }
+    for (const ChildSlot& s : k->slots) print(fmt::format("  list {:<15} of: {}", s.name, acceptedText(s.accepts)));
     return;
   }
   if (c.json) {
@@ -148,12 +168,36 @@ void addCommand(const Context& c, const std::string& file, const std::string& ki
   if (c.json) print(Json{{"file", output}, {"id", id}, {"name", doc.find(id)->name}});
 }
 
+// What the routes of effects find, by a small picture of a few samples.
+void findInEffects(const Context& c, const Document& doc, const ScenePtr& scene, AssetCache& assets, std::vector<Finding>& findings) {
+  const double frame = currentFrame(doc);
+  const bool any = std::any_of(doc.nodes().begin(), doc.nodes().end(), [&](const NodePtr& n) { return n->kind->family() == "effect" && Params(*n, frame).flag("on"); });
+  if (!any || !activeCamera(doc) || scene->bare()) return;
+  const Tasks tasks;
+  Rendering rendering(scene);
+  if (!rendering.advance(tasks, 12, *c.cancel)) throw cancelled();
+  const Assets files = assets.assets(doc.folder(), c.cancel);
+  const LensResult developed = develop(doc, frame, *scene, rendering.film(), scene->amounts, tasks, {.assets = &files, .cancel = c.cancel});
+  for (const Node* e : doc.family("effect")) {
+    if (!Params(*e, frame).flag("on")) continue;
+    for (Finding f : measureRoute(doc, e->id, frame, *scene, rendering.film(), scene->amounts, developed, tasks).findings) {
+      if (f.weight == Finding::Weight::Note) continue;
+      f.text = e->name + ": " + f.text;
+      findings.push_back(std::move(f));
+    }
+  }
+}
+
 void checkCommand(const Context& c, const std::string& file) {
   const Document doc = readDocument(c.kinds, file);
   AssetCache assets;
   SceneCache cache;
-  const ScenePtr scene = compileScene(doc, {.frame = currentFrame(doc), .width = 16, .height = 16, .queries = {}}, assets.assets(doc.folder()), cache);
-  const std::vector<Finding> findings = findThings(doc, currentFrame(doc), *scene);
+  const Params settings = settingsOf(doc);
+  const int width = 160, height = std::max(1, int(width * settings.number("height") / settings.number("width")));
+  const ScenePtr scene = compileScene(doc, {.frame = currentFrame(doc), .width = width, .height = height, .queries = lensQueries(doc), .masks = lensMasks(doc)}, assets.assets(doc.folder()), cache);
+  std::vector<Finding> findings = findThings(doc, currentFrame(doc), *scene);
+  findInEffects(c, doc, scene, assets, findings);
+  const std::vector<std::string> unknown = unknownParameters(doc);
   if (c.json) {
     Json notes = Json::array();
     for (const Finding& f : findings) {
@@ -165,8 +209,9 @@ void checkCommand(const Context& c, const std::string& file) {
       }
       notes.push_back({{"text", f.text}, {"mends", mends}});
     }
-    print(Json{{"file", file}, {"problems", scene->troubles}, {"findings", notes}});
+    print(Json{{"file", file}, {"problems", scene->troubles}, {"unknown", unknown}, {"findings", notes}});
   } else {
+    for (const std::string& u : unknown) print(fmt::format("{}: {}", file, u));
     for (const Finding& f : findings) {
       print(fmt::format("{}: {}", file, f.text));
       for (const Mend& m : f.mends)
@@ -364,7 +409,7 @@ void addDocumentCommands(CLI::App& app, Context& c) {
   s->callback([&c, a] { reloadCommand(c, a->file, a->name, a->output); });
 
   a = args();
-  s = command("export", "Writes the set as a model (.glb, .gltf, .obj, .ply, .stl), or its air and dense forms as voxels (.vdb)");
+  s = command("export", "Writes the scene as a model (.glb, .gltf, .obj, .ply, .stl), or its air and dense forms as voxels (.vdb)");
   s->add_option("FILE", a->file, "A document")->required();
   s->add_option("-o", a->output, "The model to write")->required();
   s->add_option("--only", a->values, "Things that are written, with what is in them (default: all)");

@@ -1,4 +1,5 @@
 #include "cli/commands.h"
+#include "core/document/words.h"
 #include "core/advise/route.h"
 #include "core/base/error.h"
 #include "core/color/view.h"
@@ -37,7 +38,7 @@ std::vector<long> numbers(const std::string& text, const char* separators, size_
     char* end = nullptr;
     const long v = std::strtol(rest.c_str(), &end, 10);
     const bool last = i + 1 == wanted;
-    if (end == rest.c_str() || (last ? *end != 0 : !*end || !std::strchr(separators, *end))) throw usageError(fmt::format("\"{}\" is not {}", text, what));
+    if (end == rest.c_str() || (last ? *end != 0 : !*end || !std::strchr(separators, *end))) throw usageError(fmt::format("{} is not {}", quotation(text), what));
     out.push_back(v);
     rest = last ? "" : end + 1;
   }
@@ -112,7 +113,7 @@ Rendered renderFrame(const Context& c, const Args& a, const Document& doc, doubl
 // "1-48" or "1-48x2".
 std::vector<double> frameRange(const std::string& text) {
   const size_t cross = text.find('x'), dash = text.find('-', 1);
-  const auto wrong = [&] { return usageError(fmt::format("\"{}\" is not a range of frames like 1-48 or 1-48x2", text)); };
+  const auto wrong = [&] { return usageError(fmt::format("{} is not a range of frames like 1-48 or 1-48x2", quotation(text))); };
   const auto whole = [&](const std::string& s) { return long(numbers(s, "", 1, "a range of frames like 1-48 or 1-48x2")[0]); };
   if (dash == std::string::npos) throw wrong();
   const long from = whole(text.substr(0, dash)), to = whole(text.substr(dash + 1, cross == std::string::npos ? cross : cross - dash - 1)), by = cross == std::string::npos ? 1 : whole(text.substr(cross + 1));

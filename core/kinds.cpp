@@ -8,7 +8,7 @@
 #include "core/light/light.h"
 #include "core/pattern/program.h"
 #include "core/render/camera.h"
-#include "core/render/mix.h"
+#include "core/render/balance.h"
 #include "core/render/part.h"
 #include "core/render/plate.h"
 #include "core/surface/material.h"
@@ -35,7 +35,7 @@ std::shared_ptr<const Kinds> allKinds() {
   for (PatternKind& k : allPatterns()) all.push_back(std::move(k.kind));
   for (Kind& k : allAirs()) all.push_back(std::move(k));
   all.push_back(partKind());
-  for (Kind& k : allMixes()) all.push_back(std::move(k));
+  for (Kind& k : allBalances()) all.push_back(std::move(k));
   for (Kind& k : allCameras()) all.push_back(std::move(k));
   all.push_back(plateKind());
   all.push_back(pictureLayerKind());

@@ -52,7 +52,7 @@ void fitBeams(Document& doc, NodeId effect, NodeId opening, const std::vector<st
       all = true;
       const NodeId haze = add(doc, "air.haze", doc.find(effect)->name + " haze", {{"density", tidy(0.12 / double(f.height))}, {"anisotropy", "0.4"}});
       take(doc, effect, "through", haze);
-      tell(told, fmt::format("{} comes from far away: haze fills the whole set. An opening would confine it", light.name));
+      tell(told, fmt::format("{} comes from far away: haze fills the whole scene. An opening would confine it", light.name));
       continue;
     }
     // As far as the middle of what is framed, and on by as much again.
@@ -193,11 +193,12 @@ EffectKind nebulaEffect() {
 }
 
 EffectKind ghostLightEffect() {
-  return {.kind = {.id = "effect.ghost_light",
-           .label = "Ghost light",
+  return {.kind = {.id = "effect.air_glow",
+           .label = "Air glow",
            .helpText = "A glow in the air without a lamp: soft at its rim, casting no shadow.",
            .params = airEffectParams("Lights that shine into it besides; nothing: its own light alone counts here", "The glow", false),
-           .existence = Stage::Geometry},
+           .existence = Stage::Geometry,
+           .formerly = {"effect.ghost_light"}},
           .roles = airRoles("nothing, or lights besides", "a haze with own light", false),
           .make = [](Document doc, NodeId effect, const std::vector<NodeId>&, std::vector<std::string>* told) {
             if (!roleOf(doc, *doc.find(effect), "through").empty()) return doc;

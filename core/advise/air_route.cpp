@@ -5,6 +5,8 @@
 #include "core/document/edit.h"
 #include "core/document/units.h"
 #include "core/render/air.h"
+#include "core/geometry/mesh_tools.h"
+#include "core/render/geometry.h"
 #include "core/render/hit.h"
 
 #include <fmt/format.h>
@@ -17,6 +19,12 @@ namespace {
 using Weight = Finding::Weight;
 constexpr float infinite = std::numeric_limits<float>::infinity();
 constexpr int raysPerLight = 2048;
+
+bool isHollow(const Scene& scene, NodeId node) {
+  for (const Instance& i : scene.instances)
+    if (i.light < 0 && i.geometry && scene.things[i.thing].node == node) return !innermostVoids(i.geometry->shape.mesh).triangles.empty();
+  return false;
+}
 
 struct Through {
   double sent = 0, meets = 0, enters = 0, scatters = 0, absorbs = 0, passes = 0; ///< weights
@@ -266,7 +274,7 @@ Route measureAirRoute(const Document& doc, const Node& effect, double frame, con
     } else if (trouble != scene.troubles.end()) {
       f.text = *trouble;
       if (shape && shape->kind->id == "object.mesh") f.mends.push_back({"Close its holes", {}, {{"modifier.mend", shape->name, "modifiers"}}});
-      if (shape) f.mends.push_back({"Let it fill the whole set", {{at(*n, "fills"), ""}}});
+      if (shape) f.mends.push_back({"Let it fill the whole scene", {{at(*n, "fills"), ""}}});
     } else if (const Node* light = n->kind->param("light") ? doc.find(p.reference("light").target) : nullptr; light && !isShown(doc, *light, frame)) {
       f.text = fmt::format("{} has no light: {} is not shown", n->name, light->name);
       if (light->kind->param("shown")) f.mends.push_back({fmt::format("Show {}", light->name), {{at(*light, "shown"), "on"}}});
@@ -292,19 +300,19 @@ Route measureAirRoute(const Document& doc, const Node& effect, double frame, con
   } else if (lit) {
     enters.share = t.enters / sent;
     enters.reading = fmt::format("{} of it enters", percent(enters.share));
-    if (t.sent - t.meets > 0) enters.losses.push_back({"past the air", 0, (t.sent - t.meets) / sent});
+    if (t.sent - t.meets > 0) enters.losses.push_back({"light that misses the air", 0, (t.sent - t.meets) / sent});
     for (const auto& [node, w] : t.blocked) enters.losses.push_back({doc.find(node) ? doc.find(node)->name : "something", node, w / sent});
     turned.share = t.scatters / sent;
     turned.reading = t.enters > 0 ? fmt::format("{} turned", percent(t.scatters / t.enters)) : "";
     turned.name = t.enters > 0 ? depthText(t.depth / t.enters) : "";
     if (t.enters > 0) {
-      turned.losses.push_back({"passing on", 0, t.passes / t.enters});
+      turned.losses.push_back({"light that goes straight on", 0, t.passes / t.enters});
       if (t.absorbs > 0) turned.losses.push_back({"absorption", 0, t.absorbs / t.enters});
     }
     picture.share = t.seen / sent;
     if (t.scatters > 0) {
       if (t.outside > 0) picture.losses.push_back({"out of frame", 0, t.outside / t.scatters});
-      if (t.dimmed > 0) picture.losses.push_back({"air on the way", 0, t.dimmed / t.scatters});
+      if (t.dimmed > 0) picture.losses.push_back({"the air before it", 0, t.dimmed / t.scatters});
       for (const auto& [node, w] : t.hides) picture.losses.push_back({doc.find(node) ? doc.find(node)->name : "something", node, w / t.scatters});
     }
     picture.name = t.scatters > 0 ? fmt::format("{} in sight", percent(t.seen / t.scatters)) : "dark";
@@ -324,7 +332,7 @@ Route measureAirRoute(const Document& doc, const Node& effect, double frame, con
   if (lit && !onlyGlows) {
     if (t.meets < 0.002 * t.sent) {
       Finding f{Weight::Broken, "through", first->id, fmt::format("The light of {} misses {}", names(from), names(air)), {}};
-      if (first->kind->param("fills") && Params(*first, frame).reference("fills").target) f.mends.push_back({"Let it fill the whole set", {{at(*first, "fills"), ""}}});
+      if (first->kind->param("fills") && Params(*first, frame).reference("fills").target) f.mends.push_back({"Let it fill the whole scene", {{at(*first, "fills"), ""}}});
       if (first->kind->id == "air.beam" && from.front()->kind->family() == "light") f.mends.push_back({fmt::format("Fit it to {}", from.front()->name), {{at(*first, "light"), from.front()->name}}});
       r.findings.push_back(std::move(f));
     } else if (t.enters < 0.02 * t.meets) {
@@ -333,11 +341,17 @@ Route measureAirRoute(const Document& doc, const Node& effect, double frame, con
       const Loss worst{by ? by->name : "something", most->first, most->second / t.meets};
       const bool opening = first->kind->id == "air.beam" && Params(*first, frame).reference("opening").target && t.near > 0.5 * (t.meets - t.enters);
       Finding f{Weight::Broken, "through", worst.thing, opening ? fmt::format("The opening of {} is closed: {} stands in it", first->name, worst.by) : fmt::format("{} blocks {} of the light before it enters {}", worst.by, percent(worst.share), names(air)), {}};
-      if (by && by->kind->param("casts_shadow")) f.mends.push_back({fmt::format("Let light pass {}", by->name), {{at(*by, "casts_shadow"), "off"}}});
+      // What is filled is the wall itself; the room within it was meant.
+      if (by && first->kind->param("part") && Params(*first, frame).reference("fills").target == by->id && Params(*first, frame).text("part") == "all of it" && isHollow(scene, by->id)) {
+        f.text = fmt::format("{} fills the walls of {}, where no light comes: its inside is left out", first->name, by->name);
+        f.thing = first->id;
+        f.mends.push_back({fmt::format("Fill the inside of {}", by->name), {{at(*first, "part"), "its inside"}}});
+      } else if (by && by->kind->param("casts_shadow")) f.mends.push_back({fmt::format("Let light pass {}", by->name), {{at(*by, "casts_shadow"), "off"}}});
       r.findings.push_back(std::move(f));
     }
     const double depth = t.enters > 0 ? t.depth / t.enters : 0;
-    if (t.enters > 0 && depth > 5) {
+    // Thick air may glow all the same: what shows needs no mending.
+    if (t.enters > 0 && depth > 5 && r.pictureShare < 0.02) {
       const Params p(*first, frame);
       const double now = p.text("measure") == "visibility" ? densityOfVisibility(p.number("visibility")) : p.number("density"), better = now * std::log(2) / depth;
       Finding f{Weight::Weak, "scattered", first->id, fmt::format("Nothing crosses {}: {}", first->name, depthText(depth)), {}};

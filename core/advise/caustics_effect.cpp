@@ -1,7 +1,7 @@
 #include "core/advise/caustics_route.h"
 #include "core/advise/making.h"
 #include "core/render/caustics.h"
-#include "core/render/mix.h"
+#include "core/render/balance.h"
 #include "core/surface/presets.h"
 
 #include <cmath>

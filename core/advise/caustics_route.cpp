@@ -173,7 +173,7 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
   if (there) {
     meets.share = flow.meets / base;
     meets.reading = fmt::format("{} meets it", percent(meets.share));
-    meets.losses.push_back({"past it", 0, (base - flow.aimed + flow.misses) / base});
+    meets.losses.push_back({"light that misses it", 0, (base - flow.aimed + flow.misses) / base});
     for (const auto& [thing, w] : flow.blocked) meets.losses.push_back({nameOf(thing), scene.things[thing].node, w / base});
     if (flow.dull > 0) meets.losses.push_back({"matte surfaces of it", 0, flow.dull / base});
     lands.share = flow.lands / base;
@@ -189,7 +189,7 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
         away -= w;
       }
       lands.losses.push_back({"left out by the effect", 0, flow.leftOut / flow.meets});
-      lands.losses.push_back({"out of the set, or absorbed", 0, std::max(0.0, (away - flow.leftOut) / flow.meets)});
+      lands.losses.push_back({"light that leaves the scene or is absorbed", 0, std::max(0.0, (away - flow.leftOut) / flow.meets)});
     }
     // What of it the camera sees.
     TraceCount count;

@@ -83,6 +83,23 @@ void aboutMaterial(const Document& doc, const Scene& scene, const Instance& i, s
 
 } // namespace
 
+std::vector<Mend> opened(const Document& doc, double frame, const Node& shell) {
+  std::vector<Mend> out;
+  // A material of its own becomes glass; one that others wear too is left alone.
+  const Reference worn = wornMaterial(doc, shell, frame);
+  const Node* material = doc.find(worn.target);
+  size_t wearers = 0;
+  for (const Node* n : doc.family("object")) wearers += wornMaterial(doc, *n, frame).target == worn.target;
+  if (material && material->kind->id == "material.surface" && wearers == 1) {
+    Mend glass{fmt::format("Make {} of glass", shell.name), {}};
+    for (const auto& [param, value] : {std::pair{"transmission", "1"}, {"metalness", "0"}, {"roughness", "0"}, {"opacity", "1"}}) glass.sets.emplace_back(at(*material, param), value);
+    glass.sets.emplace_back(at(shell, "light_through"), "straight");
+    out.push_back(std::move(glass));
+  }
+  if (shell.kind->param("casts_shadow")) out.push_back({fmt::format("Let light pass {}", shell.name), {{at(shell, "casts_shadow"), "off"}}});
+  return out;
+}
+
 std::vector<Finding> findThings(const Document& doc, double frame, const Scene& scene) {
   std::vector<Finding> out;
   const float exposure = exposureFactor(doc, frame);
@@ -133,7 +150,7 @@ std::vector<Finding> findThings(const Document& doc, double frame, const Scene& 
       const Node* by = doc.find(scene.things[shell->thing].node);
       if (by)
         out.push_back({Weight::Broken, "", n->id, fmt::format("{} sits inside {}, which is closed and opaque: no light comes out", n->name, by->name),
-                       {{fmt::format("Let light pass {}", by->name), {{at(*by, "casts_shadow"), "off"}}}}, n->kind->param("position") ? "position" : ""});
+                       opened(doc, frame, *by), n->kind->param("position") ? "position" : ""});
     }
   };
   for (const Emitter& e : scene.emitters) weigh(e);

@@ -1,5 +1,7 @@
 #include "core/advise/route.h"
 
+#include "core/advise/findings.h"
+
 #include "core/advise/air_effects.h"
 #include "core/advise/route_parts.h"
 #include "core/base/colorspace.h"
@@ -33,6 +35,18 @@ Document applyMend(const Document& doc, const Mend& mend) {
 }
 
 namespace {
+
+// By their boxes: a bulb around its lamp.
+bool encloses(const Scene& scene, NodeId shell, NodeId inside) {
+  Box3f outer, inner;
+  for (const Instance& i : scene.instances) {
+    if (scene.things[i.thing].node == shell) outer.extendBy(i.bounds);
+    if (scene.things[i.thing].node == inside) inner.extendBy(i.bounds);
+  }
+  for (const Emitter& e : scene.emitters)
+    if (scene.things[e.thing].node == inside) inner.extendBy(e.light->reach().centre);
+  return !outer.isEmpty() && !inner.isEmpty() && outer.intersects(inner.min) && outer.intersects(inner.max);
+}
 
 // Lights, objects and materials that an effect's From names, groups opened.
 std::vector<const Node*> sourcesOf(const Document& doc, const Node& effect) {
@@ -312,6 +326,13 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
       r.findings.push_back(std::move(f));
     } else if (const Node* blocker = doc.find(worst.thing)) {
       Finding f{weight, "picture", blocker->id, fmt::format("{} hides {}: {} of it is blocked", blocker->name, names(sources), percent(worst.share)), {}};
+      // Nothing of it is seen past what encloses it, however bright that makes other things.
+      if (encloses(scene, blocker->id, sources[0]->id)) {
+        f.weight = Weight::Broken;
+        f.text = fmt::format("{} sits inside {}, which lets no light out: {} of it is blocked", names(sources), blocker->name, percent(worst.share));
+        for (Mend& m : opened(doc, frame, *blocker))
+          if (m.sets.size() > 1) f.mends.push_back(std::move(m)); // of glass: the camera looks through it too
+      }
       if (blocker->kind->param("seen")) f.mends.push_back({fmt::format("Let the camera look through {}", blocker->name), {{at(*blocker, "seen"), "off"}}});
       r.findings.push_back(std::move(f));
     }

@@ -16,7 +16,7 @@ Kind beamKind() {
                            reference("opening", "Opening", {"object.path"}).at(Stage::Geometry).matters().help("A closed path around the hole that the light comes through; nothing: the light's own cone"),
                            number("start", "Start", "m", 0).soft(0, 5).range(0, 1e6).at(Stage::Shading).matters().help("From the light, or the opening: nearer there is none"),
                            number("reach", "Reach", "m", 6).soft(0.1, 50).range(1e-3, 1e6).log().at(Stage::Placement).matters().help("From the light, or the opening: further there is none"),
-                           number("edge", "Soft edge", "%", 0.3).soft(0, 1).range(0, 1).at(Stage::Shading).matters().help("Share of its width over which it thins out at its sides"),
+                           number("edge", "Soft sides of the beam", "%", 0.3).soft(0, 1).range(0, 1).at(Stage::Shading).matters().help("Share of its width over which it thins out at its sides"),
                            number("fade", "Fades", "%", 0.6).soft(0, 1).range(0, 1).at(Stage::Shading).matters().help("Share of its density that it has lost at its reach")},
                           matterParams(0.15),
                           {references("lit_by", "Also lit by", {"light."}).at(Stage::Placement).in("Light").help("Other lights that it shows")}}),

@@ -27,8 +27,9 @@ std::vector<ParamDef> matterParams(double density) {
 Kind hazeKind() {
   return {.id = "air.haze",
           .label = "Haze",
-          .helpText = "Air that shows light: all over the set, or in a closed shape.",
-          .params = join({{reference("fills", "Fills", {"object."}).at(Stage::Geometry).matters().help("The closed shape that it fills, hidden or shown; nothing: it is everywhere, with a pattern as far as the set reaches")},
+          .helpText = "Air that shows light: all over the scene, or in a closed shape.",
+          .params = join({{reference("fills", "Fills", {"object."}).at(Stage::Geometry).matters().help("The closed shape that it fills, hidden or shown; nothing: it is everywhere, with a pattern as far as the scene reaches")},
+                          {choice("part", "Fills of it", {"all of it", "its inside"}).at(Stage::Geometry).matters().help("Its inside: of a hollow body the innermost void, as the air in a room within its walls")},
                           matterParams(0.1),
                           {number("start", "From the camera", "m", 0).soft(0, 20).range(0, 1e9).at(Stage::Shading).in("Distance").help("Nearer than this there is none"),
                            number("end", "To", "m", 0).soft(0, 100).range(0, 1e9).at(Stage::Shading).in("Distance").help("Further from the camera there is none; 0: no limit"),

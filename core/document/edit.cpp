@@ -1,6 +1,7 @@
 #include "core/document/edit.h"
 
 #include "core/base/error.h"
+#include "core/document/words.h"
 #include "core/document/units.h"
 
 #include <cmath>
@@ -19,7 +20,12 @@ const Node& need(const Document& doc, NodeId id) {
 
 const ParamDef& needParam(const Node& n, std::string_view param) {
   const ParamDef* d = n.kind->param(param);
-  if (!d) throw badInput(fmt::format("{}: a {} has no parameter \"{}\"", n.name, n.kind->label, param));
+  if (!d) {
+    std::vector<std::string> names;
+    for (const ParamDef& p : n.kind->params) names.push_back(p.name);
+    const std::string near = nearestWord(param, names);
+    throw badInput(fmt::format("{}: a {} has no parameter {}{}", n.name, n.kind->label, quotation(param), near.empty() ? "" : fmt::format("; the nearest is {}", near)));
+  }
   return *d;
 }
 
@@ -241,7 +247,7 @@ Document ownCopy(const Document& doc, NodeId id, std::string_view param, NodeId*
 
 Document addNode(const Document& doc, std::string_view kindId, std::string_view name, const Place& place, NodeId* made) {
   const Kind* kind = doc.kinds().find(kindId);
-  if (!kind) throw badInput(fmt::format("there is no kind \"{}\"", kindId));
+  if (!kind) throw badInput(fmt::format("there is no kind {}", quotation(kindId)));
   if (kind->id == "picture.settings") throw badInput("a document has one picture only");
   checkPlace(doc, *kind, place);
   DocumentBuilder b(doc);
@@ -295,9 +301,9 @@ Document rename(const Document& doc, NodeId id, std::string_view name) {
   const Node& n = need(doc, id);
   if (name.empty()) throw badInput(n.name + ": a name cannot be empty");
   if (name.find_first_of(".[],\n\t") != std::string_view::npos)
-    throw badInput(fmt::format("\"{}\": a name cannot have a dot, a comma or square brackets", name));
+    throw badInput(fmt::format("{}: a name cannot have a dot, a comma or square brackets", quotation(name)));
   const Node* other = doc.findByName(name);
-  if (other && other->id != id) throw badInput(fmt::format("\"{}\": another thing has this name", name));
+  if (other && other->id != id) throw badInput(fmt::format("{}: another thing has this name", quotation(name)));
   Node copy = n;
   copy.name = name;
   DocumentBuilder b(doc);
@@ -407,7 +413,12 @@ Address resolve(const Document& doc, std::string_view address) {
     start = dotAt + 1;
   }
   const Node* n = doc.findByName(parts[0]);
-  if (!n) throw badInput(fmt::format("{}: there is nothing named \"{}\"", address, parts[0]));
+  if (!n) {
+    std::vector<std::string> names;
+    for (const NodePtr& other : doc.nodes()) names.push_back(other->name);
+    const std::string near = nearestWord(parts[0], names);
+    throw badInput(fmt::format("{}: there is nothing named {}{}", quotation(address), quotation(parts[0]), near.empty() ? "" : fmt::format("; the nearest is {}", near)));
+  }
   Address a{n->id, {}, 0, {}};
   for (size_t i = 1; i < parts.size(); ++i) {
     std::string part = parts[i];

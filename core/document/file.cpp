@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 #include "core/document/edit.h"
 #include "core/document/json.h"
+#include "core/document/words.h"
 
 #include <cerrno>
 #include <cstring>
@@ -93,6 +94,8 @@ Constant constantOf(const ParamDef& def, const Json& j, const std::string& place
   case ParamType::File:
     if (def.type == ParamType::Text && j.is_number_integer()) return std::to_string(j.get<int64_t>()); // parts of models were numbers once
     if (!j.is_string()) throw wrong(place, "text");
+    for (const auto& [before, now] : def.formerChoices)
+      if (j == before) return now;
     return j.get<std::string>();
   case ParamType::Color:
   case ParamType::Vector: {
@@ -222,12 +225,12 @@ private:
       throw wrong(place + ".name", "a name");
     n.name = j["name"];
     if (n.name.find_first_of(".[],\n\t") != std::string::npos)
-      throw badInput(fmt::format("{}.name: \"{}\" has a dot, a comma or square brackets", place, n.name));
-    if (!m_names.insert(n.name).second) throw badInput(fmt::format("{}.name: \"{}\" is used twice", place, n.name));
+      throw badInput(fmt::format("{}.name: {} has a dot, a comma or square brackets", place, quotation(n.name)));
+    if (!m_names.insert(n.name).second) throw badInput(fmt::format("{}.name: {} is used twice", place, quotation(n.name)));
     const std::string here = fmt::format("{} ({})", place, n.name);
     if (!j.contains("kind") || !j["kind"].is_string()) throw wrong(here + ".kind", "a kind");
     n.kind = m_kinds->find(j["kind"].get<std::string>());
-    if (!n.kind) throw badInput(fmt::format("{}.kind: there is no kind \"{}\"", here, j["kind"].get<std::string>()));
+    if (!n.kind) throw badInput(fmt::format("{}.kind: there is no kind {}", here, quotation(j["kind"].get<std::string>())));
     n.parent = parent;
     Json unknown = Json::object();
     for (const auto& [k, v] : j.items())
@@ -244,7 +247,7 @@ private:
       if (!j["values"].is_object()) throw wrong(here + ".values", "an object");
       for (const auto& [name, v] : j["values"].items()) {
         if (const ParamDef* d = n.kind->param(name))
-          n.values[name] = valueOf(*d, v, here + "." + name);
+          n.values[d->name] = valueOf(*d, v, here + "." + name);
         else
           unknown["values"][name] = v;
       }
@@ -478,6 +481,22 @@ Document writeDocument(const Document& doc, const std::string& path) {
   Document moved = movedTo(doc, fs::absolute(path).parent_path().lexically_normal().string());
   writeFileAtomically(path, toJson(moved));
   return moved;
+}
+
+std::vector<std::string> unknownParameters(const Document& doc) {
+  std::vector<std::string> out;
+  for (const NodePtr& n : doc.nodes()) {
+    if (n->unknown.empty()) continue;
+    const Json unknown = Json::parse(n->unknown);
+    if (!unknown.contains("values")) continue;
+    std::vector<std::string> names;
+    for (const ParamDef& d : n->kind->params) names.push_back(d.name);
+    for (const auto& [name, value] : unknown["values"].items()) {
+      const std::string near = nearestWord(name, names);
+      out.push_back(fmt::format("{}: a {} has no parameter {}{}", n->name, n->kind->label, quotation(name), near.empty() ? "; it is kept and does nothing" : fmt::format("; the nearest is {}", near)));
+    }
+  }
+  return out;
 }
 
 } // namespace ilumbra

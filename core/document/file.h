@@ -32,6 +32,9 @@ std::string readFile(const std::string& path, size_t most = size_t(4) << 30);
 /// A file name of the document, made absolute.
 std::string resolveFile(const Document& doc, const std::string& name);
 
+/// Parameters of the file that this version does not know, a sentence each with the nearest that there is. They are kept for the next save.
+std::vector<std::string> unknownParameters(const Document& doc);
+
 /// One value as it stands in files.
 std::string valueToJson(const ParamDef& def, const Value& value);
 Value valueFromJson(const Document& doc, const ParamDef& def, std::string_view json);

@@ -71,6 +71,8 @@ ParamDef references(std::string name, std::string label, std::vector<std::string
 const ParamDef* Kind::param(std::string_view name) const {
   for (const ParamDef& p : params)
     if (p.name == name) return &p;
+  for (const ParamDef& p : params)
+    if (std::find(p.formerly.begin(), p.formerly.end(), name) != p.formerly.end()) return &p;
   return nullptr;
 }
 const ChildSlot* Kind::slot(std::string_view name) const {
@@ -100,6 +102,8 @@ Kinds::Kinds(std::vector<Kind> kinds) : m_kinds(std::move(kinds)) {
 const Kind* Kinds::find(std::string_view id) const {
   for (const Kind& k : m_kinds)
     if (k.id == id) return &k;
+  for (const Kind& k : m_kinds)
+    if (std::find(k.formerly.begin(), k.formerly.end(), id) != k.formerly.end()) return &k;
   return nullptr;
 }
 
@@ -122,18 +126,18 @@ Kind pictureKind() {
                   .help("Where the raw picture's noise is below this it is done before all samples are spent; 0 spends them all"),
               flag("denoise", "Denoise", true).fixed().at(Stage::Mix)
                   .help("Smooths what noise is left, guided by what is seen, alike in every layer; off: as it was sampled"),
-              integer("bounces", "Most bounces", 0).soft(0, 64).range(0, 4096).fixed()
+              integer("bounces", "Longest light path", 0).soft(0, 64).range(0, 4096).fixed().zero("no limit")
                   .help("Longest light path; 0 sets no limit and keeps all light"),
               integer("seed", "Seed", 1).soft(0, 100).range(0, 2147483647).fixed()
                   .help("The grain's pattern: the same seed gives the same pixels"),
-              number("firefly_limit", "Firefly limit", "×", 0).soft(0, 64).range(0, 1e6).fixed()
+              number("firefly_limit", "Firefly limit", "×", 0).soft(0, 64).range(0, 1e6).fixed().zero("off")
                   .help("Most that one light path may add after two bounces, in multiples of white; 0 keeps all light, else some is lost"),
               number("overscan", "Overscan", "%", 0.1).soft(0, 0.5).range(0, 1).fixed()
                   .help("How far beside the frame light is counted, coarsely, so that the lens spreads it into the frame; of the frame's height. Only where a lens stage spreads light"),
-              reference("camera", "Camera", {"camera."}).help("The camera that takes the picture; none: the first"),
+              reference("camera", "Camera", {"camera."}).zero("the first one").help("The camera that takes the picture"),
               choice("view", "Display view", {"ACES SDR", "Plain sRGB"}).at(Stage::Display)
                   .help("How scene light is shown on the screen and in PNG files"),
-              number("frame", "Frame", "frames", 1).soft(1, 240).range(-1e6, 1e6).fixed().in("Time")
+              number("frame", "Frame", "", 1).soft(1, 240).range(-1e6, 1e6).fixed().in("Time")
                   .help("The frame shown"),
               integer("first_frame", "First frame", 1).soft(1, 240).range(-1e6, 1e6).fixed().in("Time").at(Stage::Display)
                   .help("Where playback and sequences start"),

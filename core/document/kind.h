@@ -33,6 +33,9 @@ struct ParamDef {
   std::vector<std::string> accepts;        ///< kinds, or prefixes ending in a dot, that a reference takes
   std::string helpText;
   std::string group;                       ///< heading in the panel; empty: the first, unnamed group
+  std::string ifZero;                      ///< what 0, or nothing, stands for, in words: "no limit"; empty: itself
+  std::vector<std::string> formerly;       ///< names that it had in older files
+  std::vector<std::pair<std::string, std::string>> formerChoices; ///< of a Choice: what older files say, and what it is called now
   std::string onlyIf, onlyAt;              ///< a parameter of the same kind, and the value at which this counts; empty: always
 
   ParamDef&& soft(double lo, double hi) && { softMin = lo; softMax = hi; return std::move(*this); }
@@ -45,6 +48,9 @@ struct ParamDef {
   ParamDef&& at(Stage s) && { stage = s; return std::move(*this); }
   ParamDef&& help(std::string text) && { helpText = std::move(text); return std::move(*this); }
   ParamDef&& in(std::string heading) && { group = std::move(heading); return std::move(*this); }
+  ParamDef&& zero(std::string words) && { ifZero = std::move(words); return std::move(*this); }
+  ParamDef&& was(std::string name) && { formerly.push_back(std::move(name)); return std::move(*this); }
+  ParamDef&& choiceWas(std::string before, std::string now) && { formerChoices.emplace_back(std::move(before), std::move(now)); return std::move(*this); }
   /// It counts only while another parameter of the kind has this value (or one of several: "a|b"), or is driven by "a pattern": elsewhere the panel leaves it out.
   ParamDef&& when(std::string param, std::string value) && { onlyIf = std::move(param); onlyAt = std::move(value); return std::move(*this); }
 };
@@ -78,7 +84,9 @@ struct Kind {
   std::vector<ChildSlot> slots;
   Stage existence = Stage::Geometry; ///< of adding or removing such a node
   std::function<bool(const Params&)> changesByTime = {}; ///< it depends on the frame besides its parameters; null: no
+  std::vector<std::string> formerly = {}; ///< ids that it had in older files
 
+  /// By its name, or one that it had formerly.
   const ParamDef* param(std::string_view name) const;
   const ChildSlot* slot(std::string_view name) const;
   /// The first slot that takes children of a kind, or null.

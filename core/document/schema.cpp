@@ -55,13 +55,17 @@ Json valueSchema(const ParamDef& d) {
   return {{"anyOf", any}, {"description", d.helpText}};
 }
 
+// As files hold it, in the unit that the table states: 0.05 of a metre, not 50 of what it does not say.
+std::string numberInFile(double v) { return fmt::format("{:.6g}", v); }
+std::string unitInFile(const ParamDef& d) { return d.unit == "%" ? "share of 1" : d.unit; }
+
 std::string rangeText(const ParamDef& d) {
   if (d.type == ParamType::Choice) return fmt::format("{}", fmt::join(d.choices, ", "));
   if (!d.accepts.empty()) return fmt::format("{}", fmt::join(d.accepts, ", "));
   const bool lo = d.hardMin > -1e29, hi = d.hardMax < 1e29;
   if (d.type == ParamType::Flag || (!lo && !hi)) return "";
-  if (lo && hi) return fmt::format("{} to {}", formatNumber(d, d.hardMin, false), formatNumber(d, d.hardMax));
-  return lo ? fmt::format("from {}", formatNumber(d, d.hardMin)) : fmt::format("to {}", formatNumber(d, d.hardMax));
+  if (lo && hi) return fmt::format("{} to {}", numberInFile(d.hardMin), numberInFile(d.hardMax));
+  return lo ? "from " + numberInFile(d.hardMin) : "to " + numberInFile(d.hardMax);
 }
 
 } // namespace
@@ -131,11 +135,11 @@ The column *redoes* names the dearest stage that a change invalidates. Nothing a
     s += "\n| parameter | type | unit | default | takes | keys, pattern | redoes | meaning |\n|---|---|---|---|---|---|---|---|\n";
     for (const ParamDef& d : k.params) {
       std::string initial;
-      if (const auto* v = std::get_if<double>(&d.initial)) initial = formatNumber(d, *v, false);
+      if (const auto* v = std::get_if<double>(&d.initial)) initial = numberInFile(*v) + (*v == 0 && !d.ifZero.empty() ? fmt::format(" ({})", d.ifZero) : "");
       else if (const auto* b = std::get_if<bool>(&d.initial)) initial = *b ? "on" : "off";
       else if (const auto* t = std::get_if<std::string>(&d.initial)) initial = *t;
       else if (const auto* c = std::get_if<Triple>(&d.initial)) initial = fmt::format("{}, {}, {}", (*c)[0], (*c)[1], (*c)[2]);
-      s += fmt::format("| `{}` | {} | {} | {} | {} | {} | {} | {} |\n", d.name, typeName(d.type), d.unit, initial, rangeText(d),
+      s += fmt::format("| `{}` | {} | {} | {} | {} | {} | {} | {} |\n", d.name, typeName(d.type), unitInFile(d), initial, rangeText(d),
                        d.keyable && d.patternable ? "both" : d.keyable ? "keys" : d.patternable ? "pattern" : "", stageName(d.stage),
                        d.helpText);
     }

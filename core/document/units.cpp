@@ -1,6 +1,7 @@
 #include "core/document/units.h"
 
 #include "core/base/error.h"
+#include "core/document/words.h"
 #include "core/document/file.h"
 
 #include <cmath>
@@ -57,10 +58,10 @@ double arithmetic(const ParamDef& def, const std::string& text) {
     parser.DefineConst("pi", 3.14159265358979323846);
     parser.SetExpr(text);
     const double v = parser.Eval();
-    if (!std::isfinite(v)) throw badInput(fmt::format("{}: \"{}\" is not a finite number", def.label, text));
+    if (!std::isfinite(v)) throw badInput(fmt::format("{}: {} is not a finite number", def.label, quotation(text)));
     return v;
   } catch (const mu::Parser::exception_type&) {
-    throw badInput(fmt::format("{}: \"{}\" is not a number{}", def.label, text,
+    throw badInput(fmt::format("{}: {} is not a number{}", def.label, quotation(text),
                                def.unit.empty() ? "" : fmt::format(" in {}", def.unit)));
   }
 }
@@ -95,9 +96,9 @@ std::vector<std::string> splitCommas(std::string_view text) {
 }
 
 Reference parseReference(const Document& doc, const ParamDef& def, const std::string& name) {
-  if (name.empty() || name == "none") return {};
+  if (name.empty() || name == "none" || (!def.ifZero.empty() && name == def.ifZero)) return {};
   const Node* n = doc.findByName(name);
-  if (!n) throw badInput(fmt::format("{}: there is nothing named \"{}\"", def.label, name));
+  if (!n) throw badInput(fmt::format("{}: there is nothing named {}", def.label, quotation(name)));
   if (!accepted(def.accepts, n->kind->id))
     throw badInput(fmt::format("{}: {} is a {}, which does not go here", def.label, name, n->kind->label));
   return {n->id, nullptr};
@@ -110,6 +111,7 @@ double linearToSrgb(double v) { return v <= 0.0031308 ? v * 12.92 : 1.055 * std:
 
 double parseNumber(const ParamDef& def, std::string_view typed, double present) {
   std::string text = trimmed(typed);
+  if (!def.ifZero.empty() && text == def.ifZero) return 0;
   if (text.empty()) throw badInput(def.label + ": nothing was typed");
   // A relative change of light in stops.
   if (isLight(def.unit) && (text[0] == '+' || text[0] == '-'))
@@ -134,7 +136,7 @@ double parseNumber(const ParamDef& def, std::string_view typed, double present) 
       }
   }
   if (!found && !text.empty() && (std::isalpha(static_cast<unsigned char>(text.back())) || (text.back() & 0x80)) && !text.ends_with("pi"))
-    throw badInput(fmt::format("{}: \"{}\" does not end in a unit it can have{}", def.label, trimmed(typed),
+    throw badInput(fmt::format("{}: {} does not end in a unit it can have{}", def.label, quotation(trimmed(typed)),
                                def.unit.empty() ? " (it is a pure number)" : fmt::format(" (it is in {})", def.unit)));
   // Dividing by 100 keeps 35 % at 0.35; multiplying by 0.01 would not.
   double v = factor < 1 ? arithmetic(def, text) / (1 / factor) : arithmetic(def, text) * factor;
@@ -147,11 +149,14 @@ double parseNumber(const ParamDef& def, std::string_view typed, double present) 
 }
 
 std::string shownUnit(const ParamDef& def, double value) {
+  if (value == 0 && !def.ifZero.empty()) return {};
   if (def.unit == "m" && value != 0 && std::abs(value) < 0.0999995) return "mm";
+  if (value == 1 && (def.unit == "frames" || def.unit == "stops")) return def.unit.substr(0, def.unit.size() - 1);
   return def.unit;
 }
 
 std::string formatNumber(const ParamDef& def, double value, bool withUnit) {
+  if (value == 0 && !def.ifZero.empty()) return def.ifZero;
   const std::string unit = shownUnit(def, value);
   double v = value;
   if (unit == "%") v *= 100;
@@ -183,10 +188,11 @@ std::string formatNumber(const ParamDef& def, double value, bool withUnit) {
 Value parseValue(const Document& doc, const ParamDef& def, std::string_view typed, const Value* present) {
   const std::string text = trimmed(typed);
   if (text.starts_with('{')) return valueFromJson(doc, def, text);
-  if (def.patternable && text.starts_with("pattern ")) {
+  if (text.starts_with("pattern ") && def.type != ParamType::Text && def.type != ParamType::File) {
+    if (!def.patternable) throw badInput(fmt::format("{}: cannot be driven by a pattern", def.label));
     const std::string name = trimmed(std::string_view(text).substr(8));
     const Node* n = doc.findByName(name);
-    if (!n || n->kind->family() != "pattern") throw badInput(fmt::format("{}: there is no pattern \"{}\"", def.label, name));
+    if (!n || n->kind->family() != "pattern") throw badInput(fmt::format("{}: there is no pattern {}", def.label, quotation(name)));
     return PatternUse{{n->id, nullptr}};
   }
   switch (def.type) {
@@ -203,11 +209,13 @@ Value parseValue(const Document& doc, const ParamDef& def, std::string_view type
       if (text == t) return Constant(true);
     for (const std::string_view t : {"off", "no", "false", "0"})
       if (text == t) return Constant(false);
-    throw badInput(fmt::format("{}: \"{}\" is neither on nor off", def.label, text));
+    throw badInput(fmt::format("{}: {} is neither on nor off", def.label, quotation(text)));
   case ParamType::Choice: {
     for (const std::string& c : def.choices)
       if (c == text) return Constant(text);
-    throw badInput(fmt::format("{}: \"{}\" is none of: {}", def.label, text, fmt::join(def.choices, ", ")));
+    for (const auto& [before, now] : def.formerChoices)
+      if (before == text) return Constant(now);
+    throw badInput(fmt::format("{}: {} is none of: {}", def.label, quotation(text), fmt::join(def.choices, ", ")));
   }
   case ParamType::Color:
     if (text.size() == 7 && text[0] == '#' && text.find_first_not_of("0123456789abcdefABCDEF", 1) == std::string::npos) {
@@ -219,7 +227,7 @@ Value parseValue(const Document& doc, const ParamDef& def, std::string_view type
   case ParamType::Vector: {
     const std::vector<std::string> parts = splitCommas(text);
     if (parts.size() != 3 && parts.size() != 1)
-      throw badInput(fmt::format("{}: \"{}\" is not three numbers with commas", def.label, text));
+      throw badInput(fmt::format("{}: {} is not three numbers with commas", def.label, quotation(text)));
     Triple t;
     for (size_t i = 0; i < 3; ++i) t[i] = parseNumber(def, parts[parts.size() == 3 ? i : 0]);
     return Constant(t);
@@ -240,7 +248,7 @@ Value parseValue(const Document& doc, const ParamDef& def, std::string_view type
 std::string formatValue(const Document& doc, const ParamDef& def, const Value& value) {
   const auto name = [&](const Reference& r) {
     const Node* n = doc.find(r.target);
-    std::string s = n ? n->name : "none";
+    std::string s = n ? n->name : def.ifZero.empty() ? "none" : def.ifZero;
     if (r.with && !r.with->empty()) s += fmt::format(" ({} own)", r.with->size());
     return s;
   };

@@ -338,7 +338,10 @@ private:
       const float horizontal = in.mHorizontalFOV; // half of it in some readers, all of it in others: taken as all
       if (!(horizontal > 0.01f && horizontal < 3.1f)) continue;
       const float aspect = in.mAspect > 0.01f ? in.mAspect : 1.5f;
-      if (ModelNode* n = standIn(in.mName, vec(in.mPosition), vec(in.mLookAt))) n->fieldOfView = 2 * std::atan(std::tan(horizontal / 2) / aspect) * 180 / pi;
+      if (ModelNode* n = standIn(in.mName, vec(in.mPosition), vec(in.mLookAt))) {
+        n->fieldOfView = 2 * std::atan(std::tan(horizontal / 2) / aspect) * 180 / pi;
+        n->aspect = in.mAspect > 0.05f && in.mAspect < 20 ? in.mAspect : 0;
+      }
     }
   }
 

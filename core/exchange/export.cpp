@@ -258,6 +258,7 @@ private:
     node.matrix = placeOf(n, m_frame);
     const double height = p.number("film_width") * settings.number("height") / settings.number("width");
     node.fieldOfView = float(2 * std::atan(height / (2 * p.number("focal_length"))) * 180 / 3.14159265358979);
+    node.aspect = float(settings.number("width") / settings.number("height"));
     node.extra = placeExtra(n.name, node, m_out);
     if (isKeyed(n, {"position", "target"})) sampled(index, [&](double frame) { return placeOf(n, frame); });
     return index;

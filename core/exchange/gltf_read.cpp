@@ -383,7 +383,10 @@ private:
       }
       if (n.camera >= 0) {
         const auto& c = gltfAt(m_in.cameras, n.camera, "camera");
-        if (c.type == "perspective" && c.perspective.yfov > 0 && c.perspective.yfov < 3.1) out.fieldOfView = float(c.perspective.yfov) * 180 / pi;
+        if (c.type == "perspective" && c.perspective.yfov > 0 && c.perspective.yfov < 3.1) {
+          out.fieldOfView = float(c.perspective.yfov) * 180 / pi;
+          if (c.perspective.aspectRatio > 0.05 && c.perspective.aspectRatio < 20) out.aspect = float(c.perspective.aspectRatio);
+        }
         else note("a camera without perspective is left out");
       }
       for (const int c : n.children) {

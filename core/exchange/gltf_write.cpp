@@ -249,7 +249,7 @@ private:
       if (!n.children.empty()) j["children"] = n.children;
       if (n.light >= 0) j["extensions"] = {{"KHR_lights_punctual", {{"light", n.light}}}};
       if (n.fieldOfView > 0) {
-        m_root["cameras"].push_back({{"type", "perspective"}, {"perspective", {{"yfov", n.fieldOfView * pi / 180}, {"znear", 0.01}}}});
+        m_root["cameras"].push_back({{"type", "perspective"}, {"perspective", n.aspect > 0 ? Json{{"yfov", n.fieldOfView * pi / 180}, {"znear", 0.01}, {"aspectRatio", n.aspect}} : Json{{"yfov", n.fieldOfView * pi / 180}, {"znear", 0.01}}}});
         j["camera"] = m_root["cameras"].size() - 1;
       }
       m_root["nodes"].push_back(std::move(j));

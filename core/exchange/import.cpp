@@ -434,7 +434,18 @@ private:
     set(n, "position", triple(at));
     set(n, "target", triple(at - normalize(transformVector(m, {0, 0, 1}))));
     const Params settings = settingsOf(m_doc);
-    const double filmHeight = 36 * settings.number("height") / settings.number("width");
+    double shape = settings.number("width") / settings.number("height");
+    // The first camera of a scene brings the picture's proportions along; its width stays.
+    if (in.aspect > 0 && !m_shaped && m_doc.family("camera").empty() && std::abs(double(in.aspect) / shape - 1) > 1e-3) {
+      const double height = std::clamp(std::round(settings.number("width") / double(in.aspect)), 1.0, 32768.0);
+      Node picture = m_doc.settings();
+      picture.values["height"] = Constant(height);
+      m_builder.put(std::move(picture));
+      shape = settings.number("width") / height;
+      m_notes.push_back(fmt::format("the picture takes the proportions of {}: {} × {}", n.name, settings.number("width"), height));
+    }
+    m_shaped = true;
+    const double filmHeight = 36 / shape;
     set(n, "focal_length", filmHeight / (2 * std::tan(in.fieldOfView * pi / 360)));
     aim(n, chain);
     hold(parent, std::move(n));
@@ -514,6 +525,7 @@ private:
   }
 
   const Document& m_doc;
+  bool m_shaped = false; ///< the first camera has told the picture's proportions
   DocumentBuilder m_builder;
   std::string m_file;
   const Model& m_model;

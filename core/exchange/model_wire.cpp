@@ -45,7 +45,7 @@ template <typename Wire, typename M> void exchange(Wire& wire, M& m) {
       track(move.weights);
     });
   });
-  list(m.nodes, 8, [&](auto& n) { io(n.name, n.matrix, n.parts, n.children, n.light, n.fieldOfView, n.extra); });
+  list(m.nodes, 8, [&](auto& n) { io(n.name, n.matrix, n.parts, n.children, n.light, n.fieldOfView, n.aspect, n.extra); });
   io(m.unit, m.zUp, m.extra);
   io(m.roots, m.imageFiles, m.notes);
 }

@@ -69,7 +69,7 @@ void addIdentity(PictureFile& file, const Scene& scene, const Film& film, const 
 
 const std::vector<Pass>& allPasses() {
   static const std::vector<Pass> all = {{"depth", "metres along the ray"},
-                                        {"normal", "of the surface first seen, in the set's axes"},
+                                        {"normal", "of the surface first seen, in the scene's axes"},
                                         {"albedo", "colour of the surface first seen"},
                                         {"identity", "coverage by object, as Cryptomatte"},
                                         {"lights", "a layer for each light; they sum to the picture without lens"},

@@ -1,6 +1,7 @@
 #include "core/exchange/picture_layers.h"
 
 #include "core/base/error.h"
+#include "core/document/words.h"
 #include "core/base/hash.h"
 
 #include <cctype>
@@ -66,9 +67,9 @@ Picture layerShare(const PictureFile& file, const std::string& name, const std::
   std::string there;
   for (const std::string& n : layerNames(file)) {
     if (n == name) return out; // a thing that is not in this frame
-    if (there.size() < 200) there += (there.empty() ? "" : ", ") + n;
+    there += (there.empty() ? "" : ", ") + n;
   }
-  throw badInput(fmt::format("{}: has no layer of light, no mask and no Cryptomatte of the name \"{}\"{}", path, name, there.empty() ? "" : fmt::format(" (there are {})", there)));
+  throw badInput(fmt::format("{}: has no layer of light, no mask and no Cryptomatte of the name {}{}", path, quotation(name), there.empty() ? "" : fmt::format(" (there are {})", there)));
 }
 
 std::vector<float> decodeCryptomatte(const PictureFile& file, const std::string& name) {

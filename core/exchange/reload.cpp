@@ -71,7 +71,7 @@ Imported reloadModel(const Document& doc, const std::string& path, AssetCache& c
       goneNames.push_back(n->name);
     }
   }
-  if (kept + gone.size() == 0) throw badInput(absolute + ": nothing in the set comes from it");
+  if (kept + gone.size() == 0) throw badInput(absolute + ": nothing in the scene comes from it");
 
   const Imported anew = importModel(Document::create(doc.sharedKinds()), absolute, cache);
   const Node& root = *anew.doc.find(anew.root);

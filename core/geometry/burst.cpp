@@ -56,7 +56,7 @@ ModifierKind burstModifier() {
            .label = "Burst",
            .helpText = "Breaks a body into pieces that lie or fly apart: pieces that are massive, or shards of its skin.",
            .params = modifierParams({integer("pieces", "Pieces", 24).soft(2, 200).range(2, 2000).at(Stage::Geometry).matters().help("How many, about"),
-                                     integer("seed", "Seed", 1).soft(1, 100).range(0, 1e6).at(Stage::Geometry).matters().help("Another number, other pieces"),
+                                     integer("seed", "Seed", 1).soft(1, 100).range(0, 1e6).at(Stage::Geometry).matters().help("Each number breaks it into other pieces"),
                                      choice("form", "Pieces are", {"massive", "shards of the skin"}).at(Stage::Geometry).matters().help("Massive pieces need a closed body"),
                                      number("thickness", "Thickness", "m", 0.006).soft(0.0005, 0.05).range(1e-6, 1e4).log().at(Stage::Geometry).help("Of shards, inwards from the skin"),
                                      number("cluster", "Small at the middle", "%", 0).soft(0, 1).range(0, 1).at(Stage::Geometry).help("Share by which pieces crowd around where the push comes from"),

@@ -1,4 +1,4 @@
-// A picture that stands in the set, true to its aspect. Its look is in surface/card.cpp.
+// A picture that stands in the scene, true to its aspect. Its look is in surface/card.cpp.
 #include "core/geometry/grid.h"
 #include "core/geometry/shape.h"
 #include "core/pattern/image.h"
@@ -9,7 +9,7 @@ namespace ilumbra {
 ShapeKind cardShape() {
   return {{.id = "object.card",
            .label = "Card",
-           .helpText = "A picture that stands in the set: a still, a numbered sequence, a movie or an SVG drawing, true to its aspect. With a material of its own it wears that instead.",
+           .helpText = "A picture that stands in the scene: a still, a numbered sequence, a movie or an SVG drawing, true to its aspect. With a material of its own it wears that instead.",
            .params = join({{file("file", "Picture").at(Stage::Geometry).help("PNG, JPEG, OpenEXR, HDR, TIFF, SVG, or a movie"),
                             sizeParam("height", "Height", 1, "Its width follows the picture's aspect").matters(),
                             choice("stands", "Stands", {"on its foot", "about its middle"}).at(Stage::Geometry).help("Where its own space has it"),

@@ -1,5 +1,7 @@
 #include "core/geometry/mesh_tools.h"
 
+#include "core/geometry/grid.h"
+
 #include <numeric>
 #include <unordered_map>
 
@@ -282,6 +284,31 @@ Mesh ballMesh(float radius, uint32_t around) {
       if (j + 1 < rows) m.triangles.push_back({a, d, c});
     }
   return m;
+}
+
+Mesh innermostVoids(const Mesh& mesh) {
+  std::vector<uint32_t> of;
+  const uint32_t count = components(mesh, of);
+  std::vector<Mesh> voids;
+  std::vector<Box3f> boxes;
+  for (uint32_t c = 0; c < count; ++c) {
+    Mesh one = part(mesh, [&](size_t t) { return of[t] == c; });
+    if (!(volume(one) < 0)) continue;
+    Box3f box;
+    for (const V3f& p : one.positions) box.extendBy(p);
+    boxes.push_back(box);
+    voids.push_back(std::move(one));
+  }
+  Mesh out;
+  for (size_t i = 0; i < voids.size(); ++i) {
+    // One that holds another is the space between two walls.
+    bool holds = false;
+    for (size_t j = 0; j < voids.size(); ++j) holds |= j != i && boxes[i].intersects(boxes[j].min) && boxes[i].intersects(boxes[j].max);
+    if (holds) continue;
+    flip(voids[i]);
+    append(out, voids[i]);
+  }
+  return out;
 }
 
 } // namespace ilumbra

@@ -37,6 +37,8 @@ std::vector<V3f> placeNormals(const Welded& mesh);
 
 /// Cubic metres inside; of a mesh that is closed, more than 0 if its normals point outwards.
 double volume(const Mesh& mesh);
+/// The voids of a body: those of its closed parts that face inwards and hold no other such part, turned outwards; empty: it has none.
+Mesh innermostVoids(const Mesh& mesh);
 /// Vertices minus edges plus faces of the welded mesh: 2 for a ball, 0 for a ring, and their sum for several bodies.
 int eulerCharacteristic(const Mesh& mesh);
 /// Bodies (or sheets) that hang together by edges: a number for each triangle; returns how many there are.

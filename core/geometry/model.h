@@ -101,6 +101,7 @@ struct ModelNode {
   std::vector<int> children;
   int light = -1;
   float fieldOfView = 0; ///< vertical, degrees; above 0: there is a camera here
+  float aspect = 0;      ///< of its picture, width ÷ height; 0: it states none
   std::string extra;     ///< JSON object that travels along (glTF's extras); empty: none
 };
 

@@ -19,14 +19,14 @@ std::vector<ParamDef> objectParams() {
                 choice("facets", "Facets", {"as made", "smooth", "faceted"}).at(Stage::Geometry)
                     .help("Shades across its facets as it was made, all smooth but at sharp edges, or every facet by itself")},
                placementParams(),
-               {sw("seen", "Seen by the camera", true, "Off: the camera looks through it"),
-                sw("seen_mirrored", "Seen in reflections", true, "Off: mirrors do not show it"),
+               {sw("seen", "Seen directly", true, "Off: the camera looks through it"),
+                sw("seen_mirrored", "Seen in mirrors", true, "Off: mirrors do not show it"),
                 sw("seen_through", "Seen through clear things", true, "Off: glass does not show it"),
                 sw("casts_shadow", "Casts shadow", true, "Off: lamps shine through it"),
                 sw("takes_light", "Takes light", true, "Off: it shows its own light only"),
                 sw("lights_others", "Lights others", true, "Off: no light from it reaches other things"),
-                sw("cuts_out", "Cuts out", false, "Hides what is behind and stays empty in alpha"),
-                sw("catches", "Catches", false, "Invisible but for the light and shadow it takes"),
+                sw("cuts_out", "Leaves a hole in alpha", false, "It hides what is behind it, and its own place in the picture stays empty"),
+                sw("catches", "Shows light and shadow only", false, "It is not seen itself: only the light and the shadow that fall on it"),
                 choice("light_through", "Light through it", {"straight", "focused", "blocked"}).at(Stage::Placement).in("Switches")
                     .help("How lamps shine through what is clear of it: on a straight line, bent as it really is (caustics), or not at all")}});
 }

@@ -63,29 +63,36 @@ ModifierKind repeatModifier() {
            .helpText = "Copies, together with all that the object carries. They share one form; a change of form further down the list makes one mesh of them.",
            .params = modifierParams({choice("arrangement", "Arrangement", {"line", "ring", "grid", "along a path"}).at(Stage::Geometry).matters().help("How the copies lie"),
                                      count("count", "Copies", 5, "In a line, a ring or along x; along a path 0 is as many as there is room for"),
-                                     count("count_y", "Copies along y", 1, "Of a grid"), count("count_z", "Copies along z", 5, "Of a grid"),
-                                     vector("step", "Step", "m", {0.5, 0.5, 0.5}).soft(-2, 2).at(Stage::Geometry)
-                                         .help("From copy to copy: in a line its direction counts, in a grid each number its axis, in a ring and along a path the first number"),
-                                     choice("measure", "Step is", {"pitch", "gap"}).at(Stage::Geometry).help("From middle to middle, or what is free between neighbours"),
-                                     number("radius", "Radius", "m", 1).soft(0, 5).range(0, 1e6).at(Stage::Geometry).help("Of a ring; with a gap it follows from that"),
-                                     number("arc", "Arc", "°", 360).soft(0, 360).range(-36000, 36000).at(Stage::Geometry).help("Of a ring: a full turn leaves no double"),
-                                     choice("axis", "Axis", {"y", "x", "z"}).at(Stage::Geometry).help("Of a ring: what it lies around"),
-                                     flag("facing", "Turns along", true).at(Stage::Geometry).help("Copies of a ring or a path turn with it"),
-                                     reference("path", "Path", {"object."}).at(Stage::Geometry).help("A path, or a ring whose middle is followed"),
-                                     flag("centred", "Centred", false).at(Stage::Geometry).help("Of a line or a grid: the copies lie about the object's place"),
+                                     count("count_y", "Copies along y", 1, "Of a grid").when("arrangement", "grid"), count("count_z", "Copies along z", 5, "Of a grid").when("arrangement", "grid"),
+                                     vector("step", "Step", "m", {0, 0, 0}).soft(-2, 2).at(Stage::Geometry)
+                                         .help("From copy to copy: in a line its direction counts, in a grid each number its axis, in a ring and along a path the first number. 0: by the thing's own size, with a quarter between"),
+                                     choice("measure", "Step goes", {"from middle to middle", "from edge to edge"}).choiceWas("pitch", "from middle to middle").choiceWas("gap", "from edge to edge").at(Stage::Geometry).help("Or: what is free between neighbours"),
+                                     number("radius", "Radius", "m", 1).soft(0, 5).range(0, 1e6).at(Stage::Geometry).when("arrangement", "ring").help("Of a ring; with a gap it follows from that"),
+                                     number("arc", "Arc", "°", 360).soft(0, 360).range(-36000, 36000).at(Stage::Geometry).when("arrangement", "ring").help("Of a ring: a full turn leaves no double"),
+                                     choice("axis", "Axis", {"y", "x", "z"}).at(Stage::Geometry).when("arrangement", "ring").help("Of a ring: what it lies around"),
+                                     flag("facing", "Copies turn along", true).at(Stage::Geometry).when("arrangement", "ring|along a path").help("Copies of a ring or a path turn with it"),
+                                     reference("path", "Path", {"object."}).at(Stage::Geometry).when("arrangement", "along a path").help("A path, or a ring whose middle is followed"),
+                                     flag("centred", "Centred", false).at(Stage::Geometry).when("arrangement", "line|grid").help("Of a line or a grid: the copies lie about the object's place"),
                                      vector("copy_turn", "Turn a copy", "°", {0, 0, 0}).soft(-90, 90).at(Stage::Geometry).in("Copy by copy").help("Each is turned by so much more than the one before"),
                                      number("copy_size", "Size a copy", "×", 1).soft(0.8, 1.25).range(1e-3, 1e3).at(Stage::Geometry).in("Copy by copy").help("Each is so much larger than the one before"),
                                      vector("random_place", "Random place", "m", {0, 0, 0}).soft(0, 1).range(0, 1e6).at(Stage::Geometry).in("Random").help("Up to so far to either side"),
                                      vector("random_turn", "Random turn", "°", {0, 0, 0}).soft(0, 180).range(0, 180).at(Stage::Geometry).in("Random").help("Up to so much to either side"),
                                      number("random_size", "Random size", "%", 0).soft(0, 1).range(0, 0.99).at(Stage::Geometry).in("Random").help("Up to so much larger or smaller"),
-                                     integer("seed", "Seed", 1).soft(1, 100).range(0, 1e6).at(Stage::Geometry).in("Random").help("Another number, other chances")})},
+                                     integer("seed", "Seed", 1).soft(1, 100).range(0, 1e6).at(Stage::Geometry).in("Random").help("Each number scatters the copies otherwise")})},
           [](Form& form, const Params& p, const BuildFrom& from) {
             const std::string& name = p.node().name;
             const std::string arrangement = p.text("arrangement");
-            const bool gap = p.text("measure") == "gap", facing = p.flag("facing");
-            const V3f step = vec(p.triple("step"));
+            const bool gap = p.text("measure") == "from edge to edge", facing = p.flag("facing");
+            V3f step = vec(p.triple("step"));
             const auto n = size_t(p.number("count"));
             const Box3f box = form.bounds();
+            // Where nothing is said the copies stand clear of each other.
+            if (!box.isEmpty() && !gap) {
+              const V3f clear = box.size() * 1.25f;
+              if (arrangement == "grid")
+                for (int k = 0; k < 3; ++k) step[k] = step[k] == 0 ? clear[k] : step[k];
+              else if (step == V3f(0.0f)) step = V3f(clear.x, 0, 0);
+            }
             std::vector<M44f> places;
             if (arrangement == "ring") {
               const std::string axis = p.text("axis");

@@ -30,7 +30,7 @@ std::vector<ParamDef> outlineParams() {
                 number("height", "Height", "%", 0.5).soft(0, 2).range(0, 100).at(Stage::Lens).help("Of the frame's height"),
                 number("turn", "Turn", "°", 0).soft(-180, 180).at(Stage::Lens).help("Clockwise, in the picture"),
                 number("soft", "Softness", "%", 0.25).soft(0, 1).range(0, 2).at(Stage::Lens).help("Width of its edge, by its half size; an edge is never harder than a pixel"),
-                flag("cuts", "Cuts out", false).at(Stage::Lens).help("On: the stage acts outside of it")},
+                flag("cuts", "Acts outside of it", false).at(Stage::Lens).help("Off: the stage acts inside")},
                aimParams("")});
 }
 
@@ -63,7 +63,7 @@ std::vector<Kind> allAreas() {
           {.id = "area.gradient",
            .label = "Gradient",
            .helpText = "From nothing at one place to all at another, across the whole picture.",
-           .params = join({anchorParams("centre", "From", ""), anchorParams("end", "To", "", 0.5, 0.9), {flag("cuts", "Cuts out", false).at(Stage::Lens).help("On: the other way round")}}),
+           .params = join({anchorParams("centre", "From", ""), anchorParams("end", "To", "", 0.5, 0.9), {flag("cuts", "The other way round", false).at(Stage::Lens).help("The stage acts before its start instead of beyond its end")}}),
            .existence = Stage::Lens}};
 }
 

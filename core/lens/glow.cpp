@@ -354,12 +354,12 @@ LensStage glowStage() {
                    .params = join({stageParams(0.2, 1),
                                    {number("size", "Size", "%", 0.12).soft(0.005, 0.5).range(0.0001, 4).log().at(Stage::Lens).matters()
                                         .help("Width of the widest halo by the frame's height"),
-                                    number("falloff", "Core", "×", 1).soft(0.25, 4).range(0.01, 100).log().at(Stage::Lens).matters()
+                                    number("falloff", "Bright core", "×", 1).soft(0.25, 4).range(0.01, 100).log().at(Stage::Lens).matters()
                                         .help("More than 1 draws the glow to its middle, less spreads it out to a veil")},
                                    keyParams(false),
                                    {choice("color_from", "Colour from", {"light", "own"}).at(Stage::Lens).in("Colour").help("Of the light, or a colour of its own"),
                                     color("tint", "Halo", {1, 1, 1}).soft(0, 1).at(Stage::Lens).in("Colour").help("Hue far out; keeps its luminance"),
-                                    color("core_tint", "Core", {1, 1, 1}).soft(0, 1).at(Stage::Lens).in("Colour").help("Hue close to the source; keeps its luminance"),
+                                    color("core_tint", "Colour of the core", {1, 1, 1}).soft(0, 1).at(Stage::Lens).in("Colour").help("Hue close to the source; keeps its luminance"),
                                     number("shift", "Shift", "", 0).soft(-1, 1).range(-2, 2).at(Stage::Lens).in("Colour").help("Above 0 the glow turns red with distance and blue within, below 0 the other way; no channel loses light"),
                                     number("saturation", "Saturation", "%", 1).soft(0, 2).range(0, 4).at(Stage::Lens).in("Colour").when("color_from", "light").help("Of the glow, by the light's own"),
                                     number("white", "White core", "%", 0).soft(0, 1).range(0, 1).at(Stage::Lens).in("Colour").help("The source itself goes to white while its halo keeps the hue")}}),

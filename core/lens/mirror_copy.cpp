@@ -86,16 +86,25 @@ LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
           const V2f from = place(way, distance / stretch);
           sum = reader.at(from.x, from.y);
         } else {
-          // Sunflower points, weighed like a Gaussian, each read as blurred as it stands for.
-          constexpr int n = 20;
+          // Points weighed like a Gaussian, each read as blurred as it stands for: on a sunflower where both ways are alike, else in
+          // a row along the longer one, so close that they run into each other.
+          const float lengthwise = std::max({wide, tall, 0.5f}), narrow = std::max(0.5f, std::min(wide, tall));
+          const bool row = lengthwise > 3 * narrow;
+          const int n = row ? std::clamp(int(std::ceil(4 * lengthwise / std::max(0.9f * narrow, 1.0f))), 12, 64) : 20;
+          const float own = row ? std::max(0.55f * narrow, 0.5f * 4 * lengthwise / float(n)) : 0.55f * narrow;
+          // Between two levels, so that no edge shows where one takes over from the other.
+          const float level = own < 0.5f || levels.empty() ? 0 : std::min(float(levels.size()), std::log2(own) + 1);
+          const int lower = int(level);
+          const float share = level - float(lower);
+          const auto readerOf = [&](int k) -> const PictureReader& { return k == 0 ? reader : blurredReaders[size_t(std::min(k, int(levels.size()))) - 1]; };
+          const PictureReader &sharper = readerOf(lower), &softer = readerOf(lower + 1);
           float weights = 0;
-          const float own = 0.55f * std::min(std::max(wide, 0.5f), std::max(tall, 0.5f));
-          const int level = own < 1 ? -1 : std::min(int(levels.size()) - 1, int(std::log2(own)));
-          const PictureReader& from = level < 0 ? reader : blurredReaders[size_t(level)];
           for (int i = 0; i < n; ++i) {
-            const float r = std::sqrt((float(i) + 0.5f) / n) * 2, angle = 2.3999632f * float(i), w = std::exp(-0.5f * r * r);
-            const V2f at = place(way + wide * r * std::cos(angle), std::max(0.0f, distance + tall * r * std::sin(angle)) / stretch);
-            sum += from.at(at.x, at.y) * w;
+            const float r = row ? 4 * (float(i) + 0.5f) / float(n) - 2 : std::sqrt((float(i) + 0.5f) / float(n)) * 2, angle = 2.3999632f * float(i), w = std::exp(-0.5f * r * r);
+            const float sideStep = row ? (wide > tall ? r : 0) : r * std::cos(angle), upStep = row ? (wide > tall ? 0 : r) : r * std::sin(angle);
+            const V2f at = place(way + wide * sideStep, std::max(0.0f, distance + tall * upStep) / stretch);
+            sum += sharper.at(at.x, at.y) * (w * (1 - share));
+            if (share > 0) sum += softer.at(at.x, at.y) * (w * share);
             weights += w;
           }
           sum *= 1 / weights;

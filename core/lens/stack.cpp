@@ -210,6 +210,7 @@ struct Stacked {
   uint64_t takenBy = 0; ///< bits of the steps whose source it is; and of those whose map it is, 32 higher
   int tag = 0;
   Picture light;
+  bool backdrop = false;
 };
 
 // How much a stage acts in each pixel; empty: wholly, everywhere.
@@ -294,6 +295,20 @@ void carry(std::vector<float>& alpha, std::vector<float> own, const LensOperator
   for (size_t i = 0; i < alpha.size(); ++i) alpha[i] = clamp01(alpha[i] + amount * (mask.empty() ? 1 : mask[i]) * (w.spread.rgb[3 * i + 1] - w.taken.rgb[3 * i + 1]));
 }
 
+// Where a thing is moved away from the plates behind it more of them is seen, and less where it comes to be.
+void uncover(const LensLight& light, std::vector<Stacked>& layers, const std::vector<float>& own, const LensOperator& op, float amount, const std::vector<float>& mask, const LensContext& c) {
+  const auto backdrop = std::find_if(layers.begin(), layers.end(), [](const Stacked& l) { return l.backdrop; });
+  if (backdrop == layers.end()) return;
+  Picture cover(c.width, c.height);
+  for (size_t i = 0; i < own.size(); ++i) cover.rgb[3 * i] = cover.rgb[3 * i + 1] = cover.rgb[3 * i + 2] = clamp01(own[i]);
+  const LensWork moved = op.apply(cover);
+  if (!moved.all && moved.taken.rgb.empty()) return; // it leaves things where they are
+  const LensWork w = writtenOut(moved, cover);
+  forRows(c.tasks, c.height, c.width, [&](size_t i, size_t end) {
+    for (; i < end; ++i) backdrop->light.rgb[i] += amount * (mask.empty() ? 1 : mask[i / 3]) * (w.taken.rgb[i] - w.spread.rgb[i]) * light.behind.rgb[i];
+  });
+}
+
 // Of the frame.
 double luminanceOf(const Picture& p, const LensContext& c) {
   std::vector<double> rows(size_t(c.frameHeight), 0.0);
@@ -344,6 +359,8 @@ StageResult act(const Step& step, uint64_t bit, const LensContext& c, const Lens
   // A picture that is covered everywhere stays so.
   if (widens && step.stage->carries && std::any_of(alpha.begin(), alpha.end(), [](float a) { return a < 1; }))
     carry(alpha, step.source.whole() ? alpha : shownBy(step.source, c, light, source, layers), op, amount, mask, c);
+  const bool named = !step.source.whole() && std::none_of(mine.begin(), mine.end(), [](const Stacked* l) { return l->backdrop; });
+  if (step.stage->carries && named && !light.behind.rgb.empty() && !aside) uncover(light, layers, shownBy(step.source, c, light, source, layers), op, amount, mask, c);
   std::vector<LensWork> each;
   for (Stacked* l : mine) each.push_back(op.apply(l->light));
   // With what is added whatever the light, the first layer's work is the stage's own.
@@ -478,7 +495,7 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
       if (!steps[i].map.everything && contains(l.of, steps[i].map)) takenBy |= uint64_t(1) << (32 + i);
     }
     tags.insert(l.tag);
-    layers.push_back({takenBy, l.tag, std::move(l.light)});
+    layers.push_back({takenBy, l.tag, std::move(l.light), l.backdrop});
   }
   light.layers.clear();
   // Layers that no later stage tells apart are one.
@@ -488,7 +505,10 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
     for (Stacked& l : layers) {
       const auto same = std::find_if(out.begin(), out.end(), [&](const Stacked& o) { return o.tag == l.tag && (o.takenBy & later) == (l.takenBy & later); });
       if (same == out.end()) out.push_back(std::move(l));
-      else addTo(same->light, l.light, c.tasks);
+      else {
+        addTo(same->light, l.light, c.tasks);
+        same->backdrop |= l.backdrop;
+      }
     }
     layers = std::move(out);
   };
@@ -502,6 +522,7 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
     r.apart = cut(r.apart, c);
     r.alpha = cut(r.alpha, c);
     light.alpha = cut(light.alpha, c);
+    if (!light.behind.rgb.empty()) light.behind = cut(light.behind, c);
     if (light.coverage) light.coverage = [of = std::move(light.coverage), wide = c](const LayerQuery& q) { return cut(of(q), wide); };
     c.width = c.frameWidth;
     c.height = c.frameHeight;
@@ -680,7 +701,7 @@ void addPlates(LensLight& light, const Scene& scene, Picture all, std::vector<Pl
     layer.light = padded(std::move(p.light), margin);
     light.layers.push_back(std::move(layer));
   }
-  light.layers.push_back({{}, padded(std::move(all), margin)});
+  light.layers.push_back({{}, padded(std::move(all), margin), true});
   if (parts.empty()) return;
   light.coverage = [of = std::move(light.coverage), parts = std::make_shared<const std::vector<PlatePart>>(std::move(parts)), width, height, margin](const LayerQuery& q) {
     std::vector<float> out = of ? of(q) : std::vector<float>();
@@ -725,7 +746,10 @@ LensLight stackedLight(const Scene& scene, const Film& film, const SceneLight& l
     cells.back() = surrounded(film, cells.back(), std::move(beside), tasks);
   }
   LensLight out = lightOf(scene, film, margin, std::move(cells), light.covers, tasks);
-  if (!light.add.rgb.empty()) addPlates(out, scene, light.add, light.parts, margin);
+  if (!light.add.rgb.empty()) {
+    addPlates(out, scene, light.add, light.parts, margin);
+    if (Picture behind = platesBehind(*scene.plates, film.width(), film.height(), tasks); !behind.rgb.empty()) out.behind = padded(std::move(behind), margin);
+  }
   return out;
 }
 
@@ -841,7 +865,7 @@ std::vector<Picture> lightShares(const Document& doc, double frame, const Scene&
     for (int cell = 0; cell < scene.table.cells(); ++cell) {
       Picture p = collectLayers(film, 1u << cell, chosen, exposure, tasks);
       if (margin > 0) p = surrounded(film, p, collectLayers(*film.surround(), 1u << cell, chosen, exposure, tasks), tasks);
-      light.layers.push_back({queriesOfCell(scene, cell), std::move(p), tag});
+      light.layers.push_back({queriesOfCell(scene, cell), std::move(p), false, tag});
     }
   };
   layersOf(rest, -1);

@@ -42,10 +42,12 @@ struct LensLight {
   struct Layer {
     std::vector<LayerQuery> of; ///< the queries that it answers, besides those for all light
     Picture light;
+    bool backdrop = false;      ///< what of `behind` is seen: where things are moved away more of it is
     int tag = 0;                ///< layers of different tags are kept apart to the end (a light's share, say)
   };
   std::vector<Layer> layers;
   std::vector<float> alpha;     ///< of the picture; empty: it has none
+  Picture behind = {};          ///< the plates behind everything, whole; empty: there are none
   /// What share of a pixel shows what answers a query; null: nobody knows, stages act everywhere.
   std::function<std::vector<float>(const LayerQuery&)> coverage = {};
 };

@@ -49,17 +49,17 @@ std::vector<ParamDef> stageParams(double amount, double most) {
 std::vector<ChildSlot> stageSlots() { return {{"areas", "Areas", {"area."}, Stage::Lens}}; }
 
 std::vector<ParamDef> anchorParams(const std::string& prefix, const std::string& label, const std::string& heading, double x, double y) {
-  return {choice(prefix + "_by", label, {"frame", "thing", "place"}).at(Stage::Lens).in(heading).help("At a place of the frame, on a thing that it follows, or at a place of the set; hidden there, it fades"),
+  return {choice(prefix + "_by", label, {"frame", "thing", "place"}).at(Stage::Lens).in(heading).help("At a place of the frame, on a thing that it follows, or at a place of the scene; hidden there, it fades"),
           reference(prefix + "_at", "Follows", {"light.", "object.", "source."}).at(Stage::Lens).in(heading).when(prefix + "_by", "thing").help("A light or an object that it follows as the camera and it move"),
-          vector(prefix + "_place", "Place", "m", {0, 0, 0}).soft(-5, 5).at(Stage::Lens).in(heading).when(prefix + "_by", "place").help("In the set"),
+          vector(prefix + "_place", "Place", "m", {0, 0, 0}).soft(-5, 5).at(Stage::Lens).in(heading).when(prefix + "_by", "place").help("In the scene"),
           number(prefix + "_x", label + " across", "%", x).soft(0, 1).range(-1000, 1000).at(Stage::Lens).in(heading).help("From the frame's left edge; of what it follows, 50 % is on it"),
           number(prefix + "_y", label + " down", "%", y).soft(0, 1).range(-1000, 1000).at(Stage::Lens).in(heading).help("From the frame's top edge; of what it follows, 50 % is on it")};
 }
 
 std::vector<ParamDef> aimParams(const std::string& heading, const std::string& param, const std::string& value) {
-  return {choice("aim_by", "Angle from", {"level", "thing", "place"}).when(param, value).at(Stage::Lens).in(heading).help("It counts from the level, or from the way to a thing or a place of the set, and turns with it"),
+  return {choice("aim_by", "Angle from", {"level", "thing", "place"}).when(param, value).at(Stage::Lens).in(heading).help("It counts from the level, or from the way to a thing or a place of the scene, and turns with it"),
           reference("aim_at", "Leads to", {"light.", "object.", "source."}).at(Stage::Lens).in(heading).when("aim_by", "thing").help("A light or an object that the direction follows"),
-          vector("aim_place", "Leads to the place", "m", {0, 0, 0}).soft(-5, 5).at(Stage::Lens).in(heading).when("aim_by", "place").help("In the set")};
+          vector("aim_place", "Leads to the place", "m", {0, 0, 0}).soft(-5, 5).at(Stage::Lens).in(heading).when("aim_by", "place").help("In the scene")};
 }
 
 float aimTo(const V2f& from, const V2f& to) { return (to - from).length() < 1e-3f ? 0 : std::atan2(from.y - to.y, to.x - from.x) * 180 / pi; }

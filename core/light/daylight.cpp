@@ -64,7 +64,7 @@ LightKind daylight() {
            .params = join({lightParams("Strength", "%", 1, 4),
                            {number("height", "Sun height", "°", 35).soft(-6, 90).range(-18, 90).at(Stage::Shading).matters().in("Sky").help("Above the horizon; below it is dusk"),
                             number("bearing", "Sun bearing", "°", 30).soft(-180, 180).at(Stage::Shading).matters().in("Sky")
-                                .help("Around the vertical: 0 shines from behind the set, towards +z"),
+                                .help("Around the vertical: 0 shines from behind the scene, towards +z"),
                             number("turbidity", "Turbidity", "", 2.5).soft(1, 10).range(1, 30).at(Stage::Shading).matters().in("Sky")
                                 .help("1 is air alone, 2.5 a clear day, 10 haze"),
                             flag("sun", "Sun's disc", true).at(Stage::Shading).in("Sky").help("Off: the sky without the sun itself"),

@@ -11,14 +11,14 @@ std::vector<ParamDef> lightParams(const char* powerLabel, const char* unit, doub
   return {flag("on", "On", true).at(Stage::Mix).matters().help("Off: gives no light; its pictures are kept"),
           number("power", powerLabel, unit, power).soft(softMost / 1000, softMost).range(0, 1e12).log().at(Stage::Mix).matters()
               .help("What it gives"),
-          number("stops", "Stops", "stops", 0).soft(-6, 6).range(-60, 60).at(Stage::Mix).help("Doubles or halves the light, stop by stop"),
+          number("stops", "Brighter by", "stops", 0).soft(-6, 6).range(-60, 60).at(Stage::Mix).help("Doubles or halves the light, stop by stop"),
           color("color", "Colour", {1, 1, 1}).soft(0, 1).at(Stage::Mix).matters().help("Hue and saturation; the power stays as stated"),
           flag("by_temperature", "By temperature", false).at(Stage::Mix).help("The colour of a glowing body instead of the one above"),
           number("temperature", "Temperature", "K", 3200).soft(1500, 12000).range(500, 100000).log().at(Stage::Mix).help("Candle 1900, incandescent 2800, midday 5500, blue sky 10 000"),
-          flag("seen", "Seen by the camera", true).at(Stage::Placement).in("Switches").help("Off: its shape is not in the picture"),
-          flag("seen_mirrored", "Seen in reflections", true).at(Stage::Placement).in("Switches").help("Off: mirrors do not show its shape"),
+          flag("seen", "Seen directly", true).at(Stage::Placement).in("Switches").help("Off: its shape is not in the picture"),
+          flag("seen_mirrored", "Seen in mirrors", true).at(Stage::Placement).in("Switches").help("Off: mirrors do not show its shape"),
           flag("seen_through", "Seen through clear things", true).at(Stage::Placement).in("Switches").help("Off: glass does not show its shape"),
-          choice("clear_shadows", "Through clear things", {"as they say", "straight", "focused", "blocked"}).at(Stage::Shading).in("Caustics")
+          choice("clear_shadows", "Through clear things", {"as each thing says", "straight", "focused", "blocked"}).choiceWas("as they say", "as each thing says").at(Stage::Shading).in("Caustics")
               .help("How its light gets through glass and water: straight, as if it were not bent; focused, as it is; or not at all"),
           flag("caustics", "Gathered by caustics", true).at(Stage::Shading).in("Caustics").help("Off: effects of caustics leave its light alone"),
           choice("links", "Lights", {"everything", "only these", "all but these"}).at(Stage::Shading).in("Links").help("Which objects take its light"),

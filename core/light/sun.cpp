@@ -37,7 +37,7 @@ LightKind sunLight() {
            .params = join({lightParams("Illuminance", "lx", 20000, 130000),
                            {number("height", "Height", "°", 45).soft(-10, 90).range(-90, 90).at(Stage::Placement).matters().in("Placement").help("Above the horizon"),
                             number("bearing", "Bearing", "°", 30).soft(-180, 180).at(Stage::Placement).matters().in("Placement")
-                                .help("Around the vertical: 0 shines from behind the set, towards +z"),
+                                .help("Around the vertical: 0 shines from behind the scene, towards +z"),
                             number("diameter", "Angular diameter", "°", 0.53).soft(0.1, 10).range(0, 90).log().at(Stage::Placement).in("Placement")
                                 .help("Softness of its shadows; the sun has 0.53°")}}),
            .existence = Stage::Placement},

@@ -75,7 +75,7 @@ PatternKind mistLayer() {
                             number("scale", "Scale", "m", 0.8).soft(0.01, 10).range(1e-6, 1e6).log().matters().help("Size of its largest swathes"),
                             integer("octaves", "Octaves", 4).soft(1, 8).range(1, 16).fixed().help("Layers of ever finer noise, each of half the size"),
                             number("gain", "Gain", "", 0.5).range(0, 1).help("Strength of each finer layer by the one before"),
-                            integer("seed", "Seed", 1).soft(0, 100).range(0, 1e9).help("Another number is another mist")},
+                            integer("seed", "Seed", 1).soft(0, 100).range(0, 1e9).help("Each number gives another mist")},
                            noiseTimeParams()}),
            .existence = Stage::Shading,
            .changesByTime = noiseMoves},

@@ -293,7 +293,7 @@ PatternKind noisePattern() {
                       number("contrast", "Contrast", "×", 1.6).soft(0, 6).range(0, 100).patterned().help("Spreads the values about their middle"),
                       number("floor", "Floor", "%", 0).soft(0, 1).range(-10, 10).patterned().help("Values up to here are the low one"),
                       number("ceiling", "Ceiling", "%", 1).soft(0, 1).range(-10, 10).patterned().help("Values from here on are the high one"),
-                      integer("seed", "Seed", 1).soft(0, 100).range(0, 1e9).help("Another number is another noise"),
+                      integer("seed", "Seed", 1).soft(0, 100).range(0, 1e9).help("Each number gives another noise"),
                       color("low", "Low", {0, 0, 0}).soft(0, 1).patterned().matters().help("Where the noise is least"),
                       color("high", "High", {1, 1, 1}).soft(0, 1).patterned().matters().help("Where the noise is most")},
                       noiseTimeParams()}),

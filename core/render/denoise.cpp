@@ -161,19 +161,38 @@ void Denoiser::bound(const std::vector<Plane>& color, const std::vector<Plane>& 
   spread(error);
   m_moved = plane();
   tasks.forEach(m_height, [&](int y) {
-    std::array<float, 25> near;
+    std::array<float, 25> near, alike;
     for (int x = 0; x < m_width; ++x) {
       const size_t i = index(x, y);
       float apart = 0;
       for (size_t c = 0; c < 3; ++c) apart += sqr(moved[c][i] - color[c][i]);
-      // A pixel whose samples all missed the light seems surer than it is: the middle one of its neighbours knows. A few bright ones among them,
-      // the rim of a lamp, do not count.
-      size_t n = 0;
+      // A pixel whose samples all missed the light seems surer than it is: its neighbours on the same surface know, by the middle one of them. Few
+      // bright ones, the rim of a lamp, do not count, and those on another surface say nothing of it.
+      size_t n = 0, m = 0;
       for (int j = -2; j <= 2; ++j)
-        for (int k = -2; k <= 2; ++k) near[n++] = error[index(x + k, y + j)];
-      std::nth_element(near.begin(), near.begin() + 12, near.end());
-      const float own = std::max(error[i], near[12]);
-      m_moved[i] = apart > sqr(mostErrors) * own ? mostErrors * std::sqrt(own / apart) : 1;
+        for (int k = -2; k <= 2; ++k) {
+          const size_t q = index(x + k, y + j);
+          float tone = 0, slope = 0;
+          for (size_t f = 0; f < 3; ++f) {
+            tone += sqr(m_features[f][i] - m_features[f][q]);
+            slope += sqr(m_features[3 + f][i] - m_features[3 + f][q]);
+          }
+          near[n++] = error[q];
+          if (tone < 0.01f && slope < 0.01f && std::abs(m_features[6][i] - m_features[6][q]) < 0.05f * m_features[6][i] + 1e-4f) alike[m++] = error[q];
+        }
+      float own = error[i];
+      if (m >= 6) {
+        std::nth_element(near.begin(), near.begin() + n / 2, near.begin() + n);
+        std::nth_element(alike.begin(), alike.begin() + m / 2, alike.begin() + m);
+        own = std::max(own, std::min(near[n / 2], alike[m / 2]));
+      }
+// A pixel that a sample or two have lit, as unsure as it is bright, is more likely too bright than too dark: it is lifted with care.
+      float value = 0;
+      for (size_t c = 0; c < 3; ++c) value += sqr(color[c][i]);
+      const float unsure = value > 0 ? std::sqrt(own / value) : 1;
+      const bool lifts = moved[0][i] + moved[1][i] + moved[2][i] > color[0][i] + color[1][i] + color[2][i];
+      const float most = lifts ? mix(mostErrors, 1.0f, clamp01((unsure - 0.3f) / 0.7f)) : mostErrors;
+      m_moved[i] = apart > sqr(most) * own ? most * std::sqrt(own / apart) : 1;
     }
   });
 }

@@ -19,7 +19,7 @@ namespace ilumbra {
 Kind plateKind() {
   return {.id = "plate.picture",
           .label = "Plate",
-          .helpText = "What lies behind the set or before it: a still, a numbered sequence, a movie, a colour, a gradient or a pattern.",
+          .helpText = "What lies behind the scene or before it: a still, a numbered sequence, a movie, a colour, a gradient or a pattern.",
           .params = join({{choice("shows", "Shows", {"picture", "colour", "line gradient", "round gradient"}).at(Stage::Shading).matters().help("What it is made of"),
                            file("file", "Picture").at(Stage::Shading).matters().when("shows", "picture").help("PNG, JPEG, OpenEXR, HDR, TIFF, SVG, or a movie"),
                            color("color", "Colour", {0.02, 0.025, 0.04}).soft(0, 1).patterned().at(Stage::Shading).matters().when("shows", "colour|line gradient|round gradient").help("Of all of it, or of a gradient's start; a pattern lies over the whole picture"),
@@ -370,6 +370,20 @@ PlateLayers plateLayers(const Plates& plates, const Film& film, const std::vecto
           ++part;
         }
       }
+    }
+  });
+  return out;
+}
+
+Picture platesBehind(const Plates& plates, int width, int height, const Tasks& tasks) {
+  if (plates.behind.alpha.empty()) return {};
+  const Picture& full = plates.behind.light;
+  Picture out(width, height);
+  tasks.forEach(height, [&](int y) {
+    for (int x = 0; x < width; ++x) {
+      const size_t k = size_t((2 * y + 1) * full.height / (2 * height)) * size_t(full.width) + size_t((2 * x + 1) * full.width / (2 * width));
+      const float over = plates.front.alpha.empty() ? 0 : plates.front.alpha[k];
+      for (size_t c = 0; c < 3; ++c) out.at(x, y)[c] = full.rgb[3 * k + c] * (1 - over);
     }
   });
   return out;

@@ -48,6 +48,8 @@ struct PlateLayers {
 };
 /// `alpha`: of the film's pixels, by rows; empty: as the film has it.
 PlateLayers plateLayers(const Plates& plates, const Film& film, const std::vector<float>& alpha, const Tasks& tasks);
+/// What of the plates behind comes through those before the render, as if the render were not there, at some size; empty: there are none behind.
+Picture platesBehind(const Plates& plates, int width, int height, const Tasks& tasks);
 /// All plates alone, laid over each other, and their alpha: what is there where no ray meets anything.
 Picture platesLight(const Plates& plates, const Tasks& tasks);
 std::vector<PlatePart> platesParts(const Plates& plates);

@@ -4,6 +4,7 @@
 #include "core/base/hash.h"
 #include "core/document/units.h"
 #include "core/geometry/form.h"
+#include "core/geometry/mesh_tools.h"
 #include "core/air/beam.h"
 #include "core/air/voxel_grid.h"
 #include "core/pattern/playback.h"
@@ -12,7 +13,7 @@
 #include "core/render/crowd.h"
 #include "core/render/geometry.h"
 #include "core/render/hit.h"
-#include "core/render/mix.h"
+#include "core/render/balance.h"
 #include "core/render/part.h"
 #include "core/render/plate.h"
 #include "core/render/own_light.h"
@@ -107,8 +108,8 @@ constexpr size_t mostEmitters = 1'000'000;
 struct Source {
   NodeId node = 0;    ///< the light, or the material
   Reference material; ///< of own light
-  NodeId object = 0;  ///< of own light that is split in the mix
-  uint32_t copy = 0;  ///< of copies that are split in the mix
+  NodeId object = 0;  ///< of own light that is split in the balance
+  uint32_t copy = 0;  ///< of copies that are split in the balance
   std::string name = {};
   Color amount{0.0f};
   bool operator==(const Source& o) const { return node == o.node && material == o.material && object == o.object && copy == o.copy; }
@@ -131,24 +132,24 @@ void forLeaves(const Document& doc, const Reference& use, double frame, int dept
 // once.
 std::vector<Source> sourcesOf(const Document& doc, double frame, const std::map<NodeId, uint32_t>& copiesOf) {
   std::vector<Source> out;
-  const Mix mix(doc, frame);
+  const Balance balance(doc, frame);
   const auto copies = [&](NodeId id) {
     const auto it = copiesOf.find(id);
     return it == copiesOf.end() ? 1u : it->second;
   };
   for (const Node* n : doc.family("light"))
-    for (uint32_t c = 1; c <= (mix.isSplit(n->id) ? copies(n->id) : 1); ++c) {
-      const MixSource source = mix.ofLight(n->id, c);
-      out.push_back({n->id, {}, 0, source.copy, source.copy ? fmt::format("{} {}", n->name, c) : n->name, lightAmount(Params(*n, frame)) * mix.factor(source)});
+    for (uint32_t c = 1; c <= (balance.isSplit(n->id) ? copies(n->id) : 1); ++c) {
+      const BalanceSource source = balance.ofLight(n->id, c);
+      out.push_back({n->id, {}, 0, source.copy, source.copy ? fmt::format("{} {}", n->name, c) : n->name, lightAmount(Params(*n, frame)) * balance.factor(source)});
     }
   for (const Node* n : doc.family("object")) {
     if (!n->kind->param("material")) continue;
     forLeaves(doc, wornMaterial(doc, *n, frame), frame, 0, [&](const Reference& use) {
       // What is off keeps its group, so that it can come on.
       if (isBlack(ownLight(doc, use, frame, true))) return;
-      for (uint32_t c = 1; c <= (mix.isSplit({use.target, n->id}) ? copies(n->id) : 1); ++c) {
-        const MixSource source = mix.ofOwnLight(use.target, n->id, c);
-        Source s{use.target, use, source.object, source.copy, doc.find(use.target)->name, ownLight(doc, use, frame) * mix.factor(source)};
+      for (uint32_t c = 1; c <= (balance.isSplit({use.target, n->id}) ? copies(n->id) : 1); ++c) {
+        const BalanceSource source = balance.ofOwnLight(use.target, n->id, c);
+        Source s{use.target, use, source.object, source.copy, doc.find(use.target)->name, ownLight(doc, use, frame) * balance.factor(source)};
         if (use.with || source.object) s.name += " on " + n->name;
         if (source.copy) s.name += fmt::format(" {}", c);
         if (std::find(out.begin(), out.end(), s) == out.end()) out.push_back(std::move(s));
@@ -156,7 +157,7 @@ std::vector<Source> sourcesOf(const Document& doc, double frame, const std::map<
     });
   }
   for (const Node* n : doc.family("air"))
-    if (const Params p(*n, frame); !isBlack(airLight(p, true))) out.push_back({n->id, {}, 0, 0, n->name, airLight(p) * mix.factor(n->id)});
+    if (const Params p(*n, frame); !isBlack(airLight(p, true))) out.push_back({n->id, {}, 0, 0, n->name, airLight(p) * balance.factor(n->id)});
   // What clear things show of plates, in values of the picture, whatever the camera's exposure.
   for (const Node* n : doc.family("plate"))
     if (const Params p(*n, frame); p.flag("shown") && p.text("lies") == "behind") {
@@ -171,7 +172,7 @@ LightThrough clearAs(const std::string& choice) { return choice == "focused" ? L
 class Compiler {
 public:
   Compiler(const Document& doc, const CompileOptions& o, const Assets& assets, SceneCache::Content& cache, const CancelFlag* cancel)
-      : m_doc(doc), m_options(o), m_assets(assets), m_cache(cache), m_cancel(cancel), m_mix(doc, o.frame), m_scene(std::make_shared<Scene>()) {}
+      : m_doc(doc), m_options(o), m_assets(assets), m_cache(cache), m_cancel(cancel), m_balance(doc, o.frame), m_scene(std::make_shared<Scene>()) {}
 
   ScenePtr compile() {
     Scene& s = *m_scene;
@@ -424,10 +425,10 @@ private:
     return out;
   }
 
-  // How often lights and objects stand, where the mix asks for it.
+  // How often lights and objects stand, where the balance asks for it.
   void countCopies() {
     std::set<NodeId> asked;
-    for (const MixSource& s : m_mix.split()) {
+    for (const BalanceSource& s : m_balance.split()) {
       const Node* n = m_doc.find(s.object ? s.object : s.light);
       if (n && n->kind->family() != "material") asked.insert(n->id);
     }
@@ -504,7 +505,7 @@ private:
         Emitter e;
         e.light = light.get();
         const Reference& source = m_uses[m.index];
-        const MixSource row = m_mix.ofOwnLight(source.target, n.id, uint32_t(k + 1));
+        const BalanceSource row = m_balance.ofOwnLight(source.target, n.id, uint32_t(k + 1));
         e.group = groupOf({source.target, source, row.object, row.copy}, e.baked);
         e.thing = i.thingAt(uint32_t(k));
         if (motion) {
@@ -603,10 +604,10 @@ private:
     const Params p(n, m_options.frame);
     Emitter e;
     e.light = light.get();
-    e.group = groupOf({n.id, {}, 0, m_mix.ofLight(n.id, copy).copy}, e.baked);
+    e.group = groupOf({n.id, {}, 0, m_balance.ofLight(n.id, copy).copy}, e.baked);
     e.thing = thing;
     const std::string clear = p.text("clear_shadows");
-    if (clear != "as they say") e.clear = clearAs(clear);
+    if (clear != "as each thing says") e.clear = clearAs(clear);
     e.caustics = p.flag("caustics");
     if (!light->infinite() && moves) {
       const auto pose = [&](double at) {
@@ -742,13 +743,30 @@ private:
     }
   }
 
+  // The innermost void of a hollow body, as a form of its own.
+  GeometryPtr insideOf(const Node& n) {
+    const GeometryPtr whole = formed(n).geometry;
+    const uint64_t key = contentHash("inside", formKey(m_doc, n, m_options.frame).hash);
+    m_used.insert(key);
+    auto it = m_cache.forms.find(key);
+    if (it == m_cache.forms.end()) {
+      Shape shape;
+      if (whole->shape.sphereRadius <= 0) shape.mesh = innermostVoids(whole->shape.mesh);
+      if (shape.mesh.triangles.empty()) throw badInput(fmt::format("part: {} is not hollow: it has no inside but all of itself", n.name));
+      SceneCache::Content::Made made;
+      made.geometry = std::make_shared<const Geometry>(m_cache.device, std::move(shape));
+      it = m_cache.forms.emplace(key, std::move(made)).first;
+    }
+    return it->second.geometry;
+  }
+
   void fillHaze(const Params& p, Air::Filled& h, float even, const std::shared_ptr<const Program>& amount) {
     Scene& s = *m_scene;
     if (const NodeId id = p.reference("fills").target) {
       const Node& shape = *m_doc.find(id);
       if (shape.kind->id == "object.group") throw badInput("fills: a group has no form of its own; choose one object");
       h.fills = id;
-      h.geometry = formed(shape).geometry;
+      h.geometry = p.text("part") == "its inside" ? insideOf(shape) : formed(shape).geometry;
       if (!h.geometry->closed()) throw badInput(fmt::format("fills: {} is open, so it has no inside", shape.name));
       for (const M44f& place : worldPlaces(m_doc, shape, m_options.frame, [this](const Node& up) { return copiesOf(up); }))
         if (std::abs(place.determinant()) > 1e-30f) h.places.push_back({place.inverse(), Imath::transform(h.geometry->bounds, place)});
@@ -1089,7 +1107,7 @@ private:
   const Assets& m_assets;
   SceneCache::Content& m_cache;
   const CancelFlag* m_cancel;
-  const Mix m_mix;
+  const Balance m_balance;
   std::shared_ptr<Scene> m_scene;
   Shutter m_shutter{0, 0};
   std::vector<Source> m_sources;
@@ -1106,14 +1124,14 @@ ScenePtr compileScene(const Document& doc, const CompileOptions& options, const 
   return Compiler(doc, options, assets, cache.content(), cancel).compile();
 }
 
-std::vector<Color> mixAmounts(const Scene& scene, const Document& doc, double frame) {
+std::vector<Color> balancedAmounts(const Scene& scene, const Document& doc, double frame) {
   const std::vector<Source> sources = sourcesOf(doc, frame, scene.copiesOf);
   std::vector<Color> amounts;
   const size_t own = scene.sharedGroups ? scene.groups.size() - 1 : scene.groups.size();
   if (sources.empty() && scene.groups.size() == 1 && !scene.groups[0].node) return {Color(0.0f)};
   if (sources.size() < own || (!scene.sharedGroups && sources.size() != own)) return {};
   for (size_t i = 0; i < own; ++i) {
-    // Own light is told by its material; which numbers a use overrides may change with the mix.
+    // Own light is told by its material; which numbers a use overrides may change with the balance.
     if (sources[i].node != scene.groups[i].node || sources[i].object != scene.groups[i].object || sources[i].copy != scene.groups[i].copy) return {};
     amounts.push_back(sources[i].amount);
   }

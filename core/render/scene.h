@@ -41,8 +41,8 @@ struct LightGroup {
   std::string name;
   NodeId node = 0;
   Reference material; ///< of own light: the use it stands for
-  NodeId object = 0;  ///< of own light that is split in the mix: whose it is
-  uint32_t copy = 0;  ///< of light whose copies are split in the mix: which, from 1
+  NodeId object = 0;  ///< of own light that is split in the balance: whose it is
+  uint32_t copy = 0;  ///< of light whose copies are split in the balance: which, from 1
 };
 
 enum Switches : uint16_t {
@@ -190,9 +190,9 @@ struct CompileOptions {
 ScenePtr compileScene(const Document& doc, const CompileOptions& options, const Assets& assets, SceneCache& cache,
                       const CancelFlag* cancel = nullptr);
 
-/// The amounts of the groups of a scene for another document: what a mix needs. Empty if that document has other
+/// The amounts of the groups of a scene for another document: what a balance needs. Empty if that document has other
 /// groups, so that it must be compiled.
-std::vector<Color> mixAmounts(const Scene& scene, const Document& doc, double frame);
+std::vector<Color> balancedAmounts(const Scene& scene, const Document& doc, double frame);
 
 /// The most light groups for a picture of this size and number of queries.
 int groupLimit(int width, int height, size_t queries, size_t layerMemory);

@@ -7,6 +7,7 @@
 #include "core/render/look.h"
 #include "core/session/framing.h"
 
+#include <cmath>
 #include <limits>
 #include <set>
 
@@ -285,6 +286,36 @@ Document carried(const Document& doc, const std::vector<NodeId>& things, NodeId 
     }
   }
   return out;
+}
+
+std::optional<Triple> freeStep(const Document& doc, const Scene& scene, NodeId object) {
+  const Node* n = doc.find(object);
+  for (const Instance& i : scene.instances) {
+    if (!n || i.light >= 0 || scene.things[i.thing].node != object || !i.geometry) continue;
+    const Box3f own = i.geometry->bounds;
+    const M44f place = worldMatrix(doc, *n, currentFrame(doc));
+    float most = -1;
+    V3f step(0.0f);
+    for (const int axis : {0, 2})
+      for (const float side : {1.0f, -1.0f}) {
+        V3f way(0.0f);
+        way[axis] = side;
+        const V3f world = normalize(transformVector(place, way));
+        const auto met = lookFrom(scene, i.bounds.center(), world, {object});
+        // Beyond the scene there is as much room as anywhere; of equal ones the first is taken.
+        const float room = met ? length(met->point - i.bounds.center()) : 1e30f;
+        if (room <= most * 1.01f) continue;
+        most = room;
+        step = way * (1.25f * std::max(1e-3f, own.size()[axis]));
+      }
+    const auto tidy = [](float v) {
+      if (v == 0) return 0.0;
+      const double digit = std::pow(10, std::floor(std::log10(std::abs(double(v)))) - 1);
+      return std::round(double(v) / digit) * digit;
+    };
+    return Triple{tidy(step.x), 0, tidy(step.z)};
+  }
+  return {};
 }
 
 Document twinned(const Document& doc, NodeId object, NodeId* made) {

@@ -2,6 +2,8 @@
 #include "core/document/document.h"
 #include "core/render/scene.h"
 
+#include <optional>
+
 namespace ilumbra {
 
 // Edits that place things: each takes a document and returns a new one, in one step. Places are in the world, whatever
@@ -36,6 +38,10 @@ Document facing(const Document& doc, const std::vector<NodeId>& things, const V3
 
 /// Things made to ride on a carrier, an object or a group; 0 lets them go. They stay where they are in the world, at every key.
 Document carried(const Document& doc, const std::vector<NodeId>& things, NodeId carrier);
+
+/// The step of a repeat of an object: along that of its own level axes on whose one side there is most room until something stands in the way, as
+/// long as the object is there and a quarter. `scene` was compiled from this document; none: it is not in it.
+std::optional<Triple> freeStep(const Document& doc, const Scene& scene, NodeId object);
 
 /// Another object that shows the form of this one, and its material until it has its own: changes of the one are changes of
 /// both. `made` receives its id.

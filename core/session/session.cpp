@@ -284,7 +284,7 @@ struct Session::Content {
     raysBefore = raysMade;
     bool compile = traces || widens;
     if (!compile) {
-      amounts = mixAmounts(*scene, now->doc, currentFrame(now->doc));
+      amounts = balancedAmounts(*scene, now->doc, currentFrame(now->doc));
       compile = amounts.empty();
     }
     if (compile) {
@@ -422,15 +422,26 @@ struct Session::Content {
     };
     if (!scene || !now) return refuse(error.empty() ? "there is no picture yet" : error);
     if (!activeCamera(now->doc)) return refuse("there is no camera: add one, then there is a picture");
-    std::optional<LensResult> developed;
-    try {
-      const Assets files = assets->assets(now->doc.folder(), &leaving);
-      developed = developShown({.on = now->withLens, .assets = &files, .cancel = &leaving, .convolutions = &convolutions});
-    } catch (const std::exception& e) {
-      return refuse(e.what());
+    // The denoised draft may look better than a few whole samples; who asks for the picture gets the picture.
+    for (const Needs needs : {Needs::Scene, Needs::Picture}) {
+      std::vector<Waiting> these;
+      std::copy_if(todo.begin(), todo.end(), std::back_inserter(these), [&](const Waiting& w) { return w.needs == needs; });
+      if (these.empty()) continue;
+      const Rendering& of = needs == Needs::Picture && fullSamples() > 0 ? full : shown();
+      const bool cleaned = showsClean() && &of == &shown();
+      std::optional<LensResult> developed;
+      try {
+        const Assets files = assets->assets(now->doc.folder(), &leaving);
+        const LensOptions options{.on = now->withLens, .assets = &files, .cancel = &leaving, .convolutions = &convolutions};
+        const double frame = currentFrame(now->doc);
+        developed = cleaned ? develop(now->doc, frame, *scene, of.film(), clean.light, tasks, options) : develop(now->doc, frame, *scene, of.film(), amounts, tasks, options);
+      } catch (const std::exception& e) {
+        for (const Waiting& w : these) answer(w, nullptr, e.what());
+        continue;
+      }
+      const State state{now->doc, of, amounts, *developed, cleaned ? &*clean.weights : nullptr, tasks, leaving};
+      for (const Waiting& w : these) answer(w, &state, {});
     }
-    const State state{now->doc, shown(), amounts, *developed, showsClean() ? &*clean.weights : nullptr, tasks, leaving};
-    for (const Waiting& w : todo) answer(w, &state, {});
   }
 
   template <typename F> bool trace(F f, const Rendering& r) {

@@ -1,5 +1,5 @@
 #pragma once
-#include "core/render/mix.h"
+#include "core/render/balance.h"
 #include "core/advise/findings.h"
 #include "core/exchange/assets.h"
 #include "core/session/proof.h"
@@ -80,7 +80,7 @@ struct SessionImage {
   size_t notNumbers = 0;        ///< pixels whose light was no number
   /// A light group as it stands in the picture.
   struct Group {
-    MixSource source;      ///< of nothing: lights that share the last group
+    BalanceSource source;      ///< of nothing: lights that share the last group
     std::string name;
     Color amount{0.0f};    ///< in the working space
     double share = 0;      ///< of the picture's light, before the lens

@@ -145,7 +145,7 @@ TEST_CASE("The camera inside its haze is a note, not a fault", "[advise][air]") 
 }
 
 TEST_CASE("Every effect of the air makes what it needs in an empty set, and shows", "[advise][air][effect]") {
-  for (const char* kind : {"effect.shafts", "effect.lamp_in_mist", "effect.projector_beam", "effect.mist", "effect.nebula", "effect.ghost_light"}) {
+  for (const char* kind : {"effect.shafts", "effect.lamp_in_mist", "effect.projector_beam", "effect.mist", "effect.nebula", "effect.air_glow"}) {
     CAPTURE(kind);
     Set s(64, 48);
     s.look("0, 1, 5", "0, 1, 0", "35");

@@ -63,7 +63,7 @@ TEST_CASE("Each lamp has the share that it gives, as a render without the other 
   REQUIRE(right);
   const auto alone = [&](const char* off) {
     const Document d = setAt(a.doc, resolve(a.doc, std::string(off) + ".on"), Constant(false));
-    return double(luminance(collect(a.t.film(), 0, mixAmounts(*a.t.scene, d, 1), exposureFactor(d, 1), pool()).color(36, 29)));
+    return double(luminance(collect(a.t.film(), 0, balancedAmounts(*a.t.scene, d, 1), exposureFactor(d, 1), pool()).color(36, 29)));
   };
   CHECK(double(luminance(left->value)) == Approx(alone("Right")).epsilon(1e-4));
   CHECK(double(luminance(right->value)) == Approx(alone("Left")).epsilon(1e-4));

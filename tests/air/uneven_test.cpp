@@ -230,7 +230,7 @@ TEST_CASE("Own light of a gas has a light group: its power traces no ray, off it
   REQUIRE(scene->groups.size() == 1);
   CHECK(scene->groups.front().node == gas);
   for (const Document* d : {&brighter, &dark}) {
-    const std::vector<Color> amounts = mixAmounts(*scene, *d, 1);
+    const std::vector<Color> amounts = balancedAmounts(*scene, *d, 1);
     REQUIRE(amounts.size() == 1);
     CHECK(luminance(amounts[0]) == Approx(double(luminance(compiled(*d)->amounts[0]))));
   }

@@ -1,7 +1,7 @@
 // Placing and shaping in the real window, by real events.
 #include "app/health_overlay.h"
 #include "app/import_dialog.h"
-#include "app/mix_panel.h"
+#include "app/balance_panel.h"
 #include "app/model_files.h"
 #include "app/number_row.h"
 #include "app/picture_view.h"
@@ -443,7 +443,7 @@ TEST_CASE("The copy that is clicked becomes a part, alone or in a role; a materi
   CHECK(o.doc() == before);
 }
 
-TEST_CASE("A repeat's lights are one row in the mix, which a key splits by copies and joins again", "[app][mix][repeat]") {
+TEST_CASE("A repeat's lights are one row in the balance, which a key splits by copies and joins again", "[app][balance][repeat]") {
   Open o;
   NodeId holder = 0, lamp = 0;
   o.studio->edit(QStringLiteral("Set"), [&](const Document& d) {
@@ -455,23 +455,23 @@ TEST_CASE("A repeat's lights are one row in the mix, which a key splits by copie
     return setValue(out, repeat, "step", Constant(Triple{0.4, 0, 0}));
   });
   REQUIRE(o.finished());
-  o.window->commands().run(QStringLiteral("window.mix"));
-  MixPanel& mix = o.window->mix();
+  o.window->commands().run(QStringLiteral("window.balance"));
+  BalancePanel& mix = o.window->mix();
   REQUIRE(Open::wait([&] { return mix.row(lamp) != nullptr; }));
   const Document whole = o.doc();
   // The word shows as soon as the panel knows that there are copies.
   REQUIRE(Open::wait([&] {
-    if (MixRow* row = mix.row(lamp)) QTest::keyClick(row, Qt::Key_P);
+    if (BalanceRow* row = mix.row(lamp)) QTest::keyClick(row, Qt::Key_P);
     return !(o.doc() == whole);
   }));
   REQUIRE(Open::wait([&] { return mix.row({lamp, 0, 1}) && mix.row({lamp, 0, 2}) && mix.row({lamp, 0, 3}) && !mix.row(lamp); }));
   QTest::keyClick(mix.row({lamp, 0, 2}), Qt::Key_Space);
-  CHECK_FALSE(Params(*mixRow(o.doc(), {lamp, 0, 2}), 1).flag("on"));
+  CHECK_FALSE(Params(*balanceRow(o.doc(), {lamp, 0, 2}), 1).flag("on"));
   REQUIRE(o.finished());
   CHECK(o.studio->image()->change->rays == 0);
   QTest::keyClick(mix.row({lamp, 0, 3}), Qt::Key_P);
   REQUIRE(Open::wait([&] { return mix.row(lamp) != nullptr; }));
-  CHECK(o.doc().family("mix").empty());
+  CHECK(o.doc().family("balance").empty());
   o.studio->undo();
   o.studio->undo();
   o.studio->undo();

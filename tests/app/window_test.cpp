@@ -21,9 +21,9 @@
 #include "core/exchange/picture_file.h"
 #include "demo/starters.h"
 #include "app/matter_gallery.h"
-#include "app/mix_panel.h"
+#include "app/balance_panel.h"
 #include "app/pixel_note.h"
-#include "core/render/mix.h"
+#include "core/render/balance.h"
 #include "core/surface/presets.h"
 #include "core/document/transplant.h"
 #include "tests/app/open.h"
@@ -561,7 +561,7 @@ TEST_CASE("Unsaved work is kept aside and can be taken up again", "[app][recover
   Open o;
   o.studio->edit("Change", [](const Document& d) { return setAt(d, resolve(d, "Halo.amount"), Constant(0.77)); });
   recovery::keep(o.doc(), "/somewhere/else.ilum");
-  recovery::forget(); // waits for the writing, then removes it
+  recovery::forget();
   CHECK(recovery::findLost().empty());
   recovery::keep(o.doc(), "/somewhere/else.ilum");
   // As if this process were gone: under the number of one that cannot live.
@@ -573,9 +573,8 @@ TEST_CASE("Unsaved work is kept aside and can be taken up again", "[app][recover
   const auto lost = recovery::findLost();
   REQUIRE(lost.size() == 1);
   CHECK(lost[0].original == "/somewhere/else.ilum");
-  const auto doc = recovery::read(kinds(), lost[0], nullptr);
-  REQUIRE(doc);
-  CHECK(Params(*doc->findByName("Halo"), 1).number("amount") == 0.77);
+  const Document doc = recovery::read(kinds(), lost[0]);
+  CHECK(Params(*doc.findByName("Halo"), 1).number("amount") == 0.77);
   recovery::forget(lost[0]);
   CHECK(recovery::findLost().empty());
 }
@@ -639,15 +638,15 @@ TEST_CASE("A bare window says what to do", "[app][empty]") {
   CHECK(studio.path().isEmpty());
 }
 
-TEST_CASE("The mix drawer switches, solos and lifts lights at once, and bakes", "[app][mix]") {
+TEST_CASE("The balance drawer switches, solos and lifts lights at once, and writes it into them", "[app][balance]") {
   Open o;
-  o.window->showDrawer("mix");
+  o.window->showDrawer("balance");
   REQUIRE(Open::wait([&] { return o.window->mix().rows().size() >= 2; }));
-  MixRow* window = o.window->mix().row(o.id("Night window"));
+  BalanceRow* window = o.window->mix().row(o.id("Night window"));
   REQUIRE(window);
   const Document before = o.doc();
   QTest::mouseClick(window, Qt::LeftButton, {}, window->soloRect().center());
-  CHECK(mixRow(o.doc(), o.id("Night window")));
+  CHECK(balanceRow(o.doc(), o.id("Night window")));
   REQUIRE(o.finished());
   CHECK(o.studio->image()->raysSinceRequest == 0);
   // A drag on the ruled line is one step of the history.
@@ -655,24 +654,24 @@ TEST_CASE("The mix drawer switches, solos and lifts lights at once, and bakes", 
   QTest::mousePress(window, Qt::LeftButton, {}, from);
   for (int i = 1; i <= 5; ++i) QTest::mouseMove(window, from + QPoint(8 * i, 0));
   QTest::mouseRelease(window, Qt::LeftButton, {}, from + QPoint(40, 0));
-  const double stops = Params(*mixRow(o.doc(), o.id("Night window")), 1).number("stops");
+  const double stops = Params(*balanceRow(o.doc(), o.id("Night window")), 1).number("stops");
   CHECK(stops > 0);
   o.studio->undo();
-  CHECK(Params(*mixRow(o.doc(), o.id("Night window")), 1).number("stops") == 0);
+  CHECK(Params(*balanceRow(o.doc(), o.id("Night window")), 1).number("stops") == 0);
   o.studio->redo();
   QTest::keyClick(window, Qt::Key_S); // no longer solo
   QTest::keyClick(window, Qt::Key_Right);
-  CHECK(Params(*mixRow(o.doc(), o.id("Night window")), 1).number("stops") == Approx(stops + 0.25).margin(0.03));
+  CHECK(Params(*balanceRow(o.doc(), o.id("Night window")), 1).number("stops") == Approx(stops + 0.25).margin(0.03));
   QTest::keyClick(window, Qt::Key_Space);
-  CHECK_FALSE(Params(*mixRow(o.doc(), o.id("Night window")), 1).flag("on"));
-  o.window->mix().bake();
-  CHECK(o.doc().family("mix").empty());
+  CHECK_FALSE(Params(*balanceRow(o.doc(), o.id("Night window")), 1).flag("on"));
+  o.window->mix().writeInto();
+  CHECK(o.doc().family("balance").empty());
   CHECK_FALSE(Params(*o.doc().findByName("Night window"), 1).flag("on"));
   o.studio->undo();
   o.window->mix().clear();
-  CHECK(o.doc().family("mix").empty());
+  CHECK(o.doc().family("balance").empty());
   // The open page folds by its own tab.
-  o.window->showDrawer("mix");
+  o.window->showDrawer("balance");
   CHECK_FALSE(o.window->mix().isVisible());
   o.studio->undo();
   while (o.studio->history().canUndo() && !(o.doc() == before)) o.studio->undo();
@@ -789,7 +788,7 @@ TEST_CASE("Raw and denoised, the passes and the drawer answer to commands", "[ap
   CHECK(o.studio->image()->raysSinceRequest == 0);
   o.window->commands().run("picture.raw");
   REQUIRE(Open::wait([&] { return o.studio->image()->edition == o.studio->edition() && o.studio->image()->denoised; }));
-  o.window->commands().run("window.mix");
+  o.window->commands().run("window.balance");
   CHECK(o.window->mix().isVisible());
   CHECK(o.studio->view().groups);
   o.window->commands().run("window.proofs");

@@ -239,7 +239,7 @@ TEST_CASE("Caustics are split by light, and mix without a new render", "[caustic
   const CancelFlag none;
   r.advance(pool(), 4, none);
   const Document dimmed = with(s, "Lamp", "stops", "-2");
-  const std::vector<Color> amounts = mixAmounts(*scene, dimmed, 1);
+  const std::vector<Color> amounts = balancedAmounts(*scene, dimmed, 1);
   REQUIRE_FALSE(amounts.empty());
   const Picture mixed = collect(r.film(), 1, amounts, 1, pool());
   Rendering again;

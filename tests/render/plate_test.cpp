@@ -158,7 +158,7 @@ TEST_CASE("Clear things show the plate behind them, bent as they bend, whatever 
   CHECK(luminance(at(ball, 1, 16)) == Approx(1.5 / 33).epsilon(1e-2));
   CHECK(luminance(at(ball, 13, 16)) > luminance(at(ball, 19, 16)) + 0.05f);
   const Document darker = setValue(glass, glass.findByName("Camera")->id, "ev100", Constant(6.0));
-  const std::vector<Color> amounts = mixAmounts(*t.scene, darker, 1);
+  const std::vector<Color> amounts = balancedAmounts(*t.scene, darker, 1);
   REQUIRE(amounts.size() == t.scene->groups.size());
   const Picture same = develop(darker, 1, *t.scene, t.film(), amounts, pool()).picture;
   CHECK(luminance(at(same, 13, 16)) == Approx(luminance(at(ball, 13, 16))).epsilon(1e-3));

@@ -50,7 +50,7 @@ TEST_CASE("Mixing a lamp by a factor agrees with a render at that power", "[rend
   for (int seed = 0; seed < 8; ++seed) {
     const auto at = [&](const Document& d) { return setValue(d, d.settings().id, "seed", Constant(double(seed))); };
     const Traced t = trace(at(doc), 32);
-    const std::vector<Color> amounts = mixAmounts(*t.scene, brighter, 1);
+    const std::vector<Color> amounts = balancedAmounts(*t.scene, brighter, 1);
     REQUIRE(amounts.size() == t.scene->groups.size());
     mixed.push_back(mean(collect(t.film(), 0, amounts, 1, pool())));
     rendered.push_back(mean(luminances(trace(at(brighter), 32))));
@@ -68,7 +68,7 @@ TEST_CASE("Mixing a lone lamp is the same picture to rounding", "[render][truth7
   s.add("light.point", "Lamp", {{"power", "600"}});
   const Document doc = s.take(), twice = setAt(doc, resolve(doc, "Lamp.power"), Constant(1200.0));
   const Traced t = trace(doc, 16);
-  const Picture mixed = collect(t.film(), 0, mixAmounts(*t.scene, twice, 1), 1, pool()), rendered = luminances(trace(twice, 16));
+  const Picture mixed = collect(t.film(), 0, balancedAmounts(*t.scene, twice, 1), 1, pool()), rendered = luminances(trace(twice, 16));
   for (size_t i = 0; i < mixed.rgb.size(); ++i) REQUIRE(mixed.rgb[i] == Approx(rendered.rgb[i]).epsilon(1e-5).margin(1e-7));
 }
 
@@ -209,8 +209,8 @@ TEST_CASE("More lights than groups share the last group and keep the picture", "
   const Picture a = collect(r.film(), 0, few->amounts, 1, pool()), b = luminances(trace(doc, 8));
   for (size_t i = 0; i < a.rgb.size(); ++i) REQUIRE(a.rgb[i] == Approx(b.rgb[i]).epsilon(1e-4).margin(1e-4));
   // A lamp of the shared group cannot be mixed: the scene says so by asking to be compiled again.
-  CHECK(mixAmounts(*few, setAt(doc, resolve(doc, "Lamp 6.power"), Constant(1.0)), 1).empty());
-  CHECK_FALSE(mixAmounts(*few, setAt(doc, resolve(doc, "Lamp.power"), Constant(1.0)), 1).empty());
+  CHECK(balancedAmounts(*few, setAt(doc, resolve(doc, "Lamp 6.power"), Constant(1.0)), 1).empty());
+  CHECK_FALSE(balancedAmounts(*few, setAt(doc, resolve(doc, "Lamp.power"), Constant(1.0)), 1).empty());
 }
 
 TEST_CASE("Each switch of an object does what it says", "[render][switches]") {

@@ -100,7 +100,7 @@ TEST_CASE("Another mix of a denoised picture is the same denoised light in other
   CHECK(done->raysSinceRequest == 0);
   const Traced t = trace(doc, 8);
   const Denoiser denoiser(t.film(), pool());
-  const std::vector<Color> amounts = mixAmounts(*t.scene, other, 1);
+  const std::vector<Color> amounts = balancedAmounts(*t.scene, other, 1);
   const Picture expected = develop(other, 1, *t.scene, t.film(), sceneLight(*t.scene, t.film(), amounts, pool(), &denoiser), pool()).picture;
   for (size_t i = 0; i < expected.rgb.size(); ++i) REQUIRE(done->linear->rgb[i] == Approx(expected.rgb[i]).epsilon(1e-3).margin(1e-4));
 }

@@ -1,4 +1,4 @@
-#include "core/render/mix.h"
+#include "core/render/balance.h"
 
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
@@ -10,30 +10,31 @@
 
 namespace ilumbra {
 
-Kind mixKind() {
-  return {.id = "mix.row",
-          .label = "Mix of a light",
-          .helpText = "A light's switch, stops and tint in the mix.",
+Kind balanceKind() {
+  return {.id = "balance.row",
+          .label = "Balance of a light",
+          .helpText = "A light's switch, stops and tint in the balance.",
           .params = {reference("source", "Light", {"light.", "material.", "air."}).at(Stage::Mix).help("The light, or the material or air with own light"),
                      reference("object", "Of the object", {"object."}).at(Stage::Mix).help("Of a split material: the object whose own light this row is"),
                      integer("copy", "Of the copy", 0).range(0, 1e6).at(Stage::Mix).fixed().help("Of a light whose copies are split: which, from 1; 0: all"),
                      flag("split", "Split", false).at(Stage::Shading).fixed().help("Of a material: each object has a row of its own; of a light, or a material on one object: each copy has"),
-                     flag("on", "On", true).at(Stage::Mix).help("Off: dark in the mix"),
+                     flag("on", "On", true).at(Stage::Mix).help("Off: dark in the balance"),
                      flag("solo", "Solo", false).at(Stage::Mix).help("On: only lights that are solo are seen"),
                      number("stops", "Stops", "stops", 0).soft(-6, 6).range(-60, 60).at(Stage::Mix).help("Brighter or darker than the light itself says"),
                      color("tint", "Tint", {1, 1, 1}).soft(0, 1).at(Stage::Mix).help("Multiplies its colour")},
-          .existence = Stage::Mix};
+          .existence = Stage::Mix,
+          .formerly = {"mix.row"}};
 }
 
-std::vector<Kind> allMixes() { return {mixKind()}; }
+std::vector<Kind> allBalances() { return {balanceKind()}; }
 
-static MixSource sourceOf(const Node& row, double frame) {
+static BalanceSource sourceOf(const Node& row, double frame) {
   const Params p(row, frame);
   return {p.reference("source").target, p.reference("object").target, uint32_t(p.number("copy"))};
 }
 
-const Node* mixRow(const Document& doc, const MixSource& source) {
-  for (const Node* n : doc.family("mix"))
+const Node* balanceRow(const Document& doc, const BalanceSource& source) {
+  for (const Node* n : doc.family("balance"))
     if (sourceOf(*n, 0) == source) return n;
   return nullptr;
 }
@@ -58,11 +59,11 @@ std::map<NodeId, std::vector<NodeId>> objectsByMaterial(const Document& doc, dou
   return out;
 }
 
-Document splitMix(const Document& doc, const MixSource& source, bool split, uint32_t copies) {
-  const Document marked = setMix(doc, source, "split", split);
+Document splitBalance(const Document& doc, const BalanceSource& source, bool split, uint32_t copies) {
+  const Document marked = setBalance(doc, source, "split", split);
   Document out = marked;
   if (split) {
-    std::vector<MixSource> parts;
+    std::vector<BalanceSource> parts;
     const Node* of = doc.find(source.light);
     if (of && of->kind->family() == "material" && !source.object) {
       const std::vector<NodeId> objects = objectsByMaterial(doc, currentFrame(doc))[source.light];
@@ -71,29 +72,29 @@ Document splitMix(const Document& doc, const MixSource& source, bool split, uint
       for (uint32_t c = 1; c <= copies; ++c) parts.push_back({source.light, source.object, c});
     }
     // What was said of all is said of each.
-    const Node* row = mixRow(marked, source);
+    const Node* row = balanceRow(marked, source);
     for (const char* param : {"on", "solo", "stops", "tint"}) {
       if (!row->find(param)) continue;
       const Constant said = Params(*row, currentFrame(doc)).constant(param); // keys end here: rows are set one by one from now
-      for (const MixSource& part : parts) out = setMix(out, part, param, said);
-      out = setMix(out, source, param, row->kind->param(param)->initial);
+      for (const BalanceSource& part : parts) out = setBalance(out, part, param, said);
+      out = setBalance(out, source, param, row->kind->param(param)->initial);
     }
     return out;
   }
-  for (const Node* n : doc.family("mix"))
-    if (const MixSource s = sourceOf(*n, 0); s.light == source.light && (!source.object || s.object == source.object) && out.find(n->id)) out = removeNode(out, n->id);
+  for (const Node* n : doc.family("balance"))
+    if (const BalanceSource s = sourceOf(*n, 0); s.light == source.light && (!source.object || s.object == source.object) && out.find(n->id)) out = removeNode(out, n->id);
   return out;
 }
 
-Document setMix(const Document& doc, const MixSource& source, std::string_view param, const Constant& value) {
+Document setBalance(const Document& doc, const BalanceSource& source, std::string_view param, const Constant& value) {
   Document out = doc;
   NodeId id = 0;
-  if (const Node* row = mixRow(doc, source)) {
+  if (const Node* row = balanceRow(doc, source)) {
     id = row->id;
   } else {
     const Node *light = doc.find(source.light), *object = doc.find(source.object);
     if (!light || (source.object && !object)) throw badInput("there is no such light");
-    out = addNode(out, "mix.row", "Mix of " + light->name + (object ? " on " + object->name : std::string()) + (source.copy ? fmt::format(", copy {}", source.copy) : std::string()), {}, &id);
+    out = addNode(out, "balance.row", "Balance of " + light->name + (object ? " on " + object->name : std::string()) + (source.copy ? fmt::format(", copy {}", source.copy) : std::string()), {}, &id);
     out = setValue(out, id, "source", Constant(Reference{source.light, nullptr}));
     if (object) out = setValue(out, id, "object", Constant(Reference{source.object, nullptr}));
     if (source.copy) out = setValue(out, id, "copy", Constant(double(source.copy)));
@@ -107,23 +108,23 @@ Document setMix(const Document& doc, const MixSource& source, std::string_view p
   return says ? out : removeNode(out, id);
 }
 
-Document clearMix(const Document& doc) {
+Document withoutBalance(const Document& doc) {
   Document out = doc;
-  for (const Node* n : doc.family("mix")) out = removeNode(out, n->id);
+  for (const Node* n : doc.family("balance")) out = removeNode(out, n->id);
   return out;
 }
 
-Mix::Mix(const Document& doc, double frame) {
-  for (const Node* n : doc.family("mix"))
+Balance::Balance(const Document& doc, double frame) {
+  for (const Node* n : doc.family("balance"))
     if (Params(*n, frame).flag("split")) m_split.insert(sourceOf(*n, frame));
   // The row of a light or object that is gone says nothing, nor that of a part when the whole is not split.
   const auto meant = [&](const Node* n) {
-    const MixSource s = sourceOf(*n, frame);
+    const BalanceSource s = sourceOf(*n, frame);
     if (!doc.find(s.light) || (s.object && (!doc.find(s.object) || !isSplit(s.light)))) return false;
     return isSplit({s.light, s.object}) == (s.copy > 0) || Params(*n, frame).flag("split");
   };
-  for (const Node* n : doc.family("mix")) m_solo |= meant(n) && !Params(*n, frame).flag("split") && Params(*n, frame).flag("solo");
-  for (const Node* n : doc.family("mix")) {
+  for (const Node* n : doc.family("balance")) m_solo |= meant(n) && !Params(*n, frame).flag("split") && Params(*n, frame).flag("solo");
+  for (const Node* n : doc.family("balance")) {
     if (!meant(n)) continue;
     const Params p(*n, frame);
     const bool heard = p.flag("on") && (!m_solo || p.flag("solo"));
@@ -132,7 +133,7 @@ Mix::Mix(const Document& doc, double frame) {
   }
 }
 
-Color Mix::factor(const MixSource& source) const {
+Color Balance::factor(const BalanceSource& source) const {
   const auto it = m_factors.find(source);
   return it != m_factors.end() ? it->second : Color(m_solo ? 0.0f : 1.0f);
 }
@@ -162,28 +163,28 @@ Triple tripleOf(const Color& c) { return {double(c.x), double(c.y), double(c.z)}
 
 } // namespace
 
-Document bakeMix(const Document& doc) {
+Document writeBalance(const Document& doc) {
   const double frame = currentFrame(doc);
-  const Mix mix(doc, frame);
+  const Balance balance(doc, frame);
   Document out = doc;
   const auto valueOf = [](const Node& n, const char* param) {
     const Value* v = n.find(param);
     return v ? *v : Value(n.kind->param(param)->initial);
   };
-  for (const MixSource& s : mix.split())
+  for (const BalanceSource& s : balance.split())
     if (const Node *light = doc.find(s.light), *object = doc.find(s.object); light && (object || light->kind->family() == "light"))
       throw badInput((object ? object->name : light->name) + ": its copies have rows of their own, which cannot be written into it; join them first");
   // Of a split material: what each object has for itself.
   const auto bakeSplit = [&](const Node& material) {
     const std::vector<NodeId> objects = objectsByMaterial(doc, frame)[material.id];
     for (const NodeId id : objects) {
-      const Color f = mix.factor({material.id, id});
+      const Color f = balance.factor({material.id, id});
       if (f == Color(1.0f)) continue;
       const Node& object = *doc.find(id);
       const Reference use = wornMaterial(doc, object, frame);
       // A twin wears its original's material: what it has for itself needs a use of its own.
       if (!Params(object, frame).reference("material").target) out = setValue(out, id, "material", Constant(use));
-      if (use.target != material.id) throw badInput(object.name + ": its material is layered, so the mix of " + material.name + " on it cannot be written into it; join that row first");
+      if (use.target != material.id) throw badInput(object.name + ": its material is layered, so the balance of " + material.name + " on it cannot be written into it; join that row first");
       const Params p(material, frame, use.with.get());
       const auto put = [&](const char* param, const Constant& v) {
         const Value value(v);
@@ -193,10 +194,10 @@ Document bakeMix(const Document& doc) {
         if (p.number("own_light") > 0) put("own_light_on", false);
         continue;
       }
-      const Params row(*mixRow(doc, {material.id, id}), frame);
+      const Params row(*balanceRow(doc, {material.id, id}), frame);
       const Color tint = working(row.triple("tint"));
       if (tint != working({1, 1, 1})) {
-        if (p.pattern("own_light_color")) throw badInput(object.name + ".material.own_light_color: is driven by a pattern, so the mix's tint cannot be written into it; take the tint off first");
+        if (p.pattern("own_light_color")) throw badInput(object.name + ".material.own_light_color: is driven by a pattern, so the balance's tint cannot be written into it; take the tint off first");
         put("own_light_color", tripleOf(rec709FromAcescg(working(p.triple("own_light_color")) * tint)));
       }
       if (const double stops = row.number("stops"); stops != 0) put("own_light", p.number("own_light") * std::exp2(stops));
@@ -206,13 +207,13 @@ Document bakeMix(const Document& doc) {
     const Node& n = *node;
     const bool light = n.kind->family() == "light", glows = n.kind->param("own_light") != nullptr;
     if (!light && !glows) continue;
-    if (mix.isSplit(n.id)) {
+    if (balance.isSplit(n.id)) {
       bakeSplit(n);
       continue;
     }
-    const Color f = mix.factor(n.id);
+    const Color f = balance.factor(n.id);
     if (f == Color(1.0f)) continue;
-    const Node* row = mixRow(doc, n.id);
+    const Node* row = balanceRow(doc, n.id);
     if (isBlack(f)) {
       const Params p(n, frame);
       if (light) out = setValue(out, n.id, "on", Constant(false));
@@ -236,12 +237,12 @@ Document bakeMix(const Document& doc) {
       out = setValue(out, n.id, "stops", mapped(valueOf(n, "stops"), [&](double v) { return v + lift; }));
     } else {
       const Value color = valueOf(n, "own_light_color");
-      if (tinted && color.pattern()) throw badInput(n.name + ".own_light_color: is driven by a pattern, so the mix's tint cannot be written into it; take the tint off first");
+      if (tinted && color.pattern()) throw badInput(n.name + ".own_light_color: is driven by a pattern, so the balance's tint cannot be written into it; take the tint off first");
       out = setValue(out, n.id, "own_light", mapped(valueOf(n, "own_light"), [&](double v) { return v * std::exp2(stops); }));
       if (tinted) out = setValue(out, n.id, "own_light_color", mappedColor(color, [&](const Triple& t) { return tripleOf(rec709FromAcescg(working(t) * tint)); }));
     }
   }
-  return clearMix(out);
+  return withoutBalance(out);
 }
 
 } // namespace ilumbra

@@ -1,11 +1,11 @@
-#include "app/mix_panel.h"
+#include "app/balance_panel.h"
 
 #include "app/picture_bar.h"
 #include "app/question.h"
 #include "app/theme.h"
 #include "core/base/colorspace.h"
 #include "core/document/units.h"
-#include "core/render/mix.h"
+#include "core/render/balance.h"
 #include "core/render/scene.h"
 
 #include <QColorDialog>
@@ -35,28 +35,28 @@ QColor shown(const Color& linear709) {
 
 } // namespace
 
-MixRow::MixRow(Studio& studio, const MixSource& source, QWidget* parent) : QWidget(parent), m_studio(studio), m_source(source) {
+BalanceRow::BalanceRow(Studio& studio, const BalanceSource& source, QWidget* parent) : QWidget(parent), m_studio(studio), m_source(source) {
   setFocusPolicy(Qt::StrongFocus);
   setFixedHeight(27);
   refresh();
 }
 
-void MixRow::show(const SessionImage::Group& g, size_t parts) {
+void BalanceRow::show(const SessionImage::Group& g, size_t parts) {
   m_parts = parts < 2 ? 0 : parts;
   m_name = qs(g.name);
   m_share = g.share;
   m_light = isBlack(g.amount) ? theme::faint : shown(rec709FromAcescg(g.amount));
-  setAccessibleName(tr("Mix of %1").arg(m_name));
+  setAccessibleName(tr("Balance of %1").arg(m_name));
   update();
 }
 
-void MixRow::refresh() {
+void BalanceRow::refresh() {
   const Document& doc = m_studio.doc();
   m_on = true;
   m_solo = false;
   m_stops = 0;
   m_tint = Qt::white;
-  if (const Node* n = mixRow(doc, m_source)) {
+  if (const Node* n = balanceRow(doc, m_source)) {
     const Params p(*n, m_studio.frame());
     m_on = p.flag("on");
     m_solo = p.flag("solo");
@@ -64,19 +64,19 @@ void MixRow::refresh() {
     const Triple t = p.triple("tint");
     m_tint = shown({float(t[0]), float(t[1]), float(t[2])});
   }
-  m_unheard = !m_on || (Mix(doc, m_studio.frame()).anySolo() && !m_solo);
+  m_unheard = !m_on || (Balance(doc, m_studio.frame()).anySolo() && !m_solo);
   update();
 }
 
-QRect MixRow::switchRect() const { return {184, 3, 34, 21}; }
-QRect MixRow::soloRect() const { return {222, 3, 40, 21}; }
-QRect MixRow::splitRect() const { return {264, 3, 36, 21}; }
-QRect MixRow::lineRect() const { return {310, 3, std::max(60, width() - 310 - 232), 21}; }
-QRect MixRow::valueRect() const { return {lineRect().right() + 8, 3, 84, 21}; }
-QRect MixRow::tintRect() const { return {valueRect().right() + 10, 6, 22, 15}; }
-int MixRow::handle() const { return lineRect().left() + int((std::clamp(m_stops, -mostStops, mostStops) + mostStops) / (2 * mostStops) * (lineRect().width() - 1)); }
+QRect BalanceRow::switchRect() const { return {184, 3, 34, 21}; }
+QRect BalanceRow::soloRect() const { return {222, 3, 40, 21}; }
+QRect BalanceRow::splitRect() const { return {264, 3, 36, 21}; }
+QRect BalanceRow::lineRect() const { return {310, 3, std::max(60, width() - 310 - 232), 21}; }
+QRect BalanceRow::valueRect() const { return {lineRect().right() + 8, 3, 84, 21}; }
+QRect BalanceRow::tintRect() const { return {valueRect().right() + 10, 6, 22, 15}; }
+int BalanceRow::handle() const { return lineRect().left() + int((std::clamp(m_stops, -mostStops, mostStops) + mostStops) / (2 * mostStops) * (lineRect().width() - 1)); }
 
-void MixRow::paintEvent(QPaintEvent*) {
+void BalanceRow::paintEvent(QPaintEvent*) {
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
   if (hasFocus()) p.fillRect(rect(), QColor(0x28, 0x28, 0x28));
@@ -121,20 +121,20 @@ void MixRow::paintEvent(QPaintEvent*) {
   p.drawText(QRect(bar.right() + 4, 0, 48, height()), Qt::AlignRight | Qt::AlignVCenter, tr("%1 %").arg(100 * m_share, 0, 'f', m_share < 0.0995 ? 1 : 0));
 }
 
-void MixRow::set(const char* param, const Constant& v, uint64_t gesture) {
-  m_studio.edit(tr("Mix %1").arg(m_name), [&](const Document& d) { return setMix(d, m_source, param, v); }, gesture);
+void BalanceRow::set(const char* param, const Constant& v, uint64_t gesture) {
+  m_studio.edit(tr("Balance %1").arg(m_name), [&](const Document& d) { return setBalance(d, m_source, param, v); }, gesture);
 }
 
-void MixRow::setStops(double stops, uint64_t gesture) { set("stops", std::clamp(std::round(stops * 20) / 20, -60.0, 60.0), gesture); }
+void BalanceRow::setStops(double stops, uint64_t gesture) { set("stops", std::clamp(std::round(stops * 20) / 20, -60.0, 60.0), gesture); }
 
-void MixRow::tint() {
+void BalanceRow::tint() {
   const QColor c = QColorDialog::getColor(m_tint, this, tr("Tint of %1").arg(m_name));
   if (!c.isValid()) return;
   const auto linear = [](double v) { return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); };
   set("tint", Triple{linear(c.redF()), linear(c.greenF()), linear(c.blueF())});
 }
 
-void MixRow::split(bool join) {
+void BalanceRow::split(bool join) {
   const Node* light = m_studio.doc().find(m_source.light);
   if (!light) return;
   const bool material = light->kind->family() == "material";
@@ -142,20 +142,20 @@ void MixRow::split(bool join) {
     if (!m_source.object && !m_source.copy) return;
     // Copies to one row; of a material's only object, and objects, to one row of the material.
     const auto objects = material ? objectsByMaterial(m_studio.doc(), m_studio.frame())[m_source.light].size() : 0;
-    const MixSource whole = m_source.copy && objects != 1 ? MixSource{m_source.light, m_source.object} : MixSource{m_source.light};
-    m_studio.edit(tr("Join the mix of %1").arg(m_name), [&](const Document& d) { return splitMix(d, whole, false); });
+    const BalanceSource whole = m_source.copy && objects != 1 ? BalanceSource{m_source.light, m_source.object} : BalanceSource{m_source.light};
+    m_studio.edit(tr("Join the balance of %1").arg(m_name), [&](const Document& d) { return splitBalance(d, whole, false); });
     return;
   }
   if (!m_parts) return;
-  m_studio.edit(tr("Split the mix of %1").arg(m_name), [&](const Document& d) {
-    if (!material || m_source.object) return splitMix(d, m_source, true, uint32_t(m_parts));
+  m_studio.edit(tr("Split the balance of %1").arg(m_name), [&](const Document& d) {
+    if (!material || m_source.object) return splitBalance(d, m_source, true, uint32_t(m_parts));
     const std::vector<NodeId> objects = objectsByMaterial(d, m_studio.frame())[m_source.light];
-    const Document byObject = splitMix(d, m_source, true);
-    return objects.size() == 1 ? splitMix(byObject, {m_source.light, objects[0]}, true, uint32_t(m_parts)) : byObject;
+    const Document byObject = splitBalance(d, m_source, true);
+    return objects.size() == 1 ? splitBalance(byObject, {m_source.light, objects[0]}, true, uint32_t(m_parts)) : byObject;
   });
 }
 
-void MixRow::mousePressEvent(QMouseEvent* e) {
+void BalanceRow::mousePressEvent(QMouseEvent* e) {
   if (e->button() != Qt::LeftButton) return;
   setFocus();
   if (switchRect().contains(e->pos())) return set("on", !m_on);
@@ -176,26 +176,26 @@ void MixRow::mousePressEvent(QMouseEvent* e) {
   if (e->pos().x() < switchRect().left()) m_studio.select({m_source.object ? m_source.object : m_source.light});
 }
 
-void MixRow::mouseMoveEvent(QMouseEvent* e) {
+void BalanceRow::mouseMoveEvent(QMouseEvent* e) {
   if (!m_dragging) return;
   const double fine = e->modifiers() & Qt::ShiftModifier ? 0.1 : 1;
   setStops(std::clamp(m_pressStops + fine * 2 * mostStops * (e->pos().x() - m_pressX) / (lineRect().width() - 1), -mostStops, mostStops), m_gesture);
 }
 
-void MixRow::mouseReleaseEvent(QMouseEvent*) { m_dragging = false; }
+void BalanceRow::mouseReleaseEvent(QMouseEvent*) { m_dragging = false; }
 
-void MixRow::mouseDoubleClickEvent(QMouseEvent* e) {
+void BalanceRow::mouseDoubleClickEvent(QMouseEvent* e) {
   if (lineRect().contains(e->pos())) return set("stops", 0.0);
   if (!valueRect().contains(e->pos())) return;
   const auto text = askForText(this, tr("Stops of %1").arg(m_name), {}, QString::number(m_stops));
   if (!text) return;
-  m_studio.edit(tr("Mix %1").arg(m_name), [&](const Document& d) {
-    const ParamDef& def = *d.kinds().find("mix.row")->param("stops");
-    return setMix(d, m_source, "stops", *parseValue(d, def, text->toStdString()).constant());
+  m_studio.edit(tr("Balance %1").arg(m_name), [&](const Document& d) {
+    const ParamDef& def = *d.kinds().find("balance.row")->param("stops");
+    return setBalance(d, m_source, "stops", *parseValue(d, def, text->toStdString()).constant());
   });
 }
 
-void MixRow::keyPressEvent(QKeyEvent* e) {
+void BalanceRow::keyPressEvent(QKeyEvent* e) {
   const double unit = e->modifiers() & Qt::ShiftModifier ? 0.05 : 0.25;
   if (e->key() != Qt::Key_Left && e->key() != Qt::Key_Right) m_gesture = 0;
   switch (e->key()) {
@@ -208,8 +208,8 @@ void MixRow::keyPressEvent(QKeyEvent* e) {
   case Qt::Key_T: return tint();
   case Qt::Key_P: return split(e->modifiers() & Qt::ShiftModifier);
   case Qt::Key_Backspace:
-    m_studio.edit(tr("Mix %1 as the light says").arg(m_name), [&](const Document& d) {
-      const Node* n = mixRow(d, m_source);
+    m_studio.edit(tr("%1 as the light itself says").arg(m_name), [&](const Document& d) {
+      const Node* n = balanceRow(d, m_source);
       return n ? removeNode(d, n->id) : d;
     });
     return;
@@ -217,11 +217,11 @@ void MixRow::keyPressEvent(QKeyEvent* e) {
   }
 }
 
-bool MixRow::event(QEvent* e) {
+bool BalanceRow::event(QEvent* e) {
   if (e->type() == QEvent::ToolTip) {
     const QPoint at = static_cast<QHelpEvent*>(e)->pos();
     QString text = tr("%1: click to select it").arg(m_name);
-    if (switchRect().contains(at)) text = tr("On or off in the mix (Space)");
+    if (switchRect().contains(at)) text = tr("On or off in the balance (Space)");
     else if (soloRect().contains(at)) text = tr("Only lights that are solo are seen (S)");
     else if (splitRect().contains(at) && joins()) text = tr("One row again for all (P)");
     else if (splitRect().contains(at) && m_parts) text = m_source.object ? tr("A row for each of its %1 copies (P); with Shift one row again for all objects").arg(m_parts) : tr("A row for each of %1 (P)").arg(m_parts);
@@ -234,7 +234,7 @@ bool MixRow::event(QEvent* e) {
   return QWidget::event(e);
 }
 
-MixPanel::MixPanel(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(studio) {
+BalancePanel::BalancePanel(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(studio) {
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(4, 0, 0, 4);
   column->setSpacing(2);
@@ -254,43 +254,43 @@ MixPanel::MixPanel(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(
   column->addWidget(area, 1);
   auto* foot = new QHBoxLayout;
   foot->setContentsMargins(6, 0, 8, 0);
-  m_bake = flatButton(this, tr("Bake into the lights"), tr("Writes the mix into the lights themselves; the picture stays as it is"), "accent");
-  m_clear = flatButton(this, tr("Take the mix off"), tr("Every light as it says itself"));
+  m_write = flatButton(this, tr("Write it into the lights"), tr("Writes the balance into the lights themselves; the picture stays as it is"), "accent");
+  m_clear = flatButton(this, tr("Take the balance off"), tr("Every light as it says itself"));
   foot->addStretch(1);
   foot->addWidget(m_clear);
-  foot->addWidget(m_bake);
+  foot->addWidget(m_write);
   column->addLayout(foot);
-  connect(m_bake, &QToolButton::clicked, this, &MixPanel::bake);
-  connect(m_clear, &QToolButton::clicked, this, &MixPanel::clear);
-  connect(&studio, &Studio::imageArrived, this, &MixPanel::rebuild);
+  connect(m_write, &QToolButton::clicked, this, &BalancePanel::writeInto);
+  connect(m_clear, &QToolButton::clicked, this, &BalancePanel::clear);
+  connect(&studio, &Studio::imageArrived, this, &BalancePanel::rebuild);
   connect(&studio, &Studio::documentChanged, this, [this] {
-    for (MixRow* r : m_rows) r->refresh();
-    const bool any = !m_studio.doc().family("mix").empty();
-    m_bake->setEnabled(any);
+    for (BalanceRow* r : m_rows) r->refresh();
+    const bool any = !m_studio.doc().family("balance").empty();
+    m_write->setEnabled(any);
     m_clear->setEnabled(any);
   });
-  m_bake->setEnabled(false);
+  m_write->setEnabled(false);
   m_clear->setEnabled(false);
 }
 
-MixRow* MixPanel::row(const MixSource& source) const {
-  for (MixRow* r : m_rows)
+BalanceRow* BalancePanel::row(const BalanceSource& source) const {
+  for (BalanceRow* r : m_rows)
     if (r->source() == source) return r;
   return nullptr;
 }
 
-void MixPanel::rebuild() {
+void BalancePanel::rebuild() {
   const auto& image = m_studio.image();
   if (!image || image->groups.empty()) return;
   std::vector<const SessionImage::Group*> shown;
   for (const SessionImage::Group& g : image->groups)
     if (const Node* light = m_studio.doc().find(g.source.light); light && light->kind->family() != "plate" && std::none_of(shown.begin(), shown.end(), [&](const auto* o) { return o->source == g.source; })) shown.push_back(&g);
-  const bool same = shown.size() == m_rows.size() && std::equal(shown.begin(), shown.end(), m_rows.begin(), [](const auto* g, const MixRow* r) { return g->source == r->source(); });
+  const bool same = shown.size() == m_rows.size() && std::equal(shown.begin(), shown.end(), m_rows.begin(), [](const auto* g, const BalanceRow* r) { return g->source == r->source(); });
   if (!same) {
-    for (MixRow* r : m_rows) delete r;
+    for (BalanceRow* r : m_rows) delete r;
     m_rows.clear();
     for (const auto* g : shown) {
-      auto* r = new MixRow(m_studio, g->source, this);
+      auto* r = new BalanceRow(m_studio, g->source, this);
       m_list->insertWidget(int(m_rows.size()), r);
       m_rows.push_back(r);
     }
@@ -320,12 +320,12 @@ void MixPanel::rebuild() {
   m_empty->setVisible(m_rows.empty());
 }
 
-void MixPanel::bake() {
-  if (m_studio.edit(tr("Bake the mix"), [](const Document& d) { return bakeMix(d); })) m_studio.tell(tr("The mix is written into the lights"));
+void BalancePanel::writeInto() {
+  if (m_studio.edit(tr("Write the balance into the lights"), [](const Document& d) { return writeBalance(d); })) m_studio.tell(tr("The balance is written into the lights"));
 }
 
-void MixPanel::clear() {
-  m_studio.edit(tr("Take the mix off"), [](const Document& d) { return clearMix(d); });
+void BalancePanel::clear() {
+  m_studio.edit(tr("Take the balance off"), [](const Document& d) { return withoutBalance(d); });
 }
 
 } // namespace ilumbra

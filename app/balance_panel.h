@@ -1,6 +1,6 @@
 #pragma once
 #include "app/studio.h"
-#include "core/render/mix.h"
+#include "core/render/balance.h"
 
 #include <QWidget>
 
@@ -11,14 +11,14 @@ class QVBoxLayout;
 
 namespace ilumbra {
 
-/// One light in the mix: its switch, solo, stops on a ruled line, tint and share of the picture's light.
+/// One light in the balance: its switch, solo, stops on a ruled line, tint and share of the picture's light.
 ///   Left and Right step the stops (Shift: finely), Space switches, S solos, T tints, P splits own light by its objects or joins it, Backspace takes the row
 ///   back.
-class MixRow : public QWidget {
+class BalanceRow : public QWidget {
   Q_OBJECT
 public:
-  MixRow(Studio& studio, const MixSource& source, QWidget* parent);
-  const MixSource& source() const { return m_source; }
+  BalanceRow(Studio& studio, const BalanceSource& source, QWidget* parent);
+  const BalanceSource& source() const { return m_source; }
   /// `parts`: rows that this one could be split into: objects of a material, copies of a light or object; fewer than 2: none.
   void show(const SessionImage::Group& group, size_t parts);
   void refresh();
@@ -45,7 +45,7 @@ private:
   bool joins() const { return m_source.copy || (m_source.object && !m_parts); }
   void split(bool join);
   Studio& m_studio;
-  MixSource m_source;
+  BalanceSource m_source;
   QString m_name;
   size_t m_parts = 0; ///< 0: it cannot be split
   bool m_on = true, m_solo = false, m_unheard = false;
@@ -57,14 +57,14 @@ private:
   uint64_t m_gesture = 0;
 };
 
-/// The drawer's page of the mix: a row for each light group; every change is seen at once and traces no ray.
-class MixPanel : public QWidget {
+/// The drawer's page of the balance: a row for each light group; every change is seen at once and traces no ray.
+class BalancePanel : public QWidget {
   Q_OBJECT
 public:
-  explicit MixPanel(Studio& studio, QWidget* parent = nullptr);
-  const std::vector<MixRow*>& rows() const { return m_rows; }
-  MixRow* row(const MixSource& source) const;
-  void bake();
+  explicit BalancePanel(Studio& studio, QWidget* parent = nullptr);
+  const std::vector<BalanceRow*>& rows() const { return m_rows; }
+  BalanceRow* row(const BalanceSource& source) const;
+  void writeInto();
   void clear();
 
 private:
@@ -72,8 +72,8 @@ private:
   Studio& m_studio;
   QVBoxLayout* m_list;
   QLabel* m_empty;
-  QToolButton *m_bake, *m_clear;
-  std::vector<MixRow*> m_rows;
+  QToolButton *m_write, *m_clear;
+  std::vector<BalanceRow*> m_rows;
 };
 
 } // namespace ilumbra

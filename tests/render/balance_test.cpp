@@ -1,4 +1,4 @@
-#include "core/render/mix.h"
+#include "core/render/balance.h"
 
 #include "core/base/error.h"
 #include "core/render/part.h"
@@ -23,7 +23,7 @@ Document lamps() {
 }
 
 Picture mixed(const Traced& t, const Document& doc) {
-  const std::vector<Color> amounts = mixAmounts(*t.scene, doc, 1);
+  const std::vector<Color> amounts = balancedAmounts(*t.scene, doc, 1);
   REQUIRE(amounts.size() == t.scene->groups.size());
   return collect(t.film(), 0, amounts, 1, pool());
 }
@@ -36,19 +36,19 @@ double farthest(const Picture& a, const Picture& b) {
 
 } // namespace
 
-TEST_CASE("The mix switches, lifts, tints and solos without a ray", "[mix][truth7]") {
+TEST_CASE("The mix switches, lifts, tints and solos without a ray", "[balance][truth7]") {
   const Document doc = lamps();
   const NodeId left = doc.findByName("Left")->id, ember = doc.findByName("Ember")->id;
   const Traced t = trace(doc, 8);
   const Picture plain = mixed(t, doc);
   // Two stops on the left lamp are a render at four times its power.
-  const Picture lifted = mixed(t, setMix(doc, left, "stops", 2.0));
+  const Picture lifted = mixed(t, setBalance(doc, left, "stops", 2.0));
   CHECK(farthest(lifted, mixed(t, setAt(doc, resolve(doc, "Left.power"), Constant(800.0)))) < 1e-5);
   // Off is off, and the others stay.
-  const Picture without = mixed(t, setMix(doc, left, "on", false));
+  const Picture without = mixed(t, setBalance(doc, left, "on", false));
   CHECK(farthest(without, mixed(t, setAt(doc, resolve(doc, "Left.on"), Constant(false)))) < 1e-6);
   // Solo is all others off.
-  const Picture alone = mixed(t, setMix(doc, ember, "solo", true));
+  const Picture alone = mixed(t, setBalance(doc, ember, "solo", true));
   Document others = setAt(doc, resolve(doc, "Left.on"), Constant(false));
   others = setAt(others, resolve(others, "Right.on"), Constant(false));
   CHECK(farthest(alone, mixed(t, others)) < 1e-6);
@@ -56,46 +56,46 @@ TEST_CASE("The mix switches, lifts, tints and solos without a ray", "[mix][truth
   CHECK(mean(alone) < mean(plain));
 }
 
-TEST_CASE("Baking writes the mix into the lights and leaves the picture as it is", "[mix][truth7]") {
+TEST_CASE("Baking writes the mix into the lights and leaves the picture as it is", "[balance][truth7]") {
   Document doc = lamps();
   const Traced t = trace(doc, 8);
   const NodeId left = doc.findByName("Left")->id, right = doc.findByName("Right")->id, ember = doc.findByName("Ember")->id;
-  doc = setMix(doc, left, "stops", 1.5);
-  doc = setMix(doc, left, "tint", Triple{1, 0.3, 0.6});
-  doc = setMix(doc, right, "tint", Triple{0.5, 1, 0.5});
-  doc = setMix(doc, ember, "stops", -1.0);
-  doc = setMix(doc, ember, "tint", Triple{0.2, 0.4, 1});
-  const Document baked = bakeMix(doc);
-  CHECK(baked.family("mix").empty());
+  doc = setBalance(doc, left, "stops", 1.5);
+  doc = setBalance(doc, left, "tint", Triple{1, 0.3, 0.6});
+  doc = setBalance(doc, right, "tint", Triple{0.5, 1, 0.5});
+  doc = setBalance(doc, ember, "stops", -1.0);
+  doc = setBalance(doc, ember, "tint", Triple{0.2, 0.4, 1});
+  const Document baked = writeBalance(doc);
+  CHECK(baked.family("balance").empty());
   CHECK(Params(*baked.find(left), 1).number("power") == 200);
   CHECK(farthest(mixed(t, doc), mixed(t, baked)) < 1e-4);
   // What solo left dark is switched off, and keeps its group: still no ray.
-  const Document solo = setMix(lamps(), left, "solo", true), dark = bakeMix(solo);
+  const Document solo = setBalance(lamps(), left, "solo", true), dark = writeBalance(solo);
   CHECK(farthest(mixed(t, solo), mixed(t, dark)) < 1e-6);
   CHECK_FALSE(Params(*dark.findByName("Right"), 1).flag("on"));
   CHECK_FALSE(Params(*dark.findByName("Ember"), 1).flag("own_light_on"));
   CHECK(Params(*dark.findByName("Ember"), 1).number("own_light") == 300);
 }
 
-TEST_CASE("Baking shifts keys too, and says what it cannot write", "[mix]") {
+TEST_CASE("Baking shifts keys too, and says what it cannot write", "[balance]") {
   Document doc = lamps();
   const NodeId left = doc.findByName("Left")->id, ember = doc.findByName("Ember")->id;
   doc = setValue(doc, left, "stops", Keys{{{1, 0.0, KeyShape::Linear}, {9, 2.0, KeyShape::Linear}}});
-  const Document baked = bakeMix(setMix(doc, left, "stops", 1.0));
+  const Document baked = writeBalance(setBalance(doc, left, "stops", 1.0));
   for (const double frame : {1.0, 5.0, 9.0}) CHECK(Params(*baked.find(left), frame).number("stops") == Approx(Params(*doc.find(left), frame).number("stops") + 1));
   NodeId ramp = 0;
   doc = addNode(lamps(), "pattern.ramp", "Fire", {}, &ramp);
   doc = setValue(doc, ember, "own_light_color", PatternUse{{ramp, nullptr}});
-  CHECK_NOTHROW(bakeMix(setMix(doc, ember, "stops", 1.0)));
+  CHECK_NOTHROW(writeBalance(setBalance(doc, ember, "stops", 1.0)));
   try {
-    bakeMix(setMix(doc, ember, "tint", Triple{1, 0, 0}));
+    writeBalance(setBalance(doc, ember, "tint", Triple{1, 0, 0}));
     FAIL("was baked");
   } catch (const Error& e) {
     CHECK(std::string(e.what()).find("Ember.own_light_color") != std::string::npos);
   }
 }
 
-TEST_CASE("A twin's share of its original's own light is split and baked into the twin alone", "[mix][twin]") {
+TEST_CASE("A twin's share of its original's own light is split and baked into the twin alone", "[balance][twin]") {
   Set s(16, 16);
   s.look("0, 2, 2", "0, 0, 0", "50");
   s.add("material.surface", "Ember", {{"own_light", "300"}});
@@ -104,32 +104,32 @@ TEST_CASE("A twin's share of its original's own light is split and baked into th
   const NodeId ember = s.find("Ember"), coal = s.find("Coal"), other = s.find("Other coal");
   const Document doc = s.take();
   CHECK(objectsByMaterial(doc, 1).at(ember) == std::vector<NodeId>{coal, other});
-  const Document baked = bakeMix(setMix(splitMix(doc, ember, true), {ember, other}, "stops", -1.0));
-  CHECK(baked.family("mix").empty());
+  const Document baked = writeBalance(setBalance(splitBalance(doc, ember, true), {ember, other}, "stops", -1.0));
+  CHECK(baked.family("balance").empty());
   CHECK(luminance(ownLight(baked, wornMaterial(baked, *baked.find(other), 1), 1)) == Approx(0.5 * luminance(ownLight(baked, wornMaterial(baked, *baked.find(coal), 1), 1))));
   CHECK_FALSE(Params(*baked.find(coal), 1).reference("material").with);
 }
 
-TEST_CASE("A row that says nothing goes away", "[mix]") {
+TEST_CASE("A row that says nothing goes away", "[balance]") {
   const Document doc = lamps();
   const NodeId left = doc.findByName("Left")->id;
-  const Document up = setMix(doc, left, "stops", 1.0);
-  REQUIRE(mixRow(up, left));
-  const Document back = setMix(up, left, "stops", 0.0);
-  CHECK_FALSE(mixRow(back, left));
+  const Document up = setBalance(doc, left, "stops", 1.0);
+  REQUIRE(balanceRow(up, left));
+  const Document back = setBalance(up, left, "stops", 0.0);
+  CHECK_FALSE(balanceRow(back, left));
 }
 
-TEST_CASE("The row of a light that is gone says nothing, even if it was solo", "[mix]") {
+TEST_CASE("The row of a light that is gone says nothing, even if it was solo", "[balance]") {
   const Document doc = lamps();
   const NodeId left = doc.findByName("Left")->id, right = doc.findByName("Right")->id;
-  const Document gone = removeNode(setMix(doc, left, "solo", true), left);
-  CHECK_FALSE(Mix(gone, 1).anySolo());
-  CHECK(Mix(gone, 1).factor(right) == Color(1.0f));
-  CHECK(bakeMix(gone).family("mix").empty());
-  CHECK(Params(*bakeMix(gone).find(right), 1).flag("on"));
+  const Document gone = removeNode(setBalance(doc, left, "solo", true), left);
+  CHECK_FALSE(Balance(gone, 1).anySolo());
+  CHECK(Balance(gone, 1).factor(right) == Color(1.0f));
+  CHECK(writeBalance(gone).family("balance").empty());
+  CHECK(Params(*writeBalance(gone).find(right), 1).flag("on"));
 }
 
-TEST_CASE("A material's row is split by its objects, mixed, baked and joined", "[mix][truth7]") {
+TEST_CASE("A material's row is split by its objects, mixed, baked and joined", "[balance][truth7]") {
   Set s(16, 16);
   s.look("0, 2, 2", "0, 0, 0", "50");
   s.lambert("White", "0.8, 0.8, 0.8");
@@ -142,28 +142,28 @@ TEST_CASE("A material's row is split by its objects, mixed, baked and joined", "
   CHECK(objectsByMaterial(doc, 1).at(ember) == std::vector<NodeId>{left, right});
   CHECK(trace(doc, 1).scene->groups.size() == 1);
   // What was said of all is said of each when they part.
-  const Document split = splitMix(setMix(doc, ember, "stops", 1.0), ember, true);
+  const Document split = splitBalance(setBalance(doc, ember, "stops", 1.0), ember, true);
   const Traced t = trace(split, 16);
   REQUIRE(t.scene->groups.size() == 2);
   CHECK(t.scene->groups[0].object == left);
   const auto half = [&](const Document& d, int x) { return mean(mixed(t, d), {x, 0, 8, 16}); };
-  const Document without = setMix(split, {ember, right}, "on", false);
+  const Document without = setBalance(split, {ember, right}, "on", false);
   CHECK(half(without, 8) < 0.25 * half(split, 8));
   CHECK(half(without, 0) > 0.9 * half(split, 0));
-  CHECK(mean(mixed(t, setMix(split, {ember, left}, "stops", 2.0))) > mean(mixed(t, split)));
+  CHECK(mean(mixed(t, setBalance(split, {ember, left}, "stops", 2.0))) > mean(mixed(t, split)));
   // Baked, each object says itself what its row said.
-  const Document baked = bakeMix(setMix(setMix(without, {ember, left}, "stops", -1.0), {ember, left}, "tint", Triple{1, 0.5, 0.2}));
-  CHECK(baked.family("mix").empty());
+  const Document baked = writeBalance(setBalance(setBalance(without, {ember, left}, "stops", -1.0), {ember, left}, "tint", Triple{1, 0.5, 0.2}));
+  CHECK(baked.family("balance").empty());
   const auto useOf = [&](NodeId id) { return Params(*baked.find(id), 1).reference("material"); };
   CHECK(Params(*baked.find(ember), 1, useOf(left).with.get()).number("own_light") == Approx(150));
   CHECK_FALSE(Params(*baked.find(ember), 1, useOf(right).with.get()).flag("own_light_on"));
   const Traced after = trace(baked, 16);
-  const Document same = setMix(setMix(without, {ember, left}, "stops", -1.0), {ember, left}, "tint", Triple{1, 0.5, 0.2});
+  const Document same = setBalance(setBalance(without, {ember, left}, "stops", -1.0), {ember, left}, "tint", Triple{1, 0.5, 0.2});
   CHECK(mean(luminances(after)) == Approx(mean(mixed(t, same))).epsilon(0.02));
   // Joined again, or without an object that it spoke of, it is as if it had never been.
-  CHECK(splitMix(without, ember, false).family("mix").empty());
-  const Document fewer = removeNode(setMix(split, {ember, right}, "solo", true), right);
-  CHECK_FALSE(Mix(fewer, 1).anySolo());
+  CHECK(splitBalance(without, ember, false).family("balance").empty());
+  const Document fewer = removeNode(setBalance(split, {ember, right}, "solo", true), right);
+  CHECK_FALSE(Balance(fewer, 1).anySolo());
 }
 
 namespace {
@@ -183,40 +183,40 @@ Document chain() {
 
 } // namespace
 
-TEST_CASE("A repeat's lights are one row, split by copies and joined again", "[mix][repeat][truth7]") {
+TEST_CASE("A repeat's lights are one row, split by copies and joined again", "[balance][repeat][truth7]") {
   const Document doc = chain();
   const NodeId lamp = doc.findByName("Lamp")->id, ember = doc.findByName("Ember")->id, bead = doc.findByName("Bead")->id;
   const Traced whole = trace(doc, 16);
   CHECK(whole.scene->groups.size() == 2);
   CHECK(whole.scene->copiesOf.at(lamp) == 3);
-  const Document split = splitMix(setMix(doc, lamp, "stops", 1.0), lamp, true, 3);
+  const Document split = splitBalance(setBalance(doc, lamp, "stops", 1.0), lamp, true, 3);
   const Traced t = trace(split, 16);
   REQUIRE(t.scene->groups.size() == 4);
   CHECK(t.scene->groups[1].name == "Lamp 2");
   CHECK(t.scene->groups[1].copy == 2);
   // The same light in more heaps: what was said of all is said of each.
-  CHECK(farthest(mixed(t, split), luminances(trace(setMix(doc, lamp, "stops", 1.0), 16))) < 1e-4);
+  CHECK(farthest(mixed(t, split), luminances(trace(setBalance(doc, lamp, "stops", 1.0), 16))) < 1e-4);
   // One goes off, and its place is darker; it traces no ray.
-  const Document without = setMix(split, {lamp, 0, 3}, "on", false);
+  const Document without = setBalance(split, {lamp, 0, 3}, "on", false);
   const auto third = [&](const Document& d, int x) { return mean(mixed(t, d), {x, 0, 8, 16}); };
   CHECK(third(without, 16) < 0.7 * third(split, 16));
   CHECK(third(without, 0) > 0.85 * third(split, 0));
-  const Document solo = setMix(split, {lamp, 0, 1}, "solo", true);
+  const Document solo = setBalance(split, {lamp, 0, 1}, "solo", true);
   CHECK(third(solo, 0) > 3 * third(solo, 16));
-  CHECK(refusal([&] { bakeMix(without); }) == "Lamp: its copies have rows of their own, which cannot be written into it; join them first");
-  CHECK(splitMix(without, lamp, false).family("mix").empty());
+  CHECK(refusal([&] { writeBalance(without); }) == "Lamp: its copies have rows of their own, which cannot be written into it; join them first");
+  CHECK(splitBalance(without, lamp, false).family("balance").empty());
   // Own light goes by object first, then by its copies.
-  const Document beads = splitMix(splitMix(doc, ember, true), {ember, bead}, true, 3);
+  const Document beads = splitBalance(splitBalance(doc, ember, true), {ember, bead}, true, 3);
   const Traced b = trace(beads, 16);
   REQUIRE(b.scene->groups.size() == 4);
   CHECK(b.scene->groups[2].name == "Ember on Bead 2");
   CHECK(farthest(mixed(b, beads), mixed(whole, doc)) < 1e-4);
-  const Document dark = setMix(beads, {ember, bead, 2}, "on", false);
+  const Document dark = setBalance(beads, {ember, bead, 2}, "on", false);
   const auto beadAt = [&](const Document& d, int x) { return mean(mixed(b, d), {x, 7, 2, 2}); };
   CHECK(beadAt(dark, 11) < 0.5 * beadAt(beads, 11));
-  const Document joined = splitMix(dark, {ember, bead}, false);
-  CHECK(Mix(joined, 1).isSplit(ember));
-  CHECK_FALSE(Mix(joined, 1).isSplit({ember, bead}));
+  const Document joined = splitBalance(dark, {ember, bead}, false);
+  CHECK(Balance(joined, 1).isSplit(ember));
+  CHECK_FALSE(Balance(joined, 1).isSplit({ember, bead}));
 }
 
 TEST_CASE("Copies that are parts sum to the whole, and each is seen where it stands", "[labels][parts][repeat]") {

@@ -1,0 +1,53 @@
+#include "core/document/edit.h"
+#include "core/exchange/assets.h"
+#include "core/lens/stack.h"
+#include "core/render/denoise.h"
+#include "core/render/render.h"
+#include "demo/starters.h"
+#include "tests/support/scene.h"
+
+using namespace ilumbra;
+using namespace ilumbra::test;
+
+namespace {
+
+// By each pixel's own light, over what is hardly lit by the picture's.
+double relativeError(const Picture& a, const Picture& truth) {
+  double mean = 0, sum = 0;
+  for (size_t i = 0; i < truth.pixels(); ++i) mean += double(luminance(truth.color(int(i) % truth.width, int(i) / truth.width)));
+  const double floor = 0.02 * mean / double(truth.pixels());
+  for (size_t i = 0; i < truth.rgb.size(); ++i) {
+    const double e = (double(a.rgb[i]) - double(truth.rgb[i])) / (std::abs(double(truth.rgb[i])) + floor);
+    sum += std::min(e * e, 1e4);
+  }
+  return sum / double(truth.rgb.size());
+}
+
+} // namespace
+
+TEST_CASE("No starter is worse denoised than raw", "[demo][denoise]") {
+  const TemporaryFolder folder;
+  AssetCache cache;
+  const CancelFlag never;
+  for (const Starter& s : allStarters()) {
+    if (s.name == "orrery-hall") continue; // all of them at once
+    const Document doc = writeStarter(s, kinds(), folder / (s.name + ".ilum"));
+    SceneCache scenes;
+    const ScenePtr scene = compileScene(doc, {.frame = currentFrame(doc), .width = 80, .height = 50, .queries = {}}, cache.assets(doc.folder()), scenes);
+    if (scene->bare()) continue;
+    const auto render = [&](uint32_t samples) {
+      Rendering r(scene);
+      REQUIRE(r.advance(pool(), samples, never));
+      return r;
+    };
+    const auto lit = [&](const Rendering& r) { return collect(r.film(), 0, scene->amounts, 1, pool()); };
+    const Picture truth = lit(render(192));
+    for (const uint32_t samples : {4u, 16u}) {
+      const Rendering few = render(samples);
+      const Picture raw = lit(few), clean = Denoiser(few.film(), pool()).apply(raw, pool());
+      const double before = relativeError(raw, truth), after = relativeError(clean, truth);
+      CAPTURE(s.name, samples, before, after);
+      CHECK(after < before);
+    }
+  }
+}
