@@ -19,6 +19,7 @@
 #include "app/theme.h"
 #include "app/things_panel.h"
 #include "core/exchange/frames.h"
+#include "core/advise/making.h"
 #include "core/base/error.h"
 #include "core/document/file.h"
 #include "core/exchange/export.h"
@@ -57,7 +58,7 @@ MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m
   m_left = new QSplitter(Qt::Vertical, this);
   m_left->addWidget(m_effects);
   m_left->addWidget(m_scene);
-  m_left->setSizes({190, 560});
+  m_left->setSizes({560, 190});
   m_left->setHandleWidth(1);
   m_left->setChildrenCollapsible(false);
   m_left->setMinimumWidth(160);
@@ -190,6 +191,8 @@ MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m
     showMessage();
   });
   connect(&studio, &Studio::fileChanged, this, &MainWindow::showTitle);
+  // In an empty scene the starters have the room; else the things.
+  connect(&studio, &Studio::documentChanged, this, [this] { shareLeft(); });
   connect(&studio, &Studio::told, this, [this](const QString& text, bool trouble) {
     m_lastTold = text;
     m_messages.push_back({QTime::currentTime().toString(QStringLiteral("HH:mm:ss")), text});
@@ -215,6 +218,14 @@ MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m
 }
 
 MainWindow::~MainWindow() = default;
+
+void MainWindow::shareLeft() {
+  const int state = m_studio.doc().nodes().size() <= 1 ? 1 : 2;
+  if (state == m_leftState) return;
+  m_leftState = state;
+  const int all = std::max(300, m_left->height());
+  m_left->setSizes(state == 1 ? QList<int>{all * 3 / 4, all / 4} : QList<int>{190, all - 190});
+}
 
 void MainWindow::showRight(int page) {
   m_pages->setCurrentIndex(page);
@@ -645,7 +656,9 @@ void MainWindow::addThing(const QString& kind) {
       return out;
     }
     if (k->family() == "material" || k->family() == "plate" || !scene) return addNode(d, id, "", {}, &made);
-    return addFramed(d, *scene, id, &made);
+    Document out = addFramed(d, *scene, id, &made);
+    if (k->family() != "camera") cameraFor(out, &told); // what is added is seen
+    return out;
   });
   if (!ok || !made) return;
   m_studio.select({made});

@@ -72,6 +72,7 @@ private:
   void showState();
   void showTitle();
   void showMessage();
+  void shareLeft();
   void showMessages();
   void refreshRecent();
   bool pictureFinished() const;
@@ -100,6 +101,7 @@ private:
   QMenu* m_recent = nullptr;
   QString m_lastTold, m_says, m_trouble; ///< said last; what is said now; what is wrong with the picture
   bool m_refused = false;
+  int m_leftState = 1; ///< how the left column is shared: 1 as in an empty scene
   std::vector<std::pair<QString, QString>> m_messages; ///< when, and what
   QString m_exportPath;
   std::function<void()> m_exportDone;

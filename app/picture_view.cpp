@@ -410,7 +410,7 @@ void PictureView::drawMessage(QPainter& p) {
   } else if (image && !image->error.empty()) {
     text = qs(image->error);
   } else if (!activeCamera(m_studio.doc())) {
-    text = tr("Nothing is seen yet: add a camera, import a model, or start with a starter (File)");
+    text = tr("Nothing is seen yet: add an effect, or start from a finished scene (File, Starters)");
   } else if (m_image.isNull()) {
     text = tr("The first picture is on its way");
   }

@@ -1,3 +1,4 @@
+#include "core/advise/making.h"
 #include "core/advise/route.h"
 
 #include "core/base/error.h"
@@ -95,6 +96,7 @@ Document addEffect(const Document& doc, std::string_view kindId, const std::vect
       break;
     }
   Document out = addNode(doc, kindId, name, {}, &effect);
+  cameraFor(out, told);
   out = fillRoles(out, effect, selection);
   const EffectKind& k = *effectKind(*out.find(effect));
   if (k.make) out = k.make(std::move(out), effect, selection, told);

@@ -152,6 +152,15 @@ Document addFramed(const Document& doc, const Scene& scene, std::string_view kin
   centre = camera.position() + camera.forward() * distance;
   const float height = distance * camera.pixelAngle() * float(scene.height), size = 0.2f * height;
   const double white = 1 / double(exposureFactor(doc, currentFrame(doc)));
+  if (what.family() == "camera") {
+    // It stands where the view is; without one, where it sees the scene.
+    if (const Node* view = activeCamera(doc)) {
+      for (const auto& [param, value] : view->values)
+        if (what.param(param)) out = setValue(out, id, param, value);
+      return out;
+    }
+    return scene.bounds.isEmpty() ? out : frameBox(out, id, scene.bounds);
+  }
   if (what.family() == "object") {
     if (what.param("position")) out = setValue(out, id, "position", Constant(rounded(centre)));
     // Every length of the shape in proportion to its default.

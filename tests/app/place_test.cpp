@@ -456,7 +456,7 @@ TEST_CASE("A repeat's lights are one row in the balance, which a key splits by c
   });
   REQUIRE(o.finished());
   o.window->commands().run(QStringLiteral("window.balance"));
-  BalancePanel& mix = o.window->mix();
+  BalancePanel& mix = o.window->balance();
   REQUIRE(Open::wait([&] { return mix.row(lamp) != nullptr; }));
   const Document whole = o.doc();
   // The word shows as soon as the panel knows that there are copies.

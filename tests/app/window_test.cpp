@@ -641,8 +641,8 @@ TEST_CASE("A bare window says what to do", "[app][empty]") {
 TEST_CASE("The balance drawer switches, solos and lifts lights at once, and writes it into them", "[app][balance]") {
   Open o;
   o.window->showDrawer("balance");
-  REQUIRE(Open::wait([&] { return o.window->mix().rows().size() >= 2; }));
-  BalanceRow* window = o.window->mix().row(o.id("Night window"));
+  REQUIRE(Open::wait([&] { return o.window->balance().rows().size() >= 2; }));
+  BalanceRow* window = o.window->balance().row(o.id("Night window"));
   REQUIRE(window);
   const Document before = o.doc();
   QTest::mouseClick(window, Qt::LeftButton, {}, window->soloRect().center());
@@ -664,15 +664,15 @@ TEST_CASE("The balance drawer switches, solos and lifts lights at once, and writ
   CHECK(Params(*balanceRow(o.doc(), o.id("Night window")), 1).number("stops") == Approx(stops + 0.25).margin(0.03));
   QTest::keyClick(window, Qt::Key_Space);
   CHECK_FALSE(Params(*balanceRow(o.doc(), o.id("Night window")), 1).flag("on"));
-  o.window->mix().writeInto();
+  o.window->balance().writeInto();
   CHECK(o.doc().family("balance").empty());
   CHECK_FALSE(Params(*o.doc().findByName("Night window"), 1).flag("on"));
   o.studio->undo();
-  o.window->mix().clear();
+  o.window->balance().clear();
   CHECK(o.doc().family("balance").empty());
   // The open page folds by its own tab.
   o.window->showDrawer("balance");
-  CHECK_FALSE(o.window->mix().isVisible());
+  CHECK_FALSE(o.window->balance().isVisible());
   o.studio->undo();
   while (o.studio->history().canUndo() && !(o.doc() == before)) o.studio->undo();
   CHECK(o.doc() == before);
@@ -789,10 +789,10 @@ TEST_CASE("Raw and denoised, the passes and the drawer answer to commands", "[ap
   o.window->commands().run("picture.raw");
   REQUIRE(Open::wait([&] { return o.studio->image()->edition == o.studio->edition() && o.studio->image()->denoised; }));
   o.window->commands().run("window.balance");
-  CHECK(o.window->mix().isVisible());
+  CHECK(o.window->balance().isVisible());
   CHECK(o.studio->view().groups);
   o.window->commands().run("window.proofs");
-  CHECK_FALSE(o.window->mix().isVisible());
+  CHECK_FALSE(o.window->balance().isVisible());
   CHECK(o.window->proofs().isVisible());
   CHECK_FALSE(o.studio->view().groups);
   o.window->commands().run("window.drawer");

@@ -119,7 +119,7 @@ TEST_CASE("A pipe, a folder or a device as a file's name is refused at once by e
   fs::create_directory(folder / "folder.png");
   AssetCache cache;
   const auto refuses = [](const auto& f) { CHECK_THAT(refusal(f), Catch::Contains("is not a file")); };
-  for (const std::string name : {folder / "pipe.png", folder / "folder.png", std::string("/dev/zero")}) {
+  for (const std::string& name : {folder / "pipe.png", folder / "folder.png", std::string("/dev/zero")}) {
     refuses([&] { cache.image(name, -1); });
     refuses([&] { readPicture(name); });
   }

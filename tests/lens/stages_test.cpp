@@ -164,8 +164,8 @@ TEST_CASE("Every stage's shares of the layers sum to what it does to the whole",
     if (doc.findByName("Stage")->kind->param("key")) doc = changed(doc, "Stage.key", "-1 stops");
     const Picture a = speckled(40, 28, 2, 1), b = speckled(40, 28, 2, 99);
     LensLight light;
-    light.layers.push_back({{}, a, 1});
-    light.layers.push_back({{}, b, 2});
+    light.layers.push_back({{}, a, false, 1});
+    light.layers.push_back({{}, b, false, 2});
     const LensResult r = applyLens(LensContext::of(doc, 1, 40, 28, pool()), std::move(light));
     REQUIRE(r.shares.size() == 2);
     const Picture whole = lensed(doc, plus(a, b)).picture;
