@@ -477,7 +477,7 @@ void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
     for (const NodeId id : roleOf(doc, n, role.param)) {
       const Node* t = doc.find(id);
       if (!t) continue;
-      auto* chip = flatButton(chips, qs(t->name) + QStringLiteral("  ×"), tr("Takes %1 out of %2").arg(qs(t->name), qs(role.label)));
+      auto* chip = flatButton(chips, fontMetrics().elidedText(qs(t->name), Qt::ElideMiddle, 140) + QStringLiteral("  ×"), tr("Takes %1 out of %2").arg(qs(t->name), qs(role.label)));
       chip->setStyleSheet(QStringLiteral("QToolButton { background: #303030; color: #e9e4db; padding: 3px 8px; }"));
       const std::string param = role.param;
       connect(chip, &QToolButton::clicked, this, [this, effect, param, id] {
@@ -488,6 +488,13 @@ void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
     const bool armed = m_studio.picking().effect == effect && m_studio.picking().role == qs(role.param);
     auto* add = flatButton(chips, armed ? tr("click it in the picture or a list…") : flow->count() ? QStringLiteral("+") : tr("+ %1").arg(qs(role.teaches)),
                            tr("Arms picking: the next click fills %1").arg(qs(role.label)), "accent");
+    // Never wider than its column: the whole sentence is in the tip.
+    constexpr int widest = 168;
+    const QString whole = add->text(), fits = add->fontMetrics().elidedText(whole, Qt::ElideRight, widest);
+    if (fits != whole) {
+      add->setText(fits);
+      add->setToolTip(QStringLiteral("%1\n%2").arg(whole, add->toolTip()));
+    }
     const QString param = qs(role.param);
     connect(add, &QToolButton::clicked, this, [this, effect, param, armed] { m_studio.setPicking(armed ? Studio::Picking{} : Studio::Picking{effect, param}); }, Qt::QueuedConnection);
     flow->addWidget(add);

@@ -93,7 +93,7 @@ EffectKind shaftsEffect() {
             const Framed f = framed(doc);
             lightFor(doc, effect, {"light.sun", "light.area", "light.spot"}, "light.spot",
                      {{"position", text(f.middle + V3f(-0.7f, 0.9f, -0.4f) * f.height)}, {"target", text(f.middle)}, {"cone", "18"}, {"radius", tidy(0.01 * double(f.height))}, {"power", tidy(white(doc) * 12 * double(f.height * f.height))}}, told);
-            fitBeams(doc, effect, opening, {{"edge", "0"}, {"fade", "40 %"}, {"anisotropy", "0.45"}}, told);
+            fitBeams(doc, effect, opening, {{"edge", "18 %"}, {"fade", "85 %"}, {"anisotropy", "0.45"}}, told);
             return doc;
           },
           .share = airShare, .measure = measureAirRoute};

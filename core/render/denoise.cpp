@@ -141,11 +141,11 @@ Denoiser::Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cance
   }
   m_guide.color = std::move(result);
   m_guide.variance = std::move(left);
-  bound(first.color, sampled, tasks, cancel);
+  bound(first.color, sampled, film, tasks, cancel);
 }
 
 // How far the weighted mean would move each pixel, by what the pixel itself may be wrong.
-void Denoiser::bound(const std::vector<Plane>& color, const std::vector<Plane>& sampled, const Tasks& tasks, const CancelFlag* cancel) {
+void Denoiser::bound(const std::vector<Plane>& color, const std::vector<Plane>& sampled, const Film& film, const Tasks& tasks, const CancelFlag* cancel) {
   std::vector<Plane> moved(3, plane());
   filter(m_guide, {&color[0], &color[1], &color[2]}, {&moved[0], &moved[1], &moved[2]}, nullptr, tasks, cancel);
   // Of luminance, with all channels' errors.
@@ -191,7 +191,9 @@ void Denoiser::bound(const std::vector<Plane>& color, const std::vector<Plane>& 
       for (size_t c = 0; c < 3; ++c) value += sqr(color[c][i]);
       const float unsure = value > 0 ? std::sqrt(own / value) : 1;
       const bool lifts = moved[0][i] + moved[1][i] + moved[2][i] > color[0][i] + color[1][i] + color[2][i];
-      const float most = lifts ? mix(mostErrors, 1.0f, clamp01((unsure - 0.3f) / 0.7f)) : mostErrors;
+      // Of few samples the error is hardly known itself.
+      const float doubt = std::max(1.0f, std::pow(16.0f / float(std::max(1u, film.samples(size_t(y) * size_t(m_width) + size_t(x)))), 1.5f));
+      const float most = doubt * (lifts ? mix(mostErrors, 1.0f, clamp01((unsure - 0.3f) / 0.7f)) : mostErrors);
       m_moved[i] = apart > sqr(most) * own ? most * std::sqrt(own / apart) : 1;
     }
   });

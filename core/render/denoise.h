@@ -11,8 +11,9 @@ namespace ilumbra {
 /// 2013, "Robust Denoising using Feature and Color Information", equations 3 to 8), in two passes: the second compares the
 /// first one's result, in which patches are told apart far more surely.
 ///
-/// A pixel moves from its own value by no more than `mostErrors` of its own standard errors: of each pixel a share is kept as it was sampled, the
-/// same for every layer, which leaves it linear. So what is bright beside what is dark, and both sure, does not run into it.
+/// A pixel moves from its own value by no more than `mostErrors` of its own standard errors (upwards by fewer, where it is as unsure as it is bright;
+/// further, while fewer than 16 samples hardly tell the error): of each pixel a share is kept as it was sampled, the same for every layer, which
+/// leaves it linear. So what is bright beside what is dark, and both sure, does not run into it.
 class Denoiser {
 public:
   /// Takes what it needs from the film, which may go on. Values do not depend on the number of threads. Throws Cancelled.
@@ -41,7 +42,7 @@ private:
   Plane blurred(const Plane& p, int radius, const Tasks& tasks) const;
   /// Weighted means of planes, and as much of each pixel itself as `m_moved` says.
   std::vector<Plane> clean(std::vector<Plane> in, const Tasks& tasks, const CancelFlag* cancel) const;
-  void bound(const std::vector<Plane>& color, const std::vector<Plane>& sampled, const Tasks& tasks, const CancelFlag* cancel);
+  void bound(const std::vector<Plane>& color, const std::vector<Plane>& sampled, const Film& film, const Tasks& tasks, const CancelFlag* cancel);
   /// Weighted means of planes; `gain` receives Σw² v / (Σw)² of the guide's variance, if not null.
   void filter(const Guide& guide, const std::vector<const Plane*>& in, const std::vector<Plane*>& out, std::vector<Plane>* gain, const Tasks& tasks, const CancelFlag* cancel) const;
 

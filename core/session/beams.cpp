@@ -253,7 +253,8 @@ Document openBeam(const Document& doc, const Scene& scene, const FoundOpening& o
   if (path) set(made.beam, "opening", Constant(Reference{path, nullptr}));
   set(made.beam, "reach", Constant(reach));
   set(made.beam, "density", Constant(rounded(0.6 / reach)));
-  set(made.beam, "edge", Constant(path ? 0.0 : 0.2));
+  set(made.beam, "edge", Constant(path ? 0.15 : 0.2));
+  set(made.beam, "fade", Constant(0.85)); // it thins out instead of ending
   out = addNode(out, "effect.shafts", "", {}, &made.effect);
   set(made.effect, "from", Constant(std::vector<Reference>{{light, nullptr}}));
   set(made.effect, "through", Constant(std::vector<Reference>{{made.beam, nullptr}}));

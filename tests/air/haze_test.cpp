@@ -158,3 +158,31 @@ TEST_CASE("A haze that cannot be is left out and told: open shapes, groups, colo
   CHECK(trouble([](Set& s) { s.add("air.haze", "Haze", {{"color", "2, 1, 1"}}); }).find("Haze.color: it cannot scatter more light") == 0);
   CHECK(trouble([](Set& s) { s.add("air.haze", "Haze", {{"density", "0"}}); }).empty());
 }
+
+TEST_CASE("A haze fills the inside of a hollow body, its innermost void alone", "[air][inside]") {
+  Set s(8, 8);
+  s.look("0, 0, 5", "0, 0, 0", "50");
+  const NodeId room = s.add("object.box", "Room", {{"width", "2"}, {"height", "2"}, {"depth", "2"}, {"shown", "off"}});
+  s.add("modifier.shell", "Wall", {{"thickness", "0.2"}}, {room, "modifiers", size_t(-1)});
+  s.add("air.haze", "Mist", {{"fills", "Room"}, {"part", "its inside"}, {"density", "1"}});
+  s.add("light.sky", "Sky", {{"power", "100"}});
+  const Document doc = s.take();
+  SceneCache cache;
+  const ScenePtr scene = compileScene(doc, {.queries = {}}, noAssets(), cache);
+  for (const std::string& t : scene->troubles) UNSCOPED_INFO(t);
+  REQUIRE(scene->troubles.empty());
+  REQUIRE(scene->air);
+  AirWay way;
+  scene->air->along(V3f(0, 0, 5), V3f(0, 0, -1), 100, way);
+  // Through the void: the room less its two walls.
+  const float depth = scene->air->shownDepth(way, V3f(0, 0, 5), V3f(0, 0, -1));
+  CHECK(depth > 1.5f);
+  CHECK(depth < 1.95f);
+  // A solid body has none.
+  Set solid(8, 8);
+  solid.look("0, 0, 5", "0, 0, 0", "50");
+  solid.add("object.box", "Block", {{"shown", "off"}});
+  solid.add("air.haze", "Mist", {{"fills", "Block"}, {"part", "its inside"}});
+  SceneCache other;
+  CHECK_THAT(compileScene(solid.take(), {.queries = {}}, noAssets(), other)->troubles.at(0), Catch::Contains("not hollow"));
+}

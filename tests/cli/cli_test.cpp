@@ -298,3 +298,33 @@ TEST_CASE("Denoised layers sum to the denoised picture, and raw ones to the raw"
     }
   }
 }
+
+TEST_CASE("Kinds tell their choices and lists, check names what is unknown and what effects lack, and foreign text is cut short", "[cli]") {
+  TemporaryFolder folder;
+  const std::string file = folder / "a.ilum";
+  const Outcome spot = cli("kinds light.area");
+  CHECK(spot.out.find("one of: ") != std::string::npos);
+  const Outcome sphere = cli("kinds object.sphere");
+  CHECK(sphere.out.find("list modifiers") != std::string::npos);
+  refused("kinds light.piont", 2, "light.point");
+  Set s(64, 36);
+  s.look("0, 0, 3", "0, 0, 0");
+  s.add("pattern.noise", "Wear", {});
+  s.add("material.surface", "Brass", {});
+  s.add("object.sphere", "Ball", {{"material", "Brass"}});
+  s.add("light.point", "Lamp", {{"power", "300"}, {"position", "0, 0, -9"}});
+  s.add("effect.glow", "Shine", {});
+  std::string json = toJson(s.take());
+  json.insert(json.find("\"power\": 300"), "\"powre\": 1, ");
+  writeFileAtomically(file, json);
+  const Outcome check = cli("check " + file);
+  CHECK(check.out.find("the nearest is power") != std::string::npos);
+  CHECK(check.out.find("Shine: ") != std::string::npos);
+  // A pattern by its name, and where it cannot be.
+  REQUIRE(cli("set " + file + " 'Brass.roughness=pattern Wear' -o " + file).code == 0);
+  CHECK(cli("show " + file + " Brass.roughness").out.find("pattern Wear") == 0);
+  refused("set " + file + " 'Lamp.power=pattern Wear' -o " + file, 3, "pattern");
+  const Outcome longText = cli("set " + file + " Lamp.power=" + std::string(5000, 'q') + " -o " + file);
+  CHECK(longText.code == 3);
+  CHECK(longText.err.size() < 500);
+}

@@ -194,6 +194,19 @@ TEST_CASE("Punctual lights and cameras come along, in lumens and millimetres", "
   CHECK(number(d, "View.focal_length") == Approx(36 * 720.0 / 1280 / (2 * std::tan(0.25))).epsilon(1e-3));
 }
 
+TEST_CASE("The picture takes the proportions of the first camera that a model brings along", "[exchange][gltf][import]") {
+  File f;
+  addSquare(f);
+  f.json["cameras"] = Json::array({Json{{"type", "perspective"}, {"perspective", {{"yfov", 0.5}, {"znear", 0.1}, {"aspectRatio", 2.0}}}}});
+  f.json["nodes"].push_back({{"name", "View"}, {"camera", 0}});
+  f.json["scenes"] = Json::array({Json{{"nodes", {0, 1}}}});
+  const Imported in = f.import();
+  CHECK(settingsOf(in.doc).number("width") == 1280);
+  CHECK(settingsOf(in.doc).number("height") == 640);
+  CHECK(number(in.doc, "View.focal_length") == Approx(18 / (2 * std::tan(0.25))).epsilon(1e-3));
+  CHECK(std::any_of(in.notes.begin(), in.notes.end(), [](const std::string& n) { return n.find("proportions of View") != std::string::npos; }));
+}
+
 TEST_CASE("What is left out is told", "[exchange][gltf][import]") {
   File f;
   addSquare(f);

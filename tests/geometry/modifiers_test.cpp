@@ -570,3 +570,17 @@ TEST_CASE("An open sheet keeps its rim, and a picture on a body its place, when 
   }
   CHECK(checked >= 24);
 }
+
+TEST_CASE("A repeat of which nothing is said stands in a row, each copy clear of the next", "[geometry][modifiers][repeat]") {
+  const Form row = Shaped("object.box", {{"width", "0.2"}}).with("modifier.repeat", {{"count", "3"}}).form();
+  REQUIRE(row.copies.size() == 3);
+  for (size_t i = 0; i < 3; ++i) {
+    const V3f at = transformPoint(row.copies[i], V3f(0.0f));
+    CHECK(at.x == Approx(0.25 * double(i)).margin(1e-6));
+    CHECK(at.y == Approx(0).margin(1e-6));
+    CHECK(at.z == Approx(0).margin(1e-6));
+  }
+  const Form grid = Shaped("object.sphere", {{"radius", "0.1"}}).with("modifier.repeat", {{"arrangement", "grid"}, {"count", "2"}, {"count_y", "2"}, {"count_z", "2"}}).form();
+  REQUIRE(grid.copies.size() == 8);
+  CHECK(transformPoint(grid.copies[7], V3f(0.0f)).z == Approx(0.25).epsilon(1e-3));
+}

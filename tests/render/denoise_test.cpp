@@ -173,3 +173,80 @@ TEST_CASE("A region is never left out, whatever the noise target", "[adaptive]")
   CHECK(r.film().samples(size_t(10) * 32 + 10) == 40);
   CHECK(r.film().samples(0) == 0);
 }
+
+TEST_CASE("A pixel that is sure of itself stays beside what is bright and unsure", "[denoise]") {
+  // A bright pane on the right, its rim as it is sampled: a pixel of the rim met it in some samples. On the left nothing, in all samples.
+  const LayerTable table({LayerQuery{.name = "all", .everything = true}}, {{1}}, {});
+  Film film(32, 32, 1, table);
+  RandomStream random(11);
+  for (size_t i = 0; i < 32 * 32; ++i) {
+    const int x = int(i % 32);
+    for (int s = 0; s < 64; ++s) {
+      const bool lit = x > 16 || (x == 16 && random.next() < 0.5f);
+      const float l = lit ? 10000.0f : 0.02f * (0.9f + 0.2f * random.next());
+      film.begin(i);
+      film.add(i, Label{}, Color(l));
+      film.finish(i, {true, 1, 2, V3f(0, 0, 1), Color(0.5f), 0, V3f(0, 0, 1), Color(0.5f)}, Color(l)); // no feature tells them apart
+    }
+  }
+  const Picture raw = collect(film, 0, {Color(1.0f)}, 1, pool()), clean = Denoiser(film, pool()).apply(raw, pool());
+  for (int y = 4; y < 28; ++y)
+    for (int x = 4; x < 16; ++x) REQUIRE(clean.color(x, y).x == Approx(0.02).epsilon(0.1));
+}
+
+TEST_CASE("Alpha of thin air is denoised like its colour, and coverages sum to it", "[denoise][alpha][truth33]") {
+  Set s(40, 30);
+  s.look("0, 0, 3", "0, 0, 0", "35");
+  s.add("light.point", "Lamp", {{"power", "2000"}, {"position", "-1, 1, 1"}, {"seen", "off"}});
+  const NodeId ball = s.add("object.sphere", "Shape", {{"radius", "0.6"}, {"shown", "off"}});
+  s.add("air.haze", "Mist", {{"fills", "Shape"}, {"density", "0.25"}});
+  (void)ball;
+  const Traced t = trace(s.take(), 16);
+  const Denoiser denoiser(t.film(), pool());
+  const CleanCoverage clean = cleanCoverage(t.film(), denoiser, pool());
+  // Speckle: the mean difference between neighbours inside the haze.
+  const auto speckle = [&](const std::function<float(size_t)>& alpha) {
+    double sum = 0;
+    for (int y = 10; y < 20; ++y)
+      for (int x = 14; x < 26; ++x) sum += double(std::abs(alpha(size_t(y * 40 + x)) - alpha(size_t(y * 40 + x + 1))));
+    return sum;
+  };
+  const double before = speckle([&](size_t i) { return t.film().alpha(i); }), after = speckle([&](size_t i) { return clean.alpha[i]; });
+  CAPTURE(before, after);
+  CHECK(after < 0.5 * before);
+  double sumBefore = 0, sumAfter = 0;
+  for (size_t i = 0; i < clean.alpha.size(); ++i) {
+    sumBefore += double(t.film().alpha(i));
+    sumAfter += double(clean.alpha[i]);
+    const Film::Ranked r = coveredBy(t.film(), clean.alpha, i);
+    float sum = r.dropped;
+    for (const float w : r.weight) sum += w;
+    REQUIRE(sum == Approx(clean.alpha[i]).margin(1e-4));
+  }
+  CHECK(sumAfter == Approx(sumBefore).epsilon(0.05));
+}
+
+TEST_CASE("Drafts of a few samples do not disperse light", "[draft][dispersion]") {
+  Set s(32, 24);
+  s.look("0, 0, 2", "0, 0, 0", "35");
+  s.add("material.surface", "Flint", {{"transmission", "1"}, {"roughness", "0"}, {"ior", "1.6"}, {"abbe", "8"}});
+  s.add("object.sphere", "Ball", {{"radius", "0.5"}, {"material", "Flint"}});
+  s.add("light.area", "Panel", {{"power", "900"}, {"width", "0.6"}, {"height", "0.6"}, {"position", "-1, 1, -2"}, {"target", "0, 0, 0"}});
+  const Document doc = s.take();
+  SceneCache cache;
+  const ScenePtr scene = compileScene(doc, {.queries = {}}, noAssets(), cache);
+  const CancelFlag never;
+  const auto colour = [&](int step) {
+    Rendering r(scene, step);
+    REQUIRE(r.advance(pool(), 4, never));
+    const Picture p = collect(r.film(), 0, scene->amounts, 1, pool());
+    double off = 0;
+    for (size_t i = 0; i < p.pixels(); ++i) {
+      const float l = luminance({p.rgb[3 * i], p.rgb[3 * i + 1], p.rgb[3 * i + 2]});
+      if (l > 1e-3f) off += double(std::abs(p.rgb[3 * i] - p.rgb[3 * i + 1]) / l);
+    }
+    return off;
+  };
+  CHECK(colour(1) > 1);
+  CHECK(colour(2) < 0.05 * colour(1));
+}
