@@ -358,7 +358,7 @@ void SettingsPanel::buildPictureLayers(QWidget* page, const Node& n) {
   column->addWidget(rule(page));
   column->addWidget(sectionHead(page, tr("Layers of its picture"), tr("+ source"), [this, id = n.id] { addPictureLayer(m_studio, id, this); }));
   const std::vector<const Node*> layers = pictureLayersOf(m_studio.doc(), n.id);
-  for (const Node* l : layers) column->addWidget(sectionHead(page, {}, tr("%1").arg(qs(l->name)), [this, id = l->id] { m_studio.select({id}); }));
+  for (const Node* l : layers) column->addWidget(sectionHead(page, {}, tr("go to %1").arg(qs(l->name)), [this, id = l->id] { m_studio.select({id}); }));
   if (layers.empty()) {
     auto* none = new QLabel(tr("Its lights, masks and Cryptomattes can be sources of glow and lens stages."), page);
     none->setWordWrap(true);
@@ -434,7 +434,7 @@ void SettingsPanel::buildThing(QWidget* page, const Node& n) {
       // The object's material, one click away.
       if (d.name == "material")
         if (const Node* m = m_studio.doc().find(Params(n, 0).reference("material").target))
-          column->addWidget(sectionHead(page, {}, tr("%1").arg(qs(m->name)), [this, id = m->id] { m_studio.select({id}); }));
+          column->addWidget(sectionHead(page, {}, tr("go to %1").arg(qs(m->name)), [this, id = m->id] { m_studio.select({id}); }));
     }
     if (group.empty() && n.kind->family() == "object") buildSlots(page, n);
     if (group.empty()) buildCurves(page, n);

@@ -200,7 +200,7 @@ void ThingsPanel::rebuild() {
     if (m_what == What::Effects ? !effect : effect || family == "lens" || family == "picture") continue;
     shown.push_back(n);
   }
-  std::string key = m_search->text().toStdString();
+  std::string key = m_search->text().toStdString() + (doc.nodes().size() <= 1 ? "|empty" : "");
   for (const Node* n : shown) key += fmt::format("|{}:{}:{}", n->id, n->name, n->parent);
   if (key == m_built) {
     showShares();

@@ -74,7 +74,7 @@ Starter orreryHallStarter() {
               b.add("path.point", "Chain point", {{"place", at(x, y, -1.85).c_str()}}, {chain, "points"});
             }
             const NodeId bead = b.add("object.sphere", "Bead", {{"radius", "16 mm"}, {"material", "Bead light"}});
-            b.add("modifier.repeat", "Along the chain", {{"arrangement", "along a path"}, {"path", "Chain"}, {"count", "15"}, {"facing", "off"}}, {bead, "modifiers"});
+            b.add("modifier.repeat", "Along the chain", {{"arrangement", "along a path"}, {"path", "Chain"}, {"count", "15"}, {"step", "0.5, 0, 0"}, {"facing", "off"}}, {bead, "modifiers"});
 
             // The gyroscope hangs between two columns; the hourglass bursts in front, with the sun behind it.
             addGyroscopeCage(b, "1.02, 0.98, -1.5", "0.72, 0.72, 0.72");

@@ -34,7 +34,7 @@ Starter stillPoolStarter() {
             const NodeId line = b.add("object.path", "Chain line", {{"position", "0, 0, 0"}});
             for (const char* place : {"-1.7, 1.05, -1.55", "-0.6, 0.66, -1.45", "0.6, 0.62, -1.45", "1.7, 1.05, -1.55"}) b.add("path.point", "Chain point", {{"place", place}}, {line, "points"});
             const NodeId bead = b.add("object.sphere", "Lantern", {{"radius", "42 mm"}, {"material", "Lantern light"}});
-            b.add("modifier.repeat", "Along the chain", {{"arrangement", "along a path"}, {"path", "Chain line"}, {"count", "9"}, {"facing", "off"}}, {bead, "modifiers"});
+            b.add("modifier.repeat", "Along the chain", {{"arrangement", "along a path"}, {"path", "Chain line"}, {"count", "9"}, {"step", "0.5, 0, 0"}, {"facing", "off"}}, {bead, "modifiers"});
             b.add("light.area", "Night window", {{"power", "800"}, {"color", "0.36, 0.54, 1"}, {"width", "1"}, {"height", "2"}, {"position", "3, 2.4, 1.6"}, {"target", "0, 0, 0"}, {"seen", "off"}});
             b.add("camera.lens", "Camera", {{"position", "0.1, 0.78, 3.05"}, {"target", "0.02, 0.16, -0.3"}, {"focal_length", "40"}, {"focus", "3"}, {"f_stop", "5.6"}, {"ev100", "6.2"}});
             b.add("effect.glow", "Lantern glow", {{"from", "Lantern"}});

@@ -154,6 +154,11 @@ EffectKind mistEffect() {
             add(doc, "mist.layer", "Near wisps", {{"family", "rolling"}, {"scale", tidy(0.25 * h)}, {"strength", "50 %"}, {"seed", "7"}, {"drift", text(V3f(0.11f, 0.005f, -0.015f) * f.height)}, {"churn", "0.12"}}, {pattern, "layers", size_t(-1)});
             const NodeId box = bounds(doc, "object.box", name + " bounds", {{"width", tidy(4 * h)}, {"height", tidy(0.7 * h)}, {"depth", tidy(4 * h)}, {"position", text({f.middle.x, f.floor + 0.35f * f.height, f.middle.z})}});
             const NodeId haze = add(doc, "air.haze", name + " air", {{"fills", doc.find(box)->name}, {"density", tidy(2.2 / h)}, {"amount", "pattern " + doc.find(pattern)->name}, {"anisotropy", "0.35"}});
+            // Mist shows light that falls into it; where there is none, a lamp stands in it.
+            if (doc.family("light").empty() && roleOf(doc, *doc.find(effect), "from").empty()) {
+              const NodeId lamp = add(doc, "light.point", "Lamp", {{"position", text(f.middle + V3f(-0.35f, 0.05f, -0.3f) * f.height)}, {"radius", tidy(0.02 * h)}, {"power", tidy(30 * white(doc) * h * h)}, {"color", "1, 0.85, 0.65"}});
+              tell(told, fmt::format("There was no light to show: {} was made", doc.find(lamp)->name));
+            }
             if (const std::vector<NodeId> from = roleOf(doc, *doc.find(effect), "from"); !from.empty()) {
               std::vector<Reference> lights;
               for (const NodeId id : from) lights.push_back({id, nullptr});

@@ -350,11 +350,12 @@ Route measureAirRoute(const Document& doc, const Node& effect, double frame, con
       r.findings.push_back(std::move(f));
     }
     const double depth = t.enters > 0 ? t.depth / t.enters : 0;
-    // Thick air may glow all the same: what shows needs no mending.
-    if (t.enters > 0 && depth > 5 && r.pictureShare < 0.02) {
+    if (t.enters > 0 && depth > 5) {
+      // Thick air may glow all the same: then it is worth a note, and no fault.
+      const bool shows = r.pictureShare > 0.02;
       const Params p(*first, frame);
       const double now = p.text("measure") == "visibility" ? densityOfVisibility(p.number("visibility")) : p.number("density"), better = now * std::log(2) / depth;
-      Finding f{Weight::Weak, "scattered", first->id, fmt::format("Nothing crosses {}: {}", first->name, depthText(depth)), {}};
+      Finding f{shows ? Weight::Note : Weight::Weak, "scattered", first->id, fmt::format("Nothing crosses {}{}: {}", first->name, shows ? " to its far side" : "", depthText(depth)), {}};
       Mend m{fmt::format("Let half through: {:.2g} 1/m", better), {{at(*first, "density"), fmt::format("{:.3g}", better)}}};
       if (p.text("measure") != "density") m.sets.insert(m.sets.begin(), {at(*first, "measure"), "density"});
       f.mends.push_back(std::move(m));

@@ -35,8 +35,8 @@ std::string cellName(const std::vector<std::string>& of) {
   return name.empty() ? "Other light" : name;
 }
 
-// `alpha`: denoised, which the coverages then sum to; empty: as the film has it.
-void addIdentity(PictureFile& file, const Scene& scene, const Film& film, const std::vector<float>& alpha) {
+// `things`: denoised, what the coverages then sum to; empty: as the film has them.
+void addIdentity(PictureFile& file, const Scene& scene, const Film& film, const std::vector<float>& things) {
   nlohmann::ordered_json manifest = nlohmann::ordered_json::object();
   std::vector<float> ids;
   for (const Thing& t : scene.things) {
@@ -48,10 +48,10 @@ void addIdentity(PictureFile& file, const Scene& scene, const Film& film, const 
   for (int level = 0; level < Film::ranks / 2; ++level)
     file.layers.push_back(fromFilm(fmt::format("{}{:02d}", cryptoLayer, level), {"R", "G", "B", "A"}, true, film, [&](size_t i, float* out) {
       std::array<std::pair<float, uint16_t>, Film::ranks> ranked;
-      const Film::Ranked r = alpha.empty() ? film.identity(i) : coveredBy(film, alpha, i);
+      const Film::Ranked r = things.empty() ? film.identity(i) : coveredBy(film, things, i);
       for (size_t k = 0; k < ranked.size(); ++k) ranked[k] = {r.weight[k], r.thing[k]};
       std::stable_sort(ranked.begin(), ranked.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
-      const float samples = alpha.empty() ? float(std::max(1u, film.samples(i))) : 1;
+      const float samples = things.empty() ? float(std::max(1u, film.samples(i))) : 1;
       for (size_t k = 0; k < 2; ++k) {
         const auto& [weight, thing] = ranked[size_t(level) * 2 + k];
         out[2 * k] = weight > 0 ? ids[thing] : 0;
@@ -160,7 +160,7 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
   if (wanted("albedo"))
     file.layers.push_back(fromFilm("Albedo", {"R", "G", "B"}, false, film, [&](size_t i, float* out) { const Color v = film.albedo(i);
       std::copy_n(&v.x, 3, out); }));
-  if (wanted("identity")) addIdentity(file, scene, film, denoiser ? cleanCoverage(film, *denoiser, tasks).alpha : std::vector<float>());
+  if (wanted("identity")) addIdentity(file, scene, film, denoiser ? cleanCoverage(film, *denoiser, tasks).things : std::vector<float>());
   std::vector<std::string> names;
   std::vector<Picture> light;
   if (wanted("lights"))

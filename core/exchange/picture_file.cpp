@@ -45,7 +45,8 @@ template <typename T> std::vector<T> quantised(const std::vector<float>& shown, 
 // of the others the whole file is read again, for their libraries do not tell of a full disk.
 class Output {
 public:
-  Output(const std::string& path, const std::string& extension) : m_path(path), m_part(partOf(path) + extension), m_out(OIIO::ImageOutput::create(m_part)) {
+  Output(const std::string& path, const std::string& extension) : m_path(path), m_part(partOf(path) + extension), m_inMemory(extension != ".tif" && extension != ".tiff"),
+        m_out(OIIO::ImageOutput::create(m_part)) { // the writer of TIFF wants a file
     if (!m_out) throw ioError(path + ": no writer for this kind of file: " + OIIO::geterror());
   }
   ~Output() {
@@ -54,7 +55,7 @@ public:
     std::filesystem::remove(m_part, e);
   }
   void write(const OIIO::ImageSpec& spec, OIIO::TypeDesc type, const void* data) {
-    if (m_out->supports("ioproxy")) {
+    if (m_inMemory && m_out->supports("ioproxy")) {
       OIIO::Filesystem::IOVecOutput memory;
       m_out->set_ioproxy(&memory);
       if (!m_out->open(m_part, spec) || !m_out->write_image(type, data) || !m_out->close()) fail();
@@ -88,6 +89,7 @@ private:
     throw ioError(fmt::format("{}: cannot be written: {}", m_path, why.empty() ? "the file came out cut" : why));
   }
   std::string m_path, m_part;
+  bool m_inMemory;
   std::unique_ptr<OIIO::ImageOutput> m_out;
 };
 

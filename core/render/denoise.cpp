@@ -271,7 +271,7 @@ void Denoiser::filter(const Guide& g, const std::vector<const Plane*>& in, const
   if (cancel && cancel->requested()) throw cancelled();
 }
 
-std::vector<Denoiser::Plane> Denoiser::clean(std::vector<Plane> in, const Tasks& tasks, const CancelFlag* cancel) const {
+std::vector<Denoiser::Plane> Denoiser::clean(std::vector<Plane> in, bool bounded, const Tasks& tasks, const CancelFlag* cancel) const {
   std::vector<Plane> out(in.size(), plane());
   std::vector<const Plane*> from;
   std::vector<Plane*> to;
@@ -281,6 +281,7 @@ std::vector<Denoiser::Plane> Denoiser::clean(std::vector<Plane> in, const Tasks&
   }
   for (Plane& p : out) to.push_back(&p);
   filter(m_guide, from, to, nullptr, tasks, cancel);
+  if (!bounded) return out;
   tasks.forEach(m_height, [&](int y) {
     for (size_t p = 0; p < in.size(); ++p)
       for (size_t i = index(0, y), end = index(m_width, y); i < end; ++i) out[p][i] = in[p][i] + (out[p][i] - in[p][i]) * m_moved[i];
@@ -295,7 +296,7 @@ std::vector<Picture> Denoiser::apply(const std::vector<const Picture*>& layers, 
       for (int y = 0; y < m_height; ++y)
         for (int x = 0; x < m_width; ++x) in[3 * size_t(l) + c][index(x, y)] = layers[size_t(l)]->at(x, y)[c];
   });
-  const std::vector<Plane> out = clean(std::move(in), tasks, cancel);
+  const std::vector<Plane> out = clean(std::move(in), true, tasks, cancel);
   std::vector<Picture> made(layers.size(), Picture(m_width, m_height));
   tasks.forEach(int(layers.size()), [&](int l) {
     for (int y = 0; y < m_height; ++y)
@@ -310,20 +311,29 @@ std::vector<std::vector<float>> Denoiser::apply(const std::vector<const std::vec
   const auto w = size_t(m_width);
   for (size_t v = 0; v < values.size(); ++v)
     for (int y = 0; y < m_height; ++y) std::copy_n(values[v]->begin() + std::ptrdiff_t(size_t(y) * w), m_width, in[v].begin() + std::ptrdiff_t(index(0, y)));
-  const std::vector<Plane> out = clean(std::move(in), tasks, cancel);
+  const std::vector<Plane> out = clean(std::move(in), false, tasks, cancel);
   std::vector<std::vector<float>> made(values.size(), std::vector<float>(w * size_t(m_height)));
   for (size_t v = 0; v < values.size(); ++v)
     for (int y = 0; y < m_height; ++y) std::copy_n(out[v].begin() + std::ptrdiff_t(index(0, y)), m_width, made[v].begin() + std::ptrdiff_t(size_t(y) * w));
   return made;
 }
 
+static float weightOf(const Film::Ranked& r) {
+  float sum = r.dropped;
+  for (const float w : r.weight) sum += w;
+  return sum;
+}
+
 CleanCoverage cleanCoverage(const Film& film, const Denoiser& denoiser, const Tasks& tasks, const CancelFlag* cancel) {
   const size_t n = size_t(film.width()) * size_t(film.height());
   const int masks = film.masks().queries();
-  std::vector<std::vector<float>> raw(size_t(masks) + 1, std::vector<float>(n));
-  for (size_t i = 0; i < n; ++i) raw[0][i] = film.alpha(i);
+  std::vector<std::vector<float>> raw(size_t(masks) + 2, std::vector<float>(n));
+  for (size_t i = 0; i < n; ++i) {
+    raw[0][i] = film.alpha(i);
+    raw[1][i] = weightOf(film.identity(i)) / float(std::max(1u, film.samples(i)));
+  }
   for (int m = 0; m < masks; ++m)
-    for (size_t i = 0; i < n; ++i) raw[size_t(m) + 1][i] = film.coverage(i, m);
+    for (size_t i = 0; i < n; ++i) raw[size_t(m) + 2][i] = film.coverage(i, m);
   // What is the same everywhere stays so: most pictures are covered all over.
   std::vector<const std::vector<float>*> open;
   for (const auto& v : raw)
@@ -334,20 +344,15 @@ CleanCoverage cleanCoverage(const Film& film, const Denoiser& denoiser, const Ta
     for (auto& v : raw)
       if (k < open.size() && open[k] == &v) v = std::move(made[k++]);
   }
-  CleanCoverage out{std::move(raw.front()), {}};
-  out.masks.assign(std::make_move_iterator(raw.begin() + 1), std::make_move_iterator(raw.end()));
+  CleanCoverage out{std::move(raw[0]), std::move(raw[1]), {}};
+  out.masks.assign(std::make_move_iterator(raw.begin() + 2), std::make_move_iterator(raw.end()));
   return out;
 }
 
-Film::Ranked coveredBy(const Film& film, const std::vector<float>& alpha, size_t pixel) {
+Film::Ranked coveredBy(const Film& film, const std::vector<float>& things, size_t pixel) {
   const int w = film.width(), h = film.height(), px = int(pixel % size_t(w)), py = int(pixel / size_t(w));
-  const auto sum = [](const Film::Ranked& r) {
-    float s = r.dropped;
-    for (const float v : r.weight) s += v;
-    return s;
-  };
   Film::Ranked r = film.identity(pixel);
-  for (int reach = 1; sum(r) <= 0 && alpha[pixel] > 0 && reach <= 12; ++reach)
+  for (int reach = 1; weightOf(r) <= 0 && things[pixel] > 0 && reach <= 12; ++reach)
     for (int y = std::max(0, py - reach); y <= std::min(h - 1, py + reach); ++y)
       for (int x = std::max(0, px - reach); x <= std::min(w - 1, px + reach); ++x) {
         if (std::max(std::abs(x - px), std::abs(y - py)) != reach) continue;
@@ -355,10 +360,10 @@ Film::Ranked coveredBy(const Film& film, const std::vector<float>& alpha, size_t
         for (size_t k = 0; k < near.weight.size(); ++k)
           if (near.weight[k] > 0) r.add(near.thing[k], near.weight[k]);
       }
-  const float total = sum(r);
+  const float total = weightOf(r);
   if (total <= 0) return {};
-  for (float& v : r.weight) v *= alpha[pixel] / total;
-  r.dropped *= alpha[pixel] / total;
+  for (float& v : r.weight) v *= things[pixel] / total;
+  r.dropped *= things[pixel] / total;
   return r;
 }
 

@@ -41,7 +41,8 @@ private:
   void spread(Plane& p) const;
   Plane blurred(const Plane& p, int radius, const Tasks& tasks) const;
   /// Weighted means of planes, and as much of each pixel itself as `m_moved` says.
-  std::vector<Plane> clean(std::vector<Plane> in, const Tasks& tasks, const CancelFlag* cancel) const;
+  /// Not `bounded`: the weighted means alone, for what has errors of its own.
+  std::vector<Plane> clean(std::vector<Plane> in, bool bounded, const Tasks& tasks, const CancelFlag* cancel) const;
   void bound(const std::vector<Plane>& color, const std::vector<Plane>& sampled, const Film& film, const Tasks& tasks, const CancelFlag* cancel);
   /// Weighted means of planes; `gain` receives Σw² v / (Σw)² of the guide's variance, if not null.
   void filter(const Guide& guide, const std::vector<const Plane*>& in, const std::vector<Plane*>& out, std::vector<Plane>* gain, const Tasks& tasks, const CancelFlag* cancel) const;
@@ -56,11 +57,11 @@ private:
 /// The film's alpha, and coverages by its masks, by the denoiser's weights.
 struct CleanCoverage {
   std::vector<float> alpha;
+  std::vector<float> things; ///< of it, what first-hit coverages of things come to: the rest is air without a thing behind it
   std::vector<std::vector<float>> masks;
 };
 CleanCoverage cleanCoverage(const Film& film, const Denoiser& denoiser, const Tasks& tasks, const CancelFlag* cancel = nullptr);
-/// Of a pixel's first-hit coverages, as shares: what they are where they sum to its (denoised) alpha. Where the pixel itself met nothing they are its
-/// neighbours'.
-Film::Ranked coveredBy(const Film& film, const std::vector<float>& alpha, size_t pixel);
+/// A pixel's first-hit coverages, as shares of it, made to sum to CleanCoverage::things. Where the pixel itself met nothing they are its neighbours'.
+Film::Ranked coveredBy(const Film& film, const std::vector<float>& things, size_t pixel);
 
 } // namespace ilumbra

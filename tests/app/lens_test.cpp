@@ -324,7 +324,7 @@ TEST_CASE("A layer of a plate's picture becomes a source from the plate's settin
   CHECK(layers().front()->name == "Left lamp");
   CHECK(Params(*layers().front(), 1).text("layer") == "Left lamp");
   // It stands there, one click away, and is of use as a source.
-  CHECK(Open::wait([&] { return button(QStringLiteral("to Left lamp")) != nullptr; }));
+  CHECK(Open::wait([&] { return button(QStringLiteral("go to Left lamp")) != nullptr; }));
   o.studio->edit("Source", [&](const Document& d) {
     Document out = addNode(d, "lens.glow", "Lamp halo");
     return setValue(out, out.findByName("Lamp halo")->id, "sources", Constant(std::vector<Reference>{{d.findByName("Left lamp")->id, nullptr}}));

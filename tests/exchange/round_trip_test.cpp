@@ -27,7 +27,7 @@ Document beads() {
   s.add("object.box", "Block", {{"material", "Amber"}, {"size", "1, 2, 1"}, {"round", "0.05"}}, s.in(rig));
   s.add("object.sphere", "Ball", {{"material", "Ember"}, {"radius", "0.2"}, {"position", R"({"keys": [{"frame": 1, "value": [0, 1, 0]}, {"frame": 25, "value": [2, 1, 0]}]})"}});
   const NodeId bead = s.add("object.sphere", "Bead", {{"material", "Amber"}, {"radius", "0.05"}});
-  s.add("modifier.repeat", "Five", {{"count", "5"}}, {bead, "modifiers"});
+  s.add("modifier.repeat", "Five", {{"count", "5"}, {"step", "0.5, 0.5, 0.5"}}, {bead, "modifiers"});
   s.add("light.point", "Bead lamp", {{"power", "10"}, {"radius", "0.01"}}, {bead, "carries"});
   s.add("light.area", "Window", {{"power", "700"}, {"position", "1, 2, 1"}});
   s.add("light.spot", "Spot", {{"power", "700"}, {"cone", "30"}, {"edge", "50 %"}, {"position", "1, 2, 1"}, {"target", "0, 0, 0"}});

@@ -77,7 +77,7 @@ TEST_CASE("Copies in a line, a ring and a grid stand where they must, by pitch a
 
 TEST_CASE("Copies grow, turn and stray by seed, the same ones every time", "[geometry][modifiers]") {
   const auto made = [](const char* seed) {
-    return Shaped("object.box", {}).with("modifier.repeat", {{"count", "20"}, {"random_place", "0.1, 0.2, 0.3"}, {"random_turn", "90, 90, 90"}, {"random_size", "0.5"}, {"copy_size", "0.9"}, {"seed", seed}}).form().copies;
+    return Shaped("object.box", {}).with("modifier.repeat", {{"count", "20"}, {"step", "0.5, 0.5, 0.5"}, {"random_place", "0.1, 0.2, 0.3"}, {"random_turn", "90, 90, 90"}, {"random_size", "0.5"}, {"copy_size", "0.9"}, {"seed", seed}}).form().copies;
   };
   const auto a = made("3"), b = made("3"), c = made("4");
   CHECK(a == b);

@@ -42,7 +42,7 @@ TEST_CASE("Shadow rays have the hue of their tint, and what throws them is not d
 
 TEST_CASE("The amount of a new stage fits the light that is there", "[lens][amount]") {
   for (const char* kind : {"lens.ghosts", "lens.screen_shafts"})
-    for (const char* candelas : {"200", "20000", "2000000"}) {
+    for (const char* candelas : {"4000", "20000", "2000000"}) {
       Set s(96, 64);
       s.look("0, 0, 3", "0, 0, 0", "35");
       s.add("material.surface", "Own", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", candelas}});
@@ -73,7 +73,7 @@ TEST_CASE("Where a named thing is displaced over a plate the plate is seen, and 
   s.add("object.box", "Block", {{"width", "0.5"}, {"height", "0.5"}, {"depth", "0.1"}, {"material", "Own"}});
   s.add("plate.picture", "Sky", {{"shows", "colour"}, {"color", "0.2, 0.3, 0.4"}});
   // A constant map: everything of the block is read from 14 pixels to the left.
-  s.add("lens.displace", "Push", {{"sources", "Block"}, {"map", "1"}, {"middle", "50 %"}, {"across", "-29.2 %"}, {"down", "0"}});
+  s.add("lens.displace", "Push", {{"sources", "Block"}, {"map", "1"}, {"middle", "0.5"}, {"across", "-29.2 %"}, {"down", "0"}});
   const Document doc = s.take();
   const Traced t = trace(doc, 16);
   const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
