@@ -7,6 +7,7 @@
 #include "core/document/file.h"
 #include "core/document/units.h"
 #include "core/exchange/child.h"
+#include "core/surface/presets.h"
 
 #include <QApplication>
 #include <QCommandLineParser>
@@ -43,7 +44,7 @@ int main(int argc, char** argv) {
   qInstallMessageHandler(tellFatal);
   // What only writes text needs no display.
   const bool text = given(argc, argv, {"--help", "-h", "--help-all", "--version", "-v"});
-  if (given(argc, argv, {"--write-keys"})) qputenv("QT_QPA_PLATFORM", "offscreen");
+  if (given(argc, argv, {"--write-keys", "--write-swatches"})) qputenv("QT_QPA_PLATFORM", "offscreen");
   else if (!text && qEnvironmentVariableIsEmpty("DISPLAY") && qEnvironmentVariableIsEmpty("WAYLAND_DISPLAY") && qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM")) {
     std::fputs("ilumbra: there is no display to open a window on. Pictures without one: ilumbra-cli render\n", stderr);
     return 4;
@@ -61,9 +62,11 @@ int main(int argc, char** argv) {
   const QCommandLineOption after(QStringLiteral("after"), QStringLiteral("Seconds before the screenshot"), QStringLiteral("S"), QStringLiteral("10"));
   const QCommandLineOption select(QStringLiteral("select"), QStringLiteral("Selects a thing by its name"), QStringLiteral("NAME"));
   const QCommandLineOption run(QStringLiteral("do"), QStringLiteral("Runs a command by its id, half-way to the screenshot"), QStringLiteral("ID"));
-  const QCommandLineOption set(QStringLiteral("set"), QStringLiteral("NAME.PARAM=VALUE, after the commands"), QStringLiteral("ASSIGNMENT"));
+  const QCommandLineOption set(QStringLiteral("set"), QStringLiteral("NAME.PARAM=VALUE; commands and assignments are run in the order in which they stand"), QStringLiteral("ASSIGNMENT"));
+  const QCommandLineOption thenSelect(QStringLiteral("then-select"), QStringLiteral("Selects a thing in that order"), QStringLiteral("NAME"));
   const QCommandLineOption keys(QStringLiteral("write-keys"), QStringLiteral("Writes the table of commands and keys and leaves"), QStringLiteral("FILE"));
-  parser.addOptions({screenshot, after, select, run, set, keys});
+  const QCommandLineOption swatches(QStringLiteral("write-swatches"), QStringLiteral("Writes the first pictures of the material presets and leaves"), QStringLiteral("FOLDER"));
+  parser.addOptions({swatches, thenSelect, screenshot, after, select, run, set, keys});
   parser.process(*application);
   theme::apply(*qApp);
   std::unique_ptr<Studio> studio;
@@ -72,6 +75,18 @@ int main(int argc, char** argv) {
   } catch (const Error& e) {
     std::fprintf(stderr, "ilumbra: %s\n", e.what());
     return int(e.kind());
+  }
+  if (parser.isSet(swatches)) {
+    // What the gallery shows until pictures in the light of the scene come.
+    NodeId material = 0;
+    studio->edit(QStringLiteral("Material"), [&](const Document& d) { return addNode(d, "material.surface", "Surface", {}, &material); });
+    int left = int(materialPresets().size());
+    QObject::connect(studio.get(), &Studio::swatchArrived, [&](const QString& key, const QPixmap& picture) {
+      if (!picture.save(parser.value(swatches) + QStringLiteral("/%1.png").arg(key))) std::fprintf(stderr, "ilumbra: %s cannot be written\n", qPrintable(key));
+      if (--left == 0) QApplication::quit();
+    });
+    for (const MaterialPreset& p : materialPresets()) studio->askForSwatch(qs(p.name), material, &p);
+    return QApplication::exec();
   }
   MainWindow window(*studio);
   if (parser.isSet(keys)) {
@@ -94,21 +109,36 @@ int main(int argc, char** argv) {
   }
   if (parser.isSet(screenshot)) {
     const int ms = int(1000 * std::max(0.1, parser.value(after).toDouble()));
-    QTimer::singleShot(ms / 2, &window, [&] {
-      for (const QString& id : parser.values(run)) window.commands().run(id);
-      for (const QString& s : parser.values(set))
-        studio->edit(QStringLiteral("Set ") + s, [&](const Document& d) {
-          const Address a = resolve(d, s.section(u'=', 0, 0).toStdString());
+    // Commands, settings and selections in the order in which they are given, each when the picture of the one before is there.
+    auto steps = std::make_shared<std::vector<std::pair<QString, QString>>>();
+    const QStringList given = application->arguments();
+    for (qsizetype i = 1; i + 1 < given.size(); ++i)
+      for (const QString& option : {QStringLiteral("--do"), QStringLiteral("--set"), QStringLiteral("--then-select")})
+        if (given[i] == option) steps->emplace_back(option, given[i + 1]);
+    auto next = std::make_shared<std::function<void()>>();
+    *next = [&window, steps, next, s = studio.get()] {
+      if (steps->empty()) return;
+      const auto [what, value] = steps->front();
+      steps->erase(steps->begin());
+      if (what == QStringLiteral("--do")) window.commands().run(value);
+      else if (what == QStringLiteral("--then-select")) {
+        if (const Node* n = s->doc().findByName(value.toStdString())) s->select({n->id});
+      } else {
+        s->edit(QStringLiteral("Set ") + value, [&](const Document& d) {
+          const Address a = resolve(d, value.section(u'=', 0, 0).toStdString());
           const Value present = valueAt(d, a);
-          return setAt(d, a, parseValue(d, definitionAt(d, a), s.section(u'=', 1).toStdString(), &present));
+          return setAt(d, a, parseValue(d, definitionAt(d, a), value.section(u'=', 1).toStdString(), &present));
         });
-    });
+      }
+      QTimer::singleShot(0, s, [s, next] { s->whenShown([next] { (*next)(); }); });
+    };
+    QTimer::singleShot(ms / 2, &window, [next] { (*next)(); });
     // On a busy machine the picture may not be there yet: it is waited for, two minutes at most.
     auto* poll = new QTimer(&window);
     poll->setInterval(500);
-    QObject::connect(poll, &QTimer::timeout, &window, [&, left = 240]() mutable {
+    QObject::connect(poll, &QTimer::timeout, &window, [&, steps, left = 240]() mutable {
       const auto& image = studio->image();
-      const bool there = image && image->edition == studio->edition() && (!image->draft || image->denoised || !image->error.empty());
+      const bool there = steps->empty() && image && image->edition == studio->edition() && (!image->draft || image->denoised || !image->error.empty());
       if (!there && --left > 0) return;
       QPixmap shot = window.grab();
       // Dialogs stand before it, in its middle.

@@ -167,7 +167,7 @@ void RouteView::paintEvent(QPaintEvent*) {
     if (!s.losses.empty() && s.losses.front().share > 0.005) {
       QString lost;
       for (size_t k = 0; k < std::min<size_t>(2, s.losses.size()); ++k)
-        if (s.losses[k].share > 0.005) lost += (k ? QStringLiteral(", ") : QString()) + tr("%1 takes %2 %").arg(qs(s.losses[k].by)).arg(100 * s.losses[k].share, 0, 'f', 0);
+        if (s.losses[k].share > 0.005) lost += (k ? QStringLiteral(", ") : QString()) + (s.losses[k].thing ? tr("%1 takes %2 %") : tr("%2 % %1")).arg(qs(s.losses[k].by)).arg(100 * s.losses[k].share, 0, 'f', 0);
       const QRect where(int(at), int(ceiling) + 36, int(w), 15);
       words(where, lost, QColor(0xe4, 0xdc, 0xcc), theme::dim);
       if (s.losses.front().thing) m_links.push_back({where, {}, s.losses.front().thing});

@@ -284,7 +284,7 @@ void routeCommand(const Context& c, const Args& a) {
     print(fmt::format("{}: {}, {:.1f} % of the picture's light", e->name, stateWord(route, on), 100 * route.pictureShare));
     for (const Station& s : route.stations) {
       print(fmt::format("  {:<8} {}{}{}", s.label, s.name, s.reading.empty() ? "" : ", ", s.reading));
-      for (const Loss& l : s.losses) print(fmt::format("           lost to {}: {:.0f} %", l.by, 100 * l.share));
+      for (const Loss& l : s.losses) print(l.thing ? fmt::format("           lost to {}: {:.0f} %", l.by, 100 * l.share) : fmt::format("           {:.0f} % {}", 100 * l.share, l.by));
     }
     for (const Finding& f : route.findings) {
       print(fmt::format("  {} {}", f.weight == Finding::Weight::Broken ? "broken:" : f.weight == Finding::Weight::Weak ? "weak:" : "note:", f.text));

@@ -300,19 +300,19 @@ Route measureAirRoute(const Document& doc, const Node& effect, double frame, con
   } else if (lit) {
     enters.share = t.enters / sent;
     enters.reading = fmt::format("{} of it enters", percent(enters.share));
-    if (t.sent - t.meets > 0) enters.losses.push_back({"light that misses the air", 0, (t.sent - t.meets) / sent});
+    if (t.sent - t.meets > 0) enters.losses.push_back({"misses the air", 0, (t.sent - t.meets) / sent});
     for (const auto& [node, w] : t.blocked) enters.losses.push_back({doc.find(node) ? doc.find(node)->name : "something", node, w / sent});
     turned.share = t.scatters / sent;
     turned.reading = t.enters > 0 ? fmt::format("{} turned", percent(t.scatters / t.enters)) : "";
     turned.name = t.enters > 0 ? depthText(t.depth / t.enters) : "";
     if (t.enters > 0) {
-      turned.losses.push_back({"light that goes straight on", 0, t.passes / t.enters});
-      if (t.absorbs > 0) turned.losses.push_back({"absorption", 0, t.absorbs / t.enters});
+      turned.losses.push_back({"goes straight on", 0, t.passes / t.enters});
+      if (t.absorbs > 0) turned.losses.push_back({"is absorbed", 0, t.absorbs / t.enters});
     }
     picture.share = t.seen / sent;
     if (t.scatters > 0) {
-      if (t.outside > 0) picture.losses.push_back({"out of frame", 0, t.outside / t.scatters});
-      if (t.dimmed > 0) picture.losses.push_back({"the air before it", 0, t.dimmed / t.scatters});
+      if (t.outside > 0) picture.losses.push_back({"is out of frame", 0, t.outside / t.scatters});
+      if (t.dimmed > 0) picture.losses.push_back({"is lost in the air before it", 0, t.dimmed / t.scatters});
       for (const auto& [node, w] : t.hides) picture.losses.push_back({doc.find(node) ? doc.find(node)->name : "something", node, w / t.scatters});
     }
     picture.name = t.scatters > 0 ? fmt::format("{} in sight", percent(t.seen / t.scatters)) : "dark";

@@ -173,9 +173,9 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
   if (there) {
     meets.share = flow.meets / base;
     meets.reading = fmt::format("{} meets it", percent(meets.share));
-    meets.losses.push_back({"light that misses it", 0, (base - flow.aimed + flow.misses) / base});
+    meets.losses.push_back({"misses it", 0, (base - flow.aimed + flow.misses) / base});
     for (const auto& [thing, w] : flow.blocked) meets.losses.push_back({nameOf(thing), scene.things[thing].node, w / base});
-    if (flow.dull > 0) meets.losses.push_back({"matte surfaces of it", 0, flow.dull / base});
+    if (flow.dull > 0) meets.losses.push_back({"meets its matte surfaces", 0, flow.dull / base});
     lands.share = flow.lands / base;
     double away = flow.meets - flow.lands;
     if (flow.meets > 0) {
@@ -188,8 +188,8 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
         lands.losses.push_back({nameOf(thing), scene.things[thing].node, w / flow.meets});
         away -= w;
       }
-      lands.losses.push_back({"left out by the effect", 0, flow.leftOut / flow.meets});
-      lands.losses.push_back({"light that leaves the scene or is absorbed", 0, std::max(0.0, (away - flow.leftOut) / flow.meets)});
+      lands.losses.push_back({"is left out by the effect", 0, flow.leftOut / flow.meets});
+      lands.losses.push_back({"leaves the scene or is absorbed", 0, std::max(0.0, (away - flow.leftOut) / flow.meets)});
     }
     // What of it the camera sees.
     TraceCount count;
@@ -217,7 +217,7 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
     picture.share = lands.share * r.seen;
     picture.name = all > 0 ? fmt::format("{} in sight", percent(r.seen)) : "dark";
     if (all > 0) {
-      picture.losses.push_back({"out of frame", 0, outside / all});
+      picture.losses.push_back({"is out of frame", 0, outside / all});
       for (const auto& [by, w] : hides) picture.losses.push_back({doc.find(by) ? doc.find(by)->name : "something", by, w / all});
     }
   }

@@ -278,8 +278,8 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
   if (sight.sent > 0) {
     r.seen = sight.arrives / sight.sent;
     seen.reading = fmt::format("{} in sight", percent(r.seen));
-    if (sight.outside > 0) seen.losses.push_back({"out of frame", 0, sight.outside / sight.sent});
-    if (sight.hidden > 0) seen.losses.push_back({"not seen by the camera", 0, sight.hidden / sight.sent});
+    if (sight.outside > 0) seen.losses.push_back({"is out of frame", 0, sight.outside / sight.sent});
+    if (sight.hidden > 0) seen.losses.push_back({"is not seen by the camera", 0, sight.hidden / sight.sent});
     std::vector<std::pair<double, NodeId>> blockers;
     for (const auto& [node, w] : sight.blocked) blockers.emplace_back(w, node);
     std::sort(blockers.rbegin(), blockers.rend());
@@ -299,7 +299,7 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
     const auto worst = seen.losses.empty() ? Loss{"something", 0, 1} : seen.losses.front();
     const Weight weight = sourceLight > 0 ? Weight::Weak : Weight::Broken;
     const Node* camera = activeCamera(doc);
-    if (worst.by == "out of frame") {
+    if (worst.by == "is out of frame") {
       Finding f{weight, "picture", sources[0]->id, fmt::format("{} is out of frame", names(sources)), {}};
       V3f centre(0.0f);
       float count = 0;
@@ -317,7 +317,7 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
         f.mends.push_back({fmt::format("Aim {} at it", camera->name), {{at(*camera, "target"), fmt::format("{:.4f}, {:.4f}, {:.4f}", local.x, local.y, local.z)}}});
       }
       r.findings.push_back(std::move(f));
-    } else if (worst.by == "not seen by the camera") {
+    } else if (worst.by == "is not seen by the camera") {
       Finding f{weight, "picture", sources[0]->id, fmt::format("{} is switched off for the camera", names(sources)), {}};
       Mend m{"Let the camera see it", {}};
       for (const Node* n : sources)

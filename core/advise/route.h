@@ -30,7 +30,7 @@ struct Finding {
 
 /// Where light gets lost on the way into a station, and who took it.
 struct Loss {
-  std::string by;     ///< "Pierced shade", "out of frame"
+  std::string by;     ///< "Pierced shade"; without a thing what becomes of the light: "is out of frame"
   NodeId thing = 0;
   double share = 0;   ///< of what came to the station before
 };

@@ -41,7 +41,7 @@ TEST_CASE("The route of gathered light: met by glass, landed on the table, in si
   CHECK(r.seen > 0.5);
   CHECK(r.pictureShare > 0.01);
   // What passes the glass by is no light that something blocks.
-  for (const Loss& l : station(r, "through").losses) CHECK(l.by == "past it");
+  for (const Loss& l : station(r, "through").losses) CHECK(l.by == "misses it");
 }
 
 TEST_CASE("Rough but narrow glass and metal are followed by the route too", "[caustics][route]") {
@@ -53,7 +53,7 @@ TEST_CASE("Rough but narrow glass and metal are followed by the route too", "[ca
     const Route r = measure(s.peek());
     for (const Finding& f : r.findings) UNSCOPED_INFO(f.text);
     CHECK(stateWord(r, true) == "works");
-    for (const Loss& l : station(r, "through").losses) CHECK(l.by == "past it");
+    for (const Loss& l : station(r, "through").losses) CHECK(l.by == "misses it");
     for (const Loss& l : station(r, "onto").losses) CHECK(l.by != "Ball");
     CHECK(station(r, "onto").share > 0.05 * station(r, "through").share);
   }
