@@ -148,17 +148,23 @@ Denoiser::Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cance
 void Denoiser::bound(const std::vector<Plane>& color, const std::vector<Plane>& sampled, const Film& film, const Tasks& tasks, const CancelFlag* cancel) {
   std::vector<Plane> moved(3, plane());
   filter(m_guide, {&color[0], &color[1], &color[2]}, {&moved[0], &moved[1], &moved[2]}, nullptr, tasks, cancel);
-  // Of luminance, with all channels' errors.
-  Plane error = plane();
+  // With all channels' errors; and what a pixel lends to its neighbours of it: nothing, where its light is met by sample after sample, for then
+  // who has none of it had no bad luck.
+  Plane error = plane(), lent = plane();
   tasks.forEach(m_height, [&](int y) {
     for (int x = 0; x < m_width; ++x) {
       const size_t i = index(x, y);
       float sum = 0;
-      for (size_t c = 0; c < 3; ++c) sum += sampled[c][i];
+      float value = 0;
+      for (size_t c = 0; c < 3; ++c) {
+        sum += sampled[c][i];
+        value += sqr(color[c][i]);
+      }
       error[i] = sum;
+      lent[i] = sum > 0.25f * value ? sum : 0;
     }
   });
-  spread(error);
+  spread(lent);
   m_moved = plane();
   tasks.forEach(m_height, [&](int y) {
     std::array<float, 25> near, alike;
@@ -177,8 +183,8 @@ void Denoiser::bound(const std::vector<Plane>& color, const std::vector<Plane>& 
             tone += sqr(m_features[f][i] - m_features[f][q]);
             slope += sqr(m_features[3 + f][i] - m_features[3 + f][q]);
           }
-          near[n++] = error[q];
-          if (tone < 0.01f && slope < 0.01f && std::abs(m_features[6][i] - m_features[6][q]) < 0.05f * m_features[6][i] + 1e-4f) alike[m++] = error[q];
+          near[n++] = lent[q];
+          if (tone < 0.01f && slope < 0.01f && std::abs(m_features[6][i] - m_features[6][q]) < 0.05f * m_features[6][i] + 1e-4f) alike[m++] = lent[q];
         }
       float own = error[i];
       if (m >= 6) {
@@ -192,8 +198,8 @@ void Denoiser::bound(const std::vector<Plane>& color, const std::vector<Plane>& 
       const float unsure = value > 0 ? std::sqrt(own / value) : 1;
       const bool lifts = moved[0][i] + moved[1][i] + moved[2][i] > color[0][i] + color[1][i] + color[2][i];
       // Of few samples the error is hardly known itself.
-      const float doubt = std::max(1.0f, std::pow(16.0f / float(std::max(1u, film.samples(size_t(y) * size_t(m_width) + size_t(x)))), 1.5f));
-      const float most = doubt * (lifts ? mix(mostErrors, 1.0f, clamp01((unsure - 0.3f) / 0.7f)) : mostErrors);
+      const float doubt = std::max(1.0f, sqr(4.0f / float(std::max(1u, film.samples(size_t(y) * size_t(m_width) + size_t(x))))));
+      const float most = doubt * (lifts ? mix(mostErrors, 0.5f, clamp01((unsure - 0.3f) / 0.7f)) : mostErrors);
       m_moved[i] = apart > sqr(most) * own ? most * std::sqrt(own / apart) : 1;
     }
   });

@@ -12,7 +12,7 @@ namespace ilumbra {
 /// first one's result, in which patches are told apart far more surely.
 ///
 /// A pixel moves from its own value by no more than `mostErrors` of its own standard errors (upwards by fewer, where it is as unsure as it is bright;
-/// further, while fewer than 16 samples hardly tell the error): of each pixel a share is kept as it was sampled, the same for every layer, which
+/// further, while fewer than 4 samples hardly tell the error): of each pixel a share is kept as it was sampled, the same for every layer, which
 /// leaves it linear. So what is bright beside what is dark, and both sure, does not run into it.
 class Denoiser {
 public:
