@@ -192,14 +192,16 @@ void Denoiser::bound(const std::vector<Plane>& color, const std::vector<Plane>& 
         std::nth_element(alike.begin(), alike.begin() + m / 2, alike.begin() + m);
         own = std::max(own, std::min(near[n / 2], alike[m / 2]));
       }
-// A pixel that a sample or two have lit, as unsure as it is bright, is more likely too bright than too dark: it is lifted with care.
+      // A pixel that a sample or two have lit, as unsure as it is bright, is more likely too bright than too dark: it is lifted with care.
       float value = 0;
       for (size_t c = 0; c < 3; ++c) value += sqr(color[c][i]);
       const float unsure = value > 0 ? std::sqrt(own / value) : 1;
       const bool lifts = moved[0][i] + moved[1][i] + moved[2][i] > color[0][i] + color[1][i] + color[2][i];
-      // Of few samples the error is hardly known itself.
-      const float doubt = std::max(1.0f, sqr(4.0f / float(std::max(1u, film.samples(size_t(y) * size_t(m_width) + size_t(x))))));
-      const float most = doubt * (lifts ? mix(mostErrors, 0.5f, clamp01((unsure - 0.3f) / 0.7f)) : mostErrors);
+      // Of few samples the error is hardly known itself: a draft is to be smooth.
+      const float few = 64.0f / float(std::max(1u, film.samples(size_t(y) * size_t(m_width) + size_t(x)))), doubt = std::max(1.0f, few * few * few);
+      // What a sample or two have lit is lifted least; what has none of its neighbours' light by bad luck gets its share of it.
+      const float careful = unsure < 1.5f ? mix(mostErrors, 0.5f, clamp01((unsure - 0.3f) / 0.7f)) : mostErrors;
+      const float most = doubt * (lifts ? careful : mostErrors);
       m_moved[i] = apart > sqr(most) * own ? most * std::sqrt(own / apart) : 1;
     }
   });

@@ -12,8 +12,8 @@ namespace ilumbra {
 /// first one's result, in which patches are told apart far more surely.
 ///
 /// A pixel moves from its own value by no more than `mostErrors` of its own standard errors (upwards by fewer, where it is as unsure as it is bright;
-/// further, while fewer than 4 samples hardly tell the error): of each pixel a share is kept as it was sampled, the same for every layer, which
-/// leaves it linear. So what is bright beside what is dark, and both sure, does not run into it.
+/// without a bound to speak of while far fewer than 64 samples hardly tell the error): of each pixel a share is kept as it was sampled, the same
+/// for every layer, which leaves it linear. So what is bright beside what is dark, and both sure, does not run into it.
 class Denoiser {
 public:
   /// Takes what it needs from the film, which may go on. Values do not depend on the number of threads. Throws Cancelled.

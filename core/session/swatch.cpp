@@ -124,7 +124,7 @@ void SwatchMaker::run() {
       Made& made = m_made[w->key];
       if (!made.swatch || made.swatch->size != w->size || !(made.set == set)) made = {set, render(*w, set, tasks)};
       m_deliver(made.swatch);
-    } catch (const Error&) {
+    } catch (const std::exception&) {
       // A material that cannot be compiled has no swatch; the picture itself tells why.
       m_made.erase(w->key);
     }
