@@ -40,7 +40,7 @@ TEST_CASE("No starter is worse denoised than raw", "[demo][denoise]") {
     REQUIRE(r.advance(pool(), 64, never));
     const Picture raw = lit(r), clean = Denoiser(r.film(), pool()).apply(raw, pool());
     // The truth is of the 96 samples after them alone, so that it owes the raw picture nothing.
-    REQUIRE(r.advance(pool(), 96, never));
+    REQUIRE(r.advance(pool(), 160, never));
     Picture truth = lit(r);
     for (size_t i = 0; i < truth.rgb.size(); ++i) truth.rgb[i] = (160 * truth.rgb[i] - 64 * raw.rgb[i]) / 96;
     const double before = relativeError(raw, truth), after = relativeError(clean, truth);
