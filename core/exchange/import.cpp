@@ -1,4 +1,4 @@
-#include "core/exchange/import.h"
+#include "core/exchange/importer.h"
 
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
@@ -16,530 +16,267 @@
 
 namespace ilumbra {
 namespace fs = std::filesystem;
-namespace {
 
 // Groups within groups beyond this are flattened, so that files stay readable.
-constexpr int deepestGroups = 12;
+static constexpr int deepestGroups = 12;
 
-Triple triple(const V3f& v) { return {double(v.x), double(v.y), double(v.z)}; }
+Importer::Importer(const Document& doc, std::string file, const Model& model, const ImportOptions& options) : m_doc(doc), m_builder(doc), m_file(std::move(file)), m_model(model), m_options(options) {
+  for (const NodePtr& n : doc.nodes()) m_names.insert(n->name);
+  m_motion = findMotion(model, options.motion);
+  if (!m_motion && !options.motion.empty()) throw badInput(fmt::format("{}: has no motion \"{}\"", m_file, options.motion));
+  const Params settings = settingsOf(doc);
+  m_begin = settings.number("first_frame");
+  m_rate = settings.number("rate");
+}
 
-class Importer {
-public:
-  Importer(const Document& doc, std::string file, const Model& model, const ImportOptions& options) : m_doc(doc), m_builder(doc), m_file(std::move(file)), m_model(model), m_options(options) {
-    for (const NodePtr& n : doc.nodes()) m_names.insert(n->name);
-    m_motion = findMotion(model, options.motion);
-    if (!m_motion && !options.motion.empty()) throw badInput(fmt::format("{}: has no motion \"{}\"", m_file, options.motion));
-    const Params settings = settingsOf(doc);
-    m_begin = settings.number("first_frame");
-    m_rate = settings.number("rate");
+Imported Importer::run() {
+  Node root = make("object.group", fs::path(m_file).stem().string());
+  const double unit = m_options.unit > 0 ? m_options.unit : m_model.unit > 0 ? m_model.unit : 1;
+  if (unit != 1) set(root, "size", Triple{unit, unit, unit});
+  if (m_options.up == ImportOptions::Up::AsStated ? m_model.zUp : m_options.up == ImportOptions::Up::Z) set(root, "turn", Triple{-90, 0, 0});
+  for (size_t i = 0; i < m_model.materials.size(); ++i) m_materials.push_back(isFiller(i) ? 0 : material(m_model.materials[i], i));
+  const NodeId id = root.id;
+  skinned(root);
+  for (const int r : m_model.roots) {
+    // The one node above all, which only holds the others, is this group.
+    const ModelNode& top = m_model.nodes[size_t(r)];
+    if (m_model.roots.size() == 1 && top.parts.empty() && top.matrix == M44f() && top.light < 0 && top.fieldOfView <= 0 && !moves({r}))
+      for (const int c : top.children) node(c, {}, root, 1);
+    else node(r, {}, root, 1);
   }
+  m_builder.put(std::move(root));
+  m_builder.roots().push_back(id);
+  for (const std::string& note : m_model.notes) m_notes.push_back(note);
+  if (m_model.unit <= 0 && m_options.unit <= 0) note("its file states no unit: one is taken as a metre");
+  if (m_options.numbered) note(fmt::format("{} numbered files play as one moving object", numberedFiles(m_file).size()));
+  motions();
+  return {m_builder.take(), id, m_notes};
+}
 
-  Imported run() {
-    Node root = make("object.group", fs::path(m_file).stem().string());
-    const double unit = m_options.unit > 0 ? m_options.unit : m_model.unit > 0 ? m_model.unit : 1;
-    if (unit != 1) set(root, "size", Triple{unit, unit, unit});
-    if (m_options.up == ImportOptions::Up::AsStated ? m_model.zUp : m_options.up == ImportOptions::Up::Z) set(root, "turn", Triple{-90, 0, 0});
-    for (size_t i = 0; i < m_model.materials.size(); ++i) m_materials.push_back(isFiller(i) ? 0 : material(m_model.materials[i], i));
-    const NodeId id = root.id;
-    skinned(root);
-    for (const int r : m_model.roots) {
-      // The one node above all, which only holds the others, is this group.
-      const ModelNode& top = m_model.nodes[size_t(r)];
-      if (m_model.roots.size() == 1 && top.parts.empty() && top.matrix == M44f() && top.light < 0 && top.fieldOfView <= 0 && !moves({r}))
-        for (const int c : top.children) node(c, {}, root, 1);
-      else node(r, {}, root, 1);
-    }
-    m_builder.put(std::move(root));
-    m_builder.roots().push_back(id);
-    for (const std::string& note : m_model.notes) m_notes.push_back(note);
-    if (m_model.unit <= 0 && m_options.unit <= 0) note("its file states no unit: one is taken as a metre");
-    if (m_options.numbered) note(fmt::format("{} numbered files play as one moving object", numberedFiles(m_file).size()));
-    motions();
-    return {m_builder.take(), id, m_notes};
-  }
-
-  // Onto the document that the file brought along: what another program has changed in it and added to it.
-  Imported onto(const std::vector<std::pair<int, NodeId>>& materials) {
-    for (const auto& [index, id] : materials) {
-      Node n = *m_doc.find(id);
-      fill(n, m_model.materials[size_t(index)]);
-      m_builder.put(std::move(n));
-    }
-    std::vector<int> fresh;
-    for (const int r : m_model.roots) unknown(r, fresh);
-    if (fresh.empty()) return {m_builder.take(), 0, m_notes};
-    m_materials.resize(m_model.materials.size(), 0);
-    for (size_t i = 0; i < m_model.materials.size(); ++i) {
-      const Node* known = m_doc.findByName(m_model.materials[i].name);
-      m_materials[i] = known && known->kind->family() == "material" ? known->id : material(m_model.materials[i], i);
-    }
-    Node root = make("object.group", fs::path(m_file).stem().string() + " added");
-    const NodeId id = root.id;
-    for (const int n : fresh) {
-      Chain above;
-      for (int at = n; (at = parentOf(at)) >= 0;) above.insert(above.begin(), at);
-      node(n, above, root, 1);
-    }
-    m_builder.put(std::move(root));
-    m_builder.roots().push_back(id);
-    note(fmt::format("{} thing(s) were added in another program", fresh.size()));
-    return {m_builder.take(), id, m_notes};
-  }
-
-private:
-  // What the library makes for parts without a material, where there are none.
-  bool isFiller(size_t material) const {
-    return m_model.materials[material].name == "DefaultMaterial" &&
-           std::none_of(m_model.parts.begin(), m_model.parts.end(), [&](const ModelPart& p) { return p.material == int(material); });
-  }
-
-  int parentOf(int node) const {
-    for (size_t i = 0; i < m_model.nodes.size(); ++i)
-      for (const int c : m_model.nodes[i].children)
-        if (c == node) return int(i);
-    return -1;
-  }
-
-  // The topmost nodes that no thing of the document stands for.
-  void unknown(int index, std::vector<int>& out) const {
-    const ModelNode& n = m_model.nodes[size_t(index)];
-    if (!isKnown(n)) {
-      out.push_back(index);
-      return;
-    }
-    for (const int c : n.children) unknown(c, out);
-  }
-
-  void note(const std::string& text) {
-    if (std::find(m_notes.begin(), m_notes.end(), text) == m_notes.end()) m_notes.push_back(text);
-  }
-
-  std::string freeName(const std::string& wanted) {
-    std::string base;
-    for (const char c : wanted) base += c == '.' || c == ',' || c == '[' || c == ']' || static_cast<unsigned char>(c) < 32 ? ' ' : c;
-    while (!base.empty() && base.back() == ' ') base.pop_back();
-    while (!base.empty() && base.front() == ' ') base.erase(base.begin());
-    if (base.empty()) base = "Thing";
-    if (base.size() > 120) base.resize(120);
-    std::string name = base;
-    for (int& i = m_counts[base]; !m_names.insert(name).second;) name = fmt::format("{} {}", base, ++i + 1);
-    return name;
-  }
-
-  Node make(const char* kind, const std::string& name) {
-    Node n;
-    n.id = m_builder.takeId();
-    n.kind = m_doc.kinds().find(kind);
-    n.name = freeName(name);
-    return n;
-  }
-
-  // Only what differs from the default, as all documents have it; out-of-range numbers are clamped and told.
-  void set(Node& n, const char* param, Constant value) {
-    const ParamDef& d = *n.kind->param(param);
-    if (double* v = std::get_if<double>(&value)) *v = std::clamp(std::isfinite(*v) ? *v : 0.0, d.hardMin, d.hardMax);
-    if (Triple* t = std::get_if<Triple>(&value))
-      for (double& v : *t) v = std::clamp(std::isfinite(v) ? v : 0.0, d.hardMin, d.hardMax);
-    if (value != d.initial) n.values[param] = value;
-    else n.values.erase(param);
-  }
-
-  void texture(Node& n, const char* param, const ModelTexture& t, const char* channel, const V3f& gain, const std::string& suffix) {
-    if (t.image < 0) return;
-    const std::string& external = m_model.imageFiles[size_t(t.image)];
-    Node p = make("pattern.image", n.name + " " + suffix);
-    set(p, "file", external.empty() ? m_file : external);
-    set(p, "index", external.empty() ? double(t.image) : -1.0);
-    set(p, "channel", std::string(channel));
-    set(p, "gain", triple(gain));
-    set(p, "offset", Triple{double(t.offset.x), double(t.offset.y), 0});
-    set(p, "scale", Triple{double(t.scale.x), double(t.scale.y), 1});
-    set(p, "turn", double(t.turn));
-    n.values[param] = PatternUse{{p.id, nullptr}};
-    m_builder.roots().push_back(p.id);
-    m_builder.put(std::move(p));
-  }
-
-  // A number, and the texture that multiplies it.
-  void driven(Node& n, const char* param, float value, const ModelTexture& t, const char* channel, const std::string& suffix) {
-    set(n, param, double(value));
-    if (value > 0) texture(n, param, t, channel, V3f(value), suffix);
-  }
-  void driven(Node& n, const char* param, const V3f& value, const ModelTexture& t, const std::string& suffix) {
-    set(n, param, triple(value));
-    texture(n, param, t, "colour", value, suffix);
-  }
-
-  NodeId material(const ModelMaterial& in, size_t index) {
-    Node n = make("material.surface", in.name.empty() ? fmt::format("Material {}", index + 1) : in.name);
-    fill(n, in);
-    const NodeId id = n.id;
-    m_builder.roots().push_back(id);
+Imported Importer::onto(const std::vector<std::pair<int, NodeId>>& materials) {
+  for (const auto& [index, id] : materials) {
+    Node n = *m_doc.find(id);
+    fill(n, m_model.materials[size_t(index)]);
     m_builder.put(std::move(n));
-    return id;
   }
+  std::vector<int> fresh;
+  for (const int r : m_model.roots) unknown(r, fresh);
+  if (fresh.empty()) return {m_builder.take(), 0, m_notes};
+  m_materials.resize(m_model.materials.size(), 0);
+  for (size_t i = 0; i < m_model.materials.size(); ++i) {
+    const Node* known = m_doc.findByName(m_model.materials[i].name);
+    m_materials[i] = known && known->kind->family() == "material" ? known->id : material(m_model.materials[i], i);
+  }
+  Node root = make("object.group", fs::path(m_file).stem().string() + " added");
+  const NodeId id = root.id;
+  for (const int n : fresh) {
+    Chain above;
+    for (int at = n; (at = parentOf(at)) >= 0;) above.insert(above.begin(), at);
+    node(n, above, root, 1);
+  }
+  m_builder.put(std::move(root));
+  m_builder.roots().push_back(id);
+  note(fmt::format("{} thing(s) were added in another program", fresh.size()));
+  return {m_builder.take(), id, m_notes};
+}
 
-  void fill(Node& n, const ModelMaterial& in) {
-    driven(n, "base_color", in.baseColor, in.baseColorTexture, "colour");
-    driven(n, "metalness", in.metalness, in.metalRoughTexture, "blue", "metalness");
-    driven(n, "roughness", in.roughness, in.metalRoughTexture, "green", "roughness");
-    set(n, "ior", double(in.ior));
-    driven(n, "specular", in.specular, in.specularTexture, "alpha", "specular");
-    driven(n, "specular_tint", in.specularTint, in.specularTintTexture, "specular tint");
-    set(n, "anisotropy", double(in.anisotropy));
-    set(n, "grain_turn", double(in.grainTurn));
-    driven(n, "transmission", in.transmission, in.transmissionTexture, "red", "transmission");
-    if (in.transmission > 0 || in.translucency > 0) set(n, "thin", in.thin);
-    set(n, "attenuation_color", triple(in.attenuationColor));
-    set(n, "attenuation_depth", double(in.attenuationDepth));
-    set(n, "abbe", double(in.abbe));
-    if (in.translucency > 0) {
-      driven(n, "translucency", in.translucency, in.translucencyTexture, "alpha", "translucency");
-      driven(n, "translucency_color", in.translucencyColor, in.translucencyColorTexture, "translucency colour");
-      if (!in.thin) note(n.name + " passes light as a thin sheet does: its file gives it a depth as well, which is left out");
-      set(n, "thin", true);
-    }
-    driven(n, "coat", in.coat, in.coatTexture, "red", "coat");
-    driven(n, "coat_roughness", in.coatRoughness, in.coatRoughTexture, "green", "coat roughness");
-    if (const float most = maxComponent(in.sheenColor); most > 0) {
-      set(n, "sheen", double(most));
-      driven(n, "sheen_color", in.sheenColor * (1 / most), in.sheenTexture, "sheen");
-      driven(n, "sheen_roughness", in.sheenRoughness, in.sheenRoughTexture, "alpha", "sheen roughness");
-    }
-    if (in.film > 0) {
-      driven(n, "film", in.film, in.filmTexture, "red", "film");
-      set(n, "film_ior", double(in.filmIor));
-      set(n, "film_thickness", double(in.filmThickness));
-    }
-    set(n, "opacity", double(in.opacity));
-    if (in.useAlpha) texture(n, "opacity", in.baseColorTexture, "alpha", V3f(in.opacity), "opacity");
-    if (in.alphaCutoff > 0 && in.baseColorTexture.image >= 0) note("a cut-out material fades where its file has a hard edge");
-    texture(n, "normal", in.normalTexture, "colour", V3f(1.0f), "normal");
-    set(n, "normal_strength", double(in.normalScale));
-    if (in.occlusionStrength > 0) texture(n, "occlusion", in.occlusionTexture, "red", V3f(1.0f), "occlusion");
-    if (in.occlusionTexture.image >= 0 && in.occlusionStrength != 1) note("occlusion counts in full, whatever strength the file states");
-    const float most = maxComponent(in.emission);
-    if (most > 0) {
-      set(n, "own_light", double(most));
-      driven(n, "own_light_color", in.emission * (1 / most), in.emissionTexture, "own light");
-      note(fmt::format("{} gives own light of {:g} cd/m², as its file states; raise it if it does not show", n.name, most));
-    }
-  }
+bool Importer::isFiller(size_t material) const {
+  return m_model.materials[material].name == "DefaultMaterial" &&
+         std::none_of(m_model.parts.begin(), m_model.parts.end(), [&](const ModelPart& p) { return p.material == int(material); });
+}
 
-  // A run of nodes of the model, of which each stands in the one before: where a thing stands in what holds it here.
-  using Chain = std::vector<int>;
-  M44f matrixOf(const Chain& chain, const ModelMotion* motion, double seconds) const {
-    M44f m;
-    for (const int n : chain) m = matrixAt(m_model, n, motion, seconds) * m;
-    return m;
-  }
-  bool moves(const Chain& chain) const {
-    return m_motion && std::any_of(m_motion->moves.begin(), m_motion->moves.end(), [&](const ModelMove& m) {
-             return std::find(chain.begin(), chain.end(), m.node) != chain.end() && (m.position.width || m.rotation.width || m.scale.width);
-           });
-  }
+int Importer::parentOf(int node) const {
+  for (size_t i = 0; i < m_model.nodes.size(); ++i)
+    for (const int c : m_model.nodes[i].children)
+      if (c == node) return int(i);
+  return -1;
+}
 
-  // The moments at which a moving thing is looked at: every frame of the clip, and every key.
-  std::vector<double> momentsOf(const Chain& chain, bool& steps) {
-    std::set<double> all;
-    steps = true;
-    for (const ModelMove& m : m_motion->moves)
-      if (std::find(chain.begin(), chain.end(), m.node) != chain.end())
-        for (const ModelTrack* t : {&m.position, &m.rotation, &m.scale}) {
-          if (!t->width) continue;
-          steps &= t->shape == ModelTrack::Shape::Step;
-          for (const float s : t->times) all.insert(double(s));
-        }
-    if (all.empty()) return {};
-    const double first = *all.begin(), last = *all.rbegin();
-    if (!steps) {
-      if ((last - first) * m_rate > 20'000) {
-        note("a motion of more than 20 000 frames is taken by its keys alone");
-      } else {
-        for (double f = std::ceil(first * m_rate); f < last * m_rate; ++f) all.insert(f / m_rate);
-      }
-    }
-    // Keys that fall on a frame but for rounding are one.
-    std::vector<double> moments;
-    for (const double s : all)
-      if (moments.empty() || (s - moments.back()) * m_rate > 1e-3) moments.push_back(s);
-    return moments;
+void Importer::unknown(int index, std::vector<int>& out) const {
+  const ModelNode& n = m_model.nodes[size_t(index)];
+  if (!isKnown(n)) {
+    out.push_back(index);
+    return;
   }
+  for (const int c : n.children) unknown(c, out);
+}
 
-  // Keys through all values, without those that a straight line between their neighbours meets anyhow.
-  static Keys keysThrough(const std::vector<double>& frames, const std::vector<Triple>& values, bool steps, double allowed) {
-    std::vector<char> keep(frames.size(), steps ? 1 : 0);
-    if (!steps) {
-      keep.front() = keep.back() = 1;
-      std::vector<std::pair<size_t, size_t>> open{{0, frames.size() - 1}};
-      while (!open.empty()) {
-        const auto [a, b] = open.back();
-        open.pop_back();
-        double worst = 0;
-        size_t at = a;
-        for (size_t i = a + 1; i < b; ++i) {
-          const double t = (frames[i] - frames[a]) / (frames[b] - frames[a]);
-          for (size_t k = 0; k < 3; ++k)
-            if (const double off = std::abs(values[i][k] - (values[a][k] * (1 - t) + values[b][k] * t)); off > worst) {
-              worst = off;
-              at = i;
-            }
-        }
-        if (worst <= allowed) continue;
-        keep[at] = 1;
-        open.emplace_back(a, at);
-        open.emplace_back(at, b);
-      }
-    }
-    Keys keys;
-    for (size_t i = 0; i < frames.size(); ++i)
-      if (keep[i] && (!steps || keys.keys.empty() || std::get<Triple>(keys.keys.back().value) != values[i])) keys.keys.push_back({frames[i], values[i], steps ? KeyShape::Hold : KeyShape::Linear});
-    return keys;
+void Importer::note(const std::string& text) {
+  if (std::find(m_notes.begin(), m_notes.end(), text) == m_notes.end()) m_notes.push_back(text);
+}
+
+std::string Importer::freeName(const std::string& wanted) {
+  std::string base;
+  for (const char c : wanted) base += c == '.' || c == ',' || c == '[' || c == ']' || static_cast<unsigned char>(c) < 32 ? ' ' : c;
+  while (!base.empty() && base.back() == ' ') base.pop_back();
+  while (!base.empty() && base.front() == ' ') base.erase(base.begin());
+  if (base.empty()) base = "Thing";
+  if (base.size() > 120) base.resize(120);
+  std::string name = base;
+  for (int& i = m_counts[base]; !m_names.insert(name).second;) name = fmt::format("{} {}", base, ++i + 1);
+  return name;
+}
+
+Node Importer::make(const char* kind, const std::string& name) {
+  Node n;
+  n.id = m_builder.takeId();
+  n.kind = m_doc.kinds().find(kind);
+  n.name = freeName(name);
+  return n;
+}
+
+void Importer::set(Node& n, const char* param, Constant value) {
+  const ParamDef& d = *n.kind->param(param);
+  if (double* v = std::get_if<double>(&value)) *v = std::clamp(std::isfinite(*v) ? *v : 0.0, d.hardMin, d.hardMax);
+  if (Triple* t = std::get_if<Triple>(&value))
+    for (double& v : *t) v = std::clamp(std::isfinite(v) ? v : 0.0, d.hardMin, d.hardMax);
+  if (value != d.initial) n.values[param] = value;
+  else n.values.erase(param);
+}
+
+Node Importer::mesh(int part, const std::string& name) {
+  const ModelPart& p = m_model.parts[size_t(part)];
+  Node n = make("object.mesh", name.empty() ? p.name : name);
+  set(n, "file", m_file);
+  set(n, "part", p.name);
+  if (p.material >= 0) n.values["material"] = Constant(Reference{m_materials[size_t(p.material)], nullptr});
+  if (m_options.numbered) set(n, "numbered", true);
+  if (m_options.numbered || (isPosed(m_model, p) && m_motion)) {
+    set(n, "play", std::string(m_options.numbered ? "loop" : "once"));
+    set(n, "begins", m_begin);
+    if (m_motion && m_motion != &m_model.motions.front()) set(n, "motion", m_motion->name);
   }
+  return n;
+}
 
-  void setKeys(Node& n, const char* param, const std::vector<double>& frames, const std::vector<Triple>& values, bool steps, double allowed) {
-    Keys keys = keysThrough(frames, values, steps, allowed);
-    const bool still = std::all_of(keys.keys.begin(), keys.keys.end(), [&](const Key& k) {
-      const Triple &a = std::get<Triple>(k.value), &b = std::get<Triple>(keys.keys.front().value);
-      return std::abs(a[0] - b[0]) <= allowed && std::abs(a[1] - b[1]) <= allowed && std::abs(a[2] - b[2]) <= allowed;
-    });
-    if (still) set(n, param, keys.keys.front().value);
-    else n.values[param] = std::move(keys);
-  }
+void Importer::hold(Node& parent, Node child) {
+  child.parent = parent.id;
+  parent.children["objects"].push_back(child.id);
+  m_builder.put(std::move(child));
+}
 
-  // Of the turns that are the same, the one nearest to the last: no thing whirls about between two keys.
-  static V3f nearestTurn(const V3f& turn, const V3f& last) {
-    V3f best = turn;
-    float least = 1e30f;
-    for (const V3f& same : {turn, V3f(turn.x + 180, 180 - turn.y, turn.z + 180)}) {
-      V3f t = same;
-      for (int i = 0; i < 3; ++i) t[i] -= 360 * std::round((t[i] - last[i]) / 360);
-      if (const float way = length(t - last); way < least) {
-        least = way;
-        best = t;
-      }
-    }
-    return best;
-  }
-
-  static Triple clean(const V3f& v) {
-    Triple t = triple(v);
-    for (double& x : t) x = std::abs(x) < 1e-7 ? 0 : x;
-    return t;
-  }
-
-  void place(Node& n, const Chain& chain) {
-    V3f position, turn, size;
-    if (!unplace(matrixOf(chain, m_motion && moves(chain) ? m_motion : nullptr, 0), position, turn, size)) note(fmt::format("{} is sheared in its file, which is left out", n.name));
-    set(n, "position", clean(position));
-    set(n, "turn", clean(turn));
-    if (length(size - V3f(1.0f)) > 1e-6f) set(n, "size", triple(size));
-    if (!moves(chain)) return;
-    bool steps = false;
-    const std::vector<double> moments = momentsOf(chain, steps);
-    if (moments.size() < 2) return;
-    std::vector<double> frames;
-    std::vector<Triple> positions, turns, sizes;
-    float reach = length(position);
-    for (const double s : moments) {
-      V3f p, t, z;
-      unplace(matrixOf(chain, m_motion, s), p, t, z);
-      turn = nearestTurn(t, turn);
-      frames.push_back(m_begin + s * m_rate);
-      if (std::abs(frames.back() - std::round(frames.back())) < 1e-3) frames.back() = std::round(frames.back());
-      positions.push_back(clean(p));
-      turns.push_back(clean(turn));
-      sizes.push_back(triple(z));
-      reach = std::max(reach, length(p));
-    }
-    setKeys(n, "position", frames, positions, steps, std::max(1e-6, 1e-4 * double(reach)));
-    setKeys(n, "turn", frames, turns, steps, 0.01);
-    setKeys(n, "size", frames, sizes, steps, 1e-4);
-  }
-
-  void motions() {
-    if (m_model.motions.empty()) return;
-    double length = m_motion ? double(m_motion->length) : 0;
-    if (m_model.motions.size() > 1) {
-      std::string all;
-      for (size_t i = 0; i < m_model.motions.size() && i < 12; ++i) all += (i ? ", " : "") + m_model.motions[i].name;
-      note(fmt::format("it has {} motions ({}{}); {} plays", m_model.motions.size(), all, m_model.motions.size() > 12 ? ", ..." : "", m_motion->name));
-    }
-    const Params settings = settingsOf(m_doc);
-    const double end = std::ceil(m_begin + length * m_rate);
-    if (end > settings.number("last_frame") && end < 1e6) {
-      Node n = settings.node();
-      n.values["last_frame"] = Constant(end);
-      m_builder.put(std::move(n));
-      note(fmt::format("its motion lasts to frame {:.0f}, where the frame range now ends", end));
-    }
-  }
-
-  Node mesh(int part, const std::string& name = {}) {
-    const ModelPart& p = m_model.parts[size_t(part)];
-    Node n = make("object.mesh", name.empty() ? p.name : name);
-    set(n, "file", m_file);
-    set(n, "part", p.name);
-    if (p.material >= 0) n.values["material"] = Constant(Reference{m_materials[size_t(p.material)], nullptr});
-    if (m_options.numbered) set(n, "numbered", true);
-    if (m_options.numbered || (isPosed(m_model, p) && m_motion)) {
-      set(n, "play", std::string(m_options.numbered ? "loop" : "once"));
-      set(n, "begins", m_begin);
-      if (m_motion && m_motion != &m_model.motions.front()) set(n, "motion", m_motion->name);
-    }
-    return n;
-  }
-
-  void hold(Node& parent, Node child) {
-    child.parent = parent.id;
-    parent.children["objects"].push_back(child.id);
-    m_builder.put(std::move(child));
-  }
-
-  void light(const ModelNode& in, const Chain& chain, Node& parent) {
-    const M44f m = matrixOf(chain, nullptr, 0);
-    const ModelLight& l = m_model.lights[size_t(in.light)];
-    const bool spot = l.type == ModelLight::Type::Spot, sun = l.type == ModelLight::Type::Sun;
-    Node n = make(spot ? "light.spot" : sun ? "light.sun" : "light.point", in.name.empty() ? "Light" : in.name);
-    set(n, "color", triple(l.color));
-    const V3f at = transformPoint(m, V3f(0.0f)), back = normalize(transformVector(m, {0, 0, 1}));
-    // Lumens of a lamp that shines to all sides; the file multiplies them by the colour, here a colour keeps its power.
-    double power = double(l.power) * double(luminance(acescgFrom709(l.color)));
-    if (sun) {
-      set(n, "height", double(std::asin(std::clamp(back.y, -1.0f, 1.0f)) * 180 / pi));
-      set(n, "bearing", double(std::atan2(back.x, -back.z) * 180 / pi));
-    } else {
-      set(n, "position", triple(at));
-    }
-    if (spot) {
-      set(n, "target", triple(at - back));
-      const double outer = l.outerCone, edge = outer > 0 ? 1 - l.innerCone / outer : 0;
-      set(n, "cone", outer);
-      set(n, "edge", edge);
-      const double ci = std::cos(l.innerCone * pi / 180), co = std::cos(outer * pi / 180);
-      power *= ((1 - ci) + 0.5 * (ci - co)) / 2; // the same candelas inside the cone
-    } else if (!sun) {
-      set(n, "radius", 0.0);
-    }
-    set(n, "power", power);
-    if (sun && moves(chain)) note(n.name + " stands still: a sun's course is its height and bearing");
-    else aim(n, chain);
-    hold(parent, std::move(n));
-  }
-
-  void camera(const ModelNode& in, const Chain& chain, Node& parent) {
-    const M44f m = matrixOf(chain, nullptr, 0);
-    Node n = make("camera.lens", in.name.empty() ? "Camera" : in.name);
-    const V3f at = transformPoint(m, V3f(0.0f));
+void Importer::light(const ModelNode& in, const Chain& chain, Node& parent) {
+  const M44f m = matrixOf(chain, nullptr, 0);
+  const ModelLight& l = m_model.lights[size_t(in.light)];
+  const bool spot = l.type == ModelLight::Type::Spot, sun = l.type == ModelLight::Type::Sun;
+  Node n = make(spot ? "light.spot" : sun ? "light.sun" : "light.point", in.name.empty() ? "Light" : in.name);
+  set(n, "color", triple(l.color));
+  const V3f at = transformPoint(m, V3f(0.0f)), back = normalize(transformVector(m, {0, 0, 1}));
+  // Lumens of a lamp that shines to all sides; the file multiplies them by the colour, here a colour keeps its power.
+  double power = double(l.power) * double(luminance(acescgFrom709(l.color)));
+  if (sun) {
+    set(n, "height", double(std::asin(std::clamp(back.y, -1.0f, 1.0f)) * 180 / pi));
+    set(n, "bearing", double(std::atan2(back.x, -back.z) * 180 / pi));
+  } else {
     set(n, "position", triple(at));
-    set(n, "target", triple(at - normalize(transformVector(m, {0, 0, 1}))));
-    const Params settings = settingsOf(m_doc);
-    double shape = settings.number("width") / settings.number("height");
-    // The first camera of a scene brings the picture's proportions along; its width stays.
-    if (in.aspect > 0 && !m_shaped && m_doc.family("camera").empty() && std::abs(double(in.aspect) / shape - 1) > 1e-3) {
-      const double height = std::clamp(std::round(settings.number("width") / double(in.aspect)), 1.0, 32768.0);
-      Node picture = m_doc.settings();
-      picture.values["height"] = Constant(height);
-      m_builder.put(std::move(picture));
-      shape = settings.number("width") / height;
-      m_notes.push_back(fmt::format("the picture takes the proportions of {}: {} × {}", n.name, settings.number("width"), height));
-    }
-    m_shaped = true;
-    const double filmHeight = 36 / shape;
-    set(n, "focal_length", filmHeight / (2 * std::tan(in.fieldOfView * pi / 360)));
-    aim(n, chain);
+  }
+  if (spot) {
+    set(n, "target", triple(at - back));
+    const double outer = l.outerCone, edge = outer > 0 ? 1 - l.innerCone / outer : 0;
+    set(n, "cone", outer);
+    set(n, "edge", edge);
+    const double ci = std::cos(l.innerCone * pi / 180), co = std::cos(outer * pi / 180);
+    power *= ((1 - ci) + 0.5 * (ci - co)) / 2; // the same candelas inside the cone
+  } else if (!sun) {
+    set(n, "radius", 0.0);
+  }
+  set(n, "power", power);
+  if (sun && moves(chain)) note(n.name + " stands still: a sun's course is its height and bearing");
+  else aim(n, chain);
+  hold(parent, std::move(n));
+}
+
+void Importer::camera(const ModelNode& in, const Chain& chain, Node& parent) {
+  const M44f m = matrixOf(chain, nullptr, 0);
+  Node n = make("camera.lens", in.name.empty() ? "Camera" : in.name);
+  const V3f at = transformPoint(m, V3f(0.0f));
+  set(n, "position", triple(at));
+  set(n, "target", triple(at - normalize(transformVector(m, {0, 0, 1}))));
+  const Params settings = settingsOf(m_doc);
+  double shape = settings.number("width") / settings.number("height");
+  // The first camera of a scene brings the picture's proportions along; its width stays.
+  if (in.aspect > 0 && !m_shaped && m_doc.family("camera").empty() && std::abs(double(in.aspect) / shape - 1) > 1e-3) {
+    const double height = std::clamp(std::round(settings.number("width") / double(in.aspect)), 1.0, 32768.0);
+    Node picture = m_doc.settings();
+    picture.values["height"] = Constant(height);
+    m_builder.put(std::move(picture));
+    shape = settings.number("width") / height;
+    m_notes.push_back(fmt::format("the picture takes the proportions of {}: {} × {}", n.name, settings.number("width"), height));
+  }
+  m_shaped = true;
+  const double filmHeight = 36 / shape;
+  set(n, "focal_length", filmHeight / (2 * std::tan(in.fieldOfView * pi / 360)));
+  aim(n, chain);
+  hold(parent, std::move(n));
+}
+
+void Importer::aim(Node& n, const Chain& chain) {
+  if (!moves(chain)) return;
+  bool steps = false;
+  const std::vector<double> moments = momentsOf(chain, steps);
+  if (moments.size() < 2) return;
+  std::vector<double> frames;
+  std::vector<Triple> positions, targets;
+  for (const double s : moments) {
+    const M44f m = matrixOf(chain, m_motion, s);
+    const V3f at = transformPoint(m, V3f(0.0f));
+    frames.push_back(m_begin + s * m_rate);
+    positions.push_back(clean(at));
+    targets.push_back(clean(at - normalize(transformVector(m, {0, 0, 1}))));
+  }
+  setKeys(n, "position", frames, positions, steps, 1e-4);
+  if (n.kind->param("target")) setKeys(n, "target", frames, targets, steps, 1e-4);
+}
+
+void Importer::skinned(Node& root) {
+  for (const ModelNode& n : m_model.nodes)
+    for (const int p : n.parts)
+      if (isSkinned(p)) hold(root, mesh(p, n.parts.size() == 1 ? n.name : ""));
+}
+
+void Importer::node(int index, Chain chain, Node& parent, int depth) {
+  const ModelNode& in = m_model.nodes[size_t(index)];
+  chain.push_back(index);
+  if (in.light >= 0) light(in, chain, parent);
+  if (in.fieldOfView > 0) camera(in, chain, parent);
+  std::vector<int> parts = in.parts;
+  std::erase_if(parts, [&](int p) { return isSkinned(p); });
+  if (parts.empty() && !worthHolding(index)) return;
+  if (parts.size() == 1 && in.children.empty()) {
+    Node n = mesh(parts[0], in.name);
+    place(n, chain);
     hold(parent, std::move(n));
+    return;
   }
-
-  // Place and target of a moving lamp or camera.
-  void aim(Node& n, const Chain& chain) {
-    if (!moves(chain)) return;
-    bool steps = false;
-    const std::vector<double> moments = momentsOf(chain, steps);
-    if (moments.size() < 2) return;
-    std::vector<double> frames;
-    std::vector<Triple> positions, targets;
-    for (const double s : moments) {
-      const M44f m = matrixOf(chain, m_motion, s);
-      const V3f at = transformPoint(m, V3f(0.0f));
-      frames.push_back(m_begin + s * m_rate);
-      positions.push_back(clean(at));
-      targets.push_back(clean(at - normalize(transformVector(m, {0, 0, 1}))));
-    }
-    setKeys(n, "position", frames, positions, steps, 1e-4);
-    if (n.kind->param("target")) setKeys(n, "target", frames, targets, steps, 1e-4);
+  if (parts.empty() && in.children.size() == 1) {
+    // A lamp or camera in a node of its own, as some files have it.
+    const ModelNode& only = m_model.nodes[size_t(in.children[0])];
+    if (only.name == in.name && only.parts.empty() && only.children.empty() && (only.light >= 0 || only.fieldOfView > 0)) return node(in.children[0], chain, parent, depth);
   }
-
-  bool isSkinned(int part) const { return m_model.parts[size_t(part)].skin >= 0; }
-
-  // Skinned parts stand in the space of the whole model, wherever their nodes are.
-  void skinned(Node& root) {
-    for (const ModelNode& n : m_model.nodes)
-      for (const int p : n.parts)
-        if (isSkinned(p)) hold(root, mesh(p, n.parts.size() == 1 ? n.name : ""));
-  }
-
-  void node(int index, Chain chain, Node& parent, int depth) {
-    const ModelNode& in = m_model.nodes[size_t(index)];
-    chain.push_back(index);
-    if (in.light >= 0) light(in, chain, parent);
-    if (in.fieldOfView > 0) camera(in, chain, parent);
-    std::vector<int> parts = in.parts;
-    std::erase_if(parts, [&](int p) { return isSkinned(p); });
-    if (parts.empty() && !worthHolding(index)) return;
-    if (parts.size() == 1 && in.children.empty()) {
-      Node n = mesh(parts[0], in.name);
+  if (depth >= deepestGroups) {
+    for (const int p : parts) {
+      Node n = mesh(p);
       place(n, chain);
       hold(parent, std::move(n));
-      return;
     }
-    if (parts.empty() && in.children.size() == 1) {
-      // A lamp or camera in a node of its own, as some files have it.
-      const ModelNode& only = m_model.nodes[size_t(in.children[0])];
-      if (only.name == in.name && only.parts.empty() && only.children.empty() && (only.light >= 0 || only.fieldOfView > 0)) return node(in.children[0], chain, parent, depth);
-    }
-    if (depth >= deepestGroups) {
-      for (const int p : parts) {
-        Node n = mesh(p);
-        place(n, chain);
-        hold(parent, std::move(n));
-      }
-      for (const int c : in.children) node(c, chain, parent, depth);
-      return;
-    }
-    Node group = make("object.group", !in.name.empty() ? in.name : parts.empty() ? "Group" : m_model.parts[size_t(parts[0])].name);
-    place(group, chain);
-    for (const int p : parts) hold(group, mesh(p));
-    for (const int c : in.children) node(c, {}, group, depth + 1);
-    hold(parent, std::move(group));
+    for (const int c : in.children) node(c, chain, parent, depth);
+    return;
   }
+  Node group = make("object.group", !in.name.empty() ? in.name : parts.empty() ? "Group" : m_model.parts[size_t(parts[0])].name);
+  place(group, chain);
+  for (const int p : parts) hold(group, mesh(p));
+  for (const int c : in.children) node(c, {}, group, depth + 1);
+  hold(parent, std::move(group));
+}
 
-  // Bare joints and empty groups hold nothing that is seen or shines.
-  bool worthHolding(int index) const {
-    for (const int c : m_model.nodes[size_t(index)].children) {
-      const ModelNode& n = m_model.nodes[size_t(c)];
-      if (n.light >= 0 || n.fieldOfView > 0 || worthHolding(c)) return true;
-      if (std::any_of(n.parts.begin(), n.parts.end(), [&](int p) { return !isSkinned(p); })) return true;
-    }
-    return false;
+bool Importer::worthHolding(int index) const {
+  for (const int c : m_model.nodes[size_t(index)].children) {
+    const ModelNode& n = m_model.nodes[size_t(c)];
+    if (n.light >= 0 || n.fieldOfView > 0 || worthHolding(c)) return true;
+    if (std::any_of(n.parts.begin(), n.parts.end(), [&](int p) { return !isSkinned(p); })) return true;
   }
-
-  const Document& m_doc;
-  bool m_shaped = false; ///< the first camera has told the picture's proportions
-  DocumentBuilder m_builder;
-  std::string m_file;
-  const Model& m_model;
-  const ImportOptions& m_options;
-  const ModelMotion* m_motion = nullptr;
-  double m_begin = 1, m_rate = 24; ///< frame at which a clip begins, frames a second
-  std::set<std::string> m_names;
-  std::map<std::string, int> m_counts;
-  std::vector<NodeId> m_materials;
-  std::vector<std::string> m_notes;
-};
-
-} // namespace
-
+  return false;
+}
 Imported importModel(const Document& doc, const std::string& path, AssetCache& cache, const ImportOptions& options) {
   if (!(options.unit >= 0) || options.unit > 1e6) throw usageError("the unit of an import is above 0 and at most a million metres");
   const std::string absolute = fs::absolute(path).lexically_normal().string();

@@ -20,8 +20,14 @@ std::vector<NodeId> namedBy(const Document& doc, const Node& stage, std::string_
 inline std::vector<NodeId> sourcesOfStage(const Document& doc, const Node& stage) { return namedBy(doc, stage, "sources"); }
 /// True if the stage acts: it is on, and so is one of the effects that use it (or none does).
 bool stageActs(const Document& doc, const Node& stage, double frame);
-/// The light that a stage takes, as a question to the film.
+/// The effects that a stage is in.
+std::vector<const Node*> effectsOf(const Document& doc, const Node& stage);
+/// The light that a stage takes, as a question to the film;
 LayerQuery sourceQuery(const Document& doc, const Node& stage);
+/// what it can have for a map, asked for or not, so that asking traces no ray (of everything: there is none);
+LayerQuery mapQuery(const Document& doc, const Node& stage);
+/// and where it acts.
+LayerQuery maskQuery(const Document& doc, const Node& stage);
 /// The film layers that the stack needs, everything first. Stages that are off are asked for too, so that switching
 /// them on traces no ray.
 std::vector<LayerQuery> lensQueries(const Document& doc);

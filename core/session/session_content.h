@@ -1,0 +1,179 @@
+#pragma once
+#include "core/color/view.h"
+#include "core/lens/convolution.h"
+#include "core/lens/stack.h"
+#include "core/session/session.h"
+
+#include <atomic>
+#include <chrono>
+#include <condition_variable>
+#include <mutex>
+#include <optional>
+#include <thread>
+
+namespace ilumbra {
+
+using Clock = std::chrono::steady_clock;
+inline double since(Clock::time_point t) { return std::chrono::duration<double>(Clock::now() - t).count(); }
+
+// The draft: a pixel for 2 × 2, direct light only, so that the first lit picture comes in the time of a few rays.
+constexpr int draftStep = 2;
+// Then the same pixels with whole paths, as many samples as two of the full picture cost.
+constexpr uint32_t draftSamples = 8;
+// From so many samples on, a picture is denoised each time they have doubled, and when it is finished.
+constexpr uint32_t cleanDraftFrom = 2, cleanFullFrom = 4;
+
+// What the denoised groups may take: beyond it another mix is shown raw and denoised after.
+constexpr size_t groupMemory = size_t(512) << 20;
+
+// The query of a light pass, or null.
+inline const LayerQuery* lightPass(ShownPass pass) { return pass < ShownPass::Emission ? nullptr : &lightPasses()[size_t(pass) - size_t(ShownPass::Emission)]; }
+
+/// What a session's thread works with: session.cpp takes requests and traces, session_show.cpp makes what is shown of it.
+struct Session::Content {
+  std::shared_ptr<AssetCache> assets;
+  std::shared_ptr<const ColorViews> views;
+  Deliver deliver;
+  Tasks tasks;
+  std::mutex mutex;
+  std::condition_variable wake;
+  std::optional<SessionRequest> mailbox;
+  Clock::time_point mailboxTime{}; ///< of the first request since one was taken
+  struct Waiting {
+    Job job;
+    Needs needs;
+    uint64_t edition; ///< that it must see at least
+  };
+  std::vector<Waiting> jobs;
+  uint64_t edition = 0, mailboxEdition = 0;
+  bool quit = false;
+  CancelFlag cancel;     ///< of the request at work
+  CancelFlag cancelLens; ///< of what it shows: a stream of requests still gets pictures
+  CancelFlag leaving;
+  std::atomic<int64_t> pointer{-1}; ///< x << 32 | y
+  ScenePtr sharedScene;
+
+  // Of the session's thread alone.
+  SceneCache cache;
+  ConvolutionCache convolutions;
+  std::optional<SessionRequest> now;
+  uint64_t nowEdition = 0; ///< guarded by the mutex as well
+  ScenePtr scene;
+  Rendering draft, next, full;
+  bool madePlaying = false; ///< the scene has its plates as they play
+  bool blink = true;     ///< the draft has direct light only
+  bool fullStale = true; ///< the full film is of an older scene: it is laid out anew when the draft is done
+  std::vector<Color> amounts;
+  std::shared_ptr<ViewTable> table;
+  std::string tableView;
+  std::shared_ptr<const Route> route;
+  std::shared_ptr<const std::vector<Finding>> findings; ///< of `now`; null: not looked for yet
+  std::optional<SessionImage::Change> change;
+  uint64_t raysBefore = 0, raysMade = 0;
+  double traceSeconds = 0;
+  uint64_t traceRays = 0;
+  std::atomic<Clock::time_point> lastDelivery{}, lensStart{};
+  std::string error;
+  std::thread thread;
+
+  Content(int threads) : tasks(threads, true) {}
+
+  uint32_t fullSamples() const { return fullStale ? 0 : full.samples(); }
+  // What is denoised: of which film, at how many samples, and its layers at some amounts of the groups.
+  struct Clean {
+    const Rendering* of = nullptr;
+    uint32_t samples = 0;
+    std::optional<Denoiser> weights;
+    SceneLight light;                      ///< empty: not made for `amounts` yet
+    std::vector<Color> amounts;
+    std::vector<std::vector<Picture>> groups; ///< by group and layer at unit power, so that mixing is a sum; a picture without light is empty
+    void clear() { *this = Clean(); }
+  } clean;
+
+  bool wantsClean() const { return !now->raw && !now->playing && settingsOf(now->doc).flag("denoise"); }
+  // A denoised draft is better to look at than a few whole samples.
+  const Rendering& shown() const;
+  bool finished() const { return fullSamples() >= target() || (fullSamples() > 0 && full.calm()); }
+  bool showsClean() const { return wantsClean() && clean.of == &shown() && !clean.light.empty() && clean.amounts == amounts; }
+  // True if the picture shown should be denoised, or denoised anew, before anything else is done.
+  bool cleanDue() const;
+  // Groups one by one, once there is nothing better to do.
+  bool groupsDue() const;
+
+  uint32_t target() const { return scene && scene->bare() ? 1 : uint32_t(settingsOf(now->doc).number("samples")); }
+
+  // Those whose document is at work; `ready`: that have what they need, or never will.
+  bool jobWaits(bool ready) const;
+  bool isReady(const Waiting& w) const { return w.needs == Needs::Scene || !scene || !now || !activeCamera(now->doc) || scene->bare() || fullSamples() > 0; }
+
+  void run();
+  void fail(std::string why);
+
+  // A job's own failure is its own affair.
+  static void answer(const Waiting& w, const State* state, const std::string& why);
+  bool hasWork() const;
+
+  bool catchesUp() const { return fullSamples() > 0 && now->region.width == 0 && full.behind(); }
+
+  bool hasPass(ShownPass pass) const;
+  void take(SessionRequest request, Clock::time_point asked);
+
+  // With all groups at hand another mix is a sum.
+  void mixClean();
+  void makeClean();
+  void makeGroup();
+  LensResult developShown(const LensOptions& options);
+  LensOptions lensOptions(const Assets& files);
+
+  // What each stage changes, as a small picture: what it adds, or else what it takes.
+  std::vector<SessionImage::LensStageShown> stagesShown(const LensResult& developed);
+  void serve(const std::vector<Waiting>& todo);
+
+  template <typename F> bool trace(F f, const Rendering& r) {
+    const uint64_t before = r.count().rays;
+    const auto start = Clock::now();
+    const bool done = f();
+    const uint64_t rays = r.count().rays - before;
+    raysMade += rays;
+    traceRays = traceRays / 2 + rays;
+    traceSeconds = traceSeconds / 2 + since(start);
+    return done;
+  }
+
+  void work();
+
+  Clock::time_point lastRoute{};
+
+  const ViewTable& viewTable(const std::string& view);
+  std::vector<uint8_t> display(const Picture& linear, bool quick = false);
+
+  // Diagonal stripes over what the view leaves without any detail: all white, one channel at its end, all black.
+  void markClipping(SessionImage& image);
+  std::vector<uint8_t> overlay(const Picture& p);
+
+  // Passes without light are data: shown as they are, by the sRGB curve alone where they are colours.
+  std::vector<uint8_t> displayPass(const Film& film, int width, int height, int step);
+  Picture passLight(const Rendering& r, const LayerQuery& pass);
+
+  // What covers by its alpha, over a chequerboard of two greys.
+  void overChequers(std::vector<uint8_t>& rgba, const Rendering& r);
+  void show(bool withRoute);
+
+  // The view of a draft is taken at its own size: a quarter of the work, and the eye cannot tell. Bilinear, in 1/(2 step)
+  // of the small pixels, clamped at the rims: rows first, then columns.
+  static std::vector<uint8_t> enlargeBytes(const std::vector<uint8_t>& in, int w, int h, int step, int width, int height, const Tasks& tasks);
+
+  // Every second pixel's mean with its three neighbours.
+  Picture halved(const Picture& p);
+  void compareWith(SessionImage& image, const Picture& live, int step);
+
+  std::vector<Color> groupUnits;
+  std::pair<const Rendering*, uint32_t> groupUnitsOf;
+
+  std::vector<SessionImage::Group> groupsShown(const Rendering& r);
+  void fill(SessionImage& image, const Rendering& r);
+  void tell();
+  void send(std::shared_ptr<SessionImage> image);
+};
+
+} // namespace ilumbra
