@@ -314,13 +314,11 @@ void DocumentFiles::takeUp(const recovery::Lost& lost) {
       try {
         base = readDocument(kinds, lost.original.toStdString());
         content = contentOf(lost.original.toStdString());
-        set = readProofs(kinds, lost.original.toStdString(), &troubles, &cancel);
       } catch (const Error& e) {
         troubles.push_back(e.what());
       }
-    } else {
-      set = readProofs(kinds, lost.file.toStdString(), &troubles, &cancel);
     }
+    set = readProofs(kinds, (lost.original.isEmpty() ? lost.file : lost.original).toStdString(), &troubles, &cancel);
     // The new copy is there before the old one goes.
     recovery::keep(doc, lost.original);
     return [this, lost, doc, base, set, content, troubles] {

@@ -11,6 +11,7 @@
 
 #include <QApplication>
 #include <QCommandLineParser>
+#include <QDeadlineTimer>
 #include <QDialog>
 #include <QPainter>
 #include <QTimer>
@@ -61,7 +62,7 @@ int main(int argc, char** argv) {
   const QCommandLineOption screenshot(QStringLiteral("screenshot"), QStringLiteral("Writes a picture of the window and leaves"), QStringLiteral("PNG"));
   const QCommandLineOption after(QStringLiteral("after"), QStringLiteral("Seconds before the screenshot"), QStringLiteral("S"), QStringLiteral("10"));
   const QCommandLineOption select(QStringLiteral("select"), QStringLiteral("Selects a thing by its name"), QStringLiteral("NAME"));
-  const QCommandLineOption run(QStringLiteral("do"), QStringLiteral("Runs a command by its id, half-way to the screenshot"), QStringLiteral("ID"));
+  const QCommandLineOption run(QStringLiteral("do"), QStringLiteral("Runs a command by its id, in the second half of the time before the screenshot"), QStringLiteral("ID"));
   const QCommandLineOption set(QStringLiteral("set"), QStringLiteral("NAME.PARAM=VALUE; commands and assignments are run in the order in which they stand"), QStringLiteral("ASSIGNMENT"));
   const QCommandLineOption thenSelect(QStringLiteral("then-select"), QStringLiteral("Selects a thing in that order"), QStringLiteral("NAME"));
   const QCommandLineOption keys(QStringLiteral("write-keys"), QStringLiteral("Writes the table of commands and keys and leaves"), QStringLiteral("FILE"));
@@ -110,16 +111,12 @@ int main(int argc, char** argv) {
   if (parser.isSet(screenshot)) {
     const int ms = int(1000 * std::max(0.1, parser.value(after).toDouble()));
     // Commands, settings and selections in the order in which they are given, each when the picture of the one before is there.
-    auto steps = std::make_shared<std::vector<std::pair<QString, QString>>>();
+    std::vector<std::pair<QString, QString>> steps;
     const QStringList given = application->arguments();
     for (qsizetype i = 1; i + 1 < given.size(); ++i)
       for (const QString& option : {QStringLiteral("--do"), QStringLiteral("--set"), QStringLiteral("--then-select")})
-        if (given[i] == option) steps->emplace_back(option, given[i + 1]);
-    auto next = std::make_shared<std::function<void()>>();
-    *next = [&window, steps, next, s = studio.get()] {
-      if (steps->empty()) return;
-      const auto [what, value] = steps->front();
-      steps->erase(steps->begin());
+        if (given[i] == option) steps.emplace_back(option, given[i + 1]);
+    const auto step = [&window, s = studio.get()](const QString& what, const QString& value) {
       if (what == QStringLiteral("--do")) window.commands().run(value);
       else if (what == QStringLiteral("--then-select")) {
         if (const Node* n = s->doc().findByName(value.toStdString())) s->select({n->id});
@@ -130,16 +127,22 @@ int main(int argc, char** argv) {
           return setAt(d, a, parseValue(d, definitionAt(d, a), value.section(u'=', 1).toStdString(), &present));
         });
       }
-      QTimer::singleShot(0, s, [s, next] { s->whenShown([next] { (*next)(); }); });
     };
-    QTimer::singleShot(ms / 2, &window, [next] { (*next)(); });
-    // On a busy machine the picture may not be there yet: it is waited for, two minutes at most.
+    // The second half of the time is shared out among the steps and the screenshot. On a busy machine the picture may not be there yet: it is
+    // waited for, two minutes at most.
     auto* poll = new QTimer(&window);
     poll->setInterval(500);
-    QObject::connect(poll, &QTimer::timeout, &window, [&, steps, left = 240]() mutable {
+    const int share = ms / 2 / int(steps.size() + 1);
+    QObject::connect(poll, &QTimer::timeout, &window, [&, steps, step, share, due = QDeadlineTimer(ms - share * int(steps.size())), left = 240]() mutable {
       const auto& image = studio->image();
-      const bool there = steps->empty() && image && image->edition == studio->edition() && (!image->draft || image->denoised || !image->error.empty());
-      if (!there && --left > 0) return;
+      const bool there = due.hasExpired() && image && image->edition == studio->edition() && (!image->draft || image->denoised || !image->error.empty());
+      if (!there && (!due.hasExpired() || --left > 0)) return;
+      if (!steps.empty()) {
+        step(steps.front().first, steps.front().second);
+        steps.erase(steps.begin());
+        due = QDeadlineTimer(share);
+        return;
+      }
       QPixmap shot = window.grab();
       // Dialogs stand before it, in its middle.
       for (QDialog* d : window.findChildren<QDialog*>())
@@ -149,7 +152,7 @@ int main(int argc, char** argv) {
       recovery::forget();
       QApplication::exit(ok ? 0 : 4);
     });
-    QTimer::singleShot(ms, poll, [poll] { poll->start(); });
+    poll->start();
   } else {
     // Once what was asked for stands there, or could not be opened.
     QTimer::singleShot(files.isEmpty() ? 0 : 1500, &window, [&] { window.files().offerRecovery(); });

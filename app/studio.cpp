@@ -66,6 +66,10 @@ SwatchMaker& Studio::swatchMaker() {
       QMetaObject::invokeMethod(
           this,
           [this, s] {
+            if (!s->error.empty()) {
+              Q_EMIT swatchFailed(qs(s->key), qs(s->error));
+              return;
+            }
             const QImage image(s->rgba.data(), s->size, s->size, QImage::Format_RGBX8888);
             Q_EMIT swatchArrived(qs(s->key), QPixmap::fromImage(image.copy()));
           },
@@ -91,6 +95,10 @@ void Studio::askForSwatch(const QString& key, std::function<Document(const Docum
         return swatchSet(with, framed, material);
       },
       swatchSize);
+}
+
+void Studio::preferSwatches(const std::vector<std::string>& keys) {
+  if (m_swatchMaker) m_swatchMaker->prefer(keys);
 }
 
 void Studio::changed() {
@@ -162,6 +170,7 @@ void Studio::open(const Document& document, const QString& path, ProofSet proofs
   m_selection.clear();
   m_lastEffect = 0;
   m_proofs = std::move(proofs.proofs);
+  m_unreadProofs = std::move(proofs.unread);
   m_nextProof = proofs.next;
   m_parentProof = proofs.parent;
   m_view.compare = Compare::None;
@@ -187,6 +196,7 @@ static Document atFrameOf(const Document& doc, const Document& other, bool moved
 
 void Studio::markSaved(const Document& before, const Document& saved, const QString& path) {
   const bool elsewhere = saved.folder() != m_saved.folder();
+  if (m_path != path) m_unreadProofs.clear(); // they stay where they are
   m_path = path;
   m_saved = atFrameOf(saved, doc(), m_frameMoved);
   // File names of proofs start from the same folder.

@@ -64,7 +64,7 @@ public:
   // Proofs.
   const std::vector<std::shared_ptr<const Proof>>& proofs() const { return m_proofs; }
   /// As they are kept beside the document.
-  ProofSet proofSet() const { return {m_proofs, m_nextProof, m_parentProof}; }
+  ProofSet proofSet() const { return {m_proofs, m_nextProof, m_parentProof, m_unreadProofs}; }
   /// Keeps the live picture as it is, with the document that made it, named by what has changed since the one before. False (and told) if there
   /// is none yet.
   bool keep(const QString& name = {});
@@ -118,8 +118,10 @@ public:
   /// swatchArrived() under the same key, soon if it was made before and nothing about it has changed.
   static constexpr int swatchSize = 88;
   void askForSwatch(const QString& key, NodeId material, const MaterialPreset* as = nullptr);
-  /// The same of a material that `put` adds to the present document, away from the interface thread; nothing comes if it throws.
+  /// The same of a material that `put` adds to the present document, away from the interface thread; swatchFailed() if it throws.
   void askForSwatch(const QString& key, std::function<Document(const Document& now, NodeId& material)> put);
+  /// Those that are asked for are made in this order from now on.
+  void preferSwatches(const std::vector<std::string>& keys);
 
   /// Role picking: the next click in the picture or a list fills this role of the effect.
   struct Picking {
@@ -143,6 +145,8 @@ Q_SIGNALS:
   void fileChanged();
   void pickingChanged();
   void swatchArrived(const QString& key, const QPixmap& picture);
+  /// It cannot be made, and why.
+  void swatchFailed(const QString& key, const QString& why);
 
 private:
   SwatchMaker& swatchMaker();
@@ -160,6 +164,7 @@ private:
   std::vector<NodeId> m_selection;
   NodeId m_lastEffect = 0;
   std::vector<std::shared_ptr<const Proof>> m_proofs;
+  std::vector<std::string> m_unreadProofs;
   int m_nextProof = 1, m_parentProof = 0;
   View m_view;
   Picking m_picking;

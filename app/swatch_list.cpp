@@ -2,11 +2,16 @@
 
 #include "app/theme.h"
 
+#include <QScrollBar>
+#include <QTimer>
+
+#include <algorithm>
+
 namespace ilumbra {
 
 static constexpr int keyRole = Qt::UserRole + 100;
 
-SwatchList::SwatchList(Studio& studio, QWidget* parent) : QListWidget(parent) {
+SwatchList::SwatchList(Studio& studio, QWidget* parent) : QListWidget(parent), m_studio(studio), m_order(new QTimer(this)) {
   setViewMode(QListView::IconMode);
   setResizeMode(QListView::Adjust);
   setMovement(QListView::Static);
@@ -18,6 +23,16 @@ SwatchList::SwatchList(Studio& studio, QWidget* parent) : QListWidget(parent) {
     for (int i = 0; i < count(); ++i)
       if (item(i)->data(keyRole).toString() == key) item(i)->setIcon(QIcon(picture));
   });
+  connect(&studio, &Studio::swatchFailed, this, [this](const QString& key, const QString& why) {
+    for (int i = 0; i < count(); ++i)
+      if (item(i)->data(keyRole).toString() == key) item(i)->setToolTip(tr("It has no picture: %1").arg(why));
+  });
+  m_order->setSingleShot(true);
+  connect(m_order, &QTimer::timeout, this, [this] { m_studio.preferSwatches(nearestFirst()); });
+  const auto order = [this] { m_order->start(0); };
+  connect(verticalScrollBar(), &QScrollBar::valueChanged, this, order);
+  connect(this, &QListWidget::currentItemChanged, this, order);
+  connect(model(), &QAbstractItemModel::rowsInserted, this, order);
 }
 
 QListWidgetItem* SwatchList::add(const QString& name, const QString& tip, const QString& key, const QPixmap& first) {
@@ -42,6 +57,21 @@ void SwatchList::search(const QString& text) {
     if (fits && !first) first = item(i);
   }
   setCurrentItem(first);
+}
+
+std::vector<std::string> SwatchList::nearestFirst() const {
+  const QRect sight = viewport()->rect(), current = currentItem() ? visualItemRect(currentItem()) : QRect();
+  const QPoint from = current.isValid() && sight.intersects(current) ? current.center() : sight.center();
+  std::vector<std::pair<qint64, std::string>> far;
+  for (int i = 0; i < count(); ++i) {
+    if (item(i)->isHidden()) continue;
+    const QPoint d = visualItemRect(item(i)).center() - from;
+    far.emplace_back(qint64(d.x()) * d.x() + qint64(d.y()) * d.y(), item(i)->data(keyRole).toString().toStdString());
+  }
+  std::stable_sort(far.begin(), far.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+  std::vector<std::string> keys;
+  for (auto& [distance, key] : far) keys.push_back(std::move(key));
+  return keys;
 }
 
 QListWidgetItem* SwatchList::chosen() const {

@@ -86,13 +86,16 @@ static Document makeGlow(const Document& doc, const Node& object, std::vector<st
 Document addEffect(const Document& doc, std::string_view kindId, const std::vector<NodeId>& selection, NodeId* made, std::vector<std::string>* told) {
   NodeId effect = 0;
   std::string name;
+  const auto nameAfter = [&](const Node& n) {
+    std::string label = doc.kinds().find(kindId)->label;
+    label[0] = char(std::tolower(static_cast<unsigned char>(label[0])));
+    return n.name + " " + label;
+  };
   const Kind* kind = doc.kinds().find(kindId);
   if (!kind || kind->family() != "effect") throw badInput(fmt::format("there is no effect \"{}\"", kindId));
   for (const NodeId id : selection)
     if (const Node* n = doc.find(id); n && (n->kind->family() == "light" || n->kind->family() == "object" || n->kind->family() == "source")) {
-      std::string label = kind->label;
-      label[0] = char(std::tolower(static_cast<unsigned char>(label[0])));
-      name = n->name + " " + label;
+      name = nameAfter(*n);
       break;
     }
   Document out = addNode(doc, kindId, name, {}, &effect);
@@ -100,6 +103,8 @@ Document addEffect(const Document& doc, std::string_view kindId, const std::vect
   out = fillRoles(out, effect, selection);
   const EffectKind& k = *effectKind(*out.find(effect));
   if (k.make) out = k.make(std::move(out), effect, selection, told);
+  // Of nothing that was selected: by what it has found or made for itself.
+  if (const std::vector<NodeId> from = roleOf(out, *out.find(effect), "from"); name.empty() && !from.empty()) out = rename(out, effect, out.freeName(nameAfter(*out.find(from.front()))));
   for (const NodeId id : roleOf(out, *out.find(effect), "from")) {
     const Node* n = out.find(id);
     if (n->kind->family() != "object" || !n->kind->param("material")) continue;
@@ -110,8 +115,7 @@ Document addEffect(const Document& doc, std::string_view kindId, const std::vect
   if (!k.lensStage.empty() && roleOf(out, *out.find(effect), "lens").empty()) {
     NodeId stage = 0;
     const Kind* stageKind = out.kinds().find(k.lensStage);
-    const std::string stageName = out.find(effect)->name == kind->label ? "Lens " + kind->label : out.find(effect)->name + " lens";
-    out = addNode(out, k.lensStage, stageName, {}, &stage);
+    out = addNode(out, k.lensStage, out.find(effect)->name + " lens", {}, &stage);
     out = setValue(out, stage, "sources", Constant(std::vector<Reference>{{effect, nullptr}}));
     out = setValue(out, effect, "lens", Constant(std::vector<Reference>{{stage, nullptr}}));
     if (told) told->push_back(fmt::format("The lens got a stage, {}: {}", stageKind->label, out.find(stage)->name));

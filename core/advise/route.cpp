@@ -391,7 +391,7 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
       std::vector<std::string> strangers;
       for (const NodeId id : named) {
         const Node* n = doc.find(id);
-        if (n && n->kind->id != "object.group" && !ids.count(id)) strangers.push_back(n->name);
+        if (n && n->kind->id != "object.group" && n->kind->family() != "lens" && !ids.count(id)) strangers.push_back(n->name);
       }
       if (!strangers.empty()) {
         double strange = 0;

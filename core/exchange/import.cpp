@@ -30,20 +30,15 @@ Importer::Importer(const Document& doc, std::string file, const Model& model, co
 }
 
 Imported Importer::run() {
-  Node root = make("object.group", fs::path(m_file).stem().string());
+  Node root = make("object.group", beside(fs::path(m_file).stem().string(), "model"));
   const double unit = m_options.unit > 0 ? m_options.unit : m_model.unit > 0 ? m_model.unit : 1;
   if (unit != 1) set(root, "size", Triple{unit, unit, unit});
   if (m_options.up == ImportOptions::Up::AsStated ? m_model.zUp : m_options.up == ImportOptions::Up::Z) set(root, "turn", Triple{-90, 0, 0});
-  for (size_t i = 0; i < m_model.materials.size(); ++i) m_materials.push_back(isFiller(i) ? 0 : material(m_model.materials[i], i));
+  for (size_t i = 0; i < m_model.materials.size(); ++i) m_materials.push_back(isFiller(i) ? 0 : material(i));
   const NodeId id = root.id;
   skinned(root);
-  for (const int r : m_model.roots) {
-    // The one node above all, which only holds the others, is this group.
-    const ModelNode& top = m_model.nodes[size_t(r)];
-    if (m_model.roots.size() == 1 && top.parts.empty() && top.matrix == M44f() && top.light < 0 && top.fieldOfView <= 0 && !moves({r}))
-      for (const int c : top.children) node(c, {}, root, 1);
-    else node(r, {}, root, 1);
-  }
+  const ModelNode* top = soleTop();
+  for (const int r : top ? top->children : m_model.roots) node(r, {}, root, 1);
   m_builder.put(std::move(root));
   m_builder.roots().push_back(id);
   for (const std::string& note : m_model.notes) m_notes.push_back(note);
@@ -64,8 +59,8 @@ Imported Importer::onto(const std::vector<std::pair<int, NodeId>>& materials) {
   if (fresh.empty()) return {m_builder.take(), 0, m_notes};
   m_materials.resize(m_model.materials.size(), 0);
   for (size_t i = 0; i < m_model.materials.size(); ++i) {
-    const Node* known = m_doc.findByName(m_model.materials[i].name);
-    m_materials[i] = known && known->kind->family() == "material" ? known->id : material(m_model.materials[i], i);
+    const Node* known = m_doc.findByName(materialName(i));
+    m_materials[i] = known && known->kind->family() == "material" ? known->id : material(i);
   }
   Node root = make("object.group", fs::path(m_file).stem().string() + " added");
   const NodeId id = root.id;
@@ -103,6 +98,18 @@ void Importer::unknown(int index, std::vector<int>& out) const {
 
 void Importer::note(const std::string& text) {
   if (std::find(m_notes.begin(), m_notes.end(), text) == m_notes.end()) m_notes.push_back(text);
+}
+
+const ModelNode* Importer::soleTop() const {
+  if (m_model.roots.size() != 1) return nullptr;
+  const ModelNode& top = m_model.nodes[size_t(m_model.roots.front())];
+  return top.parts.empty() && top.matrix == M44f() && top.light < 0 && top.fieldOfView <= 0 && !moves({m_model.roots.front()}) ? &top : nullptr;
+}
+
+std::string Importer::beside(const std::string& name, const char* word) const {
+  const ModelNode* top = soleTop();
+  const bool taken = std::any_of(m_model.nodes.begin(), m_model.nodes.end(), [&](const ModelNode& n) { return n.name == name && &n != top; });
+  return taken ? fmt::format("{} {}", name, word) : name;
 }
 
 std::string Importer::freeName(const std::string& wanted) {

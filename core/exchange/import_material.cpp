@@ -42,9 +42,14 @@ void Importer::driven(Node& n, const char* param, const V3f& value, const ModelT
   texture(n, param, t, "colour", value, suffix);
 }
 
-NodeId Importer::material(const ModelMaterial& in, size_t index) {
-  Node n = make("material.surface", in.name.empty() ? fmt::format("Material {}", index + 1) : in.name);
-  fill(n, in);
+std::string Importer::materialName(size_t index) const {
+  const std::string& name = m_model.materials[index].name;
+  return name.empty() ? fmt::format("Material {}", index + 1) : beside(name, "material");
+}
+
+NodeId Importer::material(size_t index) {
+  Node n = make("material.surface", materialName(index));
+  fill(n, m_model.materials[index]);
   const NodeId id = n.id;
   m_builder.roots().push_back(id);
   m_builder.put(std::move(n));

@@ -36,7 +36,12 @@ private:
   // A number, and the texture that multiplies it.
   void driven(Node& n, const char* param, float value, const ModelTexture& t, const char* channel, const std::string& suffix);
   void driven(Node& n, const char* param, const V3f& value, const ModelTexture& t, const std::string& suffix);
-  NodeId material(const ModelMaterial& in, size_t index);
+  // The one node above all, if it only holds the others: the group of the import stands for it. Null: there is none.
+  const ModelNode* soleTop() const;
+  // Where a thing of the file has the name, that keeps it: what stands beside it has the word behind its name.
+  std::string beside(const std::string& name, const char* word) const;
+  std::string materialName(size_t index) const;
+  NodeId material(size_t index);
   void fill(Node& n, const ModelMaterial& in);
 
   // A run of nodes of the model, of which each stands in the one before: where a thing stands in what holds it here.

@@ -7,6 +7,7 @@
 
 #include <atomic>
 #include <fmt/format.h>
+#include <map>
 #include <set>
 
 namespace ilumbra {
@@ -87,7 +88,23 @@ struct Step {
   const Node* node;
   const LensStage* stage;
   LayerQuery source, map;
+  std::vector<NodeId> takes, actsOn; ///< the stages whose light alone it takes, and where whose light lies it acts
 };
+
+// What stages have put into the picture, of those that later ones name: by stage, the share of each pixel that it covers.
+using Copies = std::map<NodeId, std::vector<float>>;
+
+std::vector<NodeId> stagesNamed(const Document& doc, const Node& stage, const char* list) {
+  std::vector<NodeId> out = namedBy(doc, stage, list);
+  std::erase_if(out, [&](NodeId id) { return doc.find(id)->kind->family() != "lens"; });
+  return out;
+}
+
+void addCopies(std::vector<float>& cover, const Copies& copies, const std::vector<NodeId>& of) {
+  for (const NodeId id : of)
+    if (const auto it = copies.find(id); it != copies.end())
+      for (size_t i = 0; i < cover.size(); ++i) cover[i] = clamp01(cover[i] + it->second[i]);
+}
 
 struct Stacked {
   uint64_t takenBy = 0; ///< bits of the steps whose source it is; and of those whose map it is, 32 higher
@@ -97,7 +114,7 @@ struct Stacked {
 };
 
 // How much a stage acts in each pixel; empty: wholly, everywhere.
-std::vector<float> actsWhere(const Step& step, const Params& p, const LensContext& c, const LensLight& light) {
+std::vector<float> actsWhere(const Step& step, const Params& p, const LensContext& c, const LensLight& light, const Copies& copies) {
   const size_t n = size_t(c.width) * size_t(c.height);
   std::vector<float> mask = areaMask(c.doc, *step.node, c);
   const auto times = [&](const std::vector<float>& other) {
@@ -105,7 +122,15 @@ std::vector<float> actsWhere(const Step& step, const Params& p, const LensContex
     if (mask.empty()) mask.assign(n, 1.0f);
     for (size_t i = 0; i < n; ++i) mask[i] *= other[i];
   };
-  if (const LayerQuery q = maskQuery(c.doc, *step.node); !q.whole() && light.coverage) times(light.coverage(q));
+  if (const LayerQuery q = maskQuery(c.doc, *step.node); q.nothing()) {
+    std::vector<float> cover(n, 0.0f);
+    addCopies(cover, copies, step.actsOn);
+    times(cover);
+  } else if (!q.whole() && light.coverage) {
+    std::vector<float> cover = light.coverage(q);
+    addCopies(cover, copies, step.actsOn);
+    times(cover);
+  }
   if (const PatternUse* use = p.pattern("acts_share"); use && c.assets) {
     const Program program = Program::compile(c.doc, use->pattern, c.frame, *c.assets, false);
     std::vector<float> share(n);
@@ -130,6 +155,7 @@ std::vector<float> actsWhere(const Step& step, const Params& p, const LensContex
 // What share of each pixel shows what answers a query: as the film has counted, or else by its share of the light.
 std::vector<float> shownBy(const LayerQuery& q, const LensContext& c, const LensLight& light, const Picture& source, const std::vector<Stacked>& layers) {
   std::vector<float> out;
+  if (q.nothing()) return std::vector<float>(source.pixels(), 0.0f);
   if (q.whole() && !light.alpha.empty()) return light.alpha;
   if (light.coverage) out = light.coverage(q);
   if (!out.empty()) return out;
@@ -170,10 +196,17 @@ void widen(std::vector<float>& alpha, const LensWork& w, const Picture& layer, f
   });
 }
 
+// What covers the picture, as a layer of light on which a stage can work.
+Picture asLayer(const std::vector<float>& cover, const LensContext& c) {
+  Picture out(c.width, c.height);
+  for (size_t i = 0; i < cover.size(); ++i) out.rgb[3 * i] = out.rgb[3 * i + 1] = out.rgb[3 * i + 2] = clamp01(cover[i]);
+  return out;
+}
+
 // What is moved covers the picture where it comes to be: of the cover, the sources' part goes the way of their light.
 void carry(std::vector<float>& alpha, std::vector<float> own, const LensOperator& op, float amount, const std::vector<float>& mask, const LensContext& c) {
-  Picture cover(c.width, c.height);
-  for (size_t i = 0; i < own.size(); ++i) cover.rgb[3 * i] = cover.rgb[3 * i + 1] = cover.rgb[3 * i + 2] = std::min(own[i], alpha[i]);
+  for (size_t i = 0; i < own.size(); ++i) own[i] = std::min(own[i], alpha[i]);
+  const Picture cover = asLayer(own, c);
   const LensWork w = writtenOut(op.apply(cover), cover);
   for (size_t i = 0; i < alpha.size(); ++i) alpha[i] = clamp01(alpha[i] + amount * (mask.empty() ? 1 : mask[i]) * (w.spread.rgb[3 * i + 1] - w.taken.rgb[3 * i + 1]));
 }
@@ -182,8 +215,7 @@ void carry(std::vector<float>& alpha, std::vector<float> own, const LensOperator
 void uncover(const LensLight& light, std::vector<Stacked>& layers, const std::vector<float>& own, const LensOperator& op, float amount, const std::vector<float>& mask, const LensContext& c) {
   const auto backdrop = std::find_if(layers.begin(), layers.end(), [](const Stacked& l) { return l.backdrop; });
   if (backdrop == layers.end()) return;
-  Picture cover(c.width, c.height);
-  for (size_t i = 0; i < own.size(); ++i) cover.rgb[3 * i] = cover.rgb[3 * i + 1] = cover.rgb[3 * i + 2] = clamp01(own[i]);
+  const Picture cover = asLayer(own, c);
   const LensWork moved = op.apply(cover);
   if (!moved.all && moved.taken.rgb.empty()) return; // it leaves things where they are
   const LensWork w = writtenOut(moved, cover);
@@ -205,32 +237,50 @@ double luminanceOf(const Picture& p, const LensContext& c) {
 }
 
 // What a stage does to the layers that it takes, and with it to all others.
-StageResult act(const Step& step, uint64_t bit, const LensContext& c, const LensLight& light, std::vector<Stacked>& layers, bool works, LensResult& result) {
+StageResult act(const std::vector<Step>& steps, size_t index, const LensContext& c, const LensLight& light, std::vector<Stacked>& layers, Copies& copies, bool works, LensResult& result) {
+  const Step& step = steps[index];
+  const uint64_t bit = uint64_t(1) << index;
   const Params p(*step.node, c.frame);
+  // Later stages that take its light alone, and whether any asks where that is.
+  uint64_t copyTakenBy = 0;
+  bool copyShown = false;
+  const auto among = [&](const std::vector<NodeId>& list) { return std::find(list.begin(), list.end(), step.node->id) != list.end(); };
+  for (size_t later = index + 1; later < steps.size(); ++later) {
+    if (among(steps[later].takes)) copyTakenBy |= uint64_t(1) << later;
+    copyShown |= among(steps[later].takes) || among(steps[later].actsOn);
+  }
   Picture& apart = result.apart;
   std::vector<float>& alpha = result.alpha;
   StageResult r{.stage = step.node->id};
-  const auto nothing = [&](const char* why) {
+  const auto nothing = [&](const std::string& why) {
     if (works) r.work = {Picture(c.width, c.height), Picture(c.width, c.height)};
     r.idle = why;
     return r;
+  };
+  const auto missing = [&](const std::vector<NodeId>& named, const char* otherwise) {
+    for (const NodeId id : named)
+      if (!copies.count(id)) return fmt::format("there is no copy of {} yet: it is off, does nothing or stands after it", c.doc.find(id)->name);
+    return std::string(otherwise);
   };
   const float amount = p.real("amount");
   std::vector<Stacked*> mine;
   for (Stacked& l : layers)
     if (l.takenBy & bit) mine.push_back(&l);
   if (amount <= 0) return nothing("its amount is 0");
-  if (mine.empty()) return nothing("none of its sources is in the picture");
+  if (mine.empty()) return nothing(missing(step.takes, "none of its sources is in the picture"));
   Picture summed;
   if (mine.size() > 1) summed = mine.front()->light;
   for (size_t i = 1; i < mine.size(); ++i) addTo(summed, mine[i]->light, c.tasks);
   const Picture& source = mine.size() > 1 ? summed : mine.front()->light;
   if (dark(source, c.tasks)) return nothing("its sources give no light in the picture");
-  const std::vector<float> mask = actsWhere(step, p, c, light);
-  if (!mask.empty() && std::all_of(mask.begin(), mask.end(), [](float m) { return m <= 0; })) return nothing("what it acts on is not in the picture");
+  const std::vector<float> mask = actsWhere(step, p, c, light, copies);
+  if (!mask.empty() && std::all_of(mask.begin(), mask.end(), [](float m) { return m <= 0; })) return nothing(missing(step.actsOn, "what it acts on is not in the picture"));
   LensContext own = c;
   own.oneLayer = mine.size() == 1;
-  if (step.stage->covers) own.covered = shownBy(step.source, c, light, source, layers);
+  if (step.stage->covers) {
+    own.covered = shownBy(step.source, c, light, source, layers);
+    addCopies(own.covered, copies, step.takes);
+  }
   if (!step.map.everything) {
     own.map = Picture(c.width, c.height);
     for (const Stacked& l : layers)
@@ -240,6 +290,13 @@ StageResult act(const Step& step, uint64_t bit, const LensContext& c, const Lens
   const LensBlend mode = lensBlend(op.blend.empty() ? p.text("blend") : op.blend);
   const bool aside = p.text("over_alpha") == "apart", widens = !alpha.empty() && !step.stage->inPlace && p.text("over_alpha") == "widens";
   // A picture that is covered everywhere stays so.
+  if (copyShown) {
+    std::vector<float> moved = shownBy(step.source, c, light, source, layers);
+    addCopies(moved, copies, step.takes);
+    const LensWork w = op.apply(asLayer(moved, c));
+    for (size_t i = 0; i < moved.size(); ++i) moved[i] = clamp01(amount * (mask.empty() ? 1 : mask[i]) * w.spread.rgb[3 * i + 1]);
+    copies[step.node->id] = std::move(moved);
+  }
   if (widens && step.stage->carries && std::any_of(alpha.begin(), alpha.end(), [](float a) { return a < 1; }))
     carry(alpha, step.source.whole() ? alpha : shownBy(step.source, c, light, source, layers), op, amount, mask, c);
   const bool named = !step.source.whole() && std::none_of(mine.begin(), mine.end(), [](const Stacked* l) { return l->backdrop; });
@@ -252,7 +309,7 @@ StageResult act(const Step& step, uint64_t bit, const LensContext& c, const Lens
   const auto does = [&](bool any) {
     if (!any) r.idle = step.stage->idle && !step.stage->idle(p).empty() ? step.stage->idle(p) : "it changes nothing with these values";
   };
-  if (mode == LensBlend::Add && one && mask.empty() && !aside && !works) {
+  if (mode == LensBlend::Add && one && mask.empty() && !aside && !works && !copyTakenBy) {
     // Most stages, most of the time: the light itself alone is asked for.
     std::atomic<bool> changes = false;
     const LensWork& w = each.front();
@@ -295,7 +352,11 @@ StageResult act(const Step& step, uint64_t bit, const LensContext& c, const Lens
     for (Stacked& l : layers)
       if (!(l.takenBy & bit)) others.push_back(&l);
   std::atomic<bool> changes = false;
-  const bool plain = mode == LensBlend::Add && one && mask.empty() && !aside;
+  const bool plain = mode == LensBlend::Add && one && mask.empty() && !aside && !copyTakenBy;
+  // What it spreads goes on as light of its sources, and for those that name it also by itself.
+  std::vector<Stacked> apartFromSources;
+  if (copyTakenBy)
+    for (const Stacked* l : mine) apartFromSources.push_back({l->takenBy | copyTakenBy, l->tag, Picture(c.width, c.height)});
   forRows(c.tasks, c.height, c.width, [&](size_t i, size_t end) {
     bool any = false;
     if (plain) { // most stages, most of the time
@@ -324,7 +385,9 @@ StageResult act(const Step& step, uint64_t bit, const LensContext& c, const Lens
         float& l = mine[k]->light.rgb[i];
         const LensWork& w = one ? all : each[k];
         const float before = l;
-        l = before + a * (kept * (before - w.taken.rgb[i]) + (aside ? 0 : given * w.spread.rgb[i]) - before);
+        const float gained = aside ? 0 : given * w.spread.rgb[i];
+        l = before + a * (kept * (before - w.taken.rgb[i]) + (copyTakenBy ? 0 : gained) - before);
+        if (copyTakenBy) apartFromSources[k].light.rgb[i] = a * gained;
       }
       // As it came to be.
       all.taken.rgb[i] = a * (taken + (1 - kept) * (mode == LensBlend::Add ? 0 : base.rgb[i] - taken));
@@ -337,6 +400,7 @@ StageResult act(const Step& step, uint64_t bit, const LensContext& c, const Lens
   if (told) r.light = luminanceOf(r.work.spread, c);
   if (widens && !step.stage->carries) widen(alpha, r.work, {}, 1, c);
   if (!works) r.work = {};
+  std::move(apartFromSources.begin(), apartFromSources.end(), std::back_inserter(layers));
   return r;
 }
 
@@ -360,11 +424,23 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
   LensContext c = context;
   LensResult r;
   std::vector<Step> steps;
+  std::set<NodeId> asked;
+  for (std::vector<NodeId> open = {options.solo}; !open.empty();) {
+    const Node* s = c.doc.find(open.back());
+    open.pop_back();
+    if (!s) continue;
+    for (const char* list : {"sources", "acts_on"})
+      for (const NodeId id : stagesNamed(c.doc, *s, list))
+        if (asked.insert(id).second) open.push_back(id);
+  }
   if (options.on)
     for (const Node* s : lensStages(c.doc)) {
       const bool last = options.until == s->id;
       if (last && options.before) break;
-      if (options.solo ? s->id == options.solo : stageActs(c.doc, *s, c.frame)) steps.push_back({s, &stageOf(*s), sourceQuery(c.doc, *s), mapQuery(c.doc, *s)});
+      const bool acts = stageActs(c.doc, *s, c.frame);
+      // A stage alone brings those along whose light it asks for.
+      if (options.solo ? s->id == options.solo || (acts && asked.count(s->id)) : acts)
+        steps.push_back({s, &stageOf(*s), sourceQuery(c.doc, *s), mapQuery(c.doc, *s), stagesNamed(c.doc, *s, "sources"), stagesNamed(c.doc, *s, "acts_on")});
       if (last) break;
     }
   if (steps.size() > 32) throw badInput(fmt::format("the lens has {} stages that act; 32 are possible", steps.size()));
@@ -396,6 +472,7 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
     layers = std::move(out);
   };
   r.alpha = light.alpha;
+  Copies copies;
   // Once no stage spreads light any more, what lies beside the frame has done its work.
   const auto frameAlone = [&] {
     if (c.width == c.frameWidth && c.height == c.frameHeight) return;
@@ -406,6 +483,7 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
     r.alpha = cut(r.alpha, c);
     light.alpha = cut(light.alpha, c);
     if (!light.behind.rgb.empty()) light.behind = cut(light.behind, c);
+    for (auto& [stage, cover] : copies) cover = cut(cover, c);
     if (light.coverage) light.coverage = [of = std::move(light.coverage), wide = c](const LayerQuery& q) { return cut(of(q), wide); };
     c.width = c.frameWidth;
     c.height = c.frameHeight;
@@ -421,7 +499,7 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
     c.tasks.stopIfAsked();
     merge(i);
     if (std::all_of(steps.begin() + ptrdiff_t(i), steps.end(), [](const Step& s) { return s.stage->inPlace; })) frameAlone();
-    r.stages.push_back(act(steps[i], uint64_t(1) << i, c, light, layers, options.works, r));
+    r.stages.push_back(act(steps, i, c, light, layers, copies, options.works, r));
   }
   frameAlone();
   merge(32);

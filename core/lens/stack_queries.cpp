@@ -43,7 +43,10 @@ static LayerQuery queryOf(const Document& doc, const Node& stage, const char* li
   q.through = p.flag(seen + "through");
   q.everything = p.references(list).empty();
   q.seenIn = namedBy(doc, stage, in);
-  for (const NodeId id : namedBy(doc, stage, list)) (doc.find(id)->kind->family() == "material" ? q.materials : q.things).push_back(id);
+  for (const NodeId id : namedBy(doc, stage, list)) {
+    const std::string_view family = doc.find(id)->kind->family();
+    if (family != "lens") (family == "material" ? q.materials : q.things).push_back(id);
+  }
   return q;
 }
 
@@ -67,6 +70,7 @@ LayerQuery mapQuery(const Document& doc, const Node& stage) {
 LayerQuery maskQuery(const Document& doc, const Node& stage) { return queryOf(doc, stage, "acts_on", "acts_", "acts_in"); }
 
 static void include(std::vector<LayerQuery>& queries, LayerQuery q) {
+  if (q.nothing()) return;
   if (std::find(queries.begin(), queries.end(), q) == queries.end()) queries.push_back(std::move(q));
 }
 

@@ -27,16 +27,17 @@ const std::vector<std::string>& stageSources() {
 }
 
 std::vector<ParamDef> stageParams(double amount, double most) {
-  const std::vector<std::string> surfaces = {"object.", "material.", "air.", "light.", "plate.", "layer."};
+  std::vector<std::string> surfaces = {"object.", "material.", "air.", "light.", "plate.", "layer."}, sources = stageSources();
+  for (std::vector<std::string>* list : {&surfaces, &sources}) list->push_back("lens.mirror_copy");
   return {flag("on", "On", true).at(Stage::Lens).help("Off: the light passes as it is"),
           number("amount", "Amount", "%", amount).soft(0, std::max(1.0, std::min(most, 2.0))).range(0, most).at(Stage::Lens).matters().help("How much of it; 0: the light passes as it is"),
           choice("blend", "Blend", lensBlendNames()).at(Stage::Lens).help("How its light lies over the picture"),
-          references("sources", "Sources", stageSources()).at(Stage::Shading).in("Sources").help("What it takes its light from; an effect stands for its From; none: all light"),
+          references("sources", "Sources", sources).at(Stage::Shading).in("Sources").help("What it takes its light from; an effect stands for its From, a mirror copy for the copy alone; none: all light"),
           flag("direct", "Seen directly", true).at(Stage::Shading).in("Sources").help("The sources as the camera sees them straight"),
           flag("mirrored", "Seen in mirrors", true).at(Stage::Shading).in("Sources").help("The sources as mirrors show them"),
           flag("through", "Seen through clear things", true).at(Stage::Shading).in("Sources").help("The sources as seen behind glass"),
           references("seen_in", "Only seen in", {"object."}).at(Stage::Shading).in("Sources").help("Only as these mirrors or clear things show them; none: wherever they are seen"),
-          references("acts_on", "Acts on", surfaces).at(Stage::Shading).in("Where it acts").help("Only where these are seen; none: everywhere"),
+          references("acts_on", "Acts on", surfaces).at(Stage::Shading).in("Where it acts").help("Only where these are seen, or a mirror copy has put its copy; none: everywhere"),
           flag("acts_direct", "Seen directly", true).at(Stage::Shading).in("Where it acts").help("Where they are seen straight"),
           flag("acts_mirrored", "Seen in mirrors", true).at(Stage::Shading).in("Where it acts").help("Where mirrors show them"),
           flag("acts_through", "Seen through clear things", true).at(Stage::Shading).in("Where it acts").help("Where they are seen behind glass"),

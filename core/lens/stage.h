@@ -98,7 +98,7 @@ std::vector<LensStage> allStages();
 const LensStage& stageOf(const Node& node);
 /// What every stage has: on, amount, blend, its sources and where it acts. `most`: of the amount; more than 1 adds more than there is.
 std::vector<ParamDef> stageParams(double amount, double most);
-/// The families that a stage can take light from.
+/// The families that a stage can take light from, apart from other stages.
 const std::vector<std::string>& stageSources();
 /// The slot for the shapes drawn in the picture that it is confined to.
 std::vector<ChildSlot> stageSlots();

@@ -45,6 +45,8 @@ struct LayerQuery {
   bool apart = false;
   /// All light, without any condition.
   bool whole() const { return everything && direct && mirrored && through && seenIn.empty() && events == EventAny; }
+  /// No light at all answers it.
+  bool nothing() const { return !everything && things.empty() && materials.empty(); }
   /// The same question; the name does not matter, nor how it is kept.
   bool operator==(const LayerQuery& o) const {
     return everything == o.everything && things == o.things && materials == o.materials && direct == o.direct &&

@@ -108,6 +108,17 @@ void SwatchMaker::ask(const std::string& key, std::function<Document()> make, in
   m_wake.notify_all();
 }
 
+void SwatchMaker::prefer(const std::vector<std::string>& keys) {
+  std::map<std::string, size_t> rank;
+  for (size_t i = 0; i < keys.size(); ++i) rank.emplace(keys[i], i);
+  const auto of = [&](const Wanted& w) {
+    const auto it = rank.find(w.key);
+    return it == rank.end() ? keys.size() : it->second;
+  };
+  const std::lock_guard lock(m_mutex);
+  std::stable_sort(m_wanted.begin(), m_wanted.end(), [&](const Wanted& a, const Wanted& b) { return of(a) < of(b); });
+}
+
 void SwatchMaker::run() {
   const Tasks tasks(1, true);
   for (;;) {
@@ -124,9 +135,13 @@ void SwatchMaker::run() {
       Made& made = m_made[w->key];
       if (!made.swatch || made.swatch->size != w->size || !(made.set == set)) made = {set, render(*w, set, tasks)};
       m_deliver(made.swatch);
-    } catch (const std::exception&) {
-      // A material that cannot be compiled has no swatch; the picture itself tells why.
+    } catch (const std::exception& e) {
       m_made.erase(w->key);
+      {
+        const std::lock_guard lock(m_mutex);
+        if (m_quit) return;
+      }
+      m_deliver(std::make_shared<const Swatch>(Swatch{w->key, w->size, {}, e.what()}));
     }
   }
 }

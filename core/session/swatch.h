@@ -18,13 +18,14 @@ class ViewTable;
 /// size of the set as they stand around what is framed, and a faint sky. Exposed for a grey ball.
 Document swatchSet(const Document& doc, const Box3f& framed, NodeId material);
 
-/// Renders small pictures on a thread of its own, one after the other, the latest asked for first.
+/// Renders small pictures on a thread of its own, one after the other, in the order of prefer(), then as they were asked for.
 class SwatchMaker {
 public:
   struct Swatch {
     std::string key;
     int size = 0;
-    std::vector<uint8_t> rgba; ///< as shown
+    std::vector<uint8_t> rgba; ///< as shown; empty: it could not be made
+    std::string error;         ///< why not
   };
   using Deliver = std::function<void(std::shared_ptr<const Swatch>)>;
   /// `deliver` is called on the maker's thread.
@@ -35,6 +36,9 @@ public:
   /// Asks for a picture of the set that `make` gives, called on the maker's thread; what was asked for under the same key and is
   /// not begun is replaced. A set that was shown under this key before is delivered as it was.
   void ask(const std::string& key, std::function<Document()> make, int size);
+  /// What is waiting under these keys is made first, in this order.
+  void prefer(const std::vector<std::string>& keys);
+
 private:
   struct Wanted {
     std::string key;

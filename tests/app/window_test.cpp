@@ -688,6 +688,17 @@ TEST_CASE("A material is made of real matter, with pictures of each, and tells w
   CHECK(gallery.list()->count() == int(materialPresets().size()));
   bool arrived = false;
   QObject::connect(o.studio.get(), &Studio::swatchArrived, &gallery, [&](const QString& key, const QPixmap& p) { arrived |= key.startsWith("matter ") && p.width() == Studio::swatchSize; });
+  // The one that is looked at comes first, then its neighbours.
+  gallery.show();
+  SwatchList* list = gallery.list();
+  for (const int row : {list->count() - 1, 2}) {
+    list->setCurrentRow(row);
+    list->scrollToItem(list->item(row));
+    const std::vector<std::string> near = list->nearestFirst();
+    REQUIRE(near.size() == materialPresets().size());
+    CHECK(near[0] == "matter " + list->item(row)->text().toStdString());
+    CHECK((near[1] == "matter " + list->item(row - 1)->text().toStdString() || row == 2));
+  }
   CHECK(Open::wait([&] { return arrived; }));
   gallery.take("Amber");
   CHECK(presetOf(o.doc(), glass)->name == "Amber");

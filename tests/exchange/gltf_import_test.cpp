@@ -162,6 +162,24 @@ TEST_CASE("Glass without a volume is a thin pane", "[exchange][gltf][import]") {
   CHECK(Params(*d.findByName("Pane"), 1).flag("thin"));
 }
 
+TEST_CASE("Things keep the names of their file: what is called the same has the word for what it is behind it", "[exchange][gltf][import]") {
+  File f;
+  addSquare(f, {{"material", 0}});
+  f.json["materials"] = Json::array({Json{{"name", "Square"}}});
+  f.json["nodes"] = Json::array({Json{{"name", "Square"}, {"mesh", 0}}, Json{{"name", "scene"}, {"mesh", 0}}});
+  f.json["scenes"] = Json::array({Json{{"nodes", {0, 1}}}});
+  const Imported in = f.import();
+  const auto kindOf = [&](const char* name) {
+    const Node* n = in.doc.findByName(name);
+    return n ? n->kind->id : "";
+  };
+  CHECK(kindOf("Square") == "object.mesh");
+  CHECK(kindOf("Square material") == "material.surface");
+  CHECK(kindOf("scene") == "object.mesh");
+  CHECK(kindOf("scene model") == "object.group");
+  for (const NodePtr& n : in.doc.nodes()) CHECK_FALSE(n->name.ends_with(" 2"));
+}
+
 TEST_CASE("The tree keeps its places: matrices, and translation, rotation and scale alike", "[exchange][gltf][import]") {
   File f;
   addSquare(f);

@@ -213,6 +213,66 @@ TEST_CASE("A displacement of what the water shows moves the reflection and never
     for (int x = 20; x < 70; ++x) REQUIRE(with.at(x, y)[0] == Approx(all.at(x, y)[0] - ball.at(x, y)[0] + ball.at(x + 8, y)[0]).margin(1e-6));
 }
 
+TEST_CASE("A mirror copy alone is a source and a place to act: what it copies keeps its light", "[lens][stack]") {
+  // A lit pixel above the hinge at 32, whose copy lies below it.
+  Document doc = stageDocument("lens.mirror_copy", {{"amount", "50 %"}, {"hinge_y", "50 %"}, {"reach", "100 %"}});
+  const Picture p = onePixel(64, 64, 32, 21, Color(100.0f));
+  constexpr int x = 32, y = 21, copied = 42;
+  const auto at = [&](const Document& d, int row, const LensOptions& options = {}) { return lensed(d, p, options).picture.at(x, row)[1]; };
+  REQUIRE(at(doc, copied) == Approx(50).epsilon(1e-3));
+
+  SECTION("as a source") {
+    doc = add(doc, "lens.grade", "Gone", {{"sources", "Stage"}, {"exposure", "-40 stops"}});
+    CHECK(at(doc, y) == 100);
+    CHECK(at(doc, copied) == Approx(0).margin(1e-4));
+    // Its light is still light of what it copies: who takes all light takes both, before and after.
+    const Document all = add(doc, "lens.grade", "Half", {{"exposure", "-1 stops"}});
+    CHECK(at(all, y) == Approx(50));
+    const Document halfGone = add(changed(doc, "Gone.exposure", "-1 stops"), "lens.grade", "Half", {{"exposure", "-1 stops"}});
+    CHECK(at(halfGone, copied) == Approx(12.5).epsilon(1e-3));
+  }
+  SECTION("as a place to act") {
+    doc = add(doc, "lens.grade", "Gone", {{"acts_on", "Stage"}, {"exposure", "-40 stops"}});
+    CHECK(at(doc, y) == 100);
+    CHECK(at(doc, copied) == Approx(25).epsilon(1e-3)); // the copy covers a half
+    CHECK(at(changed(doc, "Gone.acts_elsewhere", "on"), y) == Approx(0).margin(1e-4));
+  }
+  SECTION("whatever its blend, and alone with the stage that asks for it") {
+    for (const char* blend : {"screen", "lighter"}) {
+      CAPTURE(blend);
+      const Document with = add(changed(doc, "Stage.blend", blend), "lens.streaks", "Streaks", {{"sources", "Stage"}, {"keyed", "off"}});
+      LensOptions alone;
+      alone.solo = id(with, "Streaks");
+      const LensResult all = lensed(with, p), solo = lensed(with, p, alone);
+      CHECK(all.picture.at(x, y)[1] == 100);
+      CHECK(all.picture.rgb == solo.picture.rgb);
+      CHECK(all.stages.back().idle.empty());
+      CHECK(all.picture.at(x + 4, copied)[1] > 0);
+      CHECK(all.picture.at(x + 4, y)[1] == 0);
+    }
+  }
+  SECTION("shares by light sum to the picture") {
+    doc = add(doc, "lens.streaks", "Streaks", {{"sources", "Stage"}, {"keyed", "off"}});
+    LensLight light;
+    light.layers.push_back({{}, onePixel(64, 64, 32, 21), false, 1});
+    light.layers.push_back({{}, onePixel(64, 64, 20, 25), false, 2});
+    const LensResult r = applyLens(LensContext::of(doc, 1, 64, 64, pool()), std::move(light));
+    REQUIRE(r.shares.size() == 2);
+    for (size_t i = 0; i < r.picture.rgb.size(); ++i) REQUIRE(r.shares[0].second.rgb[i] + r.shares[1].second.rgb[i] == Approx(r.picture.rgb[i]).margin(1e-5));
+    CHECK(r.shares[0].second.at(36, copied)[1] > 0);
+    CHECK(r.shares[1].second.at(24, 38)[1] > 0);
+  }
+  SECTION("a copy that is not there yet says so") {
+    doc = add(doc, "lens.grade", "Gone", {{"sources", "Stage"}, {"exposure", "-40 stops"}});
+    const Document before = moveNode(doc, id(doc, "Gone"), {0, "", 0});
+    REQUIRE(lensStages(before).front()->name == "Gone");
+    const LensResult r = lensed(before, p);
+    CHECK(r.stages.front().idle == "there is no copy of Stage yet: it is off, does nothing or stands after it");
+    CHECK(r.picture.at(x, copied)[1] == Approx(50).epsilon(1e-3));
+    CHECK(lensQueries(before).size() == 1); // asking traces no ray
+  }
+}
+
 TEST_CASE("A displacement takes its map from the light of other things, as it stands before it", "[lens][stack][labels]") {
   Set s(64, 48);
   s.look("0, 0, 4", "0, 0, 0", "40");

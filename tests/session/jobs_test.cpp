@@ -11,6 +11,7 @@
 #include <filesystem>
 #include <future>
 #include <memory>
+#include <nlohmann/json.hpp>
 #include <thread>
 
 using namespace ilumbra;
@@ -228,10 +229,34 @@ TEST_CASE("Proofs lie beside their document and come back with their branches", 
   set = back;
   CHECK(writeProofs(file, set, views, proofBytes(*set.proofs[0]) + 10) == std::vector<int>{1});
   CHECK(readProofs(kinds(), file, nullptr).proofs.size() == 1);
-  // A broken index or picture is told.
+  // A picture that cannot be read is told, and neither it nor its place in the index goes with the next save.
+  set = back;
+  writeProofs(file, set, views);
+  const std::string picture = proofFolder(file) + "/" + nlohmann::json::parse(readFile(proofFolder(file) + "/proofs.json"))["proofs"][1]["picture"].get<std::string>(), whole = readFile(picture);
+  writeFileAtomically(picture, whole.substr(0, whole.size() / 2));
+  ProofSet half = readProofs(kinds(), file, &troubles);
+  CHECK(troubles.size() == 1);
+  REQUIRE(half.proofs.size() == 1);
+  REQUIRE(half.unread.size() == 1);
+  CHECK(half.next == 3);
+  writeProofs(file, half, views);
+  CHECK(fs::exists(picture));
+  writeFileAtomically(picture, whole);
+  CHECK(readProofs(kinds(), file, &troubles).proofs.size() == 2);
+  // A broken index is told, and put aside; what it named stays.
   writeFileAtomically(proofFolder(file) + "/proofs.json", "{");
   CHECK(readProofs(kinds(), file, &troubles).proofs.empty());
-  CHECK(troubles.size() == 1);
+  CHECK(troubles.size() == 2);
+  CHECK(writeProofs(file, {}, views).empty());
+  CHECK(readFile(proofFolder(file) + "/proofs.json") == "{");
+  half.unread.clear();
+  writeProofs(file, half, views);
+  CHECK(readFile(proofFolder(file) + "/proofs-unreadable.json") == "{");
+  CHECK(fs::exists(picture));
+  // Without proofs the folder stays as long as something of others is in it.
+  writeProofs(file, {}, views);
+  CHECK(readFile(proofFolder(file) + "/notes.txt") == "mine");
+  CHECK_FALSE(fs::exists(proofFolder(file) + "/proofs.json"));
 }
 
 TEST_CASE("A proof is named by what changed since the one before", "[session][proof]") {

@@ -4,6 +4,8 @@
 #include "core/color/view.h"
 #include "tests/support/scene.h"
 
+#include <future>
+
 using namespace ilumbra;
 using namespace ilumbra::test;
 
@@ -115,10 +117,34 @@ TEST_CASE("Of several questions under one key only the last that is waiting is a
     while (shelf.all.back()->size != 24 + 19) REQUIRE(shelf.wait(shelf.all.size() + 1));
     CHECK(shelf.all.size() < 20);
   }
-  // A set that cannot be made is left out; the next is made.
+  // A set that cannot be made says why; the next is made.
   Shelf shelf;
   shelf.maker.ask("broken", []() -> Document { throw badInput("cannot be made"); }, 24);
   shelf.maker.ask("sound", [&doc, amber] { return swatchSet(doc, Box3f(), amber); }, 24);
-  REQUIRE(shelf.wait(1));
-  CHECK(shelf.all[0]->key == "sound");
+  REQUIRE(shelf.wait(2));
+  CHECK(shelf.all[0]->key == "broken");
+  CHECK(shelf.all[0]->rgba.empty());
+  CHECK(shelf.all[0]->error == "cannot be made");
+  CHECK(shelf.all[1]->key == "sound");
+  CHECK(shelf.all[1]->error.empty());
+}
+
+TEST_CASE("Swatches that are preferred are made first, in their order, the others as they were asked for", "[swatch]") {
+  const Document doc = room();
+  const NodeId amber = doc.findByName("Amber")->id;
+  std::promise<void> begin;
+  Shelf shelf;
+  shelf.maker.ask("first", [&] {
+    begin.get_future().wait();
+    return swatchSet(doc, Box3f(), amber);
+  }, 8);
+  for (const char* key : {"a", "b", "c", "d"}) shelf.maker.ask(key, [&] { return swatchSet(doc, Box3f(), amber); }, 8);
+  shelf.maker.prefer({"c", "nobody", "b"});
+  begin.set_value();
+  REQUIRE(shelf.wait(5));
+  std::string order;
+  for (const auto& s : shelf.all) order += s->key;
+  // "first" may or may not have begun before the order was told.
+  order.erase(order.find("first"), 5);
+  CHECK(order == "cbad");
 }
