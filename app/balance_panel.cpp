@@ -68,10 +68,16 @@ void BalanceRow::refresh() {
   update();
 }
 
-QRect BalanceRow::switchRect() const { return {184, 3, 34, 21}; }
-QRect BalanceRow::soloRect() const { return {222, 3, 40, 21}; }
-QRect BalanceRow::splitRect() const { return {264, 3, 36, 21}; }
-QRect BalanceRow::lineRect() const { return {310, 3, std::max(60, width() - 310 - 232), 21}; }
+// Where it is narrow the names are shorter and the bars go, so that every number stays.
+int BalanceRow::nameWidth() const { return std::clamp(width() - 408, 84, 150); }
+int BalanceRow::barWidth() const { return width() < 580 ? 0 : 40; }
+QRect BalanceRow::switchRect() const { return {nameWidth() + 34, 3, 34, 21}; }
+QRect BalanceRow::soloRect() const { return switchRect().translated(38, 0).adjusted(0, 0, 6, 0); }
+QRect BalanceRow::splitRect() const { return {soloRect().right() + 3, 3, 36, 21}; }
+QRect BalanceRow::lineRect() const {
+  const int left = splitRect().right() + 11, right = 8 + 84 + 10 + 22 + (barWidth() > 0 ? 12 + barWidth() : 0) + 56;
+  return {left, 3, std::max(60, width() - left - right), 21};
+}
 QRect BalanceRow::valueRect() const { return {lineRect().right() + 8, 3, 84, 21}; }
 QRect BalanceRow::tintRect() const { return {valueRect().right() + 10, 6, 22, 15}; }
 int BalanceRow::handle() const { return lineRect().left() + int((std::clamp(m_stops, -mostStops, mostStops) + mostStops) / (2 * mostStops) * (lineRect().width() - 1)); }
@@ -85,7 +91,7 @@ void BalanceRow::paintEvent(QPaintEvent*) {
   p.setBrush(m_unheard ? theme::faint : m_light);
   p.drawEllipse(QPointF(14, 13.5), 4.5, 4.5);
   p.setPen(m_unheard ? theme::faint : theme::text);
-  p.drawText(QRect(28, 0, 150, height()), Qt::AlignLeft | Qt::AlignVCenter, p.fontMetrics().elidedText(m_name, Qt::ElideRight, 150));
+  p.drawText(QRect(28, 0, nameWidth(), height()), Qt::AlignLeft | Qt::AlignVCenter, p.fontMetrics().elidedText(m_name, Qt::ElideRight, nameWidth()));
   const auto word = [&](const QRect& r, const QString& text, bool active) {
     p.setPen(active ? theme::accent : theme::faint);
     p.drawText(r, Qt::AlignCenter, text);
@@ -114,11 +120,12 @@ void BalanceRow::paintEvent(QPaintEvent*) {
   p.setPen(theme::line);
   p.drawRect(tintRect());
   // Share of the picture's light.
-  const QRect bar(tintRect().right() + 12, 10, std::max(20, width() - tintRect().right() - 12 - 58), 7);
-  p.fillRect(bar, theme::desk);
-  p.fillRect(QRectF(bar.left(), bar.top(), bar.width() * std::min(1.0, m_share), bar.height()), m_unheard ? theme::faint : theme::dim);
+  if (const QRect bar(tintRect().right() + 12, 10, barWidth(), 7); bar.width() > 0) {
+    p.fillRect(bar, theme::desk);
+    p.fillRect(QRectF(bar.left(), bar.top(), bar.width() * std::min(1.0, m_share), bar.height()), m_unheard ? theme::faint : theme::dim);
+  }
   p.setPen(theme::dim);
-  p.drawText(QRect(bar.right() + 4, 0, 48, height()), Qt::AlignRight | Qt::AlignVCenter, tr("%1 %").arg(100 * m_share, 0, 'f', m_share < 0.0995 ? 1 : 0));
+  p.drawText(QRect(width() - 8 - 48, 0, 48, height()), Qt::AlignRight | Qt::AlignVCenter, tr("%1 %").arg(100 * m_share, 0, 'f', m_share < 0.0995 ? 1 : 0));
 }
 
 void BalanceRow::set(const char* param, const Constant& v, uint64_t gesture) {

@@ -39,6 +39,7 @@ protected:
   bool event(QEvent* e) override;
 
 private:
+  int nameWidth() const, barWidth() const; ///< pixels; a bar of 0 is left out
   void set(const char* param, const Constant& v, uint64_t gesture = 0);
   void setStops(double stops, uint64_t gesture);
   void tint();

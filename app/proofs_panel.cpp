@@ -24,10 +24,10 @@ constexpr int numberRole = Qt::UserRole, samplesRole = Qt::UserRole + 1;
 class ProofDelegate : public QStyledItemDelegate {
 public:
   using QStyledItemDelegate::QStyledItemDelegate;
-  QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {146, 114}; }
+  QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {132, 104}; }
   void paint(QPainter* p, const QStyleOptionViewItem& o, const QModelIndex& i) const override {
     const QRect r = o.rect.adjusted(1, 1, -9, -1);
-    const QRect picture(r.left() + 1, r.top() + 1, 134, 75);
+    const QRect picture(r.left() + 1, r.top() + 1, 120, 67); // with its names it fits above a scroll bar
     p->fillRect(picture, QColor(0x0c, 0x0c, 0x0c));
     const QImage image = i.data(Qt::DecorationRole).value<QImage>();
     if (!image.isNull()) {
@@ -41,10 +41,10 @@ public:
     }
     p->setFont(theme::font(11));
     p->setPen(o.state & QStyle::State_Selected ? theme::text : theme::dim);
-    p->drawText(QRect(r.left() + 1, picture.bottom() + 3, 134, 18), Qt::AlignLeft | Qt::AlignVCenter, p->fontMetrics().elidedText(i.data().toString(), Qt::ElideRight, 134));
+    p->drawText(QRect(r.left() + 1, picture.bottom() + 3, 120, 18), Qt::AlignLeft | Qt::AlignVCenter, p->fontMetrics().elidedText(i.data().toString(), Qt::ElideRight, 120));
     p->setPen(theme::faint);
     p->setFont(theme::font(10));
-    p->drawText(QRect(r.left() + 1, picture.bottom() + 18, 134, 15), Qt::AlignLeft | Qt::AlignVCenter, i.data(samplesRole).toString());
+    p->drawText(QRect(r.left() + 1, picture.bottom() + 18, 120, 15), Qt::AlignLeft | Qt::AlignVCenter, i.data(samplesRole).toString());
   }
 };
 
@@ -198,8 +198,8 @@ void ProofsPanel::showChanges() {
     return;
   }
   const std::vector<Difference> all = changesTo(left ? left->doc : m_studio.doc(), proof->doc);
-  m_head->setText(all.empty() ? tr("%1 has the same document as %2").arg(qs(proof->name), left ? qs(left->name) : tr("the live picture"))
-                              : tr("%1 → %2").arg(left ? qs(left->name) : tr("Live"), qs(proof->name)));
+  const QString from = left ? tr("proof %1").arg(left->number) : tr("the live picture"), to = tr("proof %1").arg(number);
+  m_head->setText(all.empty() ? tr("The document of %1 is that of %2").arg(to, from) : tr("From %1 to %2").arg(from, to));
   for (const Difference& d : all) {
     auto* i = new QTreeWidgetItem(m_changes);
     i->setText(0, qs(describe(d)));

@@ -326,11 +326,12 @@ void addDocumentCommands(CLI::App& app, Context& c) {
   });
 
   auto a = args();
-  s = command("new", "Writes a starter");
-  s->add_option("STARTER", a->starter, "Name of a starter")->required();
+  s = command("new", "Writes a starter, or an empty scene");
+  s->add_option("STARTER", a->starter, "Name of a starter; none: an empty scene");
   s->add_option("-o", a->output, "The document to write")->required();
   s->callback([&c, a] {
-    writeStarter(findStarter(a->starter), c.kinds, a->output);
+    if (a->starter.empty()) writeDocument(Document::create(c.kinds), a->output);
+    else writeStarter(findStarter(a->starter), c.kinds, a->output);
     if (c.json) print(Json{{"file", a->output}});
   });
 

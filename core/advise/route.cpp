@@ -171,14 +171,13 @@ std::string stopsText(double stops) { return fmt::format("{:.1f} stops {} white"
 } // namespace
 
 std::vector<EffectReading> readEffects(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const LensResult& developed, const Tasks& tasks) {
-  const double all = sumOf(developed.picture);
   std::vector<EffectReading> out;
   for (const Node* e : doc.family("effect")) {
     EffectReading r{e->id, 0, Params(*e, frame).flag("on")};
     if (const EffectKind* kind = effectKind(*e); kind && kind->share) r.share = kind->share(doc, *e, scene, film, amounts, developed.picture, tasks);
     for (const NodeId stage : roleOf(doc, *e, "lens"))
       for (const StageResult& s : developed.stages)
-        if (s.stage == stage && all > 0) r.share += s.light / all;
+        if (s.stage == stage) r.share += s.share;
     out.push_back(r);
   }
   return out;

@@ -306,6 +306,12 @@ StageResult act(const std::vector<Step>& steps, size_t index, const LensContext&
   // With what is added whatever the light, the first layer's work is the stage's own.
   if (!op.rest.rgb.empty()) addTo(each.front().spread, op.rest, c.tasks);
   const bool one = each.size() == 1, told = !step.stage->inPlace && !effectsOf(c.doc, *step.node).empty();
+  const auto tell = [&](double spread) {
+    double all = 0;
+    for (const Stacked& l : layers) all += luminanceOf(l.light, c);
+    r.light = spread;
+    r.share = all > 0 ? spread / all : 0;
+  };
   const auto does = [&](bool any) {
     if (!any) r.idle = step.stage->idle && !step.stage->idle(p).empty() ? step.stage->idle(p) : "it changes nothing with these values";
   };
@@ -326,7 +332,7 @@ StageResult act(const std::vector<Step>& steps, size_t index, const LensContext&
       else addIn(l, spread, n, amount);
     });
     does(changes);
-    if (told) r.light = double(amount) * luminanceOf(w.spread, c);
+    if (told) tell(double(amount) * luminanceOf(w.spread, c));
     return r;
   }
   for (size_t k = 0; k < each.size(); ++k) each[k] = writtenOut(std::move(each[k]), mine[k]->light);
@@ -397,10 +403,11 @@ StageResult act(const std::vector<Step>& steps, size_t index, const LensContext&
     if (any) changes = true;
   });
   does(changes);
-  if (told) r.light = luminanceOf(r.work.spread, c);
+  const double spread = told ? luminanceOf(r.work.spread, c) : 0;
   if (widens && !step.stage->carries) widen(alpha, r.work, {}, 1, c);
   if (!works) r.work = {};
   std::move(apartFromSources.begin(), apartFromSources.end(), std::back_inserter(layers));
+  if (told) tell(spread);
   return r;
 }
 

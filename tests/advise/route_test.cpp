@@ -169,6 +169,10 @@ TEST_CASE("The share of each effect is the light it spreads in the picture", "[a
   CHECK(shares[0].on);
   CHECK(shares[0].share > 0.01);
   CHECK(shares[0].share < 1);
+  // What makes the whole picture darker afterwards takes of all light alike.
+  const Document darker = with(addNode(doc, "lens.grade", "Night"), "Night.exposure", "-4 stops");
+  const LensResult dark = develop(darker, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  CHECK(readEffects(darker, 1, *t.scene, t.film(), t.scene->amounts, dark, pool())[0].share == Approx(shares[0].share).epsilon(1e-6));
 }
 
 TEST_CASE("A lamp that is repeated gives the light of all its copies, and its modifier is no source", "[route][repeat]") {

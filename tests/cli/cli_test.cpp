@@ -57,6 +57,10 @@ TEST_CASE("Starters are listed and written, and check finds nothing", "[cli]") {
   fs::remove(folder / "orrery-assets/pierced-shade.glb");
   refused("check " + (folder / "a.ilum"), 3, "Pierced shade");
   refused("new moon-core -o " + (folder / "b.ilum"), 2, "sun-core");
+  // Without a name: an empty scene, to put things into.
+  REQUIRE(cli("new -o " + (folder / "c.ilum")).code == 0);
+  REQUIRE(cli("add " + (folder / "c.ilum") + " object.sphere Ball radius=0.2 -o " + (folder / "c.ilum")).code == 0);
+  CHECK(cli("show " + (folder / "c.ilum")).out.find("Ball") != std::string::npos);
 }
 
 TEST_CASE("Kinds come from the table, for people and as JSON", "[cli]") {
