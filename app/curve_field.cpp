@@ -93,6 +93,13 @@ void CurveField::refresh() {
   update();
 }
 
+bool CurveField::reveal(NodeId point) {
+  const std::vector<Point> all = points();
+  if (std::none_of(all.begin(), all.end(), [&](const Point& p) { return p.id == point; })) return false;
+  choose(point);
+  return true;
+}
+
 void CurveField::choose(NodeId point) {
   if (point == m_chosen) return;
   m_chosen = point;

@@ -19,6 +19,9 @@ public:
   /// Takes all points away: the curve is as it was before any was set.
   void straighten();
 
+  /// False: the point is none of this curve.
+  bool reveal(NodeId point);
+
   // For tests and for dragging.
   NodeId chosen() const { return m_chosen; }
   QPoint placeOf(double at, double value) const;

@@ -205,6 +205,11 @@ LensPage::LensPage(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(
     const Node* n = m_studio.currentNode();
     if (!n) return;
     if (n->kind->family() == "lens") return show(n->id);
+    // A part of a stage: a point of its curves, an area.
+    if (const Node* owner = m_studio.doc().find(n->parent); owner && owner->kind->family() == "lens") {
+      show(owner->id);
+      return m_settings->reveal(n->id);
+    }
     // The stage of the effect at hand stands open.
     if (n->kind->family() == "effect") {
       const auto stages = roleOf(m_studio.doc(), *n, "lens");

@@ -81,6 +81,16 @@ void SettingsPanel::setSubject(bool pinned, NodeId thing) {
   rebuild();
 }
 
+void SettingsPanel::reveal(NodeId part) {
+  // Once the rows have their places.
+  QTimer::singleShot(0, this, [this, part] {
+    for (CurveField* f : widget()->findChildren<CurveField*>())
+      if (f->reveal(part)) return ensureWidgetVisible(f, 0, 80);
+    for (ParamRow* r : widget()->findChildren<ParamRow*>())
+      if (r->address().node == part) return ensureWidgetVisible(r, 0, 80);
+  });
+}
+
 ParamRow* SettingsPanel::row(NodeId node, const std::string& param) const {
   for (ParamRow* r : widget()->findChildren<ParamRow*>())
     if (r->address().node == node && r->address().param == param) return r;

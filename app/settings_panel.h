@@ -16,6 +16,8 @@ public:
   explicit SettingsPanel(Studio& studio, QWidget* parent = nullptr);
   /// Shows one thing, whatever is selected; `pinned` false: the selection. A pinned panel has no title.
   void setSubject(bool pinned, NodeId thing);
+  /// Brings a part of what is shown (a point of a curve, an area, a key of a veil) into sight.
+  void reveal(NodeId part);
   /// The row of a parameter, if it is shown: for tests and for the palette.
   ParamRow* row(NodeId node, const std::string& param) const;
   /// Adds the material of a file to the document and selects it. False (and told) if it cannot be.

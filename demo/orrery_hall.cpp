@@ -112,7 +112,7 @@ Starter orreryHallStarter() {
             b.add("object.box", "Basin bed", {{"width", "1.66"}, {"height", "40 mm"}, {"depth", "1.26"}, {"position", "0, 0.015, 0"}, {"material", "Hall stone"}}, b.in(basin));
             for (const auto& [place, width, depth] : {std::tuple{"-0.81, 0.13, 0", "0.1", "1.32"}, {"0.81, 0.13, 0", "0.1", "1.32"}, {"0, 0.13, 0.61", "1.52", "0.1"}, {"0, 0.13, -0.61", "1.52", "0.1"}})
               b.add("object.box", "Basin rim", {{"width", width}, {"height", "0.3"}, {"depth", depth}, {"round", "8 mm"}, {"position", place}, {"material", "Hall stone"}}, b.in(basin));
-            b.add("light.spot", "Basin lamp", {{"power", "900"}, {"color", "0.8, 0.92, 1"}, {"position", "-1.25, 0.62, -1.45"}, {"target", "-1.75, -0.56, -3.5"}, {"cone", "9"}, {"edge", "40 %"}, {"radius", "10 mm"}});
+            b.add("light.spot", "Basin lamp", {{"power", "900"}, {"color", "0.8, 0.92, 1"}, {"position", "-1.25, 0.62, -1.45"}, {"target", "-1.75, -0.56, -3.5"}, {"cone", "9"}, {"edge", "40 %"}, {"radius", "10 mm"}, {"seen", "off"}});
             b.add("effect.caustics", "Ripples on the wall", {{"from", "Basin lamp"}, {"through", "Basin pool"}, {"onto", "Back wall"}, {"light", "mirrored"}, {"edge", "75 %"}, {"steady", "on"}});
 
             b.add("camera.lens", "Hall wide", {{"position", "0.55, 1.02, 3.35"}, {"target", "0.0, 0.36, 0"}, {"focal_length", "50"}, {"focus", "3.2"}, {"f_stop", "5.6"}, {"ev100", "5.4"}});

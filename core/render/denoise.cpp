@@ -149,7 +149,8 @@ void Denoiser::bound(const std::vector<Plane>& color, const std::vector<Plane>& 
   std::vector<Plane> moved(3, plane());
   filter(m_guide, {&color[0], &color[1], &color[2]}, {&moved[0], &moved[1], &moved[2]}, nullptr, tasks, cancel);
   // With all channels' errors; and what a pixel lends to its neighbours of it: nothing, where its light is met by sample after sample, for then
-  // who has none of it had no bad luck.
+  // who has none of it had no bad luck. Light that a sample meets with the chance p has a relative variance of (1 − p) / pn, and is missed by
+  // all n with a chance of exp(−pn): below the limit by less than one pixel in ten million.
   Plane error = plane(), lent = plane();
   tasks.forEach(m_height, [&](int y) {
     for (int x = 0; x < m_width; ++x) {
@@ -161,7 +162,7 @@ void Denoiser::bound(const std::vector<Plane>& color, const std::vector<Plane>& 
         value += sqr(color[c][i]);
       }
       error[i] = sum;
-      lent[i] = sum > 0.25f * value ? sum : 0;
+      lent[i] = sum > 0.06f * value ? sum : 0;
     }
   });
   spread(lent);

@@ -291,6 +291,13 @@ TEST_CASE("A curve is drawn: points are pressed in, dragged, moved by keys, type
   CHECK(mean() == Approx(straight).epsilon(1e-6));
   while (!(o.doc() == before)) o.studio->undo();
   CHECK(points() == 0);
+  // A point that is selected elsewhere, by its name, say, is brought into sight in its stage.
+  NodeId point = 0;
+  o.studio->edit(QStringLiteral("Point"), [&](const Document& d) { return addNode(d, "curve.tone", "Bend", {o.id("Tones"), "brightness"}, &point); });
+  o.page().show(o.id("Lines"));
+  o.studio->select({point});
+  CHECK(o.page().open() == o.id("Tones"));
+  CHECK(Open::wait([&] { return find() && find()->chosen() == point; }));
 }
 
 TEST_CASE("A layer of a plate's picture becomes a source from the plate's settings, in one step", "[app][lens][plate]") {
