@@ -367,13 +367,13 @@ FileRow::FileRow(Studio& s, const Address& a, QWidget* parent) : TextRow(s, a, p
   m_layout->addWidget(browse);
 }
 
-NodeId chooseThing(Studio& studio, const ParamDef& d, QWidget* parent, const QPoint& at, bool none, bool* chosen) {
+NodeId chooseThing(Studio& studio, const ParamDef& d, NodeId except, QWidget* parent, const QPoint& at, bool none, bool* chosen) {
   QMenu m(parent);
   *chosen = false;
   if (none) m.addAction(QObject::tr("none"))->setData(0u);
   QString family;
   for (const Node* n : studio.doc().inOrder()) {
-    if (!accepted(d.accepts, n->kind->id)) continue;
+    if (n->id == except || !accepted(d.accepts, n->kind->id)) continue;
     if (const QString f = qs(n->kind->family()); f != family) {
       if (!m.isEmpty()) m.addSeparator();
       family = f;
@@ -486,7 +486,7 @@ void ReferencesRow::refresh() {
   add->setProperty("class", "accent");
   connect(add, &QToolButton::clicked, this, [this, add] {
     bool chosen = false;
-    const NodeId id = chooseThing(m_studio, def(), this, add->mapToGlobal(QPoint(0, add->height())), false, &chosen);
+    const NodeId id = chooseThing(m_studio, def(), m_address.node, this, add->mapToGlobal(QPoint(0, add->height())), false, &chosen);
     if (!chosen) return;
     m_studio.edit(tr("Put into %1").arg(qs(addressText(m_studio.doc(), m_address))), [&](const Document& doc) {
       const Value now = valueAt(doc, m_address);

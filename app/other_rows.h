@@ -149,7 +149,7 @@ private:
   QLabel* m_label;
 };
 
-/// A menu of the things that a reference may take; 0 if none was chosen.
-NodeId chooseThing(Studio& studio, const ParamDef& def, QWidget* parent, const QPoint& at, bool none, bool* chosen);
+/// A menu of the things that a reference may take, `except` apart; 0 if none was chosen.
+NodeId chooseThing(Studio& studio, const ParamDef& def, NodeId except, QWidget* parent, const QPoint& at, bool none, bool* chosen);
 
 } // namespace ilumbra

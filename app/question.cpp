@@ -3,12 +3,14 @@
 #include "app/theme.h"
 
 #include <QDialog>
+#include <QFontMetrics>
 #include <QKeyEvent>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPainter>
 #include <QPushButton>
 #include <QVBoxLayout>
+#include <algorithm>
 
 namespace ilumbra {
 namespace {
@@ -23,6 +25,8 @@ public:
     setAutoDefault(false);
     setFixedHeight(m_does.isEmpty() ? 34 : 50);
     setCursor(Qt::PointingHandCursor);
+    // Nothing of it is cut: file names may be long.
+    setMinimumWidth(30 + std::max(QFontMetrics(theme::font(13, 600)).horizontalAdvance(answer.label), QFontMetrics(theme::font(12)).horizontalAdvance(m_does)));
   }
 
 protected:

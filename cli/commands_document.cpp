@@ -214,8 +214,7 @@ void checkCommand(const Context& c, const std::string& file) {
     for (const std::string& u : unknown) print(fmt::format("{}: {}", file, u));
     for (const Finding& f : findings) {
       print(fmt::format("{}: {}", file, f.text));
-      for (const Mend& m : f.mends)
-      {
+      for (const Mend& m : f.mends) {
         for (const Mend::Added& add : m.adds) print(fmt::format("  {}: add {} --into \"{}\"", m.text, add.kind, add.holder));
         for (const auto& [address, value] : m.sets) print(fmt::format("  {}: \"{}={}\"", m.text, address, value));
       }
@@ -226,7 +225,8 @@ void checkCommand(const Context& c, const std::string& file) {
       for (size_t i = 1; i < scene->troubles.size(); ++i) print(file + ": " + scene->troubles[i]);
     throw badInput(file + ": " + scene->troubles.front());
   }
-  if (!c.json) print(fmt::format("{}: no problem; {} things", file, doc.nodes().size()));
+  const size_t told = unknown.size() + findings.size();
+  if (!c.json) print(fmt::format("{}: {}; {} things", file, told == 0 ? "no problem" : told == 1 ? "it can be rendered, with 1 remark" : fmt::format("it can be rendered, with {} remarks", told), doc.nodes().size()));
 }
 
 void healthCommand(const Context& c, const std::string& file, const std::vector<std::string>& only) {

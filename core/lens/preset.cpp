@@ -6,6 +6,7 @@
 #include "core/document/units.h"
 
 #include <fmt/format.h>
+#include <map>
 
 namespace ilumbra {
 
@@ -38,7 +39,7 @@ Document inOrder(const Document& doc, const std::vector<NodeId>& stages) {
   return out;
 }
 
-// Without references into its set.
+// Without references into its scene.
 static Document unbound(const Document& doc, NodeId stage) {
   Document out = doc;
   for (const NodeId id : treeOf(doc, stage))
@@ -77,16 +78,22 @@ Document withPreset(const Document& doc, NodeId stage, const Document& preset) {
 
 Document addPreset(const Document& doc, const Document& preset, std::vector<NodeId>* made) {
   Document out = doc;
-  bool any = false;
+  std::map<NodeId, NodeId> here; ///< by the preset's stages
   for (const NodeId id : preset.roots()) {
     const Node* n = preset.find(id);
     if (!n || n->kind->family() != "lens") continue;
-    NodeId one = 0;
-    out = transplant(out, unbound(preset, id), id, &one);
-    if (made) made->push_back(one);
-    any = true;
+    out = transplant(out, unbound(preset, id), id, &here[id]);
+    if (made) made->push_back(here[id]);
   }
-  if (!any) throw badInput("the file holds no lens stage");
+  if (here.empty()) throw badInput("the file holds no lens stage");
+  // Of each other they go on.
+  for (const auto& [there, stage] : here)
+    for (const char* list : {"sources", "acts_on"}) {
+      std::vector<Reference> named;
+      for (const Reference& r : Params(*preset.find(there), 0).references(list))
+        if (const auto it = here.find(r.target); it != here.end()) named.push_back({it->second, nullptr});
+      if (!named.empty()) out = setValue(out, stage, list, Constant(named));
+    }
   return out;
 }
 

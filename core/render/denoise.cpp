@@ -150,8 +150,9 @@ void Denoiser::bound(const std::vector<Plane>& color, const std::vector<Plane>& 
   filter(m_guide, {&color[0], &color[1], &color[2]}, {&moved[0], &moved[1], &moved[2]}, nullptr, tasks, cancel);
   // With all channels' errors; and what a pixel lends to its neighbours of it: nothing, where its light is met by sample after sample, for then
   // who has none of it had no bad luck. Light that a sample meets with the chance p has a relative variance of (1 − p) / pn, and is missed by
-  // all n with a chance of exp(−pn): below the limit by less than one pixel in ten million.
-  Plane error = plane(), lent = plane();
+  // all n with a chance of exp(−pn): at a variance of 0.06 by one pixel in ten million, at 0.25 by one in fifty.
+  Plane error = plane(), lent = plane(), bright = plane();
+  constexpr float rarest = 0.06f, rare = 0.25f;
   tasks.forEach(m_height, [&](int y) {
     for (int x = 0; x < m_width; ++x) {
       const size_t i = index(x, y);
@@ -162,13 +163,21 @@ void Denoiser::bound(const std::vector<Plane>& color, const std::vector<Plane>& 
         value += sqr(color[c][i]);
       }
       error[i] = sum;
-      lent[i] = sum > 0.06f * value ? sum : 0;
+      lent[i] = sum > rarest * value ? sum : 0;
+      bright[i] = value;
     }
   });
-  spread(lent);
+  for (Plane* p : {&error, &lent, &bright}) spread(*p);
   m_moved = plane();
   tasks.forEach(m_height, [&](int y) {
-    std::array<float, 25> near, alike;
+    std::array<size_t, 25> near, alike;
+    std::array<float, 25> values;
+    // The middle one of some pixels.
+    const auto middle = [&](const std::array<size_t, 25>& of, size_t count, const auto& value) {
+      for (size_t k = 0; k < count; ++k) values[k] = value(of[k]);
+      std::nth_element(values.begin(), values.begin() + count / 2, values.begin() + count);
+      return values[count / 2];
+    };
     for (int x = 0; x < m_width; ++x) {
       const size_t i = index(x, y);
       float apart = 0;
@@ -184,24 +193,27 @@ void Denoiser::bound(const std::vector<Plane>& color, const std::vector<Plane>& 
             tone += sqr(m_features[f][i] - m_features[f][q]);
             slope += sqr(m_features[3 + f][i] - m_features[3 + f][q]);
           }
-          near[n++] = lent[q];
-          if (tone < 0.01f && slope < 0.01f && std::abs(m_features[6][i] - m_features[6][q]) < 0.05f * m_features[6][i] + 1e-4f) alike[m++] = lent[q];
+          near[n++] = q;
+          if (tone < 0.01f && slope < 0.01f && std::abs(m_features[6][i] - m_features[6][q]) < 0.05f * m_features[6][i] + 1e-4f) alike[m++] = q;
         }
       float own = error[i];
-      if (m >= 6) {
-        std::nth_element(near.begin(), near.begin() + n / 2, near.begin() + n);
-        std::nth_element(alike.begin(), alike.begin() + m / 2, alike.begin() + m);
-        own = std::max(own, std::min(near[n / 2], alike[m / 2]));
-      }
+      // What is much darker than its neighbours may have missed their light. By more of a chance, if they differ among each other by no more than
+      // their errors; else it may just be darker. What has its share of their light knows its own error.
+      if (m >= 6)
+        if (const float usual = std::sqrt(middle(alike, m, [&](size_t q) { return bright[q]; })); std::sqrt(bright[i]) < 0.5f * usual) {
+          const float differ = middle(alike, m, [&](size_t q) { return std::abs(std::sqrt(bright[q]) - usual); });
+          const float limit = sqr(differ) < 2 * middle(alike, m, [&](size_t q) { return error[q]; }) ? rarest : rare;
+          const auto lends = [&](size_t q) { return lent[q] > limit * bright[q] ? lent[q] : 0.0f; };
+          own = std::max(own, std::min(middle(near, n, lends), middle(alike, m, lends)));
+        }
       // A pixel that a sample or two have lit, as unsure as it is bright, is more likely too bright than too dark: it is lifted with care.
-      float value = 0;
-      for (size_t c = 0; c < 3; ++c) value += sqr(color[c][i]);
+      const float value = bright[i];
       const float unsure = value > 0 ? std::sqrt(own / value) : 1;
       const bool lifts = moved[0][i] + moved[1][i] + moved[2][i] > color[0][i] + color[1][i] + color[2][i];
       // Of few samples the error is hardly known itself: a draft is to be smooth.
       const float few = 64.0f / float(std::max(1u, film.samples(size_t(y) * size_t(m_width) + size_t(x)))), doubt = std::max(1.0f, few * few * few);
       // What a sample or two have lit is lifted least; what has none of its neighbours' light by bad luck gets its share of it.
-      const float careful = unsure < 1.5f ? mix(mostErrors, 0.5f, clamp01((unsure - 0.3f) / 0.7f)) : mostErrors;
+      const float careful = unsure < 1.5f ? mix(mostErrors, 0.5f, clamp01((unsure - 0.2f) / 0.5f)) : mostErrors;
       const float most = doubt * (lifts ? careful : mostErrors);
       m_moved[i] = apart > sqr(most) * own ? most * std::sqrt(own / apart) : 1;
     }

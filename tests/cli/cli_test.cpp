@@ -324,6 +324,7 @@ TEST_CASE("Kinds tell their choices and lists, check names what is unknown and w
   const Outcome check = cli("check " + file);
   CHECK(check.out.find("the nearest is power") != std::string::npos);
   CHECK(check.out.find("Shine: ") != std::string::npos);
+  CHECK(check.out.find("no problem") == std::string::npos);
   // A pattern by its name, and where it cannot be.
   REQUIRE(cli("set " + file + " 'Brass.roughness=pattern Wear' -o " + file).code == 0);
   CHECK(cli("show " + file + " Brass.roughness").out.find("pattern Wear") == 0);

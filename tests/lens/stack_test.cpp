@@ -491,6 +491,16 @@ TEST_CASE("A preset keeps a stage's values, curves and elements, and nothing of 
   CHECK(made.size() == 1);
   CHECK(problems(more).empty());
   CHECK(refusal([&] { withPreset(stageDocument("lens.glow"), id(stageDocument("lens.glow"), "Stage"), preset); }).find("no stage of the kind Glow") != std::string::npos);
+  // What a stage takes of another of the preset it takes of it here.
+  Document pair = stageDocument("lens.mirror_copy");
+  pair = add(pair, "lens.glow", "On the copy", {{"sources", "Stage"}, {"acts_on", "Stage"}});
+  const Document both = addPreset(addNode(other, "lens.grade", "Stage"), pair, &made);
+  const Node& glow = *both.find(made.back());
+  CHECK(glow.kind->id == "lens.glow");
+  for (const char* list : {"sources", "acts_on"}) {
+    REQUIRE(namedBy(both, glow, list).size() == 1);
+    CHECK(both.find(namedBy(both, glow, list).front())->kind->id == "lens.mirror_copy");
+  }
   CHECK(refusal([&] { addPreset(other, Document::create(kinds())); }).find("no lens stage") != std::string::npos);
 }
 
