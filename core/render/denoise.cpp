@@ -213,7 +213,7 @@ void Denoiser::bound(const std::vector<Plane>& color, const std::vector<Plane>& 
       // Of few samples the error is hardly known itself: a draft is to be smooth.
       const float few = 64.0f / float(std::max(1u, film.samples(size_t(y) * size_t(m_width) + size_t(x)))), doubt = std::max(1.0f, few * few * few);
       // What a sample or two have lit is lifted least; what has none of its neighbours' light by bad luck gets its share of it.
-      const float careful = unsure < 1.5f ? mix(mostErrors, 0.5f, clamp01((unsure - 0.2f) / 0.5f)) : mostErrors;
+      const float careful = unsure < 1.5f ? mix(mostErrors, 0.5f, clamp01((unsure - 0.1f) / 0.4f)) : mostErrors;
       const float most = doubt * (lifts ? careful : mostErrors);
       m_moved[i] = apart > sqr(most) * own ? most * std::sqrt(own / apart) : 1;
     }
