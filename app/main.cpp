@@ -135,7 +135,7 @@ int main(int argc, char** argv) {
     const int share = ms / 2 / int(steps.size() + 1);
     QObject::connect(poll, &QTimer::timeout, &window, [&, steps, step, share, due = QDeadlineTimer(ms - share * int(steps.size())), left = 240]() mutable {
       const auto& image = studio->image();
-      const bool there = due.hasExpired() && image && image->edition == studio->edition() && (!image->draft || image->denoised || !image->error.empty());
+      const bool there = due.hasExpired() && image && image->edition == studio->edition() && (image->denoised || image->finished || !image->error.empty());
       if (!there && (!due.hasExpired() || --left > 0)) return;
       if (!steps.empty()) {
         step(steps.front().first, steps.front().second);

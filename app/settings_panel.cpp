@@ -85,7 +85,7 @@ void SettingsPanel::reveal(NodeId part) {
   // Once the rows have their places.
   QTimer::singleShot(0, this, [this, part] {
     for (CurveField* f : widget()->findChildren<CurveField*>())
-      if (f->reveal(part)) return ensureWidgetVisible(f, 0, 80);
+      if (f->reveal(part)) return verticalScrollBar()->setValue(f->mapTo(widget(), QPoint()).y() - 40);
     for (ParamRow* r : widget()->findChildren<ParamRow*>())
       if (r->address().node == part) return ensureWidgetVisible(r, 0, 80);
   });
