@@ -79,7 +79,7 @@ void SettingsPanel::buildSlots(QWidget* page, const Node& n) {
       const Node* child = m_studio.doc().find(c);
       if (!child) continue;
       if (oneKind) {
-        column->addWidget(sectionHead(page, tr("%1 %2").arg(qs(slot.label)).arg(i + 1), tr("take away"), [this, c] {
+        column->addWidget(sectionHead(page, tr("%1 of %2").arg(i + 1).arg(it->second.size()), tr("take away"), [this, c] {
           m_studio.edit(tr("Take away"), [&](const Document& d) { return removeNode(d, c); });
         }));
         for (const ParamDef& d : child->kind->params) column->addWidget(makeParamRow(m_studio, {c, d.name, 0, {}}, page));

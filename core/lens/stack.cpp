@@ -88,6 +88,7 @@ struct Step {
   const Node* node;
   const LensStage* stage;
   LayerQuery source, map;
+  bool told; ///< its light is told to an effect that it is in
   std::vector<NodeId> takes, actsOn; ///< the stages whose light alone it takes, and where whose light lies it acts
 };
 
@@ -305,13 +306,7 @@ StageResult act(const std::vector<Step>& steps, size_t index, const LensContext&
   for (Stacked* l : mine) each.push_back(op.apply(l->light));
   // With what is added whatever the light, the first layer's work is the stage's own.
   if (!op.rest.rgb.empty()) addTo(each.front().spread, op.rest, c.tasks);
-  const bool one = each.size() == 1, told = !step.stage->inPlace && !effectsOf(c.doc, *step.node).empty();
-  const auto tell = [&](double spread) {
-    double all = 0;
-    for (const Stacked& l : layers) all += luminanceOf(l.light, c);
-    r.light = spread;
-    r.share = all > 0 ? spread / all : 0;
-  };
+  const bool one = each.size() == 1;
   const auto does = [&](bool any) {
     if (!any) r.idle = step.stage->idle && !step.stage->idle(p).empty() ? step.stage->idle(p) : "it changes nothing with these values";
   };
@@ -332,7 +327,7 @@ StageResult act(const std::vector<Step>& steps, size_t index, const LensContext&
       else addIn(l, spread, n, amount);
     });
     does(changes);
-    if (told) tell(double(amount) * luminanceOf(w.spread, c));
+    if (step.told) r.light = double(amount) * luminanceOf(w.spread, c);
     return r;
   }
   for (size_t k = 0; k < each.size(); ++k) each[k] = writtenOut(std::move(each[k]), mine[k]->light);
@@ -403,11 +398,10 @@ StageResult act(const std::vector<Step>& steps, size_t index, const LensContext&
     if (any) changes = true;
   });
   does(changes);
-  const double spread = told ? luminanceOf(r.work.spread, c) : 0;
+  if (step.told) r.light = luminanceOf(r.work.spread, c);
   if (widens && !step.stage->carries) widen(alpha, r.work, {}, 1, c);
   if (!works) r.work = {};
   std::move(apartFromSources.begin(), apartFromSources.end(), std::back_inserter(layers));
-  if (told) tell(spread);
   return r;
 }
 
@@ -447,7 +441,7 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
       const bool acts = stageActs(c.doc, *s, c.frame);
       // A stage alone brings those along whose light it asks for.
       if (options.solo ? s->id == options.solo || (acts && asked.count(s->id)) : acts)
-        steps.push_back({s, &stageOf(*s), sourceQuery(c.doc, *s), mapQuery(c.doc, *s), stagesNamed(c.doc, *s, "sources"), stagesNamed(c.doc, *s, "acts_on")});
+        steps.push_back({s, &stageOf(*s), sourceQuery(c.doc, *s), mapQuery(c.doc, *s), !stageOf(*s).inPlace && !effectsOf(c.doc, *s).empty(), stagesNamed(c.doc, *s, "sources"), stagesNamed(c.doc, *s, "acts_on")});
       if (last) break;
     }
   if (steps.size() > 32) throw badInput(fmt::format("the lens has {} stages that act; 32 are possible", steps.size()));
@@ -507,6 +501,11 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
     merge(i);
     if (std::all_of(steps.begin() + ptrdiff_t(i), steps.end(), [](const Step& s) { return s.stage->inPlace; })) frameAlone();
     r.stages.push_back(act(steps, i, c, light, layers, copies, options.works, r));
+    // All light is summed once for stages of effects that follow one another.
+    if (!steps[i].told || (i + 1 < steps.size() && steps[i + 1].told)) continue;
+    double all = 0;
+    for (const Stacked& l : layers) all += luminanceOf(l.light, c);
+    for (size_t k = i + 1; all > 0 && k-- > 0 && steps[k].told;) r.stages[k].share = r.stages[k].light / all;
   }
   frameAlone();
   merge(32);

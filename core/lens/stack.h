@@ -64,7 +64,7 @@ struct StageResult {
   NodeId stage = 0;
   LensWork work = {}; ///< written out; empty where none was asked for
   double light = 0;   ///< sum of the luminance that it spreads in the frame, if it is in an effect; of a stage that works in place 0
-  double share = 0;   ///< of all light in the frame as it is after this stage
+  double share = 0;   ///< of all light in the frame as it is after the stages of effects that follow one another here
   std::string idle = {}; ///< why it did nothing; empty: it did something
 };
 struct LensResult {
