@@ -2,10 +2,10 @@
 
 #include "core/base/error.h"
 
-#include <QStringList>
 #include <algorithm>
 #include <chrono>
 #include <condition_variable>
+#include <QStringList>
 #include <thread>
 
 namespace ilumbra {
@@ -73,7 +73,8 @@ bool Background::start(const QString& label, Work work, Options options) {
 }
 
 void Background::launch(Piece& piece) {
-  piece.thread = std::thread([this, send = m_delivery.sender(), work = std::move(piece.work), shared = piece.shared, number = piece.number]() mutable {
+  piece.thread = std::thread([this, send = m_delivery.sender(), work = std::move(piece.work), shared = piece.shared,
+                              number = piece.number]() mutable {
     std::function<void()> finish;
     QString error;
     try {
@@ -106,7 +107,8 @@ void Background::ended(uint64_t number, const std::function<void()>& finish, con
   piece->thread.join(); // it has nothing left to do
   const QString lane = piece->options.lane;
   const auto inLane = [&](const auto& p) { return p->options.lane == lane; };
-  const auto waiting = std::find_if(m_pieces.begin(), m_pieces.end(), inLane); // in order: what runs stands before what waits
+  const auto waiting =
+      std::find_if(m_pieces.begin(), m_pieces.end(), inLane); // in order: what runs stands before what waits
   if (waiting != m_pieces.end() && !(*waiting)->runs()) launch(**waiting);
   Q_EMIT changed();
   const bool failed = piece->cancelled || !error.isEmpty();
@@ -135,7 +137,8 @@ QStringList Background::running() const {
 }
 
 bool Background::busy(const QString& lane) const {
-  return std::any_of(m_pieces.begin(), m_pieces.end(), [&](const auto& p) { return p->options.lane == lane && (!p->cancelled || p->options.waits); });
+  return std::any_of(m_pieces.begin(), m_pieces.end(),
+                     [&](const auto& p) { return p->options.lane == lane && (!p->cancelled || p->options.waits); });
 }
 
 bool Background::idle() const { return m_pieces.empty(); }

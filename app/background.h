@@ -2,31 +2,32 @@
 #include "app/delivery.h"
 #include "core/base/tasks.h"
 
-#include <QString>
 #include <list>
+#include <QString>
 #include <vector>
 
 namespace ilumbra {
 
-/// Long work off the interface thread, each piece on a thread of its own that is joined. A piece owns whatever it uses: it may outlive the window
-/// by what a library cannot break off.
+/// Long work off the interface thread, each piece on a thread of its own that is joined. A piece owns whatever it uses:
+/// it may outlive the window by what a library cannot break off.
 class Background : public QObject {
   Q_OBJECT
-public:
-  /// Runs on its thread; returns what is then done on the interface thread (null: nothing). The flag is set when it is cancelled.
+ public:
+  /// Runs on its thread; returns what is then done on the interface thread (null: nothing). The flag is set when it is
+  /// cancelled.
   using Work = std::function<std::function<void()>(const CancelFlag&)>;
   struct Options {
-    QString lane;     ///< pieces of one lane never run at once
-    bool waits = false; ///< where the lane is busy it runs later, else it is refused
-    bool matters = true; ///< leaving asks first
+    QString lane;                          ///< pieces of one lane never run at once
+    bool waits = false;                    ///< where the lane is busy it runs later, else it is refused
+    bool matters = true;                   ///< leaving asks first
     std::shared_ptr<CancelFlag> soon = {}; ///< where the work can stop at a good place: set to ask it to
     QString soonLabel = {};                ///< what that is: "Stop after this frame"
     std::function<void()> failed = {};     ///< on the interface thread, after its error was told or it was cancelled
   };
   explicit Background(QObject* parent = nullptr);
   ~Background() override;
-  /// Cancels everything and waits up to three seconds; what goes on even then is let go, with all that it owns. False if something was: static
-  /// objects must then be left alone.
+  /// Cancels everything and waits up to three seconds; what goes on even then is let go, with all that it owns. False
+  /// if something was: static objects must then be left alone.
   bool end();
 
   /// False, and told, if its lane is busy.
@@ -41,15 +42,16 @@ public:
   /// Ends the piece that label() names; its result is dropped.
   void cancel();
   void cancelAll();
-  /// Asks what can to stop at a good place, and cancels what cannot. The label of the first place, or empty if there is none.
+  /// Asks what can to stop at a good place, and cancels what cannot. The label of the first place, or empty if there is
+  /// none.
   QString soonLabel() const;
   void stopSoon();
 
-Q_SIGNALS:
+ Q_SIGNALS:
   void changed();
   void told(const QString& text, bool trouble);
 
-private:
+ private:
   struct Piece;
   void launch(Piece& piece);
   void ended(uint64_t number, const std::function<void()>& finish, const QString& error);

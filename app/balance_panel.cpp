@@ -35,7 +35,8 @@ QColor shown(const Color& linear709) {
 
 } // namespace
 
-BalanceRow::BalanceRow(Studio& studio, const BalanceSource& source, QWidget* parent) : QWidget(parent), m_studio(studio), m_source(source) {
+BalanceRow::BalanceRow(Studio& studio, const BalanceSource& source, QWidget* parent)
+    : QWidget(parent), m_studio(studio), m_source(source) {
   setFocusPolicy(Qt::StrongFocus);
   setFixedHeight(27);
   refresh();
@@ -80,7 +81,10 @@ QRect BalanceRow::lineRect() const {
 }
 QRect BalanceRow::valueRect() const { return {lineRect().right() + 8, 3, 84, 21}; }
 QRect BalanceRow::tintRect() const { return {valueRect().right() + 10, 6, 22, 15}; }
-int BalanceRow::handle() const { return lineRect().left() + int((std::clamp(m_stops, -mostStops, mostStops) + mostStops) / (2 * mostStops) * (lineRect().width() - 1)); }
+int BalanceRow::handle() const {
+  return lineRect().left() +
+         int((std::clamp(m_stops, -mostStops, mostStops) + mostStops) / (2 * mostStops) * (lineRect().width() - 1));
+}
 
 void BalanceRow::paintEvent(QPaintEvent*) {
   QPainter p(this);
@@ -91,7 +95,8 @@ void BalanceRow::paintEvent(QPaintEvent*) {
   p.setBrush(m_unheard ? theme::faint : m_light);
   p.drawEllipse(QPointF(14, 13.5), 4.5, 4.5);
   p.setPen(m_unheard ? theme::faint : theme::text);
-  p.drawText(QRect(28, 0, nameWidth(), height()), Qt::AlignLeft | Qt::AlignVCenter, p.fontMetrics().elidedText(m_name, Qt::ElideRight, nameWidth()));
+  p.drawText(QRect(28, 0, nameWidth(), height()), Qt::AlignLeft | Qt::AlignVCenter,
+             p.fontMetrics().elidedText(m_name, Qt::ElideRight, nameWidth()));
   const auto word = [&](const QRect& r, const QString& text, bool active) {
     p.setPen(active ? theme::accent : theme::faint);
     p.drawText(r, Qt::AlignCenter, text);
@@ -114,7 +119,12 @@ void BalanceRow::paintEvent(QPaintEvent*) {
   p.fillRect(QRectF(std::min(zero, x), y, std::abs(x - zero), 2), ink);
   p.fillRect(QRectF(x - 1, y - 5, 3, 11), ink);
   p.setPen(m_stops == 0 ? theme::dim : theme::text);
-  p.drawText(valueRect(), Qt::AlignRight | Qt::AlignVCenter, tr("%1%2 stops").arg(m_stops > 0 ? QStringLiteral("+") : m_stops < 0 ? QStringLiteral("−") : QString()).arg(std::abs(m_stops), 0, 'f', 1));
+  p.drawText(valueRect(), Qt::AlignRight | Qt::AlignVCenter,
+             tr("%1%2 stops")
+                 .arg(m_stops > 0   ? QStringLiteral("+")
+                      : m_stops < 0 ? QStringLiteral("−")
+                                    : QString())
+                 .arg(std::abs(m_stops), 0, 'f', 1));
   p.fillRect(tintRect(), m_tint);
   p.setBrush(Qt::NoBrush);
   p.setPen(theme::line);
@@ -122,17 +132,22 @@ void BalanceRow::paintEvent(QPaintEvent*) {
   // Share of the picture's light.
   if (const QRect bar(tintRect().right() + 12, 10, barWidth(), 7); bar.width() > 0) {
     p.fillRect(bar, theme::desk);
-    p.fillRect(QRectF(bar.left(), bar.top(), bar.width() * std::min(1.0, m_share), bar.height()), m_unheard ? theme::faint : theme::dim);
+    p.fillRect(QRectF(bar.left(), bar.top(), bar.width() * std::min(1.0, m_share), bar.height()),
+               m_unheard ? theme::faint : theme::dim);
   }
   p.setPen(theme::dim);
-  p.drawText(QRect(width() - 8 - 48, 0, 48, height()), Qt::AlignRight | Qt::AlignVCenter, tr("%1 %").arg(100 * m_share, 0, 'f', m_share < 0.0995 ? 1 : 0));
+  p.drawText(QRect(width() - 8 - 48, 0, 48, height()), Qt::AlignRight | Qt::AlignVCenter,
+             tr("%1 %").arg(100 * m_share, 0, 'f', m_share < 0.0995 ? 1 : 0));
 }
 
 void BalanceRow::set(const char* param, const Constant& v, uint64_t gesture) {
-  m_studio.edit(tr("Balance %1").arg(m_name), [&](const Document& d) { return setBalance(d, m_source, param, v); }, gesture);
+  m_studio.edit(
+      tr("Balance %1").arg(m_name), [&](const Document& d) { return setBalance(d, m_source, param, v); }, gesture);
 }
 
-void BalanceRow::setStops(double stops, uint64_t gesture) { set("stops", std::clamp(std::round(stops * 20) / 20, -60.0, 60.0), gesture); }
+void BalanceRow::setStops(double stops, uint64_t gesture) {
+  set("stops", std::clamp(std::round(stops * 20) / 20, -60.0, 60.0), gesture);
+}
 
 void BalanceRow::tint() {
   const QColor c = QColorDialog::getColor(m_tint, this, tr("Tint of %1").arg(m_name));
@@ -149,8 +164,10 @@ void BalanceRow::split(bool join) {
     if (!m_source.object && !m_source.copy) return;
     // Copies to one row; of a material's only object, and objects, to one row of the material.
     const auto objects = material ? objectsByMaterial(m_studio.doc(), m_studio.frame())[m_source.light].size() : 0;
-    const BalanceSource whole = m_source.copy && objects != 1 ? BalanceSource{m_source.light, m_source.object} : BalanceSource{m_source.light};
-    m_studio.edit(tr("Join the balance of %1").arg(m_name), [&](const Document& d) { return splitBalance(d, whole, false); });
+    const BalanceSource whole =
+        m_source.copy && objects != 1 ? BalanceSource{m_source.light, m_source.object} : BalanceSource{m_source.light};
+    m_studio.edit(tr("Join the balance of %1").arg(m_name),
+                  [&](const Document& d) { return splitBalance(d, whole, false); });
     return;
   }
   if (!m_parts) return;
@@ -158,7 +175,8 @@ void BalanceRow::split(bool join) {
     if (!material || m_source.object) return splitBalance(d, m_source, true, uint32_t(m_parts));
     const std::vector<NodeId> objects = objectsByMaterial(d, m_studio.frame())[m_source.light];
     const Document byObject = splitBalance(d, m_source, true);
-    return objects.size() == 1 ? splitBalance(byObject, {m_source.light, objects[0]}, true, uint32_t(m_parts)) : byObject;
+    return objects.size() == 1 ? splitBalance(byObject, {m_source.light, objects[0]}, true, uint32_t(m_parts))
+                               : byObject;
   });
 }
 
@@ -186,7 +204,9 @@ void BalanceRow::mousePressEvent(QMouseEvent* e) {
 void BalanceRow::mouseMoveEvent(QMouseEvent* e) {
   if (!m_dragging) return;
   const double fine = e->modifiers() & Qt::ShiftModifier ? 0.1 : 1;
-  setStops(std::clamp(m_pressStops + fine * 2 * mostStops * (e->pos().x() - m_pressX) / (lineRect().width() - 1), -mostStops, mostStops), m_gesture);
+  setStops(std::clamp(m_pressStops + fine * 2 * mostStops * (e->pos().x() - m_pressX) / (lineRect().width() - 1),
+                      -mostStops, mostStops),
+           m_gesture);
 }
 
 void BalanceRow::mouseReleaseEvent(QMouseEvent*) { m_dragging = false; }
@@ -210,17 +230,22 @@ void BalanceRow::keyPressEvent(QKeyEvent* e) {
   case Qt::Key_Right:
     if (!m_gesture) m_gesture = m_studio.newGesture();
     return setStops(m_stops + (e->key() == Qt::Key_Left ? -unit : unit), m_gesture);
-  case Qt::Key_Space: return set("on", !m_on);
-  case Qt::Key_S: return set("solo", !m_solo);
-  case Qt::Key_T: return tint();
-  case Qt::Key_P: return split(e->modifiers() & Qt::ShiftModifier);
+  case Qt::Key_Space:
+    return set("on", !m_on);
+  case Qt::Key_S:
+    return set("solo", !m_solo);
+  case Qt::Key_T:
+    return tint();
+  case Qt::Key_P:
+    return split(e->modifiers() & Qt::ShiftModifier);
   case Qt::Key_Backspace:
     m_studio.edit(tr("%1 as the light itself says").arg(m_name), [&](const Document& d) {
       const Node* n = balanceRow(d, m_source);
       return n ? removeNode(d, n->id) : d;
     });
     return;
-  default: QWidget::keyPressEvent(e);
+  default:
+    QWidget::keyPressEvent(e);
   }
 }
 
@@ -228,13 +253,22 @@ bool BalanceRow::event(QEvent* e) {
   if (e->type() == QEvent::ToolTip) {
     const QPoint at = static_cast<QHelpEvent*>(e)->pos();
     QString text = tr("%1: click to select it").arg(m_name);
-    if (switchRect().contains(at)) text = tr("On or off in the balance (Space)");
-    else if (soloRect().contains(at)) text = tr("Only lights that are solo are seen (S)");
-    else if (splitRect().contains(at) && joins()) text = tr("One row again for all (P)");
-    else if (splitRect().contains(at) && m_parts) text = m_source.object ? tr("A row for each of its %1 copies (P); with Shift one row again for all objects").arg(m_parts) : tr("A row for each of %1 (P)").arg(m_parts);
-    else if (lineRect().contains(at) || valueRect().contains(at)) text = tr("Stops over what the light says; double-click takes them back");
-    else if (tintRect().contains(at)) text = tr("Multiplies its colour (T)");
-    else if (at.x() > tintRect().right()) text = tr("Share of the picture's light, before the lens");
+    if (switchRect().contains(at))
+      text = tr("On or off in the balance (Space)");
+    else if (soloRect().contains(at))
+      text = tr("Only lights that are solo are seen (S)");
+    else if (splitRect().contains(at) && joins())
+      text = tr("One row again for all (P)");
+    else if (splitRect().contains(at) && m_parts)
+      text = m_source.object
+                 ? tr("A row for each of its %1 copies (P); with Shift one row again for all objects").arg(m_parts)
+                 : tr("A row for each of %1 (P)").arg(m_parts);
+    else if (lineRect().contains(at) || valueRect().contains(at))
+      text = tr("Stops over what the light says; double-click takes them back");
+    else if (tintRect().contains(at))
+      text = tr("Multiplies its colour (T)");
+    else if (at.x() > tintRect().right())
+      text = tr("Share of the picture's light, before the lens");
     QToolTip::showText(mapToGlobal(at), text, this);
     return true;
   }
@@ -261,7 +295,8 @@ BalancePanel::BalancePanel(Studio& studio, QWidget* parent) : QWidget(parent), m
   column->addWidget(area, 1);
   auto* foot = new QHBoxLayout;
   foot->setContentsMargins(6, 0, 8, 0);
-  m_write = flatButton(this, tr("Write it into the lights"), tr("Writes the balance into the lights themselves; the picture stays as it is"), "accent");
+  m_write = flatButton(this, tr("Write it into the lights"),
+                       tr("Writes the balance into the lights themselves; the picture stays as it is"), "accent");
   m_clear = flatButton(this, tr("Take the balance off"), tr("Every light as it says itself"));
   foot->addStretch(1);
   foot->addWidget(m_clear);
@@ -291,8 +326,13 @@ void BalancePanel::rebuild() {
   if (!image || image->groups.empty()) return;
   std::vector<const SessionImage::Group*> shown;
   for (const SessionImage::Group& g : image->groups)
-    if (const Node* light = m_studio.doc().find(g.source.light); light && light->kind->family() != "plate" && std::none_of(shown.begin(), shown.end(), [&](const auto* o) { return o->source == g.source; })) shown.push_back(&g);
-  const bool same = shown.size() == m_rows.size() && std::equal(shown.begin(), shown.end(), m_rows.begin(), [](const auto* g, const BalanceRow* r) { return g->source == r->source(); });
+    if (const Node* light = m_studio.doc().find(g.source.light);
+        light && light->kind->family() != "plate" &&
+        std::none_of(shown.begin(), shown.end(), [&](const auto* o) { return o->source == g.source; }))
+      shown.push_back(&g);
+  const bool same = shown.size() == m_rows.size() &&
+                    std::equal(shown.begin(), shown.end(), m_rows.begin(),
+                               [](const auto* g, const BalanceRow* r) { return g->source == r->source(); });
   if (!same) {
     for (BalanceRow* r : m_rows) delete r;
     m_rows.clear();
@@ -303,7 +343,8 @@ void BalancePanel::rebuild() {
     }
   }
   // Asked once for all rows, and only where they are in sight: in a large set it takes its time.
-  const auto objects = isVisible() ? objectsByMaterial(m_studio.doc(), m_studio.frame()) : std::map<NodeId, std::vector<NodeId>>();
+  const auto objects =
+      isVisible() ? objectsByMaterial(m_studio.doc(), m_studio.frame()) : std::map<NodeId, std::vector<NodeId>>();
   const ScenePtr scene = m_studio.session().scene();
   for (size_t i = 0; i < shown.size(); ++i) {
     // A material's own light may stand in several groups, one for each use that changes it.
@@ -312,7 +353,8 @@ void BalancePanel::rebuild() {
     for (const SessionImage::Group& g : image->groups)
       if (g.source == sum.source) sum.share += g.share;
     const Node *n = m_studio.doc().find(sum.source.light), *object = m_studio.doc().find(sum.source.object);
-    if (n) sum.name = object ? qs(object->name).append(QStringLiteral(" · ")).append(qs(n->name)).toStdString() : n->name;
+    if (n)
+      sum.name = object ? qs(object->name).append(QStringLiteral(" · ")).append(qs(n->name)).toStdString() : n->name;
     if (sum.source.copy) sum.name = (object ? object : n)->name + " " + std::to_string(sum.source.copy);
     const auto copies = [&](NodeId id) -> size_t {
       const auto it = scene ? scene->copiesOf.find(id) : std::map<NodeId, uint32_t>::const_iterator();
@@ -320,15 +362,19 @@ void BalancePanel::rebuild() {
     };
     size_t parts = 0;
     if (const auto of = objects.find(sum.source.light); !sum.source.copy && n && of != objects.end())
-      parts = sum.source.object ? copies(sum.source.object) : of->second.size() == 1 ? copies(of->second[0]) : of->second.size();
-    else if (!sum.source.copy && n && n->kind->family() == "light") parts = copies(sum.source.light);
+      parts = sum.source.object        ? copies(sum.source.object)
+              : of->second.size() == 1 ? copies(of->second[0])
+                                       : of->second.size();
+    else if (!sum.source.copy && n && n->kind->family() == "light")
+      parts = copies(sum.source.light);
     m_rows[i]->show(sum, parts);
   }
   m_empty->setVisible(m_rows.empty());
 }
 
 void BalancePanel::writeInto() {
-  if (m_studio.edit(tr("Write the balance into the lights"), [](const Document& d) { return writeBalance(d); })) m_studio.tell(tr("The balance is written into the lights"));
+  if (m_studio.edit(tr("Write the balance into the lights"), [](const Document& d) { return writeBalance(d); }))
+    m_studio.tell(tr("The balance is written into the lights"));
 }
 
 void BalancePanel::clear() {

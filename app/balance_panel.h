@@ -12,14 +12,15 @@ class QVBoxLayout;
 namespace ilumbra {
 
 /// One light in the balance: its switch, solo, stops on a ruled line, tint and share of the picture's light.
-///   Left and Right step the stops (Shift: finely), Space switches, S solos, T tints, P splits own light by its objects or joins it, Backspace takes the row
-///   back.
+///   Left and Right step the stops (Shift: finely), Space switches, S solos, T tints, P splits own light by its objects
+///   or joins it, Backspace takes the row back.
 class BalanceRow : public QWidget {
   Q_OBJECT
-public:
+ public:
   BalanceRow(Studio& studio, const BalanceSource& source, QWidget* parent);
   const BalanceSource& source() const { return m_source; }
-  /// `parts`: rows that this one could be split into: objects of a material, copies of a light or object; fewer than 2: none.
+  /// `parts`: rows that this one could be split into: objects of a material, copies of a light or object; fewer than 2:
+  /// none.
   void show(const SessionImage::Group& group, size_t parts);
   void refresh();
   QSize sizeHint() const override { return {480, 27}; }
@@ -27,7 +28,7 @@ public:
   QRect switchRect() const, soloRect() const, splitRect() const, lineRect() const, valueRect() const, tintRect() const;
   int handle() const;
 
-protected:
+ protected:
   void paintEvent(QPaintEvent*) override;
   void mousePressEvent(QMouseEvent*) override;
   void mouseMoveEvent(QMouseEvent*) override;
@@ -38,7 +39,7 @@ protected:
   void focusOutEvent(QFocusEvent*) override { update(); }
   bool event(QEvent* e) override;
 
-private:
+ private:
   int nameWidth() const, barWidth() const; ///< pixels; a bar of 0 is left out
   void set(const char* param, const Constant& v, uint64_t gesture = 0);
   void setStops(double stops, uint64_t gesture);
@@ -61,14 +62,14 @@ private:
 /// The drawer's page of the balance: a row for each light group; every change is seen at once and traces no ray.
 class BalancePanel : public QWidget {
   Q_OBJECT
-public:
+ public:
   explicit BalancePanel(Studio& studio, QWidget* parent = nullptr);
   const std::vector<BalanceRow*>& rows() const { return m_rows; }
   BalanceRow* row(const BalanceSource& source) const;
   void writeInto();
   void clear();
 
-private:
+ private:
   void rebuild();
   Studio& m_studio;
   QVBoxLayout* m_list;

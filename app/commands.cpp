@@ -67,8 +67,12 @@ void Commands::run(const QString& id) const {
 }
 
 QString Commands::docs() const {
-  QString s = QStringLiteral("# Commands and keys\n\nWritten from the window's table; every line can be found by name in *Find anything*, and its keys changed under\n*Help, Shortcuts*.\n\n| menu | command | keys | what it does |\n|---|---|---|---|\n");
-  for (const Command& c : m_commands) s += QStringLiteral("| %1 | %2 | %3 | %4 |\n").arg(c.menu, c.label, c.keys.isEmpty() ? QString() : QStringLiteral("`%1`").arg(c.keys), c.help);
+  QString s = QStringLiteral(
+      "# Commands and keys\n\nWritten from the window's table; every line can be found by name in *Find anything*, and "
+      "its keys changed under\n*Help, Shortcuts*.\n\n| menu | command | keys | what it does |\n|---|---|---|---|\n");
+  for (const Command& c : m_commands)
+    s += QStringLiteral("| %1 | %2 | %3 | %4 |\n")
+             .arg(c.menu, c.label, c.keys.isEmpty() ? QString() : QStringLiteral("`%1`").arg(c.keys), c.help);
   return s;
 }
 
@@ -77,7 +81,8 @@ void editShortcuts(Commands& commands, QWidget* parent) {
   d.setWindowTitle(QObject::tr("Shortcuts"));
   d.resize(620, 560);
   auto* column = new QVBoxLayout(&d);
-  auto* note = new QLabel(QObject::tr("Press the new keys in the right column. Keys that another command had are taken from it."), &d);
+  auto* note = new QLabel(
+      QObject::tr("Press the new keys in the right column. Keys that another command had are taken from it."), &d);
   note->setWordWrap(true);
   column->addWidget(note);
   auto* table = new QTableWidget(int(commands.all().size()), 3, &d);

@@ -1,7 +1,7 @@
 #pragma once
+#include <functional>
 #include <QKeySequence>
 #include <QString>
-#include <functional>
 #include <vector>
 
 class QAction;
@@ -11,11 +11,11 @@ namespace ilumbra {
 
 /// One command: in menus, in the palette and by its keys. Every command of the window is a line of one table.
 struct Command {
-  QString id;     ///< "picture.keep"
-  QString menu;   ///< "Picture"; empty: in the palette only
-  QString label;  ///< "Keep the picture"
-  QString keys;   ///< as QKeySequence reads them; empty: none
-  QString help;   ///< a sentence
+  QString id;    ///< "picture.keep"
+  QString menu;  ///< "Picture"; empty: in the palette only
+  QString label; ///< "Keep the picture"
+  QString keys;  ///< as QKeySequence reads them; empty: none
+  QString help;  ///< a sentence
   std::function<void()> run;
   std::function<bool()> enabled = {}; ///< null: always
   bool separatorBefore = false;
@@ -23,7 +23,7 @@ struct Command {
 
 /// The commands with their actions; shortcuts can be changed and are remembered.
 class Commands {
-public:
+ public:
   explicit Commands(QWidget* window) : m_window(window) {}
   void add(Command c);
   const std::vector<Command>& all() const { return m_commands; }
@@ -37,7 +37,7 @@ public:
   /// "docs/keys.md": a table of all commands with their default keys.
   QString docs() const;
 
-private:
+ private:
   QWidget* m_window;
   std::vector<Command> m_commands;
   std::vector<QAction*> m_actions;

@@ -5,6 +5,7 @@
 #include "core/document/units.h"
 #include "core/lens/curve.h"
 
+#include <cmath>
 #include <QContextMenuEvent>
 #include <QKeyEvent>
 #include <QMenu>
@@ -12,7 +13,6 @@
 #include <QPainter>
 #include <QPainterPath>
 #include <QVBoxLayout>
-#include <cmath>
 
 namespace ilumbra {
 
@@ -20,11 +20,13 @@ namespace {
 constexpr int fieldHeight = 126, captionHeight = 16, margin = 6, reach = 8;
 }
 
-CurveField::CurveField(Studio& studio, NodeId owner, std::string slot, QWidget* parent) : QWidget(parent), m_studio(studio), m_owner(owner), m_slot(std::move(slot)) {
+CurveField::CurveField(Studio& studio, NodeId owner, std::string slot, QWidget* parent)
+    : QWidget(parent), m_studio(studio), m_owner(owner), m_slot(std::move(slot)) {
   setObjectName(QStringLiteral("curve ") + qs(m_slot));
   setFocusPolicy(Qt::StrongFocus);
   setAccessibleName(qs(studio.doc().find(owner)->kind->slot(m_slot)->label));
-  setToolTip(tr("Press to add a point, drag to move it, double-click to take it away.\nKeys: arrows move it, Page Up and Page Down choose, Insert adds, Delete takes away"));
+  setToolTip(tr("Press to add a point, drag to move it, double-click to take it away.\nKeys: arrows move it, Page Up "
+                "and Page Down choose, Insert adds, Delete takes away"));
   m_rows = new QVBoxLayout(this);
   m_rows->setContentsMargins(0, fieldHeight + captionHeight + 2, 0, 4);
   m_rows->setSpacing(0);
@@ -32,7 +34,9 @@ CurveField::CurveField(Studio& studio, NodeId owner, std::string slot, QWidget* 
   refresh();
 }
 
-const Kind& CurveField::pointKind() const { return *m_studio.kinds()->find(m_studio.doc().find(m_owner)->kind->slot(m_slot)->accepts.front()); }
+const Kind& CurveField::pointKind() const {
+  return *m_studio.kinds()->find(m_studio.doc().find(m_owner)->kind->slot(m_slot)->accepts.front());
+}
 
 std::vector<CurveField::Point> CurveField::points() const {
   std::vector<Point> out;
@@ -62,16 +66,20 @@ CurveField::Axis CurveField::axis(const char* param) const {
 
 // In steps of a thousandth of what the axis usually spans: what is dragged should read like a choice.
 double CurveField::valueOf(const Axis& a, double share) const {
-  const double v = a.from + (a.to - a.from) * std::clamp(share, 0.0, 1.0), step = std::pow(10, std::floor(std::log10(a.def->softMax - a.def->softMin)) - 3);
+  const double v = a.from + (a.to - a.from) * std::clamp(share, 0.0, 1.0),
+               step = std::pow(10, std::floor(std::log10(a.def->softMax - a.def->softMin)) - 3);
   return std::clamp(std::round(v / step) * step, a.def->hardMin, a.def->hardMax);
 }
 
-QRect CurveField::field() const { return {margin, margin, std::max(8, width() - 2 * margin), fieldHeight - 2 * margin}; }
+QRect CurveField::field() const {
+  return {margin, margin, std::max(8, width() - 2 * margin), fieldHeight - 2 * margin};
+}
 
 QPoint CurveField::placeOf(double at, double value) const {
   const Axis x = axis("at"), y = axis("value");
   const QRect f = field();
-  return {f.left() + int(std::lround((at - x.from) / (x.to - x.from) * f.width())), f.bottom() - int(std::lround((value - y.from) / (y.to - y.from) * f.height()))};
+  return {f.left() + int(std::lround((at - x.from) / (x.to - x.from) * f.width())),
+          f.bottom() - int(std::lround((value - y.from) / (y.to - y.from) * f.height()))};
 }
 
 NodeId CurveField::pointAt(const QPoint& place) const {
@@ -126,28 +134,35 @@ NodeId CurveField::add(double at, double value, uint64_t gesture) {
   const LensCurve curve(m_studio.doc(), *m_studio.doc().find(m_owner), m_slot, m_studio.frame());
   NodeId made = 0;
   const Kind& kind = pointKind();
-  m_studio.edit(tr("Add a point"), [&](const Document& d) {
-    Document out = d;
-    const auto one = [&](double px, double py) {
-      NodeId id = 0;
-      out = addNode(out, kind.id, kind.label, {m_owner, m_slot, size_t(-1)}, &id);
-      out = setValue(setValue(out, id, "at", Constant(px)), id, "value", Constant(py));
-      return id;
-    };
-    // The first point comes with the ends, so that it bends the curve instead of lifting all of it.
-    if (before.empty())
-      for (const double end : {x.from, x.to})
-        if (std::abs(at - end) > 0.02 * (x.to - x.from)) one(end, curve.at(end));
-    made = one(at, value);
-    return out;
-  }, gesture);
+  m_studio.edit(
+      tr("Add a point"),
+      [&](const Document& d) {
+        Document out = d;
+        const auto one = [&](double px, double py) {
+          NodeId id = 0;
+          out = addNode(out, kind.id, kind.label, {m_owner, m_slot, size_t(-1)}, &id);
+          out = setValue(setValue(out, id, "at", Constant(px)), id, "value", Constant(py));
+          return id;
+        };
+        // The first point comes with the ends, so that it bends the curve instead of lifting all of it.
+        if (before.empty())
+          for (const double end : {x.from, x.to})
+            if (std::abs(at - end) > 0.02 * (x.to - x.from)) one(end, curve.at(end));
+        made = one(at, value);
+        return out;
+      },
+      gesture);
   choose(made);
   return made;
 }
 
 void CurveField::put(NodeId point, double at, double value, uint64_t gesture) {
-  m_studio.edit(tr("Move a point of %1").arg(qs(m_studio.doc().find(m_owner)->kind->slot(m_slot)->label)),
-                [&](const Document& d) { return setNow(setNow(d, {point, "at", 0, {}}, Constant(at)), {point, "value", 0, {}}, Constant(value)); }, gesture);
+  m_studio.edit(
+      tr("Move a point of %1").arg(qs(m_studio.doc().find(m_owner)->kind->slot(m_slot)->label)),
+      [&](const Document& d) {
+        return setNow(setNow(d, {point, "at", 0, {}}, Constant(at)), {point, "value", 0, {}}, Constant(value));
+      },
+      gesture);
 }
 
 void CurveField::take(NodeId point) {
@@ -186,17 +201,22 @@ void CurveField::paintEvent(QPaintEvent*) {
   p.setPen(theme::faint);
   const auto end = [](const Axis& a, double v) { return qs(formatNumber(*a.def, v, v == a.to)); };
   const QRect caption(0, fieldHeight, width(), captionHeight);
-  p.drawText(caption, Qt::AlignLeft | Qt::AlignVCenter, tr("Up: %1, %2 to %3").arg(qs(y.def->label).toLower(), end(y, y.from), end(y, y.to)));
-  p.drawText(caption, Qt::AlignRight | Qt::AlignVCenter, tr("across: %1, %2 to %3").arg(qs(x.def->label).toLower(), end(x, x.from), end(x, x.to)));
+  p.drawText(caption, Qt::AlignLeft | Qt::AlignVCenter,
+             tr("Up: %1, %2 to %3").arg(qs(y.def->label).toLower(), end(y, y.from), end(y, y.to)));
+  p.drawText(caption, Qt::AlignRight | Qt::AlignVCenter,
+             tr("across: %1, %2 to %3").arg(qs(x.def->label).toLower(), end(x, x.from), end(x, x.to)));
   p.setRenderHint(QPainter::Antialiasing);
   p.setClipRect(f.adjusted(-margin, -margin, margin, margin));
   QPainterPath path;
   const int steps = std::max(2, f.width());
   for (int i = 0; i <= steps; ++i) {
     const double at = x.from + (x.to - x.from) * i / steps, v = curve.at(at);
-    const QPointF to(f.left() + double(f.width()) * i / steps, f.bottom() - (v - y.from) / (y.to - y.from) * f.height());
-    if (i == 0) path.moveTo(to);
-    else path.lineTo(to);
+    const QPointF to(f.left() + double(f.width()) * i / steps,
+                     f.bottom() - (v - y.from) / (y.to - y.from) * f.height());
+    if (i == 0)
+      path.moveTo(to);
+    else
+      path.lineTo(to);
   }
   p.setBrush(Qt::NoBrush);
   p.setPen(QPen(curve.empty() ? theme::dim : theme::accent, 1.5));
@@ -204,7 +224,9 @@ void CurveField::paintEvent(QPaintEvent*) {
   for (const Point& point : points()) {
     const QPoint c = placeOf(point.at, point.value);
     const bool is = point.id == m_chosen;
-    p.fillRect(QRectF(c.x() - 1.5, c.y() - (is ? 7 : 5), 3, is ? 14 : 10), is && hasFocus() ? theme::text : is ? theme::accent : theme::dim);
+    p.fillRect(QRectF(c.x() - 1.5, c.y() - (is ? 7 : 5), 3, is ? 14 : 10), is && hasFocus() ? theme::text
+                                                                           : is             ? theme::accent
+                                                                                            : theme::dim);
   }
   if (hasFocus()) {
     p.setRenderHint(QPainter::Antialiasing, false);
@@ -220,13 +242,15 @@ void CurveField::mousePressEvent(QMouseEvent* e) {
   m_dragging = true;
   if (const NodeId point = pointAt(e->pos())) return choose(point);
   const QRect f = field();
-  add(valueOf(axis("at"), double(e->pos().x() - f.left()) / f.width()), valueOf(axis("value"), double(f.bottom() - e->pos().y()) / f.height()), m_gesture);
+  add(valueOf(axis("at"), double(e->pos().x() - f.left()) / f.width()),
+      valueOf(axis("value"), double(f.bottom() - e->pos().y()) / f.height()), m_gesture);
 }
 
 void CurveField::mouseMoveEvent(QMouseEvent* e) {
   if (!m_dragging || !m_chosen) return;
   const QRect f = field();
-  put(m_chosen, valueOf(axis("at"), double(e->pos().x() - f.left()) / f.width()), valueOf(axis("value"), double(f.bottom() - e->pos().y()) / f.height()), m_gesture);
+  put(m_chosen, valueOf(axis("at"), double(e->pos().x() - f.left()) / f.width()),
+      valueOf(axis("value"), double(f.bottom() - e->pos().y()) / f.height()), m_gesture);
 }
 
 void CurveField::mouseReleaseEvent(QMouseEvent*) {
@@ -244,7 +268,9 @@ void CurveField::keyPressEvent(QKeyEvent* e) {
   const auto step = [&](double right, double up) {
     if (now == all.end()) return;
     const double by = e->modifiers() & Qt::ShiftModifier ? 0.001 : e->modifiers() & Qt::ControlModifier ? 0.1 : 0.01;
-    const auto moved = [&](const Axis& a, double v, double way) { return way == 0 ? v : valueOf(a, (v - a.from) / (a.to - a.from) + way * by); };
+    const auto moved = [&](const Axis& a, double v, double way) {
+      return way == 0 ? v : valueOf(a, (v - a.from) / (a.to - a.from) + way * by);
+    };
     if (!m_gesture) m_gesture = m_studio.newGesture(); // one step of the history until another point is chosen
     put(m_chosen, moved(axis("at"), now->at, right), moved(axis("value"), now->value, up), m_gesture);
   };
@@ -256,12 +282,18 @@ void CurveField::keyPressEvent(QKeyEvent* e) {
     if (!next && now != all.begin()) choose((now - 1)->id);
   };
   switch (e->key()) {
-  case Qt::Key_Left: return step(-1, 0);
-  case Qt::Key_Right: return step(1, 0);
-  case Qt::Key_Up: return step(0, 1);
-  case Qt::Key_Down: return step(0, -1);
-  case Qt::Key_PageUp: return neighbour(false);
-  case Qt::Key_PageDown: return neighbour(true);
+  case Qt::Key_Left:
+    return step(-1, 0);
+  case Qt::Key_Right:
+    return step(1, 0);
+  case Qt::Key_Up:
+    return step(0, 1);
+  case Qt::Key_Down:
+    return step(0, -1);
+  case Qt::Key_PageUp:
+    return neighbour(false);
+  case Qt::Key_PageDown:
+    return neighbour(true);
   case Qt::Key_Delete:
   case Qt::Key_Backspace:
     m_gesture = 0;
@@ -285,7 +317,8 @@ void CurveField::keyPressEvent(QKeyEvent* e) {
     add(at, std::clamp(curve.at(at), y.def->hardMin, y.def->hardMax), 0);
     return;
   }
-  default: QWidget::keyPressEvent(e);
+  default:
+    QWidget::keyPressEvent(e);
   }
 }
 

@@ -7,12 +7,12 @@ class QVBoxLayout;
 
 namespace ilumbra {
 
-/// A curve of a thing, drawn: points are pressed into it, dragged, and moved by keys; the numbers of the chosen one stand below.
-/// Arrows move the chosen point (Shift finely, Ctrl far), Page Up and Page Down choose another, Insert adds one in the widest gap,
-/// Delete takes it away.
+/// A curve of a thing, drawn: points are pressed into it, dragged, and moved by keys; the numbers of the chosen one
+/// stand below. Arrows move the chosen point (Shift finely, Ctrl far), Page Up and Page Down choose another, Insert
+/// adds one in the widest gap, Delete takes it away.
 class CurveField : public QWidget {
   Q_OBJECT
-public:
+ public:
   CurveField(Studio& studio, NodeId owner, std::string slot, QWidget* parent);
   QSize sizeHint() const override { return {240, height()}; }
   bool isDrawn() const { return !points().empty(); }
@@ -26,7 +26,7 @@ public:
   NodeId chosen() const { return m_chosen; }
   QPoint placeOf(double at, double value) const;
 
-protected:
+ protected:
   void paintEvent(QPaintEvent*) override;
   void mousePressEvent(QMouseEvent*) override;
   void mouseMoveEvent(QMouseEvent*) override;
@@ -37,7 +37,7 @@ protected:
   void focusInEvent(QFocusEvent*) override { update(); }
   void focusOutEvent(QFocusEvent*) override { update(); }
 
-private:
+ private:
   struct Point {
     NodeId id;
     double at, value;

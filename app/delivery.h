@@ -1,23 +1,24 @@
 #pragma once
-#include <QMetaObject>
-#include <QObject>
 #include <functional>
 #include <memory>
 #include <mutex>
+#include <QMetaObject>
+#include <QObject>
 
 namespace ilumbra {
 
-/// How other threads hand something to the interface thread. The object that it goes to may be taken down meanwhile: what comes later is
-/// dropped. Copies may outlive the object and be used from any thread.
+/// How other threads hand something to the interface thread. The object that it goes to may be taken down meanwhile:
+/// what comes later is dropped. Copies may outlive the object and be used from any thread.
 class Sender {
-public:
-  /// Runs `f` on the interface thread, soon, unless the object is gone by then. Pointers to widgets (QPointer) are for `f` to look at.
+ public:
+  /// Runs `f` on the interface thread, soon, unless the object is gone by then. Pointers to widgets (QPointer) are for
+  /// `f` to look at.
   void operator()(std::function<void()> f) const {
     const std::lock_guard lock(m_to->mutex);
     if (m_to->object) QMetaObject::invokeMethod(m_to->object, std::move(f), Qt::QueuedConnection);
   }
 
-private:
+ private:
   friend class Delivery;
   struct To {
     std::mutex mutex;
@@ -29,7 +30,7 @@ private:
 
 /// The receiving end: a member of the object, taken down before what its messages use.
 class Delivery {
-public:
+ public:
   explicit Delivery(QObject* to) : m_to(std::make_shared<Sender::To>()) { m_to->object = to; }
   ~Delivery() {
     const std::lock_guard lock(m_to->mutex);
@@ -39,7 +40,7 @@ public:
   Delivery& operator=(const Delivery&) = delete;
   Sender sender() const { return Sender(m_to); }
 
-private:
+ private:
   std::shared_ptr<Sender::To> m_to;
 };
 

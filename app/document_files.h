@@ -4,11 +4,12 @@
 
 namespace ilumbra {
 
-/// The documents of a window on the disk: opened, saved, kept aside while they are worked on, taken up again after a crash, and left only when
-/// nothing is lost. All reading and writing is off the interface thread; `done` runs on it, once what was asked for has been done.
+/// The documents of a window on the disk: opened, saved, kept aside while they are worked on, taken up again after a
+/// crash, and left only when nothing is lost. All reading and writing is off the interface thread; `done` runs on it,
+/// once what was asked for has been done.
 class DocumentFiles : public QObject {
   Q_OBJECT
-public:
+ public:
   using Done = std::function<void()>;
   DocumentFiles(Studio& studio, QWidget* window);
 
@@ -29,7 +30,8 @@ public:
   /// Something that is still to be written, besides what runs in the background; empty: nothing.
   void setPending(const QString& what, Done drop);
 
-  /// Asks about unsaved work of windows that ended without saying so. Over another document it only says that there is some.
+  /// Asks about unsaved work of windows that ended without saying so. Over another document it only says that there is
+  /// some.
   void offerRecovery();
   /// Asks about each of them.
   void recover();
@@ -37,7 +39,7 @@ public:
   QString startFolder() const;
   void remember(const QString& path);
 
-private:
+ private:
   void write(const QString& path, bool evenIfChanged, Done done);
   void askWhose(const QString& path, Done done);
   void takeTheirs(const QString& path, Done done);
@@ -49,9 +51,10 @@ private:
 
   Studio& m_studio;
   QWidget* m_window;
-  std::shared_ptr<std::atomic<uint64_t>> m_onDisk = std::make_shared<std::atomic<uint64_t>>(0); ///< content of the file as we know it; 0: none
-  Document m_kept;            ///< that recovery has
-  QString m_autosaveTrouble;  ///< that was told last
+  std::shared_ptr<std::atomic<uint64_t>> m_onDisk =
+      std::make_shared<std::atomic<uint64_t>>(0); ///< content of the file as we know it; 0: none
+  Document m_kept;                                ///< that recovery has
+  QString m_autosaveTrouble;                      ///< that was told last
   bool m_proofsDue = false, m_loading = false;
   QString m_pending;
   Done m_dropPending;

@@ -3,11 +3,11 @@
 #include "app/commands.h"
 #include "app/theme.h"
 
+#include <algorithm>
 #include <QKeyEvent>
 #include <QLineEdit>
 #include <QListWidget>
 #include <QVBoxLayout>
-#include <algorithm>
 
 namespace ilumbra {
 namespace {
@@ -26,7 +26,8 @@ int rank(const QString& text, const QStringList& words) {
 
 } // namespace
 
-FindAnything::FindAnything(Studio& studio, Commands& commands, QWidget* parent) : QDialog(parent, Qt::Popup), m_studio(studio), m_commands(commands) {
+FindAnything::FindAnything(Studio& studio, Commands& commands, QWidget* parent)
+    : QDialog(parent, Qt::Popup), m_studio(studio), m_commands(commands) {
   resize(520, 380);
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(10, 10, 10, 10);
@@ -36,7 +37,8 @@ FindAnything::FindAnything(Studio& studio, Commands& commands, QWidget* parent) 
   m_field->installEventFilter(this);
   column->addWidget(m_field);
   m_list = new QListWidget(this);
-  m_list->setStyleSheet(QStringLiteral("QListWidget::item { padding: 4px 6px; } QListWidget::item:selected { background: #35423e; color: #e9e4db; }"));
+  m_list->setStyleSheet(QStringLiteral(
+      "QListWidget::item { padding: 4px 6px; } QListWidget::item:selected { background: #35423e; color: #e9e4db; }"));
   column->addWidget(m_list, 1);
   connect(m_field, &QLineEdit::textChanged, this, &FindAnything::fill);
   connect(m_list, &QListWidget::itemClicked, this, &FindAnything::take);
@@ -60,13 +62,16 @@ void FindAnything::fill() {
   for (const Command& c : m_commands.all()) {
     if (c.enabled && !c.enabled()) continue;
     const QString keys = m_commands.keysOf(c.id).toString(QKeySequence::NativeText);
-    offer(c.label, (c.menu.isEmpty() ? tr("command") : c.menu) + (keys.isEmpty() ? QString() : QStringLiteral("   ") + keys), QStringLiteral("c:") + c.id, 0);
+    offer(c.label,
+          (c.menu.isEmpty() ? tr("command") : c.menu) + (keys.isEmpty() ? QString() : QStringLiteral("   ") + keys),
+          QStringLiteral("c:") + c.id, 0);
   }
   for (const Node* n : m_studio.doc().inOrder()) {
     offer(qs(n->name), qs(n->kind->label), QStringLiteral("n:%1").arg(n->id), 20);
     if (words.isEmpty()) continue;
     for (const ParamDef& d : n->kind->params)
-      offer(QStringLiteral("%1 %2").arg(qs(n->name), qs(d.label)), tr("parameter"), QStringLiteral("p:%1:%2").arg(n->id).arg(qs(d.name)), 60);
+      offer(QStringLiteral("%1 %2").arg(qs(n->name), qs(d.label)), tr("parameter"),
+            QStringLiteral("p:%1:%2").arg(n->id).arg(qs(d.name)), 60);
   }
   std::stable_sort(found.begin(), found.end(), [](const Entry& a, const Entry& b) { return a.rank < b.rank; });
   for (size_t i = 0; i < std::min<size_t>(60, found.size()); ++i) {
@@ -91,10 +96,14 @@ void FindAnything::take() {
 bool FindAnything::eventFilter(QObject*, QEvent* e) {
   if (e->type() != QEvent::KeyPress) return false;
   const int key = static_cast<QKeyEvent*>(e)->key(), row = m_list->currentRow();
-  if (key == Qt::Key_Down) m_list->setCurrentRow(std::min(row + 1, m_list->count() - 1));
-  else if (key == Qt::Key_Up) m_list->setCurrentRow(std::max(row - 1, 0));
-  else if (key == Qt::Key_Return || key == Qt::Key_Enter) take();
-  else return false;
+  if (key == Qt::Key_Down)
+    m_list->setCurrentRow(std::min(row + 1, m_list->count() - 1));
+  else if (key == Qt::Key_Up)
+    m_list->setCurrentRow(std::max(row - 1, 0));
+  else if (key == Qt::Key_Return || key == Qt::Key_Enter)
+    take();
+  else
+    return false;
   return true;
 }
 

@@ -13,18 +13,18 @@ class Commands;
 /// Finds any command, thing or parameter by name and runs it, selects it or opens it.
 class FindAnything : public QDialog {
   Q_OBJECT
-public:
+ public:
   FindAnything(Studio& studio, Commands& commands, QWidget* parent);
   QLineEdit* field() const { return m_field; }
   QListWidget* list() const { return m_list; }
 
-Q_SIGNALS:
+ Q_SIGNALS:
   void parameterChosen(ilumbra::NodeId node, const QString& param);
 
-protected:
+ protected:
   bool eventFilter(QObject*, QEvent*) override;
 
-private:
+ private:
   void fill();
   void take();
   Studio& m_studio;

@@ -6,7 +6,7 @@ namespace ilumbra {
 
 /// Items side by side, onto the next line when there is no room.
 class FlowLayout : public QLayout {
-public:
+ public:
   explicit FlowLayout(QWidget* parent, int gap = 5) : QLayout(parent), m_gap(gap) { setContentsMargins(0, 0, 0, 0); }
   ~FlowLayout() override {
     while (QLayoutItem* i = takeAt(0)) delete i;
@@ -29,7 +29,7 @@ public:
     place(r, true);
   }
 
-private:
+ private:
   int place(const QRect& r, bool apply) const {
     int x = r.x(), y = r.y(), row = 0;
     for (QLayoutItem* i : m_items) {

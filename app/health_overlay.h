@@ -2,10 +2,10 @@
 #include "core/geometry/health.h"
 #include "core/render/scene.h"
 
-#include <QObject>
-#include <QPointF>
 #include <functional>
 #include <memory>
+#include <QObject>
+#include <QPointF>
 
 class QPainter;
 class QRectF;
@@ -14,11 +14,11 @@ namespace ilumbra {
 
 class Studio;
 
-/// What is wrong with the meshes of the selection, drawn over the picture: open and crowded edges, faces that look the wrong way,
-/// lie double, cross others or have no area. It is found away from the interface thread.
+/// What is wrong with the meshes of the selection, drawn over the picture: open and crowded edges, faces that look the
+/// wrong way, lie double, cross others or have no area. It is found away from the interface thread.
 class HealthOverlay : public QObject {
   Q_OBJECT
-public:
+ public:
   explicit HealthOverlay(Studio& studio, QObject* parent = nullptr);
   ~HealthOverlay() override;
   bool on() const { return m_on; }
@@ -37,10 +37,10 @@ public:
   /// Adds the modifier that mends to what needs it, as one step.
   void mend();
 
-Q_SIGNALS:
+ Q_SIGNALS:
   void changed();
 
-private:
+ private:
   void refresh();
   Studio& m_studio;
   bool m_on = false;

@@ -31,12 +31,17 @@ QString lengthText(double metres) { return qs(formatNumber(lengthDef(), metres))
 
 bool ImportDialog::asks(const ModelSurvey& s) { return s.unit <= 0 || s.motions.size() > 1 || s.numbered > 1; }
 
-ImportDialog::ImportDialog(const QString& path, const ModelSurvey& survey, QWidget* parent) : QDialog(parent), m_survey(survey) {
+ImportDialog::ImportDialog(const QString& path, const ModelSurvey& survey, QWidget* parent)
+    : QDialog(parent), m_survey(survey) {
   setWindowTitle(tr("Import %1").arg(QFileInfo(path).fileName()));
   auto* column = new QVBoxLayout(this);
   const QLocale c = QLocale::c();
-  const auto count = [&](size_t n, const QString& one, const QString& many) { return QStringLiteral("%1 %2").arg(c.toString(qulonglong(n)), n == 1 ? one : many); };
-  QStringList holds{count(survey.parts, tr("part"), tr("parts")), count(survey.triangles, tr("triangle"), tr("triangles")), count(survey.materials, tr("material"), tr("materials"))};
+  const auto count = [&](size_t n, const QString& one, const QString& many) {
+    return QStringLiteral("%1 %2").arg(c.toString(qulonglong(n)), n == 1 ? one : many);
+  };
+  QStringList holds{count(survey.parts, tr("part"), tr("parts")),
+                    count(survey.triangles, tr("triangle"), tr("triangles")),
+                    count(survey.materials, tr("material"), tr("materials"))};
   if (survey.lights) holds << count(survey.lights, tr("light"), tr("lights"));
   auto* about = new QLabel(holds.join(QStringLiteral(" · ")), this);
   about->setStyleSheet(QStringLiteral("color: #9a968f"));
@@ -47,7 +52,12 @@ ImportDialog::ImportDialog(const QString& path, const ModelSurvey& survey, QWidg
   m_unit = new QComboBox(this);
   m_unit->setObjectName(QStringLiteral("unit"));
   if (survey.unit > 0) m_unit->addItem(tr("as the file states: %1").arg(lengthText(survey.unit)), 0.0);
-  for (const auto& [label, metres] : {std::pair{tr("metre"), 1.0}, {tr("centimetre"), 0.01}, {tr("millimetre"), 0.001}, {tr("inch"), 0.0254}, {tr("foot"), 0.3048}}) m_unit->addItem(label, metres);
+  for (const auto& [label, metres] : {std::pair{tr("metre"), 1.0},
+                                      {tr("centimetre"), 0.01},
+                                      {tr("millimetre"), 0.001},
+                                      {tr("inch"), 0.0254},
+                                      {tr("foot"), 0.3048}})
+    m_unit->addItem(label, metres);
   m_unit->addItem(tr("other"), -1.0);
   m_unit->setToolTip(tr("What one unit of the file is"));
   m_length = new QLineEdit(QStringLiteral("1 m"), this);
@@ -110,7 +120,9 @@ void ImportDialog::show() {
   }
   const bool z = m_up->currentIndex() == 1;
   const V3f& s = m_survey.size;
-  m_size->setText(tr("%1 wide, %2 high, %3 deep").arg(lengthText(metres * double(s.x)), lengthText(metres * double(z ? s.z : s.y)), lengthText(metres * double(z ? s.y : s.z))));
+  m_size->setText(tr("%1 wide, %2 high, %3 deep")
+                      .arg(lengthText(metres * double(s.x)), lengthText(metres * double(z ? s.z : s.y)),
+                           lengthText(metres * double(z ? s.y : s.z))));
 }
 
 ImportOptions ImportDialog::options() const {

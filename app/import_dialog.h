@@ -14,13 +14,13 @@ namespace ilumbra {
 /// numbered sequence; with how large the model comes out.
 class ImportDialog : public QDialog {
   Q_OBJECT
-public:
+ public:
   ImportDialog(const QString& path, const ModelSurvey& survey, QWidget* parent = nullptr);
   /// True if the file leaves something open.
   static bool asks(const ModelSurvey& survey);
   ImportOptions options() const;
 
-private:
+ private:
   double unit() const;
   void show();
   ModelSurvey m_survey;

@@ -9,6 +9,8 @@
 #include "core/lens/preset.h"
 #include "core/lens/stack.h"
 
+#include <cctype>
+#include <fmt/format.h>
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QKeyEvent>
@@ -21,21 +23,22 @@
 #include <QStyledItemDelegate>
 #include <QTimer>
 #include <QToolButton>
-#include <cctype>
-#include <fmt/format.h>
 
 namespace ilumbra {
 
 namespace {
 
-constexpr int stageRole = Qt::UserRole, onRole = Qt::UserRole + 1, kindRole = Qt::UserRole + 2, wordRole = Qt::UserRole + 3, soloRole = Qt::UserRole + 4, restsRole = Qt::UserRole + 5;
+constexpr int stageRole = Qt::UserRole, onRole = Qt::UserRole + 1, kindRole = Qt::UserRole + 2,
+              wordRole = Qt::UserRole + 3, soloRole = Qt::UserRole + 4, restsRole = Qt::UserRole + 5;
 constexpr QSize pictureSize(72, 40);
 
 // A stage: what it changes, its name, what it is and whether it acts.
 class StageDelegate : public QStyledItemDelegate {
-public:
+ public:
   using QStyledItemDelegate::QStyledItemDelegate;
-  QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {180, pictureSize.height() + 9}; }
+  QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override {
+    return {180, pictureSize.height() + 9};
+  }
   void paint(QPainter* p, const QStyleOptionViewItem& o, const QModelIndex& i) const override {
     const QRect r = o.rect;
     if (o.state & QStyle::State_Selected) p->fillRect(r, theme::selected);
@@ -50,12 +53,14 @@ public:
     const QRect text(picture.right() + 10, r.top() + 5, r.width() - picture.width() - 20, 19);
     p->setFont(theme::font(12.5, 600));
     p->setPen(on ? theme::text : theme::faint);
-    p->drawText(text, Qt::AlignLeft | Qt::AlignVCenter, p->fontMetrics().elidedText(i.data().toString(), Qt::ElideRight, text.width()));
+    p->drawText(text, Qt::AlignLeft | Qt::AlignVCenter,
+                p->fontMetrics().elidedText(i.data().toString(), Qt::ElideRight, text.width()));
     p->setFont(theme::font(11));
     const QString word = i.data(wordRole).toString();
     p->setPen(!on ? theme::faint : word.isEmpty() ? theme::dim : theme::amber);
     const QString line = !on ? QObject::tr("off") : word.isEmpty() ? i.data(kindRole).toString() : word;
-    p->drawText(text.translated(0, 18), Qt::AlignLeft | Qt::AlignVCenter, p->fontMetrics().elidedText(line, Qt::ElideRight, text.width()));
+    p->drawText(text.translated(0, 18), Qt::AlignLeft | Qt::AlignVCenter,
+                p->fontMetrics().elidedText(line, Qt::ElideRight, text.width()));
     if (i.data(soloRole).toBool()) {
       p->setPen(theme::accent);
       p->drawText(text, Qt::AlignRight | Qt::AlignVCenter, QObject::tr("alone"));
@@ -90,7 +95,11 @@ Document addStage(const Document& doc, const std::string& kind, const std::vecto
   std::string lower = label;
   lower[0] = char(std::tolower(static_cast<unsigned char>(lower[0])));
   // "Lamp 3 streaks": what it is, of what; without a source its own name.
-  Document out = addNode(doc, kind, name.empty() ? "" : effect && name.size() > lower.size() && name.ends_with(" " + lower) ? name : name + " " + lower, {}, &id);
+  Document out = addNode(doc, kind,
+                         name.empty()                                                          ? ""
+                         : effect && name.size() > lower.size() && name.ends_with(" " + lower) ? name
+                                                                                               : name + " " + lower,
+                         {}, &id);
   if (made) *made = id;
   if (!sources.empty() && out.find(id)->kind->param("sources")) out = setValue(out, id, "sources", Constant(sources));
   if (!effect || !effect->kind->param("lens")) return out;
@@ -108,14 +117,16 @@ LensPage::LensPage(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(
   auto* title = new QLabel(tr("Lens"), this);
   title->setFont(theme::font(15, 600));
   head->addWidget(title, 1);
-  auto* take = flatButton(this, tr("take in…"), tr("Adds the stages of a preset, or of another document, at the end of the stack"));
+  auto* take = flatButton(this, tr("take in…"),
+                          tr("Adds the stages of a preset, or of another document, at the end of the stack"));
   connect(take, &QToolButton::clicked, this, [this] {
     const QString f = QFileDialog::getOpenFileName(this, tr("Take in lens stages"), {}, tr("Ilumbra (*.ilum)"));
     if (!f.isEmpty()) takePreset(f);
   });
   head->addWidget(take);
   auto* add = flatButton(this, tr("+ add"), tr("A new stage at the end of the stack"), "accent");
-  connect(add, &QToolButton::clicked, this, [this, add] { addMenu(add); }, Qt::QueuedConnection);
+  connect(
+      add, &QToolButton::clicked, this, [this, add] { addMenu(add); }, Qt::QueuedConnection);
   head->addWidget(add);
   column->addLayout(head);
   m_about = new QLabel(this);
@@ -144,7 +155,8 @@ LensPage::LensPage(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(
     return b;
   };
   m_on = action(tr("on"), tr("Switches the stage (Space)"), true);
-  m_solo = action(tr("alone"), tr("Shows this stage alone, on the light before the lens; the document stays as it is"), true);
+  m_solo = action(tr("alone"), tr("Shows this stage alone, on the light before the lens; the document stays as it is"),
+                  true);
   m_before = action(tr("before"), tr("Shows the picture as it comes to this stage; let go for how it leaves it"), true);
   row->addStretch(1);
   m_looks = action(tr("looks…"), tr("Looks for this stage, drawn on the picture as it is"), false);
@@ -153,19 +165,22 @@ LensPage::LensPage(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(
   connect(m_solo, &QToolButton::clicked, this, &LensPage::soloOpen, Qt::QueuedConnection);
   connect(m_before, &QToolButton::clicked, this, &LensPage::beforeOpen, Qt::QueuedConnection);
   connect(m_looks, &QToolButton::clicked, this, &LensPage::looks, Qt::QueuedConnection);
-  connect(m_more, &QToolButton::clicked, this, [this] {
-    QMenu m(this);
-    m.addAction(tr("Copy"), this, &LensPage::copyOpen);
-    m.addAction(tr("Earlier"), this, [this] { move(-1); });
-    m.addAction(tr("Later"), this, [this] { move(1); });
-    m.addAction(tr("Keep both orders"), this, &LensPage::keepBothOrders);
-    m.addSeparator();
-    m.addAction(tr("Keep as a preset…"), this, &LensPage::keepPreset);
-    m.addAction(tr("Set from a preset…"), this, qOverload<>(&LensPage::takePreset));
-    m.addSeparator();
-    m.addAction(tr("Delete"), this, &LensPage::removeOpen);
-    m.exec(m_more->mapToGlobal(QPoint(0, m_more->height())));
-  }, Qt::QueuedConnection);
+  connect(
+      m_more, &QToolButton::clicked, this,
+      [this] {
+        QMenu m(this);
+        m.addAction(tr("Copy"), this, &LensPage::copyOpen);
+        m.addAction(tr("Earlier"), this, [this] { move(-1); });
+        m.addAction(tr("Later"), this, [this] { move(1); });
+        m.addAction(tr("Keep both orders"), this, &LensPage::keepBothOrders);
+        m.addSeparator();
+        m.addAction(tr("Keep as a preset…"), this, &LensPage::keepPreset);
+        m.addAction(tr("Set from a preset…"), this, qOverload<>(&LensPage::takePreset));
+        m.addSeparator();
+        m.addAction(tr("Delete"), this, &LensPage::removeOpen);
+        m.exec(m_more->mapToGlobal(QPoint(0, m_more->height())));
+      },
+      Qt::QueuedConnection);
   column->addWidget(m_actions);
   m_why = new QLabel(this);
   m_why->setWordWrap(true);
@@ -174,7 +189,8 @@ LensPage::LensPage(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(
   column->addWidget(m_why);
   m_mend = flatButton(this, tr("Set the amount so that it shows"), tr("By the light that is there"), "accent");
   m_mend->hide();
-  connect(m_mend, &QToolButton::clicked, this, [this] { fitAmount(m_open); }, Qt::QueuedConnection);
+  connect(
+      m_mend, &QToolButton::clicked, this, [this] { fitAmount(m_open); }, Qt::QueuedConnection);
   column->addWidget(m_mend, 0, Qt::AlignLeft);
   m_settings = new SettingsPanel(studio, this);
   m_settings->setSubject(true, 0);
@@ -234,7 +250,9 @@ void LensPage::show(NodeId stage) {
 
 std::string LensPage::shape() const {
   std::string s = fmt::format("{}", m_open);
-  for (const Node* n : lensStages(m_studio.doc())) s += fmt::format("|{}:{}:{}:{}", n->id, n->name, Params(*n, m_studio.frame()).flag("on"), stageActs(m_studio.doc(), *n, m_studio.frame()));
+  for (const Node* n : lensStages(m_studio.doc()))
+    s += fmt::format("|{}:{}:{}:{}", n->id, n->name, Params(*n, m_studio.frame()).flag("on"),
+                     stageActs(m_studio.doc(), *n, m_studio.frame()));
   return s;
 }
 
@@ -254,7 +272,9 @@ void LensPage::addMenu(QWidget* button) {
 void LensPage::addStageFor(const QString& kind) {
   NodeId made = 0;
   const uint64_t gesture = m_studio.newGesture();
-  m_studio.edit(tr("Add %1").arg(qs(m_studio.kinds()->find(kind.toStdString())->label)), [&](const Document& d) { return addStage(d, kind.toStdString(), m_studio.selection(), &made); }, gesture);
+  m_studio.edit(
+      tr("Add %1").arg(qs(m_studio.kinds()->find(kind.toStdString())->label)),
+      [&](const Document& d) { return addStage(d, kind.toStdString(), m_studio.selection(), &made); }, gesture);
   if (!made) return;
   show(made);
   fitAmount(made, gesture);
@@ -262,17 +282,25 @@ void LensPage::addStageFor(const QString& kind) {
 
 void LensPage::fitAmount(NodeId stage, uint64_t gesture) {
   const double before = Params(*m_studio.doc().find(stage), m_studio.frame()).number("amount");
-  m_studio.session().run([self = QPointer<LensPage>(this), send = m_studio.sender(), assets = m_studio.assets(), stage, before, gesture](const Session::State* state, const std::string&) mutable {
+  m_studio.session().run([self = QPointer<LensPage>(this), send = m_studio.sender(), assets = m_studio.assets(), stage,
+                          before, gesture](const Session::State* state, const std::string&) mutable {
     if (!state || !state->doc.find(stage)) return;
     try {
       const Assets files = assets.assets(state->doc.folder(), &state->leaving);
-      const auto amount = fittingAmount(state->doc, stage, currentFrame(state->doc), state->rendering.scene(), state->rendering.film(), state->amounts, state->tasks, {.assets = &files, .cancel = &state->leaving});
+      const auto amount =
+          fittingAmount(state->doc, stage, currentFrame(state->doc), state->rendering.scene(), state->rendering.film(),
+                        state->amounts, state->tasks, {.assets = &files, .cancel = &state->leaving});
       if (!amount) return;
       send([self, stage, before, amount = *amount, gesture] {
         const Node* n = self ? self->m_studio.doc().find(stage) : nullptr;
         // What was set meanwhile stays.
         if (!n || Params(*n, self->m_studio.frame()).number("amount") != before) return;
-        self->m_studio.edit(tr("Amount of %1").arg(qs(n->name)), [&](const Document& d) { return setNow(d, {stage, "amount", 0, {}}, Constant(amount)); }, gesture);
+        self->m_studio.edit(
+            tr("Amount of %1").arg(qs(n->name)),
+            [&](const Document& d) {
+              return setNow(d, {stage, "amount", 0, {}}, Constant(amount));
+            },
+            gesture);
         self->m_studio.tell(tr("%1: the amount fits the light that is there").arg(qs(n->name)));
       });
     } catch (const Error&) {
@@ -318,7 +346,8 @@ void LensPage::rebuild() {
   m_list->setVisible(rows > 0);
   m_list->verticalScrollBar()->setValue(scroll);
   m_actions->setVisible(m_open != 0);
-  m_about->setText(stages.empty() ? tr("What a lens adds to light: glow, streaks, ghosts and more. Add a stage, or select an effect first: its stage then takes light from that effect alone.")
+  m_about->setText(stages.empty() ? tr("What a lens adds to light: glow, streaks, ghosts and more. Add a stage, or "
+                                       "select an effect first: its stage then takes light from that effect alone.")
                                   : tr("Light passes from top to bottom; drag a stage to change the order."));
   m_settings->setSubject(true, m_open);
   m_settings->setVisible(m_open != 0);
@@ -329,7 +358,8 @@ void LensPage::rebuild() {
 void LensPage::showState() {
   const Node* n = m_studio.doc().find(m_open);
   const Studio::View& v = m_studio.view();
-  for (int i = 0; i < m_list->count(); ++i) m_list->item(i)->setData(soloRole, v.soloStage == m_list->item(i)->data(stageRole).toUInt());
+  for (int i = 0; i < m_list->count(); ++i)
+    m_list->item(i)->setData(soloRole, v.soloStage == m_list->item(i)->data(stageRole).toUInt());
   if (!n) {
     m_why->hide();
     m_mend->hide();
@@ -383,11 +413,16 @@ bool LensPage::eventFilter(QObject* o, QEvent* e) {
   if (o != m_list || e->type() != QEvent::KeyPress) return QWidget::eventFilter(o, e);
   auto* key = static_cast<QKeyEvent*>(e);
   const bool shifted = key->modifiers() & Qt::ShiftModifier;
-  if (key->key() == Qt::Key_Up && shifted) move(-1);
-  else if (key->key() == Qt::Key_Down && shifted) move(1);
-  else if (key->key() == Qt::Key_Space) switchOpen();
-  else if (key->key() == Qt::Key_Delete) removeOpen();
-  else return QWidget::eventFilter(o, e);
+  if (key->key() == Qt::Key_Up && shifted)
+    move(-1);
+  else if (key->key() == Qt::Key_Down && shifted)
+    move(1);
+  else if (key->key() == Qt::Key_Space)
+    switchOpen();
+  else if (key->key() == Qt::Key_Delete)
+    removeOpen();
+  else
+    return QWidget::eventFilter(o, e);
   return true;
 }
 
@@ -404,7 +439,9 @@ void LensPage::switchOpen() {
   const Node* n = m_studio.doc().find(m_open);
   if (!n) return;
   const bool on = Params(*n, m_studio.frame()).flag("on");
-  m_studio.edit(tr("Switch %1").arg(qs(n->name)), [&](const Document& d) { return setNow(d, {m_open, "on", 0, {}}, Constant(!on)); });
+  m_studio.edit(tr("Switch %1").arg(qs(n->name)), [&](const Document& d) {
+    return setNow(d, {m_open, "on", 0, {}}, Constant(!on));
+  });
 }
 
 void LensPage::soloOpen() {
@@ -445,7 +482,8 @@ void LensPage::keepBothOrders() {
   v.soloStage = v.lastStage = 0; // of the whole stack
   m_studio.setView(v);
   const bool last = open + 1 == stages.end();
-  const QString one = qs((last ? *(open - 1) : *open)->name), two = qs((last ? *open : *(open + 1))->name), order = tr("%1, then %2");
+  const QString one = qs((last ? *(open - 1) : *open)->name), two = qs((last ? *open : *(open + 1))->name),
+                order = tr("%1, then %2");
   m_studio.whenShown([this, one, two, order, last] {
     if (!m_studio.keep(order.arg(one, two))) return;
     const int first = m_studio.proofs().back()->number;
@@ -471,7 +509,8 @@ void LensPage::looks() {
 void LensPage::keepPreset() {
   const Node* n = m_studio.doc().find(m_open);
   if (!n) return;
-  QString f = QFileDialog::getSaveFileName(this, tr("Keep as a preset"), qs(n->name) + QStringLiteral(".ilum"), tr("Ilumbra (*.ilum)"));
+  QString f = QFileDialog::getSaveFileName(this, tr("Keep as a preset"), qs(n->name) + QStringLiteral(".ilum"),
+                                           tr("Ilumbra (*.ilum)"));
   if (f.isEmpty()) return;
   if (!f.endsWith(QStringLiteral(".ilum"))) f += QStringLiteral(".ilum");
   try {
@@ -486,12 +525,16 @@ void LensPage::takePreset() {
   if (!m_open) return;
   const QString f = QFileDialog::getOpenFileName(this, tr("Set from a preset"), {}, tr("Ilumbra (*.ilum)"));
   if (f.isEmpty()) return;
-  m_studio.edit(tr("Set from a preset"), [&](const Document& d) { return withPreset(d, m_open, readDocument(m_studio.kinds(), f.toStdString())); });
+  m_studio.edit(tr("Set from a preset"), [&](const Document& d) {
+    return withPreset(d, m_open, readDocument(m_studio.kinds(), f.toStdString()));
+  });
 }
 
 bool LensPage::takePreset(const QString& path) {
   std::vector<NodeId> made;
-  const bool done = m_studio.edit(tr("Take in lens stages"), [&](const Document& d) { return addPreset(d, readDocument(m_studio.kinds(), path.toStdString()), &made); });
+  const bool done = m_studio.edit(tr("Take in lens stages"), [&](const Document& d) {
+    return addPreset(d, readDocument(m_studio.kinds(), path.toStdString()), &made);
+  });
   if (done && !made.empty()) show(made.back());
   return done;
 }

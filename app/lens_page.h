@@ -11,11 +11,11 @@ namespace ilumbra {
 
 class SettingsPanel;
 
-/// The lens stack: its stages in the order in which light passes them, each with a picture of what it changes; below, all that the
-/// chosen one can be set to. Stages are dragged, or moved by keys.
+/// The lens stack: its stages in the order in which light passes them, each with a picture of what it changes; below,
+/// all that the chosen one can be set to. Stages are dragged, or moved by keys.
 class LensPage : public QWidget {
   Q_OBJECT
-public:
+ public:
   explicit LensPage(Studio& studio, QWidget* parent = nullptr);
   /// Opens a stage.
   void show(NodeId stage);
@@ -25,7 +25,8 @@ public:
 
   /// A new stage of a kind that takes its light from what is selected; its amount fits the light that is there.
   void addStageFor(const QString& kind);
-  /// Sets the amount of a stage so that what it adds shows and does not drown the picture, once the light is known. One step with `gesture`.
+  /// Sets the amount of a stage so that what it adds shows and does not drown the picture, once the light is known. One
+  /// step with `gesture`.
   void fitAmount(NodeId stage, uint64_t gesture = 0);
 
   // What can be done to the open stage: nothing without one.
@@ -35,8 +36,8 @@ public:
   void beforeOpen();
   void copyOpen();
   void removeOpen();
-  /// The picture as it is and with the open stage and the next one (the one before it, of the last) in turned order: both become proofs,
-  /// and are laid over each other with a wipe.
+  /// The picture as it is and with the open stage and the next one (the one before it, of the last) in turned order:
+  /// both become proofs, and are laid over each other with a wipe.
   void keepBothOrders();
   void looks();
   void keepPreset();
@@ -44,12 +45,12 @@ public:
   /// The same, of a file.
   bool takePreset(const QString& path);
 
-protected:
+ protected:
   bool eventFilter(QObject* o, QEvent* e) override;
   void showEvent(QShowEvent* e) override;
   void hideEvent(QHideEvent* e) override;
 
-private:
+ private:
   void rebuild();
   void showPictures();
   void showState();
@@ -67,7 +68,8 @@ private:
   SettingsPanel* m_settings;
 };
 
-/// A new lens stage that takes its light from what is selected: an effect, whose Lens role it joins, or lamps and things themselves.
+/// A new lens stage that takes its light from what is selected: an effect, whose Lens role it joins, or lamps and
+/// things themselves.
 Document addStage(const Document& doc, const std::string& kind, const std::vector<NodeId>& selected, NodeId* made);
 
 } // namespace ilumbra

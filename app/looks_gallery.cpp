@@ -23,13 +23,15 @@ QImage shown(const Picture& p, const ColorViews& views, const std::string& view)
   const std::vector<float> values = views.exact(p, view);
   QImage image(p.width, p.height, QImage::Format_RGB888);
   for (int y = 0; y < p.height; ++y)
-    for (int k = 0; k < 3 * p.width; ++k) image.scanLine(y)[k] = uint8_t(values[size_t(3 * p.width * y + k)] * 255 + 0.5f);
+    for (int k = 0; k < 3 * p.width; ++k)
+      image.scanLine(y)[k] = uint8_t(values[size_t(3 * p.width * y + k)] * 255 + 0.5f);
   return image;
 }
 
 } // namespace
 
-LooksGallery::LooksGallery(Studio& studio, NodeId stage, QWidget* parent) : QDialog(parent), m_studio(studio), m_stage(stage) {
+LooksGallery::LooksGallery(Studio& studio, NodeId stage, QWidget* parent)
+    : QDialog(parent), m_studio(studio), m_stage(stage) {
   const Node& n = *studio.doc().find(stage);
   setWindowTitle(tr("Looks: %1").arg(qs(n.kind->label)));
   auto* column = new QVBoxLayout(this);
@@ -72,7 +74,9 @@ void LooksGallery::draw() {
   const Document doc = m_studio.doc();
   const NodeId stage = m_stage;
   // On the session's thread, which has the film; pictures come one by one.
-  m_studio.session().run([self = QPointer<LooksGallery>(this), send = m_studio.sender(), assets = m_studio.assets(), views = m_studio.sharedViews(), looks, doc, stage](const Session::State* state, const std::string& why) mutable {
+  m_studio.session().run([self = QPointer<LooksGallery>(this), send = m_studio.sender(), assets = m_studio.assets(),
+                          views = m_studio.sharedViews(), looks, doc,
+                          stage](const Session::State* state, const std::string& why) mutable {
     const auto tell = [&](const std::string& what) {
       send([self, what = qs(what)] {
         if (self) self->m_studio.tell(what, true);
@@ -83,13 +87,18 @@ void LooksGallery::draw() {
     const Scene& scene = state->rendering.scene();
     const Assets files = assets.assets(doc.folder(), &state->leaving);
     try {
-      const SmallLens small(scene, state->rendering.film(), state->amounts, exposureFactor(doc, frame), 2 * wide, state->tasks);
+      const SmallLens small(scene, state->rendering.film(), state->amounts, exposureFactor(doc, frame), 2 * wide,
+                            state->tasks);
       for (size_t i = 0; i <= looks->size(); ++i) {
-        const Document with = i == 0 ? doc : setValue(withLook(doc, stage, (*looks)[i - 1]), stage, "on", Constant(true));
-        const QImage picture = shown(small.develop(with, frame, {.assets = &files, .cancel = &state->leaving, .works = false}).picture, *views, settingsOf(doc).text("view"));
+        const Document with =
+            i == 0 ? doc : setValue(withLook(doc, stage, (*looks)[i - 1]), stage, "on", Constant(true));
+        const QImage picture =
+            shown(small.develop(with, frame, {.assets = &files, .cancel = &state->leaving, .works = false}).picture,
+                  *views, settingsOf(doc).text("view"));
         send([self, i, picture] {
           if (!self) return;
-          const QPixmap fit = QPixmap::fromImage(picture.scaled(wide, wide * 5 / 8, Qt::KeepAspectRatio, Qt::SmoothTransformation));
+          const QPixmap fit =
+              QPixmap::fromImage(picture.scaled(wide, wide * 5 / 8, Qt::KeepAspectRatio, Qt::SmoothTransformation));
           if (QListWidgetItem* item = self->m_list->item(int(i))) item->setIcon(fit);
         });
       }

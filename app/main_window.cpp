@@ -1,34 +1,35 @@
 #include "app/main_window.h"
 
+#include "app/balance_panel.h"
 #include "app/document_files.h"
 #include "app/find_anything.h"
 #include "app/health_overlay.h"
 #include "app/import_dialog.h"
 #include "app/lens_page.h"
-#include "app/balance_panel.h"
+#include "app/material_library.h"
 #include "app/model_files.h"
 #include "app/number_row.h"
 #include "app/picture_bar.h"
-#include "app/place_commands.h"
-#include "app/material_library.h"
 #include "app/picture_view.h"
+#include "app/place_commands.h"
 #include "app/proofs_panel.h"
 #include "app/question.h"
 #include "app/route_view.h"
 #include "app/settings_panel.h"
 #include "app/theme.h"
 #include "app/things_panel.h"
-#include "core/exchange/frames.h"
 #include "core/advise/making.h"
 #include "core/base/error.h"
 #include "core/document/file.h"
 #include "core/exchange/export.h"
+#include "core/exchange/frames.h"
 #include "core/exchange/import.h"
 #include "core/exchange/passes.h"
 #include "core/session/framing.h"
 #include "core/session/select.h"
 #include "demo/starters.h"
 
+#include <future>
 #include <QAction>
 #include <QApplication>
 #include <QCloseEvent>
@@ -36,8 +37,8 @@
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QHBoxLayout>
-#include <QLabel>
 #include <QKeyEvent>
+#include <QLabel>
 #include <QMenuBar>
 #include <QSettings>
 #include <QSplitter>
@@ -45,7 +46,6 @@
 #include <QStatusBar>
 #include <QTime>
 #include <QToolButton>
-#include <future>
 
 namespace ilumbra {
 
@@ -168,7 +168,10 @@ MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m
   connect(m_models, &ModelFiles::changedOnDisk, this, [this] {
     const QStringList& files = m_models->changedModels();
     m_reload->setVisible(!files.isEmpty());
-    if (!files.isEmpty()) m_reload->setText(files.size() == 1 ? tr("%1 has changed on disk: reload").arg(QFileInfo(files.front()).fileName()) : tr("%1 models have changed on disk: reload").arg(files.size()));
+    if (!files.isEmpty())
+      m_reload->setText(files.size() == 1
+                            ? tr("%1 has changed on disk: reload").arg(QFileInfo(files.front()).fileName())
+                            : tr("%1 models have changed on disk: reload").arg(files.size()));
   });
   statusBar()->addPermanentWidget(m_reload);
   makeCommands();
@@ -211,7 +214,8 @@ MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m
     connect(p, &ThingsPanel::starterRequested, this, &MainWindow::openStarter);
   }
   const QSettings s;
-  if (s.contains(QStringLiteral("window/geometry"))) restoreGeometry(s.value(QStringLiteral("window/geometry")).toByteArray());
+  if (s.contains(QStringLiteral("window/geometry")))
+    restoreGeometry(s.value(QStringLiteral("window/geometry")).toByteArray());
   showTitle();
   showState();
   m_picture->setFocus();
@@ -265,7 +269,9 @@ void MainWindow::addThing(const QString& kind) {
       Document out = addNode(d, id, "", {}, &made);
       for (const NodeId thing : m_studio.selection())
         for (const ParamDef& p : k->params)
-          if (const Node* n = d.find(thing); n && n->kind->id != "object.group" && p.type == ParamType::Reference && accepted(p.accepts, n->kind->id) && !Params(*out.find(made), 0).reference(p.name).target) {
+          if (const Node* n = d.find(thing); n && n->kind->id != "object.group" && p.type == ParamType::Reference &&
+                                             accepted(p.accepts, n->kind->id) &&
+                                             !Params(*out.find(made), 0).reference(p.name).target) {
             out = setValue(out, made, p.name, Constant(Reference{thing, nullptr}));
             break;
           }
@@ -290,13 +296,15 @@ void MainWindow::fold(const QString& part, bool folded) {
   if (part == QStringLiteral("route")) m_route->setFolded(folded);
   if (part == QStringLiteral("drawer")) {
     m_drawerPages->setVisible(!folded);
-    for (int i = 0; i < int(m_drawerTabs.size()); ++i) m_drawerTabs[size_t(i)].second->setChecked(!folded && i == m_drawerPages->currentIndex());
+    for (int i = 0; i < int(m_drawerTabs.size()); ++i)
+      m_drawerTabs[size_t(i)].second->setChecked(!folded && i == m_drawerPages->currentIndex());
     Studio::View v = m_studio.view();
     v.groups = !folded && m_drawerPages->currentWidget() == m_balance;
     m_studio.setView(v);
     m_drawer->setMaximumHeight(folded ? 32 : QWIDGETSIZE_MAX);
     // What the person has set stays, unless the drawer was folded.
-    if (folded || m_middle->sizes().value(1) < 60) m_middle->setSizes({m_middle->height() - (folded ? 32 : 150), folded ? 32 : 150});
+    if (folded || m_middle->sizes().value(1) < 60)
+      m_middle->setSizes({m_middle->height() - (folded ? 32 : 150), folded ? 32 : 150});
   }
 }
 
@@ -342,7 +350,8 @@ void MainWindow::meter() {
   const double by = std::round((sum / double(counted) - std::log2(0.18)) * 10) / 10;
   const NodeId id = camera->id;
   const double ev = Params(*camera, m_studio.frame()).number("ev100") + by;
-  m_studio.edit(tr("Meter the exposure"), [&](const Document& d) { return setValue(d, id, "ev100", Constant(std::clamp(ev, -40.0, 40.0))); });
+  m_studio.edit(tr("Meter the exposure"),
+                [&](const Document& d) { return setValue(d, id, "ev100", Constant(std::clamp(ev, -40.0, 40.0))); });
   m_studio.tell(tr("Exposure set to %1 EV").arg(ev, 0, 'f', 1));
 }
 
@@ -355,12 +364,18 @@ static QString timeText(double seconds) {
 // What had to be made anew.
 static QString stageText(Stage stage) {
   switch (stage) {
-  case Stage::Display: return QObject::tr("view");
-  case Stage::Lens: return QObject::tr("lens");
-  case Stage::Mix: return QObject::tr("light mixed");
-  case Stage::Shading: return QObject::tr("surfaces");
-  case Stage::Placement: return QObject::tr("places");
-  case Stage::Geometry: return QObject::tr("shapes");
+  case Stage::Display:
+    return QObject::tr("view");
+  case Stage::Lens:
+    return QObject::tr("lens");
+  case Stage::Mix:
+    return QObject::tr("light mixed");
+  case Stage::Shading:
+    return QObject::tr("surfaces");
+  case Stage::Placement:
+    return QObject::tr("places");
+  case Stage::Geometry:
+    return QObject::tr("shapes");
   }
   return {};
 }
@@ -371,24 +386,39 @@ void MainWindow::showState() {
   const auto& image = m_studio.image();
   QString text;
   if (image && image->error.empty()) {
-    if (!activeCamera(m_studio.doc())) text = tr("No camera");
-    else if (image->draft) text = tr("Draft");
-    else if (image->finished) text = image->samples == 1 ? tr("Picture finished") : tr("Picture finished · %1 samples").arg(image->samples);
-    else text = tr("Picture %1 / %2 samples · %3 left").arg(image->samples).arg(image->target).arg(timeText(image->secondsLeft));
+    if (!activeCamera(m_studio.doc()))
+      text = tr("No camera");
+    else if (image->draft)
+      text = tr("Draft");
+    else if (image->finished)
+      text = image->samples == 1 ? tr("Picture finished") : tr("Picture finished · %1 samples").arg(image->samples);
+    else
+      text = tr("Picture %1 / %2 samples · %3 left")
+                 .arg(image->samples)
+                 .arg(image->target)
+                 .arg(timeText(image->secondsLeft));
     if (image->denoised) text += tr(" · denoised");
     if (m_studio.view().paused && !image->finished) text += tr(" · paused");
     if (!m_exportPath.isEmpty()) text += tr(" · will be exported");
     QString rate = image->raysPerSecond > 0 ? tr("%1 M rays/s").arg(image->raysPerSecond / 1e6, 0, 'f', 1) : QString();
     // For those who want to know what their change cost.
     if (image->change && !m_studio.history().undoLabel().empty()) { // opening a document is no change
-      const QString rays = image->change->rays ? tr("%1 M rays").arg(double(image->change->rays) / 1e6, 0, 'f', 2) : tr("no rays");
-      m_rate->setToolTip(tr("Last change: %1, %2 ms, %3").arg(stageText(image->change->stage)).arg(std::ceil(image->change->seconds * 1000)).arg(rays));
+      const QString rays =
+          image->change->rays ? tr("%1 M rays").arg(double(image->change->rays) / 1e6, 0, 'f', 2) : tr("no rays");
+      m_rate->setToolTip(tr("Last change: %1, %2 ms, %3")
+                             .arg(stageText(image->change->stage))
+                             .arg(std::ceil(image->change->seconds * 1000))
+                             .arg(rays));
     }
     m_rate->setText(rate);
   }
   QString trouble;
-  if (image && !image->error.empty()) trouble = qs(image->error);
-  else if (image && !image->troubles.empty()) trouble = image->troubles.size() == 1 ? qs(image->troubles.front()) : tr("%1 (and %2 more)").arg(qs(image->troubles.front())).arg(image->troubles.size() - 1);
+  if (image && !image->error.empty())
+    trouble = qs(image->error);
+  else if (image && !image->troubles.empty())
+    trouble = image->troubles.size() == 1
+                  ? qs(image->troubles.front())
+                  : tr("%1 (and %2 more)").arg(qs(image->troubles.front())).arg(image->troubles.size() - 1);
   if (trouble != m_trouble) {
     m_trouble = trouble;
     showMessage();
@@ -402,14 +432,17 @@ void MainWindow::showMessage() {
   const QString& text = m_says.isEmpty() ? m_trouble : m_says;
   m_message->setText(m_message->fontMetrics().elidedText(text, Qt::ElideRight, std::max(200, width() - 460)));
   m_message->setToolTip(text.isEmpty() ? QString() : tr("%1\n\nA click shows all messages").arg(text));
-  m_message->setStyleSheet(m_says.isEmpty() ? QStringLiteral("color: #e3a24a") : m_refused ? QStringLiteral("color: #e0a0a6") : QStringLiteral("color: #9a968f"));
+  m_message->setStyleSheet(m_says.isEmpty() ? QStringLiteral("color: #e3a24a")
+                           : m_refused      ? QStringLiteral("color: #e0a0a6")
+                                            : QStringLiteral("color: #9a968f"));
 }
 
 void MainWindow::showMessages() {
   QStringList lines;
   if (!m_trouble.isEmpty() && m_studio.image())
     for (const std::string& t : m_studio.image()->troubles) lines << tr("Now: %1").arg(qs(t));
-  for (auto it = m_messages.rbegin(); it != m_messages.rend(); ++it) lines << QStringLiteral("%1  %2").arg(it->first, it->second);
+  for (auto it = m_messages.rbegin(); it != m_messages.rend(); ++it)
+    lines << QStringLiteral("%1  %2").arg(it->first, it->second);
   if (lines.isEmpty()) lines << tr("Nothing was said yet");
   showReport(tr("Messages"), lines, this);
 }
@@ -420,7 +453,9 @@ bool MainWindow::eventFilter(QObject* o, QEvent* e) {
     return true;
   }
   // Escape leaves picking for a role, wherever the keys go.
-  if ((e->type() == QEvent::ShortcutOverride || e->type() == QEvent::KeyPress) && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Escape && m_studio.picking().active() && !QApplication::activePopupWidget() && !QApplication::activeModalWidget()) {
+  if ((e->type() == QEvent::ShortcutOverride || e->type() == QEvent::KeyPress) &&
+      static_cast<QKeyEvent*>(e)->key() == Qt::Key_Escape && m_studio.picking().active() &&
+      !QApplication::activePopupWidget() && !QApplication::activeModalWidget()) {
     e->accept();
     if (e->type() == QEvent::KeyPress) {
       m_studio.setPicking({});
@@ -434,8 +469,11 @@ bool MainWindow::eventFilter(QObject* o, QEvent* e) {
 void MainWindow::showTitle() {
   const QString name = m_studio.path().isEmpty() ? tr("untitled") : QFileInfo(m_studio.path()).fileName();
   const bool changed = m_studio.modified();
-  m_fileName->setText(changed ? tr("%1 · not saved").arg(name)
-                              : m_studio.path().isEmpty() ? name : tr("%1 · saved %2").arg(name, QFileInfo(m_studio.path()).lastModified().toString(QStringLiteral("HH:mm"))));
+  m_fileName->setText(
+      changed ? tr("%1 · not saved").arg(name)
+      : m_studio.path().isEmpty()
+          ? name
+          : tr("%1 · saved %2").arg(name, QFileInfo(m_studio.path()).lastModified().toString(QStringLiteral("HH:mm"))));
   setWindowTitle(QStringLiteral("%1%2 – Ilumbra").arg(name, changed ? QStringLiteral("*") : QString()));
 }
 

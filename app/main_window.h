@@ -26,7 +26,7 @@ class ThingsPanel;
 /// The main window: lists to the left, picture, route and drawer in the middle, settings and lens to the right.
 class MainWindow : public QMainWindow {
   Q_OBJECT
-public:
+ public:
   explicit MainWindow(Studio& studio, QWidget* parent = nullptr);
   ~MainWindow() override;
 
@@ -51,8 +51,8 @@ public:
   void openStarter(const QString& name);
   /// Renders and writes the document's range of frames in the background; "shot.png" becomes "shot.0001.png" and so on.
   void exportFrames(const QString& path);
-  /// Writes the picture of the document as it is now, with the samples that it has (at least one), or when it is finished. `done` runs when it is over,
-  /// written or not.
+  /// Writes the picture of the document as it is now, with the samples that it has (at least one), or when it is
+  /// finished. `done` runs when it is over, written or not.
   void exportPicture(const QString& path, bool whenFinished, std::function<void()> done = {});
   void addThing(const QString& kind);
   /// "right", "left", "drawer" or "route": folds or unfolds.
@@ -62,11 +62,11 @@ public:
   void showDrawer(const QString& page);
   QString lastTold() const { return m_lastTold; }
 
-protected:
+ protected:
   void closeEvent(QCloseEvent*) override;
   bool eventFilter(QObject*, QEvent*) override;
 
-private:
+ private:
   void makeCommands();
   void makeMenus();
   void showState();
@@ -101,7 +101,7 @@ private:
   QMenu* m_recent = nullptr;
   QString m_lastTold, m_says, m_trouble; ///< said last; what is said now; what is wrong with the picture
   bool m_refused = false;
-  int m_leftState = 1; ///< how the left column is shared: 1 as in an empty scene
+  int m_leftState = 1;                                 ///< how the left column is shared: 1 as in an empty scene
   std::vector<std::pair<QString, QString>> m_messages; ///< when, and what
   QString m_exportPath;
   std::function<void()> m_exportDone;

@@ -1,34 +1,35 @@
 #include "app/main_window.h"
 
+#include "app/balance_panel.h"
 #include "app/document_files.h"
 #include "app/find_anything.h"
 #include "app/health_overlay.h"
 #include "app/import_dialog.h"
 #include "app/lens_page.h"
-#include "app/balance_panel.h"
+#include "app/material_library.h"
 #include "app/model_files.h"
 #include "app/number_row.h"
 #include "app/picture_bar.h"
-#include "app/place_commands.h"
-#include "app/material_library.h"
 #include "app/picture_view.h"
+#include "app/place_commands.h"
 #include "app/proofs_panel.h"
 #include "app/question.h"
 #include "app/route_view.h"
 #include "app/settings_panel.h"
 #include "app/theme.h"
 #include "app/things_panel.h"
-#include "core/exchange/frames.h"
 #include "core/advise/making.h"
 #include "core/base/error.h"
 #include "core/document/file.h"
 #include "core/exchange/export.h"
+#include "core/exchange/frames.h"
 #include "core/exchange/import.h"
 #include "core/exchange/passes.h"
 #include "core/session/framing.h"
 #include "core/session/select.h"
 #include "demo/starters.h"
 
+#include <future>
 #include <QAction>
 #include <QApplication>
 #include <QCloseEvent>
@@ -36,8 +37,8 @@
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QHBoxLayout>
-#include <QLabel>
 #include <QKeyEvent>
+#include <QLabel>
 #include <QMenuBar>
 #include <QSettings>
 #include <QSplitter>
@@ -45,7 +46,6 @@
 #include <QStatusBar>
 #include <QTime>
 #include <QToolButton>
-#include <future>
 
 namespace ilumbra {
 
@@ -59,7 +59,8 @@ void MainWindow::exportPicture(const QString& path, bool whenFinished, std::func
   if (whenFinished && !pictureFinished()) {
     m_exportPath = path;
     m_exportDone = std::move(done);
-    m_files->setPending(tr("%1 is to be written when the picture is finished").arg(name), [this] { m_exportPath.clear(); });
+    m_files->setPending(tr("%1 is to be written when the picture is finished").arg(name),
+                        [this] { m_exportPath.clear(); });
     m_studio.tell(tr("%1 will be written when the picture is finished").arg(name));
     return;
   }
@@ -75,8 +76,10 @@ void MainWindow::exportPicture(const QString& path, bool whenFinished, std::func
         try {
           if (!state) throw badInput(why);
           const bool exr = path.endsWith(QStringLiteral(".exr"));
-          given->set_value({pictureFile(state->doc, currentFrame(state->doc), state->rendering, state->amounts, state->developed, exr ? parsePasses("all") : std::vector<std::string>{}, state->tasks, state->denoiser),
-                            settingsOf(state->doc).text("view"), state->rendering.samples()});
+          given->set_value(
+              {pictureFile(state->doc, currentFrame(state->doc), state->rendering, state->amounts, state->developed,
+                           exr ? parsePasses("all") : std::vector<std::string>{}, state->tasks, state->denoiser),
+               settingsOf(state->doc).text("view"), state->rendering.samples()});
         } catch (...) {
           given->set_exception(std::current_exception());
         }
@@ -85,20 +88,20 @@ void MainWindow::exportPicture(const QString& path, bool whenFinished, std::func
   const auto over = [this, done] {
     if (done) done();
   };
-  m_studio.background(
-      tr("Writing %1").arg(name),
-      [this, given, path, name, over, views = m_studio.sharedViews()](const CancelFlag& cancel) -> std::function<void()> {
-        std::future<Picture> coming = given->get_future();
-        while (coming.wait_for(std::chrono::milliseconds(20)) != std::future_status::ready)
-          if (cancel.requested()) throw cancelled();
-        const Picture p = coming.get();
-        writePicture(p.file, path.toStdString(), *views, p.view);
-        return [this, name, over, samples = p.samples] {
-          m_studio.tell(tr("Wrote %1 with %2 samples").arg(name).arg(samples));
-          over();
-        };
-      },
-      {.lane = QStringLiteral("picture"), .waits = true, .failed = over});
+  m_studio.background(tr("Writing %1").arg(name),
+                      [this, given, path, name, over,
+                       views = m_studio.sharedViews()](const CancelFlag& cancel) -> std::function<void()> {
+                        std::future<Picture> coming = given->get_future();
+                        while (coming.wait_for(std::chrono::milliseconds(20)) != std::future_status::ready)
+                          if (cancel.requested()) throw cancelled();
+                        const Picture p = coming.get();
+                        writePicture(p.file, path.toStdString(), *views, p.view);
+                        return [this, name, over, samples = p.samples] {
+                          m_studio.tell(tr("Wrote %1 with %2 samples").arg(name).arg(samples));
+                          over();
+                        };
+                      },
+                      {.lane = QStringLiteral("picture"), .waits = true, .failed = over});
 }
 
 void MainWindow::exportFrames(const QString& path) {
@@ -107,10 +110,20 @@ void MainWindow::exportFrames(const QString& path) {
   const auto soon = std::make_shared<CancelFlag>();
   m_studio.background(
       tr("Frames %1 to %2 are being written").arg(first).arg(last),
-      [this, doc = m_studio.doc(), views = m_studio.sharedViews(), send = m_studio.sender(), path, first, last, soon](const CancelFlag& cancel) -> std::function<void()> {
+      [this, doc = m_studio.doc(), views = m_studio.sharedViews(), send = m_studio.sender(), path, first, last,
+       soon](const CancelFlag& cancel) -> std::function<void()> {
         AssetCache assets;
-        const int end = writeFrames(doc, path.toStdString(), first, last, assets, *views, cancel, [&](int frame) { send([this, frame, last] { m_studio.tell(tr("Frame %1 of %2 is written").arg(frame).arg(last)); }); }, soon.get());
-        return [this, first, end] { m_studio.tell(end == first ? tr("Wrote frame %1").arg(end) : end < first ? tr("No frame was written") : tr("Wrote frames %1 to %2").arg(first).arg(end)); };
+        const int end = writeFrames(
+            doc, path.toStdString(), first, last, assets, *views, cancel,
+            [&](int frame) {
+              send([this, frame, last] { m_studio.tell(tr("Frame %1 of %2 is written").arg(frame).arg(last)); });
+            },
+            soon.get());
+        return [this, first, end] {
+          m_studio.tell(end == first  ? tr("Wrote frame %1").arg(end)
+                        : end < first ? tr("No frame was written")
+                                      : tr("Wrote frames %1 to %2").arg(first).arg(end));
+        };
       },
       {.lane = QStringLiteral("frames"), .soon = soon, .soonLabel = tr("Stop after this frame")});
 }

@@ -1,7 +1,7 @@
 #include "app/material_library.h"
 
-#include "app/swatch_list.h"
 #include "app/question.h"
+#include "app/swatch_list.h"
 #include "app/theme.h"
 #include "core/base/error.h"
 #include "core/document/file.h"
@@ -25,18 +25,22 @@ constexpr int idRole = Qt::UserRole, fileRole = Qt::UserRole + 1;
 std::vector<NodeId> wearers(const Studio& studio) {
   std::vector<NodeId> out;
   for (const NodeId id : studio.selection())
-    if (const Node* n = studio.doc().find(id); n && n->kind->family() == "object" && n->kind->param("material")) out.push_back(id);
+    if (const Node* n = studio.doc().find(id); n && n->kind->family() == "object" && n->kind->param("material"))
+      out.push_back(id);
   return out;
 }
 
 } // namespace
 
 QString MaterialLibrary::folder() {
-  const QString own = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + QStringLiteral("/materials");
+  const QString own =
+      QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + QStringLiteral("/materials");
   return QSettings().value(QStringLiteral("library/materials"), own).toString();
 }
 
-void MaterialLibrary::setFolder(const QString& folder) { QSettings().setValue(QStringLiteral("library/materials"), folder); }
+void MaterialLibrary::setFolder(const QString& folder) {
+  QSettings().setValue(QStringLiteral("library/materials"), folder);
+}
 
 bool MaterialLibrary::keep(Studio& studio, NodeId material) {
   const Node* n = studio.doc().find(material);
@@ -62,12 +66,15 @@ bool MaterialLibrary::keep(Studio& studio, NodeId material) {
 
 NodeId MaterialLibrary::take(Studio& studio, const QString& path, uint64_t gesture) {
   NodeId made = 0;
-  studio.edit(tr("Take in a material"), [&](const Document& d) {
-    const Document file = readDocument(studio.kinds(), path.toStdString());
-    const Node* whole = wholeMaterial(file);
-    if (!whole) throw badInput(path.toStdString() + ": holds no material");
-    return transplant(d, file, whole->id, &made);
-  }, gesture);
+  studio.edit(
+      tr("Take in a material"),
+      [&](const Document& d) {
+        const Document file = readDocument(studio.kinds(), path.toStdString());
+        const Node* whole = wholeMaterial(file);
+        if (!whole) throw badInput(path.toStdString() + ": holds no material");
+        return transplant(d, file, whole->id, &made);
+      },
+      gesture);
   return made;
 }
 
@@ -101,7 +108,9 @@ MaterialLibrary::MaterialLibrary(Studio& studio, QWidget* parent) : QDialog(pare
   foot->addWidget(m_use);
   column->addLayout(foot);
   const size_t on = wearers(studio).size();
-  m_use->setText(on == 0 ? tr("Take it in") : on == 1 ? tr("Put it on %1").arg(qs(studio.doc().find(wearers(studio).front())->name)) : tr("Put it on %1 objects").arg(on));
+  m_use->setText(on == 0   ? tr("Take it in")
+                 : on == 1 ? tr("Put it on %1").arg(qs(studio.doc().find(wearers(studio).front())->name))
+                           : tr("Put it on %1 objects").arg(on));
   connect(close, &QPushButton::clicked, this, &QDialog::reject);
   connect(m_use, &QPushButton::clicked, this, &MaterialLibrary::use);
   connect(m_list, &QListWidget::itemActivated, this, &MaterialLibrary::use);
@@ -113,7 +122,10 @@ MaterialLibrary::MaterialLibrary(Studio& studio, QWidget* parent) : QDialog(pare
   connect(m_remove, &QPushButton::clicked, this, [this] {
     const QListWidgetItem* i = m_list->currentItem();
     const QString file = i ? i->data(fileRole).toString() : QString();
-    if (file.isEmpty() || ask(this, tr("Remove from the library"), file, {{tr("Leave it there"), tr("Nothing happens")}, {tr("Delete the file"), tr("For good; scenes that took it in keep their copies")}}) != 1) return;
+    if (file.isEmpty() || ask(this, tr("Remove from the library"), file,
+                              {{tr("Leave it there"), tr("Nothing happens")},
+                               {tr("Delete the file"), tr("For good; scenes that took it in keep their copies")}}) != 1)
+      return;
     if (!QFile::remove(file)) m_studio.tell(tr("%1 cannot be deleted").arg(file), true);
     fill();
   });
@@ -134,20 +146,24 @@ void MaterialLibrary::fill() {
     m_list->add(qs(n->name), tr("In this document · %1").arg(qs(n->kind->label)), key)->setData(idRole, uint(n->id));
     m_studio.askForSwatch(key, n->id);
   }
-  const QFileInfoList files = QDir(folder()).entryInfoList({QStringLiteral("*.ilum")}, QDir::Files, QDir::Name | QDir::IgnoreCase);
+  const QFileInfoList files =
+      QDir(folder()).entryInfoList({QStringLiteral("*.ilum")}, QDir::Files, QDir::Name | QDir::IgnoreCase);
   for (const QFileInfo& f : files) {
     const QString key = QStringLiteral("library ") + f.filePath();
     QListWidgetItem* i = m_list->add(f.completeBaseName(), tr("In the library · %1").arg(f.filePath()), key);
     i->setData(fileRole, f.filePath());
     i->setForeground(theme::accent);
-    m_studio.askForSwatch(key, [kinds = m_studio.kinds(), path = f.filePath().toStdString()](const Document& now, NodeId& material) {
-      const Document file = readDocument(kinds, path);
-      const Node* whole = wholeMaterial(file);
-      if (!whole) throw badInput(path + ": holds no material");
-      return transplant(now, file, whole->id, &material);
-    });
+    m_studio.askForSwatch(
+        key, [kinds = m_studio.kinds(), path = f.filePath().toStdString()](const Document& now, NodeId& material) {
+          const Document file = readDocument(kinds, path);
+          const Node* whole = wholeMaterial(file);
+          if (!whole) throw badInput(path + ": holds no material");
+          return transplant(now, file, whole->id, &material);
+        });
   }
-  m_where->setText(tr("Library: %1 · %2").arg(folder(), files.isEmpty() ? tr("nothing kept there yet") : tr("%1 kept").arg(files.size())));
+  m_where->setText(
+      tr("Library: %1 · %2")
+          .arg(folder(), files.isEmpty() ? tr("nothing kept there yet") : tr("%1 kept").arg(files.size())));
   m_list->setCurrentRow(0);
   if (const std::vector<NodeId> on = wearers(m_studio); !on.empty()) {
     const NodeId worn = Params(*m_studio.doc().find(on.front()), m_studio.frame()).reference("material").target;
@@ -175,11 +191,14 @@ void MaterialLibrary::use() {
   if (on.empty()) {
     m_studio.select({material});
   } else {
-    m_studio.edit(tr("Put on %1").arg(i->text()), [&](const Document& d) {
-      Document out = d;
-      for (const NodeId id : on) out = setValue(out, id, "material", Constant(Reference{material, nullptr}));
-      return out;
-    }, gesture);
+    m_studio.edit(
+        tr("Put on %1").arg(i->text()),
+        [&](const Document& d) {
+          Document out = d;
+          for (const NodeId id : on) out = setValue(out, id, "material", Constant(Reference{material, nullptr}));
+          return out;
+        },
+        gesture);
   }
   accept();
 }

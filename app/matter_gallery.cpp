@@ -11,7 +11,8 @@ namespace ilumbra {
 
 static QString keyOf(const MaterialPreset& p) { return QStringLiteral("matter ") + qs(p.name); }
 
-MatterGallery::MatterGallery(Studio& studio, NodeId material, QWidget* parent) : QDialog(parent), m_studio(studio), m_material(material) {
+MatterGallery::MatterGallery(Studio& studio, NodeId material, QWidget* parent)
+    : QDialog(parent), m_studio(studio), m_material(material) {
   const Node* n = studio.doc().find(material);
   setWindowTitle(tr("What %1 is made of").arg(n ? qs(n->name) : QString()));
   resize(720, 560);
@@ -23,7 +24,8 @@ MatterGallery::MatterGallery(Studio& studio, NodeId material, QWidget* parent) :
   m_list = new SwatchList(studio, this);
   const MaterialPreset* now = presetOf(studio.doc(), material);
   for (const MaterialPreset& p : materialPresets()) {
-    QListWidgetItem* i = m_list->add(qs(p.name), QStringLiteral("%1 · %2").arg(qs(p.group), qs(p.helpText)), keyOf(p), QPixmap(QStringLiteral(":/swatches/%1.png").arg(qs(p.name))));
+    QListWidgetItem* i = m_list->add(qs(p.name), QStringLiteral("%1 · %2").arg(qs(p.group), qs(p.helpText)), keyOf(p),
+                                     QPixmap(QStringLiteral(":/swatches/%1.png").arg(qs(p.name))));
     if (now == &p) m_list->setCurrentItem(i);
   }
   column->addWidget(m_list, 1);
@@ -51,7 +53,8 @@ void MatterGallery::askForSwatches() {
 }
 
 void MatterGallery::take(const QString& preset) {
-  m_studio.edit(tr("Make it of %1").arg(preset.toLower()), [&](const Document& d) { return applyPreset(d, m_material, findPreset(preset.toStdString())); });
+  m_studio.edit(tr("Make it of %1").arg(preset.toLower()),
+                [&](const Document& d) { return applyPreset(d, m_material, findPreset(preset.toStdString())); });
   accept();
 }
 

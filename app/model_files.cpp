@@ -43,7 +43,9 @@ QStringList modelsOf(const Document& doc, const std::vector<NodeId>* only = null
 
 } // namespace
 
-ModelFiles::ModelFiles(Studio& studio, QWidget* window) : QObject(window), m_studio(studio), m_window(window), m_watcher(new QFileSystemWatcher(this)), m_settle(new QTimer(this)) {
+ModelFiles::ModelFiles(Studio& studio, QWidget* window)
+    : QObject(window), m_studio(studio), m_window(window), m_watcher(new QFileSystemWatcher(this)),
+      m_settle(new QTimer(this)) {
   m_settle->setSingleShot(true);
   m_settle->setInterval(400); // programs write in pieces
   connect(&studio, &Studio::documentChanged, this, &ModelFiles::watch);
@@ -80,64 +82,75 @@ void ModelFiles::watch() {
 }
 
 QString ModelFiles::filter() {
-  return tr("Models (*.glb *.gltf *.fbx *.obj *.ply *.stl *.3mf *.dae *.3ds *.off *.amf *.x *.lwo *.ac *.blend *.ase *.GLB *.GLTF *.FBX *.OBJ *.PLY *.STL *.3MF *.DAE *.3DS);;All files (*)");
+  return tr("Models (*.glb *.gltf *.fbx *.obj *.ply *.stl *.3mf *.dae *.3ds *.off *.amf *.x *.lwo *.ac *.blend *.ase "
+            "*.GLB *.GLTF *.FBX *.OBJ *.PLY *.STL *.3MF *.DAE *.3DS);;All files (*)");
 }
 
 void ModelFiles::import(const QString& path, std::function<void()> done) {
-  m_studio.background(tr("Reading %1").arg(QFileInfo(path).fileName()), [this, path, assets = m_studio.assets(), done](const CancelFlag& cancel) mutable -> std::function<void()> {
-    assets.model(QFileInfo(path).absoluteFilePath().toStdString(), &cancel);
-    const ModelSurvey s = survey(path.toStdString(), assets);
-    return [this, path, s, done] {
-      if (!ImportDialog::asks(s)) return importAs(path, {}, done);
-      auto* d = new ImportDialog(path, s, m_window);
-      connect(d, &QDialog::accepted, this, [this, d, path, done] { importAs(path, d->options(), done); });
-      d->open();
-    };
-  });
+  m_studio.background(
+      tr("Reading %1").arg(QFileInfo(path).fileName()),
+      [this, path, assets = m_studio.assets(), done](const CancelFlag& cancel) mutable -> std::function<void()> {
+        assets.model(QFileInfo(path).absoluteFilePath().toStdString(), &cancel);
+        const ModelSurvey s = survey(path.toStdString(), assets);
+        return [this, path, s, done] {
+          if (!ImportDialog::asks(s)) return importAs(path, {}, done);
+          auto* d = new ImportDialog(path, s, m_window);
+          connect(d, &QDialog::accepted, this, [this, d, path, done] { importAs(path, d->options(), done); });
+          d->open();
+        };
+      });
 }
 
 void ModelFiles::importAs(const QString& path, const ImportOptions& options, std::function<void()> done) {
   const Document doc = m_studio.doc();
-  m_studio.background(tr("Importing %1").arg(QFileInfo(path).fileName()), [this, path, options, doc, assets = m_studio.assets(), done](const CancelFlag& cancel) mutable -> std::function<void()> {
-    Imported imported = importModel(doc, path.toStdString(), assets, options);
-    if (cancel.requested()) return {};
-    SceneCache cache;
-    const ScenePtr scene = compileScene(imported.doc, {.frame = currentFrame(doc), .width = 16, .height = 16, .queries = {}}, assets.assets(doc.folder(), &cancel), cache, &cancel);
-    std::vector<std::string> told = imported.notes;
-    for (const std::string& t : scene->troubles)
-      if (std::find(told.begin(), told.end(), t) == told.end()) told.push_back(t);
-    const Document stood = standUp(imported.doc, *scene, &told);
-    return [this, doc, stood, imported, path, options, told, done] {
-      // What was edited meanwhile stays: then it is read into the set as it is now.
-      if (!(m_studio.doc() == doc)) return importAs(path, options, done);
-      m_studio.edit(tr("Import %1").arg(QFileInfo(path).fileName()), [&](const Document&) { return stood; });
-      if (imported.root) m_studio.select({imported.root});
-      const QStringList lines = linesOf(told);
-      const QString title = tr("Imported %1").arg(QFileInfo(path).fileName());
-      if (lines.size() > 2) {
-        m_studio.tell(tr("%1; %2 remarks").arg(title).arg(lines.size()));
-        showReport(title, lines, m_window);
-      } else {
-        m_studio.tell(lines.isEmpty() ? title : lines.join(QStringLiteral("; ")));
-      }
-      if (done) done();
-    };
-  });
+  m_studio.background(
+      tr("Importing %1").arg(QFileInfo(path).fileName()),
+      [this, path, options, doc, assets = m_studio.assets(),
+       done](const CancelFlag& cancel) mutable -> std::function<void()> {
+        Imported imported = importModel(doc, path.toStdString(), assets, options);
+        if (cancel.requested()) return {};
+        SceneCache cache;
+        const ScenePtr scene =
+            compileScene(imported.doc, {.frame = currentFrame(doc), .width = 16, .height = 16, .queries = {}},
+                         assets.assets(doc.folder(), &cancel), cache, &cancel);
+        std::vector<std::string> told = imported.notes;
+        for (const std::string& t : scene->troubles)
+          if (std::find(told.begin(), told.end(), t) == told.end()) told.push_back(t);
+        const Document stood = standUp(imported.doc, *scene, &told);
+        return [this, doc, stood, imported, path, options, told, done] {
+          // What was edited meanwhile stays: then it is read into the set as it is now.
+          if (!(m_studio.doc() == doc)) return importAs(path, options, done);
+          m_studio.edit(tr("Import %1").arg(QFileInfo(path).fileName()), [&](const Document&) { return stood; });
+          if (imported.root) m_studio.select({imported.root});
+          const QStringList lines = linesOf(told);
+          const QString title = tr("Imported %1").arg(QFileInfo(path).fileName());
+          if (lines.size() > 2) {
+            m_studio.tell(tr("%1; %2 remarks").arg(title).arg(lines.size()));
+            showReport(title, lines, m_window);
+          } else {
+            m_studio.tell(lines.isEmpty() ? title : lines.join(QStringLiteral("; ")));
+          }
+          if (done) done();
+        };
+      });
 }
 
 void ModelFiles::exportSet(const QString& path, bool selection) {
   const Document doc = m_studio.doc();
   ExportOptions options;
   if (selection) options.only = m_studio.selection();
-  m_studio.background(tr("Exporting the scene"), [this, path, doc, options, assets = m_studio.assets()](const CancelFlag& cancel) mutable -> std::function<void()> {
-    const std::vector<std::string> notes = exportSetTo(doc, path.toStdString(), assets, options, &cancel);
-    return [this, path, notes] {
-      const QStringList lines = linesOf(notes);
-      const QString title = tr("Wrote %1").arg(QFileInfo(path).fileName());
-      m_studio.tell(lines.isEmpty() ? title : title + QStringLiteral("; ") + lines.join(QStringLiteral("; ")));
-      if (lines.size() > 2) showReport(title, lines, m_window);
-    };
-  });
+  m_studio.background(
+      tr("Exporting the scene"),
+      [this, path, doc, options,
+       assets = m_studio.assets()](const CancelFlag& cancel) mutable -> std::function<void()> {
+        const std::vector<std::string> notes = exportSetTo(doc, path.toStdString(), assets, options, &cancel);
+        return [this, path, notes] {
+          const QStringList lines = linesOf(notes);
+          const QString title = tr("Wrote %1").arg(QFileInfo(path).fileName());
+          m_studio.tell(lines.isEmpty() ? title : title + QStringLiteral("; ") + lines.join(QStringLiteral("; ")));
+          if (lines.size() > 2) showReport(title, lines, m_window);
+        };
+      });
 }
 
 void ModelFiles::reload() {
@@ -145,23 +158,25 @@ void ModelFiles::reload() {
   QStringList files = m_changed.isEmpty() ? modelsOf(m_studio.doc(), &selected) : m_changed;
   if (files.isEmpty()) return m_studio.tell(tr("No model has changed on disk, and none is selected"));
   const Document doc = m_studio.doc();
-  m_studio.background(tr("Reloading"), [this, doc, files, assets = m_studio.assets()](const CancelFlag& cancel) mutable -> std::function<void()> {
-    Document out = doc;
-    QStringList lines;
-    for (const QString& f : files) {
-      assets.model(f.toStdString(), &cancel);
-      const Imported r = reloadModel(out, f.toStdString(), assets);
-      out = r.doc;
-      for (const QString& l : linesOf(r.notes)) lines << tr("%1: %2").arg(QFileInfo(f).fileName(), l);
-    }
-    return [this, doc, out, files, lines] {
-      if (!(m_studio.doc() == doc)) return reload(); // as it is now
-      m_studio.edit(tr("Reload"), [&](const Document&) { return out; });
-      for (const QString& f : files) m_changed.removeAll(f);
-      Q_EMIT changedOnDisk();
-      m_studio.tell(lines.join(QStringLiteral("; ")));
-    };
-  });
+  m_studio.background(
+      tr("Reloading"),
+      [this, doc, files, assets = m_studio.assets()](const CancelFlag& cancel) mutable -> std::function<void()> {
+        Document out = doc;
+        QStringList lines;
+        for (const QString& f : files) {
+          assets.model(f.toStdString(), &cancel);
+          const Imported r = reloadModel(out, f.toStdString(), assets);
+          out = r.doc;
+          for (const QString& l : linesOf(r.notes)) lines << tr("%1: %2").arg(QFileInfo(f).fileName(), l);
+        }
+        return [this, doc, out, files, lines] {
+          if (!(m_studio.doc() == doc)) return reload(); // as it is now
+          m_studio.edit(tr("Reload"), [&](const Document&) { return out; });
+          for (const QString& f : files) m_changed.removeAll(f);
+          Q_EMIT changedOnDisk();
+          m_studio.tell(lines.join(QStringLiteral("; ")));
+        };
+      });
 }
 
 } // namespace ilumbra

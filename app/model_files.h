@@ -7,10 +7,11 @@ class QTimer;
 
 namespace ilumbra {
 
-/// Models in and out of the set: import with what a file leaves open asked, export, and the watch over files that change on disk.
+/// Models in and out of the set: import with what a file leaves open asked, export, and the watch over files that
+/// change on disk.
 class ModelFiles : public QObject {
   Q_OBJECT
-public:
+ public:
   ModelFiles(Studio& studio, QWidget* window);
 
   /// For a file dialog: every kind of model that is read.
@@ -25,10 +26,10 @@ public:
   /// Takes them anew; with none changed, those of the selection.
   void reload();
 
-Q_SIGNALS:
+ Q_SIGNALS:
   void changedOnDisk();
 
-private:
+ private:
   void watch();
   Studio& m_studio;
   QWidget* m_window;

@@ -73,9 +73,11 @@ void NumberRow::paintEvent(QPaintEvent*) {
     const QString unit = qs(shownUnit(def(), m_value)), number = qs(formatNumber(def(), m_value, false));
     const int unitWidth = unit.isEmpty() ? 0 : std::max(18, p.fontMetrics().horizontalAdvance(unit) + 5);
     p.setPen(theme::dim);
-    if (!unit.isEmpty()) p.drawText(QRect(width() - unitWidth, 2, unitWidth, 20), Qt::AlignRight | Qt::AlignVCenter, unit);
+    if (!unit.isEmpty())
+      p.drawText(QRect(width() - unitWidth, 2, unitWidth, 20), Qt::AlignRight | Qt::AlignVCenter, unit);
     p.setPen(m_patterned ? theme::faint : theme::text);
-    p.drawText(QRect(0, 2, width() - unitWidth - (unit.isEmpty() ? 0 : 2), 20), Qt::AlignRight | Qt::AlignVCenter, number);
+    p.drawText(QRect(0, 2, width() - unitWidth - (unit.isEmpty() ? 0 : 2), 20), Qt::AlignRight | Qt::AlignVCenter,
+               number);
   }
   // The ruled line.
   const int y = 31, w = width() - 1;
@@ -113,11 +115,14 @@ void NumberRow::mousePressEvent(QMouseEvent* e) {
 
 void NumberRow::mouseMoveEvent(QMouseEvent* e) {
   if (!m_dragging) {
-    setCursor(lineRect().contains(e->pos()) ? Qt::SizeHorCursor : valueRect().contains(e->pos()) ? Qt::IBeamCursor : Qt::ArrowCursor);
+    setCursor(lineRect().contains(e->pos())    ? Qt::SizeHorCursor
+              : valueRect().contains(e->pos()) ? Qt::IBeamCursor
+                                               : Qt::ArrowCursor);
     return;
   }
   const double fine = e->modifiers() & Qt::ShiftModifier ? 0.1 : 1;
-  const double t = std::clamp(m_pressT + fine * double(e->pos().x() - m_pressAt.x()) / std::max(1, width() - 1), 0.0, 1.0);
+  const double t =
+      std::clamp(m_pressT + fine * double(e->pos().x() - m_pressAt.x()) / std::max(1, width() - 1), 0.0, 1.0);
   set(fromLine(def(), t), m_gesture);
 }
 
@@ -138,7 +143,8 @@ void NumberRow::step(double share) {
   if (m_patterned) return;
   const double t = toLine(def(), m_value);
   double v = fromLine(def(), std::clamp(t + share, 0.0, 1.0));
-  if (v == m_value && def().type == ParamType::Integer) v = std::clamp(m_value + (share > 0 ? 1 : -1), def().hardMin, def().hardMax);
+  if (v == m_value && def().type == ParamType::Integer)
+    v = std::clamp(m_value + (share > 0 ? 1 : -1), def().hardMin, def().hardMax);
   if (!m_gesture) m_gesture = m_studio.newGesture();
   set(v, m_gesture);
 }
@@ -146,16 +152,24 @@ void NumberRow::step(double share) {
 void NumberRow::keyPressEvent(QKeyEvent* e) {
   const double unit = e->modifiers() & Qt::ShiftModifier ? 0.001 : e->modifiers() & Qt::ControlModifier ? 0.1 : 0.01;
   switch (e->key()) {
-  case Qt::Key_Left: return step(-unit);
-  case Qt::Key_Right: return step(unit);
+  case Qt::Key_Left:
+    return step(-unit);
+  case Qt::Key_Right:
+    return step(unit);
   case Qt::Key_Return:
-  case Qt::Key_Enter: return type();
-  case Qt::Key_Backspace: return reset();
-  case Qt::Key_Menu: return menu(mapToGlobal(QPoint(20, 20)));
-  default: break;
+  case Qt::Key_Enter:
+    return type();
+  case Qt::Key_Backspace:
+    return reset();
+  case Qt::Key_Menu:
+    return menu(mapToGlobal(QPoint(20, 20)));
+  default:
+    break;
   }
   const QString t = e->text();
-  if (t.size() == 1 && (t[0].isDigit() || QStringLiteral("+-.(").contains(t[0])) && !(e->modifiers() & (Qt::ControlModifier | Qt::AltModifier))) return type(t);
+  if (t.size() == 1 && (t[0].isDigit() || QStringLiteral("+-.(").contains(t[0])) &&
+      !(e->modifiers() & (Qt::ControlModifier | Qt::AltModifier)))
+    return type(t);
   QWidget::keyPressEvent(e);
 }
 

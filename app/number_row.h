@@ -7,7 +7,7 @@ namespace ilumbra {
 /// double-click the label to reset.
 class NumberRow : public ParamRow {
   Q_OBJECT
-public:
+ public:
   NumberRow(Studio& studio, const Address& address, QWidget* parent);
   void refresh() override;
   QSize sizeHint() const override { return {240, 41}; }
@@ -20,7 +20,7 @@ public:
   /// Place of the line's handle, for tests and for dragging.
   QPoint handle() const;
 
-protected:
+ protected:
   void paintEvent(QPaintEvent*) override;
   void mousePressEvent(QMouseEvent*) override;
   void mouseMoveEvent(QMouseEvent*) override;
@@ -33,7 +33,7 @@ protected:
   void enterEvent(QEnterEvent*) override { update(); }
   void leaveEvent(QEvent*) override { update(); }
 
-private:
+ private:
   QRect lineRect() const;
   QRect valueRect() const;
   void step(double share);

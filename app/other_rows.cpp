@@ -75,7 +75,8 @@ void FlagRow::paintEvent(QPaintEvent* e) {
   const QString off = tr("off"), on = tr("on");
   // Both words stand there; the one that holds is lit, over a short piece of line.
   const int right = width(), wOn = p.fontMetrics().horizontalAdvance(on), wOff = p.fontMetrics().horizontalAdvance(off);
-  const QRect onRect(right - wOn - 4, 0, wOn + 4, height() - 3), offRect(right - wOn - wOff - 26, 0, wOff + 4, height() - 3);
+  const QRect onRect(right - wOn - 4, 0, wOn + 4, height() - 3),
+      offRect(right - wOn - wOff - 26, 0, wOff + 4, height() - 3);
   p.setPen(m_on ? theme::text : theme::faint);
   p.drawText(onRect, Qt::AlignCenter, on);
   p.setPen(m_on ? theme::faint : theme::text);
@@ -124,7 +125,9 @@ ColorRow::ColorRow(Studio& s, const Address& a, QWidget* parent) : LineRow(s, a,
 
 static QColor shown(const Triple& t) {
   const double most = std::max({1.0, t[0], t[1], t[2]});
-  const auto byte = [&](double v) { return int(std::lround(255 * std::clamp(linearToSrgb(std::max(0.0, v / most)), 0.0, 1.0))); };
+  const auto byte = [&](double v) {
+    return int(std::lround(255 * std::clamp(linearToSrgb(std::max(0.0, v / most)), 0.0, 1.0)));
+  };
   return {byte(t[0]), byte(t[1]), byte(t[2])};
 }
 
@@ -175,10 +178,13 @@ void ColorRow::activate() {
   dialog.setWindowTitle(qs(def().label));
   const uint64_t gesture = m_studio.newGesture();
   const Value before = value();
-  const auto take = [&](const QColor& c) { set(Triple{srgbToLinear(c.redF()), srgbToLinear(c.greenF()), srgbToLinear(c.blueF())}, gesture); };
+  const auto take = [&](const QColor& c) {
+    set(Triple{srgbToLinear(c.redF()), srgbToLinear(c.greenF()), srgbToLinear(c.blueF())}, gesture);
+  };
   connect(&dialog, &QColorDialog::currentColorChanged, this, take);
   if (dialog.exec() != QDialog::Accepted)
-    m_studio.edit(title(), [&](const Document& doc) { return setAt(doc, m_address, before); }, gesture);
+    m_studio.edit(
+        title(), [&](const Document& doc) { return setAt(doc, m_address, before); }, gesture);
 }
 
 VectorRow::VectorRow(Studio& s, const Address& a, QWidget* parent) : ParamRow(s, a, parent) {
@@ -225,7 +231,9 @@ void VectorRow::paintEvent(QPaintEvent*) {
     p.setPen(theme::faint);
     p.drawText(r.adjusted(5, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter, QLatin1String(names[i]));
     p.setPen(theme::text);
-    if (m_typing != i) p.drawText(r.adjusted(0, 0, -5, 0), Qt::AlignRight | Qt::AlignVCenter, QString::number(std::round(m_value[size_t(i)] * 1e4) / 1e4, 'g', 6));
+    if (m_typing != i)
+      p.drawText(r.adjusted(0, 0, -5, 0), Qt::AlignRight | Qt::AlignVCenter,
+                 QString::number(std::round(m_value[size_t(i)] * 1e4) / 1e4, 'g', 6));
   }
 }
 
@@ -272,15 +280,25 @@ void VectorRow::mouseDoubleClickEvent(QMouseEvent* e) {
 void VectorRow::keyPressEvent(QKeyEvent* e) {
   const double unit = (def().softMax - def().softMin) / 100 * (e->modifiers() & Qt::ShiftModifier ? 0.1 : 1);
   switch (e->key()) {
-  case Qt::Key_Left: m_active = (m_active + 2) % 3; return update();
-  case Qt::Key_Right: m_active = (m_active + 1) % 3; return update();
-  case Qt::Key_Up: return setComponent(m_active, m_value[size_t(m_active)] + unit, m_studio.newGesture());
-  case Qt::Key_Down: return setComponent(m_active, m_value[size_t(m_active)] - unit, m_studio.newGesture());
+  case Qt::Key_Left:
+    m_active = (m_active + 2) % 3;
+    return update();
+  case Qt::Key_Right:
+    m_active = (m_active + 1) % 3;
+    return update();
+  case Qt::Key_Up:
+    return setComponent(m_active, m_value[size_t(m_active)] + unit, m_studio.newGesture());
+  case Qt::Key_Down:
+    return setComponent(m_active, m_value[size_t(m_active)] - unit, m_studio.newGesture());
   case Qt::Key_Return:
-  case Qt::Key_Enter: return type(m_active);
-  case Qt::Key_Backspace: return reset();
-  case Qt::Key_Menu: return menu(mapToGlobal(QPoint(20, 20)));
-  default: break;
+  case Qt::Key_Enter:
+    return type(m_active);
+  case Qt::Key_Backspace:
+    return reset();
+  case Qt::Key_Menu:
+    return menu(mapToGlobal(QPoint(20, 20)));
+  default:
+    break;
   }
   const QString t = e->text();
   if (t.size() == 1 && (t[0].isDigit() || QStringLiteral("+-.(").contains(t[0]))) return type(m_active, t);
@@ -367,7 +385,8 @@ FileRow::FileRow(Studio& s, const Address& a, QWidget* parent) : TextRow(s, a, p
   m_layout->addWidget(browse);
 }
 
-NodeId chooseThing(Studio& studio, const ParamDef& d, NodeId except, QWidget* parent, const QPoint& at, bool none, bool* chosen) {
+NodeId chooseThing(Studio& studio, const ParamDef& d, NodeId except, QWidget* parent, const QPoint& at, bool none,
+                   bool* chosen) {
   QMenu m(parent);
   *chosen = false;
   if (none) m.addAction(QObject::tr("none"))->setData(0u);
@@ -423,7 +442,8 @@ void ReferenceRow::activate() {
   if (!a) return;
   if (a == go) return m_studio.select({now.target});
   if (a == copy) {
-    m_studio.edit(tr("Own copy of %1").arg(qs(target->name)), [&](const Document& doc) { return ownCopy(doc, m_address.node, m_address.param); });
+    m_studio.edit(tr("Own copy of %1").arg(qs(target->name)),
+                  [&](const Document& doc) { return ownCopy(doc, m_address.node, m_address.param); });
     return;
   }
   if (a == fresh) {
@@ -459,7 +479,8 @@ void ReferencesRow::refresh() {
   }
   const Value v = value();
   const Constant* c = v.constant();
-  const auto list = c && std::holds_alternative<std::vector<Reference>>(*c) ? std::get<std::vector<Reference>>(*c) : std::vector<Reference>{};
+  const auto list = c && std::holds_alternative<std::vector<Reference>>(*c) ? std::get<std::vector<Reference>>(*c)
+                                                                            : std::vector<Reference>{};
   const auto without = [this](NodeId id) {
     m_studio.edit(tr("Take out of %1").arg(qs(addressText(m_studio.doc(), m_address))), [&](const Document& doc) {
       const Value now = valueAt(doc, m_address);
@@ -476,7 +497,8 @@ void ReferencesRow::refresh() {
     chip->setToolTip(tr("Takes %1 out").arg(qs(n->name)));
     chip->setStyleSheet(QStringLiteral("QToolButton { background: #35423e; color: #e9e4db; padding: 3px 8px; }"));
     const NodeId id = n->id;
-    connect(chip, &QToolButton::clicked, this, [without, id] { without(id); }, Qt::QueuedConnection);
+    connect(
+        chip, &QToolButton::clicked, this, [without, id] { without(id); }, Qt::QueuedConnection);
     m_chips->layout()->addWidget(chip);
     chip->show();
   }
@@ -486,12 +508,14 @@ void ReferencesRow::refresh() {
   add->setProperty("class", "accent");
   connect(add, &QToolButton::clicked, this, [this, add] {
     bool chosen = false;
-    const NodeId id = chooseThing(m_studio, def(), m_address.node, this, add->mapToGlobal(QPoint(0, add->height())), false, &chosen);
+    const NodeId id =
+        chooseThing(m_studio, def(), m_address.node, this, add->mapToGlobal(QPoint(0, add->height())), false, &chosen);
     if (!chosen) return;
     m_studio.edit(tr("Put into %1").arg(qs(addressText(m_studio.doc(), m_address))), [&](const Document& doc) {
       const Value now = valueAt(doc, m_address);
       auto refs = std::get<std::vector<Reference>>(*now.constant());
-      if (std::none_of(refs.begin(), refs.end(), [&](const Reference& r) { return r.target == id; })) refs.push_back({id, nullptr});
+      if (std::none_of(refs.begin(), refs.end(), [&](const Reference& r) { return r.target == id; }))
+        refs.push_back({id, nullptr});
       return setAt(doc, m_address, Constant(refs));
     });
   });

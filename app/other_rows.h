@@ -11,11 +11,11 @@ namespace ilumbra {
 /// What rows of one line have in common: a label to the left.
 class LineRow : public ParamRow {
   Q_OBJECT
-public:
+ public:
   LineRow(Studio& studio, const Address& address, QWidget* parent);
   QSize sizeHint() const override { return {240, 30}; }
 
-protected:
+ protected:
   void mouseDoubleClickEvent(QMouseEvent*) override { reset(); }
   void keyPressEvent(QKeyEvent*) override;
   void paintEvent(QPaintEvent*) override;
@@ -28,46 +28,46 @@ protected:
 
 class FlagRow : public LineRow {
   Q_OBJECT
-public:
+ public:
   FlagRow(Studio&, const Address&, QWidget*);
   void refresh() override;
 
-protected:
+ protected:
   void activate() override;
   void paintEvent(QPaintEvent*) override;
   void mousePressEvent(QMouseEvent*) override;
   void mouseDoubleClickEvent(QMouseEvent*) override {}
 
-private:
+ private:
   bool m_on = false;
 };
 
 class ChoiceRow : public LineRow {
   Q_OBJECT
-public:
+ public:
   ChoiceRow(Studio&, const Address&, QWidget*);
   void refresh() override;
 
-protected:
+ protected:
   void activate() override;
 
-private:
+ private:
   QToolButton* m_button;
 };
 
 /// A colour: its swatch, its numbers, and a chooser.
 class ColorRow : public LineRow {
   Q_OBJECT
-public:
+ public:
   ColorRow(Studio&, const Address&, QWidget*);
   void refresh() override;
 
-protected:
+ protected:
   void activate() override;
   void paintEvent(QPaintEvent*) override;
   void mousePressEvent(QMouseEvent*) override;
 
-private:
+ private:
   QRect swatch() const;
   QLineEdit* m_field;
   QColor m_color;
@@ -76,13 +76,13 @@ private:
 /// Three numbers, each typed or dragged sideways.
 class VectorRow : public ParamRow {
   Q_OBJECT
-public:
+ public:
   VectorRow(Studio&, const Address&, QWidget*);
   void refresh() override;
   QSize sizeHint() const override { return {240, 48}; }
   QSize minimumSizeHint() const override { return {120, 48}; }
 
-protected:
+ protected:
   void paintEvent(QPaintEvent*) override;
   void mousePressEvent(QMouseEvent*) override;
   void mouseMoveEvent(QMouseEvent*) override;
@@ -93,7 +93,7 @@ protected:
   void focusInEvent(QFocusEvent*) override { update(); }
   void focusOutEvent(QFocusEvent*) override { update(); }
 
-private:
+ private:
   QRect cell(int i) const;
   int cellAt(const QPoint&) const;
   void type(int i, const QString& initial = {});
@@ -109,47 +109,48 @@ private:
 
 class TextRow : public LineRow {
   Q_OBJECT
-public:
+ public:
   TextRow(Studio&, const Address&, QWidget*);
   void refresh() override;
 
-protected:
+ protected:
   QLineEdit* m_field;
 };
 
 class FileRow : public TextRow {
   Q_OBJECT
-public:
+ public:
   FileRow(Studio&, const Address&, QWidget*);
 };
 
 /// One reference: a menu of what fits; a shared thing can be made this use's own.
 class ReferenceRow : public LineRow {
   Q_OBJECT
-public:
+ public:
   ReferenceRow(Studio&, const Address&, QWidget*);
   void refresh() override;
 
-protected:
+ protected:
   void activate() override;
 
-private:
+ private:
   QToolButton* m_button;
 };
 
 /// A list of references: chips that can be taken out, and a + that picks.
 class ReferencesRow : public ParamRow {
   Q_OBJECT
-public:
+ public:
   ReferencesRow(Studio&, const Address&, QWidget*);
   void refresh() override;
 
-private:
+ private:
   QWidget* m_chips;
   QLabel* m_label;
 };
 
 /// A menu of the things that a reference may take, `except` apart; 0 if none was chosen.
-NodeId chooseThing(Studio& studio, const ParamDef& def, NodeId except, QWidget* parent, const QPoint& at, bool none, bool* chosen);
+NodeId chooseThing(Studio& studio, const ParamDef& def, NodeId except, QWidget* parent, const QPoint& at, bool none,
+                   bool* chosen);
 
 } // namespace ilumbra

@@ -12,7 +12,8 @@
 
 namespace ilumbra {
 
-ParamRow::ParamRow(Studio& studio, Address address, QWidget* parent) : QWidget(parent), m_studio(studio), m_address(std::move(address)) {
+ParamRow::ParamRow(Studio& studio, Address address, QWidget* parent)
+    : QWidget(parent), m_studio(studio), m_address(std::move(address)) {
   m_def = &definitionAt(studio.doc(), m_address);
   setToolTip(qs(m_def->helpText));
   setAccessibleName(qs(m_def->label));
@@ -41,7 +42,8 @@ QString ParamRow::chip() const {
 QString ParamRow::title() const { return tr("Change %1").arg(qs(addressText(m_studio.doc(), m_address))); }
 
 void ParamRow::set(const Constant& v, uint64_t gesture) {
-  m_studio.edit(title(), [&](const Document& doc) { return setNow(doc, m_address, v); }, gesture);
+  m_studio.edit(
+      title(), [&](const Document& doc) { return setNow(doc, m_address, v); }, gesture);
 }
 
 void ParamRow::setText(const QString& text) {
@@ -56,7 +58,8 @@ void ParamRow::setText(const QString& text) {
 
 void ParamRow::reset() {
   m_studio.edit(tr("Reset %1").arg(qs(addressText(m_studio.doc(), m_address))), [&](const Document& doc) {
-    if (!m_address.input.empty()) return setOverride(doc, m_address.node, m_address.param, m_address.index, m_address.input, nullptr);
+    if (!m_address.input.empty())
+      return setOverride(doc, m_address.node, m_address.param, m_address.index, m_address.input, nullptr);
     return setNow(doc, m_address, m_def->initial);
   });
 }
@@ -81,7 +84,8 @@ void ParamRow::menu(const QPoint& global) {
   if (!chosen) return;
   if (chosen == back) reset();
   if (chosen == copy) QApplication::clipboard()->setText(where);
-  if (chosen == copyValue) QApplication::clipboard()->setText(QStringLiteral("%1=%2").arg(where, qs(formatValue(m_studio.doc(), *m_def, v))));
+  if (chosen == copyValue)
+    QApplication::clipboard()->setText(QStringLiteral("%1=%2").arg(where, qs(formatValue(m_studio.doc(), *m_def, v))));
   const auto here = [&](const Document& doc) -> Constant {
     const Value present = valueAt(doc, m_address);
     if (const Keys* k = present.keys()) return evaluate(*k, currentFrame(doc));
@@ -100,7 +104,8 @@ void ParamRow::menu(const QPoint& global) {
       return setAt(doc, m_address, keys);
     });
   if ((unkey && chosen == unkey) || (unpattern && chosen == unpattern))
-    m_studio.edit((unkey ? tr("Hold %1") : tr("Change %1")).arg(where), [&](const Document& doc) { return setAt(doc, m_address, here(doc)); });
+    m_studio.edit((unkey ? tr("Hold %1") : tr("Change %1")).arg(where),
+                  [&](const Document& doc) { return setAt(doc, m_address, here(doc)); });
 }
 
 void ParamRow::contextMenuEvent(QContextMenuEvent* e) { menu(e->globalPos()); }
@@ -108,15 +113,24 @@ void ParamRow::contextMenuEvent(QContextMenuEvent* e) { menu(e->globalPos()); }
 ParamRow* makeParamRow(Studio& studio, const Address& address, QWidget* parent) {
   switch (definitionAt(studio.doc(), address).type) {
   case ParamType::Number:
-  case ParamType::Integer: return new NumberRow(studio, address, parent);
-  case ParamType::Flag: return new FlagRow(studio, address, parent);
-  case ParamType::Choice: return new ChoiceRow(studio, address, parent);
-  case ParamType::Color: return new ColorRow(studio, address, parent);
-  case ParamType::Vector: return new VectorRow(studio, address, parent);
-  case ParamType::Text: return new TextRow(studio, address, parent);
-  case ParamType::File: return new FileRow(studio, address, parent);
-  case ParamType::Reference: return new ReferenceRow(studio, address, parent);
-  case ParamType::References: return new ReferencesRow(studio, address, parent);
+  case ParamType::Integer:
+    return new NumberRow(studio, address, parent);
+  case ParamType::Flag:
+    return new FlagRow(studio, address, parent);
+  case ParamType::Choice:
+    return new ChoiceRow(studio, address, parent);
+  case ParamType::Color:
+    return new ColorRow(studio, address, parent);
+  case ParamType::Vector:
+    return new VectorRow(studio, address, parent);
+  case ParamType::Text:
+    return new TextRow(studio, address, parent);
+  case ParamType::File:
+    return new FileRow(studio, address, parent);
+  case ParamType::Reference:
+    return new ReferenceRow(studio, address, parent);
+  case ParamType::References:
+    return new ReferencesRow(studio, address, parent);
   }
   return nullptr;
 }

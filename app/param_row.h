@@ -11,13 +11,13 @@ namespace ilumbra {
 /// Built for any ParamDef by makeParamRow(); nothing but the table says what a row looks like.
 class ParamRow : public QWidget {
   Q_OBJECT
-public:
+ public:
   ParamRow(Studio& studio, Address address, QWidget* parent);
   const Address& address() const { return m_address; }
   /// Reads the value again; called when the document changes.
   virtual void refresh() = 0;
 
-protected:
+ protected:
   const ParamDef& def() const { return *m_def; }
   Value value() const { return valueAt(m_studio.doc(), m_address); }
   /// Of keys what they say at this frame.

@@ -15,8 +15,13 @@
 namespace ilumbra {
 
 // By ShownPass.
-static const char* const passNames[] = {QT_TR_NOOP("Light"), QT_TR_NOOP("Over chequers"), QT_TR_NOOP("Alpha"), QT_TR_NOOP("Depth"), QT_TR_NOOP("Normal"), QT_TR_NOOP("Albedo"), QT_TR_NOOP("Identity"), QT_TR_NOOP("Air: optical depth"),
-                         QT_TR_NOOP("Own light"), QT_TR_NOOP("Direct light"), QT_TR_NOOP("Bounced light"), QT_TR_NOOP("Caustics"), QT_TR_NOOP("Seen in mirrors"), QT_TR_NOOP("Seen through clear things")};
+static const char* const passNames[] = {QT_TR_NOOP("Light"),           QT_TR_NOOP("Over chequers"),
+                                        QT_TR_NOOP("Alpha"),           QT_TR_NOOP("Depth"),
+                                        QT_TR_NOOP("Normal"),          QT_TR_NOOP("Albedo"),
+                                        QT_TR_NOOP("Identity"),        QT_TR_NOOP("Air: optical depth"),
+                                        QT_TR_NOOP("Own light"),       QT_TR_NOOP("Direct light"),
+                                        QT_TR_NOOP("Bounced light"),   QT_TR_NOOP("Caustics"),
+                                        QT_TR_NOOP("Seen in mirrors"), QT_TR_NOOP("Seen through clear things")};
 
 QToolButton* flatButton(QWidget* parent, const QString& text, const QString& help, const char* cls) {
   auto* b = new QToolButton(parent);
@@ -27,7 +32,8 @@ QToolButton* flatButton(QWidget* parent, const QString& text, const QString& hel
   return b;
 }
 
-PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent) : QWidget(parent), m_studio(studio), m_view(view) {
+PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent)
+    : QWidget(parent), m_studio(studio), m_view(view) {
   setAutoFillBackground(true);
   QPalette pal = palette();
   pal.setColor(QPalette::Window, theme::desk);
@@ -41,10 +47,11 @@ PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent) : QWi
   m_camera = flatButton(this, "", tr("The camera that takes the picture"));
   connect(m_camera, &QToolButton::clicked, this, &PictureBar::cameraMenu);
   row->addWidget(m_camera);
-  const std::pair<const char*, const char*> modes[] = {{QT_TR_NOOP("Picture"), QT_TR_NOOP("The live picture alone")},
-                                                       {QT_TR_NOOP("Wipe"), QT_TR_NOOP("Live picture and proof, with an edge to drag")},
-                                                       {QT_TR_NOOP("Side by side"), QT_TR_NOOP("Live picture and proof beside each other")},
-                                                       {QT_TR_NOOP("Difference"), QT_TR_NOOP("What live picture and proof do not share")}};
+  const std::pair<const char*, const char*> modes[] = {
+      {QT_TR_NOOP("Picture"), QT_TR_NOOP("The live picture alone")},
+      {QT_TR_NOOP("Wipe"), QT_TR_NOOP("Live picture and proof, with an edge to drag")},
+      {QT_TR_NOOP("Side by side"), QT_TR_NOOP("Live picture and proof beside each other")},
+      {QT_TR_NOOP("Difference"), QT_TR_NOOP("What live picture and proof do not share")}};
   for (int i = 0; i < 4; ++i) {
     auto* b = flatButton(this, tr(modes[i].first), tr(modes[i].second), "tab");
     b->setCheckable(true);
@@ -86,7 +93,7 @@ PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent) : QWi
       m_studio.setView(v);
     }
   });
-  const auto toggle = [this](QToolButton* b, bool Studio::View::* member, bool inverse = false) {
+  const auto toggle = [this](QToolButton* b, bool Studio::View::*member, bool inverse = false) {
     connect(b, &QToolButton::clicked, this, [this, b, member, inverse] {
       Studio::View v = m_studio.view();
       v.*member = b->isChecked() != inverse;
@@ -117,7 +124,9 @@ PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent) : QWi
       a->setChecked(qs(name) == now);
     }
     if (const QAction* a = m.exec(m_display->mapToGlobal(QPoint(0, height()))))
-      m_studio.edit(tr("Change the display view"), [&](const Document& d) { return setValue(d, d.settings().id, "view", Constant(a->text().toStdString())); });
+      m_studio.edit(tr("Change the display view"), [&](const Document& d) {
+        return setValue(d, d.settings().id, "view", Constant(a->text().toStdString()));
+      });
   });
   m_frame = new QLineEdit(this);
   m_frame->setFixedWidth(46);
@@ -150,17 +159,17 @@ PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent) : QWi
   refresh();
 }
 
-void PictureBar::resizeEvent(QResizeEvent*) {
-  fit();
-}
+void PictureBar::resizeEvent(QResizeEvent*) { fit(); }
 
 void PictureBar::fit() {
   // What does not fit is found under "more", the least used first.
-  QToolButton* const byUse[] = {m_display, m_clips, m_lens, m_pass, m_region, m_exposure, m_stops, m_raw, m_pause, m_camera};
+  QToolButton* const byUse[] = {m_display,  m_clips, m_lens, m_pass,  m_region,
+                                m_exposure, m_stops, m_raw,  m_pause, m_camera};
   m_more->setVisible(true);
   const int gap = std::max(0, layout()->spacing());
   int need = 28 + m_frame->width() + gap;
-  for (QToolButton* b : findChildren<QToolButton*>(QString(), Qt::FindDirectChildrenOnly)) need += b->sizeHint().width() + gap;
+  for (QToolButton* b : findChildren<QToolButton*>(QString(), Qt::FindDirectChildrenOnly))
+    need += b->sizeHint().width() + gap;
   m_hidden.clear();
   for (QToolButton* b : byUse) {
     const bool fits = need <= width();
@@ -175,11 +184,15 @@ void PictureBar::fit() {
 void PictureBar::moreMenu() {
   QMenu m(this);
   for (QToolButton* b : m_hidden) {
-    QAction* a = m.addAction(b == m_exposure ? tr("View exposure %1").arg(b->text()) : b == m_display ? tr("Display view: %1").arg(b->text()) : b == m_pass ? tr("Shows: %1").arg(b->text()) : b->text());
+    QAction* a = m.addAction(b == m_exposure  ? tr("View exposure %1").arg(b->text())
+                             : b == m_display ? tr("Display view: %1").arg(b->text())
+                             : b == m_pass    ? tr("Shows: %1").arg(b->text())
+                                              : b->text());
     a->setToolTip(b->toolTip());
     a->setCheckable(b->isCheckable());
     a->setChecked(b->isChecked());
-    connect(a, &QAction::triggered, b, [b] { b->click(); }, Qt::QueuedConnection);
+    connect(
+        a, &QAction::triggered, b, [b] { b->click(); }, Qt::QueuedConnection);
   }
   m.exec(m_more->mapToGlobal(QPoint(0, height())));
 }
@@ -187,7 +200,10 @@ void PictureBar::refresh() {
   const Document& doc = m_studio.doc();
   const Node* camera = activeCamera(doc);
   QString text = tr("No camera");
-  if (camera) text = QStringLiteral("%1 · %2 mm").arg(qs(camera->name)).arg(Params(*camera, m_studio.frame()).number("focal_length"), 0, 'g', 3);
+  if (camera)
+    text = QStringLiteral("%1 · %2 mm")
+               .arg(qs(camera->name))
+               .arg(Params(*camera, m_studio.frame()).number("focal_length"), 0, 'g', 3);
   m_camera->setText(m_camera->fontMetrics().elidedText(text, Qt::ElideMiddle, 118));
   m_camera->setToolTip(tr("%1: the camera that takes the picture").arg(text));
   const Studio::View& v = m_studio.view();
@@ -226,7 +242,9 @@ void PictureBar::cameraMenu() {
   const QAction* a = m.exec(m_camera->mapToGlobal(QPoint(0, height())));
   if (!a || !a->data().isValid()) return;
   const NodeId id = a->data().toUInt();
-  m_studio.edit(tr("Look through %1").arg(a->text()), [&](const Document& d) { return setValue(d, d.settings().id, "camera", Constant(Reference{id, nullptr})); });
+  m_studio.edit(tr("Look through %1").arg(a->text()), [&](const Document& d) {
+    return setValue(d, d.settings().id, "camera", Constant(Reference{id, nullptr}));
+  });
 }
 
 void PictureBar::exposureMenu() {
@@ -250,8 +268,10 @@ void PictureBar::play(bool on) {
   Studio::View v = m_studio.view();
   if (v.playing == on) return;
   v.playing = on;
-  if (on) m_timer->start(int(1000 / std::max(1.0, settingsOf(m_studio.doc()).number("rate"))));
-  else m_timer->stop();
+  if (on)
+    m_timer->start(int(1000 / std::max(1.0, settingsOf(m_studio.doc()).number("rate"))));
+  else
+    m_timer->stop();
   m_studio.setView(v);
 }
 

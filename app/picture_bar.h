@@ -15,17 +15,17 @@ class PictureView;
 /// The bar over the picture: camera, comparison, pass, overlays, pause, exposure, view, frame and play, keep.
 class PictureBar : public QWidget {
   Q_OBJECT
-public:
+ public:
   PictureBar(Studio& studio, PictureView& view, QWidget* parent = nullptr);
   void refresh();
   void play(bool on);
   bool playing() const;
   void stepFrame(int by);
 
-protected:
+ protected:
   void resizeEvent(QResizeEvent*) override;
 
-private:
+ private:
   void cameraMenu();
   void moreMenu();
   void fit();
@@ -33,7 +33,8 @@ private:
   void nextFrame();
   Studio& m_studio;
   PictureView& m_view;
-  QToolButton *m_camera, *m_pass, *m_stops, *m_clips, *m_region, *m_pause, *m_lens, *m_raw, *m_exposure, *m_display, *m_play, *m_more, *m_keep;
+  QToolButton *m_camera, *m_pass, *m_stops, *m_clips, *m_region, *m_pause, *m_lens, *m_raw, *m_exposure, *m_display,
+      *m_play, *m_more, *m_keep;
   std::vector<QToolButton*> m_modes, m_hidden;
   QLineEdit* m_frame;
   QTimer* m_timer;

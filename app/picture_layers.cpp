@@ -7,11 +7,11 @@
 #include "core/exchange/picture_layers.h"
 #include "core/pattern/playback.h"
 
+#include <filesystem>
+#include <fmt/format.h>
 #include <QCursor>
 #include <QMenu>
 #include <QPointer>
-#include <fmt/format.h>
-#include <filesystem>
 
 namespace ilumbra {
 
@@ -46,7 +46,8 @@ static void choose(Studio& studio, NodeId plate, const std::vector<std::string>&
     out = setValue(out, made, "of", Constant(Reference{plate, nullptr}));
     return layer.empty() ? out : setValue(out, made, "layer", Constant(layer));
   });
-  studio.tell(QObject::tr("%1 is a source now: put it into the From of a glow, or the Sources of a lens stage").arg(a->text()));
+  studio.tell(
+      QObject::tr("%1 is a source now: put it into the From of a glow, or the Sources of a lens stage").arg(a->text()));
 }
 
 void addPictureLayer(Studio& studio, NodeId plate, QWidget* parent) {
@@ -56,12 +57,15 @@ void addPictureLayer(Studio& studio, NodeId plate, QWidget* parent) {
   if (file.empty()) return studio.tell(QObject::tr("%1 has no picture yet").arg(qs(n->name)), true);
   if (isMovie(file)) return studio.tell(QObject::tr("%1 is a movie: its pictures have no layers").arg(qs(file)), true);
   const std::filesystem::path path(file);
-  const std::string absolute = path.is_absolute() ? file : (std::filesystem::path(studio.doc().folder()) / path).string();
-  studio.background(QObject::tr("Layers of %1").arg(qs(n->name)), [self = &studio, absolute, plate, over = QPointer<QWidget>(parent)](const CancelFlag& cancel) -> std::function<void()> {
-    return [self, plate, over, names = layerNames(readPicture(absolute, &cancel))] {
-      if (over) choose(*self, plate, names, over);
-    };
-  });
+  const std::string absolute =
+      path.is_absolute() ? file : (std::filesystem::path(studio.doc().folder()) / path).string();
+  studio.background(QObject::tr("Layers of %1").arg(qs(n->name)),
+                    [self = &studio, absolute, plate,
+                     over = QPointer<QWidget>(parent)](const CancelFlag& cancel) -> std::function<void()> {
+                      return [self, plate, over, names = layerNames(readPicture(absolute, &cancel))] {
+                        if (over) choose(*self, plate, names, over);
+                      };
+                    });
 }
 
 } // namespace ilumbra

@@ -12,6 +12,7 @@
 #include "core/session/framing.h"
 #include "core/session/lens_handles.h"
 
+#include <cmath>
 #include <QDateTime>
 #include <QDragEnterEvent>
 #include <QKeyEvent>
@@ -20,7 +21,6 @@
 #include <QPainter>
 #include <QPainterPath>
 #include <QWheelEvent>
-#include <cmath>
 
 namespace ilumbra {
 
@@ -69,7 +69,8 @@ QRectF PictureView::pictureRect() const {
 QPointF PictureView::fromPicture(const V2f& at) const {
   const QRectF r = pictureRect();
   const Params s = settingsOf(m_studio.doc());
-  return {r.left() + double(at.x) / s.number("width") * r.width(), r.top() + double(at.y) / s.number("height") * r.height()};
+  return {r.left() + double(at.x) / s.number("width") * r.width(),
+          r.top() + double(at.y) / s.number("height") * r.height()};
 }
 
 std::vector<Handle> PictureView::handles() const {
@@ -77,7 +78,9 @@ std::vector<Handle> PictureView::handles() const {
   const Node *n = m_studio.selection().size() == 1 ? m_studio.currentNode() : nullptr, *camera = activeCamera(doc);
   const bool lamp = n && n->kind->family() == "light";
   const Compare compare = m_studio.view().compare;
-  if (m_studio.selection().empty() || !camera || (m_tool != Tool::Pick && m_tool != Tool::Draw) || m_studio.picking().active() || compare == Compare::SideBySide || m_studio.view().left) return {};
+  if (m_studio.selection().empty() || !camera || (m_tool != Tool::Pick && m_tool != Tool::Draw) ||
+      m_studio.picking().active() || compare == Compare::SideBySide || m_studio.view().left)
+    return {};
   const Params s = settingsOf(doc);
   const Camera seenBy(doc, *camera, m_studio.frame(), int(s.number("width")), int(s.number("height")));
   std::vector<Handle> points;
@@ -122,8 +125,11 @@ void PictureView::drawAt(const QPointF& at, bool sharp) {
   const Params s = settingsOf(m_studio.doc());
   const Camera seenBy(m_studio.doc(), *camera, m_studio.frame(), int(s.number("width")), int(s.number("height")));
   std::optional<Seen> onto;
-  if (const ScenePtr scene = m_studio.session().scene()) onto = lookAt(*scene, float(to.x()), float(to.y()), treeOf(m_studio.doc(), line->id));
-  m_studio.edit(tr("Draw a point of %1").arg(qs(line->name)), [&, id = line->id](const Document& d) { return drawPoint(d, id, m_studio.frame(), seenBy, {float(to.x()), float(to.y())}, onto, sharp); });
+  if (const ScenePtr scene = m_studio.session().scene())
+    onto = lookAt(*scene, float(to.x()), float(to.y()), treeOf(m_studio.doc(), line->id));
+  m_studio.edit(tr("Draw a point of %1").arg(qs(line->name)), [&, id = line->id](const Document& d) {
+    return drawPoint(d, id, m_studio.frame(), seenBy, {float(to.x()), float(to.y())}, onto, sharp);
+  });
   update();
 }
 
@@ -140,7 +146,10 @@ bool PictureView::openAt(const QPointF& at, const QPointF* corner) {
     } else {
       opening = findOpening(*scene, {float(from.x()), float(from.y())});
     }
-    if (!m_studio.edit(tr("Beam through an opening"), [&](const Document& d) { return openBeam(d, *scene, opening, m_beam, &told); }, m_gesture)) return false;
+    if (!m_studio.edit(
+            tr("Beam through an opening"),
+            [&](const Document& d) { return openBeam(d, *scene, opening, m_beam, &told); }, m_gesture))
+      return false;
   } catch (const Error& e) {
     return m_studio.tell(qs(std::string(e.what())), true), false;
   }
@@ -171,7 +180,12 @@ void PictureView::dragHandle(const QPointF& at) {
   }
   if (h.amount) m_amount = h.amount({float(to.x()), float(to.y())});
   const Document before = m_studio.doc();
-  m_studio.edit(tr("Drag %1").arg(qs(h.label).toLower()), [&](const Document& d) { return h.drag(d, {float(to.x()), float(to.y())}, onto); }, m_gesture);
+  m_studio.edit(
+      tr("Drag %1").arg(qs(h.label).toLower()),
+      [&](const Document& d) {
+        return h.drag(d, {float(to.x()), float(to.y())}, onto);
+      },
+      m_gesture);
   m_dragged |= !(m_studio.doc() == before);
   update();
 }
@@ -186,14 +200,18 @@ bool PictureView::typeAmount(const QKeyEvent& e) {
     update();
     return true;
   }
-  if (e.key() == Qt::Key_Backspace) m_typed.chop(1);
-  else if (!e.text().isEmpty() && QStringLiteral("0123456789.-").contains(e.text())) m_typed += e.text();
-  else return false;
+  if (e.key() == Qt::Key_Backspace)
+    m_typed.chop(1);
+  else if (!e.text().isEmpty() && QStringLiteral("0123456789.-").contains(e.text()))
+    m_typed += e.text();
+  else
+    return false;
   bool number = false;
   const double amount = m_typed.toDouble(&number);
   if (number) {
     m_amount = amount;
-    m_studio.edit(qs(m_held.label), [&](const Document&) { return m_held.enter(amount); }, m_gesture);
+    m_studio.edit(
+        qs(m_held.label), [&](const Document&) { return m_held.enter(amount); }, m_gesture);
     m_dragged = true;
   }
   update();
@@ -207,7 +225,9 @@ void PictureView::takeMarquee(const QRectF& frame) {
   for (const Node* n : m_studio.doc().inOrder()) {
     if ((n->kind->family() != "object" && n->kind->family() != "light") || n->kind->id == "object.group") continue;
     QRectF box;
-    if (!m_studio.isSelected(n->id) && !isLocked(m_studio.doc(), *n) && seenBox(*scene, n->id, pictureRect(), box) && frame.contains(box)) things.push_back(n->id);
+    if (!m_studio.isSelected(n->id) && !isLocked(m_studio.doc(), *n) && seenBox(*scene, n->id, pictureRect(), box) &&
+        frame.contains(box))
+      things.push_back(n->id);
   }
   m_studio.select(things);
 }
@@ -237,9 +257,13 @@ void PictureView::setTool(Tool tool) {
   m_asked = {-1, -1};
   if (tool != Tool::Ask) m_note->hide();
   if (tool == Tool::Ask) m_studio.tell(tr("Press in the picture to see where its light comes from; Escape ends it"));
-  if (tool == Tool::Draw) m_studio.tell(tr("Press where the next point is to be: Shift makes it sharp, Backspace takes it back, Escape ends it"));
+  if (tool == Tool::Draw)
+    m_studio.tell(
+        tr("Press where the next point is to be: Shift makes it sharp, Backspace takes it back, Escape ends it"));
   if (tool == Tool::Focus) m_studio.tell(tr("Press on what is to be sharp; Escape ends it"));
-  if (tool == Tool::Opening) m_studio.tell(tr("Press on an opening or a face and drag into the room; with Shift draw a rectangle on a wall; Escape ends it"));
+  if (tool == Tool::Opening)
+    m_studio.tell(tr(
+        "Press on an opening or a face and drag into the room; with Shift draw a rectangle on a wall; Escape ends it"));
   setCursor(tool == Tool::Pick ? Qt::ArrowCursor : Qt::CrossCursor);
   update();
 }
@@ -257,11 +281,15 @@ void PictureView::focusAt(const QPointF& at) {
   if (!scene || !camera) return m_studio.tell(tr("There is no picture to focus in yet"), true);
   const QPointF p = toPicture(at);
   V3f point;
-  if (!pick(*scene, float(p.x()), float(p.y()), 0, point)) return m_studio.tell(tr("Nothing is there to focus on"), true);
+  if (!pick(*scene, float(p.x()), float(p.y()), 0, point))
+    return m_studio.tell(tr("Nothing is there to focus on"), true);
   const float distance = dot(point - scene->camera.position(), scene->camera.forward());
   const NodeId id = camera->id;
-  m_studio.edit(tr("Focus by a click"), [&](const Document& d) { return setNow(d, {id, "focus", 0, {}}, Constant(std::clamp(std::round(double(distance) * 1e4) / 1e4, 0.001, 1e6))); });
-  if (Params(*m_studio.doc().find(id), m_studio.frame()).number("f_stop") == 0) m_studio.tell(tr("Focused, but the f-stop is 0: everything is sharp"));
+  m_studio.edit(tr("Focus by a click"), [&](const Document& d) {
+    return setNow(d, {id, "focus", 0, {}}, Constant(std::clamp(std::round(double(distance) * 1e4) / 1e4, 0.001, 1e6)));
+  });
+  if (Params(*m_studio.doc().find(id), m_studio.frame()).number("f_stop") == 0)
+    m_studio.tell(tr("Focused, but the f-stop is 0: everything is sharp"));
 }
 
 void PictureView::setCorner(bool on) {
@@ -283,7 +311,9 @@ void PictureView::pickAt(const QPointF& at, Qt::KeyboardModifiers keys) {
   // Locked things are looked through.
   const auto free = [&](int& depth) {
     NodeId id;
-    while ((id = pick(*scene, float(px.x()), float(px.y()), depth, point, &m_pickedIndex)) && m_studio.doc().find(id) && isLocked(m_studio.doc(), *m_studio.doc().find(id))) ++depth;
+    while ((id = pick(*scene, float(px.x()), float(px.y()), depth, point, &m_pickedIndex)) && m_studio.doc().find(id) &&
+           isLocked(m_studio.doc(), *m_studio.doc().find(id)))
+      ++depth;
     return id;
   };
   NodeId id = free(m_pickDepth);
@@ -292,8 +322,10 @@ void PictureView::pickAt(const QPointF& at, Qt::KeyboardModifiers keys) {
     id = free(m_pickDepth);
   }
   m_picked = id;
-  if (id) m_studio.offer(id, extend, keys & Qt::AltModifier ? pickedCopy(id) : 0);
-  else if (!extend && !m_studio.picking().active()) m_studio.select({});
+  if (id)
+    m_studio.offer(id, extend, keys & Qt::AltModifier ? pickedCopy(id) : 0);
+  else if (!extend && !m_studio.picking().active())
+    m_studio.select({});
 }
 
 uint32_t PictureView::pickedCopy(NodeId of) const {
@@ -319,7 +351,8 @@ void PictureView::frameSelection() {
     const Node* n = m_studio.doc().find(id);
     if (n->kind->family() == "effect")
       for (const NodeId f : roleOf(m_studio.doc(), *n, "from")) things.push_back(f);
-    else things.push_back(id);
+    else
+      things.push_back(id);
   }
   const Box3f box = boundsOf(*scene, m_studio.doc(), things);
   if (box.isEmpty()) return m_studio.tell(tr("What is selected has no place to frame"), true);

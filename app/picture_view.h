@@ -12,12 +12,13 @@ class HealthOverlay;
 class PixelNote;
 
 /// The picture: the render as it is, with picking, navigation and comparison.
-///   left click picks (again: what lies behind); Shift adds, and with a drag takes in all things inside the frame that is
-///   drawn. What is selected has handles; while one is dragged, a number that is typed sets how far. Left drag orbits, right drag or Alt + left drag dollies,
-///   middle drag or Ctrl + left drag pans, the wheel dollies. With the region tool, a drag draws the region.
+///   left click picks (again: what lies behind); Shift adds, and with a drag takes in all things inside the frame that
+///   is drawn. What is selected has handles; while one is dragged, a number that is typed sets how far. Left drag
+///   orbits, right drag or Alt + left drag dollies, middle drag or Ctrl + left drag pans, the wheel dollies. With the
+///   region tool, a drag draws the region.
 class PictureView : public QWidget {
   Q_OBJECT
-public:
+ public:
   explicit PictureView(Studio& studio, QWidget* parent = nullptr);
   QSize minimumSizeHint() const override { return {240, 135}; }
   /// Where the picture stands in the widget, in the widget's own pixels.
@@ -25,10 +26,10 @@ public:
   /// The place of the wipe's edge as a share of the picture's width.
   double wipe() const { return m_wipe; }
   void setWipe(double share);
-  /// What a press in the picture does: picks and moves the camera; draws the region to render; reads the pixel; sets the
-  /// camera's focus on what is there; sets a point of the path or profile that is selected (Backspace takes it back, with Shift
-  /// it is sharp, at the first point the path closes); makes a beam through the opening that is pressed on, as far as the drag goes
-  /// (with Shift: on a rectangle that is drawn). Escape goes back to the first.
+  /// What a press in the picture does: picks and moves the camera; draws the region to render; reads the pixel; sets
+  /// the camera's focus on what is there; sets a point of the path or profile that is selected (Backspace takes it
+  /// back, with Shift it is sharp, at the first point the path closes); makes a beam through the opening that is
+  /// pressed on, as far as the drag goes (with Shift: on a rectangle that is drawn). Escape goes back to the first.
   enum class Tool { Pick, Region, Ask, Focus, Draw, Opening };
   void setTool(Tool tool);
   Tool tool() const { return m_tool; }
@@ -46,8 +47,8 @@ public:
   /// Shift: besides what is selected; Alt, while a role is picked for: the copy under the pointer alone.
   void pickAt(const QPointF& at, Qt::KeyboardModifiers keys);
   void drawAt(const QPointF& at, bool sharp);
-  /// A beam through the opening at a place of the widget, or through the rectangle from there to another. False, and told, when there
-  /// is none.
+  /// A beam through the opening at a place of the widget, or through the rectangle from there to another. False, and
+  /// told, when there is none.
   bool openAt(const QPointF& at, const QPointF* corner = nullptr);
 
   void setCorner(bool on);
@@ -63,7 +64,7 @@ public:
 
   HealthOverlay& health() { return *m_health; }
 
-protected:
+ protected:
   void paintEvent(QPaintEvent*) override;
   void mousePressEvent(QMouseEvent*) override;
   void mouseMoveEvent(QMouseEvent*) override;
@@ -76,11 +77,11 @@ protected:
   void focusInEvent(QFocusEvent*) override { update(); }
   void focusOutEvent(QFocusEvent*) override { update(); }
 
-Q_SIGNALS:
+ Q_SIGNALS:
   void fileDropped(const QString& path);
   void wiped();
 
-private:
+ private:
   enum class Drag { None, Pending, Orbit, Pan, Dolly, Wipe, Region, Ask, Handle, Marquee, Reach, Rectangle };
   QPointF toPicture(const QPointF& at) const;
   void arrived();
@@ -118,15 +119,15 @@ private:
   void askAt(const QPointF& at);
   bool m_corner = false;
   QRectF m_regionDrawn;
-  Handle m_held;            ///< while it is dragged
-  bool m_dragged = false;   ///< and has changed something
-  std::string m_hovered;    ///< the handle under the pointer, by id
-  QString m_typed;          ///< the amount that is being typed while a handle is held
-  double m_amount = 0;      ///< of the drag so far
+  Handle m_held;          ///< while it is dragged
+  bool m_dragged = false; ///< and has changed something
+  std::string m_hovered;  ///< the handle under the pointer, by id
+  QString m_typed;        ///< the amount that is being typed while a handle is held
+  double m_amount = 0;    ///< of the drag so far
   Placing m_placing;
-  MadeBeam m_beam;          ///< whose reach is being dragged
+  MadeBeam m_beam; ///< whose reach is being dragged
   QRectF m_marquee;
-  bool m_extends = false;   ///< the press had Shift
+  bool m_extends = false; ///< the press had Shift
 };
 
 } // namespace ilumbra

@@ -11,6 +11,7 @@
 #include "core/session/framing.h"
 #include "core/session/lens_handles.h"
 
+#include <cmath>
 #include <QDateTime>
 #include <QDragEnterEvent>
 #include <QKeyEvent>
@@ -19,7 +20,6 @@
 #include <QPainter>
 #include <QPainterPath>
 #include <QWheelEvent>
-#include <cmath>
 
 namespace ilumbra {
 
@@ -38,7 +38,8 @@ void PictureView::mousePressEvent(QMouseEvent* e) {
     return;
   }
   if (e->button() == Qt::LeftButton && m_tool == Tool::Focus) return focusAt(e->position());
-  if (e->button() == Qt::LeftButton && m_tool == Tool::Draw) return drawAt(e->position(), e->modifiers() & Qt::ShiftModifier);
+  if (e->button() == Qt::LeftButton && m_tool == Tool::Draw)
+    return drawAt(e->position(), e->modifiers() & Qt::ShiftModifier);
   if (e->button() == Qt::LeftButton && m_tool == Tool::Region) {
     m_drag = Drag::Region;
     m_regionDrawn = QRectF(toPicture(e->position()), QSizeF(0, 0));
@@ -67,7 +68,10 @@ void PictureView::mousePressEvent(QMouseEvent* e) {
       }
   m_marquee = QRectF();
   m_extends = e->modifiers() & Qt::ShiftModifier;
-  if (e->button() == Qt::LeftButton) m_drag = e->modifiers() & Qt::ControlModifier ? Drag::Pan : e->modifiers() & Qt::AltModifier && !m_studio.picking().active() ? Drag::Dolly : Drag::Pending;
+  if (e->button() == Qt::LeftButton)
+    m_drag = e->modifiers() & Qt::ControlModifier                               ? Drag::Pan
+             : e->modifiers() & Qt::AltModifier && !m_studio.picking().active() ? Drag::Dolly
+                                                                                : Drag::Pending;
   if (e->button() == Qt::MiddleButton) m_drag = Drag::Pan;
   if (e->button() == Qt::RightButton) m_drag = Drag::Dolly;
 }
@@ -89,8 +93,14 @@ void PictureView::mouseMoveEvent(QMouseEvent* e) {
       m_hovered = hovered;
       update();
     }
-    if (m_studio.view().compare == Compare::Wipe && !m_other.isNull() && std::abs(e->position().x() - (r.left() + m_wipe * r.width())) < 9) setCursor(Qt::SplitHCursor);
-    else setCursor(m_tool != Tool::Pick ? Qt::CrossCursor : !hovered.empty() ? Qt::SizeAllCursor : m_studio.picking().active() ? Qt::PointingHandCursor : Qt::ArrowCursor);
+    if (m_studio.view().compare == Compare::Wipe && !m_other.isNull() &&
+        std::abs(e->position().x() - (r.left() + m_wipe * r.width())) < 9)
+      setCursor(Qt::SplitHCursor);
+    else
+      setCursor(m_tool != Tool::Pick          ? Qt::CrossCursor
+                : !hovered.empty()            ? Qt::SizeAllCursor
+                : m_studio.picking().active() ? Qt::PointingHandCursor
+                                              : Qt::ArrowCursor);
     return;
   }
   if (m_drag == Drag::Wipe) {
@@ -116,8 +126,14 @@ void PictureView::mouseMoveEvent(QMouseEvent* e) {
     if (!camera || (e->position() - m_press).manhattanLength() < 5) return;
     const Params s = settingsOf(m_studio.doc());
     const Camera seenBy(m_studio.doc(), *camera, m_studio.frame(), int(s.number("width")), int(s.number("height")));
-    const double reach = std::clamp(std::round(reachAt(m_beam, seenBy, {float(at.x()), float(at.y())}) * 100) / 100, 0.05, 1e4);
-    m_studio.edit(tr("Beam through an opening"), [&](const Document& d) { return setNow(d, {m_beam.beam, "reach", 0, {}}, Constant(reach)); }, m_gesture);
+    const double reach =
+        std::clamp(std::round(reachAt(m_beam, seenBy, {float(at.x()), float(at.y())}) * 100) / 100, 0.05, 1e4);
+    m_studio.edit(
+        tr("Beam through an opening"),
+        [&](const Document& d) {
+          return setNow(d, {m_beam.beam, "reach", 0, {}}, Constant(reach));
+        },
+        m_gesture);
     update();
     return;
   }
@@ -139,7 +155,8 @@ void PictureView::mouseReleaseEvent(QMouseEvent* e) {
   }
   if (was == Drag::Reach) {
     setTool(Tool::Pick);
-    m_studio.tell(tr("The beam reaches %1 m").arg(Params(*m_studio.doc().find(m_beam.beam), m_studio.frame()).number("reach"), 0, 'f', 2));
+    m_studio.tell(tr("The beam reaches %1 m")
+                      .arg(Params(*m_studio.doc().find(m_beam.beam), m_studio.frame()).number("reach"), 0, 'f', 2));
   }
   if (was == Drag::Rectangle) {
     const QPointF corner = e->position();
@@ -157,7 +174,8 @@ void PictureView::mouseReleaseEvent(QMouseEvent* e) {
     const Params s = settingsOf(m_studio.doc());
     const QRectF r = m_regionDrawn.intersected(QRectF(0, 0, s.number("width"), s.number("height")));
     Studio::View v = m_studio.view();
-    v.region = r.width() >= 4 && r.height() >= 4 ? Region{int(r.x()), int(r.y()), int(r.width()), int(r.height())} : Region{};
+    v.region =
+        r.width() >= 4 && r.height() >= 4 ? Region{int(r.x()), int(r.y()), int(r.width()), int(r.height())} : Region{};
     m_studio.setView(v);
   }
 }
@@ -181,15 +199,22 @@ void PictureView::keyPressEvent(QKeyEvent* e) {
   if (typeAmount(*e)) return;
   const Drag how = e->modifiers() & Qt::ShiftModifier ? Drag::Pan : Drag::Orbit;
   switch (e->key()) {
-  case Qt::Key_Left: return move(how, -18, 0);
-  case Qt::Key_Right: return move(how, 18, 0);
-  case Qt::Key_Up: return move(how, 0, -18);
-  case Qt::Key_Down: return move(how, 0, 18);
-  case Qt::Key_Plus: return move(Drag::Dolly, 0, -30);
-  case Qt::Key_Minus: return move(Drag::Dolly, 0, 30);
+  case Qt::Key_Left:
+    return move(how, -18, 0);
+  case Qt::Key_Right:
+    return move(how, 18, 0);
+  case Qt::Key_Up:
+    return move(how, 0, -18);
+  case Qt::Key_Down:
+    return move(how, 0, 18);
+  case Qt::Key_Plus:
+    return move(Drag::Dolly, 0, -30);
+  case Qt::Key_Minus:
+    return move(Drag::Dolly, 0, 30);
   case Qt::Key_Backspace:
     if (const Node* line = m_tool == Tool::Draw ? drawn() : nullptr) {
-      m_studio.edit(tr("Take back a point of %1").arg(qs(line->name)), [id = line->id](const Document& d) { return undrawPoint(d, id); });
+      m_studio.edit(tr("Take back a point of %1").arg(qs(line->name)),
+                    [id = line->id](const Document& d) { return undrawPoint(d, id); });
       return update();
     }
     return QWidget::keyPressEvent(e);
@@ -212,7 +237,8 @@ void PictureView::keyPressEvent(QKeyEvent* e) {
     if (m_studio.picking().active()) return m_studio.setPicking({});
     if (m_tool != Tool::Pick) return setTool(Tool::Pick);
     return m_studio.select({});
-  default: QWidget::keyPressEvent(e);
+  default:
+    QWidget::keyPressEvent(e);
   }
 }
 
@@ -232,7 +258,8 @@ void PictureView::moveCamera(Drag how, const QPointF& by) {
         double x = at[0] - to[0], y = at[1] - to[1], z = at[2] - to[2];
         const double d = std::max(1e-6, std::sqrt(x * x + y * y + z * z));
         const auto put = [&](const Triple& position, const Triple& target) {
-          return setNow(setNow(doc, {id, "position", 0, {}}, Constant(position)), {id, "target", 0, {}}, Constant(target));
+          return setNow(setNow(doc, {id, "position", 0, {}}, Constant(position)), {id, "target", 0, {}},
+                        Constant(target));
         };
         const auto tidy = [](Triple t) {
           for (double& v : t) v = std::round(v * 1e5) / 1e5;
@@ -242,24 +269,29 @@ void PictureView::moveCamera(Drag how, const QPointF& by) {
           const double turn = -by.x() * 0.008, lift = by.y() * 0.008;
           const double flat = std::sqrt(x * x + z * z);
           double bearing = std::atan2(x, z) + turn, tilt = std::clamp(std::atan2(y, flat) + lift, -1.55, 1.55);
-          return put(tidy({to[0] + d * std::cos(tilt) * std::sin(bearing), to[1] + d * std::sin(tilt), to[2] + d * std::cos(tilt) * std::cos(bearing)}), to);
+          return put(tidy({to[0] + d * std::cos(tilt) * std::sin(bearing), to[1] + d * std::sin(tilt),
+                           to[2] + d * std::cos(tilt) * std::cos(bearing)}),
+                     to);
         }
         if (how == Drag::Pan) {
-          const double filmHeight = p.number("film_width") / p.number("focal_length") * settingsOf(doc).number("height") / settingsOf(doc).number("width");
+          const double filmHeight = p.number("film_width") / p.number("focal_length") *
+                                    settingsOf(doc).number("height") / settingsOf(doc).number("width");
           const double k = d * filmHeight / height;
           const double flat = std::max(1e-9, std::sqrt(x * x + z * z));
-          const double sx = z / flat, sz = -x / flat;                           // right
+          const double sx = z / flat, sz = -x / flat;                                     // right
           const double ux = -y * x / (flat * d), uy = flat / d, uz = -y * z / (flat * d); // up
           const double dx = -by.x() * k, dy = by.y() * k;
           const Triple shift{sx * dx + ux * dy, uy * dy, sz * dx + uz * dy};
-          return put(tidy({at[0] + shift[0], at[1] + shift[1], at[2] + shift[2]}), tidy({to[0] + shift[0], to[1] + shift[1], to[2] + shift[2]}));
+          return put(tidy({at[0] + shift[0], at[1] + shift[1], at[2] + shift[2]}),
+                     tidy({to[0] + shift[0], to[1] + shift[1], to[2] + shift[2]}));
         }
         const double k = std::exp(std::clamp(by.y() * 0.006, -1.0, 1.0));
         if (d * k < 1e-3 || d * k > 1e5) return doc;
         Document out = put(tidy({to[0] + x * k, to[1] + y * k, to[2] + z * k}), to);
         // What was sharp at the point looked at stays sharp.
         const double focus = p.number("focus");
-        if (std::abs(focus - d) < 0.02 * d) out = setNow(out, {id, "focus", 0, {}}, Constant(std::clamp(std::round(d * k * 1e4) / 1e4, 0.001, 1e6)));
+        if (std::abs(focus - d) < 0.02 * d)
+          out = setNow(out, {id, "focus", 0, {}}, Constant(std::clamp(std::round(d * k * 1e4) / 1e4, 0.001, 1e6)));
         return out;
       },
       m_gesture);

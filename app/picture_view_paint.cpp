@@ -11,6 +11,7 @@
 #include "core/session/framing.h"
 #include "core/session/lens_handles.h"
 
+#include <cmath>
 #include <QDateTime>
 #include <QDragEnterEvent>
 #include <QKeyEvent>
@@ -19,7 +20,6 @@
 #include <QPainter>
 #include <QPainterPath>
 #include <QWheelEvent>
-#include <cmath>
 
 namespace ilumbra {
 
@@ -32,8 +32,11 @@ void PictureView::paintEvent(QPaintEvent*) {
   const auto draw = [&](const QImage& image, const QRectF& where) {
     if (image.isNull()) return p.fillRect(where, QColor(0x0c, 0x0c, 0x0c));
     const double shrink = image.width() / (where.width() * devicePixelRatioF());
-    if (shrink > 1.05) p.drawImage(where.topLeft(), image.scaled((where.size() * devicePixelRatioF()).toSize(), Qt::IgnoreAspectRatio, Qt::SmoothTransformation));
-    else p.drawImage(where, image);
+    if (shrink > 1.05)
+      p.drawImage(where.topLeft(), image.scaled((where.size() * devicePixelRatioF()).toSize(), Qt::IgnoreAspectRatio,
+                                                Qt::SmoothTransformation));
+    else
+      p.drawImage(where, image);
   };
   const Studio::View& v = m_studio.view();
   if (v.compare == Compare::SideBySide && !m_other.isNull()) {
@@ -58,8 +61,10 @@ void PictureView::paintEvent(QPaintEvent*) {
     p.drawEllipse(QPointF(x, r.center().y()), 7, 7);
     p.setFont(theme::font(11));
     const auto proof = m_studio.proof(v.proof), left = m_studio.proof(v.left);
-    p.drawText(QRectF(r.left() + 10, r.bottom() - 28, x - r.left() - 20, 20), Qt::AlignLeft | Qt::AlignVCenter, left ? qs(left->name) : tr("Live"));
-    p.drawText(QRectF(x + 10, r.bottom() - 28, r.right() - x - 20, 20), Qt::AlignRight | Qt::AlignVCenter, proof ? qs(proof->name) : QString());
+    p.drawText(QRectF(r.left() + 10, r.bottom() - 28, x - r.left() - 20, 20), Qt::AlignLeft | Qt::AlignVCenter,
+               left ? qs(left->name) : tr("Live"));
+    p.drawText(QRectF(x + 10, r.bottom() - 28, r.right() - x - 20, 20), Qt::AlignRight | Qt::AlignVCenter,
+               proof ? qs(proof->name) : QString());
   } else {
     draw(m_image, r);
   }
@@ -82,14 +87,15 @@ void PictureView::paintEvent(QPaintEvent*) {
     p.drawRect(m_marquee);
   }
   // The region that is rendered.
-  const QRectF region = m_drag == Drag::Region ? m_regionDrawn
-                                                : QRectF(v.region.x, v.region.y, v.region.width, v.region.height);
+  const QRectF region =
+      m_drag == Drag::Region ? m_regionDrawn : QRectF(v.region.x, v.region.y, v.region.width, v.region.height);
   if (region.width() > 0) {
     const Params s = settingsOf(m_studio.doc());
     const double kx = r.width() / s.number("width"), ky = r.height() / s.number("height");
     p.setPen(QPen(theme::accent, 1, Qt::DashLine));
     p.setBrush(Qt::NoBrush);
-    p.drawRect(QRectF(r.left() + region.x() * kx, r.top() + region.y() * ky, region.width() * kx, region.height() * ky));
+    p.drawRect(
+        QRectF(r.left() + region.x() * kx, r.top() + region.y() * ky, region.width() * kx, region.height() * ky));
   }
   if (m_corner && !m_image.isNull()) {
     // At a quarter of the size: does it still read?
@@ -110,14 +116,21 @@ void PictureView::paintEvent(QPaintEvent*) {
     for (const StopsColour& c : scale) {
       p.fillRect(QRectF(x, r.top() + 12, w - 2, 12), QColor(c.r, c.g, c.b));
       p.setPen(theme::text);
-      p.drawText(QRectF(x - 6, r.top() + 25, w + 10, 14), Qt::AlignCenter, v.pass == ShownPass::AirDepth ? (c.stops < 0 ? QStringLiteral("1/%1").arg(1 << -c.stops) : QString::number(1 << c.stops)) : c.stops > 0 ? QStringLiteral("+%1").arg(c.stops) : QString::number(c.stops));
+      p.drawText(QRectF(x - 6, r.top() + 25, w + 10, 14), Qt::AlignCenter,
+                 v.pass == ShownPass::AirDepth
+                     ? (c.stops < 0 ? QStringLiteral("1/%1").arg(1 << -c.stops) : QString::number(1 << c.stops))
+                 : c.stops > 0 ? QStringLiteral("+%1").arg(c.stops)
+                               : QString::number(c.stops));
       x += w;
     }
-    if (v.pass == ShownPass::AirDepth) p.drawText(QRectF(r.left() + 8, r.top() + 44, 300, 15), Qt::AlignLeft, tr("optical depth of the air: 1 lets a third through"));
+    if (v.pass == ShownPass::AirDepth)
+      p.drawText(QRectF(r.left() + 8, r.top() + 44, 300, 15), Qt::AlignLeft,
+                 tr("optical depth of the air: 1 lets a third through"));
   }
   if (v.clipping && !v.stopsOverlay && m_studio.image()) {
     const auto& image = *m_studio.image();
-    const QString texts[] = {tr("white %1 %").arg(100 * image.clippedWhite, 0, 'f', 1), tr("one channel"), tr("black %1 %").arg(100 * image.clippedBlack, 0, 'f', 1)};
+    const QString texts[] = {tr("white %1 %").arg(100 * image.clippedWhite, 0, 'f', 1), tr("one channel"),
+                             tr("black %1 %").arg(100 * image.clippedBlack, 0, 'f', 1)};
     p.setFont(theme::font(11));
     double x = r.left() + 16;
     double w = 12;
@@ -133,7 +146,8 @@ void PictureView::paintEvent(QPaintEvent*) {
   }
   if (m_asked.x() >= 0) {
     const Params size = settingsOf(m_studio.doc());
-    const QPointF at(r.left() + (m_asked.x() + 0.5) / size.number("width") * r.width(), r.top() + (m_asked.y() + 0.5) / size.number("height") * r.height());
+    const QPointF at(r.left() + (m_asked.x() + 0.5) / size.number("width") * r.width(),
+                     r.top() + (m_asked.y() + 0.5) / size.number("height") * r.height());
     p.setRenderHint(QPainter::Antialiasing);
     p.setBrush(Qt::NoBrush);
     for (const auto& [color, width] : {std::pair{QColor(0, 0, 0, 160), 3.0}, std::pair{theme::text, 1.2}}) {
@@ -154,10 +168,12 @@ void PictureView::drawMessage(QPainter& p) {
   const auto& image = m_studio.image();
   if (m_studio.picking().active()) {
     const Node* e = m_studio.doc().find(m_studio.picking().effect);
-    text = tr("Click what goes into %1 of %2 · with Alt only that copy · Esc leaves").arg(m_studio.picking().role, e ? qs(e->name) : QString());
+    text = tr("Click what goes into %1 of %2 · with Alt only that copy · Esc leaves")
+               .arg(m_studio.picking().role, e ? qs(e->name) : QString());
   } else if (m_tool == Tool::Draw) {
     const Node* line = drawn();
-    text = line ? tr("Press where the next point of %1 is to be · Return ends it").arg(qs(line->name)) : tr("Select a path or a turned form to draw");
+    text = line ? tr("Press where the next point of %1 is to be · Return ends it").arg(qs(line->name))
+                : tr("Select a path or a turned form to draw");
   } else if (m_tool == Tool::Region && m_studio.view().region.width == 0) {
     text = tr("Drag the part that is to be rendered · Esc leaves");
   } else if (image && !image->error.empty()) {
@@ -187,7 +203,8 @@ bool PictureView::seenBox(const Scene& scene, NodeId id, const QRectF& r, QRectF
   bool any = false;
   for (int c = 0; c < 8; ++c) {
     float x, y;
-    if (!scene.camera.project({c & 1 ? b.max.x : b.min.x, c & 2 ? b.max.y : b.min.y, c & 4 ? b.max.z : b.min.z}, x, y)) continue;
+    if (!scene.camera.project({c & 1 ? b.max.x : b.min.x, c & 2 ? b.max.y : b.min.y, c & 4 ? b.max.z : b.min.z}, x, y))
+      continue;
     const QRectF point(QPointF(r.left() + double(x) * kx, r.top() + double(y) * ky), QSizeF(0.01, 0.01));
     box = any ? box.united(point) : point;
     any = true;
@@ -197,7 +214,10 @@ bool PictureView::seenBox(const Scene& scene, NodeId id, const QRectF& r, QRectF
 
 static void drawCorners(QPainter& p, const QRectF& frame) {
   const double l = std::min({16.0, frame.width() / 3, frame.height() / 3});
-  for (const auto& [corner, dx, dy] : {std::tuple{frame.topLeft(), 1, 1}, {frame.topRight(), -1, 1}, {frame.bottomLeft(), 1, -1}, {frame.bottomRight(), -1, -1}}) {
+  for (const auto& [corner, dx, dy] : {std::tuple{frame.topLeft(), 1, 1},
+                                       {frame.topRight(), -1, 1},
+                                       {frame.bottomLeft(), 1, -1},
+                                       {frame.bottomRight(), -1, -1}}) {
     p.drawLine(corner, corner + QPointF(dx * l, 0));
     p.drawLine(corner, corner + QPointF(0, dy * l));
   }
@@ -220,13 +240,17 @@ void PictureView::drawOutlines(QPainter& p, const QRectF& r) {
   p.setBrush(Qt::NoBrush);
   for (const NodeId id : m_studio.selection()) {
     const Node* n = m_studio.doc().find(id);
-    if (!n || (n->kind->family() != "object" && n->kind->family() != "light" && n->kind->family() != "source")) continue;
+    if (!n || (n->kind->family() != "object" && n->kind->family() != "light" && n->kind->family() != "source"))
+      continue;
     QRectF box;
     if (!seenBox(*scene, id, r, box)) continue;
     p.setPen(QPen(theme::accent, 1.5));
-    if (n->kind->family() == "light" && m_studio.selection().size() == 1 && m_tool == Tool::Pick) continue; // it has handles
-    if (n->kind->family() == "light" && box.width() < 8) drawLamp(p, box.center());
-    else drawCorners(p, box.adjusted(-5, -5, 5, 5));
+    if (n->kind->family() == "light" && m_studio.selection().size() == 1 && m_tool == Tool::Pick)
+      continue; // it has handles
+    if (n->kind->family() == "light" && box.width() < 8)
+      drawLamp(p, box.center());
+    else
+      drawCorners(p, box.adjusted(-5, -5, 5, 5));
   }
   p.setClipping(false);
 }
@@ -248,8 +272,10 @@ void PictureView::drawCandidates(QPainter& p, const QRectF& r) {
     if (ahead && r.intersects(box)) {
       p.setPen(QPen(theme::accent, 1, Qt::DotLine));
       p.setBrush(Qt::NoBrush);
-      if (box.width() < 8) drawLamp(p, box.center());
-      else drawCorners(p, box.intersected(r).adjusted(-3, -3, 3, 3));
+      if (box.width() < 8)
+        drawLamp(p, box.center());
+      else
+        drawCorners(p, box.intersected(r).adjusted(-3, -3, 3, 3));
       continue;
     }
     if (!light) continue;
@@ -257,7 +283,8 @@ void PictureView::drawCandidates(QPainter& p, const QRectF& r) {
     const double w = p.fontMetrics().horizontalAdvance(qs(n->name)) + 30;
     QRectF where;
     if (ahead) {
-      where = QRectF(std::clamp(box.center().x() - w / 2, r.left() + 4, r.right() - w - 4), std::clamp(box.center().y() - 11, r.top() + 48, r.bottom() - 56), w, 22);
+      where = QRectF(std::clamp(box.center().x() - w / 2, r.left() + 4, r.right() - w - 4),
+                     std::clamp(box.center().y() - 11, r.top() + 48, r.bottom() - 56), w, 22);
     } else {
       where = QRectF(across, r.bottom() - 30, w, 22);
       across += w + 8;
@@ -280,7 +307,8 @@ QRectF PictureView::edgeMark(NodeId light) const {
   return {};
 }
 
-// Lines that bound what shines are whole, those that only point are dotted; all on a dark edge, so that they read on anything.
+// Lines that bound what shines are whole, those that only point are dotted; all on a dark edge, so that they read on
+// anything.
 void PictureView::drawHandles(QPainter& p) {
   const std::vector<Handle> all = handles();
   if (all.empty()) return;
@@ -315,9 +343,13 @@ void PictureView::drawHandles(QPainter& p) {
     if (h.id != held) continue;
     const Node& n = *m_studio.currentNode();
     QString text = qs(h.label);
-    if (!h.param.empty() && n.kind->param(h.param)) text += QStringLiteral("  ") + qs(formatValue(m_studio.doc(), *n.kind->param(h.param), Params(n, m_studio.frame()).constant(h.param)));
-    else if (m_drag == Drag::Handle && !m_typed.isEmpty()) text += QStringLiteral("  %1_ %2").arg(m_typed, qs(h.unit));
-    else if (m_drag == Drag::Handle && h.amount) text += QStringLiteral("  %1 %2").arg(m_amount, 0, 'f', h.unit == "°" ? 1 : 3).arg(qs(h.unit));
+    if (!h.param.empty() && n.kind->param(h.param))
+      text += QStringLiteral("  ") +
+              qs(formatValue(m_studio.doc(), *n.kind->param(h.param), Params(n, m_studio.frame()).constant(h.param)));
+    else if (m_drag == Drag::Handle && !m_typed.isEmpty())
+      text += QStringLiteral("  %1_ %2").arg(m_typed, qs(h.unit));
+    else if (m_drag == Drag::Handle && h.amount)
+      text += QStringLiteral("  %1 %2").arg(m_amount, 0, 'f', h.unit == "°" ? 1 : 3).arg(qs(h.unit));
     p.setFont(theme::font(11));
     QRectF where(fromPicture(h.at) + QPointF(12, -26), QSizeF(p.fontMetrics().horizontalAdvance(text) + 14, 20));
     where.moveLeft(std::min(where.left(), pictureRect().right() - where.width() - 4));

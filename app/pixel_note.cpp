@@ -28,10 +28,12 @@ void PixelNote::ask(int x, int y, const QPoint& at) {
   m_at = at;
   m_answered = false;
   const uint64_t number = ++m_asked;
-  m_studio.session().run([self = QPointer<PixelNote>(this), send = m_studio.sender(), number, x, y](const Session::State* s, const std::string&) {
+  m_studio.session().run([self = QPointer<PixelNote>(this), send = m_studio.sender(), number, x,
+                          y](const Session::State* s, const std::string&) {
     if (!s) return;
     try {
-      const PixelReading r = askPixel(s->doc, currentFrame(s->doc), s->rendering.scene(), s->rendering.film(), s->amounts, s->developed, x, y);
+      const PixelReading r = askPixel(s->doc, currentFrame(s->doc), s->rendering.scene(), s->rendering.film(),
+                                      s->amounts, s->developed, x, y);
       send([self, number, r, x, y] {
         // An answer to an older question is of no use any more.
         if (self && self->m_asked == number) self->show(r, x, y);
@@ -67,8 +69,15 @@ void PixelNote::show(const PixelReading& r, int x, int y) {
     grid->addWidget(l, row++, 0, 1, 2);
   };
   const Color c = rec709FromAcescg(r.value);
-  line(tr("Pixel %1, %2").arg(x).arg(y), r.luminance > 0 ? tr("%1%2 stops from middle grey").arg(r.stops >= 0 ? QStringLiteral("+") : QStringLiteral("−")).arg(std::abs(r.stops), 0, 'f', 1) : tr("black"), true);
-  line(tr("Red, green, blue"), QStringLiteral("%1  %2  %3").arg(double(c.x), 0, 'g', 3).arg(double(c.y), 0, 'g', 3).arg(double(c.z), 0, 'g', 3));
+  line(tr("Pixel %1, %2").arg(x).arg(y),
+       r.luminance > 0 ? tr("%1%2 stops from middle grey")
+                             .arg(r.stops >= 0 ? QStringLiteral("+") : QStringLiteral("−"))
+                             .arg(std::abs(r.stops), 0, 'f', 1)
+                       : tr("black"),
+       true);
+  line(
+      tr("Red, green, blue"),
+      QStringLiteral("%1  %2  %3").arg(double(c.x), 0, 'g', 3).arg(double(c.y), 0, 'g', 3).arg(double(c.z), 0, 'g', 3));
   line(tr("Luminance before the lens"), tr("%1 cd/m²").arg(r.candelas, 0, 'g', 3));
   if (r.depth > 0) line(tr("Distance"), tr("%1 m").arg(double(r.depth), 0, 'f', 2));
   Contributor::As as = Contributor::As::Stage;
@@ -87,9 +96,12 @@ void PixelNote::show(const PixelReading& r, int x, int y) {
     b->setStyleSheet(QStringLiteral("QToolButton { padding: 0; font-weight: 500; border: none; }"));
     b->setFixedHeight(18);
     const NodeId node = k.node;
-    connect(b, &QToolButton::clicked, this, [this, node] {
-      if (m_studio.doc().find(node)) m_studio.select({node});
-    }, Qt::QueuedConnection);
+    connect(
+        b, &QToolButton::clicked, this,
+        [this, node] {
+          if (m_studio.doc().find(node)) m_studio.select({node});
+        },
+        Qt::QueuedConnection);
     auto* share = new QLabel(tr("%1 %").arg(100 * k.share, 0, 'f', k.share < 0.0995 ? 1 : 0), m_body);
     share->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     grid->addWidget(b, row, 0, Qt::AlignLeft | Qt::AlignVCenter);

@@ -12,14 +12,14 @@ namespace ilumbra {
 /// What stands at the pixel under the pointer and who has a part in it; a click on a name goes there.
 class PixelNote : public QFrame {
   Q_OBJECT
-public:
+ public:
   explicit PixelNote(Studio& studio, QWidget* parent);
   /// Reads the pixel and shows itself near `at` (in the parent's pixels) when the answer comes.
   void ask(int x, int y, const QPoint& at);
   const PixelReading& reading() const { return m_reading; }
   bool answered() const { return m_answered; }
 
-private:
+ private:
   void show(const PixelReading& reading, int x, int y);
   Studio& m_studio;
   QVBoxLayout* m_column;

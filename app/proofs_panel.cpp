@@ -22,7 +22,7 @@ namespace {
 constexpr int numberRole = Qt::UserRole, samplesRole = Qt::UserRole + 1;
 
 class ProofDelegate : public QStyledItemDelegate {
-public:
+ public:
   using QStyledItemDelegate::QStyledItemDelegate;
   QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {132, 104}; }
   void paint(QPainter* p, const QStyleOptionViewItem& o, const QModelIndex& i) const override {
@@ -41,15 +41,19 @@ public:
     }
     p->setFont(theme::font(11));
     p->setPen(o.state & QStyle::State_Selected ? theme::text : theme::dim);
-    p->drawText(QRect(r.left() + 1, picture.bottom() + 3, 120, 18), Qt::AlignLeft | Qt::AlignVCenter, p->fontMetrics().elidedText(i.data().toString(), Qt::ElideRight, 120));
+    p->drawText(QRect(r.left() + 1, picture.bottom() + 3, 120, 18), Qt::AlignLeft | Qt::AlignVCenter,
+                p->fontMetrics().elidedText(i.data().toString(), Qt::ElideRight, 120));
     p->setPen(theme::faint);
     p->setFont(theme::font(10));
-    p->drawText(QRect(r.left() + 1, picture.bottom() + 18, 120, 15), Qt::AlignLeft | Qt::AlignVCenter, i.data(samplesRole).toString());
+    p->drawText(QRect(r.left() + 1, picture.bottom() + 18, 120, 15), Qt::AlignLeft | Qt::AlignVCenter,
+                i.data(samplesRole).toString());
   }
 };
 
 // Where one stands in time is no change.
-std::vector<Difference> changesTo(const Document& from, const Document& to) { return differences(atFrame(from, currentFrame(to)), to); }
+std::vector<Difference> changesTo(const Document& from, const Document& to) {
+  return differences(atFrame(from, currentFrame(to)), to);
+}
 
 // A small picture for the strip: a few thousand pixels through the exact view.
 QImage thumbnail(const Proof& proof, const ColorViews& views) {
@@ -58,7 +62,8 @@ QImage thumbnail(const Proof& proof, const ColorViews& views) {
   Picture small(w, h);
   for (int y = 0; y < h; ++y)
     for (int x = 0; x < w; ++x) {
-      const int x0 = x * proof.width / w, x1 = std::max(x0 + 1, (x + 1) * proof.width / w), y0 = y * proof.height / h, y1 = std::max(y0 + 1, (y + 1) * proof.height / h);
+      const int x0 = x * proof.width / w, x1 = std::max(x0 + 1, (x + 1) * proof.width / w), y0 = y * proof.height / h,
+                y1 = std::max(y0 + 1, (y + 1) * proof.height / h);
       Color sum(0.0f);
       for (int j = y0; j < std::min(y1, proof.height); ++j)
         for (int i = x0; i < std::min(x1, proof.width); ++i) sum += full.color(i, j);
@@ -95,8 +100,11 @@ ProofsPanel::ProofsPanel(Studio& studio, QWidget* parent) : QWidget(parent), m_s
   m_head = new QLabel(this);
   m_head->setStyleSheet(QStringLiteral("color: #b5b0a7"));
   head->addWidget(m_head, 1);
-  m_against = flatButton(this, tr("compare with…"), tr("Compares the proof with another proof instead of the live picture"), "accent");
-  m_even = flatButton(this, QString(), tr("Renders the proof anew in the background until it has as many samples as the other"), "accent");
+  m_against = flatButton(this, tr("compare with…"),
+                         tr("Compares the proof with another proof instead of the live picture"), "accent");
+  m_even =
+      flatButton(this, QString(),
+                 tr("Renders the proof anew in the background until it has as many samples as the other"), "accent");
   m_goOn = flatButton(this, tr("go on from it"), tr("Makes the proof's document the current one"), "accent");
   m_rename = flatButton(this, tr("name"), tr("Names the proof"));
   m_delete = flatButton(this, tr("delete"), tr("Deletes the proof"));
@@ -107,7 +115,8 @@ ProofsPanel::ProofsPanel(Studio& studio, QWidget* parent) : QWidget(parent), m_s
   m_changes->setColumnCount(2);
   m_changes->setRootIsDecorated(false);
   m_changes->setAccessibleName(tr("What changed"));
-  m_changes->setToolTip(tr("What the proof has and the live document has not. Double-click, or Return, carries one over."));
+  m_changes->setToolTip(
+      tr("What the proof has and the live document has not. Double-click, or Return, carries one over."));
   right->addWidget(m_changes, 1);
   row->addLayout(right, 4);
   connect(m_list, &QListWidget::itemSelectionChanged, this, [this] {
@@ -140,7 +149,8 @@ ProofsPanel::ProofsPanel(Studio& studio, QWidget* parent) : QWidget(parent), m_s
       m_studio.setView(v);
     }
   });
-  connect(m_changes, &QTreeWidget::itemActivated, this, [this](const QTreeWidgetItem* i) { carry(m_changes->indexOfTopLevelItem(const_cast<QTreeWidgetItem*>(i))); });
+  connect(m_changes, &QTreeWidget::itemActivated, this,
+          [this](const QTreeWidgetItem* i) { carry(m_changes->indexOfTopLevelItem(const_cast<QTreeWidgetItem*>(i))); });
   connect(&studio, &Studio::proofsChanged, this, &ProofsPanel::rebuild);
   connect(&studio, &Studio::documentChanged, this, &ProofsPanel::showChanges);
   connect(&studio, &Studio::viewChanged, this, [this] {
@@ -162,16 +172,24 @@ void ProofsPanel::rebuild() {
   m_quiet = true;
   const int keep = m_studio.view().proof;
   std::map<int, QImage> images;
-  for (int k = 0; k < m_list->count(); ++k) images[m_list->item(k)->data(numberRole).toInt()] = m_list->item(k)->data(Qt::DecorationRole).value<QImage>();
+  for (int k = 0; k < m_list->count(); ++k)
+    images[m_list->item(k)->data(numberRole).toInt()] = m_list->item(k)->data(Qt::DecorationRole).value<QImage>();
   m_list->clear();
   for (const auto& p : m_studio.proofs()) {
     auto* i = new QListWidgetItem(QStringLiteral("%1 · %2").arg(p->number).arg(qs(p->name)), m_list);
     if (p->name == tr("Proof %1").arg(p->number).toStdString()) i->setText(qs(p->name));
     i->setData(numberRole, p->number);
-    i->setData(samplesRole, p->samples == 0 ? tr("draft") : p->samples == 1 ? tr("1 sample") : tr("%1 samples").arg(p->samples));
-    i->setToolTip(tr("%1, frame %2, %3 samples%4").arg(qs(p->name)).arg(p->frame).arg(p->samples).arg(p->parent ? tr("; after proof %1").arg(p->parent) : QString()));
+    i->setData(samplesRole, p->samples == 0   ? tr("draft")
+                            : p->samples == 1 ? tr("1 sample")
+                                              : tr("%1 samples").arg(p->samples));
+    i->setToolTip(tr("%1, frame %2, %3 samples%4")
+                      .arg(qs(p->name))
+                      .arg(p->frame)
+                      .arg(p->samples)
+                      .arg(p->parent ? tr("; after proof %1").arg(p->parent) : QString()));
     const auto known = images.find(p->number);
-    i->setData(Qt::DecorationRole, known != images.end() && !known->second.isNull() ? known->second : thumbnail(*p, m_studio.views()));
+    i->setData(Qt::DecorationRole,
+               known != images.end() && !known->second.isNull() ? known->second : thumbnail(*p, m_studio.views()));
     if (p->number == keep) m_list->setCurrentItem(i);
   }
   m_list->scrollToItem(m_list->item(m_list->count() - 1));
@@ -194,12 +212,16 @@ void ProofsPanel::showChanges() {
   for (QToolButton* b : {m_against, m_goOn, m_rename, m_delete}) b->setVisible(proof != nullptr);
   showQuality();
   if (!proof) {
-    m_head->setText(m_studio.proofs().empty() ? tr("Keep a picture (%1) to compare with later.").arg(QStringLiteral("Ctrl+Return")) : tr("Choose a proof to compare with."));
+    m_head->setText(m_studio.proofs().empty()
+                        ? tr("Keep a picture (%1) to compare with later.").arg(QStringLiteral("Ctrl+Return"))
+                        : tr("Choose a proof to compare with."));
     return;
   }
   const std::vector<Difference> all = changesTo(left ? left->doc : m_studio.doc(), proof->doc);
-  const QString from = left ? tr("proof %1").arg(left->number) : tr("the live picture"), to = tr("proof %1").arg(number);
-  m_head->setText(all.empty() ? tr("The document of %1 is that of %2").arg(to, from) : tr("From %1 to %2").arg(from, to));
+  const QString from = left ? tr("proof %1").arg(left->number) : tr("the live picture"),
+                to = tr("proof %1").arg(number);
+  m_head->setText(all.empty() ? tr("The document of %1 is that of %2").arg(to, from)
+                              : tr("From %1 to %2").arg(from, to));
   for (const Difference& d : all) {
     auto* i = new QTreeWidgetItem(m_changes);
     i->setText(0, qs(describe(d)));
@@ -220,9 +242,15 @@ void ProofsPanel::showQuality() {
   if (proof) {
     const auto& image = m_studio.image();
     const uint32_t other = left ? left->samples : image ? image->samples : 0;
-    if (other > 2 * proof->samples) m_fewer = proof->number, m_more = other;
-    else if (left && proof->samples > 2 * left->samples) m_fewer = left->number, m_more = proof->samples;
-    if (m_fewer) m_even->setText(tr("%1 against %2 samples: bring %3 to %2").arg(m_studio.proof(m_fewer)->samples).arg(m_more).arg(qs(m_studio.proof(m_fewer)->name).left(16)));
+    if (other > 2 * proof->samples)
+      m_fewer = proof->number, m_more = other;
+    else if (left && proof->samples > 2 * left->samples)
+      m_fewer = left->number, m_more = proof->samples;
+    if (m_fewer)
+      m_even->setText(tr("%1 against %2 samples: bring %3 to %2")
+                          .arg(m_studio.proof(m_fewer)->samples)
+                          .arg(m_more)
+                          .arg(qs(m_studio.proof(m_fewer)->name).left(16)));
   }
   m_even->setVisible(m_fewer != 0 && !m_studio.works().busy(QStringLiteral("refine")));
 }
@@ -233,13 +261,15 @@ bool ProofsPanel::carry(int n) {
   const std::vector<Difference> all = changesTo(m_studio.doc(), proof->doc);
   if (n < 0 || n >= int(all.size())) return false;
   const Difference d = all[size_t(n)];
-  return m_studio.edit(tr("Carry over %1").arg(qs(d.place)), [&](const Document& doc) { return carryOver(doc, proof->doc, d); });
+  return m_studio.edit(tr("Carry over %1").arg(qs(d.place)),
+                       [&](const Document& doc) { return carryOver(doc, proof->doc, d); });
 }
 
 void ProofsPanel::renameChosen() {
   const auto proof = m_studio.proof(chosen());
   if (!proof) return;
-  if (const auto name = askForText(this, tr("Name the proof"), {}, qs(proof->name))) m_studio.renameProof(proof->number, *name);
+  if (const auto name = askForText(this, tr("Name the proof"), {}, qs(proof->name)))
+    m_studio.renameProof(proof->number, *name);
 }
 
 void ProofsPanel::deleteChosen() {

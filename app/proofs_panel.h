@@ -14,7 +14,7 @@ namespace ilumbra {
 /// another proof), with the means to go on from it or to carry one difference over.
 class ProofsPanel : public QWidget {
   Q_OBJECT
-public:
+ public:
   explicit ProofsPanel(Studio& studio, QWidget* parent = nullptr);
   void renameChosen();
   void deleteChosen();
@@ -24,7 +24,7 @@ public:
   bool carry(int n);
   int chosen() const;
 
-private:
+ private:
   void rebuild();
   void compare();
   void showChanges();

@@ -2,6 +2,7 @@
 
 #include "app/theme.h"
 
+#include <algorithm>
 #include <QDialog>
 #include <QFontMetrics>
 #include <QKeyEvent>
@@ -10,14 +11,13 @@
 #include <QPainter>
 #include <QPushButton>
 #include <QVBoxLayout>
-#include <algorithm>
 
 namespace ilumbra {
 namespace {
 
 // An answer: its label, and below it what it does. The one with the focus stands on a lit ground with a line before it.
 class AnswerButton : public QPushButton {
-public:
+ public:
   AnswerButton(const Answer& answer, QWidget* parent) : QPushButton(answer.label, parent), m_does(answer.does) {
     setObjectName(answer.label);
     setAccessibleName(answer.label);
@@ -26,10 +26,11 @@ public:
     setFixedHeight(m_does.isEmpty() ? 34 : 50);
     setCursor(Qt::PointingHandCursor);
     // Nothing of it is cut: file names may be long.
-    setMinimumWidth(30 + std::max(QFontMetrics(theme::font(13, 600)).horizontalAdvance(answer.label), QFontMetrics(theme::font(12)).horizontalAdvance(m_does)));
+    setMinimumWidth(30 + std::max(QFontMetrics(theme::font(13, 600)).horizontalAdvance(answer.label),
+                                  QFontMetrics(theme::font(12)).horizontalAdvance(m_does)));
   }
 
-protected:
+ protected:
   void paintEvent(QPaintEvent*) override {
     QPainter p(this);
     const bool lit = hasFocus() || underMouse();
@@ -51,7 +52,7 @@ protected:
     QPushButton::keyPressEvent(e);
   }
 
-private:
+ private:
   QString m_does;
 };
 
@@ -95,7 +96,9 @@ int ask(QWidget* parent, const QString& title, const QString& text, const std::v
   return d.exec() == QDialog::Accepted ? chosen : -1;
 }
 
-void tellInWindow(QWidget* parent, const QString& title, const QString& text) { ask(parent, title, text, {{QObject::tr("Go on"), {}}}); }
+void tellInWindow(QWidget* parent, const QString& title, const QString& text) {
+  ask(parent, title, text, {{QObject::tr("Go on"), {}}});
+}
 
 std::optional<QString> askForText(QWidget* parent, const QString& title, const QString& label, const QString& text) {
   QDialog d(parent);

@@ -1,6 +1,6 @@
 #pragma once
-#include <QString>
 #include <optional>
+#include <QString>
 #include <vector>
 
 class QWidget;
@@ -13,8 +13,8 @@ struct Answer {
   QString does;
 };
 
-/// Asks in a window of our own: a title, a sentence, and the answers one below the other, each with what it does. Arrows and Tab move, Return
-/// takes, Escape gives -1. `first` is the one that is lit.
+/// Asks in a window of our own: a title, a sentence, and the answers one below the other, each with what it does.
+/// Arrows and Tab move, Return takes, Escape gives -1. `first` is the one that is lit.
 int ask(QWidget* parent, const QString& title, const QString& text, const std::vector<Answer>& answers, int first = 0);
 /// Tells something that must be read before work goes on.
 void tellInWindow(QWidget* parent, const QString& title, const QString& text);

@@ -2,17 +2,18 @@
 
 #include "core/document/file.h"
 
+#include <csignal>
 #include <QCoreApplication>
 #include <QDir>
 #include <QFile>
 #include <QStandardPaths>
-#include <csignal>
 
 namespace ilumbra::recovery {
 namespace {
 
 QString folder() {
-  const QString f = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + QStringLiteral("/recovery");
+  const QString f =
+      QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + QStringLiteral("/recovery");
   QDir().mkpath(f);
   return f;
 }
@@ -51,6 +52,8 @@ std::vector<Lost> findLost() {
   return out;
 }
 
-Document read(const std::shared_ptr<const Kinds>& kinds, const Lost& lost) { return readDocument(kinds, lost.file.toStdString()); }
+Document read(const std::shared_ptr<const Kinds>& kinds, const Lost& lost) {
+  return readDocument(kinds, lost.file.toStdString());
+}
 
 } // namespace ilumbra::recovery

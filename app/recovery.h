@@ -1,8 +1,8 @@
 #pragma once
 #include "core/session/proof_store.h"
 
-#include <QString>
 #include <optional>
+#include <QString>
 
 namespace ilumbra::recovery {
 

@@ -2,13 +2,13 @@
 
 #include "app/theme.h"
 
+#include <cmath>
 #include <QHelpEvent>
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPainterPath>
 #include <QToolTip>
-#include <cmath>
 
 namespace ilumbra {
 namespace {
@@ -69,7 +69,9 @@ void RouteView::paintEvent(QPaintEvent*) {
   if (!n || !image || !image->route || image->route->effect != effect) {
     p.setPen(theme::dim);
     p.drawText(rect().adjusted(16, 0, -16, 0), Qt::AlignVCenter | Qt::AlignLeft,
-               n ? tr("Measuring the route of %1…").arg(qs(n->name)) : tr("The route of an effect's light is shown here, measured, as soon as there is one. Add a glow under Effects."));
+               n ? tr("Measuring the route of %1…").arg(qs(n->name))
+                 : tr("The route of an effect's light is shown here, measured, as soon as there is one. Add a glow "
+                      "under Effects."));
     return;
   }
   if (n->kind->param("on") && !Params(*n, m_studio.frame()).flag("on")) {
@@ -85,13 +87,17 @@ void RouteView::paintEvent(QPaintEvent*) {
     return;
   }
   const Route& route = *image->route;
-  const auto tone = [](Finding::Weight w) { return w == Finding::Weight::Broken ? theme::rose : w == Finding::Weight::Weak ? theme::amber : theme::dim; };
+  const auto tone = [](Finding::Weight w) {
+    return w == Finding::Weight::Broken ? theme::rose : w == Finding::Weight::Weak ? theme::amber : theme::dim;
+  };
   if (m_folded) {
     QString line = qs(n->name) + QStringLiteral(": ");
-    for (size_t i = 0; i < route.stations.size(); ++i) line += (i ? QStringLiteral("  →  ") : QString()) + qs(route.stations[i].reading);
+    for (size_t i = 0; i < route.stations.size(); ++i)
+      line += (i ? QStringLiteral("  →  ") : QString()) + qs(route.stations[i].reading);
     p.setPen(route.findings.empty() ? theme::dim : tone(route.findings.front().weight));
     if (!route.findings.empty()) line += QStringLiteral("   ") + qs(route.findings.front().text);
-    p.drawText(rect().adjusted(16, 0, -16, 0), Qt::AlignVCenter | Qt::AlignLeft, p.fontMetrics().elidedText(line, Qt::ElideRight, width() - 32));
+    p.drawText(rect().adjusted(16, 0, -16, 0), Qt::AlignVCenter | Qt::AlignLeft,
+               p.fontMetrics().elidedText(line, Qt::ElideRight, width() - 32));
     return;
   }
   const int stations = int(route.stations.size());
@@ -108,7 +114,8 @@ void RouteView::paintEvent(QPaintEvent*) {
   for (int i = stations - 1; i > 0; --i) {
     const double at = x(i), before = at - 46;
     band.lineTo(at, ceiling + 2 * half[size_t(i)]);
-    band.cubicTo(at - 22, ceiling + 2 * half[size_t(i)], before + 22, ceiling + 2 * half[size_t(i) - 1], before, ceiling + 2 * half[size_t(i) - 1]);
+    band.cubicTo(at - 22, ceiling + 2 * half[size_t(i)], before + 22, ceiling + 2 * half[size_t(i) - 1], before,
+                 ceiling + 2 * half[size_t(i) - 1]);
   }
   band.lineTo(x(0), ceiling + 2 * half.front());
   band.closeSubpath();
@@ -123,9 +130,11 @@ void RouteView::paintEvent(QPaintEvent*) {
     const double at = x(i), from = at - 46;
     QPainterPath drop;
     drop.moveTo(from, ceiling + 2 * half[size_t(i) - 1] - lost);
-    drop.cubicTo(from + 22, ceiling + 2 * half[size_t(i) - 1] - lost, at - 16, ceiling + 2 * half[size_t(i)] + 4, at - 6, floor);
+    drop.cubicTo(from + 22, ceiling + 2 * half[size_t(i) - 1] - lost, at - 16, ceiling + 2 * half[size_t(i)] + 4,
+                 at - 6, floor);
     drop.lineTo(at - 6 - std::min(lost, 34.0), floor);
-    drop.cubicTo(at - 22 - std::min(lost, 34.0), ceiling + 2 * half[size_t(i) - 1] + 6, from + 8, ceiling + 2 * half[size_t(i) - 1], from - 18, ceiling + 2 * half[size_t(i) - 1]);
+    drop.cubicTo(at - 22 - std::min(lost, 34.0), ceiling + 2 * half[size_t(i) - 1] + 6, from + 8,
+                 ceiling + 2 * half[size_t(i) - 1], from - 18, ceiling + 2 * half[size_t(i) - 1]);
     drop.closeSubpath();
     QLinearGradient dark(0, ceiling, 0, floor);
     dark.setColorAt(0, QColor(0x4a, 0x45, 0x3c));
@@ -150,24 +159,32 @@ void RouteView::paintEvent(QPaintEvent*) {
     p.setFont(theme::font(11));
     p.setPen(theme::dim);
     p.drawText(QRectF(at, 4, w, 16), Qt::AlignLeft | Qt::AlignVCenter, qs(s.label));
-    // Words stand on the band where it is wide enough for them, else on the ground beside it: its edge never runs through them.
+    // Words stand on the band where it is wide enough for them, else on the ground beside it: its edge never runs
+    // through them.
     const double edge = ceiling + 2 * half[size_t(i)];
     const auto words = [&](const QRectF& where, const QString& text, const QColor& on, const QColor& beside) {
       const QString cut = p.fontMetrics().elidedText(text, Qt::ElideRight, int(where.width()));
       if (cut != text) m_whole.push_back({where.toRect(), text});
       const bool onBand = edge >= where.bottom();
-      if (!onBand && edge > where.top() - 1) p.fillRect(QRectF(where.left() - 3, where.top(), std::min(where.width(), double(p.fontMetrics().horizontalAdvance(cut))) + 6, where.height()), theme::panel);
+      if (!onBand && edge > where.top() - 1)
+        p.fillRect(QRectF(where.left() - 3, where.top(),
+                          std::min(where.width(), double(p.fontMetrics().horizontalAdvance(cut))) + 6, where.height()),
+                   theme::panel);
       p.setPen(onBand ? on : beside);
       p.drawText(where, Qt::AlignLeft | Qt::AlignVCenter, cut);
     };
     p.setFont(theme::font(12, 600));
-    words(QRectF(at, ceiling + 3, w, 17), qs(s.name), worst ? tone(worst->weight) : theme::text, worst ? tone(worst->weight) : theme::text);
+    words(QRectF(at, ceiling + 3, w, 17), qs(s.name), worst ? tone(worst->weight) : theme::text,
+          worst ? tone(worst->weight) : theme::text);
     p.setFont(theme::font(11));
     words(QRectF(at, ceiling + 20, w, 15), qs(s.reading), QColor(0xe4, 0xdc, 0xcc), theme::dim);
     if (!s.losses.empty() && s.losses.front().share > 0.005) {
       QString lost;
       for (size_t k = 0; k < std::min<size_t>(2, s.losses.size()); ++k)
-        if (s.losses[k].share > 0.005) lost += (k ? QStringLiteral(", ") : QString()) + (s.losses[k].thing ? tr("%1 takes %2 %") : tr("%2 % %1")).arg(qs(s.losses[k].by)).arg(100 * s.losses[k].share, 0, 'f', 0);
+        if (s.losses[k].share > 0.005)
+          lost += (k ? QStringLiteral(", ") : QString()) + (s.losses[k].thing ? tr("%1 takes %2 %") : tr("%2 % %1"))
+                                                               .arg(qs(s.losses[k].by))
+                                                               .arg(100 * s.losses[k].share, 0, 'f', 0);
       const QRect where(int(at), int(ceiling) + 36, int(w), 15);
       words(where, lost, QColor(0xe4, 0xdc, 0xcc), theme::dim);
       if (s.losses.front().thing) m_links.push_back({where, {}, s.losses.front().thing});
@@ -197,7 +214,8 @@ void RouteView::paintEvent(QPaintEvent*) {
       const int index = int(m_links.size());
       p.setPen(theme::accent);
       p.drawText(where, Qt::AlignLeft | Qt::AlignVCenter, label);
-      if (m_hot == index || (hasFocus() && m_focus == index)) p.drawLine(where.left(), where.bottom() - 1, where.right() - 10, where.bottom() - 1);
+      if (m_hot == index || (hasFocus() && m_focus == index))
+        p.drawLine(where.left(), where.bottom() - 1, where.right() - 10, where.bottom() - 1);
       m_links.push_back({where, m, 0});
       fx += w + 6;
     }

@@ -9,7 +9,7 @@ namespace ilumbra {
 /// stops. What falls away is drawn falling away, with who took it. Findings stand where they happen, with their mends.
 class RouteView : public QWidget {
   Q_OBJECT
-public:
+ public:
   explicit RouteView(Studio& studio, QWidget* parent = nullptr);
   QSize sizeHint() const override { return {400, 104}; }
   QSize minimumSizeHint() const override { return {200, 24}; }
@@ -20,7 +20,7 @@ public:
   /// The text of the mends as shown.
   std::vector<std::string> mends() const;
 
-protected:
+ protected:
   void paintEvent(QPaintEvent*) override;
   void mousePressEvent(QMouseEvent*) override;
   void mouseMoveEvent(QMouseEvent*) override;
@@ -33,7 +33,7 @@ protected:
     update();
   }
 
-private:
+ private:
   struct Link {
     QRect where;
     Mend mend;

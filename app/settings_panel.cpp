@@ -8,8 +8,8 @@
 #include "app/matter_gallery.h"
 #include "app/param_row.h"
 #include "app/picture_bar.h"
-#include "app/thing_drag.h"
 #include "app/theme.h"
+#include "app/thing_drag.h"
 #include "core/base/error.h"
 #include "core/document/file.h"
 #include "core/document/transplant.h"
@@ -17,6 +17,7 @@
 #include "core/session/arrange.h"
 #include "core/surface/presets.h"
 
+#include <fmt/format.h>
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -24,7 +25,6 @@
 #include <QScrollBar>
 #include <QTimer>
 #include <QToolButton>
-#include <fmt/format.h>
 
 namespace ilumbra {
 
@@ -52,7 +52,8 @@ QWidget* sectionHead(QWidget* parent, const QString& title, const QString& actio
   if (!action.isEmpty()) {
     auto* b = flatButton(w, action, {}, "accent");
     b->setStyleSheet(QStringLiteral("QToolButton { padding: 1px 0; font-weight: 500; }"));
-    QObject::connect(b, &QToolButton::clicked, w, [run] { run(); }, Qt::QueuedConnection);
+    QObject::connect(
+        b, &QToolButton::clicked, w, [run] { run(); }, Qt::QueuedConnection);
     row->addWidget(b);
   }
   return w;
@@ -63,8 +64,10 @@ SettingsPanel::SettingsPanel(Studio& studio, QWidget* parent) : QScrollArea(pare
   setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   setFrameShape(QFrame::NoFrame);
   connect(&studio, &Studio::documentChanged, this, [this] {
-    if (shape() == m_shape) refresh();
-    else rebuild();
+    if (shape() == m_shape)
+      refresh();
+    else
+      rebuild();
   });
   connect(&studio, &Studio::selectionChanged, this, &SettingsPanel::rebuild);
   connect(&studio, &Studio::imageArrived, this, [this] {
@@ -113,7 +116,8 @@ std::string SettingsPanel::shape() const {
   for (const ParamDef& d : n->kind->params)
     if (!d.onlyIf.empty()) s += counts(*n, d, m_studio.frame()) ? '1' : '0';
   for (const auto& [slot, list] : n->children)
-    if (const ChildSlot* def = n->kind->slot(slot); def && !accepted(def->accepts, "object.group") && !isCurve(*def)) // a curve's field keeps up by itself
+    if (const ChildSlot* def = n->kind->slot(slot);
+        def && !accepted(def->accepts, "object.group") && !isCurve(*def)) // a curve's field keeps up by itself
       for (const NodeId c : list) {
         const Node* child = m_studio.doc().find(c);
         s += fmt::format(",{}", c);
@@ -171,7 +175,8 @@ void SettingsPanel::rebuild() {
   if (m_pinned) {
     if (n) buildThing(page, *n);
   } else if (!n) {
-    title(tr("Nothing is selected"), tr("Click something in the picture or in a list. What belongs to the picture as a whole is here:"));
+    title(tr("Nothing is selected"),
+          tr("Click something in the picture or in a list. What belongs to the picture as a whole is here:"));
     buildThing(page, m_studio.doc().settings());
   } else if (n->kind->family() == "effect") {
     title(qs(n->name), qs(n->kind->helpText));
@@ -191,7 +196,8 @@ std::vector<Finding> SettingsPanel::findingsOf(NodeId thing) const {
   std::vector<Finding> out;
   const auto& image = m_studio.image();
   // Those of an older document are not about this one.
-  if (!image || image->edition != m_studio.edition() || !image->findings) return m_found.thing == thing ? m_found.list : out;
+  if (!image || image->edition != m_studio.edition() || !image->findings)
+    return m_found.thing == thing ? m_found.list : out;
   for (const Finding& f : *image->findings)
     if (f.thing == thing) out.push_back(f);
   m_found = {thing, out};
@@ -203,13 +209,18 @@ void SettingsPanel::buildFindings(QWidget* page, const Node& n, const std::strin
     if (f.param != param) continue;
     auto* text = new QLabel(qs(f.text), page);
     text->setWordWrap(true);
-    text->setStyleSheet(f.weight == Finding::Weight::Broken ? QStringLiteral("color: #e07882") : f.weight == Finding::Weight::Weak ? QStringLiteral("color: #e3a24a") : QStringLiteral("color: #9a968f"));
+    text->setStyleSheet(f.weight == Finding::Weight::Broken ? QStringLiteral("color: #e07882")
+                        : f.weight == Finding::Weight::Weak ? QStringLiteral("color: #e3a24a")
+                                                            : QStringLiteral("color: #9a968f"));
     page->layout()->addWidget(text);
     for (const Mend& m : f.mends) {
       auto* b = flatButton(page, qs(m.text), tr("Does it; undo takes it back"), "accent");
       b->setObjectName(QStringLiteral("mend"));
       b->setStyleSheet(QStringLiteral("QToolButton { padding: 1px 0 5px 0; font-weight: 500; }"));
-      connect(b, &QToolButton::clicked, this, [this, m] { m_studio.edit(qs(m.text), [&](const Document& d) { return applyMend(d, m); }); }, Qt::QueuedConnection);
+      connect(
+          b, &QToolButton::clicked, this,
+          [this, m] { m_studio.edit(qs(m.text), [&](const Document& d) { return applyMend(d, m); }); },
+          Qt::QueuedConnection);
       page->layout()->addWidget(b);
       page->layout()->setAlignment(b, Qt::AlignLeft);
     }
@@ -246,28 +257,35 @@ void SettingsPanel::buildMatter(QWidget* page, const Node& material) {
     connect(b, &QToolButton::clicked, this, std::move(run), Qt::QueuedConnection);
     side->addWidget(b, 0, Qt::AlignLeft);
   };
-  action(tr("Make it of…"), tr("Water, glass, jade, brass, velvet… each shown in the light of this scene"), "matter", [this, id] {
-    auto* gallery = new MatterGallery(m_studio, id, this);
-    gallery->setAttribute(Qt::WA_DeleteOnClose);
-    gallery->open();
-  });
-  action(tr("Keep in the library"), tr("Writes it into your library of materials (Scene · Materials)"), "keep_library", [this, id] { MaterialLibrary::keep(m_studio, id); });
-  action(tr("Keep as a file…"), tr("Writes the material and what it uses, to be taken into other scenes"), "keep_material", [this, id] {
-    const Node* n = m_studio.doc().find(id);
-    if (!n) return;
-    const QString f = QFileDialog::getSaveFileName(this, tr("Keep the material"), qs(n->name) + QStringLiteral(".ilum"), tr("Ilumbra materials (*.ilum)"));
-    if (f.isEmpty()) return;
-    try {
-      writeDocument(cutting(m_studio.doc(), id), (f.endsWith(QStringLiteral(".ilum")) ? f : f + QStringLiteral(".ilum")).toStdString());
-      m_studio.tell(tr("Kept %1").arg(f));
-    } catch (const Error& e) {
-      m_studio.tell(qs(std::string(e.what())), true);
-    }
-  });
-  action(tr("Take in a file…"), tr("Adds the material of a file to this set, with what it uses"), "take_material", [this] {
-    const QString f = QFileDialog::getOpenFileName(this, tr("Take in a material"), {}, tr("Ilumbra materials (*.ilum)"));
-    if (!f.isEmpty()) takeMaterial(f);
-  });
+  action(tr("Make it of…"), tr("Water, glass, jade, brass, velvet… each shown in the light of this scene"), "matter",
+         [this, id] {
+           auto* gallery = new MatterGallery(m_studio, id, this);
+           gallery->setAttribute(Qt::WA_DeleteOnClose);
+           gallery->open();
+         });
+  action(tr("Keep in the library"), tr("Writes it into your library of materials (Scene · Materials)"), "keep_library",
+         [this, id] { MaterialLibrary::keep(m_studio, id); });
+  action(tr("Keep as a file…"), tr("Writes the material and what it uses, to be taken into other scenes"),
+         "keep_material", [this, id] {
+           const Node* n = m_studio.doc().find(id);
+           if (!n) return;
+           const QString f = QFileDialog::getSaveFileName(
+               this, tr("Keep the material"), qs(n->name) + QStringLiteral(".ilum"), tr("Ilumbra materials (*.ilum)"));
+           if (f.isEmpty()) return;
+           try {
+             writeDocument(cutting(m_studio.doc(), id),
+                           (f.endsWith(QStringLiteral(".ilum")) ? f : f + QStringLiteral(".ilum")).toStdString());
+             m_studio.tell(tr("Kept %1").arg(f));
+           } catch (const Error& e) {
+             m_studio.tell(qs(std::string(e.what())), true);
+           }
+         });
+  action(tr("Take in a file…"), tr("Adds the material of a file to this set, with what it uses"), "take_material",
+         [this] {
+           const QString f =
+               QFileDialog::getOpenFileName(this, tr("Take in a material"), {}, tr("Ilumbra materials (*.ilum)"));
+           if (!f.isEmpty()) takeMaterial(f);
+         });
   side->addStretch(1);
   row->addLayout(side, 1);
   page->layout()->addWidget(w);
@@ -293,7 +311,8 @@ void SettingsPanel::buildThing(QWidget* page, const Node& n) {
   // What stands in no group comes first, then what shapes the thing, then its groups, each once and under its head.
   std::vector<std::string> groups{""};
   for (const ParamDef& d : n.kind->params)
-    if (std::find(groups.begin(), groups.end(), d.group) == groups.end() && counts(n, d, m_studio.frame())) groups.push_back(d.group);
+    if (std::find(groups.begin(), groups.end(), d.group) == groups.end() && counts(n, d, m_studio.frame()))
+      groups.push_back(d.group);
   for (const std::string& group : groups) {
     if (!group.empty()) {
       column->addWidget(rule(page));
@@ -307,11 +326,13 @@ void SettingsPanel::buildThing(QWidget* page, const Node& n) {
       // The object's material, one click away.
       if (d.name == "material")
         if (const Node* m = m_studio.doc().find(Params(n, 0).reference("material").target))
-          column->addWidget(sectionHead(page, {}, tr("go to %1").arg(qs(m->name)), [this, id = m->id] { m_studio.select({id}); }));
+          column->addWidget(
+              sectionHead(page, {}, tr("go to %1").arg(qs(m->name)), [this, id = m->id] { m_studio.select({id}); }));
     }
     if (group.empty() && n.kind->family() == "object") buildSlots(page, n);
     if (group.empty()) buildCurves(page, n);
-    if (group.empty() && n.kind->id == "plate.picture" && Params(n, m_studio.frame()).text("shows") == "picture") buildPictureLayers(page, n);
+    if (group.empty() && n.kind->id == "plate.picture" && Params(n, m_studio.frame()).text("shows") == "picture")
+      buildPictureLayers(page, n);
   }
   if (n.kind->family() != "object") buildSlots(page, n);
 }
@@ -325,17 +346,25 @@ void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
     const std::string roleParam = role.param;
     auto* head = new DropZone(
         [this, effect, roleParam](const std::vector<NodeId>& things) {
-          QMetaObject::invokeMethod(this, [this, effect, roleParam, things] {
-            std::vector<NodeId> fit;
-            for (const NodeId id : things) {
-              const Node* t = m_studio.doc().find(id);
-              const Node* e = m_studio.doc().find(effect);
-              if (!t || !e) continue;
-              if (accepted(e->kind->param(roleParam)->accepts, t->kind->id)) fit.push_back(id);
-              else m_studio.tell(tr("%1 is a %2, which does not go here").arg(qs(t->name), qs(t->kind->label).toLower()), true);
-            }
-            if (!fit.empty()) m_studio.edit(tr("Put into %1").arg(qs(roleParam)), [&](const Document& d) { return fillRoles(d, effect, fit); });
-          }, Qt::QueuedConnection);
+          QMetaObject::invokeMethod(
+              this,
+              [this, effect, roleParam, things] {
+                std::vector<NodeId> fit;
+                for (const NodeId id : things) {
+                  const Node* t = m_studio.doc().find(id);
+                  const Node* e = m_studio.doc().find(effect);
+                  if (!t || !e) continue;
+                  if (accepted(e->kind->param(roleParam)->accepts, t->kind->id))
+                    fit.push_back(id);
+                  else
+                    m_studio.tell(
+                        tr("%1 is a %2, which does not go here").arg(qs(t->name), qs(t->kind->label).toLower()), true);
+                }
+                if (!fit.empty())
+                  m_studio.edit(tr("Put into %1").arg(qs(roleParam)),
+                                [&](const Document& d) { return fillRoles(d, effect, fit); });
+              },
+              Qt::QueuedConnection);
         },
         page);
     head->setObjectName(QStringLiteral("role ") + qs(role.param));
@@ -350,16 +379,25 @@ void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
     for (const NodeId id : roleOf(doc, n, role.param)) {
       const Node* t = doc.find(id);
       if (!t) continue;
-      auto* chip = flatButton(chips, fontMetrics().elidedText(qs(t->name), Qt::ElideMiddle, 140) + QStringLiteral("  ×"), tr("Takes %1 out of %2").arg(qs(t->name), qs(role.label)));
+      auto* chip =
+          flatButton(chips, fontMetrics().elidedText(qs(t->name), Qt::ElideMiddle, 140) + QStringLiteral("  ×"),
+                     tr("Takes %1 out of %2").arg(qs(t->name), qs(role.label)));
       chip->setStyleSheet(QStringLiteral("QToolButton { background: #303030; color: #e9e4db; padding: 3px 8px; }"));
       const std::string param = role.param;
-      connect(chip, &QToolButton::clicked, this, [this, effect, param, id] {
-        m_studio.edit(tr("Take out of %1").arg(qs(param)), [&](const Document& d) { return leaveRole(d, effect, param, id); });
-      }, Qt::QueuedConnection);
+      connect(
+          chip, &QToolButton::clicked, this,
+          [this, effect, param, id] {
+            m_studio.edit(tr("Take out of %1").arg(qs(param)),
+                          [&](const Document& d) { return leaveRole(d, effect, param, id); });
+          },
+          Qt::QueuedConnection);
       flow->addWidget(chip);
     }
     const bool armed = m_studio.picking().effect == effect && m_studio.picking().role == qs(role.param);
-    auto* add = flatButton(chips, armed ? tr("click it in the picture or a list…") : flow->count() ? QStringLiteral("+") : tr("+ %1").arg(qs(role.teaches)),
+    auto* add = flatButton(chips,
+                           armed           ? tr("click it in the picture or a list…")
+                           : flow->count() ? QStringLiteral("+")
+                                           : tr("+ %1").arg(qs(role.teaches)),
                            tr("Arms picking: the next click fills %1").arg(qs(role.label)), "accent");
     // Never wider than its column: the whole sentence is in the tip.
     constexpr int widest = 168;
@@ -369,7 +407,12 @@ void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
       add->setToolTip(QStringLiteral("%1\n%2").arg(whole, add->toolTip()));
     }
     const QString param = qs(role.param);
-    connect(add, &QToolButton::clicked, this, [this, effect, param, armed] { m_studio.setPicking(armed ? Studio::Picking{} : Studio::Picking{effect, param}); }, Qt::QueuedConnection);
+    connect(
+        add, &QToolButton::clicked, this,
+        [this, effect, param, armed] {
+          m_studio.setPicking(armed ? Studio::Picking{} : Studio::Picking{effect, param});
+        },
+        Qt::QueuedConnection);
     flow->addWidget(add);
     row->addWidget(chips, 1);
     column->addWidget(head);
@@ -379,7 +422,9 @@ void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
     bool first = true;
     for (const ParamDef& d : n.kind->params) {
       const std::vector<Role>& roles = effectKind(n)->roles;
-      if (d.name == "on" || std::any_of(roles.begin(), roles.end(), [&](const Role& r) { return r.param == d.name; }) || d.major != major || !counts(n, d, m_studio.frame())) continue;
+      if (d.name == "on" || std::any_of(roles.begin(), roles.end(), [&](const Role& r) { return r.param == d.name; }) ||
+          d.major != major || !counts(n, d, m_studio.frame()))
+        continue;
       if (first) {
         column->addWidget(rule(page));
         if (!title.isEmpty()) column->addWidget(sectionHead(page, title, {}, {}));
@@ -396,7 +441,8 @@ void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
       const Reference use = Params(*u, 0).reference("material");
       if (use.with)
         for (const auto& [input, value] : *use.with)
-          if (input == param || (t.inputs.count(input) && t.inputs.at(input) == param)) return {user, "material", 0, input};
+          if (input == param || (t.inputs.count(input) && t.inputs.at(input) == param))
+            return {user, "material", 0, input};
     }
     return {t.id, param, 0, {}};
   };
@@ -407,7 +453,8 @@ void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
     column->addWidget(rule(page));
     column->addWidget(sectionHead(page, title, link, [this, linked] { m_studio.select({linked}); }));
     for (const ParamDef& d : t.kind->params)
-      if (d.major && counts(t, d, m_studio.frame())) column->addWidget(makeParamRow(m_studio, addressOf(t, d.name, user), page));
+      if (d.major && counts(t, d, m_studio.frame()))
+        column->addWidget(makeParamRow(m_studio, addressOf(t, d.name, user), page));
   };
   std::vector<NodeId> shown;
   for (const Role& role : effectKind(n)->roles)

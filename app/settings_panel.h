@@ -12,7 +12,7 @@ class ParamRow;
 /// all that it touches, by thing. Rows come from the tables.
 class SettingsPanel : public QScrollArea {
   Q_OBJECT
-public:
+ public:
   explicit SettingsPanel(Studio& studio, QWidget* parent = nullptr);
   /// Shows one thing, whatever is selected; `pinned` false: the selection. A pinned panel has no title.
   void setSubject(bool pinned, NodeId thing);
@@ -23,7 +23,7 @@ public:
   /// Adds the material of a file to the document and selects it. False (and told) if it cannot be.
   bool takeMaterial(const QString& path);
 
-private:
+ private:
   void rebuild();
   void refresh();
   std::string shape() const;
@@ -51,7 +51,7 @@ private:
   };
   mutable Found m_found;
   std::set<NodeId> m_turned; ///< steps that are not as they are at first: the only one unfolded, several folded
-  std::string m_shape; ///< what the rows were made for; while it stays the same they are only read again
+  std::string m_shape;       ///< what the rows were made for; while it stays the same they are only read again
 };
 
 /// A heading over rows, with an optional action to the right.

@@ -1,14 +1,14 @@
 #include "app/settings_panel.h"
 
 #include "app/curve_field.h"
-#include "app/picture_layers.h"
 #include "app/flow_layout.h"
 #include "app/material_library.h"
 #include "app/matter_gallery.h"
 #include "app/param_row.h"
 #include "app/picture_bar.h"
-#include "app/thing_drag.h"
+#include "app/picture_layers.h"
 #include "app/theme.h"
+#include "app/thing_drag.h"
 #include "core/base/error.h"
 #include "core/document/file.h"
 #include "core/document/transplant.h"
@@ -16,6 +16,7 @@
 #include "core/session/arrange.h"
 #include "core/surface/presets.h"
 
+#include <fmt/format.h>
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -23,7 +24,6 @@
 #include <QScrollBar>
 #include <QTimer>
 #include <QToolButton>
-#include <fmt/format.h>
 
 namespace ilumbra {
 
@@ -52,7 +52,8 @@ void SettingsPanel::addToSlot(NodeId parent, const ChildSlot& slot) {
       if (const auto step = freeStep(d, *scene, parent)) out = setValue(out, made, "step", Constant(*step));
     return out;
   });
-  if (const Node* n = m_studio.doc().find(parent); made && n && n->children.at(slot.name).size() > 1) m_turned.insert(made);
+  if (const Node* n = m_studio.doc().find(parent); made && n && n->children.at(slot.name).size() > 1)
+    m_turned.insert(made);
 }
 
 void SettingsPanel::buildSlots(QWidget* page, const Node& n) {
@@ -79,10 +80,12 @@ void SettingsPanel::buildSlots(QWidget* page, const Node& n) {
       const Node* child = m_studio.doc().find(c);
       if (!child) continue;
       if (oneKind) {
-        column->addWidget(sectionHead(page, tr("%1 of %2").arg(i + 1).arg(it->second.size()), tr("take away"), [this, c] {
-          m_studio.edit(tr("Take away"), [&](const Document& d) { return removeNode(d, c); });
-        }));
-        for (const ParamDef& d : child->kind->params) column->addWidget(makeParamRow(m_studio, {c, d.name, 0, {}}, page));
+        column->addWidget(
+            sectionHead(page, tr("%1 of %2").arg(i + 1).arg(it->second.size()), tr("take away"), [this, c] {
+              m_studio.edit(tr("Take away"), [&](const Document& d) { return removeNode(d, c); });
+            }));
+        for (const ParamDef& d : child->kind->params)
+          column->addWidget(makeParamRow(m_studio, {c, d.name, 0, {}}, page));
         continue;
       }
       buildStep(page, *child, slot, i, it->second.size());
@@ -107,9 +110,12 @@ void SettingsPanel::buildCurves(QWidget* page, const Node& n) {
 void SettingsPanel::buildPictureLayers(QWidget* page, const Node& n) {
   auto* column = page->layout();
   column->addWidget(rule(page));
-  column->addWidget(sectionHead(page, tr("Layers of its picture"), tr("+ source"), [this, id = n.id] { addPictureLayer(m_studio, id, this); }));
+  column->addWidget(sectionHead(page, tr("Layers of its picture"), tr("+ source"),
+                                [this, id = n.id] { addPictureLayer(m_studio, id, this); }));
   const std::vector<const Node*> layers = pictureLayersOf(m_studio.doc(), n.id);
-  for (const Node* l : layers) column->addWidget(sectionHead(page, {}, tr("go to %1").arg(qs(l->name)), [this, id = l->id] { m_studio.select({id}); }));
+  for (const Node* l : layers)
+    column->addWidget(
+        sectionHead(page, {}, tr("go to %1").arg(qs(l->name)), [this, id = l->id] { m_studio.select({id}); }));
   if (layers.empty()) {
     auto* none = new QLabel(tr("Its lights, masks and Cryptomattes can be sources of glow and lens stages."), page);
     none->setWordWrap(true);
@@ -121,22 +127,29 @@ void SettingsPanel::buildPictureLayers(QWidget* page, const Node& n) {
 // One of an ordered list of changes: what it is, whether it is on, its place in the list; its parameters unfold.
 void SettingsPanel::buildStep(QWidget* page, const Node& child, const ChildSlot& slot, size_t index, size_t count) {
   const NodeId id = child.id, parent = child.parent;
-  const bool open = (count == 1) != (m_turned.count(id) > 0), on = !child.kind->param("on") || Params(child, m_studio.frame()).flag("on");
+  const bool open = (count == 1) != (m_turned.count(id) > 0),
+             on = !child.kind->param("on") || Params(child, m_studio.frame()).flag("on");
   auto* w = new QWidget(page);
   w->setObjectName(QStringLiteral("step %1").arg(qs(child.name)));
   auto* row = new QHBoxLayout(w);
   row->setContentsMargins(0, 2, 0, 2);
   row->setSpacing(8);
-  auto* name = flatButton(w, (open ? QStringLiteral("− ") : QStringLiteral("+ ")) + qs(child.name), qs(child.kind->helpText));
+  auto* name =
+      flatButton(w, (open ? QStringLiteral("− ") : QStringLiteral("+ ")) + qs(child.name), qs(child.kind->helpText));
   name->setObjectName(QStringLiteral("unfold"));
-  name->setStyleSheet(QStringLiteral("QToolButton { padding: 2px 0; text-align: left; color: %1; font-weight: 500; }").arg(on ? QStringLiteral("#e9e4db") : QStringLiteral("#6a6762")));
-  connect(name, &QToolButton::clicked, this, [this, id] {
-    if (!m_turned.erase(id)) m_turned.insert(id);
-    rebuild();
-  }, Qt::QueuedConnection);
+  name->setStyleSheet(QStringLiteral("QToolButton { padding: 2px 0; text-align: left; color: %1; font-weight: 500; }")
+                          .arg(on ? QStringLiteral("#e9e4db") : QStringLiteral("#6a6762")));
+  connect(
+      name, &QToolButton::clicked, this,
+      [this, id] {
+        if (!m_turned.erase(id)) m_turned.insert(id);
+        rebuild();
+      },
+      Qt::QueuedConnection);
   row->addWidget(name);
   row->addStretch(1);
-  const auto action = [&](const QString& text, const QString& help, const char* called, bool enabled, std::function<void()> run) {
+  const auto action = [&](const QString& text, const QString& help, const char* called, bool enabled,
+                          std::function<void()> run) {
     auto* b = flatButton(w, text, help, "accent");
     b->setObjectName(QLatin1String(called));
     b->setStyleSheet(QStringLiteral("QToolButton { padding: 1px 2px; } QToolButton:disabled { color: #4a4845; }"));
@@ -144,11 +157,16 @@ void SettingsPanel::buildStep(QWidget* page, const Node& child, const ChildSlot&
     connect(b, &QToolButton::clicked, this, std::move(run), Qt::QueuedConnection);
     row->addWidget(b);
   };
-  const auto moveTo = [this, id, parent, slotName = slot.name](size_t to) { m_studio.edit(tr("Change the order"), [&](const Document& d) { return moveNode(d, id, {parent, slotName, to}); }); };
-  action(on ? tr("on") : tr("off"), tr("Switches it"), "switch", true, [this, id, on] { m_studio.edit(tr("Switch"), [&](const Document& d) { return setNow(d, {id, "on", 0, {}}, Constant(!on)); }); });
+  const auto moveTo = [this, id, parent, slotName = slot.name](size_t to) {
+    m_studio.edit(tr("Change the order"), [&](const Document& d) { return moveNode(d, id, {parent, slotName, to}); });
+  };
+  action(on ? tr("on") : tr("off"), tr("Switches it"), "switch", true, [this, id, on] {
+    m_studio.edit(tr("Switch"), [&](const Document& d) { return setNow(d, {id, "on", 0, {}}, Constant(!on)); });
+  });
   action(QStringLiteral("↑"), tr("Earlier"), "earlier", index > 0, [moveTo, index] { moveTo(index - 1); });
   action(QStringLiteral("↓"), tr("Later"), "later", index + 1 < count, [moveTo, index] { moveTo(index + 1); });
-  action(QStringLiteral("×"), tr("Takes it away"), "take_away", true, [this, id] { m_studio.edit(tr("Take away"), [&](const Document& d) { return removeNode(d, id); }); });
+  action(QStringLiteral("×"), tr("Takes it away"), "take_away", true,
+         [this, id] { m_studio.edit(tr("Take away"), [&](const Document& d) { return removeNode(d, id); }); });
   page->layout()->addWidget(w);
   buildFindings(page, child, "");
   if (!open) return;

@@ -1,8 +1,8 @@
 #include "app/studio.h"
 
 #include "core/base/error.h"
-#include "core/document/file.h"
 #include "core/color/view.h"
+#include "core/document/file.h"
 #include "core/kinds.h"
 #include "core/session/select.h"
 #include "core/surface/presets.h"
@@ -14,8 +14,8 @@
 namespace ilumbra {
 
 Studio::Studio(int threads)
-    : m_kinds(allKinds()), m_assets(std::make_shared<AssetCache>()), m_views(std::make_shared<const ColorViews>()), m_history(Document::create(m_kinds)),
-      m_saved(m_history.current()) {
+    : m_kinds(allKinds()), m_assets(std::make_shared<AssetCache>()), m_views(std::make_shared<const ColorViews>()),
+      m_history(Document::create(m_kinds)), m_saved(m_history.current()) {
   m_session = std::make_unique<Session>(
       m_assets, m_views,
       [this](std::shared_ptr<const SessionImage> image) {
@@ -62,19 +62,20 @@ void Studio::submit() {
 
 SwatchMaker& Studio::swatchMaker() {
   if (!m_swatchMaker)
-    m_swatchMaker = std::make_unique<SwatchMaker>(m_assets, m_views, [this](std::shared_ptr<const SwatchMaker::Swatch> s) {
-      QMetaObject::invokeMethod(
-          this,
-          [this, s] {
-            if (!s->error.empty()) {
-              Q_EMIT swatchFailed(qs(s->key), qs(s->error));
-              return;
-            }
-            const QImage image(s->rgba.data(), s->size, s->size, QImage::Format_RGBX8888);
-            Q_EMIT swatchArrived(qs(s->key), QPixmap::fromImage(image.copy()));
-          },
-          Qt::QueuedConnection);
-    });
+    m_swatchMaker =
+        std::make_unique<SwatchMaker>(m_assets, m_views, [this](std::shared_ptr<const SwatchMaker::Swatch> s) {
+          QMetaObject::invokeMethod(
+              this,
+              [this, s] {
+                if (!s->error.empty()) {
+                  Q_EMIT swatchFailed(qs(s->key), qs(s->error));
+                  return;
+                }
+                const QImage image(s->rgba.data(), s->size, s->size, QImage::Format_RGBX8888);
+                Q_EMIT swatchArrived(qs(s->key), QPixmap::fromImage(image.copy()));
+              },
+              Qt::QueuedConnection);
+        });
   return *m_swatchMaker;
 }
 
@@ -192,7 +193,9 @@ void Studio::open(const Document& document, const QString& path, ProofSet proofs
 }
 
 // The frame may have been moved while the file was written.
-static Document atFrameOf(const Document& doc, const Document& other, bool moved) { return moved ? atFrame(doc, currentFrame(other)) : doc; }
+static Document atFrameOf(const Document& doc, const Document& other, bool moved) {
+  return moved ? atFrame(doc, currentFrame(other)) : doc;
+}
 
 void Studio::markSaved(const Document& before, const Document& saved, const QString& path) {
   const bool elsewhere = saved.folder() != m_saved.folder();
@@ -206,7 +209,8 @@ void Studio::markSaved(const Document& before, const Document& saved, const QStr
       copy.doc = movedTo(copy.doc, saved.folder());
       p = std::make_shared<const Proof>(std::move(copy));
     }
-  // File names inside were rewritten for the folder. What was edited meanwhile keeps its own and is rewritten next time.
+  // File names inside were rewritten for the folder. What was edited meanwhile keeps its own and is rewritten next
+  // time.
   if (atFrameOf(before, doc(), m_frameMoved) == doc()) {
     m_history.replaceCurrent(m_saved);
     Q_EMIT documentChanged();
@@ -233,7 +237,9 @@ void Studio::select(std::vector<NodeId> things) {
   if (effect() != before) submit();
 }
 
-bool Studio::isSelected(NodeId id) const { return std::find(m_selection.begin(), m_selection.end(), id) != m_selection.end(); }
+bool Studio::isSelected(NodeId id) const {
+  return std::find(m_selection.begin(), m_selection.end(), id) != m_selection.end();
+}
 
 NodeId Studio::effect() const {
   if (const Node* n = currentNode(); n && n->kind->family() == "effect") return n->id;
@@ -261,7 +267,8 @@ bool Studio::keep(const QString& name) {
   const auto before = proof(m_parentProof);
   const QString named = !name.isEmpty() ? name : before ? qs(nameByChange(before->doc, m_image->doc)) : QString();
   m_proofs.push_back(std::make_shared<const Proof>(
-      makeProof(number, (named.isEmpty() ? tr("Proof %1").arg(number) : named).toStdString(), m_image->doc, m_image->frame, m_image->light(), m_image->samples, m_parentProof)));
+      makeProof(number, (named.isEmpty() ? tr("Proof %1").arg(number) : named).toStdString(), m_image->doc,
+                m_image->frame, m_image->light(), m_image->samples, m_parentProof)));
   m_parentProof = number;
   Q_EMIT proofsChanged();
   tell(named.isEmpty() ? tr("Kept as proof %1").arg(number) : tr("Kept as proof %1: %2").arg(number).arg(named));
@@ -271,19 +278,20 @@ bool Studio::keep(const QString& name) {
 void Studio::refineProof(int number, uint32_t samples) {
   const auto p = proof(number);
   if (!p) return;
-  background(
-      tr("Proof %1 up to %2 samples").arg(number).arg(samples),
-      [this, p, samples, assets = *m_assets](const CancelFlag& cancel) mutable -> std::function<void()> {
-        const Picture picture = renderProof(*p, samples, assets, cancel);
-        return [this, p, picture, samples] {
-          for (auto& q : m_proofs)
-            if (q->number == p->number) q = std::make_shared<const Proof>(makeProof(p->number, q->name, p->doc, p->frame, picture, samples, p->parent));
-          Q_EMIT proofsChanged();
-          setView(m_view);
-          tell(tr("%1 has %2 samples now").arg(qs(p->name)).arg(samples));
-        };
-      },
-      {.lane = QStringLiteral("refine")});
+  background(tr("Proof %1 up to %2 samples").arg(number).arg(samples),
+             [this, p, samples, assets = *m_assets](const CancelFlag& cancel) mutable -> std::function<void()> {
+               const Picture picture = renderProof(*p, samples, assets, cancel);
+               return [this, p, picture, samples] {
+                 for (auto& q : m_proofs)
+                   if (q->number == p->number)
+                     q = std::make_shared<const Proof>(
+                         makeProof(p->number, q->name, p->doc, p->frame, picture, samples, p->parent));
+                 Q_EMIT proofsChanged();
+                 setView(m_view);
+                 tell(tr("%1 has %2 samples now").arg(qs(p->name)).arg(samples));
+               };
+             },
+             {.lane = QStringLiteral("refine")});
 }
 
 std::shared_ptr<const Proof> Studio::proof(int number) const {
@@ -344,7 +352,8 @@ void Studio::offer(NodeId thing, bool extend, uint32_t copy) {
     if (!n || !effect) return setPicking({});
     const ParamDef* d = effect->kind->param(p.role.toStdString());
     if (!accepted(d->accepts, n->kind->id)) {
-      tell(tr("%1 is a %2, which does not go into %3").arg(qs(n->name), qs(n->kind->label).toLower(), qs(d->label)), true);
+      tell(tr("%1 is a %2, which does not go into %3").arg(qs(n->name), qs(n->kind->label).toLower(), qs(d->label)),
+           true);
       return;
     }
     setPicking({});

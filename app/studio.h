@@ -19,7 +19,7 @@ struct MaterialPreset;
 /// that renders. Widgets read it, ask it to edit, and listen to its signals. It never computes a picture itself.
 class Studio : public QObject {
   Q_OBJECT
-public:
+ public:
   explicit Studio(int threads = 0);
   ~Studio() override;
 
@@ -34,7 +34,8 @@ public:
   Sender sender() const { return m_delivery.sender(); }
   const std::shared_ptr<const Kinds>& kinds() const { return m_kinds; }
   double frame() const { return currentFrame(doc()); }
-  /// Goes to another frame: no step of the history, and no change of the document. Throws nothing; out of range it is clamped.
+  /// Goes to another frame: no step of the history, and no change of the document. Throws nothing; out of range it is
+  /// clamped.
   void setFrame(double frame);
 
   /// Makes an edit a step of the history; a refusal is told and leaves everything as it was. Edits with the same
@@ -65,8 +66,8 @@ public:
   const std::vector<std::shared_ptr<const Proof>>& proofs() const { return m_proofs; }
   /// As they are kept beside the document.
   ProofSet proofSet() const { return {m_proofs, m_nextProof, m_parentProof, m_unreadProofs}; }
-  /// Keeps the live picture as it is, with the document that made it, named by what has changed since the one before. False (and told) if there
-  /// is none yet.
+  /// Keeps the live picture as it is, with the document that made it, named by what has changed since the one before.
+  /// False (and told) if there is none yet.
   bool keep(const QString& name = {});
   /// Renders the picture of a proof anew, up to so many samples, in the background.
   void refineProof(int number, uint32_t samples);
@@ -86,8 +87,8 @@ public:
     double stops = 0;
     Region region;
     Compare compare = Compare::None;
-    int proof = 0;  ///< number of the proof that is compared
-    int left = 0;   ///< number of the proof on the other side; 0: the live picture
+    int proof = 0; ///< number of the proof that is compared
+    int left = 0;  ///< number of the proof on the other side; 0: the live picture
     NodeId soloStage = 0, lastStage = 0;
     bool beforeStage = false;
     bool stages = false; ///< what lens stages make is wanted
@@ -101,10 +102,15 @@ public:
   /// Of the latest request: the image that answers it carries the same.
   uint64_t edition() const { return m_edition; }
 
-  /// Long work off the interface thread; what is refused or fails is told. Without options: one at a time, and leaving asks first.
+  /// Long work off the interface thread; what is refused or fails is told. Without options: one at a time, and leaving
+  /// asks first.
   using Work = Background::Work;
-  void background(const QString& label, Work work) { background(label, std::move(work), {.lane = QStringLiteral("work")}); }
-  bool background(const QString& label, Work work, Background::Options options) { return m_background.start(label, std::move(work), std::move(options)); }
+  void background(const QString& label, Work work) {
+    background(label, std::move(work), {.lane = QStringLiteral("work")});
+  }
+  bool background(const QString& label, Work work, Background::Options options) {
+    return m_background.start(label, std::move(work), std::move(options));
+  }
   Background& works() { return m_background; }
   QString backgroundLabel() const { return m_background.label(); }
   void cancelBackground() { m_background.cancel(); }
@@ -114,11 +120,12 @@ public:
   /// A plain sentence for the person, in the status line.
   void tell(const QString& text, bool trouble = false);
 
-  /// A small picture of a material in the light of the present document, of a preset's matter if one is given; it comes by
-  /// swatchArrived() under the same key, soon if it was made before and nothing about it has changed.
+  /// A small picture of a material in the light of the present document, of a preset's matter if one is given; it comes
+  /// by swatchArrived() under the same key, soon if it was made before and nothing about it has changed.
   static constexpr int swatchSize = 88;
   void askForSwatch(const QString& key, NodeId material, const MaterialPreset* as = nullptr);
-  /// The same of a material that `put` adds to the present document, away from the interface thread; swatchFailed() if it throws.
+  /// The same of a material that `put` adds to the present document, away from the interface thread; swatchFailed() if
+  /// it throws.
   void askForSwatch(const QString& key, std::function<Document(const Document& now, NodeId& material)> put);
   /// Those that are asked for are made in this order from now on.
   void preferSwatches(const std::vector<std::string>& keys);
@@ -134,7 +141,7 @@ public:
   /// Gives a thing to whoever waits for it, else selects it.
   void offer(NodeId thing, bool extend = false, uint32_t copy = 0);
 
-Q_SIGNALS:
+ Q_SIGNALS:
   void documentChanged();
   void selectionChanged();
   void imageArrived();
@@ -148,7 +155,7 @@ Q_SIGNALS:
   /// It cannot be made, and why.
   void swatchFailed(const QString& key, const QString& why);
 
-private:
+ private:
   SwatchMaker& swatchMaker();
   void submit();
   void changed();

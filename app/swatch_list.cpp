@@ -11,14 +11,16 @@ namespace ilumbra {
 
 static constexpr int keyRole = Qt::UserRole + 100;
 
-SwatchList::SwatchList(Studio& studio, QWidget* parent) : QListWidget(parent), m_studio(studio), m_order(new QTimer(this)) {
+SwatchList::SwatchList(Studio& studio, QWidget* parent)
+    : QListWidget(parent), m_studio(studio), m_order(new QTimer(this)) {
   setViewMode(QListView::IconMode);
   setResizeMode(QListView::Adjust);
   setMovement(QListView::Static);
   setIconSize(QSize(Studio::swatchSize, Studio::swatchSize));
   setSpacing(4);
   setWordWrap(true);
-  setStyleSheet(QStringLiteral("QListWidget::item { color: #e9e4db; padding: 3px; border-radius: 4px; } QListWidget::item:selected { background: #35423e; }"));
+  setStyleSheet(QStringLiteral("QListWidget::item { color: #e9e4db; padding: 3px; border-radius: 4px; } "
+                               "QListWidget::item:selected { background: #35423e; }"));
   connect(&studio, &Studio::swatchArrived, this, [this](const QString& key, const QPixmap& picture) {
     for (int i = 0; i < count(); ++i)
       if (item(i)->data(keyRole).toString() == key) item(i)->setIcon(QIcon(picture));
@@ -52,7 +54,8 @@ QListWidgetItem* SwatchList::add(const QString& name, const QString& tip, const 
 void SwatchList::search(const QString& text) {
   QListWidgetItem* first = nullptr;
   for (int i = 0; i < count(); ++i) {
-    const bool fits = item(i)->text().contains(text, Qt::CaseInsensitive) || item(i)->toolTip().contains(text, Qt::CaseInsensitive);
+    const bool fits =
+        item(i)->text().contains(text, Qt::CaseInsensitive) || item(i)->toolTip().contains(text, Qt::CaseInsensitive);
     item(i)->setHidden(!fits);
     if (fits && !first) first = item(i);
   }

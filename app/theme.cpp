@@ -15,7 +15,8 @@ QFont font(double points, int weight) {
 }
 
 void apply(QApplication& app) {
-  for (const char* name : {"Regular", "Medium", "SemiBold", "Bold"}) QFontDatabase::addApplicationFont(QStringLiteral(":/fonts/Manrope-%1.ttf").arg(QLatin1String(name)));
+  for (const char* name : {"Regular", "Medium", "SemiBold", "Bold"})
+    QFontDatabase::addApplicationFont(QStringLiteral(":/fonts/Manrope-%1.ttf").arg(QLatin1String(name)));
   app.setStyle(QStyleFactory::create(QStringLiteral("Fusion")));
   app.setFont(font(12));
   QPalette p;
@@ -36,7 +37,8 @@ void apply(QApplication& app) {
   p.setColor(QPalette::Mid, line);
   p.setColor(QPalette::Dark, desk);
   p.setColor(QPalette::Light, line);
-  for (const auto role : {QPalette::Text, QPalette::WindowText, QPalette::ButtonText}) p.setColor(QPalette::Disabled, role, faint);
+  for (const auto role : {QPalette::Text, QPalette::WindowText, QPalette::ButtonText})
+    p.setColor(QPalette::Disabled, role, faint);
   app.setPalette(p);
   app.setStyleSheet(QStringLiteral(R"(
     QToolTip { background: #2d2d2d; color: #e9e4db; border: 1px solid #444444; padding: 4px; }

@@ -1,31 +1,32 @@
 #include "app/things_panel.h"
 
 #include "app/picture_bar.h"
-#include "app/thing_drag.h"
 #include "app/question.h"
 #include "app/theme.h"
+#include "app/thing_drag.h"
 #include "core/render/balance.h"
 #include "demo/starters.h"
 
+#include <fmt/format.h>
+#include <map>
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QKeyEvent>
 #include <QLabel>
 #include <QLineEdit>
-#include <QMouseEvent>
 #include <QMenu>
+#include <QMouseEvent>
 #include <QPainter>
 #include <QScrollArea>
 #include <QToolButton>
 #include <QTreeWidget>
-#include <fmt/format.h>
-#include <map>
 #include <set>
 
 namespace ilumbra {
 namespace {
 
-constexpr int idRole = Qt::UserRole, sideRole = Qt::UserRole + 1, toneRole = Qt::UserRole + 2, lampRole = Qt::UserRole + 3;
+constexpr int idRole = Qt::UserRole, sideRole = Qt::UserRole + 1, toneRole = Qt::UserRole + 2,
+              lampRole = Qt::UserRole + 3;
 
 // What the switch of a lamp shows; by lampRole.
 enum Lamp { NoLamp, LampOn, LampOff, LampUnheard };
@@ -33,9 +34,11 @@ constexpr int lampWidth = 26;
 
 // A line of the list: an edge in the accent when selected, the name, and to the right a word or a share.
 class Delegate : public QStyledItemDelegate {
-public:
+ public:
   using QStyledItemDelegate::QStyledItemDelegate;
-  QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& i) const override { return {100, i.data(idRole).toUInt() ? 25 : 26}; }
+  QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& i) const override {
+    return {100, i.data(idRole).toUInt() ? 25 : 26};
+  }
   void paint(QPainter* p, const QStyleOptionViewItem& o, const QModelIndex& i) const override {
     const bool head = !i.data(idRole).toUInt();
     const bool selected = o.state & QStyle::State_Selected;
@@ -58,23 +61,29 @@ public:
     p->setFont(theme::font(11));
     const int sideWidth = side.isEmpty() ? 0 : p->fontMetrics().horizontalAdvance(side) + 8;
     p->setPen(i.data(toneRole).value<QColor>().isValid() ? i.data(toneRole).value<QColor>() : theme::dim);
-    p->drawText(r.adjusted(0, 0, i.data(lampRole).toInt() ? -lampWidth : -12, 0), Qt::AlignRight | Qt::AlignVCenter, side);
+    p->drawText(r.adjusted(0, 0, i.data(lampRole).toInt() ? -lampWidth : -12, 0), Qt::AlignRight | Qt::AlignVCenter,
+                side);
     p->setFont(theme::font(12, head ? 500 : 500));
     p->setPen(head ? theme::dim : theme::text);
-    p->drawText(r.adjusted(12, 0, -12 - sideWidth, 0), Qt::AlignLeft | Qt::AlignVCenter, p->fontMetrics().elidedText(i.data().toString(), Qt::ElideRight, r.width() - 24 - sideWidth - (i.data(lampRole).toInt() ? lampWidth - 12 : 0)));
+    p->drawText(
+        r.adjusted(12, 0, -12 - sideWidth, 0), Qt::AlignLeft | Qt::AlignVCenter,
+        p->fontMetrics().elidedText(i.data().toString(), Qt::ElideRight,
+                                    r.width() - 24 - sideWidth - (i.data(lampRole).toInt() ? lampWidth - 12 : 0)));
   }
 };
 
 // A list from which things can be carried to a role.
 class ThingTree : public QTreeWidget {
-public:
+ public:
   using QTreeWidget::QTreeWidget;
   std::function<void(NodeId)> lampPressed;
 
-protected:
+ protected:
   void mousePressEvent(QMouseEvent* e) override {
     const QTreeWidgetItem* i = itemAt(e->pos());
-    if (i && e->button() == Qt::LeftButton && i->data(0, lampRole).toInt() && e->pos().x() > viewport()->width() - lampWidth) return lampPressed(i->data(0, idRole).toUInt());
+    if (i && e->button() == Qt::LeftButton && i->data(0, lampRole).toInt() &&
+        e->pos().x() > viewport()->width() - lampWidth)
+      return lampPressed(i->data(0, idRole).toUInt());
     QTreeWidget::mousePressEvent(e);
   }
   void mouseDoubleClickEvent(QMouseEvent* e) override {
@@ -92,8 +101,13 @@ protected:
   }
 };
 
-const std::pair<const char*, const char*> sceneHeads[] = {{"light", QT_TRANSLATE_NOOP("ThingsPanel", "Lights")},     {"object", QT_TRANSLATE_NOOP("ThingsPanel", "Objects")},
-                                                          {"air", QT_TRANSLATE_NOOP("ThingsPanel", "Air")}, {"source", QT_TRANSLATE_NOOP("ThingsPanel", "Parts")}, {"layer", QT_TRANSLATE_NOOP("ThingsPanel", "Picture layers")}, {"material", QT_TRANSLATE_NOOP("ThingsPanel", "Materials")}, {"pattern", QT_TRANSLATE_NOOP("ThingsPanel", "Patterns")},
+const std::pair<const char*, const char*> sceneHeads[] = {{"light", QT_TRANSLATE_NOOP("ThingsPanel", "Lights")},
+                                                          {"object", QT_TRANSLATE_NOOP("ThingsPanel", "Objects")},
+                                                          {"air", QT_TRANSLATE_NOOP("ThingsPanel", "Air")},
+                                                          {"source", QT_TRANSLATE_NOOP("ThingsPanel", "Parts")},
+                                                          {"layer", QT_TRANSLATE_NOOP("ThingsPanel", "Picture layers")},
+                                                          {"material", QT_TRANSLATE_NOOP("ThingsPanel", "Materials")},
+                                                          {"pattern", QT_TRANSLATE_NOOP("ThingsPanel", "Patterns")},
                                                           {"plate", QT_TRANSLATE_NOOP("ThingsPanel", "Plates")},
                                                           {"camera", QT_TRANSLATE_NOOP("ThingsPanel", "Cameras")}};
 
@@ -111,14 +125,19 @@ ThingsPanel::ThingsPanel(Studio& studio, What what, QWidget* parent) : QWidget(p
   head->addWidget(title, 0);
   m_search = new QLineEdit(this);
   m_search->setPlaceholderText(tr("find"));
-  m_search->setStyleSheet(QStringLiteral("QLineEdit { background: transparent; border: none; border-bottom: 1px solid transparent; border-radius: 0; padding: 1px 4px; } QLineEdit:focus { border-bottom: 1px solid #74c6ae; }"));
+  m_search->setStyleSheet(
+      QStringLiteral("QLineEdit { background: transparent; border: none; border-bottom: 1px solid transparent; "
+                     "border-radius: 0; padding: 1px 4px; } QLineEdit:focus { border-bottom: 1px solid #74c6ae; }"));
   m_search->setClearButtonEnabled(false);
   connect(m_search, &QLineEdit::textChanged, this, [this] {
     m_built = "asked anew";
     rebuild();
   });
   head->addWidget(m_search, 1);
-  m_add = flatButton(this, tr("+ add"), what == What::Effects ? tr("A new light effect, with the selection in its roles") : tr("A new thing in the scene"), "accent");
+  m_add = flatButton(this, tr("+ add"),
+                     what == What::Effects ? tr("A new light effect, with the selection in its roles")
+                                           : tr("A new thing in the scene"),
+                     "accent");
   connect(m_add, &QToolButton::clicked, this, &ThingsPanel::addMenu);
   head->addWidget(m_add);
   column->addLayout(head);
@@ -168,7 +187,12 @@ void ThingsPanel::switchLamp(NodeId id, uint64_t gesture) {
   const std::string param = n ? lampSwitch(*n, m_studio.frame()) : std::string();
   if (param.empty()) return;
   const bool on = Params(*n, m_studio.frame()).flag(param);
-  m_studio.edit(tr("Switch %1").arg(qs(n->name)), [&](const Document& d) { return setNow(d, {id, param, 0, {}}, Constant(!on)); }, gesture);
+  m_studio.edit(
+      tr("Switch %1").arg(qs(n->name)),
+      [&](const Document& d) {
+        return setNow(d, {id, param, 0, {}}, Constant(!on));
+      },
+      gesture);
 }
 
 void ThingsPanel::showLamps() {
@@ -178,17 +202,29 @@ void ThingsPanel::showLamps() {
   for (QTreeWidgetItemIterator it(m_list); *it; ++it) {
     const Node* n = doc.find((*it)->data(0, idRole).toUInt());
     const std::string param = n ? lampSwitch(*n, m_studio.frame()) : std::string();
-    const int lamp = param.empty() ? NoLamp : !Params(*n, m_studio.frame()).flag(param) ? LampOff : !balance.isSplit(n->id) && isBlack(balance.factor(n->id)) ? LampUnheard : LampOn;
+    const int lamp = param.empty()                                               ? NoLamp
+                     : !Params(*n, m_studio.frame()).flag(param)                 ? LampOff
+                     : !balance.isSplit(n->id) && isBlack(balance.factor(n->id)) ? LampUnheard
+                                                                                 : LampOn;
     if ((*it)->data(0, lampRole).toInt() == lamp) continue;
     (*it)->setData(0, lampRole, lamp);
-    const QString state = lamp == LampOn ? tr("on") : lamp == LampOff ? tr("off") : lamp == LampUnheard ? tr("dark in the balance") : QString();
-    (*it)->setToolTip(0, state.isEmpty() ? QStringLiteral("%1 · %2").arg(qs(n->name), qs(n->kind->label)) : QStringLiteral("%1 · %2 · %3; the ring switches it").arg(qs(n->name), qs(n->kind->label), state));
+    const QString state = lamp == LampOn        ? tr("on")
+                          : lamp == LampOff     ? tr("off")
+                          : lamp == LampUnheard ? tr("dark in the balance")
+                                                : QString();
+    (*it)->setToolTip(
+        0, state.isEmpty()
+               ? QStringLiteral("%1 · %2").arg(qs(n->name), qs(n->kind->label))
+               : QStringLiteral("%1 · %2 · %3; the ring switches it").arg(qs(n->name), qs(n->kind->label), state));
     (*it)->setData(0, Qt::AccessibleDescriptionRole, state);
   }
 }
 
 bool standsInScene(const Kind& kind) {
-  return kind.id != "object.mesh" && kind.id != "object.twin" && kind.family() != "pattern" && kind.family() != "source" && std::any_of(std::begin(sceneHeads), std::end(sceneHeads), [&](const auto& head) { return kind.family() == head.first; });
+  return kind.id != "object.mesh" && kind.id != "object.twin" && kind.family() != "pattern" &&
+         kind.family() != "source" && std::any_of(std::begin(sceneHeads), std::end(sceneHeads), [&](const auto& head) {
+           return kind.family() == head.first;
+         });
 }
 
 void ThingsPanel::rebuild() {
@@ -258,7 +294,8 @@ void ThingsPanel::rebuild() {
   showEmpty(m_what == What::Effects && shown.empty(), doc.nodes().size() <= 1);
 }
 
-// An empty list teaches. In an empty scene the starters are one click away; in one with things they are a menu, for the room is theirs.
+// An empty list teaches. In an empty scene the starters are one click away; in one with things they are a menu, for the
+// room is theirs.
 void ThingsPanel::showEmpty(bool empty, bool nothingElse) {
   delete m_empty;
   m_empty = nullptr;
@@ -268,18 +305,26 @@ void ThingsPanel::showEmpty(bool empty, bool nothingElse) {
   auto* column = new QVBoxLayout(m_empty);
   column->setContentsMargins(12, 4, 4, 4);
   column->setSpacing(4);
-  auto* text = new QLabel(nothingElse ? tr("An effect is a light, what shows it, and the lens, in one. Add one, or start from a finished scene:")
-                                      : tr("An effect is a light, what shows it, and the lens, in one. Select a thing and add one for it."), m_empty);
+  auto* text = new QLabel(
+      nothingElse
+          ? tr("An effect is a light, what shows it, and the lens, in one. Add one, or start from a finished scene:")
+          : tr("An effect is a light, what shows it, and the lens, in one. Select a thing and add one for it."),
+      m_empty);
   text->setWordWrap(true);
   text->setStyleSheet(QStringLiteral("color: #9a968f"));
   column->addWidget(text);
   if (!nothingElse) {
-    auto* starters = flatButton(m_empty, tr("Start from a finished scene…"), tr("Scenes that work, one for each effect"), "accent");
-    connect(starters, &QToolButton::clicked, this, [this, starters] {
-      QMenu m(this);
-      for (const Starter& s : allStarters()) m.addAction(qs(s.label))->setData(qs(s.name));
-      if (const QAction* a = m.exec(starters->mapToGlobal(QPoint(0, starters->height())))) Q_EMIT starterRequested(a->data().toString());
-    }, Qt::QueuedConnection);
+    auto* starters =
+        flatButton(m_empty, tr("Start from a finished scene…"), tr("Scenes that work, one for each effect"), "accent");
+    connect(
+        starters, &QToolButton::clicked, this,
+        [this, starters] {
+          QMenu m(this);
+          for (const Starter& s : allStarters()) m.addAction(qs(s.label))->setData(qs(s.name));
+          if (const QAction* a = m.exec(starters->mapToGlobal(QPoint(0, starters->height()))))
+            Q_EMIT starterRequested(a->data().toString());
+        },
+        Qt::QueuedConnection);
     column->addWidget(starters, 0, Qt::AlignLeft);
     column->addStretch(1);
   } else {
@@ -344,7 +389,8 @@ void ThingsPanel::showShares() {
         const QString state = qs(stateWord(*image->route, true));
         if (state != QStringLiteral("works")) {
           // Of light that does not show a share says nothing.
-          text = text.isEmpty() || state == QStringLiteral("nothing shows") ? state : state + QStringLiteral(" · ") + text;
+          text =
+              text.isEmpty() || state == QStringLiteral("nothing shows") ? state : state + QStringLiteral(" · ") + text;
           tone = state == QStringLiteral("weak") ? theme::amber : theme::rose;
         }
       }
@@ -380,8 +426,10 @@ void ThingsPanel::addMenu() {
   }
   const QAction* a = m.exec(m_add->mapToGlobal(QPoint(0, m_add->height())));
   if (!a) return;
-  if (a == import) Q_EMIT importRequested();
-  else Q_EMIT addRequested(a->data().toString());
+  if (a == import)
+    Q_EMIT importRequested();
+  else
+    Q_EMIT addRequested(a->data().toString());
 }
 
 void ThingsPanel::rename() {
@@ -389,7 +437,8 @@ void ThingsPanel::rename() {
   if (!n) return;
   const NodeId id = n->id;
   if (const auto name = askForText(this, tr("Rename %1").arg(qs(n->name)), {}, qs(n->name)))
-    m_studio.edit(tr("Rename %1").arg(qs(m_studio.doc().find(id)->name)), [&](const Document& d) { return ilumbra::rename(d, id, name->trimmed().toStdString()); });
+    m_studio.edit(tr("Rename %1").arg(qs(m_studio.doc().find(id)->name)),
+                  [&](const Document& d) { return ilumbra::rename(d, id, name->trimmed().toStdString()); });
 }
 
 void ThingsPanel::contextMenu(const QPoint& at) {
@@ -418,10 +467,16 @@ void ThingsPanel::contextMenu(const QPoint& at) {
   QAction* gone = m.addAction(tr("Delete"));
   const QAction* a = m.exec(m_list->mapToGlobal(at));
   if (!a) return;
-  if (a == on) m_studio.edit(tr("Switch %1").arg(qs(n->name)), [&](const Document& d) { return setNow(d, {id, switchParam, 0, {}}, Constant(on->isChecked())); });
-  if (solo && a == solo) m_studio.edit(tr("Solo %1").arg(qs(n->name)), [&](const Document& d) { return setBalance(d, id, "solo", Constant(solo->isChecked())); });
+  if (a == on)
+    m_studio.edit(tr("Switch %1").arg(qs(n->name)), [&](const Document& d) {
+      return setNow(d, {id, switchParam, 0, {}}, Constant(on->isChecked()));
+    });
+  if (solo && a == solo)
+    m_studio.edit(tr("Solo %1").arg(qs(n->name)),
+                  [&](const Document& d) { return setBalance(d, id, "solo", Constant(solo->isChecked())); });
   if (a == name) rename();
-  if (a == copy) m_studio.edit(tr("Duplicate %1").arg(qs(n->name)), [&](const Document& d) { return duplicate(d, id); });
+  if (a == copy)
+    m_studio.edit(tr("Duplicate %1").arg(qs(n->name)), [&](const Document& d) { return duplicate(d, id); });
   if (a == gone) m_studio.edit(tr("Delete %1").arg(qs(n->name)), [&](const Document& d) { return removeNode(d, id); });
 }
 

@@ -14,7 +14,7 @@ namespace ilumbra {
 /// A searchable list of things with a head and an add menu: the left column has one for effects and one for the scene.
 class ThingsPanel : public QWidget {
   Q_OBJECT
-public:
+ public:
   enum class What { Effects, Scene };
   ThingsPanel(Studio& studio, What what, QWidget* parent = nullptr);
   void addMenu();
@@ -24,12 +24,12 @@ public:
   QTreeWidget* list() const { return m_list; }
   QLineEdit* search() const { return m_search; }
 
-Q_SIGNALS:
+ Q_SIGNALS:
   void addRequested(const QString& kind);
   void importRequested();
   void starterRequested(const QString& name);
 
-private:
+ private:
   void rebuild();
   void showSelection();
   void showShares();

@@ -16,7 +16,8 @@ Picture night(int w, int h) {
   Picture p(w, h);
   for (int y = 0; y < h; ++y)
     for (int x = 0; x < w; ++x)
-      for (int k = 0; k < 3; ++k) p.at(x, y)[k] = 0.02f + 0.06f * float(y) / float(h) + 0.01f * float((x * 7 + y * 13 + k) % 17) / 17;
+      for (int k = 0; k < 3; ++k)
+        p.at(x, y)[k] = 0.02f + 0.06f * float(y) / float(h) + 0.01f * float((x * 7 + y * 13 + k) % 17) / 17;
   for (int i = 0; i < 40; ++i) {
     const int cx = (i * 463) % w, cy = h / 5 + (i * 211) % (3 * h / 5), r = 2 + i % 7;
     for (int y = std::max(0, cy - r); y <= std::min(h - 1, cy + r); ++y)
@@ -35,7 +36,8 @@ double best(int runs, const std::function<void()>& f) {
 
 } // namespace
 
-void lensRatios(const std::shared_ptr<const Kinds>& kinds, void (*line)(const std::string&, const std::string&, const std::string&, const std::string&)) {
+void lensRatios(const std::shared_ptr<const Kinds>& kinds,
+                void (*line)(const std::string&, const std::string&, const std::string&, const std::string&)) {
   const int w = 1920, h = 1080;
   const Picture p = night(w, h);
   Picture copy(w, h);
@@ -60,7 +62,8 @@ void lensRatios(const std::shared_ptr<const Kinds>& kinds, void (*line)(const st
     if (s.kind.id == "lens.grade") doc = setValue(doc, stage, "contrast", Constant(1.2));
     each += fmt::format("{}{} {:.0f}", each.empty() ? "" : ", ", s.kind.label.c_str(), through(doc) / copied);
   }
-  line("each lens stage at 1920×1080 ÷ copying that frame once", "told", fmt::format("{:.1f} ms a copy", copied * 1e3), each + " (as a stack of one, with its defaults; a dark frame with 40 lamps; all threads)");
+  line("each lens stage at 1920×1080 ÷ copying that frame once", "told", fmt::format("{:.1f} ms a copy", copied * 1e3),
+       each + " (as a stack of one, with its defaults; a dark frame with 40 lamps; all threads)");
   SceneBuilder b(kinds);
   b.add("camera.lens", "Camera", {});
   b.add("lens.glow", "Glow", {{"size", "15 %"}});
@@ -71,7 +74,9 @@ void lensRatios(const std::shared_ptr<const Kinds>& kinds, void (*line)(const st
   b.add("lens.vignette", "Vignette", {});
   b.add("lens.grade", "Grade", {{"contrast", "1.1"}});
   b.add("lens.grain", "Grain", {});
-  line("the lens stack of a night shot at 1920×1080 ÷ copying that frame once", "≤ 120", fmt::format("{:.0f}", through(b.take()) / copied), "glow, six streaks, starburst, ghosts of a normal lens, fringe, vignette, grade, grain");
+  line("the lens stack of a night shot at 1920×1080 ÷ copying that frame once", "≤ 120",
+       fmt::format("{:.0f}", through(b.take()) / copied),
+       "glow, six streaks, starburst, ghosts of a normal lens, fringe, vignette, grade, grain");
 }
 
 } // namespace ilumbra

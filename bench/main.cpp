@@ -1,6 +1,6 @@
-// ilumbra-bench [traversal] [sampling] [patterns] [glow] [lens] [interaction] [air] [caustics] [cancel] [memory]: all without arguments.
-// The ratios that the design asks for, each measured in this one run, on the Orrery Hall. Ratios, not seconds: they mean
-// the same on another machine.
+// ilumbra-bench [traversal] [sampling] [patterns] [glow] [lens] [interaction] [air] [caustics] [cancel] [memory]: all
+// without arguments. The ratios that the design asks for, each measured in this one run, on the Orrery Hall. Ratios,
+// not seconds: they mean the same on another machine.
 #include "bench/air.h"
 #include "bench/caustics.h"
 #include "bench/lens.h"
@@ -10,11 +10,11 @@
 #include "core/color/view.h"
 #include "core/document/edit.h"
 #include "core/exchange/assets.h"
+#include "core/exchange/child.h"
 #include "core/kinds.h"
 #include "core/lens/glow.h"
 #include "core/render/geometry.h"
 #include "core/session/session.h"
-#include "core/exchange/child.h"
 #include "demo/scene_builder.h"
 #include "demo/starters.h"
 
@@ -76,8 +76,10 @@ void replay(const std::vector<RayLog::Entry>& rays, size_t from, size_t to) {
     q.ray.id = 0;
     q.ray.flags = 0;
     q.hit.geomID = q.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
-    if (e.shadow) rtcOccluded1(e.in, &context, &q.ray);
-    else rtcIntersect1(e.in, &context, &q);
+    if (e.shadow)
+      rtcOccluded1(e.in, &context, &q.ray);
+    else
+      rtcIntersect1(e.in, &context, &q);
   }
 }
 
@@ -94,7 +96,9 @@ struct Hall {
   ScenePtr compile(const Document& d, SceneCache& cache, const std::vector<LayerQuery>& more = {}) {
     std::vector<LayerQuery> queries = lensQueries(d);
     queries.insert(queries.end(), more.begin(), more.end());
-    return compileScene(d, {.frame = 1, .queries = std::move(queries), .masks = lensMasks(d), .overscan = lensOverscan(d)}, assets.assets(folder), cache);
+    return compileScene(d,
+                        {.frame = 1, .queries = std::move(queries), .masks = lensMasks(d), .overscan = lensOverscan(d)},
+                        assets.assets(folder), cache);
   }
 };
 
@@ -127,7 +131,9 @@ void traversal(Hall& hall) {
     const auto bare = [&](const Tasks& tasks) {
       constexpr size_t chunk = 4096;
       return seconds([&] {
-        tasks.forEach(int((log.rays.size() + chunk - 1) / chunk), [&](int i) { replay(log.rays, size_t(i) * chunk, std::min(log.rays.size(), size_t(i + 1) * chunk)); });
+        tasks.forEach(int((log.rays.size() + chunk - 1) / chunk), [&](int i) {
+          replay(log.rays, size_t(i) * chunk, std::min(log.rays.size(), size_t(i + 1) * chunk));
+        });
       });
     };
     const double p1 = pass(one), b1 = bare(one), p2 = pass(two), b2 = bare(two);
@@ -135,10 +141,13 @@ void traversal(Hall& hall) {
     scalings.push_back(p1 / p2);
     bareScalings.push_back(b1 / b2);
   }
-  line("share of a path-tracing pass that is Embree traversal", "≥ 0.35", fmt::format("{:.2f}", median(shares)), fmt::format("orrery-hall 480×270, 4 samples: {:.2f} M rays replayed bare ÷ the pass, one thread, median of 5", double(log.rays.size()) / 1e6));
+  line("share of a path-tracing pass that is Embree traversal", "≥ 0.35", fmt::format("{:.2f}", median(shares)),
+       fmt::format("orrery-hall 480×270, 4 samples: {:.2f} M rays replayed bare ÷ the pass, one thread, median of 5",
+                   double(log.rays.size()) / 1e6));
   std::vector<double> ratio;
   for (size_t i = 0; i < scalings.size(); ++i) ratio.push_back(scalings[i] / bareScalings[i]);
-  line("second core: our scaling ÷ bare Embree's", "≥ 0.95", fmt::format("{:.2f}", median(ratio)), fmt::format("the same pass and rays: ours × {:.2f}, bare × {:.2f}", median(scalings), median(bareScalings)));
+  line("second core: our scaling ÷ bare Embree's", "≥ 0.95", fmt::format("{:.2f}", median(ratio)),
+       fmt::format("the same pass and rays: ours × {:.2f}, bare × {:.2f}", median(scalings), median(bareScalings)));
 }
 
 void glow() {
@@ -155,7 +164,8 @@ void glow() {
     worst = std::max(worst, t / copied);
     each += fmt::format("{}{:g} %: {:.0f}", each.empty() ? "" : ", ", size * 100, t / copied);
   }
-  line("glow at 1920×1080, any size ÷ copying that frame once", "≤ 20", fmt::format("{:.0f}", worst), each + fmt::format(" (all threads; the copy {:.2f} ms)", copied * 1e3));
+  line("glow at 1920×1080, any size ÷ copying that frame once", "≤ 20", fmt::format("{:.0f}", worst),
+       each + fmt::format(" (all threads; the copy {:.2f} ms)", copied * 1e3));
   double error = 0;
   const int n = 400;
   for (const float size : {0.008f, 0.03f, 0.09f, 0.17f}) {
@@ -175,7 +185,8 @@ void glow() {
       error = std::max(error, std::sqrt(e / norm));
     }
   }
-  line("glow's impulse response against the declared kernel, L2 at the worst pixel phase", "≤ 1 %", fmt::format("{:.2f} %", error * 100), "400×400, sizes 0.8 % to 17 % of the height, 16 phases");
+  line("glow's impulse response against the declared kernel, L2 at the worst pixel phase", "≤ 1 %",
+       fmt::format("{:.2f} %", error * 100), "400×400, sizes 0.8 % to 17 % of the height, 16 phases");
 }
 
 double squaredError(const Picture& a, const Picture& b) {
@@ -193,24 +204,41 @@ Document lampRoom(const std::shared_ptr<const Kinds>& kinds, int lamps, int widt
   b.settings({{"width", std::to_string(width).c_str()}, {"height", std::to_string(height).c_str()}});
   b.add("material.surface", "Chalk", {{"base_color", "0.6, 0.58, 0.55"}, {"ior", "1"}, {"roughness", "1"}});
   b.add("object.plane", "Floor", {{"width", "12"}, {"depth", "12"}, {"material", "Chalk"}});
-  b.add("object.plane", "Wall", {{"width", "12"}, {"depth", "5"}, {"position", "0, 2.5, -4"}, {"turn", "90, 0, 0"}, {"material", "Chalk"}});
+  b.add("object.plane", "Wall",
+        {{"width", "12"}, {"depth", "5"}, {"position", "0, 2.5, -4"}, {"turn", "90, 0, 0"}, {"material", "Chalk"}});
   for (int i = 0; i < 36; ++i)
-    b.add("object.torus", "Ring", {{"radius", "0.32"}, {"tube", "0.11"}, {"segments", "256"}, {"sides", "96"}, {"position", fmt::format("{}, 0.4, {}", -2.5 + i % 6, -2.5 + i / 6).c_str()}, {"turn", fmt::format("{}, {}, 0", i * 37 % 90, i * 53 % 90).c_str()}, {"material", "Chalk"}});
+    b.add("object.torus", "Ring",
+          {{"radius", "0.32"},
+           {"tube", "0.11"},
+           {"segments", "256"},
+           {"sides", "96"},
+           {"position", fmt::format("{}, 0.4, {}", -2.5 + i % 6, -2.5 + i / 6).c_str()},
+           {"turn", fmt::format("{}, {}, 0", i * 37 % 90, i * 53 % 90).c_str()},
+           {"material", "Chalk"}});
   for (int i = 0; i < lamps; ++i)
-    b.add("light.point", "Lamp", {{"power", fmt::format("{}", 20 + i * 7919 % 160).c_str()}, {"radius", "0.03"}, {"position", fmt::format("{:.3f}, {:.3f}, {:.3f}", -4 + 8 * ((i * 0.618) - std::floor(i * 0.618)), 0.6 + 1.8 * ((i * 0.414) - std::floor(i * 0.414)), -3.5 + 7.0 * i / lamps).c_str()}, {"seen", "off"}});
+    b.add("light.point", "Lamp",
+          {{"power", fmt::format("{}", 20 + i * 7919 % 160).c_str()},
+           {"radius", "0.03"},
+           {"position", fmt::format("{:.3f}, {:.3f}, {:.3f}", -4 + 8 * ((i * 0.618) - std::floor(i * 0.618)),
+                                    0.6 + 1.8 * ((i * 0.414) - std::floor(i * 0.414)), -3.5 + 7.0 * i / lamps)
+                            .c_str()},
+           {"seen", "off"}});
   b.add("camera.lens", "Camera", {{"position", "0, 2.6, 6.2"}, {"target", "0, 0.5, 0"}, {"focal_length", "32"}});
   return b.take();
 }
 
 Assets noFiles() {
-  return {[](const std::string&) -> std::shared_ptr<const Model> { return nullptr; }, [](const std::string&, int) -> std::shared_ptr<const Image> { return nullptr; }};
+  return {[](const std::string&) -> std::shared_ptr<const Model> { return nullptr; },
+          [](const std::string&, int) -> std::shared_ptr<const Image> { return nullptr; }};
 }
 
 void samplers(Hall& hall) {
   const Tasks tasks;
   const CancelFlag never;
   SceneCache cache;
-  const auto compile = [&](const Document& d) { return compileScene(d, {.frame = 1, .queries = {}}, noFiles(), cache); };
+  const auto compile = [&](const Document& d) {
+    return compileScene(d, {.frame = 1, .queries = {}}, noFiles(), cache);
+  };
   const auto picture = [&](const Rendering& r) { return collect(r.film(), 0, r.scene().amounts, 1, tasks); };
   {
     const ScenePtr scene = compile(lampRoom(hall.kinds, 1, 480, 270));
@@ -220,10 +248,13 @@ void samplers(Hall& hall) {
     std::vector<double> shares;
     for (int run = 0; run < 5; ++run) {
       r.restart(scene);
-      const double pass = seconds([&] { r.advance(one, 4, never); }), bare = seconds([&] { replay(log.rays, 0, log.rays.size()); });
+      const double pass = seconds([&] { r.advance(one, 4, never); }),
+                   bare = seconds([&] { replay(log.rays, 0, log.rays.size()); });
       shares.push_back(bare / pass);
     }
-    line("the same in a diffuse scene", "≥ 0.5", fmt::format("{:.2f}", median(shares)), fmt::format("36 rings of 49 k triangles under one lamp, 480×270, 4 samples: {:.2f} M rays", double(log.rays.size()) / 1e6));
+    line("the same in a diffuse scene", "≥ 0.5", fmt::format("{:.2f}", median(shares)),
+         fmt::format("36 rings of 49 k triangles under one lamp, 480×270, 4 samples: {:.2f} M rays",
+                     double(log.rays.size()) / 1e6));
   }
   const Document doc = lampRoom(hall.kinds, 100, 96, 64);
   const ScenePtr scene = compile(doc);
@@ -243,7 +274,8 @@ void samplers(Hall& hall) {
     const Picture p = picture(one);
     for (size_t i = 0; i < p.rgb.size(); ++i) sum.rgb[i] += p.rgb[i] / 16;
   }
-  line("variance of plain random numbers ÷ ours", "> 1", fmt::format("{:.2f}", squaredError(sum, truth) / error), "a matte room with 100 lamps, 96×64, 16 samples each, against 1024 samples");
+  line("variance of plain random numbers ÷ ours", "> 1", fmt::format("{:.2f}", squaredError(sum, truth) / error),
+       "a matte room with 100 lamps, 96×64, 16 samples each, against 1024 samples");
   // Uniform choice: a tree that knows nothing of its lamps.
   const auto blind = std::const_pointer_cast<Scene>(compile(doc));
   std::vector<LightTree::Entry> entries(blind->emitters.size());
@@ -252,7 +284,9 @@ void samplers(Hall& hall) {
   Rendering even(blind);
   const double evenTime = seconds([&] { even.advance(tasks, 16, never); });
   const double evenError = squaredError(picture(even), truth);
-  line("variance at equal time, uniform choice of lamps ÷ ours", "> 1", fmt::format("{:.1f}", evenError * evenTime / (error * time)), fmt::format("the same room; by samples {:.1f}", evenError / error));
+  line("variance at equal time, uniform choice of lamps ÷ ours", "> 1",
+       fmt::format("{:.1f}", evenError * evenTime / (error * time)),
+       fmt::format("the same room; by samples {:.1f}", evenError / error));
   // The sun core with its lamp seen in glass and brass: where noise is what it mostly is.
   const Document core = sized(findStarter("sun-core").make(hall.kinds).doc, 160, 90);
   std::string each;
@@ -273,7 +307,8 @@ void samplers(Hall& hall) {
     least = std::min(least, before / after);
     each += fmt::format("{}{}: {:.1f}", each.empty() ? "" : ", ", name, before / after);
   }
-  line("squared error raw ÷ denoised, least of two", "> 1", fmt::format("{:.1f}", least), each + " (16 samples, square roots of light, against 512 samples)");
+  line("squared error raw ÷ denoised, least of two", "> 1", fmt::format("{:.1f}", least),
+       each + " (16 samples, square roots of light, against 512 samples)");
   // What denoising costs, in samples that could have been taken instead: all layers of the hall, and what covers it.
   const ScenePtr shown = hall.compile(sized(hall.doc, 480, 270), cache);
   std::vector<double> costs;
@@ -281,11 +316,13 @@ void samplers(Hall& hall) {
     Rendering r(shown);
     const double samples = seconds([&] { r.advance(tasks, 8, never); }) / 8;
     costs.push_back(seconds([&] {
-      const Denoiser denoiser(r.film(), tasks);
-      sceneLight(*shown, r.film(), shown->amounts, tasks, &denoiser);
-    }) / samples);
+                      const Denoiser denoiser(r.film(), tasks);
+                      sceneLight(*shown, r.film(), shown->amounts, tasks, &denoiser);
+                    }) /
+                    samples);
   }
-  line("denoising all layers of the hall ÷ one of its samples", "told", fmt::format("{:.1f}", median(costs)), fmt::format("480×270, {} layers and what covers it, at 8 samples, median of 5", shown->table.size()));
+  line("denoising all layers of the hall ÷ one of its samples", "told", fmt::format("{:.1f}", median(costs)),
+       fmt::format("480×270, {} layers and what covers it, at 8 samples, median of 5", shown->table.size()));
 }
 
 void patterns(Hall& hall) {
@@ -310,17 +347,21 @@ void patterns(Hall& hall) {
     return std::pair{t / n * 1e9, sum};
   };
   const auto [nanoseconds, sum] = time(m.baseColor);
-  line("nanoseconds a pattern node", "–", fmt::format("{:.0f}", nanoseconds / 4), fmt::format("noise of 4 octaves, ramp by it, incidence, mix: {:.0f} ns a point (sum {:.2g})", nanoseconds, double(sum.x)));
+  line("nanoseconds a pattern node", "–", fmt::format("{:.0f}", nanoseconds / 4),
+       fmt::format("noise of 4 octaves, ramp by it, incidence, mix: {:.0f} ns a point (sum {:.2g})", nanoseconds,
+                   double(sum.x)));
 }
 
 // A session whose next image can be waited for.
 class Watch {
-public:
-  Watch(Hall& hall) : m_session(std::make_shared<AssetCache>(hall.assets), std::make_shared<const ColorViews>(), [this](std::shared_ptr<const SessionImage> i) {
-    const std::lock_guard lock(m_mutex);
-    m_last = std::move(i);
-    m_wake.notify_all();
-  }) {}
+ public:
+  Watch(Hall& hall)
+      : m_session(std::make_shared<AssetCache>(hall.assets), std::make_shared<const ColorViews>(),
+                  [this](std::shared_ptr<const SessionImage> i) {
+                    const std::lock_guard lock(m_mutex);
+                    m_last = std::move(i);
+                    m_wake.notify_all();
+                  }) {}
   std::shared_ptr<const SessionImage> answer(const Document& d) {
     const uint64_t e = m_session.submit(SessionRequest{.doc = d});
     std::unique_lock lock(m_mutex);
@@ -335,7 +376,7 @@ public:
     m_wake.wait(lock, [&] { return m_last && m_last->edition == e; });
   }
 
-private:
+ private:
   std::mutex m_mutex;
   std::condition_variable m_wake;
   std::shared_ptr<const SessionImage> m_last;
@@ -359,7 +400,9 @@ void interaction(Hall& hall) {
   const ScenePtr scene = hall.compile(doc, cache);
   const Tasks tasks;
   const std::vector<RayLog::Entry> rays = cameraRays(*scene);
-  const auto primaryRays = [&] { tasks.forEach(720, [&](int y) { replay(rays, size_t(y) * 1280, size_t(y + 1) * 1280); }); };
+  const auto primaryRays = [&] {
+    tasks.forEach(720, [&](int y) { replay(rays, size_t(y) * 1280, size_t(y + 1) * 1280); });
+  };
   Watch watch(hall);
   watch.answer(doc);
   const auto change = [&](const char* address, Constant v) { return setAt(doc, resolve(doc, address), v); };
@@ -383,33 +426,48 @@ void interaction(Hall& hall) {
     worst = std::max(worst, ratio);
     each += fmt::format("{}{} {:.1f}", each.empty() ? "" : ", ", name, ratio);
   }
-  line("first lit picture at a quarter of the pixels after any change ÷ primary rays of the full picture", "≤ 1.5", fmt::format("{:.1f}", worst),
-       each + fmt::format(" (request to picture with lens and view, medians of 7, each beside its own primary rays: 1280×720 in {:.0f} ms)", median(primaries) * 1e3));
+  line("first lit picture at a quarter of the pixels after any change ÷ primary rays of the full picture", "≤ 1.5",
+       fmt::format("{:.1f}", worst),
+       each + fmt::format(" (request to picture with lens and view, medians of 7, each beside its own primary rays: "
+                          "1280×720 in {:.0f} ms)",
+                          median(primaries) * 1e3));
   uint64_t traced = 0;
   std::string what;
   std::vector<double> mixes;
-  for (const auto& [address, v] : {std::pair{"Night window.power", Constant(900.0)}, {"Night window.color", Constant(Triple{1, 0, 0})}, {"Wall lamp.on", Constant(false)}, {"Sun halo.amount", Constant(0.5)},
-                                   {"Sun halo.size", Constant(0.05)}, {"Hall wide.ev100", Constant(7.0)}, {"Bead light.own_light", Constant(100.0)}}) {
+  for (const auto& [address, v] : {std::pair{"Night window.power", Constant(900.0)},
+                                   {"Night window.color", Constant(Triple{1, 0, 0})},
+                                   {"Wall lamp.on", Constant(false)},
+                                   {"Sun halo.amount", Constant(0.5)},
+                                   {"Sun halo.size", Constant(0.05)},
+                                   {"Hall wide.ev100", Constant(7.0)},
+                                   {"Bead light.own_light", Constant(100.0)}}) {
     watch.answer(doc);
     std::shared_ptr<const SessionImage> image;
     mixes.push_back(seconds([&] { image = watch.answer(change(address, v)); }));
     traced += image->raysSinceRequest;
     what += fmt::format("{}{}", what.empty() ? "" : ", ", address);
   }
-  line("rays traced when the power, tint or switch of a light, or a lens parameter changes", "0", fmt::format("{}", traced), what + fmt::format("; shown after {:.0f} ms", median(mixes) * 1e3));
+  line("rays traced when the power, tint or switch of a light, or a lens parameter changes", "0",
+       fmt::format("{}", traced), what + fmt::format("; shown after {:.0f} ms", median(mixes) * 1e3));
 }
 
 // One object edited among 2 000, each of its own form, with 5 million triangles in all.
 void crowd(Hall& hall) {
   SceneBuilder b(hall.kinds);
   b.settings({{"width", "1280"}, {"height", "720"}});
-  b.add("camera.lens", "Camera", {{"position", "0, 30, 46"}, {"target", "0, 0, 2"}, {"focal_length", "40"}, {"ev100", "3"}});
+  b.add("camera.lens", "Camera",
+        {{"position", "0, 30, 46"}, {"target", "0, 0, 2"}, {"focal_length", "40"}, {"ev100", "3"}});
   b.add("light.sky", "Sky", {{"power", "100"}});
   b.add("light.sun", "Sun", {{"power", "2000"}, {"height", "40"}});
   b.add("material.surface", "Matter", {{"base_color", "0.6, 0.5, 0.4"}});
   for (int i = 0; i < 2000; ++i)
     b.add("object.torus", fmt::format("Ring {}", i + 1).c_str(),
-          {{"radius", fmt::format("{}", 0.25 + 1e-4 * i).c_str()}, {"tube", "0.1"}, {"segments", "50"}, {"sides", "25"}, {"position", fmt::format("{}, 0, {}", (i % 50 - 24.5) * 1.1, (i / 50 - 19.5) * 1.1).c_str()}, {"material", "Matter"}});
+          {{"radius", fmt::format("{}", 0.25 + 1e-4 * i).c_str()},
+           {"tube", "0.1"},
+           {"segments", "50"},
+           {"sides", "25"},
+           {"position", fmt::format("{}, 0, {}", (i % 50 - 24.5) * 1.1, (i / 50 - 19.5) * 1.1).c_str()},
+           {"material", "Matter"}});
   const Document doc = b.take();
   SceneCache cache;
   const ScenePtr scene = hall.compile(doc, cache);
@@ -417,7 +475,9 @@ void crowd(Hall& hall) {
   for (const Instance& i : scene->instances) triangles += i.light < 0 ? i.geometry->shape.mesh.triangles.size() : 0;
   const Tasks tasks;
   const std::vector<RayLog::Entry> rays = cameraRays(*scene);
-  const auto primaryRays = [&] { tasks.forEach(720, [&](int y) { replay(rays, size_t(y) * 1280, size_t(y + 1) * 1280); }); };
+  const auto primaryRays = [&] {
+    tasks.forEach(720, [&](int y) { replay(rays, size_t(y) * 1280, size_t(y + 1) * 1280); });
+  };
   const auto edited = [&](int run) { return setAt(doc, resolve(doc, "Ring 1025.radius"), Constant(0.3 + 0.01 * run)); };
   std::vector<double> compiles;
   for (int run = 0; run < 5; ++run) compiles.push_back(seconds([&] { hall.compile(edited(run), cache); }));
@@ -429,20 +489,30 @@ void crowd(Hall& hall) {
     const double primary = best(2, primaryRays);
     // The object's own rebuild: its form alone, in a set of its own.
     SceneBuilder alone(hall.kinds);
-    alone.add("object.torus", "Ring", {{"radius", fmt::format("{}", 0.3 + 0.01 * run + 1e-5).c_str()}, {"tube", "0.1"}, {"segments", "50"}, {"sides", "25"}});
+    alone.add("object.torus", "Ring",
+              {{"radius", fmt::format("{}", 0.3 + 0.01 * run + 1e-5).c_str()},
+               {"tube", "0.1"},
+               {"segments", "50"},
+               {"sides", "25"}});
     const Document one = alone.take();
     SceneCache own;
     const double rebuild = seconds([&] { hall.compile(one, own); });
     const double shape = seconds([&] { watch.answer(edited(run)); });
     watch.pause(doc);
-    const double moved = seconds([&] { watch.answer(setAt(doc, resolve(doc, "Ring 1025.position"), Constant(Triple{0, 0.1 * run + 0.1, 0}))); });
+    const double moved = seconds([&] {
+      watch.answer(setAt(doc, resolve(doc, "Ring 1025.position"), Constant(Triple{0, 0.1 * run + 0.1, 0})));
+    });
     primaries.push_back(primary);
     rebuilds.push_back(rebuild);
     ratios.push_back((shape - rebuild) / primary);
     moves.push_back(moved / primary);
   }
-  line("editing one of 2 000 objects: first lit picture less its own rebuild ÷ primary rays of the full picture", "≤ 1.5", fmt::format("{:.1f}", median(ratios)),
-       fmt::format("{:.1f} million triangles, each form its own; the object's rebuild {:.1f} ms; moving it {:.1f}; the scene is compiled in {:.0f} ms (medians of 5, primary rays 1280×720 in {:.0f} ms)", double(triangles) / 1e6, median(rebuilds) * 1e3, median(moves), median(compiles) * 1e3, median(primaries) * 1e3));
+  line("editing one of 2 000 objects: first lit picture less its own rebuild ÷ primary rays of the full picture",
+       "≤ 1.5", fmt::format("{:.1f}", median(ratios)),
+       fmt::format("{:.1f} million triangles, each form its own; the object's rebuild {:.1f} ms; moving it {:.1f}; the "
+                   "scene is compiled in {:.0f} ms (medians of 5, primary rays 1280×720 in {:.0f} ms)",
+                   double(triangles) / 1e6, median(rebuilds) * 1e3, median(moves), median(compiles) * 1e3,
+                   median(primaries) * 1e3));
 }
 
 void cancel(Hall& hall) {
@@ -464,7 +534,8 @@ void cancel(Hall& hall) {
     later.join();
     times.push_back(t);
   }
-  line("answer to a cancel", "≤ 30 ms", fmt::format("{:.1f} ms", *std::max_element(times.begin(), times.end()) * 1e3), "orrery-hall 1280×720 in the middle of a pass, worst of 15");
+  line("answer to a cancel", "≤ 30 ms", fmt::format("{:.1f} ms", *std::max_element(times.begin(), times.end()) * 1e3),
+       "orrery-hall 1280×720 in the middle of a pass, worst of 15");
 }
 
 } // namespace
@@ -476,8 +547,36 @@ int main(int argc, char** argv) {
   fmt::print("| what | must reach | measured | how |\n|---|---|---|---|\n");
   Hall hall;
   const std::pair<const char*, std::function<void()>> parts[] = {
-      {"traversal", [&] { traversal(hall); }}, {"sampling", [&] { samplers(hall); }}, {"patterns", [&] { patterns(hall); }}, {"glow", glow}, {"lens", [&] { lensRatios(hall.kinds, line); }}, {"interaction", [&] { interaction(hall); }}, {"crowd", [&] { crowd(hall); }}, {"air", [&] { airRatios(hall.kinds, hall.doc, [&](const Document& d, SceneCache& cache, const std::vector<LayerQuery>& more) { return hall.compile(d, cache, more); }, line); }}, {"caustics", [&] { causticsRatios(hall.kinds, [&](const Document& d, SceneCache& cache, const std::vector<LayerQuery>& more) { return hall.compile(d, cache, more); }, line); }}, {"cancel", [&] { cancel(hall); }}, {"memory", [] { memory(line); }}};
+      {"traversal", [&] { traversal(hall); }},
+      {"sampling", [&] { samplers(hall); }},
+      {"patterns", [&] { patterns(hall); }},
+      {"glow", glow},
+      {"lens", [&] { lensRatios(hall.kinds, line); }},
+      {"interaction", [&] { interaction(hall); }},
+      {"crowd", [&] { crowd(hall); }},
+      {"air",
+       [&] {
+         airRatios(
+             hall.kinds, hall.doc,
+             [&](const Document& d, SceneCache& cache, const std::vector<LayerQuery>& more) {
+               return hall.compile(d, cache, more);
+             },
+             line);
+       }},
+      {"caustics",
+       [&] {
+         causticsRatios(
+             hall.kinds,
+             [&](const Document& d, SceneCache& cache, const std::vector<LayerQuery>& more) {
+               return hall.compile(d, cache, more);
+             },
+             line);
+       }},
+      {"cancel", [&] { cancel(hall); }},
+      {"memory", [] { memory(line); }}};
   for (const auto& [name, part] : parts)
-    if (argc < 2 || std::find_if(argv + 1, argv + argc, [&](const char* a) { return std::string(a) == name; }) != argv + argc) part();
+    if (argc < 2 ||
+        std::find_if(argv + 1, argv + argc, [&](const char* a) { return std::string(a) == name; }) != argv + argc)
+      part();
   return 0;
 }

@@ -1,20 +1,20 @@
 #include "cli/commands.h"
-#include "core/advise/route.h"
-#include "core/document/words.h"
-#include "core/lens/stack.h"
-#include "core/render/render.h"
-#include "core/surface/presets.h"
 #include "core/advise/findings.h"
+#include "core/advise/route.h"
 #include "core/base/error.h"
 #include "core/document/edit.h"
 #include "core/document/file.h"
 #include "core/document/units.h"
+#include "core/document/words.h"
 #include "core/exchange/export.h"
 #include "core/exchange/import.h"
 #include "core/geometry/form.h"
 #include "core/geometry/health.h"
+#include "core/lens/stack.h"
+#include "core/render/render.h"
 #include "core/render/scene.h"
 #include "core/session/framing.h"
+#include "core/surface/presets.h"
 #include "demo/starters.h"
 
 #include <CLI/CLI.hpp>
@@ -53,7 +53,8 @@ Json kindJson(const Kind& k) {
 // "light." is any light.
 std::string acceptedText(const std::vector<std::string>& accepts) {
   std::string out;
-  for (const std::string& a : accepts) out += (out.empty() ? "" : ", ") + (a.ends_with('.') ? "any " + a.substr(0, a.size() - 1) : a);
+  for (const std::string& a : accepts)
+    out += (out.empty() ? "" : ", ") + (a.ends_with('.') ? "any " + a.substr(0, a.size() - 1) : a);
   return out;
 }
 
@@ -64,16 +65,21 @@ void kindsCommand(const Context& c, const std::string& wanted) {
       std::vector<std::string> ids;
       for (const Kind& other : c.kinds->all()) ids.push_back(other.id);
       const std::string near = nearestWord(wanted, ids);
-      throw usageError(fmt::format("there is no kind {}{}", quotation(wanted), near.empty() ? "" : fmt::format("; the nearest is {}", near)));
+      throw usageError(fmt::format("there is no kind {}{}", quotation(wanted),
+                                   near.empty() ? "" : fmt::format("; the nearest is {}", near)));
     }
     if (c.json) return print(kindJson(*k));
     print(fmt::format("{}  {}: {}", k->id, k->label, k->helpText));
     for (const ParamDef& d : k->params) {
       std::string initial;
-      if (const double* v = std::get_if<double>(&d.initial)) initial = formatNumber(d, *v);
-      else if (const bool* b = std::get_if<bool>(&d.initial)) initial = *b ? "on" : "off";
-      else if (const auto* s = std::get_if<std::string>(&d.initial)) initial = *s;
-      else if (const auto* t = std::get_if<Triple>(&d.initial)) initial = fmt::format("{:g}, {:g}, {:g}", (*t)[0], (*t)[1], (*t)[2]);
+      if (const double* v = std::get_if<double>(&d.initial))
+        initial = formatNumber(d, *v);
+      else if (const bool* b = std::get_if<bool>(&d.initial))
+        initial = *b ? "on" : "off";
+      else if (const auto* s = std::get_if<std::string>(&d.initial))
+        initial = *s;
+      else if (const auto* t = std::get_if<Triple>(&d.initial))
+        initial = fmt::format("{:g}, {:g}, {:g}", (*t)[0], (*t)[1], (*t)[2]);
       print(fmt::format("  {:<20} {:<10} {:<16} {}", d.name, typeName(d.type), initial, d.helpText));
       if (!d.choices.empty()) print(fmt::format("  {:<20} one of: {}", "", fmt::join(d.choices, ", ")));
       if (!d.accepts.empty()) print(fmt::format("  {:<20} takes: {}", "", acceptedText(d.accepts)));
@@ -121,13 +127,16 @@ void showCommand(const Context& c, const std::string& file, const std::string& a
   for (const ParamDef& d : n.kind->params) {
     const Value* stored = n.find(d.name);
     const Value v = stored ? *stored : Value(d.initial);
-    if (c.json) values[d.name] = valueJson(doc, d, v);
-    else print(fmt::format("{:<20} {}{}", d.name, formatValue(doc, d, v), stored ? "" : "  (default)"));
+    if (c.json)
+      values[d.name] = valueJson(doc, d, v);
+    else
+      print(fmt::format("{:<20} {}{}", d.name, formatValue(doc, d, v), stored ? "" : "  (default)"));
   }
   if (c.json) print(Json{{"id", n.id}, {"kind", n.kind->id}, {"name", n.name}, {"values", values}});
 }
 
-void told(const Context& c, const std::string& output, const std::vector<std::string>& notes, Json more = Json::object()) {
+void told(const Context& c, const std::string& output, const std::vector<std::string>& notes,
+          Json more = Json::object()) {
   if (c.json) {
     more["file"] = output;
     more["notes"] = notes;
@@ -136,7 +145,8 @@ void told(const Context& c, const std::string& output, const std::vector<std::st
   for (const std::string& n : notes) print(n);
 }
 
-void addCommand(const Context& c, const std::string& file, const std::string& kind, const std::string& name, const std::vector<std::string>& values, const std::string& preset, const std::string& into,
+void addCommand(const Context& c, const std::string& file, const std::string& kind, const std::string& name,
+                const std::vector<std::string>& values, const std::string& preset, const std::string& into,
                 const std::string& output) {
   Document doc = readDocument(c.kinds, file);
   NodeId id = 0;
@@ -148,7 +158,8 @@ void addCommand(const Context& c, const std::string& file, const std::string& ki
     if (const size_t dot = into.rfind('.'); !parent && dot != std::string::npos)
       if ((parent = doc.findByName(into.substr(0, dot)))) {
         slot = parent->kind->slot(into.substr(dot + 1));
-        if (!slot) throw badInput(fmt::format("{}: a {} has no list \"{}\"", file, parent->kind->label, into.substr(dot + 1)));
+        if (!slot)
+          throw badInput(fmt::format("{}: a {} has no list \"{}\"", file, parent->kind->label, into.substr(dot + 1)));
         if (!accepted(slot->accepts, kind)) slot = nullptr;
       }
     if (!parent) throw badInput(fmt::format("{}: there is no \"{}\"", file, into));
@@ -162,25 +173,31 @@ void addCommand(const Context& c, const std::string& file, const std::string& ki
   // An effect's lens stage takes its light from the effect until it is told otherwise, as in the window.
   if (const Node* n = doc.find(id); n->kind->family() == "effect" && n->kind->param("lens"))
     for (const Reference& r : Params(*n, 0).references("lens"))
-      if (const Node* stage = doc.find(r.target); stage && stage->kind->param("sources") && Params(*stage, 0).references("sources").empty())
+      if (const Node* stage = doc.find(r.target);
+          stage && stage->kind->param("sources") && Params(*stage, 0).references("sources").empty())
         doc = setValue(doc, stage->id, "sources", Constant(std::vector<Reference>{{id, nullptr}}));
   writeDocument(doc, output);
   if (c.json) print(Json{{"file", output}, {"id", id}, {"name", doc.find(id)->name}});
 }
 
 // What the routes of effects find, by a small picture of a few samples.
-void findInEffects(const Context& c, const Document& doc, const ScenePtr& scene, AssetCache& assets, std::vector<Finding>& findings) {
+void findInEffects(const Context& c, const Document& doc, const ScenePtr& scene, AssetCache& assets,
+                   std::vector<Finding>& findings) {
   const double frame = currentFrame(doc);
-  const bool any = std::any_of(doc.nodes().begin(), doc.nodes().end(), [&](const NodePtr& n) { return n->kind->family() == "effect" && Params(*n, frame).flag("on"); });
+  const bool any = std::any_of(doc.nodes().begin(), doc.nodes().end(), [&](const NodePtr& n) {
+    return n->kind->family() == "effect" && Params(*n, frame).flag("on");
+  });
   if (!any || !activeCamera(doc) || scene->bare()) return;
   const Tasks tasks;
   Rendering rendering(scene);
   if (!rendering.advance(tasks, 12, *c.cancel)) throw cancelled();
   const Assets files = assets.assets(doc.folder(), c.cancel);
-  const LensResult developed = develop(doc, frame, *scene, rendering.film(), scene->amounts, tasks, {.assets = &files, .cancel = c.cancel});
+  const LensResult developed =
+      develop(doc, frame, *scene, rendering.film(), scene->amounts, tasks, {.assets = &files, .cancel = c.cancel});
   for (const Node* e : doc.family("effect")) {
     if (!Params(*e, frame).flag("on")) continue;
-    for (Finding f : measureRoute(doc, e->id, frame, *scene, rendering.film(), scene->amounts, developed, tasks).findings) {
+    for (Finding f :
+         measureRoute(doc, e->id, frame, *scene, rendering.film(), scene->amounts, developed, tasks).findings) {
       if (f.weight == Finding::Weight::Note) continue;
       f.text = e->name + ": " + f.text;
       findings.push_back(std::move(f));
@@ -194,7 +211,13 @@ void checkCommand(const Context& c, const std::string& file) {
   SceneCache cache;
   const Params settings = settingsOf(doc);
   const int width = 160, height = std::max(1, int(width * settings.number("height") / settings.number("width")));
-  const ScenePtr scene = compileScene(doc, {.frame = currentFrame(doc), .width = width, .height = height, .queries = lensQueries(doc), .masks = lensMasks(doc)}, assets.assets(doc.folder()), cache);
+  const ScenePtr scene = compileScene(doc,
+                                      {.frame = currentFrame(doc),
+                                       .width = width,
+                                       .height = height,
+                                       .queries = lensQueries(doc),
+                                       .masks = lensMasks(doc)},
+                                      assets.assets(doc.folder()), cache);
   std::vector<Finding> findings = findThings(doc, currentFrame(doc), *scene);
   findInEffects(c, doc, scene, assets, findings);
   const std::vector<std::string> unknown = unknownParameters(doc);
@@ -215,7 +238,8 @@ void checkCommand(const Context& c, const std::string& file) {
     for (const Finding& f : findings) {
       print(fmt::format("{}: {}", file, f.text));
       for (const Mend& m : f.mends) {
-        for (const Mend::Added& add : m.adds) print(fmt::format("  {}: add {} --into \"{}\"", m.text, add.kind, add.holder));
+        for (const Mend::Added& add : m.adds)
+          print(fmt::format("  {}: add {} --into \"{}\"", m.text, add.kind, add.holder));
         for (const auto& [address, value] : m.sets) print(fmt::format("  {}: \"{}={}\"", m.text, address, value));
       }
     }
@@ -226,7 +250,12 @@ void checkCommand(const Context& c, const std::string& file) {
     throw badInput(file + ": " + scene->troubles.front());
   }
   const size_t told = unknown.size() + findings.size();
-  if (!c.json) print(fmt::format("{}: {}; {} things", file, told == 0 ? "no problem" : told == 1 ? "it can be rendered, with 1 remark" : fmt::format("it can be rendered, with {} remarks", told), doc.nodes().size()));
+  if (!c.json)
+    print(fmt::format("{}: {}; {} things", file,
+                      told == 0   ? "no problem"
+                      : told == 1 ? "it can be rendered, with 1 remark"
+                                  : fmt::format("it can be rendered, with {} remarks", told),
+                      doc.nodes().size()));
 }
 
 void healthCommand(const Context& c, const std::string& file, const std::vector<std::string>& only) {
@@ -248,18 +277,30 @@ void healthCommand(const Context& c, const std::string& file, const std::vector<
     form.copies.clear();
     const MeshHealth h = examine(meshOf(form), true, c.cancel);
     if (c.json)
-      all.push_back({{"name", n->name}, {"well", h.well()}, {"open_edges", h.open.size()}, {"holes", h.holes}, {"crowded_edges", h.crowded.size()}, {"flipped", h.flipped.size()}, {"doubled", h.doubled.size()}, {"crossing", h.crossing.size()}, {"empty", h.empty.size()}, {"bodies", h.bodies}});
-    else print(fmt::format("{}: {}", n->name, summary(h)));
+      all.push_back({{"name", n->name},
+                     {"well", h.well()},
+                     {"open_edges", h.open.size()},
+                     {"holes", h.holes},
+                     {"crowded_edges", h.crowded.size()},
+                     {"flipped", h.flipped.size()},
+                     {"doubled", h.doubled.size()},
+                     {"crossing", h.crossing.size()},
+                     {"empty", h.empty.size()},
+                     {"bodies", h.bodies}});
+    else
+      print(fmt::format("{}: {}", n->name, summary(h)));
   }
   if (c.json) print(Json{{"file", file}, {"meshes", all}});
 }
 
-void importCommand(const Context& c, const std::string& model, const std::string& output, const ImportOptions& options, bool bare) {
+void importCommand(const Context& c, const std::string& model, const std::string& output, const ImportOptions& options,
+                   bool bare) {
   AssetCache assets;
   Imported imported = importModel(Document::create(c.kinds), model, assets, options);
   Document doc = imported.doc;
   SceneCache cache;
-  const ScenePtr scene = compileScene(doc, {.frame = 1, .width = 16, .height = 16, .queries = {}}, assets.assets(doc.folder()), cache, c.cancel);
+  const ScenePtr scene = compileScene(doc, {.frame = 1, .width = 16, .height = 16, .queries = {}},
+                                      assets.assets(doc.folder()), cache, c.cancel);
   for (const std::string& t : scene->troubles) imported.notes.push_back(t);
   if (!bare) doc = standUp(doc, *scene, &imported.notes);
   writeDocument(doc, output);
@@ -275,7 +316,8 @@ void reloadCommand(const Context& c, const std::string& file, const std::string&
   told(c, output, reloaded.notes);
 }
 
-void exportCommand(const Context& c, const std::string& file, const std::vector<std::string>& only, const std::string& output) {
+void exportCommand(const Context& c, const std::string& file, const std::vector<std::string>& only,
+                   const std::string& output) {
   const Document doc = readDocument(c.kinds, file);
   ExportOptions options;
   for (const std::string& name : only) {
@@ -296,7 +338,9 @@ struct Args {
 
 ImportOptions optionsOf(const Args& a) {
   ImportOptions o;
-  if (!a.unit.empty()) o.unit = parseNumber(number("unit", "Unit", "m", 1), a.unit.find_first_of("0123456789") == std::string::npos ? "1 " + a.unit : a.unit);
+  if (!a.unit.empty())
+    o.unit = parseNumber(number("unit", "Unit", "m", 1),
+                         a.unit.find_first_of("0123456789") == std::string::npos ? "1 " + a.unit : a.unit);
   if (!a.unit.empty() && !(o.unit > 0)) throw usageError("--unit: a length above 0 is wanted");
   o.up = a.up == "y" ? ImportOptions::Up::Y : a.up == "z" ? ImportOptions::Up::Z : ImportOptions::Up::AsStated;
   o.motion = a.motion;
@@ -319,7 +363,8 @@ void addDocumentCommands(CLI::App& app, Context& c) {
   s->callback([&c] {
     if (c.json) {
       Json all = Json::array();
-      for (const Starter& st : allStarters()) all.push_back({{"name", st.name}, {"label", st.label}, {"teaches", st.teaches}});
+      for (const Starter& st : allStarters())
+        all.push_back({{"name", st.name}, {"label", st.label}, {"teaches", st.teaches}});
       return print(Json{{"starters", all}});
     }
     for (const Starter& st : allStarters()) print(fmt::format("{:<16} {}", st.name, st.teaches));
@@ -330,8 +375,10 @@ void addDocumentCommands(CLI::App& app, Context& c) {
   s->add_option("STARTER", a->starter, "Name of a starter; none: an empty scene");
   s->add_option("-o", a->output, "The document to write")->required();
   s->callback([&c, a] {
-    if (a->starter.empty()) writeDocument(Document::create(c.kinds), a->output);
-    else writeStarter(findStarter(a->starter), c.kinds, a->output);
+    if (a->starter.empty())
+      writeDocument(Document::create(c.kinds), a->output);
+    else
+      writeStarter(findStarter(a->starter), c.kinds, a->output);
     if (c.json) print(Json{{"file", a->output}});
   });
 
@@ -339,7 +386,8 @@ void addDocumentCommands(CLI::App& app, Context& c) {
   s->callback([&c] {
     if (c.json) {
       Json all = Json::array();
-      for (const MaterialPreset& p : materialPresets()) all.push_back({{"name", p.name}, {"group", p.group}, {"about", p.helpText}});
+      for (const MaterialPreset& p : materialPresets())
+        all.push_back({{"name", p.name}, {"group", p.group}, {"about", p.helpText}});
       return print(Json{{"presets", all}});
     }
     for (const MaterialPreset& p : materialPresets()) print(fmt::format("{:<20} {}: {}", p.name, p.group, p.helpText));
@@ -374,7 +422,9 @@ void addDocumentCommands(CLI::App& app, Context& c) {
   s->add_option("KIND", a->kind, "Its kind, as kinds lists it")->required();
   s->add_option("NAME", a->name, "Its name")->required();
   s->add_option("PARAM=VALUE", a->values, "Parameters");
-  s->add_option("--into", a->into, "What holds it: a group, the object that a modifier changes, or one of the lists of a thing, like Tones.red");
+  s->add_option(
+      "--into", a->into,
+      "What holds it: a group, the object that a modifier changes, or one of the lists of a thing, like Tones.red");
   s->add_option("--preset", a->preset, "Of a surface material: what it is made of, as presets lists it");
   s->add_option("-o", a->output, "The document to write")->required();
   s->callback([&c, a] { addCommand(c, a->file, a->kind, a->name, a->values, a->preset, a->into, a->output); });
@@ -394,11 +444,14 @@ void addDocumentCommands(CLI::App& app, Context& c) {
   s = command("import", "Makes a document from a model (.glb, .gltf, .fbx, .obj, .ply, .stl, .3mf and others)");
   s->add_option("MODEL", a->file, "A model")->required();
   s->add_option("-o", a->output, "The document to write")->required();
-  s->add_option("--unit", a->unit, "What one unit of the file is: mm, cm, m, in, ft, or a length (default: as the file states, else m)");
-  s->add_option("--up", a->up, "The file's upward axis: y, z, or as it is stated")->check(CLI::IsMember({"stated", "y", "z"}));
+  s->add_option("--unit", a->unit,
+                "What one unit of the file is: mm, cm, m, in, ft, or a length (default: as the file states, else m)");
+  s->add_option("--up", a->up, "The file's upward axis: y, z, or as it is stated")
+      ->check(CLI::IsMember({"stated", "y", "z"}));
   s->add_option("--motion", a->motion, "Which clip of animation plays (default: the first)");
   s->add_flag("--numbered", a->numbered, "The file is one of a numbered sequence that plays as one object");
-  s->add_flag("--plain", a->plain, "A model that Ilumbra wrote is taken as any other, without what travels in its extras");
+  s->add_flag("--plain", a->plain,
+              "A model that Ilumbra wrote is taken as any other, without what travels in its extras");
   s->add_flag("--bare", a->bare, "Adds no camera and no light");
   s->callback([&c, a] { importCommand(c, a->file, a->output, optionsOf(*a), a->bare); });
 
@@ -410,7 +463,9 @@ void addDocumentCommands(CLI::App& app, Context& c) {
   s->callback([&c, a] { reloadCommand(c, a->file, a->name, a->output); });
 
   a = args();
-  s = command("export", "Writes the scene as a model (.glb, .gltf, .obj, .ply, .stl), or its air and dense forms as voxels (.vdb)");
+  s = command(
+      "export",
+      "Writes the scene as a model (.glb, .gltf, .obj, .ply, .stl), or its air and dense forms as voxels (.vdb)");
   s->add_option("FILE", a->file, "A document")->required();
   s->add_option("-o", a->output, "The model to write")->required();
   s->add_option("--only", a->values, "Things that are written, with what is in them (default: all)");

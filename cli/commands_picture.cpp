@@ -1,22 +1,22 @@
 #include "cli/commands.h"
-#include "core/document/words.h"
 #include "core/advise/route.h"
 #include "core/base/error.h"
 #include "core/color/view.h"
 #include "core/document/difference.h"
 #include "core/document/edit.h"
 #include "core/document/file.h"
+#include "core/document/words.h"
 #include "core/exchange/assets.h"
 #include "core/exchange/frames.h"
 #include "core/exchange/passes.h"
 #include "core/render/plate.h"
 #include "core/session/proof.h"
 
-#include <CLI/CLI.hpp>
 #include <chrono>
+#include <CLI/CLI.hpp>
 #include <filesystem>
-#include <optional>
 #include <fmt/format.h>
+#include <optional>
 
 namespace ilumbra::cli {
 namespace {
@@ -38,7 +38,8 @@ std::vector<long> numbers(const std::string& text, const char* separators, size_
     char* end = nullptr;
     const long v = std::strtol(rest.c_str(), &end, 10);
     const bool last = i + 1 == wanted;
-    if (end == rest.c_str() || (last ? *end != 0 : !*end || !std::strchr(separators, *end))) throw usageError(fmt::format("{} is not {}", quotation(text), what));
+    if (end == rest.c_str() || (last ? *end != 0 : !*end || !std::strchr(separators, *end)))
+      throw usageError(fmt::format("{} is not {}", quotation(text), what));
     out.push_back(v);
     rest = last ? "" : end + 1;
   }
@@ -59,7 +60,8 @@ Document prepared(const Context& c, const Args& a) {
   if (a.seed >= 0) set("seed", double(a.seed));
   if (!a.camera.empty()) {
     const Node* n = doc.findByName(a.camera);
-    if (!n || n->kind->family() != "camera") throw badInput(fmt::format("{}: there is no camera named \"{}\"", a.file, a.camera));
+    if (!n || n->kind->family() != "camera")
+      throw badInput(fmt::format("{}: there is no camera named \"{}\"", a.file, a.camera));
     set("camera", Reference{n->id, nullptr});
   }
   return doc;
@@ -72,7 +74,8 @@ struct Rendered {
   double seconds = 0;
 };
 
-Rendered renderFrame(const Context& c, const Args& a, const Document& doc, double frame, const Tasks& tasks, AssetCache& assets, SceneCache& cache, double partStart, double partEnd) {
+Rendered renderFrame(const Context& c, const Args& a, const Document& doc, double frame, const Tasks& tasks,
+                     AssetCache& assets, SceneCache& cache, double partStart, double partEnd) {
   const auto start = Clock::now();
   const auto elapsed = [&] { return std::chrono::duration<double>(Clock::now() - start).count(); };
   Region region;
@@ -80,15 +83,23 @@ Rendered renderFrame(const Context& c, const Args& a, const Document& doc, doubl
     const auto r = numbers(a.region, ",", 4, "a region like X,Y,W,H");
     region = {int(r[0]), int(r[1]), int(r[2]), int(r[3])};
     const Params s = settingsOf(doc);
-    if (r[2] < 1 || r[3] < 1 || r[0] < 0 || r[1] < 0 || double(r[0] + r[2]) > s.number("width") || double(r[1] + r[3]) > s.number("height"))
+    if (r[2] < 1 || r[3] < 1 || r[0] < 0 || r[1] < 0 || double(r[0] + r[2]) > s.number("width") ||
+        double(r[1] + r[3]) > s.number("height"))
       throw usageError(fmt::format("the region {} does not lie inside the picture", a.region));
   }
   std::vector<LayerQuery> queries = lensQueries(doc);
   for (LayerQuery& q : passQueries(parsePasses(a.passes)))
     if (std::find(queries.begin(), queries.end(), q) == queries.end()) queries.push_back(std::move(q));
   const Assets files = assets.assets(doc.folder(), c.cancel);
-  const ScenePtr scene = compileScene(doc, {.frame = frame, .queries = std::move(queries), .masks = lensMasks(doc), .overscan = lensOverscan(doc), .layerMemory = size_t(4) << 30}, files, cache, c.cancel);
-  for (const std::string& t : scene->troubles) std::fputs(fmt::format("ilumbra-cli: {}: {}\n", a.file, t).c_str(), stderr);
+  const ScenePtr scene = compileScene(doc,
+                                      {.frame = frame,
+                                       .queries = std::move(queries),
+                                       .masks = lensMasks(doc),
+                                       .overscan = lensOverscan(doc),
+                                       .layerMemory = size_t(4) << 30},
+                                      files, cache, c.cancel);
+  for (const std::string& t : scene->troubles)
+    std::fputs(fmt::format("ilumbra-cli: {}: {}\n", a.file, t).c_str(), stderr);
   if (!activeCamera(doc)) throw badInput(a.file + ": has no camera");
   Rendered r{Rendering(scene), {}, {}, 0};
   const auto target = uint32_t(settingsOf(doc).number("samples"));
@@ -100,12 +111,16 @@ Rendered renderFrame(const Context& c, const Args& a, const Document& doc, doubl
     const uint32_t done = r.rendering.samples();
     const double share = std::max(double(done) / target, a.seconds > 0 ? std::min(1.0, elapsed() / a.seconds) : 0.0);
     const double left = elapsed() / std::max(1e-6, share) * (1 - share);
-    progress.show(partStart + (partEnd - partStart) * share, fmt::format("{} of {} samples, {:.0f} s left", done, target, left));
+    progress.show(partStart + (partEnd - partStart) * share,
+                  fmt::format("{} of {} samples, {:.0f} s left", done, target, left));
     if (a.seconds > 0 && elapsed() >= a.seconds) break;
   }
-  if (!a.noDenoise && settingsOf(doc).flag("denoise") && r.rendering.samples() > 1) r.denoiser.emplace(r.rendering.film(), tasks);
+  if (!a.noDenoise && settingsOf(doc).flag("denoise") && r.rendering.samples() > 1)
+    r.denoiser.emplace(r.rendering.film(), tasks);
   const Denoiser* denoiser = r.denoiser ? &*r.denoiser : nullptr;
-  r.developed = develop(doc, frame, *scene, r.rendering.film(), sceneLight(*scene, r.rendering.film(), scene->amounts, tasks, denoiser), tasks, {.on = !a.noLens, .assets = &files});
+  r.developed = develop(doc, frame, *scene, r.rendering.film(),
+                        sceneLight(*scene, r.rendering.film(), scene->amounts, tasks, denoiser), tasks,
+                        {.on = !a.noLens, .assets = &files});
   r.seconds = elapsed();
   return r;
 }
@@ -113,10 +128,16 @@ Rendered renderFrame(const Context& c, const Args& a, const Document& doc, doubl
 // "1-48" or "1-48x2".
 std::vector<double> frameRange(const std::string& text) {
   const size_t cross = text.find('x'), dash = text.find('-', 1);
-  const auto wrong = [&] { return usageError(fmt::format("{} is not a range of frames like 1-48 or 1-48x2", quotation(text))); };
-  const auto whole = [&](const std::string& s) { return long(numbers(s, "", 1, "a range of frames like 1-48 or 1-48x2")[0]); };
+  const auto wrong = [&] {
+    return usageError(fmt::format("{} is not a range of frames like 1-48 or 1-48x2", quotation(text)));
+  };
+  const auto whole = [&](const std::string& s) {
+    return long(numbers(s, "", 1, "a range of frames like 1-48 or 1-48x2")[0]);
+  };
   if (dash == std::string::npos) throw wrong();
-  const long from = whole(text.substr(0, dash)), to = whole(text.substr(dash + 1, cross == std::string::npos ? cross : cross - dash - 1)), by = cross == std::string::npos ? 1 : whole(text.substr(cross + 1));
+  const long from = whole(text.substr(0, dash)),
+             to = whole(text.substr(dash + 1, cross == std::string::npos ? cross : cross - dash - 1)),
+             by = cross == std::string::npos ? 1 : whole(text.substr(cross + 1));
   if (by < 1 || to < from || (to - from) / by > 100000) throw wrong();
   std::vector<double> frames;
   for (long f = from; f <= to; f += by) frames.push_back(double(f));
@@ -126,8 +147,10 @@ std::vector<double> frameRange(const std::string& text) {
 void renderCommand(const Context& c, const Args& a) {
   if (!isPictureName(a.output)) throw usageError(a.output + ": a picture is written as .exr, .png, .jpg, .tif or .hdr");
   const std::vector<std::string> passes = parsePasses(a.passes);
-  if (!passes.empty() && std::filesystem::path(a.output).extension() != ".exr") throw usageError("passes are written to .exr only");
-  if (a.samples < 0 || a.threads < 0 || a.seconds < 0) throw usageError("samples, threads and seconds are not negative");
+  if (!passes.empty() && std::filesystem::path(a.output).extension() != ".exr")
+    throw usageError("passes are written to .exr only");
+  if (a.samples < 0 || a.threads < 0 || a.seconds < 0)
+    throw usageError("samples, threads and seconds are not negative");
   const Document base = prepared(c, a);
   std::vector<double> frames = {a.frame};
   const bool sequence = !a.frames.empty();
@@ -143,11 +166,16 @@ void renderCommand(const Context& c, const Args& a) {
   Json report = Json::array();
   for (size_t i = 0; i < frames.size(); ++i) {
     const Document doc = setValue(base, base.settings().id, "frame", Constant(frames[i]));
-    const Rendered r = renderFrame(c, a, doc, frames[i], tasks, assets, cache, double(i) / double(frames.size()), double(i + 1) / double(frames.size()));
-    const PictureFile file = pictureFile(doc, frames[i], r.rendering, r.rendering.scene().amounts, r.developed, passes, tasks, r.denoiser ? &*r.denoiser : nullptr);
+    const Rendered r = renderFrame(c, a, doc, frames[i], tasks, assets, cache, double(i) / double(frames.size()),
+                                   double(i + 1) / double(frames.size()));
+    const PictureFile file = pictureFile(doc, frames[i], r.rendering, r.rendering.scene().amounts, r.developed, passes,
+                                         tasks, r.denoiser ? &*r.denoiser : nullptr);
     std::vector<float> alpha;
     if (a.alpha)
-      for (size_t k = 0; k < r.developed.picture.pixels(); ++k) alpha.push_back(r.developed.alpha.empty() ? plateAlpha(r.rendering.scene().plates.get(), r.rendering.film().alpha(k), k) : r.developed.alpha[k]);
+      for (size_t k = 0; k < r.developed.picture.pixels(); ++k)
+        alpha.push_back(r.developed.alpha.empty()
+                            ? plateAlpha(r.rendering.scene().plates.get(), r.rendering.film().alpha(k), k)
+                            : r.developed.alpha[k]);
     const std::string output = sequence ? frameName(a.output, int(frames[i])) : a.output;
     writePicture(file, output, views, settingsOf(doc).text("view"), a.alpha ? &alpha : nullptr);
     const TraceCount& count = r.rendering.count();
@@ -175,7 +203,8 @@ void renderCommand(const Context& c, const Args& a) {
 }
 
 // The lens over one picture; what is told goes to standard error.
-Json lensPicture(const Context& c, const Document& doc, double frame, const std::string& input, const std::string& output, const Tasks& tasks, AssetCache& assets, const ColorViews& views) {
+Json lensPicture(const Context& c, const Document& doc, double frame, const std::string& input,
+                 const std::string& output, const Tasks& tasks, AssetCache& assets, const ColorViews& views) {
   const PictureFile in = readPicture(input, c.cancel, true);
   const Assets files = assets.assets(doc.folder(), c.cancel);
   LensResult r;
@@ -184,7 +213,11 @@ Json lensPicture(const Context& c, const Document& doc, double frame, const std:
   } catch (const Error& e) {
     throw Error(e.kind(), input + ": " + e.what());
   }
-  if (r.notNumbers) std::fputs(fmt::format("ilumbra-cli: {}: {} pixels are no numbers; they took their neighbours' light\n", input, r.notNumbers).c_str(), stderr);
+  if (r.notNumbers)
+    std::fputs(fmt::format("ilumbra-cli: {}: {} pixels are no numbers; they took their neighbours' light\n", input,
+                           r.notNumbers)
+                   .c_str(),
+               stderr);
   Json idle = Json::array();
   for (const StageResult& s : r.stages)
     if (!s.idle.empty()) {
@@ -207,7 +240,9 @@ Json lensPicture(const Context& c, const Document& doc, double frame, const std:
   out.layers.push_back(std::move(picture));
   if (!r.apart.rgb.empty()) out.layers.push_back({"Lens light", {"R", "G", "B"}, false, std::move(r.apart.rgb)});
   writePicture(out, output, views, settingsOf(doc).text("view"), r.alpha.empty() ? nullptr : &r.alpha);
-  return {{"file", output}, {"frame", frame}, {"width", out.width}, {"height", out.height}, {"rays", 0}, {"not_numbers", r.notNumbers}, {"idle", idle}};
+  return {{"file", output},       {"frame", frame}, {"width", out.width},
+          {"height", out.height}, {"rays", 0},      {"not_numbers", r.notNumbers},
+          {"idle", idle}};
 }
 
 void lensCommand(const Context& c, const Args& a) {
@@ -217,7 +252,8 @@ void lensCommand(const Context& c, const Args& a) {
   const ColorViews views;
   if (a.frames.empty()) {
     const double frame = a.frame == 0 ? currentFrame(base) : a.frame;
-    const Json j = lensPicture(c, setValue(base, base.settings().id, "frame", Constant(frame)), frame, a.other, a.output, tasks, assets, views);
+    const Json j = lensPicture(c, setValue(base, base.settings().id, "frame", Constant(frame)), frame, a.other,
+                               a.output, tasks, assets, views);
     if (c.json) print(j);
     return;
   }
@@ -226,7 +262,9 @@ void lensCommand(const Context& c, const Args& a) {
   const std::vector<double> frames = frameRange(a.frames);
   for (size_t i = 0; i < frames.size(); ++i) {
     if (c.cancel->requested()) throw cancelled();
-    report.push_back(lensPicture(c, setValue(base, base.settings().id, "frame", Constant(frames[i])), frames[i], frameName(a.other, int(frames[i])), frameName(a.output, int(frames[i])), tasks, assets, views));
+    report.push_back(lensPicture(c, setValue(base, base.settings().id, "frame", Constant(frames[i])), frames[i],
+                                 frameName(a.other, int(frames[i])), frameName(a.output, int(frames[i])), tasks, assets,
+                                 views));
     progress.show(double(i + 1) / double(frames.size()), fmt::format("frame {:g}", frames[i]));
   }
   if (c.json) print(Json{{"frames", report}});
@@ -237,7 +275,8 @@ Json routeJson(const Route& r, const std::string& name, bool on) {
   for (const Station& s : r.stations) {
     Json losses = Json::array();
     for (const Loss& l : s.losses) losses.push_back({{"by", l.by}, {"share", l.share}});
-    stations.push_back({{"role", s.role}, {"name", s.name}, {"reading", s.reading}, {"share", s.share}, {"losses", losses}});
+    stations.push_back(
+        {{"role", s.role}, {"name", s.name}, {"reading", s.reading}, {"share", s.share}, {"losses", losses}});
   }
   for (const Finding& f : r.findings) {
     Json mends = Json::array();
@@ -246,10 +285,17 @@ Json routeJson(const Route& r, const std::string& name, bool on) {
       for (const auto& [address, value] : m.sets) sets.push_back(address + "=" + value);
       mends.push_back({{"text", m.text}, {"set", sets}});
     }
-    findings.push_back({{"role", f.role}, {"weight", f.weight == Finding::Weight::Broken ? "broken" : f.weight == Finding::Weight::Weak ? "weak" : "note"}, {"text", f.text}, {"mends", mends}});
+    findings.push_back({{"role", f.role},
+                        {"weight", f.weight == Finding::Weight::Broken ? "broken"
+                                   : f.weight == Finding::Weight::Weak ? "weak"
+                                                                       : "note"},
+                        {"text", f.text},
+                        {"mends", mends}});
   }
-  return {{"effect", name},          {"state", stateWord(r, on)}, {"emitted_lm", r.emitted}, {"in_sight", r.seen}, {"peak_stops", r.peak}, {"spread", r.spread},
-          {"picture_share", r.pictureShare}, {"stations", stations},      {"findings", findings},   {"rays", r.raysTraced}};
+  return {
+      {"effect", name},       {"state", stateWord(r, on)}, {"emitted_lm", r.emitted},         {"in_sight", r.seen},
+      {"peak_stops", r.peak}, {"spread", r.spread},        {"picture_share", r.pictureShare}, {"stations", stations},
+      {"findings", findings}, {"rays", r.raysTraced}};
 }
 
 void routeCommand(const Context& c, const Args& a) {
@@ -260,7 +306,8 @@ void routeCommand(const Context& c, const Args& a) {
   if (a.size.empty()) {
     // The document's own shape of frame.
     const Params s(readDocument(c.kinds, a.file).settings(), 0);
-    doc = setValue(doc, doc.settings().id, "height", Constant(std::max(1.0, std::round(480 * s.number("height") / s.number("width")))));
+    doc = setValue(doc, doc.settings().id, "height",
+                   Constant(std::max(1.0, std::round(480 * s.number("height") / s.number("width")))));
   }
   const Tasks tasks(a.threads);
   AssetCache assets;
@@ -268,26 +315,35 @@ void routeCommand(const Context& c, const Args& a) {
   std::vector<const Node*> effects = doc.family("effect");
   if (!a.effect.empty()) {
     const Node* n = doc.findByName(a.effect);
-    if (!n || n->kind->family() != "effect") throw badInput(fmt::format("{}: there is no effect named \"{}\"", a.file, a.effect));
+    if (!n || n->kind->family() != "effect")
+      throw badInput(fmt::format("{}: there is no effect named \"{}\"", a.file, a.effect));
     effects = {n};
   }
   const double frame = a.frame != 0 ? a.frame : currentFrame(doc);
   const Rendered r = renderFrame(c, lighter, doc, frame, tasks, assets, cache, 0, 1);
   Json all = Json::array();
   for (const Node* e : effects) {
-    const Route route = measureRoute(doc, e->id, frame, r.rendering.scene(), r.rendering.film(), r.rendering.scene().amounts, r.developed, tasks);
+    const Route route = measureRoute(doc, e->id, frame, r.rendering.scene(), r.rendering.film(),
+                                     r.rendering.scene().amounts, r.developed, tasks);
     const bool on = Params(*e, frame).flag("on");
     if (c.json) {
       all.push_back(routeJson(route, e->name, on));
       continue;
     }
-    print(fmt::format("{}: {}, {:.1f} % of the picture's light", e->name, stateWord(route, on), 100 * route.pictureShare));
+    print(fmt::format("{}: {}, {:.1f} % of the picture's light", e->name, stateWord(route, on),
+                      100 * route.pictureShare));
     for (const Station& s : route.stations) {
       print(fmt::format("  {:<8} {}{}{}", s.label, s.name, s.reading.empty() ? "" : ", ", s.reading));
-      for (const Loss& l : s.losses) print(l.thing ? fmt::format("           lost to {}: {:.0f} %", l.by, 100 * l.share) : fmt::format("           {:.0f} % {}", 100 * l.share, l.by));
+      for (const Loss& l : s.losses)
+        print(l.thing ? fmt::format("           lost to {}: {:.0f} %", l.by, 100 * l.share)
+                      : fmt::format("           {:.0f} % {}", 100 * l.share, l.by));
     }
     for (const Finding& f : route.findings) {
-      print(fmt::format("  {} {}", f.weight == Finding::Weight::Broken ? "broken:" : f.weight == Finding::Weight::Weak ? "weak:" : "note:", f.text));
+      print(fmt::format("  {} {}",
+                        f.weight == Finding::Weight::Broken ? "broken:"
+                        : f.weight == Finding::Weight::Weak ? "weak:"
+                                                            : "note:",
+                        f.text));
       for (const Mend& m : f.mends) {
         std::string sets;
         for (const auto& [address, value] : m.sets) sets += fmt::format(" \"{}={}\"", address, value);
@@ -306,7 +362,12 @@ void compareCommand(const Context& c, const Args& a) {
     const auto all = differences(from, to);
     if (c.json) {
       Json list = Json::array();
-      for (const Difference& d : all) list.push_back({{"place", d.place}, {"before", d.before}, {"after", d.after}, {"text", describe(d)}, {"redoes", stageName(d.stage)}});
+      for (const Difference& d : all)
+        list.push_back({{"place", d.place},
+                        {"before", d.before},
+                        {"after", d.after},
+                        {"text", describe(d)},
+                        {"redoes", stageName(d.stage)}});
       return print(Json{{"equal", all.empty()}, {"differences", list}});
     }
     if (all.empty()) print(std::string("no difference"));
@@ -315,7 +376,9 @@ void compareCommand(const Context& c, const Args& a) {
   }
   const Picture one = readPicture(a.file).picture(), two = readPicture(a.other).picture();
   const PictureComparison r = comparePictures(one, two);
-  if (!r.sameSize) throw badInput(fmt::format("{} is {} × {}, but {} is {} × {}", a.file, one.width, one.height, a.other, two.width, two.height));
+  if (!r.sameSize)
+    throw badInput(
+        fmt::format("{} is {} × {}, but {} is {} × {}", a.file, one.width, one.height, a.other, two.width, two.height));
   if (!a.output.empty()) {
     PictureFile out;
     out.width = one.width;
@@ -323,8 +386,16 @@ void compareCommand(const Context& c, const Args& a) {
     out.layers.push_back({"", {"R", "G", "B"}, false, differencePicture(one, two).rgb});
     writePicture(out, a.output, ColorViews(), "Plain sRGB");
   }
-  if (c.json) return print(Json{{"equal", r.equal()}, {"rms", r.rms}, {"most", r.most}, {"most_at", {r.mostX, r.mostY}}, {"mean_stops", r.meanStops}, {"differing", r.differing}});
-  print(r.equal() ? std::string("equal") : fmt::format("rms {:.6g}, most {:.6g} at {}, {}; mean {:+.3f} stops; {:.1f} % of the pixels differ", r.rms, r.most, r.mostX, r.mostY, r.meanStops, 100 * r.differing));
+  if (c.json)
+    return print(Json{{"equal", r.equal()},
+                      {"rms", r.rms},
+                      {"most", r.most},
+                      {"most_at", {r.mostX, r.mostY}},
+                      {"mean_stops", r.meanStops},
+                      {"differing", r.differing}});
+  print(r.equal() ? std::string("equal")
+                  : fmt::format("rms {:.6g}, most {:.6g} at {}, {}; mean {:+.3f} stops; {:.1f} % of the pixels differ",
+                                r.rms, r.most, r.mostX, r.mostY, r.meanStops, 100 * r.differing));
 }
 
 } // namespace
@@ -341,7 +412,8 @@ void addPictureCommands(CLI::App& app, Context& c) {
   s->add_option("-o", a->output, "The picture: .exr, .png, .jpg, .tif, .hdr")->required();
   s->add_option("--size", a->size, "WxH in pixels");
   s->add_option("--samples", a->samples, "Light paths a pixel");
-  s->add_option("--noise", a->noise, "Noise at which a part of the picture is done, 0.02 for 2 %; 0 spends all samples");
+  s->add_option("--noise", a->noise,
+                "Noise at which a part of the picture is done, 0.02 for 2 %; 0 spends all samples");
   s->add_option("--seconds", a->seconds, "Stops after this time");
   s->add_option("--seed", a->seed, "Pattern of the grain");
   auto* frame = s->add_option("--frame", a->frame, "The frame");
@@ -349,7 +421,8 @@ void addPictureCommands(CLI::App& app, Context& c) {
   s->add_option("--region", a->region, "X,Y,W,H in pixels: only this part");
   s->add_option("--camera", a->camera, "Name of a camera");
   s->add_option("--set", a->sets, "NAME.PARAM=VALUE for this picture only");
-  s->add_option("--passes", a->passes, "all, or names with commas: depth, normal, albedo, identity, lights, sources, lens");
+  s->add_option("--passes", a->passes,
+                "all, or names with commas: depth, normal, albedo, identity, lights, sources, lens");
   s->add_flag("--no-lens", a->noLens, "Without the lens stages");
   s->add_flag("--no-denoise", a->noDenoise, "As it was sampled, noise and all");
   s->add_flag("--alpha", a->alpha, "Unassociated alpha in PNG");
@@ -358,11 +431,15 @@ void addPictureCommands(CLI::App& app, Context& c) {
 
   a = std::make_shared<Args>();
   s = command("lens", "The lens stages alone, on a picture or a sequence");
-  s->add_option("IN", a->other, "A picture; exact with what render writes for --passes sources, else by Cryptomattes and layers that have the names of things")->required();
+  s->add_option("IN", a->other,
+                "A picture; exact with what render writes for --passes sources, else by Cryptomattes and layers that "
+                "have the names of things")
+      ->required();
   s->add_option("FILE", a->file, "The document whose lens it is")->required();
   s->add_option("-o", a->output, "The picture")->required();
   s->add_option("--frame", a->frame, "The frame of the document");
-  s->add_option("--frames", a->frames, "A-B or A-BxSTEP: a sequence, IN.0001.exr to OUT.0001.exr for IN.exr and OUT.exr");
+  s->add_option("--frames", a->frames,
+                "A-B or A-BxSTEP: a sequence, IN.0001.exr to OUT.0001.exr for IN.exr and OUT.exr");
   s->add_option("--set", a->sets, "NAME.PARAM=VALUE for this picture only");
   s->add_option("--threads", a->threads, "Threads; 0: one a core");
   s->callback([&c, a] { lensCommand(c, *a); });

@@ -1,6 +1,6 @@
 #include "cli/commands.h"
-#include "core/base/memory.h"
 #include "core/base/error.h"
+#include "core/base/memory.h"
 #include "core/exchange/child.h"
 #include "core/kinds.h"
 

@@ -40,9 +40,11 @@ double peakMemory() {
 
 Document applySetting(const Document& doc, const std::string& assignment) {
   const size_t equals = assignment.find('=');
-  if (equals == std::string::npos || equals == 0) throw usageError(fmt::format("{} is not NAME.PARAM=VALUE", quotation(assignment)));
+  if (equals == std::string::npos || equals == 0)
+    throw usageError(fmt::format("{} is not NAME.PARAM=VALUE", quotation(assignment)));
   const Address a = resolve(doc, assignment.substr(0, equals));
-  if (a.param.empty()) throw usageError(fmt::format("{}: say which parameter: NAME.PARAM=VALUE", quotation(assignment)));
+  if (a.param.empty())
+    throw usageError(fmt::format("{}: say which parameter: NAME.PARAM=VALUE", quotation(assignment)));
   const Value present = valueAt(doc, a);
   return setAt(doc, a, parseValue(doc, definitionAt(doc, a), assignment.substr(equals + 1), &present));
 }

@@ -22,12 +22,12 @@ void print(const Json& json);
 void print(const std::string& line);
 /// A bar on standard error when it is a terminal, else nothing; `done` in [0, 1].
 class Progress {
-public:
+ public:
   Progress();
   ~Progress();
   void show(double done, const std::string& text);
 
-private:
+ private:
   bool m_terminal, m_shown = false;
 };
 

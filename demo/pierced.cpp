@@ -10,10 +10,14 @@ V2f border(int t) {
   const int side = around / 4, s = t / side % 4;
   const float f = 2 * float(t % side) / float(side) - 1;
   switch (s) {
-  case 0: return {1, f};
-  case 1: return {-f, 1};
-  case 2: return {-1, -f};
-  default: return {f, -1};
+  case 0:
+    return {1, f};
+  case 1:
+    return {-f, 1};
+  case 2:
+    return {-1, -f};
+  default:
+    return {f, -1};
   }
 }
 
@@ -53,7 +57,8 @@ Mesh piercedShell(const PiercedShell& s) {
   for (int row = 0; row < s.rows; ++row) {
     const float vc = (float(row) + 0.5f) / float(s.rows);
     const V2f lo = s.profile(float(row) / float(s.rows)), hi = s.profile(float(row + 1) / float(s.rows));
-    const float height = std::sqrt(sqr(hi.x - lo.x) + sqr(hi.y - lo.y)), width = 2 * pi * s.profile(vc).x / float(s.columns);
+    const float height = std::sqrt(sqr(hi.x - lo.x) + sqr(hi.y - lo.y)),
+                width = 2 * pi * s.profile(vc).x / float(s.columns);
     const float shift = row % 2 ? s.stagger : 0;
     for (int column = 0; column < s.columns; ++column) {
       const float scale = s.size ? s.size(row, column) : 1;
@@ -65,7 +70,8 @@ Mesh piercedShell(const PiercedShell& s) {
         const V2f b = border(t);
         const float angle = std::atan2(b.y, b.x);
         const float wave = 1 - s.star * 0.5f * (1 - std::cos(float(s.points) * angle));
-        const float x = closed ? 0 : radius * wave * std::cos(angle) / width, y = closed ? 0 : radius * wave * std::sin(angle) / height;
+        const float x = closed ? 0 : radius * wave * std::cos(angle) / width,
+                    y = closed ? 0 : radius * wave * std::sin(angle) / height;
         const float cu = (float(column) + 0.5f + shift) / float(s.columns);
         edge[t] = {cu + x / float(s.columns), vc + y / float(s.rows)};
         const V2f outer(cu + 0.5f * b.x / float(s.columns), vc + 0.5f * b.y / float(s.rows));
@@ -77,8 +83,11 @@ Mesh piercedShell(const PiercedShell& s) {
       for (int t = 0; t < around; ++t) {
         const int u = (t + 1) % around;
         for (int side = 0; side < 2; ++side) {
-          if (closed) m.triangles.push_back(side ? Mesh::Triangle{ring[side][t], frame[side][u], frame[side][t]} : Mesh::Triangle{ring[side][t], frame[side][t], frame[side][u]});
-          else face(ring[side][t], frame[side][t], frame[side][u], ring[side][u], side == 1);
+          if (closed)
+            m.triangles.push_back(side ? Mesh::Triangle{ring[side][t], frame[side][u], frame[side][t]}
+                                       : Mesh::Triangle{ring[side][t], frame[side][t], frame[side][u]});
+          else
+            face(ring[side][t], frame[side][t], frame[side][u], ring[side][u], side == 1);
         }
         if (closed) continue;
         // The wall of the hole, with normals of its own.

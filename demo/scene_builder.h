@@ -10,7 +10,7 @@ namespace ilumbra {
 
 /// Puts a scene together as a person would type it: kinds, names and values as text.
 class SceneBuilder {
-public:
+ public:
   explicit SceneBuilder(const std::shared_ptr<const Kinds>& kinds) : m_doc(Document::create(kinds)) {}
 
   using Values = std::initializer_list<std::pair<const char*, const char*>>;
@@ -48,7 +48,7 @@ public:
   const Document& peek() const { return m_doc; }
   Document take() { return std::move(m_doc); }
 
-private:
+ private:
   Document m_doc;
 };
 

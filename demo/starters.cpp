@@ -10,8 +10,13 @@ namespace ilumbra {
 namespace fs = std::filesystem;
 
 const std::vector<Starter>& allStarters() {
-  static const std::vector<Starter> all = {sunCoreStarter(), brassRingsStarter(), glassPlanetsStarter(), jadeMoonStarter(), veilCometStarter(), gyroscopeCageStarter(), hologramCageStarter(), burstHourglassStarter(),
-                                           turnedBulbStarter(), nameplateStarter(), stillPoolStarter(), glassOverSlateStarter(), brassNephroidStarter(), poolRipplesStarter(), quicksilverTrayStarter(), slottedShutterStarter(), zodiacBandStarter(), dustyProjectorStarter(), pendulumLampStarter(), floorMistStarter(), amberHoneycombStarter(), orreryHallStarter()};
+  static const std::vector<Starter> all = {
+      sunCoreStarter(),        brassRingsStarter(),     glassPlanetsStarter(),    jadeMoonStarter(),
+      veilCometStarter(),      gyroscopeCageStarter(),  hologramCageStarter(),    burstHourglassStarter(),
+      turnedBulbStarter(),     nameplateStarter(),      stillPoolStarter(),       glassOverSlateStarter(),
+      brassNephroidStarter(),  poolRipplesStarter(),    quicksilverTrayStarter(), slottedShutterStarter(),
+      zodiacBandStarter(),     dustyProjectorStarter(), pendulumLampStarter(),    floorMistStarter(),
+      amberHoneycombStarter(), orreryHallStarter()};
   return all;
 }
 

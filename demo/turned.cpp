@@ -10,7 +10,9 @@ std::vector<V2f> smoothProfile(const std::vector<V2f>& p, int steps) {
     const V2f a = p[i > 0 ? i - 1 : 0], b = p[i], c = p[i + 1], d = p[std::min(i + 2, p.size() - 1)];
     for (int k = 0; k < steps; ++k) {
       const float t = float(k) / float(steps), t2 = t * t, t3 = t2 * t;
-      V2f v = (b * 2.0f + (c - a) * t + (a * 2.0f - b * 5.0f + c * 4.0f - d) * t2 + (b * 3.0f - a - c * 3.0f + d) * t3) * 0.5f;
+      V2f v =
+          (b * 2.0f + (c - a) * t + (a * 2.0f - b * 5.0f + c * 4.0f - d) * t2 + (b * 3.0f - a - c * 3.0f + d) * t3) *
+          0.5f;
       v.x = std::max(0.0f, v.x);
       out.push_back(v);
     }
@@ -45,6 +47,8 @@ Mesh turnedBody(const std::vector<V2f>& profile, int segments) {
   return m;
 }
 
-std::string turnedFile(const std::string& name, const std::vector<V2f>& profile, int segments) { return partFile(name, turnedBody(profile, segments)); }
+std::string turnedFile(const std::string& name, const std::vector<V2f>& profile, int segments) {
+  return partFile(name, turnedBody(profile, segments));
+}
 
 } // namespace ilumbra

@@ -1,4 +1,5 @@
-// The route of gathered light: out of its lamps, onto what bends or mirrors it, from there onto surfaces, and to the camera.
+// The route of gathered light: out of its lamps, onto what bends or mirrors it, from there onto surfaces, and to the
+// camera.
 #include "core/advise/caustics_route.h"
 
 #include "core/advise/route_parts.h"
@@ -19,7 +20,11 @@ using Weight = Finding::Weight;
 constexpr uint32_t photonsPerLight = 20'000;
 constexpr double wantedWithin = 100; // photons that one place should gather over all samples to look smooth
 
-std::string metres(double m) { return m < 0.01 ? fmt::format("{:.1f} mm", 1000 * m) : m < 1 ? fmt::format("{:.0f} cm", 100 * m) : fmt::format("{:.2f} m", m); }
+std::string metres(double m) {
+  return m < 0.01 ? fmt::format("{:.1f} mm", 1000 * m)
+         : m < 1  ? fmt::format("{:.0f} cm", 100 * m)
+                  : fmt::format("{:.2f} m", m);
+}
 
 // How wide the light lies: the radius about its middle that holds half of it, `t` metres back along its way.
 struct Spread {
@@ -57,7 +62,8 @@ double bent(const Mesh& m) {
     const V3f n = cross(m.positions[t.b] - m.positions[t.a], m.positions[t.c] - m.positions[t.a]);
     const float area = length(n);
     if (!(area > 0)) continue;
-    for (const uint32_t i : {t.a, t.b, t.c}) sum += double(area) * std::acos(std::clamp(double(dot(n, m.normals[i]) / area), -1.0, 1.0)) / 3;
+    for (const uint32_t i : {t.a, t.b, t.c})
+      sum += double(area) * std::acos(std::clamp(double(dot(n, m.normals[i]) / area), -1.0, 1.0)) / 3;
     areas += double(area);
   }
   return areas > 0 ? sum / areas * 180 / 3.14159265358979 : 0;
@@ -69,7 +75,9 @@ std::set<uint16_t> groupsOf(const Scene& scene, NodeId effect) {
   if (scene.caustics)
     for (const CausticRule& r : scene.caustics->rules())
       for (size_t i = 0; r.effect == effect && i < r.from.size(); ++i)
-        if (r.from[i]) groups.insert(i < scene.emitters.size() ? scene.emitters[i].group : scene.skies[i - scene.emitters.size()].group);
+        if (r.from[i])
+          groups.insert(i < scene.emitters.size() ? scene.emitters[i].group
+                                                  : scene.skies[i - scene.emitters.size()].group);
   return groups;
 }
 
@@ -79,14 +87,16 @@ int layerOf(const Scene& scene) {
 }
 
 // How the layer of caustics compares with the light beside it where it lies.
-double contrastOf(const Scene& scene, NodeId effect, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks) {
+double contrastOf(const Scene& scene, NodeId effect, const Film& film, const std::vector<Color>& amounts,
+                  const Tasks& tasks) {
   if (layerOf(scene) < 0) return 0;
   std::vector<Color> chosen(amounts.size(), Color(0.0f));
   for (const uint16_t g : groupsOf(scene, effect)) chosen[g] = amounts[g];
   const Picture mine = collect(film, layerOf(scene), chosen, 1, tasks), all = collect(film, 0, amounts, 1, tasks);
   double squares = 0, others = 0;
   for (size_t i = 0; i < mine.pixels(); ++i) {
-    const double c = double(luminance({mine.rgb[3 * i], mine.rgb[3 * i + 1], mine.rgb[3 * i + 2]})), a = double(luminance({all.rgb[3 * i], all.rgb[3 * i + 1], all.rgb[3 * i + 2]}));
+    const double c = double(luminance({mine.rgb[3 * i], mine.rgb[3 * i + 1], mine.rgb[3 * i + 2]})),
+                 a = double(luminance({all.rgb[3 * i], all.rgb[3 * i + 1], all.rgb[3 * i + 2]}));
     squares += c * c;
     others += c * std::max(0.0, a - c);
   }
@@ -95,7 +105,8 @@ double contrastOf(const Scene& scene, NodeId effect, const Film& film, const std
 
 } // namespace
 
-double causticsShare(const Scene& scene, NodeId effect, const Film& film, const std::vector<Color>& amounts, const Picture& picture, float exposure, const Tasks& tasks) {
+double causticsShare(const Scene& scene, NodeId effect, const Film& film, const std::vector<Color>& amounts,
+                     const Picture& picture, float exposure, const Tasks& tasks) {
   const std::set<uint16_t> groups = groupsOf(scene, effect);
   if (layerOf(scene) < 0 || groups.empty()) return 0;
   std::vector<Color> mine(amounts.size(), Color(0.0f));
@@ -104,7 +115,8 @@ double causticsShare(const Scene& scene, NodeId effect, const Film& film, const 
   return total > 0 ? double(luminance(meanLight(film, layerOf(scene), mine, tasks))) / total : 0;
 }
 
-Route measureCausticsRoute(const Document& doc, const Node& effect, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const LensResult& developed, const Tasks& tasks) {
+Route measureCausticsRoute(const Document& doc, const Node& effect, double frame, const Scene& scene, const Film& film,
+                           const std::vector<Color>& amounts, const LensResult& developed, const Tasks& tasks) {
   Route r;
   r.effect = effect.id;
   const Params own(effect, frame);
@@ -132,17 +144,35 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
       Finding f{Weight::Broken, "from", n->id, n->name + " is switched off for caustics", {}};
       f.mends.push_back({"Switch it on", {{at(*n, "caustics"), "on"}}});
       r.findings.push_back(std::move(f));
-    } else if (n->kind->param("clear_shadows") && (p.text("clear_shadows") == "straight" || p.text("clear_shadows") == "blocked")) {
-      Finding f{Weight::Broken, "from", n->id, fmt::format("The light of {} {}", n->name, p.text("clear_shadows") == "blocked" ? "is blocked by all clear things" : "goes straight through clear things"), {}};
+    } else if (n->kind->param("clear_shadows") &&
+               (p.text("clear_shadows") == "straight" || p.text("clear_shadows") == "blocked")) {
+      Finding f{Weight::Broken,
+                "from",
+                n->id,
+                fmt::format("The light of {} {}", n->name,
+                            p.text("clear_shadows") == "blocked" ? "is blocked by all clear things"
+                                                                 : "goes straight through clear things"),
+                {}};
       f.mends.push_back({"Focus it", {{at(*n, "clear_shadows"), "focused"}}});
       r.findings.push_back(std::move(f));
     }
   }
-  if (lamps.empty()) r.findings.push_back({Weight::Broken, "from", effect.id, "From is empty: no lamp's light is gathered", {}});
-  r.stations.push_back({"from", "From", lamps.empty() ? "empty" : names(lamps), lamps.empty() ? "" : endless && r.emitted <= 0 ? "from far away" : fmt::format("{} lm", formatNumber(number("x", "x", "", 0), std::round(r.emitted))), 1, {}});
+  if (lamps.empty())
+    r.findings.push_back({Weight::Broken, "from", effect.id, "From is empty: no lamp's light is gathered", {}});
+  r.stations.push_back({"from",
+                        "From",
+                        lamps.empty() ? "empty" : names(lamps),
+                        lamps.empty() ? ""
+                        : endless && r.emitted <= 0
+                            ? "from far away"
+                            : fmt::format("{} lm", formatNumber(number("x", "x", "", 0), std::round(r.emitted))),
+                        1,
+                        {}});
 
   // Through.
-  if (through.empty()) r.findings.push_back({Weight::Broken, "through", effect.id, "Through is empty: nothing bends or mirrors the light", {}});
+  if (through.empty())
+    r.findings.push_back(
+        {Weight::Broken, "through", effect.id, "Through is empty: nothing bends or mirrors the light", {}});
   for (const Node* n : through) {
     if (!isShown(doc, *n, frame)) {
       Finding f{Weight::Broken, "through", n->id, n->name + " is not shown", {}};
@@ -158,8 +188,11 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
       r.findings.push_back(std::move(f));
     }
   }
-  Station meets{"through", "Through", through.empty() ? "empty" : names(through), "", 0, {}}, lands{"onto", "Onto", onto.empty() ? "all surfaces" : names(onto), "", 0, {}}, picture{"picture", "Picture", "", "", 0, {}};
-  const bool onlyAir = !onto.empty() && std::all_of(onto.begin(), onto.end(), [](const Node* n) { return n->kind->family() == "air"; });
+  Station meets{"through", "Through", through.empty() ? "empty" : names(through), "", 0, {}},
+      lands{"onto", "Onto", onto.empty() ? "all surfaces" : names(onto), "", 0, {}},
+      picture{"picture", "Picture", "", "", 0, {}};
+  const bool onlyAir =
+      !onto.empty() && std::all_of(onto.begin(), onto.end(), [](const Node* n) { return n->kind->family() == "air"; });
   const auto nameOf = [&](uint16_t thing) { return scene.things[thing].name; };
   size_t rule = 0;
   if (scene.caustics)
@@ -174,7 +207,8 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
     meets.share = flow.meets / base;
     meets.reading = fmt::format("{} meets it", percent(meets.share));
     meets.losses.push_back({"misses it", 0, (base - flow.aimed + flow.misses) / base});
-    for (const auto& [thing, w] : flow.blocked) meets.losses.push_back({nameOf(thing), scene.things[thing].node, w / base});
+    for (const auto& [thing, w] : flow.blocked)
+      meets.losses.push_back({nameOf(thing), scene.things[thing].node, w / base});
     if (flow.dull > 0) meets.losses.push_back({"meets its matte surfaces", 0, flow.dull / base});
     lands.share = flow.lands / base;
     double away = flow.meets - flow.lands;
@@ -203,14 +237,18 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
       const double w = double(luminance(p.power));
       all += w;
       float x, y, got;
-      if (!scene.camera.project(p.place, x, y) || x < 0 || y < 0 || x >= float(scene.width) || y >= float(scene.height)) {
+      if (!scene.camera.project(p.place, x, y) || x < 0 || y < 0 || x >= float(scene.width) ||
+          y >= float(scene.height)) {
         outside += w;
         continue;
       }
       const V3f way = scene.camera.position() - p.place;
       const float far = length(way);
-      if (const NodeId by = blocker(scene, rays, offset(p.place, p.facing.unit()), way * (1 / far), far * 0.999f, true, got)) hides[by] += w;
-      else visible += w;
+      if (const NodeId by =
+              blocker(scene, rays, offset(p.place, p.facing.unit()), way * (1 / far), far * 0.999f, true, got))
+        hides[by] += w;
+      else
+        visible += w;
     }
     r.raysTraced += count.rays;
     r.seen = all > 0 ? visible / all : 0;
@@ -218,11 +256,13 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
     picture.name = all > 0 ? fmt::format("{} in sight", percent(r.seen)) : "dark";
     if (all > 0) {
       picture.losses.push_back({"is out of frame", 0, outside / all});
-      for (const auto& [by, w] : hides) picture.losses.push_back({doc.find(by) ? doc.find(by)->name : "something", by, w / all});
+      for (const auto& [by, w] : hides)
+        picture.losses.push_back({doc.find(by) ? doc.find(by)->name : "something", by, w / all});
     }
   }
   picture.reading = fmt::format("{} of the picture", percent(r.pictureShare));
-  const double towards = there ? 0.02 * (flow.aimed - flow.misses) / base : 1; // a small thing takes little of all light, whatever stands before it
+  const double towards = there ? 0.02 * (flow.aimed - flow.misses) / base
+                               : 1; // a small thing takes little of all light, whatever stands before it
   for (Station* s : {&meets, &lands, &picture}) {
     std::erase_if(s->losses, [&](const Loss& l) { return l.share < (s == &meets ? std::min(0.005, towards) : 0.005); });
     std::sort(s->losses.begin(), s->losses.end(), [](const Loss& a, const Loss& b) { return a.share > b.share; });
@@ -236,29 +276,52 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
   double before = 0;
   for (const auto& [thing, w] : flow.blocked) before += w;
   if (flow.aimed > 0 && flow.meets < 0.02 * (flow.aimed - flow.misses) && before > flow.dull) {
-    const auto most = std::max_element(flow.blocked.begin(), flow.blocked.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
+    const auto most = std::max_element(flow.blocked.begin(), flow.blocked.end(),
+                                       [](const auto& a, const auto& b) { return a.second < b.second; });
     const Node* by = doc.find(scene.things[most->first].node);
-    Finding f{Weight::Broken, "through", by ? by->id : 0, fmt::format("{} keeps the light of {} from {}", nameOf(most->first), names(lamps), names(through)), {}};
-    if (by && by->kind->param("casts_shadow")) f.mends.push_back({fmt::format("Let light pass {}", by->name), {{at(*by, "casts_shadow"), "off"}}});
+    Finding f{Weight::Broken,
+              "through",
+              by ? by->id : 0,
+              fmt::format("{} keeps the light of {} from {}", nameOf(most->first), names(lamps), names(through)),
+              {}};
+    if (by && by->kind->param("casts_shadow"))
+      f.mends.push_back({fmt::format("Let light pass {}", by->name), {{at(*by, "casts_shadow"), "off"}}});
     r.findings.push_back(std::move(f));
   } else if (flow.aimed > 0 && flow.meets < 0.02 * flow.dull) {
-    Finding f{Weight::Broken, "through", first.id, fmt::format("Nothing of {} bends or mirrors light: its surface is matte", names(through)), {}};
+    Finding f{Weight::Broken,
+              "through",
+              first.id,
+              fmt::format("Nothing of {} bends or mirrors light: its surface is matte", names(through)),
+              {}};
     if (const Node* m = doc.find(wornMaterial(doc, first, frame).target); m && m->kind->id == "material.surface") {
-      f.mends.push_back({fmt::format("Make {} clear", m->name), {{at(*m, "transmission"), "1"}, {at(*m, "roughness"), "0"}, {at(*m, "metalness"), "0"}}});
-      f.mends.push_back({fmt::format("Make {} a mirror", m->name), {{at(*m, "metalness"), "1"}, {at(*m, "roughness"), "0"}}});
+      f.mends.push_back({fmt::format("Make {} clear", m->name),
+                         {{at(*m, "transmission"), "1"}, {at(*m, "roughness"), "0"}, {at(*m, "metalness"), "0"}}});
+      f.mends.push_back(
+          {fmt::format("Make {} a mirror", m->name), {{at(*m, "metalness"), "1"}, {at(*m, "roughness"), "0"}}});
     }
     r.findings.push_back(std::move(f));
   }
   if (flow.meets > 0) {
     if (!onlyAir && flow.lands < 0.02 * flow.meets) {
-      const auto most = std::max_element(flow.elsewhere.begin(), flow.elsewhere.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
+      const auto most = std::max_element(flow.elsewhere.begin(), flow.elsewhere.end(),
+                                         [](const auto& a, const auto& b) { return a.second < b.second; });
       if (most != flow.elsewhere.end() && most->second > 0.05 * flow.meets) {
         const Node* other = doc.find(scene.things[most->first].node);
-        Finding f{Weight::Broken, "onto", onto.empty() ? effect.id : onto.front()->id, fmt::format("The light misses {}: it lands on {}", names(onto), nameOf(most->first)), {}};
-        if (other) f.mends.push_back({fmt::format("Show it on {} instead", other->name), {{at(effect, "onto"), other->name}}});
+        Finding f{Weight::Broken,
+                  "onto",
+                  onto.empty() ? effect.id : onto.front()->id,
+                  fmt::format("The light misses {}: it lands on {}", names(onto), nameOf(most->first)),
+                  {}};
+        if (other)
+          f.mends.push_back({fmt::format("Show it on {} instead", other->name), {{at(effect, "onto"), other->name}}});
         r.findings.push_back(std::move(f));
       } else {
-        r.findings.push_back({Weight::Broken, "onto", onto.empty() ? effect.id : onto.front()->id, onto.empty() ? "There is no surface on which the light could land" : fmt::format("The light does not land on {}", names(onto)), {}});
+        r.findings.push_back({Weight::Broken,
+                              "onto",
+                              onto.empty() ? effect.id : onto.front()->id,
+                              onto.empty() ? "There is no surface on which the light could land"
+                                           : fmt::format("The light does not land on {}", names(onto)),
+                              {}});
       }
     }
     for (const Node* n : onto) {
@@ -269,7 +332,8 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
       const Triple c = p.triple("base_color");
       if (p.number("metalness") > 0.5 && p.number("roughness") < 0.15 && !p.pattern("metalness")) {
         Finding f{Weight::Broken, "onto", n->id, n->name + " is a mirror: no pattern shows on it", {}};
-        f.mends.push_back({fmt::format("Make {} matte", m->name), {{at(*m, "metalness"), "0"}, {at(*m, "roughness"), "0.6"}}});
+        f.mends.push_back(
+            {fmt::format("Make {} matte", m->name), {{at(*m, "metalness"), "0"}, {at(*m, "roughness"), "0.6"}}});
         r.findings.push_back(std::move(f));
       } else if (!p.pattern("base_color") && std::max({c[0], c[1], c[2]}) < 0.03 && p.number("metalness") < 0.5) {
         Finding f{Weight::Weak, "onto", n->id, n->name + " is too dark to show the pattern", {}};
@@ -281,16 +345,28 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
   if (flow.landed.size() > 200) {
     const Spread here = spreadOf(flow.landed, 0);
     // Photons within reach of one place, where half of the light lies.
-    const double traced = double(own2.photons) / std::max<double>(1, double(std::count(own2.from.begin(), own2.from.end(), true))), landed = double(flow.landed.size()) / photonsPerLight * traced;
+    const double traced = double(own2.photons) /
+                          std::max<double>(1, double(std::count(own2.from.begin(), own2.from.end(), true))),
+                 landed = double(flow.landed.size()) / photonsPerLight * traced;
     const double ratio = double(own2.radius) / std::max(1e-6, double(here.half)), share = 0.5 * ratio * ratio;
     // A quarter of the samples that a pixel may have are sure.
-    const double passes = std::max(1.0, Params(doc.settings(), frame).number("samples") / 4), within = share * landed * (own2.passes > 0 ? std::min(passes, double(own2.passes)) : passes);
+    const double passes = std::max(1.0, Params(doc.settings(), frame).number("samples") / 4),
+                 within = share * landed * (own2.passes > 0 ? std::min(passes, double(own2.passes)) : passes);
     if (within < 0.3 * wantedWithin) {
       const double wanted = std::ceil(double(own2.photons) * wantedWithin / within / 1e5) * 1e5;
-      Finding f{Weight::Weak, "through", effect.id, fmt::format("Too few photons for so large a pattern and so sharp an edge: {:.1g} find each place", std::max(0.1, within)), {}};
-      if (wanted <= 5e6) f.mends.push_back({fmt::format("Trace {:.1f} million", wanted / 1e6), {{at(effect, "photons"), fmt::format("{:.0f}", wanted)}}});
+      Finding f{Weight::Weak,
+                "through",
+                effect.id,
+                fmt::format("Too few photons for so large a pattern and so sharp an edge: {:.1g} find each place",
+                            std::max(0.1, within)),
+                {}};
+      if (wanted <= 5e6)
+        f.mends.push_back({fmt::format("Trace {:.1f} million", wanted / 1e6),
+                           {{at(effect, "photons"), fmt::format("{:.0f}", wanted)}}});
       const double softer = own.number("edge") - std::log(std::sqrt(wantedWithin / within)) / std::log(100.0);
-      if (softer >= 0) f.mends.push_back({fmt::format("Soften the edge to {:.0f} %", 100 * softer), {{at(effect, "edge"), fmt::format("{:.0f} %", 100 * softer)}}});
+      if (softer >= 0)
+        f.mends.push_back({fmt::format("Soften the edge to {:.0f} %", 100 * softer),
+                           {{at(effect, "edge"), fmt::format("{:.0f} %", 100 * softer)}}});
       r.findings.push_back(std::move(f));
     }
     // Where it would be narrowest, before the surface or behind it.
@@ -304,14 +380,24 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
       }
     if (best != 0 && narrow < 0.4f * here.half && std::abs(best) > 0.05f * size) {
       V3f way(0.0f), facing(0.0f);
-      for (const Photon& p : flow.landed) way += p.from.unit() * luminance(p.power), facing += p.facing.unit() * luminance(p.power);
+      for (const Photon& p : flow.landed)
+        way += p.from.unit() * luminance(p.power), facing += p.facing.unit() * luminance(p.power);
       const float height = std::abs(best * dot(normalize(way), normalize(facing)));
-      r.findings.push_back({Weight::Note, "onto", onto.empty() ? effect.id : onto.front()->id, fmt::format("The focus lies {} {} the surface", metres(double(height)), best > 0 ? "before" : "behind"), {}});
+      r.findings.push_back(
+          {Weight::Note,
+           "onto",
+           onto.empty() ? effect.id : onto.front()->id,
+           fmt::format("The focus lies {} {} the surface", metres(double(height)), best > 0 ? "before" : "behind"),
+           {}});
     }
   }
   const double contrast = contrastOf(scene, effect.id, film, amounts, tasks);
   if (r.pictureShare > 0 && r.seen > 0.02 && contrast < 0.1) {
-    Finding f{Weight::Weak, "picture", effect.id, fmt::format("Other light washes it out: where it lies it is {} of it", percent(contrast)), {}};
+    Finding f{Weight::Weak,
+              "picture",
+              effect.id,
+              fmt::format("Other light washes it out: where it lies it is {} of it", percent(contrast)),
+              {}};
     const Node* strongest = nullptr;
     double most = 0;
     for (const Node* n : doc.family("light")) {
@@ -326,7 +412,9 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
     }
     if (strongest) {
       const double down = std::min(6.0, std::log2(0.3 / std::max(1e-4, contrast)));
-      f.mends.push_back({fmt::format("Dim {} by {:.1f} stops", strongest->name, down), {{at(*strongest, "stops"), fmt::format("{:.2f}", Params(*strongest, frame).number("stops") - down)}}});
+      f.mends.push_back(
+          {fmt::format("Dim {} by {:.1f} stops", strongest->name, down),
+           {{at(*strongest, "stops"), fmt::format("{:.2f}", Params(*strongest, frame).number("stops") - down)}}});
     }
     r.findings.push_back(std::move(f));
   }
@@ -335,7 +423,13 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
     const Node* n = doc.find(scene.things[i.thing].node);
     if (!n || std::find(through.begin(), through.end(), n) == through.end()) continue;
     if (const double angle = bent(i.geometry->shape.mesh); angle > 4)
-      r.findings.push_back({Weight::Note, "through", n->id, fmt::format("The smooth normals of {} bend light by {:.0f}° more than its facets do: its pattern is that of a smooth shape, its outline is not", n->name, angle), {}});
+      r.findings.push_back({Weight::Note,
+                            "through",
+                            n->id,
+                            fmt::format("The smooth normals of {} bend light by {:.0f}° more than its facets do: its "
+                                        "pattern is that of a smooth shape, its outline is not",
+                                        n->name, angle),
+                            {}});
   }
   std::string beyond;
   const auto told = [&](bool is, const std::string& what) {
@@ -348,7 +442,8 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
   told(own2.surfaces > 0, fmt::format("{} surfaces at most", own2.surfaces));
   told(own2.cutOff > 0, fmt::format("nothing below {:.3g} %", 100 * own2.cutOff));
   if (!beyond.empty()) r.findings.push_back({Weight::Note, "through", effect.id, "Beyond physics: " + beyond, {}});
-  if (flow.meets > 0 && r.seen < 0.02 && !(onlyAir ? flow.inAir : flow.landed).empty()) r.findings.push_back({Weight::Broken, "picture", effect.id, "The pattern is out of sight", {}});
+  if (flow.meets > 0 && r.seen < 0.02 && !(onlyAir ? flow.inAir : flow.landed).empty())
+    r.findings.push_back({Weight::Broken, "picture", effect.id, "The pattern is out of sight", {}});
   return r;
 }
 

@@ -12,7 +12,10 @@
 
 namespace ilumbra {
 
-std::vector<EffectKind> allEffects() { return {glowEffect(), shaftsEffect(), lampInMistEffect(), projectorBeamEffect(), mistEffect(), nebulaEffect(), ghostLightEffect(), causticsEffect()}; }
+std::vector<EffectKind> allEffects() {
+  return {glowEffect(), shaftsEffect(), lampInMistEffect(), projectorBeamEffect(),
+          mistEffect(), nebulaEffect(), ghostLightEffect(), causticsEffect()};
+}
 
 const EffectKind* effectKind(const Node& effect) {
   static const std::vector<EffectKind> all = allEffects();
@@ -28,7 +31,8 @@ std::vector<NodeId> roleOf(const Document&, const Node& effect, const std::strin
   return out;
 }
 
-Document fillRoles(const Document& doc, NodeId effect, const std::vector<NodeId>& things, std::vector<std::string>* left) {
+Document fillRoles(const Document& doc, NodeId effect, const std::vector<NodeId>& things,
+                   std::vector<std::string>* left) {
   const Node* n = doc.find(effect);
   const EffectKind* kind = n ? effectKind(*n) : nullptr;
   if (!kind) throw badInput("there is no such effect");
@@ -64,7 +68,8 @@ Document leaveRole(const Document& doc, NodeId effect, const std::string& param,
 static Document makeGlow(const Document& doc, const Node& object, std::vector<std::string>* told) {
   const double frame = currentFrame(doc);
   const Reference use = wornMaterial(doc, object, frame);
-  Document out = use.target ? setValue(doc, object.id, "material", Constant(use)) : doc; // of a twin, that of its original
+  Document out =
+      use.target ? setValue(doc, object.id, "material", Constant(use)) : doc; // of a twin, that of its original
   NodeId material = use.target;
   if (!material) {
     out = addNode(out, "material.surface", object.name + " surface", {}, &material);
@@ -74,16 +79,19 @@ static Document makeGlow(const Document& doc, const Node& object, std::vector<st
     out = ownCopy(out, object.id, "material", &material);
   }
   const double luminance = 8 / std::max(1e-30, double(exposureFactor(doc, frame)));
-  const double rounded = std::pow(10, std::floor(std::log10(luminance))) * std::round(luminance / std::pow(10, std::floor(std::log10(luminance))));
+  const double rounded = std::pow(10, std::floor(std::log10(luminance))) *
+                         std::round(luminance / std::pow(10, std::floor(std::log10(luminance))));
   out = setValue(out, material, "own_light", Constant(rounded));
   const Triple base = Params(*out.find(material), frame).triple("base_color");
   const double most = std::max({base[0], base[1], base[2], 1e-6});
   out = setValue(out, material, "own_light_color", Constant(Triple{base[0] / most, base[1] / most, base[2] / most}));
-  if (told) told->push_back(fmt::format("{} gave no light: it now has own light of {:.0f} cd/m²", object.name, rounded));
+  if (told)
+    told->push_back(fmt::format("{} gave no light: it now has own light of {:.0f} cd/m²", object.name, rounded));
   return out;
 }
 
-Document addEffect(const Document& doc, std::string_view kindId, const std::vector<NodeId>& selection, NodeId* made, std::vector<std::string>* told) {
+Document addEffect(const Document& doc, std::string_view kindId, const std::vector<NodeId>& selection, NodeId* made,
+                   std::vector<std::string>* told) {
   NodeId effect = 0;
   std::string name;
   const auto nameAfter = [&](const Node& n) {
@@ -94,7 +102,8 @@ Document addEffect(const Document& doc, std::string_view kindId, const std::vect
   const Kind* kind = doc.kinds().find(kindId);
   if (!kind || kind->family() != "effect") throw badInput(fmt::format("there is no effect \"{}\"", kindId));
   for (const NodeId id : selection)
-    if (const Node* n = doc.find(id); n && (n->kind->family() == "light" || n->kind->family() == "object" || n->kind->family() == "source")) {
+    if (const Node* n = doc.find(id);
+        n && (n->kind->family() == "light" || n->kind->family() == "object" || n->kind->family() == "source")) {
       name = nameAfter(*n);
       break;
     }
@@ -104,13 +113,15 @@ Document addEffect(const Document& doc, std::string_view kindId, const std::vect
   const EffectKind& k = *effectKind(*out.find(effect));
   if (k.make) out = k.make(std::move(out), effect, selection, told);
   // Of nothing that was selected: by what it has found or made for itself.
-  if (const std::vector<NodeId> from = roleOf(out, *out.find(effect), "from"); name.empty() && !from.empty()) out = rename(out, effect, out.freeName(nameAfter(*out.find(from.front()))));
+  if (const std::vector<NodeId> from = roleOf(out, *out.find(effect), "from"); name.empty() && !from.empty())
+    out = rename(out, effect, out.freeName(nameAfter(*out.find(from.front()))));
   for (const NodeId id : roleOf(out, *out.find(effect), "from")) {
     const Node* n = out.find(id);
     if (n->kind->family() != "object" || !n->kind->param("material")) continue;
     const Reference use = wornMaterial(out, *n, currentFrame(doc));
     const Node* m = out.find(use.target);
-    if (!m || (m->kind->param("own_light") && Params(*m, currentFrame(doc), use.with.get()).number("own_light") <= 0)) out = makeGlow(out, *n, told);
+    if (!m || (m->kind->param("own_light") && Params(*m, currentFrame(doc), use.with.get()).number("own_light") <= 0))
+      out = makeGlow(out, *n, told);
   }
   if (!k.lensStage.empty() && roleOf(out, *out.find(effect), "lens").empty()) {
     NodeId stage = 0;

@@ -13,8 +13,8 @@ struct Route;
 
 /// A role of a light effect: the parameter that holds who fills it, and what may.
 struct Role {
-  std::string param;  ///< "from", "through", "onto", "lens"
-  std::string label;  ///< "From"
+  std::string param;   ///< "from", "through", "onto", "lens"
+  std::string label;   ///< "From"
   std::string teaches; ///< what to put here, for an empty role
 };
 
@@ -24,11 +24,16 @@ struct EffectKind {
   std::vector<Role> roles;
   std::string lensStage = {}; ///< kind of the stage that the effect makes when its Lens role is empty
   /// Makes what a new effect needs and the scene lacks; null: nothing. `told` as in addEffect().
-  std::function<Document(Document, NodeId effect, const std::vector<NodeId>& selection, std::vector<std::string>* told)> make = {};
+  std::function<Document(Document, NodeId effect, const std::vector<NodeId>& selection, std::vector<std::string>* told)>
+      make = {};
   /// Its share of the picture's light before the lens; null: none, or by its lens stages.
-  std::function<double(const Document&, const Node& effect, const Scene&, const Film&, const std::vector<Color>& amounts, const Picture& picture, const Tasks&)> share = {};
+  std::function<double(const Document&, const Node& effect, const Scene&, const Film&,
+                       const std::vector<Color>& amounts, const Picture& picture, const Tasks&)>
+      share = {};
   /// Its route (route.h).
-  std::function<Route(const Document&, const Node& effect, double frame, const Scene&, const Film&, const std::vector<Color>& amounts, const LensResult&, const Tasks&)> measure = {};
+  std::function<Route(const Document&, const Node& effect, double frame, const Scene&, const Film&,
+                      const std::vector<Color>& amounts, const LensResult&, const Tasks&)>
+      measure = {};
 };
 /// Every effect. A new one is a file in this folder and a line here.
 std::vector<EffectKind> allEffects();
@@ -47,13 +52,15 @@ EffectKind shaftsEffect();
 std::vector<NodeId> roleOf(const Document& doc, const Node& effect, const std::string& param);
 /// Puts things into the roles that they fit. Objects and lights come from a selection; what fits nowhere is returned in
 /// `left` by name.
-Document fillRoles(const Document& doc, NodeId effect, const std::vector<NodeId>& things, std::vector<std::string>* left = nullptr);
+Document fillRoles(const Document& doc, NodeId effect, const std::vector<NodeId>& things,
+                   std::vector<std::string>* left = nullptr);
 /// Takes one thing out of a role.
 Document leaveRole(const Document& doc, NodeId effect, const std::string& param, NodeId thing);
 
 /// A new effect with the selection in its roles, and what it lacks made: its lens stage, taking its light from the
 /// effect. `told` receives a sentence for each thing that was made. Objects in From that give no light of their own get
 /// some, so that the effect is seen at once.
-Document addEffect(const Document& doc, std::string_view kind, const std::vector<NodeId>& selection, NodeId* made, std::vector<std::string>* told);
+Document addEffect(const Document& doc, std::string_view kind, const std::vector<NodeId>& selection, NodeId* made,
+                   std::vector<std::string>* told);
 
 } // namespace ilumbra

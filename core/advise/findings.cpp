@@ -35,7 +35,8 @@ const Instance* shutIn(const Scene& scene, const V3f& from, uint16_t own) {
       met = hit.instance->light < 0 && hit.instance->thing != own;
       o = offset(hit.point, dot(d, hit.geometric) > 0 ? hit.geometric : -hit.geometric);
     }
-    if (!met || (copy && hit.copy != copy) || !(hit.instance->switches & SwitchShadow) || dot(d, hit.geometric) < 0) return nullptr;
+    if (!met || (copy && hit.copy != copy) || !(hit.instance->switches & SwitchShadow) || dot(d, hit.geometric) < 0)
+      return nullptr;
     shell = hit.instance;
     copy = hit.copy;
   }
@@ -51,14 +52,30 @@ void aboutMaterial(const Document& doc, const Scene& scene, const Instance& i, s
   if (!object || !matter || m.layered() || matter->kind->id != "material.surface") return;
   const bool clear = m.transmission.any();
   if (clear && i.lightThrough == LightThrough::Blocked)
-    out.push_back({Weight::Weak, "", object->id, fmt::format("{} is clear, but lamps do not shine through it", object->name), {{"Let light go straight through", {{at(*object, "light_through"), "straight"}}}}, "light_through"});
+    out.push_back({Weight::Weak,
+                   "",
+                   object->id,
+                   fmt::format("{} is clear, but lamps do not shine through it", object->name),
+                   {{"Let light go straight through", {{at(*object, "light_through"), "straight"}}}},
+                   "light_through"});
   if (m.hasInside() && !i.closed) {
-    std::vector<Mend> mends{clear ? Mend{"Take it for a thin sheet", {{at(*matter, "thin"), "on"}}} : Mend{"Make it matte", {{at(*matter, "subsurface"), "0"}}}};
-    if (object->kind->id == "object.mesh") mends.push_back({"Close its holes", {}, {{"modifier.mend", object->name, "modifiers"}}});
-    out.push_back({Weight::Weak, "", object->id, fmt::format("{} is an open mesh: it has no inside that {} could fill", object->name, clear ? "clear matter" : "scattering light"), std::move(mends), "material"});
+    std::vector<Mend> mends{clear ? Mend{"Take it for a thin sheet", {{at(*matter, "thin"), "on"}}}
+                                  : Mend{"Make it matte", {{at(*matter, "subsurface"), "0"}}}};
+    if (object->kind->id == "object.mesh")
+      mends.push_back({"Close its holes", {}, {{"modifier.mend", object->name, "modifiers"}}});
+    out.push_back({Weight::Weak, "", object->id,
+                   fmt::format("{} is an open mesh: it has no inside that {} could fill", object->name,
+                               clear ? "clear matter" : "scattering light"),
+                   std::move(mends), "material"});
   }
   if (clear && !m.thin && m.ior < 1.001f)
-    out.push_back({Weight::Weak, "", matter->id, fmt::format("{} has an index of refraction of 1: it bends nothing and mirrors nothing", matter->name), {{"Set it to that of glass, 1.5", {{at(*matter, "ior"), "1.5"}}}}, "ior"});
+    out.push_back(
+        {Weight::Weak,
+         "",
+         matter->id,
+         fmt::format("{} has an index of refraction of 1: it bends nothing and mirrors nothing", matter->name),
+         {{"Set it to that of glass, 1.5", {{at(*matter, "ior"), "1.5"}}}},
+         "ior"});
   if (m.subsurface.any() && !m.thin) {
     const Box3f box = i.geometry->bounds;
     const V3f size = box.size();
@@ -73,11 +90,25 @@ void aboutMaterial(const Document& doc, const Scene& scene, const Instance& i, s
     const float depth = p.real("subsurface_depth");
     const double better = std::pow(10, std::floor(std::log10(std::max(1e-6, double(least) / 30))));
     const double round = std::max(better, std::floor(double(least) / 30 / better) * better);
-    const Mend mend{"Set it to " + shown(*matter, "subsurface_depth", round), {{at(*matter, "subsurface_depth"), fmt::format("{:g}", round)}}};
+    const Mend mend{"Set it to " + shown(*matter, "subsurface_depth", round),
+                    {{at(*matter, "subsurface_depth"), fmt::format("{:g}", round)}}};
     if (depth > 0.6f * least)
-      out.push_back({Weight::Weak, "", matter->id, fmt::format("Light in {} goes {} before it scatters, further than {} is thick: it will look like mist", matter->name, shown(*matter, "subsurface_depth", double(depth)), object->name), {mend}, "subsurface_depth"});
+      out.push_back(
+          {Weight::Weak,
+           "",
+           matter->id,
+           fmt::format("Light in {} goes {} before it scatters, further than {} is thick: it will look like mist",
+                       matter->name, shown(*matter, "subsurface_depth", double(depth)), object->name),
+           {mend},
+           "subsurface_depth"});
     else if (depth < 5e-4f * least)
-      out.push_back({Weight::Note, "", matter->id, fmt::format("Light in {} goes only {} before it scatters: {} will look matte", matter->name, shown(*matter, "subsurface_depth", double(depth)), object->name), {mend}, "subsurface_depth"});
+      out.push_back({Weight::Note,
+                     "",
+                     matter->id,
+                     fmt::format("Light in {} goes only {} before it scatters: {} will look matte", matter->name,
+                                 shown(*matter, "subsurface_depth", double(depth)), object->name),
+                     {mend},
+                     "subsurface_depth"});
   }
 }
 
@@ -92,11 +123,14 @@ std::vector<Mend> opened(const Document& doc, double frame, const Node& shell) {
   for (const Node* n : doc.family("object")) wearers += wornMaterial(doc, *n, frame).target == worn.target;
   if (material && material->kind->id == "material.surface" && wearers == 1) {
     Mend glass{fmt::format("Make {} of glass", shell.name), {}};
-    for (const auto& [param, value] : {std::pair{"transmission", "1"}, {"metalness", "0"}, {"roughness", "0"}, {"opacity", "1"}}) glass.sets.emplace_back(at(*material, param), value);
+    for (const auto& [param, value] :
+         {std::pair{"transmission", "1"}, {"metalness", "0"}, {"roughness", "0"}, {"opacity", "1"}})
+      glass.sets.emplace_back(at(*material, param), value);
     glass.sets.emplace_back(at(shell, "light_through"), "straight");
     out.push_back(std::move(glass));
   }
-  if (shell.kind->param("casts_shadow")) out.push_back({fmt::format("Let light pass {}", shell.name), {{at(shell, "casts_shadow"), "off"}}});
+  if (shell.kind->param("casts_shadow"))
+    out.push_back({fmt::format("Let light pass {}", shell.name), {{at(shell, "casts_shadow"), "off"}}});
   return out;
 }
 
@@ -114,7 +148,12 @@ std::vector<Finding> findThings(const Document& doc, double frame, const Scene& 
       if (dark && p.flag("on")) {
         const ParamDef& d = *n->kind->param("power");
         const double v = std::get<double>(d.initial);
-        out.push_back({Weight::Broken, "", n->id, fmt::format("{} has a power of 0", n->name), {{"Set it to " + formatNumber(d, v), {{at(*n, "power"), fmt::format("{:g}", v)}}}}, "power"});
+        out.push_back({Weight::Broken,
+                       "",
+                       n->id,
+                       fmt::format("{} has a power of 0", n->name),
+                       {{"Set it to " + formatNumber(d, v), {{at(*n, "power"), fmt::format("{:g}", v)}}}},
+                       "power"});
         return;
       }
       if (!p.flag("on") || dark) return;
@@ -123,18 +162,26 @@ std::vector<Finding> findThings(const Document& doc, double frame, const Scene& 
       double sum = 0;
       constexpr int rays = 32;
       V3f from = centre;
-      if (!e.light->infinite() && length(from - reach.centre) < 0.05f + reach.radius) from = reach.centre - reach.axis * (0.5f + 2 * reach.radius);
+      if (!e.light->infinite() && length(from - reach.centre) < 0.05f + reach.radius)
+        from = reach.centre - reach.axis * (0.5f + 2 * reach.radius);
       for (int k = 0; k < rays; ++k) {
         Sampler sampler(1, 0, uint32_t(k), 5);
         LightSample s;
-        if (e.light->sample(from, sampler.get2(), s) && !(std::isfinite(e.range) && s.distance > e.range)) sum += double(luminance(s.radiance * amount)) / (std::isfinite(s.density) ? double(s.density) : 1.0) / rays;
+        if (e.light->sample(from, sampler.get2(), s) && !(std::isfinite(e.range) && s.distance > e.range))
+          sum += double(luminance(s.radiance * amount)) / (std::isfinite(s.density) ? double(s.density) : 1.0) / rays;
       }
       const double value = sum / double(pi) * double(exposure);
       if (value > 0 && value < 1.0 / 16384) {
         const double better = p.number("power") / value * 0.25, unit = std::pow(10, std::floor(std::log10(better)) - 1);
         const double tidy = std::round(better / unit) * unit;
-        out.push_back({Weight::Weak, "", n->id, fmt::format("{} gives {:.0f} stops less than white at this exposure: nothing of it will be seen. Is its power in {}?", n->name, -std::log2(value), n->kind->param("power")->unit),
-                       {{"Set it to " + shown(*n, "power", tidy), {{at(*n, "power"), fmt::format("{:g}", tidy)}}}}, "power"});
+        out.push_back({Weight::Weak,
+                       "",
+                       n->id,
+                       fmt::format("{} gives {:.0f} stops less than white at this exposure: nothing of it will be "
+                                   "seen. Is its power in {}?",
+                                   n->name, -std::log2(value), n->kind->param("power")->unit),
+                       {{"Set it to " + shown(*n, "power", tidy), {{at(*n, "power"), fmt::format("{:g}", tidy)}}}},
+                       "power"});
       }
     }
     if (e.light->infinite()) return;
@@ -149,8 +196,10 @@ std::vector<Finding> findThings(const Document& doc, double frame, const Scene& 
     if (shell) {
       const Node* by = doc.find(scene.things[shell->thing].node);
       if (by)
-        out.push_back({Weight::Broken, "", n->id, fmt::format("{} sits inside {}, which is closed and opaque: no light comes out", n->name, by->name),
-                       opened(doc, frame, *by), n->kind->param("position") ? "position" : ""});
+        out.push_back(
+            {Weight::Broken, "", n->id,
+             fmt::format("{} sits inside {}, which is closed and opaque: no light comes out", n->name, by->name),
+             opened(doc, frame, *by), n->kind->param("position") ? "position" : ""});
     }
   };
   for (const Emitter& e : scene.emitters) weigh(e);
@@ -160,7 +209,9 @@ std::vector<Finding> findThings(const Document& doc, double frame, const Scene& 
   // One sentence for each thing and parameter is enough.
   std::vector<Finding> once;
   for (Finding& f : out)
-    if (std::none_of(once.begin(), once.end(), [&](const Finding& o) { return o.thing == f.thing && o.param == f.param; })) once.push_back(std::move(f));
+    if (std::none_of(once.begin(), once.end(),
+                     [&](const Finding& o) { return o.thing == f.thing && o.param == f.param; }))
+      once.push_back(std::move(f));
   return once;
 }
 

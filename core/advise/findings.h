@@ -3,11 +3,11 @@
 
 namespace ilumbra {
 
-/// Why things do not show as they should, apart from any effect: rules over the document and its compiled scene, and rays
-/// where one must look. Each finding names the thing, its parameter and a mend:
-///   a light inside a closed opaque object; clear matter that blocks light; clear or scattering matter on an open mesh; clear
-///   matter of index 1; a scattering distance out of proportion to the body; a light without power, or far too weak to be
-///   seen at the camera's exposure (a number in the wrong unit, mostly).
+/// Why things do not show as they should, apart from any effect: rules over the document and its compiled scene, and
+/// rays where one must look. Each finding names the thing, its parameter and a mend:
+///   a light inside a closed opaque object; clear matter that blocks light; clear or scattering matter on an open mesh;
+///   clear matter of index 1; a scattering distance out of proportion to the body; a light without power, or far too
+///   weak to be seen at the camera's exposure (a number in the wrong unit, mostly).
 std::vector<Finding> findThings(const Document& doc, double frame, const Scene& scene);
 
 /// How what encloses a lamp is opened to its light: made glass, where its material is its own, or passed by lamps.

@@ -6,9 +6,9 @@
 #include "core/geometry/shape.h"
 #include "core/render/camera.h"
 
-#include <ImathBoxAlgo.h>
 #include <cmath>
 #include <fmt/format.h>
+#include <ImathBoxAlgo.h>
 
 namespace ilumbra {
 
@@ -56,7 +56,8 @@ void cameraFor(Document& doc, std::vector<std::string>* told) {
   const V3f middle = box.isEmpty() ? V3f(0, 0.25f, 0) : box.center();
   const float size = box.isEmpty() ? 0.6f : std::clamp(0.5f * length(box.size()), 0.05f, 10.0f);
   const V3f from = middle + V3f(0.8f, 1.9f, 4.2f) * size;
-  add(doc, "camera.lens", "Camera", {{"position", text(from)}, {"target", text(middle)}, {"focus", tidy(double(length(from - middle)))}});
+  add(doc, "camera.lens", "Camera",
+      {{"position", text(from)}, {"target", text(middle)}, {"focus", tidy(double(length(from - middle)))}});
   tell(told, "There was no camera: one was made");
 }
 
@@ -67,10 +68,12 @@ std::string tidy(double v) {
 }
 std::string text(const V3f& p) { return fmt::format("{:.3f}, {:.3f}, {:.3f}", p.x, p.y, p.z); }
 
-NodeId add(Document& doc, const char* kind, const std::string& name, const std::vector<std::pair<std::string, std::string>>& values, const Place& place) {
+NodeId add(Document& doc, const char* kind, const std::string& name,
+           const std::vector<std::pair<std::string, std::string>>& values, const Place& place) {
   NodeId id = 0;
   doc = addNode(doc, kind, name, place, &id);
-  for (const auto& [param, value] : values) doc = setValue(doc, id, param, parseValue(doc, *doc.find(id)->kind->param(param), value));
+  for (const auto& [param, value] : values)
+    doc = setValue(doc, id, param, parseValue(doc, *doc.find(id)->kind->param(param), value));
   return id;
 }
 
@@ -87,7 +90,8 @@ void tell(std::vector<std::string>* told, std::string what) {
 
 bool farAway(const Node& light) { return light.kind->param("power") && light.kind->param("power")->unit != "lm"; }
 
-NodeId lightFor(Document& doc, NodeId effect, const std::vector<std::string>& kinds, const char* made, const std::vector<std::pair<std::string, std::string>>& values, std::vector<std::string>* told) {
+NodeId lightFor(Document& doc, NodeId effect, const std::vector<std::string>& kinds, const char* made,
+                const std::vector<std::pair<std::string, std::string>>& values, std::vector<std::string>* told) {
   if (const std::vector<NodeId> named = roleOf(doc, *doc.find(effect), "from"); !named.empty()) return named.front();
   for (const std::string& kind : kinds)
     for (const Node* n : doc.family("light"))

@@ -10,7 +10,8 @@ namespace ilumbra {
 
 // What effects make of what a scene lacks is put together from these.
 
-/// What the camera is about: the middle of what it frames, how high the picture is there, and where the ground is; metres.
+/// What the camera is about: the middle of what it frames, how high the picture is there, and where the ground is;
+/// metres.
 struct Framed {
   V3f middle{0, 0.5f, 0};
   float height = 2;
@@ -25,14 +26,16 @@ void cameraFor(Document& doc, std::vector<std::string>* told);
 std::string tidy(double v);
 std::string text(const V3f& p);
 /// Adds a node with values as a person would type them.
-NodeId add(Document& doc, const char* kind, const std::string& name, const std::vector<std::pair<std::string, std::string>>& values, const Place& place = {});
+NodeId add(Document& doc, const char* kind, const std::string& name,
+           const std::vector<std::pair<std::string, std::string>>& values, const Place& place = {});
 /// Puts a thing into a role, if it is not there.
 void take(Document& doc, NodeId effect, const char* role, NodeId thing);
 void tell(std::vector<std::string>* told, std::string what);
 /// True of suns and skies.
 bool farAway(const Node& light);
 /// Of the lights that the selection named, or the first of some kinds, or one that is made.
-NodeId lightFor(Document& doc, NodeId effect, const std::vector<std::string>& kinds, const char* made, const std::vector<std::pair<std::string, std::string>>& values, std::vector<std::string>* told);
+NodeId lightFor(Document& doc, NodeId effect, const std::vector<std::string>& kinds, const char* made,
+                const std::vector<std::pair<std::string, std::string>>& values, std::vector<std::string>* told);
 /// What the camera takes for white: cd/m² of a value of 1.
 double white(const Document& doc);
 /// Around objects, in the world; empty where their forms need files.

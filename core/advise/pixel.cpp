@@ -6,9 +6,12 @@
 
 namespace ilumbra {
 
-PixelReading askPixel(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const LensResult& developed, int x, int y) {
-  if (x < 0 || y < 0 || x >= scene.width || y >= scene.height) throw badInput(fmt::format("the pixel {}, {} is not in the picture", x, y));
-  const int px = std::min(x * film.width() / scene.width, film.width() - 1), py = std::min(y * film.height() / scene.height, film.height() - 1);
+PixelReading askPixel(const Document& doc, double frame, const Scene& scene, const Film& film,
+                      const std::vector<Color>& amounts, const LensResult& developed, int x, int y) {
+  if (x < 0 || y < 0 || x >= scene.width || y >= scene.height)
+    throw badInput(fmt::format("the pixel {}, {} is not in the picture", x, y));
+  const int px = std::min(x * film.width() / scene.width, film.width() - 1),
+            py = std::min(y * film.height() / scene.height, film.height() - 1);
   const size_t i = size_t(py) * size_t(film.width()) + size_t(px);
   const float exposure = exposureFactor(doc, frame);
   PixelReading r;
@@ -29,16 +32,21 @@ PixelReading askPixel(const Document& doc, double frame, const Scene& scene, con
     add({Contributor::As::Light, scene.groups[g].node, scene.groups[g].name, 0, light * exposure});
   }
   for (const StageResult& s : developed.stages)
-    if (const Node* n = doc.find(s.stage)) add({Contributor::As::Stage, s.stage, n->name, 0, s.work.spread.color(px, py) - s.work.taken.color(px, py)});
+    if (const Node* n = doc.find(s.stage))
+      add({Contributor::As::Stage, s.stage, n->name, 0, s.work.spread.color(px, py) - s.work.taken.color(px, py)});
   for (Contributor& c : r.contributors) c.share /= std::max(1e-30, total);
-  std::stable_sort(r.contributors.begin(), r.contributors.end(), [](const Contributor& a, const Contributor& b) { return a.share > b.share; });
+  std::stable_sort(r.contributors.begin(), r.contributors.end(),
+                   [](const Contributor& a, const Contributor& b) { return a.share > b.share; });
   const Film::Ranked& seen = film.seen(i);
   float all = seen.dropped;
   for (const float w : seen.weight) all += std::max(0.0f, w);
   std::vector<Contributor> things;
   for (size_t k = 0; k < size_t(Film::ranks); ++k)
-    if (seen.weight[k] > 0.01f * all) things.push_back({Contributor::As::Seen, scene.things[seen.thing[k]].node, scene.things[seen.thing[k]].name, double(seen.weight[k] / all), Color(0.0f)});
-  std::stable_sort(things.begin(), things.end(), [](const Contributor& a, const Contributor& b) { return a.share > b.share; });
+    if (seen.weight[k] > 0.01f * all)
+      things.push_back({Contributor::As::Seen, scene.things[seen.thing[k]].node, scene.things[seen.thing[k]].name,
+                        double(seen.weight[k] / all), Color(0.0f)});
+  std::stable_sort(things.begin(), things.end(),
+                   [](const Contributor& a, const Contributor& b) { return a.share > b.share; });
   r.contributors.insert(r.contributors.end(), things.begin(), things.end());
   return r;
 }

@@ -8,9 +8,9 @@
 #include "core/base/error.h"
 #include "core/document/edit.h"
 #include "core/document/units.h"
-#include "core/render/plate.h"
 #include "core/render/geometry.h"
 #include "core/render/hit.h"
+#include "core/render/plate.h"
 
 #include <embree3/rtcore.h>
 #include <fmt/format.h>
@@ -62,7 +62,8 @@ struct Sight {
 };
 
 // A point on one copy of a body, uniform by area (close to it for stretched spheres), with its outward normal.
-void surfacePoint(const Shape& s, const Copy& copy, const Distribution& areas, V2f u, float pickU, V3f& point, V3f& normal) {
+void surfacePoint(const Shape& s, const Copy& copy, const Distribution& areas, V2f u, float pickU, V3f& point,
+                  V3f& normal) {
   if (s.sphereRadius > 0) {
     const V3f n = sampleUniformSphere(u);
     point = transformPoint(copy.toWorld, n * s.sphereRadius);
@@ -110,7 +111,8 @@ Sight look(const Document& doc, double frame, const Scene& scene, const std::vec
     // Several bodies share the effect by what they send out; copies of a lamp are bodies of their own.
     const auto lamps = scene.copiesOf.find(node);
     const uint32_t all = !lamp ? body.copies : lamps == scene.copiesOf.end() ? 1 : lamps->second;
-    const double lumens = std::max(1e-30, lumensOf(doc, frame, scene, *source) * double(meant.size()) / double(all)) / double(raysPerBody);
+    const double lumens = std::max(1e-30, lumensOf(doc, frame, scene, *source) * double(meant.size()) / double(all)) /
+                          double(raysPerBody);
     for (size_t k = 0; k < raysPerBody; ++k) {
       Sampler sampler(uint32_t(body.thing), 17, uint32_t(k), scene.seed);
       V3f point, normal;
@@ -166,15 +168,20 @@ Sight look(const Document& doc, double frame, const Scene& scene, const std::vec
   return sight;
 }
 
-std::string stopsText(double stops) { return fmt::format("{:.1f} stops {} white", std::abs(stops), stops >= 0 ? "above" : "below"); }
+std::string stopsText(double stops) {
+  return fmt::format("{:.1f} stops {} white", std::abs(stops), stops >= 0 ? "above" : "below");
+}
 
 } // namespace
 
-std::vector<EffectReading> readEffects(const Document& doc, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const LensResult& developed, const Tasks& tasks) {
+std::vector<EffectReading> readEffects(const Document& doc, double frame, const Scene& scene, const Film& film,
+                                       const std::vector<Color>& amounts, const LensResult& developed,
+                                       const Tasks& tasks) {
   std::vector<EffectReading> out;
   for (const Node* e : doc.family("effect")) {
     EffectReading r{e->id, 0, Params(*e, frame).flag("on")};
-    if (const EffectKind* kind = effectKind(*e); kind && kind->share) r.share = kind->share(doc, *e, scene, film, amounts, developed.picture, tasks);
+    if (const EffectKind* kind = effectKind(*e); kind && kind->share)
+      r.share = kind->share(doc, *e, scene, film, amounts, developed.picture, tasks);
     for (const NodeId stage : roleOf(doc, *e, "lens"))
       for (const StageResult& s : developed.stages)
         if (s.stage == stage) r.share += s.share;
@@ -183,15 +190,16 @@ std::vector<EffectReading> readEffects(const Document& doc, double frame, const 
   return out;
 }
 
-Route measureRoute(const Document& doc, NodeId effectId, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts,
-                   const LensResult& developed, const Tasks& tasks) {
+Route measureRoute(const Document& doc, NodeId effectId, double frame, const Scene& scene, const Film& film,
+                   const std::vector<Color>& amounts, const LensResult& developed, const Tasks& tasks) {
   const Node* effect = doc.find(effectId);
   const EffectKind* kind = effect ? effectKind(*effect) : nullptr;
   if (!kind) throw badInput("there is no such effect");
   return kind->measure(doc, *effect, frame, scene, film, amounts, developed, tasks);
 }
 
-Route measureGlowRoute(const Document& doc, const Node& glow, double frame, const Scene& scene, const Film& film, const std::vector<Color>& amounts, const LensResult& developed, const Tasks& tasks) {
+Route measureGlowRoute(const Document& doc, const Node& glow, double frame, const Scene& scene, const Film& film,
+                       const std::vector<Color>& amounts, const LensResult& developed, const Tasks& tasks) {
   const Node* const effect = &glow;
   const NodeId effectId = glow.id;
   using Weight = Finding::Weight;
@@ -220,8 +228,18 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
       r.findings.push_back(std::move(f));
     }
   }
-  if (sources.empty()) r.findings.push_back({Weight::Broken, "from", effectId, "From is empty: nothing gives its light to the effect", {}});
-  Station from{"from", "From", names(sources), endless && r.emitted <= 0 ? "from all around" : plates && r.emitted <= 0 ? "in the plate" : fmt::format("{} lm", formatNumber(number("x", "x", "", 0), std::round(r.emitted))), 1, {}};
+  if (sources.empty())
+    r.findings.push_back(
+        {Weight::Broken, "from", effectId, "From is empty: nothing gives its light to the effect", {}});
+  Station from{"from",
+               "From",
+               names(sources),
+               endless && r.emitted <= 0 ? "from all around"
+               : plates && r.emitted <= 0
+                   ? "in the plate"
+                   : fmt::format("{} lm", formatNumber(number("x", "x", "", 0), std::round(r.emitted))),
+               1,
+               {}};
   if (sources.empty()) from.name = "empty";
   r.stations.push_back(from);
 
@@ -243,7 +261,9 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
   {
     std::set<NodeId> ids;
     for (const Node* n : sources) ids.insert(n->id);
-    const auto exact = std::find_if(scene.queries.begin(), scene.queries.end(), [&](const LayerQuery& q) { return !q.everything && q.things == mine.things && q.materials == mine.materials; });
+    const auto exact = std::find_if(scene.queries.begin(), scene.queries.end(), [&](const LayerQuery& q) {
+      return !q.everything && q.things == mine.things && q.materials == mine.materials;
+    });
     const Picture all = collect(film, 0, amounts, exposure, tasks);
     allLight = sumOf(all);
     if (exact != scene.queries.end()) {
@@ -282,7 +302,8 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
     std::vector<std::pair<double, NodeId>> blockers;
     for (const auto& [node, w] : sight.blocked) blockers.emplace_back(w, node);
     std::sort(blockers.rbegin(), blockers.rend());
-    for (const auto& [w, node] : blockers) seen.losses.push_back({doc.find(node) ? doc.find(node)->name : "something", node, w / sight.sent});
+    for (const auto& [w, node] : blockers)
+      seen.losses.push_back({doc.find(node) ? doc.find(node)->name : "something", node, w / sight.sent});
     std::sort(seen.losses.begin(), seen.losses.end(), [](const Loss& a, const Loss& b) { return a.share > b.share; });
   } else if (!sources.empty()) {
     r.seen = sourceLight > 0 ? 1 : 0;
@@ -292,7 +313,11 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
   seen.name = sourceLight > 0 ? stopsText(r.peak) : "dark";
   r.stations.push_back(seen);
   if (plates && r.emitted <= 0 && sourceLight <= 0)
-    r.findings.push_back({Weight::Broken, "picture", sources[0]->id, fmt::format("{} gives no light in the plate at this frame", names(sources)), {}});
+    r.findings.push_back({Weight::Broken,
+                          "picture",
+                          sources[0]->id,
+                          fmt::format("{} gives no light in the plate at this frame", names(sources)),
+                          {}});
   const bool gives = r.emitted > 0 || endless;
   if (gives && !sources.empty() && sight.sent > 0 && r.seen < 0.02) {
     const auto worst = seen.losses.empty() ? Loss{"something", 0, 1} : seen.losses.front();
@@ -313,32 +338,47 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
         centre *= 1 / count;
         const M44f down = camera->parent ? worldMatrix(doc, *doc.find(camera->parent), frame).inverse() : M44f();
         const V3f local = transformPoint(down, centre);
-        f.mends.push_back({fmt::format("Aim {} at it", camera->name), {{at(*camera, "target"), fmt::format("{:.4f}, {:.4f}, {:.4f}", local.x, local.y, local.z)}}});
+        f.mends.push_back(
+            {fmt::format("Aim {} at it", camera->name),
+             {{at(*camera, "target"), fmt::format("{:.4f}, {:.4f}, {:.4f}", local.x, local.y, local.z)}}});
       }
       r.findings.push_back(std::move(f));
     } else if (worst.by == "is not seen by the camera") {
-      Finding f{weight, "picture", sources[0]->id, fmt::format("{} is switched off for the camera", names(sources)), {}};
+      Finding f{
+          weight, "picture", sources[0]->id, fmt::format("{} is switched off for the camera", names(sources)), {}};
       Mend m{"Let the camera see it", {}};
       for (const Node* n : sources)
         if (n->kind->param("seen")) m.sets.emplace_back(at(*n, "seen"), "on");
       f.mends.push_back(std::move(m));
       r.findings.push_back(std::move(f));
     } else if (const Node* blocker = doc.find(worst.thing)) {
-      Finding f{weight, "picture", blocker->id, fmt::format("{} hides {}: {} of it is blocked", blocker->name, names(sources), percent(worst.share)), {}};
+      Finding f{weight,
+                "picture",
+                blocker->id,
+                fmt::format("{} hides {}: {} of it is blocked", blocker->name, names(sources), percent(worst.share)),
+                {}};
       // Nothing of it is seen past what encloses it, however bright that makes other things.
       if (encloses(scene, blocker->id, sources[0]->id)) {
         f.weight = Weight::Broken;
-        f.text = fmt::format("{} sits inside {}, which lets no light out: {} of it is blocked", names(sources), blocker->name, percent(worst.share));
+        f.text = fmt::format("{} sits inside {}, which lets no light out: {} of it is blocked", names(sources),
+                             blocker->name, percent(worst.share));
         for (Mend& m : opened(doc, frame, *blocker))
           if (m.sets.size() > 1) f.mends.push_back(std::move(m)); // of glass: the camera looks through it too
       }
-      if (blocker->kind->param("seen")) f.mends.push_back({fmt::format("Let the camera look through {}", blocker->name), {{at(*blocker, "seen"), "off"}}});
+      if (blocker->kind->param("seen"))
+        f.mends.push_back(
+            {fmt::format("Let the camera look through {}", blocker->name), {{at(*blocker, "seen"), "off"}}});
       r.findings.push_back(std::move(f));
     }
   } else if (gives && !sources.empty() && sight.sent <= 0 && !endless && sourceLight <= 0) {
-    Finding f{Weight::Broken, "picture", sources[0]->id, fmt::format("{} has no size, so the camera cannot see it", names(sources)), {}};
+    Finding f{Weight::Broken,
+              "picture",
+              sources[0]->id,
+              fmt::format("{} has no size, so the camera cannot see it", names(sources)),
+              {}};
     for (const Node* n : sources)
-      if (n->kind->param("radius") && Params(*n, frame).number("radius") <= 0) f.mends.push_back({"Give it a radius of 50 mm", {{at(*n, "radius"), "50 mm"}}});
+      if (n->kind->param("radius") && Params(*n, frame).number("radius") <= 0)
+        f.mends.push_back({"Give it a radius of 50 mm", {{at(*n, "radius"), "50 mm"}}});
     if (f.mends.empty()) f.text = fmt::format("{} is not in the picture", names(sources));
     r.findings.push_back(std::move(f));
   }
@@ -350,9 +390,12 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
   for (const Node* s : stages) {
     stageNames += (stageNames.empty() ? "" : ", ") + s->name;
     const Params p(*s, frame);
-    const auto done = std::find_if(developed.stages.begin(), developed.stages.end(), [&](const StageResult& d) { return d.stage == s->id; });
+    const auto done = std::find_if(developed.stages.begin(), developed.stages.end(),
+                                   [&](const StageResult& d) { return d.stage == s->id; });
     if (done == developed.stages.end()) {
-      if (own.flag("on") && !p.flag("on")) r.findings.push_back({Weight::Broken, "lens", s->id, s->name + " is off", {{"Switch it on", {{at(*s, "on"), "on"}}}}});
+      if (own.flag("on") && !p.flag("on"))
+        r.findings.push_back(
+            {Weight::Broken, "lens", s->id, s->name + " is off", {{"Switch it on", {{at(*s, "on"), "on"}}}}});
       continue;
     }
     // By thing: what a stage takes at a pixel is shared as that pixel's light is.
@@ -361,7 +404,8 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
     double taken = 0, ours = 0;
     const bool confined = !p.references("sources").empty();
     // What takes nothing away is measured by what it adds; of whose light that is, only its sources tell.
-    const bool adds = std::all_of(done->work.taken.rgb.begin(), done->work.taken.rgb.end(), [](float v) { return v == 0; });
+    const bool adds =
+        std::all_of(done->work.taken.rgb.begin(), done->work.taken.rgb.end(), [](float v) { return v == 0; });
     const bool spreads = !stageOf(*s).inPlace;
     if (adds && spreads) taken = ours = sumOf(done->work.spread);
     for (size_t i = 0; spreads && i < done->work.taken.pixels(); ++i) {
@@ -377,8 +421,10 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
         if (things.weight[k] <= 0) continue;
         const NodeId node = scene.things[things.thing[k]].node;
         const double part = l * double(things.weight[k] / total);
-        if (scene.things[things.thing[k]].among(ids)) ours += part;
-        else otherThings[node] += part;
+        if (scene.things[things.thing[k]].among(ids))
+          ours += part;
+        else
+          otherThings[node] += part;
       }
     }
     if (adds || !spreads) {
@@ -390,7 +436,8 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
       std::vector<std::string> strangers;
       for (const NodeId id : named) {
         const Node* n = doc.find(id);
-        if (n && n->kind->id != "object.group" && n->kind->family() != "lens" && !ids.count(id)) strangers.push_back(n->name);
+        if (n && n->kind->id != "object.group" && n->kind->family() != "lens" && !ids.count(id))
+          strangers.push_back(n->name);
       }
       if (!strangers.empty()) {
         double strange = 0;
@@ -405,9 +452,15 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
           if (total > 0) strange += double(luminance({t[0], t[1], t[2]})) * double(1 - part / total);
         }
         if (strange > 0.01 * taken)
-          r.findings.push_back({Weight::Weak, "lens", s->id,
-                                fmt::format("{} also spreads light of {}: {} of it", s->name, strangers.front() + (strangers.size() > 1 ? fmt::format(" and {} more", strangers.size() - 1) : ""), percent(strange / taken)),
-                                {{"Take light from this effect only", {{at(*s, "sources"), effect->name}}}}});
+          r.findings.push_back(
+              {Weight::Weak,
+               "lens",
+               s->id,
+               fmt::format("{} also spreads light of {}: {} of it", s->name,
+                           strangers.front() +
+                               (strangers.size() > 1 ? fmt::format(" and {} more", strangers.size() - 1) : ""),
+                           percent(strange / taken)),
+               {{"Take light from this effect only", {{at(*s, "sources"), effect->name}}}}});
         ours = taken - strange;
       }
     } else {
@@ -424,7 +477,11 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
           text += fmt::format("{}{} {}", k ? ", " : "", n ? n->name : "something", percent(list[k].first / taken));
         }
         if (list.size() > 3) text += fmt::format(" and {} more", list.size() - 3);
-        r.findings.push_back({Weight::Weak, "lens", s->id, text, {{"Take light from this effect only", {{at(*s, "sources"), effect->name}}}}});
+        r.findings.push_back({Weight::Weak,
+                              "lens",
+                              s->id,
+                              text,
+                              {{"Take light from this effect only", {{at(*s, "sources"), effect->name}}}}});
       }
     }
     if (!adds && spreads) spread += ours;
@@ -433,31 +490,56 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
       const double key = p.number("key"), knee = p.number("knee");
       if (std::exp2(r.peak) <= std::exp2(key) * (1 - knee)) {
         const double lower = std::floor((r.peak - 2) * 2) / 2;
-        r.findings.push_back({Weight::Broken, "lens", s->id,
-                              fmt::format("The key of {} lies {:.1f} stops above the brightest of {}", s->name, key - r.peak, names(sources)),
-                              {{fmt::format("Lower the key to {:g} stops", lower), {{at(*s, "key"), fmt::format("{:g}", lower)}}},
-                               {"Let all light pass", {{at(*s, "keyed"), "off"}}}}});
+        r.findings.push_back(
+            {Weight::Broken,
+             "lens",
+             s->id,
+             fmt::format("The key of {} lies {:.1f} stops above the brightest of {}", s->name, key - r.peak,
+                         names(sources)),
+             {{fmt::format("Lower the key to {:g} stops", lower), {{at(*s, "key"), fmt::format("{:g}", lower)}}},
+              {"Let all light pass", {{at(*s, "keyed"), "off"}}}}});
       } else if (sumOf(done->work.spread) < 1e-3 * sourceLight * p.number("amount")) {
-        r.findings.push_back({Weight::Weak, "lens", s->id, fmt::format("The key of {} lets little pass", s->name),
-                              {{fmt::format("Lower the key to {:g} stops", std::floor(r.peak) - 2), {{at(*s, "key"), fmt::format("{:g}", std::floor(r.peak) - 2)}}}}});
+        r.findings.push_back({Weight::Weak,
+                              "lens",
+                              s->id,
+                              fmt::format("The key of {} lets little pass", s->name),
+                              {{fmt::format("Lower the key to {:g} stops", std::floor(r.peak) - 2),
+                                {{at(*s, "key"), fmt::format("{:g}", std::floor(r.peak) - 2)}}}}});
       }
     }
     if (p.number("amount") <= 0)
-      r.findings.push_back({Weight::Broken, "lens", s->id, s->name + " has an amount of 0 %", {{"Set it to 20 %", {{at(*s, "amount"), "20 %"}}}}});
+      r.findings.push_back({Weight::Broken,
+                            "lens",
+                            s->id,
+                            s->name + " has an amount of 0 %",
+                            {{"Set it to 20 %", {{at(*s, "amount"), "20 %"}}}}});
     else if (!done->idle.empty() && sourceLight > 0 && !(p.node().kind->param("keyed") && p.flag("keyed")))
       r.findings.push_back({Weight::Weak, "lens", s->id, fmt::format("{} does nothing: {}", s->name, done->idle), {}});
   }
-  if (stages.empty()) r.findings.push_back({Weight::Broken, "lens", effectId, "Lens is empty: nothing spreads the light", {}});
+  if (stages.empty())
+    r.findings.push_back({Weight::Broken, "lens", effectId, "Lens is empty: nothing spreads the light", {}});
   // With sources unconfined the measured part may exceed the layer by noise.
   r.spread = sourceLight > 0 ? std::min(1.0, spread / sourceLight) : 0;
-  Station lens{"lens", "Lens", stages.empty() ? "empty" : stageNames, fmt::format("spreads {}", percent(r.spread)), r.seen * r.spread, {}};
+  Station lens{"lens",
+               "Lens",
+               stages.empty() ? "empty" : stageNames,
+               fmt::format("spreads {}", percent(r.spread)),
+               r.seen * r.spread,
+               {}};
   r.stations.push_back(lens);
   if (sourceLight > 0 && r.peak < -1 && r.spread > 0)
-    r.findings.push_back({Weight::Note, "picture", sources[0]->id, fmt::format("{} is {}: its glow will hardly show", names(sources), stopsText(r.peak)), {}});
+    r.findings.push_back({Weight::Note,
+                          "picture",
+                          sources[0]->id,
+                          fmt::format("{} is {}: its glow will hardly show", names(sources), stopsText(r.peak)),
+                          {}});
   r.pictureShare = allLight > 0 ? spread / allLight : 0;
   if (!own.flag("on"))
-    r.findings.insert(r.findings.begin(), {Weight::Note, "lens", effectId, effect->name + " is off", {{"Switch it on", {{at(*effect, "on"), "on"}}}}});
-  std::stable_sort(r.findings.begin(), r.findings.end(), [](const Finding& a, const Finding& b) { return a.weight > b.weight; });
+    r.findings.insert(
+        r.findings.begin(),
+        {Weight::Note, "lens", effectId, effect->name + " is off", {{"Switch it on", {{at(*effect, "on"), "on"}}}}});
+  std::stable_sort(r.findings.begin(), r.findings.end(),
+                   [](const Finding& a, const Finding& b) { return a.weight > b.weight; });
   return r;
 }
 

@@ -13,7 +13,10 @@ namespace ilumbra {
 
 std::string percent(double share) {
   const double p = 100 * share;
-  return p == 0 ? "0 %" : p < 0.01 ? "less than 0.01 %" : p < 1 ? fmt::format("{:.2g} %", p) : fmt::format("{:.0f} %", p);
+  return p == 0     ? "0 %"
+         : p < 0.01 ? "less than 0.01 %"
+         : p < 1    ? fmt::format("{:.2g} %", p)
+                    : fmt::format("{:.0f} %", p);
 }
 
 const Node* leaf(const Document& doc, NodeId id, std::vector<const Node*>& out) {
@@ -38,12 +41,14 @@ namespace {
 // True if any copy of an instance is among these.
 bool any(const Scene& scene, const Instance& i, const std::set<NodeId>& ids) {
   if (i.thingByCopy.empty()) return scene.things[i.thing].among(ids);
-  return std::any_of(i.thingByCopy.begin(), i.thingByCopy.end(), [&](uint16_t t) { return scene.things[t].among(ids); });
+  return std::any_of(i.thingByCopy.begin(), i.thingByCopy.end(),
+                     [&](uint16_t t) { return scene.things[t].among(ids); });
 }
 
 } // namespace
 
-NodeId blocker(const Scene& scene, const RayCaster& rays, V3f from, const V3f& d, float far, bool eye, float& distance) {
+NodeId blocker(const Scene& scene, const RayCaster& rays, V3f from, const V3f& d, float far, bool eye,
+               float& distance) {
   distance = 0;
   for (int guard = 0; guard < 64; ++guard) {
     Hit hit;
@@ -53,7 +58,10 @@ NodeId blocker(const Scene& scene, const RayCaster& rays, V3f from, const V3f& d
     bool passes = in.light >= 0 || (in.switches & SwitchCatches) || !(in.switches & (eye ? SwitchSeen : SwitchShadow));
     if (!passes && in.material != noMaterial) {
       const Material& m = *scene.materials[in.material];
-      passes = m.layered() ? false : (m.transmission.real({}) > 0.5f && in.lightThrough != LightThrough::Blocked) || (!m.opacity.program && m.opacity.constant.x < 0.5f) || (!m.veil.keys.empty() && m.veil.at(1) < 0.5f);
+      passes = m.layered() ? false
+                           : (m.transmission.real({}) > 0.5f && in.lightThrough != LightThrough::Blocked) ||
+                                 (!m.opacity.program && m.opacity.constant.x < 0.5f) ||
+                                 (!m.veil.keys.empty() && m.veil.at(1) < 0.5f);
     }
     if (!passes) return scene.things[in.thing].node;
     const V3f next = offset(hit.point, dot(d, hit.geometric) > 0 ? hit.geometric : -hit.geometric);
@@ -68,7 +76,8 @@ double lumensOf(const Document& doc, double frame, const Scene& scene, const Nod
     const ParamDef* power = n.kind->param("power");
     if (!power || power->unit != "lm") return 0;
     // A lamp that copies take along shines once for each of them.
-    const auto lamps = std::count_if(scene.emitters.begin(), scene.emitters.end(), [&](const Emitter& e) { return scene.things[e.thing].node == n.id; });
+    const auto lamps = std::count_if(scene.emitters.begin(), scene.emitters.end(),
+                                     [&](const Emitter& e) { return scene.things[e.thing].node == n.id; });
     return double(luminance(lightAmount(Params(n, frame)))) * double(std::max<std::ptrdiff_t>(1, lamps));
   }
   const std::set<NodeId> self{n.id};
@@ -78,13 +87,18 @@ double lumensOf(const Document& doc, double frame, const Scene& scene, const Nod
   if (part && !partMaterial) // its lamps
     for (const Emitter& e : scene.emitters)
       if (const Thing& t = scene.things[e.thing]; t.among(self))
-        if (const Node* lamp = doc.find(t.node); lamp && lamp->kind->family() == "light" && lamp->kind->param("power") && lamp->kind->param("power")->unit == "lm") sum += double(luminance(lightAmount(Params(*lamp, frame))));
+        if (const Node* lamp = doc.find(t.node); lamp && lamp->kind->family() == "light" &&
+                                                 lamp->kind->param("power") && lamp->kind->param("power")->unit == "lm")
+          sum += double(luminance(lightAmount(Params(*lamp, frame))));
   for (const Instance& i : scene.instances) {
     if (i.light >= 0 || i.material == noMaterial) continue;
     const Node* object = doc.find(scene.things[i.thing].node);
     if (!object || !object->kind->param("material")) continue;
     const Reference use = wornMaterial(doc, *object, frame);
-    if (part ? !any(scene, i, self) || (partMaterial && use.target != partMaterial) : n.kind->family() == "material" ? use.target != n.id : object->id != n.id) continue;
+    if (part                             ? !any(scene, i, self) || (partMaterial && use.target != partMaterial)
+        : n.kind->family() == "material" ? use.target != n.id
+                                         : object->id != n.id)
+      continue;
     const float l = luminance(ownLight(doc, use, frame));
     if (l <= 0) continue;
     double area = 0;
@@ -95,13 +109,16 @@ double lumensOf(const Document& doc, double frame, const Scene& scene, const Nod
     } else {
       for (const auto& t : s.mesh.triangles) {
         const V3f a = transformPoint(i.toWorld, s.mesh.positions[t.a]);
-        area += 0.5 * double(length(cross(transformPoint(i.toWorld, s.mesh.positions[t.b]) - a, transformPoint(i.toWorld, s.mesh.positions[t.c]) - a)));
+        area += 0.5 * double(length(cross(transformPoint(i.toWorld, s.mesh.positions[t.b]) - a,
+                                          transformPoint(i.toWorld, s.mesh.positions[t.c]) - a)));
       }
       if (!isClosed(s.mesh)) area *= 2; // both sides shine
     }
     double copies = 0; // by their areas, as large as the first or not
     for (uint32_t c = 0; c < i.copies; ++c)
-      if (!part || scene.things[i.thingAt(c)].among(self)) copies += std::cbrt(sqr(float(std::abs(scene.copies[i.firstCopy + c].toWorld.determinant() / i.toWorld.determinant()))));
+      if (!part || scene.things[i.thingAt(c)].among(self))
+        copies += std::cbrt(
+            sqr(float(std::abs(scene.copies[i.firstCopy + c].toWorld.determinant() / i.toWorld.determinant()))));
     sum += 3.14159265358979 * double(l) * area * copies;
   }
   return sum;
@@ -130,7 +147,8 @@ void mendDark(const Document& doc, double frame, const Node& n, Finding& f) {
   const Node* m = doc.find(material);
   if (!m) return;
   const double v = 8 / std::max(1e-30, double(exposureFactor(doc, frame)));
-  f.mends.push_back({fmt::format("Give {} own light of {:.0f} cd/m²", m->name, v), {{m->name + ".own_light", fmt::format("{:.0f}", v)}}});
+  f.mends.push_back({fmt::format("Give {} own light of {:.0f} cd/m²", m->name, v),
+                     {{m->name + ".own_light", fmt::format("{:.0f}", v)}}});
 }
 
 double sumOf(const Picture& p) {

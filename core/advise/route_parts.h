@@ -17,9 +17,10 @@ const Node* leaf(const Document& doc, NodeId id, std::vector<const Node*>& out);
 double lumensOf(const Document& doc, double frame, const Scene& scene, const Node& n);
 /// Adds to a finding what of an object, a light or a material must be set so that it gives light.
 void mendDark(const Document& doc, double frame, const Node& n, Finding& f);
-/// What stops light between a point and `far`: the first thing that does not let it by (`eye`: that the camera does not look through), or
-/// 0. `distance` receives how far it got.
-NodeId blocker(const Scene& scene, const RayCaster& rays, V3f from, const V3f& direction, float far, bool eye, float& distance);
+/// What stops light between a point and `far`: the first thing that does not let it by (`eye`: that the camera does not
+/// look through), or 0. `distance` receives how far it got.
+NodeId blocker(const Scene& scene, const RayCaster& rays, V3f from, const V3f& direction, float far, bool eye,
+               float& distance);
 /// The luminance of all pixels together.
 double sumOf(const Picture& p);
 /// The address of a value in text.

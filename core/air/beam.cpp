@@ -11,15 +11,44 @@ namespace ilumbra {
 Kind beamKind() {
   return {.id = "air.beam",
           .label = "Beam",
-          .helpText = "Haze in the way of one light: fitted to its cone, or to an opening that it shines through, wherever it is moved.",
-          .params = join({{reference("light", "Light", {"light."}).at(Stage::Placement).matters().help("Whose beam it is"),
-                           reference("opening", "Opening", {"object.path"}).at(Stage::Geometry).matters().help("A closed path around the hole that the light comes through; nothing: the light's own cone"),
-                           number("start", "Start", "m", 0).soft(0, 5).range(0, 1e6).at(Stage::Shading).matters().help("From the light, or the opening: nearer there is none"),
-                           number("reach", "Reach", "m", 6).soft(0.1, 50).range(1e-3, 1e6).log().at(Stage::Placement).matters().help("From the light, or the opening: further there is none"),
-                           number("edge", "Soft sides of the beam", "%", 0.3).soft(0, 1).range(0, 1).at(Stage::Shading).matters().help("Share of its width over which it thins out at its sides"),
-                           number("fade", "Fades", "%", 0.6).soft(0, 1).range(0, 1).at(Stage::Shading).matters().help("Share of its density that it has lost at its reach")},
-                          matterParams(0.15),
-                          {references("lit_by", "Also lit by", {"light."}).at(Stage::Placement).in("Light").help("Other lights that it shows")}}),
+          .helpText = "Haze in the way of one light: fitted to its cone, or to an opening that it shines through, "
+                      "wherever it is moved.",
+          .params = join(
+              {{reference("light", "Light", {"light."}).at(Stage::Placement).matters().help("Whose beam it is"),
+                reference("opening", "Opening", {"object.path"})
+                    .at(Stage::Geometry)
+                    .matters()
+                    .help("A closed path around the hole that the light comes through; nothing: the light's own cone"),
+                number("start", "Start", "m", 0)
+                    .soft(0, 5)
+                    .range(0, 1e6)
+                    .at(Stage::Shading)
+                    .matters()
+                    .help("From the light, or the opening: nearer there is none"),
+                number("reach", "Reach", "m", 6)
+                    .soft(0.1, 50)
+                    .range(1e-3, 1e6)
+                    .log()
+                    .at(Stage::Placement)
+                    .matters()
+                    .help("From the light, or the opening: further there is none"),
+                number("edge", "Soft sides of the beam", "%", 0.3)
+                    .soft(0, 1)
+                    .range(0, 1)
+                    .at(Stage::Shading)
+                    .matters()
+                    .help("Share of its width over which it thins out at its sides"),
+                number("fade", "Fades", "%", 0.6)
+                    .soft(0, 1)
+                    .range(0, 1)
+                    .at(Stage::Shading)
+                    .matters()
+                    .help("Share of its density that it has lost at its reach")},
+               matterParams(0.15),
+               {references("lit_by", "Also lit by", {"light."})
+                    .at(Stage::Placement)
+                    .in("Light")
+                    .help("Other lights that it shows")}}),
           .existence = Stage::Geometry};
 }
 
@@ -37,17 +66,21 @@ Opening::Opening(const std::vector<V3f>& points) {
   }
   if (!(length(n) > 1e-10f)) throw badInput("opening: its points lie in a line");
   normal = normalize(n);
-  const V3f x = normalize(std::abs(normal.x) < 0.9f ? cross(normal, V3f(1, 0, 0)) : cross(normal, V3f(0, 1, 0))), y = cross(normal, x);
+  const V3f x = normalize(std::abs(normal.x) < 0.9f ? cross(normal, V3f(1, 0, 0)) : cross(normal, V3f(0, 1, 0))),
+            y = cross(normal, x);
   struct Flat {
     float x, y;
     V3f p;
   };
   std::vector<Flat> flat;
   for (const V3f& p : points) flat.push_back({dot(p - centre, x), dot(p - centre, y), p});
-  std::sort(flat.begin(), flat.end(), [](const Flat& a, const Flat& b) { return a.x < b.x || (a.x == b.x && a.y < b.y); });
+  std::sort(flat.begin(), flat.end(),
+            [](const Flat& a, const Flat& b) { return a.x < b.x || (a.x == b.x && a.y < b.y); });
   // Andrew's chain, 1979.
   std::vector<Flat> hull;
-  const auto turns = [](const Flat& o, const Flat& a, const Flat& b) { return (a.x - o.x) * (b.y - o.y) - (a.y - o.y) * (b.x - o.x); };
+  const auto turns = [](const Flat& o, const Flat& a, const Flat& b) {
+    return (a.x - o.x) * (b.y - o.y) - (a.y - o.y) * (b.x - o.x);
+  };
   for (int pass = 0; pass < 2; ++pass) {
     const size_t begin = hull.size();
     for (const Flat& p : flat) {
@@ -85,7 +118,8 @@ BeamForm beamForm(const Params& beam, const Convex& lit, const BeamSource& from,
   for (size_t i = 0; i < n; ++i) {
     // The plane through an edge that leans out until the whole lamp is on its other side: tangent to the ball.
     const V3f &a = opening->corners[i], &b = opening->corners[(i + 1) % n];
-    const V3f edge = normalize(b - a), to = from.centre - a, flat = to - edge * dot(to, edge); // from the edge to the lamp, at right angles
+    const V3f edge = normalize(b - a), to = from.centre - a,
+              flat = to - edge * dot(to, edge); // from the edge to the lamp, at right angles
     const float distance = length(flat);
     if (distance <= from.radius * 1.0001f) continue; // the lamp reaches around this edge
     const float lean = std::asin(from.radius / distance);
@@ -104,7 +138,9 @@ Box3f BeamForm::bounds(const Opening* opening) const {
   if (opening)
     for (const V3f& c : opening->corners) box.extendBy(c);
   const bool aimed = dot(axis, axis) > 0;
-  const V3f z = aimed ? axis : V3f(0, 0, 1), x = normalize(std::abs(z.x) < 0.9f ? cross(z, V3f(1, 0, 0)) : cross(z, V3f(0, 1, 0))), y = cross(z, x), from = begin + (aimed ? axis * (1e-4f * reach) : V3f(0.0f));
+  const V3f z = aimed ? axis : V3f(0, 0, 1),
+            x = normalize(std::abs(z.x) < 0.9f ? cross(z, V3f(1, 0, 0)) : cross(z, V3f(0, 1, 0))), y = cross(z, x),
+            from = begin + (aimed ? axis * (1e-4f * reach) : V3f(0.0f));
   constexpr int rings = 360, around = 64;
   for (int i = 0; i <= rings; ++i)
     for (int k = 0; k < around; ++k) {
@@ -119,7 +155,8 @@ Box3f BeamForm::bounds(const Opening* opening) const {
   return box;
 }
 
-BeamDensity::BeamDensity(BeamForm form, float edge, float fade, DensityPtr dust) : m_form(std::move(form)), m_edge(edge), m_fade(fade), m_dust(std::move(dust)) {}
+BeamDensity::BeamDensity(BeamForm form, float edge, float fade, DensityPtr dust)
+    : m_form(std::move(form)), m_edge(edge), m_fade(fade), m_dust(std::move(dust)) {}
 
 float BeamDensity::at(const V3f& p) const {
   const V3f way = p - m_form.begin;

@@ -5,7 +5,8 @@
 
 namespace ilumbra {
 
-/// A beam: haze that is fitted to a light, or to an opening that its light comes through, and answers to that light alone.
+/// A beam: haze that is fitted to a light, or to an opening that its light comes through, and answers to that light
+/// alone.
 Kind beamKind();
 
 /// Where a beam's light comes from: a ball that holds the lamp, and the middle of its light. A sun is a ball far away.
@@ -25,8 +26,9 @@ struct Opening {
 /// The place of a beam.
 struct BeamForm {
   Convex region;
-  V3f begin, axis;  ///< of its middle line: where it starts (the light, or the opening's middle), and whither it goes; no axis: to all sides
-  float reach = 0;  ///< metres from `begin`
+  V3f begin, axis; ///< of its middle line: where it starts (the light, or the opening's middle), and whither it goes;
+                   ///< no axis: to all sides
+  float reach = 0; ///< metres from `begin`
   float start = 0;
   /// A box that holds it.
   Box3f bounds(const Opening* opening) const;
@@ -36,7 +38,7 @@ BeamForm beamForm(const Params& beam, const Convex& lit, const BeamSource& from,
 
 /// How dense a beam is from place to place: its soft edge, how it fades along the way, and dust.
 class BeamDensity : public Density {
-public:
+ public:
   /// `edge` and `fade` are shares; `dust` may be null.
   BeamDensity(BeamForm form, float edge, float fade, DensityPtr dust);
   float at(const V3f& world) const override;
@@ -44,7 +46,7 @@ public:
   /// True if it is 1 everywhere in its region.
   bool even() const { return m_edge <= 0 && m_fade <= 0 && m_form.start <= 0 && !m_dust; }
 
-private:
+ private:
   BeamForm m_form;
   float m_edge, m_fade;
   DensityPtr m_dust;

@@ -2,9 +2,9 @@
 
 #include "core/base/sampling.h"
 
-#include <ImathBoxAlgo.h>
 #include <algorithm>
 #include <cmath>
+#include <ImathBoxAlgo.h>
 #include <tbb/parallel_for.h>
 
 namespace ilumbra {
@@ -44,7 +44,8 @@ void PatternDensity::bounds(const Box3f& world, float& low, float& high) const {
   if (!std::isfinite(high)) high = 1e6f;
 }
 
-VoxelDensity::VoxelDensity(const Box3f& box, int nx, int ny, int nz, std::vector<float> values) : m_box(box), m_n{nx, ny, nz}, m_values(std::move(values)) {
+VoxelDensity::VoxelDensity(const Box3f& box, int nx, int ny, int nz, std::vector<float> values)
+    : m_box(box), m_n{nx, ny, nz}, m_values(std::move(values)) {
   for (int k = 0; k < 3; ++k) m_perMetre[k] = float(m_n[k] - 1) / std::max(1e-9f, box.size()[k]);
   for (float& v : m_values)
     if (!(v > 0) || !std::isfinite(v)) v = 0;
@@ -64,7 +65,8 @@ std::shared_ptr<const VoxelDensity> VoxelDensity::baked(const Density& density, 
   tbb::parallel_for(0, (n[2] + brick - 1) / brick, [&](int bz) {
     for (int by = 0; by < n[1]; by += brick)
       for (int bx = 0; bx < n[0]; bx += brick) {
-        const int last[3] = {std::min(n[0], bx + brick), std::min(n[1], by + brick), std::min(n[2], bz * brick + brick)};
+        const int last[3] = {std::min(n[0], bx + brick), std::min(n[1], by + brick),
+                             std::min(n[2], bz * brick + brick)};
         Box3f b;
         b.min = box.min + V3f(float(bx), float(by), float(bz * brick)) * step;
         b.max = box.min + V3f(float(last[0] - 1), float(last[1] - 1), float(last[2] - 1)) * step;
@@ -74,7 +76,8 @@ std::shared_ptr<const VoxelDensity> VoxelDensity::baked(const Density& density, 
         for (int z = bz * brick; z < last[2]; ++z)
           for (int y = by; y < last[1]; ++y)
             for (int x = bx; x < last[0]; ++x)
-              values[(size_t(z) * size_t(n[1]) + size_t(y)) * size_t(n[0]) + size_t(x)] = low == high ? low : density.at(box.min + V3f(float(x), float(y), float(z)) * step);
+              values[(size_t(z) * size_t(n[1]) + size_t(y)) * size_t(n[0]) + size_t(x)] =
+                  low == high ? low : density.at(box.min + V3f(float(x), float(y), float(z)) * step);
       }
   });
   return std::make_shared<const VoxelDensity>(box, n[0], n[1], n[2], std::move(values));
@@ -90,7 +93,8 @@ float VoxelDensity::at(const V3f& world) const {
     f[k] = clamp01(p - float(i[k]));
   }
   const float* v = m_values.data() + (size_t(i[2]) * size_t(m_n[1]) + size_t(i[1])) * size_t(m_n[0]) + size_t(i[0]);
-  const size_t x = m_n[0] > 1, y = m_n[1] > 1 ? size_t(m_n[0]) : 0, z = m_n[2] > 1 ? size_t(m_n[0]) * size_t(m_n[1]) : 0;
+  const size_t x = m_n[0] > 1, y = m_n[1] > 1 ? size_t(m_n[0]) : 0,
+               z = m_n[2] > 1 ? size_t(m_n[0]) * size_t(m_n[1]) : 0;
   const auto line = [&](size_t at) { return v[at] + (v[at + x] - v[at]) * f[0]; };
   const auto flat = [&](size_t at) {
     const float a = line(at), b = line(at + y);
@@ -104,7 +108,8 @@ void VoxelDensity::bounds(const Box3f& world, float& low, float& high) const {
   int first[3], last[3];
   bool outside = false;
   for (int k = 0; k < 3; ++k) {
-    const float a = (world.min[k] - m_box.min[k]) * m_perMetre[k], b = (world.max[k] - m_box.min[k]) * m_perMetre[k], most = float(m_n[k] - 1);
+    const float a = (world.min[k] - m_box.min[k]) * m_perMetre[k], b = (world.max[k] - m_box.min[k]) * m_perMetre[k],
+                most = float(m_n[k] - 1);
     outside |= a < 0 || b > most;
     first[k] = int(std::floor(std::clamp(a - 1e-3f, 0.0f, most)));
     last[k] = int(std::ceil(std::clamp(b + 1e-3f, 0.0f, most)));
@@ -149,12 +154,17 @@ DensityCells::DensityCells(const Density& density, const Box3f& box, int most) :
         RandomStream random{uint32_t(index)};
         float sum = 0;
         for (int i = 0; i < 8; ++i) {
-          const V3f u(0.5f * (float(i & 1) + random.next()), 0.5f * (float(i >> 1 & 1) + random.next()), 0.5f * (float(i >> 2) + random.next()));
+          const V3f u(0.5f * (float(i & 1) + random.next()), 0.5f * (float(i >> 1 & 1) + random.next()),
+                      0.5f * (float(i >> 2) + random.next()));
           sum += density.at(b.min + m_cell * u);
         }
         // In steps of a quarter, so that neighbours come as one.
-        const auto rounded = [](float v, auto round) { return v > 0 ? std::exp2(0.3f * round(std::log2(v) / 0.3f)) : 0.0f; };
-        c = {rounded(0.9f * std::clamp(sum / 8, low, high) + 0.1f * high, [](float steps) { return std::round(steps); }), rounded(high, [](float steps) { return std::ceil(steps); })};
+        const auto rounded = [](float v, auto round) {
+          return v > 0 ? std::exp2(0.3f * round(std::log2(v) / 0.3f)) : 0.0f;
+        };
+        c = {
+            rounded(0.9f * std::clamp(sum / 8, low, high) + 0.1f * high, [](float steps) { return std::round(steps); }),
+            rounded(high, [](float steps) { return std::ceil(steps); })};
       }
   });
   for (const Cell& c : m_cells) m_most = std::max(m_most, c.most);

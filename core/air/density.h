@@ -10,7 +10,7 @@ namespace ilumbra {
 
 /// How much of a haze is where: a factor to its coefficients, 0 or more, over the places of the world. Immutable.
 class Density {
-public:
+ public:
   virtual ~Density() = default;
   virtual float at(const V3f& world) const = 0;
   /// Never narrower than the truth.
@@ -20,12 +20,12 @@ using DensityPtr = std::shared_ptr<const Density>;
 
 /// What a pattern says, the mean of its channels: negative values and what is no number count as 0.
 class PatternDensity : public Density {
-public:
+ public:
   PatternDensity(std::shared_ptr<const Program> program, const M44f& toObject, float random);
   float at(const V3f& world) const override;
   void bounds(const Box3f& world, float& low, float& high) const override;
 
-private:
+ private:
   std::shared_ptr<const Program> m_program;
   M44f m_toObject;
   float m_random;
@@ -33,8 +33,9 @@ private:
 
 /// Numbers on a grid over a box, straight lines between them: quick to ask, as fine as its voxels. 0 outside the box.
 class VoxelDensity : public Density {
-public:
-  /// Values at the corners of nx · ny · nz voxels less one a side, x running fastest; negative ones and what is no number count as 0.
+ public:
+  /// Values at the corners of nx · ny · nz voxels less one a side, x running fastest; negative ones and what is no
+  /// number count as 0.
   VoxelDensity(const Box3f& box, int nx, int ny, int nz, std::vector<float> values);
   /// Another density on a grid of at most `most` voxels along the longest side of a box, in about cubes.
   static std::shared_ptr<const VoxelDensity> baked(const Density& density, const Box3f& box, int most);
@@ -44,31 +45,31 @@ public:
   int size(int axis) const { return m_n[axis]; }
   const std::vector<float>& values() const { return m_values; }
 
-private:
+ private:
   Box3f m_box;
   int m_n[3];
   V3f m_perMetre;
   std::vector<float> m_values;
 };
 
-/// A box in cells, each with the mean and the most of a density: the mean guides where light is looked for, the most bounds the
-/// steps of tracking. No estimate depends on either but by its noise.
+/// A box in cells, each with the mean and the most of a density: the mean guides where light is looked for, the most
+/// bounds the steps of tracking. No estimate depends on either but by its noise.
 class DensityCells {
-public:
+ public:
   /// At most `most` cells along the longest side. `density` is asked while this is made, not afterwards.
   DensityCells(const Density& density, const Box3f& box, int most = 48);
   struct Cell {
     float mean = 0, most = 0;
   };
-  /// Calls f(from, to, cell) for each cell that is not empty along a ray, near to far, within [from, to]; neighbours that are
-  /// alike come as one.
+  /// Calls f(from, to, cell) for each cell that is not empty along a ray, near to far, within [from, to]; neighbours
+  /// that are alike come as one.
   template <typename F> void walk(const V3f& origin, const V3f& direction, float from, float to, const F& f) const;
   const Box3f& box() const { return m_box; }
   /// Metres along one axis of a cell.
   V3f cellSize() const { return m_cell; }
   float most() const { return m_most; }
 
-private:
+ private:
   Box3f m_box;
   int m_n[3] = {1, 1, 1};
   V3f m_cell{1.0f};
@@ -95,7 +96,8 @@ template <typename F> void DensityCells::walk(const V3f& o, const V3f& d, float 
     at[k] = std::clamp(int(std::floor(place)), 0, m_n[k] - 1);
     step[k] = d[k] > 0 ? 1 : -1;
     across[k] = d[k] != 0 ? std::abs(m_cell[k] / d[k]) : 0;
-    next[k] = d[k] != 0 ? (m_box.min[k] + float(at[k] + (d[k] > 0)) * m_cell[k] - o[k]) / d[k] : std::numeric_limits<float>::infinity();
+    next[k] = d[k] != 0 ? (m_box.min[k] + float(at[k] + (d[k] > 0)) * m_cell[k] - o[k]) / d[k]
+                        : std::numeric_limits<float>::infinity();
   }
   float begin = from, t = from;
   Cell open;

@@ -20,14 +20,15 @@ struct Haze {
 };
 /// Throws BadInput with the parameter and the reason.
 Haze hazeOf(const Params& params);
-/// Own light of air, cd/m² to the metre in the working space; black when it is off or there is none. `evenIfOff`: what it would be.
+/// Own light of air, cd/m² to the metre in the working space; black when it is off or there is none. `evenIfOff`: what
+/// it would be.
 Color airLight(const Params& params, bool evenIfOff = false);
 
 /// Density per metre of a haze that lets 2 % of the light through at this distance (Koschmieder 1924).
 double densityOfVisibility(double metres);
 
-/// Share of scattered light per steradian, by the cosine between the light's way before and after (Henyey and Greenstein 1941);
-/// integrates to 1 over all directions.
+/// Share of scattered light per steradian, by the cosine between the light's way before and after (Henyey and
+/// Greenstein 1941); integrates to 1 over all directions.
 float phase(float cosine, float anisotropy);
 /// The cosine for u in [0, 1), distributed as the phase function has it.
 float samplePhase(float u, float anisotropy);

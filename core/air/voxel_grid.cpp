@@ -39,7 +39,9 @@ Color VoxelColor::colorAt(const V3f& world) const {
   for (int corner = 0; corner < 8; ++corner) {
     const bool x = corner & 1, y = corner & 2, z = corner & 4;
     const float w = (x ? f[0] : 1 - f[0]) * (y ? f[1] : 1 - f[1]) * (z ? f[2] : 1 - f[2]);
-    sum += m_values[(size_t(z ? next[2] : i[2]) * size_t(m_size[1]) + size_t(y ? next[1] : i[1])) * size_t(m_size[0]) + size_t(x ? next[0] : i[0])] * w;
+    sum += m_values[(size_t(z ? next[2] : i[2]) * size_t(m_size[1]) + size_t(y ? next[1] : i[1])) * size_t(m_size[0]) +
+                    size_t(x ? next[0] : i[0])] *
+           w;
   }
   return sum;
 }
@@ -73,27 +75,80 @@ Color Glowing::colorAt(const V3f& world) const {
 }
 
 Kind gridKind() {
-  return {.id = "air.grid",
-          .label = "Voxel grid",
-          .helpText = "Smoke, cloud or fire from an OpenVDB file: its density, and its heat as own light.",
-          .params = join({{file("file", "File").at(Stage::Geometry).matters().help("OpenVDB (.vdb), a still or one of a numbered sequence"),
-                           text("density_grid", "Density grid", "").at(Stage::Geometry).help("Its name in the file; empty: \"density\", or the first there is"),
-                           text("heat_grid", "Heat grid", "").at(Stage::Geometry).help("Whose values give own light; empty: \"temperature\", \"flames\" or \"emission\", if it is there"),
-                           text("color_grid", "Colour grid", "").at(Stage::Geometry).help("Whose vectors, linear Rec. 709, tint what is scattered; empty: \"Cd\", \"color\" or \"albedo\", if it is there"),
-                           flag("numbered", "Numbered files", false).at(Stage::Geometry).in("Playback").help("The file is one of a numbered sequence")},
-                          playbackParams(Stage::Geometry),
-                          {vector("position", "Position", "m", {0, 0, 0}).soft(-5, 5).at(Stage::Placement).in("Placement").help("Where the file's own middle comes to stand"),
-                           vector("turn", "Turn", "°", {0, 0, 0}).soft(-180, 180).at(Stage::Placement).in("Placement").help("About x, then y, then z"),
-                           vector("size", "Size", "×", {1, 1, 1}).soft(0.01, 10).range(1e-6, 1e6).at(Stage::Placement).in("Placement").help("Of the file's metres")},
-                          matterParams(1),
-                          {references("lit_by", "Lit by", {"light."}).at(Stage::Placement).in("Light").help("The lights that it shows; nothing: all that reach it"),
-                           number("own_light", "Own light", "cd/m³", 0).soft(1, 100000).range(0, 1e12).log().matters().at(Stage::Mix).in("Own light").help("What a metre of it adds to what is seen where its heat is greatest"),
-                           choice("heat_is", "Its heat is", {"brightness", "temperature"}).at(Stage::Geometry).in("Own light").help("Own light as strong as the heat; or that of a black body, which reddens and fades as it cools"),
-                           number("hottest", "Hottest", "K", 2200).soft(800, 6000).range(500, 100000).when("heat_is", "temperature").at(Stage::Geometry).in("Own light").help("Temperature of the greatest heat in the file; the rest in proportion"),
-                           flag("own_light_on", "On", true).at(Stage::Mix).in("Own light").help("Off: dark"),
-                           color("own_light_color", "Light's colour", {1, 0.5, 0.15}).soft(0, 1).matters().at(Stage::Mix).in("Own light").help("Of its own light")}}),
-          .existence = Stage::Geometry,
-          .changesByTime = isPlayed};
+  return {
+      .id = "air.grid",
+      .label = "Voxel grid",
+      .helpText = "Smoke, cloud or fire from an OpenVDB file: its density, and its heat as own light.",
+      .params = join(
+          {{file("file", "File")
+                .at(Stage::Geometry)
+                .matters()
+                .help("OpenVDB (.vdb), a still or one of a numbered sequence"),
+            text("density_grid", "Density grid", "")
+                .at(Stage::Geometry)
+                .help("Its name in the file; empty: \"density\", or the first there is"),
+            text("heat_grid", "Heat grid", "")
+                .at(Stage::Geometry)
+                .help(
+                    "Whose values give own light; empty: \"temperature\", \"flames\" or \"emission\", if it is there"),
+            text("color_grid", "Colour grid", "")
+                .at(Stage::Geometry)
+                .help("Whose vectors, linear Rec. 709, tint what is scattered; empty: \"Cd\", \"color\" or \"albedo\", "
+                      "if it is there"),
+            flag("numbered", "Numbered files", false)
+                .at(Stage::Geometry)
+                .in("Playback")
+                .help("The file is one of a numbered sequence")},
+           playbackParams(Stage::Geometry),
+           {vector("position", "Position", "m", {0, 0, 0})
+                .soft(-5, 5)
+                .at(Stage::Placement)
+                .in("Placement")
+                .help("Where the file's own middle comes to stand"),
+            vector("turn", "Turn", "°", {0, 0, 0})
+                .soft(-180, 180)
+                .at(Stage::Placement)
+                .in("Placement")
+                .help("About x, then y, then z"),
+            vector("size", "Size", "×", {1, 1, 1})
+                .soft(0.01, 10)
+                .range(1e-6, 1e6)
+                .at(Stage::Placement)
+                .in("Placement")
+                .help("Of the file's metres")},
+           matterParams(1),
+           {references("lit_by", "Lit by", {"light."})
+                .at(Stage::Placement)
+                .in("Light")
+                .help("The lights that it shows; nothing: all that reach it"),
+            number("own_light", "Own light", "cd/m³", 0)
+                .soft(1, 100000)
+                .range(0, 1e12)
+                .log()
+                .matters()
+                .at(Stage::Mix)
+                .in("Own light")
+                .help("What a metre of it adds to what is seen where its heat is greatest"),
+            choice("heat_is", "Its heat is", {"brightness", "temperature"})
+                .at(Stage::Geometry)
+                .in("Own light")
+                .help("Own light as strong as the heat; or that of a black body, which reddens and fades as it cools"),
+            number("hottest", "Hottest", "K", 2200)
+                .soft(800, 6000)
+                .range(500, 100000)
+                .when("heat_is", "temperature")
+                .at(Stage::Geometry)
+                .in("Own light")
+                .help("Temperature of the greatest heat in the file; the rest in proportion"),
+            flag("own_light_on", "On", true).at(Stage::Mix).in("Own light").help("Off: dark"),
+            color("own_light_color", "Light's colour", {1, 0.5, 0.15})
+                .soft(0, 1)
+                .matters()
+                .at(Stage::Mix)
+                .in("Own light")
+                .help("Of its own light")}}),
+      .existence = Stage::Geometry,
+      .changesByTime = isPlayed};
 }
 
 } // namespace ilumbra

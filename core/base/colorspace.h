@@ -7,11 +7,13 @@ namespace ilumbra {
 /// Linear Rec. 709 (D65) to ACEScg (AP1, D60) and back, by Bradford adaptation. White stays (1, 1, 1).
 /// Matrices from the primaries of ITU-R BT.709 and of AMPAS S-2014-004.
 inline Color acescgFrom709(const Color& c) {
-  return {0.6130974f * c.x + 0.3395231f * c.y + 0.0473795f * c.z, 0.0701937f * c.x + 0.9163539f * c.y + 0.0134524f * c.z,
+  return {0.6130974f * c.x + 0.3395231f * c.y + 0.0473795f * c.z,
+          0.0701937f * c.x + 0.9163539f * c.y + 0.0134524f * c.z,
           0.0206156f * c.x + 0.1095698f * c.y + 0.8698146f * c.z};
 }
 inline Color rec709FromAcescg(const Color& c) {
-  return {1.7050510f * c.x - 0.6217921f * c.y - 0.0832589f * c.z, -0.1302564f * c.x + 1.1408048f * c.y - 0.0105484f * c.z,
+  return {1.7050510f * c.x - 0.6217921f * c.y - 0.0832589f * c.z,
+          -0.1302564f * c.x + 1.1408048f * c.y - 0.0105484f * c.z,
           -0.0240034f * c.x - 0.1289690f * c.y + 1.1529724f * c.z};
 }
 /// A colour of the document in the working space.

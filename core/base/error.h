@@ -10,11 +10,11 @@ enum class Refusal { Usage = 2, BadInput = 3, Io = 4, Cancelled = 5 };
 /// The one exception of the core. Its message names the thing and the place, in words an artist understands,
 /// without a trailing full stop: "Lamp.power: -3 lm is below 0 lm".
 class Error : public std::runtime_error {
-public:
+ public:
   Error(Refusal kind, const std::string& message) : std::runtime_error(message), m_kind(kind) {}
   Refusal kind() const { return m_kind; }
 
-private:
+ private:
   Refusal m_kind;
 };
 

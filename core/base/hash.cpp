@@ -38,10 +38,17 @@ uint32_t murmur3(std::string_view s) {
   uint32_t k = 0;
   const unsigned char* tail = data + blocks * 4;
   switch (s.size() & 3) {
-  case 3: k ^= uint32_t(tail[2]) << 16; [[fallthrough]];
-  case 2: k ^= uint32_t(tail[1]) << 8; [[fallthrough]];
-  case 1: h ^= rotl((k ^ tail[0]) * c1, 15) * c2; break;
-  default: break;
+  case 3:
+    k ^= uint32_t(tail[2]) << 16;
+    [[fallthrough]];
+  case 2:
+    k ^= uint32_t(tail[1]) << 8;
+    [[fallthrough]];
+  case 1:
+    h ^= rotl((k ^ tail[0]) * c1, 15) * c2;
+    break;
+  default:
+    break;
   }
   h ^= uint32_t(s.size());
   h ^= h >> 16;

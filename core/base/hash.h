@@ -23,7 +23,10 @@ inline uint32_t mixBits(uint32_t x) {
   return x;
 }
 
-/// A number in [0, 1) that depends on a seed, on which of many things it is for, and on which of up to 16 of its numbers.
-inline float chanceOf(uint32_t seed, uint32_t thing, uint32_t which) { return float(mixBits(seed * 0x9e3779b9u + mixBits(thing * 16u + which)) >> 8) * 0x1p-24f; }
+/// A number in [0, 1) that depends on a seed, on which of many things it is for, and on which of up to 16 of its
+/// numbers.
+inline float chanceOf(uint32_t seed, uint32_t thing, uint32_t which) {
+  return float(mixBits(seed * 0x9e3779b9u + mixBits(thing * 16u + which)) >> 8) * 0x1p-24f;
+}
 
 } // namespace ilumbra

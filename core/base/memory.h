@@ -2,8 +2,9 @@
 
 namespace ilumbra {
 
-/// Keeps memory that is freed at hand, up to a gigabyte: pictures of some megabytes come and go with every change, and fetching their
-/// memory from the system each time, page by page, takes as long as working on them. For the start of a program.
+/// Keeps memory that is freed at hand, up to a gigabyte: pictures of some megabytes come and go with every change, and
+/// fetching their memory from the system each time, page by page, takes as long as working on them. For the start of a
+/// program.
 void keepFreedMemory();
 
 } // namespace ilumbra

@@ -58,21 +58,23 @@ inline float toUnit(uint32_t x) { return float(x >> 8) * 0x1p-24f; }
 /// Owen-scrambled Sobol points, two dimensions at a time, padded by shuffling the index per pair
 /// (Burley 2020, "Practical hash-based Owen scrambling"). The numbers depend on (pixel, index, seed) only.
 class Sampler {
-public:
+ public:
   Sampler(uint32_t pixelX, uint32_t pixelY, uint32_t index, uint32_t seed)
-      : m_index(sampling::reverseBits(index)), m_hash(mixBits(pixelX + mixBits(pixelY + mixBits(seed + 0x68bc21ebu)))) {}
+      : m_index(sampling::reverseBits(index)), m_hash(mixBits(pixelX + mixBits(pixelY + mixBits(seed + 0x68bc21ebu)))) {
+  }
   float get1() { return get2().x; }
   /// Uniform in [0, 1)².
   V2f get2() {
     using namespace sampling;
     const uint32_t h = mixBits(m_hash ^ (++m_pair * 0x9e3779b9u));
     const uint32_t i = reverseBits(scrambleReversed(m_index, h));
-    // The first dimension is the index with its bits reversed; scrambling works on reversed bits, so that both meet it as
-    // they are.
-    return {toUnit(reverseBits(scrambleReversed(i, mixBits(h + 1)))), toUnit(reverseBits(scrambleReversed(sobol2(i), mixBits(h + 2))))};
+    // The first dimension is the index with its bits reversed; scrambling works on reversed bits, so that both meet it
+    // as they are.
+    return {toUnit(reverseBits(scrambleReversed(i, mixBits(h + 1)))),
+            toUnit(reverseBits(scrambleReversed(sobol2(i), mixBits(h + 2))))};
   }
 
-private:
+ private:
   uint32_t m_index;
   uint32_t m_hash;
   uint32_t m_pair = 0;
@@ -80,14 +82,14 @@ private:
 
 /// A cheap independent stream for random walks, whose number of draws is unbounded.
 class RandomStream {
-public:
+ public:
   explicit RandomStream(uint32_t state) : m_state(state) {}
   float next() {
     m_state += 0x9e3779b9u;
     return sampling::toUnit(mixBits(m_state));
   }
 
-private:
+ private:
   uint32_t m_state;
 };
 
@@ -121,7 +123,7 @@ inline float powerHeuristic(float pdf, float other) {
 
 /// Piecewise-constant distribution over n cells.
 class Distribution {
-public:
+ public:
   Distribution() = default;
   explicit Distribution(const std::vector<float>& weights);
   bool empty() const { return m_cdf.empty(); }
@@ -132,7 +134,7 @@ public:
   /// Sum of the weights that were given.
   double total() const { return m_total; }
 
-private:
+ private:
   std::vector<float> m_cdf;
   double m_total = 0;
 };

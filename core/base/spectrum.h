@@ -13,11 +13,11 @@ V3f cieXyz(float wavelength);
 Color workingFromXyz(const V3f& xyz);
 
 /// What one wavelength counts in each channel of the working space when all of them together are white: its mean over
-/// wavelengths spread evenly from shortestWave to longestWave is 1 in every channel. Some are negative: pure colours lie
-/// outside any three primaries.
+/// wavelengths spread evenly from shortestWave to longestWave is 1 in every channel. Some are negative: pure colours
+/// lie outside any three primaries.
 Color waveResponse(float wavelength);
-/// A wavelength for u in [0, 1), chosen by how much it counts, and waveResponse() ÷ its relative density: the mean over u
-/// is 1 in every channel.
+/// A wavelength for u in [0, 1), chosen by how much it counts, and waveResponse() ÷ its relative density: the mean over
+/// u is 1 in every channel.
 float sampleWave(float u, Color& weight);
 
 /// Colour of a black body in the working space, luminance 1 (Planck's law with c2 = 1.438777e-2 m K). Kelvin, 500 to

@@ -13,7 +13,7 @@ namespace ilumbra {
 namespace {
 
 class LowerPriority : public tbb::task_scheduler_observer {
-public:
+ public:
   explicit LowerPriority(tbb::task_arena& arena) : tbb::task_scheduler_observer(arena) { observe(true); }
   ~LowerPriority() override { observe(false); }
   void on_scheduler_entry(bool) override { setpriority(PRIO_PROCESS, id_t(syscall(SYS_gettid)), 10); }
@@ -49,14 +49,15 @@ void Tasks::forEach(int n, const std::function<void(int)>& f) const {
       }
       return;
     }
-    tbb::parallel_for(tbb::blocked_range<int>(0, n, 1),
-                      [&](const tbb::blocked_range<int>& r) {
-                        for (int i = r.begin(); i < r.end(); ++i) {
-                          stopIfAsked();
-                          f(i);
-                        }
-                      },
-                      tbb::simple_partitioner());
+    tbb::parallel_for(
+        tbb::blocked_range<int>(0, n, 1),
+        [&](const tbb::blocked_range<int>& r) {
+          for (int i = r.begin(); i < r.end(); ++i) {
+            stopIfAsked();
+            f(i);
+          }
+        },
+        tbb::simple_partitioner());
   });
 }
 

@@ -1,9 +1,9 @@
 #pragma once
+#include <algorithm>
+#include <cmath>
 #include <ImathBox.h>
 #include <ImathMatrix.h>
 #include <ImathVec.h>
-#include <algorithm>
-#include <cmath>
 
 namespace ilumbra {
 

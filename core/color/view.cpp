@@ -4,8 +4,8 @@
 #include "core/base/error.h"
 #include "core/base/hash.h"
 
-#include <OpenColorIO/OpenColorIO.h>
 #include <cstdlib>
+#include <OpenColorIO/OpenColorIO.h>
 #include <sstream>
 
 namespace ilumbra {
@@ -101,7 +101,8 @@ ColorViews::~ColorViews() = default;
 std::vector<std::string> ColorViews::views() const {
   std::vector<std::string> out;
   const auto& c = *m_content;
-  for (int i = 0; i < c.config->getNumViews(c.display.c_str()); ++i) out.emplace_back(c.config->getView(c.display.c_str(), i));
+  for (int i = 0; i < c.config->getNumViews(c.display.c_str()); ++i)
+    out.emplace_back(c.config->getView(c.display.c_str(), i));
   return out;
 }
 
@@ -180,9 +181,11 @@ ViewTable::ViewTable(const ColorViews& views, const std::string& view, const Tas
   tasks.forEach(size, [&](int b) {
     std::vector<float> plane(size_t(size) * size * 3);
     for (int g = 0; g < size; ++g)
-      for (int r = 0; r < size; ++r) put(&plane[3 * size_t(g * size + r)], {node[size_t(r)], node[size_t(g)], node[size_t(b)]});
+      for (int r = 0; r < size; ++r)
+        put(&plane[3 * size_t(g * size + r)], {node[size_t(r)], node[size_t(g)], node[size_t(b)]});
     m_exact(plane.data(), size * size);
-    for (size_t i = 0; i < size_t(size) * size; ++i) m_cube[size_t(b) * size * size + i] = {plane[3 * i], plane[3 * i + 1], plane[3 * i + 2]};
+    for (size_t i = 0; i < size_t(size) * size; ++i)
+      m_cube[size_t(b) * size * size + i] = {plane[3 * i], plane[3 * i + 1], plane[3 * i + 2]};
   });
   constexpr int cells = size - 1;
   m_exactCell.assign(size_t(cells) * cells * cells, 0);
@@ -193,15 +196,21 @@ ViewTable::ViewTable(const ColorViews& views, const std::string& view, const Tas
     for (int g = 0; g < cells; ++g)
       for (int r = 0; r < cells; ++r)
         for (int k = 0; k < 6; ++k)
-          put(&points[3 * size_t((g * cells + r) * 6 + k)], {mid[size_t(3 * r + orders[k][0])], mid[size_t(3 * g + orders[k][1])], mid[size_t(3 * b + orders[k][2])]});
+          put(&points[3 * size_t((g * cells + r) * 6 + k)],
+              {mid[size_t(3 * r + orders[k][0])], mid[size_t(3 * g + orders[k][1])],
+               mid[size_t(3 * b + orders[k][2])]});
     m_exact(points.data(), long(cells) * cells * 6);
     for (int g = 0; g < cells; ++g)
       for (int r = 0; r < cells; ++r) {
-        const auto at = [&](int dr, int dg, int db) -> const Color& { return m_cube[size_t(((b + db) * size + g + dg) * size + r + dr)]; };
+        const auto at = [&](int dr, int dg, int db) -> const Color& {
+          return m_cube[size_t(((b + db) * size + g + dg) * size + r + dr)];
+        };
         float worst = 0;
         for (int k = 0; k < 6; ++k) {
-          const Color c = tetrahedral(0.25f * float(orders[k][0] + 1), 0.25f * float(orders[k][1] + 1), 0.25f * float(orders[k][2] + 1), at);
-          for (int j = 0; j < 3; ++j) worst = std::max(worst, std::abs(c[j] - points[3 * size_t((g * cells + r) * 6 + k) + size_t(j)]));
+          const Color c = tetrahedral(0.25f * float(orders[k][0] + 1), 0.25f * float(orders[k][1] + 1),
+                                      0.25f * float(orders[k][2] + 1), at);
+          for (int j = 0; j < 3; ++j)
+            worst = std::max(worst, std::abs(c[j] - points[3 * size_t((g * cells + r) * 6 + k) + size_t(j)]));
         }
         if (worst > 0.35f / 255) m_exactCell[size_t((b * cells + g) * cells + r)] = 1;
       }
@@ -223,7 +232,9 @@ bool ViewTable::look(const Color& scene, Color& shown, bool quick) const {
     f[c] = s - float(i[c]);
   }
   if (!quick && m_exactCell[size_t((i[2] * (size - 1) + i[1]) * (size - 1) + i[0])]) return false;
-  shown = tetrahedral(f[0], f[1], f[2], [&](int r, int g, int b) -> const Color& { return m_cube[size_t(((i[2] + b) * size + i[1] + g) * size + i[0] + r)]; });
+  shown = tetrahedral(f[0], f[1], f[2], [&](int r, int g, int b) -> const Color& {
+    return m_cube[size_t(((i[2] + b) * size + i[1] + g) * size + i[0] + r)];
+  });
   return true;
 }
 

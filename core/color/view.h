@@ -12,7 +12,7 @@ namespace ilumbra {
 /// How scene light (linear ACEScg) is shown: display views of an OpenColorIO configuration, the shipped one or the one
 /// that the environment variable OCIO names.
 class ColorViews {
-public:
+ public:
   /// Throws BadInput when $OCIO names a file that cannot be used.
   ColorViews();
   ~ColorViews();
@@ -26,7 +26,7 @@ public:
   /// Exactly, by the processor: for files. Display-referred values in [0, 1], three floats a pixel, alpha not applied.
   std::vector<float> exact(const Picture& p, const std::string& view) const;
 
-private:
+ private:
   friend class ViewTable;
   struct Content;
   std::unique_ptr<Content> m_content;
@@ -37,19 +37,18 @@ private:
 /// for that (where it clips) are known from the baking; what falls into them, or beyond the cube, goes through the
 /// exact processor.
 class ViewTable {
-public:
+ public:
   /// Bakes: some tenths of a second.
   ViewTable(const ColorViews& views, const std::string& view, const Tasks& tasks);
   ~ViewTable();
   Color apply(const Color& scene) const;
-  /// Eight-bit pixels, red green blue and 255, dithered by less than a step so that halos show no bands. Scene values are
-  /// multiplied by `gain` first.
-  /// `quick`: by the table alone, for pictures that stand for a moment.
+  /// Eight-bit pixels, red green blue and 255, dithered by less than a step so that halos show no bands. Scene values
+  /// are multiplied by `gain` first. `quick`: by the table alone, for pictures that stand for a moment.
   std::vector<uint8_t> apply(const Picture& p, const Tasks& tasks, float gain = 1, bool quick = false) const;
   /// Share of the cube's cells that are exact only.
   double exactShare() const;
 
-private:
+ private:
   static constexpr int size = 65;
   bool look(const Color& scene, Color& shown, bool quick = false) const;
   std::vector<Color> m_cube;

@@ -56,9 +56,9 @@ std::vector<Difference> differences(const Document& from, const Document& to) {
       out.push_back({What::Added, n->id, {}, {}, n->name, n->kind->existence, n->name});
       continue;
     }
-    if (before->name != n->name) out.push_back({What::Renamed, n->id, {}, before->name, n->name, Stage::Display, n->name});
-    if (before->parent != n->parent)
-      out.push_back({What::Moved, n->id, {}, {}, {}, n->kind->existence, n->name});
+    if (before->name != n->name)
+      out.push_back({What::Renamed, n->id, {}, before->name, n->name, Stage::Display, n->name});
+    if (before->parent != n->parent) out.push_back({What::Moved, n->id, {}, {}, {}, n->kind->existence, n->name});
     for (const ParamDef& d : n->kind->params) {
       const Value a = effective(*before, d), b = effective(*n, d);
       if (a == b) continue;
@@ -101,23 +101,29 @@ std::vector<Difference> differences(const Document& from, const Document& to) {
 
 std::string describe(const Difference& d) {
   switch (d.what) {
-  case Difference::What::Added: return d.place + ": added";
-  case Difference::What::Removed: return d.place + ": removed";
-  case Difference::What::Renamed: return fmt::format("{}: renamed to {}", d.before, d.after);
-  case Difference::What::Moved: return d.place + ": moved";
-  case Difference::What::Changed: break;
+  case Difference::What::Added:
+    return d.place + ": added";
+  case Difference::What::Removed:
+    return d.place + ": removed";
+  case Difference::What::Renamed:
+    return fmt::format("{}: renamed to {}", d.before, d.after);
+  case Difference::What::Moved:
+    return d.place + ": moved";
+  case Difference::What::Changed:
+    break;
   }
   return fmt::format("{}: {} → {}", d.place, d.before, d.after);
 }
 
-// Where a thing goes in a list of siblings so that it follows the one that it follows in another list; siblings that are
-// not there are passed over. Counted without the thing itself.
+// Where a thing goes in a list of siblings so that it follows the one that it follows in another list; siblings that
+// are not there are passed over. Counted without the thing itself.
 static size_t indexAfterNeighbour(const std::vector<NodeId>& there, std::vector<NodeId> here, NodeId node) {
   std::erase(here, node);
   auto it = std::find(there.begin(), there.end(), node);
   while (it != there.begin()) {
     --it;
-    if (const auto at = std::find(here.begin(), here.end(), *it); at != here.end()) return size_t(at - here.begin()) + 1;
+    if (const auto at = std::find(here.begin(), here.end(), *it); at != here.end())
+      return size_t(at - here.begin()) + 1;
   }
   return 0;
 }
@@ -177,7 +183,8 @@ Document carryOver(const Document& onto, const Document& to, const Difference& d
       it = bad ? copy.values.erase(it) : std::next(it);
     }
     b.put(copy);
-    if (!place.parent) b.roots().insert(b.roots().begin() + ptrdiff_t(indexAfterNeighbour(to.roots(), onto.roots(), d.node)), d.node);
+    if (!place.parent)
+      b.roots().insert(b.roots().begin() + ptrdiff_t(indexAfterNeighbour(to.roots(), onto.roots(), d.node)), d.node);
     Document made = b.take();
     return place.parent ? moveNode(made, d.node, place) : made;
   }

@@ -12,7 +12,7 @@ struct Difference {
   std::string before; ///< as text; of Renamed the name
   std::string after;
   Stage stage = Stage::Display; ///< what the change makes necessary
-  std::string place;  ///< "Sun core.power"
+  std::string place;            ///< "Sun core.power"
 };
 
 /// What one must do to `from` to get `to`, in the order of nodes.

@@ -86,9 +86,9 @@ std::string Document::freeName(std::string_view wanted) const {
 bool Document::operator==(const Document& o) const {
   if (m_roots != o.m_roots || m_nodes.size() != o.m_nodes.size() || m_unknown != o.m_unknown) return false;
   return std::equal(m_nodes.begin(), m_nodes.end(), o.m_nodes.begin(), [](const NodePtr& a, const NodePtr& b) {
-    return a == b || (a->id == b->id && a->kind->id == b->kind->id && a->name == b->name && a->values == b->values &&
-                      a->children == b->children && a->parent == b->parent && a->inputs == b->inputs &&
-                      a->unknown == b->unknown);
+    return a == b ||
+           (a->id == b->id && a->kind->id == b->kind->id && a->name == b->name && a->values == b->values &&
+            a->children == b->children && a->parent == b->parent && a->inputs == b->inputs && a->unknown == b->unknown);
   });
 }
 

@@ -11,11 +11,11 @@ namespace ilumbra {
 /// One thing in a document. Immutable once it is in one.
 struct Node {
   NodeId id = 0;
-  const Kind* kind = nullptr; ///< owned by the document's Kinds
-  std::string name;           ///< unique in the document, without '.', ',', '[' or ']'
-  std::map<std::string, Value> values;                  ///< only what differs from the kind's default
-  std::map<std::string, std::vector<NodeId>> children;  ///< by child slot, in order
-  NodeId parent = 0;                                    ///< 0: stands at the top of the document
+  const Kind* kind = nullptr;                          ///< owned by the document's Kinds
+  std::string name;                                    ///< unique in the document, without '.', ',', '[' or ']'
+  std::map<std::string, Value> values;                 ///< only what differs from the kind's default
+  std::map<std::string, std::vector<NodeId>> children; ///< by child slot, in order
+  NodeId parent = 0;                                   ///< 0: stands at the top of the document
   /// Inputs that uses of this thing may override, by input name the parameter; empty: every parameter by its own name.
   std::map<std::string, std::string> inputs;
   std::string unknown; ///< JSON object of fields that this version does not know, kept for the next save
@@ -26,7 +26,7 @@ using NodePtr = std::shared_ptr<const Node>;
 
 /// An immutable picture of everything. Edits (edit.h) return a new one that shares all unchanged nodes.
 class Document {
-public:
+ public:
   /// An empty document with its picture settings.
   static Document create(std::shared_ptr<const Kinds> kinds);
 
@@ -55,7 +55,7 @@ public:
 
   bool operator==(const Document& o) const;
 
-private:
+ private:
   friend class DocumentBuilder;
   std::shared_ptr<const Kinds> m_kinds;
   std::vector<NodePtr> m_nodes;
@@ -67,7 +67,7 @@ private:
 
 /// Changes the raw content of a document. Checks nothing but ids: edit.h and file.h are what callers want.
 class DocumentBuilder {
-public:
+ public:
   explicit DocumentBuilder(std::shared_ptr<const Kinds> kinds) { m_doc.m_kinds = std::move(kinds); }
   explicit DocumentBuilder(const Document& from) : m_doc(from) {}
   void put(Node node);
@@ -80,13 +80,13 @@ public:
   Document take() { return std::move(m_doc); }
   const Document& peek() const { return m_doc; }
 
-private:
+ private:
   Document m_doc;
 };
 
 /// Reads the parameters of one node at one frame, defaults included. With a reference, the overrides of that use win.
 class Params {
-public:
+ public:
   Params(const Node& node, double frame, const Overrides* with = nullptr)
       : m_node(node), m_frame(frame), m_with(with) {}
   double number(std::string_view name) const;
@@ -104,7 +104,7 @@ public:
   const Node& node() const { return m_node; }
   double frame() const { return m_frame; }
 
-private:
+ private:
   const Node& m_node;
   double m_frame;
   const Overrides* m_with;

@@ -1,8 +1,8 @@
 #include "core/document/edit.h"
 
 #include "core/base/error.h"
-#include "core/document/words.h"
 #include "core/document/units.h"
+#include "core/document/words.h"
 
 #include <cmath>
 #include <fmt/format.h>
@@ -24,7 +24,8 @@ const ParamDef& needParam(const Node& n, std::string_view param) {
     std::vector<std::string> names;
     for (const ParamDef& p : n.kind->params) names.push_back(p.name);
     const std::string near = nearestWord(param, names);
-    throw badInput(fmt::format("{}: a {} has no parameter {}{}", n.name, n.kind->label, quotation(param), near.empty() ? "" : fmt::format("; the nearest is {}", near)));
+    throw badInput(fmt::format("{}: a {} has no parameter {}{}", n.name, n.kind->label, quotation(param),
+                               near.empty() ? "" : fmt::format("; the nearest is {}", near)));
   }
   return *d;
 }
@@ -32,10 +33,13 @@ const ParamDef& needParam(const Node& n, std::string_view param) {
 void checkNumber(const ParamDef& def, double v, const std::string& place) {
   if (!std::isfinite(v)) throw badInput(place + ": not a finite number");
   if (v < def.hardMin)
-    throw badInput(fmt::format("{}: {} is below the least, {}", place, formatNumber(def, v), formatNumber(def, def.hardMin)));
+    throw badInput(
+        fmt::format("{}: {} is below the least, {}", place, formatNumber(def, v), formatNumber(def, def.hardMin)));
   if (v > def.hardMax)
-    throw badInput(fmt::format("{}: {} is above the most, {}", place, formatNumber(def, v), formatNumber(def, def.hardMax)));
-  if (def.type == ParamType::Integer && v != std::round(v)) throw badInput(fmt::format("{}: {} is not a whole number", place, v));
+    throw badInput(
+        fmt::format("{}: {} is above the most, {}", place, formatNumber(def, v), formatNumber(def, def.hardMax)));
+  if (def.type == ParamType::Integer && v != std::round(v))
+    throw badInput(fmt::format("{}: {} is not a whole number", place, v));
 }
 
 const ParamDef* inputDefinition(const Node& shared, const std::string& input) {
@@ -72,7 +76,8 @@ void checkConstant(const Document& doc, const ParamDef& def, const Constant& c, 
   case ParamType::Choice: {
     const auto* s = std::get_if<std::string>(&c);
     if (!s || std::find(def.choices.begin(), def.choices.end(), *s) == def.choices.end())
-      throw badInput(fmt::format("{}: {}is none of: {}", place, s ? "\"" + *s + "\" " : "", fmt::join(def.choices, ", ")));
+      throw badInput(
+          fmt::format("{}: {}is none of: {}", place, s ? "\"" + *s + "\" " : "", fmt::join(def.choices, ", ")));
     break;
   }
   case ParamType::Color:
@@ -133,7 +138,8 @@ void checkPlace(const Document& doc, const Kind& kind, const Place& place) {
   const Node& p = need(doc, place.parent);
   const ChildSlot* s = p.kind->slot(place.slot);
   if (!s) throw badInput(fmt::format("{}: a {} has no place \"{}\"", p.name, p.kind->label, place.slot));
-  if (!accepted(s->accepts, kind.id)) throw badInput(fmt::format("{}.{}: a {} does not go here", p.name, place.slot, kind.label));
+  if (!accepted(s->accepts, kind.id))
+    throw badInput(fmt::format("{}.{}: a {} does not go here", p.name, place.slot, kind.label));
 }
 
 bool dropTargets(Reference& r, const std::set<NodeId>& gone) {
@@ -176,7 +182,8 @@ void checkValue(const Document& doc, const ParamDef& def, const Value& value, co
   if (!def.patternable) throw badInput(place + ": cannot be driven by a pattern");
   const Node* n = doc.find(p->pattern.target);
   if (!n) throw badInput(fmt::format("{}: refers to pattern {}, which does not exist", place, p->pattern.target));
-  if (n->kind->family() != "pattern") throw badInput(fmt::format("{}: {} is a {}, not a pattern", place, n->name, n->kind->label));
+  if (n->kind->family() != "pattern")
+    throw badInput(fmt::format("{}: {} is a {}, not a pattern", place, n->name, n->kind->label));
 }
 
 Document setValue(const Document& doc, NodeId id, std::string_view param, const Value& value) {
@@ -222,7 +229,8 @@ Document setOverride(const Document& doc, NodeId id, std::string_view param, siz
   }
   if (d.type == ParamType::References) {
     std::vector<Reference> list = p.references(param);
-    if (index >= list.size()) throw badInput(fmt::format("{}.{}[{}]: there is no such entry", n.name, d.name, index + 1));
+    if (index >= list.size())
+      throw badInput(fmt::format("{}.{}[{}]: there is no such entry", n.name, d.name, index + 1));
     change(list[index]);
     return setValue(doc, id, param, Constant(list));
   }
@@ -245,7 +253,8 @@ Document ownCopy(const Document& doc, NodeId id, std::string_view param, NodeId*
   return setValue(d, id, param, Constant(Reference{copyId, nullptr}));
 }
 
-Document addNode(const Document& doc, std::string_view kindId, std::string_view name, const Place& place, NodeId* made) {
+Document addNode(const Document& doc, std::string_view kindId, std::string_view name, const Place& place,
+                 NodeId* made) {
   const Kind* kind = doc.kinds().find(kindId);
   if (!kind) throw badInput(fmt::format("there is no kind {}", quotation(kindId)));
   if (kind->id == "picture.settings") throw badInput("a document has one picture only");
@@ -393,7 +402,8 @@ bool splitIndex(std::string& part, size_t& index) {
   const size_t open = part.find('[');
   if (open == std::string::npos) return false;
   const std::string digits = part.substr(open + 1, part.size() - open - 2);
-  if (part.back() != ']' || digits.empty() || digits.size() > 6 || digits.find_first_not_of("0123456789") != std::string::npos)
+  if (part.back() != ']' || digits.empty() || digits.size() > 6 ||
+      digits.find_first_not_of("0123456789") != std::string::npos)
     throw badInput(fmt::format("\"{}\": an index is a whole number in square brackets", part));
   index = size_t(std::stoul(digits));
   if (index == 0) throw badInput(fmt::format("\"{}\": indices count from 1", part));
@@ -417,7 +427,8 @@ Address resolve(const Document& doc, std::string_view address) {
     std::vector<std::string> names;
     for (const NodePtr& other : doc.nodes()) names.push_back(other->name);
     const std::string near = nearestWord(parts[0], names);
-    throw badInput(fmt::format("{}: there is nothing named {}{}", quotation(address), quotation(parts[0]), near.empty() ? "" : fmt::format("; the nearest is {}", near)));
+    throw badInput(fmt::format("{}: there is nothing named {}{}", quotation(address), quotation(parts[0]),
+                               near.empty() ? "" : fmt::format("; the nearest is {}", near)));
   }
   Address a{n->id, {}, 0, {}};
   for (size_t i = 1; i < parts.size(); ++i) {
@@ -440,7 +451,8 @@ Address resolve(const Document& doc, std::string_view address) {
         a = {target->id, "name", 0, {}};
         break;
       }
-      if (!inputDefinition(*target, part)) throw badInput(fmt::format("{}: {} has no input \"{}\"", address, target->name, part));
+      if (!inputDefinition(*target, part))
+        throw badInput(fmt::format("{}: {} has no input \"{}\"", address, target->name, part));
       if (i + 1 < parts.size()) throw badInput(fmt::format("{}: nothing lies below {}", address, part));
       a.input = part;
       break;
@@ -530,11 +542,15 @@ Document setNow(const Document& doc, const Address& a, const Constant& value) {
   Keys keys = *k;
   const double frame = currentFrame(doc);
   const auto it = std::find_if(keys.keys.begin(), keys.keys.end(), [&](const Key& key) { return key.frame >= frame; });
-  if (it != keys.keys.end() && it->frame == frame) it->value = value;
-  else keys.keys.insert(it, Key{frame, value, KeyShape::Smooth});
+  if (it != keys.keys.end() && it->frame == frame)
+    it->value = value;
+  else
+    keys.keys.insert(it, Key{frame, value, KeyShape::Smooth});
   return setAt(doc, a, keys);
 }
 
-Document atFrame(const Document& doc, double frame) { return setValue(doc, doc.settings().id, "frame", Constant(frame)); }
+Document atFrame(const Document& doc, double frame) {
+  return setValue(doc, doc.settings().id, "frame", Constant(frame));
+}
 
 } // namespace ilumbra

@@ -18,8 +18,8 @@ Document setOverride(const Document& doc, NodeId id, std::string_view param, siz
 Document ownCopy(const Document& doc, NodeId id, std::string_view param, NodeId* made = nullptr);
 
 struct Place {
-  NodeId parent = 0;     ///< 0: at the top
-  std::string slot;      ///< of the parent
+  NodeId parent = 0;         ///< 0: at the top
+  std::string slot;          ///< of the parent
   size_t index = size_t(-1); ///< before which; past the end: last
 };
 /// Adds a node; `made` receives its id. The name is made free.
@@ -55,7 +55,8 @@ std::string addressText(const Document& doc, const Address& a);
 Value valueAt(const Document& doc, const Address& a);
 const ParamDef& definitionAt(const Document& doc, const Address& a);
 Document setAt(const Document& doc, const Address& a, const Value& value);
-/// Sets what stands there at the current frame: where there are keys, the key of that frame, which is made if there is none.
+/// Sets what stands there at the current frame: where there are keys, the key of that frame, which is made if there is
+/// none.
 Document setNow(const Document& doc, const Address& a, const Constant& value);
 
 /// The document at another frame. What was never at a frame of its own is given one.

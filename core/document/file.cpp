@@ -48,7 +48,9 @@ Json jsonOf(const Constant& c) {
 
 const char* shapeName(KeyShape s) { return s == KeyShape::Hold ? "hold" : s == KeyShape::Linear ? "linear" : "smooth"; }
 
-Error wrong(const std::string& place, const char* wanted) { return badInput(fmt::format("{}: must be {}", place, wanted)); }
+Error wrong(const std::string& place, const char* wanted) {
+  return badInput(fmt::format("{}: must be {}", place, wanted));
+}
 
 NodeId idOf(const Json& j, const std::string& place) {
   if (!j.is_number_integer() || j < 0 || j > 0x7fffffff) throw wrong(place, "the number of a thing");
@@ -85,14 +87,16 @@ double numberOf(const Json& j, const std::string& place) {
 Constant constantOf(const ParamDef& def, const Json& j, const std::string& place) {
   switch (def.type) {
   case ParamType::Number:
-  case ParamType::Integer: return numberOf(j, place);
+  case ParamType::Integer:
+    return numberOf(j, place);
   case ParamType::Flag:
     if (!j.is_boolean()) throw wrong(place, "true or false");
     return j.get<bool>();
   case ParamType::Choice:
   case ParamType::Text:
   case ParamType::File:
-    if (def.type == ParamType::Text && j.is_number_integer()) return std::to_string(j.get<int64_t>()); // parts of models were numbers once
+    if (def.type == ParamType::Text && j.is_number_integer())
+      return std::to_string(j.get<int64_t>()); // parts of models were numbers once
     if (!j.is_string()) throw wrong(place, "text");
     for (const auto& [before, now] : def.formerChoices)
       if (j == before) return now;
@@ -104,7 +108,8 @@ Constant constantOf(const ParamDef& def, const Json& j, const std::string& place
     for (size_t i = 0; i < 3; ++i) t[i] = numberOf(j[i], place);
     return t;
   }
-  case ParamType::Reference: return referenceOf(j, place);
+  case ParamType::Reference:
+    return referenceOf(j, place);
   case ParamType::References: {
     if (!j.is_array()) throw wrong(place, "a list of references");
     std::vector<Reference> list;
@@ -122,8 +127,10 @@ Json parse(std::string_view text) {
   for (size_t i = 0; i < text.size(); ++i) {
     const char c = text[i];
     if (inString) {
-      if (c == '\\') ++i;
-      else if (c == '"') inString = false;
+      if (c == '\\')
+        ++i;
+      else if (c == '"')
+        inString = false;
     } else if (c == '"') {
       inString = true;
     } else if (c == '{' || c == '[') {
@@ -178,8 +185,9 @@ Json nodeJson(const Document& doc, const Node& n) {
 }
 
 class Reader {
-public:
-  Reader(std::shared_ptr<const Kinds> kinds, const Json& root) : m_kinds(kinds), m_builder(std::move(kinds)), m_root(root) {}
+ public:
+  Reader(std::shared_ptr<const Kinds> kinds, const Json& root)
+      : m_kinds(kinds), m_builder(std::move(kinds)), m_root(root) {}
 
   Document read() {
     if (!m_root.is_object()) throw badInput("not an Ilumbra document: the top is not an object");
@@ -213,24 +221,27 @@ public:
     return doc;
   }
 
-private:
+ private:
   NodeId node(const Json& j, const std::string& place, NodeId parent, NodeId& highest) {
     if (!j.is_object()) throw wrong(place, "an object");
     Node n;
     if (!j.contains("id")) throw badInput(place + ": has no \"id\"");
     n.id = idOf(j["id"], place + ".id");
-    if (n.id == 0 || !m_ids.insert(n.id).second) throw badInput(fmt::format("{}: the id {} is 0 or used twice", place, n.id));
+    if (n.id == 0 || !m_ids.insert(n.id).second)
+      throw badInput(fmt::format("{}: the id {} is 0 or used twice", place, n.id));
     highest = std::max(highest, n.id);
     if (!j.contains("name") || !j["name"].is_string() || j["name"].get<std::string>().empty())
       throw wrong(place + ".name", "a name");
     n.name = j["name"];
     if (n.name.find_first_of(".[],\n\t") != std::string::npos)
       throw badInput(fmt::format("{}.name: {} has a dot, a comma or square brackets", place, quotation(n.name)));
-    if (!m_names.insert(n.name).second) throw badInput(fmt::format("{}.name: {} is used twice", place, quotation(n.name)));
+    if (!m_names.insert(n.name).second)
+      throw badInput(fmt::format("{}.name: {} is used twice", place, quotation(n.name)));
     const std::string here = fmt::format("{} ({})", place, n.name);
     if (!j.contains("kind") || !j["kind"].is_string()) throw wrong(here + ".kind", "a kind");
     n.kind = m_kinds->find(j["kind"].get<std::string>());
-    if (!n.kind) throw badInput(fmt::format("{}.kind: there is no kind {}", here, quotation(j["kind"].get<std::string>())));
+    if (!n.kind)
+      throw badInput(fmt::format("{}.kind: there is no kind {}", here, quotation(j["kind"].get<std::string>())));
     n.parent = parent;
     Json unknown = Json::object();
     for (const auto& [k, v] : j.items())
@@ -315,7 +326,8 @@ Json jsonOf(const Value& value) {
   if (const Keys* k = value.keys()) {
     Json list = Json::array();
     for (const Key& key : k->keys)
-      list.push_back(Json{{"frame", jsonOf(Constant(key.frame))}, {"value", jsonOf(key.value)}, {"shape", shapeName(key.shape)}});
+      list.push_back(
+          Json{{"frame", jsonOf(Constant(key.frame))}, {"value", jsonOf(key.value)}, {"shape", shapeName(key.shape)}});
     return Json{{"keys", list}};
   }
   return Json{{"pattern", jsonOf(value.pattern()->pattern)}};
@@ -328,12 +340,16 @@ Value valueOf(const ParamDef& def, const Json& j, const std::string& place) {
     for (size_t i = 0; i < j["keys"].size(); ++i) {
       const Json& k = j["keys"][i];
       const std::string at = fmt::format("{}.keys[{}]", place, i + 1);
-      if (!k.is_object() || !k.contains("frame") || !k.contains("value")) throw wrong(at, "an object with frame and value");
+      if (!k.is_object() || !k.contains("frame") || !k.contains("value"))
+        throw wrong(at, "an object with frame and value");
       Key key{numberOf(k["frame"], at + ".frame"), constantOf(def, k["value"], at + ".value"), KeyShape::Linear};
       if (k.contains("shape")) {
-        if (k["shape"] == "hold") key.shape = KeyShape::Hold;
-        else if (k["shape"] == "smooth") key.shape = KeyShape::Smooth;
-        else if (k["shape"] != "linear") throw wrong(at + ".shape", "hold, linear or smooth");
+        if (k["shape"] == "hold")
+          key.shape = KeyShape::Hold;
+        else if (k["shape"] == "smooth")
+          key.shape = KeyShape::Smooth;
+        else if (k["shape"] != "linear")
+          throw wrong(at + ".shape", "hold, linear or smooth");
       }
       keys.keys.push_back(std::move(key));
     }
@@ -493,7 +509,9 @@ std::vector<std::string> unknownParameters(const Document& doc) {
     for (const ParamDef& d : n->kind->params) names.push_back(d.name);
     for (const auto& [name, value] : unknown["values"].items()) {
       const std::string near = nearestWord(name, names);
-      out.push_back(fmt::format("{}: a {} has no parameter {}{}", n->name, n->kind->label, quotation(name), near.empty() ? "; it is kept and does nothing" : fmt::format("; the nearest is {}", near)));
+      out.push_back(
+          fmt::format("{}: a {} has no parameter {}{}", n->name, n->kind->label, quotation(name),
+                      near.empty() ? "; it is kept and does nothing" : fmt::format("; the nearest is {}", near)));
     }
   }
   return out;

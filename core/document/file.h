@@ -24,15 +24,16 @@ void writeFileAtomically(const std::string& path, std::string_view content);
 std::string partOf(const std::string& path);
 /// Lets a part that was written and checked take its place: synced, then renamed. Throws Io, and removes the part.
 void putInPlace(const std::string& part, const std::string& path);
-/// Opens a regular file to read it, without ever waiting for another program (pipes, devices and sockets are refused). The descriptor is the
-/// caller's to close. Throws Io.
+/// Opens a regular file to read it, without ever waiting for another program (pipes, devices and sockets are refused).
+/// The descriptor is the caller's to close. Throws Io.
 int openRegularFile(const std::string& path);
 /// Throws Io, or BadInput if the file is larger than `most` bytes.
 std::string readFile(const std::string& path, size_t most = size_t(4) << 30);
 /// A file name of the document, made absolute.
 std::string resolveFile(const Document& doc, const std::string& name);
 
-/// Parameters of the file that this version does not know, a sentence each with the nearest that there is. They are kept for the next save.
+/// Parameters of the file that this version does not know, a sentence each with the nearest that there is. They are
+/// kept for the next save.
 std::vector<std::string> unknownParameters(const Document& doc);
 
 /// One value as it stands in files.

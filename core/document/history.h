@@ -7,7 +7,7 @@ namespace ilumbra {
 
 /// Undo and redo. Edits with the same non-zero gesture id are one step.
 class History {
-public:
+ public:
   explicit History(Document start) : m_current{std::move(start), "", 0} {}
   const Document& current() const { return m_current.doc; }
 
@@ -25,7 +25,7 @@ public:
   void undo();
   void redo();
 
-private:
+ private:
   struct Step {
     Document doc;
     std::string label; ///< of the edit that led here

@@ -62,8 +62,7 @@ ParamDef reference(std::string name, std::string label, std::vector<std::string>
   return d;
 }
 ParamDef references(std::string name, std::string label, std::vector<std::string> accepts) {
-  ParamDef d =
-      define(std::move(name), std::move(label), ParamType::References, std::vector<Reference>{}).fixed();
+  ParamDef d = define(std::move(name), std::move(label), ParamType::References, std::vector<Reference>{}).fixed();
   d.accepts = std::move(accepts);
   return d;
 }
@@ -88,9 +87,8 @@ const ChildSlot* Kind::slotFor(std::string_view kind) const {
 }
 
 bool accepted(const std::vector<std::string>& accepts, std::string_view kind) {
-  return std::any_of(accepts.begin(), accepts.end(), [&](const std::string& a) {
-    return a.ends_with('.') ? kind.starts_with(a) : kind == a;
-  });
+  return std::any_of(accepts.begin(), accepts.end(),
+                     [&](const std::string& a) { return a.ends_with('.') ? kind.starts_with(a) : kind == a; });
 }
 
 Kinds::Kinds(std::vector<Kind> kinds) : m_kinds(std::move(kinds)) {
@@ -114,38 +112,85 @@ std::vector<ParamDef> join(std::initializer_list<std::vector<ParamDef>> lists) {
 }
 
 Kind pictureKind() {
-  return {.id = "picture.settings",
-          .label = "Picture",
-          .helpText = "The picture as a whole: its size, its samples and its time.",
-          .params = {
-              integer("width", "Width", 1280).soft(64, 4096).range(1, 32768).fixed().help("Width of the picture in pixels"),
-              integer("height", "Height", 720).soft(64, 4096).range(1, 32768).fixed().help("Height of the picture in pixels"),
-              integer("samples", "Samples", 256).soft(1, 4096).range(1, 1048576).log().fixed()
-                  .help("Light paths a pixel when the picture counts as finished"),
-              number("noise", "Noise target", "%", 0.02).soft(0.002, 0.2).range(0, 1).log().fixed()
-                  .help("Where the raw picture's noise is below this it is done before all samples are spent; 0 spends them all"),
-              flag("denoise", "Denoise", true).fixed().at(Stage::Mix)
-                  .help("Smooths what noise is left, guided by what is seen, alike in every layer; off: as it was sampled"),
-              integer("bounces", "Longest light path", 0).soft(0, 64).range(0, 4096).fixed().zero("no limit")
-                  .help("Longest light path; 0 sets no limit and keeps all light"),
-              integer("seed", "Seed", 1).soft(0, 100).range(0, 2147483647).fixed()
-                  .help("The grain's pattern: the same seed gives the same pixels"),
-              number("firefly_limit", "Firefly limit", "×", 0).soft(0, 64).range(0, 1e6).fixed().zero("off")
-                  .help("Most that one light path may add after two bounces, in multiples of white; 0 keeps all light, else some is lost"),
-              number("overscan", "Overscan", "%", 0.1).soft(0, 0.5).range(0, 1).fixed()
-                  .help("How far beside the frame light is counted, coarsely, so that the lens spreads it into the frame; of the frame's height. Only where a lens stage spreads light"),
-              reference("camera", "Camera", {"camera."}).zero("the first one").help("The camera that takes the picture"),
-              choice("view", "Display view", {"ACES SDR", "Plain sRGB"}).at(Stage::Display)
-                  .help("How scene light is shown on the screen and in PNG files"),
-              number("frame", "Frame", "", 1).soft(1, 240).range(-1e6, 1e6).fixed().in("Time")
-                  .help("The frame shown"),
-              integer("first_frame", "First frame", 1).soft(1, 240).range(-1e6, 1e6).fixed().in("Time").at(Stage::Display)
-                  .help("Where playback and sequences start"),
-              integer("last_frame", "Last frame", 120).soft(1, 240).range(-1e6, 1e6).fixed().in("Time").at(Stage::Display)
-                  .help("Where playback and sequences end"),
-              number("rate", "Rate", "fps", 24).soft(12, 60).range(1, 1000).fixed().in("Time").at(Stage::Geometry)
-                  .help("Frames a second"),
-          }};
+  return {
+      .id = "picture.settings",
+      .label = "Picture",
+      .helpText = "The picture as a whole: its size, its samples and its time.",
+      .params = {
+          integer("width", "Width", 1280).soft(64, 4096).range(1, 32768).fixed().help("Width of the picture in pixels"),
+          integer("height", "Height", 720)
+              .soft(64, 4096)
+              .range(1, 32768)
+              .fixed()
+              .help("Height of the picture in pixels"),
+          integer("samples", "Samples", 256)
+              .soft(1, 4096)
+              .range(1, 1048576)
+              .log()
+              .fixed()
+              .help("Light paths a pixel when the picture counts as finished"),
+          number("noise", "Noise target", "%", 0.02)
+              .soft(0.002, 0.2)
+              .range(0, 1)
+              .log()
+              .fixed()
+              .help("Where the raw picture's noise is below this it is done before all samples are spent; 0 spends "
+                    "them all"),
+          flag("denoise", "Denoise", true)
+              .fixed()
+              .at(Stage::Mix)
+              .help("Smooths what noise is left, guided by what is seen, alike in every layer; off: as it was sampled"),
+          integer("bounces", "Longest light path", 0)
+              .soft(0, 64)
+              .range(0, 4096)
+              .fixed()
+              .zero("no limit")
+              .help("Longest light path; 0 sets no limit and keeps all light"),
+          integer("seed", "Seed", 1)
+              .soft(0, 100)
+              .range(0, 2147483647)
+              .fixed()
+              .help("The grain's pattern: the same seed gives the same pixels"),
+          number("firefly_limit", "Firefly limit", "×", 0)
+              .soft(0, 64)
+              .range(0, 1e6)
+              .fixed()
+              .zero("off")
+              .help("Most that one light path may add after two bounces, in multiples of white; 0 keeps all light, "
+                    "else some is lost"),
+          number("overscan", "Overscan", "%", 0.1)
+              .soft(0, 0.5)
+              .range(0, 1)
+              .fixed()
+              .help("How far beside the frame light is counted, coarsely, so that the lens spreads it into the frame; "
+                    "of the frame's height. Only where a lens stage spreads light"),
+          reference("camera", "Camera", {"camera."}).zero("the first one").help("The camera that takes the picture"),
+          choice("view", "Display view", {"ACES SDR", "Plain sRGB"})
+              .at(Stage::Display)
+              .help("How scene light is shown on the screen and in PNG files"),
+          number("frame", "Frame", "", 1).soft(1, 240).range(-1e6, 1e6).fixed().in("Time").help("The frame shown"),
+          integer("first_frame", "First frame", 1)
+              .soft(1, 240)
+              .range(-1e6, 1e6)
+              .fixed()
+              .in("Time")
+              .at(Stage::Display)
+              .help("Where playback and sequences start"),
+          integer("last_frame", "Last frame", 120)
+              .soft(1, 240)
+              .range(-1e6, 1e6)
+              .fixed()
+              .in("Time")
+              .at(Stage::Display)
+              .help("Where playback and sequences end"),
+          number("rate", "Rate", "fps", 24)
+              .soft(12, 60)
+              .range(1, 1000)
+              .fixed()
+              .in("Time")
+              .at(Stage::Geometry)
+              .help("Frames a second"),
+      }};
 }
 
 } // namespace ilumbra

@@ -23,36 +23,84 @@ struct ParamDef {
   ParamType type = ParamType::Number;
   std::string unit; ///< see units.h; empty: a pure number
   Constant initial;
-  double softMin = 0, softMax = 1;         ///< what the ruled line spans
-  double hardMin = -1e30, hardMax = 1e30;  ///< what is accepted
-  bool logarithmic = false;                ///< the ruled line is logarithmic
+  double softMin = 0, softMax = 1;        ///< what the ruled line spans
+  double hardMin = -1e30, hardMax = 1e30; ///< what is accepted
+  bool logarithmic = false;               ///< the ruled line is logarithmic
   bool keyable = true, patternable = false;
-  bool major = false;                      ///< shown in the settings of an effect that touches this thing
+  bool major = false; ///< shown in the settings of an effect that touches this thing
   Stage stage = Stage::Shading;
-  std::vector<std::string> choices;        ///< of a Choice
-  std::vector<std::string> accepts;        ///< kinds, or prefixes ending in a dot, that a reference takes
+  std::vector<std::string> choices; ///< of a Choice
+  std::vector<std::string> accepts; ///< kinds, or prefixes ending in a dot, that a reference takes
   std::string helpText;
-  std::string group;                       ///< heading in the panel; empty: the first, unnamed group
-  std::string ifZero;                      ///< what 0, or nothing, stands for, in words: "no limit"; empty: itself
-  std::vector<std::string> formerly;       ///< names that it had in older files
-  std::vector<std::pair<std::string, std::string>> formerChoices; ///< of a Choice: what older files say, and what it is called now
-  std::string onlyIf, onlyAt;              ///< a parameter of the same kind, and the value at which this counts; empty: always
+  std::string group;                 ///< heading in the panel; empty: the first, unnamed group
+  std::string ifZero;                ///< what 0, or nothing, stands for, in words: "no limit"; empty: itself
+  std::vector<std::string> formerly; ///< names that it had in older files
+  std::vector<std::pair<std::string, std::string>>
+      formerChoices;          ///< of a Choice: what older files say, and what it is called now
+  std::string onlyIf, onlyAt; ///< a parameter of the same kind, and the value at which this counts; empty: always
 
-  ParamDef&& soft(double lo, double hi) && { softMin = lo; softMax = hi; return std::move(*this); }
-  ParamDef&& range(double lo, double hi) && { hardMin = lo; hardMax = hi; return std::move(*this); }
-  ParamDef&& atLeast(double lo) && { hardMin = lo; return std::move(*this); }
-  ParamDef&& log() && { logarithmic = true; return std::move(*this); }
-  ParamDef&& fixed() && { keyable = false; patternable = false; return std::move(*this); }
-  ParamDef&& patterned() && { patternable = true; return std::move(*this); }
-  ParamDef&& matters() && { major = true; return std::move(*this); }
-  ParamDef&& at(Stage s) && { stage = s; return std::move(*this); }
-  ParamDef&& help(std::string text) && { helpText = std::move(text); return std::move(*this); }
-  ParamDef&& in(std::string heading) && { group = std::move(heading); return std::move(*this); }
-  ParamDef&& zero(std::string words) && { ifZero = std::move(words); return std::move(*this); }
-  ParamDef&& was(std::string name) && { formerly.push_back(std::move(name)); return std::move(*this); }
-  ParamDef&& choiceWas(std::string before, std::string now) && { formerChoices.emplace_back(std::move(before), std::move(now)); return std::move(*this); }
-  /// It counts only while another parameter of the kind has this value (or one of several: "a|b"), or is driven by "a pattern": elsewhere the panel leaves it out.
-  ParamDef&& when(std::string param, std::string value) && { onlyIf = std::move(param); onlyAt = std::move(value); return std::move(*this); }
+  ParamDef&& soft(double lo, double hi) && {
+    softMin = lo;
+    softMax = hi;
+    return std::move(*this);
+  }
+  ParamDef&& range(double lo, double hi) && {
+    hardMin = lo;
+    hardMax = hi;
+    return std::move(*this);
+  }
+  ParamDef&& atLeast(double lo) && {
+    hardMin = lo;
+    return std::move(*this);
+  }
+  ParamDef&& log() && {
+    logarithmic = true;
+    return std::move(*this);
+  }
+  ParamDef&& fixed() && {
+    keyable = false;
+    patternable = false;
+    return std::move(*this);
+  }
+  ParamDef&& patterned() && {
+    patternable = true;
+    return std::move(*this);
+  }
+  ParamDef&& matters() && {
+    major = true;
+    return std::move(*this);
+  }
+  ParamDef&& at(Stage s) && {
+    stage = s;
+    return std::move(*this);
+  }
+  ParamDef&& help(std::string text) && {
+    helpText = std::move(text);
+    return std::move(*this);
+  }
+  ParamDef&& in(std::string heading) && {
+    group = std::move(heading);
+    return std::move(*this);
+  }
+  ParamDef&& zero(std::string words) && {
+    ifZero = std::move(words);
+    return std::move(*this);
+  }
+  ParamDef&& was(std::string name) && {
+    formerly.push_back(std::move(name));
+    return std::move(*this);
+  }
+  ParamDef&& choiceWas(std::string before, std::string now) && {
+    formerChoices.emplace_back(std::move(before), std::move(now));
+    return std::move(*this);
+  }
+  /// It counts only while another parameter of the kind has this value (or one of several: "a|b"), or is driven by "a
+  /// pattern": elsewhere the panel leaves it out.
+  ParamDef&& when(std::string param, std::string value) && {
+    onlyIf = std::move(param);
+    onlyAt = std::move(value);
+    return std::move(*this);
+  }
 };
 
 ParamDef number(std::string name, std::string label, std::string unit, double initial);
@@ -82,9 +130,9 @@ struct Kind {
   std::string helpText;
   std::vector<ParamDef> params;
   std::vector<ChildSlot> slots;
-  Stage existence = Stage::Geometry; ///< of adding or removing such a node
+  Stage existence = Stage::Geometry;                     ///< of adding or removing such a node
   std::function<bool(const Params&)> changesByTime = {}; ///< it depends on the frame besides its parameters; null: no
-  std::vector<std::string> formerly = {}; ///< ids that it had in older files
+  std::vector<std::string> formerly = {};                ///< ids that it had in older files
 
   /// By its name, or one that it had formerly.
   const ParamDef* param(std::string_view name) const;
@@ -99,12 +147,12 @@ bool accepted(const std::vector<std::string>& accepts, std::string_view kind);
 
 /// All kinds, in the order in which menus and docs list them.
 class Kinds {
-public:
+ public:
   explicit Kinds(std::vector<Kind> kinds);
   const Kind* find(std::string_view id) const;
   const std::vector<Kind>& all() const { return m_kinds; }
 
-private:
+ private:
   std::vector<Kind> m_kinds;
 };
 

@@ -18,14 +18,20 @@ Json constantSchema(const ParamDef& d) {
     if (d.hardMax < 1e29) s["maximum"] = d.hardMax;
     return s;
   }
-  case ParamType::Flag: return {{"type", "boolean"}};
-  case ParamType::Choice: return {{"enum", d.choices}};
+  case ParamType::Flag:
+    return {{"type", "boolean"}};
+  case ParamType::Choice:
+    return {{"enum", d.choices}};
   case ParamType::Text:
-  case ParamType::File: return {{"type", "string"}};
+  case ParamType::File:
+    return {{"type", "string"}};
   case ParamType::Color:
-  case ParamType::Vector: return {{"type", "array"}, {"items", {{"type", "number"}}}, {"minItems", 3}, {"maxItems", 3}};
-  case ParamType::Reference: return ref;
-  case ParamType::References: return {{"type", "array"}, {"items", ref}};
+  case ParamType::Vector:
+    return {{"type", "array"}, {"items", {{"type", "number"}}}, {"minItems", 3}, {"maxItems", 3}};
+  case ParamType::Reference:
+    return ref;
+  case ParamType::References:
+    return {{"type", "array"}, {"items", ref}};
   }
   return {};
 }
@@ -49,9 +55,13 @@ Json valueSchema(const ParamDef& d) {
                         {{"type", "object"},
                          {"required", {"frame", "value"}},
                          {"properties",
-                          {{"frame", {{"type", "number"}}}, {"value", constant}, {"shape", {{"enum", {"hold", "linear", "smooth"}}}}}}}}}}}}});
+                          {{"frame", {{"type", "number"}}},
+                           {"value", constant},
+                           {"shape", {{"enum", {"hold", "linear", "smooth"}}}}}}}}}}}}});
   if (d.patternable)
-    any.push_back({{"type", "object"}, {"required", {"pattern"}}, {"properties", {{"pattern", {{"$ref", "#/$defs/reference"}}}}}});
+    any.push_back({{"type", "object"},
+                   {"required", {"pattern"}},
+                   {"properties", {{"pattern", {{"$ref", "#/$defs/reference"}}}}}});
   return {{"anyOf", any}, {"description", d.helpText}};
 }
 
@@ -72,13 +82,14 @@ std::string rangeText(const ParamDef& d) {
 
 std::string jsonSchema(const Kinds& kinds) {
   Json nodeKinds = Json::array();
-  Json defs = {{"reference",
-                {{"description", "The id of a thing; with overrides, an object."},
-                 {"anyOf",
-                  {{{"type", "integer"}, {"minimum", 0}},
-                   {{"type", "object"},
-                    {"required", {"ref"}},
-                    {"properties", {{"ref", {{"type", "integer"}, {"minimum", 0}}}, {"with", {{"type", "object"}}}}}}}}}}};
+  Json defs = {
+      {"reference",
+       {{"description", "The id of a thing; with overrides, an object."},
+        {"anyOf",
+         {{{"type", "integer"}, {"minimum", 0}},
+          {{"type", "object"},
+           {"required", {"ref"}},
+           {"properties", {{"ref", {{"type", "integer"}, {"minimum", 0}}}, {"with", {{"type", "object"}}}}}}}}}}};
   for (const Kind& k : kinds.all()) {
     Json values = Json::object();
     for (const ParamDef& d : k.params) values[d.name] = valueSchema(d);
@@ -92,7 +103,10 @@ std::string jsonSchema(const Kinds& kinds) {
       for (const ChildSlot& s : k.slots) slots[s.name] = {{"type", "array"}, {"items", {{"$ref", "#/$defs/node"}}}};
       properties["children"] = {{"type", "object"}, {"properties", slots}};
     }
-    defs[k.id] = {{"type", "object"}, {"description", k.helpText}, {"required", {"id", "kind", "name"}}, {"properties", properties}};
+    defs[k.id] = {{"type", "object"},
+                  {"description", k.helpText},
+                  {"required", {"id", "kind", "name"}},
+                  {"properties", properties}};
     nodeKinds.push_back({{"$ref", "#/$defs/" + k.id}});
   }
   defs["node"] = {{"oneOf", nodeKinds}};
@@ -132,16 +146,25 @@ The column *redoes* names the dearest stage that a change invalidates. Nothing a
     for (const ChildSlot& c : k.slots)
       s += fmt::format("\nChildren in `{}` ({}): {}.\n", c.name, c.label, fmt::join(c.accepts, ", "));
     if (k.params.empty()) continue;
-    s += "\n| parameter | type | unit | default | takes | keys, pattern | redoes | meaning |\n|---|---|---|---|---|---|---|---|\n";
+    s += "\n| parameter | type | unit | default | takes | keys, pattern | redoes | meaning "
+         "|\n|---|---|---|---|---|---|---|---|\n";
     for (const ParamDef& d : k.params) {
       std::string initial;
-      if (const auto* v = std::get_if<double>(&d.initial)) initial = numberInFile(*v) + (*v == 0 && !d.ifZero.empty() ? fmt::format(" ({})", d.ifZero) : "");
-      else if (const auto* b = std::get_if<bool>(&d.initial)) initial = *b ? "on" : "off";
-      else if (const auto* t = std::get_if<std::string>(&d.initial)) initial = *t;
-      else if (const auto* c = std::get_if<Triple>(&d.initial)) initial = fmt::format("{}, {}, {}", (*c)[0], (*c)[1], (*c)[2]);
-      s += fmt::format("| `{}` | {} | {} | {} | {} | {} | {} | {} |\n", d.name, typeName(d.type), unitInFile(d), initial, rangeText(d),
-                       d.keyable && d.patternable ? "both" : d.keyable ? "keys" : d.patternable ? "pattern" : "", stageName(d.stage),
-                       d.helpText);
+      if (const auto* v = std::get_if<double>(&d.initial))
+        initial = numberInFile(*v) + (*v == 0 && !d.ifZero.empty() ? fmt::format(" ({})", d.ifZero) : "");
+      else if (const auto* b = std::get_if<bool>(&d.initial))
+        initial = *b ? "on" : "off";
+      else if (const auto* t = std::get_if<std::string>(&d.initial))
+        initial = *t;
+      else if (const auto* c = std::get_if<Triple>(&d.initial))
+        initial = fmt::format("{}, {}, {}", (*c)[0], (*c)[1], (*c)[2]);
+      s += fmt::format("| `{}` | {} | {} | {} | {} | {} | {} | {} |\n", d.name, typeName(d.type), unitInFile(d),
+                       initial, rangeText(d),
+                       d.keyable && d.patternable ? "both"
+                       : d.keyable                ? "keys"
+                       : d.patternable            ? "pattern"
+                                                  : "",
+                       stageName(d.stage), d.helpText);
     }
   }
   return s;

@@ -66,9 +66,11 @@ void gather(const Document& doc, NodeId id, std::vector<NodeId>& out, const Node
   const Node* n = doc.find(id);
   if (!n || there.count(id) || std::find(out.begin(), out.end(), id) != out.end()) return;
   const auto f = n->kind->family();
-  if (out.size() && !n->parent && f != "material" && f != "pattern") throw badInput(fmt::format("{}: uses {}, a {}, which cannot go along", whole.name, n->name, n->kind->label));
+  if (out.size() && !n->parent && f != "material" && f != "pattern")
+    throw badInput(fmt::format("{}: uses {}, a {}, which cannot go along", whole.name, n->name, n->kind->label));
   out.push_back(id);
-  for (const auto& [param, value] : n->values) forReferences(value, [&](const Reference& r) { gather(doc, r.target, out, whole, there); });
+  for (const auto& [param, value] : n->values)
+    forReferences(value, [&](const Reference& r) { gather(doc, r.target, out, whole, there); });
   for (const auto& [slot, list] : n->children)
     for (const NodeId c : list) gather(doc, c, out, whole, there);
 }
@@ -98,7 +100,8 @@ Document carried(const Document& to, const Document& from, const std::vector<Nod
 
 } // namespace
 
-Document transplant(const Document& to, const Document& from, NodeId thing, NodeId* made, const std::map<NodeId, NodeId>& there) {
+Document transplant(const Document& to, const Document& from, NodeId thing, NodeId* made,
+                    const std::map<NodeId, NodeId>& there) {
   const Node* whole = from.find(thing);
   if (!whole) throw badInput("there is no such thing");
   std::vector<NodeId> all;

@@ -1,8 +1,8 @@
 #include "core/document/units.h"
 
 #include "core/base/error.h"
-#include "core/document/words.h"
 #include "core/document/file.h"
+#include "core/document/words.h"
 
 #include <cmath>
 #include <fmt/format.h>
@@ -23,7 +23,8 @@ struct Unit {
 // Per unit of the document, what may be typed and by what it is multiplied.
 const std::vector<Unit>& units() {
   static const std::vector<Unit> table = {
-      {"m", {{"mm", 1e-3}, {"cm", 1e-2}, {"km", 1e3}, {"m", 1}, {"in", 0.0254}, {"ft", 0.3048}, {"µm", 1e-6}, {"um", 1e-6}}},
+      {"m",
+       {{"mm", 1e-3}, {"cm", 1e-2}, {"km", 1e3}, {"m", 1}, {"in", 0.0254}, {"ft", 0.3048}, {"µm", 1e-6}, {"um", 1e-6}}},
       {"mm", {{"mm", 1}, {"cm", 10}, {"m", 1e3}, {"in", 25.4}}},
       {"nm", {{"nm", 1}, {"µm", 1e3}, {"um", 1e3}}},
       {"lm", {{"klm", 1e3}, {"lm", 1}}},
@@ -69,9 +70,11 @@ double arithmetic(const ParamDef& def, const std::string& text) {
 void checkRange(const ParamDef& def, double v) {
   if (!std::isfinite(v)) throw badInput(fmt::format("{}: not a finite number", def.label));
   if (v < def.hardMin)
-    throw badInput(fmt::format("{}: {} is below the least, {}", def.label, formatNumber(def, v), formatNumber(def, def.hardMin)));
+    throw badInput(
+        fmt::format("{}: {} is below the least, {}", def.label, formatNumber(def, v), formatNumber(def, def.hardMin)));
   if (v > def.hardMax)
-    throw badInput(fmt::format("{}: {} is above the most, {}", def.label, formatNumber(def, v), formatNumber(def, def.hardMax)));
+    throw badInput(
+        fmt::format("{}: {} is above the most, {}", def.label, formatNumber(def, v), formatNumber(def, def.hardMax)));
 }
 
 bool isLight(const std::string& unit) { return unit == "lm" || unit == "lx" || unit == "cd/m²" || unit == "×"; }
@@ -135,7 +138,8 @@ double parseNumber(const ParamDef& def, std::string_view typed, double present) 
         break;
       }
   }
-  if (!found && !text.empty() && (std::isalpha(static_cast<unsigned char>(text.back())) || (text.back() & 0x80)) && !text.ends_with("pi"))
+  if (!found && !text.empty() && (std::isalpha(static_cast<unsigned char>(text.back())) || (text.back() & 0x80)) &&
+      !text.ends_with("pi"))
     throw badInput(fmt::format("{}: {} does not end in a unit it can have{}", def.label, quotation(trimmed(typed)),
                                def.unit.empty() ? " (it is a pure number)" : fmt::format(" (it is in {})", def.unit)));
   // Dividing by 100 keeps 35 % at 0.35; multiplying by 0.01 would not.
@@ -192,7 +196,8 @@ Value parseValue(const Document& doc, const ParamDef& def, std::string_view type
     if (!def.patternable) throw badInput(fmt::format("{}: cannot be driven by a pattern", def.label));
     const std::string name = trimmed(std::string_view(text).substr(8));
     const Node* n = doc.findByName(name);
-    if (!n || n->kind->family() != "pattern") throw badInput(fmt::format("{}: there is no pattern {}", def.label, quotation(name)));
+    if (!n || n->kind->family() != "pattern")
+      throw badInput(fmt::format("{}: there is no pattern {}", def.label, quotation(name)));
     return PatternUse{{n->id, nullptr}};
   }
   switch (def.type) {
@@ -218,7 +223,8 @@ Value parseValue(const Document& doc, const ParamDef& def, std::string_view type
     throw badInput(fmt::format("{}: {} is none of: {}", def.label, quotation(text), fmt::join(def.choices, ", ")));
   }
   case ParamType::Color:
-    if (text.size() == 7 && text[0] == '#' && text.find_first_not_of("0123456789abcdefABCDEF", 1) == std::string::npos) {
+    if (text.size() == 7 && text[0] == '#' &&
+        text.find_first_not_of("0123456789abcdefABCDEF", 1) == std::string::npos) {
       Triple t;
       for (size_t i = 0; i < 3; ++i) t[i] = srgbToLinear(std::stoi(text.substr(1 + 2 * i, 2), nullptr, 16) / 255.0);
       return Constant(t);
@@ -233,8 +239,10 @@ Value parseValue(const Document& doc, const ParamDef& def, std::string_view type
     return Constant(t);
   }
   case ParamType::Text:
-  case ParamType::File: return Constant(text);
-  case ParamType::Reference: return Constant(parseReference(doc, def, text));
+  case ParamType::File:
+    return Constant(text);
+  case ParamType::Reference:
+    return Constant(parseReference(doc, def, text));
   case ParamType::References: {
     std::vector<Reference> refs;
     for (const std::string& name : splitCommas(text))
@@ -259,7 +267,8 @@ std::string formatValue(const Document& doc, const ParamDef& def, const Value& v
   if (const double* d = std::get_if<double>(&c)) return formatNumber(def, *d);
   if (const auto* s = std::get_if<std::string>(&c)) return *s;
   if (const Triple* t = std::get_if<Triple>(&c))
-    return fmt::format("{}, {}, {}", formatNumber(def, (*t)[0]), formatNumber(def, (*t)[1]), formatNumber(def, (*t)[2]));
+    return fmt::format("{}, {}, {}", formatNumber(def, (*t)[0]), formatNumber(def, (*t)[1]),
+                       formatNumber(def, (*t)[2]));
   if (const Reference* r = std::get_if<Reference>(&c)) return name(*r);
   std::string all;
   for (const Reference& r : std::get<std::vector<Reference>>(c)) all += (all.empty() ? "" : ", ") + name(r);

@@ -3,8 +3,8 @@
 
 namespace ilumbra {
 
-/// Units a parameter may have: "m", "mm" (lens and film lengths), "nm" (thin films), "lm", "lx", "cd/m²", "°", "stops", "EV", "%" (stored
-/// as a share of 1), "K", "px", "frames", "fps", "×" and "" (a pure number).
+/// Units a parameter may have: "m", "mm" (lens and film lengths), "nm" (thin films), "lm", "lx", "cd/m²", "°", "stops",
+/// "EV", "%" (stored as a share of 1), "K", "px", "frames", "fps", "×" and "" (a pure number).
 ///
 /// What is typed may be arithmetic with a unit: "3/4", "20mm", "2 * 1.5 m", "180/pi °". For light, "+1 stop" and
 /// "-2 stops" change the present value by powers of two.

@@ -37,11 +37,13 @@ Constant evaluate(const Keys& keys, double frame) {
   while (i + 1 < k.size() && k[i + 1].frame <= frame) ++i;
   if (k[i].shape == KeyShape::Hold || frame == k[i].frame) return k[i].value;
   if (std::holds_alternative<double>(k[i].value))
-    return interpolate(k, i, frame, [](const Constant& v, size_t) { return std::get<double>(v); }, 0);
+    return interpolate(
+        k, i, frame, [](const Constant& v, size_t) { return std::get<double>(v); }, 0);
   if (std::holds_alternative<Triple>(k[i].value)) {
     Triple r;
     for (size_t c = 0; c < 3; ++c)
-      r[c] = interpolate(k, i, frame, [](const Constant& v, size_t n) { return std::get<Triple>(v)[n]; }, c);
+      r[c] = interpolate(
+          k, i, frame, [](const Constant& v, size_t n) { return std::get<Triple>(v)[n]; }, c);
     return r;
   }
   return k[i].value;

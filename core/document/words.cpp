@@ -31,7 +31,8 @@ std::string nearestWord(std::string_view typed, const std::vector<std::string>& 
     for (size_t i = 1; i <= n; ++i)
       for (size_t j = 1; j <= m; ++j) {
         d[i][j] = std::min({d[i - 1][j] + 1, d[i][j - 1] + 1, d[i - 1][j - 1] + (typed[i - 1] != word[j - 1])});
-        if (i > 1 && j > 1 && typed[i - 1] == word[j - 2] && typed[i - 2] == word[j - 1]) d[i][j] = std::min(d[i][j], d[i - 2][j - 2] + 1);
+        if (i > 1 && j > 1 && typed[i - 1] == word[j - 2] && typed[i - 2] == word[j - 1])
+          d[i][j] = std::min(d[i][j], d[i - 2][j - 2] + 1);
       }
     if (d[n][m] < least) {
       least = d[n][m];

@@ -1,5 +1,5 @@
-#include "core/pattern/image.h"
 #include "core/exchange/assets.h"
+#include "core/pattern/image.h"
 
 #include "core/air/voxel_grid.h"
 #include "core/base/error.h"
@@ -53,7 +53,8 @@ std::shared_ptr<const Model> AssetCache::model(const std::string& path, const Ca
   auto made = decodeModel(parseInChild("model", path, -1, {}, cancel));
   const std::lock_guard lock(m_content->mutex);
   // Of a played sequence only what was shown of late stays.
-  if (m_content->models.size() >= mostModels) std::erase_if(m_content->models, [](const auto& entry) { return entry.second.use_count() == 1; });
+  if (m_content->models.size() >= mostModels)
+    std::erase_if(m_content->models, [](const auto& entry) { return entry.second.use_count() == 1; });
   return m_content->models[key] = std::move(made);
 }
 
@@ -78,7 +79,8 @@ std::shared_ptr<const Image> AssetCache::image(const std::string& path, int inde
   return m_content->images[key] = std::move(made);
 }
 
-TextOutline AssetCache::outline(const std::string& path, const std::string& line, float tracking, const CancelFlag* cancel) {
+TextOutline AssetCache::outline(const std::string& path, const std::string& line, float tracking,
+                                const CancelFlag* cancel) {
   const std::string request = fmt::format("outline:{}:{}", tracking, line), key = request + stamp(path, -1);
   {
     const std::lock_guard lock(m_content->mutex);
@@ -96,8 +98,10 @@ TextOutline AssetCache::outline(const std::string& path, const std::string& line
   return m_content->outlines[key] = std::move(made);
 }
 
-std::shared_ptr<const VoxelGrid> AssetCache::volume(const std::string& path, const GridNames& names, const CancelFlag* cancel) {
-  const std::string request = "volume:" + names.density + "\n" + names.heat + "\n" + names.color, key = request + stamp(path, -1);
+std::shared_ptr<const VoxelGrid> AssetCache::volume(const std::string& path, const GridNames& names,
+                                                    const CancelFlag* cancel) {
+  const std::string request = "volume:" + names.density + "\n" + names.heat + "\n" + names.color,
+                    key = request + stamp(path, -1);
   {
     const std::lock_guard lock(m_content->mutex);
     if (const auto it = m_content->volumes.find(key); it != m_content->volumes.end()) return it->second;
@@ -105,11 +109,13 @@ std::shared_ptr<const VoxelGrid> AssetCache::volume(const std::string& path, con
   auto made = decodeVolume(parseInChild(request, path, -1, {}, cancel));
   const std::lock_guard lock(m_content->mutex);
   // Of a played sequence only what was shown of late stays.
-  if (m_content->volumes.size() >= 4) std::erase_if(m_content->volumes, [](const auto& entry) { return entry.second.use_count() == 1; });
+  if (m_content->volumes.size() >= 4)
+    std::erase_if(m_content->volumes, [](const auto& entry) { return entry.second.use_count() == 1; });
   return m_content->volumes[key] = std::move(made);
 }
 
-std::shared_ptr<const Picture> AssetCache::share(const std::string& path, const std::string& layer, const CancelFlag* cancel) {
+std::shared_ptr<const Picture> AssetCache::share(const std::string& path, const std::string& layer,
+                                                 const CancelFlag* cancel) {
   const std::string file = stamp(path, -1), key = layer + "|" + file;
   std::shared_ptr<const PictureFile> picture;
   {
@@ -121,7 +127,8 @@ std::shared_ptr<const Picture> AssetCache::share(const std::string& path, const 
   auto made = std::make_shared<const Picture>(layerShare(*picture, layer, path));
   const std::lock_guard lock(m_content->mutex);
   // Of a played sequence only what was shown of late stays.
-  if (m_content->shares.size() >= 64) std::erase_if(m_content->shares, [](const auto& entry) { return entry.second.use_count() == 1; });
+  if (m_content->shares.size() >= 64)
+    std::erase_if(m_content->shares, [](const auto& entry) { return entry.second.use_count() == 1; });
   m_content->layered = {file, std::move(picture)};
   return m_content->shares[key] = std::move(made);
 }
@@ -139,7 +146,8 @@ Footage AssetCache::movie(const std::string& path, const CancelFlag* cancel) {
 
 Assets AssetCache::assets(const std::string& folder, const CancelFlag* cancel) {
   const auto absolute = [folder](const std::string& name) {
-    return fs::path(name).is_absolute() || folder.empty() ? name : (fs::path(folder) / name).lexically_normal().string();
+    return fs::path(name).is_absolute() || folder.empty() ? name
+                                                          : (fs::path(folder) / name).lexically_normal().string();
   };
   const auto footage = [self = *this, absolute, cancel](const std::string& name) mutable {
     Footage f;
@@ -151,12 +159,22 @@ Assets AssetCache::assets(const std::string& folder, const CancelFlag* cancel) {
   // Copies share the content.
   AssetCache self = *this;
   return {[self, absolute, cancel](const std::string& name) mutable { return self.model(absolute(name), cancel); },
-          [self, absolute, cancel](const std::string& name, int index) mutable { return self.image(absolute(name), index, cancel); },
-          [self, absolute, cancel](const std::string& name, const std::string& line, float tracking) mutable { return self.outline(absolute(name), line, tracking, cancel); },
+          [self, absolute, cancel](const std::string& name, int index) mutable {
+            return self.image(absolute(name), index, cancel);
+          },
+          [self, absolute, cancel](const std::string& name, const std::string& line, float tracking) mutable {
+            return self.outline(absolute(name), line, tracking, cancel);
+          },
           footage,
-          [self, absolute, cancel](const std::string& name, const GridNames& names) mutable { return self.volume(absolute(name), names, cancel); },
-          [self, folder, cancel](const Document& doc, const std::vector<NodeId>& things, double frame) mutable { return nearnessTo(doc, things, frame, self.assets(folder, cancel), &self.m_content->nearness, cancel); },
-          [self, absolute, cancel](const std::string& name, const std::string& layer) mutable { return self.share(absolute(name), layer, cancel); }};
+          [self, absolute, cancel](const std::string& name, const GridNames& names) mutable {
+            return self.volume(absolute(name), names, cancel);
+          },
+          [self, folder, cancel](const Document& doc, const std::vector<NodeId>& things, double frame) mutable {
+            return nearnessTo(doc, things, frame, self.assets(folder, cancel), &self.m_content->nearness, cancel);
+          },
+          [self, absolute, cancel](const std::string& name, const std::string& layer) mutable {
+            return self.share(absolute(name), layer, cancel);
+          }};
 }
 
 } // namespace ilumbra

@@ -28,7 +28,6 @@ void checkPlyHeader(const std::string& path) {
   throw badInput("has a header without an end");
 }
 
-
 std::string extensionOf(const std::string& path) {
   std::string e = fs::path(path).extension().string();
   std::transform(e.begin(), e.end(), e.begin(), [](unsigned char c) { return char(std::tolower(c)); });
@@ -38,7 +37,9 @@ std::string extensionOf(const std::string& path) {
 V3f vec(const aiVector3D& v) { return {v.x, v.y, v.z}; }
 V3f vec(const aiColor3D& c) { return {c.r, c.g, c.b}; }
 // Rows for column vectors become rows for row vectors.
-M44f matrix(const aiMatrix4x4& t) { return {t.a1, t.b1, t.c1, t.d1, t.a2, t.b2, t.c2, t.d2, t.a3, t.b3, t.c3, t.d3, t.a4, t.b4, t.c4, t.d4}; }
+M44f matrix(const aiMatrix4x4& t) {
+  return {t.a1, t.b1, t.c1, t.d1, t.a2, t.b2, t.c2, t.d2, t.a3, t.b3, t.c3, t.d3, t.a4, t.b4, t.c4, t.d4};
+}
 float unit(float v, float otherwise) { return std::isfinite(v) ? clamp01(v) : otherwise; }
 V3f positive(const V3f& v) { return finite(v) ? vmax(v, V3f(0.0f)) : V3f(0.0f); }
 
@@ -49,7 +50,8 @@ const aiScene& load(Assimp::Importer& importer, const std::string& path) {
   if (extension == ".ply") checkPlyHeader(path);
   importer.SetPropertyInteger(AI_CONFIG_PP_SBP_REMOVE, aiPrimitiveType_POINT | aiPrimitiveType_LINE);
   importer.SetPropertyBool(AI_CONFIG_IMPORT_FBX_PRESERVE_PIVOTS, false);
-  const aiScene* scene = importer.ReadFile(path, aiProcess_Triangulate | aiProcess_JoinIdenticalVertices | aiProcess_SortByPType | aiProcess_LimitBoneWeights);
+  const aiScene* scene = importer.ReadFile(path, aiProcess_Triangulate | aiProcess_JoinIdenticalVertices |
+                                                     aiProcess_SortByPType | aiProcess_LimitBoneWeights);
   if (!scene || !scene->mRootNode) {
     const std::string why = importer.GetErrorString();
     throw badInput(why.empty() ? "cannot be understood" : "cannot be understood: " + why);
@@ -58,8 +60,9 @@ const aiScene& load(Assimp::Importer& importer, const std::string& path) {
 }
 
 class Converter {
-public:
-  Converter(const std::string& path, const aiScene& scene) : m_path(path), m_folder(fs::path(path).parent_path().string()), m_scene(scene) {}
+ public:
+  Converter(const std::string& path, const aiScene& scene)
+      : m_path(path), m_folder(fs::path(path).parent_path().string()), m_scene(scene) {}
 
   Model convert() {
     for (unsigned i = 0; i < m_scene.mNumMaterials; ++i) material(*m_scene.mMaterials[i]);
@@ -78,7 +81,7 @@ public:
 
   std::vector<int> embedded; ///< by image: which of the textures inside the file; -1: none
 
-private:
+ private:
   void tell(const std::string& text) {
     if (std::find(m_out.notes.begin(), m_out.notes.end(), text) == m_out.notes.end()) m_out.notes.push_back(text);
   }
@@ -99,7 +102,8 @@ private:
     if (name.C_Str()[0] == '*') return -1;
     std::string file = name.C_Str();
     std::replace(file.begin(), file.end(), '\\', '/');
-    while (file.starts_with('/') || file.starts_with("./")) file = file.substr(file.find('/') + 1); // "//" is "beside the file" to some programs
+    while (file.starts_with('/') || file.starts_with("./"))
+      file = file.substr(file.find('/') + 1); // "//" is "beside the file" to some programs
     // Paths of another machine: the picture mostly lies beside the model.
     std::error_code error;
     const fs::path stated = fs::path(m_folder) / file, beside = fs::path(m_folder) / fs::path(file).filename();
@@ -113,7 +117,8 @@ private:
     if (in.Get(AI_MATKEY_NAME, name) == AI_SUCCESS) m.name = name.C_Str();
     aiColor3D c(1, 1, 1);
     m.baseColor = V3f(0.5f);
-    if (in.Get(AI_MATKEY_BASE_COLOR, c) == AI_SUCCESS || in.Get(AI_MATKEY_COLOR_DIFFUSE, c) == AI_SUCCESS) m.baseColor = vec(c);
+    if (in.Get(AI_MATKEY_BASE_COLOR, c) == AI_SUCCESS || in.Get(AI_MATKEY_COLOR_DIFFUSE, c) == AI_SUCCESS)
+      m.baseColor = vec(c);
     if (in.Get(AI_MATKEY_COLOR_EMISSIVE, c) == AI_SUCCESS) m.emission = vec(c);
     float v = 1;
     if (in.Get(AI_MATKEY_EMISSIVE_INTENSITY, v) == AI_SUCCESS && v > 0) m.emission *= v;
@@ -217,7 +222,8 @@ private:
       if (p.influences.empty()) p.influences.resize(each * in.mNumVertices);
       for (unsigned w = 0; w < bone.mNumWeights; ++w) {
         const unsigned v = bone.mWeights[w].mVertexId;
-        if (v < in.mNumVertices && filled[v] < each) p.influences[each * v + filled[v]++] = {uint32_t(skin.joints.size()), bone.mWeights[w].mWeight};
+        if (v < in.mNumVertices && filled[v] < each)
+          p.influences[each * v + filled[v]++] = {uint32_t(skin.joints.size()), bone.mWeights[w].mWeight};
       }
       skin.joints.push_back(it->second);
       skin.toJoint.push_back(matrix(bone.mOffsetMatrix));
@@ -249,8 +255,12 @@ private:
         if (it == m_nodes.end()) continue;
         ModelMove move;
         move.node = it->second;
-        for (unsigned n = 0; n < c.mNumPositionKeys; ++n) add(move.position, c.mPositionKeys[n].mTime, {c.mPositionKeys[n].mValue.x, c.mPositionKeys[n].mValue.y, c.mPositionKeys[n].mValue.z});
-        for (unsigned n = 0; n < c.mNumScalingKeys; ++n) add(move.scale, c.mScalingKeys[n].mTime, {c.mScalingKeys[n].mValue.x, c.mScalingKeys[n].mValue.y, c.mScalingKeys[n].mValue.z});
+        for (unsigned n = 0; n < c.mNumPositionKeys; ++n)
+          add(move.position, c.mPositionKeys[n].mTime,
+              {c.mPositionKeys[n].mValue.x, c.mPositionKeys[n].mValue.y, c.mPositionKeys[n].mValue.z});
+        for (unsigned n = 0; n < c.mNumScalingKeys; ++n)
+          add(move.scale, c.mScalingKeys[n].mTime,
+              {c.mScalingKeys[n].mValue.x, c.mScalingKeys[n].mValue.y, c.mScalingKeys[n].mValue.z});
         for (unsigned n = 0; n < c.mNumRotationKeys; ++n) {
           const aiQuaternion& q = c.mRotationKeys[n].mValue;
           add(move.rotation, c.mRotationKeys[n].mTime, {q.x, q.y, q.z, q.w});
@@ -268,7 +278,9 @@ private:
     int owner = -1;
     for (size_t n = 0; n < m_out.nodes.size() && owner < 0; ++n)
       for (const int p : m_out.nodes[n].parts)
-        if (!m_out.parts[size_t(p)].morphs.empty() && (m_out.nodes[n].name == name || m_out.parts[size_t(p)].name == name)) owner = int(n);
+        if (!m_out.parts[size_t(p)].morphs.empty() &&
+            (m_out.nodes[n].name == name || m_out.parts[size_t(p)].name == name))
+          owner = int(n);
     if (owner < 0) return;
     size_t width = 0;
     for (const int p : m_out.nodes[size_t(owner)].parts) width = std::max(width, m_out.parts[size_t(p)].morphs.size());
@@ -317,7 +329,9 @@ private:
         continue;
       }
       ModelLight l;
-      l.type = in.mType == aiLightSource_SPOT ? ModelLight::Type::Spot : in.mType == aiLightSource_DIRECTIONAL ? ModelLight::Type::Sun : ModelLight::Type::Point;
+      l.type = in.mType == aiLightSource_SPOT          ? ModelLight::Type::Spot
+               : in.mType == aiLightSource_DIRECTIONAL ? ModelLight::Type::Sun
+                                                       : ModelLight::Type::Point;
       const V3f color = positive(vec(in.mColorDiffuse));
       const float most = std::max(1e-6f, maxComponent(color));
       l.color = color * (1 / most);
@@ -345,7 +359,8 @@ private:
     }
   }
 
-  // What the file states about its unit and its axes. Where the reader has turned everything already, nothing is left to do.
+  // What the file states about its unit and its axes. Where the reader has turned everything already, nothing is left
+  // to do.
   void units() {
     const std::string extension = extensionOf(m_path);
     if (extension == ".dae") m_out.unit = 1; // the reader applies both
@@ -357,8 +372,10 @@ private:
     if (extension != ".fbx" || !m_scene.mMetaData) return;
     double factor = 0;
     float narrow = 0;
-    if (m_scene.mMetaData->Get("UnitScaleFactor", factor)) m_out.unit = factor / 100;
-    else if (m_scene.mMetaData->Get("UnitScaleFactor", narrow)) m_out.unit = double(narrow) / 100;
+    if (m_scene.mMetaData->Get("UnitScaleFactor", factor))
+      m_out.unit = factor / 100;
+    else if (m_scene.mMetaData->Get("UnitScaleFactor", narrow))
+      m_out.unit = double(narrow) / 100;
     if (!(m_out.unit > 1e-6 && m_out.unit < 1e6)) m_out.unit = 0.01;
     int32_t up = 1;
     if (m_scene.mMetaData->Get("UpAxis", up)) m_out.zUp = up == 2;
@@ -403,7 +420,8 @@ std::string assimpImageBytes(const std::string& path, int index) {
   const aiScene& scene = load(importer, path);
   Converter c(path, scene);
   c.convert();
-  if (index < 0 || size_t(index) >= c.embedded.size() || c.embedded[size_t(index)] < 0) throw badInput(fmt::format("has no image {} inside", index));
+  if (index < 0 || size_t(index) >= c.embedded.size() || c.embedded[size_t(index)] < 0)
+    throw badInput(fmt::format("has no image {} inside", index));
   const aiTexture& t = *scene.mTextures[c.embedded[size_t(index)]];
   if (t.mHeight == 0) return std::string(reinterpret_cast<const char*>(t.pcData), t.mWidth);
   if (t.mWidth > 32768 || t.mHeight > 32768) throw badInput("an image inside is too large");

@@ -72,12 +72,15 @@ void writeWithAssimp(const Model& model, const std::string& path) {
       triangles += model.parts[size_t(p)].mesh.triangles.size();
     }
   if (stands.empty()) throw badInput("there is no surface to write");
-  if (triangles > 50'000'000) throw badInput(fmt::format("with every copy written out these are {} triangles; 50 million are written", triangles));
+  if (triangles > 50'000'000)
+    throw badInput(
+        fmt::format("with every copy written out these are {} triangles; 50 million are written", triangles));
   aiScene scene;
   scene.mNumMaterials = unsigned(model.materials.size()) + 1;
   scene.mMaterials = new aiMaterial*[scene.mNumMaterials]();
   for (size_t i = 0; i < model.materials.size(); ++i) scene.mMaterials[i] = materialOf(model.materials[i]);
-  scene.mMaterials[model.materials.size()] = materialOf({.name = "Matte grey", .baseColor = V3f(0.5f), .roughness = 0.5f});
+  scene.mMaterials[model.materials.size()] =
+      materialOf({.name = "Matte grey", .baseColor = V3f(0.5f), .roughness = 0.5f});
   scene.mNumMeshes = unsigned(stands.size());
   scene.mMeshes = new aiMesh*[stands.size()]();
   scene.mRootNode = new aiNode;
@@ -87,11 +90,14 @@ void writeWithAssimp(const Model& model, const std::string& path) {
     const ModelPart& part = model.parts[stands[i].second];
     Mesh mesh = part.mesh;
     transform(mesh, world[stands[i].first]);
-    scene.mMeshes[i] = meshOf(mesh, model.nodes[stands[i].first].name, part.material >= 0 ? unsigned(part.material) : scene.mNumMaterials - 1);
+    scene.mMeshes[i] = meshOf(mesh, model.nodes[stands[i].first].name,
+                              part.material >= 0 ? unsigned(part.material) : scene.mNumMaterials - 1);
     scene.mRootNode->mMeshes[i] = unsigned(i);
   }
   const std::string extension = std::filesystem::path(path).extension().string();
-  const char* format = extension == ".obj" || extension == ".OBJ" ? "obj" : extension == ".ply" || extension == ".PLY" ? "plyb" : "stlb";
+  const char* format = extension == ".obj" || extension == ".OBJ"   ? "obj"
+                       : extension == ".ply" || extension == ".PLY" ? "plyb"
+                                                                    : "stlb";
   Assimp::Exporter exporter;
   const aiExportDataBlob* blob = exporter.ExportToBlob(&scene, format, 0u);
   if (!blob) throw ioError(fmt::format("{}: {}", path, exporter.GetErrorString()));
@@ -99,7 +105,8 @@ void writeWithAssimp(const Model& model, const std::string& path) {
   if (const aiExportDataBlob* second = blob->next) {
     // The materials lie beside it, under its own name.
     const std::filesystem::path beside = std::filesystem::path(path).replace_extension(".mtl");
-    if (const size_t at = main.find("mtllib "); at != std::string::npos) main.replace(at, main.find('\n', at) - at, "mtllib " + beside.filename().string());
+    if (const size_t at = main.find("mtllib "); at != std::string::npos)
+      main.replace(at, main.find('\n', at) - at, "mtllib " + beside.filename().string());
     writeFileAtomically(beside.string(), std::string_view(static_cast<const char*>(second->data), second->size));
   }
   writeFileAtomically(path, main);

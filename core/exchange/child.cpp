@@ -62,7 +62,13 @@ int parseIfChild(int argc, char** argv) {
   std::string bytes;
   try {
     const int index = std::atoi(argv[4]);
-    bytes = what == "image" ? readImageBytes(path, index) : what == "footage" ? readFootageBytes(path) : what == "encoded" ? readEncodedBytes(path, index) : what == "picture" ? readLayersBytes(path) : what.starts_with("volume:") ? readVolumeBytes(path, what.substr(7)) : what.starts_with("outline:") ? readOutlineBytes(path, what.substr(8)) : readModelBytes(path);
+    bytes = what == "image"                ? readImageBytes(path, index)
+            : what == "footage"            ? readFootageBytes(path)
+            : what == "encoded"            ? readEncodedBytes(path, index)
+            : what == "picture"            ? readLayersBytes(path)
+            : what.starts_with("volume:")  ? readVolumeBytes(path, what.substr(7))
+            : what.starts_with("outline:") ? readOutlineBytes(path, what.substr(8))
+                                           : readModelBytes(path);
   } catch (const std::bad_alloc&) {
     std::fputs("needs more memory than a file may", stderr);
     return 3;
@@ -86,20 +92,24 @@ int parseIfChild(int argc, char** argv) {
   _exit(0);
 }
 
-std::string parseInChild(const std::string& what, const std::string& path, int index, const ParseLimits& limits, const CancelFlag* cancel) {
+std::string parseInChild(const std::string& what, const std::string& path, int index, const ParseLimits& limits,
+                         const CancelFlag* cancel) {
   // What is not there or not readable is told before a process is started for it.
   const int probe = openRegularFile(path);
   struct stat st {};
   ::fstat(probe, &st);
   ::close(probe);
-  const std::chrono::seconds allowed = limits.time.count() > 0 ? limits.time : std::chrono::seconds(10 + (st.st_size >> 20));
+  const std::chrono::seconds allowed =
+      limits.time.count() > 0 ? limits.time : std::chrono::seconds(10 + (st.st_size >> 20));
 
   const int result = ::memfd_create("ilumbra-parse", MFD_CLOEXEC);
   int messages[2];
   if (result < 0 || ::pipe2(messages, O_CLOEXEC) != 0) throw ioError("no process can be started to read " + path);
   const std::string program = parserProgram().empty() ? "/proc/self/exe" : parserProgram();
-  const std::string indexText = std::to_string(index), memoryText = std::to_string(limits.memory), timeText = std::to_string(allowed.count());
-  const char* args[] = {program.c_str(), parseFlag, what.c_str(), path.c_str(), indexText.c_str(), memoryText.c_str(), timeText.c_str(), nullptr};
+  const std::string indexText = std::to_string(index), memoryText = std::to_string(limits.memory),
+                    timeText = std::to_string(allowed.count());
+  const char* args[] = {program.c_str(),   parseFlag,          what.c_str(),     path.c_str(),
+                        indexText.c_str(), memoryText.c_str(), timeText.c_str(), nullptr};
   posix_spawn_file_actions_t actions;
   posix_spawn_file_actions_init(&actions);
   posix_spawn_file_actions_addopen(&actions, 0, "/dev/null", O_RDONLY, 0);
@@ -120,7 +130,8 @@ std::string parseInChild(const std::string& what, const std::string& path, int i
   const auto deadline = std::chrono::steady_clock::now() + allowed + std::chrono::seconds(2);
   bool late = false, stopped = false;
   for (;;) {
-    const auto left = std::chrono::duration_cast<std::chrono::milliseconds>(deadline - std::chrono::steady_clock::now()).count();
+    const auto left =
+        std::chrono::duration_cast<std::chrono::milliseconds>(deadline - std::chrono::steady_clock::now()).count();
     if (cancel && cancel->requested()) {
       ::kill(pid, SIGKILL);
       stopped = true;

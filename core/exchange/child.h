@@ -18,9 +18,10 @@ struct ParseLimits {
   std::chrono::seconds time{0}; ///< 0: ten seconds, and one more for each MiB of the file
 };
 
-/// Runs `what` ("model", "image", "encoded", "footage", "picture", or "outline:" or "volume:" and a request) on a file in a child and returns the bytes it made. Throws BadInput with a message
-/// that begins with the path when the file is refused, its reader dies or takes too long; Io when the file cannot be
-/// read; Cancelled within some milliseconds of a request.
+/// Runs `what` ("model", "image", "encoded", "footage", "picture", or "outline:" or "volume:" and a request) on a file
+/// in a child and returns the bytes it made. Throws BadInput with a message that begins with the path when the file is
+/// refused, its reader dies or takes too long; Io when the file cannot be read; Cancelled within some milliseconds of a
+/// request.
 std::string parseInChild(const std::string& what, const std::string& path, int index, const ParseLimits& limits = {},
                          const CancelFlag* cancel = nullptr);
 

@@ -42,13 +42,15 @@ std::string readDrawingBytes(const std::string& path) {
     width = hasBox ? box.width : 0;
     height = hasBox ? box.height : 0;
   }
-  if (!(width > 0) || !(height > 0) || !std::isfinite(width) || !std::isfinite(height)) throw badInput("states no size and no view box");
+  if (!(width > 0) || !(height > 0) || !std::isfinite(width) || !std::isfinite(height))
+    throw badInput("states no size and no view box");
   const double scale = longest / std::max(width, height);
   const int w = std::max(1, int(std::lround(width * scale))), h = std::max(1, int(std::lround(height * scale)));
   const std::unique_ptr<cairo_surface_t, Unref> surface(cairo_image_surface_create(CAIRO_FORMAT_ARGB32, w, h));
   const std::unique_ptr<cairo_t, Unref> cairo(cairo_create(surface.get()));
   const RsvgRectangle all{0, 0, double(w), double(h)};
-  if (!rsvg_handle_render_document(handle.get(), cairo.get(), &all, &error)) throw badInput("cannot be drawn: " + messageOf(error));
+  if (!rsvg_handle_render_document(handle.get(), cairo.get(), &all, &error))
+    throw badInput("cannot be drawn: " + messageOf(error));
   cairo_surface_flush(surface.get());
   const unsigned char* data = cairo_image_surface_get_data(surface.get());
   const auto stride = size_t(cairo_image_surface_get_stride(surface.get()));

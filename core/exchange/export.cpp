@@ -28,8 +28,9 @@ namespace {
 constexpr double mostFrames = 20'000;
 
 class Writer {
-public:
-  Writer(const Document& doc, const Scene& scene, const ExportOptions& options, Assets assets) : m_doc(doc), m_scene(scene), m_frame(currentFrame(doc)), m_assets(std::move(assets)) {
+ public:
+  Writer(const Document& doc, const Scene& scene, const ExportOptions& options, Assets assets)
+      : m_doc(doc), m_scene(scene), m_frame(currentFrame(doc)), m_assets(std::move(assets)) {
     for (const Instance& i : scene.instances)
       if (i.light < 0) m_instances[scene.things[i.thing].node].push_back(&i);
     for (const NodeId id : options.only)
@@ -51,13 +52,14 @@ public:
       m_out.motions.push_back(std::move(m_motion));
     }
     if (!m_unseen.empty()) note("other programs do not see " + fmt::format("{}", fmt::join(m_unseen, ", ")));
-    for (const auto& [file, index] : images) m_out.imageFiles.push_back(index < 0 ? file : fmt::format("{}#{}", file, index));
+    for (const auto& [file, index] : images)
+      m_out.imageFiles.push_back(index < 0 ? file : fmt::format("{}#{}", file, index));
     return std::move(m_out);
   }
 
   std::vector<std::pair<std::string, int>> images;
 
-private:
+ private:
   void note(const std::string& text) {
     if (std::find(m_out.notes.begin(), m_out.notes.end(), text) == m_out.notes.end()) m_out.notes.push_back(text);
   }
@@ -88,21 +90,25 @@ private:
   bool isRepeated(const Node& n) const {
     for (const Node* at = &n; at; at = m_doc.find(at->parent))
       for (const NodeId id : inside(*at, "modifiers"))
-        if (const Node* m = m_doc.find(id); m->kind->id == "modifier.repeat" && Params(*m, m_frame).flag("on")) return true;
+        if (const Node* m = m_doc.find(id); m->kind->id == "modifier.repeat" && Params(*m, m_frame).flag("on"))
+          return true;
     return false;
   }
 
   // `base`: from the space of the node that is made for its holder to the world.
   int thing(const Node& n, const M44f& base) {
     const auto family = n.kind->family();
-    if ((family != "object" && family != "light" && family != "camera") || !isWanted(n) || !isShown(m_doc, n, m_frame)) return -1;
+    if ((family != "object" && family != "light" && family != "camera") || !isWanted(n) || !isShown(m_doc, n, m_frame))
+      return -1;
     if (family == "light") return light(n, base);
     if (family == "camera") return camera(n, base);
     const bool group = n.kind->id == "object.group", repeated = isRepeated(n);
     const auto instances = m_instances.find(n.id);
     const std::vector<const Node*> rest = held(m_doc, n);
     // A path without thickness is a place for others, with nothing to see.
-    const auto seen = [](const Instance& i) { return i.geometry->shape.sphereRadius > 0 || !i.geometry->shape.mesh.triangles.empty(); };
+    const auto seen = [](const Instance& i) {
+      return i.geometry->shape.sphereRadius > 0 || !i.geometry->shape.mesh.triangles.empty();
+    };
     const bool has = instances != m_instances.end() && !isFrame(n) && seen(*instances->second.front());
     if (!group && !has && rest.empty()) return -1;
     const int index = add(n);
@@ -116,8 +122,10 @@ private:
     std::vector<int> children;
     if (has) {
       const int part = partOf(n, *instances->second.front());
-      if (!repeated) m_out.nodes[size_t(index)].parts.push_back(part);
-      else copies(n, *instances->second.front(), part, own.inverse(), children);
+      if (!repeated)
+        m_out.nodes[size_t(index)].parts.push_back(part);
+      else
+        copies(n, *instances->second.front(), part, own.inverse(), children);
     }
     for (const Node* c : rest)
       if (const int child = thing(*c, own); child >= 0) children.push_back(child);
@@ -140,14 +148,16 @@ private:
     part.name = n.name;
     part.mesh = s.sphereRadius > 0 ? ballMesh(s.sphereRadius, s.sphereSegments) : s.mesh;
     part.material = material(wornMaterial(m_doc, n, m_frame));
-    if (i.insideMaterial != noMaterial && i.insideMaterial != i.material) note(n.name + ": faces that came to light by a cut wear one material with the rest");
+    if (i.insideMaterial != noMaterial && i.insideMaterial != i.material)
+      note(n.name + ": faces that came to light by a cut wear one material with the rest");
     if (!s.forms.empty()) note(n.name + " changes its form over time; it goes along as it is at this frame");
     m_out.parts.push_back(std::move(part));
     return m_parts[{i.geometry.get(), i.material}] = int(m_out.parts.size()) - 1;
   }
 
   void copies(const Node& n, const Instance& i, int part, const M44f& fromWorld, std::vector<int>& children) {
-    if (i.copies > 100'000) throw badInput(fmt::format("{}: {} copies are more than a model holds as nodes (100 000)", n.name, i.copies));
+    if (i.copies > 100'000)
+      throw badInput(fmt::format("{}: {} copies are more than a model holds as nodes (100 000)", n.name, i.copies));
     for (uint32_t c = 0; c < i.copies; ++c) {
       ModelNode copy;
       copy.name = fmt::format("{} copy {}", n.name, c + 1);
@@ -164,7 +174,8 @@ private:
       if (known == use) return index;
     if (!m_doc.find(use.target)) return -1;
     ModelMaterial m = modelMaterialOf(m_doc, use, m_frame, images, m_unseen);
-    // What one use of a shared material sets for itself makes another material of it, which does not come back as itself.
+    // What one use of a shared material sets for itself makes another material of it, which does not come back as
+    // itself.
     if (!use.with) m.extra = materialExtra(m);
     m_out.materials.push_back(std::move(m));
     m_materials.emplace_back(use, int(m_out.materials.size()) - 1);
@@ -198,7 +209,8 @@ private:
     m_out.lights.push_back(l);
     if (!repeated) {
       node.extra = placeExtra(n.name, node, m_out);
-      if (isKeyed(n, {"position", "target", "height", "bearing"})) sampled(index, [&](double frame) { return placeOf(n, frame); });
+      if (isKeyed(n, {"position", "target", "height", "bearing"}))
+        sampled(index, [&](double frame) { return placeOf(n, frame); });
       return index;
     }
     // A lamp in what stands more than once shines at each place.
@@ -265,7 +277,8 @@ private:
   }
 
   void moves(const Node& n, int index) {
-    if (isKeyed(n, {"position", "turn", "size"})) sampled(index, [&](double frame) { return placementOf(Params(n, frame)); });
+    if (isKeyed(n, {"position", "turn", "size"}))
+      sampled(index, [&](double frame) { return placementOf(Params(n, frame)); });
   }
 
   void sampled(int index, const std::function<M44f(double)>& at) {
@@ -314,36 +327,46 @@ std::string extensionOf(const std::string& path) {
 
 void checkExtension(const std::string& path) {
   static const std::set<std::string> known = {".glb", ".gltf", ".obj", ".ply", ".stl"};
-  if (!known.count(extensionOf(path))) throw usageError(path + ": a model is written as .glb, .gltf, .obj, .ply or .stl");
+  if (!known.count(extensionOf(path)))
+    throw usageError(path + ": a model is written as .glb, .gltf, .obj, .ply or .stl");
 }
 
 bool isWebPicture(const std::string& bytes) { return bytes.starts_with("\x89PNG") || bytes.starts_with("\xff\xd8"); }
 
 } // namespace
 
-Model modelOf(const Document& doc, const Scene& scene, const ExportOptions& options, const Assets& assets) { return Writer(doc, scene, options, assets).write(); }
+Model modelOf(const Document& doc, const Scene& scene, const ExportOptions& options, const Assets& assets) {
+  return Writer(doc, scene, options, assets).write();
+}
 
 void exportModel(const Model& model, const std::string& path, const std::vector<std::string>& images) {
   checkExtension(path);
   const std::string e = extensionOf(path);
-  if (e == ".glb") writeFileAtomically(path, toGlb(model, images));
-  else if (e == ".gltf") writeFileAtomically(path, toGltf(model, images));
-  else writeWithAssimp(model, path);
+  if (e == ".glb")
+    writeFileAtomically(path, toGlb(model, images));
+  else if (e == ".gltf")
+    writeFileAtomically(path, toGltf(model, images));
+  else
+    writeWithAssimp(model, path);
 }
 
-std::vector<std::string> exportSetTo(const Document& doc, const std::string& path, AssetCache& cache, const ExportOptions& options, const CancelFlag* cancel) {
+std::vector<std::string> exportSetTo(const Document& doc, const std::string& path, AssetCache& cache,
+                                     const ExportOptions& options, const CancelFlag* cancel) {
   if (path.ends_with(".vdb")) return exportVoxelsTo(doc, path, cache, options.only, 192, cancel);
   checkExtension(path);
   SceneCache forms;
   const Assets assets = cache.assets(doc.folder(), cancel);
-  const ScenePtr scene = compileScene(doc, {.frame = currentFrame(doc), .width = 16, .height = 16, .queries = {}}, assets, forms, cancel);
+  const ScenePtr scene =
+      compileScene(doc, {.frame = currentFrame(doc), .width = 16, .height = 16, .queries = {}}, assets, forms, cancel);
   Writer writer(doc, *scene, options, assets);
   Model model = writer.write();
   const std::string e = extensionOf(path);
   const bool gltf = e == ".glb" || e == ".gltf";
   std::vector<std::string> pictures;
   if (gltf) {
-    model.extra = documentExtra(movedTo(options.only.empty() ? doc : excerpt(doc, options.only), fs::absolute(path).parent_path().lexically_normal().string()), model);
+    model.extra = documentExtra(movedTo(options.only.empty() ? doc : excerpt(doc, options.only),
+                                        fs::absolute(path).parent_path().lexically_normal().string()),
+                                model);
     for (const auto& [file, index] : writer.images) {
       std::string bytes;
       try {

@@ -7,8 +7,9 @@ namespace ilumbra {
 namespace {
 
 class Writer {
-public:
-  Writer(const Document& doc, const Node& node, const Reference& use, double frame, std::vector<std::pair<std::string, int>>& images, std::vector<std::string>& notes)
+ public:
+  Writer(const Document& doc, const Node& node, const Reference& use, double frame,
+         std::vector<std::pair<std::string, int>>& images, std::vector<std::string>& notes)
       : m_doc(doc), m_p(node, frame, use.with.get()), m_frame(frame), m_images(images), m_notes(notes) {}
 
   ModelMaterial write() {
@@ -17,7 +18,7 @@ public:
     return m;
   }
 
-private:
+ private:
   ModelMaterial plain() {
     ModelMaterial m;
     m.name = m_p.node().name;
@@ -57,10 +58,13 @@ private:
     ModelTexture alpha;
     m.opacity = number("opacity", alpha, "alpha");
     if (alpha.image >= 0) {
-      if (alpha.image == m.baseColorTexture.image) m.useAlpha = true;
-      else note("opacity by a picture of its own");
+      if (alpha.image == m.baseColorTexture.image)
+        m.useAlpha = true;
+      else
+        note("opacity by a picture of its own");
     }
-    m.emission = color("own_light_color", m.emissionTexture) * (m_p.flag("own_light_on") ? m_p.real("own_light") : 0.0f);
+    m.emission =
+        color("own_light_color", m.emissionTexture) * (m_p.flag("own_light_on") ? m_p.real("own_light") : 0.0f);
     if (m_p.pattern("normal")) {
       texture("normal", m.normalTexture, "colour");
       m.normalScale = m_p.real("normal_strength");
@@ -127,7 +131,8 @@ private:
 
 } // namespace
 
-ModelMaterial modelMaterialOf(const Document& doc, const Reference& use, double frame, std::vector<std::pair<std::string, int>>& images, std::vector<std::string>& unseen) {
+ModelMaterial modelMaterialOf(const Document& doc, const Reference& use, double frame,
+                              std::vector<std::pair<std::string, int>>& images, std::vector<std::string>& unseen) {
   return Writer(doc, *doc.find(use.target), use, frame, images, unseen).write();
 }
 

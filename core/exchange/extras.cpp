@@ -30,18 +30,23 @@ Json formOf(const ModelNode& node, const Model& model) {
   for (const int p : node.parts) {
     const Mesh& m = model.parts[size_t(p)].mesh;
     triangles += double(m.triangles.size());
-    for (const Mesh::Triangle& t : m.triangles) area += double(length(cross(m.positions[t.b] - m.positions[t.a], m.positions[t.c] - m.positions[t.a]))) / 2;
+    for (const Mesh::Triangle& t : m.triangles)
+      area += double(length(cross(m.positions[t.b] - m.positions[t.a], m.positions[t.c] - m.positions[t.a]))) / 2;
   }
   return Json::array({triangles, area});
 }
 
 Json numbersOf(const ModelMaterial& m) {
   Json out = Json::array();
-  for (const float v : {m.opacity, m.metalness, m.roughness, m.ior, m.transmission, m.transmission > 0 || m.translucency > 0 ? float(m.thin) : 0, m.attenuationDepth, m.abbe, m.specular,
-                        m.anisotropy, m.anisotropy > 0 ? m.grainTurn : 0, m.coat, m.coat > 0 ? m.coatRoughness : 0, isBlack(m.sheenColor) ? 0 : m.sheenRoughness, m.film,
-                        m.film > 0 ? m.filmIor : 0, m.film > 0 ? m.filmThickness : 0, m.translucency, m.emissionTexture.image >= 0 ? 1.0f : 0})
+  for (const float v :
+       {m.opacity, m.metalness, m.roughness, m.ior, m.transmission,
+        m.transmission > 0 || m.translucency > 0 ? float(m.thin) : 0, m.attenuationDepth, m.abbe, m.specular,
+        m.anisotropy, m.anisotropy > 0 ? m.grainTurn : 0, m.coat, m.coat > 0 ? m.coatRoughness : 0,
+        isBlack(m.sheenColor) ? 0 : m.sheenRoughness, m.film, m.film > 0 ? m.filmIor : 0,
+        m.film > 0 ? m.filmThickness : 0, m.translucency, m.emissionTexture.image >= 0 ? 1.0f : 0})
     out.push_back(v);
-  for (const V3f& c : {m.baseColor, m.attenuationDepth > 0 ? m.attenuationColor : V3f(1.0f), m.specularTint, m.sheenColor, m.translucency > 0 ? m.translucencyColor : V3f(1.0f), m.emission})
+  for (const V3f& c : {m.baseColor, m.attenuationDepth > 0 ? m.attenuationColor : V3f(1.0f), m.specularTint,
+                       m.sheenColor, m.translucency > 0 ? m.translucencyColor : V3f(1.0f), m.emission})
     for (int i = 0; i < 3; ++i) out.push_back(c[i]);
   for (const auto texture : modelTextures)
     if (texture != &ModelMaterial::emissionTexture) out.push_back((m.*texture).image >= 0 ? 1 : 0);
@@ -72,7 +77,8 @@ Triple triple(const V3f& v) {
 
 Document placed(const Document& doc, const Node& n, const M44f& m, std::vector<std::string>& notes) {
   Document out = doc;
-  if (isAnimated(n)) notes.push_back(n.name + " was moved in another program: it stands where that has it, without its keys");
+  if (isAnimated(n))
+    notes.push_back(n.name + " was moved in another program: it stands where that has it, without its keys");
   const V3f at(m[3][0], m[3][1], m[3][2]), back = normalize(transformVector(m, {0, 0, 1}));
   if (n.kind->family() == "object") {
     V3f position, turn, size;
@@ -88,7 +94,8 @@ Document placed(const Document& doc, const Node& n, const M44f& m, std::vector<s
   const Params p(n, currentFrame(doc));
   if (n.kind->param("target")) {
     const Triple from = p.triple("position"), to = p.triple("target");
-    const double reach = std::sqrt(std::pow(to[0] - from[0], 2) + std::pow(to[1] - from[1], 2) + std::pow(to[2] - from[2], 2));
+    const double reach =
+        std::sqrt(std::pow(to[0] - from[0], 2) + std::pow(to[1] - from[1], 2) + std::pow(to[2] - from[2], 2));
     out = setValue(out, n.id, "target", Constant(triple(at - back * float(std::max(1e-3, reach)))));
   }
   return setValue(out, n.id, "position", Constant(triple(at)));
@@ -102,7 +109,8 @@ Document reshaped(const Document& doc, const Node& n, const ModelPart& part, con
   mesh.values.clear();
   for (const auto& [param, value] : n.values) {
     const ParamDef *before = n.kind->param(param), *now = mesh.kind->param(param);
-    if (before && now && before->type == now->type && before->stage != Stage::Geometry) mesh.values.emplace(param, value);
+    if (before && now && before->type == now->type && before->stage != Stage::Geometry)
+      mesh.values.emplace(param, value);
   }
   mesh.values["file"] = Constant(file);
   mesh.values["part"] = Constant(part.name);
@@ -200,9 +208,11 @@ Restored restored(const Model& model, const std::string& file, const std::shared
     const Node* n = out.doc.findByName(o["thing"].get<std::string>());
     if (!n || !present.insert(n->name).second) continue;
     const NodeId id = n->id; // the node itself may go with the document that it was found in
-    if (!o.contains("matrix") || !same(o["matrix"], numbersOf(node.matrix))) out.doc = placed(out.doc, *n, node.matrix, out.notes);
+    if (!o.contains("matrix") || !same(o["matrix"], numbersOf(node.matrix)))
+      out.doc = placed(out.doc, *n, node.matrix, out.notes);
     n = out.doc.find(id);
-    if (n->kind->family() == "object" && !node.parts.empty() && o.contains("form") && !same(o["form"], formOf(node, model))) {
+    if (n->kind->family() == "object" && !node.parts.empty() && o.contains("form") &&
+        !same(o["form"], formOf(node, model))) {
       out.doc = reshaped(out.doc, *n, model.parts[size_t(node.parts[0])], file);
       out.notes.push_back(out.doc.find(id)->name + " was given another form in another program, and is a mesh now");
     }

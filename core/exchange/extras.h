@@ -4,9 +4,9 @@
 
 namespace ilumbra {
 
-// What a model file cannot say travels in its extras (glTF 2.0, section 3.12) under "ilumbra": the document as a whole at the
-// top, and at each node and material the thing that it stands for with what was written of it, so that what another program has
-// changed since is known.
+// What a model file cannot say travels in its extras (glTF 2.0, section 3.12) under "ilumbra": the document as a whole
+// at the top, and at each node and material the thing that it stands for with what was written of it, so that what
+// another program has changed since is known.
 
 /// The document, for the top of the file that holds `model`.
 std::string documentExtra(const Document& doc, const Model& model);
@@ -28,8 +28,8 @@ struct Restored {
   std::vector<std::pair<int, NodeId>> materials; ///< of the model, that were changed since, and what they are here
   std::vector<std::string> notes;
 };
-/// The document that a model brings along, with what was changed in the file since: places, forms, things that are gone. Throws
-/// BadInput if this version does not read it. `file`: absolute path of the model.
+/// The document that a model brings along, with what was changed in the file since: places, forms, things that are
+/// gone. Throws BadInput if this version does not read it. `file`: absolute path of the model.
 Restored restored(const Model& model, const std::string& file, const std::shared_ptr<const Kinds>& kinds);
 
 } // namespace ilumbra

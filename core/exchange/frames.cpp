@@ -20,22 +20,35 @@ std::string frameName(const std::string& output, int frame) {
 }
 
 // One frame, and its alpha for files that keep it apart.
-static std::pair<PictureFile, std::vector<float>> renderFrame(const Document& doc, double frame, SceneCache& cache, ConvolutionCache& convolutions, AssetCache& assets, const Tasks& tasks, const CancelFlag& cancel) {
+static std::pair<PictureFile, std::vector<float>> renderFrame(const Document& doc, double frame, SceneCache& cache,
+                                                              ConvolutionCache& convolutions, AssetCache& assets,
+                                                              const Tasks& tasks, const CancelFlag& cancel) {
   const Assets files = assets.assets(doc.folder(), &cancel);
-  const ScenePtr scene = compileScene(doc, {.frame = frame, .queries = lensQueries(doc), .masks = lensMasks(doc), .overscan = lensOverscan(doc), .layerMemory = size_t(4) << 30}, files, cache, &cancel);
+  const ScenePtr scene = compileScene(doc,
+                                      {.frame = frame,
+                                       .queries = lensQueries(doc),
+                                       .masks = lensMasks(doc),
+                                       .overscan = lensOverscan(doc),
+                                       .layerMemory = size_t(4) << 30},
+                                      files, cache, &cancel);
   PictureFile file;
   if (scene->bare()) {
-    file = platesFile(doc, frame, *scene, developPlates(doc, frame, *scene, tasks, {.assets = &files, .cancel = &cancel, .convolutions = &convolutions}));
+    file = platesFile(
+        doc, frame, *scene,
+        developPlates(doc, frame, *scene, tasks, {.assets = &files, .cancel = &cancel, .convolutions = &convolutions}));
   } else {
     const Params settings = settingsOf(doc);
     Rendering rendering(scene);
     const auto target = uint32_t(settings.number("samples"));
     while (rendering.samples() < target && !rendering.calm())
-      if (!rendering.advance(tasks, rendering.nextPass(target), cancel, {}, settings.number("noise"))) throw cancelled();
+      if (!rendering.advance(tasks, rendering.nextPass(target), cancel, {}, settings.number("noise")))
+        throw cancelled();
     std::optional<Denoiser> denoiser;
     if (settings.flag("denoise") && rendering.samples() > 1) denoiser.emplace(rendering.film(), tasks, &cancel);
-    const LensResult developed = develop(doc, frame, *scene, rendering.film(), sceneLight(*scene, rendering.film(), scene->amounts, tasks, denoiser ? &*denoiser : nullptr, &cancel), tasks,
-                                        {.assets = &files, .cancel = &cancel, .convolutions = &convolutions, .works = false});
+    const LensResult developed =
+        develop(doc, frame, *scene, rendering.film(),
+                sceneLight(*scene, rendering.film(), scene->amounts, tasks, denoiser ? &*denoiser : nullptr, &cancel),
+                tasks, {.assets = &files, .cancel = &cancel, .convolutions = &convolutions, .works = false});
     file = pictureFile(doc, frame, rendering, scene->amounts, developed, {}, tasks, denoiser ? &*denoiser : nullptr);
   }
   const std::vector<float>& picture = file.layers.front().data;
@@ -44,9 +57,12 @@ static std::pair<PictureFile, std::vector<float>> renderFrame(const Document& do
   return {std::move(file), std::move(alpha)};
 }
 
-int writeFrames(const Document& base, const std::string& output, int first, int last, AssetCache& assets, const ColorViews& views, const CancelFlag& cancel, const std::function<void(int frame)>& done, const CancelFlag* soon) {
+int writeFrames(const Document& base, const std::string& output, int first, int last, AssetCache& assets,
+                const ColorViews& views, const CancelFlag& cancel, const std::function<void(int frame)>& done,
+                const CancelFlag* soon) {
   if (!isPictureName(output)) throw usageError(output + ": a picture is written as .exr, .png, .jpg, .tif or .hdr");
-  if (last < first || last - first > 100000) throw usageError(fmt::format("{} to {} is no range of frames", first, last));
+  if (last < first || last - first > 100000)
+    throw usageError(fmt::format("{} to {} is no range of frames", first, last));
   const Tasks tasks(0, true);
   SceneCache cache;
   ConvolutionCache convolutions;
@@ -62,7 +78,9 @@ int writeFrames(const Document& base, const std::string& output, int first, int 
     auto made = renderFrame(atFrame(base, frame), frame, cache, convolutions, assets, tasks, cancel);
     if (writing.valid()) written(frame - 1);
     if (cancel.requested()) throw cancelled();
-    writing = std::async(std::launch::async, [&views, &view, made = std::move(made), name = frameName(output, frame)] { writePicture(made.first, name, views, view, &made.second); });
+    writing = std::async(std::launch::async, [&views, &view, made = std::move(made), name = frameName(output, frame)] {
+      writePicture(made.first, name, views, view, &made.second);
+    });
   }
   if (writing.valid()) written(frame - 1);
   return frame - 1;

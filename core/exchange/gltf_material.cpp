@@ -22,8 +22,9 @@ V3f triple(const tinygltf::Value& v, const char* key, const V3f& fallback) {
 V3f unit(const V3f& v) { return finite(v) ? vmax(V3f(0.0f), vmin(V3f(1.0f), v)) : V3f(0.0f); }
 
 class Reader {
-public:
-  Reader(const tinygltf::Model& m, const tinygltf::Material& in, std::vector<std::string>& notes) : m_in(m), m_material(in), m_notes(notes) {}
+ public:
+  Reader(const tinygltf::Model& m, const tinygltf::Material& in, std::vector<std::string>& notes)
+      : m_in(m), m_material(in), m_notes(notes) {}
 
   ModelMaterial read() {
     const auto& in = m_material;
@@ -45,14 +46,17 @@ public:
     m.occlusionTexture = texture(in.occlusionTexture);
     m.occlusionStrength = float(in.occlusionTexture.strength);
     m.emissionTexture = texture(in.emissiveTexture);
-    if (in.emissiveFactor.size() == 3) m.emission = {float(in.emissiveFactor[0]), float(in.emissiveFactor[1]), float(in.emissiveFactor[2])};
+    if (in.emissiveFactor.size() == 3)
+      m.emission = {float(in.emissiveFactor[0]), float(in.emissiveFactor[1]), float(in.emissiveFactor[2])};
     if (const auto* e = extension("KHR_materials_pbrSpecularGlossiness")) specularGlossiness(*e, m);
     extensions(m);
     m.extra = in.extras_json_string;
 
-    for (float* v : {&m.opacity, &m.metalness, &m.roughness, &m.transmission, &m.anisotropy, &m.coat, &m.coatRoughness, &m.sheenRoughness, &m.film, &m.translucency, &m.specular})
+    for (float* v : {&m.opacity, &m.metalness, &m.roughness, &m.transmission, &m.anisotropy, &m.coat, &m.coatRoughness,
+                     &m.sheenRoughness, &m.film, &m.translucency, &m.specular})
       *v = std::isfinite(*v) ? clamp01(*v) : 0;
-    for (V3f* c : {&m.baseColor, &m.sheenColor, &m.specularTint, &m.translucencyColor, &m.attenuationColor}) *c = unit(*c);
+    for (V3f* c : {&m.baseColor, &m.sheenColor, &m.specularTint, &m.translucencyColor, &m.attenuationColor})
+      *c = unit(*c);
     if (!std::isfinite(m.ior) || m.ior < 1) m.ior = 1.5f;
     m.ior = std::min(m.ior, 10.0f);
     if (!finite(m.emission)) m.emission = V3f(0.0f);
@@ -60,7 +64,7 @@ public:
     return m;
   }
 
-private:
+ private:
   const tinygltf::Value* extension(const char* name) const {
     const auto it = m_material.extensions.find(name);
     return it == m_material.extensions.end() || !it->second.IsObject() ? nullptr : &it->second;
@@ -80,7 +84,8 @@ private:
     if (transform && transform->IsObject()) {
       const auto pair = [&](const char* key, const V2f& fallback) {
         if (!transform->Has(key) || transform->Get(key).ArrayLen() < 2) return fallback;
-        return V2f(float(transform->Get(key).Get(0).GetNumberAsDouble()), float(transform->Get(key).Get(1).GetNumberAsDouble()));
+        return V2f(float(transform->Get(key).Get(0).GetNumberAsDouble()),
+                   float(transform->Get(key).Get(1).GetNumberAsDouble()));
       };
       t.offset = pair("offset", {0, 0});
       t.scale = pair("scale", {1, 1});
@@ -95,7 +100,9 @@ private:
   ModelTexture texture(const tinygltf::Value& extension, const char* key) {
     if (!extension.Has(key)) return {};
     const auto& v = extension.Get(key);
-    const tinygltf::Value* transform = v.Has("extensions") && v.Get("extensions").Has("KHR_texture_transform") ? &v.Get("extensions").Get("KHR_texture_transform") : nullptr;
+    const tinygltf::Value* transform = v.Has("extensions") && v.Get("extensions").Has("KHR_texture_transform")
+                                           ? &v.Get("extensions").Get("KHR_texture_transform")
+                                           : nullptr;
     return texture(int(gltfNumber(v, "index", -1)), int(gltfNumber(v, "texCoord", 0)), transform);
   }
 
@@ -119,7 +126,8 @@ private:
       m.specular = real(*e, "specularFactor", 1);
       m.specularTexture = texture(*e, "specularTexture");
       const V3f tint = triple(*e, "specularColorFactor", V3f(1.0f));
-      if (maxComponent(tint) > 1) tellOnce(m_notes, "a reflection brighter than its boundary allows is held at the boundary's own");
+      if (maxComponent(tint) > 1)
+        tellOnce(m_notes, "a reflection brighter than its boundary allows is held at the boundary's own");
       m.specularTint = tint;
       m.specularTintTexture = texture(*e, "specularColorTexture");
     }
@@ -128,7 +136,8 @@ private:
       m.coatRoughness = real(*e, "clearcoatRoughnessFactor", 0);
       m.coatTexture = texture(*e, "clearcoatTexture");
       m.coatRoughTexture = texture(*e, "clearcoatRoughnessTexture");
-      if (e->Has("clearcoatNormalTexture")) tellOnce(m_notes, "the normals of a coat are left out: it follows those of the body");
+      if (e->Has("clearcoatNormalTexture"))
+        tellOnce(m_notes, "the normals of a coat are left out: it follows those of the body");
     }
     if (const auto* e = extension("KHR_materials_sheen")) {
       m.sheenColor = triple(*e, "sheenColorFactor", V3f(0.0f));
@@ -139,7 +148,8 @@ private:
     if (const auto* e = extension("KHR_materials_anisotropy")) {
       m.anisotropy = real(*e, "anisotropyStrength", 0);
       m.grainTurn = real(*e, "anisotropyRotation", 0) * 180 / pi;
-      if (e->Has("anisotropyTexture")) tellOnce(m_notes, "the texture of a grain is left out: it runs in one direction");
+      if (e->Has("anisotropyTexture"))
+        tellOnce(m_notes, "the texture of a grain is left out: it runs in one direction");
     }
     if (const auto* e = extension("KHR_materials_iridescence")) {
       m.film = real(*e, "iridescenceFactor", 0);
@@ -162,11 +172,13 @@ private:
     }
   }
 
-  // The older workflow, made into metalness as Khronos' own notes on converting do: the specular colour beyond that of a
-  // dielectric is metal.
+  // The older workflow, made into metalness as Khronos' own notes on converting do: the specular colour beyond that of
+  // a dielectric is metal.
   void specularGlossiness(const tinygltf::Value& e, ModelMaterial& m) {
     const V3f diffuse = triple(e, "diffuseFactor", V3f(1.0f)), specular = triple(e, "specularFactor", V3f(1.0f));
-    const auto bright = [](const V3f& c) { return std::sqrt(std::max(0.0f, 0.299f * c.x * c.x + 0.587f * c.y * c.y + 0.114f * c.z * c.z)); };
+    const auto bright = [](const V3f& c) {
+      return std::sqrt(std::max(0.0f, 0.299f * c.x * c.x + 0.587f * c.y * c.y + 0.114f * c.z * c.z));
+    };
     constexpr float dielectric = 0.04f;
     const float d = bright(diffuse), s = bright(specular), most = 1 - maxComponent(specular);
     float metal = 0;
@@ -181,7 +193,8 @@ private:
     m.roughness = 1 - clamp01(real(e, "glossinessFactor", 1));
     m.baseColorTexture = texture(e, "diffuseTexture");
     m.metalRoughTexture = {};
-    if (e.Has("specularGlossinessTexture")) tellOnce(m_notes, "a texture of gloss is left out: its factor counts all over");
+    if (e.Has("specularGlossinessTexture"))
+      tellOnce(m_notes, "a texture of gloss is left out: its factor counts all over");
   }
 
   const tinygltf::Model& m_in;
@@ -191,6 +204,8 @@ private:
 
 } // namespace
 
-ModelMaterial gltfMaterial(const tinygltf::Model& m, const tinygltf::Material& in, std::vector<std::string>& notes) { return Reader(m, in, notes).read(); }
+ModelMaterial gltfMaterial(const tinygltf::Model& m, const tinygltf::Material& in, std::vector<std::string>& notes) {
+  return Reader(m, in, notes).read();
+}
 
 } // namespace ilumbra

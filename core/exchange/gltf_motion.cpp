@@ -13,9 +13,12 @@ size_t morphsOf(const tinygltf::Model& m, int node) {
 ModelTrack track(const tinygltf::Model& m, const tinygltf::AnimationSampler& s, size_t width, const std::string& name) {
   ModelTrack t;
   t.width = uint32_t(width);
-  t.shape = s.interpolation == "STEP" ? ModelTrack::Shape::Step : s.interpolation == "CUBICSPLINE" ? ModelTrack::Shape::Cubic : ModelTrack::Shape::Linear;
+  t.shape = s.interpolation == "STEP"          ? ModelTrack::Shape::Step
+            : s.interpolation == "CUBICSPLINE" ? ModelTrack::Shape::Cubic
+                                               : ModelTrack::Shape::Linear;
   for (const double v : gltfNumbers(m, s.input, 1)) {
-    if (!std::isfinite(v) || (!t.times.empty() && float(v) < t.times.back())) throw badInput(name + ": its times do not rise");
+    if (!std::isfinite(v) || (!t.times.empty() && float(v) < t.times.back()))
+      throw badInput(name + ": its times do not rise");
     t.times.push_back(float(v));
   }
   for (const double v : gltfNumbers(m, s.output, 0)) {
@@ -23,7 +26,8 @@ ModelTrack track(const tinygltf::Model& m, const tinygltf::AnimationSampler& s, 
     t.values.push_back(float(v));
   }
   const size_t each = t.shape == ModelTrack::Shape::Cubic ? 3 * width : width;
-  if (t.values.size() != t.times.size() * each) throw badInput(fmt::format("{}: has {} numbers where {} belong", name, t.values.size(), t.times.size() * each));
+  if (t.values.size() != t.times.size() * each)
+    throw badInput(fmt::format("{}: has {} numbers where {} belong", name, t.values.size(), t.times.size() * each));
   return t;
 }
 
@@ -50,11 +54,16 @@ std::vector<ModelMotion> gltfMotions(const tinygltf::Model& m, std::vector<std::
       }
       const auto& sampler = gltfAt(in.samplers, c.sampler, "sampler");
       const std::string name = motion.name + ", " + c.target_path;
-      if (c.target_path == "translation") move->position = track(m, sampler, 3, name);
-      else if (c.target_path == "rotation") move->rotation = track(m, sampler, 4, name);
-      else if (c.target_path == "scale") move->scale = track(m, sampler, 3, name);
-      else if (c.target_path == "weights" && morphsOf(m, c.target_node)) move->weights = track(m, sampler, morphsOf(m, c.target_node), name);
-      else tellOnce(notes, "animation of " + c.target_path + " is left out");
+      if (c.target_path == "translation")
+        move->position = track(m, sampler, 3, name);
+      else if (c.target_path == "rotation")
+        move->rotation = track(m, sampler, 4, name);
+      else if (c.target_path == "scale")
+        move->scale = track(m, sampler, 3, name);
+      else if (c.target_path == "weights" && morphsOf(m, c.target_node))
+        move->weights = track(m, sampler, morphsOf(m, c.target_node), name);
+      else
+        tellOnce(notes, "animation of " + c.target_path + " is left out");
       for (const ModelTrack* t : {&move->position, &move->rotation, &move->scale, &move->weights})
         if (!t->times.empty()) motion.length = std::max(motion.length, t->times.back());
     }

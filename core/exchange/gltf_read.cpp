@@ -12,7 +12,8 @@ namespace {
 constexpr size_t mostElements = 100'000'000;
 constexpr int deepestTree = 1000;
 
-bool keepEncoded(tinygltf::Image* image, const int, std::string*, std::string*, int, int, const unsigned char* bytes, int size, void*) {
+bool keepEncoded(tinygltf::Image* image, const int, std::string*, std::string*, int, int, const unsigned char* bytes,
+                 int size, void*) {
   image->image.assign(bytes, bytes + size);
   image->as_is = true;
   return true;
@@ -29,9 +30,11 @@ tinygltf::Model load(const std::string& path, std::vector<std::string>* notes) {
   std::ifstream(path, std::ios::binary).read(magic, 8);
   const bool binary = std::string_view(magic, 4) == "glTF";
   if (binary && magic[4] == 1) throw badInput("is glTF 1; version 2 is read");
-  const bool ok = binary ? loader.LoadBinaryFromFile(&m, &error, &warning, path) : loader.LoadASCIIFromFile(&m, &error, &warning, path);
+  const bool ok = binary ? loader.LoadBinaryFromFile(&m, &error, &warning, path)
+                         : loader.LoadASCIIFromFile(&m, &error, &warning, path);
   if (!ok) throw badInput(error.empty() ? "is not valid glTF" : "is not valid glTF: " + error);
-  if (!m.asset.version.empty() && m.asset.version[0] != '2') throw badInput("is glTF " + m.asset.version + "; version 2 is read");
+  if (!m.asset.version.empty() && m.asset.version[0] != '2')
+    throw badInput("is glTF " + m.asset.version + "; version 2 is read");
   if (notes && !warning.empty()) notes->push_back(warning.substr(0, warning.find('\n')));
   return m;
 }
@@ -42,25 +45,34 @@ double component(const unsigned char* p, int type, bool normalized) {
     return v;
   };
   switch (type) {
-  case TINYGLTF_COMPONENT_TYPE_BYTE: return normalized ? std::max(-1.0, as(int8_t()) / 127.0) : as(int8_t());
-  case TINYGLTF_COMPONENT_TYPE_UNSIGNED_BYTE: return normalized ? as(uint8_t()) / 255.0 : as(uint8_t());
-  case TINYGLTF_COMPONENT_TYPE_SHORT: return normalized ? std::max(-1.0, as(int16_t()) / 32767.0) : as(int16_t());
-  case TINYGLTF_COMPONENT_TYPE_UNSIGNED_SHORT: return normalized ? as(uint16_t()) / 65535.0 : as(uint16_t());
-  case TINYGLTF_COMPONENT_TYPE_UNSIGNED_INT: return as(uint32_t());
-  case TINYGLTF_COMPONENT_TYPE_FLOAT: return double(as(float()));
-  default: throw badInput(fmt::format("an accessor has components of type {}, which glTF does not know", type));
+  case TINYGLTF_COMPONENT_TYPE_BYTE:
+    return normalized ? std::max(-1.0, as(int8_t()) / 127.0) : as(int8_t());
+  case TINYGLTF_COMPONENT_TYPE_UNSIGNED_BYTE:
+    return normalized ? as(uint8_t()) / 255.0 : as(uint8_t());
+  case TINYGLTF_COMPONENT_TYPE_SHORT:
+    return normalized ? std::max(-1.0, as(int16_t()) / 32767.0) : as(int16_t());
+  case TINYGLTF_COMPONENT_TYPE_UNSIGNED_SHORT:
+    return normalized ? as(uint16_t()) / 65535.0 : as(uint16_t());
+  case TINYGLTF_COMPONENT_TYPE_UNSIGNED_INT:
+    return as(uint32_t());
+  case TINYGLTF_COMPONENT_TYPE_FLOAT:
+    return double(as(float()));
+  default:
+    throw badInput(fmt::format("an accessor has components of type {}, which glTF does not know", type));
   }
 }
 
 // A run of `count` elements inside a buffer, or an exception.
-const unsigned char* run(const tinygltf::Model& m, int viewIndex, size_t offset, size_t count, size_t size, size_t& stride) {
+const unsigned char* run(const tinygltf::Model& m, int viewIndex, size_t offset, size_t count, size_t size,
+                         size_t& stride) {
   const auto& view = gltfAt(m.bufferViews, viewIndex, "buffer view");
   const auto& buffer = gltfAt(m.buffers, view.buffer, "buffer");
   stride = view.byteStride ? view.byteStride : size;
   if (view.byteOffset > buffer.data.size() || view.byteLength > buffer.data.size() - view.byteOffset)
     throw badInput(fmt::format("buffer view {} ends beyond its buffer of {} bytes", viewIndex, buffer.data.size()));
-  if (count && (offset > view.byteLength || stride > view.byteLength || (count - 1) > (view.byteLength - offset) / stride ||
-                (count - 1) * stride + size > view.byteLength - offset))
+  if (count &&
+      (offset > view.byteLength || stride > view.byteLength || (count - 1) > (view.byteLength - offset) / stride ||
+       (count - 1) * stride + size > view.byteLength - offset))
     throw badInput(fmt::format("an accessor reads beyond buffer view {}", viewIndex));
   return buffer.data.data() + view.byteOffset + offset;
 }
@@ -72,7 +84,8 @@ std::vector<double> gltfNumbers(const tinygltf::Model& m, int index, int wanted)
   const int components = tinygltf::GetNumComponentsInType(uint32_t(a.type));
   const int bytes = tinygltf::GetComponentSizeInBytes(uint32_t(a.componentType));
   if (components < 1 || bytes < 1) throw badInput(fmt::format("accessor {} has a type glTF does not know", index));
-  if (wanted && components != wanted) throw badInput(fmt::format("accessor {} has {} components where {} belong", index, components, wanted));
+  if (wanted && components != wanted)
+    throw badInput(fmt::format("accessor {} has {} components where {} belong", index, components, wanted));
   if (a.count > mostElements) throw badInput(fmt::format("accessor {} claims {} elements", index, a.count));
   const auto n = size_t(components), size = n * size_t(bytes);
   std::vector<double> out;
@@ -81,23 +94,30 @@ std::vector<double> gltfNumbers(const tinygltf::Model& m, int index, int wanted)
     const unsigned char* p = run(m, a.bufferView, a.byteOffset, a.count, size, stride);
     out.resize(a.count * n);
     for (size_t i = 0; i < a.count; ++i)
-      for (size_t c = 0; c < n; ++c) out[i * n + c] = component(p + i * stride + c * size_t(bytes), a.componentType, a.normalized);
+      for (size_t c = 0; c < n; ++c)
+        out[i * n + c] = component(p + i * stride + c * size_t(bytes), a.componentType, a.normalized);
   } else {
-    if (a.count > 10'000'000) throw badInput(fmt::format("accessor {} claims {} elements without data", index, a.count));
+    if (a.count > 10'000'000)
+      throw badInput(fmt::format("accessor {} claims {} elements without data", index, a.count));
     out.assign(a.count * n, 0.0);
   }
   if (a.sparse.isSparse) {
-    if (a.sparse.count < 0 || size_t(a.sparse.count) > a.count) throw badInput(fmt::format("accessor {} has more sparse elements than elements", index));
+    if (a.sparse.count < 0 || size_t(a.sparse.count) > a.count)
+      throw badInput(fmt::format("accessor {} has more sparse elements than elements", index));
     const auto k = size_t(a.sparse.count);
     const int ib = tinygltf::GetComponentSizeInBytes(uint32_t(a.sparse.indices.componentType));
     if (ib < 1) throw badInput(fmt::format("accessor {} has sparse indices of no known type", index));
     size_t is, vs;
-    const unsigned char* ip = run(m, a.sparse.indices.bufferView, size_t(std::max(0, a.sparse.indices.byteOffset)), k, size_t(ib), is);
-    const unsigned char* vp = run(m, a.sparse.values.bufferView, size_t(std::max(0, a.sparse.values.byteOffset)), k, size, vs);
+    const unsigned char* ip =
+        run(m, a.sparse.indices.bufferView, size_t(std::max(0, a.sparse.indices.byteOffset)), k, size_t(ib), is);
+    const unsigned char* vp =
+        run(m, a.sparse.values.bufferView, size_t(std::max(0, a.sparse.values.byteOffset)), k, size, vs);
     for (size_t i = 0; i < k; ++i) {
       const double where = component(ip + i * is, a.sparse.indices.componentType, false);
-      if (where < 0 || where >= double(a.count)) throw badInput(fmt::format("accessor {} has a sparse index out of range", index));
-      for (size_t c = 0; c < n; ++c) out[size_t(where) * n + c] = component(vp + i * vs + c * size_t(bytes), a.componentType, a.normalized);
+      if (where < 0 || where >= double(a.count))
+        throw badInput(fmt::format("accessor {} has a sparse index out of range", index));
+      for (size_t c = 0; c < n; ++c)
+        out[size_t(where) * n + c] = component(vp + i * vs + c * size_t(bytes), a.componentType, a.normalized);
     }
   }
   return out;
@@ -147,7 +167,8 @@ Mesh readMesh(const tinygltf::Model& m, const tinygltf::Primitive& p, int uvSet,
   if (p.indices >= 0) {
     for (const double i : gltfNumbers(m, p.indices, 1)) {
       if (!(i >= 0) || i >= double(mesh.positions.size()))
-        throw badInput(fmt::format("{}: an index names vertex {:.0f}, but there are {}", name, i, mesh.positions.size()));
+        throw badInput(
+            fmt::format("{}: an index names vertex {:.0f}, but there are {}", name, i, mesh.positions.size()));
       indices.push_back(uint32_t(i));
     }
   } else {
@@ -155,26 +176,41 @@ Mesh readMesh(const tinygltf::Model& m, const tinygltf::Primitive& p, int uvSet,
   }
   const int mode = p.mode < 0 ? TINYGLTF_MODE_TRIANGLES : p.mode;
   if (mode == TINYGLTF_MODE_TRIANGLES)
-    for (size_t i = 0; i + 2 < indices.size(); i += 3) mesh.triangles.push_back({indices[i], indices[i + 1], indices[i + 2]});
+    for (size_t i = 0; i + 2 < indices.size(); i += 3)
+      mesh.triangles.push_back({indices[i], indices[i + 1], indices[i + 2]});
   else if (mode == TINYGLTF_MODE_TRIANGLE_STRIP)
     for (size_t i = 0; i + 2 < indices.size(); ++i)
-      mesh.triangles.push_back(i & 1 ? Mesh::Triangle{indices[i + 1], indices[i], indices[i + 2]} : Mesh::Triangle{indices[i], indices[i + 1], indices[i + 2]});
+      mesh.triangles.push_back(i & 1 ? Mesh::Triangle{indices[i + 1], indices[i], indices[i + 2]}
+                                     : Mesh::Triangle{indices[i], indices[i + 1], indices[i + 2]});
   else if (mode == TINYGLTF_MODE_TRIANGLE_FAN)
     for (size_t i = 1; i + 1 < indices.size(); ++i) mesh.triangles.push_back({indices[0], indices[i], indices[i + 1]});
   return mesh;
 }
 
 class Converter {
-public:
+ public:
   Converter(const std::string& path, const tinygltf::Model& m) : m_path(path), m_in(m) {}
 
   Model convert(std::vector<std::string> notes) {
     m_out.notes = std::move(notes);
-    static const std::set<std::string> known = {
-        "KHR_lights_punctual",      "KHR_texture_transform",    "KHR_mesh_quantization",   "KHR_draco_mesh_compression", "KHR_materials_emissive_strength",
-        "KHR_materials_ior",        "KHR_materials_transmission", "KHR_materials_volume",  "KHR_materials_dispersion",   "KHR_materials_specular",
-        "KHR_materials_clearcoat",  "KHR_materials_sheen",      "KHR_materials_anisotropy", "KHR_materials_iridescence", "KHR_materials_diffuse_transmission",
-        "KHR_materials_unlit",      "KHR_materials_pbrSpecularGlossiness", "EXT_mesh_gpu_instancing"};
+    static const std::set<std::string> known = {"KHR_lights_punctual",
+                                                "KHR_texture_transform",
+                                                "KHR_mesh_quantization",
+                                                "KHR_draco_mesh_compression",
+                                                "KHR_materials_emissive_strength",
+                                                "KHR_materials_ior",
+                                                "KHR_materials_transmission",
+                                                "KHR_materials_volume",
+                                                "KHR_materials_dispersion",
+                                                "KHR_materials_specular",
+                                                "KHR_materials_clearcoat",
+                                                "KHR_materials_sheen",
+                                                "KHR_materials_anisotropy",
+                                                "KHR_materials_iridescence",
+                                                "KHR_materials_diffuse_transmission",
+                                                "KHR_materials_unlit",
+                                                "KHR_materials_pbrSpecularGlossiness",
+                                                "EXT_mesh_gpu_instancing"};
     for (const std::string& e : m_in.extensionsRequired)
       if (!known.count(e)) throw badInput("needs the extension " + e + ", which this version does not read");
     for (const std::string& e : m_in.extensionsUsed)
@@ -182,7 +218,9 @@ public:
     m_out.unit = 1; // the standard's
     m_out.extra = m_in.extras_json_string;
     for (const auto& i : m_in.images)
-      m_out.imageFiles.push_back(i.uri.empty() || i.uri.starts_with("data:") ? "" : (std::filesystem::path(m_path).parent_path() / i.uri).string());
+      m_out.imageFiles.push_back(i.uri.empty() || i.uri.starts_with("data:")
+                                     ? ""
+                                     : (std::filesystem::path(m_path).parent_path() / i.uri).string());
     for (const auto& mat : m_in.materials) m_out.materials.push_back(gltfMaterial(m_in, mat, m_out.notes));
     for (const auto& l : m_in.lights) m_out.lights.push_back(light(l));
     meshes();
@@ -192,12 +230,14 @@ public:
     return std::move(m_out);
   }
 
-private:
+ private:
   void note(const std::string& text) { tellOnce(m_out.notes, text); }
 
   ModelLight light(const tinygltf::Light& in) {
     ModelLight l;
-    l.type = in.type == "spot" ? ModelLight::Type::Spot : in.type == "directional" ? ModelLight::Type::Sun : ModelLight::Type::Point;
+    l.type = in.type == "spot"          ? ModelLight::Type::Spot
+             : in.type == "directional" ? ModelLight::Type::Sun
+                                        : ModelLight::Type::Point;
     if (in.color.size() == 3) l.color = {float(in.color[0]), float(in.color[1]), float(in.color[2])};
     l.innerCone = float(in.spot.innerConeAngle) * 180 / pi;
     l.outerCone = float(in.spot.outerConeAngle) * 180 / pi;
@@ -220,7 +260,9 @@ private:
         if (p.material >= 0) gltfAt(m_in.materials, p.material, "material");
         if (attribute(p, "COLOR_0") >= 0) note("colours of vertices are left out");
         ModelPart part;
-        part.name = mesh.primitives.size() > 1 && p.material >= 0 && !m_in.materials[size_t(p.material)].name.empty() ? name + " " + m_in.materials[size_t(p.material)].name : name;
+        part.name = mesh.primitives.size() > 1 && p.material >= 0 && !m_in.materials[size_t(p.material)].name.empty()
+                        ? name + " " + m_in.materials[size_t(p.material)].name
+                        : name;
         part.mesh = readMesh(m_in, p, 0, name);
         part.material = p.material;
         morphs(p, part);
@@ -253,7 +295,8 @@ private:
         return it == target.end() ? -1 : it->second;
       };
       if (const int a = find("POSITION"); a >= 0) m.positions = offsets(a, part.mesh.positions.size(), part.name);
-      if (const int a = find("NORMAL"); a >= 0 && !part.mesh.normals.empty()) m.normals = offsets(a, part.mesh.positions.size(), part.name);
+      if (const int a = find("NORMAL"); a >= 0 && !part.mesh.normals.empty())
+        m.normals = offsets(a, part.mesh.positions.size(), part.name);
       part.morphs.push_back(std::move(m));
     }
   }
@@ -261,7 +304,8 @@ private:
   void influences(const tinygltf::Primitive& p, ModelPart& part) {
     std::vector<std::vector<double>> joints, weights;
     for (int set = 0; set < 4; ++set) {
-      const int j = attribute(p, fmt::format("JOINTS_{}", set).c_str()), w = attribute(p, fmt::format("WEIGHTS_{}", set).c_str());
+      const int j = attribute(p, fmt::format("JOINTS_{}", set).c_str()),
+                w = attribute(p, fmt::format("WEIGHTS_{}", set).c_str());
       if (j < 0 || w < 0) break;
       joints.push_back(gltfNumbers(m_in, j, 4));
       weights.push_back(gltfNumbers(m_in, w, 4));
@@ -295,7 +339,9 @@ private:
     for (const ModelPart& p : m_out.parts)
       if (p.skin >= 0)
         for (const auto& i : p.influences)
-          if (i.joint >= m_out.skins[size_t(p.skin)].joints.size()) throw badInput(fmt::format("{}: names joint {}, but its skin has {}", p.name, i.joint, m_out.skins[size_t(p.skin)].joints.size()));
+          if (i.joint >= m_out.skins[size_t(p.skin)].joints.size())
+            throw badInput(fmt::format("{}: names joint {}, but its skin has {}", p.name, i.joint,
+                                       m_out.skins[size_t(p.skin)].joints.size()));
   }
 
   // What a skin or morphs change belongs to one node: where a second one uses the mesh, it gets parts of its own.
@@ -324,7 +370,9 @@ private:
   // EXT_mesh_gpu_instancing: copies of the node's mesh, as nodes in it.
   void copies(const tinygltf::Value& e, ModelNode& node) {
     const auto numbers = [&](const char* what, int wanted) {
-      return e.Has("attributes") && e.Get("attributes").Has(what) ? gltfNumbers(m_in, int(gltfNumber(e.Get("attributes"), what, -1)), wanted) : std::vector<double>{};
+      return e.Has("attributes") && e.Get("attributes").Has(what)
+                 ? gltfNumbers(m_in, int(gltfNumber(e.Get("attributes"), what, -1)), wanted)
+                 : std::vector<double>{};
     };
     const auto places = numbers("TRANSLATION", 3), turns = numbers("ROTATION", 4), sizes = numbers("SCALE", 3);
     const size_t count = std::max({places.size() / 3, turns.size() / 4, sizes.size() / 3});
@@ -332,7 +380,8 @@ private:
     for (size_t i = 0; i < count; ++i) {
       tinygltf::Node n;
       const auto take = [&](std::vector<double>& to, const std::vector<double>& from, size_t width) {
-        if (from.size() >= (i + 1) * width) to.assign(from.begin() + std::ptrdiff_t(i * width), from.begin() + std::ptrdiff_t((i + 1) * width));
+        if (from.size() >= (i + 1) * width)
+          to.assign(from.begin() + std::ptrdiff_t(i * width), from.begin() + std::ptrdiff_t((i + 1) * width));
       };
       take(n.translation, places, 3);
       take(n.rotation, turns, 4);
@@ -357,15 +406,18 @@ private:
     M44f scale, rotate, translate;
     if (n.scale.size() == 3) scale.setScale(V3f(float(n.scale[0]), float(n.scale[1]), float(n.scale[2])));
     if (n.rotation.size() == 4) {
-      const float x = float(n.rotation[0]), y = float(n.rotation[1]), z = float(n.rotation[2]), w = float(n.rotation[3]);
+      const float x = float(n.rotation[0]), y = float(n.rotation[1]), z = float(n.rotation[2]),
+                  w = float(n.rotation[3]);
       const float s = x * x + y * y + z * z + w * w;
       if (s > 1e-12f) {
         const float k = 2 / s;
-        rotate = M44f(1 - k * (y * y + z * z), k * (x * y + z * w), k * (x * z - y * w), 0, k * (x * y - z * w), 1 - k * (x * x + z * z),
-                      k * (y * z + x * w), 0, k * (x * z + y * w), k * (y * z - x * w), 1 - k * (x * x + y * y), 0, 0, 0, 0, 1);
+        rotate = M44f(1 - k * (y * y + z * z), k * (x * y + z * w), k * (x * z - y * w), 0, k * (x * y - z * w),
+                      1 - k * (x * x + z * z), k * (y * z + x * w), 0, k * (x * z + y * w), k * (y * z - x * w),
+                      1 - k * (x * x + y * y), 0, 0, 0, 0, 1);
       }
     }
-    if (n.translation.size() == 3) translate.setTranslation(V3f(float(n.translation[0]), float(n.translation[1]), float(n.translation[2])));
+    if (n.translation.size() == 3)
+      translate.setTranslation(V3f(float(n.translation[0]), float(n.translation[1]), float(n.translation[2])));
     return scale * rotate * translate;
   }
 
@@ -376,7 +428,8 @@ private:
       out.matrix = matrixOf(n);
       if (n.mesh >= 0) out.parts = ownParts(n, int(m_out.nodes.size()));
       out.extra = n.extras_json_string;
-      if (const auto it = n.extensions.find("EXT_mesh_gpu_instancing"); it != n.extensions.end()) copies(it->second, out);
+      if (const auto it = n.extensions.find("EXT_mesh_gpu_instancing"); it != n.extensions.end())
+        copies(it->second, out);
       if (const auto it = n.extensions.find("KHR_lights_punctual"); it != n.extensions.end()) {
         out.light = int(gltfNumber(it->second, "light", -1));
         gltfAt(m_out.lights, out.light, "light");
@@ -385,9 +438,10 @@ private:
         const auto& c = gltfAt(m_in.cameras, n.camera, "camera");
         if (c.type == "perspective" && c.perspective.yfov > 0 && c.perspective.yfov < 3.1) {
           out.fieldOfView = float(c.perspective.yfov) * 180 / pi;
-          if (c.perspective.aspectRatio > 0.05 && c.perspective.aspectRatio < 20) out.aspect = float(c.perspective.aspectRatio);
-        }
-        else note("a camera without perspective is left out");
+          if (c.perspective.aspectRatio > 0.05 && c.perspective.aspectRatio < 20)
+            out.aspect = float(c.perspective.aspectRatio);
+        } else
+          note("a camera without perspective is left out");
       }
       for (const int c : n.children) {
         gltfAt(m_in.nodes, c, "node");
@@ -397,7 +451,8 @@ private:
     }
     for (ModelNode& c : m_copies) m_out.nodes.push_back(std::move(c));
     std::vector<int> scene;
-    if (!m_in.scenes.empty()) scene = gltfAt(m_in.scenes, std::max(0, m_in.defaultScene), "scene").nodes;
+    if (!m_in.scenes.empty())
+      scene = gltfAt(m_in.scenes, std::max(0, m_in.defaultScene), "scene").nodes;
     else
       for (size_t i = 0; i < m_in.nodes.size(); ++i) scene.push_back(int(i));
     std::vector<char> visited(m_in.nodes.size(), 0);
@@ -439,7 +494,8 @@ Model readGltf(const std::string& path) {
 std::string gltfImageBytes(const std::string& path, int index, std::string& externalPath) {
   const tinygltf::Model m = load(path, nullptr);
   const auto& image = gltfAt(m.images, index, "image");
-  if (!image.uri.empty() && !image.uri.starts_with("data:")) externalPath = (std::filesystem::path(path).parent_path() / image.uri).string();
+  if (!image.uri.empty() && !image.uri.starts_with("data:"))
+    externalPath = (std::filesystem::path(path).parent_path() / image.uri).string();
   return std::string(image.image.begin(), image.image.end());
 }
 

@@ -10,7 +10,7 @@ namespace {
 using Json = nlohmann::ordered_json;
 
 class Writer {
-public:
+ public:
   Writer(const Model& m, const std::vector<std::string>& images) : m_model(m), m_images(images) {}
 
   std::string run(bool binary) {
@@ -32,7 +32,7 @@ public:
     return binary ? pack() : m_root.dump(1) + "\n";
   }
 
-private:
+ private:
   void uses(const char* extension) {
     if (std::find(m_used.begin(), m_used.end(), extension) == m_used.end()) m_used.emplace_back(extension);
   }
@@ -45,7 +45,10 @@ private:
     m_bytes.append(static_cast<const char*>(data), bytes);
     m_root["bufferViews"].push_back({{"buffer", 0}, {"byteOffset", offset}, {"byteLength", bytes}});
     if (target) m_root["bufferViews"].back()["target"] = target;
-    m_root["accessors"].push_back({{"bufferView", m_root["bufferViews"].size() - 1}, {"componentType", componentType}, {"count", count}, {"type", type}});
+    m_root["accessors"].push_back({{"bufferView", m_root["bufferViews"].size() - 1},
+                                   {"componentType", componentType},
+                                   {"count", count},
+                                   {"type", type}});
     return m_root["accessors"].size() - 1;
   }
 
@@ -54,7 +57,9 @@ private:
     std::string out;
     out.reserve((bytes.size() + 2) / 3 * 4);
     for (size_t i = 0; i < bytes.size(); i += 3) {
-      const auto at = [&](size_t k) { return i + k < bytes.size() ? unsigned(static_cast<unsigned char>(bytes[i + k])) : 0u; };
+      const auto at = [&](size_t k) {
+        return i + k < bytes.size() ? unsigned(static_cast<unsigned char>(bytes[i + k])) : 0u;
+      };
       const unsigned v = at(0) << 16 | at(1) << 8 | at(2);
       out += digits[v >> 18];
       out += digits[v >> 12 & 63];
@@ -72,7 +77,8 @@ private:
       while (m_bytes.size() % 4) m_bytes += '\0';
       m_root["bufferViews"].push_back({{"buffer", 0}, {"byteOffset", m_bytes.size()}, {"byteLength", bytes.size()}});
       m_bytes += bytes;
-      m_root["images"].push_back({{"bufferView", m_root["bufferViews"].size() - 1}, {"mimeType", bytes.starts_with("\x89PNG") ? "image/png" : "image/jpeg"}});
+      m_root["images"].push_back({{"bufferView", m_root["bufferViews"].size() - 1},
+                                  {"mimeType", bytes.starts_with("\x89PNG") ? "image/png" : "image/jpeg"}});
       m_imageOf[i] = int(m_root["images"].size()) - 1;
       m_root["textures"].push_back({{"source", m_imageOf[i]}});
     }
@@ -84,14 +90,17 @@ private:
     Json j = {{"index", m_imageOf[size_t(t.image)]}};
     if (t.offset != V2f(0, 0) || t.scale != V2f(1, 1) || t.turn != 0) {
       uses("KHR_texture_transform");
-      j["extensions"]["KHR_texture_transform"] = {{"offset", {t.offset.x, t.offset.y}}, {"scale", {t.scale.x, t.scale.y}}, {"rotation", t.turn * pi / 180}};
+      j["extensions"]["KHR_texture_transform"] = {
+          {"offset", {t.offset.x, t.offset.y}}, {"scale", {t.scale.x, t.scale.y}}, {"rotation", t.turn * pi / 180}};
     }
     to[key] = std::move(j);
   }
 
   void materials() {
     for (const ModelMaterial& m : m_model.materials) {
-      Json pbr = {{"baseColorFactor", {m.baseColor.x, m.baseColor.y, m.baseColor.z, m.opacity}}, {"metallicFactor", m.metalness}, {"roughnessFactor", m.roughness}};
+      Json pbr = {{"baseColorFactor", {m.baseColor.x, m.baseColor.y, m.baseColor.z, m.opacity}},
+                  {"metallicFactor", m.metalness},
+                  {"roughnessFactor", m.roughness}};
       texture(pbr, "baseColorTexture", m.baseColorTexture);
       texture(pbr, "metallicRoughnessTexture", m.metalRoughTexture);
       Json j = {{"name", m.name}, {"pbrMetallicRoughness", std::move(pbr)}};
@@ -112,12 +121,14 @@ private:
       }
       if (m.ior != 1.5f) add("KHR_materials_ior", {{"ior", m.ior}});
       if (m.specular != 1 || m.specularTint != V3f(1.0f)) {
-        Json& e = add("KHR_materials_specular", {{"specularFactor", m.specular}, {"specularColorFactor", list(m.specularTint)}});
+        Json& e = add("KHR_materials_specular",
+                      {{"specularFactor", m.specular}, {"specularColorFactor", list(m.specularTint)}});
         texture(e, "specularTexture", m.specularTexture);
         texture(e, "specularColorTexture", m.specularTintTexture);
       }
       if (m.transmission > 0) {
-        texture(add("KHR_materials_transmission", {{"transmissionFactor", m.transmission}}), "transmissionTexture", m.transmissionTexture);
+        texture(add("KHR_materials_transmission", {{"transmissionFactor", m.transmission}}), "transmissionTexture",
+                m.transmissionTexture);
         if (m.abbe > 0) add("KHR_materials_dispersion", {{"dispersion", 20 / m.abbe}});
       }
       if (!m.thin && (m.transmission > 0 || m.attenuationDepth > 0)) {
@@ -129,23 +140,31 @@ private:
         add("KHR_materials_volume", std::move(volume));
       }
       if (m.translucency > 0) {
-        Json& e = add("KHR_materials_diffuse_transmission", {{"diffuseTransmissionFactor", m.translucency}, {"diffuseTransmissionColorFactor", list(m.translucencyColor)}});
+        Json& e =
+            add("KHR_materials_diffuse_transmission", {{"diffuseTransmissionFactor", m.translucency},
+                                                       {"diffuseTransmissionColorFactor", list(m.translucencyColor)}});
         texture(e, "diffuseTransmissionTexture", m.translucencyTexture);
         texture(e, "diffuseTransmissionColorTexture", m.translucencyColorTexture);
       }
       if (m.coat > 0) {
-        Json& e = add("KHR_materials_clearcoat", {{"clearcoatFactor", m.coat}, {"clearcoatRoughnessFactor", m.coatRoughness}});
+        Json& e = add("KHR_materials_clearcoat",
+                      {{"clearcoatFactor", m.coat}, {"clearcoatRoughnessFactor", m.coatRoughness}});
         texture(e, "clearcoatTexture", m.coatTexture);
         texture(e, "clearcoatRoughnessTexture", m.coatRoughTexture);
       }
       if (!isBlack(m.sheenColor)) {
-        Json& e = add("KHR_materials_sheen", {{"sheenColorFactor", list(m.sheenColor)}, {"sheenRoughnessFactor", m.sheenRoughness}});
+        Json& e = add("KHR_materials_sheen",
+                      {{"sheenColorFactor", list(m.sheenColor)}, {"sheenRoughnessFactor", m.sheenRoughness}});
         texture(e, "sheenColorTexture", m.sheenTexture);
         texture(e, "sheenRoughnessTexture", m.sheenRoughTexture);
       }
-      if (m.anisotropy > 0) add("KHR_materials_anisotropy", {{"anisotropyStrength", m.anisotropy}, {"anisotropyRotation", m.grainTurn * pi / 180}});
+      if (m.anisotropy > 0)
+        add("KHR_materials_anisotropy",
+            {{"anisotropyStrength", m.anisotropy}, {"anisotropyRotation", m.grainTurn * pi / 180}});
       if (m.film > 0) {
-        Json& e = add("KHR_materials_iridescence", {{"iridescenceFactor", m.film}, {"iridescenceIor", m.filmIor}, {"iridescenceThicknessMaximum", m.filmThickness}});
+        Json& e = add("KHR_materials_iridescence", {{"iridescenceFactor", m.film},
+                                                    {"iridescenceIor", m.filmIor},
+                                                    {"iridescenceThicknessMaximum", m.filmThickness}});
         texture(e, "iridescenceTexture", m.filmTexture);
       }
       if (!extensions.empty()) j["extensions"] = extensions;
@@ -160,22 +179,27 @@ private:
       // Tracks mostly have the same times, which are then written once.
       std::vector<std::pair<const std::vector<float>*, size_t>> times;
       for (const ModelMove& move : motion.moves)
-        for (const auto& [t, path] : {std::pair{&move.position, "translation"}, {&move.rotation, "rotation"}, {&move.scale, "scale"}}) {
+        for (const auto& [t, path] :
+             {std::pair{&move.position, "translation"}, {&move.rotation, "rotation"}, {&move.scale, "scale"}}) {
           if (!t->width || t->times.empty()) continue;
           size_t input = 0;
-          const auto known = std::find_if(times.begin(), times.end(), [&, track = t](const auto& e) { return *e.first == track->times; });
-          if (known != times.end()) input = known->second;
+          const auto known = std::find_if(times.begin(), times.end(),
+                                          [&, track = t](const auto& e) { return *e.first == track->times; });
+          if (known != times.end())
+            input = known->second;
           else {
             input = accessor(t->times.data(), t->times.size() * 4, t->times.size(), 5126, "SCALAR", 0);
             m_root["accessors"].back()["min"] = {t->times.front()};
             m_root["accessors"].back()["max"] = {t->times.back()};
             times.emplace_back(&t->times, input);
           }
-          const size_t output = accessor(t->values.data(), t->values.size() * 4, t->times.size(), 5126, t->width == 4 ? "VEC4" : "VEC3", 0);
+          const size_t output = accessor(t->values.data(), t->values.size() * 4, t->times.size(), 5126,
+                                         t->width == 4 ? "VEC4" : "VEC3", 0);
           samplers.push_back({{"input", input}, {"output", output}, {"interpolation", "LINEAR"}});
           channels.push_back({{"sampler", samplers.size() - 1}, {"target", {{"node", move.node}, {"path", path}}}});
         }
-      if (!channels.empty()) m_root["animations"].push_back({{"name", motion.name}, {"samplers", samplers}, {"channels", channels}});
+      if (!channels.empty())
+        m_root["animations"].push_back({{"name", motion.name}, {"samplers", samplers}, {"channels", channels}});
     }
   }
 
@@ -198,7 +222,9 @@ private:
         for (const V2f& uv : m.uvs) down.emplace_back(uv.x, 1 - uv.y); // glTF's v runs downwards
         attributes["TEXCOORD_0"] = accessor(down.data(), n * 8, n, 5126, "VEC2", 34962);
       }
-      Json primitive = {{"attributes", attributes}, {"indices", accessor(m.triangles.data(), m.triangles.size() * 12, m.triangles.size() * 3, 5125, "SCALAR", 34963)}};
+      Json primitive = {{"attributes", attributes},
+                        {"indices", accessor(m.triangles.data(), m.triangles.size() * 12, m.triangles.size() * 3, 5125,
+                                             "SCALAR", 34963)}};
       if (p.material >= 0) primitive["material"] = p.material;
       m_root["meshes"].push_back({{"name", p.name}, {"primitives", Json::array({primitive})}});
     }
@@ -208,11 +234,16 @@ private:
     Json all = Json::array();
     for (const ModelLight& l : m_model.lights) {
       const bool sun = l.type == ModelLight::Type::Sun, spot = l.type == ModelLight::Type::Spot;
-      Json j = {{"type", sun ? "directional" : spot ? "spot" : "point"}, {"color", list(l.color)}, {"intensity", sun ? l.power : l.power / (4 * pi)}};
+      Json j = {{"type", sun    ? "directional"
+                         : spot ? "spot"
+                                : "point"},
+                {"color", list(l.color)},
+                {"intensity", sun ? l.power : l.power / (4 * pi)}};
       if (spot) {
         // A hard edge: the format asks for an inner cone below the outer one, and an outer one of 90° at most.
         const double outer = std::clamp(double(l.outerCone) * M_PI / 180, 1e-4, M_PI / 2);
-        j["spot"] = {{"innerConeAngle", std::clamp(double(l.innerCone) * M_PI / 180, 0.0, outer * (1 - 1e-5))}, {"outerConeAngle", outer}};
+        j["spot"] = {{"innerConeAngle", std::clamp(double(l.innerCone) * M_PI / 180, 0.0, outer * (1 - 1e-5))},
+                     {"outerConeAngle", outer}};
       }
       all.push_back(std::move(j));
     }
@@ -249,7 +280,11 @@ private:
       if (!n.children.empty()) j["children"] = n.children;
       if (n.light >= 0) j["extensions"] = {{"KHR_lights_punctual", {{"light", n.light}}}};
       if (n.fieldOfView > 0) {
-        m_root["cameras"].push_back({{"type", "perspective"}, {"perspective", n.aspect > 0 ? Json{{"yfov", n.fieldOfView * pi / 180}, {"znear", 0.01}, {"aspectRatio", n.aspect}} : Json{{"yfov", n.fieldOfView * pi / 180}, {"znear", 0.01}}}});
+        m_root["cameras"].push_back(
+            {{"type", "perspective"},
+             {"perspective", n.aspect > 0
+                                 ? Json{{"yfov", n.fieldOfView * pi / 180}, {"znear", 0.01}, {"aspectRatio", n.aspect}}
+                                 : Json{{"yfov", n.fieldOfView * pi / 180}, {"znear", 0.01}}}});
         j["camera"] = m_root["cameras"].size() - 1;
       }
       m_root["nodes"].push_back(std::move(j));
@@ -286,7 +321,11 @@ private:
 
 } // namespace
 
-std::string toGlb(const Model& model, const std::vector<std::string>& images) { return Writer(model, images).run(true); }
-std::string toGltf(const Model& model, const std::vector<std::string>& images) { return Writer(model, images).run(false); }
+std::string toGlb(const Model& model, const std::vector<std::string>& images) {
+  return Writer(model, images).run(true);
+}
+std::string toGltf(const Model& model, const std::vector<std::string>& images) {
+  return Writer(model, images).run(false);
+}
 
 } // namespace ilumbra

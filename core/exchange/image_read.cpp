@@ -5,9 +5,9 @@
 #include "core/pattern/image.h"
 #include "core/pattern/playback.h"
 
+#include <fmt/format.h>
 #include <OpenImageIO/filesystem.h>
 #include <OpenImageIO/imageio.h>
-#include <fmt/format.h>
 
 namespace ilumbra {
 namespace {
@@ -30,12 +30,14 @@ std::string extensionOf(std::string_view bytes) {
 std::string decode(OIIO::ImageInput& in) {
   const OIIO::ImageSpec spec = in.spec();
   if (spec.width < 1 || spec.height < 1 || spec.nchannels < 1) throw badInput("is an empty picture");
-  if (spec.width > widest || spec.height > widest || size_t(spec.width) * size_t(spec.height) > mostTexels || spec.depth > 1)
+  if (spec.width > widest || spec.height > widest || size_t(spec.width) * size_t(spec.height) > mostTexels ||
+      spec.depth > 1)
     throw badInput(fmt::format("is {} × {} pixels, which is too large", spec.width, spec.height));
   if (spec.nchannels > 4096) throw badInput(fmt::format("has {} channels", spec.nchannels));
   const bool eight = spec.format == OIIO::TypeDesc::UINT8;
   const auto encoding = eight ? Image::Encoding::Srgb8 : Image::Encoding::Half;
-  const size_t n = size_t(spec.width) * size_t(spec.height), channels = size_t(std::min(spec.nchannels, 4)), unit = eight ? 1 : 2;
+  const size_t n = size_t(spec.width) * size_t(spec.height), channels = size_t(std::min(spec.nchannels, 4)),
+               unit = eight ? 1 : 2;
   std::vector<uint8_t> raw(n * channels * unit);
   if (!in.read_image(0, 0, 0, int(channels), eight ? OIIO::TypeDesc::UINT8 : OIIO::TypeDesc::HALF, raw.data()))
     throw badInput("is broken: " + in.geterror());
@@ -48,9 +50,12 @@ std::string decode(OIIO::ImageInput& in) {
       const size_t from = alpha ? channels - 1 : grey ? 0 : c;
       const bool has = alpha ? channels == 2 || channels == 4 : true;
       uint8_t* out = texels.data() + (4 * i + c) * unit;
-      if (has) std::memcpy(out, raw.data() + (i * channels + from) * unit, unit);
-      else if (eight) *out = 255;
-      else std::memcpy(out, &oneHalf, 2);
+      if (has)
+        std::memcpy(out, raw.data() + (i * channels + from) * unit, unit);
+      else if (eight)
+        *out = 255;
+      else
+        std::memcpy(out, &oneHalf, 2);
     }
   if (!eight)
     for (size_t i = 0; i < texels.size(); i += 2) {
@@ -65,12 +70,15 @@ std::string decode(OIIO::ImageInput& in) {
   // The frame is the display window; pixels of the file may reach beyond it, or leave some of it out.
   int width = spec.width, height = spec.height;
   const int left = spec.full_x - spec.x, top = spec.full_y - spec.y;
-  if ((left != 0 || top != 0 || spec.full_width != width || spec.full_height != height) && spec.full_width > 0 && spec.full_height > 0 && spec.full_width <= widest && spec.full_height <= widest && size_t(spec.full_width) * size_t(spec.full_height) <= mostTexels &&
-      left < width && top < height && left + spec.full_width > 0 && top + spec.full_height > 0) {
+  if ((left != 0 || top != 0 || spec.full_width != width || spec.full_height != height) && spec.full_width > 0 &&
+      spec.full_height > 0 && spec.full_width <= widest && spec.full_height <= widest &&
+      size_t(spec.full_width) * size_t(spec.full_height) <= mostTexels && left < width && top < height &&
+      left + spec.full_width > 0 && top + spec.full_height > 0) {
     std::vector<uint8_t> framed(size_t(spec.full_width) * size_t(spec.full_height) * 4 * unit);
     const int x0 = std::max(0, left), x1 = std::min(width, left + spec.full_width);
     for (int y = std::max(0, top); y < std::min(height, top + spec.full_height); ++y)
-      std::memcpy(framed.data() + (size_t(y - top) * size_t(spec.full_width) + size_t(x0 - left)) * 4 * unit, texels.data() + (size_t(y) * size_t(width) + size_t(x0)) * 4 * unit, size_t(x1 - x0) * 4 * unit);
+      std::memcpy(framed.data() + (size_t(y - top) * size_t(spec.full_width) + size_t(x0 - left)) * 4 * unit,
+                  texels.data() + (size_t(y) * size_t(width) + size_t(x0)) * 4 * unit, size_t(x1 - x0) * 4 * unit);
     texels = std::move(framed);
     width = spec.full_width;
     height = spec.full_height;
@@ -79,7 +87,8 @@ std::string decode(OIIO::ImageInput& in) {
   w.put(int32_t(width));
   w.put(int32_t(height));
   w.put(int32_t(encoding));
-  w.put(int32_t(!eight && spec.alpha_channel >= 0 && (channels == 2 || channels == 4) && !spec.get_int_attribute("oiio:UnassociatedAlpha")));
+  w.put(int32_t(!eight && spec.alpha_channel >= 0 && (channels == 2 || channels == 4) &&
+                !spec.get_int_attribute("oiio:UnassociatedAlpha")));
   w.put(texels);
   return w.bytes();
 }

@@ -20,10 +20,12 @@ namespace fs = std::filesystem;
 // Groups within groups beyond this are flattened, so that files stay readable.
 static constexpr int deepestGroups = 12;
 
-Importer::Importer(const Document& doc, std::string file, const Model& model, const ImportOptions& options) : m_doc(doc), m_builder(doc), m_file(std::move(file)), m_model(model), m_options(options) {
+Importer::Importer(const Document& doc, std::string file, const Model& model, const ImportOptions& options)
+    : m_doc(doc), m_builder(doc), m_file(std::move(file)), m_model(model), m_options(options) {
   for (const NodePtr& n : doc.nodes()) m_names.insert(n->name);
   m_motion = findMotion(model, options.motion);
-  if (!m_motion && !options.motion.empty()) throw badInput(fmt::format("{}: has no motion \"{}\"", m_file, options.motion));
+  if (!m_motion && !options.motion.empty())
+    throw badInput(fmt::format("{}: has no motion \"{}\"", m_file, options.motion));
   const Params settings = settingsOf(doc);
   m_begin = settings.number("first_frame");
   m_rate = settings.number("rate");
@@ -33,7 +35,8 @@ Imported Importer::run() {
   Node root = make("object.group", beside(fs::path(m_file).stem().string(), "model"));
   const double unit = m_options.unit > 0 ? m_options.unit : m_model.unit > 0 ? m_model.unit : 1;
   if (unit != 1) set(root, "size", Triple{unit, unit, unit});
-  if (m_options.up == ImportOptions::Up::AsStated ? m_model.zUp : m_options.up == ImportOptions::Up::Z) set(root, "turn", Triple{-90, 0, 0});
+  if (m_options.up == ImportOptions::Up::AsStated ? m_model.zUp : m_options.up == ImportOptions::Up::Z)
+    set(root, "turn", Triple{-90, 0, 0});
   for (size_t i = 0; i < m_model.materials.size(); ++i) m_materials.push_back(isFiller(i) ? 0 : material(i));
   const NodeId id = root.id;
   skinned(root);
@@ -43,7 +46,8 @@ Imported Importer::run() {
   m_builder.roots().push_back(id);
   for (const std::string& note : m_model.notes) m_notes.push_back(note);
   if (m_model.unit <= 0 && m_options.unit <= 0) note("its file states no unit: one is taken as a metre");
-  if (m_options.numbered) note(fmt::format("{} numbered files play as one moving object", numberedFiles(m_file).size()));
+  if (m_options.numbered)
+    note(fmt::format("{} numbered files play as one moving object", numberedFiles(m_file).size()));
   motions();
   return {m_builder.take(), id, m_notes};
 }
@@ -77,7 +81,8 @@ Imported Importer::onto(const std::vector<std::pair<int, NodeId>>& materials) {
 
 bool Importer::isFiller(size_t material) const {
   return m_model.materials[material].name == "DefaultMaterial" &&
-         std::none_of(m_model.parts.begin(), m_model.parts.end(), [&](const ModelPart& p) { return p.material == int(material); });
+         std::none_of(m_model.parts.begin(), m_model.parts.end(),
+                      [&](const ModelPart& p) { return p.material == int(material); });
 }
 
 int Importer::parentOf(int node) const {
@@ -103,18 +108,23 @@ void Importer::note(const std::string& text) {
 const ModelNode* Importer::soleTop() const {
   if (m_model.roots.size() != 1) return nullptr;
   const ModelNode& top = m_model.nodes[size_t(m_model.roots.front())];
-  return top.parts.empty() && top.matrix == M44f() && top.light < 0 && top.fieldOfView <= 0 && !moves({m_model.roots.front()}) ? &top : nullptr;
+  return top.parts.empty() && top.matrix == M44f() && top.light < 0 && top.fieldOfView <= 0 &&
+                 !moves({m_model.roots.front()})
+             ? &top
+             : nullptr;
 }
 
 std::string Importer::beside(const std::string& name, const char* word) const {
   const ModelNode* top = soleTop();
-  const bool taken = std::any_of(m_model.nodes.begin(), m_model.nodes.end(), [&](const ModelNode& n) { return n.name == name && &n != top; });
+  const bool taken = std::any_of(m_model.nodes.begin(), m_model.nodes.end(),
+                                 [&](const ModelNode& n) { return n.name == name && &n != top; });
   return taken ? fmt::format("{} {}", name, word) : name;
 }
 
 std::string Importer::freeName(const std::string& wanted) {
   std::string base;
-  for (const char c : wanted) base += c == '.' || c == ',' || c == '[' || c == ']' || static_cast<unsigned char>(c) < 32 ? ' ' : c;
+  for (const char c : wanted)
+    base += c == '.' || c == ',' || c == '[' || c == ']' || static_cast<unsigned char>(c) < 32 ? ' ' : c;
   while (!base.empty() && base.back() == ' ') base.pop_back();
   while (!base.empty() && base.front() == ' ') base.erase(base.begin());
   if (base.empty()) base = "Thing";
@@ -137,8 +147,10 @@ void Importer::set(Node& n, const char* param, Constant value) {
   if (double* v = std::get_if<double>(&value)) *v = std::clamp(std::isfinite(*v) ? *v : 0.0, d.hardMin, d.hardMax);
   if (Triple* t = std::get_if<Triple>(&value))
     for (double& v : *t) v = std::clamp(std::isfinite(v) ? v : 0.0, d.hardMin, d.hardMax);
-  if (value != d.initial) n.values[param] = value;
-  else n.values.erase(param);
+  if (value != d.initial)
+    n.values[param] = value;
+  else
+    n.values.erase(param);
 }
 
 Node Importer::mesh(int part, const std::string& name) {
@@ -188,8 +200,10 @@ void Importer::light(const ModelNode& in, const Chain& chain, Node& parent) {
     set(n, "radius", 0.0);
   }
   set(n, "power", power);
-  if (sun && moves(chain)) note(n.name + " stands still: a sun's course is its height and bearing");
-  else aim(n, chain);
+  if (sun && moves(chain))
+    note(n.name + " stands still: a sun's course is its height and bearing");
+  else
+    aim(n, chain);
   hold(parent, std::move(n));
 }
 
@@ -208,7 +222,8 @@ void Importer::camera(const ModelNode& in, const Chain& chain, Node& parent) {
     picture.values["height"] = Constant(height);
     m_builder.put(std::move(picture));
     shape = settings.number("width") / height;
-    m_notes.push_back(fmt::format("the picture takes the proportions of {}: {} × {}", n.name, settings.number("width"), height));
+    m_notes.push_back(
+        fmt::format("the picture takes the proportions of {}: {} × {}", n.name, settings.number("width"), height));
   }
   m_shaped = true;
   const double filmHeight = 36 / shape;
@@ -258,7 +273,9 @@ void Importer::node(int index, Chain chain, Node& parent, int depth) {
   if (parts.empty() && in.children.size() == 1) {
     // A lamp or camera in a node of its own, as some files have it.
     const ModelNode& only = m_model.nodes[size_t(in.children[0])];
-    if (only.name == in.name && only.parts.empty() && only.children.empty() && (only.light >= 0 || only.fieldOfView > 0)) return node(in.children[0], chain, parent, depth);
+    if (only.name == in.name && only.parts.empty() && only.children.empty() &&
+        (only.light >= 0 || only.fieldOfView > 0))
+      return node(in.children[0], chain, parent, depth);
   }
   if (depth >= deepestGroups) {
     for (const int p : parts) {
@@ -269,7 +286,9 @@ void Importer::node(int index, Chain chain, Node& parent, int depth) {
     for (const int c : in.children) node(c, chain, parent, depth);
     return;
   }
-  Node group = make("object.group", !in.name.empty() ? in.name : parts.empty() ? "Group" : m_model.parts[size_t(parts[0])].name);
+  Node group = make("object.group", !in.name.empty() ? in.name
+                                    : parts.empty()  ? "Group"
+                                                     : m_model.parts[size_t(parts[0])].name);
   place(group, chain);
   for (const int p : parts) hold(group, mesh(p));
   for (const int c : in.children) node(c, {}, group, depth + 1);
@@ -285,7 +304,8 @@ bool Importer::worthHolding(int index) const {
   return false;
 }
 Imported importModel(const Document& doc, const std::string& path, AssetCache& cache, const ImportOptions& options) {
-  if (!(options.unit >= 0) || options.unit > 1e6) throw usageError("the unit of an import is above 0 and at most a million metres");
+  if (!(options.unit >= 0) || options.unit > 1e6)
+    throw usageError("the unit of an import is above 0 and at most a million metres");
   const std::string absolute = fs::absolute(path).lexically_normal().string();
   const std::shared_ptr<const Model> model = cache.model(absolute);
   if (!options.plain && hasDocument(*model)) {
@@ -319,7 +339,8 @@ ModelSurvey survey(const std::string& path, AssetCache& cache) {
     for (const int p : model->nodes[n].parts) {
       const ModelPart& part = model->parts[size_t(p)];
       const Mesh& mesh = part.mesh;
-      for (const V3f& v : part.skin >= 0 ? posed(*model, part, nullptr, 0).positions : mesh.positions) box.extendBy(part.skin >= 0 ? v : transformPoint(world[n], v));
+      for (const V3f& v : part.skin >= 0 ? posed(*model, part, nullptr, 0).positions : mesh.positions)
+        box.extendBy(part.skin >= 0 ? v : transformPoint(world[n], v));
       s.triangles += mesh.triangles.size();
     }
   if (!box.isEmpty()) s.size = box.size();

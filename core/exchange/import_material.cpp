@@ -16,7 +16,8 @@
 
 namespace ilumbra {
 
-void Importer::texture(Node& n, const char* param, const ModelTexture& t, const char* channel, const V3f& gain, const std::string& suffix) {
+void Importer::texture(Node& n, const char* param, const ModelTexture& t, const char* channel, const V3f& gain,
+                       const std::string& suffix) {
   if (t.image < 0) return;
   const std::string& external = m_model.imageFiles[size_t(t.image)];
   Node p = make("pattern.image", n.name + " " + suffix);
@@ -32,7 +33,8 @@ void Importer::texture(Node& n, const char* param, const ModelTexture& t, const 
   m_builder.put(std::move(p));
 }
 
-void Importer::driven(Node& n, const char* param, float value, const ModelTexture& t, const char* channel, const std::string& suffix) {
+void Importer::driven(Node& n, const char* param, float value, const ModelTexture& t, const char* channel,
+                      const std::string& suffix) {
   set(n, param, double(value));
   if (value > 0) texture(n, param, t, channel, V3f(value), suffix);
 }
@@ -73,7 +75,8 @@ void Importer::fill(Node& n, const ModelMaterial& in) {
   if (in.translucency > 0) {
     driven(n, "translucency", in.translucency, in.translucencyTexture, "alpha", "translucency");
     driven(n, "translucency_color", in.translucencyColor, in.translucencyColorTexture, "translucency colour");
-    if (!in.thin) note(n.name + " passes light as a thin sheet does: its file gives it a depth as well, which is left out");
+    if (!in.thin)
+      note(n.name + " passes light as a thin sheet does: its file gives it a depth as well, which is left out");
     set(n, "thin", true);
   }
   driven(n, "coat", in.coat, in.coatTexture, "red", "coat");
@@ -90,16 +93,19 @@ void Importer::fill(Node& n, const ModelMaterial& in) {
   }
   set(n, "opacity", double(in.opacity));
   if (in.useAlpha) texture(n, "opacity", in.baseColorTexture, "alpha", V3f(in.opacity), "opacity");
-  if (in.alphaCutoff > 0 && in.baseColorTexture.image >= 0) note("a cut-out material fades where its file has a hard edge");
+  if (in.alphaCutoff > 0 && in.baseColorTexture.image >= 0)
+    note("a cut-out material fades where its file has a hard edge");
   texture(n, "normal", in.normalTexture, "colour", V3f(1.0f), "normal");
   set(n, "normal_strength", double(in.normalScale));
   if (in.occlusionStrength > 0) texture(n, "occlusion", in.occlusionTexture, "red", V3f(1.0f), "occlusion");
-  if (in.occlusionTexture.image >= 0 && in.occlusionStrength != 1) note("occlusion counts in full, whatever strength the file states");
+  if (in.occlusionTexture.image >= 0 && in.occlusionStrength != 1)
+    note("occlusion counts in full, whatever strength the file states");
   const float most = maxComponent(in.emission);
   if (most > 0) {
     set(n, "own_light", double(most));
     driven(n, "own_light_color", in.emission * (1 / most), in.emissionTexture, "own light");
-    note(fmt::format("{} gives own light of {:g} cd/m², as its file states; raise it if it does not show", n.name, most));
+    note(fmt::format("{} gives own light of {:g} cd/m², as its file states; raise it if it does not show", n.name,
+                     most));
   }
 }
 } // namespace ilumbra

@@ -24,7 +24,8 @@ M44f Importer::matrixOf(const Chain& chain, const ModelMotion* motion, double se
 
 bool Importer::moves(const Chain& chain) const {
   return m_motion && std::any_of(m_motion->moves.begin(), m_motion->moves.end(), [&](const ModelMove& m) {
-           return std::find(chain.begin(), chain.end(), m.node) != chain.end() && (m.position.width || m.rotation.width || m.scale.width);
+           return std::find(chain.begin(), chain.end(), m.node) != chain.end() &&
+                  (m.position.width || m.rotation.width || m.scale.width);
          });
 }
 
@@ -54,7 +55,8 @@ std::vector<double> Importer::momentsOf(const Chain& chain, bool& steps) {
   return moments;
 }
 
-Keys Importer::keysThrough(const std::vector<double>& frames, const std::vector<Triple>& values, bool steps, double allowed) {
+Keys Importer::keysThrough(const std::vector<double>& frames, const std::vector<Triple>& values, bool steps,
+                           double allowed) {
   std::vector<char> keep(frames.size(), steps ? 1 : 0);
   if (!steps) {
     keep.front() = keep.back() = 1;
@@ -80,18 +82,22 @@ Keys Importer::keysThrough(const std::vector<double>& frames, const std::vector<
   }
   Keys keys;
   for (size_t i = 0; i < frames.size(); ++i)
-    if (keep[i] && (!steps || keys.keys.empty() || std::get<Triple>(keys.keys.back().value) != values[i])) keys.keys.push_back({frames[i], values[i], steps ? KeyShape::Hold : KeyShape::Linear});
+    if (keep[i] && (!steps || keys.keys.empty() || std::get<Triple>(keys.keys.back().value) != values[i]))
+      keys.keys.push_back({frames[i], values[i], steps ? KeyShape::Hold : KeyShape::Linear});
   return keys;
 }
 
-void Importer::setKeys(Node& n, const char* param, const std::vector<double>& frames, const std::vector<Triple>& values, bool steps, double allowed) {
+void Importer::setKeys(Node& n, const char* param, const std::vector<double>& frames, const std::vector<Triple>& values,
+                       bool steps, double allowed) {
   Keys keys = keysThrough(frames, values, steps, allowed);
   const bool still = std::all_of(keys.keys.begin(), keys.keys.end(), [&](const Key& k) {
     const Triple &a = std::get<Triple>(k.value), &b = std::get<Triple>(keys.keys.front().value);
     return std::abs(a[0] - b[0]) <= allowed && std::abs(a[1] - b[1]) <= allowed && std::abs(a[2] - b[2]) <= allowed;
   });
-  if (still) set(n, param, keys.keys.front().value);
-  else n.values[param] = std::move(keys);
+  if (still)
+    set(n, param, keys.keys.front().value);
+  else
+    n.values[param] = std::move(keys);
 }
 
 V3f Importer::nearestTurn(const V3f& turn, const V3f& last) {
@@ -116,7 +122,8 @@ Triple Importer::clean(const V3f& v) {
 
 void Importer::place(Node& n, const Chain& chain) {
   V3f position, turn, size;
-  if (!unplace(matrixOf(chain, m_motion && moves(chain) ? m_motion : nullptr, 0), position, turn, size)) note(fmt::format("{} is sheared in its file, which is left out", n.name));
+  if (!unplace(matrixOf(chain, m_motion && moves(chain) ? m_motion : nullptr, 0), position, turn, size))
+    note(fmt::format("{} is sheared in its file, which is left out", n.name));
   set(n, "position", clean(position));
   set(n, "turn", clean(turn));
   if (length(size - V3f(1.0f)) > 1e-6f) set(n, "size", triple(size));
@@ -149,7 +156,8 @@ void Importer::motions() {
   if (m_model.motions.size() > 1) {
     std::string all;
     for (size_t i = 0; i < m_model.motions.size() && i < 12; ++i) all += (i ? ", " : "") + m_model.motions[i].name;
-    note(fmt::format("it has {} motions ({}{}); {} plays", m_model.motions.size(), all, m_model.motions.size() > 12 ? ", ..." : "", m_motion->name));
+    note(fmt::format("it has {} motions ({}{}); {} plays", m_model.motions.size(), all,
+                     m_model.motions.size() > 12 ? ", ..." : "", m_motion->name));
   }
   const Params settings = settingsOf(m_doc);
   const double end = std::ceil(m_begin + length * m_rate);

@@ -7,16 +7,17 @@
 
 namespace ilumbra {
 
-/// Makes nodes of a model that was read: import.cpp its tree, import_material.cpp what its surfaces wear, import_motion.cpp its keys.
+/// Makes nodes of a model that was read: import.cpp its tree, import_material.cpp what its surfaces wear,
+/// import_motion.cpp its keys.
 class Importer {
-public:
+ public:
   Importer(const Document& doc, std::string file, const Model& model, const ImportOptions& options);
   Imported run();
 
   // Onto the document that the file brought along: what another program has changed in it and added to it.
   Imported onto(const std::vector<std::pair<int, NodeId>>& materials);
 
-private:
+ private:
   static Triple triple(const V3f& v) { return {double(v.x), double(v.y), double(v.z)}; }
 
   // What the library makes for parts without a material, where there are none.
@@ -31,10 +32,12 @@ private:
 
   // Only what differs from the default, as all documents have it; out-of-range numbers are clamped and told.
   void set(Node& n, const char* param, Constant value);
-  void texture(Node& n, const char* param, const ModelTexture& t, const char* channel, const V3f& gain, const std::string& suffix);
+  void texture(Node& n, const char* param, const ModelTexture& t, const char* channel, const V3f& gain,
+               const std::string& suffix);
 
   // A number, and the texture that multiplies it.
-  void driven(Node& n, const char* param, float value, const ModelTexture& t, const char* channel, const std::string& suffix);
+  void driven(Node& n, const char* param, float value, const ModelTexture& t, const char* channel,
+              const std::string& suffix);
   void driven(Node& n, const char* param, const V3f& value, const ModelTexture& t, const std::string& suffix);
   // The one node above all, if it only holds the others: the group of the import stands for it. Null: there is none.
   const ModelNode* soleTop() const;
@@ -53,8 +56,10 @@ private:
   std::vector<double> momentsOf(const Chain& chain, bool& steps);
 
   // Keys through all values, without those that a straight line between their neighbours meets anyhow.
-  static Keys keysThrough(const std::vector<double>& frames, const std::vector<Triple>& values, bool steps, double allowed);
-  void setKeys(Node& n, const char* param, const std::vector<double>& frames, const std::vector<Triple>& values, bool steps, double allowed);
+  static Keys keysThrough(const std::vector<double>& frames, const std::vector<Triple>& values, bool steps,
+                          double allowed);
+  void setKeys(Node& n, const char* param, const std::vector<double>& frames, const std::vector<Triple>& values,
+               bool steps, double allowed);
 
   // Of the turns that are the same, the one nearest to the last: no thing whirls about between two keys.
   static V3f nearestTurn(const V3f& turn, const V3f& last);

@@ -2,12 +2,12 @@
 
 #include "core/base/error.h"
 
-#include <OpenImageIO/imagecache.h>
-#include <OpenImageIO/imageio.h>
 #include <atomic>
 #include <cstring>
 #include <filesystem>
 #include <fmt/format.h>
+#include <OpenImageIO/imagecache.h>
+#include <OpenImageIO/imageio.h>
 #include <unistd.h>
 
 namespace ilumbra {
@@ -38,12 +38,14 @@ struct TexturePages::Content {
   void makeFolder() {
     if (!folder.empty()) return;
     std::string pattern = (fs::temp_directory_path() / "ilumbra-textures-XXXXXX").string();
-    if (!mkdtemp(pattern.data())) throw ioError(fmt::format("{}: no folder can be made there for textures that do not fit in memory", fs::temp_directory_path().string()));
+    if (!mkdtemp(pattern.data()))
+      throw ioError(fmt::format("{}: no folder can be made there for textures that do not fit in memory",
+                                fs::temp_directory_path().string()));
     folder = pattern;
   }
 
   class Pages : public PagedTexels {
-  public:
+   public:
     Pages(std::shared_ptr<Content> owner, size_t texel) : m_owner(std::move(owner)), m_texel(texel) {}
     ~Pages() override {
       for (const auto& [name, handle] : m_levels) {
@@ -54,17 +56,21 @@ struct TexturePages::Content {
     }
     void fetch(int level, int x, int y, uint8_t* out) const override {
       OIIO::ImageCache& cache = *m_owner->cache;
-      OIIO::ImageCache::Tile* tile = cache.get_tile(m_levels[size_t(level)].second, cache.get_perthread_info(), 0, 0, x, y, 0);
+      OIIO::ImageCache::Tile* tile =
+          cache.get_tile(m_levels[size_t(level)].second, cache.get_perthread_info(), 0, 0, x, y, 0);
       std::memset(out, 0, m_texel);
       if (!tile) return; // its file was taken away: black rather than nothing at all
       OIIO::TypeDesc format;
-      if (const void* data = cache.tile_pixels(tile, format)) std::memcpy(out, static_cast<const uint8_t*>(data) + m_texel * (size_t(y % side) * side + size_t(x % side)), m_texel);
+      if (const void* data = cache.tile_pixels(tile, format))
+        std::memcpy(out, static_cast<const uint8_t*>(data) + m_texel * (size_t(y % side) * side + size_t(x % side)),
+                    m_texel);
       cache.release_tile(tile);
     }
     // Half floats go as the sixteen bits that they are.
     void add(const Image& image) {
       const std::string name = (m_owner->folder / fmt::format("{}.tif", m_owner->files++)).string();
-      OIIO::ImageSpec spec(image.width(), image.height(), 4, m_texel == 8 ? OIIO::TypeDesc::UINT16 : OIIO::TypeDesc::UINT8);
+      OIIO::ImageSpec spec(image.width(), image.height(), 4,
+                           m_texel == 8 ? OIIO::TypeDesc::UINT16 : OIIO::TypeDesc::UINT8);
       spec.tile_width = spec.tile_height = side;
       spec.alpha_channel = -1;
       spec.attribute("compression", "none");
@@ -81,14 +87,16 @@ struct TexturePages::Content {
       if (!good) {
         std::error_code e;
         fs::remove(name, e);
-        throw ioError(fmt::format("{}: a texture that does not fit in memory cannot be kept there: {}", m_owner->folder.string(), out ? out->geterror() : OIIO::geterror()));
+        throw ioError(fmt::format("{}: a texture that does not fit in memory cannot be kept there: {}",
+                                  m_owner->folder.string(), out ? out->geterror() : OIIO::geterror()));
       }
-      OIIO::ImageCache::ImageHandle* handle = m_owner->cache->get_image_handle(OIIO::ustring(name), m_owner->cache->get_perthread_info());
+      OIIO::ImageCache::ImageHandle* handle =
+          m_owner->cache->get_image_handle(OIIO::ustring(name), m_owner->cache->get_perthread_info());
       if (!handle) throw ioError(fmt::format("{}: cannot be read again", name));
       m_levels.emplace_back(name, handle);
     }
 
-  private:
+   private:
     std::shared_ptr<Content> m_owner;
     size_t m_texel;
     std::vector<std::pair<std::string, OIIO::ImageCache::ImageHandle*>> m_levels;

@@ -6,10 +6,10 @@
 
 namespace ilumbra {
 
-/// Pictures beyond what may stay in memory: kept as tiles in files of a temporary folder, of which OpenImageIO's cache holds
-/// those in use. Safe to use from several threads.
+/// Pictures beyond what may stay in memory: kept as tiles in files of a temporary folder, of which OpenImageIO's cache
+/// holds those in use. Safe to use from several threads.
 class TexturePages {
-public:
+ public:
   /// `cacheBytes`: what the tiles in memory may take, in all; rounded up to a MiB.
   explicit TexturePages(size_t cacheBytes);
   ~TexturePages();
@@ -18,7 +18,7 @@ public:
   /// The same picture, its texels on disk. It may outlive this. Throws Io naming the folder when the disk is full.
   std::shared_ptr<const Image> pageOut(const Image& image);
 
-private:
+ private:
   struct Content;
   std::shared_ptr<Content> m_content;
 };

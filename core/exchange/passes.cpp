@@ -20,7 +20,8 @@ constexpr const char* cryptoLayer = "CryptoObject";
 
 FileLayer layerOf(std::string name, const Picture& p) { return {std::move(name), {"R", "G", "B"}, false, p.rgb}; }
 
-template <typename F> FileLayer fromFilm(std::string name, std::vector<std::string> channels, bool full, const Film& film, F f) {
+template <typename F>
+FileLayer fromFilm(std::string name, std::vector<std::string> channels, bool full, const Film& film, F f) {
   FileLayer l{std::move(name), std::move(channels), full, {}};
   const size_t n = size_t(film.width()) * size_t(film.height()), k = l.channels.size();
   l.data.resize(n * k);
@@ -46,18 +47,20 @@ void addIdentity(PictureFile& file, const Scene& scene, const Film& film, const 
     manifest[t.name] = fmt::format("{:08x}", bits);
   }
   for (int level = 0; level < Film::ranks / 2; ++level)
-    file.layers.push_back(fromFilm(fmt::format("{}{:02d}", cryptoLayer, level), {"R", "G", "B", "A"}, true, film, [&](size_t i, float* out) {
-      std::array<std::pair<float, uint16_t>, Film::ranks> ranked;
-      const Film::Ranked r = things.empty() ? film.identity(i) : coveredBy(film, things, i);
-      for (size_t k = 0; k < ranked.size(); ++k) ranked[k] = {r.weight[k], r.thing[k]};
-      std::stable_sort(ranked.begin(), ranked.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
-      const float samples = things.empty() ? float(std::max(1u, film.samples(i))) : 1;
-      for (size_t k = 0; k < 2; ++k) {
-        const auto& [weight, thing] = ranked[size_t(level) * 2 + k];
-        out[2 * k] = weight > 0 ? ids[thing] : 0;
-        out[2 * k + 1] = weight / samples;
-      }
-    }));
+    file.layers.push_back(fromFilm(
+        fmt::format("{}{:02d}", cryptoLayer, level), {"R", "G", "B", "A"}, true, film, [&](size_t i, float* out) {
+          std::array<std::pair<float, uint16_t>, Film::ranks> ranked;
+          const Film::Ranked r = things.empty() ? film.identity(i) : coveredBy(film, things, i);
+          for (size_t k = 0; k < ranked.size(); ++k) ranked[k] = {r.weight[k], r.thing[k]};
+          std::stable_sort(ranked.begin(), ranked.end(),
+                           [](const auto& a, const auto& b) { return a.first > b.first; });
+          const float samples = things.empty() ? float(std::max(1u, film.samples(i))) : 1;
+          for (size_t k = 0; k < 2; ++k) {
+            const auto& [weight, thing] = ranked[size_t(level) * 2 + k];
+            out[2 * k] = weight > 0 ? ids[thing] : 0;
+            out[2 * k + 1] = weight / samples;
+          }
+        }));
   const std::string key = fmt::format("cryptomatte/{}", fmt::format("{:08x}", murmur3(cryptoLayer)).substr(0, 7));
   file.metadata[key + "/name"] = cryptoLayer;
   file.metadata[key + "/hash"] = "MurmurHash3_32";
@@ -92,7 +95,8 @@ std::vector<std::string> parsePasses(const std::string& list) {
     const std::string name = list.substr(start, comma - start);
     start = comma + 1;
     if (name.empty()) continue;
-    if (name != "all" && std::none_of(allPasses().begin(), allPasses().end(), [&](const Pass& p) { return p.name == name; })) {
+    if (name != "all" &&
+        std::none_of(allPasses().begin(), allPasses().end(), [&](const Pass& p) { return p.name == name; })) {
       std::string known = "all";
       for (const Pass& p : allPasses()) known += ", " + p.name;
       throw usageError(fmt::format("there is no pass \"{}\" (there are {})", name, known));
@@ -118,7 +122,8 @@ static void describe(PictureFile& file, const Document& doc, double frame, const
   file.metadata["ilumbra/frame"] = fmt::format("{:g}", frame);
   if (const Node* c = activeCamera(doc)) {
     file.metadata["ilumbra/camera"] = c->name;
-    file.metadata["ilumbra/ev100"] = fmt::format("{:g}", Params(*c, frame).number("ev100") - Params(*c, frame).number("compensation"));
+    file.metadata["ilumbra/ev100"] =
+        fmt::format("{:g}", Params(*c, frame).number("ev100") - Params(*c, frame).number("compensation"));
   }
 }
 
@@ -138,7 +143,8 @@ PictureFile platesFile(const Document& doc, double frame, const Scene& scene, co
   return file;
 }
 
-PictureFile pictureFile(const Document& doc, double frame, const Rendering& rendering, const std::vector<Color>& amounts, const LensResult& developed,
+PictureFile pictureFile(const Document& doc, double frame, const Rendering& rendering,
+                        const std::vector<Color>& amounts, const LensResult& developed,
                         const std::vector<std::string>& passes, const Tasks& tasks, const Denoiser* denoiser) {
   const Film& film = rendering.film();
   const Scene& scene = rendering.scene();
@@ -153,14 +159,20 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
     std::copy_n(developed.picture.rgb.begin() + ptrdiff_t(3 * i), 3, out);
     out[3] = developed.alpha.empty() ? plateAlpha(scene.plates.get(), film.alpha(i), i) : developed.alpha[i];
   }));
-  if (depth) file.layers.push_back(fromFilm("Depth", {"Z"}, true, film, [&](size_t i, float* out) { *out = film.depth(i); }));
+  if (depth)
+    file.layers.push_back(fromFilm("Depth", {"Z"}, true, film, [&](size_t i, float* out) { *out = film.depth(i); }));
   if (wanted("normal"))
-    file.layers.push_back(fromFilm("Normal", {"X", "Y", "Z"}, false, film, [&](size_t i, float* out) { const V3f v = film.normal(i);
-      std::copy_n(&v.x, 3, out); }));
+    file.layers.push_back(fromFilm("Normal", {"X", "Y", "Z"}, false, film, [&](size_t i, float* out) {
+      const V3f v = film.normal(i);
+      std::copy_n(&v.x, 3, out);
+    }));
   if (wanted("albedo"))
-    file.layers.push_back(fromFilm("Albedo", {"R", "G", "B"}, false, film, [&](size_t i, float* out) { const Color v = film.albedo(i);
-      std::copy_n(&v.x, 3, out); }));
-  if (wanted("identity")) addIdentity(file, scene, film, denoiser ? cleanCoverage(film, *denoiser, tasks).things : std::vector<float>());
+    file.layers.push_back(fromFilm("Albedo", {"R", "G", "B"}, false, film, [&](size_t i, float* out) {
+      const Color v = film.albedo(i);
+      std::copy_n(&v.x, 3, out);
+    }));
+  if (wanted("identity"))
+    addIdentity(file, scene, film, denoiser ? cleanCoverage(film, *denoiser, tasks).things : std::vector<float>());
   std::vector<std::string> names;
   std::vector<Picture> light;
   if (wanted("lights"))
@@ -181,7 +193,8 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
     light = denoiser->apply(all, tasks);
   }
   for (size_t i = 0; i < light.size(); ++i) file.layers.push_back(layerOf(names[i], light[i]));
-  // What stages take their light from goes out with what lies beside the frame, so that the lens can be applied to the file as to the film.
+  // What stages take their light from goes out with what lies beside the frame, so that the lens can be applied to the
+  // file as to the film.
   std::map<std::string, Picture> sources;
   std::vector<float> alpha;
   if (wanted("sources")) {
@@ -193,7 +206,8 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
         if (!q.whole()) of.push_back(q.name);
       for (const std::string& name : {std::string("All light"), cellName(of)}) {
         Picture& sum = sources[name];
-        if (sum.rgb.empty()) sum = l.light;
+        if (sum.rgb.empty())
+          sum = l.light;
         else
           for (size_t i = 0; i < sum.rgb.size(); ++i) sum.rgb[i] += l.light.rgb[i];
       }
@@ -207,7 +221,8 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
       file.layers.push_back(layerOf("Taken by " + name, s.work.taken));
     }
   if (!sources.empty()) {
-    const int width = sources.begin()->second.width, height = sources.begin()->second.height, margin = (width - file.width) / 2;
+    const int width = sources.begin()->second.width, height = sources.begin()->second.height,
+              margin = (width - file.width) / 2;
     if (margin > 0) {
       file = file.window(-margin, -margin, width, height);
       // Beside the frame the picture is as it was before the lens.
@@ -243,9 +258,10 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
 
 namespace {
 
-// What of a picture are things that a document names: by its Cryptomattes, or by layers of light that carry their names.
+// What of a picture are things that a document names: by its Cryptomattes, or by layers of light that carry their
+// names.
 class NamedThings {
-public:
+ public:
   NamedThings(const Document& doc, const PictureFile& file) : m_doc(doc), m_file(file) {}
   /// Coverage by pixel; empty: the file knows nothing of that name.
   const std::vector<float>& coverage(NodeId id) {
@@ -256,7 +272,8 @@ public:
     if (!n) return c;
     c = decodeCryptomatte(m_file, n->name);
     if (std::all_of(c.begin(), c.end(), [](float v) { return v == 0; })) c.clear();
-    if (const FileLayer* l = m_file.find(n->name); c.empty() && l && l->channels.size() == 1) c = l->data; // a plain mask
+    if (const FileLayer* l = m_file.find(n->name); c.empty() && l && l->channels.size() == 1)
+      c = l->data; // a plain mask
     return c;
   }
   std::vector<float> coverage(const LayerQuery& q) {
@@ -270,14 +287,15 @@ public:
     return sum;
   }
 
-private:
+ private:
   const Document& m_doc;
   const PictureFile& m_file;
   std::map<NodeId, std::vector<float>> m_covered;
 };
 
 // The light of a file that was not written by us, divided by what it knows of the things that stages name.
-void divideByThings(const Document& doc, const PictureFile& file, const std::vector<LayerQuery>& asked, NamedThings& things, LensLight& light) {
+void divideByThings(const Document& doc, const PictureFile& file, const std::vector<LayerQuery>& asked,
+                    NamedThings& things, LensLight& light) {
   Picture rest = file.picture(file.find("All light") ? "All light" : "");
   std::vector<float> left(rest.pixels(), 1.0f);
   std::set<NodeId> named;
@@ -292,12 +310,17 @@ void divideByThings(const Document& doc, const PictureFile& file, const std::vec
           found = true;
         }
       }
-    if (!found) throw badInput(fmt::format("has no layer \"Sources of {}\", and neither a Cryptomatte nor a layer of what it names: render it with --passes sources", q.name));
+    if (!found)
+      throw badInput(fmt::format("has no layer \"Sources of {}\", and neither a Cryptomatte nor a layer of what it "
+                                 "names: render it with --passes sources",
+                                 q.name));
   }
   for (const NodeId id : named) {
     LensLight::Layer layer;
     for (const LayerQuery& q : asked)
-      if (std::find(q.things.begin(), q.things.end(), id) != q.things.end() || std::find(q.materials.begin(), q.materials.end(), id) != q.materials.end()) layer.of.push_back(q);
+      if (std::find(q.things.begin(), q.things.end(), id) != q.things.end() ||
+          std::find(q.materials.begin(), q.materials.end(), id) != q.materials.end())
+        layer.of.push_back(q);
     const std::vector<float>& covered = things.coverage(id);
     if (covered.empty()) {
       // A layer of light: it is part of the picture.
@@ -319,9 +342,12 @@ void divideByThings(const Document& doc, const PictureFile& file, const std::vec
 
 } // namespace
 
-LensResult lensOnFile(const Document& doc, double frame, const PictureFile& read, const Tasks& tasks, const Assets* assets) {
+LensResult lensOnFile(const Document& doc, double frame, const PictureFile& read, const Tasks& tasks,
+                      const Assets* assets) {
   // All of the frame, and what there is beside it.
-  const int x0 = std::min(0, read.left), y0 = std::min(0, read.top), x1 = std::max(read.width, read.left + read.frameWidth), y1 = std::max(read.height, read.top + read.frameHeight);
+  const int x0 = std::min(0, read.left), y0 = std::min(0, read.top),
+            x1 = std::max(read.width, read.left + read.frameWidth),
+            y1 = std::max(read.height, read.top + read.frameHeight);
   const bool filled = x0 == 0 && y0 == 0 && x1 == read.width && y1 == read.height;
   const PictureFile wider = filled ? PictureFile() : read.window(x0, y0, x1 - x0, y1 - y0);
   const PictureFile& file = filled ? read : wider;
@@ -360,8 +386,10 @@ LensResult lensOnFile(const Document& doc, double frame, const PictureFile& read
   if (light.layers.empty()) light.layers.push_back({{}, file.picture(file.find("All light") ? "All light" : "")});
   const FileLayer* before = file.find("All light");
   if (const FileLayer* l = before && before->channels.size() == 4 ? before : file.find("")) {
-    const size_t n = l->channels.size(), a = size_t(std::find(l->channels.begin(), l->channels.end(), "A") - l->channels.begin());
-    for (size_t i = 0; a < n && i < size_t(file.width) * size_t(file.height); ++i) light.alpha.push_back(l->data[n * i + a]);
+    const size_t n = l->channels.size(),
+                 a = size_t(std::find(l->channels.begin(), l->channels.end(), "A") - l->channels.begin());
+    for (size_t i = 0; a < n && i < size_t(file.width) * size_t(file.height); ++i)
+      light.alpha.push_back(l->data[n * i + a]);
   }
   light.coverage = [things](const LayerQuery& q) { return things->coverage(q); };
   LensContext context = LensContext::of(doc, frame, file.width, file.height, tasks);

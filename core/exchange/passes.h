@@ -19,17 +19,20 @@ std::vector<LayerQuery> passQueries(const std::vector<std::string>& passes);
 ///   depth (Z, metres along the ray, 0 where nothing is hit), normal, albedo, identity (Cryptomatte 1.2 of first-hit
 ///   coverage by object), lights (a layer each, "Light of NAME"; they sum to the picture without lens), sources (what
 ///   the lens stages take their light from, so that the lens can be applied to the file again), lens (what each stage
-///   adds and takes), emission, direct, indirect, caustics, mirrored, through (see lightPasses(); only where the scene was compiled with
-///   their queries). With a denoiser the layers of light are denoised as the picture was, so that they sum to it.
-PictureFile pictureFile(const Document& doc, double frame, const Rendering& rendering, const std::vector<Color>& amounts, const LensResult& developed,
+///   adds and takes), emission, direct, indirect, caustics, mirrored, through (see lightPasses(); only where the scene
+///   was compiled with their queries). With a denoiser the layers of light are denoised as the picture was, so that
+///   they sum to it.
+PictureFile pictureFile(const Document& doc, double frame, const Rendering& rendering,
+                        const std::vector<Color>& amounts, const LensResult& developed,
                         const std::vector<std::string>& passes, const Tasks& tasks, const Denoiser* denoiser = nullptr);
 
 /// The same of a bare scene: its plates alone, which need no rendering.
 PictureFile platesFile(const Document& doc, double frame, const Scene& scene, const LensResult& developed);
 
-/// Applies the lens stack of a document to a picture. Of a file that pictureFile wrote with "sources" all is exact; of any other what stages
-/// name is told by name: by its Cryptomattes (coverage × picture), masks of one channel, or layers of light. Throws BadInput when nothing
-/// in the file goes by the name of what a stage takes its light from.
-LensResult lensOnFile(const Document& doc, double frame, const PictureFile& file, const Tasks& tasks, const Assets* assets = nullptr);
+/// Applies the lens stack of a document to a picture. Of a file that pictureFile wrote with "sources" all is exact; of
+/// any other what stages name is told by name: by its Cryptomattes (coverage × picture), masks of one channel, or
+/// layers of light. Throws BadInput when nothing in the file goes by the name of what a stage takes its light from.
+LensResult lensOnFile(const Document& doc, double frame, const PictureFile& file, const Tasks& tasks,
+                      const Assets* assets = nullptr);
 
 } // namespace ilumbra

@@ -9,14 +9,14 @@
 #include "core/exchange/readers.h"
 #include "core/exchange/wire.h"
 
-#include <OpenImageIO/filesystem.h>
-#include <OpenImageIO/imageio.h>
 #include <algorithm>
 #include <cctype>
+#include <cstring>
 #include <filesystem>
 #include <fmt/format.h>
 #include <half.h>
-#include <cstring>
+#include <OpenImageIO/filesystem.h>
+#include <OpenImageIO/imageio.h>
 #include <unistd.h>
 
 namespace ilumbra {
@@ -35,17 +35,20 @@ template <typename T> std::vector<T> quantised(const std::vector<float>& shown, 
     const size_t pixel = i / size_t(channels);
     const int c = int(i % size_t(channels));
     // Black and white stay what they are.
-    const float spread = c == 3 || shown[i] <= 0 || shown[i] >= 1 ? 0 : 0.5f * ditherAt(int(pixel % size_t(width)), int(pixel / size_t(width)), c);
+    const float spread = c == 3 || shown[i] <= 0 || shown[i] >= 1
+                             ? 0
+                             : 0.5f * ditherAt(int(pixel % size_t(width)), int(pixel / size_t(width)), c);
     out[i] = T(std::clamp(shown[i] * most + spread + 0.5f, 0.0f, most));
   }
   return out;
 }
 
-// Writes beside the file, checks, and puts it in its place. Formats that write through memory are checked by every byte that goes to the disk;
-// of the others the whole file is read again, for their libraries do not tell of a full disk.
+// Writes beside the file, checks, and puts it in its place. Formats that write through memory are checked by every byte
+// that goes to the disk; of the others the whole file is read again, for their libraries do not tell of a full disk.
 class Output {
-public:
-  Output(const std::string& path, const std::string& extension) : m_path(path), m_part(partOf(path) + extension), m_inMemory(extension != ".tif" && extension != ".tiff"),
+ public:
+  Output(const std::string& path, const std::string& extension)
+      : m_path(path), m_part(partOf(path) + extension), m_inMemory(extension != ".tif" && extension != ".tiff"),
         m_out(OIIO::ImageOutput::create(m_part)) { // the writer of TIFF wants a file
     if (!m_out) throw ioError(path + ": no writer for this kind of file: " + OIIO::geterror());
   }
@@ -69,10 +72,12 @@ public:
     putInPlace(m_part, m_path);
   }
 
-private:
+ private:
   bool readsBack(const OIIO::ImageSpec& spec) const {
     const auto in = OIIO::ImageInput::open(m_part);
-    if (!in || in->spec().width != spec.width || in->spec().height != spec.height || in->spec().nchannels != spec.nchannels) return false;
+    if (!in || in->spec().width != spec.width || in->spec().height != spec.height ||
+        in->spec().nchannels != spec.nchannels)
+      return false;
     std::vector<char> back(in->spec().image_bytes(true));
     return in->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::UNKNOWN, back.data());
   }
@@ -82,9 +87,12 @@ private:
     // The library's words name its temporary file; the system's own reason says more.
     const std::filesystem::path folder = std::filesystem::absolute(m_path).parent_path();
     std::error_code e;
-    if (!std::filesystem::is_directory(folder, e)) why = fmt::format("there is no folder {}", folder.string());
-    else if (::access(folder.c_str(), W_OK) != 0) why = fmt::format("the folder {} may not be written to", folder.string());
-    else if (std::filesystem::space(folder, e).available == 0 && !e) why = "the disk is full";
+    if (!std::filesystem::is_directory(folder, e))
+      why = fmt::format("there is no folder {}", folder.string());
+    else if (::access(folder.c_str(), W_OK) != 0)
+      why = fmt::format("the folder {} may not be written to", folder.string());
+    else if (std::filesystem::space(folder, e).available == 0 && !e)
+      why = "the disk is full";
     for (size_t at; (at = why.find(m_part)) != std::string::npos;) why.replace(at, m_part.size(), "the file");
     throw ioError(fmt::format("{}: cannot be written: {}", m_path, why.empty() ? "the file came out cut" : why));
   }
@@ -160,12 +168,16 @@ const FileLayer* PictureFile::find(const std::string& name) const {
 
 Picture PictureFile::picture(const std::string& name) const {
   const FileLayer* l = find(name);
-  const auto channel = [&](const char* c) { return l ? std::find(l->channels.begin(), l->channels.end(), c) - l->channels.begin() : ptrdiff_t(0); };
+  const auto channel = [&](const char* c) {
+    return l ? std::find(l->channels.begin(), l->channels.end(), c) - l->channels.begin() : ptrdiff_t(0);
+  };
   const auto has = [&](const char* c) { return l && channel(c) < ptrdiff_t(l->channels.size()); };
   const bool grey = has("Y") && !has("R");
   if (!grey && !(has("R") && has("G") && has("B")))
-    throw badInput(name.empty() ? "holds no colour picture (channels R, G and B)" : fmt::format("has no layer \"{}\" with R, G and B", name));
-  const size_t at[3] = {size_t(channel(grey ? "Y" : "R")), size_t(channel(grey ? "Y" : "G")), size_t(channel(grey ? "Y" : "B"))};
+    throw badInput(name.empty() ? "holds no colour picture (channels R, G and B)"
+                                : fmt::format("has no layer \"{}\" with R, G and B", name));
+  const size_t at[3] = {size_t(channel(grey ? "Y" : "R")), size_t(channel(grey ? "Y" : "G")),
+                        size_t(channel(grey ? "Y" : "B"))};
   Picture p(width, height);
   for (size_t i = 0; i < p.pixels(); ++i)
     for (size_t c = 0; c < 3; ++c) p.rgb[3 * i + c] = l->data[i * l->channels.size() + at[c]];
@@ -186,7 +198,8 @@ PictureFile PictureFile::window(int x, int y, int w, int h) const {
     const size_t n = l.channels.size();
     FileLayer to{l.name, l.channels, l.fullFloat, std::vector<float>(size_t(w) * size_t(h) * n, 0.0f)};
     for (int row = y0; row < y1 && x0 < x1; ++row)
-      std::copy_n(l.data.begin() + ptrdiff_t((size_t(row) * size_t(width) + size_t(x0)) * n), size_t(x1 - x0) * n, to.data.begin() + ptrdiff_t((size_t(row - y) * size_t(w) + size_t(x0 - x)) * n));
+      std::copy_n(l.data.begin() + ptrdiff_t((size_t(row) * size_t(width) + size_t(x0)) * n), size_t(x1 - x0) * n,
+                  to.data.begin() + ptrdiff_t((size_t(row - y) * size_t(w) + size_t(x0 - x)) * n));
     out.layers.push_back(std::move(to));
   }
   return out;
@@ -199,7 +212,8 @@ bool isPictureName(const std::string& path) {
   return e == ".exr" || e == ".png" || e == ".jpg" || e == ".jpeg" || e == ".tif" || e == ".tiff" || e == ".hdr";
 }
 
-void writePicture(const PictureFile& file, const std::string& path, const ColorViews& views, const std::string& view, const std::vector<float>* alpha) {
+void writePicture(const PictureFile& file, const std::string& path, const ColorViews& views, const std::string& view,
+                  const std::vector<float>* alpha) {
   if (!isPictureName(path)) throw usageError(path + ": a picture is written as .exr, .png, .jpg, .tif or .hdr");
   const std::string e = extensionOf(path);
   if (e == ".exr") return writeExr(file, path);
@@ -234,10 +248,13 @@ void writePicture(const PictureFile& file, const std::string& path, const ColorV
   spec.attribute("Software", "Ilumbra");
   if (withAlpha) spec.attribute("oiio:UnassociatedAlpha", 1);
   if (e == ".jpg" || e == ".jpeg") spec.attribute("Compression", "jpeg:95");
-  if (e == ".png") spec.attribute("png:compressionLevel", 4); // far quicker than the usual 6, for a few percent more bytes
+  if (e == ".png")
+    spec.attribute("png:compressionLevel", 4); // far quicker than the usual 6, for a few percent more bytes
   Output out(path, e);
-  if (sixteen) out.write(spec, OIIO::TypeDesc::UINT16, quantised<uint16_t>(shown, p.width, channels).data());
-  else out.write(spec, OIIO::TypeDesc::UINT8, quantised<uint8_t>(shown, p.width, channels).data());
+  if (sixteen)
+    out.write(spec, OIIO::TypeDesc::UINT16, quantised<uint16_t>(shown, p.width, channels).data());
+  else
+    out.write(spec, OIIO::TypeDesc::UINT8, quantised<uint8_t>(shown, p.width, channels).data());
 }
 
 // --- Reading, in the child -------------------------------------------------------------------------------------------
@@ -250,9 +267,11 @@ std::string readLayersBytes(const std::string& path) {
   if (spec.width < 1 || spec.height < 1 || spec.nchannels < 1) throw badInput("is an empty picture");
   if (spec.width > 32768 || spec.height > 32768 || spec.depth > 1 || spec.nchannels > 1024 ||
       size_t(spec.width) * size_t(spec.height) * size_t(spec.nchannels) > size_t(1) << 30)
-    throw badInput(fmt::format("is {} × {} pixels with {} channels, which is too large", spec.width, spec.height, spec.nchannels));
+    throw badInput(
+        fmt::format("is {} × {} pixels with {} channels, which is too large", spec.width, spec.height, spec.nchannels));
   std::vector<float> data(size_t(spec.width) * size_t(spec.height) * size_t(spec.nchannels));
-  if (!in->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::FLOAT, data.data())) throw badInput("is broken: " + in->geterror());
+  if (!in->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::FLOAT, data.data()))
+    throw badInput("is broken: " + in->geterror());
   WireWriter w;
   w.put(int32_t(spec.width));
   w.put(int32_t(spec.height));
@@ -291,9 +310,11 @@ PictureFile readPicture(const std::string& path, const CancelFlag* cancel, bool 
   f.width = width;
   f.height = height;
   const size_t n = size_t(width) * size_t(height), stride = names.size();
-  if (width < 1 || height < 1 || stride < 1 || data.size() != n * stride || keys.size() != values.size()) throw badInput(path + ": its reader returned nonsense");
+  if (width < 1 || height < 1 || stride < 1 || data.size() != n * stride || keys.size() != values.size())
+    throw badInput(path + ": its reader returned nonsense");
   // A frame that lies elsewhere, or is out of all proportion, is not meant.
-  const bool meant = window[2] > 0 && window[3] > 0 && window[2] <= 32768 && window[3] <= 32768 && window[0] < width && window[1] < height && int64_t(window[0]) + window[2] > 0 && int64_t(window[1]) + window[3] > 0 &&
+  const bool meant = window[2] > 0 && window[3] > 0 && window[2] <= 32768 && window[3] <= 32768 && window[0] < width &&
+                     window[1] < height && int64_t(window[0]) + window[2] > 0 && int64_t(window[1]) + window[3] > 0 &&
                      size_t(window[2]) * size_t(window[3]) * stride <= size_t(1) << 30;
   if (meant) {
     f.left = window[0];
@@ -305,7 +326,8 @@ PictureFile readPicture(const std::string& path, const CancelFlag* cancel, bool 
   std::vector<std::vector<size_t>> from;
   for (size_t c = 0; c < stride; ++c) {
     const size_t dotAt = names[c].rfind('.');
-    const std::string layer = dotAt == std::string::npos ? "" : names[c].substr(0, dotAt), channel = names[c].substr(dotAt == std::string::npos ? 0 : dotAt + 1);
+    const std::string layer = dotAt == std::string::npos ? "" : names[c].substr(0, dotAt),
+                      channel = names[c].substr(dotAt == std::string::npos ? 0 : dotAt + 1);
     auto it = std::find_if(f.layers.begin(), f.layers.end(), [&](const FileLayer& l) { return l.name == layer; });
     if (it == f.layers.end()) {
       f.layers.push_back({layer, {}, true, {}});
@@ -318,7 +340,8 @@ PictureFile readPicture(const std::string& path, const CancelFlag* cancel, bool 
   for (size_t l = 0; l < f.layers.size(); ++l) {
     f.layers[l].data.resize(n * from[l].size());
     for (size_t i = 0; i < n; ++i)
-      for (size_t c = 0; c < from[l].size(); ++c) f.layers[l].data[i * from[l].size() + c] = data[i * stride + from[l][c]];
+      for (size_t c = 0; c < from[l].size(); ++c)
+        f.layers[l].data[i * from[l].size() + c] = data[i * stride + from[l][c]];
   }
   if (integers)
     for (FileLayer& l : f.layers) {

@@ -1,8 +1,8 @@
 #include "core/exchange/picture_layers.h"
 
 #include "core/base/error.h"
-#include "core/document/words.h"
 #include "core/base/hash.h"
+#include "core/document/words.h"
 
 #include <cctype>
 #include <cstring>
@@ -35,8 +35,12 @@ std::vector<std::string> layerNames(const PictureFile& file) {
     }
   }
   for (const FileLayer& l : file.layers) {
-    if (l.name.empty() || std::any_of(mattes.begin(), mattes.end(), [&](const std::string& m) { return l.name.starts_with(m); })) continue;
-    const auto has = [&](const char* channel) { return std::find(l.channels.begin(), l.channels.end(), channel) != l.channels.end(); };
+    if (l.name.empty() ||
+        std::any_of(mattes.begin(), mattes.end(), [&](const std::string& m) { return l.name.starts_with(m); }))
+      continue;
+    const auto has = [&](const char* channel) {
+      return std::find(l.channels.begin(), l.channels.end(), channel) != l.channels.end();
+    };
     if ((has("R") && has("G") && has("B")) || (l.channels.size() == 1 && !has("Z"))) out.push_back(l.name);
   }
   std::sort(out.begin(), out.end());
@@ -60,7 +64,8 @@ Picture layerShare(const PictureFile& file, const std::string& name, const std::
   } else {
     const std::vector<float> covers = l && l->channels.size() == 1 ? l->data : decodeCryptomatte(file, name);
     if (l || std::any_of(covers.begin(), covers.end(), [](float v) { return v != 0; })) {
-      for (size_t i = 0; i < out.rgb.size(); ++i) out.rgb[i] = std::isfinite(covers[i / 3]) ? std::clamp(covers[i / 3], 0.0f, 1.0f) : 0;
+      for (size_t i = 0; i < out.rgb.size(); ++i)
+        out.rgb[i] = std::isfinite(covers[i / 3]) ? std::clamp(covers[i / 3], 0.0f, 1.0f) : 0;
       return out;
     }
   }
@@ -69,7 +74,8 @@ Picture layerShare(const PictureFile& file, const std::string& name, const std::
     if (n == name) return out; // a thing that is not in this frame
     there += (there.empty() ? "" : ", ") + n;
   }
-  throw badInput(fmt::format("{}: has no layer of light, no mask and no Cryptomatte of the name {}{}", path, quotation(name), there.empty() ? "" : fmt::format(" (there are {})", there)));
+  throw badInput(fmt::format("{}: has no layer of light, no mask and no Cryptomatte of the name {}{}", path,
+                             quotation(name), there.empty() ? "" : fmt::format(" (there are {})", there)));
 }
 
 std::vector<float> decodeCryptomatte(const PictureFile& file, const std::string& name) {
@@ -82,7 +88,8 @@ std::vector<float> decodeCryptomatte(const PictureFile& file, const std::string&
   for (const FileLayer& l : file.layers) {
     if (l.channels.size() != 4) continue;
     size_t digits = 0;
-    while (digits < l.name.size() && std::isdigit(static_cast<unsigned char>(l.name[l.name.size() - 1 - digits]))) ++digits;
+    while (digits < l.name.size() && std::isdigit(static_cast<unsigned char>(l.name[l.name.size() - 1 - digits])))
+      ++digits;
     if (digits == 0 || !bases.count(l.name.substr(0, l.name.size() - digits))) continue;
     const auto at = [&](char c) {
       for (size_t k = 0; k < 4; ++k)

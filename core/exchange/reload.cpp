@@ -27,7 +27,8 @@ std::vector<NodeId> wayUp(const Document& doc, const Node* n) {
 }
 
 // Things of the same place in the tree: parts by the name that they have in the file, all else by kind and name.
-void match(const Document& doc, const Document& fresh, const Node& ours, const Node& theirs, Ids& there, std::map<std::string, std::vector<NodeId>>& byPart) {
+void match(const Document& doc, const Document& fresh, const Node& ours, const Node& theirs, Ids& there,
+           std::map<std::string, std::vector<NodeId>>& byPart) {
   there[theirs.id] = ours.id;
   for (const NodeId id : objectsIn(theirs)) {
     const Node& t = *fresh.find(id);
@@ -39,7 +40,8 @@ void match(const Document& doc, const Document& fresh, const Node& ours, const N
       continue;
     }
     for (const NodeId o : objectsIn(ours))
-      if (const Node* n = doc.find(o); n && n->kind == t.kind && n->name == t.name) match(doc, fresh, *n, t, there, byPart);
+      if (const Node* n = doc.find(o); n && n->kind == t.kind && n->name == t.name)
+        match(doc, fresh, *n, t, there, byPart);
   }
 }
 
@@ -59,10 +61,14 @@ Imported reloadModel(const Document& doc, const std::string& path, AssetCache& c
   std::vector<std::string> goneNames;
   size_t kept = 0;
   for (const Node* n : doc.family("object")) {
-    if (n->kind->id != "object.mesh" || fs::path(resolveFile(doc, Params(*n, 0).text("file"))).lexically_normal() != absolute) continue;
+    if (n->kind->id != "object.mesh" ||
+        fs::path(resolveFile(doc, Params(*n, 0).text("file"))).lexically_normal() != absolute)
+      continue;
     const std::vector<NodeId> way = wayUp(doc, doc.find(n->parent));
-    if (above.empty()) above = way;
-    else std::erase_if(above, [&](NodeId id) { return std::find(way.begin(), way.end(), id) == way.end(); });
+    if (above.empty())
+      above = way;
+    else
+      std::erase_if(above, [&](NodeId id) { return std::find(way.begin(), way.end(), id) == way.end(); });
     if (const ModelPart* part = findPart(*model, Params(*n, 0).text("part"))) {
       byPart[part->name].push_back(n->id);
       ++kept;
@@ -79,7 +85,8 @@ Imported reloadModel(const Document& doc, const std::string& path, AssetCache& c
   for (const Node* m : anew.doc.family("material"))
     if (const Node* ours = doc.findByName(m->name); ours && ours->kind->family() == "material") there[m->id] = ours->id;
   const NodeId home = above.empty() ? 0 : above.front();
-  if (home) match(doc, anew.doc, *doc.find(home), root, there, byPart);
+  if (home)
+    match(doc, anew.doc, *doc.find(home), root, there, byPart);
   else
     for (const NodeId id : objectsIn(root))
       if (const Node& t = *anew.doc.find(id); t.kind->id == "object.mesh")

@@ -25,8 +25,10 @@ openvdb::FloatGrid::Ptr asFloats(const openvdb::GridBase::Ptr& grid) {
     out->setTransform(from.transform().copy());
     auto to = out->getAccessor();
     for (auto it = from.cbeginValueOn(); it; ++it) {
-      if (it.isVoxelValue()) to.setValue(it.getCoord(), float(it.getValue()));
-      else out->fill(it.getBoundingBox(), float(it.getValue()));
+      if (it.isVoxelValue())
+        to.setValue(it.getCoord(), float(it.getValue()));
+      else
+        out->fill(it.getBoundingBox(), float(it.getValue()));
     }
     return out;
   };
@@ -40,7 +42,7 @@ openvdb::FloatGrid::Ptr asFloats(const openvdb::GridBase::Ptr& grid) {
 std::string readVolumeBytes(const std::string& path, const std::string& request) {
   openvdb::initialize();
   GridNames wanted; // a line each
-  for (size_t at = 0; std::string* name : {&wanted.density, &wanted.heat, &wanted.color}) {
+  for (size_t at = 0; std::string * name : {&wanted.density, &wanted.heat, &wanted.color}) {
     const size_t end = std::min(request.size(), request.find('\n', at));
     *name = request.substr(std::min(at, request.size()), end - std::min(at, end));
     at = end + 1;
@@ -70,13 +72,18 @@ std::string readVolumeBytes(const std::string& path, const std::string& request)
     for (const std::string& n : {v.names.density, v.names.heat, v.names.color})
       if (!n.empty() && !has(n)) throw badInput(fmt::format("there is no grid \"{}\" in it; there are {}", n, list()));
     const openvdb::FloatGrid::Ptr density = asFloats(file.readGrid(v.names.density));
-    if (!density) throw badInput(fmt::format("the grid \"{}\" holds no numbers that could be a density", v.names.density));
+    if (!density)
+      throw badInput(fmt::format("the grid \"{}\" holds no numbers that could be a density", v.names.density));
     const openvdb::FloatGrid::Ptr heat = v.names.heat.empty() ? nullptr : asFloats(file.readGrid(v.names.heat));
-    if (!heat && !wanted.heat.empty()) throw badInput(fmt::format("the grid \"{}\" holds no numbers that could be a heat", v.names.heat));
-    const openvdb::Vec3SGrid::Ptr color = v.names.color.empty() ? nullptr : openvdb::gridPtrCast<openvdb::Vec3SGrid>(file.readGrid(v.names.color));
-    if (!color && !wanted.color.empty()) throw badInput(fmt::format("the grid \"{}\" holds no vectors that could be colours", v.names.color));
+    if (!heat && !wanted.heat.empty())
+      throw badInput(fmt::format("the grid \"{}\" holds no numbers that could be a heat", v.names.heat));
+    const openvdb::Vec3SGrid::Ptr color =
+        v.names.color.empty() ? nullptr : openvdb::gridPtrCast<openvdb::Vec3SGrid>(file.readGrid(v.names.color));
+    if (!color && !wanted.color.empty())
+      throw badInput(fmt::format("the grid \"{}\" holds no vectors that could be colours", v.names.color));
     if (!color) v.names.color.clear();
-    if (density->getGridClass() == openvdb::GRID_LEVEL_SET) throw badInput(fmt::format("\"{}\" is a surface (a level set), not a density", v.names.density));
+    if (density->getGridClass() == openvdb::GRID_LEVEL_SET)
+      throw badInput(fmt::format("\"{}\" is a surface (a level set), not a density", v.names.density));
     openvdb::CoordBBox box = density->evalActiveVoxelBoundingBox();
     if (box.empty()) throw badInput(fmt::format("the grid \"{}\" is empty", v.names.density));
     if (!density->transform().isLinear()) throw badInput("its grid lies in a perspective, which is not read");
@@ -104,7 +111,9 @@ std::string readVolumeBytes(const std::string& path, const std::string& request)
               for (int dy = 0; dy < c; ++dy)
                 for (int dx = 0; dx < c; ++dx) {
                   const openvdb::Coord at = box.min().offsetBy(x * c + dx, y * c + dy, z * c + dz);
-                  const auto value = same ? read.getValue(at) : read.getValue(openvdb::Coord::round(grid.transform().worldToIndex(density->transform().indexToWorld(at))));
+                  const auto value = same ? read.getValue(at)
+                                          : read.getValue(openvdb::Coord::round(
+                                                grid.transform().worldToIndex(density->transform().indexToWorld(at))));
                   sum += take(value);
                 }
             out[i] = sum * (1 / (float(c) * float(c) * float(c)));
@@ -124,7 +133,8 @@ std::string readVolumeBytes(const std::string& path, const std::string& request)
         const Color out = acescgFrom709(linear);
         return V3f(clamp01(out.x), clamp01(out.y), clamp01(out.z));
       });
-    if (!(v.densest > 0) && !(v.hottest > 0)) throw badInput(fmt::format("nothing in its grid \"{}\" is more than 0", v.names.density));
+    if (!(v.densest > 0) && !(v.hottest > 0))
+      throw badInput(fmt::format("nothing in its grid \"{}\" is more than 0", v.names.density));
     WireWriter w;
     for (const int n : v.size) w.put(n);
     M44f toFile;
@@ -173,7 +183,9 @@ std::shared_ptr<const VoxelGrid> decodeVolume(const std::string& bytes) {
     if (n < 1 || n > 100000) throw badInput("its reader returned nonsense");
     count *= size_t(n);
   }
-  if (v->density.size() != count || (!v->heat.empty() && v->heat.size() != count) || (!v->color.empty() && v->color.size() != count)) throw badInput("its reader returned nonsense");
+  if (v->density.size() != count || (!v->heat.empty() && v->heat.size() != count) ||
+      (!v->color.empty() && v->color.size() != count))
+    throw badInput("its reader returned nonsense");
   return v;
 }
 

@@ -38,7 +38,8 @@ static openvdb::FloatGrid::Ptr bakedForm(const Node& n, const BuildFrom& from, i
   return grid;
 }
 
-std::vector<std::string> exportVoxelsTo(const Document& doc, const std::string& path, AssetCache& cache, const std::vector<NodeId>& only, int voxels, const CancelFlag* cancel) {
+std::vector<std::string> exportVoxelsTo(const Document& doc, const std::string& path, AssetCache& cache,
+                                        const std::vector<NodeId>& only, int voxels, const CancelFlag* cancel) {
   openvdb::initialize();
   const double frame = currentFrame(doc);
   CompileOptions options;
@@ -85,7 +86,8 @@ std::vector<std::string> exportVoxelsTo(const Document& doc, const std::string& 
     grid->setGridClass(openvdb::GRID_FOG_VOLUME);
     grid->setName(thing.name);
     auto t = openvdb::math::Transform::createLinearTransform(double(step));
-    t->postTranslate({double(box.min.x) + 0.5 * double(step), double(box.min.y) + 0.5 * double(step), double(box.min.z) + 0.5 * double(step)});
+    t->postTranslate({double(box.min.x) + 0.5 * double(step), double(box.min.y) + 0.5 * double(step),
+                      double(box.min.z) + 0.5 * double(step)});
     grid->setTransform(t);
     auto to = grid->getAccessor();
     size_t k = 0;
@@ -101,9 +103,13 @@ std::vector<std::string> exportVoxelsTo(const Document& doc, const std::string& 
         if (std::find(only.begin(), only.end(), up->id) != only.end()) return true;
       return false;
     };
-    if (n->kind->id == "object.group" || (only.empty() ? n->kind->id != "object.pattern_form" || !isShown(doc, *n, frame) : !chosen())) continue;
-    if (const auto grid = bakedForm(*n, {doc, frame, cache.assets(doc.folder(), cancel), cancel}, voxels)) grids.push_back(grid);
-    else left.push_back(n->name + ": it is open, so it has no inside to write");
+    if (n->kind->id == "object.group" ||
+        (only.empty() ? n->kind->id != "object.pattern_form" || !isShown(doc, *n, frame) : !chosen()))
+      continue;
+    if (const auto grid = bakedForm(*n, {doc, frame, cache.assets(doc.folder(), cancel), cancel}, voxels))
+      grids.push_back(grid);
+    else
+      left.push_back(n->name + ": it is open, so it has no inside to write");
   }
   if (grids.empty()) throw badInput(left.empty() ? "there is no air and no dense form to write" : left.front());
   if (grids.size() == 1) grids.front()->setName("density");

@@ -11,12 +11,12 @@ namespace ilumbra {
 
 /// Numbers, and structures of them without pointers. Imath's types count, though their constructors make them formally
 /// not trivial.
-template <typename T> inline constexpr bool plain = std::is_standard_layout_v<T> && std::is_trivially_destructible_v<T>;
+template <typename T> inline constexpr bool plain = std::is_standard_layout_v<T>&& std::is_trivially_destructible_v<T>;
 
 /// Plain values one after the other, between the parsing child and its parent. The parent trusts nothing: every count
 /// is checked against what is left.
 class WireWriter {
-public:
+ public:
   template <typename T> void put(const T& v) {
     static_assert(plain<T>);
     m_bytes.append(reinterpret_cast<const char*>(&v), sizeof v);
@@ -34,12 +34,12 @@ public:
   }
   const std::string& bytes() const { return m_bytes; }
 
-private:
+ private:
   std::string m_bytes;
 };
 
 class WireReader {
-public:
+ public:
   explicit WireReader(const std::string& bytes) : m_bytes(bytes) {}
   template <typename T> void get(T& v) {
     static_assert(plain<T>);
@@ -67,7 +67,7 @@ public:
     return n;
   }
 
-private:
+ private:
   const char* take(uint64_t n, size_t size) {
     if (n > (m_bytes.size() - m_at) / size) throw badInput("its reader returned nonsense");
     const char* p = m_bytes.data() + m_at;

@@ -8,13 +8,21 @@ ShapeKind backdropShape() {
   return {{.id = "object.backdrop",
            .label = "Backdrop sweep",
            .helpText = "A floor that bends up into a wall behind: no horizon is seen.",
-           .params = join({{sizeParam("width", "Width", 6, "Along x"), sizeParam("depth", "Depth", 4, "Of floor and bend, towards the back"), sizeParam("height", "Height", 3, "Of bend and wall"),
-                            number("bend", "Bend", "m", 1).soft(0, 3).range(0, 1e6).at(Stage::Geometry).matters().help("Radius of the round between floor and wall; 0: an edge"),
+           .params = join({{sizeParam("width", "Width", 6, "Along x"),
+                            sizeParam("depth", "Depth", 4, "Of floor and bend, towards the back"),
+                            sizeParam("height", "Height", 3, "Of bend and wall"),
+                            number("bend", "Bend", "m", 1)
+                                .soft(0, 3)
+                                .range(0, 1e6)
+                                .at(Stage::Geometry)
+                                .matters()
+                                .help("Radius of the round between floor and wall; 0: an edge"),
                             segmentsParam("segments", "Segments", "Of a full turn of the bend")},
                            objectParams()})},
           [](const Params& p, const BuildFrom&) {
             const float w = p.real("width"), d = p.real("depth"), h = p.real("height"), r = p.real("bend");
-            if (r > std::min(d, h)) throw badInput(p.node().name + ".bend: the round is larger than the floor or the wall");
+            if (r > std::min(d, h))
+              throw badInput(p.node().name + ".bend: the round is larger than the floor or the wall");
             struct At {
               V2f place, normal; // z and y
             };
@@ -37,7 +45,8 @@ ShapeKind backdropShape() {
                 q = {(u - 0.5f) * w, at.place.y, at.place.x};
                 n = {0, at.normal.y, at.normal.x};
               });
-              for (size_t k = from; k < s.mesh.uvs.size(); ++k) s.mesh.uvs[k].y = (before + s.mesh.uvs[k].y * step) / whole;
+              for (size_t k = from; k < s.mesh.uvs.size(); ++k)
+                s.mesh.uvs[k].y = (before + s.mesh.uvs[k].y * step) / whole;
               before += step;
             }
             return s;

@@ -26,20 +26,24 @@ struct Rod {
   V3f a, b;
 };
 
-Mesh skinOf(const std::vector<Rod>& rods, float radius, float joint, float voxel, float soften, const std::string& name) {
+Mesh skinOf(const std::vector<Rod>& rods, float radius, float joint, float voxel, float soften,
+            const std::string& name) {
   static std::once_flag ready;
   std::call_once(ready, [] { openvdb::initialize(); });
   const float band = 3; // voxels around the skin
   double voxels = 0;
   for (const Rod& r : rods) voxels += double(length(r.b - r.a) / voxel + 8) * sqr(2 * (joint / voxel + band));
-  if (voxels > mostVoxels) throw badInput(fmt::format("{}.detail: {} rods of this length ask for {:.0f} million voxels; {:.0f} are possible", name, rods.size(), voxels / 1e6, mostVoxels / 1e6));
+  if (voxels > mostVoxels)
+    throw badInput(fmt::format("{}.detail: {} rods of this length ask for {:.0f} million voxels; {:.0f} are possible",
+                               name, rods.size(), voxels / 1e6, mostVoxels / 1e6));
   const float background = band * voxel;
   openvdb::FloatGrid::Ptr grid = openvdb::FloatGrid::create(background);
   grid->setTransform(openvdb::math::Transform::createLinearTransform(double(voxel)));
   grid->setGridClass(openvdb::GRID_LEVEL_SET);
   auto at = grid->getAccessor();
   for (const Rod& r : rods) {
-    const V3f lo = vmin(r.a, r.b) - V3f(joint + background), hi = vmax(r.a, r.b) + V3f(joint + background), d = r.b - r.a;
+    const V3f lo = vmin(r.a, r.b) - V3f(joint + background), hi = vmax(r.a, r.b) + V3f(joint + background),
+              d = r.b - r.a;
     const float l2 = std::max(dot(d, d), 1e-20f), l = std::sqrt(l2);
     const auto index = [&](float v) { return int(std::floor(v / voxel)); };
     // Along its longest side slab by slab: the box of a slanted rod is mostly empty.
@@ -52,8 +56,10 @@ Mesh skinOf(const std::vector<Rod>& rods, float radius, float joint, float voxel
       const float t = std::clamp((float(i) * voxel - r.a[axis]) / (d[axis] == 0 ? 1 : d[axis]), 0.0f, 1.0f);
       const V3f centre = r.a + d * t;
       const float reach = (joint + background) * slant + voxel;
-      for (int j = std::max(index(lo[u]), index(centre[u] - reach)); j <= std::min(index(hi[u]), index(centre[u] + reach)) + 1; ++j)
-        for (int k = std::max(index(lo[v]), index(centre[v] - reach)); k <= std::min(index(hi[v]), index(centre[v] + reach)) + 1; ++k) {
+      for (int j = std::max(index(lo[u]), index(centre[u] - reach));
+           j <= std::min(index(hi[u]), index(centre[u] + reach)) + 1; ++j)
+        for (int k = std::max(index(lo[v]), index(centre[v] - reach));
+             k <= std::min(index(hi[v]), index(centre[v] + reach)) + 1; ++k) {
           V3f p;
           p[axis] = float(i) * voxel;
           p[u] = float(j) * voxel;
@@ -81,48 +87,52 @@ Mesh skinOf(const std::vector<Rod>& rods, float radius, float joint, float voxel
   Mesh m;
   m.positions.resize(mesher.pointListSize());
   m.normals.resize(mesher.pointListSize());
-  tbb::parallel_for(tbb::blocked_range<size_t>(0, mesher.pointListSize(), 4096), [&](const tbb::blocked_range<size_t>& range) {
-    const openvdb::FloatGrid::ConstAccessor reader = grid->getConstAccessor(); // one a thread: it remembers where it was
-    for (size_t i = range.begin(); i != range.end(); ++i) {
-      const auto& q = mesher.pointList()[i];
-      V3f p(q[0], q[1], q[2]);
-      // Between eight voxels: the value, and its slope if asked for.
-      const auto value = [&](const V3f& x, V3f* slope) {
-        const V3f v = x * (1 / voxel);
-        const openvdb::Coord c(int(std::floor(v.x)), int(std::floor(v.y)), int(std::floor(v.z)));
-        const V3f f = v - V3f(float(c[0]), float(c[1]), float(c[2]));
-        float corner[2][2][2];
-        for (int a = 0; a < 2; ++a)
-          for (int b = 0; b < 2; ++b)
-            for (int d = 0; d < 2; ++d) corner[a][b][d] = reader.getValue(c.offsetBy(a, b, d));
-        const auto along = [](float a, float b, float t) { return a + (b - a) * t; };
-        float z[2][2], y[2];
-        for (int a = 0; a < 2; ++a)
-          for (int b = 0; b < 2; ++b) z[a][b] = along(corner[a][b][0], corner[a][b][1], f.z);
-        for (int a = 0; a < 2; ++a) y[a] = along(z[a][0], z[a][1], f.y);
-        if (slope) {
-          const auto rise = [&](int a, int b) { return corner[a][b][1] - corner[a][b][0]; };
-          *slope = normalize(V3f(y[1] - y[0], along(z[0][1] - z[0][0], z[1][1] - z[1][0], f.x), along(along(rise(0, 0), rise(0, 1), f.y), along(rise(1, 0), rise(1, 1), f.y), f.x)));
+  tbb::parallel_for(
+      tbb::blocked_range<size_t>(0, mesher.pointListSize(), 4096), [&](const tbb::blocked_range<size_t>& range) {
+        const openvdb::FloatGrid::ConstAccessor reader =
+            grid->getConstAccessor(); // one a thread: it remembers where it was
+        for (size_t i = range.begin(); i != range.end(); ++i) {
+          const auto& q = mesher.pointList()[i];
+          V3f p(q[0], q[1], q[2]);
+          // Between eight voxels: the value, and its slope if asked for.
+          const auto value = [&](const V3f& x, V3f* slope) {
+            const V3f v = x * (1 / voxel);
+            const openvdb::Coord c(int(std::floor(v.x)), int(std::floor(v.y)), int(std::floor(v.z)));
+            const V3f f = v - V3f(float(c[0]), float(c[1]), float(c[2]));
+            float corner[2][2][2];
+            for (int a = 0; a < 2; ++a)
+              for (int b = 0; b < 2; ++b)
+                for (int d = 0; d < 2; ++d) corner[a][b][d] = reader.getValue(c.offsetBy(a, b, d));
+            const auto along = [](float a, float b, float t) { return a + (b - a) * t; };
+            float z[2][2], y[2];
+            for (int a = 0; a < 2; ++a)
+              for (int b = 0; b < 2; ++b) z[a][b] = along(corner[a][b][0], corner[a][b][1], f.z);
+            for (int a = 0; a < 2; ++a) y[a] = along(z[a][0], z[a][1], f.y);
+            if (slope) {
+              const auto rise = [&](int a, int b) { return corner[a][b][1] - corner[a][b][0]; };
+              *slope =
+                  normalize(V3f(y[1] - y[0], along(z[0][1] - z[0][0], z[1][1] - z[1][0], f.x),
+                                along(along(rise(0, 0), rise(0, 1), f.y), along(rise(1, 0), rise(1, 1), f.y), f.x)));
+            }
+            return along(y[0], y[1], f.x);
+          };
+          // Onto the skin itself, along its slope.
+          for (int step = 0; step < 2; ++step) {
+            V3f slope;
+            const float off = value(p, &slope);
+            p -= slope * off;
+          }
+          // The normal over a whole voxel, so that it runs evenly.
+          V3f normal;
+          for (int k = 0; k < 3; ++k) {
+            V3f e(0.0f);
+            e[k] = 0.5f * voxel;
+            normal[k] = value(p + e, nullptr) - value(p - e, nullptr);
+          }
+          m.positions[i] = p;
+          m.normals[i] = normalize(normal);
         }
-        return along(y[0], y[1], f.x);
-      };
-      // Onto the skin itself, along its slope.
-      for (int step = 0; step < 2; ++step) {
-        V3f slope;
-        const float off = value(p, &slope);
-        p -= slope * off;
-      }
-      // The normal over a whole voxel, so that it runs evenly.
-      V3f normal;
-      for (int k = 0; k < 3; ++k) {
-        V3f e(0.0f);
-        e[k] = 0.5f * voxel;
-        normal[k] = value(p + e, nullptr) - value(p - e, nullptr);
-      }
-      m.positions[i] = p;
-      m.normals[i] = normalize(normal);
-    }
-  });
+      });
   takePolygons(mesher, m);
   return m;
 }
@@ -133,19 +143,46 @@ ModifierKind cageModifier() {
   return {{.id = "modifier.cage",
            .label = "Wire cage",
            .helpText = "Only the edges stay: rods with balls where they meet, as one closed skin.",
-           .params = modifierParams({choice("edges", "Edges", {"without diagonals", "all", "sharp"}).at(Stage::Geometry).matters().help("Which of them: those of quads, those of all triangles, or where the surface turns"),
-                                     number("sharp", "Sharp from", "°", 25).soft(1, 90).range(0, 180).at(Stage::Geometry).help("Of sharp edges: how much the surface turns at least; open edges always count"),
-                                     number("radius", "Rods", "m", 0.006).soft(0.0005, 0.1).range(1e-5, 1e4).log().at(Stage::Geometry).matters().help("Radius of the rods"),
-                                     number("joint", "Joints", "×", 1.3).soft(1, 3).range(1, 20).at(Stage::Geometry).help("Radius of the balls, of the rods'; 1: rods run into one another"),
-                                     number("soften", "Soften", "×", 0.5).soft(0, 2).range(0, 10).at(Stage::Geometry).help("How far rods run into one another where they meet, of their radius"),
-                                     number("detail", "Detail", "×", 1).soft(0.5, 3).range(0.2, 8).at(Stage::Geometry).help("Three voxels a radius at 1; the time grows with its cube")})},
+           .params = modifierParams(
+               {choice("edges", "Edges", {"without diagonals", "all", "sharp"})
+                    .at(Stage::Geometry)
+                    .matters()
+                    .help("Which of them: those of quads, those of all triangles, or where the surface turns"),
+                number("sharp", "Sharp from", "°", 25)
+                    .soft(1, 90)
+                    .range(0, 180)
+                    .at(Stage::Geometry)
+                    .help("Of sharp edges: how much the surface turns at least; open edges always count"),
+                number("radius", "Rods", "m", 0.006)
+                    .soft(0.0005, 0.1)
+                    .range(1e-5, 1e4)
+                    .log()
+                    .at(Stage::Geometry)
+                    .matters()
+                    .help("Radius of the rods"),
+                number("joint", "Joints", "×", 1.3)
+                    .soft(1, 3)
+                    .range(1, 20)
+                    .at(Stage::Geometry)
+                    .help("Radius of the balls, of the rods'; 1: rods run into one another"),
+                number("soften", "Soften", "×", 0.5)
+                    .soft(0, 2)
+                    .range(0, 10)
+                    .at(Stage::Geometry)
+                    .help("How far rods run into one another where they meet, of their radius"),
+                number("detail", "Detail", "×", 1)
+                    .soft(0.5, 3)
+                    .range(0.2, 8)
+                    .at(Stage::Geometry)
+                    .help("Three voxels a radius at 1; the time grows with its cube")})},
           [](Form& form, const Params& p, const BuildFrom&) {
             Mesh& mesh = meshOf(form);
             const Welded w = weld(mesh);
             const std::vector<MeshEdge> edges = edgesOf(w);
             const std::string which = p.text("edges");
             const float least = std::cos(p.real("sharp") * pi / 180);
-            const std::vector<char> diagonal = which == "without diagonals" ? quadDiagonals(w, edges) : std::vector<char>(edges.size());
+            const std::vector<char> diagonal =
+                which == "without diagonals" ? quadDiagonals(w, edges) : std::vector<char>(edges.size());
             std::vector<Rod> rods;
             for (size_t i = 0; i < edges.size(); ++i) {
               const MeshEdge& e = edges[i];
@@ -155,7 +192,8 @@ ModifierKind cageModifier() {
             }
             if (rods.empty()) throw badInput(p.node().name + ".edges: the object has no such edges");
             const float r = p.real("radius");
-            mesh = skinOf(rods, r, r * p.real("joint"), r / (3 * p.real("detail")), r * p.real("soften"), p.node().name);
+            mesh =
+                skinOf(rods, r, r * p.real("joint"), r / (3 * p.real("detail")), r * p.real("soften"), p.node().name);
           },
           {}};
 }

@@ -11,8 +11,10 @@ void Convex::plane(const V3f& normal, const V3f& through, bool side) {
 }
 
 void Convex::cone(const V3f& apex, const V3f& axis, float halfAngle) {
-  if (halfAngle < 0.5f * pi - 1e-4f) m_cones.push_back({apex, normalize(axis), std::cos(halfAngle), std::tan(halfAngle)});
-  else if (halfAngle < 0.5f * pi + 1e-4f) plane(-axis, apex);
+  if (halfAngle < 0.5f * pi - 1e-4f)
+    m_cones.push_back({apex, normalize(axis), std::cos(halfAngle), std::tan(halfAngle)});
+  else if (halfAngle < 0.5f * pi + 1e-4f)
+    plane(-axis, apex);
 }
 
 bool Convex::sided() const {
@@ -36,14 +38,18 @@ bool Convex::holds(const V3f& p) const {
 bool Convex::clip(const V3f& o, const V3f& d, float& from, float& to) const {
   for (const Plane& h : m_planes) {
     const float speed = dot(h.normal, d), room = h.reach - dot(h.normal, o);
-    if (speed > 0) to = std::min(to, room / speed);
-    else if (speed < 0) from = std::max(from, room / speed);
-    else if (room < 0) return false;
+    if (speed > 0)
+      to = std::min(to, room / speed);
+    else if (speed < 0)
+      from = std::max(from, room / speed);
+    else if (room < 0)
+      return false;
     if (!(from < to)) return false;
   }
   for (const Ball& b : m_balls) {
     const V3f w = o - b.centre;
-    const double half = double(dot(w, d)), c = double(dot(w, w)) - double(b.radius) * double(b.radius), root = half * half - c;
+    const double half = double(dot(w, d)), c = double(dot(w, w)) - double(b.radius) * double(b.radius),
+                 root = half * half - c;
     if (root <= 0) return false;
     const double s = std::sqrt(root);
     from = std::max(from, float(-half - s));
@@ -67,8 +73,10 @@ bool Convex::clip(const V3f& o, const V3f& d, float& from, float& to) const {
       }
     } else if (a > 0) {
       const double s = std::sqrt(std::max(0.0, root));
-      if (dv > 0) first = std::max(first, (-b + s) / a);
-      else last = std::min(last, (-b - s) / a);
+      if (dv > 0)
+        first = std::max(first, (-b + s) / a);
+      else
+        last = std::min(last, (-b - s) / a);
     } else {
       if (root <= 0) return false;
       const double s = std::sqrt(root), t0 = (-b + s) / a, t1 = (-b - s) / a;

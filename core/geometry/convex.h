@@ -5,10 +5,10 @@
 
 namespace ilumbra {
 
-/// A convex region of space: half-spaces, cones and balls, all of which a point must lie in. What a lamp lights, what a beam
-/// fills. Without any it is all of space.
+/// A convex region of space: half-spaces, cones and balls, all of which a point must lie in. What a lamp lights, what a
+/// beam fills. Without any it is all of space.
 class Convex {
-public:
+ public:
   /// Points x with dot(normal, x) <= reach. `side`: it bounds the region sideways, so that a soft edge runs along it.
   struct Plane {
     V3f normal;
@@ -33,14 +33,14 @@ public:
   /// Narrows [from, to] of a ray, metres along its unit direction, to what lies inside; false: nothing does.
   bool clip(const V3f& origin, const V3f& direction, float& from, float& to) const;
   bool holds(const V3f& p) const;
-  /// How far from its sides a point is: 0 at one, 1 on the axis, `middle` being the axis beside the point. Caps and balls do not
-  /// count; without sides 1.
+  /// How far from its sides a point is: 0 at one, 1 on the axis, `middle` being the axis beside the point. Caps and
+  /// balls do not count; without sides 1.
   float depth(const V3f& p, const V3f& middle) const;
 
   /// True if it has sides, along which a soft edge may run.
   bool sided() const;
 
-private:
+ private:
   std::vector<Plane> m_planes;
   std::vector<Cone> m_cones;
   std::vector<Ball> m_balls;

@@ -9,18 +9,45 @@ ModifierKind displaceModifier() {
   return {{.id = "modifier.displace",
            .label = "Displace",
            .helpText = "Moves the surface outwards where a pattern is bright and inwards where it is dark.",
-           .params = modifierParams({number("height", "Pattern", "", 0.5).soft(0, 1).range(-1e4, 1e4).patterned().at(Stage::Geometry).matters().help("How far the surface is moved, in depths as below"),
-                                     number("depth", "Depth", "m", 0.05).soft(0, 0.5).range(-1e4, 1e4).at(Stage::Geometry).matters().help("Of a pattern that is 1"),
-                                     number("middle", "Middle", "", 0.5).soft(0, 1).range(-1e4, 1e4).at(Stage::Geometry).help("What leaves the surface where it is"),
-                                     number("facet", "Facets", "m", 0.01).soft(0.001, 0.2).range(1e-4, 1e4).log().at(Stage::Geometry).help("Edges that are longer are split first"),
-                                     number("sharp", "Sharp from", "°", 60).soft(0, 180).range(0, 180).at(Stage::Geometry).help("Edges that turn by more stay sharp")})},
+           .params = modifierParams({number("height", "Pattern", "", 0.5)
+                                         .soft(0, 1)
+                                         .range(-1e4, 1e4)
+                                         .patterned()
+                                         .at(Stage::Geometry)
+                                         .matters()
+                                         .help("How far the surface is moved, in depths as below"),
+                                     number("depth", "Depth", "m", 0.05)
+                                         .soft(0, 0.5)
+                                         .range(-1e4, 1e4)
+                                         .at(Stage::Geometry)
+                                         .matters()
+                                         .help("Of a pattern that is 1"),
+                                     number("middle", "Middle", "", 0.5)
+                                         .soft(0, 1)
+                                         .range(-1e4, 1e4)
+                                         .at(Stage::Geometry)
+                                         .help("What leaves the surface where it is"),
+                                     number("facet", "Facets", "m", 0.01)
+                                         .soft(0.001, 0.2)
+                                         .range(1e-4, 1e4)
+                                         .log()
+                                         .at(Stage::Geometry)
+                                         .help("Edges that are longer are split first"),
+                                     number("sharp", "Sharp from", "°", 60)
+                                         .soft(0, 180)
+                                         .range(0, 180)
+                                         .at(Stage::Geometry)
+                                         .help("Edges that turn by more stay sharp")})},
           [](Form& form, const Params& p, const BuildFrom& from) {
             Mesh& mesh = meshOf(form);
             splitLongEdges(mesh, p.real("facet"));
             const float depth = p.real("depth"), middle = p.real("middle");
             std::optional<Program> program;
-            if (const PatternUse* use = p.pattern("height")) program = Program::compile(from.doc, use->pattern, from.frame, from.assets, false);
-            const M44f world = from.doc.find(p.node().parent) ? worldMatrix(from.doc, *from.doc.find(p.node().parent), from.frame) : M44f();
+            if (const PatternUse* use = p.pattern("height"))
+              program = Program::compile(from.doc, use->pattern, from.frame, from.assets, false);
+            const M44f world = from.doc.find(p.node().parent)
+                                   ? worldMatrix(from.doc, *from.doc.find(p.node().parent), from.frame)
+                                   : M44f();
             const Welded w = weld(mesh);
             // One normal and one height for each place: seams stay closed.
             const std::vector<V3f> normals = placeNormals(w);
@@ -43,7 +70,8 @@ ModifierKind displaceModifier() {
             }
             for (size_t i = 0; i < mesh.positions.size(); ++i) {
               const uint32_t k = w.place[i];
-              mesh.positions[i] = w.positions[k] + normals[k] * (float(height[k] / std::max(1, count[k])) - middle) * depth;
+              mesh.positions[i] =
+                  w.positions[k] + normals[k] * (float(height[k] / std::max(1, count[k])) - middle) * depth;
             }
             smooth(mesh, p.real("sharp"));
           },

@@ -19,8 +19,10 @@ namespace {
 
 using Kernel = CGAL::Exact_predicates_inexact_constructions_kernel;
 using Vertex = CGAL::Triangulation_vertex_base_with_info_2<uint32_t, Kernel>;
-using Face = CGAL::Triangulation_face_base_with_info_2<int, Kernel, CGAL::Constrained_triangulation_face_base_2<Kernel>>;
-using Plane = CGAL::Constrained_Delaunay_triangulation_2<Kernel, CGAL::Triangulation_data_structure_2<Vertex, Face>, CGAL::Exact_predicates_tag>;
+using Face =
+    CGAL::Triangulation_face_base_with_info_2<int, Kernel, CGAL::Constrained_triangulation_face_base_2<Kernel>>;
+using Plane = CGAL::Constrained_Delaunay_triangulation_2<Kernel, CGAL::Triangulation_data_structure_2<Vertex, Face>,
+                                                         CGAL::Exact_predicates_tag>;
 
 // Whole numbers for Clipper.
 struct Lattice {
@@ -35,7 +37,9 @@ struct Lattice {
     ClipperLib::Paths out;
     for (const auto& r : rings) {
       out.emplace_back();
-      for (const V2f& p : r) out.back().emplace_back(ClipperLib::cInt(std::llround(double(p.x) * scale)), ClipperLib::cInt(std::llround(double(p.y) * scale)));
+      for (const V2f& p : r)
+        out.back().emplace_back(ClipperLib::cInt(std::llround(double(p.x) * scale)),
+                                ClipperLib::cInt(std::llround(double(p.y) * scale)));
     }
     return out;
   }
@@ -114,7 +118,8 @@ Filled filled(const Rings& rings) {
     std::swap(here, next);
   }
   for (const auto face : plane.finite_face_handles())
-    if (face->info() % 2 == 1) f.triangles.push_back({face->vertex(0)->info(), face->vertex(1)->info(), face->vertex(2)->info()});
+    if (face->info() % 2 == 1)
+      f.triangles.push_back({face->vertex(0)->info(), face->vertex(1)->info(), face->vertex(2)->info()});
   return f;
 }
 

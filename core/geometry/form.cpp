@@ -31,7 +31,9 @@ const std::map<std::string, ModifierKind, std::less<>>& modifiers() {
   return all;
 }
 
-bool isOpen(const std::vector<NodeId>& open, NodeId id) { return std::find(open.begin(), open.end(), id) != open.end(); }
+bool isOpen(const std::vector<NodeId>& open, NodeId id) {
+  return std::find(open.begin(), open.end(), id) != open.end();
+}
 
 // For a form that goes into another: what fails there fails the whole.
 BuildFrom within(const BuildFrom& from) { return {from.doc, from.frame, from.assets, from.cancel, nullptr, from.open}; }
@@ -42,7 +44,9 @@ const std::vector<NodeId>& childrenOf(const Node& n, const char* slot) {
   return it == n.children.end() ? none : it->second;
 }
 
-template <typename K> bool byTime(const K& kind, const Node& n) { return kind.changesByTime && kind.changesByTime(Params(n, 0)); }
+template <typename K> bool byTime(const K& kind, const Node& n) {
+  return kind.changesByTime && kind.changesByTime(Params(n, 0));
+}
 
 // What a group holds, in its own space.
 Box3f contentsOf(const Node& group, const BuildFrom& from) {
@@ -55,13 +59,15 @@ Box3f contentsOf(const Node& group, const BuildFrom& from) {
     if (b.isEmpty()) continue;
     const M44f own = placementOf(Params(*n, from.frame));
     for (const M44f& copy : f.copies.empty() ? std::vector<M44f>{M44f()} : f.copies)
-      for (int corner = 0; corner < 8; ++corner) box.extendBy(transformPoint(copy * own, {corner & 1 ? b.max.x : b.min.x, corner & 2 ? b.max.y : b.min.y, corner & 4 ? b.max.z : b.min.z}));
+      for (int corner = 0; corner < 8; ++corner)
+        box.extendBy(transformPoint(copy * own, {corner & 1 ? b.max.x : b.min.x, corner & 2 ? b.max.y : b.min.y,
+                                                 corner & 4 ? b.max.z : b.min.z}));
   }
   return box;
 }
 
 class KeyWriter {
-public:
+ public:
   KeyWriter(const Document& doc, double frame) : m_doc(doc), m_frame(frame) {}
 
   void node(const Node& n, bool form) {
@@ -71,7 +77,8 @@ public:
     if (form) {
       const auto shape = shapes().find(n.kind->id);
       const auto modifier = modifiers().find(n.kind->id);
-      if ((shape != shapes().end() && byTime(shape->second, n)) || (modifier != modifiers().end() && byTime(modifier->second, n))) {
+      if ((shape != shapes().end() && byTime(shape->second, n)) ||
+          (modifier != modifiers().end() && byTime(modifier->second, n))) {
         m_text += fmt::format("@{}/{}", m_frame, settingsOf(m_doc).number("rate"));
         m_changes = true;
       }
@@ -114,7 +121,7 @@ public:
     return {contentHash(m_text), m_changes};
   }
 
-private:
+ private:
   void matrix(const M44f& m) {
     for (int i = 0; i < 16; ++i) m_text += fmt::format("{},", (&m[0][0])[i]);
   }
@@ -138,11 +145,14 @@ private:
       m_text += path + fmt::format("@{}", error ? 0 : time.time_since_epoch().count());
       break;
     }
-    case ParamType::Reference: refer(n, p.reference(d.name)); break;
+    case ParamType::Reference:
+      refer(n, p.reference(d.name));
+      break;
     case ParamType::References:
       for (const Reference& r : p.references(d.name)) refer(n, r);
       break;
-    default: m_text += constant(p.constant(d.name));
+    default:
+      m_text += constant(p.constant(d.name));
     }
   }
 
@@ -187,8 +197,9 @@ std::vector<ParamDef> modifierParams(std::vector<ParamDef> own) {
 }
 
 std::vector<ModifierKind> allModifiers() {
-  return {repeatModifier(), shellModifier(), cageModifier(), joinModifier(), capModifier(), burstModifier(), subdivideModifier(), roundModifier(), smoothModifier(),
-          bendModifier(),   twistModifier(), taperModifier(), rippleModifier(), displaceModifier(), mendModifier(), pieceModifier()};
+  return {repeatModifier(),    shellModifier(),    cageModifier(),   joinModifier(), capModifier(),   burstModifier(),
+          subdivideModifier(), roundModifier(),    smoothModifier(), bendModifier(), twistModifier(), taperModifier(),
+          rippleModifier(),    displaceModifier(), mendModifier(),   pieceModifier()};
 }
 
 void BuildFrom::stopIfCancelled() const {
@@ -230,21 +241,22 @@ Form formOf(const Node& node, const BuildFrom& outer) {
     }
   }
   if (!kind->second.build) return form;
-  if (const std::string facets = Params(node, from.frame).text("facets"); facets == "faceted") facet(form.shape.mesh);
-  else if (facets == "smooth") smooth(form.shape.mesh);
+  if (const std::string facets = Params(node, from.frame).text("facets"); facets == "faceted")
+    facet(form.shape.mesh);
+  else if (facets == "smooth")
+    smooth(form.shape.mesh);
   return form;
 }
 
-FormKey formKey(const Document& doc, const Node& node, double frame) {
-  return KeyWriter(doc, frame).formOf(node);
-}
+FormKey formKey(const Document& doc, const Node& node, double frame) { return KeyWriter(doc, frame).formOf(node); }
 
 const ShapeKind* shapeKind(const Node& node) {
   const auto it = shapes().find(node.kind->id);
   return it == shapes().end() ? nullptr : &it->second;
 }
 
-std::vector<M44f> worldPlaces(const Document& doc, const Node& node, double frame, const std::function<std::vector<M44f>(const Node&)>& copiesOf) {
+std::vector<M44f> worldPlaces(const Document& doc, const Node& node, double frame,
+                              const std::function<std::vector<M44f>(const Node&)>& copiesOf) {
   std::vector<M44f> places{M44f()};
   for (const Node* n = &node; n; n = doc.find(n->parent)) {
     if (!n->kind->param("turn")) continue;
@@ -254,7 +266,8 @@ std::vector<M44f> worldPlaces(const Document& doc, const Node& node, double fram
       for (M44f& p : places) p = p * own;
       continue;
     }
-    if (copies.size() * places.size() > 4'000'000) throw badInput(fmt::format("{}: more than 4 million copies", n->name));
+    if (copies.size() * places.size() > 4'000'000)
+      throw badInput(fmt::format("{}: more than 4 million copies", n->name));
     std::vector<M44f> all;
     all.reserve(copies.size() * places.size());
     for (const M44f& c : copies)
@@ -271,7 +284,8 @@ Mesh& meshOf(Form& form) {
     s.sphereRadius = 0;
   }
   if (!form.copies.empty()) {
-    if (form.copies.size() * s.mesh.triangles.size() > 20'000'000) throw badInput("as one mesh the copies would have more than 20 million triangles");
+    if (form.copies.size() * s.mesh.triangles.size() > 20'000'000)
+      throw badInput("as one mesh the copies would have more than 20 million triangles");
     Mesh all;
     for (const M44f& c : form.copies) {
       Mesh one = s.mesh;
@@ -308,7 +322,8 @@ std::vector<V3f> lineOfOther(const Params& modifier, const char* param, const Bu
   M44f there;
   const Node& other = otherOf(modifier, param, from, there);
   const auto kind = shapes().find(other.kind->id);
-  if (kind == shapes().end() || !kind->second.line) throw badInput(fmt::format("{}.{}: a {} has no line to follow", modifier.node().name, param, other.kind->label));
+  if (kind == shapes().end() || !kind->second.line)
+    throw badInput(fmt::format("{}.{}: a {} has no line to follow", modifier.node().name, param, other.kind->label));
   std::vector<V3f> line = kind->second.line(Params(other, from.frame), from);
   for (V3f& p : line) p = transformPoint(there, p);
   return line;

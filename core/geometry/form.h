@@ -17,7 +17,8 @@ struct ModifierKind {
   Kind kind;
   /// Throws BadInput with the parameter and the reason.
   std::function<void(Form&, const Params&, const BuildFrom&)> apply;
-  std::function<bool(const Params&)> changesByTime; ///< what it does depends on the frame besides its parameters; null: no
+  std::function<bool(const Params&)>
+      changesByTime; ///< what it does depends on the frame besides its parameters; null: no
 };
 /// Every modifier. A new one is a file in this folder and a line here.
 std::vector<ModifierKind> allModifiers();
@@ -36,17 +37,18 @@ FormKey formKey(const Document& doc, const Node& node, double frame);
 /// The kind of an object's form; null: of another thing.
 const ShapeKind* shapeKind(const Node& node);
 
-/// Where all copies of a thing stand in the world: its own, times those of all that hold or carry it. `copiesOf` tells the
-/// copies of one of them in its own space (empty: none).
-std::vector<M44f> worldPlaces(const Document& doc, const Node& node, double frame, const std::function<std::vector<M44f>(const Node&)>& copiesOf);
+/// Where all copies of a thing stand in the world: its own, times those of all that hold or carry it. `copiesOf` tells
+/// the copies of one of them in its own space (empty: none).
+std::vector<M44f> worldPlaces(const Document& doc, const Node& node, double frame,
+                              const std::function<std::vector<M44f>(const Node&)>& copiesOf);
 
 /// The one mesh of a form: a sphere becomes facets, copies become one mesh.
 Mesh& meshOf(Form& form);
-/// The form of another object, to which a modifier refers, as a mesh in the space of the object that the modifier works on. Throws
-/// BadInput if there is none, or if the one is made from the other.
+/// The form of another object, to which a modifier refers, as a mesh in the space of the object that the modifier works
+/// on. Throws BadInput if there is none, or if the one is made from the other.
 Mesh meshOfOther(const Params& modifier, const char* param, const BuildFrom& from);
-/// The line of an object (a path, or the middle of a ring), to which a modifier refers, in the same space; closed if its ends
-/// are the same.
+/// The line of an object (a path, or the middle of a ring), to which a modifier refers, in the same space; closed if
+/// its ends are the same.
 std::vector<V3f> lineOfOther(const Params& modifier, const char* param, const BuildFrom& from);
 
 ModifierKind bendModifier();

@@ -10,11 +10,14 @@ struct Cut {
   int folds;
 };
 
-V3d polar(double radius, double azimuth, double y) { return {radius * std::cos(azimuth), y, -radius * std::sin(azimuth)}; }
+V3d polar(double radius, double azimuth, double y) {
+  return {radius * std::cos(azimuth), y, -radius * std::sin(azimuth)};
+}
 
 // Slope `angle` from the horizontal, upwards or downwards, through a place on the side that it faces.
 HalfSpace slope(double angle, double azimuth, bool up, const V3d& at) {
-  const V3d n(std::sin(angle) * std::cos(azimuth), up ? std::cos(angle) : -std::cos(angle), -std::sin(angle) * std::sin(azimuth));
+  const V3d n(std::sin(angle) * std::cos(azimuth), up ? std::cos(angle) : -std::cos(angle),
+              -std::sin(angle) * std::sin(azimuth));
   return {n, n.dot(at)};
 }
 
@@ -25,7 +28,8 @@ std::vector<HalfSpace> brilliant(const Cut& c) {
   const double yTable = edge + (c.radius - rTable) * std::tan(c.crown);
   out.push_back({V3d(0, 1, 0), yTable});
   // Where neighbouring kites meet, halfway from the table's edge to the girdle; there stars and halves end.
-  const double rTip = 0.5 * (rTable * std::cos(half) + c.radius), yTip = edge + (c.radius - rTip * std::cos(half)) * std::tan(c.crown);
+  const double rTip = 0.5 * (rTable * std::cos(half) + c.radius),
+               yTip = edge + (c.radius - rTip * std::cos(half)) * std::tan(c.crown);
   // Lower halves go four fifths of the way to the point.
   const double rLow = 0.2 * c.radius, yLow = -edge - (c.radius - rLow * std::cos(half)) * std::tan(c.pavilion);
   for (int k = 0; k < c.folds; ++k) {
@@ -48,7 +52,8 @@ std::vector<HalfSpace> brilliant(const Cut& c) {
 // Rows of facets parallel to the sides of a rectangle with its corners cut off.
 std::vector<HalfSpace> steps(const Cut& c, double length) {
   std::vector<HalfSpace> out;
-  const double w = c.radius, l = c.radius * length, edge = c.girdle * c.radius, corner = 0.3 * w, rise = (w - c.table * w) * std::tan(c.crown);
+  const double w = c.radius, l = c.radius * length, edge = c.girdle * c.radius, corner = 0.3 * w,
+               rise = (w - c.table * w) * std::tan(c.crown);
   out.push_back({V3d(0, 1, 0), edge + rise});
   const double depth = w * std::tan(c.pavilion);
   for (int side = 0; side < 8; ++side) {
@@ -70,7 +75,8 @@ std::vector<HalfSpace> steps(const Cut& c, double length) {
     y = -edge;
     const double lowWidths[] = {0.25, 0.3, 0.45}, lowTurns[] = {1.3, 1.12, 0.92};
     for (int row = 0; row < 3; ++row) {
-      const double run = lowWidths[row] * reach, angle = std::atan(std::tan(std::min(1.4, c.pavilion * lowTurns[row])) * ratio);
+      const double run = lowWidths[row] * reach,
+                   angle = std::atan(std::tan(std::min(1.4, c.pavilion * lowTurns[row])) * ratio);
       out.push_back(slope(angle, azimuth, false, out1 * r + V3d(0, y, 0)));
       r -= run;
       y -= run * std::tan(angle);
@@ -106,26 +112,42 @@ ShapeKind gemShape() {
   const auto angle = [](const char* name, const char* label, double initial, const char* help) {
     return number(name, label, "°", initial).soft(20, 55).range(5, 80).at(Stage::Geometry).help(help);
   };
-  return {{.id = "object.gem",
-           .label = "Cut gem",
-           .helpText = "A stone with flat facets at the angles that bring light back to the eye.",
-           .params = join({{choice("cut", "Cut", {"brilliant", "step", "rose"}).at(Stage::Geometry).matters().help("How its facets lie"),
-                            sizeParam("radius", "Radius", 0.1, "Half the width at the girdle"), share("table", "Table", 0.56, 0.8, "Width of the flat top, of the stone's"),
-                            angle("crown", "Crown angle", 34.5, "Of the main facets above the girdle, from the horizontal"),
-                            angle("pavilion", "Pavilion angle", 40.75, "Of the main facets below it"),
-                            share("girdle", "Girdle", 0.03, 0.2, "Height of the rim, of the width"),
-                            integer("folds", "Folds", 8).soft(3, 16).range(3, 24).at(Stage::Geometry).help("Main facets around; a step cut has eight sides"),
-                            number("length", "Length", "×", 1.35).soft(1, 2).range(1, 4).at(Stage::Geometry).help("Of a step cut: length by width")},
-                           objectParams()})},
-          [](const Params& p, const BuildFrom&) {
-            constexpr double degrees = M_PI / 180;
-            const Cut c{p.number("radius"), std::max(0.05, p.number("table")), p.number("crown") * degrees, p.number("pavilion") * degrees, p.number("girdle"), int(p.number("folds"))};
-            const std::string cut = p.text("cut");
-            Shape s;
-            s.mesh = convexBody(cut == "brilliant" ? brilliant(c) : cut == "step" ? steps(c, p.number("length")) : rose(c));
-            if (s.mesh.triangles.empty()) throw badInput(p.node().name + ": these angles and shares leave nothing of the stone");
-            return s;
-          }};
+  return {
+      {.id = "object.gem",
+       .label = "Cut gem",
+       .helpText = "A stone with flat facets at the angles that bring light back to the eye.",
+       .params = join({{choice("cut", "Cut", {"brilliant", "step", "rose"})
+                            .at(Stage::Geometry)
+                            .matters()
+                            .help("How its facets lie"),
+                        sizeParam("radius", "Radius", 0.1, "Half the width at the girdle"),
+                        share("table", "Table", 0.56, 0.8, "Width of the flat top, of the stone's"),
+                        angle("crown", "Crown angle", 34.5, "Of the main facets above the girdle, from the horizontal"),
+                        angle("pavilion", "Pavilion angle", 40.75, "Of the main facets below it"),
+                        share("girdle", "Girdle", 0.03, 0.2, "Height of the rim, of the width"),
+                        integer("folds", "Folds", 8)
+                            .soft(3, 16)
+                            .range(3, 24)
+                            .at(Stage::Geometry)
+                            .help("Main facets around; a step cut has eight sides"),
+                        number("length", "Length", "×", 1.35)
+                            .soft(1, 2)
+                            .range(1, 4)
+                            .at(Stage::Geometry)
+                            .help("Of a step cut: length by width")},
+                       objectParams()})},
+      [](const Params& p, const BuildFrom&) {
+        constexpr double degrees = M_PI / 180;
+        const Cut c{p.number("radius"),          std::max(0.05, p.number("table")),
+                    p.number("crown") * degrees, p.number("pavilion") * degrees,
+                    p.number("girdle"),          int(p.number("folds"))};
+        const std::string cut = p.text("cut");
+        Shape s;
+        s.mesh = convexBody(cut == "brilliant" ? brilliant(c) : cut == "step" ? steps(c, p.number("length")) : rose(c));
+        if (s.mesh.triangles.empty())
+          throw badInput(p.node().name + ": these angles and shares leave nothing of the stone");
+        return s;
+      }};
 }
 
 } // namespace ilumbra

@@ -5,11 +5,21 @@
 namespace ilumbra {
 
 ParamDef sizeParam(const char* name, const char* label, double initial, const char* help) {
-  return number(name, label, "m", initial).soft(0.001, 10).range(1e-6, 1e6).log().at(Stage::Geometry).matters().help(help);
+  return number(name, label, "m", initial)
+      .soft(0.001, 10)
+      .range(1e-6, 1e6)
+      .log()
+      .at(Stage::Geometry)
+      .matters()
+      .help(help);
 }
 
 ParamDef segmentsParam(const char* name, const char* label, const char* help) {
-  return integer(name, label, 0).soft(0, 512).range(0, 4096).at(Stage::Geometry).help(help + std::string("; 0: as many as its size asks for"));
+  return integer(name, label, 0)
+      .soft(0, 512)
+      .range(0, 4096)
+      .at(Stage::Geometry)
+      .help(help + std::string("; 0: as many as its size asks for"));
 }
 
 uint32_t segmentsFor(double wanted, float radius) {
@@ -36,7 +46,8 @@ void appendDisc(Mesh& m, float radius, float inner, float y, uint32_t n, bool up
     p = {r * c, y, -r * s};
     normal = {0, up ? 1.0f : -1.0f, 0};
   });
-  for (size_t i = from; i < m.positions.size(); ++i) m.uvs[i] = {0.5f + 0.5f * m.positions[i].x / radius, 0.5f - 0.5f * m.positions[i].z / radius};
+  for (size_t i = from; i < m.positions.size(); ++i)
+    m.uvs[i] = {0.5f + 0.5f * m.positions[i].x / radius, 0.5f - 0.5f * m.positions[i].z / radius};
 }
 
 void appendTurned(Mesh& m, const std::vector<ProfilePoint>& profile, bool ring, uint32_t around) {
@@ -78,7 +89,8 @@ void appendTurned(Mesh& m, const std::vector<ProfilePoint>& profile, bool ring, 
   }
 }
 
-void appendClosedTube(Mesh& m, const std::vector<V3f>& line, const std::vector<V3f>& up, float radius, float flat, uint32_t sides) {
+void appendClosedTube(Mesh& m, const std::vector<V3f>& line, const std::vector<V3f>& up, float radius, float flat,
+                      uint32_t sides) {
   const auto n = uint32_t(line.size());
   std::vector<V3f> across(n), rise(n);
   for (uint32_t i = 0; i < n; ++i) {
@@ -119,10 +131,12 @@ Mesh convexBody(const std::vector<HalfSpace>& sides) {
       for (size_t k = j + 1; k < n; ++k) {
         const double det = line.dot(sides[k].normal);
         if (std::abs(det) < 1e-9) continue;
-        const V3d p = (sides[j].normal.cross(sides[k].normal) * sides[i].distance + sides[k].normal.cross(sides[i].normal) * sides[j].distance + line * sides[k].distance) / det;
+        const V3d p = (sides[j].normal.cross(sides[k].normal) * sides[i].distance +
+                       sides[k].normal.cross(sides[i].normal) * sides[j].distance + line * sides[k].distance) /
+                      det;
         if (!inside(p)) continue;
         size_t c = 0;
-        while (c < corners.size() && (corners[c] - p).length2() > sqr(float(10 * close)) ) ++c;
+        while (c < corners.size() && (corners[c] - p).length2() > sqr(float(10 * close))) ++c;
         if (c == corners.size()) corners.push_back(p);
       }
     }
@@ -130,7 +144,8 @@ Mesh convexBody(const std::vector<HalfSpace>& sides) {
   for (size_t i = 0; i < n; ++i) {
     const HalfSpace& s = sides[i];
     bool twice = false;
-    for (size_t j = 0; j < i; ++j) twice |= (sides[j].normal - s.normal).length2() < 1e-14 && std::abs(sides[j].distance - s.distance) < close;
+    for (size_t j = 0; j < i; ++j)
+      twice |= (sides[j].normal - s.normal).length2() < 1e-14 && std::abs(sides[j].distance - s.distance) < close;
     if (twice) continue;
     V3d centre(0);
     std::vector<size_t> list;
@@ -178,7 +193,8 @@ Mesh convexHull(const std::vector<V3d>& points) {
         if (most > 1e-9 * size && least < -1e-9 * size) continue;
         if (most > 1e-9 * size) s = {-s.normal, -s.distance};
         bool known = false;
-        for (const HalfSpace& o : sides) known |= (o.normal - s.normal).length2() < 1e-14 && std::abs(o.distance - s.distance) < 1e-9 * size;
+        for (const HalfSpace& o : sides)
+          known |= (o.normal - s.normal).length2() < 1e-14 && std::abs(o.distance - s.distance) < 1e-9 * size;
         if (!known) sides.push_back(s);
       }
   return convexBody(sides);

@@ -42,8 +42,10 @@ std::vector<std::vector<uint32_t>> ringsOf(const std::vector<MeshEdge>& edges) {
   for (const MeshEdge& e : edges) {
     if (!e.open() || e.crowded) continue;
     // The face runs a to b (or b to a); the hole's rim the other way.
-    if (e.left != MeshEdge::none) next.emplace(e.b, e.a);
-    else next.emplace(e.a, e.b);
+    if (e.left != MeshEdge::none)
+      next.emplace(e.b, e.a);
+    else
+      next.emplace(e.a, e.b);
   }
   std::vector<std::vector<uint32_t>> rings;
   while (!next.empty()) {
@@ -112,7 +114,8 @@ std::vector<char> lookingWrong(const Welded& w, const std::vector<MeshEdge>& edg
       pairs[{e.a, e.b}] = {};
     }
   }
-  // Two faces that run the same way along an edge are told as a crowd: they are found by going through the faces once more.
+  // Two faces that run the same way along an edge are told as a crowd: they are found by going through the faces once
+  // more.
   if (!pairs.empty())
     for (uint32_t i = 0; i < n; ++i) {
       const uint32_t v[3] = {w.triangles[i].a, w.triangles[i].b, w.triangles[i].c};
@@ -188,19 +191,25 @@ MeshHealth examine(const Mesh& mesh, bool crossings, const CancelFlag* cancel) {
   MeshHealth h;
   const Welded w = weld(mesh);
   stop();
-  const auto face = [&](const Mesh::Triangle& t) { return MeshHealth::Face{w.positions[t.a], w.positions[t.b], w.positions[t.c]}; };
+  const auto face = [&](const Mesh::Triangle& t) {
+    return MeshHealth::Face{w.positions[t.a], w.positions[t.b], w.positions[t.c]};
+  };
   std::vector<char> kept(mesh.triangles.size(), 0);
   for (const uint32_t i : w.origin) kept[i] = 1;
   for (size_t i = 0; i < mesh.triangles.size(); ++i)
-    if (!kept[i]) h.empty.push_back({mesh.positions[mesh.triangles[i].a], mesh.positions[mesh.triangles[i].b], mesh.positions[mesh.triangles[i].c]});
+    if (!kept[i])
+      h.empty.push_back({mesh.positions[mesh.triangles[i].a], mesh.positions[mesh.triangles[i].b],
+                         mesh.positions[mesh.triangles[i].c]});
   const std::vector<char> again = doubledFaces(w);
   Welded sound{w.positions, {}, {}, {}};
   sound.triangles.reserve(w.triangles.size());
   for (size_t i = 0; i < w.triangles.size(); ++i) {
     const auto& t = w.triangles[i];
     if (isEmpty(w.positions[t.a], w.positions[t.b], w.positions[t.c])) h.empty.push_back(face(t));
-    if (again[i]) h.doubled.push_back(face(t));
-    else sound.triangles.push_back(t);
+    if (again[i])
+      h.doubled.push_back(face(t));
+    else
+      sound.triangles.push_back(t);
   }
   stop();
   const std::vector<MeshEdge> edges = edgesOf(sound);
@@ -214,8 +223,10 @@ MeshHealth examine(const Mesh& mesh, bool crossings, const CancelFlag* cancel) {
         if (const auto it = faces.find({std::min(a, b), std::max(a, b)}); it != faces.end()) ++it->second;
   for (const MeshEdge& e : edges) {
     const MeshHealth::Line line{sound.positions[e.a], sound.positions[e.b]};
-    if (e.crowded && faces[{e.a, e.b}] > 2) h.crowded.push_back(line);
-    else if (e.open() && !e.crowded) h.open.push_back(line);
+    if (e.crowded && faces[{e.a, e.b}] > 2)
+      h.crowded.push_back(line);
+    else if (e.open() && !e.crowded)
+      h.open.push_back(line);
   }
   h.holes = uint32_t(ringsOf(edges).size());
   stop();
@@ -252,7 +263,9 @@ namespace {
 void mergePlaces(Mesh& mesh, float reach) {
   if (!(reach > 0)) return;
   const auto cell = [&](float v) { return int64_t(std::floor(v / reach)); };
-  const auto key = [](int64_t x, int64_t y, int64_t z) { return uint64_t(x) * 73856093u ^ uint64_t(y) * 19349663u ^ uint64_t(z) * 83492791u; };
+  const auto key = [](int64_t x, int64_t y, int64_t z) {
+    return uint64_t(x) * 73856093u ^ uint64_t(y) * 19349663u ^ uint64_t(z) * 83492791u;
+  };
   std::unordered_multimap<uint64_t, V3f> taken;
   for (V3f& p : mesh.positions) {
     bool found = false;

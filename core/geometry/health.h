@@ -18,18 +18,21 @@ struct MeshHealth {
   std::vector<Face> crossing; ///< faces that run through others
   uint32_t holes = 0;         ///< rings of open edges
   uint32_t bodies = 0;        ///< that hang together by edges
-  bool well() const { return open.empty() && crowded.empty() && flipped.empty() && doubled.empty() && empty.empty() && crossing.empty(); }
+  bool well() const {
+    return open.empty() && crowded.empty() && flipped.empty() && doubled.empty() && empty.empty() && crossing.empty();
+  }
 };
-/// `crossings`: looks for these too, which takes most of the time: five seconds for a million triangles in all. Throws Cancelled.
+/// `crossings`: looks for these too, which takes most of the time: five seconds for a million triangles in all. Throws
+/// Cancelled.
 MeshHealth examine(const Mesh& mesh, bool crossings = true, const CancelFlag* cancel = nullptr);
 /// A sentence: "2 holes (24 open edges), 3 faces look inwards"; "closed and well" if nothing is wrong.
 std::string summary(const MeshHealth& health);
 
 struct Mending {
-  float merge = 0;          ///< metres within which vertices become one; 0: only those at the same place
-  bool clean = true;        ///< faces without area and doubled ones are taken out
-  bool outwards = true;     ///< faces are turned until bodies look outwards, hollows inwards, sheets to one side
-  bool close = true;        ///< holes are closed
+  float merge = 0;           ///< metres within which vertices become one; 0: only those at the same place
+  bool clean = true;         ///< faces without area and doubled ones are taken out
+  bool outwards = true;      ///< faces are turned until bodies look outwards, hollows inwards, sheets to one side
+  bool close = true;         ///< holes are closed
   size_t largestHole = 1000; ///< edges around a hole that is closed
 };
 /// Normals and texture coordinates stay where the faces stay; new faces are flat.

@@ -33,14 +33,17 @@ void smooth(Mesh& mesh, float sharpDegrees) {
   const size_t n = mesh.triangles.size();
   // The triangles around each place, as ranges of one list.
   std::vector<uint32_t> start(places + 1, 0), around(3 * n);
-  const auto corner = [&](size_t t, int i) { return i == 0 ? mesh.triangles[t].a : i == 1 ? mesh.triangles[t].b : mesh.triangles[t].c; };
+  const auto corner = [&](size_t t, int i) {
+    return i == 0 ? mesh.triangles[t].a : i == 1 ? mesh.triangles[t].b : mesh.triangles[t].c;
+  };
   for (size_t t = 0; t < n; ++t)
     for (int i = 0; i < 3; ++i) ++start[place[corner(t, i)] + 1];
   for (uint32_t p = 0; p < places; ++p) start[p + 1] += start[p];
   std::vector<uint32_t> fill(start.begin(), start.end() - 1);
   std::vector<V3f> normals(n);
   for (size_t t = 0; t < n; ++t) {
-    const V3f &a = mesh.positions[mesh.triangles[t].a], &b = mesh.positions[mesh.triangles[t].b], &c = mesh.positions[mesh.triangles[t].c];
+    const V3f &a = mesh.positions[mesh.triangles[t].a], &b = mesh.positions[mesh.triangles[t].b],
+              &c = mesh.positions[mesh.triangles[t].c];
     normals[t] = normalize(cross(b - a, c - a));
     for (int i = 0; i < 3; ++i) around[fill[place[corner(t, i)]]++] = uint32_t(t);
   }
@@ -58,12 +61,14 @@ void smooth(Mesh& mesh, float sharpDegrees) {
         // By the angle that the triangle has there (Thürmer and Wüthrich 1998).
         int at = 0;
         while (at < 2 && place[corner(o, at)] != place[old]) ++at;
-        const V3f e1 = normalize(mesh.positions[corner(o, (at + 1) % 3)] - mesh.positions[old]), e2 = normalize(mesh.positions[corner(o, (at + 2) % 3)] - mesh.positions[old]);
+        const V3f e1 = normalize(mesh.positions[corner(o, (at + 1) % 3)] - mesh.positions[old]),
+                  e2 = normalize(mesh.positions[corner(o, (at + 2) % 3)] - mesh.positions[old]);
         sum += normals[o] * std::acos(std::clamp(dot(e1, e2), -1.0f, 1.0f));
       }
       const V3f normal = isBlack(sum) ? normals[t] : normalize(sum);
       auto& list = made[old];
-      const auto same = std::find_if(list.begin(), list.end(), [&](uint32_t m) { return dot(out.normals[m], normal) > 0.99999f; });
+      const auto same =
+          std::find_if(list.begin(), list.end(), [&](uint32_t m) { return dot(out.normals[m], normal) > 0.99999f; });
       if (same != list.end()) {
         v[i] = *same;
         continue;
@@ -111,10 +116,12 @@ void validate(const Mesh& mesh, const std::string& name) {
   for (size_t i = 0; i < mesh.triangles.size(); ++i) {
     const auto& t = mesh.triangles[i];
     if (t.a >= n || t.b >= n || t.c >= n)
-      throw badInput(fmt::format("{}: triangle {} names vertex {}, but there are {}", name, i + 1, std::max({t.a, t.b, t.c}) + 1, n));
+      throw badInput(fmt::format("{}: triangle {} names vertex {}, but there are {}", name, i + 1,
+                                 std::max({t.a, t.b, t.c}) + 1, n));
   }
   if (!mesh.normals.empty() && mesh.normals.size() != n) throw badInput(name + ": not one normal a vertex");
-  if (!mesh.inside.empty() && mesh.inside.size() != mesh.triangles.size()) throw badInput(name + ": not one mark of the inside a triangle");
+  if (!mesh.inside.empty() && mesh.inside.size() != mesh.triangles.size())
+    throw badInput(name + ": not one mark of the inside a triangle");
   if (!mesh.uvs.empty() && mesh.uvs.size() != n) throw badInput(name + ": not one texture coordinate a vertex");
 }
 

@@ -38,7 +38,8 @@ std::vector<MeshEdge> edgesOf(const Welded& mesh) {
       halves.push_back({uint64_t(std::min(a, b)) << 32 | std::max(a, b), i, a < b});
     }
   }
-  std::sort(halves.begin(), halves.end(), [](const Half& x, const Half& y) { return x.key != y.key ? x.key < y.key : x.triangle < y.triangle; });
+  std::sort(halves.begin(), halves.end(),
+            [](const Half& x, const Half& y) { return x.key != y.key ? x.key < y.key : x.triangle < y.triangle; });
   std::vector<MeshEdge> edges;
   for (size_t i = 0; i < halves.size();) {
     MeshEdge e{uint32_t(halves[i].key >> 32), uint32_t(halves[i].key)};
@@ -59,7 +60,9 @@ V3f normalOf(const Welded& w, uint32_t triangle) {
   return normalize(cross(w.positions[t.b] - w.positions[t.a], w.positions[t.c] - w.positions[t.a]));
 }
 
-uint32_t oppositeOf(const Mesh::Triangle& t, const MeshEdge& e) { return t.a != e.a && t.a != e.b ? t.a : t.b != e.a && t.b != e.b ? t.b : t.c; }
+uint32_t oppositeOf(const Mesh::Triangle& t, const MeshEdge& e) {
+  return t.a != e.a && t.a != e.b ? t.a : t.b != e.a && t.b != e.b ? t.b : t.c;
+}
 
 std::vector<V3f> placeNormals(const Welded& w) {
   std::vector<V3f> sum(w.positions.size(), V3f(0.0f));
@@ -68,7 +71,8 @@ std::vector<V3f> placeNormals(const Welded& w) {
     const uint32_t v[3] = {t.a, t.b, t.c};
     const V3f n = normalOf(w, i);
     for (int k = 0; k < 3; ++k) {
-      const V3f e1 = normalize(w.positions[v[(k + 1) % 3]] - w.positions[v[k]]), e2 = normalize(w.positions[v[(k + 2) % 3]] - w.positions[v[k]]);
+      const V3f e1 = normalize(w.positions[v[(k + 1) % 3]] - w.positions[v[k]]),
+                e2 = normalize(w.positions[v[(k + 2) % 3]] - w.positions[v[k]]);
       sum[v[k]] += n * std::acos(std::clamp(dot(e1, e2), -1.0f, 1.0f));
     }
   }
@@ -86,7 +90,8 @@ double volume(const Mesh& mesh) {
   if (box.isEmpty()) return 0;
   const Imath::V3d o(box.center()); // near by, so that little is lost
   for (const auto& t : mesh.triangles) {
-    const Imath::V3d a = Imath::V3d(mesh.positions[t.a]) - o, b = Imath::V3d(mesh.positions[t.b]) - o, c = Imath::V3d(mesh.positions[t.c]) - o;
+    const Imath::V3d a = Imath::V3d(mesh.positions[t.a]) - o, b = Imath::V3d(mesh.positions[t.b]) - o,
+                     c = Imath::V3d(mesh.positions[t.c]) - o;
     sum += a.dot(b.cross(c));
   }
   return sum / 6;
@@ -113,7 +118,8 @@ uint32_t components(const Mesh& mesh, std::vector<uint32_t>& of) {
   }
   std::unordered_map<uint32_t, uint32_t> number;
   of.assign(mesh.triangles.size(), 0);
-  for (size_t i = 0; i < mesh.triangles.size(); ++i) of[i] = number.emplace(root(w.place[mesh.triangles[i].a]), uint32_t(number.size())).first->second;
+  for (size_t i = 0; i < mesh.triangles.size(); ++i)
+    of[i] = number.emplace(root(w.place[mesh.triangles[i].a]), uint32_t(number.size())).first->second;
   return uint32_t(number.size());
 }
 
@@ -126,12 +132,14 @@ std::vector<char> quadDiagonals(const Welded& w, const std::vector<MeshEdge>& ed
   for (size_t i = 0; i < edges.size(); ++i) {
     const MeshEdge& e = edges[i];
     if (e.open() || e.crowded) continue;
-    const V3f p[4] = {w.positions[e.a], w.positions[oppositeOf(w.triangles[e.right], e)], w.positions[e.b], w.positions[oppositeOf(w.triangles[e.left], e)]};
+    const V3f p[4] = {w.positions[e.a], w.positions[oppositeOf(w.triangles[e.right], e)], w.positions[e.b],
+                      w.positions[oppositeOf(w.triangles[e.left], e)]};
     const V3f n1 = normalize(cross(p[2] - p[0], p[3] - p[0])), n2 = normalize(cross(p[1] - p[0], p[2] - p[0]));
     const float flat = dot(n1, n2);
     if (flat < 0.8f) continue;
     float skew = 0;
-    for (int k = 0; k < 4; ++k) skew = std::max(skew, std::abs(dot(normalize(p[(k + 1) % 4] - p[k]), normalize(p[(k + 3) % 4] - p[k]))));
+    for (int k = 0; k < 4; ++k)
+      skew = std::max(skew, std::abs(dot(normalize(p[(k + 1) % 4] - p[k]), normalize(p[(k + 3) % 4] - p[k]))));
     if (skew < 0.75f) pairs.push_back({flat - skew, i});
   }
   std::stable_sort(pairs.begin(), pairs.end(), [](const Pair& a, const Pair& b) { return a.worth > b.worth; });
@@ -147,10 +155,13 @@ std::vector<char> quadDiagonals(const Welded& w, const std::vector<MeshEdge>& ed
 void splitLongEdges(Mesh& mesh, float length, size_t most) {
   if (!(length > 0)) return;
   for (int round = 0; round < 24 && mesh.triangles.size() < most; ++round) {
-    const auto tooLong = [&](uint32_t a, uint32_t b) { return (mesh.positions[a] - mesh.positions[b]).length2() > length * length; };
+    const auto tooLong = [&](uint32_t a, uint32_t b) {
+      return (mesh.positions[a] - mesh.positions[b]).length2() > length * length;
+    };
     std::unordered_map<uint64_t, uint32_t> middle; // by edge of the mesh itself, not of the welded one: seams stay
     const auto middleOf = [&](uint32_t a, uint32_t b) {
-      const auto [it, made] = middle.emplace(uint64_t(std::min(a, b)) << 32 | std::max(a, b), uint32_t(mesh.positions.size()));
+      const auto [it, made] =
+          middle.emplace(uint64_t(std::min(a, b)) << 32 | std::max(a, b), uint32_t(mesh.positions.size()));
       if (made) {
         // From the same end on both sides of a seam, so that both come out the same to the bit.
         const V3f &p = mesh.positions[a], &q = mesh.positions[b];
@@ -271,7 +282,8 @@ Mesh ballMesh(float radius, uint32_t around) {
   Mesh m;
   for (uint32_t j = 0; j <= rows; ++j)
     for (uint32_t i = 0; i <= columns; ++i) {
-      const double theta = M_PI * j / rows, phi = 2 * M_PI * (i % columns) / columns, s = j == 0 || j == rows ? 0 : std::sin(theta);
+      const double theta = M_PI * j / rows, phi = 2 * M_PI * (i % columns) / columns,
+                   s = j == 0 || j == rows ? 0 : std::sin(theta);
       const V3f n(float(s * std::cos(phi)), float(-std::cos(theta)), float(-s * std::sin(phi)));
       m.positions.push_back(n * radius);
       m.normals.push_back(n);
@@ -303,7 +315,8 @@ Mesh innermostVoids(const Mesh& mesh) {
   for (size_t i = 0; i < voids.size(); ++i) {
     // One that holds another is the space between two walls.
     bool holds = false;
-    for (size_t j = 0; j < voids.size(); ++j) holds |= j != i && boxes[i].intersects(boxes[j].min) && boxes[i].intersects(boxes[j].max);
+    for (size_t j = 0; j < voids.size(); ++j)
+      holds |= j != i && boxes[i].intersects(boxes[j].min) && boxes[i].intersects(boxes[j].max);
     if (holds) continue;
     flip(voids[i]);
     append(out, voids[i]);

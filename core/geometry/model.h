@@ -10,16 +10,16 @@ struct ModelTexture {
   float turn = 0; ///< degrees
 };
 
-/// A material in open-standard terms (glTF 2.0 metallic-roughness and its extensions). Colours linear Rec. 709. A texture
-/// multiplies the number or colour that it stands behind.
+/// A material in open-standard terms (glTF 2.0 metallic-roughness and its extensions). Colours linear Rec. 709. A
+/// texture multiplies the number or colour that it stands behind.
 struct ModelMaterial {
   std::string name;
   V3f baseColor{1.0f};
   float opacity = 1;
-  bool useAlpha = false;   ///< the alpha of the base colour's image counts
-  float alphaCutoff = 0;   ///< above 0: opacity is 0 or 1
+  bool useAlpha = false; ///< the alpha of the base colour's image counts
+  float alphaCutoff = 0; ///< above 0: opacity is 0 or 1
   float metalness = 0, roughness = 1, ior = 1.5f, transmission = 0;
-  bool thin = true;        ///< no volume inside
+  bool thin = true; ///< no volume inside
   V3f attenuationColor{1.0f};
   float attenuationDepth = 0; ///< metres; 0: none
   float abbe = 0;             ///< 0: no dispersion
@@ -32,18 +32,20 @@ struct ModelMaterial {
   float film = 0, filmIor = 1.3f, filmThickness = 400; ///< nm
   float translucency = 0;                              ///< of a thin sheet
   V3f translucencyColor{1.0f};
-  V3f emission{0.0f};      ///< cd/m²
+  V3f emission{0.0f}; ///< cd/m²
   float normalScale = 1, occlusionStrength = 1;
-  ModelTexture baseColorTexture, metalRoughTexture, normalTexture, occlusionTexture, emissionTexture, transmissionTexture, specularTexture,
-      specularTintTexture, coatTexture, coatRoughTexture, sheenTexture, sheenRoughTexture, filmTexture, translucencyTexture, translucencyColorTexture;
+  ModelTexture baseColorTexture, metalRoughTexture, normalTexture, occlusionTexture, emissionTexture,
+      transmissionTexture, specularTexture, specularTintTexture, coatTexture, coatRoughTexture, sheenTexture,
+      sheenRoughTexture, filmTexture, translucencyTexture, translucencyColorTexture;
   std::string extra; ///< JSON object that travels along (glTF's extras); empty: none
 };
 /// Every texture of a material.
-inline constexpr ModelTexture ModelMaterial::* modelTextures[] = {
-    &ModelMaterial::baseColorTexture,    &ModelMaterial::metalRoughTexture, &ModelMaterial::normalTexture,    &ModelMaterial::occlusionTexture,
-    &ModelMaterial::emissionTexture,     &ModelMaterial::transmissionTexture, &ModelMaterial::specularTexture, &ModelMaterial::specularTintTexture,
-    &ModelMaterial::coatTexture,         &ModelMaterial::coatRoughTexture,  &ModelMaterial::sheenTexture,     &ModelMaterial::sheenRoughTexture,
-    &ModelMaterial::filmTexture,         &ModelMaterial::translucencyTexture, &ModelMaterial::translucencyColorTexture};
+inline constexpr ModelTexture ModelMaterial::*modelTextures[] = {
+    &ModelMaterial::baseColorTexture, &ModelMaterial::metalRoughTexture,   &ModelMaterial::normalTexture,
+    &ModelMaterial::occlusionTexture, &ModelMaterial::emissionTexture,     &ModelMaterial::transmissionTexture,
+    &ModelMaterial::specularTexture,  &ModelMaterial::specularTintTexture, &ModelMaterial::coatTexture,
+    &ModelMaterial::coatRoughTexture, &ModelMaterial::sheenTexture,        &ModelMaterial::sheenRoughTexture,
+    &ModelMaterial::filmTexture,      &ModelMaterial::translucencyTexture, &ModelMaterial::translucencyColorTexture};
 
 struct ModelPart {
   std::string name; ///< no two parts of a model have the same
@@ -65,22 +67,22 @@ struct ModelPart {
   int node = -1;                     ///< whose motion has the weights of its morphs
 };
 struct ModelSkin {
-  std::vector<int> joints;      ///< nodes
-  std::vector<M44f> toJoint;    ///< from the mesh at rest to each joint
+  std::vector<int> joints;   ///< nodes
+  std::vector<M44f> toJoint; ///< from the mesh at rest to each joint
 };
 struct ModelLight {
   enum class Type { Point, Spot, Sun } type = Type::Point;
   V3f color{1.0f};
-  float power = 0; ///< lumens; a sun: lux
+  float power = 0;                     ///< lumens; a sun: lux
   float innerCone = 0, outerCone = 45; ///< half-angles in degrees
 };
 
 /// Numbers over time, as glTF's samplers hold them.
 struct ModelTrack {
   enum class Shape { Step, Linear, Cubic } shape = Shape::Linear;
-  uint32_t width = 0;         ///< numbers a key; 0: there is no such track
-  std::vector<float> times;   ///< seconds, ascending
-  std::vector<float> values;  ///< `width` a key; Cubic: slope before, value, slope after
+  uint32_t width = 0;        ///< numbers a key; 0: there is no such track
+  std::vector<float> times;  ///< seconds, ascending
+  std::vector<float> values; ///< `width` a key; Cubic: slope before, value, slope after
 };
 /// What one clip does to one node.
 struct ModelMove {
@@ -116,8 +118,8 @@ struct Model {
   std::vector<std::string> imageFiles; ///< absolute path of each image, or empty when it is inside the file
   double unit = 0;                     ///< metres; 0: the file does not tell
   bool zUp = false;
-  std::vector<std::string> notes;      ///< what was left out, a sentence each
-  std::string extra;                   ///< JSON object that travels along; empty: none
+  std::vector<std::string> notes; ///< what was left out, a sentence each
+  std::string extra;              ///< JSON object that travels along; empty: none
 };
 
 } // namespace ilumbra

@@ -14,7 +14,8 @@ std::vector<LinePoint> pointsOf(const Document& doc, const Params& p) {
       c.push_back({vec(k.triple("place")), k.flag("sharp")});
     }
   // Without points of its own: an arc to try things on.
-  if (c.empty()) c = {{{-0.8f, 0, 0}, false}, {{-0.3f, 0.35f, 0}, false}, {{0.3f, 0.35f, 0}, false}, {{0.8f, 0, 0}, false}};
+  if (c.empty())
+    c = {{{-0.8f, 0, 0}, false}, {{-0.3f, 0.35f, 0}, false}, {{0.3f, 0.35f, 0}, false}, {{0.8f, 0, 0}, false}};
   return c;
 }
 
@@ -28,7 +29,8 @@ std::vector<V3f> lineOf(const Params& p, const BuildFrom& from) {
     const auto at = [&](int k) { return c[size_t((k + n) % n)]; };
     const LinePoint a = at(i), b = at(i + 1);
     const bool first = !closed && i == 0, last = !closed && i == n - 2;
-    const V3f p1 = a.place, p2 = b.place, p0 = first || a.sharp ? p1 * 2.0f - p2 : at(i - 1).place, p3 = last || b.sharp ? p2 * 2.0f - p1 : at(i + 2).place;
+    const V3f p1 = a.place, p2 = b.place, p0 = first || a.sharp ? p1 * 2.0f - p2 : at(i - 1).place,
+              p3 = last || b.sharp ? p2 * 2.0f - p1 : at(i + 2).place;
     const int pieces = a.sharp && b.sharp ? 1 : steps;
     for (int k = 0; k < pieces; ++k) out.push_back(k == 0 ? p1 : between(p0, p1, p2, p3, float(k) / float(pieces)));
   }
@@ -39,20 +41,34 @@ std::vector<V3f> lineOf(const Params& p, const BuildFrom& from) {
 } // namespace
 
 Kind pathPointKind() {
-  return {.id = "path.point",
-          .label = "Point of a path",
-          .helpText = "A place that a path goes through.",
-          .params = {vector("place", "Place", "m", {0, 0, 0}).soft(-2, 2).at(Stage::Geometry).matters().help("In the path's own space"),
-                     flag("sharp", "Sharp", false).at(Stage::Geometry).help("The path turns at once; off: it goes round")}};
+  return {
+      .id = "path.point",
+      .label = "Point of a path",
+      .helpText = "A place that a path goes through.",
+      .params = {vector("place", "Place", "m", {0, 0, 0})
+                     .soft(-2, 2)
+                     .at(Stage::Geometry)
+                     .matters()
+                     .help("In the path's own space"),
+                 flag("sharp", "Sharp", false).at(Stage::Geometry).help("The path turns at once; off: it goes round")}};
 }
 
 ShapeKind pathShape() {
   return {{.id = "object.path",
            .label = "Path",
            .helpText = "A line through points, for copies and motion to follow. With a thickness it is a wire.",
-           .params = join({{number("thickness", "Thickness", "m", 0.004).soft(0, 0.1).range(0, 1e5).at(Stage::Geometry).matters().help("Radius of the wire; 0: nothing is seen of it"),
+           .params = join({{number("thickness", "Thickness", "m", 0.004)
+                                .soft(0, 0.1)
+                                .range(0, 1e5)
+                                .at(Stage::Geometry)
+                                .matters()
+                                .help("Radius of the wire; 0: nothing is seen of it"),
                             flag("closed", "Closed", false).at(Stage::Geometry).help("The last point joins the first"),
-                            integer("steps", "Steps", 16).soft(2, 64).range(1, 500).at(Stage::Geometry).help("From one smooth point to the next"),
+                            integer("steps", "Steps", 16)
+                                .soft(2, 64)
+                                .range(1, 500)
+                                .at(Stage::Geometry)
+                                .help("From one smooth point to the next"),
                             segmentsParam("sides", "Sides", "Around the wire")},
                            objectParams()}),
            .slots = {{"points", "Points", {"path.point"}, Stage::Geometry}}},
@@ -76,7 +92,8 @@ ShapeKind pathShape() {
             const auto carry = [&](size_t i, size_t j) {
               const V3f v1 = line[j] - line[i];
               const float c1 = dot(v1, v1);
-              const V3f u = up[i] - v1 * (2 / c1 * dot(v1, up[i])), t = tangent(i) - v1 * (2 / c1 * dot(v1, tangent(i))), v2 = tangent(j) - t;
+              const V3f u = up[i] - v1 * (2 / c1 * dot(v1, up[i])),
+                        t = tangent(i) - v1 * (2 / c1 * dot(v1, tangent(i))), v2 = tangent(j) - t;
               const float c2 = dot(v2, v2);
               return c2 > 0 ? normalize(u - v2 * (2 / c2 * dot(v2, u))) : u;
             };
@@ -102,12 +119,14 @@ ShapeKind pathShape() {
             std::vector<Ring> rings;
             for (uint32_t i = 0; i <= caps; ++i) {
               const float a = 0.5f * pi * (1 - float(i) / float(caps));
-              rings.push_back({line[0] - tangent(0) * (r * std::sin(a)), tangent(0), up[0], i == 0 ? 0 : r * std::cos(a), -std::sin(a)});
+              rings.push_back({line[0] - tangent(0) * (r * std::sin(a)), tangent(0), up[0],
+                               i == 0 ? 0 : r * std::cos(a), -std::sin(a)});
             }
             for (size_t i = 1; i + 1 < n; ++i) rings.push_back({line[i], tangent(i), up[i], r, 0});
             for (uint32_t i = 0; i <= caps; ++i) {
               const float a = 0.5f * pi * float(i) / float(caps);
-              rings.push_back({line[n - 1] + tangent(n - 1) * (r * std::sin(a)), tangent(n - 1), up[n - 1], i == caps ? 0 : r * std::cos(a), std::sin(a)});
+              rings.push_back({line[n - 1] + tangent(n - 1) * (r * std::sin(a)), tangent(n - 1), up[n - 1],
+                               i == caps ? 0 : r * std::cos(a), std::sin(a)});
             }
             appendGrid(s.mesh, sides, uint32_t(rings.size() - 1), [&](float u, float v, V3f& at, V3f& normal) {
               const Ring& k = rings[size_t(std::lround(v * float(rings.size() - 1)))];

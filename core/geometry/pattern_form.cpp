@@ -14,9 +14,11 @@ namespace {
 
 // More than 0 inside: the pattern over its cut-off, and the way to the bounds, whichever is less.
 class Field {
-public:
-  Field(std::shared_ptr<const Program> program, float even, float cut, bool ball, const V3f& half, const M44f& world, float slope)
-      : m_program(std::move(program)), m_even(even), m_cut(cut), m_ball(ball), m_half(half), m_world(world), m_slope(slope) {}
+ public:
+  Field(std::shared_ptr<const Program> program, float even, float cut, bool ball, const V3f& half, const M44f& world,
+        float slope)
+      : m_program(std::move(program)), m_even(even), m_cut(cut), m_ball(ball), m_half(half), m_world(world),
+        m_slope(slope) {}
   float pattern(const V3f& p) const {
     if (!m_program) return m_even - m_cut;
     PatternPoint at;
@@ -55,7 +57,9 @@ public:
     box.low.position = b.min;
     box.high.position = b.max;
     Box3f world;
-    for (int c = 0; c < 8; ++c) world.extendBy(transformPoint(m_world, {c & 1 ? b.max.x : b.min.x, c & 2 ? b.max.y : b.min.y, c & 4 ? b.max.z : b.min.z}));
+    for (int c = 0; c < 8; ++c)
+      world.extendBy(
+          transformPoint(m_world, {c & 1 ? b.max.x : b.min.x, c & 2 ? b.max.y : b.min.y, c & 4 ? b.max.z : b.min.z}));
     box.low.world = world.min;
     box.high.world = world.max;
     box.low.uv = {b.min.x, b.min.y};
@@ -65,7 +69,7 @@ public:
     high = (v.high.x + v.high.y + v.high.z) / 3 - m_cut;
   }
 
-private:
+ private:
   std::shared_ptr<const Program> m_program;
   float m_even, m_cut;
   bool m_ball;
@@ -89,7 +93,8 @@ Mesh skin(const Field& field, const V3f& half, int fineness, const BuildFrom& fr
   const float outside = -1, inside = 1;
   tbb::parallel_for(size_t(0), all, [&](size_t b) {
     if (from.cancel && from.cancel->requested()) return;
-    const int bx = int(b % size_t(bricks[0])) * brick, by = int(b / size_t(bricks[0]) % size_t(bricks[1])) * brick, bz = int(b / (size_t(bricks[0]) * size_t(bricks[1]))) * brick;
+    const int bx = int(b % size_t(bricks[0])) * brick, by = int(b / size_t(bricks[0]) % size_t(bricks[1])) * brick,
+              bz = int(b / (size_t(bricks[0]) * size_t(bricks[1]))) * brick;
     Box3f box;
     box.min = place(bx, by, bz) - V3f(voxel);
     box.max = place(bx + brick, by + brick, bz + brick);
@@ -98,7 +103,9 @@ Mesh skin(const Field& field, const V3f& half, int fineness, const BuildFrom& fr
     if (high < 0) return;
     if (low > 0) { // the pattern is whole here; the bounds may still cut it
       float least = std::numeric_limits<float>::max();
-      for (int c = 0; c < 8; ++c) least = std::min(least, field.room({c & 1 ? box.max.x : box.min.x, c & 2 ? box.max.y : box.min.y, c & 4 ? box.max.z : box.min.z}));
+      for (int c = 0; c < 8; ++c)
+        least = std::min(least, field.room({c & 1 ? box.max.x : box.min.x, c & 2 ? box.max.y : box.min.y,
+                                            c & 4 ? box.max.z : box.min.z}));
       if (least > 0) {
         solid[b] = 1;
         return;
@@ -116,11 +123,14 @@ Mesh skin(const Field& field, const V3f& half, int fineness, const BuildFrom& fr
   grid->setGridClass(openvdb::GRID_LEVEL_SET);
   auto at = grid->getAccessor();
   for (size_t b = 0; b < all; ++b) {
-    const int bx = int(b % size_t(bricks[0])) * brick, by = int(b / size_t(bricks[0]) % size_t(bricks[1])) * brick, bz = int(b / (size_t(bricks[0]) * size_t(bricks[1]))) * brick;
+    const int bx = int(b % size_t(bricks[0])) * brick, by = int(b / size_t(bricks[0]) % size_t(bricks[1])) * brick,
+              bz = int(b / (size_t(bricks[0]) * size_t(bricks[1]))) * brick;
     if (values[b].empty() && !solid[b]) continue;
     for (int z = 0; z < brick; ++z)
       for (int y = 0; y < brick; ++y)
-        for (int x = 0; x < brick; ++x) at.setValue({bx + x, by + y, bz + z}, solid[b] ? -inside : -std::clamp(values[b][size_t((z * brick + y) * brick + x)], -1.0f, 1.0f));
+        for (int x = 0; x < brick; ++x)
+          at.setValue({bx + x, by + y, bz + z},
+                      solid[b] ? -inside : -std::clamp(values[b][size_t((z * brick + y) * brick + x)], -1.0f, 1.0f));
   }
   openvdb::tools::VolumeToMesh mesher(0.0);
   mesher(*grid);
@@ -161,43 +171,87 @@ Mesh skin(const Field& field, const V3f& half, int fineness, const BuildFrom& fr
 } // namespace
 
 ShapeKind patternFormShape() {
-  return {{.id = "object.pattern_form",
-           .label = "Dense form",
-           .helpText = "A body made of a pattern in space: shells, cut-aways, combs, blobs pushed out by noise.",
-           .params = join({{number("amount", "Pattern", "", 1).soft(0, 1).range(-1e6, 1e6).patterned().at(Stage::Geometry).matters().help("How dense it is from place to place: a solid, a comb, noise, or several laid over one another"),
-                            number("cut_off", "Cut-off", "", 0.5).soft(0, 1).range(-1e6, 1e6).at(Stage::Geometry).matters().help("Where the pattern is more than this, the body is"),
-                            choice("bounds", "Bounds", {"box", "ball"}).at(Stage::Geometry).help("Nothing of it stands out of them: there it is cut flat"),
-                            number("width", "Width", "m", 1).soft(0.05, 4).range(1e-4, 1e5).log().at(Stage::Geometry).matters().help("Of the bounds; of a ball its diameter"),
-                            number("height", "Height", "m", 1).soft(0.05, 4).range(1e-4, 1e5).log().at(Stage::Geometry).when("bounds", "box").help("Of the bounds"),
-                            number("depth", "Depth", "m", 1).soft(0.05, 4).range(1e-4, 1e5).log().at(Stage::Geometry).when("bounds", "box").help("Of the bounds"),
-                            integer("fineness", "Fineness", 128).soft(32, 400).range(4, 800).at(Stage::Geometry).help("Facets along its longest side; its skin lies on the cut-off at any of them, what is smaller than a facet is lost")},
-                           objectParams()})},
-          [](const Params& p, const BuildFrom& from) {
-            std::shared_ptr<const Program> program;
-            float even = p.pattern("amount") ? 0 : p.real("amount");
-            if (const PatternUse* use = p.pattern("amount")) {
-              program = std::make_shared<const Program>(Program::compile(from.doc, use->pattern, from.frame, from.assets, false));
-              if (const Sample4* c = program->constant()) {
-                even = (c->x + c->y + c->z) / 3;
-                program.reset();
-              }
-            }
-            const bool ball = p.text("bounds") == "ball";
-            const float width = p.real("width");
-            const V3f half = ball ? V3f(0.5f * width) : V3f(0.5f * width, 0.5f * p.real("height"), 0.5f * p.real("depth"));
-            const int fineness = int(p.number("fineness"));
-            const float voxel = 2 * std::max(half.x, std::max(half.y, half.z)) / float(fineness);
-            const Field field(program, even, p.real("cut_off"), ball, half, worldMatrix(from.doc, p.node(), from.frame), 0.25f / voxel);
-            Shape s;
-            s.mesh = skin(field, half, fineness, from);
-            if (s.mesh.triangles.empty()) throw badInput(fmt::format("{}.cut_off: the pattern nowhere reaches {:g} within the bounds", p.node().name, p.number("cut_off")));
-            // Told once: how much of the skin is where the bounds cut it.
-            size_t cut = 0;
-            for (const V3f& v : s.mesh.positions) cut += field.bounded(v);
-            if (from.troubles && program && cut * 50 > s.mesh.positions.size())
-              from.troubles->push_back(fmt::format("{}: {:.0f} % of its skin is where its bounds cut it; make them larger, or fade the pattern before them", p.node().name, 100.0 * double(cut) / double(s.mesh.positions.size())));
-            return s;
-          }};
+  return {
+      {.id = "object.pattern_form",
+       .label = "Dense form",
+       .helpText = "A body made of a pattern in space: shells, cut-aways, combs, blobs pushed out by noise.",
+       .params = join(
+           {{number("amount", "Pattern", "", 1)
+                 .soft(0, 1)
+                 .range(-1e6, 1e6)
+                 .patterned()
+                 .at(Stage::Geometry)
+                 .matters()
+                 .help("How dense it is from place to place: a solid, a comb, noise, or several laid over one another"),
+             number("cut_off", "Cut-off", "", 0.5)
+                 .soft(0, 1)
+                 .range(-1e6, 1e6)
+                 .at(Stage::Geometry)
+                 .matters()
+                 .help("Where the pattern is more than this, the body is"),
+             choice("bounds", "Bounds", {"box", "ball"})
+                 .at(Stage::Geometry)
+                 .help("Nothing of it stands out of them: there it is cut flat"),
+             number("width", "Width", "m", 1)
+                 .soft(0.05, 4)
+                 .range(1e-4, 1e5)
+                 .log()
+                 .at(Stage::Geometry)
+                 .matters()
+                 .help("Of the bounds; of a ball its diameter"),
+             number("height", "Height", "m", 1)
+                 .soft(0.05, 4)
+                 .range(1e-4, 1e5)
+                 .log()
+                 .at(Stage::Geometry)
+                 .when("bounds", "box")
+                 .help("Of the bounds"),
+             number("depth", "Depth", "m", 1)
+                 .soft(0.05, 4)
+                 .range(1e-4, 1e5)
+                 .log()
+                 .at(Stage::Geometry)
+                 .when("bounds", "box")
+                 .help("Of the bounds"),
+             integer("fineness", "Fineness", 128)
+                 .soft(32, 400)
+                 .range(4, 800)
+                 .at(Stage::Geometry)
+                 .help("Facets along its longest side; its skin lies on the cut-off at any of them, what is smaller "
+                       "than a facet is lost")},
+            objectParams()})},
+      [](const Params& p, const BuildFrom& from) {
+        std::shared_ptr<const Program> program;
+        float even = p.pattern("amount") ? 0 : p.real("amount");
+        if (const PatternUse* use = p.pattern("amount")) {
+          program =
+              std::make_shared<const Program>(Program::compile(from.doc, use->pattern, from.frame, from.assets, false));
+          if (const Sample4* c = program->constant()) {
+            even = (c->x + c->y + c->z) / 3;
+            program.reset();
+          }
+        }
+        const bool ball = p.text("bounds") == "ball";
+        const float width = p.real("width");
+        const V3f half = ball ? V3f(0.5f * width) : V3f(0.5f * width, 0.5f * p.real("height"), 0.5f * p.real("depth"));
+        const int fineness = int(p.number("fineness"));
+        const float voxel = 2 * std::max(half.x, std::max(half.y, half.z)) / float(fineness);
+        const Field field(program, even, p.real("cut_off"), ball, half, worldMatrix(from.doc, p.node(), from.frame),
+                          0.25f / voxel);
+        Shape s;
+        s.mesh = skin(field, half, fineness, from);
+        if (s.mesh.triangles.empty())
+          throw badInput(fmt::format("{}.cut_off: the pattern nowhere reaches {:g} within the bounds", p.node().name,
+                                     p.number("cut_off")));
+        // Told once: how much of the skin is where the bounds cut it.
+        size_t cut = 0;
+        for (const V3f& v : s.mesh.positions) cut += field.bounded(v);
+        if (from.troubles && program && cut * 50 > s.mesh.positions.size())
+          from.troubles->push_back(fmt::format(
+              "{}: {:.0f} % of its skin is where its bounds cut it; make them larger, or fade the pattern before them",
+              p.node().name, 100.0 * double(cut) / double(s.mesh.positions.size())));
+        return s;
+      }};
 }
 
 } // namespace ilumbra

@@ -19,14 +19,19 @@ void all(std::vector<V3d>& out, const V3d& p, bool turns) {
 
 std::vector<V3d> cornersOf(const std::string& form) {
   std::vector<V3d> c;
-  if (form == "tetrahedron") c = {{1, 1, 1}, {1, -1, -1}, {-1, 1, -1}, {-1, -1, 1}};
-  else if (form == "cube") all(c, {1, 1, 1}, false);
-  else if (form == "octahedron") all(c, {1, 0, 0}, true);
+  if (form == "tetrahedron")
+    c = {{1, 1, 1}, {1, -1, -1}, {-1, 1, -1}, {-1, -1, 1}};
+  else if (form == "cube")
+    all(c, {1, 1, 1}, false);
+  else if (form == "octahedron")
+    all(c, {1, 0, 0}, true);
   else if (form == "dodecahedron") {
     all(c, {1, 1, 1}, false);
     all(c, {0, 1 / golden, golden}, true);
-  } else if (form == "icosahedron") all(c, {0, 1, golden}, true);
-  else if (form == "cuboctahedron") all(c, {1, 1, 0}, true);
+  } else if (form == "icosahedron")
+    all(c, {0, 1, golden}, true);
+  else if (form == "cuboctahedron")
+    all(c, {1, 1, 0}, true);
   else if (form == "truncated octahedron") {
     all(c, {0, 1, 2}, true);
     all(c, {0, 2, 1}, true);
@@ -50,10 +55,15 @@ ShapeKind polyhedronShape() {
   return {{.id = "object.polyhedron",
            .label = "Polyhedron",
            .helpText = "A body of flat, regular faces.",
-           .params = join({{choice("form", "Form", {"icosahedron", "dodecahedron", "octahedron", "cube", "tetrahedron", "cuboctahedron", "icosidodecahedron", "rhombic dodecahedron", "truncated octahedron", "truncated icosahedron"})
-                                .at(Stage::Geometry).matters().help("Which body"),
-                            sizeParam("radius", "Radius", 0.5, "From the centre to the furthest corner")},
-                           objectParams()})},
+           .params = join(
+               {{choice("form", "Form",
+                        {"icosahedron", "dodecahedron", "octahedron", "cube", "tetrahedron", "cuboctahedron",
+                         "icosidodecahedron", "rhombic dodecahedron", "truncated octahedron", "truncated icosahedron"})
+                     .at(Stage::Geometry)
+                     .matters()
+                     .help("Which body"),
+                 sizeParam("radius", "Radius", 0.5, "From the centre to the furthest corner")},
+                objectParams()})},
           [](const Params& p, const BuildFrom&) {
             std::vector<V3d> corners = cornersOf(p.text("form"));
             double reach = 0;

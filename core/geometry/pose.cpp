@@ -1,8 +1,8 @@
 #include "core/geometry/pose.h"
 
+#include <charconv>
 #include <ImathMatrixAlgo.h>
 #include <ImathQuat.h>
-#include <charconv>
 
 namespace ilumbra {
 namespace {
@@ -25,7 +25,8 @@ const ModelPart* findPart(const Model& model, const std::string& name) {
     if (p.name == name) return &p;
   size_t number = 0;
   const auto [end, error] = std::from_chars(name.data(), name.data() + name.size(), number);
-  if (error != std::errc() || end != name.data() + name.size() || number < 1 || number > model.parts.size()) return nullptr;
+  if (error != std::errc() || end != name.data() + name.size() || number < 1 || number > model.parts.size())
+    return nullptr;
   return &model.parts[number - 1];
 }
 
@@ -45,7 +46,8 @@ bool isPosed(const Model& model, const ModelPart& part) {
 }
 
 std::vector<float> sample(const ModelTrack& t, double seconds, bool rotation) {
-  const size_t w = t.width, keys = t.times.size(), stride = t.shape == ModelTrack::Shape::Cubic ? 3 * w : w, at = t.shape == ModelTrack::Shape::Cubic ? w : 0;
+  const size_t w = t.width, keys = t.times.size(), stride = t.shape == ModelTrack::Shape::Cubic ? 3 * w : w,
+               at = t.shape == ModelTrack::Shape::Cubic ? w : 0;
   std::vector<float> out(w, 0.0f);
   if (!keys || !w) return out;
   const auto value = [&](size_t key) { return t.values.data() + key * stride + at; };
@@ -62,7 +64,8 @@ std::vector<float> sample(const ModelTrack& t, double seconds, bool rotation) {
     const float s2 = s * s, s3 = s2 * s;
     const float *leaving = va + w, *arriving = vb - w;
     for (size_t i = 0; i < w; ++i)
-      out[i] = (2 * s3 - 3 * s2 + 1) * va[i] + step * (s3 - 2 * s2 + s) * leaving[i] + (3 * s2 - 2 * s3) * vb[i] + step * (s3 - s2) * arriving[i];
+      out[i] = (2 * s3 - 3 * s2 + 1) * va[i] + step * (s3 - 2 * s2 + s) * leaving[i] + (3 * s2 - 2 * s3) * vb[i] +
+               step * (s3 - s2) * arriving[i];
   } else if (rotation && w == 4) {
     const Imath::Quatf q = Imath::slerpShortestArc(quaternion(va).normalized(), quaternion(vb).normalized(), s);
     out = {q.v.x, q.v.y, q.v.z, q.r};
@@ -138,13 +141,16 @@ Mesh posed(const Model& model, const ModelPart& part, const ModelMotion* motion,
   Mesh mesh = part.mesh;
   if (!part.morphs.empty()) {
     std::vector<float> weights = part.weights;
-    if (const ModelMove* move = moveOf(motion, part.node); move && move->weights.width) weights = sample(move->weights, seconds);
+    if (const ModelMove* move = moveOf(motion, part.node); move && move->weights.width)
+      weights = sample(move->weights, seconds);
     weights.resize(part.morphs.size(), 0.0f);
     for (size_t k = 0; k < part.morphs.size(); ++k) {
       const ModelPart::Morph& m = part.morphs[k];
       if (weights[k] == 0) continue;
-      for (size_t i = 0; i < m.positions.size() && i < mesh.positions.size(); ++i) mesh.positions[i] += m.positions[i] * weights[k];
-      for (size_t i = 0; i < m.normals.size() && i < mesh.normals.size(); ++i) mesh.normals[i] += m.normals[i] * weights[k];
+      for (size_t i = 0; i < m.positions.size() && i < mesh.positions.size(); ++i)
+        mesh.positions[i] += m.positions[i] * weights[k];
+      for (size_t i = 0; i < m.normals.size() && i < mesh.normals.size(); ++i)
+        mesh.normals[i] += m.normals[i] * weights[k];
     }
     for (V3f& n : mesh.normals) n = normalize(n);
   }

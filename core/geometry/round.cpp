@@ -20,17 +20,17 @@ constexpr uint32_t none = ~0u;
 // The triangles around a corner between two edges that are rounded (or rims): they move away from the edges together.
 struct Sector {
   uint32_t place = none;
-  V3f way{0.0f}; ///< where the corner goes, for a corner with all its room
+  V3f way{0.0f};                             ///< where the corner goes, for a corner with all its room
   V3f normal{0.0f}, first{0.0f}, last{0.0f}; ///< of all of it, and beside the edge before and the edge after it
-  bool across = false;         ///< opposite the end of an edge: it takes the arc as its outline
-  uint32_t begin = 0, end = 0; ///< triangles' corners, counter-clockwise, in `corners`
+  bool across = false;                       ///< opposite the end of an edge: it takes the arc as its outline
+  uint32_t begin = 0, end = 0;               ///< triangles' corners, counter-clockwise, in `corners`
 };
 // The sectors around one place, counter-clockwise seen from outside. Edge i lies between sector i - 1 and sector i.
 struct Fan {
   uint32_t place = none;
   std::vector<uint32_t> sectors, edges;
-  bool closed = true; ///< false: a rim runs through; then there is no edge before the first sector
-  bool ends = false;  ///< one edge ends here at a flat side: sectors before it, across, and after it
+  bool closed = true;  ///< false: a rim runs through; then there is no edge before the first sector
+  bool ends = false;   ///< one edge ends here at a flat side: sectors before it, across, and after it
   uint32_t odd = none; ///< the edge (in `edges`) that goes in where the other two stick out, or the other way around
 };
 struct ArcPoint {
@@ -38,22 +38,27 @@ struct ArcPoint {
 };
 
 class Rounding {
-public:
+ public:
   Rounding(const Mesh& mesh, float radius, int half, float sharp, bool outward, bool inward)
-      : m_mesh(mesh), m_w(weld(mesh)), m_edges(edgesOf(m_w)), m_radius(radius), m_half(half), m_least(std::cos(sharp * pi / 180)), m_outward(outward), m_inward(inward) {
+      : m_mesh(mesh), m_w(weld(mesh)), m_edges(edgesOf(m_w)), m_radius(radius), m_half(half),
+        m_least(std::cos(sharp * pi / 180)), m_outward(outward), m_inward(inward) {
     m_edgeOf.assign(3 * m_w.triangles.size(), none);
     for (uint32_t i = 0; i < m_edges.size(); ++i)
       for (const uint32_t t : {m_edges[i].left, m_edges[i].right})
         if (t != none)
           for (uint32_t k = 0; k < 3; ++k)
-            if (const uint32_t a = vertex(t, k), b = vertex(t, k + 1); std::min(a, b) == m_edges[i].a && std::max(a, b) == m_edges[i].b) m_edgeOf[3 * t + k] = i;
+            if (const uint32_t a = vertex(t, k), b = vertex(t, k + 1);
+                std::min(a, b) == m_edges[i].a && std::max(a, b) == m_edges[i].b)
+              m_edgeOf[3 * t + k] = i;
     m_normals.resize(m_w.triangles.size());
     for (uint32_t t = 0; t < m_w.triangles.size(); ++t) m_normals[t] = normalOf(m_w, t);
     chooseEdges();
     findFlats();
   }
   size_t count() const { return m_count; }
-  size_t crowded() const { return size_t(std::count_if(m_edges.begin(), m_edges.end(), [](const MeshEdge& e) { return e.crowded; })); }
+  size_t crowded() const {
+    return size_t(std::count_if(m_edges.begin(), m_edges.end(), [](const MeshEdge& e) { return e.crowded; }));
+  }
   /// Corners that had less room than the radius asks for, of all that are rounded.
   size_t narrow = 0, rounded = 0;
 
@@ -71,7 +76,7 @@ public:
     return out;
   }
 
-private:
+ private:
   uint32_t vertex(uint32_t t, uint32_t k) const {
     const Mesh::Triangle& q = m_w.triangles[t];
     k %= 3;
@@ -116,7 +121,9 @@ private:
         todo.pop_back();
         for (uint32_t k = 0; k < 3; ++k) {
           const uint32_t other = across(t, k);
-          if (other == none || m_flatOf[other] != none || m_turn[m_edgeOf[3 * t + k]] > 0 || dot(m_normals[other], n) < 0.99999f) continue;
+          if (other == none || m_flatOf[other] != none || m_turn[m_edgeOf[3 * t + k]] > 0 ||
+              dot(m_normals[other], n) < 0.99999f)
+            continue;
           const V3f far = at(oppositeOf(m_w.triangles[other], m_edges[m_edgeOf[3 * t + k]])) - o;
           if (std::abs(dot(far, n)) > 1e-4f * length(far)) continue;
           m_flatOf[other] = number;
@@ -130,7 +137,9 @@ private:
     const MeshEdge& e = m_edges[m_edgeOf[3 * t + k]];
     return e.crowded ? none : e.left == t ? e.right : e.left;
   }
-  uint32_t cornerIn(uint32_t t, uint32_t place) const { return vertex(t, 0) == place ? 0u : vertex(t, 1) == place ? 1u : 2u; }
+  uint32_t cornerIn(uint32_t t, uint32_t place) const {
+    return vertex(t, 0) == place ? 0u : vertex(t, 1) == place ? 1u : 2u;
+  }
 
   // How far from the edge the arc touches: radius · tan(half the turn), for a knife's edge that of 160°.
   float reach(uint32_t edge) const { return m_radius * std::tan(0.5f * std::min(m_turn[edge], 160 * pi / 180)); }
@@ -221,8 +230,8 @@ private:
     return true;
   }
 
-  // Where an inner edge meets two outer ones (or the other way around) at a right angle to the side between those, the outline of
-  // that side is an arc, and the corner a piece of a ring.
+  // Where an inner edge meets two outer ones (or the other way around) at a right angle to the side between those, the
+  // outline of that side is an arc, and the corner a piece of a ring.
   void findOdd(Fan& fan) {
     if (!fan.closed || fan.edges.size() != 3) return;
     for (uint32_t o = 0; o < 3; ++o) {
@@ -238,8 +247,8 @@ private:
       m_fanOf[fan.sectors[(o + 1) % 3]] = uint32_t(m_fans.size());
     }
   }
-  // Of such a corner: for each point of the odd edge's arc, from the sector before it to the one after, an arc from there to the side
-  // across.
+  // Of such a corner: for each point of the odd edge's arc, from the sector before it to the one after, an arc from
+  // there to the side across.
   std::vector<std::vector<ArcPoint>> ringAt(const Fan& fan) const {
     const uint32_t e = fan.edges[fan.odd], other = fan.edges[(fan.odd + 1) % 3];
     const float r = m_radius * m_room[fan.place] * (m_out[other] ? 1.0f : -1.0f);
@@ -257,7 +266,8 @@ private:
   // From one direction to another, by equal angles.
   static V3f turned(const V3f& from, const V3f& to, float t) {
     const float turn = std::acos(std::clamp(dot(from, to), -1.0f, 1.0f));
-    return turn < 1e-4f ? normalize(from * (1 - t) + to * t) : normalize((from * std::sin((1 - t) * turn) + to * std::sin(t * turn)) * (1 / std::sin(turn)));
+    return turn < 1e-4f ? normalize(from * (1 - t) + to * t)
+                        : normalize((from * std::sin((1 - t) * turn) + to * std::sin(t * turn)) * (1 / std::sin(turn)));
   }
 
   // The normal of the corners from `begin` up to `end`, by their angles: the mesh's own if it is near to it.
@@ -274,8 +284,8 @@ private:
     return !isBlack(shaded) && dot(normalize(shaded), n) > 0.7f ? normalize(shaded) : n;
   }
 
-  // The place that keeps its distance from the edges on both sides and stays in the faces beside them: least squares in three
-  // unknowns, exact wherever that can be had (flat sectors, and the straight lines between two flats).
+  // The place that keeps its distance from the edges on both sides and stays in the faces beside them: least squares in
+  // three unknowns, exact wherever that can be had (flat sectors, and the straight lines between two flats).
   void solve(Sector& s, bool stays) {
     s.normal = normalAround(s.place, s.begin, s.end);
     // Up to sharp edges within it, which are not rounded.
@@ -358,9 +368,10 @@ private:
     }
     return rings;
   }
-  // The flat filled anew, of points of its outline; empty if the outline crosses itself or has turned over: then `clashes` are the
-  // places of the mesh at which it does.
-  std::vector<std::array<OutlinePoint, 3>> refilled(const std::vector<uint32_t>& triangles, std::vector<uint32_t>* clashes = nullptr) const {
+  // The flat filled anew, of points of its outline; empty if the outline crosses itself or has turned over: then
+  // `clashes` are the places of the mesh at which it does.
+  std::vector<std::array<OutlinePoint, 3>> refilled(const std::vector<uint32_t>& triangles,
+                                                    std::vector<uint32_t>* clashes = nullptr) const {
     const V3f n = m_normals[triangles[0]], o = at(vertex(triangles[0], 0));
     const Frame frame(n);
     Rings rings;
@@ -403,7 +414,8 @@ private:
         for (const Segment& g : segments) {
           const V2f d = g.b - g.a, q = f.places[i] - g.a;
           const float l2 = d.dot(d), t = std::clamp(l2 > 0 ? q.dot(d) / l2 : 0.0f, 0.0f, 1.0f);
-          if ((q - d * t).length() < 1e-3f * (d.length() + 1e-3f * std::sqrt(float(wanted)))) clashes->insert(clashes->end(), {g.placeA, g.placeB});
+          if ((q - d * t).length() < 1e-3f * (d.length() + 1e-3f * std::sqrt(float(wanted))))
+            clashes->insert(clashes->end(), {g.placeA, g.placeB});
         }
     double sum = 0;
     for (const Mesh::Triangle& t : f.triangles) {
@@ -430,7 +442,8 @@ private:
     });
   }
 
-  // Where a triangle would turn over, its flat is filled anew; where that is no way out, its corners get less of the radius.
+  // Where a triangle would turn over, its flat is filled anew; where that is no way out, its corners get less of the
+  // radius.
   void findRoom(const BuildFrom& from) {
     std::vector<std::vector<uint32_t>> flats(m_flats);
     for (uint32_t t = 0; t < m_w.triangles.size(); ++t) flats[m_flatOf[t]].push_back(t);
@@ -462,15 +475,21 @@ private:
       };
       for (uint32_t t = 0; t < m_w.triangles.size(); ++t) {
         const uint32_t flat = m_flatOf[t];
-        if (!looks[flat] || m_refill[flat] || (m_sectorOf[3 * t] == none && m_sectorOf[3 * t + 1] == none && m_sectorOf[3 * t + 2] == none)) continue;
+        if (!looks[flat] || m_refill[flat] ||
+            (m_sectorOf[3 * t] == none && m_sectorOf[3 * t + 1] == none && m_sectorOf[3 * t + 2] == none))
+          continue;
         const V3f before = cross(at(vertex(t, 1)) - at(vertex(t, 0)), at(vertex(t, 2)) - at(vertex(t, 0)));
         float longest = 0;
-        for (uint32_t k = 0; k < 3; ++k) longest = std::max(longest, (at(vertex(t, k + 1)) - at(vertex(t, k))).length2());
+        for (uint32_t k = 0; k < 3; ++k)
+          longest = std::max(longest, (at(vertex(t, k + 1)) - at(vertex(t, k))).length2());
         if (length(before) < 1e-5f * longest) continue; // a sliver's direction says nothing
         const V3f a = moved(3 * t), after = cross(moved(3 * t + 1) - a, moved(3 * t + 2) - a);
-        if (dot(after, m_normals[t]) > 0.01f * length(before) && dot(after, m_normals[t]) > 0.7f * length(after)) continue;
-        if (flats[flat].size() > 1 && !asItWas[flat]) m_refill[flat] = 1;
-        else takeAll(t);
+        if (dot(after, m_normals[t]) > 0.01f * length(before) && dot(after, m_normals[t]) > 0.7f * length(after))
+          continue;
+        if (flats[flat].size() > 1 && !asItWas[flat])
+          m_refill[flat] = 1;
+        else
+          takeAll(t);
       }
       for (uint32_t f = 0; f < m_flats; ++f) {
         if (!looks[f] || !m_refill[f]) continue;
@@ -512,7 +531,9 @@ private:
     m_made->triangles.push_back({a, b, c});
     if (!m_mesh.inside.empty()) m_made->inside.push_back(inside);
   }
-  uint8_t insideOf(uint32_t triangle) const { return m_mesh.inside.empty() ? uint8_t(0) : m_mesh.inside[m_w.origin[triangle]]; }
+  uint8_t insideOf(uint32_t triangle) const {
+    return m_mesh.inside.empty() ? uint8_t(0) : m_mesh.inside[m_w.origin[triangle]];
+  }
 
   V2f uvOf(uint32_t corner) const { return m_mesh.uvs.empty() ? V2f(0, 0) : m_mesh.uvs[original(corner)]; }
   // Where the corner has gone to in the texture, read off the triangle of its sector under that place.
@@ -530,7 +551,8 @@ private:
       const V3f e1 = at(vertex(t, k + 1)) - at(s.place), e2 = at(vertex(t, k + 2)) - at(s.place), n = cross(e1, e2);
       const float area = dot(n, n);
       if (area < 1e-20f * e1.length2() * e2.length2()) continue;
-      const float u = dot(cross(way, e2), n) / area, v = dot(cross(e1, way), n) / area, miss = std::max({0.0f, -u, -v, u + v - 1});
+      const float u = dot(cross(way, e2), n) / area, v = dot(cross(e1, way), n) / area,
+                  miss = std::max({0.0f, -u, -v, u + v - 1});
       if (miss >= bestMiss) continue;
       bestMiss = miss;
       best = uv + (uvOf(3 * t + (k + 1) % 3) - uv) * u + (uvOf(3 * t + (k + 2) % 3) - uv) * v;
@@ -565,7 +587,9 @@ private:
     }
   }
 
-  V3f sectorAt(uint32_t sector) const { return at(m_sectors[sector].place) + m_sectors[sector].way * m_room[m_sectors[sector].place]; }
+  V3f sectorAt(uint32_t sector) const {
+    return at(m_sectors[sector].place) + m_sectors[sector].way * m_room[m_sectors[sector].place];
+  }
   // Of the arc between two sectors, across an edge along `along`: more than 0 where it bulges.
   float arcRadius(uint32_t from, uint32_t to, const V3f& along) const {
     V3f d = m_sectors[to].first - m_sectors[from].last, chord = sectorAt(to) - sectorAt(from);
@@ -575,10 +599,11 @@ private:
     return l < 1e-8f ? 0 : dot(chord, d) / l;
   }
   V3f alongOf(uint32_t edge) const { return normalize(at(m_edges[edge].b) - at(m_edges[edge].a)); }
-  // It lies on the cylinder about the edge that touches both sides; where only two meet or one ends, it may be cut at a slant, in the
-  // plane of its ends and the corner.
+  // It lies on the cylinder about the edge that touches both sides; where only two meet or one ends, it may be cut at a
+  // slant, in the plane of its ends and the corner.
   std::vector<ArcPoint> arc(uint32_t from, uint32_t to, uint32_t edge, bool mayBeCut) const {
-    const V3f along = alongOf(edge), p0 = sectorAt(from), p1 = sectorAt(to), n0 = m_sectors[from].last, n1 = m_sectors[to].first, corner = at(m_sectors[from].place);
+    const V3f along = alongOf(edge), p0 = sectorAt(from), p1 = sectorAt(to), n0 = m_sectors[from].last,
+              n1 = m_sectors[to].first, corner = at(m_sectors[from].place);
     const float r = arcRadius(from, to, along);
     const V3f plane = cross(p0 - corner, p1 - corner);
     const float slant = dot(plane, along);
@@ -611,14 +636,16 @@ private:
     const size_t k = fan.edges.size(), n = fan.sectors.size();
     if (fan.odd != none) {
       const auto rows = ringAt(fan);
-      auto& first = m_arcs[key(fan.edges[(fan.odd + 2) % 3], fan.place)] = rows.front(); // from across to the sector before
+      auto& first = m_arcs[key(fan.edges[(fan.odd + 2) % 3], fan.place)] =
+          rows.front(); // from across to the sector before
       std::reverse(first.begin(), first.end());
       m_arcs[key(fan.edges[(fan.odd + 1) % 3], fan.place)] = rows.back();
       for (const auto& row : rows) m_arcs[key(fan.edges[fan.odd], fan.place)].push_back(row.front());
       return;
     }
     for (size_t i = 0; i < k; ++i) {
-      const uint32_t before = fan.closed ? fan.sectors[(i + n - 1) % n] : fan.sectors[i], after = fan.closed ? fan.sectors[i] : fan.sectors[i + 1];
+      const uint32_t before = fan.closed ? fan.sectors[(i + n - 1) % n] : fan.sectors[i],
+                     after = fan.closed ? fan.sectors[i] : fan.sectors[i + 1];
       std::vector<ArcPoint> points = arc(before, after, fan.edges[i], fan.ends || (fan.closed && k == 2));
       if (fan.closed && k == 2 && i == 1) { // the same places as the first edge's, each with its own normals
         const std::vector<ArcPoint>& same = m_arcs.at(key(fan.edges[0], fan.place));
@@ -640,7 +667,8 @@ private:
       uint32_t lastA = none, lastB = none;
       for (int j = left ? 0 : m_half; j <= (left ? m_half : 2 * m_half); ++j) {
         const float s = float(left ? j : 2 * m_half - j) / float(m_half); // 1 in the middle
-        const uint32_t va = add(a[size_t(j)].at, a[size_t(j)].normal, a0 * (1 - s) + a1 * s), vb = add(b[size_t(j)].at, b[size_t(j)].normal, b0 * (1 - s) + b1 * s);
+        const uint32_t va = add(a[size_t(j)].at, a[size_t(j)].normal, a0 * (1 - s) + a1 * s),
+                       vb = add(b[size_t(j)].at, b[size_t(j)].normal, b0 * (1 - s) + b1 * s);
         if (lastA != none) {
           face(lastB, lastA, va, insideOf(t));
           face(lastB, va, vb, insideOf(t));
@@ -651,9 +679,9 @@ private:
     }
   }
 
-  // Where three edges or more meet (or two at a rim): from each sector's corner to the middles of the arcs beside it and to the
-  // middle of the patch. A place in it is as far from the centres of its arcs as they are, along the normal between the sectors';
-  // for one radius that is the ball that touches all sides.
+  // Where three edges or more meet (or two at a rim): from each sector's corner to the middles of the arcs beside it
+  // and to the middle of the patch. A place in it is as far from the centres of its arcs as they are, along the normal
+  // between the sectors'; for one radius that is the ball that touches all sides.
   void patch(const Fan& fan) {
     const size_t n = fan.sectors.size();
     if (n < 3 || fan.ends || m_room[fan.place] <= 0) return;
@@ -684,7 +712,8 @@ private:
       } else {
         for (int j = 0; j <= 2 * h; ++j) {
           const float t = float(j) / float(2 * h);
-          sides[i].push_back({sectorAt(before) * (1 - t) + sectorAt(after) * t, normalize(m_sectors[before].normal * (1 - t) + m_sectors[after].normal * t)});
+          sides[i].push_back({sectorAt(before) * (1 - t) + sectorAt(after) * t,
+                              normalize(m_sectors[before].normal * (1 - t) + m_sectors[after].normal * t)});
         }
         sides[i].front().at = sectorAt(before);
         sides[i].back().at = sectorAt(after);
@@ -714,7 +743,8 @@ private:
       float weights = 0;
       for (size_t i = 0; i < n; ++i) {
         const uint32_t before = fan.sectors[(i + n - 1) % n], after = fan.sectors[i];
-        const V3f centre = (sectorAt(before) - m_sectors[before].normal * radius[i]) * (1 - along[i]) + (sectorAt(after) - m_sectors[after].normal * radius[i]) * along[i];
+        const V3f centre = (sectorAt(before) - m_sectors[before].normal * radius[i]) * (1 - along[i]) +
+                           (sectorAt(after) - m_sectors[after].normal * radius[i]) * along[i];
         const float w = 1 / distance[i];
         sum += (centre + normal * radius[i]) * w;
         weights += w;
@@ -727,12 +757,15 @@ private:
     std::vector<std::vector<ArcPoint>> spokes(n); // from the middle of side i to the middle
     for (size_t i = 0; i < n; ++i) {
       const V2f m = (corner(i) + corner((i + n - 1) % n)) * 0.5f;
-      for (int j = 0; j <= h; ++j) spokes[i].push_back(j == 0 ? sides[i][size_t(h)] : j == h ? middle : place(m * (1 - float(j) / float(h))));
+      for (int j = 0; j <= h; ++j)
+        spokes[i].push_back(j == 0 ? sides[i][size_t(h)] : j == h ? middle : place(m * (1 - float(j) / float(h))));
     }
     for (size_t i = 0; i < n; ++i) {
       const size_t next = (i + 1) % n;
-      // Rows from the sector's corner along the next side to its middle; columns along this side, backwards, to its middle.
-      const V2f s = corner(i), mNext = (corner(i) + corner(next)) * 0.5f, mThis = (corner(i) + corner((i + n - 1) % n)) * 0.5f;
+      // Rows from the sector's corner along the next side to its middle; columns along this side, backwards, to its
+      // middle.
+      const V2f s = corner(i), mNext = (corner(i) + corner(next)) * 0.5f,
+                mThis = (corner(i) + corner((i + n - 1) % n)) * 0.5f;
       const uint32_t own = m_corners[m_sectors[fan.sectors[i]].begin];
       const V2f uvFrom = movedUv(own), uvTo = uvOf(own);
       std::vector<uint32_t> v;
@@ -770,12 +803,13 @@ private:
   std::vector<Sector> m_sectors;
   std::vector<Fan> m_fans;
   std::unordered_map<uint32_t, uint32_t> m_fanOf; ///< by sector across from an odd edge
-  std::vector<char> m_out;         ///< by edge: it sticks out
-  std::vector<char> m_sharp;       ///< by edge: it turns by more, rounded or not
-  std::vector<uint32_t> m_flatOf;  ///< by triangle: the flat that it is part of
+  std::vector<char> m_out;                        ///< by edge: it sticks out
+  std::vector<char> m_sharp;                      ///< by edge: it turns by more, rounded or not
+  std::vector<uint32_t> m_flatOf;                 ///< by triangle: the flat that it is part of
   uint32_t m_flats = 0;
-  std::vector<char> m_refill;      ///< by flat
-  std::vector<std::pair<uint32_t, std::vector<std::array<OutlinePoint, 3>>>> m_filled; ///< a triangle of the flat, and those in its stead
+  std::vector<char> m_refill; ///< by flat
+  std::vector<std::pair<uint32_t, std::vector<std::array<OutlinePoint, 3>>>>
+      m_filled;              ///< a triangle of the flat, and those in its stead
   std::vector<float> m_room; ///< by place: the share of the radius
   std::unordered_map<uint64_t, std::vector<ArcPoint>> m_arcs;
   Mesh* m_made = nullptr;
@@ -784,26 +818,50 @@ private:
 } // namespace
 
 ModifierKind roundModifier() {
-  return {{.id = "modifier.round",
-           .label = "Round edges",
-           .helpText = "Makes sharp edges round, so that they catch the light, and the corners where they meet.",
-           .params = modifierParams({number("radius", "Radius", "m", 0.005).soft(0.0002, 0.1).range(1e-6, 1e4).log().at(Stage::Geometry).matters().help("Of the round; where there is no room for it, less"),
-                                     choice("edges", "Edges", {"outer", "inner", "both"}).at(Stage::Geometry).matters().help("Those that stick out, those that a brush would not reach into, or both"),
-                                     number("sharp", "Sharp from", "°", 30).soft(1, 90).range(0.1, 179).at(Stage::Geometry).help("How much the surface turns at an edge that is made round, at least"),
-                                     integer("steps", "Steps", 4).soft(1, 12).range(1, 64).at(Stage::Geometry).help("Facets from a side to the middle of the round")})},
-          [](Form& form, const Params& p, const BuildFrom& from) {
-            Mesh mesh = meshOf(form);
-            if (mesh.normals.empty()) smooth(mesh, 0.5f); // facets stay facets
-            const std::string which = p.text("edges");
-            Rounding rounding(mesh, p.real("radius"), int(p.number("steps")), p.real("sharp"), which != "inner", which != "outer");
-            if (rounding.crowded() > 0) throw badInput(fmt::format("{}: {} edges have more than two faces; Mend may help", p.node().name, rounding.crowded()));
-            if (rounding.count() == 0) throw badInput(fmt::format("{}.edges: the object has no such edges that turn by {}° or more", p.node().name, p.number("sharp")));
-            Mesh made = rounding.run(from);
-            if (rounding.narrow > 0 && from.troubles)
-              from.troubles->push_back(fmt::format("{}.radius: {} of {} corners have no room for it and are rounded less", p.node().name, rounding.narrow, rounding.rounded));
-            meshOf(form) = std::move(made);
-          },
-          {}};
+  return {
+      {.id = "modifier.round",
+       .label = "Round edges",
+       .helpText = "Makes sharp edges round, so that they catch the light, and the corners where they meet.",
+       .params = modifierParams({number("radius", "Radius", "m", 0.005)
+                                     .soft(0.0002, 0.1)
+                                     .range(1e-6, 1e4)
+                                     .log()
+                                     .at(Stage::Geometry)
+                                     .matters()
+                                     .help("Of the round; where there is no room for it, less"),
+                                 choice("edges", "Edges", {"outer", "inner", "both"})
+                                     .at(Stage::Geometry)
+                                     .matters()
+                                     .help("Those that stick out, those that a brush would not reach into, or both"),
+                                 number("sharp", "Sharp from", "°", 30)
+                                     .soft(1, 90)
+                                     .range(0.1, 179)
+                                     .at(Stage::Geometry)
+                                     .help("How much the surface turns at an edge that is made round, at least"),
+                                 integer("steps", "Steps", 4)
+                                     .soft(1, 12)
+                                     .range(1, 64)
+                                     .at(Stage::Geometry)
+                                     .help("Facets from a side to the middle of the round")})},
+      [](Form& form, const Params& p, const BuildFrom& from) {
+        Mesh mesh = meshOf(form);
+        if (mesh.normals.empty()) smooth(mesh, 0.5f); // facets stay facets
+        const std::string which = p.text("edges");
+        Rounding rounding(mesh, p.real("radius"), int(p.number("steps")), p.real("sharp"), which != "inner",
+                          which != "outer");
+        if (rounding.crowded() > 0)
+          throw badInput(
+              fmt::format("{}: {} edges have more than two faces; Mend may help", p.node().name, rounding.crowded()));
+        if (rounding.count() == 0)
+          throw badInput(fmt::format("{}.edges: the object has no such edges that turn by {}° or more", p.node().name,
+                                     p.number("sharp")));
+        Mesh made = rounding.run(from);
+        if (rounding.narrow > 0 && from.troubles)
+          from.troubles->push_back(fmt::format("{}.radius: {} of {} corners have no room for it and are rounded less",
+                                               p.node().name, rounding.narrow, rounding.rounded));
+        meshOf(form) = std::move(made);
+      },
+      {}};
 }
 
 } // namespace ilumbra

@@ -10,11 +10,11 @@ namespace ilumbra {
 
 /// The form of one object in its own space: an exact sphere about the origin, or a mesh.
 struct Shape {
-  float sphereRadius = 0; ///< above 0: an exact sphere, and no mesh
+  float sphereRadius = 0;       ///< above 0: an exact sphere, and no mesh
   uint32_t sphereSegments = 64; ///< around it, where a mesh is made of it
   Mesh mesh;
-  /// Where its form changes while the shutter is open: at equal steps of time, two at least; `sphereRadius` and `mesh` are
-  /// those of mid-shutter, and the triangles stay the same.
+  /// Where its form changes while the shutter is open: at equal steps of time, two at least; `sphereRadius` and `mesh`
+  /// are those of mid-shutter, and the triangles stay the same.
   struct Form {
     float sphereRadius = 0;
     std::vector<V3f> positions, normals;
@@ -49,11 +49,12 @@ struct LinePoint {
 struct ShapeKind {
   Kind kind;
   std::function<Shape(const Params&, const BuildFrom&)> build; ///< empty for groups
-  std::function<bool(const Params&)> changesByTime = {}; ///< its form depends on the frame besides its parameters; null: no
+  std::function<bool(const Params&)> changesByTime =
+      {}; ///< its form depends on the frame besides its parameters; null: no
   /// The line that it follows, for copies along it; closed if its ends are the same; null: it has none.
   std::function<std::vector<V3f>(const Params&, const BuildFrom&)> line = {};
-  /// The points that it is drawn by: those in its slot, or, as long as there are none, those that it comes with; null: it is not
-  /// drawn.
+  /// The points that it is drawn by: those in its slot, or, as long as there are none, those that it comes with; null:
+  /// it is not drawn.
   std::function<std::vector<LinePoint>(const Document&, const Params&)> points = {};
 };
 /// Every shape. A new one is a file in this folder and a line here.

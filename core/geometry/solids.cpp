@@ -9,6 +9,7 @@
 #pragma GCC diagnostic ignored "-Wextra"
 #pragma GCC diagnostic ignored "-Wconversion"
 #pragma GCC diagnostic ignored "-Wshadow"
+#include <CGAL/box_intersection_d.h>
 #include <CGAL/Exact_predicates_inexact_constructions_kernel.h>
 #include <CGAL/Polygon_mesh_processing/corefinement.h>
 #include <CGAL/Polygon_mesh_processing/orient_polygon_soup.h>
@@ -16,7 +17,6 @@
 #include <CGAL/Polygon_mesh_processing/polygon_soup_to_polygon_mesh.h>
 #include <CGAL/Polygon_mesh_processing/self_intersections.h>
 #include <CGAL/Polygon_mesh_processing/triangulate_hole.h>
-#include <CGAL/box_intersection_d.h>
 #include <CGAL/Surface_mesh.h>
 #pragma GCC diagnostic pop
 
@@ -42,7 +42,8 @@ Solid solidOf(const Mesh& mesh, bool second, const std::string& name) {
   for (size_t i = 0; i < w.triangles.size(); ++i) {
     const auto& t = w.triangles[i];
     const Face f = solid.add_face(at[t.a], at[t.b], at[t.c]);
-    if (f == Solid::null_face()) throw badInput(name + ": has doubled faces, or edges at which more than two faces meet");
+    if (f == Solid::null_face())
+      throw badInput(name + ": has doubled faces, or edges at which more than two faces meet");
     origin[f] = second ? -1 - int64_t(w.origin[i]) : int64_t(w.origin[i]);
   }
   if (!CGAL::is_closed(solid)) throw badInput(name + ": is an open mesh, which has no inside");
@@ -66,40 +67,50 @@ struct CornerKey {
 struct CornerHash {
   size_t operator()(const CornerKey& k) const {
     size_t h = 1469598103934665603u;
-    for (const float v : {k.p.x, k.p.y, k.p.z, k.n.x, k.n.y, k.n.z, k.uv.x, k.uv.y}) h = (h ^ std::hash<float>()(v)) * 1099511628211u;
+    for (const float v : {k.p.x, k.p.y, k.p.z, k.n.x, k.n.y, k.n.z, k.uv.x, k.uv.y})
+      h = (h ^ std::hash<float>()(v)) * 1099511628211u;
     return h;
   }
 };
 
 } // namespace
 
-static Mesh joinedOnce(const Mesh& first, const Mesh& second, Joining how, const std::string& firstName, const std::string& secondName) {
+static Mesh joinedOnce(const Mesh& first, const Mesh& second, Joining how, const std::string& firstName,
+                       const std::string& secondName) {
   Solid a = solidOf(first, false, firstName), b = solidOf(second, true, secondName), out;
   out.add_property_map<Face, int64_t>("f:origin", 0);
   const auto done = [&] {
     const auto visitor = CGAL::parameters::visitor(Visitor()).throw_on_self_intersection(true);
     switch (how) {
-    case Joining::Union: return pmp::corefine_and_compute_union(a, b, out, visitor);
-    case Joining::Cut: return pmp::corefine_and_compute_difference(a, b, out, visitor);
-    default: return pmp::corefine_and_compute_intersection(a, b, out, visitor);
+    case Joining::Union:
+      return pmp::corefine_and_compute_union(a, b, out, visitor);
+    case Joining::Cut:
+      return pmp::corefine_and_compute_difference(a, b, out, visitor);
+    default:
+      return pmp::corefine_and_compute_intersection(a, b, out, visitor);
     }
   };
   bool ok = false;
   try {
     ok = done();
   } catch (const std::exception&) {
-    throw badInput(fmt::format("{} and {} cannot be joined: one of them crosses itself where they meet", firstName, secondName));
+    throw badInput(
+        fmt::format("{} and {} cannot be joined: one of them crosses itself where they meet", firstName, secondName));
   }
-  if (!ok) throw badInput(fmt::format("{} and {} touch in edges only, so that what comes of them is no body", firstName, secondName));
+  if (!ok)
+    throw badInput(
+        fmt::format("{} and {} touch in edges only, so that what comes of them is no body", firstName, secondName));
   Mesh mesh;
-  const bool normals = !first.normals.empty() || !second.normals.empty(), uvs = !first.uvs.empty() || !second.uvs.empty();
+  const bool normals = !first.normals.empty() || !second.normals.empty(),
+             uvs = !first.uvs.empty() || !second.uvs.empty();
   std::unordered_map<CornerKey, uint32_t, CornerHash> known;
   const Origins origin = Visitor::of(out);
   for (const Face f : out.faces()) {
     const bool other = origin[f] < 0;
     const Mesh& from = other ? second : first;
     const auto& t = from.triangles[size_t(other ? -1 - origin[f] : origin[f])];
-    const Imath::V3d p0(from.positions[t.a]), e1 = Imath::V3d(from.positions[t.b]) - p0, e2 = Imath::V3d(from.positions[t.c]) - p0, n = e1.cross(e2);
+    const Imath::V3d p0(from.positions[t.a]), e1 = Imath::V3d(from.positions[t.b]) - p0,
+                                              e2 = Imath::V3d(from.positions[t.c]) - p0, n = e1.cross(e2);
     const double area = n.length2();
     const bool flipped = how == Joining::Cut && other;
     uint32_t v[3];
@@ -108,7 +119,9 @@ static Mesh joinedOnce(const Mesh& first, const Mesh& second, Joining how, const
       const auto& p = out.point(vertex);
       const Imath::V3d at(p.x(), p.y(), p.z()), d = at - p0;
       const double u = area > 0 ? d.cross(e2).dot(n) / area : 0, w = area > 0 ? e1.cross(d).dot(n) / area : 0;
-      const auto across = [&](const auto& list) { return list[t.a] * float(1 - u - w) + list[t.b] * float(u) + list[t.c] * float(w); };
+      const auto across = [&](const auto& list) {
+        return list[t.a] * float(1 - u - w) + list[t.b] * float(u) + list[t.c] * float(w);
+      };
       CornerKey key{V3f(at), V3f(0.0f), V2f(0, 0)};
       if (normals) key.n = from.normals.empty() ? V3f(n.normalized()) : normalize(across(from.normals));
       if (flipped) key.n = -key.n;
@@ -130,8 +143,10 @@ static Mesh joinedOnce(const Mesh& first, const Mesh& second, Joining how, const
   return mesh;
 }
 
-// What came of one join may have corners so near to one another that floats let its faces fold: smoothed out, it is a body again.
-Mesh joined(const Mesh& first, const Mesh& second, Joining how, const std::string& firstName, const std::string& secondName) {
+// What came of one join may have corners so near to one another that floats let its faces fold: smoothed out, it is a
+// body again.
+Mesh joined(const Mesh& first, const Mesh& second, Joining how, const std::string& firstName,
+            const std::string& secondName) {
   try {
     return joinedOnce(first, second, how, firstName, secondName);
   } catch (const Error&) {
@@ -143,10 +158,14 @@ Mesh joined(const Mesh& first, const Mesh& second, Joining how, const std::strin
     const auto smoothed = [](const Mesh& m) {
       Box3f box;
       for (const V3f& p : m.positions) box.extendBy(p);
-      return mended(m, {.merge = 2e-6f * length(box.size()), .clean = true, .outwards = false, .close = true, .largestHole = 6});
+      return mended(
+          m, {.merge = 2e-6f * length(box.size()), .clean = true, .outwards = false, .close = true, .largestHole = 6});
     };
     const Mesh a = smoothed(first), b = smoothed(second);
-    if (!isClosed(a) || !isClosed(b) || (a.triangles.size() == first.triangles.size() && b.triangles.size() == second.triangles.size() && a.positions == first.positions && b.positions == second.positions)) throw;
+    if (!isClosed(a) || !isClosed(b) ||
+        (a.triangles.size() == first.triangles.size() && b.triangles.size() == second.triangles.size() &&
+         a.positions == first.positions && b.positions == second.positions))
+      throw;
     return joinedOnce(a, b, how, firstName, secondName);
   }
 }
@@ -163,7 +182,9 @@ Mesh clipped(const Mesh& mesh, const V3f& point, const V3f& normal) {
     return uint32_t(out.positions.size() - 1);
   };
   const auto vertex = [&](uint32_t i) {
-    if (kept[i] == ~0u) kept[i] = add(mesh.positions[i], mesh.normals.empty() ? V3f(0.0f) : mesh.normals[i], mesh.uvs.empty() ? V2f(0, 0) : mesh.uvs[i]);
+    if (kept[i] == ~0u)
+      kept[i] = add(mesh.positions[i], mesh.normals.empty() ? V3f(0.0f) : mesh.normals[i],
+                    mesh.uvs.empty() ? V2f(0, 0) : mesh.uvs[i]);
     return kept[i];
   };
   const auto cut = [&](uint32_t a, uint32_t b) {
@@ -175,7 +196,8 @@ Mesh clipped(const Mesh& mesh, const V3f& point, const V3f& normal) {
       const bool turn = std::tie(pb.x, pb.y, pb.z) < std::tie(pa.x, pa.y, pa.z);
       const uint32_t i = turn ? b : a, k = turn ? a : b;
       const float si = side(i), t = si / (si - side(k));
-      it->second = add(mix(mesh.positions[i], mesh.positions[k], t), mesh.normals.empty() ? V3f(0.0f) : normalize(mix(mesh.normals[i], mesh.normals[k], t)),
+      it->second = add(mix(mesh.positions[i], mesh.positions[k], t),
+                       mesh.normals.empty() ? V3f(0.0f) : normalize(mix(mesh.normals[i], mesh.normals[k], t)),
                        mesh.uvs.empty() ? V2f(0, 0) : mesh.uvs[i] * (1 - t) + mesh.uvs[k] * t);
     }
     return it->second;
@@ -213,7 +235,9 @@ std::vector<uint32_t> crossingFaces(const Welded& w, const CancelFlag* cancel) {
     boxes.emplace_back(Box(&low.x, &high.x, i));
   }
   std::vector<char> crosses(w.triangles.size(), 0);
-  const auto triangle = [&](const Mesh::Triangle& t) { return Kernel::Triangle_3(points[t.a], points[t.b], points[t.c]); };
+  const auto triangle = [&](const Mesh::Triangle& t) {
+    return Kernel::Triangle_3(points[t.a], points[t.b], points[t.c]);
+  };
   CGAL::box_self_intersection_d(boxes.begin(), boxes.end(), [&](const Box& x, const Box& y) {
     if (cancel && cancel->requested()) throw cancelled();
     const auto &s = w.triangles[x.info()], &t = w.triangles[y.info()];
@@ -231,7 +255,8 @@ std::vector<uint32_t> crossingFaces(const Welded& w, const CancelFlag* cancel) {
       met = CGAL::do_intersect(triangle(s), triangle(t));
     } else if (shared == 1) {
       // Beyond the corner that they share: the side opposite to it against the other face.
-      const Kernel::Segment_3 far(points[a[(sharedA + 1) % 3]], points[a[(sharedA + 2) % 3]]), near(points[b[(sharedB + 1) % 3]], points[b[(sharedB + 2) % 3]]);
+      const Kernel::Segment_3 far(points[a[(sharedA + 1) % 3]], points[a[(sharedA + 2) % 3]]),
+          near(points[b[(sharedB + 1) % 3]], points[b[(sharedB + 2) % 3]]);
       met = CGAL::do_intersect(far, triangle(t)) || CGAL::do_intersect(near, triangle(s));
     } else if (shared == 2) {
       // Folded onto each other: in one plane, with their third corners on the same side.

@@ -36,20 +36,41 @@ ModifierKind subdivideModifier() {
   return {{.id = "modifier.subdivide",
            .label = "Subdivide",
            .helpText = "Rounds the body off by Catmull and Clark's rule; edges that turn sharply may stay.",
-           .params = modifierParams({integer("levels", "Levels", 2).soft(1, 4).range(1, 6).at(Stage::Geometry).matters().help("Each makes four facets of one"),
-                                     number("crease", "Creases from", "°", 180).soft(0, 180).range(0, 180).at(Stage::Geometry).matters().help("Edges that turn by more are creases; 180: none"),
-                                     number("sharpness", "Sharpness", "", 3).soft(0, 10).range(0, 10).at(Stage::Geometry).help("Of creases: how many levels they stay sharp for; 10: for ever"),
-                                     flag("quads", "As quads", true).at(Stage::Geometry).help("Pairs of triangles that make good quads are taken for quads, as the shape was before it was cut into triangles")})},
+           .params = modifierParams({integer("levels", "Levels", 2)
+                                         .soft(1, 4)
+                                         .range(1, 6)
+                                         .at(Stage::Geometry)
+                                         .matters()
+                                         .help("Each makes four facets of one"),
+                                     number("crease", "Creases from", "°", 180)
+                                         .soft(0, 180)
+                                         .range(0, 180)
+                                         .at(Stage::Geometry)
+                                         .matters()
+                                         .help("Edges that turn by more are creases; 180: none"),
+                                     number("sharpness", "Sharpness", "", 3)
+                                         .soft(0, 10)
+                                         .range(0, 10)
+                                         .at(Stage::Geometry)
+                                         .help("Of creases: how many levels they stay sharp for; 10: for ever"),
+                                     flag("quads", "As quads", true)
+                                         .at(Stage::Geometry)
+                                         .help("Pairs of triangles that make good quads are taken for quads, as the "
+                                               "shape was before it was cut into triangles")})},
           [](Form& form, const Params& p, const BuildFrom&) {
             Mesh& mesh = meshOf(form);
             const int levels = int(p.number("levels"));
             const Welded w = weld(mesh);
             if (w.triangles.empty()) return;
-            if (double(w.triangles.size()) * std::pow(4.0, levels) > 20e6) throw badInput(fmt::format("{}.levels: {} levels of {} facets are more than 20 million", p.node().name, levels, w.triangles.size()));
+            if (double(w.triangles.size()) * std::pow(4.0, levels) > 20e6)
+              throw badInput(fmt::format("{}.levels: {} levels of {} facets are more than 20 million", p.node().name,
+                                         levels, w.triangles.size()));
             const std::vector<MeshEdge> edges = edgesOf(w);
             for (const MeshEdge& e : edges)
-              if (e.crowded) throw badInput(p.node().name + ": more than two faces meet at an edge, which cannot be subdivided");
-            // Faces: quads where pairs of triangles make them, by the vertices of the welded mesh and of the mesh itself.
+              if (e.crowded)
+                throw badInput(p.node().name + ": more than two faces meet at an edge, which cannot be subdivided");
+            // Faces: quads where pairs of triangles make them, by the vertices of the welded mesh and of the mesh
+            // itself.
             std::vector<int> counts, corners, uvCorners;
             const auto original = [&](uint32_t triangle, uint32_t place) {
               const auto& t = mesh.triangles[w.origin[triangle]];
@@ -108,7 +129,9 @@ ModifierKind subdivideModifier() {
             OpenSubdiv::Sdc::Options options;
             options.SetVtxBoundaryInterpolation(OpenSubdiv::Sdc::Options::VTX_BOUNDARY_EDGE_AND_CORNER);
             options.SetFVarLinearInterpolation(OpenSubdiv::Sdc::Options::FVAR_LINEAR_CORNERS_ONLY);
-            const std::unique_ptr<osd::TopologyRefiner> refiner(osd::TopologyRefinerFactory<osd::TopologyDescriptor>::Create(d, {OpenSubdiv::Sdc::SCHEME_CATMARK, options}));
+            const std::unique_ptr<osd::TopologyRefiner> refiner(
+                osd::TopologyRefinerFactory<osd::TopologyDescriptor>::Create(
+                    d, {OpenSubdiv::Sdc::SCHEME_CATMARK, options}));
             if (!refiner) throw badInput(p.node().name + ": the mesh cannot be subdivided");
             osd::TopologyRefiner::UniformOptions uniform(levels);
             uniform.fullTopologyInLastLevel = true;

@@ -17,10 +17,13 @@ void appendCap(Mesh& m, const Filled& f, float z, bool front, float size) {
     m.normals.emplace_back(0.0f, 0.0f, front ? 1.0f : -1.0f);
     m.uvs.emplace_back(p.x / size, p.y / size);
   }
-  for (const auto& t : f.triangles) m.triangles.push_back(front ? Mesh::Triangle{base + t.a, base + t.b, base + t.c} : Mesh::Triangle{base + t.a, base + t.c, base + t.b});
+  for (const auto& t : f.triangles)
+    m.triangles.push_back(front ? Mesh::Triangle{base + t.a, base + t.b, base + t.c}
+                                : Mesh::Triangle{base + t.a, base + t.c, base + t.b});
 }
 
-// The slope between an outline at height z and the inset one at height `top`: whatever triangles fill what lies between them.
+// The slope between an outline at height z and the inset one at height `top`: whatever triangles fill what lies between
+// them.
 void appendBevel(Mesh& m, const Rings& outer, const Rings& inner, float z, float top, bool front, float size) {
   Rings both = outer;
   std::map<std::pair<float, float>, bool> high;
@@ -60,7 +63,9 @@ void appendWalls(Mesh& m, const Rings& rings, float z0, float z1) {
     for (size_t i = 0; i < n; ++i) {
       const V2f &a = ring[i], &b = ring[(i + 1) % n];
       // Round where the outline hardly turns.
-      const auto shade = [&](const V2f& other) { return normal[i].dot(other) > 0.8f ? (normal[i] + other).normalized() : normal[i]; };
+      const auto shade = [&](const V2f& other) {
+        return normal[i].dot(other) > 0.8f ? (normal[i] + other).normalized() : normal[i];
+      };
       const V2f na = shade(normal[(i + n - 1) % n]), nb = shade(normal[(i + 1) % n]);
       const auto base = uint32_t(m.positions.size());
       const float step = (b - a).length();
@@ -83,55 +88,76 @@ void appendWalls(Mesh& m, const Rings& rings, float z0, float z1) {
 } // namespace
 
 ShapeKind textShape() {
-  return {{.id = "object.text",
-           .label = "Text",
-           .helpText = "Letters in relief, upright, to be read from +z; they stand on the origin's height.",
-           .params = join({{text("text", "Text", "Ilumbra").at(Stage::Geometry).matters().help("What it says; \\n begins a new line"),
-                            choice("face", "Typeface", {"Manrope bold", "EB Garamond"}).at(Stage::Geometry).help("One that ships"),
-                            file("font", "Font file").at(Stage::Geometry).help("Any TrueType or OpenType font instead"),
-                            sizeParam("letter", "Size", 0.2, "Of the font: from line to line, about"),
-                            sizeParam("depth", "Depth", 0.04, "From back to front, bevels included"),
-                            number("bevel", "Bevel", "m", 0.004).soft(0, 0.02).range(0, 1e4).at(Stage::Geometry).matters().help("Width and height of the slope around the front, and the back if it has one; 0: sharp"),
-                            flag("back_bevel", "Bevel behind", false).at(Stage::Geometry).help("A slope around the back too"),
-                            number("tracking", "Spacing", "em", 0).soft(-0.1, 0.5).range(-1, 10).at(Stage::Geometry).help("Added between letters, of the size"),
-                            number("leading", "Lines", "em", 1.15).soft(0.8, 2).range(0, 10).at(Stage::Geometry).help("From line to line, of the size"),
-                            choice("align", "Aligned", {"centre", "left", "right"}).at(Stage::Geometry).help("Of lines to each other and to the origin")},
-                           objectParams()})},
-          [](const Params& p, const BuildFrom& from) {
-            const std::string& name = p.node().name;
-            const float size = p.real("letter"), tracking = p.real("tracking"), depth = p.real("depth");
-            const std::string words = p.text("text"), file = p.text("font");
-            Rings rings;
-            for (size_t at = 0, row = 0; at <= words.size(); ++row) {
-              const size_t end = std::min(words.find("\\n", at), words.size());
-              const std::string line = words.substr(at, end - at);
-              at = end + 2;
-              if (line.empty()) continue;
-              const TextOutline o = file.empty() ? outlineOf(shippedFont(p.text("face")), line, tracking) : from.assets.outline(file, line, tracking);
-              const std::string align = p.text("align");
-              const V2f shift(align == "centre" ? -o.width / 2 : align == "right" ? -o.width : 0, -float(row) * p.real("leading"));
-              for (auto ring : o.rings) {
-                for (V2f& q : ring) q = (q + shift) * size;
-                rings.push_back(std::move(ring));
-              }
-            }
-            const Rings outline = united(rings);
-            if (outline.empty()) throw badInput(name + ".text: nothing of it can be seen");
-            const float bevel = p.real("bevel");
-            const bool back = p.flag("back_bevel");
-            if (bevel * (back ? 2 : 1) > depth) throw badInput(name + ".bevel: it is deeper than the letters");
-            Shape s;
-            const float z0 = -depth / 2, z1 = depth / 2;
-            const Rings front = bevel > 0 ? inset(outline, bevel) : outline, behind = bevel > 0 && back ? front : outline;
-            appendWalls(s.mesh, outline, back ? z0 + bevel : z0, z1 - bevel);
-            if (bevel > 0) {
-              appendBevel(s.mesh, outline, front, z1 - bevel, z1, true, size);
-              if (back) appendBevel(s.mesh, outline, front, z0 + bevel, z0, false, size);
-            }
-            appendCap(s.mesh, filled(front), z1, true, size);
-            appendCap(s.mesh, filled(behind), z0, false, size);
-            return s;
-          }};
+  return {
+      {.id = "object.text",
+       .label = "Text",
+       .helpText = "Letters in relief, upright, to be read from +z; they stand on the origin's height.",
+       .params = join(
+           {{text("text", "Text", "Ilumbra").at(Stage::Geometry).matters().help("What it says; \\n begins a new line"),
+             choice("face", "Typeface", {"Manrope bold", "EB Garamond"}).at(Stage::Geometry).help("One that ships"),
+             file("font", "Font file").at(Stage::Geometry).help("Any TrueType or OpenType font instead"),
+             sizeParam("letter", "Size", 0.2, "Of the font: from line to line, about"),
+             sizeParam("depth", "Depth", 0.04, "From back to front, bevels included"),
+             number("bevel", "Bevel", "m", 0.004)
+                 .soft(0, 0.02)
+                 .range(0, 1e4)
+                 .at(Stage::Geometry)
+                 .matters()
+                 .help("Width and height of the slope around the front, and the back if it has one; 0: sharp"),
+             flag("back_bevel", "Bevel behind", false).at(Stage::Geometry).help("A slope around the back too"),
+             number("tracking", "Spacing", "em", 0)
+                 .soft(-0.1, 0.5)
+                 .range(-1, 10)
+                 .at(Stage::Geometry)
+                 .help("Added between letters, of the size"),
+             number("leading", "Lines", "em", 1.15)
+                 .soft(0.8, 2)
+                 .range(0, 10)
+                 .at(Stage::Geometry)
+                 .help("From line to line, of the size"),
+             choice("align", "Aligned", {"centre", "left", "right"})
+                 .at(Stage::Geometry)
+                 .help("Of lines to each other and to the origin")},
+            objectParams()})},
+      [](const Params& p, const BuildFrom& from) {
+        const std::string& name = p.node().name;
+        const float size = p.real("letter"), tracking = p.real("tracking"), depth = p.real("depth");
+        const std::string words = p.text("text"), file = p.text("font");
+        Rings rings;
+        for (size_t at = 0, row = 0; at <= words.size(); ++row) {
+          const size_t end = std::min(words.find("\\n", at), words.size());
+          const std::string line = words.substr(at, end - at);
+          at = end + 2;
+          if (line.empty()) continue;
+          const TextOutline o = file.empty() ? outlineOf(shippedFont(p.text("face")), line, tracking)
+                                             : from.assets.outline(file, line, tracking);
+          const std::string align = p.text("align");
+          const V2f shift(align == "centre"  ? -o.width / 2
+                          : align == "right" ? -o.width
+                                             : 0,
+                          -float(row) * p.real("leading"));
+          for (auto ring : o.rings) {
+            for (V2f& q : ring) q = (q + shift) * size;
+            rings.push_back(std::move(ring));
+          }
+        }
+        const Rings outline = united(rings);
+        if (outline.empty()) throw badInput(name + ".text: nothing of it can be seen");
+        const float bevel = p.real("bevel");
+        const bool back = p.flag("back_bevel");
+        if (bevel * (back ? 2 : 1) > depth) throw badInput(name + ".bevel: it is deeper than the letters");
+        Shape s;
+        const float z0 = -depth / 2, z1 = depth / 2;
+        const Rings front = bevel > 0 ? inset(outline, bevel) : outline, behind = bevel > 0 && back ? front : outline;
+        appendWalls(s.mesh, outline, back ? z0 + bevel : z0, z1 - bevel);
+        if (bevel > 0) {
+          appendBevel(s.mesh, outline, front, z1 - bevel, z1, true, size);
+          if (back) appendBevel(s.mesh, outline, front, z0 + bevel, z0, false, size);
+        }
+        appendCap(s.mesh, filled(front), z1, true, size);
+        appendCap(s.mesh, filled(behind), z0, false, size);
+        return s;
+      }};
 }
 
 } // namespace ilumbra

@@ -75,7 +75,8 @@ struct Library {
 TextOutline outlineOf(const std::string& bytes, const std::string& line, float tracking) {
   Library l;
   if (FT_Init_FreeType(&l.library)) throw badInput("there is no memory for the font");
-  if (FT_New_Memory_Face(l.library, reinterpret_cast<const FT_Byte*>(bytes.data()), FT_Long(bytes.size()), 0, &l.face)) throw badInput("is not a font");
+  if (FT_New_Memory_Face(l.library, reinterpret_cast<const FT_Byte*>(bytes.data()), FT_Long(bytes.size()), 0, &l.face))
+    throw badInput("is not a font");
   if (!FT_IS_SCALABLE(l.face)) throw badInput("is a font without outlines");
   const auto units = float(std::max<int>(1, l.face->units_per_EM));
   FT_Set_Char_Size(l.face, l.face->units_per_EM * 64, 0, 72, 72); // a unit is 64
@@ -93,7 +94,8 @@ TextOutline outlineOf(const std::string& bytes, const std::string& line, float t
   V2f at(0, 0);
   const FT_Outline_Funcs funcs{moveTo, lineTo, conicTo, cubicTo, 0, 0};
   for (unsigned i = 0; i < n; ++i) {
-    if (FT_Load_Glyph(l.face, glyphs[i].codepoint, FT_LOAD_NO_HINTING | FT_LOAD_NO_BITMAP)) throw badInput("has a glyph that cannot be read");
+    if (FT_Load_Glyph(l.face, glyphs[i].codepoint, FT_LOAD_NO_HINTING | FT_LOAD_NO_BITMAP))
+      throw badInput("has a glyph that cannot be read");
     if (l.face->glyph->format == FT_GLYPH_FORMAT_OUTLINE) {
       Pen pen{out.rings, at + V2f(float(places[i].x_offset), float(places[i].y_offset)) * scale, scale};
       FT_Outline_Decompose(&l.face->glyph->outline, &funcs, &pen);

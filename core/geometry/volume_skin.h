@@ -5,7 +5,8 @@
 
 namespace ilumbra {
 
-/// The triangles of a mesher's polygons, turned outwards (it has them clockwise seen from outside); vertices are the caller's.
+/// The triangles of a mesher's polygons, turned outwards (it has them clockwise seen from outside); vertices are the
+/// caller's.
 inline void takePolygons(openvdb::tools::VolumeToMesh& mesher, Mesh& mesh) {
   for (size_t pool = 0; pool < mesher.polygonPoolListSize(); ++pool) {
     const auto& polygons = mesher.polygonPoolList()[pool];

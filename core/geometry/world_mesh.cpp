@@ -17,7 +17,8 @@ std::vector<M44f> placesOf(const Node& node, const BuildFrom& from) {
 Mesh worldMesh(const Node& node, Form form, const std::vector<M44f>& places, size_t most) {
   form.copies.clear();
   const Mesh& own = meshOf(form);
-  if (own.triangles.size() * places.size() > most) throw badInput(fmt::format("{}: with its copies it has more than {} triangles", node.name, most));
+  if (own.triangles.size() * places.size() > most)
+    throw badInput(fmt::format("{}: with its copies it has more than {} triangles", node.name, most));
   Mesh all;
   for (const M44f& m : places) {
     Mesh one;

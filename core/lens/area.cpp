@@ -8,8 +8,8 @@ struct Outline {
   V2f centre;
   float halfWidth, halfHeight, soft, cosine, sine;
   Outline(const Params& p, const LensContext& c)
-      : centre(anchorOf(p, "centre", c).at), halfWidth(std::max(1e-3f, 0.5f * c.size(p.number("width")))), halfHeight(std::max(1e-3f, 0.5f * c.size(p.number("height")))),
-        soft(p.real("soft")) {
+      : centre(anchorOf(p, "centre", c).at), halfWidth(std::max(1e-3f, 0.5f * c.size(p.number("width")))),
+        halfHeight(std::max(1e-3f, 0.5f * c.size(p.number("height")))), soft(p.real("soft")) {
     const float turn = (p.real("turn") - aimOf(p, c, centre)) * pi / 180;
     cosine = std::cos(turn);
     sine = std::sin(turn);
@@ -19,19 +19,25 @@ struct Outline {
     const float dx = x - centre.x, dy = y - centre.y;
     const float u = std::abs(cosine * dx + sine * dy) / halfWidth, v = std::abs(cosine * dy - sine * dx) / halfHeight;
     const float slope = 2 * std::hypot(u / halfWidth, v / halfHeight);
-    const float inside = round ? (1 - u * u - v * v) / std::max(1e-6f, slope) : std::min((1 - u) * halfWidth, (1 - v) * halfHeight);
+    const float inside =
+        round ? (1 - u * u - v * v) / std::max(1e-6f, slope) : std::min((1 - u) * halfWidth, (1 - v) * halfHeight);
     return smoothstep(inside / std::max(1.0f, soft * std::min(halfWidth, halfHeight)) + 0.5f);
   }
 };
 
 std::vector<ParamDef> outlineParams() {
-  return join({anchorParams("centre", "Centre", ""),
-               {number("width", "Width", "%", 0.5).soft(0, 2).range(0, 100).at(Stage::Lens).help("Of the frame's height"),
-                number("height", "Height", "%", 0.5).soft(0, 2).range(0, 100).at(Stage::Lens).help("Of the frame's height"),
-                number("turn", "Turn", "°", 0).soft(-180, 180).at(Stage::Lens).help("Clockwise, in the picture"),
-                number("soft", "Softness", "%", 0.25).soft(0, 1).range(0, 2).at(Stage::Lens).help("Width of its edge, by its half size; an edge is never harder than a pixel"),
-                flag("cuts", "Acts outside of it", false).at(Stage::Lens).help("Off: the stage acts inside")},
-               aimParams("")});
+  return join(
+      {anchorParams("centre", "Centre", ""),
+       {number("width", "Width", "%", 0.5).soft(0, 2).range(0, 100).at(Stage::Lens).help("Of the frame's height"),
+        number("height", "Height", "%", 0.5).soft(0, 2).range(0, 100).at(Stage::Lens).help("Of the frame's height"),
+        number("turn", "Turn", "°", 0).soft(-180, 180).at(Stage::Lens).help("Clockwise, in the picture"),
+        number("soft", "Softness", "%", 0.25)
+            .soft(0, 1)
+            .range(0, 2)
+            .at(Stage::Lens)
+            .help("Width of its edge, by its half size; an edge is never harder than a pixel"),
+        flag("cuts", "Acts outside of it", false).at(Stage::Lens).help("Off: the stage acts inside")},
+       aimParams("")});
 }
 
 float coverage(const Kind& kind, const Params& p, const LensContext& c, std::vector<float>& out) {
@@ -50,7 +56,8 @@ float coverage(const Kind& kind, const Params& p, const LensContext& c, std::vec
   const Outline o(p, c);
   const bool round = kind.id == "area.ellipse";
   c.tasks.forEach(c.height, [&](int y) {
-    for (int x = 0; x < c.width; ++x) out[size_t(y) * size_t(c.width) + size_t(x)] = o.share(float(x) + 0.5f, float(y) + 0.5f, round);
+    for (int x = 0; x < c.width; ++x)
+      out[size_t(y) * size_t(c.width) + size_t(x)] = o.share(float(x) + 0.5f, float(y) + 0.5f, round);
   });
   return centre.seen;
 }
@@ -58,12 +65,24 @@ float coverage(const Kind& kind, const Params& p, const LensContext& c, std::vec
 } // namespace
 
 std::vector<Kind> allAreas() {
-  return {{.id = "area.ellipse", .label = "Ellipse", .helpText = "A round shape in the picture: a lens stage acts inside of it.", .params = outlineParams(), .existence = Stage::Lens},
-          {.id = "area.rectangle", .label = "Rectangle", .helpText = "A rectangle in the picture: a lens stage acts inside of it.", .params = outlineParams(), .existence = Stage::Lens},
+  return {{.id = "area.ellipse",
+           .label = "Ellipse",
+           .helpText = "A round shape in the picture: a lens stage acts inside of it.",
+           .params = outlineParams(),
+           .existence = Stage::Lens},
+          {.id = "area.rectangle",
+           .label = "Rectangle",
+           .helpText = "A rectangle in the picture: a lens stage acts inside of it.",
+           .params = outlineParams(),
+           .existence = Stage::Lens},
           {.id = "area.gradient",
            .label = "Gradient",
            .helpText = "From nothing at one place to all at another, across the whole picture.",
-           .params = join({anchorParams("centre", "From", ""), anchorParams("end", "To", "", 0.5, 0.9), {flag("cuts", "The other way round", false).at(Stage::Lens).help("The stage acts before its start instead of beyond its end")}}),
+           .params = join({anchorParams("centre", "From", ""),
+                           anchorParams("end", "To", "", 0.5, 0.9),
+                           {flag("cuts", "The other way round", false)
+                                .at(Stage::Lens)
+                                .help("The stage acts before its start instead of beyond its end")}}),
            .existence = Stage::Lens}};
 }
 

@@ -5,11 +5,14 @@ namespace ilumbra {
 namespace {
 
 LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
-  const float width = std::max(0.05f, c.size(p.number("width"))), gap = std::max(0.0f, c.size(p.number("gap"))), period = width + gap, soft = clamp01(p.real("soft"));
-  const float angle = (p.real("angle") + aimOf(p, c, c.place(0.5, 0.5))) * pi / 180, nx = std::sin(angle), ny = std::cos(angle);
+  const float width = std::max(0.05f, c.size(p.number("width"))), gap = std::max(0.0f, c.size(p.number("gap"))),
+              period = width + gap, soft = clamp01(p.real("soft"));
+  const float angle = (p.real("angle") + aimOf(p, c, c.place(0.5, 0.5))) * pi / 180, nx = std::sin(angle),
+              ny = std::cos(angle);
   const auto seconds = float(c.seconds());
   const float drift = c.size(p.number("drift")) * seconds;
-  const float rollWidth = std::max(1e-3f, c.size(p.number("roll_width"))), rollPlace = p.real("roll_speed") * seconds, rollDepth = p.real("roll_depth");
+  const float rollWidth = std::max(1e-3f, c.size(p.number("roll_width"))), rollPlace = p.real("roll_speed") * seconds,
+              rollDepth = p.real("roll_depth");
   const Color dark = working(p.triple("between"));
   auto gain = std::make_shared<Picture>(c.width, c.height);
   const V2f middle = c.place(0.5, 0.5);
@@ -40,32 +43,89 @@ LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
 } // namespace
 
 LensStage bandsStage() {
-  return {.kind = {.id = "lens.bands",
-                   .label = "Bands",
-                   .helpText = "Scan lines: bands of the light with darkness between them, drifting, with a broad bar that rolls through.",
-                   .params = join({stageParams(1, 1),
-                                   {number("width", "Width", "%", 0.006).soft(0.001, 0.1).range(0.00001, 10).log().at(Stage::Lens).matters().help("Of a band, by the frame's height"),
-                                    number("gap", "Gap", "%", 0.004).soft(0, 0.1).range(0, 10).at(Stage::Lens).matters().help("Between bands, by the frame's height"),
-                                    number("angle", "Angle", "°", 0).soft(-90, 90).at(Stage::Lens).help("0° lie level")},
-                                   aimParams(""),
-                                   {number("soft", "Softness", "%", 0.5).soft(0, 1).range(0, 1).at(Stage::Lens).help("Of a band's edges"),
-                                    color("between", "Between", {0, 0, 0}).soft(0, 1).at(Stage::Lens).help("What is left of the light in the gaps"),
-                                    number("drift", "Drift", "%", 0).soft(-0.5, 0.5).range(-100, 100).at(Stage::Lens).in("Motion").help("Frame heights a second"),
-                                    number("roll_depth", "Roll", "%", 0).soft(-1, 1).range(-10, 1).at(Stage::Lens).in("Motion").help("How much darker the rolling bar is; below 0 brighter"),
-                                    number("roll_width", "Roll width", "%", 0.25).soft(0.01, 1).range(0.001, 10).at(Stage::Lens).in("Motion").help("Half of the bar, by the frame's height"),
-                                    number("roll_speed", "Roll speed", "%", 0.3).soft(-2, 2).range(-100, 100).at(Stage::Lens).in("Motion").help("Frame heights a second")}}),
-                   .slots = stageSlots(),
-                   .existence = Stage::Lens,
-                   .changesByTime = [](const Params& p) { return p.number("drift") != 0 || (p.number("roll_depth") != 0 && p.number("roll_speed") != 0); }},
-          .prepare = prepare,
-          .idle = [](const Params& p) { return p.number("gap") == 0 && p.number("roll_depth") == 0 ? std::string("there is no gap between its bands") : std::string(); },
-          .inPlace = true,
-          .looks = {{"Fine scan", {{"width", "0.4 %"}, {"gap", "0.3 %"}}},
-                    {"Projected figure", {{"width", "0.7 %"}, {"gap", "0.5 %"}, {"between", "0.15, 0.25, 0.3"}, {"drift", "4 %"}, {"roll_depth", "-60 %"}}},
-                    {"Blinds", {{"width", "4 %"}, {"gap", "2 %"}, {"angle", "8 °"}, {"soft", "80 %"}}},
-                    {"Interlaced", {{"width", "0.19 %"}, {"gap", "0.19 %"}, {"soft", "0 %"}}},
-                    {"Rolling hum", {{"gap", "0 %"}, {"roll_depth", "35 %"}, {"roll_width", "40 %"}, {"roll_speed", "20 %"}}},
-                    {"Corduroy", {{"width", "0.8 %"}, {"gap", "0.8 %"}, {"soft", "100 %"}, {"angle", "90 °"}, {"between", "0.5, 0.5, 0.5"}}}}};
+  return {
+      .kind =
+          {.id = "lens.bands",
+           .label = "Bands",
+           .helpText = "Scan lines: bands of the light with darkness between them, drifting, with a broad bar that "
+                       "rolls through.",
+           .params = join(
+               {stageParams(1, 1),
+                {number("width", "Width", "%", 0.006)
+                     .soft(0.001, 0.1)
+                     .range(0.00001, 10)
+                     .log()
+                     .at(Stage::Lens)
+                     .matters()
+                     .help("Of a band, by the frame's height"),
+                 number("gap", "Gap", "%", 0.004)
+                     .soft(0, 0.1)
+                     .range(0, 10)
+                     .at(Stage::Lens)
+                     .matters()
+                     .help("Between bands, by the frame's height"),
+                 number("angle", "Angle", "°", 0).soft(-90, 90).at(Stage::Lens).help("0° lie level")},
+                aimParams(""),
+                {number("soft", "Softness", "%", 0.5).soft(0, 1).range(0, 1).at(Stage::Lens).help("Of a band's edges"),
+                 color("between", "Between", {0, 0, 0})
+                     .soft(0, 1)
+                     .at(Stage::Lens)
+                     .help("What is left of the light in the gaps"),
+                 number("drift", "Drift", "%", 0)
+                     .soft(-0.5, 0.5)
+                     .range(-100, 100)
+                     .at(Stage::Lens)
+                     .in("Motion")
+                     .help("Frame heights a second"),
+                 number("roll_depth", "Roll", "%", 0)
+                     .soft(-1, 1)
+                     .range(-10, 1)
+                     .at(Stage::Lens)
+                     .in("Motion")
+                     .help("How much darker the rolling bar is; below 0 brighter"),
+                 number("roll_width", "Roll width", "%", 0.25)
+                     .soft(0.01, 1)
+                     .range(0.001, 10)
+                     .at(Stage::Lens)
+                     .in("Motion")
+                     .help("Half of the bar, by the frame's height"),
+                 number("roll_speed", "Roll speed", "%", 0.3)
+                     .soft(-2, 2)
+                     .range(-100, 100)
+                     .at(Stage::Lens)
+                     .in("Motion")
+                     .help("Frame heights a second")}}),
+           .slots = stageSlots(),
+           .existence = Stage::Lens,
+           .changesByTime =
+               [](const Params& p) {
+                 return p.number("drift") != 0 || (p.number("roll_depth") != 0 && p.number("roll_speed") != 0);
+               }},
+      .prepare = prepare,
+      .idle =
+          [](const Params& p) {
+            return p.number("gap") == 0 && p.number("roll_depth") == 0
+                       ? std::string("there is no gap between its bands")
+                       : std::string();
+          },
+      .inPlace = true,
+      .looks = {
+          {"Fine scan", {{"width", "0.4 %"}, {"gap", "0.3 %"}}},
+          {"Projected figure",
+           {{"width", "0.7 %"},
+            {"gap", "0.5 %"},
+            {"between", "0.15, 0.25, 0.3"},
+            {"drift", "4 %"},
+            {"roll_depth", "-60 %"}}},
+          {"Blinds", {{"width", "4 %"}, {"gap", "2 %"}, {"angle", "8 °"}, {"soft", "80 %"}}},
+          {"Interlaced", {{"width", "0.19 %"}, {"gap", "0.19 %"}, {"soft", "0 %"}}},
+          {"Rolling hum", {{"gap", "0 %"}, {"roll_depth", "35 %"}, {"roll_width", "40 %"}, {"roll_speed", "20 %"}}},
+          {"Corduroy",
+           {{"width", "0.8 %"},
+            {"gap", "0.8 %"},
+            {"soft", "100 %"},
+            {"angle", "90 °"},
+            {"between", "0.5, 0.5, 0.5"}}}}};
 }
 
 } // namespace ilumbra

@@ -6,7 +6,8 @@
 namespace ilumbra {
 
 const std::vector<std::string>& lensBlendNames() {
-  static const std::vector<std::string> names = {"add", "screen", "lighter", "multiply", "overlay", "darker", "subtract", "difference", "over"};
+  static const std::vector<std::string> names = {"add",    "screen",   "lighter",    "multiply", "overlay",
+                                                 "darker", "subtract", "difference", "over"};
   return names;
 }
 
@@ -18,17 +19,25 @@ LensBlend lensBlend(const std::string& name) {
 
 float blended(LensBlend mode, float b, float s) {
   switch (mode) {
-  case LensBlend::Add: return b + s;
-  case LensBlend::Screen: return b <= 1 && s <= 1 ? b + std::max(0.0f, s) * (1 - std::max(0.0f, b)) : std::max(b, s);
-  case LensBlend::Lighter: return std::max(b, s);
-  case LensBlend::Multiply: return b * std::max(0.0f, s);
+  case LensBlend::Add:
+    return b + s;
+  case LensBlend::Screen:
+    return b <= 1 && s <= 1 ? b + std::max(0.0f, s) * (1 - std::max(0.0f, b)) : std::max(b, s);
+  case LensBlend::Lighter:
+    return std::max(b, s);
+  case LensBlend::Multiply:
+    return b * std::max(0.0f, s);
   case LensBlend::Overlay:
     if (b < 0.5f) return 2 * b * std::max(0.0f, s);
     return b < 1 ? 2 * b - 1 + 2 * std::max(0.0f, s) * (1 - b) : b;
-  case LensBlend::Darker: return std::min(b, s);
-  case LensBlend::Subtract: return b - s;
-  case LensBlend::Difference: return std::abs(b - s);
-  case LensBlend::Over: return s;
+  case LensBlend::Darker:
+    return std::min(b, s);
+  case LensBlend::Subtract:
+    return b - s;
+  case LensBlend::Difference:
+    return std::abs(b - s);
+  case LensBlend::Over:
+    return s;
   }
   return b + s;
 }

@@ -19,7 +19,8 @@ template <typename T> struct Buffer {
   Buffer(const Buffer&) = delete;
 };
 
-// FFTW makes its plans one at a time, in the whole program; running them needs no lock. A plan holds for any memory of its size.
+// FFTW makes its plans one at a time, in the whole program; running them needs no lock. A plan holds for any memory of
+// its size.
 std::mutex& planning() {
   static std::mutex mutex;
   return mutex;
@@ -56,7 +57,9 @@ std::vector<std::complex<float>> spectrum(const std::vector<float>& values, int 
   }
   // The middle comes to the corner, so that what is centred has a smooth phase.
   for (int y = 0; y < n; ++y)
-    for (int x = 0; x < n; ++x) in.data[size_t((y + n / 2) % n) * size_t(n) + size_t((x + n / 2) % n)] = values[size_t(y) * size_t(n) + size_t(x)];
+    for (int x = 0; x < n; ++x)
+      in.data[size_t((y + n / 2) % n) * size_t(n) + size_t((x + n / 2) % n)] =
+          values[size_t(y) * size_t(n) + size_t(x)];
   fftwf_execute(p.plan);
   std::vector<std::complex<float>> result(size_t(n) * half);
   double sum = 0;
@@ -97,8 +100,10 @@ struct Convolution::Content {
   }
   size_t bands(int rows) const { return size_t(rows + 15) / 16; }
 
-  // Spectra of rows, `half` to each: `fill` writes a row into w numbers, which are 0, and says whether there is anything in it.
-  template <typename Fill> void rows(int count, std::vector<std::complex<float>>& out, const Tasks& tasks, Fill fill) const {
+  // Spectra of rows, `half` to each: `fill` writes a row into w numbers, which are 0, and says whether there is
+  // anything in it.
+  template <typename Fill>
+  void rows(int count, std::vector<std::complex<float>>& out, const Tasks& tasks, Fill fill) const {
     tasks.forEach(int(bands(count)), [&](int band) {
       Buffer<float> row(static_cast<size_t>(w));
       Buffer<fftwf_complex> frequencies(half);
@@ -114,8 +119,10 @@ struct Convolution::Content {
       }
     });
   }
-  // Transforms of columns whose rows stand at `place(row)`, the others being 0: use(column, h frequencies) may change them.
-  template <typename Place, typename Use> void columns(int count, const std::vector<std::complex<float>>& in, const Tasks& tasks, Place place, Use use) const {
+  // Transforms of columns whose rows stand at `place(row)`, the others being 0: use(column, h frequencies) may change
+  // them.
+  template <typename Place, typename Use>
+  void columns(int count, const std::vector<std::complex<float>>& in, const Tasks& tasks, Place place, Use use) const {
     tasks.forEach(int((half + block - 1) / block), [&](int b) {
       const size_t from = size_t(b) * block, n = std::min<size_t>(block, half - from);
       // Columns lie an odd number of cache lines apart, so that they do not push each other out.
@@ -126,7 +133,8 @@ struct Convolution::Content {
         const std::complex<float>* row = in.data() + size_t(y) * half + from;
         for (size_t i = 0; i < n; ++i) std::memcpy(column.data[i * apart + size_t(place(y))], row + i, sizeof(*row));
       }
-      for (size_t i = 0; i < n; ++i) fftwf_execute_dft(columnForward.plan, column.data + i * apart, column.data + i * apart);
+      for (size_t i = 0; i < n; ++i)
+        fftwf_execute_dft(columnForward.plan, column.data + i * apart, column.data + i * apart);
       use(from, n, column.data, apart);
     });
   }
@@ -151,10 +159,12 @@ Convolution::Convolution(const Picture& kernel, int width, int height, const Tas
       }
       return any;
     });
-    c.columns(2 * ry + 1, spectra, tasks, [&](int y) { return (y - ry + c.h) % c.h; },
-              [&](size_t from, size_t n, const fftwf_complex* column, size_t apart) {
-                for (size_t i = 0; i < n; ++i) std::memcpy(to.data() + 2 * (from + i) * size_t(c.h), column + i * apart, size_t(c.h) * sizeof(*column));
-              });
+    c.columns(
+        2 * ry + 1, spectra, tasks, [&](int y) { return (y - ry + c.h) % c.h; },
+        [&](size_t from, size_t n, const fftwf_complex* column, size_t apart) {
+          for (size_t i = 0; i < n; ++i)
+            std::memcpy(to.data() + 2 * (from + i) * size_t(c.h), column + i * apart, size_t(c.h) * sizeof(*column));
+        });
   }
 }
 
@@ -162,7 +172,8 @@ Convolution::~Convolution() = default;
 
 size_t Convolution::bytes() const { return 3 * m_content->kernel[0].size() * sizeof(float); }
 
-std::shared_ptr<const Convolution> ConvolutionCache::get(const std::string& key, int width, int height, const Tasks& tasks, const std::function<Picture()>& kernel) {
+std::shared_ptr<const Convolution> ConvolutionCache::get(const std::string& key, int width, int height,
+                                                         const Tasks& tasks, const std::function<Picture()>& kernel) {
   constexpr size_t room = size_t(400) << 20;
   const std::string full = fmt::format("{}|{}x{}", key, width, height);
   {
@@ -184,8 +195,11 @@ std::shared_ptr<const Convolution> ConvolutionCache::get(const std::string& key,
   return made;
 }
 
-std::shared_ptr<const Convolution> convolutionFor(ConvolutionCache* cache, const std::string& key, int width, int height, const Tasks& tasks, const std::function<Picture()>& kernel) {
-  return cache ? cache->get(key, width, height, tasks, kernel) : std::make_shared<const Convolution>(kernel(), width, height, tasks);
+std::shared_ptr<const Convolution> convolutionFor(ConvolutionCache* cache, const std::string& key, int width,
+                                                  int height, const Tasks& tasks,
+                                                  const std::function<Picture()>& kernel) {
+  return cache ? cache->get(key, width, height, tasks, kernel)
+               : std::make_shared<const Convolution>(kernel(), width, height, tasks);
 }
 
 Picture Convolution::apply(const Picture& in, const Tasks& tasks) const {
@@ -206,23 +220,25 @@ Picture Convolution::apply(const Picture& in, const Tasks& tasks) const {
     });
     if (!lit) continue;
     const std::vector<float>& kernel = c.kernel[channel];
-    c.columns(c.height, spectra, tasks, [](int y) { return y; },
-              [&](size_t from, size_t n, fftwf_complex* column, size_t apart) {
-                for (size_t i = 0; i < n; ++i) {
-                  float* f = column[i * apart];
-                  const float* k = kernel.data() + 2 * (from + i) * size_t(c.h);
-                  for (int y = 0; y < 2 * c.h; y += 2) {
-                    const float re = f[y] * k[y] - f[y + 1] * k[y + 1], im = f[y] * k[y + 1] + f[y + 1] * k[y];
-                    f[y] = re;
-                    f[y + 1] = im;
-                  }
-                  fftwf_execute_dft(c.columnBackward.plan, column + i * apart, column + i * apart);
-                }
-                for (int y = 0; y < c.height; ++y) {
-                  std::complex<float>* row = spectra.data() + size_t(y) * c.half + from;
-                  for (size_t i = 0; i < n; ++i) row[i] = {column[i * apart + size_t(y)][0], column[i * apart + size_t(y)][1]};
-                }
-              });
+    c.columns(
+        c.height, spectra, tasks, [](int y) { return y; },
+        [&](size_t from, size_t n, fftwf_complex* column, size_t apart) {
+          for (size_t i = 0; i < n; ++i) {
+            float* f = column[i * apart];
+            const float* k = kernel.data() + 2 * (from + i) * size_t(c.h);
+            for (int y = 0; y < 2 * c.h; y += 2) {
+              const float re = f[y] * k[y] - f[y + 1] * k[y + 1], im = f[y] * k[y + 1] + f[y + 1] * k[y];
+              f[y] = re;
+              f[y + 1] = im;
+            }
+            fftwf_execute_dft(c.columnBackward.plan, column + i * apart, column + i * apart);
+          }
+          for (int y = 0; y < c.height; ++y) {
+            std::complex<float>* row = spectra.data() + size_t(y) * c.half + from;
+            for (size_t i = 0; i < n; ++i)
+              row[i] = {column[i * apart + size_t(y)][0], column[i * apart + size_t(y)][1]};
+          }
+        });
     tasks.forEach(int(c.bands(c.height)), [&](int band) {
       Buffer<float> row(static_cast<size_t>(c.w));
       Buffer<fftwf_complex> frequencies(c.half);

@@ -7,7 +7,9 @@ namespace {
 // Smooth noise over time, -1 to 1: cubic between random values at whole numbers.
 float wander(float t, uint32_t seed) {
   const float f = std::floor(t), u = t - f;
-  const auto value = [&](float at) { return 2 * sampling::toUnit(mixBits(uint32_t(int32_t(at)) * 2654435761u + seed)) - 1; };
+  const auto value = [&](float at) {
+    return 2 * sampling::toUnit(mixBits(uint32_t(int32_t(at)) * 2654435761u + seed)) - 1;
+  };
   const float s = u * u * u * (u * (6 * u - 15) + 10);
   return value(f) * (1 - s) + value(f + 1) * s;
 }
@@ -15,9 +17,14 @@ float wander(float t, uint32_t seed) {
 LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
   const auto seed = mixBits(uint32_t(p.number("seed")) * 131u + 5u);
   const float t = float(c.seconds()) * p.real("rate"), depth = p.real("depth");
-  const float regular = 0.5f + 0.5f * std::cos(2 * pi * t), wild = 0.5f + 0.5f * std::clamp(0.7f * wander(t, seed) + 0.4f * wander(2.3f * t, seed + 77) + 0.25f * wander(5.1f * t, seed + 191), -1.0f, 1.0f);
+  const float regular = 0.5f + 0.5f * std::cos(2 * pi * t),
+              wild = 0.5f + 0.5f * std::clamp(0.7f * wander(t, seed) + 0.4f * wander(2.3f * t, seed + 77) +
+                                                  0.25f * wander(5.1f * t, seed + 191),
+                                              -1.0f, 1.0f);
   float light = 1 - depth * (1 - mix(regular, wild, p.real("uneven")));
-  if (const float drops = p.real("drops"); drops > 0 && sampling::toUnit(mixBits(uint32_t(int32_t(std::floor(t))) * 747796405u + seed)) < drops) light *= 1 - p.real("drop_depth");
+  if (const float drops = p.real("drops");
+      drops > 0 && sampling::toUnit(mixBits(uint32_t(int32_t(std::floor(t))) * 747796405u + seed)) < drops)
+    light *= 1 - p.real("drop_depth");
   light = std::max(0.0f, light);
   return {[light, &tasks = c.tasks](const Picture& layer) {
     LensWork work{{}, Picture(layer.width, layer.height), true};
@@ -37,17 +44,47 @@ LensStage flickerStage() {
                    .label = "Flicker",
                    .helpText = "Makes its sources brighter and darker over time: evenly, wildly, or dropping out.",
                    .params = join({stageParams(1, 1),
-                                   {number("depth", "Depth", "%", 0.3).soft(0, 1).range(0, 1).at(Stage::Lens).matters().help("How dark it becomes"),
-                                    number("rate", "Rate", "", 6).soft(0.1, 30).range(0, 1000).log().at(Stage::Lens).matters().help("Times a second"),
-                                    number("uneven", "Unevenness", "%", 1).soft(0, 1).range(0, 1).at(Stage::Lens).help("0 %: a steady beat; 100 %: like a flame"),
-                                    number("drops", "Drop-outs", "%", 0).soft(0, 0.5).range(0, 1).at(Stage::Lens).help("How often it fails for a beat"),
-                                    number("drop_depth", "Drop depth", "%", 0.8).soft(0, 1).range(0, 1).at(Stage::Lens).help("How dark it is then"),
-                                    number("seed", "Seed", "", 1).soft(1, 100).range(0, 1e6).at(Stage::Lens).help("Another course of it")}}),
+                                   {number("depth", "Depth", "%", 0.3)
+                                        .soft(0, 1)
+                                        .range(0, 1)
+                                        .at(Stage::Lens)
+                                        .matters()
+                                        .help("How dark it becomes"),
+                                    number("rate", "Rate", "", 6)
+                                        .soft(0.1, 30)
+                                        .range(0, 1000)
+                                        .log()
+                                        .at(Stage::Lens)
+                                        .matters()
+                                        .help("Times a second"),
+                                    number("uneven", "Unevenness", "%", 1)
+                                        .soft(0, 1)
+                                        .range(0, 1)
+                                        .at(Stage::Lens)
+                                        .help("0 %: a steady beat; 100 %: like a flame"),
+                                    number("drops", "Drop-outs", "%", 0)
+                                        .soft(0, 0.5)
+                                        .range(0, 1)
+                                        .at(Stage::Lens)
+                                        .help("How often it fails for a beat"),
+                                    number("drop_depth", "Drop depth", "%", 0.8)
+                                        .soft(0, 1)
+                                        .range(0, 1)
+                                        .at(Stage::Lens)
+                                        .help("How dark it is then"),
+                                    number("seed", "Seed", "", 1)
+                                        .soft(1, 100)
+                                        .range(0, 1e6)
+                                        .at(Stage::Lens)
+                                        .help("Another course of it")}}),
                    .slots = stageSlots(),
                    .existence = Stage::Lens,
                    .changesByTime = [](const Params& p) { return p.number("rate") > 0; }},
           .prepare = prepare,
-          .idle = [](const Params& p) { return p.number("depth") == 0 && p.number("drops") == 0 ? std::string("its depth is 0") : std::string(); },
+          .idle =
+              [](const Params& p) {
+                return p.number("depth") == 0 && p.number("drops") == 0 ? std::string("its depth is 0") : std::string();
+              },
           .inPlace = true,
           .looks = {{"Candle", {{"depth", "25 %"}, {"rate", "5"}}},
                     {"Failing tube", {{"depth", "15 %"}, {"rate", "12"}, {"drops", "25 %"}, {"drop_depth", "90 %"}}},

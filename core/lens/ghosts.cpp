@@ -9,12 +9,11 @@
 
 #include <optional>
 
-
 namespace ilumbra {
 namespace {
 
-// An outline on the film, as a ghost of a light at some place: its size by the outline's own, and where it lies as a multiple of the
-// light's way from the middle.
+// An outline on the film, as a ghost of a light at some place: its size by the outline's own, and where it lies as a
+// multiple of the light's way from the middle.
 struct Outline {
   float scale = 0, along = 0; ///< pixels per unit of the outline, and multiples of the light's place
   bool blades = false;        ///< the stop; else a circle
@@ -27,7 +26,7 @@ struct Shape {
 };
 struct Ghost {
   Shape channels[3];
-  float weight = 0;  ///< for choosing the brightest
+  float weight = 0;                 ///< for choosing the brightest
   float softness = 0.02f, ring = 0; ///< of its rim, by its size; a ring: how much of the middle is dark
 };
 
@@ -90,7 +89,7 @@ std::vector<Ghost> realGhosts(const Params& p, const LensContext& c) {
   }
   // The whole lens is enlarged to the focal length; lengths on the film are of the frame.
   const double enlarged = focal / main.focalLength, perMm = c.frameWidth / filmWidth;
-  const double entrance = 0.5 * focal / std::max(0.5, stopNumber); // mm, radius of what is let in
+  const double entrance = 0.5 * focal / std::max(0.5, stopNumber);         // mm, radius of what is let in
   const double stopRadius = std::abs(main.toStop.a) * entrance / enlarged; // of the stop, in the lens's own mm
   const size_t n = lens.surfaces.size();
   std::vector<Ghost> out;
@@ -105,13 +104,14 @@ std::vector<Ghost> realGhosts(const Params& p, const LensContext& c) {
     for (size_t second = 0; second < first; ++second) {
       if (main.reflectance(first, 550) == 0 || main.reflectance(second, 550) == 0) continue;
       Color tone(0.0f);
-      for (const auto& [w, response] : waves) tone += response * float(main.reflectance(first, w) * main.reflectance(second, w));
+      for (const auto& [w, response] : waves)
+        tone += response * float(main.reflectance(first, w) * main.reflectance(second, w));
       Ghost g;
       for (size_t k = 0; k < 3; ++k) {
         const LensSystem::GhostPath path = systems[k].ghost(first, second);
         const RayMatrix& film = path.toFilm;
-        // A ray at height y on the front, sloped by θ, comes to a·y + b·θ on the film; to some outline it comes at a'·y + b'·θ. A light's
-        // place on the film is f·θ, and θ is the same for the enlarged lens.
+        // A ray at height y on the front, sloped by θ, comes to a·y + b·θ on the film; to some outline it comes at a'·y
+        // + b'·θ. A light's place on the film is f·θ, and θ is the same for the enlarged lens.
         const auto outline = [&](const RayMatrix& m, double radius, bool blades) {
           if (std::abs(m.a) < 1e-9) return;
           const double scale = film.a / m.a * radius, along = (film.b - film.a * m.b / m.a) / systems[k].focalLength;
@@ -120,7 +120,8 @@ std::vector<Ghost> realGhosts(const Params& p, const LensContext& c) {
         for (const RayMatrix& m : path.atStop) outline(m, stopRadius, true);
         for (const auto& [m, aperture] : path.rims) outline(m, aperture, false);
         outline({}, lens.surfaces.front().stop ? lens.surfaces[1].aperture : lens.surfaces.front().aperture, false);
-        // Light is spread over the film as the front of the lens is enlarged there; a sharp ghost is at least a pixel wide.
+        // Light is spread over the film as the front of the lens is enlarged there; a sharp ghost is at least a pixel
+        // wide.
         const double pixelsWide = std::max(1.0, std::abs(film.a) * entrance * perMm);
         g.channels[k].light = std::max(0.0f, tone[int(k)]) * float(1 / (M_PI * pixelsWide * pixelsWide));
       }
@@ -159,7 +160,7 @@ std::vector<Ghost> freeGhosts(const Node& stage, const LensContext& c) {
 
 // The aperture's edge by angle, looked up.
 class Edges {
-public:
+ public:
   explicit Edges(const Aperture& blades) {
     for (int i = 0; i <= count; ++i) m_edge.push_back(blades.edge(2 * pi * float(i) / count));
   }
@@ -175,7 +176,7 @@ public:
     return mix(m_edge[size_t(i)], m_edge[size_t(i) + 1], f - float(i));
   }
 
-private:
+ private:
   static constexpr int count = 1024;
   std::vector<float> m_edge;
 };
@@ -189,11 +190,13 @@ float inside(const Outline& o, const Edges& blades, const V2f& d, float scale) {
 }
 
 const Outline& smallestOf(const Shape& s) {
-  return *std::min_element(s.outlines.begin(), s.outlines.end(), [](const Outline& a, const Outline& b) { return std::abs(a.scale) < std::abs(b.scale); });
+  return *std::min_element(s.outlines.begin(), s.outlines.end(),
+                           [](const Outline& a, const Outline& b) { return std::abs(a.scale) < std::abs(b.scale); });
 }
 
 // Into a picture that is `shrink` times as small.
-void draw(const Ghost& g, const Spot& spot, const Color& light, const V2f& whole, const Edges& blades, float softest, float least, float shrink, int y0, int y1, Picture& out) {
+void draw(const Ghost& g, const Spot& spot, const Color& light, const V2f& whole, const Edges& blades, float softest,
+          float least, float shrink, int y0, int y1, Picture& out) {
   const V2f middle = whole / shrink, place = (spot.at - whole) / shrink;
   const float spread = softest / shrink;
   for (int k = 0; k < 3; ++k) {
@@ -253,7 +256,8 @@ void addTwiceAsLarge(const Picture& small, Picture& out, const Tasks& tasks) {
 LensOperator prepare(const Params& p, const Picture& source, const LensContext& c) {
   auto shares = std::make_shared<const std::vector<float>>(keyShares(p, source, c.tasks));
   auto spots = std::make_shared<const std::vector<Spot>>(spotsOf(Keyed(source, *shares, c.tasks).light));
-  auto ghosts = std::make_shared<const std::vector<Ghost>>(p.text("ghosts_from") == "elements" ? freeGhosts(p.node(), c) : realGhosts(p, c));
+  auto ghosts = std::make_shared<const std::vector<Ghost>>(p.text("ghosts_from") == "elements" ? freeGhosts(p.node(), c)
+                                                                                               : realGhosts(p, c));
   int blades = int(p.number("blades"));
   float rounding = p.real("rounding"), turn = p.real("turn");
   if (p.text("aperture_from") == "camera")
@@ -273,7 +277,9 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
             for (const Spot& s : *spots) {
               Color sum(0.0f);
               for (int y = s.top; y < s.bottom; ++y)
-                for (int x = s.first; x < s.last; ++x) sum += layer.color(x, y) * (shares->empty() ? 1 : (*shares)[size_t(y) * size_t(layer.width) + size_t(x)]);
+                for (int x = s.first; x < s.last; ++x)
+                  sum += layer.color(x, y) *
+                         (shares->empty() ? 1 : (*shares)[size_t(y) * size_t(layer.width) + size_t(x)]);
               // What is wider than a point makes a softer ghost.
               lights.emplace_back(sum * tint, 0.5f * float(s.last - s.first));
             }
@@ -282,22 +288,29 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
             std::vector<std::vector<const Ghost*>> byLevel(levels);
             for (const Ghost& g : *ghosts) {
               int level = 0;
-              for (float r = std::abs(smallestOf(g.channels[1]).scale); r > 64 && level + 1 < levels; r *= 0.5f) ++level;
+              for (float r = std::abs(smallestOf(g.channels[1]).scale); r > 64 && level + 1 < levels; r *= 0.5f)
+                ++level;
               byLevel[size_t(level)].push_back(&g);
             }
             std::vector<Picture> drawn(levels);
-            const auto sizeOf = [&](int level) { return std::pair((layer.width + (1 << level) - 1) >> level, (layer.height + (1 << level) - 1) >> level); };
+            const auto sizeOf = [&](int level) {
+              return std::pair((layer.width + (1 << level) - 1) >> level, (layer.height + (1 << level) - 1) >> level);
+            };
             for (int level = levels - 1; level >= 0; --level) {
               Picture& at = drawn[size_t(level)];
-              if (level == 0) at = std::move(work.spread);
-              else if (byLevel[size_t(level)].empty() && at.rgb.empty()) continue;
+              if (level == 0)
+                at = std::move(work.spread);
+              else if (byLevel[size_t(level)].empty() && at.rgb.empty())
+                continue;
               const auto [w, h] = sizeOf(level);
               if (at.rgb.empty()) at = Picture(w, h);
               constexpr int band = 16;
               tasks.forEach((h + band - 1) / band, [&, h = h](int i) {
                 for (const Ghost* g : byLevel[size_t(level)])
                   for (size_t s = 0; s < spots->size(); ++s)
-                    if (!isBlack(lights[s].first)) draw(*g, (*spots)[s], lights[s].first, middle, *opening, std::min(lights[s].second, 3.0f), least, float(1 << level), i * band, std::min(h, (i + 1) * band), at);
+                    if (!isBlack(lights[s].first))
+                      draw(*g, (*spots)[s], lights[s].first, middle, *opening, std::min(lights[s].second, 3.0f), least,
+                           float(1 << level), i * band, std::min(h, (i + 1) * band), at);
               });
               if (level == 0) break;
               const auto [finerWidth, finerHeight] = sizeOf(level - 1);
@@ -323,13 +336,47 @@ Kind ghostElementKind() {
   return {.id = "ghost.element",
           .label = "Ghost element",
           .helpText = "One shape on the line from a light through the middle of the frame.",
-          .params = {flag("on", "On", true).at(Stage::Lens).help("Off: it is not drawn"), number("along", "Along", "%", 0.75).soft(-0.5, 1.5).range(-20, 20).at(Stage::Lens).matters().help("0 % on the light, 50 % in the middle of the frame, 100 % as far beyond it"),
-                     number("size", "Size", "%", 0.12).soft(0.005, 1).range(0.001, 20).log().at(Stage::Lens).matters().help("Across, by the frame's height"),
-                     number("light", "Light", "%", 0.01).soft(0, 0.1).range(0, 100).at(Stage::Lens).matters().help("Share of the light's"),
-                     choice("shape", "Shape", {"disc", "blades", "ring"}).at(Stage::Lens).help("A round one, the aperture's, or a ring"),
-                     number("ring_width", "Ring width", "%", 0.2).soft(0.01, 1).range(0.001, 1).at(Stage::Lens).when("shape", "ring").help("Of its radius"),
-                     number("soft", "Softness", "%", 0.06).soft(0, 1).range(0, 2).at(Stage::Lens).help("Of its rim, by its radius"),
-                     color("color", "Colour", {0.4, 0.8, 1}).soft(0, 1).at(Stage::Lens).help("What it makes of white light"), number("fringe", "Colour fringe", "%", 0.02).soft(-0.2, 0.2).range(-0.9, 0.9).at(Stage::Lens).help("How much wider it is in red than in blue")},
+          .params =
+              {flag("on", "On", true).at(Stage::Lens).help("Off: it is not drawn"),
+               number("along", "Along", "%", 0.75)
+                   .soft(-0.5, 1.5)
+                   .range(-20, 20)
+                   .at(Stage::Lens)
+                   .matters()
+                   .help("0 % on the light, 50 % in the middle of the frame, 100 % as far beyond it"),
+               number("size", "Size", "%", 0.12)
+                   .soft(0.005, 1)
+                   .range(0.001, 20)
+                   .log()
+                   .at(Stage::Lens)
+                   .matters()
+                   .help("Across, by the frame's height"),
+               number("light", "Light", "%", 0.01)
+                   .soft(0, 0.1)
+                   .range(0, 100)
+                   .at(Stage::Lens)
+                   .matters()
+                   .help("Share of the light's"),
+               choice("shape", "Shape", {"disc", "blades", "ring"})
+                   .at(Stage::Lens)
+                   .help("A round one, the aperture's, or a ring"),
+               number("ring_width", "Ring width", "%", 0.2)
+                   .soft(0.01, 1)
+                   .range(0.001, 1)
+                   .at(Stage::Lens)
+                   .when("shape", "ring")
+                   .help("Of its radius"),
+               number("soft", "Softness", "%", 0.06)
+                   .soft(0, 1)
+                   .range(0, 2)
+                   .at(Stage::Lens)
+                   .help("Of its rim, by its radius"),
+               color("color", "Colour", {0.4, 0.8, 1}).soft(0, 1).at(Stage::Lens).help("What it makes of white light"),
+               number("fringe", "Colour fringe", "%", 0.02)
+                   .soft(-0.2, 0.2)
+                   .range(-0.9, 0.9)
+                   .at(Stage::Lens)
+                   .help("How much wider it is in red than in blue")},
           .existence = Stage::Lens};
 }
 

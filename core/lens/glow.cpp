@@ -49,7 +49,8 @@ struct Level {
   std::vector<float> own;
   float* rgb;
   Level(int w, int h)
-      : width(w + 2 * coarseMargin), height(h + 2 * coarseMargin), margin(coarseMargin), own(size_t(width) * size_t(height) * 3, 0.0f), rgb(own.data()) {}
+      : width(w + 2 * coarseMargin), height(h + 2 * coarseMargin), margin(coarseMargin),
+        own(size_t(width) * size_t(height) * 3, 0.0f), rgb(own.data()) {}
   /// A picture in place.
   explicit Level(Picture& p) : width(p.width), height(p.height), margin(0), rgb(p.rgb.data()) {}
   Level(Level&&) = default;
@@ -84,17 +85,21 @@ struct Blur {
   Color tint{1.0f};
 };
 
-// o += weight · (taps · p), where what a tap reads lies `apart` numbers to both sides: four taps at a time, so that o is seldom written.
-void addTaps(float* __restrict o, const float* p, const std::vector<float>& taps, float weight, ptrdiff_t apart, int n) {
+// o += weight · (taps · p), where what a tap reads lies `apart` numbers to both sides: four taps at a time, so that o
+// is seldom written.
+void addTaps(float* __restrict o, const float* p, const std::vector<float>& taps, float weight, ptrdiff_t apart,
+             int n) {
   const int r = int(taps.size()) - 1;
   const float w = weight * taps[0];
   for (int i = 0; i < n; ++i) o[i] += w * p[i];
   int k = 1;
   for (; k + 3 <= r; k += 4) {
-    const float w0 = weight * taps[size_t(k)], w1 = weight * taps[size_t(k) + 1], w2 = weight * taps[size_t(k) + 2], w3 = weight * taps[size_t(k) + 3];
+    const float w0 = weight * taps[size_t(k)], w1 = weight * taps[size_t(k) + 1], w2 = weight * taps[size_t(k) + 2],
+                w3 = weight * taps[size_t(k) + 3];
     const float *l = p - k * apart, *m = p + k * apart;
     for (int i = 0; i < n; ++i)
-      o[i] += (w0 * (l[i] + m[i]) + w1 * (l[i - apart] + m[i + apart])) + (w2 * (l[i - 2 * apart] + m[i + 2 * apart]) + w3 * (l[i - 3 * apart] + m[i + 3 * apart]));
+      o[i] += (w0 * (l[i] + m[i]) + w1 * (l[i - apart] + m[i + apart])) +
+              (w2 * (l[i - 2 * apart] + m[i + 2 * apart]) + w3 * (l[i - 3 * apart] + m[i + 3 * apart]));
   }
   for (; k <= r; ++k) {
     const float wk = weight * taps[size_t(k)];
@@ -109,7 +114,8 @@ void addBlurred(const Level& in, Level& out, const std::vector<Blur>& blurs, con
   constexpr int across = 576, tall = 80;
   const int columns = (n + across - 1) / across, bands = (in.height + tall - 1) / tall;
   tasks.forEach(columns * bands, [&](int tile) {
-    const int x0 = tile % columns * across, width = std::min(across, n - x0), y0 = tile / columns * tall, y1 = std::min(in.height, y0 + tall);
+    const int x0 = tile % columns * across, width = std::min(across, n - x0), y0 = tile / columns * tall,
+              y1 = std::min(in.height, y0 + tall);
     std::vector<float> buffer, padded;
     // Most of what named sources light is dark: there is nothing to blur where nothing is within reach.
     int reach = 0;
@@ -117,7 +123,8 @@ void addBlurred(const Level& in, Level& out, const std::vector<Blur>& blurs, con
     bool lit = false;
     for (int y = std::max(0, y0 - reach); y < std::min(in.height, y1 + reach) && !lit; ++y) {
       const float* row = in.row(y);
-      for (int i = std::max(0, x0 - 3 * reach), end = std::min(n, x0 + width + 3 * reach); i < end && !lit; ++i) lit = row[i] != 0;
+      for (int i = std::max(0, x0 - 3 * reach), end = std::min(n, x0 + width + 3 * reach); i < end && !lit; ++i)
+        lit = row[i] != 0;
     }
     if (!lit) return;
     for (const Blur& b : blurs) {
@@ -233,8 +240,8 @@ void addDoubled(const Level& coarse, Level& fine, const Tasks& tasks) {
 } // namespace
 
 Picture convolve(const Picture& in, const GlowKernel& kernel, const Tasks& tasks) {
-  // Per level: the variance that coming down and going up again adds, in its own pixels squared. Down: v' = (v + 1) / 4;
-  // up from the next: 1 pixel² of the finer level each.
+  // Per level: the variance that coming down and going up again adds, in its own pixels squared. Down: v' = (v + 1) /
+  // 4; up from the next: 1 pixel² of the finer level each.
   constexpr float narrowest = 1.7f; // pixels of its level
   int deepest = 0;
   std::vector<int> levelOf;
@@ -273,7 +280,8 @@ Picture convolve(const Picture& in, const GlowKernel& kernel, const Tasks& tasks
       for (int k = 0; k < l; ++k) up = (up + 1) / 4;
       // The integral over a pixel is a box of variance 1/12 more.
       const float variance = (sqr(lobe.sigma) + 1.0f / 12) / float(1 << (2 * l));
-      blurs[size_t(l)].push_back({gaussianTaps(std::sqrt(std::max(1e-4f, variance - down - up)), false, reach), lobe.weight, lobe.tint});
+      blurs[size_t(l)].push_back(
+          {gaussianTaps(std::sqrt(std::max(1e-4f, variance - down - up)), false, reach), lobe.weight, lobe.tint});
     }
   }
   for (int l = 0; l <= deepest; ++l) addBlurred(pyramid[size_t(l)], spread[size_t(l)], blurs[size_t(l)], tasks);
@@ -321,10 +329,13 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
   const float saturation = p.text("color_from") == "own" ? 0 : p.real("saturation"), white = p.real("white");
   return {[=, &tasks = c.tasks](const Picture& layer) {
             LensWork work;
-            if (shares->empty()) work.all = true;
-            else work.taken = keyed(layer, *shares, tasks);
+            if (shares->empty())
+              work.all = true;
+            else
+              work.taken = keyed(layer, *shares, tasks);
             const Picture& taken = work.all ? layer : work.taken;
-            if (saturation == 1) work.spread = convolve(taken, kernel, tasks);
+            if (saturation == 1)
+              work.spread = convolve(taken, kernel, tasks);
             else {
               Picture light = taken;
               saturate(light, saturation, tasks);
@@ -348,32 +359,78 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
 } // namespace
 
 LensStage glowStage() {
-  return {.kind = {.id = "lens.glow",
-                   .label = "Glow",
-                   .helpText = "Spreads light around what is bright, as the scatter in a lens does. What it spreads it takes away: no light is added.",
-                   .params = join({stageParams(0.2, 1),
-                                   {number("size", "Size", "%", 0.12).soft(0.005, 0.5).range(0.0001, 4).log().at(Stage::Lens).matters()
-                                        .help("Width of the widest halo by the frame's height"),
-                                    number("falloff", "Bright core", "×", 1).soft(0.25, 4).range(0.01, 100).log().at(Stage::Lens).matters()
-                                        .help("More than 1 draws the glow to its middle, less spreads it out to a veil")},
-                                   keyParams(false),
-                                   {choice("color_from", "Colour from", {"light", "own"}).at(Stage::Lens).in("Colour").help("Of the light, or a colour of its own"),
-                                    color("tint", "Halo", {1, 1, 1}).soft(0, 1).at(Stage::Lens).in("Colour").help("Hue far out; keeps its luminance"),
-                                    color("core_tint", "Colour of the core", {1, 1, 1}).soft(0, 1).at(Stage::Lens).in("Colour").help("Hue close to the source; keeps its luminance"),
-                                    number("shift", "Shift", "", 0).soft(-1, 1).range(-2, 2).at(Stage::Lens).in("Colour").help("Above 0 the glow turns red with distance and blue within, below 0 the other way; no channel loses light"),
-                                    number("saturation", "Saturation", "%", 1).soft(0, 2).range(0, 4).at(Stage::Lens).in("Colour").when("color_from", "light").help("Of the glow, by the light's own"),
-                                    number("white", "White core", "%", 0).soft(0, 1).range(0, 1).at(Stage::Lens).in("Colour").help("The source itself goes to white while its halo keeps the hue")}}),
-                   .slots = stageSlots(),
-                   .existence = Stage::Lens},
-          .prepare = prepare,
-          .idle = keyIdle,
-          .looks = {{"Lantern in fog", {{"amount", "35 %"}, {"size", "25 %"}, {"falloff", "0.7"}}},
-                    {"Candle", {{"amount", "25 %"}, {"size", "9 %"}, {"falloff", "1.2"}, {"shift", "0.6"}}},
-                    {"Tight rim", {{"amount", "30 %"}, {"size", "2 %"}, {"falloff", "1.4"}}},
-                    {"Veil", {{"amount", "12 %"}, {"size", "60 %"}, {"falloff", "0.45"}}},
-                    {"Tube light", {{"amount", "40 %"}, {"size", "7 %"}, {"white", "70 %"}, {"saturation", "140 %"}}},
-                    {"Moonlit", {{"amount", "20 %"}, {"size", "16 %"}, {"tint", "0.45, 0.65, 1"}, {"saturation", "60 %"}}},
-                    {"Ember", {{"amount", "30 %"}, {"size", "6 %"}, {"tint", "1, 0.25, 0.05"}, {"core_tint", "1, 0.8, 0.5"}, {"keyed", "on"}, {"key", "1 stops"}}}}};
+  return {
+      .kind = {.id = "lens.glow",
+               .label = "Glow",
+               .helpText = "Spreads light around what is bright, as the scatter in a lens does. What it spreads it "
+                           "takes away: no light is added.",
+               .params = join({stageParams(0.2, 1),
+                               {number("size", "Size", "%", 0.12)
+                                    .soft(0.005, 0.5)
+                                    .range(0.0001, 4)
+                                    .log()
+                                    .at(Stage::Lens)
+                                    .matters()
+                                    .help("Width of the widest halo by the frame's height"),
+                                number("falloff", "Bright core", "×", 1)
+                                    .soft(0.25, 4)
+                                    .range(0.01, 100)
+                                    .log()
+                                    .at(Stage::Lens)
+                                    .matters()
+                                    .help("More than 1 draws the glow to its middle, less spreads it out to a veil")},
+                               keyParams(false),
+                               {choice("color_from", "Colour from", {"light", "own"})
+                                    .at(Stage::Lens)
+                                    .in("Colour")
+                                    .help("Of the light, or a colour of its own"),
+                                color("tint", "Halo", {1, 1, 1})
+                                    .soft(0, 1)
+                                    .at(Stage::Lens)
+                                    .in("Colour")
+                                    .help("Hue far out; keeps its luminance"),
+                                color("core_tint", "Colour of the core", {1, 1, 1})
+                                    .soft(0, 1)
+                                    .at(Stage::Lens)
+                                    .in("Colour")
+                                    .help("Hue close to the source; keeps its luminance"),
+                                number("shift", "Shift", "", 0)
+                                    .soft(-1, 1)
+                                    .range(-2, 2)
+                                    .at(Stage::Lens)
+                                    .in("Colour")
+                                    .help("Above 0 the glow turns red with distance and blue within, below 0 the other "
+                                          "way; no channel loses light"),
+                                number("saturation", "Saturation", "%", 1)
+                                    .soft(0, 2)
+                                    .range(0, 4)
+                                    .at(Stage::Lens)
+                                    .in("Colour")
+                                    .when("color_from", "light")
+                                    .help("Of the glow, by the light's own"),
+                                number("white", "White core", "%", 0)
+                                    .soft(0, 1)
+                                    .range(0, 1)
+                                    .at(Stage::Lens)
+                                    .in("Colour")
+                                    .help("The source itself goes to white while its halo keeps the hue")}}),
+               .slots = stageSlots(),
+               .existence = Stage::Lens},
+      .prepare = prepare,
+      .idle = keyIdle,
+      .looks = {{"Lantern in fog", {{"amount", "35 %"}, {"size", "25 %"}, {"falloff", "0.7"}}},
+                {"Candle", {{"amount", "25 %"}, {"size", "9 %"}, {"falloff", "1.2"}, {"shift", "0.6"}}},
+                {"Tight rim", {{"amount", "30 %"}, {"size", "2 %"}, {"falloff", "1.4"}}},
+                {"Veil", {{"amount", "12 %"}, {"size", "60 %"}, {"falloff", "0.45"}}},
+                {"Tube light", {{"amount", "40 %"}, {"size", "7 %"}, {"white", "70 %"}, {"saturation", "140 %"}}},
+                {"Moonlit", {{"amount", "20 %"}, {"size", "16 %"}, {"tint", "0.45, 0.65, 1"}, {"saturation", "60 %"}}},
+                {"Ember",
+                 {{"amount", "30 %"},
+                  {"size", "6 %"},
+                  {"tint", "1, 0.25, 0.05"},
+                  {"core_tint", "1, 0.8, 0.5"},
+                  {"keyed", "on"},
+                  {"key", "1 stops"}}}}};
 }
 
 } // namespace ilumbra

@@ -14,13 +14,14 @@ std::vector<float> keyShares(const Params& params, const Picture& source, const 
 Picture keyed(const Picture& layer, const std::vector<float>& shares, const Tasks& tasks);
 /// A layer times shares; the layer itself, uncopied, where all of it passes. It must not outlive the layer.
 struct Keyed {
-  Keyed(const Picture& layer, const std::vector<float>& shares, const Tasks& tasks) : m_own(shares.empty() ? Picture() : keyed(layer, shares, tasks)), light(shares.empty() ? layer : m_own) {}
+  Keyed(const Picture& layer, const std::vector<float>& shares, const Tasks& tasks)
+      : m_own(shares.empty() ? Picture() : keyed(layer, shares, tasks)), light(shares.empty() ? layer : m_own) {}
   Keyed(const Keyed&) = delete;
 
-private:
+ private:
   Picture m_own;
 
-public:
+ public:
   const Picture& light;
 };
 /// The reason of such a stage that does nothing.

@@ -18,12 +18,14 @@ Prescription parsePrescription(const std::string& text) {
   } catch (const Json::exception& e) {
     throw badInput(fmt::format("is no lens prescription: {}", e.what()));
   }
-  if (!j.is_object() || !j.contains("surfaces") || !j["surfaces"].is_array()) throw badInput("is no lens prescription: it has no list of \"surfaces\"");
+  if (!j.is_object() || !j.contains("surfaces") || !j["surfaces"].is_array())
+    throw badInput("is no lens prescription: it has no list of \"surfaces\"");
   Prescription p;
   if (j.contains("name") && j["name"].is_string()) p.name = j["name"];
   int stops = 0;
   const Json& list = j["surfaces"];
-  if (list.size() < 3 || list.size() > 80) throw badInput(fmt::format("a lens has 3 to 80 surfaces, the stop among them; here are {}", list.size()));
+  if (list.size() < 3 || list.size() > 80)
+    throw badInput(fmt::format("a lens has 3 to 80 surfaces, the stop among them; here are {}", list.size()));
   for (size_t i = 0; i < list.size(); ++i) {
     const Json& s = list[i];
     const std::string place = fmt::format("surface {}", i + 1);
@@ -33,7 +35,8 @@ Prescription parsePrescription(const std::string& text) {
       if (!s.contains(name)) return;
       if (!s[name].is_number()) throw badInput(fmt::format("{}: \"{}\" is no number", place, name));
       to = s[name];
-      if (!(to >= least && to <= most)) throw badInput(fmt::format("{}: \"{}\" is {:g}; it may be {:g} to {:g}", place, name, to, least, most));
+      if (!(to >= least && to <= most))
+        throw badInput(fmt::format("{}: \"{}\" is {:g}; it may be {:g} to {:g}", place, name, to, least, most));
     };
     number("radius", out.radius, -1e5, 1e5);
     if (out.radius != 0 && std::abs(out.radius) < 1) throw badInput(place + ": a radius of less than 1 mm");
@@ -44,11 +47,14 @@ Prescription parsePrescription(const std::string& text) {
     if (s.contains("after")) {
       const Json& after = s["after"];
       const auto length = [&](const Json& v) {
-        if (!v.is_number() || !(double(v) >= 0 && double(v) <= 1000)) throw badInput(place + ": \"after\" is the way to the next surface, 0 to 1000 mm, or two such for a zoom");
+        if (!v.is_number() || !(double(v) >= 0 && double(v) <= 1000))
+          throw badInput(place + ": \"after\" is the way to the next surface, 0 to 1000 mm, or two such for a zoom");
         return double(v);
       };
-      if (after.is_array() && after.size() == 2) out.after = {length(after[0]), length(after[1])};
-      else out.after = {length(after), length(after)};
+      if (after.is_array() && after.size() == 2)
+        out.after = {length(after[0]), length(after[1])};
+      else
+        out.after = {length(after), length(after)};
     }
     if (s.contains("stop")) out.stop = s["stop"].is_boolean() && bool(s["stop"]);
     stops += out.stop;
@@ -56,7 +62,8 @@ Prescription parsePrescription(const std::string& text) {
   }
   if (stops != 1) throw badInput(fmt::format("a lens has one stop; here are {}", stops));
   if (p.surfaces.back().index != 1) throw badInput("behind the last surface is air: its index must be 1");
-  if (const double f = LensSystem(p, 0, 587.56).focalLength; !(f > 1 && f < 1e4)) throw badInput("these surfaces make no picture on a film: their focal length is not between 1 mm and 10 m");
+  if (const double f = LensSystem(p, 0, 587.56).focalLength; !(f > 1 && f < 1e4))
+    throw badInput("these surfaces make no picture on a film: their focal length is not between 1 mm and 10 m");
   return p;
 }
 
@@ -77,8 +84,10 @@ std::string prescriptionText(const Prescription& p) {
     Json o;
     if (s.stop) o["stop"] = true;
     if (s.radius != 0) o["radius"] = s.radius;
-    if (s.after[0] == s.after[1]) o["after"] = s.after[0];
-    else o["after"] = s.after;
+    if (s.after[0] == s.after[1])
+      o["after"] = s.after[0];
+    else
+      o["after"] = s.after;
     if (s.index != 1) {
       o["index"] = s.index;
       o["abbe"] = s.abbe;
@@ -92,7 +101,9 @@ std::string prescriptionText(const Prescription& p) {
 
 LensSystem::LensSystem(const Prescription& p, double zoom, double wave) : m_p(p), m_zoom(zoom), m_wave(wave) {
   for (const auto& s : p.surfaces) {
-    m_index.push_back(s.stop ? (m_index.empty() ? 1.0 : m_index.back()) : s.index > 1 ? double(cauchyIndex(float(s.index), float(s.abbe), float(wave))) : 1.0);
+    m_index.push_back(s.stop        ? (m_index.empty() ? 1.0 : m_index.back())
+                      : s.index > 1 ? double(cauchyIndex(float(s.index), float(s.abbe), float(wave)))
+                                    : 1.0);
     m_after.push_back(s.after[0] * (1 - zoom) + s.after[1] * zoom);
   }
   RayMatrix m;

@@ -24,7 +24,9 @@ Document withLook(const Document& doc, NodeId stage, const StageLook& look) {
     if (belongsToLook(d) && out.find(stage)->find(d.name)) out = resetValue(out, stage, d.name);
   for (const auto& [name, value] : look.values) {
     const ParamDef* d = out.find(stage)->kind->param(name);
-    if (!d) throw badInput(fmt::format("{}: the look {} sets \"{}\", which there is not", doc.find(stage)->name, look.name, name));
+    if (!d)
+      throw badInput(
+          fmt::format("{}: the look {} sets \"{}\", which there is not", doc.find(stage)->name, look.name, name));
     out = setValue(out, stage, name, parseValue(out, *d, value));
   }
   return out;
@@ -44,7 +46,8 @@ static Document unbound(const Document& doc, NodeId stage) {
   Document out = doc;
   for (const NodeId id : treeOf(doc, stage))
     for (const ParamDef& d : doc.find(id)->kind->params)
-      if ((d.type == ParamType::Reference || d.type == ParamType::References) && out.find(id)->find(d.name)) out = resetValue(out, id, d.name);
+      if ((d.type == ParamType::Reference || d.type == ParamType::References) && out.find(id)->find(d.name))
+        out = resetValue(out, id, d.name);
   return out;
 }
 
@@ -61,8 +64,10 @@ Document withPreset(const Document& doc, NodeId stage, const Document& preset) {
   Document out = transplant(doc, unbound(preset, from->id), from->id, &made);
   for (const ParamDef& d : own.kind->params) {
     if (!belongsToLook(d)) continue;
-    if (const Value* v = out.find(made)->find(d.name)) out = setValue(out, stage, d.name, *v);
-    else if (out.find(stage)->find(d.name)) out = resetValue(out, stage, d.name);
+    if (const Value* v = out.find(made)->find(d.name))
+      out = setValue(out, stage, d.name, *v);
+    else if (out.find(stage)->find(d.name))
+      out = resetValue(out, stage, d.name);
   }
   for (const ChildSlot& slot : own.kind->slots) {
     if (slot.name == "areas") continue;

@@ -11,10 +11,11 @@ enum class Edge { Black, Clamp, Mirror, Wrap };
 const std::vector<std::string>& edgeNames();
 Edge edgeOf(const std::string& name);
 
-/// A picture's light between pixels: linear between the four nearest, whose middles lie at halves. Exact at middles, so that a shift by
-/// whole pixels is exact; never below or above its neighbours, so that no dark rims come up beside lamps.
+/// A picture's light between pixels: linear between the four nearest, whose middles lie at halves. Exact at middles, so
+/// that a shift by whole pixels is exact; never below or above its neighbours, so that no dark rims come up beside
+/// lamps.
 class PictureReader {
-public:
+ public:
   PictureReader(const Picture& p, Edge edge) : m_p(p), m_edge(edge) {}
   Color at(float x, float y) const {
     const float fx = x - 0.5f, fy = y - 0.5f, bx = std::floor(fx), by = std::floor(fy);
@@ -24,9 +25,11 @@ public:
     if (x0 >= 0 && y0 >= 0 && x0 + 1 < m_p.width && y0 + 1 < m_p.height) {
       const float *a = m_p.at(x0, y0), *b = m_p.at(x0, y0 + 1);
       const float w00 = (1 - tx) * (1 - ty), w10 = tx * (1 - ty), w01 = (1 - tx) * ty, w11 = tx * ty;
-      return {a[0] * w00 + a[3] * w10 + b[0] * w01 + b[3] * w11, a[1] * w00 + a[4] * w10 + b[1] * w01 + b[4] * w11, a[2] * w00 + a[5] * w10 + b[2] * w01 + b[5] * w11};
+      return {a[0] * w00 + a[3] * w10 + b[0] * w01 + b[3] * w11, a[1] * w00 + a[4] * w10 + b[1] * w01 + b[4] * w11,
+              a[2] * w00 + a[5] * w10 + b[2] * w01 + b[5] * w11};
     }
-    return (pixel(x0, y0) * (1 - tx) + pixel(x0 + 1, y0) * tx) * (1 - ty) + (pixel(x0, y0 + 1) * (1 - tx) + pixel(x0 + 1, y0 + 1) * tx) * ty;
+    return (pixel(x0, y0) * (1 - tx) + pixel(x0 + 1, y0) * tx) * (1 - ty) +
+           (pixel(x0, y0 + 1) * (1 - tx) + pixel(x0 + 1, y0 + 1) * tx) * ty;
   }
   /// One channel alone.
   float channel(float x, float y, int k) const {
@@ -43,13 +46,16 @@ public:
     return i < 0 || j < 0 ? Color(0.0f) : m_p.color(i, j);
   }
 
-private:
+ private:
   int index(int i, int n) const {
     if (i >= 0 && i < n) return i;
     switch (m_edge) {
-    case Edge::Black: return -1;
-    case Edge::Clamp: return std::clamp(i, 0, n - 1);
-    case Edge::Wrap: return (i % n + n) % n;
+    case Edge::Black:
+      return -1;
+    case Edge::Clamp:
+      return std::clamp(i, 0, n - 1);
+    case Edge::Wrap:
+      return (i % n + n) % n;
     case Edge::Mirror: {
       const int m = (i % (2 * n) + 2 * n) % (2 * n);
       return m < n ? m : 2 * n - 1 - m;
@@ -84,7 +90,8 @@ template <typename F> Picture warped(const Picture& in, Edge edge, const Tasks& 
 }
 
 /// Means over blocks: numbers of width × height pixels, so many channels each, as those of fewer.
-std::vector<float> shrunk(const std::vector<float>& values, int width, int height, int channels, int toWidth, int toHeight, const Tasks& tasks);
+std::vector<float> shrunk(const std::vector<float>& values, int width, int height, int channels, int toWidth,
+                          int toHeight, const Tasks& tasks);
 
 /// Blurred by a round Gaussian of this width in pixels, by the glow's pyramid; black beyond its edges.
 Picture blurred(const Picture& in, float sigma, const Tasks& tasks);

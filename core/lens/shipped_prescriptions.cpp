@@ -2,18 +2,19 @@
 
 namespace ilumbra {
 
-// Lenses of our own, from a reading glass to a zoom of a dozen elements, drawn so that they make a picture and mirror as such lenses do.
+// Lenses of our own, from a reading glass to a zoom of a dozen elements, drawn so that they make a picture and mirror
+// as such lenses do.
 const std::vector<Prescription>& shippedPrescriptions() {
   static const std::vector<Prescription> all = [] {
     std::vector<Prescription> out;
     for (const char* text : {
-R"({"name": "Reading glass, two elements", "surfaces": [
+             R"({"name": "Reading glass, two elements", "surfaces": [
   {"stop": true, "after": 8},
   {"radius": 61, "after": 6, "index": 1.517, "abbe": 64.2, "aperture": 22},
   {"radius": -44, "after": 2.5, "index": 1.649, "abbe": 33.8, "aperture": 15.3},
   {"radius": -130, "after": 4, "aperture": 15.3}
 ]})",
-R"({"name": "Portrait triplet, 110 mm", "surfaces": [
+             R"({"name": "Portrait triplet, 110 mm", "surfaces": [
   {"radius": 40, "after": 5, "index": 1.62, "abbe": 60.3, "aperture": 16},
   {"radius": -260, "after": 6, "aperture": 13.6},
   {"radius": -46, "after": 1.8, "index": 1.617, "abbe": 36.6, "aperture": 11.6},
@@ -22,7 +23,7 @@ R"({"name": "Portrait triplet, 110 mm", "surfaces": [
   {"radius": 180, "after": 4.5, "index": 1.62, "abbe": 60.3, "aperture": 11.6},
   {"radius": -42, "after": 0, "aperture": 13.6}
 ]})",
-R"({"name": "Long four, 140 mm", "surfaces": [
+             R"({"name": "Long four, 140 mm", "surfaces": [
   {"radius": 36, "after": 4.6, "index": 1.67, "abbe": 47.2, "aperture": 18, "coating": 520},
   {"radius": 210, "after": 3.4, "aperture": 15.6, "coating": 490},
   {"radius": -85, "after": 1.6, "index": 1.6, "abbe": 39.3, "aperture": 13.5, "coating": 545},
@@ -32,7 +33,7 @@ R"({"name": "Long four, 140 mm", "surfaces": [
   {"radius": 38, "after": 6.5, "index": 1.69, "abbe": 54.7, "aperture": 13.5, "coating": 545},
   {"radius": -54, "after": 0, "aperture": 15.6, "coating": 530}
 ]})",
-R"({"name": "Normal six, 60 mm", "surfaces": [
+             R"({"name": "Normal six, 60 mm", "surfaces": [
   {"radius": 52, "after": 6.2, "index": 1.69, "abbe": 54.7, "aperture": 17, "coating": 540},
   {"radius": 130, "after": 0.4, "aperture": 15.3, "coating": 510},
   {"radius": 30, "after": 8.4, "index": 1.69, "abbe": 54.7, "aperture": 13.8, "coating": 565},
@@ -45,7 +46,7 @@ R"({"name": "Normal six, 60 mm", "surfaces": [
   {"radius": 150, "after": 5.2, "index": 1.72, "abbe": 46, "aperture": 13.8, "coating": 510},
   {"radius": -62, "after": 0, "aperture": 15.3, "coating": 565}
 ]})",
-R"({"name": "Wide eight, 24 mm", "surfaces": [
+             R"({"name": "Wide eight, 24 mm", "surfaces": [
   {"radius": 120, "after": 4, "index": 1.52, "abbe": 64, "aperture": 20, "coating": 560},
   {"radius": 34, "after": 11, "aperture": 18.5, "coating": 530},
   {"radius": 70, "after": 2.5, "index": 1.6, "abbe": 39.3, "aperture": 17.2, "coating": 585},
@@ -62,7 +63,7 @@ R"({"name": "Wide eight, 24 mm", "surfaces": [
   {"radius": 90, "after": 5, "index": 1.77, "abbe": 49.6, "aperture": 17.2, "coating": 530},
   {"radius": -110, "after": 0, "aperture": 18.5, "coating": 585}
 ]})",
-R"({"name": "Zoom of twelve, 22 to 76 mm", "surfaces": [
+             R"({"name": "Zoom of twelve, 22 to 76 mm", "surfaces": [
   {"radius": 110, "after": 2.2, "index": 1.8, "abbe": 25.4, "aperture": 30, "coating": 550},
   {"radius": 62, "after": 8, "index": 1.52, "abbe": 64, "aperture": 29, "coating": 510},
   {"radius": -480, "after": 0.4, "aperture": 28, "coating": 580},

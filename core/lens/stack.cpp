@@ -13,7 +13,9 @@
 namespace ilumbra {
 namespace {
 
-bool contains(const std::vector<LayerQuery>& list, const LayerQuery& q) { return std::find(list.begin(), list.end(), q) != list.end(); }
+bool contains(const std::vector<LayerQuery>& list, const LayerQuery& q) {
+  return std::find(list.begin(), list.end(), q) != list.end();
+}
 
 void forRows(const Tasks& tasks, int height, int width, const std::function<void(size_t, size_t)>& f) {
   const size_t row = size_t(width) * 3;
@@ -36,7 +38,8 @@ size_t mend(Picture& p, const Tasks& tasks) {
     for (int i = 0, n = 3 * p.width; i < n; ++i) most = std::max(most, std::bit_cast<uint32_t>(row[i]) & 0x7fffffffu);
     if (most < 0x7f800000u) return;
     for (int x = 0; x < p.width; ++x)
-      if (!std::isfinite(row[3 * x]) || !std::isfinite(row[3 * x + 1]) || !std::isfinite(row[3 * x + 2])) broken[size_t(y)].push_back(x);
+      if (!std::isfinite(row[3 * x]) || !std::isfinite(row[3 * x + 1]) || !std::isfinite(row[3 * x + 2]))
+        broken[size_t(y)].push_back(x);
   });
   size_t count = 0;
   std::vector<std::pair<float*, Color>> mended;
@@ -61,7 +64,9 @@ size_t mend(Picture& p, const Tasks& tasks) {
 bool dark(const Picture& p, const Tasks& tasks) {
   std::atomic<bool> lit = false;
   forRows(tasks, p.height, p.width, [&](size_t i, size_t end) {
-    if (!lit && std::any_of(p.rgb.begin() + ptrdiff_t(i), p.rgb.begin() + ptrdiff_t(end), [](float v) { return v != 0; })) lit = true;
+    if (!lit &&
+        std::any_of(p.rgb.begin() + ptrdiff_t(i), p.rgb.begin() + ptrdiff_t(end), [](float v) { return v != 0; }))
+      lit = true;
   });
   return !lit;
 }
@@ -88,11 +93,12 @@ struct Step {
   const Node* node;
   const LensStage* stage;
   LayerQuery source, map;
-  bool told; ///< its light is told to an effect that it is in
+  bool told;                         ///< its light is told to an effect that it is in
   std::vector<NodeId> takes, actsOn; ///< the stages whose light alone it takes, and where whose light lies it acts
 };
 
-// What stages have put into the picture, of those that later ones name: by stage, the share of each pixel that it covers.
+// What stages have put into the picture, of those that later ones name: by stage, the share of each pixel that it
+// covers.
 using Copies = std::map<NodeId, std::vector<float>>;
 
 std::vector<NodeId> stagesNamed(const Document& doc, const Node& stage, const char* list) {
@@ -115,7 +121,8 @@ struct Stacked {
 };
 
 // How much a stage acts in each pixel; empty: wholly, everywhere.
-std::vector<float> actsWhere(const Step& step, const Params& p, const LensContext& c, const LensLight& light, const Copies& copies) {
+std::vector<float> actsWhere(const Step& step, const Params& p, const LensContext& c, const LensLight& light,
+                             const Copies& copies) {
   const size_t n = size_t(c.width) * size_t(c.height);
   std::vector<float> mask = areaMask(c.doc, *step.node, c);
   const auto times = [&](const std::vector<float>& other) {
@@ -154,7 +161,8 @@ std::vector<float> actsWhere(const Step& step, const Params& p, const LensContex
 }
 
 // What share of each pixel shows what answers a query: as the film has counted, or else by its share of the light.
-std::vector<float> shownBy(const LayerQuery& q, const LensContext& c, const LensLight& light, const Picture& source, const std::vector<Stacked>& layers) {
+std::vector<float> shownBy(const LayerQuery& q, const LensContext& c, const LensLight& light, const Picture& source,
+                           const std::vector<Stacked>& layers) {
   std::vector<float> out;
   if (q.nothing()) return std::vector<float>(source.pixels(), 0.0f);
   if (q.whole() && !light.alpha.empty()) return light.alpha;
@@ -172,8 +180,8 @@ std::vector<float> shownBy(const LayerQuery& q, const LensContext& c, const Lens
   return out;
 }
 
-// light += amount · spread − amount · taken, and without what is taken: to the bit what comes of works that are written out. `taken` may be
-// the light.
+// light += amount · spread − amount · taken, and without what is taken: to the bit what comes of works that are written
+// out. `taken` may be the light.
 void blendIn(float* light, const float* spread, const float* taken, size_t n, float amount) {
   if (taken == light)
     for (size_t i = 0; i < n; ++i) light[i] += amount * spread[i] - amount * light[i];
@@ -184,14 +192,16 @@ void addIn(float* light, const float* spread, size_t n, float amount) {
   for (size_t i = 0; i < n; ++i) light[i] += amount * spread[i];
 }
 
-// Light that went out over the things that gave it makes the picture's cover wider: so much of the work on a layer as it was.
+// Light that went out over the things that gave it makes the picture's cover wider: so much of the work on a layer as
+// it was.
 void widen(std::vector<float>& alpha, const LensWork& w, const Picture& layer, float amount, const LensContext& c) {
   const float* takes = w.all ? layer.rgb.data() : w.taken.rgb.empty() ? nullptr : w.taken.rgb.data();
   c.tasks.forEach(c.height, [&](int y) {
     for (size_t k = size_t(y) * size_t(c.width), end = k + size_t(c.width); k < end; ++k) {
       if (alpha[k] >= 1) continue;
       float most = 0;
-      for (size_t i = 3 * k; i < 3 * k + 3; ++i) most = std::max(most, amount * w.spread.rgb[i] - (takes ? amount * takes[i] : 0));
+      for (size_t i = 3 * k; i < 3 * k + 3; ++i)
+        most = std::max(most, amount * w.spread.rgb[i] - (takes ? amount * takes[i] : 0));
       alpha[k] += (1 - alpha[k]) * clamp01(most);
     }
   });
@@ -200,20 +210,25 @@ void widen(std::vector<float>& alpha, const LensWork& w, const Picture& layer, f
 // What covers the picture, as a layer of light on which a stage can work.
 Picture asLayer(const std::vector<float>& cover, const LensContext& c) {
   Picture out(c.width, c.height);
-  for (size_t i = 0; i < cover.size(); ++i) out.rgb[3 * i] = out.rgb[3 * i + 1] = out.rgb[3 * i + 2] = clamp01(cover[i]);
+  for (size_t i = 0; i < cover.size(); ++i)
+    out.rgb[3 * i] = out.rgb[3 * i + 1] = out.rgb[3 * i + 2] = clamp01(cover[i]);
   return out;
 }
 
 // What is moved covers the picture where it comes to be: of the cover, the sources' part goes the way of their light.
-void carry(std::vector<float>& alpha, std::vector<float> own, const LensOperator& op, float amount, const std::vector<float>& mask, const LensContext& c) {
+void carry(std::vector<float>& alpha, std::vector<float> own, const LensOperator& op, float amount,
+           const std::vector<float>& mask, const LensContext& c) {
   for (size_t i = 0; i < own.size(); ++i) own[i] = std::min(own[i], alpha[i]);
   const Picture cover = asLayer(own, c);
   const LensWork w = writtenOut(op.apply(cover), cover);
-  for (size_t i = 0; i < alpha.size(); ++i) alpha[i] = clamp01(alpha[i] + amount * (mask.empty() ? 1 : mask[i]) * (w.spread.rgb[3 * i + 1] - w.taken.rgb[3 * i + 1]));
+  for (size_t i = 0; i < alpha.size(); ++i)
+    alpha[i] =
+        clamp01(alpha[i] + amount * (mask.empty() ? 1 : mask[i]) * (w.spread.rgb[3 * i + 1] - w.taken.rgb[3 * i + 1]));
 }
 
 // Where a thing is moved away from the plates behind it more of them is seen, and less where it comes to be.
-void uncover(const LensLight& light, std::vector<Stacked>& layers, const std::vector<float>& own, const LensOperator& op, float amount, const std::vector<float>& mask, const LensContext& c) {
+void uncover(const LensLight& light, std::vector<Stacked>& layers, const std::vector<float>& own,
+             const LensOperator& op, float amount, const std::vector<float>& mask, const LensContext& c) {
   const auto backdrop = std::find_if(layers.begin(), layers.end(), [](const Stacked& l) { return l.backdrop; });
   if (backdrop == layers.end()) return;
   const Picture cover = asLayer(own, c);
@@ -221,7 +236,9 @@ void uncover(const LensLight& light, std::vector<Stacked>& layers, const std::ve
   if (!moved.all && moved.taken.rgb.empty()) return; // it leaves things where they are
   const LensWork w = writtenOut(moved, cover);
   forRows(c.tasks, c.height, c.width, [&](size_t i, size_t end) {
-    for (; i < end; ++i) backdrop->light.rgb[i] += amount * (mask.empty() ? 1 : mask[i / 3]) * (w.taken.rgb[i] - w.spread.rgb[i]) * light.behind.rgb[i];
+    for (; i < end; ++i)
+      backdrop->light.rgb[i] +=
+          amount * (mask.empty() ? 1 : mask[i / 3]) * (w.taken.rgb[i] - w.spread.rgb[i]) * light.behind.rgb[i];
   });
 }
 
@@ -238,14 +255,17 @@ double luminanceOf(const Picture& p, const LensContext& c) {
 }
 
 // What a stage does to the layers that it takes, and with it to all others.
-StageResult act(const std::vector<Step>& steps, size_t index, const LensContext& c, const LensLight& light, std::vector<Stacked>& layers, Copies& copies, bool works, LensResult& result) {
+StageResult act(const std::vector<Step>& steps, size_t index, const LensContext& c, const LensLight& light,
+                std::vector<Stacked>& layers, Copies& copies, bool works, LensResult& result) {
   const Step& step = steps[index];
   const uint64_t bit = uint64_t(1) << index;
   const Params p(*step.node, c.frame);
   // Later stages that take its light alone, and whether any asks where that is.
   uint64_t copyTakenBy = 0;
   bool copyShown = false;
-  const auto among = [&](const std::vector<NodeId>& list) { return std::find(list.begin(), list.end(), step.node->id) != list.end(); };
+  const auto among = [&](const std::vector<NodeId>& list) {
+    return std::find(list.begin(), list.end(), step.node->id) != list.end();
+  };
   for (size_t later = index + 1; later < steps.size(); ++later) {
     if (among(steps[later].takes)) copyTakenBy |= uint64_t(1) << later;
     copyShown |= among(steps[later].takes) || among(steps[later].actsOn);
@@ -260,7 +280,9 @@ StageResult act(const std::vector<Step>& steps, size_t index, const LensContext&
   };
   const auto missing = [&](const std::vector<NodeId>& named, const char* otherwise) {
     for (const NodeId id : named)
-      if (!copies.count(id)) return fmt::format("there is no copy of {} yet: it is off, does nothing or stands after it", c.doc.find(id)->name);
+      if (!copies.count(id))
+        return fmt::format("there is no copy of {} yet: it is off, does nothing or stands after it",
+                           c.doc.find(id)->name);
     return std::string(otherwise);
   };
   const float amount = p.real("amount");
@@ -275,7 +297,8 @@ StageResult act(const std::vector<Step>& steps, size_t index, const LensContext&
   const Picture& source = mine.size() > 1 ? summed : mine.front()->light;
   if (dark(source, c.tasks)) return nothing("its sources give no light in the picture");
   const std::vector<float> mask = actsWhere(step, p, c, light, copies);
-  if (!mask.empty() && std::all_of(mask.begin(), mask.end(), [](float m) { return m <= 0; })) return nothing(missing(step.actsOn, "what it acts on is not in the picture"));
+  if (!mask.empty() && std::all_of(mask.begin(), mask.end(), [](float m) { return m <= 0; }))
+    return nothing(missing(step.actsOn, "what it acts on is not in the picture"));
   LensContext own = c;
   own.oneLayer = mine.size() == 1;
   if (step.stage->covers) {
@@ -289,26 +312,32 @@ StageResult act(const std::vector<Step>& steps, size_t index, const LensContext&
   }
   const LensOperator op = step.stage->prepare(p, source, own);
   const LensBlend mode = lensBlend(op.blend.empty() ? p.text("blend") : op.blend);
-  const bool aside = p.text("over_alpha") == "apart", widens = !alpha.empty() && !step.stage->inPlace && p.text("over_alpha") == "widens";
+  const bool aside = p.text("over_alpha") == "apart",
+             widens = !alpha.empty() && !step.stage->inPlace && p.text("over_alpha") == "widens";
   // A picture that is covered everywhere stays so.
   if (copyShown) {
     std::vector<float> moved = shownBy(step.source, c, light, source, layers);
     addCopies(moved, copies, step.takes);
     const LensWork w = op.apply(asLayer(moved, c));
-    for (size_t i = 0; i < moved.size(); ++i) moved[i] = clamp01(amount * (mask.empty() ? 1 : mask[i]) * w.spread.rgb[3 * i + 1]);
+    for (size_t i = 0; i < moved.size(); ++i)
+      moved[i] = clamp01(amount * (mask.empty() ? 1 : mask[i]) * w.spread.rgb[3 * i + 1]);
     copies[step.node->id] = std::move(moved);
   }
   if (widens && step.stage->carries && std::any_of(alpha.begin(), alpha.end(), [](float a) { return a < 1; }))
     carry(alpha, step.source.whole() ? alpha : shownBy(step.source, c, light, source, layers), op, amount, mask, c);
-  const bool named = !step.source.whole() && std::none_of(mine.begin(), mine.end(), [](const Stacked* l) { return l->backdrop; });
-  if (step.stage->carries && named && !light.behind.rgb.empty() && !aside) uncover(light, layers, shownBy(step.source, c, light, source, layers), op, amount, mask, c);
+  const bool named =
+      !step.source.whole() && std::none_of(mine.begin(), mine.end(), [](const Stacked* l) { return l->backdrop; });
+  if (step.stage->carries && named && !light.behind.rgb.empty() && !aside)
+    uncover(light, layers, shownBy(step.source, c, light, source, layers), op, amount, mask, c);
   std::vector<LensWork> each;
   for (Stacked* l : mine) each.push_back(op.apply(l->light));
   // With what is added whatever the light, the first layer's work is the stage's own.
   if (!op.rest.rgb.empty()) addTo(each.front().spread, op.rest, c.tasks);
   const bool one = each.size() == 1;
   const auto does = [&](bool any) {
-    if (!any) r.idle = step.stage->idle && !step.stage->idle(p).empty() ? step.stage->idle(p) : "it changes nothing with these values";
+    if (!any)
+      r.idle = step.stage->idle && !step.stage->idle(p).empty() ? step.stage->idle(p)
+                                                                : "it changes nothing with these values";
   };
   if (mode == LensBlend::Add && one && mask.empty() && !aside && !works && !copyTakenBy) {
     // Most stages, most of the time: the light itself alone is asked for.
@@ -321,10 +350,16 @@ StageResult act(const std::vector<Step>& steps, size_t index, const LensContext&
       const float *spread = w.spread.rgb.data() + i, *taken = some ? w.taken.rgb.data() + i : nullptr;
       float* l = lit.rgb.data() + i;
       const size_t n = end - i;
-      if (!changes.load(std::memory_order_relaxed) && (all || some ? !std::equal(spread, spread + n, all ? l : taken) : std::any_of(spread, spread + n, [](float v) { return v != 0; }))) changes = true;
-      if (all) blendIn(l, spread, l, n, amount);
-      else if (some) blendIn(l, spread, taken, n, amount);
-      else addIn(l, spread, n, amount);
+      if (!changes.load(std::memory_order_relaxed) &&
+          (all || some ? !std::equal(spread, spread + n, all ? l : taken)
+                       : std::any_of(spread, spread + n, [](float v) { return v != 0; })))
+        changes = true;
+      if (all)
+        blendIn(l, spread, l, n, amount);
+      else if (some)
+        blendIn(l, spread, taken, n, amount);
+      else
+        addIn(l, spread, n, amount);
     });
     does(changes);
     if (step.told) r.light = double(amount) * luminanceOf(w.spread, c);
@@ -333,16 +368,18 @@ StageResult act(const std::vector<Step>& steps, size_t index, const LensContext&
   for (size_t k = 0; k < each.size(); ++k) each[k] = writtenOut(std::move(each[k]), mine[k]->light);
   // What one layer comes to is the whole, if it is the only one.
   LensWork& all = r.work;
-  if (one) all = std::move(each.front());
-  else all = each.front();
+  if (one)
+    all = std::move(each.front());
+  else
+    all = each.front();
   for (size_t k = 1; k < each.size(); ++k) {
     addTo(all.taken, each[k].taken, c.tasks);
     addTo(all.spread, each[k].spread, c.tasks);
   }
   const auto share = [&](size_t i) { return mask.empty() ? amount : amount * mask[i / 3]; };
   if (aside && apart.rgb.empty()) apart = Picture(c.width, c.height);
-  // Where another blend than adding is asked for, what all light becomes is shared out: more light goes to what is spread, less is taken of
-  // what is there.
+  // Where another blend than adding is asked for, what all light becomes is shared out: more light goes to what is
+  // spread, less is taken of what is there.
   Picture base;
   if (mode != LensBlend::Add) {
     base = Picture(c.width, c.height);
@@ -357,7 +394,8 @@ StageResult act(const std::vector<Step>& steps, size_t index, const LensContext&
   // What it spreads goes on as light of its sources, and for those that name it also by itself.
   std::vector<Stacked> apartFromSources;
   if (copyTakenBy)
-    for (const Stacked* l : mine) apartFromSources.push_back({l->takenBy | copyTakenBy, l->tag, Picture(c.width, c.height)});
+    for (const Stacked* l : mine)
+      apartFromSources.push_back({l->takenBy | copyTakenBy, l->tag, Picture(c.width, c.height)});
   forRows(c.tasks, c.height, c.width, [&](size_t i, size_t end) {
     bool any = false;
     if (plain) { // most stages, most of the time
@@ -375,7 +413,8 @@ StageResult act(const std::vector<Step>& steps, size_t index, const LensContext&
       float kept = 1, given = 1;
       if (mode != LensBlend::Add) {
         const float b = base.rgb[i] - taken, out = blended(mode, b, spread);
-        if (out >= b || b == 0) given = spread != 0 ? (out - b) / spread : 0;
+        if (out >= b || b == 0)
+          given = spread != 0 ? (out - b) / spread : 0;
         else {
           given = 0;
           kept = out / b;
@@ -409,7 +448,8 @@ StageResult act(const std::vector<Step>& steps, size_t index, const LensContext&
 
 PatternPoint LensContext::point(float x, float y) const {
   PatternPoint p;
-  const float u = (x - float(left)) / float(std::max(1, frameWidth)), v = 1 - (y - float(top)) / float(std::max(1, frameHeight));
+  const float u = (x - float(left)) / float(std::max(1, frameWidth)),
+              v = 1 - (y - float(top)) / float(std::max(1, frameHeight));
   p.uv = {u, v};
   p.screen = {u, v, 1};
   // In frame heights, so that patterns are not stretched.
@@ -441,7 +481,9 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
       const bool acts = stageActs(c.doc, *s, c.frame);
       // A stage alone brings those along whose light it asks for.
       if (options.solo ? s->id == options.solo || (acts && asked.count(s->id)) : acts)
-        steps.push_back({s, &stageOf(*s), sourceQuery(c.doc, *s), mapQuery(c.doc, *s), !stageOf(*s).inPlace && !effectsOf(c.doc, *s).empty(), stagesNamed(c.doc, *s, "sources"), stagesNamed(c.doc, *s, "acts_on")});
+        steps.push_back({s, &stageOf(*s), sourceQuery(c.doc, *s), mapQuery(c.doc, *s),
+                         !stageOf(*s).inPlace && !effectsOf(c.doc, *s).empty(), stagesNamed(c.doc, *s, "sources"),
+                         stagesNamed(c.doc, *s, "acts_on")});
       if (last) break;
     }
   if (steps.size() > 32) throw badInput(fmt::format("the lens has {} stages that act; 32 are possible", steps.size()));
@@ -463,8 +505,11 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
     const uint64_t half = from >= 32 ? 0 : ~0u << from, later = half | half << 32;
     std::vector<Stacked> out;
     for (Stacked& l : layers) {
-      const auto same = std::find_if(out.begin(), out.end(), [&](const Stacked& o) { return o.tag == l.tag && (o.takenBy & later) == (l.takenBy & later); });
-      if (same == out.end()) out.push_back(std::move(l));
+      const auto same = std::find_if(out.begin(), out.end(), [&](const Stacked& o) {
+        return o.tag == l.tag && (o.takenBy & later) == (l.takenBy & later);
+      });
+      if (same == out.end())
+        out.push_back(std::move(l));
       else {
         addTo(same->light, l.light, c.tasks);
         same->backdrop |= l.backdrop;
@@ -485,11 +530,13 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
     light.alpha = cut(light.alpha, c);
     if (!light.behind.rgb.empty()) light.behind = cut(light.behind, c);
     for (auto& [stage, cover] : copies) cover = cut(cover, c);
-    if (light.coverage) light.coverage = [of = std::move(light.coverage), wide = c](const LayerQuery& q) { return cut(of(q), wide); };
+    if (light.coverage)
+      light.coverage = [of = std::move(light.coverage), wide = c](const LayerQuery& q) { return cut(of(q), wide); };
     c.width = c.frameWidth;
     c.height = c.frameHeight;
     if (c.anchor)
-      c.anchor = [of = std::move(c.anchor), left = float(c.left), top = float(c.top)](NodeId thing, const V3f& at, double frame) {
+      c.anchor = [of = std::move(c.anchor), left = float(c.left), top = float(c.top)](NodeId thing, const V3f& at,
+                                                                                      double frame) {
         Anchor a = of(thing, at, frame);
         a.at -= V2f(left, top);
         return a;
@@ -499,7 +546,8 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
   for (size_t i = 0; i < steps.size(); ++i) {
     c.tasks.stopIfAsked();
     merge(i);
-    if (std::all_of(steps.begin() + ptrdiff_t(i), steps.end(), [](const Step& s) { return s.stage->inPlace; })) frameAlone();
+    if (std::all_of(steps.begin() + ptrdiff_t(i), steps.end(), [](const Step& s) { return s.stage->inPlace; }))
+      frameAlone();
     r.stages.push_back(act(steps, i, c, light, layers, copies, options.works, r));
     // All light is summed once for stages of effects that follow one another.
     if (!steps[i].told || (i + 1 < steps.size() && steps[i + 1].told)) continue;

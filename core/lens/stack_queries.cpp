@@ -35,7 +35,8 @@ std::vector<NodeId> namedBy(const Document& doc, const Node& stage, std::string_
   return out;
 }
 
-static LayerQuery queryOf(const Document& doc, const Node& stage, const char* list, const std::string& seen, const char* in) {
+static LayerQuery queryOf(const Document& doc, const Node& stage, const char* list, const std::string& seen,
+                          const char* in) {
   const Params p(stage, 0);
   LayerQuery q{.name = stage.name};
   q.direct = p.flag(seen + "direct");
@@ -67,7 +68,9 @@ LayerQuery mapQuery(const Document& doc, const Node& stage) {
   return q;
 }
 
-LayerQuery maskQuery(const Document& doc, const Node& stage) { return queryOf(doc, stage, "acts_on", "acts_", "acts_in"); }
+LayerQuery maskQuery(const Document& doc, const Node& stage) {
+  return queryOf(doc, stage, "acts_on", "acts_", "acts_in");
+}
 
 static void include(std::vector<LayerQuery>& queries, LayerQuery q) {
   if (q.nothing()) return;
@@ -110,7 +113,8 @@ std::vector<const Node*> effectsOf(const Document& doc, const Node& stage) {
   for (const Node* e : doc.family("effect")) {
     if (!e->kind->param("lens")) continue;
     const auto stages = Params(*e, 0).references("lens");
-    if (std::any_of(stages.begin(), stages.end(), [&](const Reference& r) { return r.target == stage.id; })) out.push_back(e);
+    if (std::any_of(stages.begin(), stages.end(), [&](const Reference& r) { return r.target == stage.id; }))
+      out.push_back(e);
   }
   return out;
 }
@@ -118,18 +122,24 @@ std::vector<const Node*> effectsOf(const Document& doc, const Node& stage) {
 bool stageActs(const Document& doc, const Node& stage, double frame) {
   if (!Params(stage, frame).flag("on")) return false;
   const std::vector<const Node*> effects = effectsOf(doc, stage);
-  return effects.empty() || std::any_of(effects.begin(), effects.end(), [&](const Node* e) { return Params(*e, frame).flag("on"); });
+  return effects.empty() ||
+         std::any_of(effects.begin(), effects.end(), [&](const Node* e) { return Params(*e, frame).flag("on"); });
 }
 
 bool hasLayers(const Scene& scene, const Document& doc) {
   // A pass of the same question is no substitute: it is not kept apart.
   const auto among = [](const std::vector<LayerQuery>& wanted, const std::vector<LayerQuery>& there) {
-    return std::all_of(wanted.begin(), wanted.end(), [&](const LayerQuery& q) { return std::any_of(there.begin(), there.end(), [&](const LayerQuery& t) { return t == q && (t.apart || !q.apart || q.whole()); }); });
+    return std::all_of(wanted.begin(), wanted.end(), [&](const LayerQuery& q) {
+      return std::any_of(there.begin(), there.end(),
+                         [&](const LayerQuery& t) { return t == q && (t.apart || !q.apart || q.whole()); });
+    });
   };
   return among(lensQueries(doc), scene.queries) && among(lensMasks(doc), scene.maskQueries);
 }
 
-bool hasSurroundings(const Scene& scene, const Document& doc) { return lensOverscan(doc) <= double(scene.overscan) * (1 + 1e-6); }
+bool hasSurroundings(const Scene& scene, const Document& doc) {
+  return lensOverscan(doc) <= double(scene.overscan) * (1 + 1e-6);
+}
 
 int layerIndex(const Scene& scene, const LayerQuery& query) {
   const auto it = std::find(scene.queries.begin(), scene.queries.end(), query);

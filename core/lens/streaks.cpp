@@ -11,14 +11,14 @@
 namespace ilumbra {
 namespace {
 
-// The light along one ray falls off as a sum of exponentials whose lengths halve, so that its tail is straight on a scale of stops at
-// first and long at the end.
+// The light along one ray falls off as a sum of exponentials whose lengths halve, so that its tail is straight on a
+// scale of stops at first and long at the end.
 constexpr int exponentials = 4;
 
 struct Ray {
-  float angle;      ///< radians, counter-clockwise from the right
-  Color length;     ///< pixels, by channel
-  Color light;      ///< share of the source's light that goes along it, by channel
+  float angle;  ///< radians, counter-clockwise from the right
+  Color length; ///< pixels, by channel
+  Color light;  ///< share of the source's light that goes along it, by channel
 };
 
 // Four numbers at once, wherever they lie.
@@ -47,8 +47,9 @@ void addTurned(const Picture& in, Picture& out, const Tasks& tasks) {
 
 bool isUpright(const Ray& ray) { return std::abs(std::sin(ray.angle)) > std::abs(std::cos(ray.angle)); }
 
-// Adds what two opposite rays make of the picture, which is turned where they are upright, so that they are less steep than 45°. Lines of
-// the picture run along the ray: each column is shifted, what is there is passed on along it, and shifted back.
+// Adds what two opposite rays make of the picture, which is turned where they are upright, so that they are less steep
+// than 45°. Lines of the picture run along the ray: each column is shifted, what is there is passed on along it, and
+// shifted back.
 void addLine(const Picture& in, const Ray& one, const Ray* other, float tail, Picture& out, const Tasks& tasks) {
   const bool upright = isUpright(one);
   const float dx = std::cos(one.angle), dy = -std::sin(one.angle); // down is positive in pictures
@@ -56,7 +57,8 @@ void addLine(const Picture& in, const Ray& one, const Ray* other, float tail, Pi
   const float slope = upright ? dx / dy : dy / dx, perStep = std::sqrt(1 + slope * slope);
   const bool forwards = (upright ? dy : dx) > 0;
   // Line k runs through (x, k + slope·x): those that meet the picture.
-  const int first = int(std::floor(std::min(0.0f, -slope * float(w - 1)))) - 1, last = h + int(std::ceil(std::max(0.0f, -slope * float(w - 1)))) + 1;
+  const int first = int(std::floor(std::min(0.0f, -slope * float(w - 1)))) - 1,
+            last = h + int(std::ceil(std::max(0.0f, -slope * float(w - 1)))) + 1;
   constexpr int band = 8, lanes = 3 * band;
   const int lines = last - first + 1;
   // How light falls off along a ray from pixel to pixel, by exponential, line and channel.
@@ -80,13 +82,13 @@ void addLine(const Picture& in, const Ray& one, const Ray* other, float tail, Pi
   std::vector<std::pair<bool, Fall>> falls = {{forwards, fallOf(one)}};
   if (other) falls.emplace_back(!forwards, fallOf(*other));
   const size_t stride = 3 * size_t(w);
-  // Eight lines at once, which lie side by side wherever they are; a pixel takes from two lines, which may be of two bands: even bands first,
-  // then odd ones.
+  // Eight lines at once, which lie side by side wherever they are; a pixel takes from two lines, which may be of two
+  // bands: even bands first, then odd ones.
   const auto work = [&](int bandIndex) {
     const int top = first + bandIndex * band;
     std::vector<float> line(size_t(w) * lanes), sum;
-    // Where column x begins, and how far it is shifted beyond; whether all of the band is in the picture there, with a pixel to the right that
-    // the fourth number can be of.
+    // Where column x begins, and how far it is shifted beyond; whether all of the band is in the picture there, with a
+    // pixel to the right that the fourth number can be of.
     const auto begin = [&](int x, float& t) {
       const float rise = slope * float(x), fy = std::floor(rise);
       t = rise - fy;
@@ -121,7 +123,8 @@ void addLine(const Picture& in, const Ray& one, const Ray* other, float tail, Pi
     const auto lit = [](float v) { return v != 0; };
     const auto begins = std::find_if(line.begin(), line.end(), lit);
     if (begins == line.end()) return;
-    const int from = int((begins - line.begin()) / lanes), to = int((std::find_if(line.rbegin(), line.rend(), lit).base() - 1 - line.begin()) / lanes);
+    const int from = int((begins - line.begin()) / lanes),
+              to = int((std::find_if(line.rbegin(), line.rend(), lit).base() - 1 - line.begin()) / lanes);
     sum.assign(line.size(), 0.0f);
     for (const auto& [up, fall] : falls) {
       float state[exponentials][lanes] = {};
@@ -153,7 +156,8 @@ void addLine(const Picture& in, const Ray& one, const Ray* other, float tail, Pi
       }
       for (int j = std::max(0, -y0); j <= band && y0 + j < h; ++j) {
         float* p = out.at(x, y0 + j);
-        for (int c = 0; c < 3; ++c) p[c] += (j < band ? s[3 * j + c] * (1 - t) : 0) + (j > 0 ? s[3 * (j - 1) + c] * t : 0);
+        for (int c = 0; c < 3; ++c)
+          p[c] += (j < band ? s[3 * j + c] * (1 - t) : 0) + (j > 0 ? s[3 * (j - 1) + c] * t : 0);
       }
     }
   };
@@ -186,7 +190,8 @@ std::vector<Ray> raysOf(const Params& p, const LensContext& c) {
   }
   const auto ray = [&](int i) {
     const float l = length * lengths[size_t(i)];
-    return Ray{float(turn * double(pi) / 180) + 2 * pi * float(i) / float(count), Color(l * std::exp2(spread), l, l * std::exp2(-spread)), tint * (lights[size_t(i)] / sum)};
+    return Ray{float(turn * double(pi) / 180) + 2 * pi * float(i) / float(count),
+               Color(l * std::exp2(spread), l, l * std::exp2(-spread)), tint * (lights[size_t(i)] / sum)};
   };
   if (count % 2) {
     for (int i = 0; i < count; ++i) rays.push_back(ray(i));
@@ -214,7 +219,8 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
             }
             for (size_t i = 0; i < rays.size(); i += step) {
               const bool upright = isUpright(rays[i]);
-              addLine(upright ? turned : light, rays[i], step == 2 ? &rays[i + 1] : nullptr, tail, upright ? turnedSpread : work.spread, tasks);
+              addLine(upright ? turned : light, rays[i], step == 2 ? &rays[i + 1] : nullptr, tail,
+                      upright ? turnedSpread : work.spread, tasks);
             }
             if (!turned.rgb.empty()) addTurned(turnedSpread, work.spread, tasks);
             return work;
@@ -225,33 +231,82 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
 } // namespace
 
 LensStage streaksStage() {
-  return {.kind = {.id = "lens.streaks",
-                   .label = "Streaks",
-                   .helpText = "Rays of light out of what is bright, as scratches on glass, filters and the blades of an aperture make them.",
-                   .params = join({stageParams(0.3, 10),
-                                   {choice("rays_from", "Rays from", {"number", "aperture"}).at(Stage::Lens).help("As many as stated, or as the blades of the camera's aperture make"),
-                                    integer("rays", "Rays", 4).soft(1, 16).range(1, 64).at(Stage::Lens).matters().when("rays_from", "number").help("How many go out of every point"),
-                                    number("angle", "Angle", "°", 30).soft(-180, 180).at(Stage::Lens).matters().help("Of the first ray, from the right upwards")},
-                                   aimParams(""),
-                                   {number("length", "Length", "%", 0.25).soft(0.01, 1).range(0.0005, 10).log().at(Stage::Lens).matters().help("Where a ray has fallen to a third, by the frame's height"),
-                                    number("tail", "Tail", "×", 1.2).soft(0.25, 4).range(0.05, 50).log().at(Stage::Lens).help("Above 1 the light stays close to its source, below it reaches the end"),
-                                    number("thickness", "Thickness", "%", 0.003).soft(0, 0.05).range(0, 1).at(Stage::Lens).help("Of each ray, by the frame's height"),
-                                    number("uneven", "Unevenness", "%", 0).soft(0, 1).range(0, 2).at(Stage::Lens).help("How much rays differ in length and light"),
-                                    number("seed", "Seed", "", 1).soft(1, 100).range(0, 1e6).at(Stage::Lens).help("Another unevenness")},
-                                   keyParams(true),
-                                   {color("tint", "Tint", {1, 1, 1}).soft(0, 1).at(Stage::Lens).in("Colour").help("Keeps the luminance"),
-                                    number("color_spread", "Colour spread", "stops", 0.15).soft(-1, 1).range(-4, 4).at(Stage::Lens).in("Colour").help("How much longer red is than green, and green than blue")}}),
-                   .slots = stageSlots(),
-                   .existence = Stage::Lens},
-          .prepare = prepare,
-          .idle = keyIdle,
-          .looks = {{"Four-pointed", {{"rays", "4"}, {"angle", "45 °"}, {"length", "20 %"}}},
-                    {"Wide anamorphic line", {{"rays", "2"}, {"angle", "0 °"}, {"length", "90 %"}, {"tint", "0.35, 0.6, 1"}, {"color_spread", "-0.5"}, {"thickness", "0.4 %"}}},
-                    {"Scratched glass", {{"rays", "24"}, {"uneven", "90 %"}, {"length", "12 %"}, {"thickness", "0.15 %"}}},
-                    {"Cross filter", {{"rays", "4"}, {"angle", "0 °"}, {"length", "35 %"}, {"tail", "0.7"}}},
-                    {"Six thin needles", {{"rays", "6"}, {"angle", "90 °"}, {"length", "30 %"}, {"thickness", "0.1 %"}, {"color_spread", "0.5"}}},
-                    {"Wiped windscreen", {{"rays", "2"}, {"angle", "70 °"}, {"length", "60 %"}, {"thickness", "2 %"}, {"uneven", "40 %"}}},
-                    {"By the blades", {{"rays_from", "aperture"}, {"angle", "0 °"}, {"length", "25 %"}}}}};
+  return {
+      .kind =
+          {.id = "lens.streaks",
+           .label = "Streaks",
+           .helpText = "Rays of light out of what is bright, as scratches on glass, filters and the blades of an "
+                       "aperture make them.",
+           .params = join(
+               {stageParams(0.3, 10),
+                {choice("rays_from", "Rays from", {"number", "aperture"})
+                     .at(Stage::Lens)
+                     .help("As many as stated, or as the blades of the camera's aperture make"),
+                 integer("rays", "Rays", 4)
+                     .soft(1, 16)
+                     .range(1, 64)
+                     .at(Stage::Lens)
+                     .matters()
+                     .when("rays_from", "number")
+                     .help("How many go out of every point"),
+                 number("angle", "Angle", "°", 30)
+                     .soft(-180, 180)
+                     .at(Stage::Lens)
+                     .matters()
+                     .help("Of the first ray, from the right upwards")},
+                aimParams(""),
+                {number("length", "Length", "%", 0.25)
+                     .soft(0.01, 1)
+                     .range(0.0005, 10)
+                     .log()
+                     .at(Stage::Lens)
+                     .matters()
+                     .help("Where a ray has fallen to a third, by the frame's height"),
+                 number("tail", "Tail", "×", 1.2)
+                     .soft(0.25, 4)
+                     .range(0.05, 50)
+                     .log()
+                     .at(Stage::Lens)
+                     .help("Above 1 the light stays close to its source, below it reaches the end"),
+                 number("thickness", "Thickness", "%", 0.003)
+                     .soft(0, 0.05)
+                     .range(0, 1)
+                     .at(Stage::Lens)
+                     .help("Of each ray, by the frame's height"),
+                 number("uneven", "Unevenness", "%", 0)
+                     .soft(0, 1)
+                     .range(0, 2)
+                     .at(Stage::Lens)
+                     .help("How much rays differ in length and light"),
+                 number("seed", "Seed", "", 1).soft(1, 100).range(0, 1e6).at(Stage::Lens).help("Another unevenness")},
+                keyParams(true),
+                {color("tint", "Tint", {1, 1, 1}).soft(0, 1).at(Stage::Lens).in("Colour").help("Keeps the luminance"),
+                 number("color_spread", "Colour spread", "stops", 0.15)
+                     .soft(-1, 1)
+                     .range(-4, 4)
+                     .at(Stage::Lens)
+                     .in("Colour")
+                     .help("How much longer red is than green, and green than blue")}}),
+           .slots = stageSlots(),
+           .existence = Stage::Lens},
+      .prepare = prepare,
+      .idle = keyIdle,
+      .looks = {
+          {"Four-pointed", {{"rays", "4"}, {"angle", "45 °"}, {"length", "20 %"}}},
+          {"Wide anamorphic line",
+           {{"rays", "2"},
+            {"angle", "0 °"},
+            {"length", "90 %"},
+            {"tint", "0.35, 0.6, 1"},
+            {"color_spread", "-0.5"},
+            {"thickness", "0.4 %"}}},
+          {"Scratched glass", {{"rays", "24"}, {"uneven", "90 %"}, {"length", "12 %"}, {"thickness", "0.15 %"}}},
+          {"Cross filter", {{"rays", "4"}, {"angle", "0 °"}, {"length", "35 %"}, {"tail", "0.7"}}},
+          {"Six thin needles",
+           {{"rays", "6"}, {"angle", "90 °"}, {"length", "30 %"}, {"thickness", "0.1 %"}, {"color_spread", "0.5"}}},
+          {"Wiped windscreen",
+           {{"rays", "2"}, {"angle", "70 °"}, {"length", "60 %"}, {"thickness", "2 %"}, {"uneven", "40 %"}}},
+          {"By the blades", {{"rays_from", "aperture"}, {"angle", "0 °"}, {"length", "25 %"}}}}};
 }
 
 } // namespace ilumbra

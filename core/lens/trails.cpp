@@ -28,7 +28,8 @@ Picture along(const Picture& in, const std::vector<Stop>& stops, const Tasks& ta
   tasks.forEach(in.height, [&](int y) {
     float* o = out.at(0, y);
     for (const Stop& s : stops) {
-      const float fy = float(y) - s.offset.y, by = std::floor(fy), ty = fy - by, bx = std::floor(-s.offset.x), tx = -s.offset.x - bx;
+      const float fy = float(y) - s.offset.y, by = std::floor(fy), ty = fy - by, bx = std::floor(-s.offset.x),
+                  tx = -s.offset.x - bx;
       const int dx = int(bx);
       for (int j = 0; j < 2; ++j) {
         const int row = int(by) + j;
@@ -95,18 +96,23 @@ LensOperator prepareTrails(const Params& p, const Picture& source, const LensCon
     const float perFrame = float(std::max<size_t>(1, stops.size())) / float(std::max(1e-3, frames));
     for (Stop& s : stops) s.weight *= 1 / perFrame;
   }
-  return {[=, &tasks = c.tasks](const Picture& layer) { return LensWork{{}, along(keyed(layer, *shares, tasks), stops, tasks)}; }};
+  return {[=, &tasks = c.tasks](const Picture& layer) {
+    return LensWork{{}, along(keyed(layer, *shares, tasks), stops, tasks)};
+  }};
 }
 
 LensOperator prepareSmear(const Params& p, const Picture&, const LensContext& c) {
   const double length = p.number("frames"), centre = p.number("centre");
   std::vector<Stop> stops;
   if (p.text("by") == "angle") {
-    const float angle = (p.real("angle") + aimOf(p, c, c.place(0.5, 0.5))) * pi / 180, reach = c.size(p.number("reach"));
+    const float angle = (p.real("angle") + aimOf(p, c, c.place(0.5, 0.5))) * pi / 180,
+                reach = c.size(p.number("reach"));
     const V2f d(std::cos(angle) * reach, -std::sin(angle) * reach);
-    for (const auto& [offset, t] : stepsOf({d * float(-centre), d * float(1 - centre)})) stops.push_back({offset, Color(1.0f)});
+    for (const auto& [offset, t] : stepsOf({d * float(-centre), d * float(1 - centre)}))
+      stops.push_back({offset, Color(1.0f)});
   } else {
-    for (const auto& [offset, t] : stepsOf(wayOf(p, c, c.frame - length * centre, c.frame + length * (1 - centre)))) stops.push_back({offset, Color(1.0f)});
+    for (const auto& [offset, t] : stepsOf(wayOf(p, c, c.frame - length * centre, c.frame + length * (1 - centre))))
+      stops.push_back({offset, Color(1.0f)});
   }
   for (Stop& s : stops) s.weight *= 1 / float(stops.size());
   return {[=, &tasks = c.tasks](const Picture& layer) { return LensWork{{}, along(layer, stops, tasks), true}; }};
@@ -117,14 +123,30 @@ LensOperator prepareSmear(const Params& p, const Picture&, const LensContext& c)
 LensStage trailsStage() {
   return {.kind = {.id = "lens.trails",
                    .label = "Trails",
-                   .helpText = "Light that stays along the way on which a thing has come through the picture: from its keys and the camera's, so that no earlier frame need be rendered.",
-                   .params = join({stageParams(1, 100),
-                                   anchorParams("anchor", "Moves with", "Moves with"),
-                                   {number("frames", "Length", "frames", 12).soft(1, 96).range(0, 10000).at(Stage::Lens).matters().help("How many frames of its way are seen"),
-                                    number("fade", "Fade", "%", 0.05).soft(0, 1).range(0, 1).at(Stage::Lens).matters().help("What is left of the light at the end"),
-                                    color("tail_tint", "End", {1, 1, 1}).soft(0, 1).at(Stage::Lens).help("Colour towards the end"),
-                                    integer("copies", "Copies", 0).soft(0, 24).range(0, 400).at(Stage::Lens).help("0: one even trail; more: so many copies along it")},
-                                   keyParams(false)}),
+                   .helpText = "Light that stays along the way on which a thing has come through the picture: from its "
+                               "keys and the camera's, so that no earlier frame need be rendered.",
+                   .params = join(
+                       {stageParams(1, 100),
+                        anchorParams("anchor", "Moves with", "Moves with"),
+                        {number("frames", "Length", "frames", 12)
+                             .soft(1, 96)
+                             .range(0, 10000)
+                             .at(Stage::Lens)
+                             .matters()
+                             .help("How many frames of its way are seen"),
+                         number("fade", "Fade", "%", 0.05)
+                             .soft(0, 1)
+                             .range(0, 1)
+                             .at(Stage::Lens)
+                             .matters()
+                             .help("What is left of the light at the end"),
+                         color("tail_tint", "End", {1, 1, 1}).soft(0, 1).at(Stage::Lens).help("Colour towards the end"),
+                         integer("copies", "Copies", 0)
+                             .soft(0, 24)
+                             .range(0, 400)
+                             .at(Stage::Lens)
+                             .help("0: one even trail; more: so many copies along it")},
+                        keyParams(false)}),
                    .slots = stageSlots(),
                    .existence = Stage::Lens},
           .prepare = prepareTrails,
@@ -138,27 +160,49 @@ LensStage trailsStage() {
 }
 
 LensStage smearStage() {
-  return {.kind = {.id = "lens.smear",
-                   .label = "Smear",
-                   .helpText = "Blurs its sources along the way that a thing takes through the picture, or along a line.",
-                   .params = join({stageParams(1, 1),
-                                   {choice("by", "Along", {"motion", "angle"}).at(Stage::Lens).help("The way of what it moves with, or a line")},
-                                   anchorParams("anchor", "Moves with", "Moves with"),
-                                   {number("frames", "Length", "frames", 1).soft(0, 8).range(0, 1000).at(Stage::Lens).matters().when("by", "motion").help("How much of its way"),
-                                    number("angle", "Angle", "°", 0).soft(-180, 180).at(Stage::Lens).when("by", "angle").help("From the right upwards")},
-                                   aimParams("", "by", "angle"),
-                                   {number("reach", "Reach", "%", 0.05).soft(0, 0.5).range(0, 5).at(Stage::Lens).when("by", "angle").help("By the frame's height"),
-                                    number("centre", "Centre", "%", 0.5).soft(0, 1).range(0, 1).at(Stage::Lens).help("0 %: ahead of it, 50 %: to both sides, 100 %: behind it")}}),
-                   .slots = stageSlots(),
-                   .existence = Stage::Lens},
-          .prepare = prepareSmear,
-          .carries = true,
-          .looks = {{"One frame", {{"frames", "1"}}},
-                    {"Half a frame", {{"frames", "0.5"}}},
-                    {"Drawn behind", {{"frames", "3"}, {"centre", "100 %"}}},
-                    {"Level", {{"by", "angle"}, {"angle", "0 °"}, {"reach", "6 %"}}},
-                    {"Rain", {{"by", "angle"}, {"angle", "80 °"}, {"reach", "10 %"}, {"centre", "100 %"}}},
-                    {"Shaken", {{"by", "angle"}, {"angle", "35 °"}, {"reach", "2 %"}}}}};
+  return {
+      .kind = {.id = "lens.smear",
+               .label = "Smear",
+               .helpText = "Blurs its sources along the way that a thing takes through the picture, or along a line.",
+               .params = join({stageParams(1, 1),
+                               {choice("by", "Along", {"motion", "angle"})
+                                    .at(Stage::Lens)
+                                    .help("The way of what it moves with, or a line")},
+                               anchorParams("anchor", "Moves with", "Moves with"),
+                               {number("frames", "Length", "frames", 1)
+                                    .soft(0, 8)
+                                    .range(0, 1000)
+                                    .at(Stage::Lens)
+                                    .matters()
+                                    .when("by", "motion")
+                                    .help("How much of its way"),
+                                number("angle", "Angle", "°", 0)
+                                    .soft(-180, 180)
+                                    .at(Stage::Lens)
+                                    .when("by", "angle")
+                                    .help("From the right upwards")},
+                               aimParams("", "by", "angle"),
+                               {number("reach", "Reach", "%", 0.05)
+                                    .soft(0, 0.5)
+                                    .range(0, 5)
+                                    .at(Stage::Lens)
+                                    .when("by", "angle")
+                                    .help("By the frame's height"),
+                                number("centre", "Centre", "%", 0.5)
+                                    .soft(0, 1)
+                                    .range(0, 1)
+                                    .at(Stage::Lens)
+                                    .help("0 %: ahead of it, 50 %: to both sides, 100 %: behind it")}}),
+               .slots = stageSlots(),
+               .existence = Stage::Lens},
+      .prepare = prepareSmear,
+      .carries = true,
+      .looks = {{"One frame", {{"frames", "1"}}},
+                {"Half a frame", {{"frames", "0.5"}}},
+                {"Drawn behind", {{"frames", "3"}, {"centre", "100 %"}}},
+                {"Level", {{"by", "angle"}, {"angle", "0 °"}, {"reach", "6 %"}}},
+                {"Rain", {{"by", "angle"}, {"angle", "80 °"}, {"reach", "10 %"}, {"centre", "100 %"}}},
+                {"Shaken", {{"by", "angle"}, {"angle", "35 °"}, {"reach", "2 %"}}}}};
 }
 
 } // namespace ilumbra

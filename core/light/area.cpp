@@ -3,10 +3,10 @@
 namespace ilumbra {
 namespace {
 
-// How a flat or round lamp's light is narrowed, as by a honeycomb in front of it: of the light that leaves at an angle θ
-// from the normal, max(0, 1 - tan θ / tan spread) comes through. The lamp's power is what leaves the honeycomb.
+// How a flat or round lamp's light is narrowed, as by a honeycomb in front of it: of the light that leaves at an angle
+// θ from the normal, max(0, 1 - tan θ / tan spread) comes through. The lamp's power is what leaves the honeycomb.
 class Honeycomb {
-public:
+ public:
   explicit Honeycomb(float spreadDegrees) : m_tan(spreadDegrees >= 89.99f ? 0 : std::tan(spreadDegrees * pi / 180)) {
     // ∫ share cos θ dω over the half-sphere, in t = tan θ: 2 π ∫ (1 - t / T) t / (1 + t²)² dt up to T.
     const float t = m_tan;
@@ -14,17 +14,20 @@ public:
   }
   float solid() const { return m_solid; }
   /// Share at a cosine to the normal, above 0.
-  float share(float cosine) const { return m_tan > 0 ? std::max(0.0f, 1 - std::sqrt(std::max(0.0f, 1 - cosine * cosine)) / (cosine * m_tan)) : 1; }
+  float share(float cosine) const {
+    return m_tan > 0 ? std::max(0.0f, 1 - std::sqrt(std::max(0.0f, 1 - cosine * cosine)) / (cosine * m_tan)) : 1;
+  }
   float widest() const { return m_tan > 0 ? std::atan(m_tan) : 0.5f * pi; }
 
-private:
+ private:
   float m_tan, m_solid;
 };
 
 // A flat lamp in its local xy plane that shines along -z, half of it on each side when both sides shine.
 class FlatLight : public Light {
-public:
-  FlatLight(const M44f& world, float width, float height, float area, bool bothSides, const Honeycomb& comb) : m_comb(comb), m_both(bothSides) {
+ public:
+  FlatLight(const M44f& world, float width, float height, float area, bool bothSides, const Honeycomb& comb)
+      : m_comb(comb), m_both(bothSides) {
     m_x = transformVector(world, {width, 0, 0});
     m_y = transformVector(world, {0, height, 0});
     m_centre = transformPoint(world, {0, 0, 0});
@@ -46,10 +49,15 @@ public:
   }
   const Shape* shape() const override { return &m_shape; }
   LightReach reach() const override {
-    return {.centre = m_centre, .radius = 0.5f * (length(m_x) + length(m_y)), .axis = m_normal, .spread = m_both ? pi : 0, .fall = m_comb.widest(), .flux = pi / m_comb.solid()};
+    return {.centre = m_centre,
+            .radius = 0.5f * (length(m_x) + length(m_y)),
+            .axis = m_normal,
+            .spread = m_both ? pi : 0,
+            .fall = m_comb.widest(),
+            .flux = pi / m_comb.solid()};
   }
 
-protected:
+ protected:
   // A place on the lamp in shares of x and y from its middle, evenly by area.
   bool samplePlace(const V3f& from, const V2f& place, LightSample& s) const {
     const V3f to = m_centre + m_x * place.x + m_y * place.y - from;
@@ -69,16 +77,20 @@ protected:
   Convex m_lit;
 };
 
-// Seen large it is sampled by solid angle (Ureña, Fajardo and King 2013, "An Area-Preserving Parametrization for Spherical
-// Rectangles"), seen small by area, where the two do not differ and the former loses its precision.
+// Seen large it is sampled by solid angle (Ureña, Fajardo and King 2013, "An Area-Preserving Parametrization for
+// Spherical Rectangles"), seen small by area, where the two do not differ and the former loses its precision.
 class RectangleLight : public FlatLight {
-public:
-  RectangleLight(const M44f& world, float width, float height, bool bothSides, const Honeycomb& comb) : FlatLight(world, width, height, 1, bothSides, comb) {
-    m_shape.mesh.positions = {m_centre - m_x * 0.5f - m_y * 0.5f, m_centre + m_x * 0.5f - m_y * 0.5f, m_centre + m_x * 0.5f + m_y * 0.5f, m_centre - m_x * 0.5f + m_y * 0.5f};
+ public:
+  RectangleLight(const M44f& world, float width, float height, bool bothSides, const Honeycomb& comb)
+      : FlatLight(world, width, height, 1, bothSides, comb) {
+    m_shape.mesh.positions = {m_centre - m_x * 0.5f - m_y * 0.5f, m_centre + m_x * 0.5f - m_y * 0.5f,
+                              m_centre + m_x * 0.5f + m_y * 0.5f, m_centre - m_x * 0.5f + m_y * 0.5f};
     m_shape.mesh.triangles = {{0, 2, 1}, {0, 3, 2}};
     m_right = std::abs(dot(normalize(m_x), normalize(m_y))) < 1e-4f;
     if (!m_both && m_comb.widest() < 0.49f * pi && m_right)
-      for (const V3f& side : {m_x, -m_x, m_y, -m_y}) m_lit.plane(normalize(side) * std::cos(m_comb.widest()) - m_normal * std::sin(m_comb.widest()), m_centre + side * 0.5f);
+      for (const V3f& side : {m_x, -m_x, m_y, -m_y})
+        m_lit.plane(normalize(side) * std::cos(m_comb.widest()) - m_normal * std::sin(m_comb.widest()),
+                    m_centre + side * 0.5f);
   }
   bool sample(const V3f& from, const V2f& u, LightSample& s) const override {
     if (!large(from)) return samplePlace(from, u - V2f(0.5f), s);
@@ -99,10 +111,11 @@ public:
     return r.solid > 0 ? 1 / r.solid : 0;
   }
 
-private:
+ private:
   bool large(const V3f& from) const {
     const V3f to = m_centre - from;
-    return m_right && dot(to, to) < 25 * (dot(m_x, m_x) + dot(m_y, m_y)) && std::abs(dot(to, m_normal)) > 1e-4f * length(m_x);
+    return m_right && dot(to, to) < 25 * (dot(m_x, m_x) + dot(m_y, m_y)) &&
+           std::abs(dot(to, m_normal)) > 1e-4f * length(m_x);
   }
   // The rectangle around a point, by the names of the paper.
   struct Seen {
@@ -152,8 +165,9 @@ private:
 };
 
 class DiscLight : public FlatLight {
-public:
-  DiscLight(const M44f& world, float width, float height, bool bothSides, const Honeycomb& comb) : FlatLight(world, width, height, 0.25f * pi, bothSides, comb) {
+ public:
+  DiscLight(const M44f& world, float width, float height, bool bothSides, const Honeycomb& comb)
+      : FlatLight(world, width, height, 0.25f * pi, bothSides, comb) {
     // What is seen of it is a polygon of the same area.
     constexpr uint32_t sides = 96;
     const float r = 0.5f * std::sqrt(2 * pi / (sides * std::sin(2 * pi / sides)));
@@ -163,14 +177,18 @@ public:
       m_shape.mesh.positions.push_back(m_centre + m_x * (r * std::cos(a)) + m_y * (r * std::sin(a)));
       m_shape.mesh.triangles.push_back({0, 1 + (i + 1) % sides, 1 + i});
     }
-    if (!m_both && m_comb.widest() < 0.49f * pi) m_lit.cone(m_centre - m_normal * (0.5f * std::max(length(m_x), length(m_y)) / std::tan(m_comb.widest())), m_normal, m_comb.widest());
+    if (!m_both && m_comb.widest() < 0.49f * pi)
+      m_lit.cone(m_centre - m_normal * (0.5f * std::max(length(m_x), length(m_y)) / std::tan(m_comb.widest())),
+                 m_normal, m_comb.widest());
   }
-  bool sample(const V3f& from, const V2f& u, LightSample& s) const override { return samplePlace(from, sampleDisc(u) * 0.5f, s); }
+  bool sample(const V3f& from, const V2f& u, LightSample& s) const override {
+    return samplePlace(from, sampleDisc(u) * 0.5f, s);
+  }
 };
 
 // A closed tube along its local x: the side is sampled over the half that can be seen, and the end that can be seen.
 class TubeLight : public Light {
-public:
+ public:
   TubeLight(const M44f& world, float along, float thick) {
     m_centre = transformPoint(world, V3f(0.0f));
     const V3f x = transformVector(world, {along, 0, 0});
@@ -233,14 +251,16 @@ public:
     if (end ? v.cap <= 0 : v.side <= 0) return 0;
     return distance * distance / (c * (v.side + v.cap));
   }
-  Color radiance(const V3f& direction, const V3f& normal) const override { return Color(dot(direction, normal) < 0 ? m_luminance : 0.0f); }
+  Color radiance(const V3f& direction, const V3f& normal) const override {
+    return Color(dot(direction, normal) < 0 ? m_luminance : 0.0f);
+  }
   const Shape* shape() const override { return &m_shape; }
   LightReach reach() const override { return {.centre = m_centre, .radius = std::hypot(m_half, m_radius)}; }
 
-private:
+ private:
   struct View {
-    float side = 0, cap = 0;   ///< square metres that can be seen
-    float angle = 0, arc = 0;  ///< of the side: its middle and half of its width, radians
+    float side = 0, cap = 0;  ///< square metres that can be seen
+    float angle = 0, arc = 0; ///< of the side: its middle and half of its width, radians
     float end = 1;
   };
   View view(const V3f& from) const {
@@ -266,32 +286,59 @@ private:
 } // namespace
 
 LightKind areaLight() {
-  return {{.id = "light.area",
-           .label = "Area light",
-           .helpText = "A lamp with a size: a panel, a disc, a tube or a ball.",
-           .params = join({lightParams("Power", "lm", 2000, 50000),
-                           {choice("form", "Form", {"rectangle", "disc", "tube", "ball"}).at(Stage::Placement).matters().in("Placement")
-                                .help("A panel or a disc shines to the side it faces, a tube and a ball all around"),
-                            number("width", "Width", "m", 1).soft(0.01, 5).range(1e-6, 1e6).log().at(Stage::Placement).matters().in("Placement")
-                                .help("Of the panel or the disc; of a tube its length, of a ball its diameter"),
-                            number("height", "Height", "m", 1).soft(0.01, 5).range(1e-6, 1e6).log().at(Stage::Placement).matters().in("Placement")
-                                .help("Of the panel or the disc; of a tube its thickness"),
-                            number("spread", "Spread", "°", 90).soft(5, 90).range(1, 90).at(Stage::Placement).in("Placement")
-                                .help("How far from straight ahead a panel or disc still shines, as through a honeycomb; 90° has none"),
-                            flag("both_sides", "Both sides shine", false).at(Stage::Placement).in("Placement").help("Off: the back of a panel or disc is dark"),
-                            rangeParam()},
-                           aimParams({0, 2, 0}, {0, 0, 0})}),
-           .existence = Stage::Placement},
-          [](const Params& p, const M44f& world, const Assets&) -> std::unique_ptr<Light> {
-            const M44f place = aimMatrix(p) * world;
-            const std::string form = p.text("form");
-            const float width = p.real("width"), height = p.real("height");
-            if (form == "tube") return std::make_unique<TubeLight>(place, width, height);
-            if (form == "ball") return std::make_unique<BallLight>(transformPoint(place, V3f(0.0f)), 0.5f * width * length(transformVector(world, normalize(V3f(1, 1, 1)))));
-            const Honeycomb comb(p.real("spread"));
-            if (form == "disc") return std::make_unique<DiscLight>(place, width, height, p.flag("both_sides"), comb);
-            return std::make_unique<RectangleLight>(place, width, height, p.flag("both_sides"), comb);
-          }};
+  return {
+      {.id = "light.area",
+       .label = "Area light",
+       .helpText = "A lamp with a size: a panel, a disc, a tube or a ball.",
+       .params = join(
+           {lightParams("Power", "lm", 2000, 50000),
+            {choice("form", "Form", {"rectangle", "disc", "tube", "ball"})
+                 .at(Stage::Placement)
+                 .matters()
+                 .in("Placement")
+                 .help("A panel or a disc shines to the side it faces, a tube and a ball all around"),
+             number("width", "Width", "m", 1)
+                 .soft(0.01, 5)
+                 .range(1e-6, 1e6)
+                 .log()
+                 .at(Stage::Placement)
+                 .matters()
+                 .in("Placement")
+                 .help("Of the panel or the disc; of a tube its length, of a ball its diameter"),
+             number("height", "Height", "m", 1)
+                 .soft(0.01, 5)
+                 .range(1e-6, 1e6)
+                 .log()
+                 .at(Stage::Placement)
+                 .matters()
+                 .in("Placement")
+                 .help("Of the panel or the disc; of a tube its thickness"),
+             number("spread", "Spread", "°", 90)
+                 .soft(5, 90)
+                 .range(1, 90)
+                 .at(Stage::Placement)
+                 .in("Placement")
+                 .help(
+                     "How far from straight ahead a panel or disc still shines, as through a honeycomb; 90° has none"),
+             flag("both_sides", "Both sides shine", false)
+                 .at(Stage::Placement)
+                 .in("Placement")
+                 .help("Off: the back of a panel or disc is dark"),
+             rangeParam()},
+            aimParams({0, 2, 0}, {0, 0, 0})}),
+       .existence = Stage::Placement},
+      [](const Params& p, const M44f& world, const Assets&) -> std::unique_ptr<Light> {
+        const M44f place = aimMatrix(p) * world;
+        const std::string form = p.text("form");
+        const float width = p.real("width"), height = p.real("height");
+        if (form == "tube") return std::make_unique<TubeLight>(place, width, height);
+        if (form == "ball")
+          return std::make_unique<BallLight>(transformPoint(place, V3f(0.0f)),
+                                             0.5f * width * length(transformVector(world, normalize(V3f(1, 1, 1)))));
+        const Honeycomb comb(p.real("spread"));
+        if (form == "disc") return std::make_unique<DiscLight>(place, width, height, p.flag("both_sides"), comb);
+        return std::make_unique<RectangleLight>(place, width, height, p.flag("both_sides"), comb);
+      }};
 }
 
 } // namespace ilumbra

@@ -18,10 +18,13 @@ constexpr float airDepth550 = 1.24062e-3f * airHeight / (0.55f * 0.55f * 0.55f *
 constexpr float dustAlbedo = 0.92f, dustAnisotropy = 0.76f, dustExponent = 1.3f;
 
 // Outside the air, W/m²/nm (ASTM G-173, averaged).
-constexpr Waves sunlight = {1.0125f, 1.7290f, 1.6125f, 2.0276f, 1.9338f, 1.8733f, 1.8931f, 1.8423f, 1.8147f, 1.7249f, 1.6465f, 1.5388f, 1.4740f, 1.3890f, 1.3143f};
+constexpr Waves sunlight = {1.0125f, 1.7290f, 1.6125f, 2.0276f, 1.9338f, 1.8733f, 1.8931f, 1.8423f,
+                            1.8147f, 1.7249f, 1.6465f, 1.5388f, 1.4740f, 1.3890f, 1.3143f};
 // Ozone, 1e-25 m² a molecule (Serdyuchenko et al. 2014, 223 K).
-constexpr Waves ozone = {0.0028f, 0.0214f, 0.0845f, 0.2990f, 0.7752f, 1.5410f, 2.7550f, 3.8800f, 4.3980f, 4.6600f, 3.2150f, 2.0450f, 1.2090f, 0.7000f, 0.4150f};
-constexpr float ozoneMost = 5.374e18f * 1e-25f * 1e3f; // 300 Dobson units between 10 and 40 km, in its densest layer, per 1e-25 m²
+constexpr Waves ozone = {0.0028f, 0.0214f, 0.0845f, 0.2990f, 0.7752f, 1.5410f, 2.7550f, 3.8800f,
+                         4.3980f, 4.6600f, 3.2150f, 2.0450f, 1.2090f, 0.7000f, 0.4150f};
+constexpr float ozoneMost =
+    5.374e18f * 1e-25f * 1e3f; // 300 Dobson units between 10 and 40 km, in its densest layer, per 1e-25 m²
 
 struct Column {
   float air = 0, dust = 0, ozone = 0; ///< kilometres at the density of the reference height
@@ -36,7 +39,7 @@ bool meetsGround(float r, float c) { return c < 0 && r * r * (1 - c * c) < groun
 float toGround(float r, float c) { return -r * c - std::sqrt(std::max(0.0f, ground * ground - r * r * (1 - c * c))); }
 
 class Air {
-public:
+ public:
   explicit Air(float turbidity) {
     const float dust550 = (std::max(1.0f, turbidity) - 1) * airDepth550 / dustHeight;
     for (int i = 0; i < waves; ++i) {
@@ -52,7 +55,8 @@ public:
   // Transmittance by wavelength through a column.
   Waves through(const Column& c) const {
     Waves t;
-    for (size_t i = 0; i < waves; ++i) t[i] = std::exp(-(airScatter[i] * c.air + dustTakes[i] * c.dust + ozoneTakes[i] * c.ozone));
+    for (size_t i = 0; i < waves; ++i)
+      t[i] = std::exp(-(airScatter[i] * c.air + dustTakes[i] * c.dust + ozoneTakes[i] * c.ozone));
     return t;
   }
   // From radius r to space along cosine c; nothing comes through the ground.
@@ -72,7 +76,7 @@ public:
   }
   Waves airScatter, dustScatter, dustTakes, ozoneTakes;
 
-private:
+ private:
   static constexpr int heights = 48, angles = 192;
   // Dense near the horizon, where the columns change most.
   static float angleAt(float c) { return 0.5f + 0.5f * std::copysign(std::sqrt(std::abs(c)), c); }
@@ -100,20 +104,24 @@ private:
 
 // Scattered more than once: what comes from everywhere alike, per unit of sunlight, by height and by the sun's cosine.
 class Repeated {
-public:
+ public:
   Repeated(const Air& air, float albedo) {
     for (int h = 0; h < heights; ++h)
-      for (int a = 0; a < angles; ++a) m_light[size_t(h)][size_t(a)] = measure(air, albedo, ground + 0.05f + sqr(float(h) / float(heights - 1)) * 60, 2 * float(a) / float(angles - 1) - 1);
+      for (int a = 0; a < angles; ++a)
+        m_light[size_t(h)][size_t(a)] = measure(air, albedo, ground + 0.05f + sqr(float(h) / float(heights - 1)) * 60,
+                                                2 * float(a) / float(angles - 1) - 1);
   }
   void at(float r, float sunCosine, Waves& out) const {
-    const float h = std::sqrt(clamp01((r - ground) / 60)) * float(heights - 1), a = (0.5f + 0.5f * sunCosine) * float(angles - 1);
+    const float h = std::sqrt(clamp01((r - ground) / 60)) * float(heights - 1),
+                a = (0.5f + 0.5f * sunCosine) * float(angles - 1);
     const int h0 = std::min(int(h), heights - 2), a0 = std::min(int(a), angles - 2);
     const float x = h - float(h0), y = a - float(a0);
     for (size_t i = 0; i < waves; ++i)
-      out[i] = mix(mix(m_light[size_t(h0)][size_t(a0)][i], m_light[size_t(h0)][size_t(a0 + 1)][i], y), mix(m_light[size_t(h0 + 1)][size_t(a0)][i], m_light[size_t(h0 + 1)][size_t(a0 + 1)][i], y), x);
+      out[i] = mix(mix(m_light[size_t(h0)][size_t(a0)][i], m_light[size_t(h0)][size_t(a0 + 1)][i], y),
+                   mix(m_light[size_t(h0 + 1)][size_t(a0)][i], m_light[size_t(h0 + 1)][size_t(a0 + 1)][i], y), x);
   }
 
-private:
+ private:
   static constexpr int heights = 10, angles = 33;
   static Waves measure(const Air& air, float albedo, float r, float sunCosine) {
     constexpr int rings = 6, turns = 8, steps = 24;
@@ -121,7 +129,8 @@ private:
     const V3f sun(std::sqrt(std::max(0.0f, 1 - sunCosine * sunCosine)), sunCosine, 0);
     for (int k = 0; k < rings; ++k)
       for (int j = 0; j < turns; ++j) {
-        const float c = 1 - 2 * (float(k) + 0.5f) / rings, s = std::sqrt(1 - c * c), phi = 2 * pi * (float(j) + 0.5f) / turns;
+        const float c = 1 - 2 * (float(k) + 0.5f) / rings, s = std::sqrt(1 - c * c),
+                    phi = 2 * pi * (float(j) + 0.5f) / turns;
         const V3f d(s * std::cos(phi), c, s * std::sin(phi));
         const bool lands = meetsGround(r, c);
         const float far = lands ? toGround(r, c) : toTop(r, c), step = far / steps;
@@ -129,7 +138,8 @@ private:
         seen.fill(1);
         for (int n = 0; n < steps; ++n) {
           const V3f p = V3f(0, r, 0) + d * (step * (float(n) + 0.5f));
-          const float rp = length(p), height = std::max(0.0f, rp - ground), da = airAt(height), dd = dustAt(height), dz = ozoneAt(height);
+          const float rp = length(p), height = std::max(0.0f, rp - ground), da = airAt(height), dd = dustAt(height),
+                      dz = ozoneAt(height);
           Column lit;
           const bool shone = air.column(rp, dot(p, sun) / rp, lit);
           const Waves light = shone ? air.through(lit) : Waves{};
@@ -164,7 +174,8 @@ private:
 
 Color colourOf(const Waves& spectrum) {
   V3f xyz(0.0f);
-  for (int i = 0; i < waves; ++i) xyz += cieXyz(firstWave + waveStep * float(i)) * (spectrum[size_t(i)] * sunlight[size_t(i)]);
+  for (int i = 0; i < waves; ++i)
+    xyz += cieXyz(firstWave + waveStep * float(i)) * (spectrum[size_t(i)] * sunlight[size_t(i)]);
   return workingFromXyz(xyz * (683 * waveStep));
 }
 
@@ -199,13 +210,15 @@ Atmosphere::Atmosphere(float sunHeight, float turbidity, float groundAlbedo) {
       for (int n = 0; n < steps; ++n) {
         const float t0 = sqr(float(n) / steps) * far, t1 = sqr(float(n + 1) / steps) * far, step = t1 - t0;
         const V3f p = V3f(0, eye, 0) + d * (0.5f * (t0 + t1));
-        const float rp = length(p), height = rp - ground, da = airAt(height), dd = dustAt(height), dz = ozoneAt(height), cosine = dot(p, sun) / rp;
+        const float rp = length(p), height = rp - ground, da = airAt(height), dd = dustAt(height), dz = ozoneAt(height),
+                    cosine = dot(p, sun) / rp;
         Column lit;
         const Waves shine = air.column(rp, cosine, lit) ? air.through(lit) : Waves{};
         Waves all;
         repeated.at(rp, cosine, all);
         for (size_t i = 0; i < waves; ++i) {
-          const float sa = air.airScatter[i] * da, sd = air.dustScatter[i] * dd, takes = sa + air.dustTakes[i] * dd + air.ozoneTakes[i] * dz;
+          const float sa = air.airScatter[i] * da, sd = air.dustScatter[i] * dd,
+                      takes = sa + air.dustTakes[i] * dd + air.ozoneTakes[i] * dz;
           const float kept = std::exp(-takes * step), share = takes > 0 ? (1 - kept) / takes : step;
           light[i] += seen[i] * share * (shine[i] * (sa * pa + sd * pd) + all[i] * (sa + sd));
           seen[i] *= kept;
@@ -219,7 +232,8 @@ Atmosphere::Atmosphere(float sunHeight, float turbidity, float groundAlbedo) {
   for (int i = 0; i < n; ++i)
     for (int j = 0; j < n; ++j) {
       const float e = 90 * (float(i) + 0.5f) / n, rad = e * pi / 180;
-      m_illuminance += sky(e, 180 * (float(j) + 0.5f) / n) * (std::sin(rad) * std::cos(rad) * (0.5f * pi / n) * (2 * pi / n));
+      m_illuminance +=
+          sky(e, 180 * (float(j) + 0.5f) / n) * (std::sin(rad) * std::cos(rad) * (0.5f * pi / n) * (2 * pi / n));
     }
 }
 
@@ -227,7 +241,8 @@ Color Atmosphere::sky(float elevation, float away) const {
   const float y = std::sqrt(clamp01(elevation / 90)) * (rows - 1), x = clamp01(away / 180) * (columns - 1);
   const int j = std::min(int(y), rows - 2), i = std::min(int(x), columns - 2);
   const auto at = [&](int a, int b) { return m_map[size_t(b) * columns + size_t(a)]; };
-  return mix(mix(at(i, j), at(i + 1, j), x - float(i)), mix(at(i, j + 1), at(i + 1, j + 1), x - float(i)), y - float(j));
+  return mix(mix(at(i, j), at(i + 1, j), x - float(i)), mix(at(i, j + 1), at(i + 1, j + 1), x - float(i)),
+             y - float(j));
 }
 
 } // namespace ilumbra

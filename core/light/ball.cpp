@@ -4,7 +4,9 @@
 
 namespace ilumbra {
 
-BallLight::BallLight(const V3f& centre, float radius) : m_centre(centre), m_radius(radius) { m_shape.sphereRadius = radius; }
+BallLight::BallLight(const V3f& centre, float radius) : m_centre(centre), m_radius(radius) {
+  m_shape.sphereRadius = radius;
+}
 
 Color BallLight::intensity(const V3f&) const { return Color(1 / (4 * pi)); }
 

@@ -10,9 +10,10 @@ namespace {
 
 // The sky is charted; the disc of the sun is sampled by itself, as often as it lights level ground.
 class Daylight : public SkyMap {
-public:
+ public:
   Daylight(float height, float bearing, float turbidity, float diameter, bool disc, const Color& ground)
-      : m_air(height, turbidity, clamp01(luminance(ground))), m_bearing(bearing / 360), m_sun(skyBody(height, bearing), diameter) {
+      : m_air(height, turbidity, clamp01(luminance(ground))), m_bearing(bearing / 360),
+        m_sun(skyBody(height, bearing), diameter) {
     if (disc) m_disc = m_air.sun() * m_sun.radiance();
     const Color level = m_air.sun() * std::max(0.0f, skyBody(height, bearing).y) + m_air.skyIlluminance();
     m_ground = ground * level * (1 / pi);
@@ -39,7 +40,7 @@ public:
   Color radiance(const V3f& d, const V3f&) const override { return all(d); }
   float illuminance() const override { return m_level; }
 
-private:
+ private:
   Color all(const V3f& d) const { return inDisc(d) ? sky(d) + m_disc : sky(d); }
   Color sky(const V3f& d) const {
     if (d.y < 0) return m_ground;
@@ -58,23 +59,51 @@ private:
 } // namespace
 
 LightKind daylight() {
-  return {{.id = "light.daylight",
-           .label = "Sun and sky",
-           .helpText = "Real daylight: the sun through clear or hazy air, the sky that it makes, and the ground it falls on.",
-           .params = join({lightParams("Strength", "%", 1, 4),
-                           {number("height", "Sun height", "°", 35).soft(-6, 90).range(-18, 90).at(Stage::Shading).matters().in("Sky").help("Above the horizon; below it is dusk"),
-                            number("bearing", "Sun bearing", "°", 30).soft(-180, 180).at(Stage::Shading).matters().in("Sky")
-                                .help("Around the vertical: 0 shines from behind the scene, towards +z"),
-                            number("turbidity", "Turbidity", "", 2.5).soft(1, 10).range(1, 30).at(Stage::Shading).matters().in("Sky")
-                                .help("1 is air alone, 2.5 a clear day, 10 haze"),
-                            flag("sun", "Sun's disc", true).at(Stage::Shading).in("Sky").help("Off: the sky without the sun itself"),
-                            number("diameter", "Sun's diameter", "°", 0.53).soft(0.1, 10).range(0.01, 90).log().at(Stage::Shading).in("Sky")
-                                .help("Softness of its shadows; the real one has 0.53°. Its light stays the same"),
-                            color("ground", "Ground", {0.15, 0.14, 0.13}).soft(0, 1).at(Stage::Shading).in("Sky").help("Reflectance of the land below the horizon")}}),
-           .existence = Stage::Placement},
-          [](const Params& p, const M44f&, const Assets&) {
-            return std::make_unique<Daylight>(p.real("height"), p.real("bearing"), p.real("turbidity"), p.real("diameter"), p.flag("sun"), working(p.triple("ground")));
-          }};
+  return {
+      {.id = "light.daylight",
+       .label = "Sun and sky",
+       .helpText =
+           "Real daylight: the sun through clear or hazy air, the sky that it makes, and the ground it falls on.",
+       .params = join(
+           {lightParams("Strength", "%", 1, 4),
+            {number("height", "Sun height", "°", 35)
+                 .soft(-6, 90)
+                 .range(-18, 90)
+                 .at(Stage::Shading)
+                 .matters()
+                 .in("Sky")
+                 .help("Above the horizon; below it is dusk"),
+             number("bearing", "Sun bearing", "°", 30)
+                 .soft(-180, 180)
+                 .at(Stage::Shading)
+                 .matters()
+                 .in("Sky")
+                 .help("Around the vertical: 0 shines from behind the scene, towards +z"),
+             number("turbidity", "Turbidity", "", 2.5)
+                 .soft(1, 10)
+                 .range(1, 30)
+                 .at(Stage::Shading)
+                 .matters()
+                 .in("Sky")
+                 .help("1 is air alone, 2.5 a clear day, 10 haze"),
+             flag("sun", "Sun's disc", true).at(Stage::Shading).in("Sky").help("Off: the sky without the sun itself"),
+             number("diameter", "Sun's diameter", "°", 0.53)
+                 .soft(0.1, 10)
+                 .range(0.01, 90)
+                 .log()
+                 .at(Stage::Shading)
+                 .in("Sky")
+                 .help("Softness of its shadows; the real one has 0.53°. Its light stays the same"),
+             color("ground", "Ground", {0.15, 0.14, 0.13})
+                 .soft(0, 1)
+                 .at(Stage::Shading)
+                 .in("Sky")
+                 .help("Reflectance of the land below the horizon")}}),
+       .existence = Stage::Placement},
+      [](const Params& p, const M44f&, const Assets&) {
+        return std::make_unique<Daylight>(p.real("height"), p.real("bearing"), p.real("turbidity"), p.real("diameter"),
+                                          p.flag("sun"), working(p.triple("ground")));
+      }};
 }
 
 } // namespace ilumbra

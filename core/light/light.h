@@ -9,28 +9,28 @@ namespace ilumbra {
 
 /// A point on a light as seen from where light is gathered.
 struct LightSample {
-  V3f direction;       ///< unit, towards the light
-  float distance = 0;  ///< infinite for a sky
-  Color radiance;      ///< for unit power, before occlusion
-  float density = 0;   ///< per solid angle; infinite for a point without size (then `radiance` is intensity / d²)
+  V3f direction;      ///< unit, towards the light
+  float distance = 0; ///< infinite for a sky
+  Color radiance;     ///< for unit power, before occlusion
+  float density = 0;  ///< per solid angle; infinite for a point without size (then `radiance` is intensity / d²)
 };
 
 /// Where a light is and whither it shines, for choosing among lights. Conservative: where it says that nothing arrives,
 /// nothing does.
 struct LightReach {
   V3f centre{0.0f};
-  float radius = 0;          ///< of a ball that holds the light, metres
-  V3f axis{0, 0, 1};         ///< unit: middle of its normals
-  float spread = pi;         ///< radians that its normals stray from the axis
-  float fall = 0.5f * pi;    ///< radians from its normals within which it shines
-  float flux = 1;            ///< rough lumens at unit power
+  float radius = 0;                                     ///< of a ball that holds the light, metres
+  V3f axis{0, 0, 1};                                    ///< unit: middle of its normals
+  float spread = pi;                                    ///< radians that its normals stray from the axis
+  float fall = 0.5f * pi;                               ///< radians from its normals within which it shines
+  float flux = 1;                                       ///< rough lumens at unit power
   float range = std::numeric_limits<float>::infinity(); ///< metres from the light beyond which nothing arrives
 };
 
 /// The compiled shape of a light, at unit power in white. Its power and colour are the weight of its light group and
 /// may change without tracing a ray.
 class Light {
-public:
+ public:
   virtual ~Light() = default;
   virtual bool sample(const V3f& from, const V2f& u, LightSample& s) const = 0;
   /// Density of sample() for a ray that meets the light (or, a sky, leaves the scene) along `direction`.
@@ -40,7 +40,8 @@ public:
   /// A shape in light space that rays may meet, or null.
   virtual const Shape* shape() const { return nullptr; }
   virtual bool infinite() const { return false; }
-  /// Of a light far away: a ball as far off and as wide as it is seen, or with an infinite radius where it comes from all sides.
+  /// Of a light far away: a ball as far off and as wide as it is seen, or with an infinite radius where it comes from
+  /// all sides.
   virtual LightReach reach() const { return {.radius = infinite() ? std::numeric_limits<float>::infinity() : 0}; }
   /// The places that it lights, if it does not shine everywhere; null: it may. Conservative.
   virtual const Convex* lit() const { return nullptr; }
@@ -62,8 +63,8 @@ std::vector<ParamDef> lightParams(const char* powerLabel, const char* unit, doub
 ParamDef rangeParam();
 /// What comes of a light with this range (infinite: all) at a distance: 1 near it, falling smoothly to 0 at the range.
 float rangeShare(float distance, float range);
-/// What a light's unit pictures are multiplied by: power × 2^stops × colour or temperature (luminance 1), in the working
-/// space; zero when it is off.
+/// What a light's unit pictures are multiplied by: power × 2^stops × colour or temperature (luminance 1), in the
+/// working space; zero when it is off.
 Color lightAmount(const Params& params);
 /// Position and aim, for lights that point somewhere, and the camera.
 std::vector<ParamDef> aimParams(Triple position, Triple target);

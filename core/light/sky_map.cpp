@@ -20,7 +20,8 @@ void SkyMap::chart(int width, int height, const std::function<float(int, int)>& 
   std::vector<float> weights(size_t(width) * size_t(height));
   double sum = 0;
   for (int y = 0; y < height; ++y) {
-    const float sine = std::sin(pi * (float(y) + 0.5f) / float(height)), cosine = std::cos(pi * (float(y) + 0.5f) / float(height));
+    const float sine = std::sin(pi * (float(y) + 0.5f) / float(height)),
+                cosine = std::cos(pi * (float(y) + 0.5f) / float(height));
     for (int x = 0; x < width; ++x) {
       const float b = brightest(x, y);
       weights[size_t(y) * size_t(width) + size_t(x)] = b * sine;
@@ -37,7 +38,8 @@ void SkyMap::chartSmooth(int width, int height, const std::function<Color(const 
     float most = 1e-9f;
     for (int j = 0; j < 3; ++j)
       for (int i = 0; i < 3; ++i) {
-        most = std::max(most, luminance(sky(skyDirection({(float(x) + 0.5f * float(i)) / float(width), (float(y) + 0.5f * float(j)) / float(height)}))));
+        most = std::max(most, luminance(sky(skyDirection({(float(x) + 0.5f * float(i)) / float(width),
+                                                          (float(y) + 0.5f * float(j)) / float(height)}))));
       }
     return most;
   });
@@ -46,7 +48,8 @@ void SkyMap::chartSmooth(int width, int height, const std::function<Color(const 
 bool SkyMap::sample(const V3f&, const V2f& u, LightSample& s) const {
   float first = u.x, p;
   const size_t cell = m_cells.sample(first, p);
-  const V2f at((float(cell % size_t(m_width)) + first) / float(m_width), (float(cell / size_t(m_width)) + u.y) / float(m_height));
+  const V2f at((float(cell % size_t(m_width)) + first) / float(m_width),
+               (float(cell / size_t(m_width)) + u.y) / float(m_height));
   const float sine = std::sin(pi * at.y);
   if (sine <= 0) return false;
   s.direction = skyDirection(at);
@@ -60,7 +63,8 @@ float SkyMap::density(const V3f&, const V3f& d, float, const V3f&) const {
   const V2f at = skyPlace(d);
   const float sine = std::sin(pi * at.y);
   if (sine <= 1e-6f) return 0;
-  const size_t i = std::min(size_t(at.x * float(m_width)), size_t(m_width) - 1), j = std::min(size_t(at.y * float(m_height)), size_t(m_height) - 1);
+  const size_t i = std::min(size_t(at.x * float(m_width)), size_t(m_width) - 1),
+               j = std::min(size_t(at.y * float(m_height)), size_t(m_height) - 1);
   return m_cells.probability(j * size_t(m_width) + i) * float(m_width) * float(m_height) / (2 * pi * pi * sine);
 }
 

@@ -6,21 +6,21 @@ namespace ilumbra {
 /// A light from all around whose radiance is told by direction, sampled by a map of its brightness: equal steps of
 /// longitude and of colatitude.
 class SkyMap : public Light {
-public:
+ public:
   bool sample(const V3f& from, const V2f& u, LightSample& s) const override;
   float density(const V3f& from, const V3f& direction, float distance, const V3f& normal) const override;
   Color radiance(const V3f& direction, const V3f& normal) const override = 0;
   bool infinite() const override { return true; }
   float illuminance() const override { return m_illuminance; }
 
-protected:
-  /// `brightest`: the most that the cell (x, y) of the map, y from the zenith, may hold, as luminance. Every cell that is not
-  /// wholly dark must be above 0.
+ protected:
+  /// `brightest`: the most that the cell (x, y) of the map, y from the zenith, may hold, as luminance. Every cell that
+  /// is not wholly dark must be above 0.
   void chart(int width, int height, const std::function<float(int x, int y)>& brightest);
   /// The same from the sky at 3 × 3 places of each cell: for skies that vary slowly.
   void chartSmooth(int width, int height, const std::function<Color(const V3f& direction)>& sky);
 
-private:
+ private:
   Distribution m_cells;
   int m_width = 1, m_height = 1;
   float m_illuminance = pi;

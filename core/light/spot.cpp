@@ -1,15 +1,16 @@
-#include "core/pattern/image.h"
 #include "core/base/colorspace.h"
 #include "core/light/ball.h"
+#include "core/pattern/image.h"
 
 namespace ilumbra {
 namespace {
 
-// Intensity is even inside the inner half-angle and falls to 0 at the outer one by a smoothstep in the cosine; whatever the
-// edge, its integral over directions is the power. A slide takes of that what it does not let through.
+// Intensity is even inside the inner half-angle and falls to 0 at the outer one by a smoothstep in the cosine; whatever
+// the edge, its integral over directions is the power. A slide takes of that what it does not let through.
 class SpotLight : public BallLight {
-public:
-  SpotLight(const M44f& world, float radius, float innerDegrees, float outerDegrees, std::shared_ptr<const Image> slide, float aspect)
+ public:
+  SpotLight(const M44f& world, float radius, float innerDegrees, float outerDegrees, std::shared_ptr<const Image> slide,
+            float aspect)
       : BallLight(transformPoint(world, V3f(0.0f)), radius), m_slide(std::move(slide)) {
     m_axis = normalize(transformVector(world, {0, 0, -1}));
     m_right = normalize(transformVector(world, {1, 0, 0}));
@@ -27,7 +28,8 @@ public:
     const float half = std::acos(m_outer);
     m_lit.cone(m_centre - m_axis * (half > 1e-3f ? m_radius / std::sin(std::min(half, 0.5f * pi)) : 0), m_axis, half);
     if (m_slide && half < 0.5f * pi)
-      for (const auto& [side, scale] : {std::pair{m_right, m_scaleX}, {-m_right, m_scaleX}, {m_up, m_scaleY}, {-m_up, m_scaleY}}) {
+      for (const auto& [side, scale] :
+           {std::pair{m_right, m_scaleX}, {-m_right, m_scaleX}, {m_up, m_scaleY}, {-m_up, m_scaleY}}) {
         // At a metre along the axis the picture's rim lies 0.5 / scale off it.
         const V3f normal = normalize(side - m_axis * (0.5f / scale));
         m_lit.plane(normal, m_centre + normal * m_radius);
@@ -35,9 +37,16 @@ public:
   }
   const Convex* lit() const override { return m_lit.everywhere() ? nullptr : &m_lit; }
   // Brighter than a lamp that shines all around by as much as its cone is narrower.
-  LightReach reach() const override { return {.centre = m_centre, .radius = m_radius, .axis = m_axis, .spread = 0, .fall = std::acos(m_outer), .flux = 4 * pi * m_peak}; }
+  LightReach reach() const override {
+    return {.centre = m_centre,
+            .radius = m_radius,
+            .axis = m_axis,
+            .spread = 0,
+            .fall = std::acos(m_outer),
+            .flux = 4 * pi * m_peak};
+  }
 
-private:
+ private:
   Color intensity(const V3f& away) const override {
     const float c = dot(away, m_axis);
     if (c <= m_outer) return Color(0.0f);
@@ -66,13 +75,31 @@ LightKind spotLight() {
            .helpText = "A lamp that shines into a cone; with a slide, a projector.",
            .params = join({lightParams("Power", "lm", 1500, 50000),
                            aimParams({0, 3, 0}, {0, 0, 0}),
-                           {number("cone", "Cone", "°", 30).soft(1, 90).range(0.01, 180).at(Stage::Placement).matters().in("Placement")
+                           {number("cone", "Cone", "°", 30)
+                                .soft(1, 90)
+                                .range(0.01, 180)
+                                .at(Stage::Placement)
+                                .matters()
+                                .in("Placement")
                                 .help("From the axis to where the light ends"),
-                            number("edge", "Soft edge of the cone", "%", 0.2).soft(0, 1).range(0, 1).at(Stage::Placement).matters().in("Placement")
+                            number("edge", "Soft edge of the cone", "%", 0.2)
+                                .soft(0, 1)
+                                .range(0, 1)
+                                .at(Stage::Placement)
+                                .matters()
+                                .in("Placement")
                                 .help("Share of the cone over which the light fades"),
-                            number("radius", "Radius", "m", 0).soft(0, 0.5).range(0, 1e6).at(Stage::Placement).matters().in("Placement")
+                            number("radius", "Radius", "m", 0)
+                                .soft(0, 0.5)
+                                .range(0, 1e6)
+                                .at(Stage::Placement)
+                                .matters()
+                                .in("Placement")
                                 .help("Size of its lens: softness of its shadows; 0 has hard shadows and is not seen"),
-                            file("slide", "Slide").at(Stage::Placement).in("Slide").help("A picture that is projected: as wide as the cone"),
+                            file("slide", "Slide")
+                                .at(Stage::Placement)
+                                .in("Slide")
+                                .help("A picture that is projected: as wide as the cone"),
                             rangeParam()}}),
            .existence = Stage::Placement},
           [](const Params& p, const M44f& world, const Assets& assets) {
@@ -80,7 +107,8 @@ LightKind spotLight() {
             const std::string name = p.text("slide");
             const auto slide = name.empty() ? nullptr : assets.image(name, -1);
             const float aspect = slide ? float(slide->width()) / float(slide->height()) : 1;
-            return std::make_unique<SpotLight>(aimMatrix(p) * world, p.real("radius"), cone * (1 - p.real("edge")), cone, slide, aspect);
+            return std::make_unique<SpotLight>(aimMatrix(p) * world, p.real("radius"), cone * (1 - p.real("edge")),
+                                               cone, slide, aspect);
           }};
 }
 

@@ -3,12 +3,13 @@
 
 namespace ilumbra {
 
-/// Unit vector towards a body in the sky: degrees above the horizon, and around the vertical from -z (behind the set) towards +x.
+/// Unit vector towards a body in the sky: degrees above the horizon, and around the vertical from -z (behind the set)
+/// towards +x.
 V3f skyBody(float height, float bearing);
 
 /// A disc at infinity, seen under an angular diameter in degrees (a very small one at least).
 class SunDisc {
-public:
+ public:
   SunDisc(const V3f& towards, float diameter);
   /// Evenly by solid angle, with the density below.
   V3f sample(const V2f& u) const { return m_frame.toWorld(sampleCone(u, m_one)); }
@@ -17,7 +18,7 @@ public:
   /// Radiance of 1 lux on a surface that faces it: L = E / (π sin²α), α half of the diameter.
   float radiance() const { return m_radiance; }
 
-private:
+ private:
   Frame m_frame;
   float m_one, m_radiance; ///< m_one: 1 - cos α, which keeps its precision
 };

@@ -32,7 +32,8 @@ LightTree::Item LightTree::cover(std::vector<size_t> lights, const std::vector<E
     for (const size_t i : lights) {
       const LightReach& l = all[i].reach;
       r.radius = std::max(r.radius, length(l.centre - r.centre) + l.radius);
-      r.spread = std::max(r.spread, scattered ? pi : std::acos(std::clamp(dot(l.axis, r.axis), -1.0f, 1.0f)) + l.spread);
+      r.spread =
+          std::max(r.spread, scattered ? pi : std::acos(std::clamp(dot(l.axis, r.axis), -1.0f, 1.0f)) + l.spread);
       r.fall = std::max(r.fall, l.fall);
       r.range = std::max(r.range, l.range);
     }
@@ -112,7 +113,8 @@ float LightTree::weigh(const Node& n, const V3f& p, const V3f& normal, std::arra
     // The angle under which the cluster's ball is seen; from within it is everything.
     const float sinSize = least(r * inverse, 1.0f), cosSize = std::sqrt(1 - sinSize * sinSize);
     // Angle between the way here and the cluster's axis, less the spread of its axes, less its size.
-    const float ct = most(-1.0f, least(1.0f, (dx * n.axisX[k] + dy * n.axisY[k] + dz * n.axisZ[k]) * inverse)), st = std::sqrt(1 - ct * ct);
+    const float ct = most(-1.0f, least(1.0f, (dx * n.axisX[k] + dy * n.axisY[k] + dz * n.axisZ[k]) * inverse)),
+                st = std::sqrt(1 - ct * ct);
     const float cs = n.cosSpread[k], ss = n.sinSpread[k];
     const float turnedC = ct * cs + st * ss, turnedS = most(st * cs - ct * ss, 0.0f);
     const float c1 = ct >= cs ? 1.0f : turnedC, s1 = ct >= cs ? 0.0f : turnedS;
@@ -123,7 +125,8 @@ float LightTree::weigh(const Node& n, const V3f& p, const V3f& normal, std::arra
     const float above = ci * cosSize + si * sinSize;
     const float c3 = ci >= cosSize ? 1.0f : above;
     const float inside = d2 <= r2 ? 1.0f : 0.0f, anywhere = most(inside, both);
-    const float shines = c2 < n.cosFall[k] ? inside : 1.0f, near = d2 > n.reach2[k] ? 0.0f : 1.0f, up = c3 <= 0.0f ? anywhere : 1.0f;
+    const float shines = c2 < n.cosFall[k] ? inside : 1.0f, near = d2 > n.reach2[k] ? 0.0f : 1.0f,
+                up = c3 <= 0.0f ? anywhere : 1.0f;
     const float emitted = most(inside, most(c2, 0.05f)), taken = most(anywhere, 0.1f + 0.9f * most(c3, 0.0f));
     result[k] = n.weight[k] * shines * near * up * emitted * taken / near2;
   }

@@ -10,7 +10,7 @@ namespace ilumbra {
 /// "Importance Sampling of Many Lights with Adaptive Tree Splitting"; its bounds of distance, emission cone and
 /// receiver's horizon). Up to `width` lights are one flat node.
 class LightTree {
-public:
+ public:
   static constexpr int width = 32;
   struct Entry {
     LightReach reach;
@@ -22,7 +22,7 @@ public:
 
   /// The choice at one point. Cheap to move; what it says stays true of the last point until it is moved.
   class Chooser {
-  public:
+   public:
     explicit Chooser(const LightTree& tree) : m_tree(tree) {}
     /// `normal`: unit, geometric, on the side from which light is taken; zero: light is taken from everywhere.
     void moveTo(const V3f& point, const V3f& normal);
@@ -32,18 +32,19 @@ public:
     /// Sum of the rough illuminances by weight.
     float total() const { return m_total; }
 
-  private:
+   private:
     const LightTree& m_tree;
     V3f m_point{0.0f}, m_normal{0.0f};
     float m_total = 0;
     std::array<float, width> m_root; ///< meaningless before moveTo()
   };
 
-private:
+ private:
   // Lanes beyond `count` have no weight.
   struct Node {
     int count = 0;
-    alignas(32) std::array<float, width> x{}, y{}, z{}, radius{}, axisX{}, axisY{}, axisZ{}, cosSpread{}, sinSpread{}, cosFall{}, reach2{}, weight{};
+    alignas(32) std::array<float, width> x{}, y{}, z{}, radius{}, axisX{}, axisY{}, axisZ{}, cosSpread{}, sinSpread{},
+        cosFall{}, reach2{}, weight{};
     std::array<int, width> child{}; ///< a light, or ~node
   };
   struct Item {
@@ -56,8 +57,8 @@ private:
   /// Weights at a point, and their sum.
   static float weigh(const Node& node, const V3f& point, const V3f& normal, std::array<float, width>& out);
 
-  std::vector<Node> m_nodes;                                ///< the first is the root
-  std::vector<std::vector<std::pair<int, int>>> m_path;     ///< by light: (node, lane) from the root down
+  std::vector<Node> m_nodes;                            ///< the first is the root
+  std::vector<std::vector<std::pair<int, int>>> m_path; ///< by light: (node, lane) from the root down
 };
 
 } // namespace ilumbra

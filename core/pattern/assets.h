@@ -21,7 +21,7 @@ struct TextOutline;
 struct Footage {
   std::vector<std::string> files; ///< of a numbered sequence, by number; empty: a movie
   int frames = 1;
-  double rate = 0;                ///< frames a second that it states; 0: none
+  double rate = 0; ///< frames a second that it states; 0: none
 };
 
 /// The grids of an OpenVDB file; empty: those with the usual names.
@@ -41,9 +41,10 @@ struct Assets {
   /// Voxels of an OpenVDB file.
   std::function<std::shared_ptr<const VoxelGrid>(const std::string& file, const GridNames& names)> volume = {};
   /// How far places are from things (objects, or groups of them) at a frame.
-  std::function<std::shared_ptr<const Nearness>(const Document& doc, const std::vector<uint32_t>& things, double frame)> nearness = {};
-  /// What share of a picture's light, by channel, is in one of its layers: a layer of light, a mask, or what a Cryptomatte names. Rows from the
-  /// top. Throws BadInput where the file has none of that name.
+  std::function<std::shared_ptr<const Nearness>(const Document& doc, const std::vector<uint32_t>& things, double frame)>
+      nearness = {};
+  /// What share of a picture's light, by channel, is in one of its layers: a layer of light, a mask, or what a
+  /// Cryptomatte names. Rows from the top. Throws BadInput where the file has none of that name.
   std::function<std::shared_ptr<const Picture>(const std::string& file, const std::string& layer)> share = {};
 };
 

@@ -6,7 +6,11 @@ PatternKind constantPattern() {
   return {{.id = "pattern.constant",
            .label = "Constant",
            .helpText = "One value everywhere: a colour or number that several things share.",
-           .params = {color("value", "Value", {0.5, 0.5, 0.5}).soft(0, 1).patterned().matters().help("The colour; as a number, its mean")},
+           .params = {color("value", "Value", {0.5, 0.5, 0.5})
+                          .soft(0, 1)
+                          .patterned()
+                          .matters()
+                          .help("The colour; as a number, its mean")},
            .existence = Stage::Shading},
           [](const Params& p, PatternCompiler& c) { return c.input(p, "value"); }};
 }

@@ -10,18 +10,26 @@ enum class PatternSpace { Texture, Object, World, Camera };
 inline ParamDef spaceParam(int first) {
   std::vector<std::string> names = {"texture", "object", "world", "camera"};
   std::rotate(names.begin(), names.begin() + first, names.begin() + first + 1);
-  return choice("space", "Lies in", std::move(names)).help("The texture's coordinates, the object's own space, the world, or the picture");
+  return choice("space", "Lies in", std::move(names))
+      .help("The texture's coordinates, the object's own space, the world, or the picture");
 }
 inline PatternSpace spaceOf(const Params& p) {
   const std::string s = p.text("space");
-  return s == "texture" ? PatternSpace::Texture : s == "object" ? PatternSpace::Object : s == "world" ? PatternSpace::World : PatternSpace::Camera;
+  return s == "texture"  ? PatternSpace::Texture
+         : s == "object" ? PatternSpace::Object
+         : s == "world"  ? PatternSpace::World
+                         : PatternSpace::Camera;
 }
 inline V3f placeIn(PatternSpace space, const PatternPoint& at) {
   switch (space) {
-  case PatternSpace::Texture: return {at.uv.x, at.uv.y, 0};
-  case PatternSpace::Object: return at.position;
-  case PatternSpace::World: return at.world;
-  case PatternSpace::Camera: break;
+  case PatternSpace::Texture:
+    return {at.uv.x, at.uv.y, 0};
+  case PatternSpace::Object:
+    return at.position;
+  case PatternSpace::World:
+    return at.world;
+  case PatternSpace::Camera:
+    break;
   }
   return {at.screen.x, at.screen.y, 0};
 }

@@ -19,7 +19,8 @@ Image::Image(int width, int height, Encoding encoding, std::vector<uint8_t> texe
 }
 
 std::shared_ptr<const Image> Image::paged(const Image& image, std::shared_ptr<const PagedTexels> pages) {
-  const auto make = [](const Image& from, std::shared_ptr<const PagedTexels> source, int level, const auto& self) -> std::shared_ptr<const Image> {
+  const auto make = [](const Image& from, std::shared_ptr<const PagedTexels> source, int level,
+                       const auto& self) -> std::shared_ptr<const Image> {
     std::shared_ptr<Image> out(new Image);
     out->m_width = from.m_width;
     out->m_height = from.m_height;
@@ -56,7 +57,8 @@ std::shared_ptr<const Image> Image::halved() const {
   std::vector<uint8_t> out(size_t(w) * size_t(h) * bytesPerTexel(m_encoding));
   for (int y = 0; y < h; ++y)
     for (int x = 0; x < w; ++x) {
-      const int x0 = std::min(2 * x, m_width - 1), x1 = std::min(2 * x + 1, m_width - 1), y0 = std::min(2 * y, m_height - 1), y1 = std::min(2 * y + 1, m_height - 1);
+      const int x0 = std::min(2 * x, m_width - 1), x1 = std::min(2 * x + 1, m_width - 1),
+                y0 = std::min(2 * y, m_height - 1), y1 = std::min(2 * y + 1, m_height - 1);
       const auto m = (texel(x0, y0, true) + texel(x1, y0, true) + texel(x0, y1, true) + texel(x1, y1, true)) * 0.25f;
       const size_t i = size_t(y) * size_t(w) + size_t(x);
       if (m_encoding == Encoding::Half) {
@@ -65,7 +67,8 @@ std::shared_ptr<const Image> Image::halved() const {
         continue;
       }
       for (int c = 0; c < 4; ++c)
-        out[4 * i + size_t(c)] = m_encoding == Encoding::Srgb8 && c < 3 ? encode[size_t(clamp01(m[c]) * 4096 + 0.5f)] : uint8_t(clamp01(m[c]) * 255 + 0.5f);
+        out[4 * i + size_t(c)] = m_encoding == Encoding::Srgb8 && c < 3 ? encode[size_t(clamp01(m[c]) * 4096 + 0.5f)]
+                                                                        : uint8_t(clamp01(m[c]) * 255 + 0.5f);
     }
   return std::make_shared<const Image>(w, h, m_encoding, std::move(out));
 }
@@ -122,8 +125,10 @@ Imath::Vec4<float> Image::texel(int x, int y, bool decode) const {
   }();
   uint8_t fetched[8];
   const uint8_t* p = fetched;
-  if (m_pages) m_pages->fetch(m_level, x, y, fetched);
-  else p = m_texels.data() + bytesPerTexel(m_encoding) * (size_t(y) * size_t(m_width) + size_t(x));
+  if (m_pages)
+    m_pages->fetch(m_level, x, y, fetched);
+  else
+    p = m_texels.data() + bytesPerTexel(m_encoding) * (size_t(y) * size_t(m_width) + size_t(x));
   if (m_encoding == Encoding::Half) {
     Imath::half h[4];
     std::memcpy(h, p, 8);

@@ -9,16 +9,16 @@ namespace ilumbra {
 
 /// Texels that are kept elsewhere than in memory. Asked from several threads.
 class PagedTexels {
-public:
+ public:
   virtual ~PagedTexels() = default;
   /// One texel of a level (0: full size, then half the size each), as many bytes as it has.
   virtual void fetch(int level, int x, int y, uint8_t* out) const = 0;
 };
 
-/// A picture, in memory if it is not paged: rows from the top, four channels, linear Rec. 709 with unassociated alpha, or raw numbers.
-/// Held at 8 bits when it came so, else as half floats.
+/// A picture, in memory if it is not paged: rows from the top, four channels, linear Rec. 709 with unassociated alpha,
+/// or raw numbers. Held at 8 bits when it came so, else as half floats.
 class Image {
-public:
+ public:
   enum class Encoding { Srgb8, Linear8, Half };
   Image(int width, int height, Encoding encoding, std::vector<uint8_t> texels, bool associated = false);
 
@@ -37,8 +37,8 @@ public:
   void copyRows(int first, int rows, uint8_t* out) const;
   /// The texel as stored: with `decode`, 8-bit colours go through the sRGB curve when encoded so.
   Imath::Vec4<float> texel(int x, int y, bool decode) const;
-  /// Bilinear at (u, v), v upwards; outside [0, 1] it tiles. With `decode` as in texel(). A `footprint` (of the sample, in
-  /// picture widths) beyond a texel is answered from pictures of half the size each, two of them mixed.
+  /// Bilinear at (u, v), v upwards; outside [0, 1] it tiles. With `decode` as in texel(). A `footprint` (of the sample,
+  /// in picture widths) beyond a texel is answered from pictures of half the size each, two of them mixed.
   Imath::Vec4<float> lookup(float u, float v, bool decode, float footprint = 0) const;
   /// The least and the most of each channel.
   void bounds(bool decode, Imath::Vec4<float>& low, Imath::Vec4<float>& high) const {
@@ -47,13 +47,13 @@ public:
   }
   static size_t bytesPerTexel(Encoding e) { return e == Encoding::Half ? 8 : 4; }
 
-private:
+ private:
   Image() = default;
   Imath::Vec4<float> bilinear(float u, float v, bool decode) const;
   /// Null once it is a single texel.
   std::shared_ptr<const Image> halved() const;
   void measure();
-  std::shared_ptr<const Image> m_half; ///< of half the size, which has its own in turn
+  std::shared_ptr<const Image> m_half;        ///< of half the size, which has its own in turn
   std::shared_ptr<const PagedTexels> m_pages; ///< null: they are in memory
   int m_level = 0, m_width = 0, m_height = 0;
   Encoding m_encoding = Encoding::Linear8;

@@ -1,8 +1,8 @@
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
-#include "core/pattern/playback.h"
 #include "core/pattern/coordinates.h"
 #include "core/pattern/image.h"
+#include "core/pattern/playback.h"
 
 namespace ilumbra {
 namespace {
@@ -23,22 +23,28 @@ struct ImageLook {
 };
 
 class ImageOp : public PatternOp {
-public:
+ public:
   explicit ImageOp(ImageLook look) : m(std::move(look)) {
-    m_grow = std::max(std::hypot(m.matrix[0], m.matrix[3]), std::hypot(m.matrix[1], m.matrix[4])) * std::max(m.wide, m.high);
+    m_grow =
+        std::max(std::hypot(m.matrix[0], m.matrix[3]), std::hypot(m.matrix[1], m.matrix[4])) * std::max(m.wide, m.high);
     m.image->bounds(m.decode, m_low, m_high);
   }
 
   Sample4 value(const Sample4*, const PatternPoint& at) const override {
     switch (m.projection) {
-    case Projection::Texture: return look(at.uv.x, at.uv.y, at.uvFootprint);
-    case Projection::Front: return look(at.position.x + 0.5f, at.position.y + 0.5f, at.footprint);
-    case Projection::Camera: return look(at.screen.x, at.screen.y, 0);
+    case Projection::Texture:
+      return look(at.uv.x, at.uv.y, at.uvFootprint);
+    case Projection::Front:
+      return look(at.position.x + 0.5f, at.position.y + 0.5f, at.footprint);
+    case Projection::Camera:
+      return look(at.screen.x, at.screen.y, 0);
     case Projection::Ball: {
       const V3f d = normalize(at.position);
-      return look(std::atan2(d.x, d.z) / (2 * pi) + 0.5f, 0.5f + std::asin(std::clamp(d.y, -1.0f, 1.0f)) / pi, at.footprint / std::max(1e-6f, 2 * pi * length(at.position)));
+      return look(std::atan2(d.x, d.z) / (2 * pi) + 0.5f, 0.5f + std::asin(std::clamp(d.y, -1.0f, 1.0f)) / pi,
+                  at.footprint / std::max(1e-6f, 2 * pi * length(at.position)));
     }
-    case Projection::Box: break;
+    case Projection::Box:
+      break;
     }
     // Three sides, mixed where they meet.
     const V3f n(std::abs(at.normal.x), std::abs(at.normal.y), std::abs(at.normal.z)), &p = at.position;
@@ -59,7 +65,8 @@ public:
     Sample4 low = finish(m_low), high = finish(m_high);
     for (int i = 0; i < 4; ++i)
       if (low[i] > high[i]) std::swap(low[i], high[i]);
-    // The working space mixes channels: nothing is darker than the darkest of its corners or brighter than the brightest.
+    // The working space mixes channels: nothing is darker than the darkest of its corners or brighter than the
+    // brightest.
     if (m.decode && m.channel < 0)
       for (int corner = 0; corner < 8; ++corner) {
         Sample4 c = m_low;
@@ -80,7 +87,7 @@ public:
   }
   bool looks() const override { return true; }
 
-private:
+ private:
   Sample4 finish(Sample4 r) const {
     r = {r.x * m.gain.x, r.y * m.gain.y, r.z * m.gain.z, r.w};
     if (m.channel >= 0) {
@@ -126,7 +133,8 @@ int indexOf(const Params& p, const char* name) {
 
 std::shared_ptr<const Image> shownImage(const Params& p, const Document& doc, const Assets& assets) {
   const std::string file = p.text("file");
-  if ((!p.flag("numbered") && !isMovie(file)) || !assets.footage) return assets.image(file, p.node().kind->param("index") ? int(p.number("index")) : -1);
+  if ((!p.flag("numbered") && !isMovie(file)) || !assets.footage)
+    return assets.image(file, p.node().kind->param("index") ? int(p.number("index")) : -1);
   const Footage footage = assets.footage(file);
   const int index = playedFrame(p, doc, footage).index;
   return footage.files.empty() ? assets.image(file, index) : assets.image(footage.files[size_t(index)], -1);
@@ -141,48 +149,59 @@ std::string shownFile(const Params& p, const Document& doc, const Assets& assets
 }
 
 PatternKind imagePattern() {
-  return {{.id = "pattern.image",
-           .label = "Image",
-           .helpText = "A picture laid over a surface.",
-           .params = join({{file("file", "File").help("A picture or a movie, or a model that holds a picture"),
-                      integer("index", "Image in the model", -1).range(-1, 65535).fixed()
-                          .help("Which image inside a model file; -1 when the file is a picture"),
-                      choice("channel", "Channel", {"colour", "red", "green", "blue", "alpha"}).help("What of the picture is used"),
-                      color("gain", "Gain", {1, 1, 1}).soft(0, 2).help("Multiplies the picture, channel by channel"),
-                      choice("projection", "Projection", {"texture", "front", "box", "ball", "camera"})
-                          .help("By the texture's coordinates; along -z, from all six sides, or from the middle of the object; or as the camera sees it"),
-                      choice("beyond", "Beyond its edge", {"tile", "mirror", "hold", "clip"}).help("Clipped, it is not there: its alpha is 0"),
-                      choice("fit", "Fit", {"stretch", "fit", "fill"}).help("How its shape meets a square of the coordinates"),
-                      vector("offset", "Offset", "", {0, 0, 0}).soft(-1, 1).help("Shift in texture widths and heights"),
-                      vector("scale", "Scale", "", {1, 1, 1}).soft(0.1, 10).help("How often the picture repeats"),
-                      number("turn", "Turn", "°", 0).soft(-180, 180).help("Turn about the texture's origin"),
-                      flag("numbered", "Numbered files", false).in("Playback").help("The picture is one of a numbered sequence")},
-                           playbackParams(Stage::Shading)}),
-           .existence = Stage::Shading,
-           .changesByTime = isPlayed},
-          [](const Params& p, PatternCompiler& compiler) {
-            ImageLook i;
-            i.image = shownImage(p, compiler.doc(), compiler.assets());
-            i.decode = compiler.asColor();
-            i.channel = indexOf(p, "channel") - 1;
-            i.projection = Projection(indexOf(p, "projection"));
-            i.beyond = Beyond(indexOf(p, "beyond"));
-            const auto fit = Fit(indexOf(p, "fit"));
-            if (fit != Fit::Stretch) {
-              const float aspect = float(i.image->width()) / float(i.image->height());
-              const bool whole = fit == Fit::Fit;
-              if ((aspect > 1) == whole) i.high = aspect;
-              else i.wide = 1 / aspect;
-            }
-            const Triple g = p.triple("gain"), offset = p.triple("offset"), scale = p.triple("scale");
-            i.gain = {float(g[0]), float(g[1]), float(g[2]), 1};
-            // Scale, then turn, then offset, in glTF's texture space, whose v runs downwards (KHR_texture_transform).
-            const float angle = p.real("turn") * pi / 180, c = std::cos(angle), s = std::sin(angle);
-            const float sx = float(scale[0]), sy = float(scale[1]);
-            const float m[6] = {c * sx, s * sy, float(offset[0]), -s * sx, c * sy, float(offset[1])};
-            std::copy(m, m + 6, i.matrix);
-            return compiler.emit(std::make_shared<ImageOp>(std::move(i)));
-          }};
+  return {
+      {.id = "pattern.image",
+       .label = "Image",
+       .helpText = "A picture laid over a surface.",
+       .params = join(
+           {{file("file", "File").help("A picture or a movie, or a model that holds a picture"),
+             integer("index", "Image in the model", -1)
+                 .range(-1, 65535)
+                 .fixed()
+                 .help("Which image inside a model file; -1 when the file is a picture"),
+             choice("channel", "Channel", {"colour", "red", "green", "blue", "alpha"})
+                 .help("What of the picture is used"),
+             color("gain", "Gain", {1, 1, 1}).soft(0, 2).help("Multiplies the picture, channel by channel"),
+             choice("projection", "Projection", {"texture", "front", "box", "ball", "camera"})
+                 .help("By the texture's coordinates; along -z, from all six sides, or from the middle of the object; "
+                       "or as the camera sees it"),
+             choice("beyond", "Beyond its edge", {"tile", "mirror", "hold", "clip"})
+                 .help("Clipped, it is not there: its alpha is 0"),
+             choice("fit", "Fit", {"stretch", "fit", "fill"}).help("How its shape meets a square of the coordinates"),
+             vector("offset", "Offset", "", {0, 0, 0}).soft(-1, 1).help("Shift in texture widths and heights"),
+             vector("scale", "Scale", "", {1, 1, 1}).soft(0.1, 10).help("How often the picture repeats"),
+             number("turn", "Turn", "°", 0).soft(-180, 180).help("Turn about the texture's origin"),
+             flag("numbered", "Numbered files", false)
+                 .in("Playback")
+                 .help("The picture is one of a numbered sequence")},
+            playbackParams(Stage::Shading)}),
+       .existence = Stage::Shading,
+       .changesByTime = isPlayed},
+      [](const Params& p, PatternCompiler& compiler) {
+        ImageLook i;
+        i.image = shownImage(p, compiler.doc(), compiler.assets());
+        i.decode = compiler.asColor();
+        i.channel = indexOf(p, "channel") - 1;
+        i.projection = Projection(indexOf(p, "projection"));
+        i.beyond = Beyond(indexOf(p, "beyond"));
+        const auto fit = Fit(indexOf(p, "fit"));
+        if (fit != Fit::Stretch) {
+          const float aspect = float(i.image->width()) / float(i.image->height());
+          const bool whole = fit == Fit::Fit;
+          if ((aspect > 1) == whole)
+            i.high = aspect;
+          else
+            i.wide = 1 / aspect;
+        }
+        const Triple g = p.triple("gain"), offset = p.triple("offset"), scale = p.triple("scale");
+        i.gain = {float(g[0]), float(g[1]), float(g[2]), 1};
+        // Scale, then turn, then offset, in glTF's texture space, whose v runs downwards (KHR_texture_transform).
+        const float angle = p.real("turn") * pi / 180, c = std::cos(angle), s = std::sin(angle);
+        const float sx = float(scale[0]), sy = float(scale[1]);
+        const float m[6] = {c * sx, s * sy, float(offset[0]), -s * sx, c * sy, float(offset[1])};
+        std::copy(m, m + 6, i.matrix);
+        return compiler.emit(std::make_shared<ImageOp>(std::move(i)));
+      }};
 }
 
 } // namespace ilumbra

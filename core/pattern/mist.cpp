@@ -1,4 +1,5 @@
-// Mist in layers: each a noise that drifts at its own scale and speed, heavier below, with an upper edge that breaks up.
+// Mist in layers: each a noise that drifts at its own scale and speed, heavier below, with an upper edge that breaks
+// up.
 #include "core/base/error.h"
 #include "core/base/hash.h"
 #include "core/pattern/noise.h"
@@ -12,15 +13,17 @@ struct MistLayer {
 };
 
 class MistOp : public PatternOp {
-public:
+ public:
   MistOp(PatternSpace space, int base, int height, int heavier, int broken, int wisps, std::vector<MistLayer> layers)
-      : m_space(space), m_base(base), m_height(height), m_heavier(heavier), m_broken(broken), m_wisps(wisps), m_layers(std::move(layers)) {
+      : m_space(space), m_base(base), m_height(height), m_heavier(heavier), m_broken(broken), m_wisps(wisps),
+        m_layers(std::move(layers)) {
     for (const MistLayer& l : m_layers) m_total += l.weight;
   }
   Sample4 value(const Sample4* r, const PatternPoint& at) const override {
     float noise = 0;
     for (const MistLayer& l : m_layers) noise += l.weight * r[l.noise].x;
-    const float v = one(placeIn(m_space, at).y, m_total > 0 ? noise / m_total : 1, r[m_base].x, r[m_height].x, r[m_heavier].x, r[m_broken].x, r[m_wisps].x);
+    const float v = one(placeIn(m_space, at).y, m_total > 0 ? noise / m_total : 1, r[m_base].x, r[m_height].x,
+                        r[m_heavier].x, r[m_broken].x, r[m_wisps].x);
     return {v, v, v, 1};
   }
   // Less where it is higher, more where the noises are; in its other numbers, which seldom vary, by their corners.
@@ -36,7 +39,8 @@ public:
     float least = std::numeric_limits<float>::max(), most = 0;
     for (int corner = 0; corner < 128; ++corner) {
       const auto at = [&](int slot, int bit) { return corner >> bit & 1 ? r[slot].high.x : r[slot].low.x; };
-      const float v = one(corner & 1 ? y1 : y0, corner & 2 ? n1 : n0, at(m_base, 2), at(m_height, 3), at(m_heavier, 4), at(m_broken, 5), at(m_wisps, 6));
+      const float v = one(corner & 1 ? y1 : y0, corner & 2 ? n1 : n0, at(m_base, 2), at(m_height, 3), at(m_heavier, 4),
+                          at(m_broken, 5), at(m_wisps, 6));
       least = std::min(least, v);
       most = std::max(most, v);
     }
@@ -49,7 +53,7 @@ public:
   }
   bool looks() const override { return true; }
 
-private:
+ private:
   static float one(float y, float noise, float base, float height, float heavier, float broken, float wisps) {
     // Where the noise is strong its top stands higher, where it is weak lower.
     const float top = std::max(1e-4f, height * (1 + clamp01(broken) * 2 * (noise - 0.55f)));
@@ -67,30 +71,70 @@ private:
 } // namespace
 
 PatternKind mistLayer() {
-  return {{.id = "mist.layer",
-           .label = "Layer of mist",
-           .helpText = "One noise of a mist, at its own scale and speed.",
-           .params = join({{number("strength", "Strength", "%", 1).soft(0, 1).range(0, 100).matters().help("Beside the other layers"),
-                            choice("family", "Family", noiseFamilies).fixed().help("Even clouding; cells; folded valleys; crests; puffs; rolling swathes"),
-                            number("scale", "Scale", "m", 0.8).soft(0.01, 10).range(1e-6, 1e6).log().matters().help("Size of its largest swathes"),
-                            integer("octaves", "Octaves", 4).soft(1, 8).range(1, 16).fixed().help("Layers of ever finer noise, each of half the size"),
-                            number("gain", "Gain", "", 0.5).range(0, 1).help("Strength of each finer layer by the one before"),
-                            integer("seed", "Seed", 1).soft(0, 100).range(0, 1e9).help("Each number gives another mist")},
-                           noiseTimeParams()}),
-           .existence = Stage::Shading,
-           .changesByTime = noiseMoves},
-          {}};
+  return {
+      {.id = "mist.layer",
+       .label = "Layer of mist",
+       .helpText = "One noise of a mist, at its own scale and speed.",
+       .params = join(
+           {{number("strength", "Strength", "%", 1).soft(0, 1).range(0, 100).matters().help("Beside the other layers"),
+             choice("family", "Family", noiseFamilies)
+                 .fixed()
+                 .help("Even clouding; cells; folded valleys; crests; puffs; rolling swathes"),
+             number("scale", "Scale", "m", 0.8)
+                 .soft(0.01, 10)
+                 .range(1e-6, 1e6)
+                 .log()
+                 .matters()
+                 .help("Size of its largest swathes"),
+             integer("octaves", "Octaves", 4)
+                 .soft(1, 8)
+                 .range(1, 16)
+                 .fixed()
+                 .help("Layers of ever finer noise, each of half the size"),
+             number("gain", "Gain", "", 0.5).range(0, 1).help("Strength of each finer layer by the one before"),
+             integer("seed", "Seed", 1).soft(0, 100).range(0, 1e9).help("Each number gives another mist")},
+            noiseTimeParams()}),
+       .existence = Stage::Shading,
+       .changesByTime = noiseMoves},
+      {}};
 }
 
 PatternKind mistPattern() {
   return {{.id = "pattern.mist",
            .label = "Mist",
-           .helpText = "Drifting swathes in layers, heavier below, with a broken upper edge: the amount of a haze, or a plate.",
-           .params = {number("base", "Base", "m", 0).soft(-2, 2).range(-1e6, 1e6).patterned().matters().help("Height of its heaviest place; below it, it is as heavy"),
-                      number("height", "Height", "m", 0.6).soft(0.05, 5).range(1e-4, 1e6).log().patterned().matters().help("Above its base, where it ends"),
-                      number("heavier", "Heavier below", "", 1.4).soft(0.2, 5).range(0.05, 100).patterned().matters().help("How quickly it thins out upwards; 1: evenly"),
-                      number("broken", "Broken edge", "%", 0.8).soft(0, 1).range(0, 1).patterned().matters().help("How much its upper edge rises and falls with the swathes"),
-                      number("wisps", "Wisps", "%", 0.85).soft(0, 1).range(0, 1).patterned().matters().help("How far it tears open between the swathes"),
+           .helpText =
+               "Drifting swathes in layers, heavier below, with a broken upper edge: the amount of a haze, or a plate.",
+           .params = {number("base", "Base", "m", 0)
+                          .soft(-2, 2)
+                          .range(-1e6, 1e6)
+                          .patterned()
+                          .matters()
+                          .help("Height of its heaviest place; below it, it is as heavy"),
+                      number("height", "Height", "m", 0.6)
+                          .soft(0.05, 5)
+                          .range(1e-4, 1e6)
+                          .log()
+                          .patterned()
+                          .matters()
+                          .help("Above its base, where it ends"),
+                      number("heavier", "Heavier below", "", 1.4)
+                          .soft(0.2, 5)
+                          .range(0.05, 100)
+                          .patterned()
+                          .matters()
+                          .help("How quickly it thins out upwards; 1: evenly"),
+                      number("broken", "Broken edge", "%", 0.8)
+                          .soft(0, 1)
+                          .range(0, 1)
+                          .patterned()
+                          .matters()
+                          .help("How much its upper edge rises and falls with the swathes"),
+                      number("wisps", "Wisps", "%", 0.85)
+                          .soft(0, 1)
+                          .range(0, 1)
+                          .patterned()
+                          .matters()
+                          .help("How far it tears open between the swathes"),
                       spaceParam(2)},
            .slots = {{"layers", "Layers", {"mist.layer"}, Stage::Shading}},
            .existence = Stage::Shading},
@@ -99,7 +143,8 @@ PatternKind mistPattern() {
             const PatternSpace space = spaceOf(p);
             const auto add = [&](NoiseForm f, float scale, float gain, float weight) {
               f.space = space;
-              layers.push_back({emitNoise(c, f, c.constant({scale, scale, scale, 1}), c.constant({gain, gain, gain, 1})), weight});
+              layers.push_back(
+                  {emitNoise(c, f, c.constant({scale, scale, scale, 1}), c.constant({gain, gain, gain, 1})), weight});
             };
             if (const auto it = p.node().children.find("layers"); it != p.node().children.end())
               for (const NodeId id : it->second) {
@@ -118,7 +163,9 @@ PatternKind mistPattern() {
               f.seed = mixBits(2u);
               add(f, 0.3f, 0.5f, 0.5f);
             }
-            return c.emit(std::make_shared<MistOp>(space, c.amount(p, "base"), c.amount(p, "height"), c.amount(p, "heavier"), c.amount(p, "broken"), c.amount(p, "wisps"), std::move(layers)));
+            return c.emit(std::make_shared<MistOp>(space, c.amount(p, "base"), c.amount(p, "height"),
+                                                   c.amount(p, "heavier"), c.amount(p, "broken"), c.amount(p, "wisps"),
+                                                   std::move(layers)));
           }};
 }
 

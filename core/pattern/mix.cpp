@@ -7,25 +7,35 @@ namespace {
 
 // The usual arithmetic of layers, channel by channel.
 enum class Blend { Over, Multiply, Add, Subtract, Screen, Lighter, Darker, Difference, Overlay };
-const std::vector<std::string> blendNames = {"over", "multiply", "add", "subtract", "screen", "lighter", "darker", "difference", "overlay"};
+const std::vector<std::string> blendNames = {"over",    "multiply", "add",        "subtract", "screen",
+                                             "lighter", "darker",   "difference", "overlay"};
 
 float blend(Blend mode, float a, float b) {
   switch (mode) {
-  case Blend::Over: return b;
-  case Blend::Multiply: return a * b;
-  case Blend::Add: return a + b;
-  case Blend::Subtract: return a - b;
-  case Blend::Screen: return a + b - a * b;
-  case Blend::Lighter: return std::max(a, b);
-  case Blend::Darker: return std::min(a, b);
-  case Blend::Difference: return std::abs(a - b);
-  case Blend::Overlay: return a < 0.5f ? 2 * a * b : 1 - 2 * (1 - a) * (1 - b);
+  case Blend::Over:
+    return b;
+  case Blend::Multiply:
+    return a * b;
+  case Blend::Add:
+    return a + b;
+  case Blend::Subtract:
+    return a - b;
+  case Blend::Screen:
+    return a + b - a * b;
+  case Blend::Lighter:
+    return std::max(a, b);
+  case Blend::Darker:
+    return std::min(a, b);
+  case Blend::Difference:
+    return std::abs(a - b);
+  case Blend::Overlay:
+    return a < 0.5f ? 2 * a * b : 1 - 2 * (1 - a) * (1 - b);
   }
   return b;
 }
 
 class MixOp : public PatternOp {
-public:
+ public:
   MixOp(Blend mode, int below, int above, int mask) : m_mode(mode), m_below(below), m_above(above), m_mask(mask) {}
   Sample4 value(const Sample4* r, const PatternPoint&) const override {
     const Sample4 &a = r[m_below], &b = r[m_above];
@@ -51,7 +61,7 @@ public:
   }
   std::vector<int*> inputs() override { return {&m_below, &m_above, &m_mask}; }
 
-private:
+ private:
   // Every mode is bilinear on each side of its bend, so that corners and the bend bound it.
   void blended(float a0, float a1, float b0, float b1, float& low, float& high) const {
     low = std::numeric_limits<float>::max();
@@ -80,7 +90,11 @@ PatternKind mixPattern() {
            .helpText = "One pattern laid over another, through a mask.",
            .params = {choice("mode", "Mode", blendNames).matters().help("How the upper meets the lower"),
                       color("below", "Below", {0, 0, 0}).soft(0, 1).patterned().matters().help("The lower value"),
-                      color("above", "Above", {1, 1, 1}).soft(0, 1).patterned().matters().help("The upper value; its alpha counts"),
+                      color("above", "Above", {1, 1, 1})
+                          .soft(0, 1)
+                          .patterned()
+                          .matters()
+                          .help("The upper value; its alpha counts"),
                       number("mask", "Mask", "", 1).range(0, 1).patterned().matters().help("Where the upper shows")},
            .existence = Stage::Shading},
           [](const Params& p, PatternCompiler& c) {

@@ -5,7 +5,7 @@ namespace ilumbra {
 
 /// How far places are from the surfaces of some things. Immutable.
 class Nearness {
-public:
+ public:
   virtual ~Nearness() = default;
   /// Metres from a place of the world to the nearest surface; infinite if there is none.
   virtual float distance(const V3f& world) const = 0;

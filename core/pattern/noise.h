@@ -13,8 +13,8 @@ float gradientNoise(const V3f& p, float w, uint32_t seed);
 /// No step along one axis changes the noise faster than this: |fade'| ≤ 15/8 times the spread of two corners, and the
 /// gradient itself.
 inline constexpr float gradientNoiseSlope = 4.75f;
-/// Distance to the nearest of points strewn one to a unit cell (Worley 1996), cells apart; at most about 1.2, changing by no more than
-/// the place does.
+/// Distance to the nearest of points strewn one to a unit cell (Worley 1996), cells apart; at most about 1.2, changing
+/// by no more than the place does.
 float cellularNoise(const V3f& p, float w, uint32_t seed);
 
 /// The families of noise: how its octaves are made and summed.
@@ -34,8 +34,8 @@ struct NoiseForm {
   PatternSpace space = PatternSpace::Object;
   int octaves = 4;
   uint32_t seed = 1;
-  V3f shift{0.0f};      ///< by which it has drifted
-  float time = 0;       ///< in units of its churn
+  V3f shift{0.0f}; ///< by which it has drifted
+  float time = 0;  ///< in units of its churn
   /// A loop: this share is there of the noise one loop before, which stands elsewhere; 0: none.
   float before = 0;
   V3f shiftBefore{0.0f};

@@ -11,11 +11,38 @@ namespace ilumbra {
 namespace fs = std::filesystem;
 
 std::vector<ParamDef> playbackParams(Stage stage) {
-  return {choice("play", "Plays", {"still", "once", "loop", "to and fro"}).at(stage).in("Playback").help("Whether it runs by itself over time, and what comes at its end"),
-          number("begins", "Begins at", "frames", 1).soft(1, 240).range(-1e6, 1e6).fixed().at(stage).in("Playback").help("The frame of the document at which it starts"),
-          number("skips", "Skips", "s", 0).soft(0, 10).range(-1e5, 1e5).fixed().at(stage).in("Playback").help("What is left out at its beginning; of a still: the moment shown"),
-          number("speed", "Speed", "×", 1).soft(-2, 4).range(-100, 100).fixed().at(stage).in("Playback").help("Less than 0: backwards"),
-          number("own_rate", "Its own rate", "fps", 0).soft(0, 60).range(0, 1000).fixed().at(stage).in("Playback").help("Frames a second that it was made for; 0: what its file states, else the document's")};
+  return {choice("play", "Plays", {"still", "once", "loop", "to and fro"})
+              .at(stage)
+              .in("Playback")
+              .help("Whether it runs by itself over time, and what comes at its end"),
+          number("begins", "Begins at", "frames", 1)
+              .soft(1, 240)
+              .range(-1e6, 1e6)
+              .fixed()
+              .at(stage)
+              .in("Playback")
+              .help("The frame of the document at which it starts"),
+          number("skips", "Skips", "s", 0)
+              .soft(0, 10)
+              .range(-1e5, 1e5)
+              .fixed()
+              .at(stage)
+              .in("Playback")
+              .help("What is left out at its beginning; of a still: the moment shown"),
+          number("speed", "Speed", "×", 1)
+              .soft(-2, 4)
+              .range(-100, 100)
+              .fixed()
+              .at(stage)
+              .in("Playback")
+              .help("Less than 0: backwards"),
+          number("own_rate", "Its own rate", "fps", 0)
+              .soft(0, 60)
+              .range(0, 1000)
+              .fixed()
+              .at(stage)
+              .in("Playback")
+              .help("Frames a second that it was made for; 0: what its file states, else the document's")};
 }
 
 bool isPlayed(const Params& p) { return p.text("play") != "still"; }
@@ -42,7 +69,8 @@ FootageFrame playedFrame(const Params& p, const Document& doc, const Footage& fo
   const double own = p.number("own_rate") > 0 ? p.number("own_rate") : footage.rate > 0 ? footage.rate : documentRate;
   const int count = std::max(1, footage.frames);
   const std::string play = p.text("play");
-  const double since = isPlayed(p) ? std::max(0.0, (p.frame() - p.number("begins")) / documentRate) * p.number("speed") : 0;
+  const double since =
+      isPlayed(p) ? std::max(0.0, (p.frame() - p.number("begins")) / documentRate) * p.number("speed") : 0;
   // A whole frame is a whole frame, whatever the arithmetic of rates leaves over.
   double at = (p.number("skips") + since) * own;
   if (std::abs(at - std::round(at)) < 1e-6) at = std::round(at);
@@ -59,7 +87,8 @@ FootageFrame playedFrame(const Params& p, const Document& doc, const Footage& fo
 bool isMovie(const std::string& file) {
   std::string e = fs::path(file).extension().string();
   for (char& c : e) c = char(std::tolower(static_cast<unsigned char>(c)));
-  static const char* const movies[] = {".mp4", ".mov", ".m4v", ".mkv", ".webm", ".avi", ".mpg", ".mpeg", ".mxf", ".ogv", ".gif"};
+  static const char* const movies[] = {".mp4", ".mov",  ".m4v", ".mkv", ".webm", ".avi",
+                                       ".mpg", ".mpeg", ".mxf", ".ogv", ".gif"};
   return std::find(std::begin(movies), std::end(movies), e) != std::end(movies);
 }
 

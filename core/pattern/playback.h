@@ -11,7 +11,8 @@ std::vector<ParamDef> playbackParams(Stage stage);
 bool isPlayed(const Params& p);
 /// Seconds into a clip of `length` seconds, whose end is its beginning where it loops, at the frame of `p`.
 double playedSeconds(const Params& p, const Document& doc, double length);
-/// Which frame of the footage is shown, from 0, and how far it is on the way to the next one (0 to 1; 0 where there is none).
+/// Which frame of the footage is shown, from 0, and how far it is on the way to the next one (0 to 1; 0 where there is
+/// none).
 struct FootageFrame {
   int index = 0, next = 0;
   double between = 0;

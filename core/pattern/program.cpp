@@ -12,7 +12,9 @@
 namespace ilumbra {
 
 std::vector<PatternKind> allPatterns() {
-  return {constantPattern(), imagePattern(), rampPattern(), rampKey(), noisePattern(), mistPattern(), mistLayer(), incidencePattern(), distancePattern(), mixPattern(), solidPattern(), solidPart(), combPattern(), remapPattern(), warpPattern()};
+  return {constantPattern(), imagePattern(), rampPattern(),      rampKey(),         noisePattern(),
+          mistPattern(),     mistLayer(),    incidencePattern(), distancePattern(), mixPattern(),
+          solidPattern(),    solidPart(),    combPattern(),      remapPattern(),    warpPattern()};
 }
 
 namespace {
@@ -69,7 +71,8 @@ int PatternCompiler::use(const Reference& ref) {
   if (!kind) throw badInput(n->name + ": is no pattern");
   const auto key = std::tuple(ref.target, ref.with.get(), m_asColor);
   if (const auto it = m_done.find(key); it != m_done.end()) return it->second;
-  if (std::find(m_open.begin(), m_open.end(), n->id) != m_open.end()) throw badInput(n->name + ": the pattern refers to itself");
+  if (std::find(m_open.begin(), m_open.end(), n->id) != m_open.end())
+    throw badInput(n->name + ": the pattern refers to itself");
   m_open.push_back(n->id);
   const int r = kind->compile(Params(*n, m_frame, ref.with.get()), *this);
   m_open.pop_back();
@@ -121,7 +124,8 @@ Program PatternCompiler::take(int result) {
   return out;
 }
 
-Program Program::compile(const Document& doc, const Reference& pattern, double frame, const Assets& assets, bool asColor) {
+Program Program::compile(const Document& doc, const Reference& pattern, double frame, const Assets& assets,
+                         bool asColor) {
   PatternCompiler c(doc, frame, assets, asColor);
   return c.take(c.use(pattern));
 }

@@ -13,15 +13,15 @@ using Sample4 = Imath::Vec4<float>;
 
 /// What a pattern may ask about the point where it is evaluated.
 struct PatternPoint {
-  V2f uv{0, 0};            ///< texture coordinates, v upwards
-  V3f position{0.0f};      ///< in the object's own space, metres before its size is applied
-  V3f world{0.0f};         ///< metres
-  V3f normal{0, 1, 0};     ///< of the object's own space, unit
-  V3f screen{0.0f};        ///< 0..1 across the picture from its bottom left corner, and metres from the camera
-  float incidence = 1;     ///< cosine between the surface's normal and the way to the viewer, 0..1
-  float footprint = 0;     ///< metres that one picture's sample covers here; 0: a point
-  float uvFootprint = 0;   ///< the same in texture widths
-  float random = 0;        ///< 0..1, one number an object
+  V2f uv{0, 0};          ///< texture coordinates, v upwards
+  V3f position{0.0f};    ///< in the object's own space, metres before its size is applied
+  V3f world{0.0f};       ///< metres
+  V3f normal{0, 1, 0};   ///< of the object's own space, unit
+  V3f screen{0.0f};      ///< 0..1 across the picture from its bottom left corner, and metres from the camera
+  float incidence = 1;   ///< cosine between the surface's normal and the way to the viewer, 0..1
+  float footprint = 0;   ///< metres that one picture's sample covers here; 0: a point
+  float uvFootprint = 0; ///< the same in texture widths
+  float random = 0;      ///< 0..1, one number an object
 };
 
 /// A box in all that a point has: patterns tell their bounds over it.
@@ -35,7 +35,7 @@ struct Bounds4 {
 
 /// One operation of a compiled pattern. Its inputs are registers that earlier operations filled.
 class PatternOp {
-public:
+ public:
   virtual ~PatternOp() = default;
   virtual Sample4 value(const Sample4* registers, const PatternPoint& at) const = 0;
   virtual Bounds4 bounds(const Bounds4* registers, const PatternBox& over) const = 0;
@@ -47,12 +47,13 @@ public:
 
 /// A pattern compiled to a flat list of operations: shared parts once, constants folded.
 class Program {
-public:
+ public:
   static constexpr int mostOperations = 256;
   /// Compiles the pattern node with the overrides of this use. `asColor`: the result is a colour in the working space;
   /// otherwise raw numbers are wanted. Throws BadInput when an image cannot be read, a pattern refers to itself, or it
   /// has more than 256 operations.
-  static Program compile(const Document& doc, const Reference& pattern, double frame, const Assets& assets, bool asColor);
+  static Program compile(const Document& doc, const Reference& pattern, double frame, const Assets& assets,
+                         bool asColor);
 
   Sample4 evaluate(const PatternPoint& point) const;
   /// Many points at once: operation by operation.
@@ -61,10 +62,11 @@ public:
   /// The value, if it is the same everywhere.
   const Sample4* constant() const { return m_ops.empty() ? &m_constants.back() : nullptr; }
   size_t operations() const { return m_ops.size(); }
-  /// Stands for what it is made of besides patterns and files: another number where things that it measures to have changed.
+  /// Stands for what it is made of besides patterns and files: another number where things that it measures to have
+  /// changed.
   uint64_t surroundings() const { return m_surroundings; }
 
-private:
+ private:
   friend class PatternCompiler;
   std::vector<Sample4> m_constants;                    ///< the first registers
   std::vector<std::shared_ptr<const PatternOp>> m_ops; ///< each fills the next; the last is the result
@@ -73,8 +75,9 @@ private:
 
 /// What a pattern kind compiles with.
 class PatternCompiler {
-public:
-  PatternCompiler(const Document& doc, double frame, const Assets& assets, bool asColor) : m_doc(doc), m_frame(frame), m_assets(assets), m_asColor(asColor) {}
+ public:
+  PatternCompiler(const Document& doc, double frame, const Assets& assets, bool asColor)
+      : m_doc(doc), m_frame(frame), m_assets(assets), m_asColor(asColor) {}
   const Assets& assets() const { return m_assets; }
   const Document& doc() const { return m_doc; }
   double frame() const { return m_frame; }
@@ -99,7 +102,7 @@ public:
   /// Compiles a use of a pattern to a program of its own, for what asks it at other places.
   Program separate(const Reference& pattern);
 
-private:
+ private:
   int driven(const Params& params, std::string_view name, bool asColor);
   const Document& m_doc;
   double m_frame;

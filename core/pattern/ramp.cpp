@@ -16,15 +16,19 @@ struct Stop {
 };
 
 class RampOp : public PatternOp {
-public:
-  RampOp(Along along, Outside outside, PatternSpace space, const V3f& start, const V3f& end, int by, std::vector<Stop> stops)
-      : m_along(along), m_outside(outside), m_space(space), m_start(start), m_way(end - start), m_by(by), m_stops(std::move(stops)) {
+ public:
+  RampOp(Along along, Outside outside, PatternSpace space, const V3f& start, const V3f& end, int by,
+         std::vector<Stop> stops)
+      : m_along(along), m_outside(outside), m_space(space), m_start(start), m_way(end - start), m_by(by),
+        m_stops(std::move(stops)) {
     const float l2 = dot(m_way, m_way);
     m_inverse2 = l2 > 0 ? 1 / l2 : 0;
     m_zero = std::atan2(-m_way.z, m_way.x);
   }
 
-  Sample4 value(const Sample4* r, const PatternPoint& at) const override { return colorAt(r, wrap(position(r[m_by].x, at))); }
+  Sample4 value(const Sample4* r, const PatternPoint& at) const override {
+    return colorAt(r, wrap(position(r[m_by].x, at)));
+  }
 
   Bounds4 bounds(const Bounds4* r, const PatternBox& over) const override {
     // The hull of the keys that can be met: exact for a value, of all keys for places.
@@ -47,7 +51,8 @@ public:
     bool any = false;
     for (size_t i = 0; i < m_stops.size(); ++i) {
       // A key counts if its stretch, from the key before to the key behind, can be met.
-      const float from = i == 0 ? -std::numeric_limits<float>::max() : lowest(r, i - 1), to = i + 1 == m_stops.size() ? std::numeric_limits<float>::max() : highest(r, i + 1);
+      const float from = i == 0 ? -std::numeric_limits<float>::max() : lowest(r, i - 1),
+                  to = i + 1 == m_stops.size() ? std::numeric_limits<float>::max() : highest(r, i + 1);
       if (to < t0 || from > t1) continue;
       Bounds4 k = r[m_stops[i].color];
       k.low.w = clamp01(r[m_stops[i].alpha].low.x);
@@ -65,7 +70,7 @@ public:
   }
   bool looks() const override { return m_along != Along::Value; }
 
-private:
+ private:
   float position(float by, const PatternPoint& at) const {
     if (m_along == Along::Value) return by;
     const V3f p = placeIn(m_space, at) - m_start;
@@ -73,7 +78,8 @@ private:
     if (m_along == Along::Ball) return std::sqrt(dot(p, p) * m_inverse2);
     // About the vertical; in textures and pictures, about the way to the viewer.
     const bool flat = m_space == PatternSpace::Texture || m_space == PatternSpace::Camera;
-    const float turn = (flat ? std::atan2(p.y, p.x) - std::atan2(m_way.y, m_way.x) : std::atan2(-p.z, p.x) - m_zero) / (2 * pi);
+    const float turn =
+        (flat ? std::atan2(p.y, p.x) - std::atan2(m_way.y, m_way.x) : std::atan2(-p.z, p.x) - m_zero) / (2 * pi);
     return turn - std::floor(turn);
   }
   float wrap(float t) const {
@@ -129,28 +135,38 @@ private:
 } // namespace
 
 PatternKind rampKey() {
-  return {{.id = "ramp.key",
-           .label = "Key of a ramp",
-           .helpText = "A colour at a place of a ramp.",
-           .params = {number("place", "Place", "", 0).soft(0, 1).range(-1e6, 1e6).patterned().matters().help("Along the ramp; a key never lies before the one it follows"),
-                      color("color", "Colour", {0, 0, 0}).soft(0, 1).patterned().matters().help("What the ramp has here"),
-                      number("alpha", "Alpha", "", 1).range(0, 1).patterned().help("How much of it there is"),
-                      choice("passage", "Passage", {"linear", "smooth", "step"}).help("How it goes on to the next key")},
-           .existence = Stage::Shading},
-          {}};
+  return {
+      {.id = "ramp.key",
+       .label = "Key of a ramp",
+       .helpText = "A colour at a place of a ramp.",
+       .params = {number("place", "Place", "", 0)
+                      .soft(0, 1)
+                      .range(-1e6, 1e6)
+                      .patterned()
+                      .matters()
+                      .help("Along the ramp; a key never lies before the one it follows"),
+                  color("color", "Colour", {0, 0, 0}).soft(0, 1).patterned().matters().help("What the ramp has here"),
+                  number("alpha", "Alpha", "", 1).range(0, 1).patterned().help("How much of it there is"),
+                  choice("passage", "Passage", {"linear", "smooth", "step"}).help("How it goes on to the next key")},
+       .existence = Stage::Shading},
+      {}};
 }
 
 PatternKind rampPattern() {
   return {{.id = "pattern.ramp",
            .label = "Ramp",
-           .helpText = "Colours that follow each other along a line, out from a point, around an axis, or by another pattern.",
-           .params = {choice("along", "Runs along", {"line", "ball", "angle", "value"}).matters()
-                          .help("From start to end; out from the start, 1 at the end; once around the vertical through the start; by the value below"),
-                      spaceParam(1),
-                      vector("start", "Start", "m", {0, 0, 0}).soft(-2, 2).help("Place of 0"),
-                      vector("end", "End", "m", {0, 1, 0}).soft(-2, 2).help("Place of 1"),
-                      number("value", "Value", "", 0).soft(0, 1).patterned().help("What it runs by, when it runs by a value"),
-                      choice("outside", "Beyond its ends", {"hold", "repeat", "mirror"}).help("What follows before 0 and after 1")},
+           .helpText =
+               "Colours that follow each other along a line, out from a point, around an axis, or by another pattern.",
+           .params =
+               {choice("along", "Runs along", {"line", "ball", "angle", "value"})
+                    .matters()
+                    .help("From start to end; out from the start, 1 at the end; once around the vertical through the "
+                          "start; by the value below"),
+                spaceParam(1), vector("start", "Start", "m", {0, 0, 0}).soft(-2, 2).help("Place of 0"),
+                vector("end", "End", "m", {0, 1, 0}).soft(-2, 2).help("Place of 1"),
+                number("value", "Value", "", 0).soft(0, 1).patterned().help("What it runs by, when it runs by a value"),
+                choice("outside", "Beyond its ends", {"hold", "repeat", "mirror"})
+                    .help("What follows before 0 and after 1")},
            .slots = {{"keys", "Keys", {"ramp.key"}, Stage::Shading}},
            .existence = Stage::Shading},
           [](const Params& p, PatternCompiler& c) {
@@ -158,12 +174,16 @@ PatternKind rampPattern() {
             if (const auto it = p.node().children.find("keys"); it != p.node().children.end())
               for (const NodeId id : it->second) {
                 const Params k(*c.doc().find(id), p.frame());
-                stops.push_back({c.amount(k, "place"), c.input(k, "color"), c.amount(k, "alpha"), choiceOf<Passage>(k, "passage")});
+                stops.push_back(
+                    {c.amount(k, "place"), c.input(k, "color"), c.amount(k, "alpha"), choiceOf<Passage>(k, "passage")});
               }
             if (stops.empty()) // from black to white, until it is told otherwise
-              stops = {{c.constant({0, 0, 0, 1}), c.constant({0, 0, 0, 1}), c.constant({1, 1, 1, 1})}, {c.constant({1, 1, 1, 1}), c.constant({1, 1, 1, 1}), c.constant({1, 1, 1, 1})}};
+              stops = {{c.constant({0, 0, 0, 1}), c.constant({0, 0, 0, 1}), c.constant({1, 1, 1, 1})},
+                       {c.constant({1, 1, 1, 1}), c.constant({1, 1, 1, 1}), c.constant({1, 1, 1, 1})}};
             const int by = c.amount(p, "value");
-            return c.emit(std::make_shared<RampOp>(choiceOf<Along>(p, "along"), choiceOf<Outside>(p, "outside"), spaceOf(p), triple(p, "start"), triple(p, "end"), by, std::move(stops)));
+            return c.emit(std::make_shared<RampOp>(choiceOf<Along>(p, "along"), choiceOf<Outside>(p, "outside"),
+                                                   spaceOf(p), triple(p, "start"), triple(p, "end"), by,
+                                                   std::move(stops)));
           }};
 }
 

@@ -6,8 +6,9 @@ namespace {
 
 // Another program, asked at a place beside the point.
 class WarpOp : public PatternOp {
-public:
-  WarpOp(Program program, PatternSpace space, int by, int strength) : m_program(std::move(program)), m_space(space), m_by(by), m_strength(strength) {}
+ public:
+  WarpOp(Program program, PatternSpace space, int by, int strength)
+      : m_program(std::move(program)), m_space(space), m_by(by), m_strength(strength) {}
   Sample4 value(const Sample4* r, const PatternPoint& at) const override {
     PatternPoint p = at;
     const float s = r[m_strength].x;
@@ -30,14 +31,22 @@ public:
   std::vector<int*> inputs() override { return {&m_by, &m_strength}; }
   bool looks() const override { return true; }
 
-private:
+ private:
   // The space that the warp lies in moves alone: what lies in others stays.
   void move(PatternPoint& p, const V3f& by) const {
     switch (m_space) {
-    case PatternSpace::Texture: p.uv += V2f(by.x, by.y); break;
-    case PatternSpace::Object: p.position += by; break;
-    case PatternSpace::World: p.world += by; break;
-    case PatternSpace::Camera: p.screen += V3f(by.x, by.y, 0); break;
+    case PatternSpace::Texture:
+      p.uv += V2f(by.x, by.y);
+      break;
+    case PatternSpace::Object:
+      p.position += by;
+      break;
+    case PatternSpace::World:
+      p.world += by;
+      break;
+    case PatternSpace::Camera:
+      p.screen += V3f(by.x, by.y, 0);
+      break;
     }
   }
   Program m_program;
@@ -48,20 +57,30 @@ private:
 } // namespace
 
 PatternKind warpPattern() {
-  return {{.id = "pattern.warp",
-           .label = "Warp",
-           .helpText = "Another pattern, pushed aside from place to place.",
-           .params = {color("value", "Pattern", {0.5, 0.5, 0.5}).soft(0, 1).patterned().matters().help("What is pushed"),
-                      color("by", "Pushed by", {0.5, 0.5, 0.5}).soft(0, 1).patterned().matters().help("Red pushes along x, green along y, blue along z; a half does not push"),
-                      number("strength", "Strength", "m", 0.1).soft(0, 1).range(-1e6, 1e6).patterned().matters().help("How far the strongest push goes"),
-                      spaceParam(1)},
-           .existence = Stage::Shading},
-          [](const Params& p, PatternCompiler& c) {
-            const int by = c.amount(p, "by"), strength = c.amount(p, "strength");
-            const PatternUse* use = p.pattern("value");
-            if (!use) return c.input(p, "value");
-            return c.emit(std::make_shared<WarpOp>(c.separate(use->pattern), spaceOf(p), by, strength));
-          }};
+  return {
+      {.id = "pattern.warp",
+       .label = "Warp",
+       .helpText = "Another pattern, pushed aside from place to place.",
+       .params = {color("value", "Pattern", {0.5, 0.5, 0.5}).soft(0, 1).patterned().matters().help("What is pushed"),
+                  color("by", "Pushed by", {0.5, 0.5, 0.5})
+                      .soft(0, 1)
+                      .patterned()
+                      .matters()
+                      .help("Red pushes along x, green along y, blue along z; a half does not push"),
+                  number("strength", "Strength", "m", 0.1)
+                      .soft(0, 1)
+                      .range(-1e6, 1e6)
+                      .patterned()
+                      .matters()
+                      .help("How far the strongest push goes"),
+                  spaceParam(1)},
+       .existence = Stage::Shading},
+      [](const Params& p, PatternCompiler& c) {
+        const int by = c.amount(p, "by"), strength = c.amount(p, "strength");
+        const PatternUse* use = p.pattern("value");
+        if (!use) return c.input(p, "value");
+        return c.emit(std::make_shared<WarpOp>(c.separate(use->pattern), spaceOf(p), by, strength));
+      }};
 }
 
 } // namespace ilumbra

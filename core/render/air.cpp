@@ -30,7 +30,8 @@ void takeNote(const RTCFilterFunctionNArguments* a) {
 
 // Where a ray lies in a ball, or false.
 bool throughBall(const V3f& o, const V3f& d, float radius, float& from, float& to) {
-  const double a = double(dot(d, d)), b = double(dot(o, d)), c = double(dot(o, o)) - double(radius) * double(radius), root = b * b - a * c;
+  const double a = double(dot(d, d)), b = double(dot(o, d)), c = double(dot(o, o)) - double(radius) * double(radius),
+               root = b * b - a * c;
   if (root <= 0) return false;
   const double q = std::sqrt(root);
   from = float(std::max(0.0, (-b - q) / a));
@@ -59,9 +60,12 @@ Air::Air(std::vector<Filled> hazes, RTCDevice device) : m_hazes(std::move(hazes)
     rtcSetSceneFlags(scene, RTC_SCENE_FLAG_ROBUST);
     const RTCGeometry g = rtcNewGeometry(device, RTC_GEOMETRY_TYPE_TRIANGLE);
     const Mesh& m = h.geometry->shape.mesh;
-    auto* v = static_cast<float*>(rtcSetNewGeometryBuffer(g, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, 12, std::max<size_t>(1, m.positions.size())));
+    auto* v = static_cast<float*>(rtcSetNewGeometryBuffer(g, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, 12,
+                                                          std::max<size_t>(1, m.positions.size())));
     if (!m.positions.empty()) std::copy_n(&m.positions[0].x, 3 * m.positions.size(), v);
-    if (!m.triangles.empty()) rtcSetSharedGeometryBuffer(g, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, m.triangles.data(), 0, 12, m.triangles.size());
+    if (!m.triangles.empty())
+      rtcSetSharedGeometryBuffer(g, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, m.triangles.data(), 0, 12,
+                                 m.triangles.size());
     rtcSetGeometryIntersectFilterFunction(g, takeNote);
     rtcCommitGeometry(g);
     rtcAttachGeometry(scene, g);
@@ -96,8 +100,10 @@ void Air::fill(size_t haze, size_t place, const V3f& o, const V3f& d, float from
 void Air::lay(size_t haze, size_t place, const V3f& o, const V3f& d, float from, float to, AirWay& way) const {
   if (!(from < to)) return;
   const Place& p = m_hazes[haze].places[place];
-  if (!p.density) way.add({from, to, uint16_t(haze), uint16_t(place)});
-  else if (!p.cells) way.add({from, to, uint16_t(haze), uint16_t(place), 0.5f * p.most, 0.5f * p.most});
+  if (!p.density)
+    way.add({from, to, uint16_t(haze), uint16_t(place)});
+  else if (!p.cells)
+    way.add({from, to, uint16_t(haze), uint16_t(place), 0.5f * p.most, 0.5f * p.most});
   else
     p.cells->walk(o, d, from, to, [&](float a, float b, const DensityCells::Cell& c) {
       way.add({a, b, uint16_t(haze), uint16_t(place), c.mean, std::max(c.mean, c.most - c.mean)});
@@ -122,7 +128,8 @@ void Air::along(const V3f& origin, const V3f& direction, float far, AirWay& way,
       // Past the box there is nothing.
       float near = 0, last = infinite;
       for (int c = 0; c < 3; ++c) {
-        const float inverse = 1 / direction[c], a = (place.bounds.min[c] - origin[c]) * inverse, b = (place.bounds.max[c] - origin[c]) * inverse;
+        const float inverse = 1 / direction[c], a = (place.bounds.min[c] - origin[c]) * inverse,
+                    b = (place.bounds.max[c] - origin[c]) * inverse;
         if (direction[c] == 0) {
           if (origin[c] < place.bounds.min[c] || origin[c] > place.bounds.max[c]) last = -1;
           continue;
@@ -131,7 +138,8 @@ void Air::along(const V3f& origin, const V3f& direction, float far, AirWay& way,
         last = std::min(last, std::max(a, b));
       }
       if (last < near * 0.9999f || near > far) continue;
-      const V3f o = transformPoint(place.toObject, origin), d = transformVector(place.toObject, direction); // t stays metres of the world
+      const V3f o = transformPoint(place.toObject, origin),
+                d = transformVector(place.toObject, direction); // t stays metres of the world
       if (const float r = h.geometry->shape.sphereRadius; r > 0) {
         float from, to;
         if (throughBall(o, d, r, from, to)) fill(i, k, origin, direction, from, std::min(far, to), way);
@@ -145,7 +153,9 @@ void Air::along(const V3f& origin, const V3f& direction, float far, AirWay& way,
       rtcIntersect1(m_scenes[i], &g, &q);
       std::sort(g.crossings.begin(), g.crossings.end(), [](const Crossing& x, const Crossing& y) { return x.t < y.t; });
       // A ray through an edge meets both of its triangles: one crossing.
-      const auto same = [](const Crossing& x, const Crossing& y) { return x.step == y.step && y.t - x.t <= 1e-5f * y.t; };
+      const auto same = [](const Crossing& x, const Crossing& y) {
+        return x.step == y.step && y.t - x.t <= 1e-5f * y.t;
+      };
       g.crossings.erase(std::unique(g.crossings.begin(), g.crossings.end(), same), g.crossings.end());
       int inside = 0;
       for (const Crossing& c : g.crossings) inside -= c.step;
@@ -199,14 +209,16 @@ Color Air::transmittance(const AirWay& way, const V3f& o, const V3f& d, float t,
 float Air::shownDepth(const AirWay& way, const V3f& o, const V3f& d) const {
   float depth = 0;
   for (const auto& s : way)
-    if (const float e = luminance(m_hazes[s.haze].haze.extinction); e > 0) depth += e * (s.to - s.from) * (std::isfinite(s.to) ? amount(s, o + d * (0.5f * (s.from + s.to))) : 1);
+    if (const float e = luminance(m_hazes[s.haze].haze.extinction); e > 0)
+      depth += e * (s.to - s.from) * (std::isfinite(s.to) ? amount(s, o + d * (0.5f * (s.from + s.to))) : 1);
   return depth;
 }
 
 void Air::divide(AirWay& way, float far) const {
   way.m_parts.clear();
   // One after the other, as cells of one haze come.
-  if (std::adjacent_find(way.begin(), way.end(), [](const auto& a, const auto& b) { return b.from < a.to; }) == way.end()) {
+  if (std::adjacent_find(way.begin(), way.end(), [](const auto& a, const auto& b) { return b.from < a.to; }) ==
+      way.end()) {
     Color depth(0.0f);
     float last = way.begin()->from;
     for (const auto& s : way) {
@@ -229,7 +241,9 @@ void Air::divide(AirWay& way, float far) const {
   boost::container::small_vector<Color, 16> sum(at.size(), Color(0.0f));
   for (const auto& s : way) {
     const Color e = m_hazes[s.haze].haze.extinction * s.mean;
-    for (size_t k = size_t(std::lower_bound(at.begin(), at.end(), s.from) - at.begin()); k < at.size() && at[k] < std::min(s.to, far); ++k) sum[k] += e;
+    for (size_t k = size_t(std::lower_bound(at.begin(), at.end(), s.from) - at.begin());
+         k < at.size() && at[k] < std::min(s.to, far); ++k)
+      sum[k] += e;
   }
   Color depth(0.0f);
   for (size_t k = 0; k + 1 < at.size(); ++k) {
@@ -266,10 +280,12 @@ float Air::lose(const AirWay& way, float from, float to, int channel, float u, f
   if (!(all > 0)) return -1;
   const float wanted = before - std::log1p(-u * all);
   const auto& parts = way.m_parts;
-  const auto it = std::upper_bound(parts.begin(), parts.end(), wanted, [&](float x, const AirWay::Part& p) { return x < p.depth[channel]; });
+  const auto it = std::upper_bound(parts.begin(), parts.end(), wanted,
+                                   [&](float x, const AirWay::Part& p) { return x < p.depth[channel]; });
   const auto& p = it == parts.begin() ? *it : *(it - 1);
   if (!(p.extinction[channel] > 0)) return -1;
-  const float t = std::clamp(p.from + (wanted - p.depth[channel]) / p.extinction[channel], std::max(from, p.from), std::min(to, p.to));
+  const float t = std::clamp(p.from + (wanted - p.depth[channel]) / p.extinction[channel], std::max(from, p.from),
+                             std::min(to, p.to));
   density = loseDensity(way, from, to, t);
   return t;
 }

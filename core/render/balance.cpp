@@ -14,13 +14,29 @@ Kind balanceKind() {
   return {.id = "balance.row",
           .label = "Balance of a light",
           .helpText = "A light's switch, stops and tint in the balance.",
-          .params = {reference("source", "Light", {"light.", "material.", "air."}).at(Stage::Mix).help("The light, or the material or air with own light"),
-                     reference("object", "Of the object", {"object."}).at(Stage::Mix).help("Of a split material: the object whose own light this row is"),
-                     integer("copy", "Of the copy", 0).range(0, 1e6).at(Stage::Mix).fixed().help("Of a light whose copies are split: which, from 1; 0: all"),
-                     flag("split", "Split", false).at(Stage::Shading).fixed().help("Of a material: each object has a row of its own; of a light, or a material on one object: each copy has"),
+          .params = {reference("source", "Light", {"light.", "material.", "air."})
+                         .at(Stage::Mix)
+                         .help("The light, or the material or air with own light"),
+                     reference("object", "Of the object", {"object."})
+                         .at(Stage::Mix)
+                         .help("Of a split material: the object whose own light this row is"),
+                     integer("copy", "Of the copy", 0)
+                         .range(0, 1e6)
+                         .at(Stage::Mix)
+                         .fixed()
+                         .help("Of a light whose copies are split: which, from 1; 0: all"),
+                     flag("split", "Split", false)
+                         .at(Stage::Shading)
+                         .fixed()
+                         .help("Of a material: each object has a row of its own; of a light, or a material on one "
+                               "object: each copy has"),
                      flag("on", "On", true).at(Stage::Mix).help("Off: dark in the balance"),
                      flag("solo", "Solo", false).at(Stage::Mix).help("On: only lights that are solo are seen"),
-                     number("stops", "Stops", "stops", 0).soft(-6, 6).range(-60, 60).at(Stage::Mix).help("Brighter or darker than the light itself says"),
+                     number("stops", "Stops", "stops", 0)
+                         .soft(-6, 6)
+                         .range(-60, 60)
+                         .at(Stage::Mix)
+                         .help("Brighter or darker than the light itself says"),
                      color("tint", "Tint", {1, 1, 1}).soft(0, 1).at(Stage::Mix).help("Multiplies its colour")},
           .existence = Stage::Mix,
           .formerly = {"mix.row"}};
@@ -75,14 +91,17 @@ Document splitBalance(const Document& doc, const BalanceSource& source, bool spl
     const Node* row = balanceRow(marked, source);
     for (const char* param : {"on", "solo", "stops", "tint"}) {
       if (!row->find(param)) continue;
-      const Constant said = Params(*row, currentFrame(doc)).constant(param); // keys end here: rows are set one by one from now
+      const Constant said =
+          Params(*row, currentFrame(doc)).constant(param); // keys end here: rows are set one by one from now
       for (const BalanceSource& part : parts) out = setBalance(out, part, param, said);
       out = setBalance(out, source, param, row->kind->param(param)->initial);
     }
     return out;
   }
   for (const Node* n : doc.family("balance"))
-    if (const BalanceSource s = sourceOf(*n, 0); s.light == source.light && (!source.object || s.object == source.object) && out.find(n->id)) out = removeNode(out, n->id);
+    if (const BalanceSource s = sourceOf(*n, 0);
+        s.light == source.light && (!source.object || s.object == source.object) && out.find(n->id))
+      out = removeNode(out, n->id);
   return out;
 }
 
@@ -94,7 +113,10 @@ Document setBalance(const Document& doc, const BalanceSource& source, std::strin
   } else {
     const Node *light = doc.find(source.light), *object = doc.find(source.object);
     if (!light || (source.object && !object)) throw badInput("there is no such light");
-    out = addNode(out, "balance.row", "Balance of " + light->name + (object ? " on " + object->name : std::string()) + (source.copy ? fmt::format(", copy {}", source.copy) : std::string()), {}, &id);
+    out = addNode(out, "balance.row",
+                  "Balance of " + light->name + (object ? " on " + object->name : std::string()) +
+                      (source.copy ? fmt::format(", copy {}", source.copy) : std::string()),
+                  {}, &id);
     out = setValue(out, id, "source", Constant(Reference{source.light, nullptr}));
     if (object) out = setValue(out, id, "object", Constant(Reference{source.object, nullptr}));
     if (source.copy) out = setValue(out, id, "copy", Constant(double(source.copy)));
@@ -123,13 +145,15 @@ Balance::Balance(const Document& doc, double frame) {
     if (!doc.find(s.light) || (s.object && (!doc.find(s.object) || !isSplit(s.light)))) return false;
     return isSplit({s.light, s.object}) == (s.copy > 0) || Params(*n, frame).flag("split");
   };
-  for (const Node* n : doc.family("balance")) m_solo |= meant(n) && !Params(*n, frame).flag("split") && Params(*n, frame).flag("solo");
+  for (const Node* n : doc.family("balance"))
+    m_solo |= meant(n) && !Params(*n, frame).flag("split") && Params(*n, frame).flag("solo");
   for (const Node* n : doc.family("balance")) {
     if (!meant(n)) continue;
     const Params p(*n, frame);
     const bool heard = p.flag("on") && (!m_solo || p.flag("solo"));
     if (p.flag("split")) continue;
-    m_factors[sourceOf(*n, frame)] = heard ? working(p.triple("tint")) * float(std::exp2(p.number("stops"))) : Color(0.0f);
+    m_factors[sourceOf(*n, frame)] =
+        heard ? working(p.triple("tint")) * float(std::exp2(p.number("stops"))) : Color(0.0f);
   }
 }
 
@@ -172,8 +196,10 @@ Document writeBalance(const Document& doc) {
     return v ? *v : Value(n.kind->param(param)->initial);
   };
   for (const BalanceSource& s : balance.split())
-    if (const Node *light = doc.find(s.light), *object = doc.find(s.object); light && (object || light->kind->family() == "light"))
-      throw badInput((object ? object->name : light->name) + ": its copies have rows of their own, which cannot be written into it; join them first");
+    if (const Node* light = doc.find(s.light), *object = doc.find(s.object);
+        light && (object || light->kind->family() == "light"))
+      throw badInput((object ? object->name : light->name) +
+                     ": its copies have rows of their own, which cannot be written into it; join them first");
   // Of a split material: what each object has for itself.
   const auto bakeSplit = [&](const Node& material) {
     const std::vector<NodeId> objects = objectsByMaterial(doc, frame)[material.id];
@@ -184,7 +210,9 @@ Document writeBalance(const Document& doc) {
       const Reference use = wornMaterial(doc, object, frame);
       // A twin wears its original's material: what it has for itself needs a use of its own.
       if (!Params(object, frame).reference("material").target) out = setValue(out, id, "material", Constant(use));
-      if (use.target != material.id) throw badInput(object.name + ": its material is layered, so the balance of " + material.name + " on it cannot be written into it; join that row first");
+      if (use.target != material.id)
+        throw badInput(object.name + ": its material is layered, so the balance of " + material.name +
+                       " on it cannot be written into it; join that row first");
       const Params p(material, frame, use.with.get());
       const auto put = [&](const char* param, const Constant& v) {
         const Value value(v);
@@ -197,10 +225,13 @@ Document writeBalance(const Document& doc) {
       const Params row(*balanceRow(doc, {material.id, id}), frame);
       const Color tint = working(row.triple("tint"));
       if (tint != working({1, 1, 1})) {
-        if (p.pattern("own_light_color")) throw badInput(object.name + ".material.own_light_color: is driven by a pattern, so the balance's tint cannot be written into it; take the tint off first");
+        if (p.pattern("own_light_color"))
+          throw badInput(object.name + ".material.own_light_color: is driven by a pattern, so the balance's tint "
+                                       "cannot be written into it; take the tint off first");
         put("own_light_color", tripleOf(rec709FromAcescg(working(p.triple("own_light_color")) * tint)));
       }
-      if (const double stops = row.number("stops"); stops != 0) put("own_light", p.number("own_light") * std::exp2(stops));
+      if (const double stops = row.number("stops"); stops != 0)
+        put("own_light", p.number("own_light") * std::exp2(stops));
     }
   };
   for (const NodePtr& node : doc.nodes()) {
@@ -216,8 +247,10 @@ Document writeBalance(const Document& doc) {
     const Node* row = balanceRow(doc, n.id);
     if (isBlack(f)) {
       const Params p(n, frame);
-      if (light) out = setValue(out, n.id, "on", Constant(false));
-      else if (p.number("own_light") > 0) out = setValue(out, n.id, "own_light_on", Constant(false));
+      if (light)
+        out = setValue(out, n.id, "on", Constant(false));
+      else if (p.number("own_light") > 0)
+        out = setValue(out, n.id, "own_light_on", Constant(false));
       continue;
     }
     const Params p(*row, frame);
@@ -237,9 +270,15 @@ Document writeBalance(const Document& doc) {
       out = setValue(out, n.id, "stops", mapped(valueOf(n, "stops"), [&](double v) { return v + lift; }));
     } else {
       const Value color = valueOf(n, "own_light_color");
-      if (tinted && color.pattern()) throw badInput(n.name + ".own_light_color: is driven by a pattern, so the balance's tint cannot be written into it; take the tint off first");
-      out = setValue(out, n.id, "own_light", mapped(valueOf(n, "own_light"), [&](double v) { return v * std::exp2(stops); }));
-      if (tinted) out = setValue(out, n.id, "own_light_color", mappedColor(color, [&](const Triple& t) { return tripleOf(rec709FromAcescg(working(t) * tint)); }));
+      if (tinted && color.pattern())
+        throw badInput(n.name + ".own_light_color: is driven by a pattern, so the balance's tint cannot be written "
+                                "into it; take the tint off first");
+      out = setValue(out, n.id, "own_light",
+                     mapped(valueOf(n, "own_light"), [&](double v) { return v * std::exp2(stops); }));
+      if (tinted)
+        out = setValue(out, n.id, "own_light_color", mappedColor(color, [&](const Triple& t) {
+                         return tripleOf(rec709FromAcescg(working(t) * tint));
+                       }));
     }
   }
   return withoutBalance(out);

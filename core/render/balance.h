@@ -8,8 +8,8 @@
 
 namespace ilumbra {
 
-/// The balance: for each light group (a light, or a material with own light) a switch, solo, stops and a tint, over what the
-/// light itself says. It traces no ray. `writeBalance` writes it into the lights.
+/// The balance: for each light group (a light, or a material with own light) a switch, solo, stops and a tint, over
+/// what the light itself says. It traces no ray. `writeBalance` writes it into the lights.
 Kind balanceKind();
 std::vector<Kind> allBalances();
 
@@ -24,11 +24,11 @@ struct BalanceSource {
 
 /// The row of a source, or null: then its light is as the light says.
 const Node* balanceRow(const Document& doc, const BalanceSource& source);
-/// Sets one parameter of the row of a source ("on", "solo", "stops", "tint", "split"); the row is made when there is none, and
-/// goes when it says nothing any more.
+/// Sets one parameter of the row of a source ("on", "solo", "stops", "tint", "split"); the row is made when there is
+/// none, and goes when it says nothing any more.
 Document setBalance(const Document& doc, const BalanceSource& source, std::string_view param, const Constant& value);
-/// Gives each part of a source a light group and a row of its own, or joins them again to one: of a material's own light that of
-/// each object; of one object's, and of a light, each of its `copies`.
+/// Gives each part of a source a light group and a row of its own, or joins them again to one: of a material's own
+/// light that of each object; of one object's, and of a light, each of its `copies`.
 Document splitBalance(const Document& doc, const BalanceSource& source, bool split, uint32_t copies = 0);
 /// For each material the objects that have it, or a layered one that it is part of, by tree order.
 std::map<NodeId, std::vector<NodeId>> objectsByMaterial(const Document& doc, double frame);
@@ -37,7 +37,7 @@ Document withoutBalance(const Document& doc);
 
 /// What the amount of each light is multiplied by. While one is solo, all others are dark.
 class Balance {
-public:
+ public:
   explicit Balance(const Document& doc, double frame);
   Color factor(const BalanceSource& source) const;
   const std::set<BalanceSource>& split() const { return m_split; }
@@ -51,14 +51,14 @@ public:
     return {material, object, isSplit({material, object}) ? copy : 0};
   }
 
-private:
+ private:
   std::map<BalanceSource, Color> m_factors;
   std::set<BalanceSource> m_split;
   bool m_solo = false;
 };
 
-/// Writes the balance into the lights and materials and takes the rows away: the picture stays as it is. Throws BadInput, naming
-/// it, when a tint meets a colour that a pattern drives, or a split row a part of a layered material.
+/// Writes the balance into the lights and materials and takes the rows away: the picture stays as it is. Throws
+/// BadInput, naming it, when a tint meets a colour that a pattern drives, or a split row a part of a layered material.
 Document writeBalance(const Document& doc);
 
 } // namespace ilumbra

@@ -6,25 +6,66 @@
 namespace ilumbra {
 
 Kind cameraKind() {
-  return {.id = "camera.lens",
-          .label = "Camera",
-          .helpText = "A camera with a lens in front of its film.",
-          .params = join({aimParams({0, 1, 4}, {0, 0.5, 0}),
-                          {number("focal_length", "Focal length", "mm", 50).soft(12, 200).range(1, 5000).log().matters().in("Lens")
-                               .help("Longer is narrower"),
-                           number("film_width", "Film width", "mm", 36).soft(8, 70).range(0.1, 1000).in("Lens").help("Of the part that is exposed"),
-                           number("focus", "Focus distance", "m", 4).soft(0.1, 20).range(0.001, 1e6).log().in("Lens").help("What stands there is sharp"),
-                           number("f_stop", "f-stop", "", 0).soft(0, 22).range(0, 1000).in("Lens").help("Aperture; 0 has everything sharp"),
-                           integer("blades", "Blades", 0).soft(0, 12).range(0, 64).in("Lens").help("Of the aperture: lights out of focus take its shape; below 3 it is round"),
-                           number("blade_rounding", "Blade rounding", "%", 0).soft(0, 1).range(0, 1).in("Lens").help("How far the blades bulge out to the circle"),
-                           number("blade_turn", "Blade turn", "°", 0).soft(-90, 90).in("Lens").help("Turn of the aperture"),
-                           number("shutter", "Shutter", "frames", 0.5).soft(0, 2).range(0, 1000).in("Shutter")
-                               .help("How long it is open, about the middle of the frame: what moves is blurred over it; 0 has no blur"),
-                           number("ev100", "Exposure", "EV", 6).soft(-4, 16).range(-40, 40).at(Stage::Lens).matters().in("Exposure")
-                               .help("Exposure value at ISO 100: higher is darker"),
-                           number("compensation", "Compensation", "stops", 0).soft(-4, 4).range(-40, 40).at(Stage::Lens).in("Exposure")
-                               .help("Lighter or darker than that")}}),
-          .existence = Stage::Shading};
+  return {
+      .id = "camera.lens",
+      .label = "Camera",
+      .helpText = "A camera with a lens in front of its film.",
+      .params = join(
+          {aimParams({0, 1, 4}, {0, 0.5, 0}),
+           {number("focal_length", "Focal length", "mm", 50)
+                .soft(12, 200)
+                .range(1, 5000)
+                .log()
+                .matters()
+                .in("Lens")
+                .help("Longer is narrower"),
+            number("film_width", "Film width", "mm", 36)
+                .soft(8, 70)
+                .range(0.1, 1000)
+                .in("Lens")
+                .help("Of the part that is exposed"),
+            number("focus", "Focus distance", "m", 4)
+                .soft(0.1, 20)
+                .range(0.001, 1e6)
+                .log()
+                .in("Lens")
+                .help("What stands there is sharp"),
+            number("f_stop", "f-stop", "", 0)
+                .soft(0, 22)
+                .range(0, 1000)
+                .in("Lens")
+                .help("Aperture; 0 has everything sharp"),
+            integer("blades", "Blades", 0)
+                .soft(0, 12)
+                .range(0, 64)
+                .in("Lens")
+                .help("Of the aperture: lights out of focus take its shape; below 3 it is round"),
+            number("blade_rounding", "Blade rounding", "%", 0)
+                .soft(0, 1)
+                .range(0, 1)
+                .in("Lens")
+                .help("How far the blades bulge out to the circle"),
+            number("blade_turn", "Blade turn", "°", 0).soft(-90, 90).in("Lens").help("Turn of the aperture"),
+            number("shutter", "Shutter", "frames", 0.5)
+                .soft(0, 2)
+                .range(0, 1000)
+                .in("Shutter")
+                .help(
+                    "How long it is open, about the middle of the frame: what moves is blurred over it; 0 has no blur"),
+            number("ev100", "Exposure", "EV", 6)
+                .soft(-4, 16)
+                .range(-40, 40)
+                .at(Stage::Lens)
+                .matters()
+                .in("Exposure")
+                .help("Exposure value at ISO 100: higher is darker"),
+            number("compensation", "Compensation", "stops", 0)
+                .soft(-4, 4)
+                .range(-40, 40)
+                .at(Stage::Lens)
+                .in("Exposure")
+                .help("Lighter or darker than that")}}),
+      .existence = Stage::Shading};
 }
 
 std::vector<Kind> allCameras() { return {cameraKind()}; }
@@ -48,7 +89,8 @@ Shutter shutterOf(const Document& doc, double frame) {
   return {frame - half, frame + half};
 }
 
-Aperture::Aperture(int blades, float rounding, float turn) : m_blades(blades < 3 ? 0 : blades), m_rounding(rounding), m_turn(turn * pi / 180) {
+Aperture::Aperture(int blades, float rounding, float turn)
+    : m_blades(blades < 3 ? 0 : blades), m_rounding(rounding), m_turn(turn * pi / 180) {
   if (!m_blades || m_rounding >= 1) {
     m_blades = 0;
     return;
@@ -56,7 +98,8 @@ Aperture::Aperture(int blades, float rounding, float turn) : m_blades(blades < 3
   // Over one blade: equal angles, each by the area that it holds.
   constexpr int cells = 128;
   std::vector<float> areas;
-  for (int i = 0; i < cells; ++i) areas.push_back(sqr(edge(m_turn + 2 * pi / float(m_blades) * (float(i) + 0.5f) / cells)));
+  for (int i = 0; i < cells; ++i)
+    areas.push_back(sqr(edge(m_turn + 2 * pi / float(m_blades) * (float(i) + 0.5f) / cells)));
   m_angles = Distribution(areas);
 }
 
@@ -71,17 +114,22 @@ V2f Aperture::sample(const V2f& u) const {
   const float scaled = u.x * float(m_blades), blade = std::min(std::floor(scaled), float(m_blades - 1));
   float within = scaled - blade, p;
   const size_t cell = m_angles.sample(within, p);
-  const float angle = m_turn + 2 * pi / float(m_blades) * (blade + (float(cell) + within) / float(m_angles.size())), r = std::sqrt(u.y) * edge(angle);
+  const float angle = m_turn + 2 * pi / float(m_blades) * (blade + (float(cell) + within) / float(m_angles.size())),
+              r = std::sqrt(u.y) * edge(angle);
   return {r * std::cos(angle), r * std::sin(angle)};
 }
 
-Camera::Camera(const Document& doc, const Node& node, double frame, int width, int height) : m_width(width), m_height(height) {
+Camera::Camera(const Document& doc, const Node& node, double frame, int width, int height)
+    : m_width(width), m_height(height) {
   const Params p(node, frame);
-  const auto place = [&](double at) { return aimMatrix(Params(node, at)) * (node.parent ? worldMatrix(doc, *doc.find(node.parent), at) : M44f()); };
+  const auto place = [&](double at) {
+    return aimMatrix(Params(node, at)) * (node.parent ? worldMatrix(doc, *doc.find(node.parent), at) : M44f());
+  };
   const M44f m = place(frame);
   const Shutter shutter = shutterOf(doc, frame);
   if (shutter.close > shutter.open && isAnimated(doc, node)) {
-    if (const MotionPtr moving = motionOf(place, shutter.open, shutter.close, p.real("focus"))) m_motion = std::make_shared<const Motion>(moving->rigid());
+    if (const MotionPtr moving = motionOf(place, shutter.open, shutter.close, p.real("focus")))
+      m_motion = std::make_shared<const Motion>(moving->rigid());
   }
   m_opening = Aperture(int(p.number("blades")), p.real("blade_rounding"), p.real("blade_turn"));
   m_position = transformPoint(m, V3f(0.0f));
@@ -113,7 +161,8 @@ Ray Camera::ray(float x, float y, const V2f& lens, float time) const {
 
 Ray Camera::through(float x, float y) const {
   const float s = m_filmWidth / float(m_width);
-  return {m_position, normalize(m_x * ((x - 0.5f * float(m_width)) * s) + m_y * ((0.5f * float(m_height) - y) * s) - m_z)};
+  return {m_position,
+          normalize(m_x * ((x - 0.5f * float(m_width)) * s) + m_y * ((0.5f * float(m_height) - y) * s) - m_z)};
 }
 
 bool Camera::project(const V3f& world, float& x, float& y) const {

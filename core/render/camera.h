@@ -9,9 +9,10 @@ struct Ray {
   V3f origin, direction;
 };
 
-/// The opening of a lens: a disc, or a polygon of blades whose edges may bulge out to the disc. Of radius 1 to its corners.
+/// The opening of a lens: a disc, or a polygon of blades whose edges may bulge out to the disc. Of radius 1 to its
+/// corners.
 class Aperture {
-public:
+ public:
   Aperture() = default;
   /// Fewer than 3 blades: a disc. `rounding`: 0 straight edges, 1 the disc. `turn` in degrees.
   Aperture(int blades, float rounding, float turn);
@@ -20,7 +21,7 @@ public:
   /// How far its edge is from its middle, at an angle in radians.
   float edge(float angle) const;
 
-private:
+ private:
   int m_blades = 0;
   float m_rounding = 1, m_turn = 0;
   Distribution m_angles; ///< over one blade, by area
@@ -28,7 +29,7 @@ private:
 
 /// A thin-lens camera. Film coordinates run from (0, 0) at the top left to (width, height) in pixels.
 class Camera {
-public:
+ public:
   Camera() = default;
   Camera(const Document& doc, const Node& camera, double frame, int width, int height);
   /// `time`: 0 where the shutter opens, 1 where it closes.
@@ -49,7 +50,7 @@ public:
   /// Width of a pixel in the plane one metre ahead.
   float pixelAngle() const { return m_width > 0 ? m_filmWidth / float(m_width) : 0; }
 
-private:
+ private:
   MotionPtr m_motion;
   Aperture m_opening;
   V3f m_position{0.0f}, m_x{1, 0, 0}, m_y{0, 1, 0}, m_z{0, 0, 1};
@@ -58,7 +59,8 @@ private:
   int m_width = 1, m_height = 1;
 };
 
-/// The frames between which the shutter of the active camera is open; both the frame itself if there is no camera or blur.
+/// The frames between which the shutter of the active camera is open; both the frame itself if there is no camera or
+/// blur.
 struct Shutter {
   double open, close;
 };
@@ -68,7 +70,8 @@ Kind cameraKind();
 std::vector<Kind> allCameras();
 /// The camera that the picture settings name, else the first; null if there is none.
 const Node* activeCamera(const Document& doc);
-/// Value of a luminance of 1 cd/m² in the picture: 1 / (1.2 · 2^EV100) (ISO 12232, saturation-based, as in reference 9).
+/// Value of a luminance of 1 cd/m² in the picture: 1 / (1.2 · 2^EV100) (ISO 12232, saturation-based, as in reference
+/// 9).
 float exposureFactor(const Document& doc, double frame);
 
 } // namespace ilumbra

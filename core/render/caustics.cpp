@@ -12,17 +12,65 @@ namespace ilumbra {
 constexpr size_t mostAims = 256;
 
 std::vector<ParamDef> causticsParams() {
-  return {integer("photons", "Photons a pass", 200'000).soft(10'000, 2'000'000).range(100, 50'000'000).log().at(Stage::Shading).matters().help("Traced from the lights for every sample of the picture"),
-          number("all_photons", "Photons in all", "millions", 0).soft(0, 100).range(0, 1e6).at(Stage::Shading).help("After so many those there are are used again, which saves their time; 0: without end"),
-          number("edge", "Edge", "%", 0.5).range(0, 1).at(Stage::Shading).matters().help("0 %: soft and smooth; 100 %: sharp, and grainy until there are enough photons"),
-          integer("gathered", "Gathered", 32).soft(0, 100).range(0, 10'000).at(Stage::Shading).help("Photons at one place: where fewer come, each is spread further, up to eight times the edge; 0: the edge everywhere"),
-          flag("steady", "Steady", false).at(Stage::Shading).help("On: as soft from the first sample to the last, and still from frame to frame; off: ever sharper, towards what is right"),
-          number("strength", "Strength", "×", 1).soft(0, 4).range(0, 1e4).at(Stage::Shading).matters().help("Beyond physics where it is not 1"),
-          number("saturation", "Saturation", "%", 1).soft(0, 2).range(0, 10).at(Stage::Shading).help("Of its colours; beyond physics where it is not 100 %"),
-          number("carry", "Carry", "%", 0).soft(0, 1).range(0, 2).at(Stage::Shading).help("How far the light holds before it fades; 0 %: as it does; 100 %: it does not thin out with the way. Beyond physics where it is not 0"),
-          choice("light", "Which light", {"all", "mirrored", "let through"}).at(Stage::Shading).help("Of what the first surface does with it; the rest is left out"),
-          integer("surfaces", "Surfaces at most", 0).soft(0, 16).range(0, 1000).at(Stage::Shading).help("That light may meet on its way: a glass ball has two; what goes on longer is left out; 0: any number"),
-          number("cut_off", "Cut-off", "%", 0).soft(0, 0.2).range(0, 1).at(Stage::Shading).help("Light that has lost all but this share on its way is left out, and not followed: quicker, and a little darker")};
+  return {
+      integer("photons", "Photons a pass", 200'000)
+          .soft(10'000, 2'000'000)
+          .range(100, 50'000'000)
+          .log()
+          .at(Stage::Shading)
+          .matters()
+          .help("Traced from the lights for every sample of the picture"),
+      number("all_photons", "Photons in all", "millions", 0)
+          .soft(0, 100)
+          .range(0, 1e6)
+          .at(Stage::Shading)
+          .help("After so many those there are are used again, which saves their time; 0: without end"),
+      number("edge", "Edge", "%", 0.5)
+          .range(0, 1)
+          .at(Stage::Shading)
+          .matters()
+          .help("0 %: soft and smooth; 100 %: sharp, and grainy until there are enough photons"),
+      integer("gathered", "Gathered", 32)
+          .soft(0, 100)
+          .range(0, 10'000)
+          .at(Stage::Shading)
+          .help("Photons at one place: where fewer come, each is spread further, up to eight times the edge; 0: the "
+                "edge everywhere"),
+      flag("steady", "Steady", false)
+          .at(Stage::Shading)
+          .help("On: as soft from the first sample to the last, and still from frame to frame; off: ever sharper, "
+                "towards what is right"),
+      number("strength", "Strength", "×", 1)
+          .soft(0, 4)
+          .range(0, 1e4)
+          .at(Stage::Shading)
+          .matters()
+          .help("Beyond physics where it is not 1"),
+      number("saturation", "Saturation", "%", 1)
+          .soft(0, 2)
+          .range(0, 10)
+          .at(Stage::Shading)
+          .help("Of its colours; beyond physics where it is not 100 %"),
+      number("carry", "Carry", "%", 0)
+          .soft(0, 1)
+          .range(0, 2)
+          .at(Stage::Shading)
+          .help("How far the light holds before it fades; 0 %: as it does; 100 %: it does not thin out with the way. "
+                "Beyond physics where it is not 0"),
+      choice("light", "Which light", {"all", "mirrored", "let through"})
+          .at(Stage::Shading)
+          .help("Of what the first surface does with it; the rest is left out"),
+      integer("surfaces", "Surfaces at most", 0)
+          .soft(0, 16)
+          .range(0, 1000)
+          .at(Stage::Shading)
+          .help("That light may meet on its way: a glass ball has two; what goes on longer is left out; 0: any number"),
+      number("cut_off", "Cut-off", "%", 0)
+          .soft(0, 0.2)
+          .range(0, 1)
+          .at(Stage::Shading)
+          .help("Light that has lost all but this share on its way is left out, and not followed: quicker, and a "
+                "little darker")};
 }
 
 float CausticRule::carried(float way) const { return carry > 0 && size > 0 ? std::pow(1 + way / size, 2 * carry) : 1; }
@@ -42,10 +90,15 @@ CausticRule::Ball ballAround(const Instance& i, const Copy& c) {
   const float own = i.geometry->shape.sphereRadius > 0 ? i.geometry->shape.sphereRadius : 0;
   float radius = 0;
   if (own > 0) {
-    for (int k = 0; k < 3; ++k) radius = std::max(radius, own * length(V3f(c.toWorld[k][0], c.toWorld[k][1], c.toWorld[k][2])));
+    for (int k = 0; k < 3; ++k)
+      radius = std::max(radius, own * length(V3f(c.toWorld[k][0], c.toWorld[k][1], c.toWorld[k][2])));
   } else {
     const V3f centre = transformPoint(c.toWorld, middle);
-    for (int k = 0; k < 8; ++k) radius = std::max(radius, length(transformPoint(c.toWorld, {k & 1 ? box.max.x : box.min.x, k & 2 ? box.max.y : box.min.y, k & 4 ? box.max.z : box.min.z}) - centre));
+    for (int k = 0; k < 8; ++k)
+      radius = std::max(radius,
+                        length(transformPoint(c.toWorld, {k & 1 ? box.max.x : box.min.x, k & 2 ? box.max.y : box.min.y,
+                                                          k & 4 ? box.max.z : box.min.z}) -
+                               centre));
   }
   return {transformPoint(c.toWorld, middle), radius * 1.001f};
 }
@@ -76,7 +129,10 @@ std::shared_ptr<const Caustics> causticsOf(const Document& doc, double frame, co
       std::vector<bool> in(s.things.size(), all && list.empty());
       for (size_t t = 0; t < s.things.size() && !list.empty(); ++t)
         for (const Node* o = doc.find(s.things[t].node); o; o = doc.find(o->parent))
-          if (std::any_of(list.begin(), list.end(), [&](const Reference& r) { return r.target == o->id || std::find(s.things[t].parts.begin(), s.things[t].parts.end(), r.target) != s.things[t].parts.end(); })) {
+          if (std::any_of(list.begin(), list.end(), [&](const Reference& r) {
+                return r.target == o->id || std::find(s.things[t].parts.begin(), s.things[t].parts.end(), r.target) !=
+                                                s.things[t].parts.end();
+              })) {
             in[t] = true;
             break;
           }
@@ -93,11 +149,13 @@ std::shared_ptr<const Caustics> causticsOf(const Document& doc, double frame, co
     const std::vector<bool> lights = named("from", false);
     for (const std::vector<Emitter>* list : {&s.emitters, &s.skies})
       for (const Emitter& e : *list) {
-        r.from.push_back(lights[e.thing] && e.caustics && (e.clear == LightThrough::AsThings || e.clear == LightThrough::Focused));
+        r.from.push_back(lights[e.thing] && e.caustics &&
+                         (e.clear == LightThrough::AsThings || e.clear == LightThrough::Focused));
         r.insists.push_back(e.clear == LightThrough::Focused);
       }
     r.photons = uint32_t(p.number("photons"));
-    if (const double all = p.number("all_photons"); all > 0) r.passes = uint32_t(std::clamp(std::round(all * 1e6 / r.photons), 1.0, 4e9));
+    if (const double all = p.number("all_photons"); all > 0)
+      r.passes = uint32_t(std::clamp(std::round(all * 1e6 / r.photons), 1.0, 4e9));
     r.gathered = uint32_t(p.number("gathered"));
     r.steady = p.flag("steady");
     r.strength = p.real("strength");

@@ -12,7 +12,9 @@ void bounds(const RTCBoundsFunctionArguments* args) {
   const M44f& m = crowd.copies[args->primID].toWorld;
   Box3f box;
   for (int corner = 0; corner < 8 && !crowd.bounds.isEmpty(); ++corner)
-    box.extendBy(transformPoint(m, {corner & 1 ? crowd.bounds.max.x : crowd.bounds.min.x, corner & 2 ? crowd.bounds.max.y : crowd.bounds.min.y, corner & 4 ? crowd.bounds.max.z : crowd.bounds.min.z}));
+    box.extendBy(transformPoint(m, {corner & 1 ? crowd.bounds.max.x : crowd.bounds.min.x,
+                                    corner & 2 ? crowd.bounds.max.y : crowd.bounds.min.y,
+                                    corner & 4 ? crowd.bounds.max.z : crowd.bounds.min.z}));
   RTCBounds& out = *args->bounds_o;
   out.lower_x = box.min.x;
   out.lower_y = box.min.y;
@@ -24,8 +26,10 @@ void bounds(const RTCBoundsFunctionArguments* args) {
 
 // One lane of a ray (packet) in the space of a copy.
 RTCRay own(RTCRayN* rays, unsigned n, unsigned i, const Copy& copy) {
-  const V3f o = transformPoint(copy.toObject, {RTCRayN_org_x(rays, n, i), RTCRayN_org_y(rays, n, i), RTCRayN_org_z(rays, n, i)});
-  const V3f d = transformVector(copy.toObject, {RTCRayN_dir_x(rays, n, i), RTCRayN_dir_y(rays, n, i), RTCRayN_dir_z(rays, n, i)});
+  const V3f o =
+      transformPoint(copy.toObject, {RTCRayN_org_x(rays, n, i), RTCRayN_org_y(rays, n, i), RTCRayN_org_z(rays, n, i)});
+  const V3f d =
+      transformVector(copy.toObject, {RTCRayN_dir_x(rays, n, i), RTCRayN_dir_y(rays, n, i), RTCRayN_dir_z(rays, n, i)});
   RTCRay r;
   fillRay(r, o, d, RTCRayN_tfar(rays, n, i), RTCRayN_time(rays, n, i));
   r.tnear = RTCRayN_tnear(rays, n, i);

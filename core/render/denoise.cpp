@@ -53,7 +53,8 @@ Denoiser::Plane Denoiser::blurred(const Plane& p, int radius, const Tasks& tasks
   return out;
 }
 
-Denoiser::Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cancel) : m_width(film.width()), m_height(film.height()), m_stride(film.width() + 2 * rim) {
+Denoiser::Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cancel)
+    : m_width(film.width()), m_height(film.height()), m_stride(film.width() + 2 * rim) {
   const int w = m_width, h = m_height;
   Guide first;
   std::vector<Plane> half(3, plane());
@@ -66,7 +67,8 @@ Denoiser::Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cance
   tasks.forEach(h, [&](int y) {
     for (int x = 0; x < w; ++x) {
       const size_t pixel = size_t(y) * size_t(w) + size_t(x), i = index(x, y);
-      const Color total = film.total(pixel), variance = film.variance(pixel), d = film.halfDifference(pixel), albedo = film.seenAlbedo(pixel);
+      const Color total = film.total(pixel), variance = film.variance(pixel), d = film.halfDifference(pixel),
+                  albedo = film.seenAlbedo(pixel);
       const V3f normal = film.seenNormal(pixel);
       for (int c = 0; c < 3; ++c) {
         first.color[size_t(c)][i] = total[c];
@@ -123,7 +125,8 @@ Denoiser::Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cance
     Plane scale = plane();
     tasks.forEach(h, [&](int y) {
       for (int x = 0; x < w; ++x) {
-        const float dx = 0.5f * (f[index(x + 1, y)] - f[index(x - 1, y)]), dy = 0.5f * (f[index(x, y + 1)] - f[index(x, y - 1)]);
+        const float dx = 0.5f * (f[index(x + 1, y)] - f[index(x - 1, y)]),
+                    dy = 0.5f * (f[index(x, y + 1)] - f[index(x, y - 1)]);
         scale[index(x, y)] = 1 / (sqr(featureStrength) * std::max(1e-3f, dx * dx + dy * dy));
       }
     });
@@ -132,7 +135,8 @@ Denoiser::Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cance
   }
 
   std::vector<Plane> result(3, plane()), left(3, plane());
-  filter(first, {&first.color[0], &first.color[1], &first.color[2]}, {&result[0], &result[1], &result[2]}, &left, tasks, cancel);
+  filter(first, {&first.color[0], &first.color[1], &first.color[2]}, {&result[0], &result[1], &result[2]}, &left, tasks,
+         cancel);
   m_guide.patch = 1;
   m_guide.strength = 1;
   for (size_t c = 0; c < 3; ++c) {
@@ -145,12 +149,14 @@ Denoiser::Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cance
 }
 
 // How far the weighted mean would move each pixel, by what the pixel itself may be wrong.
-void Denoiser::bound(const std::vector<Plane>& color, const std::vector<Plane>& sampled, const Film& film, const Tasks& tasks, const CancelFlag* cancel) {
+void Denoiser::bound(const std::vector<Plane>& color, const std::vector<Plane>& sampled, const Film& film,
+                     const Tasks& tasks, const CancelFlag* cancel) {
   std::vector<Plane> moved(3, plane());
   filter(m_guide, {&color[0], &color[1], &color[2]}, {&moved[0], &moved[1], &moved[2]}, nullptr, tasks, cancel);
-  // With all channels' errors; and what a pixel lends to its neighbours of it: nothing, where its light is met by sample after sample, for then
-  // who has none of it had no bad luck. Light that a sample meets with the chance p has a relative variance of (1 − p) / pn, and is missed by
-  // all n with a chance of exp(−pn): at a variance of 0.06 by one pixel in ten million, at 0.25 by one in fifty.
+  // With all channels' errors; and what a pixel lends to its neighbours of it: nothing, where its light is met by
+  // sample after sample, for then who has none of it had no bad luck. Light that a sample meets with the chance p has a
+  // relative variance of (1 − p) / pn, and is missed by all n with a chance of exp(−pn): at a variance of 0.06 by one
+  // pixel in ten million, at 0.25 by one in fifty.
   Plane error = plane(), lent = plane(), bright = plane();
   constexpr float rarest = 0.06f, rare = 0.25f;
   tasks.forEach(m_height, [&](int y) {
@@ -182,8 +188,9 @@ void Denoiser::bound(const std::vector<Plane>& color, const std::vector<Plane>& 
       const size_t i = index(x, y);
       float apart = 0;
       for (size_t c = 0; c < 3; ++c) apart += sqr(moved[c][i] - color[c][i]);
-      // A pixel whose samples all missed the light seems surer than it is: its neighbours on the same surface know, by the middle one of them. Few
-      // bright ones, the rim of a lamp, do not count, and those on another surface say nothing of it.
+      // A pixel whose samples all missed the light seems surer than it is: its neighbours on the same surface know, by
+      // the middle one of them. Few bright ones, the rim of a lamp, do not count, and those on another surface say
+      // nothing of it.
       size_t n = 0, m = 0;
       for (int j = -2; j <= 2; ++j)
         for (int k = -2; k <= 2; ++k) {
@@ -194,25 +201,35 @@ void Denoiser::bound(const std::vector<Plane>& color, const std::vector<Plane>& 
             slope += sqr(m_features[3 + f][i] - m_features[3 + f][q]);
           }
           near[n++] = q;
-          if (tone < 0.01f && slope < 0.01f && std::abs(m_features[6][i] - m_features[6][q]) < 0.05f * m_features[6][i] + 1e-4f) alike[m++] = q;
+          if (tone < 0.01f && slope < 0.01f &&
+              std::abs(m_features[6][i] - m_features[6][q]) < 0.05f * m_features[6][i] + 1e-4f)
+            alike[m++] = q;
         }
       float own = error[i];
-      // What is much darker than its neighbours may have missed their light. By more of a chance, if they differ among each other by no more than
-      // their errors; else it may just be darker. What has its share of their light knows its own error.
+      // What is much darker than its neighbours may have missed their light. By more of a chance, if they differ among
+      // each other by no more than their errors; else it may just be darker. What has its share of their light knows
+      // its own error.
       if (m >= 6)
-        if (const float usual = std::sqrt(middle(alike, m, [&](size_t q) { return bright[q]; })); std::sqrt(bright[i]) < 0.5f * usual) {
+        if (const float usual = std::sqrt(middle(alike, m, [&](size_t q) { return bright[q]; }));
+            std::sqrt(bright[i]) < 0.5f * usual) {
           const float differ = middle(alike, m, [&](size_t q) { return std::abs(std::sqrt(bright[q]) - usual); });
-          const float limit = sqr(differ) < 2 * middle(alike, m, [&](size_t q) { return error[q]; }) ? rarest : rare;
+          const float limit = sqr(differ) < 2 * middle(
+                                                    alike, m, [&](size_t q) { return error[q]; })
+                                  ? rarest
+                                  : rare;
           const auto lends = [&](size_t q) { return lent[q] > limit * bright[q] ? lent[q] : 0.0f; };
           own = std::max(own, std::min(middle(near, n, lends), middle(alike, m, lends)));
         }
-      // A pixel that a sample or two have lit, as unsure as it is bright, is more likely too bright than too dark: it is lifted with care.
+      // A pixel that a sample or two have lit, as unsure as it is bright, is more likely too bright than too dark: it
+      // is lifted with care.
       const float value = bright[i];
       const float unsure = value > 0 ? std::sqrt(own / value) : 1;
       const bool lifts = moved[0][i] + moved[1][i] + moved[2][i] > color[0][i] + color[1][i] + color[2][i];
       // Of few samples the error is hardly known itself: a draft is to be smooth.
-      const float few = 64.0f / float(std::max(1u, film.samples(size_t(y) * size_t(m_width) + size_t(x)))), doubt = std::max(1.0f, few * few * few);
-      // What a sample or two have lit is lifted least; what has none of its neighbours' light by bad luck gets its share of it.
+      const float few = 64.0f / float(std::max(1u, film.samples(size_t(y) * size_t(m_width) + size_t(x)))),
+                  doubt = std::max(1.0f, few * few * few);
+      // What a sample or two have lit is lifted least; what has none of its neighbours' light by bad luck gets its
+      // share of it.
       const float careful = unsure < 1.5f ? mix(mostErrors, 0.5f, clamp01((unsure - 0.1f) / 0.4f)) : mostErrors;
       const float most = doubt * (lifts ? careful : mostErrors);
       m_moved[i] = apart > sqr(most) * own ? most * std::sqrt(own / apart) : 1;
@@ -220,7 +237,8 @@ void Denoiser::bound(const std::vector<Plane>& color, const std::vector<Plane>& 
   });
 }
 
-void Denoiser::filter(const Guide& g, const std::vector<const Plane*>& in, const std::vector<Plane*>& out, std::vector<Plane>* gain, const Tasks& tasks, const CancelFlag* cancel) const {
+void Denoiser::filter(const Guide& g, const std::vector<const Plane*>& in, const std::vector<Plane*>& out,
+                      std::vector<Plane>* gain, const Tasks& tasks, const CancelFlag* cancel) const {
   constexpr int band = 16;
   const int w = m_width, patch = g.patch, wide = w + 2 * patch;
   const float k2 = sqr(g.strength), share = 1 / (3 * sqr(float(2 * patch + 1)));
@@ -241,7 +259,8 @@ void Denoiser::filter(const Guide& g, const std::vector<const Plane*>& in, const
           const size_t base = index(-patch, y0 + y);
           std::fill_n(d, wide, 0.0f);
           for (size_t c = 0; c < 3; ++c) {
-            const float *p = g.color[c].data() + base, *q = p + step, *vp = g.variance[c].data() + base, *vq = vp + step;
+            const float *p = g.color[c].data() + base, *q = p + step, *vp = g.variance[c].data() + base,
+                        *vq = vp + step;
             for (int x = 0; x < wide; ++x) {
               const float diff = p[x] - q[x], common = vp[x] + std::min(vp[x], vq[x]);
               d[x] += (diff * diff - common) / (1e-12f + k2 * (vp[x] + vq[x]));
@@ -292,7 +311,8 @@ void Denoiser::filter(const Guide& g, const std::vector<const Plane*>& in, const
   if (cancel && cancel->requested()) throw cancelled();
 }
 
-std::vector<Denoiser::Plane> Denoiser::clean(std::vector<Plane> in, bool bounded, const Tasks& tasks, const CancelFlag* cancel) const {
+std::vector<Denoiser::Plane> Denoiser::clean(std::vector<Plane> in, bool bounded, const Tasks& tasks,
+                                             const CancelFlag* cancel) const {
   std::vector<Plane> out(in.size(), plane());
   std::vector<const Plane*> from;
   std::vector<Plane*> to;
@@ -305,12 +325,14 @@ std::vector<Denoiser::Plane> Denoiser::clean(std::vector<Plane> in, bool bounded
   if (!bounded) return out;
   tasks.forEach(m_height, [&](int y) {
     for (size_t p = 0; p < in.size(); ++p)
-      for (size_t i = index(0, y), end = index(m_width, y); i < end; ++i) out[p][i] = in[p][i] + (out[p][i] - in[p][i]) * m_moved[i];
+      for (size_t i = index(0, y), end = index(m_width, y); i < end; ++i)
+        out[p][i] = in[p][i] + (out[p][i] - in[p][i]) * m_moved[i];
   });
   return out;
 }
 
-std::vector<Picture> Denoiser::apply(const std::vector<const Picture*>& layers, const Tasks& tasks, const CancelFlag* cancel) const {
+std::vector<Picture> Denoiser::apply(const std::vector<const Picture*>& layers, const Tasks& tasks,
+                                     const CancelFlag* cancel) const {
   std::vector<Plane> in(3 * layers.size(), plane());
   tasks.forEach(int(layers.size()), [&](int l) {
     for (size_t c = 0; c < 3; ++c)
@@ -327,15 +349,20 @@ std::vector<Picture> Denoiser::apply(const std::vector<const Picture*>& layers, 
   return made;
 }
 
-std::vector<std::vector<float>> Denoiser::apply(const std::vector<const std::vector<float>*>& values, const Tasks& tasks, const CancelFlag* cancel) const {
+std::vector<std::vector<float>> Denoiser::apply(const std::vector<const std::vector<float>*>& values,
+                                                const Tasks& tasks, const CancelFlag* cancel) const {
   std::vector<Plane> in(values.size(), plane());
   const auto w = size_t(m_width);
   for (size_t v = 0; v < values.size(); ++v)
-    for (int y = 0; y < m_height; ++y) std::copy_n(values[v]->begin() + std::ptrdiff_t(size_t(y) * w), m_width, in[v].begin() + std::ptrdiff_t(index(0, y)));
+    for (int y = 0; y < m_height; ++y)
+      std::copy_n(values[v]->begin() + std::ptrdiff_t(size_t(y) * w), m_width,
+                  in[v].begin() + std::ptrdiff_t(index(0, y)));
   const std::vector<Plane> out = clean(std::move(in), false, tasks, cancel);
   std::vector<std::vector<float>> made(values.size(), std::vector<float>(w * size_t(m_height)));
   for (size_t v = 0; v < values.size(); ++v)
-    for (int y = 0; y < m_height; ++y) std::copy_n(out[v].begin() + std::ptrdiff_t(index(0, y)), m_width, made[v].begin() + std::ptrdiff_t(size_t(y) * w));
+    for (int y = 0; y < m_height; ++y)
+      std::copy_n(out[v].begin() + std::ptrdiff_t(index(0, y)), m_width,
+                  made[v].begin() + std::ptrdiff_t(size_t(y) * w));
   return made;
 }
 

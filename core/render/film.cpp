@@ -9,34 +9,44 @@
 namespace ilumbra {
 
 const std::vector<LayerQuery>& lightPasses() {
-  static const std::vector<LayerQuery> all = {{.name = "emission", .everything = true, .events = EventEmitted},
-                                              {.name = "direct", .everything = true, .events = EventDirect},
-                                              {.name = "indirect", .everything = true, .events = EventIndirect},
-                                              {.name = "caustics", .everything = true, .events = EventCaustic},
-                                              {.name = "mirrored", .everything = true, .direct = false, .through = false},
-                                              {.name = "through", .everything = true, .direct = false, .mirrored = false}};
+  static const std::vector<LayerQuery> all = {
+      {.name = "emission", .everything = true, .events = EventEmitted},
+      {.name = "direct", .everything = true, .events = EventDirect},
+      {.name = "indirect", .everything = true, .events = EventIndirect},
+      {.name = "caustics", .everything = true, .events = EventCaustic},
+      {.name = "mirrored", .everything = true, .direct = false, .through = false},
+      {.name = "through", .everything = true, .direct = false, .mirrored = false}};
   return all;
 }
 
 const LayerQuery& causticsLayer() { return lightPasses()[3]; }
 
-LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector<std::vector<NodeId>>& things, const std::vector<NodeId>& materials, const std::map<NodeId, NodeId>& onlyOn,
+LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector<std::vector<NodeId>>& things,
+                       const std::vector<NodeId>& materials, const std::map<NodeId, NodeId>& onlyOn,
                        const std::vector<std::set<uint16_t>>& worn)
-    : m_thing(things.size() + 1, 0), m_material(materials.size() + 1, 0), m_first(things.size() + 1, 0), m_wears(things.size() + 1, 0), m_wornBy(materials.size() + 1, 0) {
+    : m_thing(things.size() + 1, 0), m_material(materials.size() + 1, 0), m_first(things.size() + 1, 0),
+      m_wears(things.size() + 1, 0), m_wornBy(materials.size() + 1, 0) {
   std::vector<size_t> order; // of the look-ups' bits
   for (size_t q = 0; q < queries.size(); ++q)
     if (queries[q].apart && !queries[q].whole()) order.push_back(q);
   m_apart = int(order.size());
-  if (m_apart > 12) throw badInput(fmt::format("lens stages take their light from {} different sets of sources; 12 are possible", m_apart));
+  if (m_apart > 12)
+    throw badInput(
+        fmt::format("lens stages take their light from {} different sets of sources; 12 are possible", m_apart));
   for (size_t q = 0; q < queries.size(); ++q)
     if (!queries[q].apart && !queries[q].whole()) order.push_back(q);
   m_others = int(order.size()) - m_apart;
   if (order.size() > 31) throw badInput(fmt::format("{} film layers are asked for; 31 are possible", order.size()));
   m_apartMask = (1u << m_apart) - 1;
-  const auto has = [](const std::vector<NodeId>& list, NodeId id) { return std::find(list.begin(), list.end(), id) != list.end(); };
-  if (onlyOn.size() > 32) throw badInput(fmt::format("{} parts of a material on one object are asked for; 32 are possible", onlyOn.size()));
+  const auto has = [](const std::vector<NodeId>& list, NodeId id) {
+    return std::find(list.begin(), list.end(), id) != list.end();
+  };
+  if (onlyOn.size() > 32)
+    throw badInput(fmt::format("{} parts of a material on one object are asked for; 32 are possible", onlyOn.size()));
   // Of a list that a query has, the names of a thing in it; without those that hold only where a material is worn.
-  const auto names = [&](const std::vector<NodeId>& list, const std::vector<NodeId>& thing) { return std::any_of(thing.begin(), thing.end(), [&](NodeId id) { return !onlyOn.count(id) && has(list, id); }); };
+  const auto names = [&](const std::vector<NodeId>& list, const std::vector<NodeId>& thing) {
+    return std::any_of(thing.begin(), thing.end(), [&](NodeId id) { return !onlyOn.count(id) && has(list, id); });
+  };
   for (const auto& [part, material] : onlyOn) {
     const uint32_t bit = 1u << m_asks.size();
     for (size_t i = 0; i < things.size(); ++i)
@@ -60,25 +70,30 @@ LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector
       for (size_t i = 0; i < materials.size(); ++i)
         if (has(query.materials, materials[i])) m_material[i] |= bit;
     for (uint32_t s = 0; s < 4; ++s)
-      if (s == 0 ? query.direct : (!(s & SeenMirrored) || query.mirrored) && (!(s & SeenThrough) || query.through)) m_seen[s] |= bit;
+      if (s == 0 ? query.direct : (!(s & SeenMirrored) || query.mirrored) && (!(s & SeenThrough) || query.through))
+        m_seen[s] |= bit;
   }
   // Which sets of queries kept apart a light can be in: each is a cell. Not all of these need occur in the picture.
   std::set<uint32_t> named, met, sets;
   for (uint16_t i = 0; i < m_thing.size(); ++i) {
     named.insert(m_thing[i] & m_apartMask); // a lamp, a sky or air, which wear nothing
     for (uint16_t j = 0; j < m_material.size(); ++j)
-      if (worn.empty() || (i < worn.size() && worn[i].count(j))) named.insert((m_thing[i] | m_material[j] | partsAsk({.thing = i, .material = j})) & m_apartMask);
+      if (worn.empty() || (i < worn.size() && worn[i].count(j)))
+        named.insert((m_thing[i] | m_material[j] | partsAsk({.thing = i, .material = j})) & m_apartMask);
   }
   for (const uint32_t f : m_first) met.insert(f & m_apartMask);
   std::set<uint32_t> seen;
   for (const uint32_t s : m_seen)
-    for (const uint8_t e : {EventEmitted, EventDirect, EventIndirect, EventCaustic}) seen.insert(s & m_event[e] & m_apartMask);
+    for (const uint8_t e : {EventEmitted, EventDirect, EventIndirect, EventCaustic})
+      seen.insert(s & m_event[e] & m_apartMask);
   for (const uint32_t n : named)
     for (const uint32_t m : met)
       for (const uint32_t s : seen) sets.insert(n & m & s);
   sets.insert(0);
   if (sets.size() > 24 || sets.size() + size_t(m_others) > 32)
-    throw badInput(fmt::format("the sources of lens stages overlap in {} ways, with {} passes besides: 24 are possible, 32 with passes", sets.size(), m_others));
+    throw badInput(fmt::format(
+        "the sources of lens stages overlap in {} ways, with {} passes besides: 24 are possible, 32 with passes",
+        sets.size(), m_others));
   m_cellOf.assign(size_t(1) << m_apart, 0);
   m_inCell.clear();
   for (const uint32_t set : sets) {
@@ -148,7 +163,10 @@ void Film::surroundBy(int margin) {
   m_surround->reset(across(m_width), across(m_height), m_groups, m_table, m_masks);
 }
 
-size_t Film::bytes() const { return (m_surround ? m_surround->bytes() : 0) + m_room * 4 + m_pixelRoom * sizeof(Pixel) + m_count.size() * (8 + 4 * size_t(m_masks.queries())); }
+size_t Film::bytes() const {
+  return (m_surround ? m_surround->bytes() : 0) + m_room * 4 + m_pixelRoom * sizeof(Pixel) +
+         m_count.size() * (8 + 4 * size_t(m_masks.queries()));
+}
 
 const Film::Ranked& Film::none() {
   static const Ranked nothing;
@@ -174,7 +192,9 @@ void Film::finish(size_t pixel, const FirstHit& first, const Color& total) {
       if (asked & m_masks.layers(int(k))) m_covered[pixel * size_t(m_masks.queries()) + k] += first.alpha;
 }
 
-float Film::coverage(size_t pixel, int mask) const { return m_count[pixel] ? m_covered[pixel * size_t(m_masks.queries()) + size_t(mask)] / float(m_count[pixel]) : 0; }
+float Film::coverage(size_t pixel, int mask) const {
+  return m_count[pixel] ? m_covered[pixel * size_t(m_masks.queries()) + size_t(mask)] / float(m_count[pixel]) : 0;
+}
 
 Color Film::groupLight(size_t pixel, uint32_t layers, int group) const {
   const uint32_t n = m_count[pixel];
@@ -188,22 +208,30 @@ Color Film::groupLight(size_t pixel, uint32_t layers, int group) const {
 }
 
 float Film::alpha(size_t pixel) const { return m_count[pixel] ? m_pixels[pixel].alpha / float(m_count[pixel]) : 0; }
-float Film::depth(size_t pixel) const { return m_count[pixel] && m_pixels[pixel].hits ? m_pixels[pixel].depth / float(m_pixels[pixel].hits) : 0; }
+float Film::depth(size_t pixel) const {
+  return m_count[pixel] && m_pixels[pixel].hits ? m_pixels[pixel].depth / float(m_pixels[pixel].hits) : 0;
+}
 V3f Film::normal(size_t pixel) const {
-  return m_count[pixel] && m_pixels[pixel].hits ? m_pixels[pixel].normal * (1.0f / float(m_pixels[pixel].hits)) : V3f(0.0f);
+  return m_count[pixel] && m_pixels[pixel].hits ? m_pixels[pixel].normal * (1.0f / float(m_pixels[pixel].hits))
+                                                : V3f(0.0f);
 }
 Color Film::albedo(size_t pixel) const {
-  return m_count[pixel] && m_pixels[pixel].hits ? m_pixels[pixel].albedo * (1.0f / float(m_pixels[pixel].hits)) : Color(0.0f);
+  return m_count[pixel] && m_pixels[pixel].hits ? m_pixels[pixel].albedo * (1.0f / float(m_pixels[pixel].hits))
+                                                : Color(0.0f);
 }
 
 V3f Film::seenNormal(size_t pixel) const {
-  return m_count[pixel] && m_pixels[pixel].hits ? m_pixels[pixel].seenNormal * (1.0f / float(m_pixels[pixel].hits)) : V3f(0.0f);
+  return m_count[pixel] && m_pixels[pixel].hits ? m_pixels[pixel].seenNormal * (1.0f / float(m_pixels[pixel].hits))
+                                                : V3f(0.0f);
 }
 Color Film::seenAlbedo(size_t pixel) const {
-  return m_count[pixel] && m_pixels[pixel].hits ? m_pixels[pixel].seenAlbedo * (1.0f / float(m_pixels[pixel].hits)) : Color(0.0f);
+  return m_count[pixel] && m_pixels[pixel].hits ? m_pixels[pixel].seenAlbedo * (1.0f / float(m_pixels[pixel].hits))
+                                                : Color(0.0f);
 }
 
-Color Film::total(size_t pixel) const { return m_count[pixel] ? m_pixels[pixel].total * (1.0f / float(m_count[pixel])) : Color(0.0f); }
+Color Film::total(size_t pixel) const {
+  return m_count[pixel] ? m_pixels[pixel].total * (1.0f / float(m_count[pixel])) : Color(0.0f);
+}
 
 Color Film::variance(size_t pixel) const {
   const uint32_t n = m_count[pixel];
@@ -295,7 +323,8 @@ Picture collect(const Film& film, int query, const std::vector<Color>& amounts, 
   return collectLayers(film, film.table().layers(query), amounts, exposure, tasks);
 }
 
-Picture collectLayers(const Film& film, uint32_t layers, const std::vector<Color>& amounts, float exposure, const Tasks& tasks) {
+Picture collectLayers(const Film& film, uint32_t layers, const std::vector<Color>& amounts, float exposure,
+                      const Tasks& tasks) {
   const std::vector<float> a = flat(film, amounts, exposure);
   return gather(film, tasks, [&](size_t i) { return film.mixed(i, layers, a.data()); });
 }
@@ -337,7 +366,8 @@ Picture surrounded(const Film& film, const Picture& frame, Picture beside, const
       int i = 0;
       const float u = place(x, beside.width, i);
       const int left = 3 * i, right = 3 * std::min(i + 1, beside.width - 1);
-      for (int k = 0; k < 3; ++k) to[3 * x + k] = mix(mix(top[left + k], top[right + k], u), mix(below[left + k], below[right + k], u), v);
+      for (int k = 0; k < 3; ++k)
+        to[3 * x + k] = mix(mix(top[left + k], top[right + k], u), mix(below[left + k], below[right + k], u), v);
     }
   });
   return out;
@@ -389,7 +419,8 @@ Picture collectGroup(const Film& film, int query, int group, const Color& amount
   return collectLayersOfGroup(film, film.table().layers(query), group, amount, exposure, tasks);
 }
 
-Picture collectLayersOfGroup(const Film& film, uint32_t layers, int group, const Color& amount, float exposure, const Tasks& tasks) {
+Picture collectLayersOfGroup(const Film& film, uint32_t layers, int group, const Color& amount, float exposure,
+                             const Tasks& tasks) {
   return gather(film, tasks, [&](size_t i) { return film.groupLight(i, layers, group) * amount * exposure; });
 }
 

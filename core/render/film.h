@@ -17,15 +17,15 @@ struct FirstHit {
   V3f normal{0.0f};
   Color albedo{0.0f};
   uint16_t thing = 0;
-  V3f seenNormal{0.0f};    ///< of what is seen at last, through mirrors and clear things
+  V3f seenNormal{0.0f}; ///< of what is seen at last, through mirrors and clear things
   Color seenAlbedo{0.0f};
-  Label lookedAt{};        ///< of what is seen at last: its thing, material, and how it is seen
+  Label lookedAt{}; ///< of what is seen at last: its thing, material, and how it is seen
 };
 
 /// Light layers by query and light group, at unit power of each group, and the passes without light. Rows are written
 /// by one task at a time; a pixel's value depends on its samples only.
 class Film {
-public:
+ public:
   /// How many identities a pixel keeps; what falls off is counted in `dropped`.
   static constexpr int ranks = 6;
   struct Ranked {
@@ -40,8 +40,9 @@ public:
   /// As new; memory that is there is used again. `masks`: queries whose coverage is kept (coverage()).
   void reset(int width, int height, int groups, LayerTable table, LayerTable masks);
 
-  /// Counts light beside the frame too, for the lens: in a film of its own, whose pixels are `coarse` of this one's a side. It reaches over
-  /// the frame by `margin` of these pixels on every side; those that lie wholly in the frame stay empty. reset() takes it away.
+  /// Counts light beside the frame too, for the lens: in a film of its own, whose pixels are `coarse` of this one's a
+  /// side. It reaches over the frame by `margin` of these pixels on every side; those that lie wholly in the frame stay
+  /// empty. reset() takes it away.
   void surroundBy(int margin);
   Film* surround() { return m_margin > 0 ? m_surround.get() : nullptr; }
   const Film* surround() const { return m_margin > 0 ? m_surround.get() : nullptr; }
@@ -65,7 +66,8 @@ public:
   void add(size_t pixel, const Label& label, const Color& light) {
     float* base = m_light.get() + pixel * m_stride;
     const uint32_t matched = m_table.match(label);
-    for (uint32_t fresh = matched & ~m_touched[pixel]; fresh; fresh &= fresh - 1) std::fill_n(base + 3 * std::countr_zero(fresh) * m_groups, 3 * m_groups, 0.0f);
+    for (uint32_t fresh = matched & ~m_touched[pixel]; fresh; fresh &= fresh - 1)
+      std::fill_n(base + 3 * std::countr_zero(fresh) * m_groups, 3 * m_groups, 0.0f);
     m_touched[pixel] |= matched;
     for (uint32_t bits = matched; bits; bits &= bits - 1) {
       float* p = base + 3 * (std::countr_zero(bits) * m_groups + label.group);
@@ -91,7 +93,8 @@ public:
   Color albedo(size_t pixel) const;
   /// First-hit coverages: weights are sums over samples of their alpha.
   const Ranked& identity(size_t pixel) const { return m_count[pixel] ? m_pixels[pixel].identity : none(); }
-  /// The share of a pixel, 0 to 1, in which what is seen at last, through mirrors and clear things, answers one of the masks' queries.
+  /// The share of a pixel, 0 to 1, in which what is seen at last, through mirrors and clear things, answers one of the
+  /// masks' queries.
   float coverage(size_t pixel, int mask) const;
   /// By luminance, what is seen through mirrors and clear things.
   const Ranked& seen(size_t pixel) const { return m_count[pixel] ? m_pixels[pixel].seen : none(); }
@@ -113,19 +116,20 @@ public:
   /// Of what is seen at last through mirrors and clear things, over the samples that hit something.
   V3f seenNormal(size_t pixel) const;
   Color seenAlbedo(size_t pixel) const;
-  /// Mean of all light at the powers of the compile, and the variance of that mean, by channel (infinite from one sample).
+  /// Mean of all light at the powers of the compile, and the variance of that mean, by channel (infinite from one
+  /// sample).
   Color total(size_t pixel) const;
   Color variance(size_t pixel) const;
   /// The mean over the samples of even index less that over the odd ones, halved: another measure of the same error.
   Color halfDifference(size_t pixel) const;
-  /// Standard error of a pixel's luminance, by what its two halves differ, ÷ the mean of its own luminance and the picture's.
-  /// Rough for one pixel, true in the mean over some.
+  /// Standard error of a pixel's luminance, by what its two halves differ, ÷ the mean of its own luminance and the
+  /// picture's. Rough for one pixel, true in the mean over some.
   float relativeError(size_t pixel, float pictureLuminance) const;
   float meanLuminance() const;
   /// The mean of relativeError() over the pixels: the noise figure. 1 while no pixel has two samples.
   double noise() const;
 
-private:
+ private:
   /// Sums over samples.
   struct Pixel {
     uint32_t hits = 0;
@@ -153,9 +157,10 @@ private:
 /// of the nearest sampled pixel to their left or above.
 Picture collect(const Film& film, int query, const std::vector<Color>& amounts, float exposure, const Tasks& tasks);
 /// The same of layers of the film's table, one bit each.
-Picture collectLayers(const Film& film, uint32_t layers, const std::vector<Color>& amounts, float exposure, const Tasks& tasks);
-/// A picture of the film's frame within the light beside it, as `beside` has it of the film's surround: larger by Film::coarse × margin()
-/// pixels on every side, and smooth where the two meet.
+Picture collectLayers(const Film& film, uint32_t layers, const std::vector<Color>& amounts, float exposure,
+                      const Tasks& tasks);
+/// A picture of the film's frame within the light beside it, as `beside` has it of the film's surround: larger by
+/// Film::coarse × margin() pixels on every side, and smooth where the two meet.
 Picture surrounded(const Film& film, const Picture& frame, Picture beside, const Tasks& tasks);
 /// Mean light of each group of a query over the sampled pixels, at unit power.
 std::vector<Color> groupMeans(const Film& film, int query, const Tasks& tasks);
@@ -163,6 +168,7 @@ std::vector<Color> groupMeans(const Film& film, int query, const Tasks& tasks);
 Color meanLight(const Film& film, int query, const std::vector<Color>& amounts, const Tasks& tasks);
 /// One group alone.
 Picture collectGroup(const Film& film, int query, int group, const Color& amount, float exposure, const Tasks& tasks);
-Picture collectLayersOfGroup(const Film& film, uint32_t layers, int group, const Color& amount, float exposure, const Tasks& tasks);
+Picture collectLayersOfGroup(const Film& film, uint32_t layers, int group, const Color& amount, float exposure,
+                             const Tasks& tasks);
 
 } // namespace ilumbra

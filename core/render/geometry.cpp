@@ -13,7 +13,8 @@ Geometry::Geometry(RTCDevice device, Shape s) : shape(std::move(s)), bounds(shap
     g = rtcNewGeometry(device, RTC_GEOMETRY_TYPE_SPHERE_POINT);
     rtcSetGeometryTimeStepCount(g, unsigned(steps));
     for (size_t step = 0; step < steps; ++step) {
-      auto* v = static_cast<float*>(rtcSetNewGeometryBuffer(g, RTC_BUFFER_TYPE_VERTEX, unsigned(step), RTC_FORMAT_FLOAT4, 16, 1));
+      auto* v = static_cast<float*>(
+          rtcSetNewGeometryBuffer(g, RTC_BUFFER_TYPE_VERTEX, unsigned(step), RTC_FORMAT_FLOAT4, 16, 1));
       v[0] = v[1] = v[2] = 0;
       v[3] = shape.forms.empty() ? shape.sphereRadius : shape.forms[step].sphereRadius;
     }
@@ -23,12 +24,13 @@ Geometry::Geometry(RTCDevice device, Shape s) : shape(std::move(s)), bounds(shap
     const Mesh& m = shape.mesh;
     for (size_t step = 0; step < steps; ++step) {
       const auto& positions = shape.forms.empty() ? m.positions : shape.forms[step].positions;
-      auto* v = static_cast<float*>(
-          rtcSetNewGeometryBuffer(g, RTC_BUFFER_TYPE_VERTEX, unsigned(step), RTC_FORMAT_FLOAT3, 12, std::max<size_t>(1, positions.size())));
+      auto* v = static_cast<float*>(rtcSetNewGeometryBuffer(
+          g, RTC_BUFFER_TYPE_VERTEX, unsigned(step), RTC_FORMAT_FLOAT3, 12, std::max<size_t>(1, positions.size())));
       if (!positions.empty()) std::copy_n(&positions[0].x, 3 * positions.size(), v);
     }
     if (!m.triangles.empty())
-      rtcSetSharedGeometryBuffer(g, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, m.triangles.data(), 0, 12, m.triangles.size());
+      rtcSetSharedGeometryBuffer(g, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, m.triangles.data(), 0, 12,
+                                 m.triangles.size());
   }
   rtcCommitGeometry(g);
   rtcAttachGeometry(scene, g);

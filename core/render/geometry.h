@@ -17,7 +17,7 @@ struct Geometry {
   const Box3f bounds; ///< of the shape, over all times
   RTCScene scene = nullptr;
 
-private:
+ private:
   mutable int m_closed = -1; ///< found out when it is first asked for, by the thread that compiles
 };
 

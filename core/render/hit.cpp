@@ -13,7 +13,8 @@ struct Corners {
   V3f a, b, c;
 };
 Corners cornersBetween(const Shape& s, const Mesh::Triangle& t, std::vector<V3f> Shape::Form::*member, float time);
-inline Corners corners(const Shape& s, const Mesh::Triangle& t, std::vector<V3f> Shape::Form::*member, const std::vector<V3f>& still, float time) {
+inline Corners corners(const Shape& s, const Mesh::Triangle& t, std::vector<V3f> Shape::Form::*member,
+                       const std::vector<V3f>& still, float time) {
   if (s.forms.empty()) return {still[t.a], still[t.b], still[t.c]};
   return cornersBetween(s, t, member, time);
 }
@@ -32,7 +33,8 @@ float radiusAt(const Shape& s, float time) {
   return mix(s.forms[k].sphereRadius, s.forms[k + 1].sphereRadius, place - float(k));
 }
 
-void complete(const Scene& scene, uint32_t id, const Moment& moment, const RTCHit& q, const V3f& o, const V3f& d, float t, Hit& h) {
+void complete(const Scene& scene, uint32_t id, const Moment& moment, const RTCHit& q, const V3f& o, const V3f& d,
+              float t, Hit& h) {
   const Copy& copy = scene.copies[id];
   const Instance& i = scene.instances[copy.instance];
   h.instance = &i;
@@ -80,7 +82,8 @@ TextureFrame textureFrame(const Hit& h, const Moment& moment) {
   const Shape& s = h.instance->geometry->shape;
   if (s.sphereRadius > 0) {
     const V3f n = normalize(transformPoint(*h.toObject, h.point));
-    return {{std::atan2(-n.z, n.x) / (2 * pi) + 0.5f, 0.5f + std::asin(std::clamp(n.y, -1.0f, 1.0f)) / pi}, transformVector(*h.toWorld, {-n.z, 0, n.x})};
+    return {{std::atan2(-n.z, n.x) / (2 * pi) + 0.5f, 0.5f + std::asin(std::clamp(n.y, -1.0f, 1.0f)) / pi},
+            transformVector(*h.toWorld, {-n.z, 0, n.x})};
   }
   const Mesh& m = s.mesh;
   const auto& tri = m.triangles[h.triangle];
@@ -167,7 +170,8 @@ bool RayCaster::occludedBut(const V3f& origin, const V3f& d, float far, const Co
   return false;
 }
 
-PatternPoint patternPoint(const Scene& scene, const Hit& hit, const Moment& moment, const V3f& direction, float footprint) {
+PatternPoint patternPoint(const Scene& scene, const Hit& hit, const Moment& moment, const V3f& direction,
+                          float footprint) {
   const Instance& i = *hit.instance;
   PatternPoint at;
   at.uv = textureFrame(hit, moment).uv;
@@ -187,7 +191,8 @@ PatternPoint patternPoint(const Scene& scene, const Hit& hit, const Moment& mome
   } else if (!m.uvs.empty()) {
     const auto& t = m.triangles[hit.triangle];
     const V2f e1 = m.uvs[t.b] - m.uvs[t.a], e2 = m.uvs[t.c] - m.uvs[t.a];
-    const V3f w1 = transformVector(*hit.toWorld, m.positions[t.b] - m.positions[t.a]), w2 = transformVector(*hit.toWorld, m.positions[t.c] - m.positions[t.a]);
+    const V3f w1 = transformVector(*hit.toWorld, m.positions[t.b] - m.positions[t.a]),
+              w2 = transformVector(*hit.toWorld, m.positions[t.c] - m.positions[t.a]);
     const float area = length(cross(w1, w2));
     if (area > 0) at.uvFootprint = footprint * std::sqrt(std::abs(e1.x * e2.y - e1.y * e2.x) / area);
   }

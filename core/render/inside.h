@@ -6,7 +6,7 @@ namespace ilumbra {
 /// The closed bodies that a path is in. Where several overlap, the one of the highest priority is there (Schmidt and
 /// Budge 2002, "Simple Nested Dielectrics in Ray Traced Images"); among equals the one that stands later in the scene.
 class InsideStack {
-public:
+ public:
   struct Body {
     const Copy* copy;
     const Material* material;
@@ -36,7 +36,7 @@ public:
     return a.material->priority != material->priority ? a.material->priority > material->priority : a.copy > copy;
   }
 
-private:
+ private:
   static constexpr int most = 8;
   Body m_bodies[most]; ///< meaningless from m_count on: not cleared for every path
   int m_count = 0;

@@ -7,7 +7,8 @@
 
 namespace ilumbra {
 
-std::optional<Seen> lookFrom(const Scene& scene, const V3f& from, const V3f& direction, const std::vector<NodeId>& but) {
+std::optional<Seen> lookFrom(const Scene& scene, const V3f& from, const V3f& direction,
+                             const std::vector<NodeId>& but) {
   TraceCount count;
   const RayCaster rays(scene, count, nullptr);
   V3f origin = from;
@@ -16,9 +17,11 @@ std::optional<Seen> lookFrom(const Scene& scene, const V3f& from, const V3f& dir
     if (!rays.intersect(origin, direction, std::numeric_limits<float>::infinity(), hit)) return {};
     const NodeId node = scene.things[hit.instance->thing].node;
     const bool leaving = dot(direction, hit.geometric) > 0;
-    const bool passed = !(hit.instance->switches & SwitchSeen) || hit.instance->light >= 0 || std::find(but.begin(), but.end(), node) != but.end();
+    const bool passed = !(hit.instance->switches & SwitchSeen) || hit.instance->light >= 0 ||
+                        std::find(but.begin(), but.end(), node) != but.end();
     if (!passed) {
-      Seen s{hit.point, leaving ? -hit.geometric : hit.geometric, hit.point, transformPoint(*hit.toWorld, hit.instance->geometry->bounds.center()), node};
+      Seen s{hit.point, leaving ? -hit.geometric : hit.geometric, hit.point,
+             transformPoint(*hit.toWorld, hit.instance->geometry->bounds.center()), node};
       const Mesh& m = hit.instance->geometry->shape.mesh;
       if (hit.instance->geometry->shape.sphereRadius <= 0) {
         const auto& t = m.triangles[hit.triangle];

@@ -7,7 +7,7 @@ namespace ilumbra {
 
 /// A scene at one moment of the shutter: where what moves then is. Asked for by one path at a time.
 class Moment {
-public:
+ public:
   /// `time`: 0 where the shutter opens, 1 where it closes.
   explicit Moment(float time = 0.5f) : m_time(time) {}
   float time() const { return m_time; }
@@ -43,7 +43,8 @@ public:
   float density(const Emitter& e, const V3f& from, const V3f& direction, float distance, const V3f& normal) const {
     if (!e.motion) return e.light->density(from, direction, distance, normal);
     const Place& p = of(e);
-    return e.light->density(transformPoint(p.toObject, from), transformVector(p.toObject, direction), distance, transformVector(p.toObject, normal));
+    return e.light->density(transformPoint(p.toObject, from), transformVector(p.toObject, direction), distance,
+                            transformVector(p.toObject, normal));
   }
   Color radiance(const Emitter& e, const V3f& direction, const V3f& normal) const {
     if (!e.motion) return e.light->radiance(direction, normal);
@@ -51,7 +52,7 @@ public:
     return e.light->radiance(transformVector(p.toObject, direction), transformVector(p.toObject, normal));
   }
 
-private:
+ private:
   float m_time;
   // Places stay where they are: hits point to them.
   mutable std::forward_list<std::pair<const Motion*, Place>> m_known;

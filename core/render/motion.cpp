@@ -52,14 +52,16 @@ Motion::Step Motion::between(float time) const {
     u = std::sin(angle * (1 - t)) / sine;
     v = std::sin(angle * t) / sine;
   }
-  Step s{a.r * u + b.r * v, a.i * u + b.i * v, a.j * u + b.j * v, a.k * u + b.k * v, mix(a.move, b.move, t), mix(a.x, b.x, t), mix(a.y, b.y, t), mix(a.z, b.z, t)};
+  Step s{a.r * u + b.r * v,      a.i * u + b.i * v, a.j * u + b.j * v, a.k * u + b.k * v,
+         mix(a.move, b.move, t), mix(a.x, b.x, t),  mix(a.y, b.y, t),  mix(a.z, b.z, t)};
   const float norm = 1 / std::sqrt(s.r * s.r + s.i * s.i + s.j * s.j + s.k * s.k);
   s.r *= norm, s.i *= norm, s.j *= norm, s.k *= norm;
   return s;
 }
 
 static M44f turned(float r, float i, float j, float k, const V3f& x, const V3f& y, const V3f& z, const V3f& move) {
-  const V3f cx(1 - 2 * (j * j + k * k), 2 * (i * j + r * k), 2 * (i * k - r * j)), cy(2 * (i * j - r * k), 1 - 2 * (i * i + k * k), 2 * (j * k + r * i)),
+  const V3f cx(1 - 2 * (j * j + k * k), 2 * (i * j + r * k), 2 * (i * k - r * j)),
+      cy(2 * (i * j - r * k), 1 - 2 * (i * i + k * k), 2 * (j * k + r * i)),
       cz(2 * (i * k + r * j), 2 * (j * k - r * i), 1 - 2 * (i * i + j * j));
   const V3f a = cx * x.x + cy * x.y + cz * x.z, b = cx * y.x + cy * y.y + cz * y.z, c = cx * z.x + cy * z.y + cz * z.z;
   return {a.x, a.y, a.z, 0, b.x, b.y, b.z, 0, c.x, c.y, c.z, 0, move.x, move.y, move.z, 1};
@@ -91,7 +93,8 @@ MotionPtr motionOf(const std::function<M44f(double)>& placement, double open, do
   // How far two placements are apart, as its origin and the ends of its axes are.
   const auto apart = [&](const M44f& a, const M44f& b) {
     float most = 0;
-    for (const V3f& p : {V3f(0.0f), V3f(radius, 0, 0), V3f(0, radius, 0), V3f(0, 0, radius)}) most = std::max(most, length(transformPoint(a, p) - transformPoint(b, p)));
+    for (const V3f& p : {V3f(0.0f), V3f(radius, 0, 0), V3f(0, radius, 0), V3f(0, 0, radius)})
+      most = std::max(most, length(transformPoint(a, p) - transformPoint(b, p)));
     return most;
   };
   constexpr int most = 64;

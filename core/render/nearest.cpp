@@ -42,16 +42,19 @@ struct Ball {
 };
 
 class Surfaces : public Nearness {
-public:
-  Surfaces(uint64_t key, Mesh mesh, std::vector<Ball> balls) : m_key(key), m_mesh(std::move(mesh)), m_balls(std::move(balls)) {
+ public:
+  Surfaces(uint64_t key, Mesh mesh, std::vector<Ball> balls)
+      : m_key(key), m_mesh(std::move(mesh)), m_balls(std::move(balls)) {
     if (m_mesh.triangles.empty()) return;
     m_device = rtcNewDevice("threads=1");
     m_scene = rtcNewScene(m_device);
     rtcSetSceneFlags(m_scene, RTC_SCENE_FLAG_ROBUST);
     const RTCGeometry g = rtcNewGeometry(m_device, RTC_GEOMETRY_TYPE_TRIANGLE);
-    auto* v = static_cast<float*>(rtcSetNewGeometryBuffer(g, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, 12, m_mesh.positions.size()));
+    auto* v = static_cast<float*>(
+        rtcSetNewGeometryBuffer(g, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, 12, m_mesh.positions.size()));
     std::copy_n(&m_mesh.positions[0].x, 3 * m_mesh.positions.size(), v);
-    rtcSetSharedGeometryBuffer(g, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, m_mesh.triangles.data(), 0, 12, m_mesh.triangles.size());
+    rtcSetSharedGeometryBuffer(g, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, m_mesh.triangles.data(), 0, 12,
+                               m_mesh.triangles.size());
     rtcSetGeometryIntersectFilterFunction(g, count);
     rtcCommitGeometry(g);
     rtcAttachGeometry(m_scene, g);
@@ -104,7 +107,7 @@ public:
   uint64_t key() const override { return m_key; }
   size_t triangles() const { return m_mesh.triangles.size(); }
 
-private:
+ private:
   struct Crossings : RTCIntersectContext { // the filter is given its address
     int out = 0;
   };
@@ -147,7 +150,8 @@ bool evenly(const M44f& m, float& factor) {
   V3f x(m[0][0], m[0][1], m[0][2]), y(m[1][0], m[1][1], m[1][2]), z(m[2][0], m[2][1], m[2][2]);
   factor = length(x);
   const auto off = [&](float v) { return std::abs(v) > 1e-4f * factor; };
-  return factor > 0 && !off(length(y) - factor) && !off(length(z) - factor) && !off(dot(x, y) / factor) && !off(dot(y, z) / factor) && !off(dot(x, z) / factor);
+  return factor > 0 && !off(length(y) - factor) && !off(length(z) - factor) && !off(dot(x, y) / factor) &&
+         !off(dot(y, z) / factor) && !off(dot(x, z) / factor);
 }
 
 // Things whose forms are being made for this: a pattern may shape the very thing that it measures to.
@@ -157,7 +161,8 @@ thread_local std::vector<NodeId> open;
 
 std::shared_ptr<const Nearness> NearnessCache::find(uint64_t key) {
   const std::lock_guard lock(m_mutex);
-  const auto it = std::find_if(m_lately.begin(), m_lately.end(), [&](const Kept& k) { return k.surfaces->key() == key; });
+  const auto it =
+      std::find_if(m_lately.begin(), m_lately.end(), [&](const Kept& k) { return k.surfaces->key() == key; });
   if (it == m_lately.end()) return nullptr;
   const Kept found = *it;
   m_lately.erase(it);
@@ -170,17 +175,20 @@ void NearnessCache::keep(std::shared_ptr<const Nearness> made, size_t triangles)
   m_lately.push_front({std::move(made), triangles});
   size_t kept = 0;
   for (const Kept& k : m_lately) kept += k.triangles;
-  for (; m_lately.size() > 1 && (m_lately.size() > 8 || kept > mostKept); m_lately.pop_back()) kept -= m_lately.back().triangles;
+  for (; m_lately.size() > 1 && (m_lately.size() > 8 || kept > mostKept); m_lately.pop_back())
+    kept -= m_lately.back().triangles;
 }
 
-std::shared_ptr<const Nearness> nearnessTo(const Document& doc, const std::vector<NodeId>& named, double frame, const Assets& assets, NearnessCache* cache, const CancelFlag* cancel) {
+std::shared_ptr<const Nearness> nearnessTo(const Document& doc, const std::vector<NodeId>& named, double frame,
+                                           const Assets& assets, NearnessCache* cache, const CancelFlag* cancel) {
   std::vector<const Node*> things;
   for (const NodeId id : named)
     if (const Node* n = doc.find(id)) collect(doc, *n, things);
   uint64_t key = things.size();
   std::vector<std::vector<M44f>> places;
   for (const Node* n : things) {
-    if (std::find(open.begin(), open.end(), n->id) != open.end()) throw badInput(n->name + ": its form is made from itself");
+    if (std::find(open.begin(), open.end(), n->id) != open.end())
+      throw badInput(n->name + ": its form is made from itself");
     open.push_back(n->id);
     const std::shared_ptr<void> closes(nullptr, [](void*) { open.pop_back(); });
     places.push_back(placesOf(*n, {doc, frame, assets, cancel}));
@@ -198,14 +206,16 @@ std::shared_ptr<const Nearness> nearnessTo(const Document& doc, const std::vecto
     Form form = formOf(*things[i], {doc, frame, assets, cancel});
     const Shape& s = form.shape;
     float factor;
-    if (s.sphereRadius > 0 && std::all_of(places[i].begin(), places[i].end(), [&](const M44f& m) { return evenly(m, factor); })) {
+    if (s.sphereRadius > 0 &&
+        std::all_of(places[i].begin(), places[i].end(), [&](const M44f& m) { return evenly(m, factor); })) {
       for (const M44f& m : places[i]) {
         evenly(m, factor);
         balls.push_back({transformPoint(m, V3f(0.0f)), factor * s.sphereRadius});
       }
       continue;
     }
-    append(all, worldMesh(*things[i], std::move(form), places[i], mostTriangles - std::min(mostTriangles, all.triangles.size())));
+    append(all, worldMesh(*things[i], std::move(form), places[i],
+                          mostTriangles - std::min(mostTriangles, all.triangles.size())));
   }
   auto made = std::make_shared<const Surfaces>(key, std::move(all), std::move(balls));
   if (cache) cache->keep(made, made->triangles());

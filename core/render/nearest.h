@@ -11,12 +11,12 @@ namespace ilumbra {
 
 /// Surfaces that were measured to of late, up to some million triangles. Safe to use from several threads.
 class NearnessCache {
-public:
+ public:
   /// Null: not there.
   std::shared_ptr<const Nearness> find(uint64_t key);
   void keep(std::shared_ptr<const Nearness> made, size_t triangles);
 
-private:
+ private:
   struct Kept {
     std::shared_ptr<const Nearness> surfaces;
     size_t triangles = 0;
@@ -25,8 +25,11 @@ private:
   std::deque<Kept> m_lately; ///< the newest first
 };
 
-/// The surfaces of things at a frame, all their copies in the world, of groups all that they hold; what is hidden counts too. `cache`: may be
-/// null. Throws BadInput where one of them is made from itself, or where they have more than 20 million triangles; Cancelled.
-std::shared_ptr<const Nearness> nearnessTo(const Document& doc, const std::vector<NodeId>& things, double frame, const Assets& assets, NearnessCache* cache = nullptr, const CancelFlag* cancel = nullptr);
+/// The surfaces of things at a frame, all their copies in the world, of groups all that they hold; what is hidden
+/// counts too. `cache`: may be null. Throws BadInput where one of them is made from itself, or where they have more
+/// than 20 million triangles; Cancelled.
+std::shared_ptr<const Nearness> nearnessTo(const Document& doc, const std::vector<NodeId>& things, double frame,
+                                           const Assets& assets, NearnessCache* cache = nullptr,
+                                           const CancelFlag* cancel = nullptr);
 
 } // namespace ilumbra

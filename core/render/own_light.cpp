@@ -19,8 +19,9 @@ bool towards(const V3f& from, const V3f& point, const V3f& normal, float areaDen
 }
 
 class GlowingMesh : public Light {
-public:
-  GlowingMesh(const Shape& shape, const M44f& m, OwnLight own) : m_own(std::move(own)), m_closed(isClosed(shape.mesh)), m_toObject(m.inverse()) {
+ public:
+  GlowingMesh(const Shape& shape, const M44f& m, OwnLight own)
+      : m_own(std::move(own)), m_closed(isClosed(shape.mesh)), m_toObject(m.inverse()) {
     const float side = m.determinant() < 0 ? -1.0f : 1.0f;
     std::vector<float> areas;
     Box3f box;
@@ -78,7 +79,7 @@ public:
   // Two sides shine on an open mesh; a closed one is seen from all around.
   LightReach reach() const override { return {.centre = m_centre, .radius = m_radius, .flux = pi * m_area}; }
 
-private:
+ private:
   struct Triangle {
     V3f p, e1, e2, n;
     V2f uv[3] = {V2f(0, 0), V2f(0, 0), V2f(0, 0)};
@@ -93,8 +94,9 @@ private:
 };
 
 class GlowingSphere : public Light {
-public:
-  GlowingSphere(float radius, const M44f& m, OwnLight own) : m_world(m), m_inverse(m.inverse()), m_own(std::move(own)), m_radius(radius) {
+ public:
+  GlowingSphere(float radius, const M44f& m, OwnLight own)
+      : m_world(m), m_inverse(m.inverse()), m_own(std::move(own)), m_radius(radius) {
     m_determinant = std::abs(m.determinant());
     // Where nothing depends on the place, the outside of a ball is the same everywhere.
     m_even = !m_own.patterned && m_own.material->veil.keys.empty();
@@ -124,7 +126,8 @@ public:
       s.radiance = at(world, normalize(transformPoint(m_inverse, world)), s.direction);
       return !isBlack(s.radiance);
     }
-    const V3f n = sampleUniformSphere(u), normal = transformNormal(m_inverse, n), world = transformPoint(m_world, n * m_radius);
+    const V3f n = sampleUniformSphere(u), normal = transformNormal(m_inverse, n),
+              world = transformPoint(m_world, n * m_radius);
     if (!towards(from, world, normalize(normal), areaDensity(length(normal)), s)) return false;
     s.radiance = at(world, n, s.direction);
     return !isBlack(s.radiance);
@@ -140,9 +143,11 @@ public:
     return solidAngle(areaDensity(1 / length(local)), distance * distance, std::abs(dot(direction, normal)));
   }
   Color radiance(const V3f&, const V3f&) const override { return Color(1.0f); }
-  LightReach reach() const override { return {.centre = m_centre, .radius = m_reach, .flux = 4 * pi * pi * m_reach * m_reach}; }
+  LightReach reach() const override {
+    return {.centre = m_centre, .radius = m_reach, .flux = 4 * pi * pi * m_reach * m_reach};
+  }
 
-private:
+ private:
   // What point of the sphere (n: unit, in its own space) sends out against the direction.
   Color at(const V3f& world, const V3f& n, const V3f& direction) const {
     PatternPoint p;
@@ -183,7 +188,11 @@ Color OwnLight::at(const PatternPoint& p, float cosine) const {
   return share > 0 ? m.emissionColor.color(p) * share : Color(0.0f);
 }
 
-std::unique_ptr<Light> glowingMesh(const Shape& shape, const M44f& m, OwnLight own) { return std::make_unique<GlowingMesh>(shape, m, std::move(own)); }
-std::unique_ptr<Light> glowingSphere(float radius, const M44f& m, OwnLight own) { return std::make_unique<GlowingSphere>(radius, m, std::move(own)); }
+std::unique_ptr<Light> glowingMesh(const Shape& shape, const M44f& m, OwnLight own) {
+  return std::make_unique<GlowingMesh>(shape, m, std::move(own));
+}
+std::unique_ptr<Light> glowingSphere(float radius, const M44f& m, OwnLight own) {
+  return std::make_unique<GlowingSphere>(radius, m, std::move(own));
+}
 
 } // namespace ilumbra

@@ -4,8 +4,8 @@
 
 namespace ilumbra {
 
-/// What a surface sends out, at unit own light: its material's pattern, as much of it as opacity and the masks of layers
-/// let be there.
+/// What a surface sends out, at unit own light: its material's pattern, as much of it as opacity and the masks of
+/// layers let be there.
 struct OwnLight {
   const Material* material = nullptr;
   std::vector<std::pair<const Driven*, bool>> masks; ///< of the layers above it; true: it is the upper one

@@ -9,17 +9,30 @@
 namespace ilumbra {
 
 Kind partKind() {
-  return {.id = "source.part",
-          .label = "Part",
-          .helpText = "Some copies of a thing, or a material only where one object wears it: a source for effects and lens stages.",
-          .params = {reference("of", "Of", {"object.", "light."}).at(Stage::Shading).matters().help("The thing of which it is a part; of a group: all that it holds"),
-                     text("copies", "Copies", "").at(Stage::Shading).fixed().matters().help("Which of its copies, by their numbers from 1: \"3\" or \"1-4, 9\"; nothing: all"),
-                     reference("material", "Where it wears", {"material."}).at(Stage::Shading).matters().help("Only where it is made of this; nothing: all of it")},
-          .existence = Stage::Shading};
+  return {
+      .id = "source.part",
+      .label = "Part",
+      .helpText =
+          "Some copies of a thing, or a material only where one object wears it: a source for effects and lens stages.",
+      .params = {reference("of", "Of", {"object.", "light."})
+                     .at(Stage::Shading)
+                     .matters()
+                     .help("The thing of which it is a part; of a group: all that it holds"),
+                 text("copies", "Copies", "")
+                     .at(Stage::Shading)
+                     .fixed()
+                     .matters()
+                     .help("Which of its copies, by their numbers from 1: \"3\" or \"1-4, 9\"; nothing: all"),
+                 reference("material", "Where it wears", {"material."})
+                     .at(Stage::Shading)
+                     .matters()
+                     .help("Only where it is made of this; nothing: all of it")},
+      .existence = Stage::Shading};
 }
 
 bool Part::has(uint32_t copy) const {
-  return copies.empty() || std::any_of(copies.begin(), copies.end(), [&](const auto& r) { return copy >= r.first && copy <= r.second; });
+  return copies.empty() ||
+         std::any_of(copies.begin(), copies.end(), [&](const auto& r) { return copy >= r.first && copy <= r.second; });
 }
 
 std::vector<std::pair<uint32_t, uint32_t>> parseNumbers(const std::string& text) {
@@ -31,7 +44,8 @@ std::vector<std::pair<uint32_t, uint32_t>> parseNumbers(const std::string& text)
   const auto number = [&] {
     uint32_t v = 0;
     const auto [next, error] = std::from_chars(p, end, v);
-    if (error != std::errc() || v == 0) throw badInput(fmt::format("\"{}\" is not a list of numbers from 1, such as 3 or 1-4, 9", text));
+    if (error != std::errc() || v == 0)
+      throw badInput(fmt::format("\"{}\" is not a list of numbers from 1, such as 3 or 1-4, 9", text));
     p = next;
     return v;
   };
@@ -64,7 +78,8 @@ std::vector<Part> partsOf(const Document& doc, double frame, std::vector<std::st
   return out;
 }
 
-uint32_t copyNumber(const Document& doc, const Node& thing, NodeId of, uint32_t index, const std::function<size_t(const Node&)>& countOf) {
+uint32_t copyNumber(const Document& doc, const Node& thing, NodeId of, uint32_t index,
+                    const std::function<size_t(const Node&)>& countOf) {
   size_t inner = 1;
   bool reached = false;
   for (const Node* n = &thing; n; n = doc.find(n->parent)) {

@@ -4,10 +4,10 @@
 #include "core/base/spectrum.h"
 #include "core/render/air.h"
 #include "core/render/caustics.h"
-#include "core/render/photons.h"
 #include "core/render/geometry.h"
 #include "core/render/hit.h"
 #include "core/render/inside.h"
+#include "core/render/photons.h"
 #include "core/render/plate.h"
 
 #include <array>
@@ -39,12 +39,17 @@ Color attenuation(const Color& perMetre, float metres) {
 
 // One path of one sample.
 class Path {
-public:
-  Path(const Scene& scene, Film& film, size_t pixel, const Sampler& sampler, uint32_t randomSeed, bool draft, const PhotonMap* photons, TraceCount& count, RayLog* log)
-      : m_scene(scene), m_film(&film), m_pixel(pixel), m_sampler(sampler), m_random(randomSeed), m_draft(draft), m_photons(scene.caustics ? photons : nullptr), m_count(count), m_rays(scene, count, log), m_choice(scene.tree) {}
+ public:
+  Path(const Scene& scene, Film& film, size_t pixel, const Sampler& sampler, uint32_t randomSeed, bool draft,
+       const PhotonMap* photons, TraceCount& count, RayLog* log)
+      : m_scene(scene), m_film(&film), m_pixel(pixel), m_sampler(sampler), m_random(randomSeed), m_draft(draft),
+        m_photons(scene.caustics ? photons : nullptr), m_count(count), m_rays(scene, count, log), m_choice(scene.tree) {
+  }
   /// Of light on its way from a lamp.
-  Path(const Scene& scene, const Ray& start, float time, const Sampler& sampler, uint32_t randomSeed, PhotonSink& sink, TraceCount& count)
-      : m_scene(scene), m_film(nullptr), m_pixel(0), m_sampler(sampler), m_random(randomSeed), m_draft(false), m_sink(&sink), m_count(count), m_rays(scene, count, nullptr), m_choice(scene.tree) {
+  Path(const Scene& scene, const Ray& start, float time, const Sampler& sampler, uint32_t randomSeed, PhotonSink& sink,
+       TraceCount& count)
+      : m_scene(scene), m_film(nullptr), m_pixel(0), m_sampler(sampler), m_random(randomSeed), m_draft(false),
+        m_sink(&sink), m_count(count), m_rays(scene, count, nullptr), m_choice(scene.tree) {
     m_rays.setTime(time);
     m_origin = m_previousPoint = start.origin;
     m_direction = start.direction;
@@ -58,18 +63,18 @@ public:
   /// The whole path; `first`: what the camera's ray meets, if that is known, and `firstMet` whether it meets anything.
   void run(const Hit* first = nullptr, bool firstMet = false);
 
-private:
+ private:
   // Where light is gathered: a point of a surface, or where light leaves a scattering body.
   struct Vertex {
     const Hit& hit;
     const Material* material;
     const Frame& frame;
-    V3f facing;      ///< geometric normal on the side that the frame looks to
-    bool farSide;    ///< light from the other side counts
-    bool clearFar;   ///< only as far as it comes through clear matter
-    const Copy* body;      ///< this clear body, if it is one
-    bool backside;         ///< the frame looks into it
-    bool chained;          ///< it sends light on to the surface that the path has left before: photons may carry what comes here
+    V3f facing;       ///< geometric normal on the side that the frame looks to
+    bool farSide;     ///< light from the other side counts
+    bool clearFar;    ///< only as far as it comes through clear matter
+    const Copy* body; ///< this clear body, if it is one
+    bool backside;    ///< the frame looks into it
+    bool chained; ///< it sends light on to the surface that the path has left before: photons may carry what comes here
     float occlusion;
   };
   // What the material says about an opaque, veiled or clear point on the way.
@@ -88,7 +93,8 @@ private:
   Crossing crossAir(float far, NodeId body);
   void lightAir(const AirWay& way, float begin, float end, float turns);
   void meetInAir(const AirWay& way, const Emitter& e, float weight, float from, float to, const AirWay::Stretch* only);
-  void takeInAir(const AirWay& way, const Emitter& e, float t, const LightSample& ls, float weight, float turns, const AirWay::Stretch* only);
+  void takeInAir(const AirWay& way, const Emitter& e, float t, const LightSample& ls, float weight, float turns,
+                 const AirWay::Stretch* only);
   bool litPart(const Emitter& e, float& from, float& to) const;
   bool turn(const AirWay& way, float begin, float end, float chance);
   bool mayTurn(const Air::Filled& h) const { return !h.chosen && h.scatterings > m_turned + 1; }
@@ -101,34 +107,59 @@ private:
   bool goOn(const Color& weight, float choice);
   template <typename Scatter> void gather(const Vertex& v, const Scatter& scatter);
   /// `without`: a body that casts no shadow onto its own far side.
-  void gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, const Color& light, bool sky, const Copy* without = nullptr);
+  void gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, const Color& light, bool sky,
+                  const Copy* without = nullptr);
   void gatherWrapped(const Vertex& v, const Surface& s);
   template <typename Scatter> void gatherPhotons(const Vertex& v, const Scatter& scatter);
   void gatherBeams(const AirWay& way, float end, NodeId body);
   Landing landing(const V3f& place, const V3f& facing, uint16_t thing, bool narrow) const {
-    return {place, -m_direction, facing, m_throughput, m_lastSpecular, thing, m_takenBy != noMaterial ? m_takenBy : thing, m_firstWay, m_travelled - m_bentAt, m_surfaces, m_mirroredFirst, narrow};
+    return {place,
+            -m_direction,
+            facing,
+            m_throughput,
+            m_lastSpecular,
+            thing,
+            m_takenBy != noMaterial ? m_takenBy : thing,
+            m_firstWay,
+            m_travelled - m_bentAt,
+            m_surfaces,
+            m_mirroredFirst,
+            narrow};
   }
-  /// `lamp`: whose light it is; `last`: told the clear thing that is nearest to the lamp, the one that its light meets first.
-  Color throughClear(V3f origin, const V3f& direction, float far, const Hit* first, InsideStack inside, const Copy* own, const Emitter* lamp, uint16_t& last);
+  /// `lamp`: whose light it is; `last`: told the clear thing that is nearest to the lamp, the one that its light meets
+  /// first.
+  Color throughClear(V3f origin, const V3f& direction, float far, const Hit* first, InsideStack inside, const Copy* own,
+                     const Emitter* lamp, uint16_t& last);
   // Light of a lamp that photons carry, from the thing that it met first onto another: it is not the path's to add.
   bool carried(const Emitter& lamp, uint16_t first, uint16_t onto) const {
     if (!m_photons || first == noMaterial || onto == noMaterial) return false;
-    const bool sky = !m_scene.skies.empty() && &lamp >= m_scene.skies.data() && &lamp < m_scene.skies.data() + m_scene.skies.size();
-    const size_t light = sky ? m_scene.emitters.size() + size_t(&lamp - m_scene.skies.data()) : size_t(&lamp - m_scene.emitters.data());
+    const bool sky =
+        !m_scene.skies.empty() && &lamp >= m_scene.skies.data() && &lamp < m_scene.skies.data() + m_scene.skies.size();
+    const size_t light =
+        sky ? m_scene.emitters.size() + size_t(&lamp - m_scene.skies.data()) : size_t(&lamp - m_scene.emitters.data());
     return m_scene.caustics->ruleOf(light, first, onto) >= 0;
   }
   bool carried(const Emitter& lamp) const { return carried(lamp, m_lastSpecular, m_receiver); }
 
-
   Ground groundAt(const Hit& hit, const V3f& direction, float footprint, const std::array<const Copy*, 4>& veils);
   float chance(int emitter) const { return m_allTaken ? 1.0f : m_choice.probability(size_t(emitter)); }
   // Of a lamp that the path meets.
-  float shareOf(const Emitter& e, float distance) const { return m_takenBy == noMaterial ? 1 : e.share(m_takenBy, m_scattered > 0 && std::isfinite(distance) ? distance : 0); }
-  uint8_t eventOf(int times) const { return uint8_t(times == 0 ? EventEmitted : times == 1 ? EventDirect : EventIndirect); }
+  float shareOf(const Emitter& e, float distance) const {
+    return m_takenBy == noMaterial ? 1 : e.share(m_takenBy, m_scattered > 0 && std::isfinite(distance) ? distance : 0);
+  }
+  uint8_t eventOf(int times) const {
+    return uint8_t(times == 0 ? EventEmitted : times == 1 ? EventDirect : EventIndirect);
+  }
   // Of a lamp that the path meets.
-  uint8_t eventMet() const { return m_scattered == 1 && m_receiver != noMaterial && m_lastSpecular != noMaterial ? uint8_t(EventCaustic) : eventOf(m_scattered); }
-  // Lamps that the last vertex saw through clear things in a straight line are not counted again: nor those whose light clear things block.
-  bool counted(const Emitter& e) const { return e.clear != LightThrough::Focused && m_straightTo[e.clear != LightThrough::AsThings].crossed; }
+  uint8_t eventMet() const {
+    return m_scattered == 1 && m_receiver != noMaterial && m_lastSpecular != noMaterial ? uint8_t(EventCaustic)
+                                                                                        : eventOf(m_scattered);
+  }
+  // Lamps that the last vertex saw through clear things in a straight line are not counted again: nor those whose light
+  // clear things block.
+  bool counted(const Emitter& e) const {
+    return e.clear != LightThrough::Focused && m_straightTo[e.clear != LightThrough::AsThings].crossed;
+  }
 
   const Scene& m_scene;
   Film* m_film; // null: of a photon
@@ -150,33 +181,37 @@ private:
   V3f m_previousPoint;
   uint16_t m_receiver = noMaterial;     // the thing that scattered the path last, noMaterial: none, or the air did
   uint16_t m_lastSpecular = noMaterial; // of mirrors and clear things since then, the last; of a photon, the first
-  float m_firstWay = 0, m_bentAt = 0; // of a photon: metres to the first mirror or clear thing, and to the last
-  uint32_t m_surfaces = 0;            // of a photon: how many
-  bool m_mirroredFirst = false;       // of a photon
-  uint16_t m_takenBy = noMaterial;    // the thing that last scattered or mirrored the path: links of lamps are asked for it
-  float m_nextFactor = 1;             // of bounced light only, never of lamps met directly
-  bool m_chain = true;                // only mirrors and clear things so far
-  bool m_straight = true;             // the camera's own ray so far
+  float m_firstWay = 0, m_bentAt = 0;   // of a photon: metres to the first mirror or clear thing, and to the last
+  uint32_t m_surfaces = 0;              // of a photon: how many
+  bool m_mirroredFirst = false;         // of a photon
+  uint16_t m_takenBy =
+      noMaterial;         // the thing that last scattered or mirrored the path: links of lamps are asked for it
+  float m_nextFactor = 1; // of bounced light only, never of lamps met directly
+  bool m_chain = true;    // only mirrors and clear things so far
+  bool m_straight = true; // the camera's own ray so far
   /// What this point's own predecessor already has of a lamp through this clear thing is not gathered again.
-  bool farTaken(const Emitter& e, const Instance& thing) const { return e.through(thing) != LightThrough::Focused && m_straightTo[e.clear != LightThrough::AsThings].saw; }
+  bool farTaken(const Emitter& e, const Instance& thing) const {
+    return e.through(thing) != LightThrough::Focused && m_straightTo[e.clear != LightThrough::AsThings].saw;
+  }
   struct Straight {
     bool saw = false;     // the last point that gathered light would have seen a lamp ahead, clear things or not
     bool crossed = false; // and since then clear things were crossed
   };
-  std::array<Straight, 2> m_straightTo; // of lamps that leave it to things how their light gets through, and of those that do not
+  std::array<Straight, 2>
+      m_straightTo; // of lamps that leave it to things how their light gets through, and of those that do not
   Label m_label;
-  int m_scattered = 0;                // bounces off what is no mirror and no clear glass
+  int m_scattered = 0; // bounces off what is no mirror and no clear glass
   int m_bounce = 0, m_wandered = 0;
-  int m_turned = 0;                   // in the air
-  bool m_lampsTaken = false;          // what it turned away from in the air had the light of every lamp
+  int m_turned = 0;          // in the air
+  bool m_lampsTaken = false; // what it turned away from in the air had the light of every lamp
   float m_travelled = 0;
-  float m_width = 0, m_spread = 0;    // of the sample: metres, and metres to the metre
-  float m_wave = 0;                   // nm, once dispersion has chosen one
+  float m_width = 0, m_spread = 0; // of the sample: metres, and metres to the metre
+  float m_wave = 0;                // nm, once dispersion has chosen one
   InsideStack m_inside;
   std::array<const Copy*, 4> m_veils{}; // whose front surface was passed
   FirstHit m_first;
   bool m_lampSeen = false; ///< at the end of the specular chain
-  Color m_total{0.0f}; // all light of the sample
+  Color m_total{0.0f};     // all light of the sample
 };
 
 void Path::add(const Label& label, const Color& light) {
@@ -212,12 +247,14 @@ void Path::meetSky() {
   }
   for (const Emitter& sky : m_scene.skies) {
     if (counted(sky) || carried(sky)) continue;
-    const bool shown = !m_chain || (m_straight ? sky.switches & SwitchSeen && !m_scene.plateBehind
-                                               : !((m_label.seen & SeenMirrored) && !(sky.switches & SwitchMirrored)) &&
-                                                     !((m_label.seen & SeenThrough) && !(sky.switches & SwitchThrough)));
+    const bool shown =
+        !m_chain || (m_straight ? sky.switches & SwitchSeen && !m_scene.plateBehind
+                                : !((m_label.seen & SeenMirrored) && !(sky.switches & SwitchMirrored)) &&
+                                      !((m_label.seen & SeenThrough) && !(sky.switches & SwitchThrough)));
     if (!shown) continue;
     float w = 1;
-    if (std::isfinite(m_previousDensity)) w = powerHeuristic(m_previousDensity, sky.light->density(m_previousPoint, m_direction, infinite, m_direction));
+    if (std::isfinite(m_previousDensity))
+      w = powerHeuristic(m_previousDensity, sky.light->density(m_previousPoint, m_direction, infinite, m_direction));
     Label l = m_label;
     l.group = sky.group;
     l.event = eventMet();
@@ -226,7 +263,8 @@ void Path::meetSky() {
       l.thing = sky.thing;
       l.material = noMaterial;
     }
-    add(l, m_throughput * sky.light->radiance(m_direction, m_direction) * sky.baked * (w * clear * m_nextFactor * shareOf(sky, infinite)));
+    add(l, m_throughput * sky.light->radiance(m_direction, m_direction) * sky.baked *
+               (w * clear * m_nextFactor * shareOf(sky, infinite)));
   }
 }
 
@@ -247,7 +285,9 @@ void Path::meetLamp(const Hit& hit) {
   if (counted(e) || m_lampsTaken || isBlack(radiance) || carried(e)) return;
   float w = 1;
   if (std::isfinite(m_previousDensity))
-    w = powerHeuristic(m_previousDensity, chance(in.emitter) * m_rays.moment().density(e, m_previousPoint, m_direction, length(hit.point - m_previousPoint), hit.geometric));
+    w = powerHeuristic(m_previousDensity, chance(in.emitter) * m_rays.moment().density(
+                                                                   e, m_previousPoint, m_direction,
+                                                                   length(hit.point - m_previousPoint), hit.geometric));
   add(l, m_throughput * radiance * e.baked * (w * shareOf(e, length(hit.point - m_previousPoint))));
 }
 
@@ -261,7 +301,9 @@ void Path::addOwnLight(const Hit& hit, const Material& m, const PatternPoint& at
   if (counted(e) || carried(e)) return;
   float w = 1;
   if (std::isfinite(m_previousDensity))
-    w = powerHeuristic(m_previousDensity, chance(emitter) * m_rays.moment().density(e, m_previousPoint, m_direction, length(hit.point - m_previousPoint), hit.geometric));
+    w = powerHeuristic(m_previousDensity,
+                       chance(emitter) * m_rays.moment().density(e, m_previousPoint, m_direction,
+                                                                 length(hit.point - m_previousPoint), hit.geometric));
   Label l = m_label;
   l.group = e.group;
   l.event = eventMet();
@@ -275,34 +317,45 @@ void Path::addOwnLight(const Hit& hit, const Material& m, const PatternPoint& at
 }
 
 // The material at a hit, layers decided, and how much of it is there.
-Path::Ground Path::groundAt(const Hit& hit, const V3f& direction, float footprint, const std::array<const Copy*, 4>& veils) {
+Path::Ground Path::groundAt(const Hit& hit, const V3f& direction, float footprint,
+                            const std::array<const Copy*, 4>& veils) {
   const Instance& in = *hit.instance;
   const bool cut = in.insideMaterial != noMaterial && in.geometry->shape.mesh.inside[hit.triangle];
   const uint16_t material = cut ? in.insideMaterial : in.material;
   Ground g{m_scene.materials[material].get(), {}, 1};
   if (m_scene.patterned[material]) g.at = patternPoint(m_scene, hit, m_rays.moment(), direction, footprint);
-  while (g.material->layered()) g.material = m_scene.materials[size_t(m_random.next() < clamp01(g.material->mask.real(g.at)) ? g.material->above : g.material->below)].get();
+  while (g.material->layered())
+    g.material = m_scene
+                     .materials[size_t(m_random.next() < clamp01(g.material->mask.real(g.at)) ? g.material->above
+                                                                                              : g.material->below)]
+                     .get();
   const Material& m = *g.material;
   if (m.alwaysOpaque()) return g;
   g.opacity = clamp01(m.opacity.real(g.at));
   if (m.veil.keys.empty()) return g;
-  if (m.veil.frontOnly && (dot(direction, hit.geometric) > 0 || std::find(veils.begin(), veils.end(), hit.copy) != veils.end())) g.opacity = 0;
-  else g.opacity *= clamp01(m.veil.at(std::abs(dot(direction, hit.shading))));
+  if (m.veil.frontOnly &&
+      (dot(direction, hit.geometric) > 0 || std::find(veils.begin(), veils.end(), hit.copy) != veils.end()))
+    g.opacity = 0;
+  else
+    g.opacity *= clamp01(m.veil.at(std::abs(dot(direction, hit.shading))));
   return g;
 }
 
-// Share of light that comes through on a straight line, `inside` of what it starts in; `first`: the first clear thing in the way: opacity
-// by opacity, and through clear things that let light go straight, by Fresnel's equations and absorption on the way that refracted
-// light would take.
-Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, InsideStack inside, const Copy* own, const Emitter* lamp, uint16_t& last) {
+// Share of light that comes through on a straight line, `inside` of what it starts in; `first`: the first clear thing
+// in the way: opacity by opacity, and through clear things that let light go straight, by Fresnel's equations and
+// absorption on the way that refracted light would take.
+Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, InsideStack inside, const Copy* own,
+                         const Emitter* lamp, uint16_t& last) {
   Color v(1.0f);
   float stretch = 1, entered = -1;
   std::array<const Copy*, 4> veils{};
   for (int i = 0; i < mostCrossings; ++i) {
     Hit h;
     bool met = first;
-    if (i == 0 && first) h = *first;
-    else if (i > 0) met = m_rays.intersectClear(o, d, far, h);
+    if (i == 0 && first)
+      h = *first;
+    else if (i > 0)
+      met = m_rays.intersectClear(o, d, far, h);
     const InsideStack::Body* medium = inside.there();
     Color a(1.0f);
     if (medium && (met || std::isfinite(far))) {
@@ -310,13 +363,15 @@ Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, Insid
       a = attenuation(medium->material->interior.absorption, (met ? h.distance : far) * stretch);
       v *= a;
     }
-    if (m_scene.air && (!medium || m_scene.air->anyWithin())) v *= throughAir(o, d, met ? h.distance : far, medium ? bodyOf(*medium) : 0);
+    if (m_scene.air && (!medium || m_scene.air->anyWithin()))
+      v *= throughAir(o, d, met ? h.distance : far, medium ? bodyOf(*medium) : 0);
     if (!met) return v;
     const Ground g = groundAt(h, d, m_width, veils);
     const Material& m = *g.material;
     const bool leaving = dot(d, h.geometric) > 0, body = m.hasInside() && h.instance->closed;
     Color through(0.0f);
-    if (m.mayPassLight() && (lamp ? lamp->through(*h.instance) : h.instance->lightThrough) == LightThrough::Straight && h.copy != own && g.opacity > 0) {
+    if (m.mayPassLight() && (lamp ? lamp->through(*h.instance) : h.instance->lightThrough) == LightThrough::Straight &&
+        h.copy != own && g.opacity > 0) {
       const float clear = clamp01(m.transmission.real(g.at)) * (1 - clamp01(m.metalness.real(g.at)));
       const float cosine = std::abs(dot(d, h.shading));
       if (m.thin) {
@@ -325,7 +380,8 @@ Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, Insid
       } else if (body) {
         const InsideStack::Body* other = inside.there(h.copy);
         const bool hidden = other && InsideStack::above(*other, h.copy, &m);
-        const float outer = other ? other->material->indexAt(m_wave) : 1.0f, eta = leaving ? outer / m.indexAt(m_wave) : m.indexAt(m_wave) / outer;
+        const float outer = other ? other->material->indexAt(m_wave) : 1.0f,
+                    eta = leaving ? outer / m.indexAt(m_wave) : m.indexAt(m_wave) / outer;
         if (hidden) {
           through = Color(1.0f);
         } else if (!leaving) {
@@ -341,8 +397,10 @@ Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, Insid
           stretch = 1;
           entered = -1;
         }
-        if (leaving) inside.leave(h.copy);
-        else inside.enter({h.copy, &m, false});
+        if (leaving)
+          inside.leave(h.copy);
+        else
+          inside.enter({h.copy, &m, false});
       }
     }
     const float o1 = g.opacity;
@@ -358,14 +416,18 @@ Color Path::throughClear(V3f o, const V3f& d, float far, const Hit* first, Insid
   return Color(0.0f);
 }
 
-void Path::gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, const Color& light, bool sky, const Copy* without) {
+void Path::gatherFrom(const Vertex& v, const Emitter& e, const LightSample& ls, const Color& light, bool sky,
+                      const Copy* without) {
   if (isBlack(light)) return;
   // What nobody would see is not worth a draft's ray.
-  if (m_draft && luminance(m_throughput * light * e.baked * m_scene.amounts[e.group]) * m_scene.exposure < draftLeast) return;
+  if (m_draft && luminance(m_throughput * light * e.baked * m_scene.amounts[e.group]) * m_scene.exposure < draftLeast)
+    return;
   const bool here = dot(ls.direction, v.facing) > 0;
   const V3f from = offset(v.hit.point, here ? v.facing : -v.facing);
   const float far = sky ? infinite : ls.distance * 0.9998f;
-  if (without && !here ? m_rays.occludedBut(from, ls.direction, far, without) : m_rays.occluded(from, ls.direction, far)) return;
+  if (without && !here ? m_rays.occludedBut(from, ls.direction, far, without)
+                       : m_rays.occluded(from, ls.direction, far))
+    return;
   Color seen(1.0f);
   Hit clear;
   uint16_t last = noMaterial;
@@ -393,10 +455,13 @@ Color Path::throughAir(const V3f& from, const V3f& direction, float far, NodeId 
   AirWay way;
   m_scene.air->along(from, direction, far, way, body);
   if (way.empty()) return Color(1.0f);
-  return m_draft ? m_scene.air->meanTransmittance(way, far) : m_scene.air->transmittance(way, from, direction, far, m_random);
+  return m_draft ? m_scene.air->meanTransmittance(way, far)
+                 : m_scene.air->transmittance(way, from, direction, far, m_random);
 }
 
-NodeId Path::bodyOf(const InsideStack::Body& b) const { return m_scene.things[m_scene.instances[b.copy->instance].thing].node; }
+NodeId Path::bodyOf(const InsideStack::Body& b) const {
+  return m_scene.things[m_scene.instances[b.copy->instance].thing].node;
+}
 
 // What the air before the path adds, and what it takes of what lies behind; or the path turns in it.
 Path::Crossing Path::crossAir(float far, NodeId body) {
@@ -427,7 +492,9 @@ Path::Crossing Path::crossAir(float far, NodeId body) {
       add(l, m_throughput * radiance);
     });
   if (turns > 0 && m_random.next() < turns) return turn(way, begin, end, turns) ? Crossing::Turned : Crossing::Ended;
-  const Color through = (m_draft ? air.meanTransmittance(way, far) : air.transmittance(way, m_origin, m_direction, far, m_random)) * (1 / std::max(1e-6f, 1 - turns));
+  const Color through =
+      (m_draft ? air.meanTransmittance(way, far) : air.transmittance(way, m_origin, m_direction, far, m_random)) *
+      (1 / std::max(1e-6f, 1 - turns));
   if (m_straight && !m_first.hit) m_first.alpha += (1 - m_first.alpha) * (1 - (through.x + through.y + through.z) / 3);
   m_throughput *= through;
   return isBlack(m_throughput) ? Crossing::Ended : Crossing::Passed;
@@ -444,15 +511,18 @@ Label Path::airLabel(const Air::Filled& h, int times) const {
   return l;
 }
 
-// Light that a lamp or a sky sends to one place of the way, turned into it there by one haze's place, or by all that show any light.
-void Path::takeInAir(const AirWay& way, const Emitter& e, float t, const LightSample& ls, float weight, float turns, const AirWay::Stretch* only) {
+// Light that a lamp or a sky sends to one place of the way, turned into it there by one haze's place, or by all that
+// show any light.
+void Path::takeInAir(const AirWay& way, const Emitter& e, float t, const LightSample& ls, float weight, float turns,
+                     const AirWay::Stretch* only) {
   const Air& air = *m_scene.air;
   const bool sky = !std::isfinite(ls.distance);
   const V3f x = m_origin + m_direction * t;
   const float reach = sky ? infinite : ls.distance * 0.9998f, cosine = dot(ls.direction, m_direction);
   const Color lit = ls.radiance * (weight / (std::isfinite(ls.density) ? ls.density : 1));
   if (isBlack(lit)) return;
-  if (m_draft && luminance(m_throughput * lit * e.baked * m_scene.amounts[e.group]) * m_scene.exposure < draftLeast) return;
+  if (m_draft && luminance(m_throughput * lit * e.baked * m_scene.amounts[e.group]) * m_scene.exposure < draftLeast)
+    return;
   struct Part {
     const Air::Filled* haze;
     Color light;
@@ -477,8 +547,10 @@ void Path::takeInAir(const AirWay& way, const Emitter& e, float t, const LightSa
   Hit clear;
   const bool meets = m_scene.clearBlockers && m_rays.intersectClear(x, ls.direction, reach, clear);
   uint16_t last = noMaterial;
-  if (meets || !m_inside.empty()) seen = throughClear(x, ls.direction, reach, meets ? &clear : nullptr, m_inside, nullptr, &e, last);
-  else seen = throughAir(x, ls.direction, reach, 0);
+  if (meets || !m_inside.empty())
+    seen = throughClear(x, ls.direction, reach, meets ? &clear : nullptr, m_inside, nullptr, &e, last);
+  else
+    seen = throughAir(x, ls.direction, reach, 0);
   if (isBlack(seen)) return;
   seen *= m_draft ? air.meanTransmittance(way, t) : air.transmittance(way, m_origin, m_direction, t, m_random);
   // Skies are met by turning too.
@@ -491,10 +563,12 @@ void Path::takeInAir(const AirWay& way, const Emitter& e, float t, const LightSa
   }
 }
 
-// One place of the way between `from` and `to` for a lamp. It is chosen either where light is lost or by the angle under which the way
-// is seen from the lamp (Kulla and Fajardo 2012, "Importance sampling techniques for path tracing in participating media", equations 3
-// and 4), each half of the time, within what the lamp lights; the sample is weighed by the density of both.
-void Path::meetInAir(const AirWay& way, const Emitter& e, float weight, float from, float to, const AirWay::Stretch* only) {
+// One place of the way between `from` and `to` for a lamp. It is chosen either where light is lost or by the angle
+// under which the way is seen from the lamp (Kulla and Fajardo 2012, "Importance sampling techniques for path tracing
+// in participating media", equations 3 and 4), each half of the time, within what the lamp lights; the sample is
+// weighed by the density of both.
+void Path::meetInAir(const AirWay& way, const Emitter& e, float weight, float from, float to,
+                     const AirWay::Stretch* only) {
   if (!litPart(e, from, to)) return;
   const V3f to0 = e.centre - m_origin;
   const float middle = dot(to0, m_direction), d = std::max(1e-4f, length(to0 - m_direction * middle));
@@ -509,9 +583,11 @@ void Path::meetInAir(const AirWay& way, const Emitter& e, float weight, float fr
     t = std::clamp(middle + d * std::tan(a + (b - a) * u.x), from, to);
     density = Air::loseDensity(way, from, to, t);
   }
-  const float seenDensity = b > a ? d / ((b - a) * (sqr(t - middle) + d * d)) : 0, both = 0.5f * (density + seenDensity);
+  const float seenDensity = b > a ? d / ((b - a) * (sqr(t - middle) + d * d)) : 0,
+              both = 0.5f * (density + seenDensity);
   LightSample ls;
-  if (!(both > 0) || !std::isfinite(t) || !m_rays.moment().sample(e, m_origin + m_direction * t, m_sampler.get2(), ls)) return;
+  if (!(both > 0) || !std::isfinite(t) || !m_rays.moment().sample(e, m_origin + m_direction * t, m_sampler.get2(), ls))
+    return;
   takeInAir(way, e, t, ls, weight / both, 0, only);
 }
 
@@ -527,8 +603,8 @@ bool Path::litPart(const Emitter& e, float& from, float& to) const {
   return from < to;
 }
 
-// Single scattering: from every lamp where there are few, or from one that matters somewhere on the way; hazes that have lights of
-// their own ask those.
+// Single scattering: from every lamp where there are few, or from one that matters somewhere on the way; hazes that
+// have lights of their own ask those.
 void Path::lightAir(const AirWay& way, float begin, float end, float turns) {
   const Air& air = *m_scene.air;
   const std::vector<Emitter>& lamps = m_scene.emitters;
@@ -542,13 +618,15 @@ void Path::lightAir(const AirWay& way, float begin, float end, float turns) {
       const size_t step = (lamps.size() + most - 1) / most;
       float sum = 0;
       boost::container::small_vector<std::pair<const Emitter*, float>, most> asked;
-      for (size_t i = step > 1 ? std::min(step - 1, size_t(m_random.next() * float(step))) : 0; i < lamps.size(); i += step) {
+      for (size_t i = step > 1 ? std::min(step - 1, size_t(m_random.next() * float(step))) : 0; i < lamps.size();
+           i += step) {
         const Emitter& e = lamps[i];
         float from = begin, to = end;
         if (!litPart(e, from, to)) continue;
         const V3f off = e.centre - m_origin;
         const float middle = dot(off, m_direction), d = std::max(1e-3f, length(off - m_direction * middle));
-        const float angle = (std::isfinite(to) ? std::atan((to - middle) / d) : 0.5f * pi) - std::atan((from - middle) / d);
+        const float angle =
+            (std::isfinite(to) ? std::atan((to - middle) / d) : 0.5f * pi) - std::atan((from - middle) / d);
         asked.emplace_back(&e, sum += e.weight * e.flux * std::max(1e-6f, angle) / d);
       }
       const float u = m_random.next() * sum;
@@ -564,7 +642,9 @@ void Path::lightAir(const AirWay& way, float begin, float end, float turns) {
     float density;
     const float t = Air::lose(way, from, to, std::min(2, int(3 * m_random.next())), m_sampler.get1(), density);
     LightSample ls;
-    if (t < 0 || !(density > 0) || !std::isfinite(t) || !sky.light->sample(m_origin + m_direction * t, m_sampler.get2(), ls)) return;
+    if (t < 0 || !(density > 0) || !std::isfinite(t) ||
+        !sky.light->sample(m_origin + m_direction * t, m_sampler.get2(), ls))
+      return;
     takeInAir(way, sky, t, ls, 1 / density, only ? 0 : turns, only);
   };
   if (anyOpen)
@@ -572,7 +652,9 @@ void Path::lightAir(const AirWay& way, float begin, float end, float turns) {
   // Stretch by stretch, all of one place at once.
   for (const auto* s = way.begin(); s != way.end(); ++s) {
     const Air::Filled& h = air[s->haze];
-    if (!h.chosen || std::any_of(way.begin(), s, [&](const auto& o) { return o.haze == s->haze && o.place == s->place; })) continue;
+    if (!h.chosen ||
+        std::any_of(way.begin(), s, [&](const auto& o) { return o.haze == s->haze && o.place == s->place; }))
+      continue;
     float from = s->from, to = s->to;
     for (const auto& o : way)
       if (o.haze == s->haze && o.place == s->place) {
@@ -615,7 +697,8 @@ bool Path::turn(const AirWay& way, float begin, float end, float chance) {
     u -= p.bright;
   }
   const V2f around = m_sampler.get2();
-  const float cosine = samplePhase(around.x, by->haze->haze.anisotropy), sine = std::sqrt(std::max(0.0f, 1 - cosine * cosine)), phi = 2 * pi * around.y;
+  const float cosine = samplePhase(around.x, by->haze->haze.anisotropy),
+              sine = std::sqrt(std::max(0.0f, 1 - cosine * cosine)), phi = 2 * pi * around.y;
   Color f(0.0f);
   float towards = 0; // density of the direction
   for (const Part& p : parts) {
@@ -623,7 +706,8 @@ bool Path::turn(const AirWay& way, float begin, float end, float chance) {
     f += p.scattering * share;
     towards += p.bright / all * share;
   }
-  const Color weight = f * air.transmittance(way, m_origin, m_direction, t, m_random) * (1 / (chance * density * towards));
+  const Color weight =
+      f * air.transmittance(way, m_origin, m_direction, t, m_random) * (1 / (chance * density * towards));
   m_label = airLabel(*by->haze, 0);
   if (m_straight) m_first.alpha = 1;
   m_takenBy = by->haze->thing;
@@ -646,20 +730,23 @@ bool Path::turn(const AirWay& way, float begin, float end, float chance) {
   return goOn(weight, m_random.next());
 }
 
-// Next-event estimation: one lamp, and every sky. The lamp is resampled from a few candidates by what each would give if
-// nothing stood between (Talbot et al. 2005), so that among many lamps the ray goes where it matters. The weight against
-// hits by scattering takes the candidates' density: any weights that sum to 1 leave the mean alone.
+// Next-event estimation: one lamp, and every sky. The lamp is resampled from a few candidates by what each would give
+// if nothing stood between (Talbot et al. 2005), so that among many lamps the ray goes where it matters. The weight
+// against hits by scattering takes the candidates' density: any weights that sum to 1 leave the mean alone.
 template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& scatter) {
   // Share of a sample that is the light's to give, for hits by scattering give the rest; a draft has no such hits.
   const auto misWeight = [&](const LightSample& ls, float probability, float density) {
     return std::isfinite(ls.density) && !m_draft ? powerHeuristic(ls.density * probability, density) : 1.0f;
   };
-  const auto inverseDensity = [](const LightSample& ls, float probability) { return 1 / (std::isfinite(ls.density) ? ls.density * probability : probability); };
+  const auto inverseDensity = [](const LightSample& ls, float probability) {
+    return 1 / (std::isfinite(ls.density) ? ls.density * probability : probability);
+  };
   const auto towards = [&](const Emitter& e, LightSample& ls, V3f& wi) {
     ls.radiance *= e.share(v.hit.instance->thing, std::isfinite(ls.distance) ? ls.distance : 0);
     wi = v.frame.toLocal(ls.direction);
     const bool sameSide = dot(ls.direction, v.facing) > 0;
-    return sameSide == (wi.z > 0) && (sameSide || (v.farSide && !(v.clearFar && farTaken(e, *v.hit.instance)))) && !isBlack(ls.radiance);
+    return sameSide == (wi.z > 0) && (sameSide || (v.farSide && !(v.clearFar && farTaken(e, *v.hit.instance)))) &&
+           !isBlack(ls.radiance);
   };
   const V3f horizon = v.farSide ? V3f(0.0f) : v.facing;
   const V3f& point = v.hit.point;
@@ -670,7 +757,9 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
       LightSample ls;
       V3f wi;
       if (!m_rays.moment().sample(e, point, m_sampler.get2(), ls) || !towards(e, ls, wi)) continue;
-      gatherFrom(v, e, ls, scatter.evaluate(wi) * ls.radiance * (misWeight(ls, 1, scatter.density(wi)) * inverseDensity(ls, 1)), false);
+      gatherFrom(v, e, ls,
+                 scatter.evaluate(wi) * ls.radiance * (misWeight(ls, 1, scatter.density(wi)) * inverseDensity(ls, 1)),
+                 false);
     }
   } else if (m_draft && !m_scene.emitters.empty()) {
     m_choice.moveTo(point, horizon);
@@ -678,7 +767,9 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
     float p;
     LightSample ls;
     V3f wi;
-    if (m_choice.pick(m_sampler.get1(), lamp, p) && m_rays.moment().sample(m_scene.emitters[lamp], point, m_sampler.get2(), ls) && towards(m_scene.emitters[lamp], ls, wi))
+    if (m_choice.pick(m_sampler.get1(), lamp, p) &&
+        m_rays.moment().sample(m_scene.emitters[lamp], point, m_sampler.get2(), ls) &&
+        towards(m_scene.emitters[lamp], ls, wi))
       gatherFrom(v, m_scene.emitters[lamp], ls, scatter.evaluate(wi) * ls.radiance * inverseDensity(ls, p), false);
   } else if (!m_scene.emitters.empty()) {
     // What decides among the candidates is cheap: the light times the density that scattering has in its direction.
@@ -698,7 +789,8 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
       const Emitter& e = m_scene.emitters[lamp];
       const V2f u = k == 0 ? m_sampler.get2() : V2f(m_random.next(), m_random.next());
       if (!m_rays.moment().sample(e, point, u, ls) || !towards(e, ls, wi)) continue;
-      const float density = scatter.density(wi), wanted = luminance(vmax(ls.radiance, Color(0.0f))) * e.weight * density;
+      const float density = scatter.density(wi),
+                  wanted = luminance(vmax(ls.radiance, Color(0.0f))) * e.weight * density;
       const float weight = wanted * misWeight(ls, p, density) * inverseDensity(ls, p);
       if (!(weight > 0) || !std::isfinite(weight)) continue;
       sum += weight;
@@ -709,13 +801,17 @@ template <typename Scatter> void Path::gather(const Vertex& v, const Scatter& sc
         chosenWi = wi;
       }
     }
-    if (chosen) gatherFrom(v, *chosen, chosenSample, scatter.evaluate(chosenWi) * chosenSample.radiance * (sum / (target * float(candidates))), false);
+    if (chosen)
+      gatherFrom(v, *chosen, chosenSample,
+                 scatter.evaluate(chosenWi) * chosenSample.radiance * (sum / (target * float(candidates))), false);
   }
   for (const Emitter& sky : m_scene.skies) {
     LightSample ls;
     V3f wi;
     if (!sky.light->sample(point, m_sampler.get2(), ls) || !towards(sky, ls, wi)) continue;
-    gatherFrom(v, sky, ls, scatter.evaluate(wi) * ls.radiance * (misWeight(ls, 1, scatter.density(wi)) * inverseDensity(ls, 1)), true);
+    gatherFrom(v, sky, ls,
+               scatter.evaluate(wi) * ls.radiance * (misWeight(ls, 1, scatter.density(wi)) * inverseDensity(ls, 1)),
+               true);
   }
   if (m_photons && !v.chained) gatherPhotons(v, scatter);
 }
@@ -730,8 +826,10 @@ template <typename Scatter> void Path::gatherPhotons(const Vertex& v, const Scat
     if (sameSide != (wi.z > 0) || (!sameSide && !v.farSide) || std::abs(wi.z) < 1e-3f) return;
     const Color light = scatter.evaluate(wi) * p.power * (weight / std::abs(wi.z));
     const auto group = std::find_if(sums.begin(), sums.end(), [&](const auto& s) { return s.first == p.group; });
-    if (group != sums.end()) group->second += light;
-    else sums.emplace_back(p.group, light);
+    if (group != sums.end())
+      group->second += light;
+    else
+      sums.emplace_back(p.group, light);
   });
   Label l = m_label;
   l.event = m_scattered == 0 ? EventCaustic : EventIndirect;
@@ -757,18 +855,25 @@ void Path::gatherBeams(const AirWay& way, float end, NodeId body) {
     for (const auto& s : way) {
       if (m.along < s.from || m.along >= s.to) continue;
       const Air::Filled& h = air[s.haze];
-      const auto asked = [&](const auto& list, size_t i) { return std::find(list.begin(), list.end(), uint32_t(i)) != list.end(); };
-      if (h.chosen && !(sky ? asked(h.places[s.place].skies, b.light - m_scene.emitters.size()) : asked(h.places[s.place].lamps, b.light))) continue;
+      const auto asked = [&](const auto& list, size_t i) {
+        return std::find(list.begin(), list.end(), uint32_t(i)) != list.end();
+      };
+      if (h.chosen && !(sky ? asked(h.places[s.place].skies, b.light - m_scene.emitters.size())
+                            : asked(h.places[s.place].lamps, b.light)))
+        continue;
       if (m_scene.caustics->ruleOf(b.light, b.first, h.thing) != b.rule) continue;
       const float share = e.share(b.takenBy != noMaterial ? b.takenBy : h.thing, sky ? 0 : b.firstWay);
       if (!(share > 0)) continue;
       if (come.x < 0)
-        come = b.power * throughAir(b.begin, b.direction, m.behind, body) * (m_draft ? air.meanTransmittance(way, m.along) : air.transmittance(way, m_origin, m_direction, m.along, m_random)) *
+        come = b.power * throughAir(b.begin, b.direction, m.behind, body) *
+               (m_draft ? air.meanTransmittance(way, m.along)
+                        : air.transmittance(way, m_origin, m_direction, m.along, m_random)) *
                (m.weight * m_scene.caustics->rules()[b.rule].carried(b.lastWay + m.behind));
       Label l = airLabel(h, m_scattered + 1);
       l.event = m_scattered == 0 ? EventCaustic : EventIndirect;
       l.group = b.group;
-      add(l, m_throughput * come * air.scattering(s, x) * (share * phase(-dot(b.direction, m_direction), h.haze.anisotropy)));
+      add(l, m_throughput * come * air.scattering(s, x) *
+                 (share * phase(-dot(b.direction, m_direction), h.haze.anisotropy)));
     }
   }
 }
@@ -788,7 +893,9 @@ void Path::gatherWrapped(const Vertex& v, const Surface& s) {
     m_choice.moveTo(v.hit.point, V3f(0.0f));
     size_t lamp;
     float p;
-    if (m_choice.pick(m_random.next(), lamp, p) && m_rays.moment().sample(m_scene.emitters[lamp], v.hit.point, {m_random.next(), m_random.next()}, ls)) from(m_scene.emitters[lamp], ls, p, false);
+    if (m_choice.pick(m_random.next(), lamp, p) &&
+        m_rays.moment().sample(m_scene.emitters[lamp], v.hit.point, {m_random.next(), m_random.next()}, ls))
+      from(m_scene.emitters[lamp], ls, p, false);
   }
   for (const Emitter& sky : m_scene.skies)
     if (sky.light->sample(v.hit.point, {m_random.next(), m_random.next()}, ls)) from(sky, ls, 1, true);
@@ -816,16 +923,18 @@ bool Path::catchShadow(const Hit& hit, const V3f& facing) {
   for (const Emitter& e : m_scene.skies) skyWeight += e.weight * e.light->illuminance();
   const float lampWeight = m_choice.total();
   const float skyShare = skyWeight + lampWeight > 0 ? skyWeight / (skyWeight + lampWeight) : 0;
-  if (u0.x < skyShare) pass = visibility(Frame(facing).toWorld(sampleCosineHemisphere(u1)), infinite, nullptr);
-  else if (m_choice.pick((u0.x - skyShare) / std::max(1e-6f, 1 - skyShare), k, p) && m_rays.moment().sample(m_scene.emitters[k], hit.point, u1, ls) && dot(ls.direction, facing) > 0)
+  if (u0.x < skyShare)
+    pass = visibility(Frame(facing).toWorld(sampleCosineHemisphere(u1)), infinite, nullptr);
+  else if (m_choice.pick((u0.x - skyShare) / std::max(1e-6f, 1 - skyShare), k, p) &&
+           m_rays.moment().sample(m_scene.emitters[k], hit.point, u1, ls) && dot(ls.direction, facing) > 0)
     pass = visibility(ls.direction, ls.distance * 0.9998f, &m_scene.emitters[k]);
   m_first.alpha += (1 - m_first.alpha) * (1 - (pass.x + pass.y + pass.z) / 3);
   m_throughput *= pass;
   return maxComponent(pass) > 0;
 }
 
-// True if the path scatters within the next `distance` metres. The way is sampled by one channel, chosen by what the path
-// still carries, and weighed over all three.
+// True if the path scatters within the next `distance` metres. The way is sampled by one channel, chosen by what the
+// path still carries, and weighed over all three.
 bool Path::scatterInside(float distance, const Interior& in) {
   Color share;
   float total = 0;
@@ -844,7 +953,8 @@ bool Path::scatterInside(float distance, const Interior& in) {
   m_origin += m_direction * way;
   // Henyey and Greenstein 1941.
   const float g = in.anisotropy, x = m_random.next(), phi = 2 * pi * m_random.next();
-  const float term = (1 - g * g) / (1 - g + 2 * g * x), cosine = std::abs(g) < 1e-3f ? 1 - 2 * x : std::clamp((1 + g * g - term * term) / (2 * g), -1.0f, 1.0f);
+  const float term = (1 - g * g) / (1 - g + 2 * g * x),
+              cosine = std::abs(g) < 1e-3f ? 1 - 2 * x : std::clamp((1 + g * g - term * term) / (2 * g), -1.0f, 1.0f);
   const float sine = std::sqrt(std::max(0.0f, 1 - cosine * cosine));
   m_direction = Frame(m_direction).toWorld({sine * std::cos(phi), sine * std::sin(phi), cosine});
   return true;
@@ -852,7 +962,8 @@ bool Path::scatterInside(float distance, const Interior& in) {
 
 // How high the bump rises along the frame's x and y, as a slope, from its pattern beside the point.
 V2f bumpSlope(const Hit& hit, const PatternPoint& at, const Material& m, const Frame& f, float width) {
-  const float step = std::clamp(0.5f * width, 1e-5f, 0.01f), toTexture = at.footprint > 0 ? at.uvFootprint / at.footprint : 0;
+  const float step = std::clamp(0.5f * width, 1e-5f, 0.01f),
+              toTexture = at.footprint > 0 ? at.uvFootprint / at.footprint : 0;
   const float here = m.bump.real(at);
   V2f slope;
   for (int axis = 0; axis < 2; ++axis) {
@@ -916,8 +1027,10 @@ bool Path::surface(const Hit& hit, const Ground& g) {
   // Which index is on which side.
   const InsideStack::Body* other = clear && body ? m_inside.there(hit.copy) : nullptr;
   if (other && InsideStack::above(*other, hit.copy, &m)) { // something stronger is there: no boundary
-    if (backside) m_inside.leave(hit.copy);
-    else m_inside.enter({hit.copy, &m, false});
+    if (backside)
+      m_inside.leave(hit.copy);
+    else
+      m_inside.enter({hit.copy, &m, false});
     m_origin = offset(hit.point, -facing);
     return true;
   }
@@ -984,7 +1097,8 @@ bool Path::surface(const Hit& hit, const Ground& g) {
     m_label.material = m.index;
   }
   if (m_straight) m_label.first = thing;
-  if (m_straight && !m_first.hit) m_first = {true, m_first.alpha, m_travelled, backside ? -hit.shading : hit.shading, s.albedo(), thing};
+  if (m_straight && !m_first.hit)
+    m_first = {true, m_first.alpha, m_travelled, backside ? -hit.shading : hit.shading, s.albedo(), thing};
 
   m_throughput *= m_nextFactor;
   m_nextFactor = 1;
@@ -995,10 +1109,10 @@ bool Path::surface(const Hit& hit, const Ground& g) {
 
   // Light that this point's own predecessor already has, through this clear thing, is not gathered again.
   const bool gathers = !s.onlySpecular();
-  // What is rough but narrow is lit by photons where the camera sees it; of light that it sends on it is a link of the chain.
+  // What is rough but narrow is lit by photons where the camera sees it; of light that it sends on it is a link of the
+  // chain.
   const bool narrow = gathers && (m_sink || m_photons) && s.focuses(), chained = narrow && m_receiver != noMaterial;
-  if (m_sink && gathers)
-    m_sink->land(landing(hit.point, facing, thing, narrow));
+  if (m_sink && gathers) m_sink->land(landing(hit.point, facing, thing, narrow));
   if (m_sink && !narrow && !s.anySpecular()) return false;
   if (gathers && !m_sink) {
     struct Scattering {
@@ -1007,7 +1121,16 @@ bool Path::surface(const Hit& hit, const Ground& g) {
       Color evaluate(const V3f& wi) const { return s.evaluate(wi, random); }
       float density(const V3f& wi) const { return s.density(wi); }
     } scattering{s, m_random};
-    const Vertex v{hit, &m, frame, facing, clear || s.translucency > 0, clear && s.translucency <= 0, clear ? hit.copy : nullptr, backside, chained, s.occlusion};
+    const Vertex v{hit,
+                   &m,
+                   frame,
+                   facing,
+                   clear || s.translucency > 0,
+                   clear && s.translucency <= 0,
+                   clear ? hit.copy : nullptr,
+                   backside,
+                   chained,
+                   s.occlusion};
     if (s.wrap > 0) gatherWrapped(v, s);
     gather(v, scattering);
   }
@@ -1032,9 +1155,11 @@ bool Path::surface(const Hit& hit, const Ground& g) {
   const bool crosses = dot(next, facing) < 0;
   if (crosses != bs.through) return false; // the shading normal leads through the surface: no light there
   if (m_sink) {
-    // Power, not radiance: it is not squeezed where light is bent, and the shading normal counts the other way (Veach 1997, 5.3.2).
+    // Power, not radiance: it is not squeezed where light is bent, and the shading normal counts the other way (Veach
+    // 1997, 5.3.2).
     if (bs.through && clear) bs.weight *= sqr(s.clearEta);
-    const float shaded = std::abs(dot(m_direction, facing) * bs.wi.z), geometric = std::abs(dot(m_direction, normal) * dot(next, facing));
+    const float shaded = std::abs(dot(m_direction, facing) * bs.wi.z),
+                geometric = std::abs(dot(m_direction, normal) * dot(next, facing));
     if (shaded > 0) bs.weight *= std::min(4.0f, geometric / shaded);
     if (m_lastSpecular == noMaterial) {
       if (!m_sink->meets(thing)) return false;
@@ -1045,7 +1170,8 @@ bool Path::surface(const Hit& hit, const Ground& g) {
     m_bentAt = m_travelled;
     ++m_surfaces;
     if (!bs.through && m_takenBy == noMaterial) m_takenBy = thing;
-    if (maxComponent(m_throughput * bs.weight) < m_sink->least) return false; // of one wavelength the luminance may be small
+    if (maxComponent(m_throughput * bs.weight) < m_sink->least)
+      return false; // of one wavelength the luminance may be small
   }
   if (!goOn(bs.weight, uChoice.y)) return false;
 
@@ -1061,19 +1187,25 @@ bool Path::surface(const Hit& hit, const Ground& g) {
     return true;
   }
   if (bs.through && body && clear) {
-    if (backside) m_inside.leave(hit.copy);
-    else m_inside.enter({hit.copy, &m, false});
+    if (backside)
+      m_inside.leave(hit.copy);
+    else
+      m_inside.enter({hit.copy, &m, false});
   }
   // What lamps the way ahead may still be credited with.
   for (size_t k = 0; k < m_straightTo.size(); ++k) {
     Straight& to = m_straightTo[k];
     const bool goesOn = to.saw && (k > 0 || in.lightThrough != LightThrough::Focused);
-    if (bs.through && goesOn && (clear || (m.thin && bs.specular))) to.crossed = true;
-    else to = {gathers && !bs.specular && !(clear && bs.through != backside), false};
+    if (bs.through && goesOn && (clear || (m.thin && bs.specular)))
+      to.crossed = true;
+    else
+      to = {gathers && !bs.specular && !(clear && bs.through != backside), false};
   }
   if (m_chain) {
-    if (bs.specular) m_label.seen = uint8_t(m_label.seen | (bs.through ? SeenThrough : SeenMirrored));
-    else m_chain = false;
+    if (bs.specular)
+      m_label.seen = uint8_t(m_label.seen | (bs.through ? SeenThrough : SeenMirrored));
+    else
+      m_chain = false;
   }
   if (!bs.specular) {
     ++m_scattered;
@@ -1111,7 +1243,8 @@ Ray Path::start(float x, float y, float step) {
   m_origin = m_previousPoint = ray.origin;
   m_direction = ray.direction;
   m_spread = m_scene.camera.pixelAngle() * step;
-  for (const Copy* c : m_scene.cameraInside) m_inside.enter({c, m_scene.materials[m_scene.instances[c->instance].material].get(), false});
+  for (const Copy* c : m_scene.cameraInside)
+    m_inside.enter({c, m_scene.materials[m_scene.instances[c->instance].material].get(), false});
   return ray;
 }
 
@@ -1120,8 +1253,10 @@ void Path::run(const Hit* first, bool firstMet) {
     const InsideStack::Body* within = m_inside.empty() ? nullptr : m_inside.there();
     Hit hit;
     bool met = firstMet;
-    if (i > 0 || !first) met = m_rays.intersect(m_origin, m_direction, infinite, hit);
-    else if (met) hit = *first;
+    if (i > 0 || !first)
+      met = m_rays.intersect(m_origin, m_direction, infinite, hit);
+    else if (met)
+      hit = *first;
     if (within && within->scatters) {
       const bool wanders = scatterInside(met ? hit.distance : infinite, within->material->interior);
       if (wanders) {
@@ -1135,7 +1270,8 @@ void Path::run(const Hit* first, bool firstMet) {
       }
     }
     if (m_sink && m_sink->wantsAir && m_lastSpecular != noMaterial && (!within || m_scene.air->anyWithin()))
-      m_sink->pass({m_origin, m_direction, met ? hit.distance : infinite, within ? bodyOf(*within) : 0, landing(m_origin, V3f(0.0f), noMaterial, false)});
+      m_sink->pass({m_origin, m_direction, met ? hit.distance : infinite, within ? bodyOf(*within) : 0,
+                    landing(m_origin, V3f(0.0f), noMaterial, false)});
     if (m_sink && m_scene.air && met && (!within || m_scene.air->anyWithin())) {
       m_throughput *= throughAir(m_origin, m_direction, hit.distance, within ? bodyOf(*within) : 0);
     } else if (m_scene.air && !m_sink && (!within || (m_scene.air->anyWithin() && !within->scatters))) {
@@ -1152,7 +1288,8 @@ void Path::run(const Hit* first, bool firstMet) {
     const auto passOn = [&] { m_origin = offset(hit.point, -facing); };
     m_travelled += hit.distance;
     m_width += m_spread * hit.distance;
-    if (within && !within->scatters && !isBlack(within->material->interior.absorption)) m_throughput *= attenuation(within->material->interior.absorption, hit.distance);
+    if (within && !within->scatters && !isBlack(within->material->interior.absorption))
+      m_throughput *= attenuation(within->material->interior.absorption, hit.distance);
 
     // Switches: what this ray is not meant to meet, it passes.
     const bool hidden = m_straight ? !(in.switches & SwitchSeen)
@@ -1180,7 +1317,8 @@ void Path::run(const Hit* first, bool firstMet) {
       if (m.veil.frontOnly && facing == hit.geometric) m_veils[size_t(i) % m_veils.size()] = hit.copy;
       if (m.onlyShines()) { // nothing of it is left to chance
         const float covered = ground.opacity * (1 - additive);
-        if (m_straight && !m_first.hit && !(in.switches & (SwitchCatches | SwitchCutsOut))) m_first.alpha += (1 - m_first.alpha) * covered;
+        if (m_straight && !m_first.hit && !(in.switches & (SwitchCatches | SwitchCutsOut)))
+          m_first.alpha += (1 - m_first.alpha) * covered;
         m_throughput *= 1 - covered;
         if (covered >= 1) break;
         passOn();
@@ -1219,12 +1357,15 @@ void Path::run(const Hit* first, bool firstMet) {
 
 } // namespace
 
-static uint32_t streamOf(int px, int py, uint32_t index, uint32_t seed) { return mixBits(uint32_t(px) + mixBits(uint32_t(py) + mixBits(index + mixBits(seed)))); }
+static uint32_t streamOf(int px, int py, uint32_t index, uint32_t seed) {
+  return mixBits(uint32_t(px) + mixBits(uint32_t(py) + mixBits(index + mixBits(seed))));
+}
 
 // Beside the frame other numbers are drawn than in it.
 static uint32_t seedOf(const Scene& scene, int margin) { return margin > 0 ? mixBits(scene.seed + 1) : scene.seed; }
 
-void tracePhoton(const Scene& scene, const Ray& start, float time, const Sampler& sampler, uint32_t seed, PhotonSink& sink, TraceCount& count) {
+void tracePhoton(const Scene& scene, const Ray& start, float time, const Sampler& sampler, uint32_t seed,
+                 PhotonSink& sink, TraceCount& count) {
   ++count.paths;
   Path(scene, start, time, sampler, seed, sink, count).run();
 }
@@ -1232,7 +1373,8 @@ void tracePhoton(const Scene& scene, const Ray& start, float time, const Sampler
 void PathTracer::sample(Film& film, int px, int py, uint32_t index, TraceCount& count, RayLog* log) const {
   const size_t pixel = size_t(py) * size_t(film.width()) + size_t(px);
   const uint32_t seed = seedOf(m_scene, m_margin);
-  Path path(m_scene, film, pixel, Sampler(uint32_t(px), uint32_t(py), index, seed), streamOf(px, py, index, seed), m_draft, m_photons, count, log);
+  Path path(m_scene, film, pixel, Sampler(uint32_t(px), uint32_t(py), index, seed), streamOf(px, py, index, seed),
+            m_draft, m_photons, count, log);
   if (m_whole) path.keepWhite();
   path.start(float(px - m_margin), float(py - m_margin), m_step);
   path.run();
@@ -1252,7 +1394,8 @@ void PathTracer::sampleRow(Film& film, int px, int py, int n, uint32_t index, Tr
     Ray ray[wide];
     for (int i = 0; i < k; ++i) {
       const size_t pixel = size_t(py) * size_t(film.width()) + size_t(x + i);
-      paths[size_t(i)].emplace(m_scene, film, pixel, Sampler(uint32_t(x + i), uint32_t(py), index, seed), streamOf(x + i, py, index, seed), m_draft, m_photons, count, nullptr);
+      paths[size_t(i)].emplace(m_scene, film, pixel, Sampler(uint32_t(x + i), uint32_t(py), index, seed),
+                               streamOf(x + i, py, index, seed), m_draft, m_photons, count, nullptr);
       if (m_whole) paths[size_t(i)]->keepWhite();
       ray[i] = paths[size_t(i)]->start(float(x + i - m_margin), float(py - m_margin), m_step);
     }
@@ -1279,7 +1422,8 @@ NodeId pick(const Scene& scene, float x, float y, int skip, V3f& point, uint32_t
         if (copy) {
           *copy = hit.copy->index;
           if (hit.instance->light >= 0) // copies of a lamp are bodies of their own
-            for (const Instance* other = scene.instances.data(); other != hit.instance; ++other) *copy += scene.things[other->thing].node == node;
+            for (const Instance* other = scene.instances.data(); other != hit.instance; ++other)
+              *copy += scene.things[other->thing].node == node;
         }
         return node;
       }

@@ -18,12 +18,14 @@ struct Query : RTCIntersectContext {
 
 } // namespace
 
-PhotonBeams::PhotonBeams(std::vector<PhotonBeam> beams, std::vector<float> radius, RTCDevice device) : m_beams(std::move(beams)), m_radius(std::move(radius)) {
+PhotonBeams::PhotonBeams(std::vector<PhotonBeam> beams, std::vector<float> radius, RTCDevice device)
+    : m_beams(std::move(beams)), m_radius(std::move(radius)) {
   if (m_beams.empty()) return;
   for (uint32_t i = 0; i < m_beams.size(); ++i) {
     const PhotonBeam& b = m_beams[i];
     const int n = std::clamp(int(b.length / (8 * m_radius[b.rule])), 1, mostPieces);
-    for (int k = 0; k < n; ++k) m_pieces.push_back({i, b.length * float(k) / float(n), b.length * float(k + 1) / float(n)});
+    for (int k = 0; k < n; ++k)
+      m_pieces.push_back({i, b.length * float(k) / float(n), b.length * float(k + 1) / float(n)});
   }
   m_scene = rtcNewScene(device);
   const RTCGeometry g = rtcNewGeometry(device, RTC_GEOMETRY_TYPE_USER);
@@ -53,7 +55,8 @@ PhotonBeams::PhotonBeams(std::vector<PhotonBeam> beams, std::vector<float> radiu
     const Piece& p = all.m_pieces[args->primID];
     const PhotonBeam& b = all.m_beams[p.beam];
     RTCRayN* ray = RTCRayHitN_RayN(args->rayhit, args->N);
-    const V3f o(RTCRayN_org_x(ray, 1, 0), RTCRayN_org_y(ray, 1, 0), RTCRayN_org_z(ray, 1, 0)), d(RTCRayN_dir_x(ray, 1, 0), RTCRayN_dir_y(ray, 1, 0), RTCRayN_dir_z(ray, 1, 0));
+    const V3f o(RTCRayN_org_x(ray, 1, 0), RTCRayN_org_y(ray, 1, 0), RTCRayN_org_z(ray, 1, 0)),
+        d(RTCRayN_dir_x(ray, 1, 0), RTCRayN_dir_y(ray, 1, 0), RTCRayN_dir_z(ray, 1, 0));
     // Where two lines are nearest.
     const V3f w = o - b.begin;
     const float c = dot(d, b.direction), sine2 = 1 - c * c;
@@ -63,7 +66,8 @@ PhotonBeams::PhotonBeams(std::vector<PhotonBeam> beams, std::vector<float> radiu
     const V3f apart = w + d * along - b.direction * behind;
     const float r = all.m_radius[b.rule], x2 = dot(apart, apart) / (r * r);
     if (x2 >= 1) return;
-    static_cast<Query*>(args->context)->out->push_back({p.beam, along, behind, 0.75f / r * (1 - x2) / std::max(leastSine, std::sqrt(sine2))});
+    static_cast<Query*>(args->context)
+        ->out->push_back({p.beam, along, behind, 0.75f / r * (1 - x2) / std::max(leastSine, std::sqrt(sine2))});
   });
   rtcCommitGeometry(g);
   rtcAttachGeometry(m_scene, g);

@@ -16,14 +16,17 @@ namespace {
 
 constexpr uint32_t batch = 4096; // photons that one task traces: the same whatever the number of threads
 
-// How many of a ray's crossings with the balls are counted: each ray is dealt with from every ball that it crosses, and is worth its share.
+// How many of a ray's crossings with the balls are counted: each ray is dealt with from every ball that it crosses, and
+// is worth its share.
 int crossed(const std::vector<CausticRule::Ball>& balls, const V3f& begin, const V3f& d, bool endless) {
   int n = 0;
   for (const auto& b : balls) {
     const V3f o = begin - b.centre;
     const float along = dot(o, d), c = dot(o, o) - b.radius * b.radius;
-    if (!endless && c <= 0) ++n;
-    else if ((endless || along < 0) && along * along > c) ++n;
+    if (!endless && c <= 0)
+      ++n;
+    else if ((endless || along < 0) && along * along > c)
+      ++n;
   }
   return n;
 }
@@ -48,7 +51,8 @@ bool emit(const CausticRule& rule, const Moment& moment, const Emitter& e, float
   // Over the ball's surface, mostly on the side of the light.
   const bool endless = e.light->infinite();
   const LightReach reach = e.light->reach();
-  V3f towards = endless ? (reach.radius < std::numeric_limits<float>::infinity() ? normalize(reach.centre) : V3f(0.0f)) : e.centre - ball.centre;
+  V3f towards = endless ? (reach.radius < std::numeric_limits<float>::infinity() ? normalize(reach.centre) : V3f(0.0f))
+                        : e.centre - ball.centre;
   const float away = length(towards);
   const bool sided = endless ? away > 0 : away > ball.radius + reach.radius && !e.motion;
   V3f n;
@@ -75,9 +79,11 @@ bool emit(const CausticRule& rule, const Moment& moment, const Emitter& e, float
   return true;
 }
 
-// Sends a light's photons: start(ray, time, power, group) is called before each; false: this one is not followed. Numbers belong to the
-// light and the photon, so that what else is in the set changes none of them.
-template <typename Sink> void send(const Scene& s, const CausticRule& rule, size_t light, uint32_t pass, uint32_t first, uint32_t count, float each, Sink& sink, TraceCount& counted) {
+// Sends a light's photons: start(ray, time, power, group) is called before each; false: this one is not followed.
+// Numbers belong to the light and the photon, so that what else is in the set changes none of them.
+template <typename Sink>
+void send(const Scene& s, const CausticRule& rule, size_t light, uint32_t pass, uint32_t first, uint32_t count,
+          float each, Sink& sink, TraceCount& counted) {
   const bool sky = light >= s.emitters.size();
   const Emitter& e = sky ? s.skies[light - s.emitters.size()] : s.emitters[light];
   const float far = 2 * length(s.bounds.size()) + 1;
@@ -88,7 +94,9 @@ template <typename Sink> void send(const Scene& s, const CausticRule& rule, size
     const Moment moment(time);
     Start start;
     if (!emit(rule, moment, e, far, sampler, start)) continue;
-    if (!sink.start({start.origin, start.direction}, time, start.power * (e.baked * (each * float(rule.aims.size()))), e.group)) continue;
+    if (!sink.start({start.origin, start.direction}, time, start.power * (e.baked * (each * float(rule.aims.size()))),
+                    e.group))
+      continue;
     tracePhoton(s, {start.origin, start.direction}, time, sampler, mixBits(own + mixBits(i)), sink, counted);
   }
 }
@@ -97,10 +105,12 @@ template <typename Sink> void send(const Scene& s, const CausticRule& rule, size
 constexpr float mostBeams = 12'000;
 
 class Keep : public PhotonSink {
-public:
-  Keep(const Scene& s, size_t rule, size_t light, float beamShare, std::vector<Photon>& photons, std::vector<PhotonBeam>& beams)
-      : m_scene(s), m_rule(s.caustics->rules()[rule]), m_index(rule), m_light(light), m_emitter(light < s.emitters.size() ? s.emitters[light] : s.skies[light - s.emitters.size()]), m_beamShare(beamShare), m_photons(photons),
-        m_beams(beams) {
+ public:
+  Keep(const Scene& s, size_t rule, size_t light, float beamShare, std::vector<Photon>& photons,
+       std::vector<PhotonBeam>& beams)
+      : m_scene(s), m_rule(s.caustics->rules()[rule]), m_index(rule), m_light(light),
+        m_emitter(light < s.emitters.size() ? s.emitters[light] : s.skies[light - s.emitters.size()]),
+        m_beamShare(beamShare), m_photons(photons), m_beams(beams) {
     least = m_rule.cutOff;
   }
   bool start(const Ray&, float, const Color& power, uint16_t group) {
@@ -115,7 +125,9 @@ public:
   void land(const Landing& l) override {
     if (!wanted(l) || m_scene.caustics->ruleOf(m_light, l.first, l.thing) != int(m_index)) return;
     const float share = m_emitter.share(l.takenBy, m_emitter.light->infinite() ? 0 : l.firstWay);
-    if (share > 0) m_photons.push_back({l.place, PackedDirection(l.from), PackedDirection(l.facing), tinted(m_power * l.carried * (share * m_rule.carried(l.lastWay))), m_group, l.thing});
+    if (share > 0)
+      m_photons.push_back({l.place, PackedDirection(l.from), PackedDirection(l.facing),
+                           tinted(m_power * l.carried * (share * m_rule.carried(l.lastWay))), m_group, l.thing});
   }
   void pass(const Passage& p) override {
     if (!wanted(p.at)) return;
@@ -130,13 +142,13 @@ public:
     to = std::min({to, p.length, from + 2 * length(m_scene.bounds.size()) + 1});
     if (!(to > from)) return;
     // Power at its begin, as if the air before it took nothing: that is found where it is seen.
-    m_beams.push_back({p.begin + p.direction * from, p.direction, to - from, tinted(m_power * p.at.carried * (1 / m_beamShare)), p.at.firstWay, p.at.lastWay + from, uint32_t(m_light), m_group, p.at.first, p.at.takenBy, uint16_t(m_index)});
+    m_beams.push_back({p.begin + p.direction * from, p.direction, to - from,
+                       tinted(m_power * p.at.carried * (1 / m_beamShare)), p.at.firstWay, p.at.lastWay + from,
+                       uint32_t(m_light), m_group, p.at.first, p.at.takenBy, uint16_t(m_index)});
   }
 
-private:
-  bool wanted(const Landing& l) const {
-    return l.first != noMaterial && m_rule.wants(l.mirrored, l.surfaces);
-  }
+ private:
+  bool wanted(const Landing& l) const { return l.first != noMaterial && m_rule.wants(l.mirrored, l.surfaces); }
   Color tinted(const Color& c) const {
     if (m_rule.saturation == 1) return c;
     const float grey = luminance(c); // linear, so that a spectrum still adds up to white
@@ -157,7 +169,9 @@ private:
 
 PhotonFlow followPhotons(const Scene& s, size_t index, uint32_t perLight) {
   struct Watch : PhotonSink {
-    Watch(const Scene& s, const CausticRule& r, PhotonFlow& f) : scene(s), rule(r), flow(f) { wantsAir = s.air != nullptr; }
+    Watch(const Scene& s, const CausticRule& r, PhotonFlow& f) : scene(s), rule(r), flow(f) {
+      wantsAir = s.air != nullptr;
+    }
     bool start(const Ray& ray, float time, const Color& power, uint16_t group) {
       amount = power * scene.amounts[group];
       weight = double(luminance(amount));
@@ -196,22 +210,27 @@ PhotonFlow followPhotons(const Scene& s, size_t index, uint32_t perLight) {
         const Air::Filled& h = (*scene.air)[s.haze];
         const float to = std::min(s.to, s.from + 2 * length(scene.bounds.size()) + 1);
         if (!rule.onto[h.thing] || !(to > s.from)) continue;
-        const Color c = h.haze.scattering * (s.mean * (to - s.from)), turned = amount * p.at.carried * Color(1 - std::exp(-c.x), 1 - std::exp(-c.y), 1 - std::exp(-c.z));
+        const Color c = h.haze.scattering * (s.mean * (to - s.from)),
+                    turned = amount * p.at.carried * Color(1 - std::exp(-c.x), 1 - std::exp(-c.y), 1 - std::exp(-c.z));
         flow.turned += double(luminance(turned));
-        flow.inAir.push_back({p.begin + p.direction * (0.5f * (s.from + to)), PackedDirection(-p.direction), PackedDirection(-p.direction), turned, 0, h.thing});
+        flow.inAir.push_back({p.begin + p.direction * (0.5f * (s.from + to)), PackedDirection(-p.direction),
+                              PackedDirection(-p.direction), turned, 0, h.thing});
       }
     }
     void land(const Landing& l) override {
       if (ended || l.narrow) return; // what is narrow sends it on
       const double here = double(luminance(amount * l.carried));
       if (l.first == noMaterial) { // nothing mirrored it before
-        if (rule.through[l.thing]) flow.dull += weight;
-        else flow.blocked[l.thing] += weight;
+        if (rule.through[l.thing])
+          flow.dull += weight;
+        else
+          flow.blocked[l.thing] += weight;
       } else if (!rule.wants(l.mirrored, l.surfaces)) {
         flow.leftOut += here;
       } else if (rule.onto[l.thing]) {
         flow.lands += here;
-        flow.landed.push_back({l.place, PackedDirection(l.from), PackedDirection(l.facing), amount * l.carried, 0, l.thing});
+        flow.landed.push_back(
+            {l.place, PackedDirection(l.from), PackedDirection(l.facing), amount * l.carried, 0, l.thing});
       } else {
         flow.elsewhere[l.thing] += here;
       }
@@ -236,12 +255,13 @@ PhotonFlow followPhotons(const Scene& s, size_t index, uint32_t perLight) {
   return flow;
 }
 
-std::shared_ptr<const PhotonMap> tracePhotons(const Scene& s, uint32_t pass, float share, const Tasks& tasks, const CancelFlag& cancel) {
+std::shared_ptr<const PhotonMap> tracePhotons(const Scene& s, uint32_t pass, float share, const Tasks& tasks,
+                                              const CancelFlag& cancel) {
   const std::vector<CausticRule>& rules = s.caustics->rules();
   struct Job {
     size_t rule, light;
     uint32_t first, count;
-    float each; ///< share of the light's power
+    float each;  ///< share of the light's power
     float beams; ///< share of the photons that leave beams in the air
   };
   std::vector<Job> jobs;
@@ -256,7 +276,8 @@ std::shared_ptr<const PhotonMap> tracePhotons(const Scene& s, uint32_t pass, flo
     const float beams = std::min(1.0f, mostBeams * share / (float(count) * lights));
     for (size_t light = 0; light < rule.from.size(); ++light)
       if (rule.from[light])
-        for (uint32_t at = 0; at < count; at += batch) jobs.push_back({k, light, at, std::min(batch, count - at), 1 / float(count), beams});
+        for (uint32_t at = 0; at < count; at += batch)
+          jobs.push_back({k, light, at, std::min(batch, count - at), 1 / float(count), beams});
   }
   struct Made {
     std::vector<Photon> photons;
@@ -301,7 +322,8 @@ void PhotonMap::Sheet::sort(const std::vector<Photon>& in, float most, const Tas
   const uint32_t slots = 1u << bits;
   begins.assign(slots + 1, 0);
   photons.resize(in.size());
-  // Into buckets of slots that follow each other, part by part; then each bucket by slot, so that memory is not jumped about in.
+  // Into buckets of slots that follow each other, part by part; then each bucket by slot, so that memory is not jumped
+  // about in.
   const uint32_t bucketBits = std::min(bits, 8u), shift = bits - bucketBits, buckets = 1u << bucketBits;
   constexpr size_t part = 65536;
   const size_t parts = (in.size() + part - 1) / part;
@@ -328,7 +350,8 @@ void PhotonMap::Sheet::sort(const std::vector<Photon>& in, float most, const Tas
   bucketBegins[buckets] = sum;
   std::vector<uint32_t> order(in.size());
   tasks.forEach(int(parts), [&](int k) {
-    for (size_t i = size_t(k) * part; i < std::min(in.size(), size_t(k + 1) * part); ++i) order[at[size_t(k)][slot[i] >> shift]++] = uint32_t(i);
+    for (size_t i = size_t(k) * part; i < std::min(in.size(), size_t(k + 1) * part); ++i)
+      order[at[size_t(k)][slot[i] >> shift]++] = uint32_t(i);
   });
   tasks.forEach(int(buckets), [&](int b) {
     const uint32_t first = uint32_t(b) << shift, count = 1u << shift;
@@ -339,7 +362,8 @@ void PhotonMap::Sheet::sort(const std::vector<Photon>& in, float most, const Tas
       begins[first + c] = so;
       so += std::exchange(next[c], so);
     }
-    for (uint32_t j = bucketBegins[size_t(b)]; j < bucketBegins[size_t(b) + 1]; ++j) photons[next[slot[order[j]] - first]++] = in[order[j]];
+    for (uint32_t j = bucketBegins[size_t(b)]; j < bucketBegins[size_t(b) + 1]; ++j)
+      photons[next[slot[order[j]] - first]++] = in[order[j]];
   });
   begins[slots] = uint32_t(in.size());
   for (const Photon& p : in) {
@@ -354,7 +378,7 @@ namespace {
 
 // How many photons lie about a place, by counts of cells twice as wide as a radius: those within it, roughly.
 class CellCounts {
-public:
+ public:
   CellCounts(const std::vector<Photon>& photons, float radius) : m_radius(radius) {
     uint32_t slots = 64;
     while (slots < 4 * photons.size() && slots < 1u << 26) slots *= 2; // so many that few share one
@@ -376,9 +400,11 @@ public:
     return float(sum - 1) * (pi / 16);
   }
 
-private:
+ private:
   int cell(float x) const { return int(std::floor(x / (2 * m_radius))); }
-  uint32_t slotOf(int x, int y, int z) const { return mixBits(uint32_t(x) * 73856093u ^ uint32_t(y) * 19349663u ^ uint32_t(z) * 83492791u) & m_mask; }
+  uint32_t slotOf(int x, int y, int z) const {
+    return mixBits(uint32_t(x) * 73856093u ^ uint32_t(y) * 19349663u ^ uint32_t(z) * 83492791u) & m_mask;
+  }
   float m_radius;
   uint32_t m_mask;
   std::vector<uint32_t> m_counts;
@@ -386,13 +412,16 @@ private:
 
 } // namespace
 
-PhotonMap::PhotonMap(std::vector<std::vector<Photon>> byRule, const std::vector<Spread>& spread, std::unique_ptr<const PhotonBeams> beams, const Tasks& tasks) : m_beams(std::move(beams)) {
+PhotonMap::PhotonMap(std::vector<std::vector<Photon>> byRule, const std::vector<Spread>& spread,
+                     std::unique_ptr<const PhotonBeams> beams, const Tasks& tasks)
+    : m_beams(std::move(beams)) {
   for (size_t k = 0; k < byRule.size(); ++k) {
     const Spread& s = spread[k];
     std::vector<Photon> all = std::move(byRule[k]);
     const int levels = s.gathered > 0 ? 1 + int(std::log2(furthest)) : 1; // each twice as far as the one before
     std::vector<std::unique_ptr<CellCounts>> counts(size_t(levels) - 1);
-    tasks.forEach(levels - 1, [&](int l) { counts[size_t(l)] = std::make_unique<CellCounts>(all, s.radius * float(1 << l)); });
+    tasks.forEach(levels - 1,
+                  [&](int l) { counts[size_t(l)] = std::make_unique<CellCounts>(all, s.radius * float(1 << l)); });
     constexpr size_t chunk = 16384;
     const size_t chunks = (all.size() + chunk - 1) / chunk;
     std::vector<std::vector<std::vector<Photon>>> parts(chunks, std::vector<std::vector<Photon>>(size_t(levels)));
@@ -404,7 +433,10 @@ PhotonMap::PhotonMap(std::vector<std::vector<Photon>> byRule, const std::vector<
         while (level < levels - 1 && (within = counts[size_t(level)]->within(p.place)) < float(s.gathered)) ++level;
         const float reach = float(1 << level);
         // At the last level nobody has counted: as far as it goes.
-        p.radius = s.radius * s.shrunk * (level == 0 ? 1 : level < levels - 1 ? reach * std::max(0.5f, std::sqrt(float(s.gathered) / within)) : reach);
+        p.radius = s.radius * s.shrunk *
+                   (level == 0           ? 1
+                    : level < levels - 1 ? reach * std::max(0.5f, std::sqrt(float(s.gathered) / within))
+                                         : reach);
         parts[size_t(c)][size_t(level)].push_back(p);
       }
     });

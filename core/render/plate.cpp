@@ -3,64 +3,188 @@
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
 #include "core/document/edit.h"
+#include "core/pattern/coordinates.h"
 #include "core/pattern/image.h"
 #include "core/pattern/playback.h"
-#include "core/pattern/coordinates.h"
 #include "core/pattern/program.h"
 #include "core/render/camera.h"
 #include "core/render/film.h"
 
 #include <fmt/format.h>
-#include <tuple>
 #include <tbb/parallel_for.h>
+#include <tuple>
 
 namespace ilumbra {
 
 Kind plateKind() {
   return {.id = "plate.picture",
           .label = "Plate",
-          .helpText = "What lies behind the scene or before it: a still, a numbered sequence, a movie, a colour, a gradient or a pattern.",
-          .params = join({{choice("shows", "Shows", {"picture", "colour", "line gradient", "round gradient"}).at(Stage::Shading).matters().help("What it is made of"),
-                           file("file", "Picture").at(Stage::Shading).matters().when("shows", "picture").help("PNG, JPEG, OpenEXR, HDR, TIFF, SVG, or a movie"),
-                           color("color", "Colour", {0.02, 0.025, 0.04}).soft(0, 1).patterned().at(Stage::Shading).matters().when("shows", "colour|line gradient|round gradient").help("Of all of it, or of a gradient's start; a pattern lies over the whole picture"),
-                           color("color_end", "Colour at the end", {0.2, 0.25, 0.4}).soft(0, 1).at(Stage::Shading).when("shows", "line gradient|round gradient").help("Of a gradient"),
-                           number("start_x", "Starts across", "%", 0.5).soft(0, 1).range(-100, 100).at(Stage::Shading).in("Gradient").when("shows", "line gradient|round gradient").help("Of the frame's width, from the left; the middle of a round gradient"),
-                           number("start_y", "Starts up", "%", 0).soft(0, 1).range(-100, 100).at(Stage::Shading).in("Gradient").when("shows", "line gradient|round gradient").help("Of the frame's height, from below"),
-                           number("end_x", "Ends across", "%", 0.5).soft(0, 1).range(-100, 100).at(Stage::Shading).in("Gradient").when("shows", "line gradient|round gradient").help("A round gradient ends all around at this distance"),
-                           number("end_y", "Ends up", "%", 1).soft(0, 1).range(-100, 100).at(Stage::Shading).in("Gradient").when("shows", "line gradient|round gradient").help("Of the frame's height, from below"),
-                           choice("fit", "Fit", {"fill", "fit", "stretch"}).at(Stage::Shading).in("Picture").when("shows", "picture").help("How its shape meets that of the frame"),
-                           number("scale", "Scale", "×", 1).soft(0.25, 4).range(1e-3, 1e3).log().at(Stage::Shading).in("Picture").when("shows", "picture").help("Of the picture, about its middle"),
-                           number("offset_x", "To the right", "%", 0).soft(-1, 1).range(-100, 100).at(Stage::Shading).in("Picture").when("shows", "picture").help("Of the frame's width"),
-                           number("offset_y", "Upwards", "%", 0).soft(-1, 1).range(-100, 100).at(Stage::Shading).in("Picture").when("shows", "picture").help("Of the frame's height"),
-                           number("turn_by", "Turn", "°", 0).soft(-180, 180).at(Stage::Shading).in("Picture").when("shows", "picture").help("About its middle"),
-                           choice("color_space", "Colour space", {"as the file states", "linear Rec. 709", "ACEScg"}).at(Stage::Shading).in("Picture").when("shows", "picture").help("What its numbers mean"),
-                           flag("use_alpha", "Its alpha counts", true).at(Stage::Shading).in("Picture").when("shows", "picture").help("Off: it covers the frame all over"),
-                           number("stops", "Exposure", "stops", 0).soft(-6, 6).range(-30, 30).at(Stage::Shading).matters().help("Its own: the camera's does not change it"),
-                           number("opacity", "Opacity", "", 1).range(0, 1).at(Stage::Shading).help("How much of it is there"),
-                           number("coverage", "Coverage", "%", 1).range(0, 1).patterned().at(Stage::Shading).matters().help("Its alpha from place to place: with a mist in the picture's space it drifts over what lies behind"),
-                           integer("fineness", "Fineness", 320).soft(100, 2000).range(0, 16384).when("coverage", "a pattern").at(Stage::Shading).help("Of an uneven coverage: so many places across the picture are asked, and it lies smooth between them; 0: every pixel is"),
-                           choice("pattern_scale", "Pattern scale", {"even", "with the frame"}).at(Stage::Shading).help("Of patterns on its colour and coverage, in the picture's space: as wide as high whatever the frame's shape, or stretched with it"),
-                           choice("lies", "Lies", {"behind", "in front"}).at(Stage::Shading).help("Of the render"),
-                           flag("shown", "Shown", true).at(Stage::Shading).help("Off: as if it were not there; files then have their own alpha"),
-                           number("focal_length", "Its focal length", "mm", 0).soft(10, 200).range(0, 10000).fixed().at(Stage::Display).in("Camera match").help("Of the lens that took it, on a film as wide as the camera's; 0: not known"),
-                           number("horizon", "Its horizon", "%", 0.5).soft(0, 1).range(-10, 10).fixed().at(Stage::Display).in("Camera match").help("Height at which the picture's horizon lies, from the lower edge"),
-                           flag("numbered", "Numbered files", false).at(Stage::Shading).in("Playback").when("shows", "picture").help("The picture is one of a numbered sequence")},
-                          [] {
-                            std::vector<ParamDef> played = playbackParams(Stage::Shading);
-                            for (ParamDef& d : played) d.onlyIf = "shows", d.onlyAt = "picture";
-                            return played;
-                          }()}),
+          .helpText = "What lies behind the scene or before it: a still, a numbered sequence, a movie, a colour, a "
+                      "gradient or a pattern.",
+          .params =
+              join({{choice("shows", "Shows", {"picture", "colour", "line gradient", "round gradient"})
+                         .at(Stage::Shading)
+                         .matters()
+                         .help("What it is made of"),
+                     file("file", "Picture")
+                         .at(Stage::Shading)
+                         .matters()
+                         .when("shows", "picture")
+                         .help("PNG, JPEG, OpenEXR, HDR, TIFF, SVG, or a movie"),
+                     color("color", "Colour", {0.02, 0.025, 0.04})
+                         .soft(0, 1)
+                         .patterned()
+                         .at(Stage::Shading)
+                         .matters()
+                         .when("shows", "colour|line gradient|round gradient")
+                         .help("Of all of it, or of a gradient's start; a pattern lies over the whole picture"),
+                     color("color_end", "Colour at the end", {0.2, 0.25, 0.4})
+                         .soft(0, 1)
+                         .at(Stage::Shading)
+                         .when("shows", "line gradient|round gradient")
+                         .help("Of a gradient"),
+                     number("start_x", "Starts across", "%", 0.5)
+                         .soft(0, 1)
+                         .range(-100, 100)
+                         .at(Stage::Shading)
+                         .in("Gradient")
+                         .when("shows", "line gradient|round gradient")
+                         .help("Of the frame's width, from the left; the middle of a round gradient"),
+                     number("start_y", "Starts up", "%", 0)
+                         .soft(0, 1)
+                         .range(-100, 100)
+                         .at(Stage::Shading)
+                         .in("Gradient")
+                         .when("shows", "line gradient|round gradient")
+                         .help("Of the frame's height, from below"),
+                     number("end_x", "Ends across", "%", 0.5)
+                         .soft(0, 1)
+                         .range(-100, 100)
+                         .at(Stage::Shading)
+                         .in("Gradient")
+                         .when("shows", "line gradient|round gradient")
+                         .help("A round gradient ends all around at this distance"),
+                     number("end_y", "Ends up", "%", 1)
+                         .soft(0, 1)
+                         .range(-100, 100)
+                         .at(Stage::Shading)
+                         .in("Gradient")
+                         .when("shows", "line gradient|round gradient")
+                         .help("Of the frame's height, from below"),
+                     choice("fit", "Fit", {"fill", "fit", "stretch"})
+                         .at(Stage::Shading)
+                         .in("Picture")
+                         .when("shows", "picture")
+                         .help("How its shape meets that of the frame"),
+                     number("scale", "Scale", "×", 1)
+                         .soft(0.25, 4)
+                         .range(1e-3, 1e3)
+                         .log()
+                         .at(Stage::Shading)
+                         .in("Picture")
+                         .when("shows", "picture")
+                         .help("Of the picture, about its middle"),
+                     number("offset_x", "To the right", "%", 0)
+                         .soft(-1, 1)
+                         .range(-100, 100)
+                         .at(Stage::Shading)
+                         .in("Picture")
+                         .when("shows", "picture")
+                         .help("Of the frame's width"),
+                     number("offset_y", "Upwards", "%", 0)
+                         .soft(-1, 1)
+                         .range(-100, 100)
+                         .at(Stage::Shading)
+                         .in("Picture")
+                         .when("shows", "picture")
+                         .help("Of the frame's height"),
+                     number("turn_by", "Turn", "°", 0)
+                         .soft(-180, 180)
+                         .at(Stage::Shading)
+                         .in("Picture")
+                         .when("shows", "picture")
+                         .help("About its middle"),
+                     choice("color_space", "Colour space", {"as the file states", "linear Rec. 709", "ACEScg"})
+                         .at(Stage::Shading)
+                         .in("Picture")
+                         .when("shows", "picture")
+                         .help("What its numbers mean"),
+                     flag("use_alpha", "Its alpha counts", true)
+                         .at(Stage::Shading)
+                         .in("Picture")
+                         .when("shows", "picture")
+                         .help("Off: it covers the frame all over"),
+                     number("stops", "Exposure", "stops", 0)
+                         .soft(-6, 6)
+                         .range(-30, 30)
+                         .at(Stage::Shading)
+                         .matters()
+                         .help("Its own: the camera's does not change it"),
+                     number("opacity", "Opacity", "", 1).range(0, 1).at(Stage::Shading).help("How much of it is there"),
+                     number("coverage", "Coverage", "%", 1)
+                         .range(0, 1)
+                         .patterned()
+                         .at(Stage::Shading)
+                         .matters()
+                         .help("Its alpha from place to place: with a mist in the picture's space it drifts over what "
+                               "lies behind"),
+                     integer("fineness", "Fineness", 320)
+                         .soft(100, 2000)
+                         .range(0, 16384)
+                         .when("coverage", "a pattern")
+                         .at(Stage::Shading)
+                         .help("Of an uneven coverage: so many places across the picture are asked, and it lies smooth "
+                               "between them; 0: every pixel is"),
+                     choice("pattern_scale", "Pattern scale", {"even", "with the frame"})
+                         .at(Stage::Shading)
+                         .help("Of patterns on its colour and coverage, in the picture's space: as wide as high "
+                               "whatever the frame's shape, or stretched with it"),
+                     choice("lies", "Lies", {"behind", "in front"}).at(Stage::Shading).help("Of the render"),
+                     flag("shown", "Shown", true)
+                         .at(Stage::Shading)
+                         .help("Off: as if it were not there; files then have their own alpha"),
+                     number("focal_length", "Its focal length", "mm", 0)
+                         .soft(10, 200)
+                         .range(0, 10000)
+                         .fixed()
+                         .at(Stage::Display)
+                         .in("Camera match")
+                         .help("Of the lens that took it, on a film as wide as the camera's; 0: not known"),
+                     number("horizon", "Its horizon", "%", 0.5)
+                         .soft(0, 1)
+                         .range(-10, 10)
+                         .fixed()
+                         .at(Stage::Display)
+                         .in("Camera match")
+                         .help("Height at which the picture's horizon lies, from the lower edge"),
+                     flag("numbered", "Numbered files", false)
+                         .at(Stage::Shading)
+                         .in("Playback")
+                         .when("shows", "picture")
+                         .help("The picture is one of a numbered sequence")},
+                    [] {
+                      std::vector<ParamDef> played = playbackParams(Stage::Shading);
+                      for (ParamDef& d : played) d.onlyIf = "shows", d.onlyAt = "picture";
+                      return played;
+                    }()}),
           .existence = Stage::Shading,
           .changesByTime = isPlayed};
 }
 
 Kind pictureLayerKind() {
-  return {.id = "layer.picture",
-          .label = "Picture layer",
-          .helpText = "A part of a plate's picture as a source for effects and lens stages: a layer of its light, a mask, or what its Cryptomattes name.",
-          .params = {reference("of", "Of", {"plate."}).at(Stage::Shading).matters().help("The plate whose picture has the layer"),
-                     text("layer", "Layer", "").at(Stage::Shading).fixed().matters().help("Name of a layer of light, a mask or an object of a Cryptomatte in the file; nothing: all of it")},
-          .existence = Stage::Shading};
+  return {
+      .id = "layer.picture",
+      .label = "Picture layer",
+      .helpText = "A part of a plate's picture as a source for effects and lens stages: a layer of its light, a mask, "
+                  "or what its Cryptomattes name.",
+      .params =
+          {reference("of", "Of", {"plate."}).at(Stage::Shading).matters().help("The plate whose picture has the layer"),
+           text("layer", "Layer", "")
+               .at(Stage::Shading)
+               .fixed()
+               .matters()
+               .help("Name of a layer of light, a mask or an object of a Cryptomatte in the file; nothing: all of it")},
+      .existence = Stage::Shading};
 }
 
 namespace {
@@ -85,21 +209,26 @@ struct Texel {
 enum class Shows { Picture, Colour, LineGradient, RoundGradient };
 
 class Painter {
-public:
-  Painter(const Document& doc, const Params& p, int width, int height, const Assets& assets, bool quick) : m_p(p), m_aspect(float(width) / float(height)), m_pixel(1 / float(width)) {
+ public:
+  Painter(const Document& doc, const Params& p, int width, int height, const Assets& assets, bool quick)
+      : m_p(p), m_aspect(float(width) / float(height)), m_pixel(1 / float(width)) {
     m_gain = std::exp2(p.real("stops"));
     m_opacity = p.real("opacity");
     m_even = p.text("pattern_scale") == "even";
     m_shows = choiceOf<Shows>(p, "shows");
-    if (const PatternUse* use = p.pattern("coverage")) spread(Program::compile(doc, use->pattern, p.frame(), assets, false), width, height, quick);
-    else m_opacity *= p.real("coverage");
+    if (const PatternUse* use = p.pattern("coverage"))
+      spread(Program::compile(doc, use->pattern, p.frame(), assets, false), width, height, quick);
+    else
+      m_opacity *= p.real("coverage");
     if (m_shows == Shows::Picture) {
       if (p.text("file").empty()) throw badInput("no picture is named");
       m_image = shownImage(p, doc, assets);
       const float own = float(m_image->width()) / float(m_image->height());
       const std::string fit = p.text("fit");
       // Picture widths and heights to a frame's.
-      if (fit != "stretch") ((own > m_aspect) == (fit == "fill") ? m_wide : m_high) = (own > m_aspect) == (fit == "fill") ? m_aspect / own : own / m_aspect;
+      if (fit != "stretch")
+        ((own > m_aspect) == (fit == "fill") ? m_wide : m_high) =
+            (own > m_aspect) == (fit == "fill") ? m_aspect / own : own / m_aspect;
       const std::string space = p.text("color_space");
       m_decode = space == "as the file states";
       m_rec709 = space == "linear Rec. 709";
@@ -115,7 +244,8 @@ public:
         if (layer.reference("of").target != p.node().id) continue;
         if (!assets.share) continue; // files are not at hand
         try {
-          m_layers.push_back({l->id, assets.share(shownFile(p, doc, assets), layer.text("layer")), layer.text("layer").empty()});
+          m_layers.push_back(
+              {l->id, assets.share(shownFile(p, doc, assets), layer.text("layer")), layer.text("layer").empty()});
         } catch (const Error& e) {
           if (e.kind() == Refusal::Cancelled) throw;
           throw badInput(fmt::format("{}: {}", l->name, e.what()));
@@ -123,8 +253,10 @@ public:
       }
       return;
     }
-    if (const PatternUse* use = p.pattern("color")) m_program = std::make_shared<const Program>(Program::compile(doc, use->pattern, p.frame(), assets, true));
-    else m_color = acescgFrom709(triple("color"));
+    if (const PatternUse* use = p.pattern("color"))
+      m_program = std::make_shared<const Program>(Program::compile(doc, use->pattern, p.frame(), assets, true));
+    else
+      m_color = acescgFrom709(triple("color"));
     m_end = acescgFrom709(triple("color_end"));
     m_start = {p.real("start_x"), p.real("start_y")};
     m_stop = {p.real("end_x"), p.real("end_y")};
@@ -139,7 +271,8 @@ public:
       if (u < 0 || u > 1 || v < 0 || v > 1) return t;
       // Beyond the middle of its outermost texels the picture would be mixed with its other side.
       const float rimX = 0.5f / float(m_image->width()), rimY = 0.5f / float(m_image->height());
-      const Sample4 texel = m_image->lookup(std::clamp(u, rimX, 1 - rimX), std::clamp(v, rimY, 1 - rimY), m_decode, m_pixel * std::max(m_wide, m_high) / m_scale);
+      const Sample4 texel = m_image->lookup(std::clamp(u, rimX, 1 - rimX), std::clamp(v, rimY, 1 - rimY), m_decode,
+                                            m_pixel * std::max(m_wide, m_high) / m_scale);
       t.light = Color(texel.x, texel.y, texel.z);
       if (m_rec709) t.light = acescgFrom709(t.light);
       t.alpha = m_alpha ? clamp01(texel.w) : 1;
@@ -150,9 +283,12 @@ public:
         c = {v.x, v.y, v.z};
       }
       if (m_shows != Shows::Colour) {
-        const V3f way((m_stop.x - m_start.x) * m_aspect, m_stop.y - m_start.y, 0), here((x - m_start.x) * m_aspect, y - m_start.y, 0);
+        const V3f way((m_stop.x - m_start.x) * m_aspect, m_stop.y - m_start.y, 0),
+            here((x - m_start.x) * m_aspect, y - m_start.y, 0);
         const float reach = length(way);
-        const float k = reach > 0 ? clamp01(m_shows == Shows::LineGradient ? dot(here, way) / (reach * reach) : length(here) / reach) : 1.0f;
+        const float k = reach > 0 ? clamp01(m_shows == Shows::LineGradient ? dot(here, way) / (reach * reach)
+                                                                           : length(here) / reach)
+                                  : 1.0f;
         c = mix(c, m_end, k);
       }
       t.light = c;
@@ -167,7 +303,8 @@ public:
   struct Layer {
     NodeId id;
     std::shared_ptr<const Picture> share;
-    bool all; ///< of the whole picture, so that it is where the picture's alpha is; masks say for themselves where they are
+    bool all; ///< of the whole picture, so that it is where the picture's alpha is; masks say for themselves where they
+              ///< are
   };
   const std::vector<Layer>& layers() const { return m_layers; }
   // What share each layer has of the light there, and at last what none has. Together never more than 1.
@@ -176,16 +313,18 @@ public:
     const V2f uv = m_layers.empty() ? V2f(0, 0) : inPicture(x, y);
     for (size_t l = 0; l < m_layers.size(); ++l) {
       const Picture& p = *m_layers[l].share;
-      const float fx = std::clamp(uv.x * float(p.width) - 0.5f, 0.0f, float(p.width - 1)), fy = std::clamp((1 - uv.y) * float(p.height) - 0.5f, 0.0f, float(p.height - 1));
+      const float fx = std::clamp(uv.x * float(p.width) - 0.5f, 0.0f, float(p.width - 1)),
+                  fy = std::clamp((1 - uv.y) * float(p.height) - 0.5f, 0.0f, float(p.height - 1));
       const int x0 = int(fx), y0 = int(fy), x1 = std::min(x0 + 1, p.width - 1), y1 = std::min(y0 + 1, p.height - 1);
-      const Color share = mix(mix(p.color(x0, y0), p.color(x1, y0), fx - float(x0)), mix(p.color(x0, y1), p.color(x1, y1), fx - float(x0)), fy - float(y0));
+      const Color share = mix(mix(p.color(x0, y0), p.color(x1, y0), fx - float(x0)),
+                              mix(p.color(x0, y1), p.color(x1, y1), fx - float(x0)), fy - float(y0));
       for (int k = 0; k < 3; ++k) out[l][k] = std::clamp(share[k], 0.0f, left[k]);
       left -= out[l];
     }
     out[m_layers.size()] = left;
   }
 
-private:
+ private:
   // From the frame to the picture: about its middle, by the frame's height.
   V2f inPicture(float x, float y) const {
     const float u = (x - 0.5f - m_offset.x) * m_aspect, v = y - 0.5f - m_offset.y;
@@ -193,19 +332,21 @@ private:
     return {c / m_aspect * m_wide + 0.5f, s * m_high + 0.5f};
   }
   void spread(const Program& program, int width, int height, bool quick) {
-    const int fine = int(m_p.number("fineness")), most = fine > 0 ? std::min(fine, width) : width, across = quick ? (std::min(most, 320) + 1) / 2 : most;
+    const int fine = int(m_p.number("fineness")), most = fine > 0 ? std::min(fine, width) : width,
+              across = quick ? (std::min(most, 320) + 1) / 2 : most;
     m_coverWide = across + 1;
     m_coverHigh = std::max(1, (across * height + width - 1) / width) + 1;
     m_cover.resize(size_t(m_coverWide) * size_t(m_coverHigh));
     tbb::parallel_for(0, m_coverHigh, [&](int y) {
       for (int x = 0; x < m_coverWide; ++x) {
-        const Sample4 v = program.evaluate(patternAt(float(x) / float(m_coverWide - 1), float(y) / float(m_coverHigh - 1)));
+        const Sample4 v =
+            program.evaluate(patternAt(float(x) / float(m_coverWide - 1), float(y) / float(m_coverHigh - 1)));
         m_cover[size_t(y) * size_t(m_coverWide) + size_t(x)] = clamp01((v.x + v.y + v.z) / 3);
       }
     });
   }
-  // Texture coordinates run over the frame. Places are in its heights, about its middle, so that what a pattern draws is as wide as it is high;
-  // or they run over the frame too.
+  // Texture coordinates run over the frame. Places are in its heights, about its middle, so that what a pattern draws
+  // is as wide as it is high; or they run over the frame too.
   PatternPoint patternAt(float x, float y) const {
     PatternPoint p;
     p.uv = {x, y};
@@ -244,7 +385,8 @@ void lay(Plates::Sheet& sheet, const Painter& painter, NodeId plate, bool whole,
     sheet.alpha.assign(n, 0.0f);
   }
   const size_t before = sheet.parts.size(), layers = painter.layers().size();
-  for (const Painter::Layer& l : painter.layers()) sheet.parts.push_back({l.id, plate, Picture(width, height), std::vector<float>(n, 0.0f)});
+  for (const Painter::Layer& l : painter.layers())
+    sheet.parts.push_back({l.id, plate, Picture(width, height), std::vector<float>(n, 0.0f)});
   if (whole) sheet.parts.push_back({plate, plate, Picture(width, height), std::vector<float>(n, 0.0f)});
   tbb::parallel_for(0, height, [&](int y) {
     std::vector<Color> shares(layers + 1, Color(1.0f));
@@ -252,7 +394,8 @@ void lay(Plates::Sheet& sheet, const Painter& painter, NodeId plate, bool whole,
       const float u = (float(x) + 0.5f) / float(width), v = 1 - (float(y) + 0.5f) / float(height);
       const Texel t = painter.at(u, v);
       const size_t i = size_t(y) * size_t(width) + size_t(x);
-      for (size_t c = 0; c < 3; ++c) sheet.light.rgb[3 * i + c] = t.light[int(c)] + sheet.light.rgb[3 * i + c] * (1 - t.alpha);
+      for (size_t c = 0; c < 3; ++c)
+        sheet.light.rgb[3 * i + c] = t.light[int(c)] + sheet.light.rgb[3 * i + c] * (1 - t.alpha);
       sheet.alpha[i] = t.alpha + sheet.alpha[i] * (1 - t.alpha);
       if (sheet.parts.empty()) continue;
       for (size_t k = 0; k < before; ++k) {
@@ -264,7 +407,8 @@ void lay(Plates::Sheet& sheet, const Painter& painter, NodeId plate, bool whole,
       for (size_t k = before; k < sheet.parts.size(); ++k) {
         const Color& share = shares[k - before];
         for (size_t c = 0; c < 3; ++c) sheet.parts[k].light.rgb[3 * i + c] = t.light[int(c)] * share[int(c)];
-        sheet.parts[k].covers[i] = (k - before < layers && !painter.layers()[k - before].all ? t.there : t.alpha) * (share.x + share.y + share.z) / 3;
+        sheet.parts[k].covers[i] = (k - before < layers && !painter.layers()[k - before].all ? t.there : t.alpha) *
+                                   (share.x + share.y + share.z) / 3;
       }
     }
   });
@@ -272,14 +416,16 @@ void lay(Plates::Sheet& sheet, const Painter& painter, NodeId plate, bool whole,
 
 } // namespace
 
-std::shared_ptr<const Plates> platesOf(const Document& doc, double frame, int width, int height, const Assets& assets, bool quick) {
+std::shared_ptr<const Plates> platesOf(const Document& doc, double frame, int width, int height, const Assets& assets,
+                                       bool quick) {
   std::shared_ptr<Plates> out;
   for (const Node* n : doc.family("plate")) {
     const Params p(*n, frame);
     if (!p.flag("shown")) continue;
     if (!out) out = std::make_shared<Plates>();
     try {
-      lay(p.text("lies") == "behind" ? out->behind : out->front, Painter(doc, p, width, height, assets, quick), n->id, named(doc, n->id), width, height);
+      lay(p.text("lies") == "behind" ? out->behind : out->front, Painter(doc, p, width, height, assets, quick), n->id,
+          named(doc, n->id), width, height);
     } catch (const Error& e) {
       if (e.kind() == Refusal::Cancelled) throw;
       throw badInput(fmt::format("{}: {}", n->name, e.what()));
@@ -292,10 +438,13 @@ Color plateSeen(const Plates& plates, const Camera& camera, const V3f& direction
   const Picture& p = plates.behind.light;
   // Shares of half the frame, from its middle.
   const float half = 0.5f * camera.seenHeight(), ahead = dot(direction, camera.forward());
-  V2f at(dot(direction, camera.right()) / (half * float(p.width) / float(p.height)), -dot(direction, camera.up()) / half);
+  V2f at(dot(direction, camera.right()) / (half * float(p.width) / float(p.height)),
+         -dot(direction, camera.up()) / half);
   const float most = std::max({std::abs(at.x), std::abs(at.y), 1e-12f});
-  if (most <= ahead) at /= ahead;
-  else at *= (0.5f + (ahead > 0 ? 0.5f * std::exp(-0.5f * (most / ahead - 1)) : 0)) / most;
+  if (most <= ahead)
+    at /= ahead;
+  else
+    at *= (0.5f + (ahead > 0 ? 0.5f * std::exp(-0.5f * (most / ahead - 1)) : 0)) / most;
   const auto place = [](float v, int size, int& from, int& to) {
     const float t = std::clamp((0.5f + 0.5f * v) * float(size) - 0.5f, 0.0f, float(size - 1));
     from = int(t);
@@ -306,7 +455,8 @@ Color plateSeen(const Plates& plates, const Camera& camera, const V3f& direction
   const float fx = place(at.x, p.width, x0, x1), fy = place(at.y, p.height, y0, y1);
   Color out(0.0f);
   alpha = 0;
-  for (const auto& [px, py, w] : {std::tuple{x0, y0, (1 - fx) * (1 - fy)}, {x1, y0, fx * (1 - fy)}, {x0, y1, (1 - fx) * fy}, {x1, y1, fx * fy}}) {
+  for (const auto& [px, py, w] :
+       {std::tuple{x0, y0, (1 - fx) * (1 - fy)}, {x1, y0, fx * (1 - fy)}, {x0, y1, (1 - fx) * fy}, {x1, y1, fx * fy}}) {
     out += p.color(px, py) * w;
     alpha += plates.behind.alpha[size_t(py) * size_t(p.width) + size_t(px)] * w;
   }
@@ -351,14 +501,19 @@ PlateLayers plateLayers(const Plates& plates, const Film& film, const std::vecto
   const Picture& full = plates.behind.alpha.empty() ? plates.front.light : plates.behind.light;
   PlateLayers out{Picture(w, h), Picture(w, h), {}};
   for (const Plates::Sheet* sheet : {&plates.behind, &plates.front})
-    for (const PlatePart& p : sheet->parts) out.parts.push_back({p.id, p.plate, Picture(w, h), std::vector<float>(size_t(w) * size_t(h), 0.0f)});
+    for (const PlatePart& p : sheet->parts)
+      out.parts.push_back({p.id, p.plate, Picture(w, h), std::vector<float>(size_t(w) * size_t(h), 0.0f)});
   tasks.forEach(h, [&](int y) {
     for (int x = 0; x < w; ++x) {
-      const size_t i = size_t(y) * size_t(w) + size_t(x), k = size_t((2 * y + 1) * full.height / (2 * h)) * size_t(full.width) + size_t((2 * x + 1) * full.width / (2 * w));
-      const float bare = 1 - clamp01(alpha.empty() ? film.alpha(i) : alpha[i]), over = plates.front.alpha.empty() ? 0 : plates.front.alpha[k];
+      const size_t i = size_t(y) * size_t(w) + size_t(x),
+                   k = size_t((2 * y + 1) * full.height / (2 * h)) * size_t(full.width) +
+                       size_t((2 * x + 1) * full.width / (2 * w));
+      const float bare = 1 - clamp01(alpha.empty() ? film.alpha(i) : alpha[i]),
+                  over = plates.front.alpha.empty() ? 0 : plates.front.alpha[k];
       for (size_t c = 0; c < 3; ++c) {
         out.keep.rgb[3 * i + c] = 1 - over;
-        const float back = plates.behind.alpha.empty() ? 0 : plates.behind.light.rgb[3 * k + c] * bare, front = plates.front.alpha.empty() ? 0 : plates.front.light.rgb[3 * k + c];
+        const float back = plates.behind.alpha.empty() ? 0 : plates.behind.light.rgb[3 * k + c] * bare,
+                    front = plates.front.alpha.empty() ? 0 : plates.front.light.rgb[3 * k + c];
         out.add.rgb[3 * i + c] = back * (1 - over) + front;
       }
       size_t part = 0;
@@ -381,7 +536,8 @@ Picture platesBehind(const Plates& plates, int width, int height, const Tasks& t
   Picture out(width, height);
   tasks.forEach(height, [&](int y) {
     for (int x = 0; x < width; ++x) {
-      const size_t k = size_t((2 * y + 1) * full.height / (2 * height)) * size_t(full.width) + size_t((2 * x + 1) * full.width / (2 * width));
+      const size_t k = size_t((2 * y + 1) * full.height / (2 * height)) * size_t(full.width) +
+                       size_t((2 * x + 1) * full.width / (2 * width));
       const float over = plates.front.alpha.empty() ? 0 : plates.front.alpha[k];
       for (size_t c = 0; c < 3; ++c) out.at(x, y)[c] = full.rgb[3 * k + c] * (1 - over);
     }
@@ -405,13 +561,16 @@ Document matchCamera(const Document& doc, NodeId plate) {
   if (p.number("focal_length") > 0) out = setValue(out, camera->id, "focal_length", Constant(p.number("focal_length")));
   const Params c(*out.find(camera->id), frame), settings = settingsOf(out);
   const Triple from = c.triple("position"), to = c.triple("target");
-  const double dx = to[0] - from[0], dz = to[2] - from[2], flat = std::hypot(dx, dz), reach = std::hypot(flat, to[1] - from[1]);
+  const double dx = to[0] - from[0], dz = to[2] - from[2], flat = std::hypot(dx, dz),
+               reach = std::hypot(flat, to[1] - from[1]);
   if (flat < 1e-9) throw badInput(camera->name + " looks straight up or down, where there is no horizon");
-  // The horizon lies where a level line of sight falls: at (horizon - 1/2) of the film's height above its middle, a tangent.
+  // The horizon lies where a level line of sight falls: at (horizon - 1/2) of the film's height above its middle, a
+  // tangent.
   const double height = c.number("film_width") * settings.number("height") / settings.number("width");
   const double up = std::atan((p.number("horizon") - 0.5) * height / c.number("focal_length"));
   const double level = reach * std::cos(up) / flat;
-  return setValue(out, camera->id, "target", Constant(Triple{from[0] + dx * level, from[1] - reach * std::sin(up), from[2] + dz * level}));
+  return setValue(out, camera->id, "target",
+                  Constant(Triple{from[0] + dx * level, from[1] - reach * std::sin(up), from[2] + dz * level}));
 }
 
 } // namespace ilumbra

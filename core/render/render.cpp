@@ -15,13 +15,15 @@ void Rendering::restart(ScenePtr scene, int step, bool draft) {
   m_samples = m_pass = 0;
   m_calm = false;
   m_photons.reset();
-  m_film.reset((m_scene->width + step - 1) / step, (m_scene->height + step - 1) / step, int(m_scene->groups.size()), m_scene->table, m_scene->masks);
+  m_film.reset((m_scene->width + step - 1) / step, (m_scene->height + step - 1) / step, int(m_scene->groups.size()),
+               m_scene->table, m_scene->masks);
   surround();
 }
 
 void Rendering::surround() {
   m_besideSamples = 0;
-  if (m_scene->overscan > 0) m_film.surroundBy(int(std::ceil(m_scene->overscan * float(m_film.height()) / Film::coarse)));
+  if (m_scene->overscan > 0)
+    m_film.surroundBy(int(std::ceil(m_scene->overscan * float(m_film.height()) / Film::coarse)));
 }
 
 void Rendering::widen(ScenePtr scene) {
@@ -52,7 +54,9 @@ void Rendering::setGoals(uint32_t samples, bool everywhere, double noise, const 
         }
       // White steers black, and black white.
       for (int side = 0; side < 2; ++side)
-        if (count[1 - side]) error[2 * (size_t(by) * size_t(columns) + size_t(bx)) + size_t(side)] = sum[1 - side] / float(count[1 - side]);
+        if (count[1 - side])
+          error[2 * (size_t(by) * size_t(columns) + size_t(bx)) + size_t(side)] =
+              sum[1 - side] / float(count[1 - side]);
     }
   });
   m_calm = m_film.noise() <= noise;
@@ -76,7 +80,8 @@ void Rendering::setGoals(uint32_t samples, bool everywhere, double noise, const 
 Region Rendering::pixelsOf(const Region& region) const {
   if (region.width <= 0) return {0, 0, m_film.width(), m_film.height()};
   const int x0 = std::max(0, region.x) / m_step, y0 = std::max(0, region.y) / m_step;
-  const int x1 = std::min(m_film.width(), (region.x + region.width + m_step - 1) / m_step), y1 = std::min(m_film.height(), (region.y + region.height + m_step - 1) / m_step);
+  const int x1 = std::min(m_film.width(), (region.x + region.width + m_step - 1) / m_step),
+            y1 = std::min(m_film.height(), (region.y + region.height + m_step - 1) / m_step);
   return {x0, y0, std::max(0, x1 - x0), std::max(0, y1 - y0)};
 }
 
@@ -91,8 +96,10 @@ std::shared_ptr<const PhotonMap> Rendering::photons(uint32_t pass, const Tasks& 
 void Rendering::addSurround(std::vector<Piece>& pieces, uint32_t samples) {
   Film* around = m_film.surround();
   if (!around) return;
-  const int m = m_film.margin(), w = around->width(), h = around->height(), high = m_film.height() / Film::coarse, wide = m_film.width() / Film::coarse;
-  for (const Region& strip : {Region{0, 0, w, m}, Region{0, m, m, high}, Region{m + wide, m, w - m - wide, high}, Region{0, m + high, w, h - m - high}})
+  const int m = m_film.margin(), w = around->width(), h = around->height(), high = m_film.height() / Film::coarse,
+            wide = m_film.width() / Film::coarse;
+  for (const Region& strip : {Region{0, 0, w, m}, Region{0, m, m, high}, Region{m + wide, m, w - m - wide, high},
+                              Region{0, m + high, w, h - m - high}})
     pieces.push_back({around, strip, m_step * Film::coarse, m, [samples](int, int) { return samples; }});
 }
 
@@ -114,7 +121,8 @@ void Rendering::trace(const Tasks& tasks, const std::vector<Piece>& pieces, cons
       const auto [of, left, top] = tiles[size_t(i)];
       Film& film = *of->film;
       const PathTracer tracer(*m_scene, of->step, m_draft, photons, of->margin, m_step > 1);
-      const int right = std::min(of->pixels.x + of->pixels.width, left + tile), bottom = std::min(of->pixels.y + of->pixels.height, top + tile);
+      const int right = std::min(of->pixels.x + of->pixels.width, left + tile),
+                bottom = std::min(of->pixels.y + of->pixels.height, top + tile);
       const auto index = [&](int x, int y) { return size_t(y) * size_t(film.width()) + size_t(x); };
       TraceCount count;
       for (int y = top; y < bottom && !cancel.requested(); ++y) {
@@ -140,7 +148,8 @@ void Rendering::trace(const Tasks& tasks, const std::vector<Piece>& pieces, cons
   for (const Piece& p : pieces)
     for (int y = p.pixels.y; y < p.pixels.y + p.pixels.height; ++y)
       for (int x = p.pixels.x; x < p.pixels.x + p.pixels.width; ++x)
-        if (const uint32_t done = p.film->samples(size_t(y) * size_t(p.film->width()) + size_t(x)), most = p.goal(x, y); done < most) {
+        if (const uint32_t done = p.film->samples(size_t(y) * size_t(p.film->width()) + size_t(x)), most = p.goal(x, y);
+            done < most) {
           first = std::min(first, done);
           last = std::max(last, most);
         }
@@ -148,7 +157,8 @@ void Rendering::trace(const Tasks& tasks, const std::vector<Piece>& pieces, cons
     if (const auto map = photons(s, tasks, cancel)) samples(s, s + 1, map.get());
 }
 
-bool Rendering::advance(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region, double noise) {
+bool Rendering::advance(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region,
+                        double noise) {
   const Region pixels = pixelsOf(region);
   if (pixels.width == 0 || pixels.height == 0) return true;
   if (m_pass != samples) {
@@ -156,7 +166,10 @@ bool Rendering::advance(const Tasks& tasks, uint32_t samples, const CancelFlag& 
     m_pass = samples;
   }
   const int across = (m_film.width() + block - 1) / block;
-  std::vector<Piece> pieces = {{&m_film, pixels, m_step, 0, [&](int x, int y) { return m_goals[2 * (size_t(y / block) * size_t(across) + size_t(x / block)) + size_t((x + y) & 1)]; }}};
+  std::vector<Piece> pieces = {
+      {&m_film, pixels, m_step, 0, [&](int x, int y) {
+         return m_goals[2 * (size_t(y / block) * size_t(across) + size_t(x / block)) + size_t((x + y) & 1)];
+       }}};
   if (region.width <= 0 && !m_calm) addSurround(pieces, samples);
   trace(tasks, pieces, cancel);
   if (cancel.requested()) return false;

@@ -13,11 +13,11 @@ struct Region {
 /// A scene being rendered: its film and what was counted. Work can be broken off at any time and goes on where it
 /// stopped; a pixel's value depends on its number of samples only, never on the order or number of threads.
 class Rendering {
-public:
+ public:
   Rendering() = default;
   explicit Rendering(ScenePtr scene, int step = 1, bool draft = false) { restart(std::move(scene), step, draft); }
-  /// From the first sample. With `step` > 1 each pixel of the film stands for step × step pixels of the picture, and clear things do not
-  /// disperse light; a draft has direct light only (see PathTracer).
+  /// From the first sample. With `step` > 1 each pixel of the film stands for step × step pixels of the picture, and
+  /// clear things do not disperse light; a draft has direct light only (see PathTracer).
   void restart(ScenePtr scene, int step = 1, bool draft = false);
   /// Goes on with a scene that differs from this one in its overscan alone: what was sampled stays.
   void widen(ScenePtr scene);
@@ -34,24 +34,28 @@ public:
   /// Gives every pixel of the region at least `samples` samples. False if cancelled on the way; the answer to a cancel
   /// comes within a row of a tile.
   ///
-  /// With `noise` above 0, which Film::noise() should come down to, the whole picture's passes go where it is needed after the
-  /// first `evenSamples`: blocks of 8 × 8 pixels whose error is below three quarters of it rest. In each block the black pixels of a chequerboard steer the white
-  /// ones and the other way about, so that no pixel's own luck decides how often it is sampled.
-  bool advance(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region = Region(), double noise = 0);
-  /// Gives the region's pixels at least `samples` samples before their turn, evenly. The passes that follow leave out what is
-  /// done.
+  /// With `noise` above 0, which Film::noise() should come down to, the whole picture's passes go where it is needed
+  /// after the first `evenSamples`: blocks of 8 × 8 pixels whose error is below three quarters of it rest. In each
+  /// block the black pixels of a chequerboard steer the white ones and the other way about, so that no pixel's own luck
+  /// decides how often it is sampled.
+  bool advance(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region = Region(),
+               double noise = 0);
+  /// Gives the region's pixels at least `samples` samples before their turn, evenly. The passes that follow leave out
+  /// what is done.
   bool ahead(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region);
   /// Samples of the pixels that were never left out.
   uint32_t samples() const { return m_samples; }
   /// The samples that the next pass should aim at: the same steps whoever asks, so that the same choices are made.
-  uint32_t nextPass(uint32_t most) const { return std::min(most, m_samples < 8 ? m_samples + 1 : m_samples + std::max(1u, m_samples / 8)); }
+  uint32_t nextPass(uint32_t most) const {
+    return std::min(most, m_samples < 8 ? m_samples + 1 : m_samples + std::max(1u, m_samples / 8));
+  }
   /// The noise asked for is reached: the last pass had nothing to do.
   bool calm() const { return m_calm; }
   void reconsider() { m_calm = false; }
   static constexpr uint32_t evenSamples = 16;
   const TraceCount& count() const { return m_count; }
 
-private:
+ private:
   ScenePtr m_scene;
   Film m_film;
   TraceCount m_count;

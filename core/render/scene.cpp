@@ -1,30 +1,30 @@
 #include "core/render/scene_compiler.h"
 
+#include "core/air/beam.h"
+#include "core/air/voxel_grid.h"
 #include "core/base/error.h"
 #include "core/base/hash.h"
 #include "core/document/units.h"
 #include "core/geometry/form.h"
 #include "core/geometry/mesh_tools.h"
-#include "core/air/beam.h"
-#include "core/air/voxel_grid.h"
 #include "core/pattern/playback.h"
 #include "core/render/air.h"
+#include "core/render/balance.h"
 #include "core/render/caustics.h"
 #include "core/render/crowd.h"
 #include "core/render/geometry.h"
 #include "core/render/hit.h"
-#include "core/render/balance.h"
+#include "core/render/own_light.h"
 #include "core/render/part.h"
 #include "core/render/plate.h"
-#include "core/render/own_light.h"
 #include "core/surface/tables.h"
 
-#include <ImathBoxAlgo.h>
 #include <fmt/format.h>
-#include <utility>
+#include <ImathBoxAlgo.h>
 #include <limits>
 #include <map>
 #include <set>
+#include <utility>
 
 namespace ilumbra {
 
@@ -44,7 +44,8 @@ int groupLimit(int width, int height, size_t queries, size_t layerMemory) {
 
 namespace {
 
-// For each thing the materials that can be seen on it: its own, those that came to light by a cut, and what these are layered of.
+// For each thing the materials that can be seen on it: its own, those that came to light by a cut, and what these are
+// layered of.
 std::vector<std::set<uint16_t>> wornBy(const Scene& s) {
   std::vector<std::set<uint16_t>> worn(s.things.size());
   const auto add = [&](auto& self, std::set<uint16_t>& to, uint16_t material) -> void {
@@ -65,7 +66,8 @@ std::vector<std::set<uint16_t>> wornBy(const Scene& s) {
 }
 
 // The materials that a layered one is made of, below before above.
-void forLeaves(const Document& doc, const Reference& use, double frame, int depth, const std::function<void(const Reference&)>& f) {
+void forLeaves(const Document& doc, const Reference& use, double frame, int depth,
+               const std::function<void(const Reference&)>& f) {
   const Node* n = doc.find(use.target);
   if (!n || depth > 64) return;
   if (n->kind->id != "material.layer") {
@@ -77,8 +79,8 @@ void forLeaves(const Document& doc, const Reference& use, double frame, int dept
   forLeaves(doc, p.reference("above"), frame, depth + 1, f);
 }
 
-// Lights in tree order, then uses of materials with own light, each once. `copiesOf`: of lights and objects that stand more than
-// once.
+// Lights in tree order, then uses of materials with own light, each once. `copiesOf`: of lights and objects that stand
+// more than once.
 std::vector<Source> sourcesOf(const Document& doc, double frame, const std::map<NodeId, uint32_t>& copiesOf) {
   std::vector<Source> out;
   const Balance balance(doc, frame);
@@ -89,7 +91,12 @@ std::vector<Source> sourcesOf(const Document& doc, double frame, const std::map<
   for (const Node* n : doc.family("light"))
     for (uint32_t c = 1; c <= (balance.isSplit(n->id) ? copies(n->id) : 1); ++c) {
       const BalanceSource source = balance.ofLight(n->id, c);
-      out.push_back({n->id, {}, 0, source.copy, source.copy ? fmt::format("{} {}", n->name, c) : n->name, lightAmount(Params(*n, frame)) * balance.factor(source)});
+      out.push_back({n->id,
+                     {},
+                     0,
+                     source.copy,
+                     source.copy ? fmt::format("{} {}", n->name, c) : n->name,
+                     lightAmount(Params(*n, frame)) * balance.factor(source)});
     }
   for (const Node* n : doc.family("object")) {
     if (!n->kind->param("material")) continue;
@@ -98,7 +105,12 @@ std::vector<Source> sourcesOf(const Document& doc, double frame, const std::map<
       if (isBlack(ownLight(doc, use, frame, true))) return;
       for (uint32_t c = 1; c <= (balance.isSplit({use.target, n->id}) ? copies(n->id) : 1); ++c) {
         const BalanceSource source = balance.ofOwnLight(use.target, n->id, c);
-        Source s{use.target, use, source.object, source.copy, doc.find(use.target)->name, ownLight(doc, use, frame) * balance.factor(source)};
+        Source s{use.target,
+                 use,
+                 source.object,
+                 source.copy,
+                 doc.find(use.target)->name,
+                 ownLight(doc, use, frame) * balance.factor(source)};
         if (use.with || source.object) s.name += " on " + n->name;
         if (source.copy) s.name += fmt::format(" {}", c);
         if (std::find(out.begin(), out.end(), s) == out.end()) out.push_back(std::move(s));
@@ -106,7 +118,8 @@ std::vector<Source> sourcesOf(const Document& doc, double frame, const std::map<
     });
   }
   for (const Node* n : doc.family("air"))
-    if (const Params p(*n, frame); !isBlack(airLight(p, true))) out.push_back({n->id, {}, 0, 0, n->name, airLight(p) * balance.factor(n->id)});
+    if (const Params p(*n, frame); !isBlack(airLight(p, true)))
+      out.push_back({n->id, {}, 0, 0, n->name, airLight(p) * balance.factor(n->id)});
   // What clear things show of plates, in values of the picture, whatever the camera's exposure.
   for (const Node* n : doc.family("plate"))
     if (const Params p(*n, frame); p.flag("shown") && p.text("lies") == "behind") {
@@ -176,12 +189,16 @@ void SceneCompiler::assignGroups() {
   Scene& s = *m_scene;
   m_sources = sourcesOf(m_doc, m_options.frame, s.copiesOf);
   // What lies beside the frame takes its share of the memory.
-  const double across = double(s.width) / s.height, beside = ((across + 2 * double(s.overscan)) * (1 + 2 * double(s.overscan)) / across - 1) / (Film::coarse * Film::coarse);
-  const auto limit = size_t(groupLimit(s.width, s.height, s.queries.size(), size_t(double(m_options.layerMemory) / (1 + beside))));
+  const double across = double(s.width) / s.height,
+               beside = ((across + 2 * double(s.overscan)) * (1 + 2 * double(s.overscan)) / across - 1) /
+                        (Film::coarse * Film::coarse);
+  const auto limit =
+      size_t(groupLimit(s.width, s.height, s.queries.size(), size_t(double(m_options.layerMemory) / (1 + beside))));
   s.sharedGroups = m_sources.size() > limit;
   const size_t own = s.sharedGroups ? limit - 1 : m_sources.size();
   for (size_t i = 0; i < own; ++i) {
-    s.groups.push_back({m_sources[i].name, m_sources[i].node, m_sources[i].material, m_sources[i].object, m_sources[i].copy});
+    s.groups.push_back(
+        {m_sources[i].name, m_sources[i].node, m_sources[i].material, m_sources[i].object, m_sources[i].copy});
     s.amounts.push_back(m_sources[i].amount);
   }
   if (s.sharedGroups) {
@@ -219,10 +236,12 @@ void SceneCompiler::layPlates() {
     }
   if (nodes.empty()) return;
   auto& kept = m_cache.plates;
-  if (patterned || !kept.plates || kept.nodes != nodes || kept.frame != m_options.frame || kept.width != s.width || kept.height != s.height) {
+  if (patterned || !kept.plates || kept.nodes != nodes || kept.frame != m_options.frame || kept.width != s.width ||
+      kept.height != s.height) {
     kept = {};
     try {
-      kept = {nodes, m_options.frame, s.width, s.height, platesOf(m_doc, m_options.frame, s.width, s.height, m_assets, m_options.playing)};
+      kept = {nodes, m_options.frame, s.width, s.height,
+              platesOf(m_doc, m_options.frame, s.width, s.height, m_assets, m_options.playing)};
     } catch (const Error& e) {
       if (e.kind() == Refusal::Cancelled) throw;
       s.troubles.push_back(e.what());
@@ -242,10 +261,14 @@ uint16_t SceneCompiler::materialOf(const Reference& use) {
   m_open.push_back(use.target);
   Material m;
   try {
-    m = compileMaterial(m_doc, use, m_options.frame, m_assets, [&](const Reference& part) {
-      if (part.target && std::find(m_open.begin(), m_open.end(), part.target) != m_open.end()) throw badInput("the material is layered over itself");
-      return int(materialOf(part));
-    }, &m_cache.tables);
+    m = compileMaterial(
+        m_doc, use, m_options.frame, m_assets,
+        [&](const Reference& part) {
+          if (part.target && std::find(m_open.begin(), m_open.end(), part.target) != m_open.end())
+            throw badInput("the material is layered over itself");
+          return int(materialOf(part));
+        },
+        &m_cache.tables);
   } catch (const Error& e) {
     if (e.kind() == Refusal::Cancelled) throw;
     m_scene->troubles.push_back(fmt::format("{}: {}", m_doc.find(use.target)->name, e.what()));
@@ -258,7 +281,9 @@ uint16_t SceneCompiler::materialOf(const Reference& use) {
   return uint16_t(index);
 }
 
-void SceneCompiler::leaves(uint16_t index, std::vector<std::pair<const Driven*, bool>> masks, const std::function<void(const Material&, const std::vector<std::pair<const Driven*, bool>>&)>& f) const {
+void SceneCompiler::leaves(
+    uint16_t index, std::vector<std::pair<const Driven*, bool>> masks,
+    const std::function<void(const Material&, const std::vector<std::pair<const Driven*, bool>>&)>& f) const {
   const Material& m = *m_materials[index];
   if (!m.layered()) {
     f(m, masks);
@@ -275,7 +300,8 @@ bool SceneCompiler::anyLeaf(uint16_t index, const std::function<bool(const Mater
   leaves(index, {}, [&](const Material& m, const auto&) { any |= f(m); });
   return any;
 }
-ScenePtr compileScene(const Document& doc, const CompileOptions& options, const Assets& assets, SceneCache& cache, const CancelFlag* cancel) {
+ScenePtr compileScene(const Document& doc, const CompileOptions& options, const Assets& assets, SceneCache& cache,
+                      const CancelFlag* cancel) {
   return SceneCompiler(doc, options, assets, cache.content(), cancel).compile();
 }
 
@@ -287,7 +313,9 @@ std::vector<Color> balancedAmounts(const Scene& scene, const Document& doc, doub
   if (sources.size() < own || (!scene.sharedGroups && sources.size() != own)) return {};
   for (size_t i = 0; i < own; ++i) {
     // Own light is told by its material; which numbers a use overrides may change with the balance.
-    if (sources[i].node != scene.groups[i].node || sources[i].object != scene.groups[i].object || sources[i].copy != scene.groups[i].copy) return {};
+    if (sources[i].node != scene.groups[i].node || sources[i].object != scene.groups[i].object ||
+        sources[i].copy != scene.groups[i].copy)
+      return {};
     amounts.push_back(sources[i].amount);
   }
   if (scene.sharedGroups) {

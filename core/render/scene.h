@@ -22,15 +22,16 @@ struct Geometry;
 struct Plates;
 using GeometryPtr = std::shared_ptr<const Geometry>;
 
-/// How light of lamps gets through an object's clear matter: not at all; on a straight line by Fresnel and absorption; or
-/// only bent, as paths (and photons) find it. A lamp may say so itself, or leave it to each thing.
+/// How light of lamps gets through an object's clear matter: not at all; on a straight line by Fresnel and absorption;
+/// or only bent, as paths (and photons) find it. A lamp may say so itself, or leave it to each thing.
 enum class LightThrough : uint8_t { Straight, Focused, Blocked, AsThings };
 
 /// Something that can be seen: an object or a light.
 struct Thing {
   NodeId node = 0;
   std::string name;
-  std::vector<NodeId> parts = {}; ///< the parts (render/part.h) that it belongs to: copies in other parts are another thing
+  std::vector<NodeId> parts =
+      {}; ///< the parts (render/part.h) that it belongs to: copies in other parts are another thing
   bool among(const std::set<NodeId>& ids) const {
     return ids.count(node) > 0 || std::any_of(parts.begin(), parts.end(), [&](NodeId p) { return ids.count(p) > 0; });
   }
@@ -46,15 +47,21 @@ struct LightGroup {
 };
 
 enum Switches : uint16_t {
-  SwitchSeen = 1, SwitchMirrored = 2, SwitchThrough = 4, SwitchShadow = 8, SwitchTakesLight = 16, SwitchLightsOthers = 32,
-  SwitchCutsOut = 64, SwitchCatches = 128
+  SwitchSeen = 1,
+  SwitchMirrored = 2,
+  SwitchThrough = 4,
+  SwitchShadow = 8,
+  SwitchTakesLight = 16,
+  SwitchLightsOthers = 32,
+  SwitchCutsOut = 64,
+  SwitchCatches = 128
 };
 
 /// An object, or the body of a lamp, with all that its copies share.
 struct Instance {
   GeometryPtr geometry;
-  M44f toWorld, toObject; ///< of the first copy at mid-shutter
-  Box3f bounds;           ///< of all copies, in the world
+  M44f toWorld, toObject;             ///< of the first copy at mid-shutter
+  Box3f bounds;                       ///< of all copies, in the world
   uint32_t firstCopy = 0, copies = 1; ///< in Scene::copies
   uint16_t thing = 0, material = noMaterial;
   std::vector<uint16_t> thingByCopy; ///< where parts divide the copies; empty: all are `thing`
@@ -62,9 +69,9 @@ struct Instance {
   uint16_t switches = 0;
   bool closed = false; ///< its shape has an inside
   LightThrough lightThrough = LightThrough::Straight;
-  int light = -1;   ///< index into lights: this is a lamp's body
-  int emitter = -1; ///< of a lamp's body: index into emitters
-  uint16_t insideMaterial = noMaterial; ///< of triangles that came to light by a cut; noMaterial: the same
+  int light = -1;                              ///< index into lights: this is a lamp's body
+  int emitter = -1;                            ///< of a lamp's body: index into emitters
+  uint16_t insideMaterial = noMaterial;        ///< of triangles that came to light by a cut; noMaterial: the same
   std::vector<std::pair<uint16_t, int>> glows; ///< materials with own light, and their emitters for the first copy
   /// Of a copy by its index; -1: that material gives no light.
   int emitterOf(uint16_t leaf, uint32_t copy) const {
@@ -88,16 +95,18 @@ struct Emitter {
   MotionPtr motion;             ///< how it moves, rigidly; null: it stands still
   M44f rest;                    ///< of what moves: from the world at mid-shutter to its own space
   uint16_t group = 0, thing = 0;
-  Color baked{1.0f};  ///< 1 for a group of its own; the amount where lights share a group
-  float weight = 0;   ///< luminance of its amount, for choosing; never 0
+  Color baked{1.0f};     ///< 1 for a group of its own; the amount where lights share a group
+  float weight = 0;      ///< luminance of its amount, for choosing; never 0
   uint16_t switches = 0; ///< of a sky: its Switches
   float range = std::numeric_limits<float>::infinity(); ///< metres at which its light has faded
   V3f centre{0.0f}; ///< of a light at finite distance, and its rough lumens at unit power: as its reach says
   float flux = 1;
-  std::vector<bool> linked; ///< by thing: takes its light; empty: all do
+  std::vector<bool> linked;                    ///< by thing: takes its light; empty: all do
   LightThrough clear = LightThrough::AsThings; ///< whatever clear things say, its light gets through them so
-  bool caustics = true;     ///< photons may carry its light
-  LightThrough through(const Instance& thing) const { return clear == LightThrough::AsThings ? thing.lightThrough : clear; }
+  bool caustics = true;                        ///< photons may carry its light
+  LightThrough through(const Instance& thing) const {
+    return clear == LightThrough::AsThings ? thing.lightThrough : clear;
+  }
   /// What of its light comes to a thing at a distance in metres.
   float share(uint16_t thingThere, float distance) const {
     if (!linked.empty() && !linked[thingThere]) return 0;
@@ -107,16 +116,16 @@ struct Emitter {
 
 /// A document compiled for rendering at one frame. Immutable.
 class Scene {
-public:
+ public:
   ~Scene();
-  RTCSceneTy* everything = nullptr; ///< objects and the bodies of lights
-  RTCSceneTy* blockers = nullptr;   ///< what casts shadow and is opaque for certain
+  RTCSceneTy* everything = nullptr;    ///< objects and the bodies of lights
+  RTCSceneTy* blockers = nullptr;      ///< what casts shadow and is opaque for certain
   RTCSceneTy* clearBlockers = nullptr; ///< what casts shadow but lets some light through; null: nothing does
   std::vector<Instance> instances;
-  std::vector<Copy> copies;         ///< by the id that hits have, in all Embree scenes
-  std::vector<MotionPtr> motions;   ///< of copies that move
-  /// Many copies of one object: one Embree geometry with a primitive for each, for an instance of its own costs four times the
-  /// memory.
+  std::vector<Copy> copies;       ///< by the id that hits have, in all Embree scenes
+  std::vector<MotionPtr> motions; ///< of copies that move
+  /// Many copies of one object: one Embree geometry with a primitive for each, for an instance of its own costs four
+  /// times the memory.
   struct Crowd {
     RTCSceneTy* form;
     const Copy* copies; ///< the first
@@ -125,64 +134,67 @@ public:
   };
   std::vector<std::unique_ptr<Crowd>> crowds;
   std::vector<std::unique_ptr<Material>> materials;
-  std::vector<char> patterned;      ///< by material: it, or what it is layered of, asks the point for more than its texture coordinates
+  std::vector<char>
+      patterned; ///< by material: it, or what it is layered of, asks the point for more than its texture coordinates
   std::vector<const Copy*> cameraInside; ///< closed clear bodies around the camera
   std::vector<std::unique_ptr<Light>> lights;
-  std::vector<Emitter> emitters;    ///< at finite distance
-  LightTree tree;                   ///< over `emitters`
+  std::vector<Emitter> emitters; ///< at finite distance
+  LightTree tree;                ///< over `emitters`
   std::vector<Emitter> skies;
   std::vector<Thing> things;
   std::vector<LightGroup> groups;
-  bool sharedGroups = false;        ///< more lights than groups: the last one holds the rest at fixed power
+  bool sharedGroups = false; ///< more lights than groups: the last one holds the rest at fixed power
   std::vector<LayerQuery> queries, maskQueries;
   float overscan = 0; ///< how far beside the frame light is counted, in shares of the frame's height
   LayerTable table, masks;
   Camera camera;
-  Box3f bounds;                     ///< of objects; empty if there are none
-  bool moves = false;               ///< something does while the shutter is open, the camera maybe: samples have a time
-  std::shared_ptr<const Air> air;   ///< null: there is none
+  Box3f bounds;                   ///< of objects; empty if there are none
+  bool moves = false;             ///< something does while the shutter is open, the camera maybe: samples have a time
+  std::shared_ptr<const Air> air; ///< null: there is none
   std::shared_ptr<const Caustics> caustics; ///< null: paths find all light
-  std::shared_ptr<const Plates> plates; ///< laid over and under the picture of the film; null: there are none
+  std::shared_ptr<const Plates> plates;     ///< laid over and under the picture of the film; null: there are none
   /// Nothing that a ray of the camera could meet: plates at most.
   bool bare() const {
-    return skies.empty() && !air && std::none_of(instances.begin(), instances.end(), [](const Instance& i) { return i.switches & SwitchSeen; });
+    return skies.empty() && !air &&
+           std::none_of(instances.begin(), instances.end(), [](const Instance& i) { return i.switches & SwitchSeen; });
   }
-  bool plateBehind = false;         ///< so that the camera does not see the sky itself
-  int plateGroup = -1;              ///< of what is seen of it through clear things; its amount takes the exposure off again
+  bool plateBehind = false; ///< so that the camera does not see the sky itself
+  int plateGroup = -1;      ///< of what is seen of it through clear things; its amount takes the exposure off again
   uint16_t plateThing = 0;
-  Color plateBaked{1.0f};           ///< as Emitter::baked
+  Color plateBaked{1.0f}; ///< as Emitter::baked
   int width = 0, height = 0;
   uint32_t seed = 1;
   int bounces = 0;
-  float exposure = 1;               ///< value in the picture of 1 cd/m²
-  float fireflyLimit = 0;           ///< cd/m² that one contribution may have after two bounces; 0: no limit
+  float exposure = 1;                   ///< value in the picture of 1 cd/m²
+  float fireflyLimit = 0;               ///< cd/m² that one contribution may have after two bounces; 0: no limit
   std::map<NodeId, uint32_t> copiesOf;  ///< of lights and objects that stand more than once
   std::map<NodeId, uint32_t> ownCopies; ///< of what has a repeat of its own: how many that makes
-  std::vector<Color> amounts;       ///< of the groups at compile time
-  std::vector<Color> restAmounts;   ///< of the lights that share the last group
-  std::vector<std::string> troubles; ///< what could not be made as it is asked for, with the reason, e.g. a missing file
+  std::vector<Color> amounts;           ///< of the groups at compile time
+  std::vector<Color> restAmounts;       ///< of the lights that share the last group
+  std::vector<std::string>
+      troubles; ///< what could not be made as it is asked for, with the reason, e.g. a missing file
 };
 using ScenePtr = std::shared_ptr<const Scene>;
 
 /// Keeps what compiles share from one document to the next. Used by one thread at a time.
 class SceneCache {
-public:
+ public:
   SceneCache();
   ~SceneCache();
   struct Content;
   Content& content() { return *m_content; }
 
-private:
+ private:
   std::unique_ptr<Content> m_content;
 };
 
 struct CompileOptions {
   double frame = 1;
-  int width = 0, height = 0;         ///< 0: as in the document
-  std::vector<LayerQuery> queries;   ///< besides the first, which is always everything
+  int width = 0, height = 0;          ///< 0: as in the document
+  std::vector<LayerQuery> queries;    ///< besides the first, which is always everything
   std::vector<LayerQuery> masks = {}; ///< whose coverage the film keeps
-  double overscan = 0;               ///< how far beside the frame light is counted for the lens, in shares of the frame's height
-  bool playing = false;              ///< the next frame is about to come: uneven plates at half their fineness
+  double overscan = 0;  ///< how far beside the frame light is counted for the lens, in shares of the frame's height
+  bool playing = false; ///< the next frame is about to come: uneven plates at half their fineness
   size_t layerMemory = size_t(1) << 30; ///< bytes for film layers: bounds the number of light groups
 };
 

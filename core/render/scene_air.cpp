@@ -1,30 +1,30 @@
 #include "core/render/scene_compiler.h"
 
+#include "core/air/beam.h"
+#include "core/air/voxel_grid.h"
 #include "core/base/error.h"
 #include "core/base/hash.h"
 #include "core/document/units.h"
 #include "core/geometry/form.h"
 #include "core/geometry/mesh_tools.h"
-#include "core/air/beam.h"
-#include "core/air/voxel_grid.h"
 #include "core/pattern/playback.h"
 #include "core/render/air.h"
+#include "core/render/balance.h"
 #include "core/render/caustics.h"
 #include "core/render/crowd.h"
 #include "core/render/geometry.h"
 #include "core/render/hit.h"
-#include "core/render/balance.h"
+#include "core/render/own_light.h"
 #include "core/render/part.h"
 #include "core/render/plate.h"
-#include "core/render/own_light.h"
 #include "core/surface/tables.h"
 
-#include <ImathBoxAlgo.h>
 #include <fmt/format.h>
-#include <utility>
+#include <ImathBoxAlgo.h>
 #include <limits>
 #include <map>
 #include <set>
+#include <utility>
 
 namespace ilumbra {
 
@@ -42,7 +42,8 @@ std::shared_ptr<const Program> SceneCompiler::amountOf(const Params& p, float& e
   even = p.pattern("amount") ? 1 : p.real("amount");
   const PatternUse* use = p.pattern("amount");
   if (!use) return nullptr;
-  auto program = std::make_shared<const Program>(Program::compile(m_doc, use->pattern, m_options.frame, m_assets, false));
+  auto program =
+      std::make_shared<const Program>(Program::compile(m_doc, use->pattern, m_options.frame, m_assets, false));
   if (const Sample4* c = program->constant()) {
     even = std::max(0.0f, (c->x + c->y + c->z) / 3);
     return nullptr;
@@ -50,7 +51,8 @@ std::shared_ptr<const Program> SceneCompiler::amountOf(const Params& p, float& e
   return program;
 }
 
-void SceneCompiler::guide(const Params& p, const std::shared_ptr<const Program>& amount, std::vector<Air::Place>& places) {
+void SceneCompiler::guide(const Params& p, const std::shared_ptr<const Program>& amount,
+                          std::vector<Air::Place>& places) {
   const Node& n = p.node();
   SceneCache::Content::Cells now;
   now.nodes = patternNodes();
@@ -63,14 +65,19 @@ void SceneCompiler::guide(const Params& p, const std::shared_ptr<const Program>&
     now.boxes.push_back(place.bounds);
   }
   SceneCache::Content::Cells& kept = m_cache.cells[n.id];
-  if (kept.nodes != now.nodes || kept.numbers != now.numbers || kept.matrices != now.matrices || kept.boxes != now.boxes || !(kept.amount == now.amount)) {
+  if (kept.nodes != now.nodes || kept.numbers != now.numbers || kept.matrices != now.matrices ||
+      kept.boxes != now.boxes || !(kept.amount == now.amount)) {
     const int share = std::max(1, int(std::cbrt(double(places.size()))));
     for (size_t k = 0; k < places.size(); ++k) {
       stopIfCancelled();
-      DensityPtr density = std::make_shared<const PatternDensity>(amount, places[k].toObject, float(mixBits(uint32_t(n.id) + uint32_t(k) * 0x9e37u)) * 0x1p-32f);
-      if (const int fine = int(p.number("fineness")); fine > 0) density = VoxelDensity::baked(*density, places[k].bounds, std::max(4, fine / share));
-      if (places[k].beam) density = std::make_shared<const BeamDensity>(*places[k].beam, p.real("edge"), p.real("fade"), density);
-      now.made.emplace_back(density, std::make_shared<const DensityCells>(*density, places[k].bounds, std::max(4, 48 / share)));
+      DensityPtr density = std::make_shared<const PatternDensity>(
+          amount, places[k].toObject, float(mixBits(uint32_t(n.id) + uint32_t(k) * 0x9e37u)) * 0x1p-32f);
+      if (const int fine = int(p.number("fineness")); fine > 0)
+        density = VoxelDensity::baked(*density, places[k].bounds, std::max(4, fine / share));
+      if (places[k].beam)
+        density = std::make_shared<const BeamDensity>(*places[k].beam, p.real("edge"), p.real("fade"), density);
+      now.made.emplace_back(density,
+                            std::make_shared<const DensityCells>(*density, places[k].bounds, std::max(4, 48 / share)));
     }
     kept = std::move(now);
   }
@@ -96,8 +103,10 @@ void SceneCompiler::showLights(const Params& p, Air::Filled& h, float even) {
     Color baked;
     h.group = groupOf({n.id, {}, 0, 0}, baked);
     h.glow = baked * even;
-    if (h.everywhere && !(std::min(h.haze.extinction.x, std::min(h.haze.extinction.y, h.haze.extinction.z)) > 0) && !std::isfinite(h.end))
-      throw badInput("own_light: it is everywhere and hides nothing, so its light has no end; give it a density or a shape");
+    if (h.everywhere && !(std::min(h.haze.extinction.x, std::min(h.haze.extinction.y, h.haze.extinction.z)) > 0) &&
+        !std::isfinite(h.end))
+      throw badInput(
+          "own_light: it is everywhere and hides nothing, so its light has no end; give it a density or a shape");
   }
 }
 
@@ -109,7 +118,8 @@ GeometryPtr SceneCompiler::insideOf(const Node& n) {
   if (it == m_cache.forms.end()) {
     Shape shape;
     if (whole->shape.sphereRadius <= 0) shape.mesh = innermostVoids(whole->shape.mesh);
-    if (shape.mesh.triangles.empty()) throw badInput(fmt::format("part: {} is not hollow: it has no inside but all of itself", n.name));
+    if (shape.mesh.triangles.empty())
+      throw badInput(fmt::format("part: {} is not hollow: it has no inside but all of itself", n.name));
     SceneCache::Content::Made made;
     made.geometry = std::make_shared<const Geometry>(m_cache.device, std::move(shape));
     it = m_cache.forms.emplace(key, std::move(made)).first;
@@ -117,7 +127,8 @@ GeometryPtr SceneCompiler::insideOf(const Node& n) {
   return it->second.geometry;
 }
 
-void SceneCompiler::fillHaze(const Params& p, Air::Filled& h, float even, const std::shared_ptr<const Program>& amount) {
+void SceneCompiler::fillHaze(const Params& p, Air::Filled& h, float even,
+                             const std::shared_ptr<const Program>& amount) {
   Scene& s = *m_scene;
   if (const NodeId id = p.reference("fills").target) {
     const Node& shape = *m_doc.find(id);
@@ -125,8 +136,10 @@ void SceneCompiler::fillHaze(const Params& p, Air::Filled& h, float even, const 
     h.fills = id;
     h.geometry = p.text("part") == "its inside" ? insideOf(shape) : formed(shape).geometry;
     if (!h.geometry->closed()) throw badInput(fmt::format("fills: {} is open, so it has no inside", shape.name));
-    for (const M44f& place : worldPlaces(m_doc, shape, m_options.frame, [this](const Node& up) { return copiesOf(up); }))
-      if (std::abs(place.determinant()) > 1e-30f) h.places.push_back({place.inverse(), Imath::transform(h.geometry->bounds, place)});
+    for (const M44f& place :
+         worldPlaces(m_doc, shape, m_options.frame, [this](const Node& up) { return copiesOf(up); }))
+      if (std::abs(place.determinant()) > 1e-30f)
+        h.places.push_back({place.inverse(), Imath::transform(h.geometry->bounds, place)});
   } else if (!amount) {
     h.everywhere = true;
     h.places.emplace_back();
@@ -160,8 +173,10 @@ void SceneCompiler::fitBeam(const Params& p, Air::Filled& h, const std::shared_p
   std::vector<Opening> openings;
   if (const NodeId path = p.reference("opening").target) {
     const Node& line = *m_doc.find(path);
-    const std::vector<V3f> corners = shapeKind(line)->line(Params(line, m_options.frame), {m_doc, m_options.frame, m_assets});
-    for (const M44f& place : worldPlaces(m_doc, line, m_options.frame, [this](const Node& up) { return copiesOf(up); })) {
+    const std::vector<V3f> corners =
+        shapeKind(line)->line(Params(line, m_options.frame), {m_doc, m_options.frame, m_assets});
+    for (const M44f& place :
+         worldPlaces(m_doc, line, m_options.frame, [this](const Node& up) { return copiesOf(up); })) {
       std::vector<V3f> world;
       for (const V3f& c : corners) world.push_back(transformPoint(place, c));
       if (world.size() > 1 && length(world.front() - world.back()) < 1e-6f) world.pop_back();
@@ -170,8 +185,11 @@ void SceneCompiler::fitBeam(const Params& p, Air::Filled& h, const std::shared_p
   }
   const auto fit = [&](const Emitter& e, uint32_t index, const Opening* opening) {
     const LightReach reach = e.light->reach();
-    const BeamSource from{reach.centre, reach.radius, reach.spread < 3 && !e.light->infinite() ? reach.axis : V3f(0.0f)};
-    if (!opening && e.light->infinite()) throw badInput(fmt::format("opening: {} is far away, so its beam needs an opening to come through", s.things[e.thing].name));
+    const BeamSource from{reach.centre, reach.radius,
+                          reach.spread < 3 && !e.light->infinite() ? reach.axis : V3f(0.0f)};
+    if (!opening && e.light->infinite())
+      throw badInput(
+          fmt::format("opening: {} is far away, so its beam needs an opening to come through", s.things[e.thing].name));
     const BeamForm form = beamForm(p, e.light->lit() ? *e.light->lit() : Convex(), from, opening);
     Air::Place place;
     place.region = form.region;
@@ -188,7 +206,9 @@ void SceneCompiler::fitBeam(const Params& p, Air::Filled& h, const std::shared_p
     place.bounds = form.bounds(opening);
     (e.light->infinite() ? place.skies : place.lamps).push_back(index);
     if (!dust)
-      if (auto density = std::make_shared<const BeamDensity>(form, p.real("edge"), p.real("fade"), nullptr); !density->even()) place.density = density;
+      if (auto density = std::make_shared<const BeamDensity>(form, p.real("edge"), p.real("fade"), nullptr);
+          !density->even())
+        place.density = density;
     for (const Reference& r : p.references("lit_by"))
       if (r.target != id) addLamps(r.target, place);
     h.places.push_back(std::move(place));
@@ -212,11 +232,16 @@ void SceneCompiler::placeGrid(const Params& p, Air::Filled& h, const std::shared
   if (!m_assets.volume) throw badInput("file: voxels cannot be read here");
   if (p.flag("numbered") && m_assets.footage) {
     const Footage f = m_assets.footage(file);
-    if (!f.files.empty()) file = f.files[size_t(std::clamp(playedFrame(p, m_doc, f).index, 0, int(f.files.size()) - 1))];
+    if (!f.files.empty())
+      file = f.files[size_t(std::clamp(playedFrame(p, m_doc, f).index, 0, int(f.files.size()) - 1))];
   }
-  const std::shared_ptr<const VoxelGrid> grid = m_assets.volume(file, {p.text("density_grid"), p.text("heat_grid"), p.text("color_grid")});
-  if (grid->coarser > 1) m_scene->troubles.push_back(fmt::format("{}: the file has more voxels than fit; {} a side are taken as one", n.name, grid->coarser));
-  const M44f place = grid->toFile * placementOf(p) * (n.parent ? worldMatrix(m_doc, *m_doc.find(n.parent), m_options.frame) : M44f());
+  const std::shared_ptr<const VoxelGrid> grid =
+      m_assets.volume(file, {p.text("density_grid"), p.text("heat_grid"), p.text("color_grid")});
+  if (grid->coarser > 1)
+    m_scene->troubles.push_back(
+        fmt::format("{}: the file has more voxels than fit; {} a side are taken as one", n.name, grid->coarser));
+  const M44f place =
+      grid->toFile * placementOf(p) * (n.parent ? worldMatrix(m_doc, *m_doc.find(n.parent), m_options.frame) : M44f());
   if (std::abs(place.determinant()) < 1e-30f) return;
   SceneCache::Content::Cells now;
   now.nodes = patternNodes();
@@ -236,18 +261,24 @@ void SceneCompiler::placeGrid(const Params& p, Air::Filled& h, const std::shared
     for (const float side : {-1.0f, 1.0f}) {
       V3f normal(0.0f);
       normal[k] = side;
-      out.region.plane(normalize(transformNormal(out.toObject, normal)), transformPoint(place, side < 0 ? box.min : box.max));
+      out.region.plane(normalize(transformNormal(out.toObject, normal)),
+                       transformPoint(place, side < 0 ? box.min : box.max));
     }
   Box3f middles;
   middles.min = V3f(0.0f);
   for (int k = 0; k < 3; ++k) middles.max[k] = std::max(1e-3f, float(grid->size[k] - 1));
   const auto voxels = [&](const std::vector<float>& values, float most) {
-    return std::make_shared<const PlacedDensity>(std::make_shared<const VoxelDensity>(middles, grid->size[0], grid->size[1], grid->size[2], values), out.toObject, 1 / std::max(1e-30f, most));
+    return std::make_shared<const PlacedDensity>(
+        std::make_shared<const VoxelDensity>(middles, grid->size[0], grid->size[1], grid->size[2], values),
+        out.toObject, 1 / std::max(1e-30f, most));
   };
   SceneCache::Content::Cells& kept = m_cache.cells[n.id];
-  if (kept.made.empty() || kept.content != now.content || kept.numbers != now.numbers || kept.matrices != now.matrices || kept.nodes != now.nodes || !(kept.amount == now.amount)) {
+  if (kept.made.empty() || kept.content != now.content || kept.numbers != now.numbers ||
+      kept.matrices != now.matrices || kept.nodes != now.nodes || !(kept.amount == now.amount)) {
     DensityPtr density = voxels(grid->density, 1);
-    if (amount) density = std::make_shared<const BothDensity>(density, std::make_shared<const PatternDensity>(amount, out.toObject, 0.5f), BothDensity::How::Times);
+    if (amount)
+      density = std::make_shared<const BothDensity>(
+          density, std::make_shared<const PatternDensity>(amount, out.toObject, 0.5f), BothDensity::How::Times);
     DensityPtr guided = density;
     if (!grid->heat.empty()) {
       now.heat = voxels(grid->heat, grid->hottest);
@@ -256,7 +287,8 @@ void SceneCompiler::placeGrid(const Params& p, Air::Filled& h, const std::shared
         now.heat = body;
         now.warmth = body;
       }
-      guided = std::make_shared<const BothDensity>(density, now.heat, BothDensity::How::Plus, 0.05f); // what is hot and thin is visited too
+      guided = std::make_shared<const BothDensity>(density, now.heat, BothDensity::How::Plus,
+                                                   0.05f); // what is hot and thin is visited too
     }
     if (!grid->color.empty()) now.tint = std::make_shared<const VoxelColor>(grid->size, grid->color, out.toObject);
     stopIfCancelled();
@@ -290,15 +322,19 @@ void SceneCompiler::addAir() {
       const std::shared_ptr<const Program> amount = amountOf(p, even);
       h.haze.scattering *= even;
       h.haze.extinction *= even;
-      if (n->kind->id == "air.beam") fitBeam(p, h, amount);
-      else if (n->kind->id == "air.grid") placeGrid(p, h, amount), showLights(p, h, even);
-      else fillHaze(p, h, even, amount);
+      if (n->kind->id == "air.beam")
+        fitBeam(p, h, amount);
+      else if (n->kind->id == "air.grid")
+        placeGrid(p, h, amount), showLights(p, h, even);
+      else
+        fillHaze(p, h, even, amount);
       if (h.places.empty() || (isBlack(h.haze.extinction) && isBlack(h.glow))) continue;
       h.thing = thingOf(*n);
       hazes.push_back(std::move(h));
     } catch (const Error& e) {
       if (e.kind() == Refusal::Cancelled) throw;
-      s.troubles.push_back(std::string(e.what()).starts_with(n->name) ? std::string(e.what()) : fmt::format("{}.{}", n->name, e.what()));
+      s.troubles.push_back(std::string(e.what()).starts_with(n->name) ? std::string(e.what())
+                                                                      : fmt::format("{}.{}", n->name, e.what()));
     }
   }
   if (!hazes.empty()) s.air = std::make_shared<const Air>(std::move(hazes), m_cache.device);

@@ -1,30 +1,30 @@
 #include "core/render/scene_compiler.h"
 
+#include "core/air/beam.h"
+#include "core/air/voxel_grid.h"
 #include "core/base/error.h"
 #include "core/base/hash.h"
 #include "core/document/units.h"
 #include "core/geometry/form.h"
 #include "core/geometry/mesh_tools.h"
-#include "core/air/beam.h"
-#include "core/air/voxel_grid.h"
 #include "core/pattern/playback.h"
 #include "core/render/air.h"
+#include "core/render/balance.h"
 #include "core/render/caustics.h"
 #include "core/render/crowd.h"
 #include "core/render/geometry.h"
 #include "core/render/hit.h"
-#include "core/render/balance.h"
+#include "core/render/own_light.h"
 #include "core/render/part.h"
 #include "core/render/plate.h"
-#include "core/render/own_light.h"
 #include "core/surface/tables.h"
 
-#include <ImathBoxAlgo.h>
 #include <fmt/format.h>
-#include <utility>
+#include <ImathBoxAlgo.h>
 #include <limits>
 #include <map>
 #include <set>
+#include <utility>
 
 namespace ilumbra {
 
@@ -115,12 +115,16 @@ void SceneCompiler::build() {
   }
   bool anyClear = false;
   const auto goesStraight = [](const Emitter& e) { return e.clear == LightThrough::Straight; };
-  const bool insists = std::any_of(s.emitters.begin(), s.emitters.end(), goesStraight) || std::any_of(s.skies.begin(), s.skies.end(), goesStraight);
+  const bool insists = std::any_of(s.emitters.begin(), s.emitters.end(), goesStraight) ||
+                       std::any_of(s.skies.begin(), s.skies.end(), goesStraight);
   for (const Instance& i : s.instances) {
     std::vector<RTCScene> in{s.everything};
     if (i.light < 0 && (i.switches & SwitchShadow) && !(i.switches & SwitchCatches)) {
-      const auto letsThrough = [&](const Material& m) { return !m.alwaysOpaque() || (m.mayPassLight() && (i.lightThrough == LightThrough::Straight || insists)); };
-      const bool clear = anyLeaf(i.material, letsThrough) || (i.insideMaterial != noMaterial && anyLeaf(i.insideMaterial, letsThrough));
+      const auto letsThrough = [&](const Material& m) {
+        return !m.alwaysOpaque() || (m.mayPassLight() && (i.lightThrough == LightThrough::Straight || insists));
+      };
+      const bool clear = anyLeaf(i.material, letsThrough) ||
+                         (i.insideMaterial != noMaterial && anyLeaf(i.insideMaterial, letsThrough));
       in.push_back(clear ? s.clearBlockers : s.blockers);
       anyClear |= clear;
     }
@@ -130,7 +134,8 @@ void SceneCompiler::build() {
     };
     const Copy* first = s.copies.data() + i.firstCopy;
     if (i.copies >= 8 && std::none_of(first, first + i.copies, [](const Copy& c) { return c.motion; })) {
-      s.crowds.push_back(std::make_unique<Scene::Crowd>(Scene::Crowd{i.geometry->scene, first, i.firstCopy, i.geometry->bounds}));
+      s.crowds.push_back(
+          std::make_unique<Scene::Crowd>(Scene::Crowd{i.geometry->scene, first, i.firstCopy, i.geometry->bounds}));
       attach(crowdGeometry(m_cache.device, *s.crowds.back(), i.copies), i.firstCopy);
     } else {
       for (uint32_t c = 0; c < i.copies; ++c) attach(single(first[c], i), i.firstCopy + c);
@@ -151,7 +156,9 @@ void SceneCompiler::build() {
 
 bool SceneCompiler::patterned(uint16_t index) const {
   if (m_materials[index]->layered() && m_materials[index]->mask.program) return true;
-  return anyLeaf(index, [&](const Material& m) { return m.patterned; }) || (m_materials[index]->layered() && (patterned(uint16_t(m_materials[index]->below)) || patterned(uint16_t(m_materials[index]->above))));
+  return anyLeaf(index, [&](const Material& m) { return m.patterned; }) ||
+         (m_materials[index]->layered() &&
+          (patterned(uint16_t(m_materials[index]->below)) || patterned(uint16_t(m_materials[index]->above))));
 }
 
 void SceneCompiler::placeCamera() {

@@ -63,19 +63,23 @@ struct Source {
   uint32_t copy = 0;  ///< of copies that are split in the balance
   std::string name = {};
   Color amount{0.0f};
-  bool operator==(const Source& o) const { return node == o.node && material == o.material && object == o.object && copy == o.copy; }
+  bool operator==(const Source& o) const {
+    return node == o.node && material == o.material && object == o.object && copy == o.copy;
+  }
 };
 
-/// Makes a scene of a document: scene.cpp groups its light and compiles materials, scene_objects.cpp places objects and lights, scene_air.cpp air,
-/// scene_build.cpp weighs the lamps and builds what rays are cast in.
+/// Makes a scene of a document: scene.cpp groups its light and compiles materials, scene_objects.cpp places objects and
+/// lights, scene_air.cpp air, scene_build.cpp weighs the lamps and builds what rays are cast in.
 class SceneCompiler {
-public:
-  SceneCompiler(const Document& doc, const CompileOptions& o, const Assets& assets, SceneCache::Content& cache, const CancelFlag* cancel)
-      : m_doc(doc), m_options(o), m_assets(assets), m_cache(cache), m_cancel(cancel), m_balance(doc, o.frame), m_scene(std::make_shared<Scene>()) {}
+ public:
+  SceneCompiler(const Document& doc, const CompileOptions& o, const Assets& assets, SceneCache::Content& cache,
+                const CancelFlag* cancel)
+      : m_doc(doc), m_options(o), m_assets(assets), m_cache(cache), m_cancel(cancel), m_balance(doc, o.frame),
+        m_scene(std::make_shared<Scene>()) {}
 
   ScenePtr compile();
 
-private:
+ private:
   void stopIfCancelled() const;
   void assignGroups();
 
@@ -85,7 +89,8 @@ private:
   uint16_t materialOf(const Reference& use);
 
   // Calls f(leaf, masks) for every material that a (layered) one is made of.
-  void leaves(uint16_t index, std::vector<std::pair<const Driven*, bool>> masks, const std::function<void(const Material&, const std::vector<std::pair<const Driven*, bool>>&)>& f) const;
+  void leaves(uint16_t index, std::vector<std::pair<const Driven*, bool>> masks,
+              const std::function<void(const Material&, const std::vector<std::pair<const Driven*, bool>>&)>& f) const;
   bool anyLeaf(uint16_t index, const std::function<bool(const Material&)>& f) const;
 
   // True if the thing may be elsewhere at other times of the shutter.
@@ -114,7 +119,8 @@ private:
   // What the cut faces of an object are made of, by its last modifier that says so.
   uint16_t insideMaterialOf(const Node& n, const Instance& i);
   void addLight(const Node& n);
-  void placeLight(const Node& n, std::unique_ptr<Light> light, const M44f& world, uint32_t copy, uint16_t thing, bool moves);
+  void placeLight(const Node& n, std::unique_ptr<Light> light, const M44f& world, uint32_t copy, uint16_t thing,
+                  bool moves);
 
   // Node by node, what patterns are made of: while none of it changes, what was made of them stays.
   std::vector<NodePtr> patternNodes() const;
@@ -122,8 +128,8 @@ private:
   // How a haze's amount varies: null where it is the same everywhere, which is then `even`.
   std::shared_ptr<const Program> amountOf(const Params& p, float& even) const;
 
-  // The amounts of a haze's uneven places on voxels, if they are to be, and their guides: made anew when something that they are
-  // made of has changed. `numbers`: what else that is.
+  // The amounts of a haze's uneven places on voxels, if they are to be, and their guides: made anew when something that
+  // they are made of has changed. `numbers`: what else that is.
   void guide(const Params& p, const std::shared_ptr<const Program>& amount, std::vector<Air::Place>& places);
   void addLamps(NodeId light, Air::Place& place) const;
 

@@ -1,43 +1,48 @@
 #include "core/render/scene_compiler.h"
 
+#include "core/air/beam.h"
+#include "core/air/voxel_grid.h"
 #include "core/base/error.h"
 #include "core/base/hash.h"
 #include "core/document/units.h"
 #include "core/geometry/form.h"
 #include "core/geometry/mesh_tools.h"
-#include "core/air/beam.h"
-#include "core/air/voxel_grid.h"
 #include "core/pattern/playback.h"
 #include "core/render/air.h"
+#include "core/render/balance.h"
 #include "core/render/caustics.h"
 #include "core/render/crowd.h"
 #include "core/render/geometry.h"
 #include "core/render/hit.h"
-#include "core/render/balance.h"
+#include "core/render/own_light.h"
 #include "core/render/part.h"
 #include "core/render/plate.h"
-#include "core/render/own_light.h"
 #include "core/surface/tables.h"
 
-#include <ImathBoxAlgo.h>
 #include <fmt/format.h>
-#include <utility>
+#include <ImathBoxAlgo.h>
 #include <limits>
 #include <map>
 #include <set>
+#include <utility>
 
 namespace ilumbra {
 
 static constexpr size_t mostEmitters = 1'000'000;
 
-static LightThrough clearAs(const std::string& choice) { return choice == "focused" ? LightThrough::Focused : choice == "blocked" ? LightThrough::Blocked : LightThrough::Straight; }
+static LightThrough clearAs(const std::string& choice) {
+  return choice == "focused"   ? LightThrough::Focused
+         : choice == "blocked" ? LightThrough::Blocked
+                               : LightThrough::Straight;
+}
 
 std::vector<double> SceneCompiler::formTimes(const Node& n, const FormKey& key) const {
   if (!(m_shutter.close > m_shutter.open) || !key.changes) return {};
   const int steps = std::clamp(int(std::ceil(4 * (m_shutter.close - m_shutter.open))), 2, 32);
   std::vector<double> times;
   for (int i = 0; i <= steps; ++i) times.push_back(m_shutter.open + (m_shutter.close - m_shutter.open) * i / steps);
-  if (std::all_of(times.begin(), times.end(), [&](double t) { return formKey(m_doc, n, t).hash == key.hash; })) return {};
+  if (std::all_of(times.begin(), times.end(), [&](double t) { return formKey(m_doc, n, t).hash == key.hash; }))
+    return {};
   return times;
 }
 
@@ -53,12 +58,16 @@ const SceneCache::Content::Made& SceneCompiler::formed(const Node& n) {
     SceneCache::Content::Made made;
     Form form = formOf(n, {m_doc, m_options.frame, m_assets, m_cancel, &made.troubles});
     made.copies = std::move(form.copies);
-    if (object) made.geometry = std::make_shared<const Geometry>(m_cache.device, withForms(n, std::move(form.shape), times));
+    if (object)
+      made.geometry = std::make_shared<const Geometry>(m_cache.device, withForms(n, std::move(form.shape), times));
     it = m_cache.forms.emplace(key, std::move(made)).first;
   }
   for (const std::string& t : it->second.troubles)
-    if (std::find(m_scene->troubles.begin(), m_scene->troubles.end(), t) == m_scene->troubles.end()) m_scene->troubles.push_back(t);
-  if (!times.empty() && it->second.geometry->shape.forms.empty()) m_scene->troubles.push_back(n.name + ": its triangles change while the shutter is open, so that its form is not blurred");
+    if (std::find(m_scene->troubles.begin(), m_scene->troubles.end(), t) == m_scene->troubles.end())
+      m_scene->troubles.push_back(t);
+  if (!times.empty() && it->second.geometry->shape.forms.empty())
+    m_scene->troubles.push_back(n.name +
+                                ": its triangles change while the shutter is open, so that its form is not blurred");
   return it->second;
 }
 
@@ -75,9 +84,13 @@ Shape SceneCompiler::withForms(const Node& n, Shape shape, const std::vector<dou
     stopIfCancelled();
     std::vector<std::string> again; // told once already
     Shape then = formOf(n, {m_doc, t, m_assets, m_cancel, &again}).shape;
-    const auto same = [](const Mesh::Triangle& a, const Mesh::Triangle& b) { return a.a == b.a && a.b == b.b && a.c == b.c; };
-    if (then.mesh.positions.size() != shape.mesh.positions.size() || then.mesh.normals.size() != shape.mesh.normals.size() ||
-        !std::equal(then.mesh.triangles.begin(), then.mesh.triangles.end(), shape.mesh.triangles.begin(), shape.mesh.triangles.end(), same)) {
+    const auto same = [](const Mesh::Triangle& a, const Mesh::Triangle& b) {
+      return a.a == b.a && a.b == b.b && a.c == b.c;
+    };
+    if (then.mesh.positions.size() != shape.mesh.positions.size() ||
+        then.mesh.normals.size() != shape.mesh.normals.size() ||
+        !std::equal(then.mesh.triangles.begin(), then.mesh.triangles.end(), shape.mesh.triangles.begin(),
+                    shape.mesh.triangles.end(), same)) {
       shape.forms.clear();
       break;
     }
@@ -146,7 +159,8 @@ void SceneCompiler::addObject(const Node& n) {
     places = worldPlaces(m_doc, n, m_options.frame, [this](const Node& up) { return copiesOf(up); });
   } catch (const Error& e) {
     if (e.kind() == Refusal::Cancelled) throw;
-    s.troubles.push_back(std::string(e.what()).starts_with(n.name) ? std::string(e.what()) : fmt::format("{}: {}", n.name, e.what()));
+    s.troubles.push_back(std::string(e.what()).starts_with(n.name) ? std::string(e.what())
+                                                                   : fmt::format("{}: {}", n.name, e.what()));
     return;
   }
   std::erase_if(places, [](const M44f& m) { return !(std::abs(m.determinant()) > 1e-30f); });
@@ -167,8 +181,9 @@ void SceneCompiler::addObject(const Node& n) {
   const Reference use = wornMaterial(m_doc, n, m_options.frame);
   i.material = materialOf(use);
   const std::pair<const char*, uint16_t> switches[] = {
-      {"seen", SwitchSeen}, {"seen_mirrored", SwitchMirrored}, {"seen_through", SwitchThrough}, {"casts_shadow", SwitchShadow},
-      {"takes_light", SwitchTakesLight}, {"lights_others", SwitchLightsOthers}, {"cuts_out", SwitchCutsOut}, {"catches", SwitchCatches}};
+      {"seen", SwitchSeen},           {"seen_mirrored", SwitchMirrored}, {"seen_through", SwitchThrough},
+      {"casts_shadow", SwitchShadow}, {"takes_light", SwitchTakesLight}, {"lights_others", SwitchLightsOthers},
+      {"cuts_out", SwitchCutsOut},    {"catches", SwitchCatches}};
   for (const auto& [name, bit] : switches)
     if (p.flag(name)) i.switches |= bit;
   i.lightThrough = clearAs(p.text("light_through"));
@@ -192,7 +207,8 @@ void SceneCompiler::addObject(const Node& n) {
       if (!m.emits || box.isEmpty()) return;
       const Shape& shape = i.geometry->shape;
       OwnLight own{&m, masks, patterned(i.material)};
-      auto light = shape.sphereRadius > 0 ? glowingSphere(shape.sphereRadius, places[k], std::move(own)) : glowingMesh(shape, places[k], std::move(own));
+      auto light = shape.sphereRadius > 0 ? glowingSphere(shape.sphereRadius, places[k], std::move(own))
+                                          : glowingMesh(shape, places[k], std::move(own));
       Emitter e;
       e.light = light.get();
       const Reference& source = m_uses[m.index];
@@ -208,7 +224,9 @@ void SceneCompiler::addObject(const Node& n) {
       s.lights.push_back(std::move(light));
     });
     for (int corner = 0; corner < 8 && !box.isEmpty(); ++corner)
-      i.bounds.extendBy(transformPoint(places[k], {corner & 1 ? box.max.x : box.min.x, corner & 2 ? box.max.y : box.min.y, corner & 4 ? box.max.z : box.min.z}));
+      i.bounds.extendBy(
+          transformPoint(places[k], {corner & 1 ? box.max.x : box.min.x, corner & 2 ? box.max.y : box.min.y,
+                                     corner & 4 ? box.max.z : box.min.z}));
   }
   s.bounds.extendBy(i.bounds);
   s.instances.push_back(std::move(i));
@@ -216,11 +234,13 @@ void SceneCompiler::addObject(const Node& n) {
 
 std::vector<MotionPtr> SceneCompiler::motionsOf(const Node& n, size_t copies, float radius) {
   bool changes = false;
-  for (const Node* up = &n; up; up = m_doc.find(up->parent)) changes |= isAnimated(*up) || (up->children.count("modifiers") && formKey(m_doc, *up, m_options.frame).changes);
+  for (const Node* up = &n; up; up = m_doc.find(up->parent))
+    changes |= isAnimated(*up) || (up->children.count("modifiers") && formKey(m_doc, *up, m_options.frame).changes);
   if (!changes || !(m_shutter.close > m_shutter.open)) return {};
   std::vector<MotionPtr> out;
   if (copies == 1) {
-    out.push_back(motionOf([&](double at) { return worldMatrix(m_doc, n, at); }, m_shutter.open, m_shutter.close, radius));
+    out.push_back(
+        motionOf([&](double at) { return worldMatrix(m_doc, n, at); }, m_shutter.open, m_shutter.close, radius));
     if (n.children.count("modifiers") == 0 || formed(n).copies.empty()) return out;
     out.clear();
   }
@@ -231,20 +251,23 @@ std::vector<MotionPtr> SceneCompiler::motionsOf(const Node& n, size_t copies, fl
     const double frame = m_shutter.open + (m_shutter.close - m_shutter.open) * k / steps;
     at.push_back(worldPlaces(m_doc, n, frame, [&](const Node& up) {
       const auto it = up.children.find("modifiers");
-      return it == up.children.end() || it->second.empty() ? std::vector<M44f>() : formOf(up, {m_doc, frame, m_assets, m_cancel}).copies;
+      return it == up.children.end() || it->second.empty() ? std::vector<M44f>()
+                                                           : formOf(up, {m_doc, frame, m_assets, m_cancel}).copies;
     }));
     if (at.back().size() != copies) return {};
   }
   for (size_t c = 0; c < copies; ++c)
-    out.push_back(motionOf([&](double frame) {
-                    const double t = std::clamp((frame - m_shutter.open) / (m_shutter.close - m_shutter.open), 0.0, 1.0) * steps;
-                    const int k = std::min(int(t), steps - 1);
-                    const float f = float(t - k);
-                    M44f m;
-                    for (int e = 0; e < 16; ++e) (&m[0][0])[e] = mix((&at[size_t(k)][c][0][0])[e], (&at[size_t(k) + 1][c][0][0])[e], f);
-                    return m;
-                  },
-                  m_shutter.open, m_shutter.close, radius));
+    out.push_back(motionOf(
+        [&](double frame) {
+          const double t = std::clamp((frame - m_shutter.open) / (m_shutter.close - m_shutter.open), 0.0, 1.0) * steps;
+          const int k = std::min(int(t), steps - 1);
+          const float f = float(t - k);
+          M44f m;
+          for (int e = 0; e < 16; ++e)
+            (&m[0][0])[e] = mix((&at[size_t(k)][c][0][0])[e], (&at[size_t(k) + 1][c][0][0])[e], f);
+          return m;
+        },
+        m_shutter.open, m_shutter.close, radius));
   return out;
 }
 
@@ -255,14 +278,16 @@ uint16_t SceneCompiler::insideMaterialOf(const Node& n, const Instance& i) {
     for (const NodeId id : it->second) {
       const Node* m = m_doc.find(id);
       if (!m || !m->kind->param("inside_material") || !Params(*m, m_options.frame).flag("on")) continue;
-      if (const Reference use = Params(*m, m_options.frame).reference("inside_material"); use.target) material = materialOf(use);
+      if (const Reference use = Params(*m, m_options.frame).reference("inside_material"); use.target)
+        material = materialOf(use);
     }
   return material;
 }
 
 void SceneCompiler::addLight(const Node& n) {
   Scene& s = *m_scene;
-  const auto kind = std::find_if(m_cache.lightKinds.begin(), m_cache.lightKinds.end(), [&](const LightKind& k) { return k.kind.id == n.kind->id; });
+  const auto kind = std::find_if(m_cache.lightKinds.begin(), m_cache.lightKinds.end(),
+                                 [&](const LightKind& k) { return k.kind.id == n.kind->id; });
   if (kind == m_cache.lightKinds.end()) return;
   const Params p(n, m_options.frame);
   const Node* holder = n.parent ? m_doc.find(n.parent) : nullptr;
@@ -285,10 +310,12 @@ void SceneCompiler::addLight(const Node& n) {
   if (lights.size() > 1) m_scene->copiesOf.emplace(n.id, uint32_t(lights.size()));
   // Copies do not move by themselves, but all of them with what holds them.
   const bool moves = maybeMoves(n) && lights.size() == 1;
-  for (size_t k = 0; k < lights.size(); ++k) placeLight(n, std::move(lights[k]), places[k], uint32_t(k + 1), things[k], moves);
+  for (size_t k = 0; k < lights.size(); ++k)
+    placeLight(n, std::move(lights[k]), places[k], uint32_t(k + 1), things[k], moves);
 }
 
-void SceneCompiler::placeLight(const Node& n, std::unique_ptr<Light> light, const M44f& world, uint32_t copy, uint16_t thing, bool moves) {
+void SceneCompiler::placeLight(const Node& n, std::unique_ptr<Light> light, const M44f& world, uint32_t copy,
+                               uint16_t thing, bool moves) {
   Scene& s = *m_scene;
   const Params p(n, m_options.frame);
   Emitter e;
@@ -302,7 +329,8 @@ void SceneCompiler::placeLight(const Node& n, std::unique_ptr<Light> light, cons
     const auto pose = [&](double at) {
       const Params then(n, at);
       M44f m;
-      if (n.kind->param("target")) m = aimMatrix(then);
+      if (n.kind->param("target"))
+        m = aimMatrix(then);
       else if (n.kind->param("position")) {
         const Triple t = then.triple("position");
         m.setTranslation(V3f(float(t[0]), float(t[1]), float(t[2])));
@@ -339,7 +367,10 @@ void SceneCompiler::placeLight(const Node& n, std::unique_ptr<Light> light, cons
       }
       i.geometry = std::make_shared<const Geometry>(m_cache.device, std::move(body));
       const Box3f box = i.geometry->bounds;
-      for (int corner = 0; corner < 8; ++corner) i.bounds.extendBy(transformPoint(i.toWorld, {corner & 1 ? box.max.x : box.min.x, corner & 2 ? box.max.y : box.min.y, corner & 4 ? box.max.z : box.min.z}));
+      for (int corner = 0; corner < 8; ++corner)
+        i.bounds.extendBy(
+            transformPoint(i.toWorld, {corner & 1 ? box.max.x : box.min.x, corner & 2 ? box.max.y : box.min.y,
+                                       corner & 4 ? box.max.z : box.min.z}));
       i.toObject = i.toWorld.inverse();
       i.thing = e.thing;
       i.switches = switches;

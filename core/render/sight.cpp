@@ -28,7 +28,8 @@ Ball ballOf(const Document& doc, const Scene& scene, NodeId thing, const std::se
   Ball b;
   Box3f box;
   for (const Instance& i : scene.instances)
-    if (scene.things[i.thing].among(all) || (i.material != noMaterial && scene.materials[i.material]->node == thing)) box.extendBy(i.bounds);
+    if (scene.things[i.thing].among(all) || (i.material != noMaterial && scene.materials[i.material]->node == thing))
+      box.extendBy(i.bounds);
   const Node* n = doc.find(thing);
   if (box.isEmpty())
     for (const std::vector<Emitter>* list : {&scene.emitters, &scene.skies})
@@ -48,7 +49,8 @@ bool looksThrough(const Scene& scene, const Instance& in) {
   if (!(in.switches & SwitchSeen) || (in.switches & SwitchCatches)) return true;
   if (in.material == noMaterial) return false;
   const Material& m = *scene.materials[in.material];
-  return !m.layered() && (m.transmission.real({}) > 0.5f || (!m.opacity.program && m.opacity.constant.x < 0.5f) || (!m.veil.keys.empty() && m.veil.at(1) < 0.5f));
+  return !m.layered() && (m.transmission.real({}) > 0.5f || (!m.opacity.program && m.opacity.constant.x < 0.5f) ||
+                          (!m.veil.keys.empty() && m.veil.at(1) < 0.5f));
 }
 
 } // namespace
@@ -69,7 +71,8 @@ SeenAt seenAt(const Document& doc, const Scene& scene, NodeId thing, const V3f& 
   const std::set<NodeId> all = thing ? heldBy(doc, thing) : std::set<NodeId>();
   if (thing) {
     ball = ballOf(doc, scene, thing, all);
-    if (const Node* n = doc.find(thing); n && frame != now) ball.centre += standsAt(doc, *n, frame) - standsAt(doc, *n, now);
+    if (const Node* n = doc.find(thing); n && frame != now)
+      ball.centre += standsAt(doc, *n, frame) - standsAt(doc, *n, now);
   }
   Camera moved;
   const Node* node = activeCamera(doc);
@@ -80,7 +83,8 @@ SeenAt seenAt(const Document& doc, const Scene& scene, NodeId thing, const V3f& 
   float x, y;
   if (!camera.project(ball.centre, x, y)) {
     // Behind the camera: far out on the side where it lies.
-    s.at = V2f(0.5f * float(scene.width), 0.5f * float(scene.height)) + V2f(dot(way, camera.right()), -dot(way, camera.up())).normalized() * float(4 * (scene.width + scene.height));
+    s.at = V2f(0.5f * float(scene.width), 0.5f * float(scene.height)) +
+           V2f(dot(way, camera.right()), -dot(way, camera.up())).normalized() * float(4 * (scene.width + scene.height));
     return s;
   }
   s.at = {x, y};
@@ -94,12 +98,14 @@ SeenAt seenAt(const Document& doc, const Scene& scene, NodeId thing, const V3f& 
   if (distance <= ball.radius) return s;
   const Imath::Vec3<float> towards = way * (1 / distance);
   const ilumbra::Frame side(towards);
-  const bool body = thing && std::any_of(scene.instances.begin(), scene.instances.end(), [&](const Instance& i) { return scene.things[i.thing].among(all); });
+  const bool body = thing && std::any_of(scene.instances.begin(), scene.instances.end(),
+                                         [&](const Instance& i) { return scene.things[i.thing].among(all); });
   constexpr int most = 64;
   const int n = ball.radius > 0 ? most : 1;
   int would = 0, does = 0;
   for (int i = 0; i < n; ++i) {
-    const V2f d = n == 1 ? V2f(0, 0) : sampleDisc({(float(i) + 0.5f) / most, sampling::toUnit(sampling::reverseBits(uint32_t(i)))});
+    const V2f d = n == 1 ? V2f(0, 0)
+                         : sampleDisc({(float(i) + 0.5f) / most, sampling::toUnit(sampling::reverseBits(uint32_t(i)))});
     const V3f to = ball.centre + (side.x * d.x + side.y * d.y) * ball.radius;
     const V3f direction = normalize(to - eye);
     float left = body ? std::numeric_limits<float>::infinity() : length(to - eye) * 0.9999f;

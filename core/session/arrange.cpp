@@ -23,9 +23,13 @@ const Node& need(const Document& doc, NodeId id) {
   return *n;
 }
 
-M44f above(const Document& doc, const Node& n, double frame) { return n.parent ? worldMatrix(doc, *doc.find(n.parent), frame) : M44f(); }
+M44f above(const Document& doc, const Node& n, double frame) {
+  return n.parent ? worldMatrix(doc, *doc.find(n.parent), frame) : M44f();
+}
 
-Document put(const Document& doc, NodeId id, const char* param, const V3f& value) { return setNow(doc, {id, param, 0, {}}, Constant(tidy(value))); }
+Document put(const Document& doc, NodeId id, const char* param, const V3f& value) {
+  return setNow(doc, {id, param, 0, {}}, Constant(tidy(value)));
+}
 
 // The same turn by angles that lie nearest to those before, so that a drag through 180° does not jump.
 V3f nearest(const V3f& turn, const V3f& before) {
@@ -84,7 +88,8 @@ std::vector<NodeId> placeable(const Document& doc, const std::vector<NodeId>& th
     const Node* n = doc.find(id);
     if (!n || !n->kind->param("position") || n->kind->family() == "lens" || n->kind->family() == "pattern") continue;
     bool inside = false;
-    for (const Node* up = doc.find(n->parent); up && !inside; up = doc.find(up->parent)) inside = std::find(things.begin(), things.end(), up->id) != things.end();
+    for (const Node* up = doc.find(n->parent); up && !inside; up = doc.find(up->parent))
+      inside = std::find(things.begin(), things.end(), up->id) != things.end();
     if (!inside && std::find(out.begin(), out.end(), id) == out.end()) out.push_back(id);
   }
   return out;
@@ -93,12 +98,16 @@ std::vector<NodeId> placeable(const Document& doc, const std::vector<NodeId>& th
 V3f originOf(const Document& doc, NodeId thing, double frame) {
   const Node& n = need(doc, thing);
   if (n.kind->param("turn")) return transformPoint(worldMatrix(doc, n, frame), V3f(0.0f));
-  return n.kind->param("position") ? transformPoint(above(doc, n, frame), vec(Params(n, frame).triple("position"))) : V3f(0.0f);
+  return n.kind->param("position") ? transformPoint(above(doc, n, frame), vec(Params(n, frame).triple("position")))
+                                   : V3f(0.0f);
 }
 
-Document moved(const Document& doc, const std::vector<NodeId>& things, const V3f& by) { return all(doc, things, shift(by)); }
+Document moved(const Document& doc, const std::vector<NodeId>& things, const V3f& by) {
+  return all(doc, things, shift(by));
+}
 
-Document turned(const Document& doc, const std::vector<NodeId>& things, const V3f& about, const V3f& axis, double degrees) {
+Document turned(const Document& doc, const std::vector<NodeId>& things, const V3f& about, const V3f& axis,
+                double degrees) {
   M44f turn;
   turn.setAxisAngle(axis, float(degrees) * pi / 180);
   return all(doc, things, shift(-about) * turn * shift(about));
@@ -131,7 +140,8 @@ Document dropped(const Document& doc, const std::vector<NodeId>& things, const S
     const std::set<NodeId> parts(tree.begin(), tree.end());
     const Box3f box = boundsOf(scene, doc, {id});
     if (box.isEmpty()) continue;
-    // From every place of its skin (of a large mesh, some of them) down to what lies below; it falls by the shortest way.
+    // From every place of its skin (of a large mesh, some of them) down to what lies below; it falls by the shortest
+    // way.
     float fall = std::numeric_limits<float>::infinity();
     constexpr size_t most = 6000;
     for (const Copy& copy : scene.copies) {
@@ -146,11 +156,13 @@ Document dropped(const Document& doc, const std::vector<NodeId>& things, const S
             const float a = 0.5f * pi * float(r) / rings, b = 2 * pi * float(k) / around;
             // Its lower half in the world, wherever its own axes point.
             const V3f world(std::sin(a) * std::cos(b), -std::cos(a), std::sin(a) * std::sin(b));
-            from.push_back(transformPoint(copy.toWorld, normalize(transformVector(copy.toObject, world)) * s.sphereRadius));
+            from.push_back(
+                transformPoint(copy.toWorld, normalize(transformVector(copy.toObject, world)) * s.sphereRadius));
           }
       } else {
         const size_t step = std::max<size_t>(1, s.mesh.positions.size() / most);
-        for (size_t k = 0; k < s.mesh.positions.size(); k += step) from.push_back(transformPoint(copy.toWorld, s.mesh.positions[k]));
+        for (size_t k = 0; k < s.mesh.positions.size(); k += step)
+          from.push_back(transformPoint(copy.toWorld, s.mesh.positions[k]));
       }
       for (const V3f& p : from) {
         // What it sinks into counts from as far up as the thing is high.
@@ -172,7 +184,9 @@ static Box3f boxAt(const Document& doc, NodeId id, const Scene& scene) {
   return b;
 }
 
-static float edgeOf(const Box3f& box, int axis, Edge edge) { return edge == Edge::Low ? box.min[axis] : edge == Edge::High ? box.max[axis] : box.center()[axis]; }
+static float edgeOf(const Box3f& box, int axis, Edge edge) {
+  return edge == Edge::Low ? box.min[axis] : edge == Edge::High ? box.max[axis] : box.center()[axis];
+}
 
 Document aligned(const Document& doc, const std::vector<NodeId>& things, int axis, Edge edge, const Scene& scene) {
   const std::vector<NodeId> list = placeable(doc, things);
@@ -197,7 +211,8 @@ Document distributed(const Document& doc, const std::vector<NodeId>& things, int
     list.push_back({id, boxAt(doc, id, scene)});
   }
   if (list.size() < 3) throw badInput("select three things at least: those between the outermost are spread");
-  std::stable_sort(list.begin(), list.end(), [&](const One& a, const One& b) { return a.box.center()[axis] < b.box.center()[axis]; });
+  std::stable_sort(list.begin(), list.end(),
+                   [&](const One& a, const One& b) { return a.box.center()[axis] < b.box.center()[axis]; });
   float filled = 0;
   for (const One& o : list) filled += o.box.size()[axis];
   const float gap = (list.back().box.max[axis] - list.front().box.min[axis] - filled) / float(list.size() - 1);
@@ -259,10 +274,12 @@ Document carried(const Document& doc, const std::vector<NodeId>& things, NodeId 
     std::map<double, std::map<std::string, V3f>> values;
     for (const double frame : frames) {
       const Params p(before, frame);
-      const M44f to = above(out, before, frame) * (carrier ? worldMatrix(out, *out.find(carrier), frame).inverse() : M44f());
+      const M44f to =
+          above(out, before, frame) * (carrier ? worldMatrix(out, *out.find(carrier), frame).inverse() : M44f());
       if (before.kind->param("turn")) {
         V3f position, turn, size;
-        if (!unplace(placementOf(p) * to, position, turn, size)) throw badInput(before.name + ": it would be slanted by the uneven size of what carries it");
+        if (!unplace(placementOf(p) * to, position, turn, size))
+          throw badInput(before.name + ": it would be slanted by the uneven size of what carries it");
         values[frame] = {{"position", position}, {"turn", nearest(turn, vec(p.triple("turn")))}, {"size", size}};
       } else {
         for (const char* param : {"position", "target"})
@@ -272,11 +289,13 @@ Document carried(const Document& doc, const std::vector<NodeId>& things, NodeId 
     out = moveNode(out, id, place);
     for (const auto& [param, value] : values.begin()->second) {
       if (!keyed) {
-        if (length(value - vec(Params(before, currentFrame(out)).triple(param))) > 1e-5f) out = setValue(out, id, param, Constant(tidy(value)));
+        if (length(value - vec(Params(before, currentFrame(out)).triple(param))) > 1e-5f)
+          out = setValue(out, id, param, Constant(tidy(value)));
         continue;
       }
       Keys keys;
-      for (const auto& [frame, all] : values) keys.keys.push_back({frame, Constant(tidy(all.at(param))), KeyShape::Linear});
+      for (const auto& [frame, all] : values)
+        keys.keys.push_back({frame, Constant(tidy(all.at(param))), KeyShape::Linear});
       if (const Value* was = before.find(param))
         if (const Keys* k = was->keys())
           for (Key& key : keys.keys)
@@ -326,7 +345,8 @@ Document twinned(const Document& doc, NodeId object, NodeId* made) {
   Place place;
   if (n.parent) place = {n.parent, doc.find(n.parent)->kind->slotFor("object.twin")->name, size_t(-1)};
   Document out = addNode(doc, "object.twin", n.name, place, &id);
-  out = setValue(out, id, "of", Constant(twin ? Params(n, currentFrame(doc)).reference("of") : Reference{object, nullptr}));
+  out = setValue(out, id, "of",
+                 Constant(twin ? Params(n, currentFrame(doc)).reference("of") : Reference{object, nullptr}));
   for (const char* param : {"position", "turn", "size"})
     if (const Value* v = n.find(param)) out = setValue(out, id, param, *v);
   if (made) *made = id;

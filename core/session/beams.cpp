@@ -61,7 +61,8 @@ std::vector<Spoke> spokesFrom(const Scene& scene, const V2f& at, const Look& fir
   }
   return out;
 }
-// Where `outside` of two that follow one another is first true, closed in on: what is seen on both sides of it. False: nowhere.
+// Where `outside` of two that follow one another is first true, closed in on: what is seen on both sides of it. False:
+// nowhere.
 template <typename F> bool rimOf(const Scene& scene, const Spoke& s, const F& outside, Look& in, Look& out) {
   for (size_t i = 1; i < s.seen.size(); ++i) {
     if (!outside(s.seen[i - 1].second, s.seen[i].second)) continue;
@@ -71,8 +72,10 @@ template <typename F> bool rimOf(const Scene& scene, const Spoke& s, const F& ou
     for (int k = 0; k < 12; ++k) {
       const float middle = 0.5f * (inner + outer);
       const Look l = lookAlong(scene, s.at + s.way * middle);
-      if (outside(before, l)) outer = middle, out = l;
-      else inner = middle, in = l;
+      if (outside(before, l))
+        outer = middle, out = l;
+      else
+        inner = middle, in = l;
     }
     return true;
   }
@@ -126,8 +129,11 @@ FoundOpening findOpening(const Scene& scene, const V2f& at) {
   const std::vector<Spoke> spokes = spokesFrom(scene, at, first);
   std::vector<V3f> rim;
   Look in, out;
-  // What bounds a hole is nearer than what is seen through it, a horizon there included: first how near that is, then where it begins.
-  const auto nearer = [&](const Look& a, const Look& b) { return b.distance < 0.93f * std::min(a.distance, first.distance); };
+  // What bounds a hole is nearer than what is seen through it, a horizon there included: first how near that is, then
+  // where it begins.
+  const auto nearer = [&](const Look& a, const Look& b) {
+    return b.distance < 0.93f * std::min(a.distance, first.distance);
+  };
   std::vector<float> nearest;
   for (const Spoke& s : spokes) {
     float least = infinite;
@@ -138,7 +144,9 @@ FoundOpening findOpening(const Scene& scene, const V2f& at) {
   std::nth_element(nearest.begin(), nearest.begin() + fan / 2, nearest.end());
   const float wall = 1.6f * nearest[fan / 2];
   for (const Spoke& s : spokes)
-    if (rimOf(scene, s, [&](const Look& a, const Look& b) { return b.distance < wall && nearer(a, b); }, in, out)) rim.push_back(out.point);
+    if (rimOf(
+            scene, s, [&](const Look& a, const Look& b) { return b.distance < wall && nearer(a, b); }, in, out))
+      rim.push_back(out.point);
   // Almost all around, and not farther than the things seen through it.
   if (rim.size() > size_t(fan * 0.8)) {
     const FoundOpening f = openingOf(scene, rim, true);
@@ -146,28 +154,36 @@ FoundOpening findOpening(const Scene& scene, const V2f& at) {
   }
   if (!first.copy) throw badInput("there is nothing in the picture that bounds an opening there");
   rim.clear();
-  const auto leaves = [&](const Look&, const Look& l) { return l.copy != first.copy || dot(l.normal, first.normal) < 0.999f || std::abs(dot(l.point - first.point, first.normal)) > 2e-3f * first.distance; };
+  const auto leaves = [&](const Look&, const Look& l) {
+    return l.copy != first.copy || dot(l.normal, first.normal) < 0.999f ||
+           std::abs(dot(l.point - first.point, first.normal)) > 2e-3f * first.distance;
+  };
   for (const Spoke& s : spokes)
     if (rimOf(scene, s, leaves, in, out)) rim.push_back(in.point);
-  if (rim.size() < size_t(fan * 0.9)) throw badInput("what is seen there has no rim in the picture: hold Shift and draw a rectangle on it");
+  if (rim.size() < size_t(fan * 0.9))
+    throw badInput("what is seen there has no rim in the picture: hold Shift and draw a rectangle on it");
   return openingOf(scene, rim, false);
 }
 
 FoundOpening drawnOpening(const Scene& scene, const V2f& from, const V2f& to) {
   const Look first = lookAlong(scene, from);
   if (!first.copy) throw badInput("there is nothing to draw an opening on");
-  const V3f up = std::abs(first.normal.y) < 0.9f ? normalize(V3f(0, 1, 0) - first.normal * first.normal.y) : normalize(scene.camera.up() - first.normal * dot(scene.camera.up(), first.normal));
+  const V3f up = std::abs(first.normal.y) < 0.9f
+                     ? normalize(V3f(0, 1, 0) - first.normal * first.normal.y)
+                     : normalize(scene.camera.up() - first.normal * dot(scene.camera.up(), first.normal));
   const V3f right = cross(up, first.normal);
   const Ray ray = scene.camera.through(to.x, to.y);
   const float down = dot(ray.direction, first.normal), t = dot(first.point - ray.origin, first.normal) / down;
   if (!(std::abs(down) > 1e-5f) || !(t > 0)) throw badInput("the other corner lies beside the plane of what is seen");
   const V3f d = ray.origin + ray.direction * t - first.point;
   const V3f x = right * dot(d, right), y = up * dot(d, up);
-  if (length(x) < 1e-4f || length(y) < 1e-4f) throw badInput("the opening has no area: draw from one corner to the other");
+  if (length(x) < 1e-4f || length(y) < 1e-4f)
+    throw badInput("the opening has no area: draw from one corner to the other");
   return openingOf(scene, {first.point, first.point + x, first.point + x + y, first.point + y}, false);
 }
 
-Document openBeam(const Document& doc, const Scene& scene, const FoundOpening& o, MadeBeam& made, std::vector<std::string>* told) {
+Document openBeam(const Document& doc, const Scene& scene, const FoundOpening& o, MadeBeam& made,
+                  std::vector<std::string>* told) {
   const double frame = currentFrame(doc);
   Document out = doc;
   const auto tell = [&](std::string what) {
@@ -192,8 +208,11 @@ Document openBeam(const Document& doc, const Scene& scene, const FoundOpening& o
         const V3f x = o.centre + (corner - o.centre) * (0.9f * sampler.get1());
         LightSample s;
         if (!e.light->sample(x, sampler.get2(), s) || dot(s.direction, o.room) >= -0.02f) continue;
-        if (rays.occluded(x + s.direction * (1e-3f * o.size), s.direction, std::isfinite(s.distance) ? s.distance * 0.999f - 1e-3f * o.size : infinite)) continue;
-        const double l = double(luminance(s.radiance * scene.amounts[e.group] * e.baked)) / (std::isfinite(s.density) ? double(s.density) : 1.0);
+        if (rays.occluded(x + s.direction * (1e-3f * o.size), s.direction,
+                          std::isfinite(s.distance) ? s.distance * 0.999f - 1e-3f * o.size : infinite))
+          continue;
+        const double l = double(luminance(s.radiance * scene.amounts[e.group] * e.baked)) /
+                         (std::isfinite(s.density) ? double(s.density) : 1.0);
         sum += l;
         direction += s.direction * float(l);
       }
@@ -232,7 +251,9 @@ Document openBeam(const Document& doc, const Scene& scene, const FoundOpening& o
     }
   } else {
     // A panel on the face, as wide and high as the opening.
-    const V3f up = std::abs(o.room.y) < 0.9f ? normalize(V3f(0, 1, 0) - o.room * o.room.y) : normalize(V3f(0, 0, -1) - o.room * o.room.z), right = cross(up, o.room);
+    const V3f up = std::abs(o.room.y) < 0.9f ? normalize(V3f(0, 1, 0) - o.room * o.room.y)
+                                             : normalize(V3f(0, 0, -1) - o.room * o.room.z),
+              right = cross(up, o.room);
     float w = 0, h = 0;
     for (const V3f& c : o.corners) {
       w = std::max(w, std::abs(dot(c - o.centre, right)));
@@ -293,14 +314,16 @@ std::vector<Handle> airHandles(const Node& air, double frame, const Scene& scene
       std::vector<V3f> ring;
       for (int k = 0; k <= 64; ++k) {
         const float a = 2 * pi * float(k) / 64;
-        const V3f from = begin + axis * at, d = sides ? x * std::cos(a) + y * std::sin(a) : camera.right() * std::cos(a) + camera.up() * std::sin(a);
+        const V3f from = begin + axis * at, d = sides ? x * std::cos(a) + y * std::sin(a)
+                                                      : camera.right() * std::cos(a) + camera.up() * std::sin(a);
         float near = 0, far = 4 * reach;
         if (sides && place.region.clip(from, d, near, far)) ring.push_back(from + d * (far * share));
         if (!sides) ring.push_back(begin + d * at);
       }
       return ring;
     };
-    const auto add = [&](const char* param, const V3f& at, const std::vector<std::vector<V3f>>& lines, bool area, const std::function<double(const V2f&)>& amount) {
+    const auto add = [&](const char* param, const V3f& at, const std::vector<std::vector<V3f>>& lines, bool area,
+                         const std::function<double(const V2f&)>& amount) {
       Handle handle;
       handle.id = handle.param = param;
       handle.label = air.kind->param(param)->label;
@@ -312,7 +335,8 @@ std::vector<Handle> airHandles(const Node& air, double frame, const Scene& scene
           if (V2f s; camera.project(v, s.x, s.y)) seen.push_back(s);
         handle.lines.push_back(std::move(seen));
       }
-      handle.drag = [id, param, amount, def = air.kind->param(param)](const Document& d, const V2f& to, const std::optional<Seen>&) {
+      handle.drag = [id, param, amount, def = air.kind->param(param)](const Document& d, const V2f& to,
+                                                                      const std::optional<Seen>&) {
         return setNow(d, {id, param, 0, {}}, Constant(std::clamp(tidy(amount(to)), def->hardMin, def->hardMax)));
       };
       out.push_back(std::move(handle));
@@ -335,7 +359,8 @@ std::vector<Handle> airHandles(const Node& air, double frame, const Scene& scene
       float widest = -1;
       for (size_t k = 0; k < inner.size(); ++k) {
         V2f a, b;
-        if (camera.project(outer[k], a.x, a.y) && camera.project(begin + axis * at, b.x, b.y) && std::hypot(a.x - b.x, a.y - b.y) > widest) {
+        if (camera.project(outer[k], a.x, a.y) && camera.project(begin + axis * at, b.x, b.y) &&
+            std::hypot(a.x - b.x, a.y - b.y) > widest) {
           widest = std::hypot(a.x - b.x, a.y - b.y);
           best = k;
         }

@@ -50,17 +50,20 @@ struct Drawn {
     }
   }
 
-  V3f inWorld(const V3f& p) const { return transformPoint(world, profile ? across * (p.x * float(scale)) + V3f(0, p.y * float(scale), 0) : p); }
+  V3f inWorld(const V3f& p) const {
+    return transformPoint(world, profile ? across * (p.x * float(scale)) + V3f(0, p.y * float(scale), 0) : p);
+  }
   bool seen(const V3f& p, V2f& at) const {
     const V3f w = inWorld(p);
     return camera.project(w, at.x, at.y);
   }
-  // Where a place of the picture lies in the space of the points: in the plane of a profile; of a path on what is seen, or in the
-  // plane that faces the camera through `by`.
+  // Where a place of the picture lies in the space of the points: in the plane of a profile; of a path on what is seen,
+  // or in the plane that faces the camera through `by`.
   std::optional<V3f> under(const V2f& at, const V3f& by, const std::optional<Seen>& onto) const {
     if (!profile && onto) return transformPoint(back, onto->point);
     const Ray ray = camera.through(at.x, at.y);
-    const V3f normal = profile ? normalize(transformNormal(back, cross(across, V3f(0, 1, 0)))) : camera.forward(), through = profile ? transformPoint(world, V3f(0.0f)) : inWorld(by);
+    const V3f normal = profile ? normalize(transformNormal(back, cross(across, V3f(0, 1, 0)))) : camera.forward(),
+              through = profile ? transformPoint(world, V3f(0.0f)) : inWorld(by);
     const float down = dot(ray.direction, normal);
     if (std::abs(down) < 1e-6f) return {};
     const float t = dot(through - ray.origin, normal) / down;
@@ -99,13 +102,15 @@ bool isDrawn(const Node& node) {
   return shape && shape->points;
 }
 
-std::vector<Handle> pointHandles(const Document& doc, const Node& node, double frame, const Camera& camera, bool ontoThings) {
+std::vector<Handle> pointHandles(const Document& doc, const Node& node, double frame, const Camera& camera,
+                                 bool ontoThings) {
   const Drawn d(doc, node, frame, camera);
   std::vector<Handle> out;
   // A path as it runs; a profile from point to point.
   std::vector<V3f> along;
   const ShapeKind& shape = *shapeKind(node);
-  if (const Assets none; shape.line && d.points.size() > 1) along = shape.line(Params(node, frame), {doc, frame, none});
+  if (const Assets none; shape.line && d.points.size() > 1)
+    along = shape.line(Params(node, frame), {doc, frame, none});
   else
     for (const LinePoint& p : d.points) along.push_back(p.place);
   std::vector<V2f> line;
@@ -141,17 +146,20 @@ std::vector<Handle> pointHandles(const Document& doc, const Node& node, double f
     };
     out.push_back(std::move(h));
   };
-  for (size_t i = 0; i + 1 < n || (d.closed && i < n && n > 1); ++i) between(i + 1, (d.points[i].place + d.points[(i + 1) % n].place) * 0.5f, "New point between");
+  for (size_t i = 0; i + 1 < n || (d.closed && i < n && n > 1); ++i)
+    between(i + 1, (d.points[i].place + d.points[(i + 1) % n].place) * 0.5f, "New point between");
   return out;
 }
 
-Document drawPoint(const Document& doc, NodeId id, double frame, const Camera& camera, const V2f& at, const std::optional<Seen>& onto, bool sharp) {
+Document drawPoint(const Document& doc, NodeId id, double frame, const Camera& camera, const V2f& at,
+                   const std::optional<Seen>& onto, bool sharp) {
   const Node* n = doc.find(id);
   if (!n) throw badInput("there is nothing to draw");
   const Drawn d(doc, *n, frame, camera);
   if (d.closed) throw badInput(n->name + " is closed: open it to draw on");
   if (!d.profile && d.own.size() > 2)
-    if (V2f first; d.seen(d.points[0].place, first) && (first - at).length() < nearness(camera)) return setValue(doc, id, "closed", Constant(true));
+    if (V2f first; d.seen(d.points[0].place, first) && (first - at).length() < nearness(camera))
+      return setValue(doc, id, "closed", Constant(true));
   const auto p = d.under(at, d.own.empty() ? V3f(0.0f) : d.points.back().place, onto);
   if (!p) throw badInput("there is no place for a point: it would lie behind the camera");
   return d.add(doc, d.own.size(), {*p, sharp});
@@ -160,9 +168,12 @@ Document drawPoint(const Document& doc, NodeId id, double frame, const Camera& c
 Document undrawPoint(const Document& doc, NodeId id) {
   const Node* n = doc.find(id);
   if (!n || !isDrawn(*n)) return doc;
-  if (n->kind->param("closed") && Params(*n, currentFrame(doc)).flag("closed")) return setValue(doc, id, "closed", Constant(false));
+  if (n->kind->param("closed") && Params(*n, currentFrame(doc)).flag("closed"))
+    return setValue(doc, id, "closed", Constant(false));
   for (const ChildSlot& s : n->kind->slots)
-    if (const auto it = n->children.find(s.name); it != n->children.end() && !it->second.empty() && doc.find(it->second.back())->kind->id.ends_with(".point")) return removeNode(doc, it->second.back());
+    if (const auto it = n->children.find(s.name);
+        it != n->children.end() && !it->second.empty() && doc.find(it->second.back())->kind->id.ends_with(".point"))
+      return removeNode(doc, it->second.back());
   return doc;
 }
 

@@ -6,8 +6,8 @@
 #include "core/light/light.h"
 #include "core/render/geometry.h"
 
-#include <ImathBoxAlgo.h>
 #include <fmt/format.h>
+#include <ImathBoxAlgo.h>
 #include <set>
 
 namespace ilumbra {
@@ -38,7 +38,8 @@ double unitIlluminance(const Node& light, double frame, const V3f& at) {
     for (int i = 0; i < n; ++i) {
       Sampler sampler(0, 0, uint32_t(i), 1);
       LightSample s;
-      if (made->sample(at, sampler.get2(), s)) sum += double(luminance(s.radiance)) / (std::isfinite(s.density) ? double(s.density) : 1.0);
+      if (made->sample(at, sampler.get2(), s))
+        sum += double(luminance(s.radiance)) / (std::isfinite(s.density) ? double(s.density) : 1.0);
     }
     // Of a sky, half lies behind any surface, and the other half comes at a slant.
     return std::max(1e-12, sum / n * (made->infinite() ? 0.5 : 1.0));
@@ -54,12 +55,15 @@ Box3f boundsOf(const Scene& scene, const Document& doc, const std::vector<NodeId
     for (const NodeId part : treeOf(doc, id)) wanted.insert(part);
   Box3f box;
   for (const Instance& i : scene.instances)
-    if (things.empty() ? i.light < 0 : wanted.count(scene.things[i.thing].node) > 0 || (i.thingByCopy.empty() && scene.things[i.thing].among(wanted))) {
+    if (things.empty() ? i.light < 0
+                       : wanted.count(scene.things[i.thing].node) > 0 ||
+                             (i.thingByCopy.empty() && scene.things[i.thing].among(wanted))) {
       box.extendBy(i.bounds);
     } else if (!i.thingByCopy.empty()) { // parts: copy by copy
       const Box3f own = i.geometry->bounds;
       for (uint32_t c = 0; c < i.copies && !own.isEmpty(); ++c)
-        if (scene.things[i.thingAt(c)].among(wanted)) box.extendBy(Imath::transform(own, scene.copies[i.firstCopy + c].toWorld));
+        if (scene.things[i.thingAt(c)].among(wanted))
+          box.extendBy(Imath::transform(own, scene.copies[i.firstCopy + c].toWorld));
     }
   for (const NodeId id : wanted) {
     const Node* n = doc.find(id);
@@ -90,9 +94,11 @@ Document frameBox(const Document& doc, NodeId camera, const Box3f& box) {
   // Every corner must fall inside 85 % of the frame.
   float distance = 0.01f;
   for (int c = 0; c < 8; ++c) {
-    const V3f d = V3f(c & 1 ? box.max.x : box.min.x, c & 2 ? box.max.y : box.min.y, c & 4 ? box.max.z : box.min.z) - centre;
+    const V3f d =
+        V3f(c & 1 ? box.max.x : box.min.x, c & 2 ? box.max.y : box.min.y, c & 4 ? box.max.z : box.min.z) - centre;
     const float towards = dot(d, back);
-    distance = std::max({distance, towards + std::abs(dot(d, side)) / (0.85f * halfWidth), towards + std::abs(dot(d, above)) / (0.85f * halfHeight)});
+    distance = std::max({distance, towards + std::abs(dot(d, side)) / (0.85f * halfWidth),
+                         towards + std::abs(dot(d, above)) / (0.85f * halfHeight)});
   }
   const float size = length(box.size());
   distance = std::max(distance, size > 0 ? 0.6f * size : 1.0f);
@@ -171,7 +177,8 @@ Document addFramed(const Document& doc, const Scene& scene, std::string_view kin
     for (const ParamDef& d : what.params)
       if (d.unit == "m" && d.stage == Stage::Geometry)
         if (const double* v = std::get_if<double>(&d.initial); v && largest > 0)
-          out = setValue(out, id, d.name, Constant(std::clamp(tidy(*v / largest * double(size)), d.hardMin, d.hardMax)));
+          out =
+              setValue(out, id, d.name, Constant(std::clamp(tidy(*v / largest * double(size)), d.hardMin, d.hardMax)));
     // What does not follow its lengths (a wall is its only one, say) is sized as a whole.
     const auto extent = [&](const Document& d) {
       const Assets none{};
@@ -186,15 +193,20 @@ Document addFramed(const Document& doc, const Scene& scene, std::string_view kin
     if (const float now = extent(out); now > 0.5f * size && now < 6 * size) return out;
     for (const ParamDef& d : what.params)
       if (d.unit == "m" && d.stage == Stage::Geometry) out = resetValue(out, id, d.name);
-    if (const float now = extent(out); now > 0) out = setValue(out, id, "size", Constant(Triple{tidy(2 * double(size) / double(now)), tidy(2 * double(size) / double(now)), tidy(2 * double(size) / double(now))}));
+    if (const float now = extent(out); now > 0)
+      out = setValue(out, id, "size",
+                     Constant(Triple{tidy(2 * double(size) / double(now)), tidy(2 * double(size) / double(now)),
+                                     tidy(2 * double(size) / double(now))}));
     return out;
   }
-  const V3f at = centre + camera.up() * (0.42f * height) - camera.right() * (0.25f * height) - camera.forward() * (0.15f * height);
+  const V3f at =
+      centre + camera.up() * (0.42f * height) - camera.right() * (0.25f * height) - camera.forward() * (0.15f * height);
   const double d = std::max(0.05, double(length(at - centre)));
   if (what.param("bearing")) {
     // Over the camera's shoulder.
     const V3f back = -camera.forward();
-    out = setValue(out, id, "bearing", Constant(std::round(double(std::atan2(back.x, -back.z)) * 180 / 3.14159265 - 40)));
+    out =
+        setValue(out, id, "bearing", Constant(std::round(double(std::atan2(back.x, -back.z)) * 180 / 3.14159265 - 40)));
   }
   if (what.param("target")) out = setValue(out, id, "target", Constant(rounded(centre)));
   if (what.param("position")) out = setValue(out, id, "position", Constant(rounded(at)));
@@ -203,7 +215,9 @@ Document addFramed(const Document& doc, const Scene& scene, std::string_view kin
     for (const ParamDef& def : what.params)
       if (const double* v = std::get_if<double>(&def.initial); v && def.unit == "m")
         out = setValue(out, id, def.name, Constant(std::clamp(tidy(*v * d / 2), def.hardMin, def.hardMax)));
-    out = setValue(out, id, "power", Constant(std::clamp(tidy(pi * white / unitIlluminance(*out.find(id), currentFrame(doc), centre)), 1e-6, 1e12)));
+    out = setValue(
+        out, id, "power",
+        Constant(std::clamp(tidy(pi * white / unitIlluminance(*out.find(id), currentFrame(doc), centre)), 1e-6, 1e12)));
   }
   if (kind == "camera.lens") {
     out = setValue(out, id, "position", Constant(rounded(camera.position())));

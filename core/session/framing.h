@@ -15,8 +15,8 @@ Document frameBox(const Document& doc, NodeId camera, const Box3f& box);
 /// camera's exposure and the set's size. `told` receives a sentence for each thing that was made.
 Document standUp(const Document& doc, const Scene& scene, std::vector<std::string>* told);
 
-/// A new object or light where the camera looks, as large as a fifth of what is framed: its position, size and power are
-/// set from that, so that it is seen at once.
+/// A new object or light where the camera looks, as large as a fifth of what is framed: its position, size and power
+/// are set from that, so that it is seen at once.
 Document addFramed(const Document& doc, const Scene& scene, std::string_view kind, NodeId* made);
 
 } // namespace ilumbra

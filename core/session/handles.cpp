@@ -30,7 +30,9 @@ struct Lamp {
   V3f at{0.0f}, target{0.0f}, x{1, 0, 0}, y{0, 1, 0}, axis{0, 0, -1};
 
   V3f facing() const { return -camera.forward(); }
-  std::optional<V3f> under(const V2f& place, const V3f& point, const V3f& normal) const { return onPlane(camera.through(place.x, place.y), point, normal); }
+  std::optional<V3f> under(const V2f& place, const V3f& point, const V3f& normal) const {
+    return onPlane(camera.through(place.x, place.y), point, normal);
+  }
   /// Sets a number within what it may be.
   Document put(const Document& doc, const char* param, double value) const {
     const ParamDef& d = *kind->param(param);
@@ -39,8 +41,9 @@ struct Lamp {
 };
 
 class Maker {
-public:
-  Maker(const Document& doc, const Node& n, double frame, const Camera& camera) : m_p(n, frame), m_lamp{n.kind, n.id, camera, {}} {
+ public:
+  Maker(const Document& doc, const Node& n, double frame, const Camera& camera)
+      : m_p(n, frame), m_lamp{n.kind, n.id, camera, {}} {
     if (n.parent) m_lamp.world = worldMatrix(doc, *doc.find(n.parent), frame);
   }
 
@@ -58,15 +61,17 @@ public:
     }
     // What is dragged by its edge lies before what is dragged by its middle.
     if (m_lamp.kind->param("cone")) cone();
-    if (m_lamp.kind->param("form")) area();
-    else if (m_lamp.kind->param("radius")) ball("radius", 1);
+    if (m_lamp.kind->param("form"))
+      area();
+    else if (m_lamp.kind->param("radius"))
+      ball("radius", 1);
     if (m_lamp.kind->param("range") && m_p.real("range") > 0) ball("range", 1);
     if (aims) target();
     place();
     return std::move(m_handles);
   }
 
-private:
+ private:
   static V3f v3(const Triple& t) { return {float(t[0]), float(t[1]), float(t[2])}; }
   std::vector<V2f> line(const std::vector<V3f>& points) const {
     std::vector<V2f> out;
@@ -78,10 +83,13 @@ private:
   }
   std::vector<V3f> circle(const V3f& centre, const V3f& x, const V3f& y) const {
     std::vector<V3f> points;
-    for (int i = 0; i <= roundness; ++i) points.push_back(centre + x * std::cos(2 * pi * float(i) / roundness) + y * std::sin(2 * pi * float(i) / roundness));
+    for (int i = 0; i <= roundness; ++i)
+      points.push_back(centre + x * std::cos(2 * pi * float(i) / roundness) +
+                       y * std::sin(2 * pi * float(i) / roundness));
     return points;
   }
-  void add(const char* param, const V3f& at, std::vector<std::vector<V3f>> lines, bool areaLines, decltype(Handle::drag) drag) {
+  void add(const char* param, const V3f& at, std::vector<std::vector<V3f>> lines, bool areaLines,
+           decltype(Handle::drag) drag) {
     Handle h;
     h.id = h.param = param;
     h.label = m_lamp.kind->param(param)->label;
@@ -93,12 +101,14 @@ private:
   }
   // A place that is dragged along the film, or onto what is seen.
   void movable(const char* param, const V3f& at, std::vector<std::vector<V3f>> lines, bool ontoThings) {
-    add(param, at, std::move(lines), false, [id = m_lamp.id, param, at, camera = m_lamp.camera, back = m_lamp.world.inverse(), n = m_lamp.facing(), ontoThings](const Document& doc, const V2f& to, const std::optional<Seen>& onto) {
-      std::optional<V3f> p;
-      if (ontoThings && onto) p = onto->point;
-      if (!p) p = onPlane(camera.through(to.x, to.y), at, n);
-      return p ? setNow(doc, {id, param, 0, {}}, Constant(tidy(transformPoint(back, *p)))) : doc;
-    });
+    add(param, at, std::move(lines), false,
+        [id = m_lamp.id, param, at, camera = m_lamp.camera, back = m_lamp.world.inverse(), n = m_lamp.facing(),
+         ontoThings](const Document& doc, const V2f& to, const std::optional<Seen>& onto) {
+          std::optional<V3f> p;
+          if (ontoThings && onto) p = onto->point;
+          if (!p) p = onPlane(camera.through(to.x, to.y), at, n);
+          return p ? setNow(doc, {id, param, 0, {}}, Constant(tidy(transformPoint(back, *p)))) : doc;
+        });
   }
   void place() { movable("position", m_lamp.at, {}, false); }
   void target() { movable("target", m_lamp.target, {{m_lamp.at, m_lamp.target}}, true); }
@@ -110,14 +120,16 @@ private:
     const bool range = std::string_view(param) == "range";
     // Sizes lie to one side and ranges to the other, so that they do not hide one another.
     const V3f way = range ? -x : x;
-    add(param, m_lamp.at + way * r, {circle(m_lamp.at, x * r, y * r)}, !range, [lamp = m_lamp, param, perRadius](const Document& doc, const V2f& to, const std::optional<Seen>&) {
-      const auto p = lamp.under(to, lamp.at, lamp.facing());
-      return p ? lamp.put(doc, param, double(length(*p - lamp.at) / perRadius)) : doc;
-    });
+    add(param, m_lamp.at + way * r, {circle(m_lamp.at, x * r, y * r)}, !range,
+        [lamp = m_lamp, param, perRadius](const Document& doc, const V2f& to, const std::optional<Seen>&) {
+          const auto p = lamp.under(to, lamp.at, lamp.facing());
+          return p ? lamp.put(doc, param, double(length(*p - lamp.at) / perRadius)) : doc;
+        });
   }
 
   void cone() {
-    const float reach = std::max(1e-3f, length(m_lamp.target - m_lamp.at)), outer = m_p.real("cone"), inner = outer * (1 - m_p.real("edge"));
+    const float reach = std::max(1e-3f, length(m_lamp.target - m_lamp.at)), outer = m_p.real("cone"),
+                inner = outer * (1 - m_p.real("edge"));
     // The plane of the axis that faces the camera most.
     V3f side = cross(m_lamp.axis, m_lamp.facing());
     const bool along = length(side) < 0.05f;
@@ -125,7 +137,8 @@ private:
     const V3f other = cross(m_lamp.axis, side);
     const auto rim = [&](float degrees) {
       const float a = degrees * pi / 180;
-      return circle(m_lamp.at + m_lamp.axis * (reach * std::cos(a)), side * (reach * std::sin(a)), other * (reach * std::sin(a)));
+      return circle(m_lamp.at + m_lamp.axis * (reach * std::cos(a)), side * (reach * std::sin(a)),
+                    other * (reach * std::sin(a)));
     };
     const auto edge = [&](float degrees, float sign) {
       const float a = degrees * pi / 180;
@@ -139,14 +152,16 @@ private:
       const float ahead = dot(d, lamp.axis);
       return std::atan2(length(d - lamp.axis * ahead), ahead) * 180 / pi;
     };
-    add("cone", edge(outer, 1), {rim(outer), {m_lamp.at, edge(outer, 1)}, {m_lamp.at, edge(outer, -1)}}, false, [lamp = m_lamp, angle](const Document& doc, const V2f& to, const std::optional<Seen>&) {
-      const auto a = angle(to);
-      return a ? lamp.put(doc, "cone", double(std::clamp(*a, 0.1f, 180.0f))) : doc;
-    });
-    add("edge", edge(inner, -1), {rim(inner)}, false, [lamp = m_lamp, angle, outer](const Document& doc, const V2f& to, const std::optional<Seen>&) {
-      const auto a = angle(to);
-      return a ? lamp.put(doc, "edge", double(std::clamp(1 - *a / outer, 0.0f, 1.0f))) : doc;
-    });
+    add("cone", edge(outer, 1), {rim(outer), {m_lamp.at, edge(outer, 1)}, {m_lamp.at, edge(outer, -1)}}, false,
+        [lamp = m_lamp, angle](const Document& doc, const V2f& to, const std::optional<Seen>&) {
+          const auto a = angle(to);
+          return a ? lamp.put(doc, "cone", double(std::clamp(*a, 0.1f, 180.0f))) : doc;
+        });
+    add("edge", edge(inner, -1), {rim(inner)}, false,
+        [lamp = m_lamp, angle, outer](const Document& doc, const V2f& to, const std::optional<Seen>&) {
+          const auto a = angle(to);
+          return a ? lamp.put(doc, "edge", double(std::clamp(1 - *a / outer, 0.0f, 1.0f))) : doc;
+        });
   }
 
   void area() {
@@ -154,7 +169,10 @@ private:
     if (form == "ball") return ball("width", 0.5f);
     const float w = 0.5f * m_p.real("width"), h = 0.5f * m_p.real("height");
     const V3f x = m_lamp.x * w, y = m_lamp.y * h;
-    std::vector<V3f> outline = form == "disc" ? circle(m_lamp.at, x, y) : std::vector<V3f>{m_lamp.at - x - y, m_lamp.at + x - y, m_lamp.at + x + y, m_lamp.at - x + y, m_lamp.at - x - y};
+    std::vector<V3f> outline = form == "disc"
+                                   ? circle(m_lamp.at, x, y)
+                                   : std::vector<V3f>{m_lamp.at - x - y, m_lamp.at + x - y, m_lamp.at + x + y,
+                                                      m_lamp.at - x + y, m_lamp.at - x - y};
     // In the lamp's own plane, or, seen from its edge, in the one through the axis that is dragged.
     const auto extent = [this](const char* param, const V3f& way) {
       return [lamp = m_lamp, param, way](const Document& doc, const V2f& to, const std::optional<Seen>&) {
@@ -182,7 +200,8 @@ private:
           const float depth = std::sqrt(std::max(0.0f, r * r - off2));
           const V3f p = ray.origin + ray.direction * (near ? along - depth : along + depth);
           const V3f up = normalize(transformVector(lamp.world.inverse(), normalize(p - centre)));
-          const Document high = lamp.put(doc, "height", std::asin(std::clamp(double(up.y), -1.0, 1.0)) * 180 / double(pi));
+          const Document high =
+              lamp.put(doc, "height", std::asin(std::clamp(double(up.y), -1.0, 1.0)) * 180 / double(pi));
           return lamp.put(high, "bearing", bearingOf(up));
         });
   }

@@ -15,15 +15,16 @@ Document put(const Document& doc, NodeId id, const char* param, double value) {
 }
 
 class LensHandles {
-public:
-  LensHandles(const Document& doc, double frame, const Scene& scene) : m_doc(doc), m_scene(scene), m_frame(frame), m_width(float(scene.width)), m_height(float(scene.height)), m_context(LensContext::of(doc, frame, scene.width, scene.height, m_tasks)) {
+ public:
+  LensHandles(const Document& doc, double frame, const Scene& scene)
+      : m_doc(doc), m_scene(scene), m_frame(frame), m_width(float(scene.width)), m_height(float(scene.height)),
+        m_context(LensContext::of(doc, frame, scene.width, scene.height, m_tasks)) {
     m_context.anchor = [this](NodeId thing, const V3f& place, double at) {
       const SeenAt s = seenAt(m_doc, m_scene, thing, place, at);
       return Anchor{s.at, s.share, s.depth};
     };
   }
   LensHandles(const LensHandles&) = delete;
-
 
   std::vector<Handle> make(const Node& n) {
     if (n.kind->family() == "area") {
@@ -34,16 +35,21 @@ public:
     const V2f from = source(n);
     const auto circle = [&](const char* param, float times, const char* label) { ring(n, from, param, times, label); };
     if (kind == "lens.glow") circle("size", 1, "Halo's edge");
-    if (kind == "lens.starburst" && Params(n, m_frame).text("scale_by") == "picture") circle("size", 8, "Size of the starburst");
+    if (kind == "lens.starburst" && Params(n, m_frame).text("scale_by") == "picture")
+      circle("size", 8, "Size of the starburst");
     if (kind == "lens.halo_rings") circle("radius", 1, "Radius of the ring");
     if (kind == "lens.blur") circle("size", 1, "Size of the blur");
     if (kind == "lens.streaks") streak(n, from);
     if (kind == "lens.mirror_copy") hinge(n);
     if (kind == "lens.vignette" && Params(n, m_frame).text("shape") == "drawn") {
       const V2f centre = anchored(n, "centre");
-      Handle h = plain(n, "radius", "Radius of the vignette", centre + V2f(Params(n, m_frame).real("radius") * halfDiagonal(), 0));
+      Handle h = plain(n, "radius", "Radius of the vignette",
+                       centre + V2f(Params(n, m_frame).real("radius") * halfDiagonal(), 0));
       h.lines = {round(centre, Params(n, m_frame).real("radius") * halfDiagonal())};
-      h.drag = [id = n.id, centre, half = halfDiagonal()](const Document& d, const V2f& to, const std::optional<Seen>&) { return put(d, id, "radius", double((to - centre).length() / half)); };
+      h.drag = [id = n.id, centre, half = halfDiagonal()](const Document& d, const V2f& to,
+                                                          const std::optional<Seen>&) {
+        return put(d, id, "radius", double((to - centre).length() / half));
+      };
       m_handles.push_back(std::move(h));
     }
     if (n.kind->param("centre_x")) middle(n, "centre", "Centre");
@@ -54,7 +60,7 @@ public:
     return std::move(m_handles);
   }
 
-private:
+ private:
   float halfDiagonal() const { return 0.5f * std::hypot(m_width, m_height); }
 
   // The place of an anchor: as stages see it.
@@ -78,7 +84,8 @@ private:
 
   static std::vector<V2f> round(const V2f& centre, float radius) {
     std::vector<V2f> line;
-    for (int i = 0; i <= 64; ++i) line.push_back(centre + V2f(std::cos(2 * pi * float(i) / 64), std::sin(2 * pi * float(i) / 64)) * radius);
+    for (int i = 0; i <= 64; ++i)
+      line.push_back(centre + V2f(std::cos(2 * pi * float(i) / 64), std::sin(2 * pi * float(i) / 64)) * radius);
     return line;
   }
 
@@ -96,18 +103,24 @@ private:
     const float radius = Params(n, m_frame).real(param) * m_height * times;
     Handle h = plain(n, param, label, from + V2f(radius, 0));
     h.lines = {round(from, radius)};
-    h.drag = [id = n.id, param, from, per = m_height * times](const Document& d, const V2f& to, const std::optional<Seen>&) { return put(d, id, param, double((to - from).length() / per)); };
+    h.drag = [id = n.id, param, from, per = m_height * times](const Document& d, const V2f& to,
+                                                              const std::optional<Seen>&) {
+      return put(d, id, param, double((to - from).length() / per));
+    };
     m_handles.push_back(std::move(h));
   }
 
   void streak(const Node& n, const V2f& from) {
     const Params p(n, m_frame);
-    const float turned = aim(n, {0.5f * m_width, 0.5f * m_height}), angle = (p.real("angle") + turned) * pi / 180, length = p.real("length") * m_height;
+    const float turned = aim(n, {0.5f * m_width, 0.5f * m_height}), angle = (p.real("angle") + turned) * pi / 180,
+                length = p.real("length") * m_height;
     Handle h = plain(n, "length", "End of the first ray", from + V2f(std::cos(angle), -std::sin(angle)) * length);
     h.param.clear(); // its angle goes with it
     h.lines = {{from, h.at}};
-    h.drag = [id = n.id, from, turned, height = m_height](const Document& d, const V2f& to, const std::optional<Seen>&) {
-      return put(put(d, id, "length", double((to - from).length() / height)), id, "angle", setAngle(double(aimTo(from, to)), double(turned)));
+    h.drag = [id = n.id, from, turned, height = m_height](const Document& d, const V2f& to,
+                                                          const std::optional<Seen>&) {
+      return put(put(d, id, "length", double((to - from).length() / height)), id, "angle",
+                 setAngle(double(aimTo(from, to)), double(turned)));
     };
     m_handles.push_back(std::move(h));
   }
@@ -120,9 +133,11 @@ private:
     Handle h = plain(n, (prefix + "_x").c_str(), label, at);
     h.param.clear();
     h.lines = {{at - V2f(9, 0), at + V2f(9, 0)}, {at - V2f(0, 9), at + V2f(0, 9)}};
-    h.drag = [id = n.id, prefix, at, own, width = m_width, height = m_height](const Document& d, const V2f& to, const std::optional<Seen>&) {
+    h.drag = [id = n.id, prefix, at, own, width = m_width, height = m_height](const Document& d, const V2f& to,
+                                                                              const std::optional<Seen>&) {
       const V2f now = own + to - at;
-      return put(put(d, id, (prefix + "_x").c_str(), double(now.x / width)), id, (prefix + "_y").c_str(), double(now.y / height));
+      return put(put(d, id, (prefix + "_x").c_str(), double(now.x / width)), id, (prefix + "_y").c_str(),
+                 double(now.y / height));
     };
     m_handles.push_back(std::move(h));
   }
@@ -131,16 +146,20 @@ private:
     const Params p(n, m_frame);
     const V2f at = anchored(n, "hinge");
     const bool level = p.reference("plane").target == 0;
-    const float turned = level ? aim(n, at) : 0, angle = (p.real("angle") + turned) * pi / 180, reach = p.real("reach") * m_height;
+    const float turned = level ? aim(n, at) : 0, angle = (p.real("angle") + turned) * pi / 180,
+                reach = p.real("reach") * m_height;
     const V2f along(std::cos(angle), -std::sin(angle)), across(-along.y, along.x);
     if (level) {
       Handle turn = plain(n, "angle", "Angle of the hinge", at + along * (0.25f * m_width));
       turn.lines = {{at - along * m_width, at + along * m_width}};
-      turn.drag = [id = n.id, at, turned](const Document& d, const V2f& to, const std::optional<Seen>&) { return put(d, id, "angle", setAngle(double(aimTo(at, to)), double(turned))); };
+      turn.drag = [id = n.id, at, turned](const Document& d, const V2f& to, const std::optional<Seen>&) {
+        return put(d, id, "angle", setAngle(double(aimTo(at, to)), double(turned)));
+      };
       m_handles.push_back(std::move(turn));
       Handle far = plain(n, "reach", "Reach of the copy", at + across * reach);
       far.lines = {{far.at - along * (0.15f * m_width), far.at + along * (0.15f * m_width)}};
-      far.drag = [id = n.id, at, across, height = m_height](const Document& d, const V2f& to, const std::optional<Seen>&) {
+      far.drag = [id = n.id, at, across, height = m_height](const Document& d, const V2f& to,
+                                                            const std::optional<Seen>&) {
         const V2f way = to - at;
         return put(d, id, "reach", double((way.x * across.x + way.y * across.y) / height));
       };
@@ -159,15 +178,21 @@ private:
       return;
     }
     const V2f centre = anchored(n, "centre");
-    const float turned = aim(n, centre), turn = (p.real("turn") - turned) * pi / 180, w = 0.5f * p.real("width") * m_height, h = 0.5f * p.real("height") * m_height;
+    const float turned = aim(n, centre), turn = (p.real("turn") - turned) * pi / 180,
+                w = 0.5f * p.real("width") * m_height, h = 0.5f * p.real("height") * m_height;
     const V2f x(std::cos(turn), std::sin(turn)), y(-x.y, x.x);
     std::vector<V2f> outline;
     if (n.kind->id == "area.ellipse")
-      for (int i = 0; i <= 64; ++i) outline.push_back(centre + x * (w * std::cos(2 * pi * float(i) / 64)) + y * (h * std::sin(2 * pi * float(i) / 64)));
-    else outline = {centre - x * w - y * h, centre + x * w - y * h, centre + x * w + y * h, centre - x * w + y * h, centre - x * w - y * h};
+      for (int i = 0; i <= 64; ++i)
+        outline.push_back(centre + x * (w * std::cos(2 * pi * float(i) / 64)) +
+                          y * (h * std::sin(2 * pi * float(i) / 64)));
+    else
+      outline = {centre - x * w - y * h, centre + x * w - y * h, centre + x * w + y * h, centre - x * w + y * h,
+                 centre - x * w - y * h};
     const auto edge = [&](const char* param, const V2f& way, float half, const char* label) {
       Handle e = plain(n, param, label, centre + way * half);
-      e.drag = [id = n.id, param, centre, way, height = m_height](const Document& d, const V2f& to, const std::optional<Seen>&) {
+      e.drag = [id = n.id, param, centre, way, height = m_height](const Document& d, const V2f& to,
+                                                                  const std::optional<Seen>&) {
         const V2f to0 = to - centre;
         return put(d, id, param, double(2 * std::abs(to0.x * way.x + to0.y * way.y) / height));
       };
@@ -178,7 +203,9 @@ private:
     edge("height", y, h, "Height");
     Handle t = plain(n, "turn", "Turn", centre + x * (w + 24));
     t.lines = {{centre + x * w, t.at}};
-    t.drag = [id = n.id, centre, turned](const Document& d, const V2f& to, const std::optional<Seen>&) { return put(d, id, "turn", setAngle(double(turned), double(aimTo(centre, to)))); };
+    t.drag = [id = n.id, centre, turned](const Document& d, const V2f& to, const std::optional<Seen>&) {
+      return put(d, id, "turn", setAngle(double(turned), double(aimTo(centre, to))));
+    };
     m_handles.push_back(std::move(t));
     middle(n, "centre", "Centre");
   }
@@ -194,6 +221,8 @@ private:
 
 } // namespace
 
-std::vector<Handle> lensHandles(const Document& doc, const Node& stage, double frame, const Scene& scene) { return LensHandles(doc, frame, scene).make(stage); }
+std::vector<Handle> lensHandles(const Document& doc, const Node& stage, double frame, const Scene& scene) {
+  return LensHandles(doc, frame, scene).make(stage);
+}
 
 } // namespace ilumbra

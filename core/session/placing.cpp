@@ -37,19 +37,25 @@ struct Hand {
 using HandPtr = std::shared_ptr<const Hand>;
 
 class Maker {
-public:
+ public:
   explicit Maker(HandPtr hand) : m_hand(std::move(hand)) {}
 
   std::vector<Handle> make() {
     switch (m_hand->placing.what) {
-    case Placing::What::Move: move(); break;
-    case Placing::What::Turn: turn(); break;
-    case Placing::What::Size: size(); break;
+    case Placing::What::Move:
+      move();
+      break;
+    case Placing::What::Turn:
+      turn();
+      break;
+    case Placing::What::Size:
+      size();
+      break;
     }
     return std::move(m_handles);
   }
 
-private:
+ private:
   std::vector<V2f> line(const std::vector<V3f>& points) const {
     std::vector<V2f> out;
     for (const V3f& p : points) {
@@ -60,8 +66,9 @@ private:
   }
 
   // A handle that changes things by an amount: 0 (or 1 for sizes) leaves them as they are.
-  void add(const std::string& id, const std::string& label, const std::string& mark, const std::string& unit, const V3f& at, const std::vector<V3f>& points,
-           std::function<double(const V2f&)> amount, std::function<Document(double)> apply) {
+  void add(const std::string& id, const std::string& label, const std::string& mark, const std::string& unit,
+           const V3f& at, const std::vector<V3f>& points, std::function<double(const V2f&)> amount,
+           std::function<Document(double)> apply) {
     Handle h;
     h.id = id;
     h.label = label;
@@ -79,7 +86,8 @@ private:
   void move() {
     for (int k = 0; k < 3; ++k) {
       const V3f way = m_hand->axis[k], tip = m_hand->pivot + way * m_hand->length;
-      add(std::string("move ") + names[k], std::string("Move ") + names[k], names[k], "m", tip, {m_hand->pivot, tip},
+      add(
+          std::string("move ") + names[k], std::string("Move ") + names[k], names[k], "m", tip, {m_hand->pivot, tip},
           [h = m_hand, way](const V2f& to) {
             const double by = h->along(way, to) - double(h->length);
             if (!(h->placing.grid > 0)) return by;
@@ -101,7 +109,9 @@ private:
     h.drag = [hand = m_hand](const Document&, const V2f& to, const std::optional<Seen>& seen) {
       V3f place;
       if (seen && hand->placing.onto != Placing::Onto::Nothing) {
-        place = hand->placing.onto == Placing::Onto::Surface ? seen->point : hand->placing.onto == Placing::Onto::Vertex ? seen->vertex : seen->centre;
+        place = hand->placing.onto == Placing::Onto::Surface  ? seen->point
+                : hand->placing.onto == Placing::Onto::Vertex ? seen->vertex
+                                                              : seen->centre;
       } else {
         const Ray ray = hand->camera.through(to.x, to.y);
         const float down = dot(ray.direction, hand->camera.forward());
@@ -118,13 +128,17 @@ private:
     for (int k = 0; k < 3; ++k) {
       const V3f axis = m_hand->axis[k], u = m_hand->axis[(k + 1) % 3], v = m_hand->axis[(k + 2) % 3];
       std::vector<V3f> ring;
-      for (int i = 0; i <= roundness; ++i) ring.push_back(m_hand->pivot + (u * std::cos(2 * pi * float(i) / roundness) + v * std::sin(2 * pi * float(i) / roundness)) * m_hand->length);
+      for (int i = 0; i <= roundness; ++i)
+        ring.push_back(m_hand->pivot +
+                       (u * std::cos(2 * pi * float(i) / roundness) + v * std::sin(2 * pi * float(i) / roundness)) *
+                           m_hand->length);
       // Beside where the ring comes nearest to the camera, so that no ring's handle hides behind another's.
       V3f near = -m_hand->camera.forward() - axis * dot(-m_hand->camera.forward(), axis);
       near = ilumbra::length(near) > 0.05f ? normalize(near) : u;
       near = near * std::cos(0.7f) + cross(axis, near) * std::sin(0.7f);
       const V3f beside = cross(axis, near), start = m_hand->pivot + near * m_hand->length;
-      add(std::string("turn ") + names[k], std::string("Turn about ") + names[k], names[k], "°", start, ring,
+      add(
+          std::string("turn ") + names[k], std::string("Turn about ") + names[k], names[k], "°", start, ring,
           [h = m_hand, axis, near, beside, start](const V2f& to) {
             const Ray ray = h->camera.through(to.x, to.y);
             const float down = dot(ray.direction, axis);
@@ -135,7 +149,8 @@ private:
             } else {
               // The ring is seen from its edge: by the way along it in the picture.
               V2f a, b;
-              if (h->camera.project(start, a.x, a.y) && h->camera.project(start + beside * (0.1f * h->length), b.x, b.y)) {
+              if (h->camera.project(start, a.x, a.y) &&
+                  h->camera.project(start + beside * (0.1f * h->length), b.x, b.y)) {
                 const V2f way = b - a;
                 degrees = double((to - a).dot(way) / std::max(1e-6f, way.length2()) * 0.1f) * 180 / double(pi);
               }
@@ -148,7 +163,9 @@ private:
   }
 
   void size() {
-    const auto factor = [h = m_hand](double along) { return snapped(std::max(0.001, along / double(h->length)), h->placing.grid > 0 ? 0.1 : 0); };
+    const auto factor = [h = m_hand](double along) {
+      return snapped(std::max(0.001, along / double(h->length)), h->placing.grid > 0 ? 0.1 : 0);
+    };
     const std::vector<NodeId> list = placeable(m_hand->doc, m_hand->things);
     const Node* only = list.size() == 1 ? m_hand->doc.find(list.front()) : nullptr;
     // Sizes belong to a thing's own axes: along others it would be slanted.
@@ -158,12 +175,17 @@ private:
         V3f unit(0.0f);
         unit[k] = 1;
         const V3f way = normalize(transformVector(world, unit)), tip = m_hand->pivot + way * m_hand->length;
-        add(std::string("size ") + names[k], std::string("Size along ") + names[k], names[k], "×", tip, {m_hand->pivot, tip}, [h = m_hand, way, factor](const V2f& to) { return factor(h->along(way, to)); },
+        add(
+            std::string("size ") + names[k], std::string("Size along ") + names[k], names[k], "×", tip,
+            {m_hand->pivot, tip}, [h = m_hand, way, factor](const V2f& to) { return factor(h->along(way, to)); },
             [h = m_hand, k, id = only->id](double f) { return sizedAlong(h->doc, id, k, std::max(1e-4, f)); });
       }
     }
-    const V3f way = normalize(m_hand->camera.right() + m_hand->camera.up()), tip = m_hand->pivot + way * (0.7f * m_hand->length);
-    add("size", "Size", "", "×", tip, {m_hand->pivot, tip}, [h = m_hand, way, factor](const V2f& to) { return factor(h->along(way, to) / 0.7); },
+    const V3f way = normalize(m_hand->camera.right() + m_hand->camera.up()),
+              tip = m_hand->pivot + way * (0.7f * m_hand->length);
+    add(
+        "size", "Size", "", "×", tip, {m_hand->pivot, tip},
+        [h = m_hand, way, factor](const V2f& to) { return factor(h->along(way, to) / 0.7); },
         [h = m_hand](double f) { return sized(h->doc, h->things, h->pivot, std::max(1e-4, f)); });
     middle();
   }
@@ -175,18 +197,21 @@ private:
 
 } // namespace
 
-std::vector<Handle> placingHandles(const Document& doc, const std::vector<NodeId>& things, double frame, const Camera& camera, const Placing& placing) {
+std::vector<Handle> placingHandles(const Document& doc, const std::vector<NodeId>& things, double frame,
+                                   const Camera& camera, const Placing& placing) {
   const std::vector<NodeId> list = placeable(doc, things);
   for (const NodeId id : list)
     if (isLocked(doc, *doc.find(id))) return {};
   if (list.empty()) return {};
-  auto hand = std::make_shared<Hand>(Hand{doc, things, camera, placing, originOf(doc, list.back(), frame), {{1, 0, 0}, {0, 1, 0}, {0, 0, 1}}, 1});
+  auto hand = std::make_shared<Hand>(
+      Hand{doc, things, camera, placing, originOf(doc, list.back(), frame), {{1, 0, 0}, {0, 1, 0}, {0, 0, 1}}, 1});
   hand->length = reach * camera.seenHeight() * std::max(1e-3f, dot(hand->pivot - camera.position(), camera.forward()));
   if (placing.axes == Placing::Axes::Camera) {
     hand->axis[0] = camera.right();
     hand->axis[1] = camera.up();
     hand->axis[2] = -camera.forward();
-  } else if (const Node* last = doc.find(list.back()); placing.axes == Placing::Axes::Own && last->kind->param("turn")) {
+  } else if (const Node* last = doc.find(list.back());
+             placing.axes == Placing::Axes::Own && last->kind->param("turn")) {
     const M44f world = worldMatrix(doc, *last, frame);
     for (int k = 0; k < 3; ++k) hand->axis[k] = normalize(transformVector(world, hand->axis[k]));
   }

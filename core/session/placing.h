@@ -12,8 +12,10 @@ struct Placing {
   double grid = 0; ///< metres: places come to lie on its multiples, turns go by 15°, sizes by tenths; 0: free
 };
 
-/// Handles of what is selected, objects, groups or several things of any kind: three along the axes and one in the middle. They
-/// turn and size about where the last thing stands. What is dragged starts from `doc`, whatever came between.
-std::vector<Handle> placingHandles(const Document& doc, const std::vector<NodeId>& things, double frame, const Camera& camera, const Placing& placing);
+/// Handles of what is selected, objects, groups or several things of any kind: three along the axes and one in the
+/// middle. They turn and size about where the last thing stands. What is dragged starts from `doc`, whatever came
+/// between.
+std::vector<Handle> placingHandles(const Document& doc, const std::vector<NodeId>& things, double frame,
+                                   const Camera& camera, const Placing& placing);
 
 } // namespace ilumbra

@@ -24,21 +24,27 @@ Picture Proof::picture() const {
   return p;
 }
 
-Proof makeProof(int number, std::string name, const Document& doc, double frame, const Picture& picture, uint32_t samples, int parent) {
+Proof makeProof(int number, std::string name, const Document& doc, double frame, const Picture& picture,
+                uint32_t samples, int parent) {
   Proof p{number, std::move(name), doc, frame, picture.width, picture.height, {}, samples, parent};
   p.half.reserve(picture.rgb.size());
-  for (const float v : picture.rgb) p.half.push_back(Imath::half(std::clamp(std::isfinite(v) ? v : 0.0f, -65504.0f, 65504.0f)).bits());
+  for (const float v : picture.rgb)
+    p.half.push_back(Imath::half(std::clamp(std::isfinite(v) ? v : 0.0f, -65504.0f, 65504.0f)).bits());
   return p;
 }
 
 std::string nameByChange(const Document& before, const Document& after) {
   const std::vector<Difference> all = differences(before, after);
-  // What was meant: a value that was set, before what came with it; the frame and the size of the picture are not what is compared.
+  // What was meant: a value that was set, before what came with it; the frame and the size of the picture are not what
+  // is compared.
   const auto weight = [&](const Difference& d) {
     const Node* n = after.find(d.node);
     if (!n) n = before.find(d.node);
     const bool picture = n && n->kind->id == "picture.settings";
-    const int kind = d.what == Difference::What::Changed ? 4 : d.what == Difference::What::Added ? 3 : d.what == Difference::What::Removed ? 2 : 1;
+    const int kind = d.what == Difference::What::Changed   ? 4
+                     : d.what == Difference::What::Added   ? 3
+                     : d.what == Difference::What::Removed ? 2
+                                                           : 1;
     return picture ? (d.param == "frame" ? -1 : 0) : kind;
   };
   const Difference* best = nullptr;
@@ -54,10 +60,18 @@ std::string nameByChange(const Document& before, const Document& after) {
   const std::string name = n ? n->name : best->place;
   std::string text;
   switch (best->what) {
-  case Difference::What::Added: text = fmt::format("with {}", name); break;
-  case Difference::What::Removed: text = fmt::format("without {}", name); break;
-  case Difference::What::Renamed: text = fmt::format("{} named {}", best->before, name); break;
-  case Difference::What::Moved: text = fmt::format("{} moved", name); break;
+  case Difference::What::Added:
+    text = fmt::format("with {}", name);
+    break;
+  case Difference::What::Removed:
+    text = fmt::format("without {}", name);
+    break;
+  case Difference::What::Renamed:
+    text = fmt::format("{} named {}", best->before, name);
+    break;
+  case Difference::What::Moved:
+    text = fmt::format("{} moved", name);
+    break;
   case Difference::What::Changed: {
     const ParamDef* d = n ? n->kind->param(best->param) : nullptr;
     std::string label = d ? d->label : best->param;
@@ -76,7 +90,9 @@ Picture renderProof(const Proof& proof, uint32_t samples, AssetCache& assets, co
   ConvolutionCache convolutions;
   const Document& doc = proof.doc;
   const Assets files = assets.assets(doc.folder(), &cancel);
-  const ScenePtr scene = compileScene(doc, {.frame = proof.frame, .queries = lensQueries(doc), .masks = lensMasks(doc), .overscan = lensOverscan(doc)}, files, cache, &cancel);
+  const ScenePtr scene = compileScene(
+      doc, {.frame = proof.frame, .queries = lensQueries(doc), .masks = lensMasks(doc), .overscan = lensOverscan(doc)},
+      files, cache, &cancel);
   const LensOptions options{.assets = &files, .cancel = &cancel, .convolutions = &convolutions, .works = false};
   if (scene->bare()) return developPlates(doc, proof.frame, *scene, tasks, options).picture;
   Rendering rendering(scene);
@@ -84,7 +100,10 @@ Picture renderProof(const Proof& proof, uint32_t samples, AssetCache& assets, co
     if (!rendering.advance(tasks, rendering.nextPass(samples), cancel)) throw cancelled();
   std::optional<Denoiser> denoiser;
   if (settingsOf(doc).flag("denoise") && rendering.samples() > 1) denoiser.emplace(rendering.film(), tasks, &cancel);
-  return develop(doc, proof.frame, *scene, rendering.film(), sceneLight(*scene, rendering.film(), scene->amounts, tasks, denoiser ? &*denoiser : nullptr, &cancel), tasks, options).picture;
+  return develop(doc, proof.frame, *scene, rendering.film(),
+                 sceneLight(*scene, rendering.film(), scene->amounts, tasks, denoiser ? &*denoiser : nullptr, &cancel),
+                 tasks, options)
+      .picture;
 }
 
 Picture differencePicture(const Picture& a, const Picture& b) {

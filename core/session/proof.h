@@ -20,12 +20,15 @@ struct Proof {
   Picture picture() const;
 };
 
-Proof makeProof(int number, std::string name, const Document& doc, double frame, const Picture& picture, uint32_t samples, int parent);
+Proof makeProof(int number, std::string name, const Document& doc, double frame, const Picture& picture,
+                uint32_t samples, int parent);
 
-/// What one proof changed of another, in a few words: "Halo size 17 % → 5 %", "Halo size 17 % → 5 % and 2 more"; empty: nothing.
+/// What one proof changed of another, in a few words: "Halo size 17 % → 5 %", "Halo size 17 % → 5 % and 2 more"; empty:
+/// nothing.
 std::string nameByChange(const Document& before, const Document& after);
 
-/// The picture of a proof at its size, with so many samples, denoised and through the lens as its document asks for. Throws BadInput, Cancelled.
+/// The picture of a proof at its size, with so many samples, denoised and through the lens as its document asks for.
+/// Throws BadInput, Cancelled.
 Picture renderProof(const Proof& proof, uint32_t samples, AssetCache& assets, const CancelFlag& cancel);
 
 /// Scene light of `a` less that of `b`, by magnitude, channel by channel. Both of one size.
@@ -33,10 +36,10 @@ Picture differencePicture(const Picture& a, const Picture& b);
 
 struct PictureComparison {
   bool sameSize = true;
-  double rms = 0, most = 0;      ///< of scene light, over all channels
+  double rms = 0, most = 0; ///< of scene light, over all channels
   int mostX = 0, mostY = 0;
-  double meanStops = 0;          ///< log2 of the ratio of mean luminances, b over a
-  double differing = 0;          ///< share of pixels with any difference
+  double meanStops = 0; ///< log2 of the ratio of mean luminances, b over a
+  double differing = 0; ///< share of pixels with any difference
   bool equal() const { return sameSize && most == 0; }
 };
 PictureComparison comparePictures(const Picture& a, const Picture& b);

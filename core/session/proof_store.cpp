@@ -22,11 +22,14 @@ using Json = nlohmann::ordered_json;
 
 constexpr const char* indexName = "proofs.json";
 
-std::string contentName(std::string_view bytes, const char* extension) { return fmt::format("{:016x}{}", contentHash(bytes), extension); }
+std::string contentName(std::string_view bytes, const char* extension) {
+  return fmt::format("{:016x}{}", contentHash(bytes), extension);
+}
 
 std::string pictureName(const Proof& p) {
   const uint64_t size = uint64_t(p.width) << 32 | uint64_t(p.height);
-  return fmt::format("{:016x}.exr", contentHash({reinterpret_cast<const char*>(p.half.data()), 2 * p.half.size()}, size));
+  return fmt::format("{:016x}.exr",
+                     contentHash({reinterpret_cast<const char*>(p.half.data()), 2 * p.half.size()}, size));
 }
 
 void writeHalf(const Proof& p, const std::string& path, const ColorViews& views) {
@@ -68,7 +71,9 @@ static std::set<std::string> filesOf(const Json& proofs) {
   return out;
 }
 
-std::string proofFolder(const std::string& document) { return fs::path(document).replace_extension(".proofs").string(); }
+std::string proofFolder(const std::string& document) {
+  return fs::path(document).replace_extension(".proofs").string();
+}
 
 size_t proofBytes(const Proof& proof) { return 2 * proof.half.size(); }
 
@@ -79,9 +84,12 @@ std::vector<int> writeProofs(const std::string& document, const ProofSet& set, c
   std::set<std::string> before;
   if (fs::exists(folder / indexName, e)) {
     std::string why;
-    if (const std::optional<Json> index = readIndex(folder, why)) before = filesOf((*index)["proofs"]);
-    else if (none) return {};
-    else fs::rename(folder / indexName, folder / "proofs-unreadable.json", e);
+    if (const std::optional<Json> index = readIndex(folder, why))
+      before = filesOf((*index)["proofs"]);
+    else if (none)
+      return {};
+    else
+      fs::rename(folder / indexName, folder / "proofs-unreadable.json", e);
   }
   const auto removeAll = [&](const std::set<std::string>& but) {
     std::error_code ignored;
@@ -105,10 +113,17 @@ std::vector<int> writeProofs(const std::string& document, const ProofSet& set, c
       left.push_back(p.number);
       continue;
     }
-    const std::string picture = pictureName(p), text = toJson(movedTo(p.doc, folder.string())), doc = contentName(text, ".ilum");
+    const std::string picture = pictureName(p), text = toJson(movedTo(p.doc, folder.string())),
+                      doc = contentName(text, ".ilum");
     if (!fs::exists(folder / picture, e)) writeHalf(p, (folder / picture).string(), views);
     if (!fs::exists(folder / doc, e)) writeFileAtomically((folder / doc).string(), text);
-    entries.push_back(Json{{"number", p.number}, {"name", p.name}, {"frame", p.frame}, {"samples", p.samples}, {"parent", p.parent}, {"picture", picture}, {"document", doc}});
+    entries.push_back(Json{{"number", p.number},
+                           {"name", p.name},
+                           {"frame", p.frame},
+                           {"samples", p.samples},
+                           {"parent", p.parent},
+                           {"picture", picture},
+                           {"document", doc}});
   }
   Json index{{"ilumbra_proofs", 1}, {"next", set.next}, {"parent", set.parent}, {"proofs", Json::array()}};
   for (const std::string& entry : set.unread) index["proofs"].push_back(Json::parse(entry));
@@ -118,7 +133,8 @@ std::vector<int> writeProofs(const std::string& document, const ProofSet& set, c
   return left;
 }
 
-ProofSet readProofs(std::shared_ptr<const Kinds> kinds, const std::string& document, std::vector<std::string>* troubles, const CancelFlag* cancel) {
+ProofSet readProofs(std::shared_ptr<const Kinds> kinds, const std::string& document, std::vector<std::string>* troubles,
+                    const CancelFlag* cancel) {
   ProofSet set;
   const fs::path folder = fs::absolute(proofFolder(document));
   std::error_code e;
@@ -132,7 +148,9 @@ ProofSet readProofs(std::shared_ptr<const Kinds> kinds, const std::string& docum
     trouble(fmt::format("{}: the proofs cannot be read: {}", (folder / indexName).string(), why));
     return set;
   }
-  const auto whole = [](const Json& j, const char* key, int otherwise) { return j.contains(key) && j[key].is_number_integer() ? j[key].get<int>() : otherwise; };
+  const auto whole = [](const Json& j, const char* key, int otherwise) {
+    return j.contains(key) && j[key].is_number_integer() ? j[key].get<int>() : otherwise;
+  };
   set.next = whole(*index, "next", 1);
   set.parent = whole(*index, "parent", 0);
   const std::string home = fs::absolute(document).parent_path().lexically_normal().string();
@@ -148,7 +166,9 @@ ProofSet readProofs(std::shared_ptr<const Kinds> kinds, const std::string& docum
       name = j.at("name").get<std::string>();
       const Document doc = movedTo(readDocument(kinds, (folder / plainName(j, "document")).string()), home);
       const Picture picture = readPicture((folder / plainName(j, "picture")).string(), cancel).picture();
-      set.proofs.push_back(std::make_shared<const Proof>(makeProof(j.at("number").get<int>(), name, doc, j.value("frame", 1.0), picture, j.value("samples", 0u), j.value("parent", 0))));
+      set.proofs.push_back(
+          std::make_shared<const Proof>(makeProof(j.at("number").get<int>(), name, doc, j.value("frame", 1.0), picture,
+                                                  j.value("samples", 0u), j.value("parent", 0))));
     } catch (const Error& error) {
       if (error.kind() == Refusal::Cancelled) throw;
       lost(error);

@@ -38,8 +38,10 @@ std::vector<NodeId> wearersOf(const Document& doc, const std::vector<NodeId>& th
   for (const NodeId id : things)
     for (const NodeId inside : treeOf(doc, id)) {
       const Node& n = *doc.find(inside);
-      if (n.kind->family() == "material") wanted.insert(n.id);
-      else if (n.kind->family() == "object" && n.kind->param("material")) wanted.insert(wornMaterial(doc, n, frame).target);
+      if (n.kind->family() == "material")
+        wanted.insert(n.id);
+      else if (n.kind->family() == "object" && n.kind->param("material"))
+        wanted.insert(wornMaterial(doc, n, frame).target);
     }
   wanted.erase(0);
   std::vector<NodeId> out;
@@ -63,25 +65,32 @@ std::vector<NodeId> linkedBy(const Document& doc, const std::vector<NodeId>& thi
   std::vector<NodeId> out;
   if (!lights.empty()) {
     for (const Node* o : doc.family("object"))
-      if (o->kind->param("material") && std::any_of(lights.begin(), lights.end(), [&](const Node* l) { return takesLight(doc, *l, *o); })) out.push_back(o->id);
+      if (o->kind->param("material") &&
+          std::any_of(lights.begin(), lights.end(), [&](const Node* l) { return takesLight(doc, *l, *o); }))
+        out.push_back(o->id);
   } else {
     for (const Node* l : doc.family("light"))
-      if (std::any_of(objects.begin(), objects.end(), [&](const Node* o) { return takesLight(doc, *l, *o); })) out.push_back(l->id);
+      if (std::any_of(objects.begin(), objects.end(), [&](const Node* o) { return takesLight(doc, *l, *o); }))
+        out.push_back(l->id);
   }
   return out;
 }
 
 Document withPart(const Document& doc, NodeId of, uint32_t copy, NodeId material, NodeId* part) {
   const Node *thing = doc.find(of), *worn = doc.find(material);
-  if (!thing || (thing->kind->family() != "object" && thing->kind->family() != "light")) throw badInput("a part is one of an object or a light");
+  if (!thing || (thing->kind->family() != "object" && thing->kind->family() != "light"))
+    throw badInput("a part is one of an object or a light");
   const std::string copies = copy ? std::to_string(copy) : std::string();
   for (const Node* n : doc.family("source")) {
     const Params p(*n, 0);
-    if (p.reference("of").target != of || p.text("copies") != copies || p.reference("material").target != material) continue;
+    if (p.reference("of").target != of || p.text("copies") != copies || p.reference("material").target != material)
+      continue;
     *part = n->id;
     return doc;
   }
-  Document out = addNode(doc, "source.part", worn ? worn->name + " on " + thing->name : thing->name + " " + (copy ? copies : "part"), {}, part);
+  Document out =
+      addNode(doc, "source.part",
+              worn ? worn->name + " on " + thing->name : thing->name + " " + (copy ? copies : "part"), {}, part);
   out = setValue(out, *part, "of", Constant(Reference{of, nullptr}));
   if (copy) out = setValue(out, *part, "copies", Constant(copies));
   if (worn) out = setValue(out, *part, "material", Constant(Reference{material, nullptr}));
@@ -99,10 +108,12 @@ static Document bareCopy(const Document& doc, NodeId object, NodeId* copy) {
   return out;
 }
 
-Document takenApart(const Document& doc, NodeId object, const Assets& assets, std::vector<NodeId>* made, const CancelFlag* cancel) {
+Document takenApart(const Document& doc, NodeId object, const Assets& assets, std::vector<NodeId>* made,
+                    const CancelFlag* cancel) {
   constexpr size_t most = 64;
   const Node* n = doc.find(object);
-  if (!n || n->kind->family() != "object" || !n->kind->slot("modifiers") || n->kind->id == "object.group") throw badInput("select an object with a form of its own to take it apart");
+  if (!n || n->kind->family() != "object" || !n->kind->slot("modifiers") || n->kind->id == "object.group")
+    throw badInput("select an object with a form of its own to take it apart");
   Form form = formOf(*n, {doc, currentFrame(doc), assets, cancel});
   const size_t pieces = piecesBySize(meshOf(form)).size();
   if (pieces < 2) throw badInput(n->name + " is one piece");
@@ -130,9 +141,11 @@ Document takenApartByMaterial(const Document& doc, NodeId object, std::vector<No
   Reference inside;
   if (const auto it = n->children.find("modifiers"); it != n->children.end())
     for (const NodeId id : it->second)
-      if (const Node* m = doc.find(id); m && m->kind->param("inside_material") && Params(*m, currentFrame(doc)).flag("on"))
+      if (const Node* m = doc.find(id);
+          m && m->kind->param("inside_material") && Params(*m, currentFrame(doc)).flag("on"))
         if (const Reference use = Params(*m, currentFrame(doc)).reference("inside_material"); use.target) inside = use;
-  if (!inside.target) throw badInput(n->name + " has one material alone: none of its modifiers gives cut faces another");
+  if (!inside.target)
+    throw badInput(n->name + " has one material alone: none of its modifiers gives cut faces another");
   NodeId other = 0, keepOut = 0, keepIn = 0;
   Document out = bareCopy(doc, object, &other);
   out = rename(out, other, n->name + " cut faces");

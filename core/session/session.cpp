@@ -61,12 +61,15 @@ bool Session::Content::cleanDue() const {
 }
 
 bool Session::Content::groupsDue() const {
-  return showsClean() && finished() && clean.of == &full && clean.groups.size() < scene->groups.size() && scene->groups.size() > 1 &&
-         size_t(scene->width) * size_t(scene->height) * 12 * (scene->groups.size() + size_t(scene->table.size())) <= groupMemory;
+  return showsClean() && finished() && clean.of == &full && clean.groups.size() < scene->groups.size() &&
+         scene->groups.size() > 1 &&
+         size_t(scene->width) * size_t(scene->height) * 12 * (scene->groups.size() + size_t(scene->table.size())) <=
+             groupMemory;
 }
 
 bool Session::Content::jobWaits(bool ready) const {
-  return std::any_of(jobs.begin(), jobs.end(), [&](const Waiting& w) { return w.edition <= nowEdition && (!ready || isReady(w)); });
+  return std::any_of(jobs.begin(), jobs.end(),
+                     [&](const Waiting& w) { return w.edition <= nowEdition && (!ready || isReady(w)); });
 }
 
 void Session::Content::run() {
@@ -86,7 +89,8 @@ void Session::Content::run() {
       }
       // A job that waits for the document at work comes before a newer one.
       if (jobWaits(true)) {
-        const auto split = std::stable_partition(jobs.begin(), jobs.end(), [&](const Waiting& w) { return w.edition > nowEdition || !isReady(w); });
+        const auto split = std::stable_partition(
+            jobs.begin(), jobs.end(), [&](const Waiting& w) { return w.edition > nowEdition || !isReady(w); });
         todo.assign(std::make_move_iterator(split), std::make_move_iterator(jobs.end()));
         jobs.erase(split, jobs.end());
       } else if (mailbox && !jobWaits(false)) {
@@ -99,9 +103,12 @@ void Session::Content::run() {
       }
     }
     try {
-      if (next) take(std::move(*next), asked);
-      else if (!todo.empty()) serve(todo);
-      else work();
+      if (next)
+        take(std::move(*next), asked);
+      else if (!todo.empty())
+        serve(todo);
+      else
+        work();
     } catch (const Error& e) {
       if (e.kind() != Refusal::Cancelled) fail(e.what());
     } catch (const std::bad_alloc&) {
@@ -154,7 +161,8 @@ void Session::Content::take(SessionRequest request, Clock::time_point asked) {
     for (const Difference& d : differences(now->doc, request.doc)) cost->stage = std::max(cost->stage, d.stage);
   }
   const bool finer = scene && scene->plates && madePlaying && !request.playing;
-  const bool traces = first || !scene || finer || (!sameDoc && needsTracing(now->doc, request.doc)) || !hasLayers(*scene, request.doc) || !hasPass(request.pass);
+  const bool traces = first || !scene || finer || (!sameDoc && needsTracing(now->doc, request.doc)) ||
+                      !hasLayers(*scene, request.doc) || !hasPass(request.pass);
   // A stage that spreads light asks for what lies beside the frame: the picture itself goes on.
   const bool widens = !traces && !hasSurroundings(*scene, request.doc);
   now = std::move(request);
@@ -187,7 +195,8 @@ void Session::Content::take(SessionRequest request, Clock::time_point asked) {
     }
     amounts = scene->amounts;
     error.clear();
-    if (widens && fullSamples() > 0 && !scene->bare() && scene->groups.size() == before->groups.size() && scene->table.size() == before->table.size()) {
+    if (widens && fullSamples() > 0 && !scene->bare() && scene->groups.size() == before->groups.size() &&
+        scene->table.size() == before->table.size()) {
       draft.restart(scene, draftStep, true); // it is not shown any more
       full.widen(scene);
       if (clean.of == &draft) clean.clear();
@@ -252,7 +261,8 @@ void Session::Content::makeGroup() {
   const auto stored = size_t(scene->table.size());
   std::vector<Picture> raw, made(stored);
   std::vector<const Picture*> lit;
-  for (size_t l = 0; l < stored; ++l) raw.push_back(collectLayersOfGroup(full.film(), 1u << l, g, Color(1.0f), 1, tasks));
+  for (size_t l = 0; l < stored; ++l)
+    raw.push_back(collectLayersOfGroup(full.film(), 1u << l, g, Color(1.0f), 1, tasks));
   std::vector<size_t> which;
   for (size_t q = 0; q < raw.size(); ++q)
     if (std::any_of(raw[q].rgb.begin(), raw[q].rgb.end(), [](float v) { return v != 0; })) {
@@ -271,7 +281,13 @@ LensResult Session::Content::developShown(const LensOptions& options) {
 }
 
 LensOptions Session::Content::lensOptions(const Assets& files) {
-  return {.on = now->withLens, .solo = now->soloStage, .until = now->lastStage, .before = now->beforeStage, .assets = &files, .cancel = &cancelLens, .convolutions = &convolutions};
+  return {.on = now->withLens,
+          .solo = now->soloStage,
+          .until = now->lastStage,
+          .before = now->beforeStage,
+          .assets = &files,
+          .cancel = &cancelLens,
+          .convolutions = &convolutions};
 }
 
 void Session::Content::serve(const std::vector<Waiting>& todo) {
@@ -283,16 +299,19 @@ void Session::Content::serve(const std::vector<Waiting>& todo) {
   // The denoised draft may look better than a few whole samples; who asks for the picture gets the picture.
   for (const Needs needs : {Needs::Scene, Needs::Picture}) {
     std::vector<Waiting> these;
-    std::copy_if(todo.begin(), todo.end(), std::back_inserter(these), [&](const Waiting& w) { return w.needs == needs; });
+    std::copy_if(todo.begin(), todo.end(), std::back_inserter(these),
+                 [&](const Waiting& w) { return w.needs == needs; });
     if (these.empty()) continue;
     const Rendering& of = needs == Needs::Picture && fullSamples() > 0 ? full : shown();
     const bool cleaned = showsClean() && &of == &shown();
     std::optional<LensResult> developed;
     try {
       const Assets files = assets->assets(now->doc.folder(), &leaving);
-      const LensOptions options{.on = now->withLens, .assets = &files, .cancel = &leaving, .convolutions = &convolutions};
+      const LensOptions options{
+          .on = now->withLens, .assets = &files, .cancel = &leaving, .convolutions = &convolutions};
       const double frame = currentFrame(now->doc);
-      developed = cleaned ? develop(now->doc, frame, *scene, of.film(), clean.light, tasks, options) : develop(now->doc, frame, *scene, of.film(), amounts, tasks, options);
+      developed = cleaned ? develop(now->doc, frame, *scene, of.film(), clean.light, tasks, options)
+                          : develop(now->doc, frame, *scene, of.film(), amounts, tasks, options);
     } catch (const std::exception& e) {
       for (const Waiting& w : these) answer(w, nullptr, e.what());
       continue;
@@ -305,7 +324,8 @@ void Session::Content::serve(const std::vector<Waiting>& todo) {
 void Session::Content::work() {
   if (cleanDue()) return makeClean();
   if (groupsDue()) return makeGroup();
-  if (scene->bare()) blink = false;
+  if (scene->bare())
+    blink = false;
   else if (fullSamples() == 0 && draft.samples() < draftSamples) {
     if (blink) {
       next.restart(scene, draftStep);
@@ -326,7 +346,8 @@ void Session::Content::work() {
   }
   if (catchesUp()) {
     if (!trace([&] { return full.catchUp(tasks, cancel); }, full)) return;
-    if (clean.of == &full && !clean.light.empty()) clean.light.beside = lightBeside(*scene, full.film(), clean.amounts, tasks);
+    if (clean.of == &full && !clean.light.empty())
+      clean.light.beside = lightBeside(*scene, full.film(), clean.amounts, tasks);
     return show(false);
   }
   const Region& region = now->region;
@@ -334,15 +355,27 @@ void Session::Content::work() {
   if (const int64_t at = pointer; at >= 0 && full.samples() > 0 && region.width == 0) {
     const int side = scene->height / 3, x = int(at >> 32), y = int(at & 0xffffffff);
     const uint32_t samples = std::min(target(), 4 * full.samples());
-    if (!trace([&] { return full.ahead(tasks, samples, cancel, {std::max(0, x - side / 2), std::max(0, y - side / 2), side, side}); }, full)) return;
+    if (!trace(
+            [&] {
+              return full.ahead(tasks, samples, cancel,
+                                {std::max(0, x - side / 2), std::max(0, y - side / 2), side, side});
+            },
+            full))
+      return;
   }
-  const bool done = trace([&] { return full.advance(tasks, full.nextPass(target()), cancel, region, settingsOf(now->doc).number("noise")); }, full);
+  const bool done = trace(
+      [&] {
+        return full.advance(tasks, full.nextPass(target()), cancel, region, settingsOf(now->doc).number("noise"));
+      },
+      full);
   if (!done || cleanDue()) return;
   // Often at first, then as the eye can still tell.
   const bool last = finished();
-  if (full.samples() <= 4 || since(lastDelivery.load()) > 0.25 || last) show(full.samples() <= 2 || since(lastRoute) > 2 || last);
+  if (full.samples() <= 4 || since(lastDelivery.load()) > 0.25 || last)
+    show(full.samples() <= 2 || since(lastRoute) > 2 || last);
 }
-Session::Session(std::shared_ptr<AssetCache> assets, std::shared_ptr<const ColorViews> views, Deliver deliver, int threads)
+Session::Session(std::shared_ptr<AssetCache> assets, std::shared_ptr<const ColorViews> views, Deliver deliver,
+                 int threads)
     : m_content(std::make_unique<Content>(threads)) {
   Content& c = *m_content;
   c.assets = std::move(assets);

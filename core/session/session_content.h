@@ -27,9 +27,12 @@ constexpr uint32_t cleanDraftFrom = 2, cleanFullFrom = 4;
 constexpr size_t groupMemory = size_t(512) << 20;
 
 // The query of a light pass, or null.
-inline const LayerQuery* lightPass(ShownPass pass) { return pass < ShownPass::Emission ? nullptr : &lightPasses()[size_t(pass) - size_t(ShownPass::Emission)]; }
+inline const LayerQuery* lightPass(ShownPass pass) {
+  return pass < ShownPass::Emission ? nullptr : &lightPasses()[size_t(pass) - size_t(ShownPass::Emission)];
+}
 
-/// What a session's thread works with: session.cpp takes requests and traces, session_show.cpp makes what is shown of it.
+/// What a session's thread works with: session.cpp takes requests and traces, session_show.cpp makes what is shown of
+/// it.
 struct Session::Content {
   std::shared_ptr<AssetCache> assets;
   std::shared_ptr<const ColorViews> views;
@@ -61,8 +64,8 @@ struct Session::Content {
   ScenePtr scene;
   Rendering draft, next, full;
   bool madePlaying = false; ///< the scene has its plates as they play
-  bool blink = true;     ///< the draft has direct light only
-  bool fullStale = true; ///< the full film is of an older scene: it is laid out anew when the draft is done
+  bool blink = true;        ///< the draft has direct light only
+  bool fullStale = true;    ///< the full film is of an older scene: it is laid out anew when the draft is done
   std::vector<Color> amounts;
   std::shared_ptr<ViewTable> table;
   std::string tableView;
@@ -84,9 +87,10 @@ struct Session::Content {
     const Rendering* of = nullptr;
     uint32_t samples = 0;
     std::optional<Denoiser> weights;
-    SceneLight light;                      ///< empty: not made for `amounts` yet
+    SceneLight light; ///< empty: not made for `amounts` yet
     std::vector<Color> amounts;
-    std::vector<std::vector<Picture>> groups; ///< by group and layer at unit power, so that mixing is a sum; a picture without light is empty
+    std::vector<std::vector<Picture>>
+        groups; ///< by group and layer at unit power, so that mixing is a sum; a picture without light is empty
     void clear() { *this = Clean(); }
   } clean;
 
@@ -94,7 +98,9 @@ struct Session::Content {
   // A denoised draft is better to look at than a few whole samples.
   const Rendering& shown() const;
   bool finished() const { return fullSamples() >= target() || (fullSamples() > 0 && full.calm()); }
-  bool showsClean() const { return wantsClean() && clean.of == &shown() && !clean.light.empty() && clean.amounts == amounts; }
+  bool showsClean() const {
+    return wantsClean() && clean.of == &shown() && !clean.light.empty() && clean.amounts == amounts;
+  }
   // True if the picture shown should be denoised, or denoised anew, before anything else is done.
   bool cleanDue() const;
   // Groups one by one, once there is nothing better to do.
@@ -104,7 +110,9 @@ struct Session::Content {
 
   // Those whose document is at work; `ready`: that have what they need, or never will.
   bool jobWaits(bool ready) const;
-  bool isReady(const Waiting& w) const { return w.needs == Needs::Scene || !scene || !now || !activeCamera(now->doc) || scene->bare() || fullSamples() > 0; }
+  bool isReady(const Waiting& w) const {
+    return w.needs == Needs::Scene || !scene || !now || !activeCamera(now->doc) || scene->bare() || fullSamples() > 0;
+  }
 
   void run();
   void fail(std::string why);
@@ -159,9 +167,10 @@ struct Session::Content {
   void overChequers(std::vector<uint8_t>& rgba, const Rendering& r);
   void show(bool withRoute);
 
-  // The view of a draft is taken at its own size: a quarter of the work, and the eye cannot tell. Bilinear, in 1/(2 step)
-  // of the small pixels, clamped at the rims: rows first, then columns.
-  static std::vector<uint8_t> enlargeBytes(const std::vector<uint8_t>& in, int w, int h, int step, int width, int height, const Tasks& tasks);
+  // The view of a draft is taken at its own size: a quarter of the work, and the eye cannot tell. Bilinear, in 1/(2
+  // step) of the small pixels, clamped at the rims: rows first, then columns.
+  static std::vector<uint8_t> enlargeBytes(const std::vector<uint8_t>& in, int w, int h, int step, int width,
+                                           int height, const Tasks& tasks);
 
   // Every second pixel's mean with its three neighbours.
   Picture halved(const Picture& p);

@@ -45,9 +45,10 @@ Picture SessionImage::light() const {
 
 const std::vector<StopsColour>& stopsScale() {
   // From dark to bright, in equal steps of lightness, warm where light clips; our own scale.
-  static const std::vector<StopsColour> scale = {{-8, 18, 18, 22},   {-6, 34, 40, 62},    {-4, 44, 74, 98},    {-3, 52, 104, 116},
-                                                 {-2, 82, 134, 122}, {-1, 128, 160, 128}, {0, 186, 184, 140},  {1, 222, 190, 112},
-                                                 {2, 232, 158, 82},  {4, 222, 112, 76},   {6, 206, 74, 92},    {8, 244, 226, 232}};
+  static const std::vector<StopsColour> scale = {{-8, 18, 18, 22},   {-6, 34, 40, 62},   {-4, 44, 74, 98},
+                                                 {-3, 52, 104, 116}, {-2, 82, 134, 122}, {-1, 128, 160, 128},
+                                                 {0, 186, 184, 140}, {1, 222, 190, 112}, {2, 232, 158, 82},
+                                                 {4, 222, 112, 76},  {6, 206, 74, 92},   {8, 244, 226, 232}};
   return scale;
 }
 
@@ -67,7 +68,8 @@ std::vector<SessionImage::LensStageShown> Session::Content::stagesShown(const Le
     for (size_t i = 0; i < taken.size(); ++i) small.rgb[i] = std::abs(small.rgb[i] - taken[i]);
     // Nine stops below white nobody sees it.
     const Node* n = now->doc.find(s.stage);
-    const bool faint = s.idle.empty() && n && stageOf(*n).level > 0 && std::none_of(small.rgb.begin(), small.rgb.end(), [](float v) { return v > 0.002f; });
+    const bool faint = s.idle.empty() && n && stageOf(*n).level > 0 &&
+                       std::none_of(small.rgb.begin(), small.rgb.end(), [](float v) { return v > 0.002f; });
     out.push_back({s.stage, faint ? std::string(tooFaint) : s.idle, w, h, display(small, true)});
   }
   return out;
@@ -140,23 +142,32 @@ std::vector<uint8_t> Session::Content::displayPass(const Film& film, int width, 
   const auto curve = [](float v) { return v <= 0.0031308f ? 12.92f * v : 1.055f * std::pow(v, 1 / 2.4f) - 0.055f; };
   tasks.forEach(height, [&](int y) {
     for (int x = 0; x < width; ++x) {
-      const size_t i = size_t(std::min(y / step, film.height() - 1)) * size_t(film.width()) + size_t(std::min(x / step, film.width() - 1));
+      const size_t i = size_t(std::min(y / step, film.height() - 1)) * size_t(film.width()) +
+                       size_t(std::min(x / step, film.width() - 1));
       uint8_t* o = out.data() + 4 * (size_t(y) * size_t(width) + size_t(x));
       Color c(0.0f);
       switch (now->pass) {
-      case ShownPass::Alpha: c = Color(cleaned ? clean.light.covers.alpha[i] : film.alpha(i)); break;
-      case ShownPass::Depth: c = Color(far > 0 && film.depth(i) > 0 ? 1 - 0.92f * film.depth(i) / far : 0); break;
+      case ShownPass::Alpha:
+        c = Color(cleaned ? clean.light.covers.alpha[i] : film.alpha(i));
+        break;
+      case ShownPass::Depth:
+        c = Color(far > 0 && film.depth(i) > 0 ? 1 - 0.92f * film.depth(i) / far : 0);
+        break;
       case ShownPass::Normal:
         if (film.alpha(i) > 0) c = film.normal(i) * 0.5f + Color(0.5f);
         break;
-      case ShownPass::Albedo: c = vmax(film.albedo(i), Color(0.0f)); break;
+      case ShownPass::Albedo:
+        c = vmax(film.albedo(i), Color(0.0f));
+        break;
       case ShownPass::Identity: {
         const Film::Ranked& r = film.identity(i);
         float total = 0;
         for (size_t k = 0; k < size_t(Film::ranks); ++k) {
           if (r.weight[k] <= 0) continue;
           const uint32_t h = mixBits(r.thing[k] * 2654435761u + 77u);
-          c += Color(0.25f + 0.6f * float(h & 255) / 255, 0.25f + 0.6f * float(h >> 8 & 255) / 255, 0.25f + 0.6f * float(h >> 16 & 255) / 255) * r.weight[k];
+          c += Color(0.25f + 0.6f * float(h & 255) / 255, 0.25f + 0.6f * float(h >> 8 & 255) / 255,
+                     0.25f + 0.6f * float(h >> 16 & 255) / 255) *
+               r.weight[k];
           total += r.weight[k];
         }
         if (total > 0) c *= film.alpha(i) / total;
@@ -167,7 +178,8 @@ std::vector<uint8_t> Session::Content::displayPass(const Film& film, int width, 
         AirWay way;
         const Ray ray = scene->camera.through(float(x) + 0.5f, float(y) + 0.5f);
         const float seen = film.depth(i);
-        if (scene->air) scene->air->along(ray.origin, ray.direction, seen > 0 ? seen : std::numeric_limits<float>::infinity(), way);
+        if (scene->air)
+          scene->air->along(ray.origin, ray.direction, seen > 0 ? seen : std::numeric_limits<float>::infinity(), way);
         const float depth = scene->air ? scene->air->shownDepth(way, ray.origin, ray.direction) : 0;
         const StopsColour* colour = &stopsScale().front();
         for (const StopsColour& s : stopsScale())
@@ -175,9 +187,12 @@ std::vector<uint8_t> Session::Content::displayPass(const Film& film, int width, 
         c = Color(float(colour->r), float(colour->g), float(colour->b)) * (1 / 255.0f);
         break;
       }
-      default: break;
+      default:
+        break;
       }
-      const bool data = now->pass == ShownPass::AirDepth || now->pass == ShownPass::Alpha || now->pass == ShownPass::Normal || now->pass == ShownPass::Depth || now->pass == ShownPass::Identity;
+      const bool data = now->pass == ShownPass::AirDepth || now->pass == ShownPass::Alpha ||
+                        now->pass == ShownPass::Normal || now->pass == ShownPass::Depth ||
+                        now->pass == ShownPass::Identity;
       for (int k = 0; k < 3; ++k) o[k] = byte(data ? c[k] : curve(c[k]));
       o[3] = 255;
     }
@@ -196,19 +211,24 @@ Picture Session::Content::passLight(const Rendering& r, const LayerQuery& pass) 
 void Session::Content::overChequers(std::vector<uint8_t>& rgba, const Rendering& r) {
   const Film& film = r.film();
   const int width = scene->width, step = r.step();
-  const Plates* plates = scene->plates && scene->plates->behind.light.width + scene->plates->front.light.width > 0 ? scene->plates.get() : nullptr;
+  const Plates* plates = scene->plates && scene->plates->behind.light.width + scene->plates->front.light.width > 0
+                             ? scene->plates.get()
+                             : nullptr;
   const bool alone = scene->bare(), cleaned = showsClean() && !clean.light.covers.alpha.empty();
   tasks.forEach(scene->height, [&](int y) {
     for (int x = 0; x < width; ++x) {
-      const size_t i = size_t(std::min(y / step, film.height() - 1)) * size_t(film.width()) + size_t(std::min(x / step, film.width() - 1));
+      const size_t i = size_t(std::min(y / step, film.height() - 1)) * size_t(film.width()) +
+                       size_t(std::min(x / step, film.width() - 1));
       const float own = alone ? 0 : clamp01(cleaned ? clean.light.covers.alpha[i] : film.alpha(i));
       float covers = own;
       if (plates) {
         const size_t full = size_t(y) * size_t(width) + size_t(x);
-        const float back = plates->behind.alpha.empty() ? 0 : plates->behind.alpha[full], front = plates->front.alpha.empty() ? 0 : plates->front.alpha[full];
+        const float back = plates->behind.alpha.empty() ? 0 : plates->behind.alpha[full],
+                    front = plates->front.alpha.empty() ? 0 : plates->front.alpha[full];
         covers = front + (1 - front) * (own + (1 - own) * back);
       }
-      const float bare = 1 - covers, kept = scene->skies.empty() ? 1 : covers, tile = ((x / 12 + y / 12) & 1) ? 74.0f : 56.0f;
+      const float bare = 1 - covers, kept = scene->skies.empty() ? 1 : covers,
+                  tile = ((x / 12 + y / 12) & 1) ? 74.0f : 56.0f;
       uint8_t* o = rgba.data() + 4 * (size_t(y) * size_t(width) + size_t(x));
       // A sky that is seen is no part of what covers; all other light has its alpha in it already.
       for (int k = 0; k < 3; ++k) o[k] = uint8_t(std::min(255.0f, float(o[k]) * kept + tile * bare + 0.5f));
@@ -223,7 +243,8 @@ void Session::Content::show(bool withRoute) {
   // Readings are of the film, which has fewer pixels at first; plates alone are there at once, whole.
   const bool bare = scene->bare();
   const Assets files = assets->assets(now->doc.folder(), &cancel);
-  const bool measures = now->effect && now->doc.find(now->effect) && (withRoute || !route || route->effect != now->effect);
+  const bool measures =
+      now->effect && now->doc.find(now->effect) && (withRoute || !route || route->effect != now->effect);
   LensOptions options = lensOptions(files);
   lensStart = Clock::now();
   options.works = now->stages || measures;
@@ -238,7 +259,8 @@ void Session::Content::show(bool withRoute) {
   image->linearStep = step;
   image->effects = readEffects(now->doc, frame, *scene, r.film(), amounts, developed, tasks);
   if (measures) {
-    route = std::make_shared<const Route>(measureRoute(now->doc, now->effect, frame, *scene, r.film(), amounts, developed, tasks));
+    route = std::make_shared<const Route>(
+        measureRoute(now->doc, now->effect, frame, *scene, r.film(), amounts, developed, tasks));
     lastRoute = Clock::now();
   }
   if (!now->effect) route.reset();
@@ -249,7 +271,9 @@ void Session::Content::show(bool withRoute) {
   fill(*image, r);
   if (now->groups) image->groups = groupsShown(r);
   image->notNumbers = bare ? plates.notNumbers : developed.notNumbers;
-  if (image->notNumbers) image->troubles.push_back(fmt::format("{} pixels are no numbers: they take their neighbours' light", image->notNumbers));
+  if (image->notNumbers)
+    image->troubles.push_back(
+        fmt::format("{} pixels are no numbers: they take their neighbours' light", image->notNumbers));
   if (now->stages) image->stages = stagesShown(bare ? plates : developed);
   if (now->left) {
     const Picture left = now->left->picture();
@@ -259,15 +283,19 @@ void Session::Content::show(bool withRoute) {
   } else {
     compareWith(*image, picture, step);
     if (now->compare == Compare::None) {
-      if (const LayerQuery* pass = lightPass(now->pass)) compareWith(*image, passLight(r, *pass), r.step());
-      else if (now->pass == ShownPass::Over) overChequers(image->rgba, r);
-      else if (now->pass != ShownPass::Light) image->rgba = displayPass(r.film(), scene->width, scene->height, r.step());
+      if (const LayerQuery* pass = lightPass(now->pass))
+        compareWith(*image, passLight(r, *pass), r.step());
+      else if (now->pass == ShownPass::Over)
+        overChequers(image->rgba, r);
+      else if (now->pass != ShownPass::Light)
+        image->rgba = displayPass(r.film(), scene->width, scene->height, r.step());
     }
   }
   send(std::move(image));
 }
 
-std::vector<uint8_t> Session::Content::enlargeBytes(const std::vector<uint8_t>& in, int w, int h, int step, int width, int height, const Tasks& tasks) {
+std::vector<uint8_t> Session::Content::enlargeBytes(const std::vector<uint8_t>& in, int w, int h, int step, int width,
+                                                    int height, const Tasks& tasks) {
   std::vector<uint8_t> out(size_t(width) * size_t(height) * 4);
   const int unit = 2 * step;
   std::vector<std::pair<int, int>> columns(static_cast<size_t>(width));
@@ -281,13 +309,15 @@ std::vector<uint8_t> Session::Content::enlargeBytes(const std::vector<uint8_t>& 
     std::vector<uint16_t> row(size_t(w + 1) * 4);
     for (int y = strip * band; y < std::min(height, (strip + 1) * band); ++y) {
       const auto [y0, ty] = place(y, h);
-      const uint8_t *above = in.data() + 4 * size_t(y0) * size_t(w), *below = in.data() + 4 * size_t(std::min(y0 + 1, h - 1)) * size_t(w);
+      const uint8_t *above = in.data() + 4 * size_t(y0) * size_t(w),
+                    *below = in.data() + 4 * size_t(std::min(y0 + 1, h - 1)) * size_t(w);
       for (int i = 0; i < 4 * w; ++i) row[size_t(i)] = uint16_t(above[i] * (unit - ty) + below[i] * ty);
       for (size_t k = 0; k < 4; ++k) row[4 * size_t(w) + k] = row[4 * size_t(w - 1) + k];
       uint8_t* o = out.data() + 4 * size_t(y) * size_t(width);
       for (const auto& [x0, tx] : columns) {
         const uint16_t* a = row.data() + 4 * size_t(x0);
-        for (int k = 0; k < 4; ++k) o[k] = uint8_t((a[k] * (unit - tx) + a[k + 4] * tx + unit * unit / 2) / (unit * unit));
+        for (int k = 0; k < 4; ++k)
+          o[k] = uint8_t((a[k] * (unit - tx) + a[k + 4] * tx + unit * unit / 2) / (unit * unit));
         o += 4;
       }
     }
@@ -318,7 +348,8 @@ void Session::Content::compareWith(SessionImage& image, const Picture& live, int
     image.rgba = enlargeBytes(display(small, true), small.width, small.height, 2, image.width, image.height, tasks);
   } else {
     image.rgba = display(live, step > 1);
-    if (step > 1) image.rgba = enlargeBytes(image.rgba, live.width, live.height, step, image.width, image.height, tasks);
+    if (step > 1)
+      image.rgba = enlargeBytes(image.rgba, live.width, live.height, step, image.width, image.height, tasks);
   }
   if (now->clipping && !now->stopsOverlay) markClipping(image);
   if (now->compare != Compare::None && now->proof) {
@@ -338,7 +369,10 @@ std::vector<SessionImage::Group> Session::Content::groupsShown(const Rendering& 
   for (size_t g = 0; g < scene->groups.size() && g < groupUnits.size(); ++g) {
     const double l = std::max(0.0, double(luminance(groupUnits[g] * amounts[g])));
     total += l;
-    out.push_back({{scene->groups[g].node, scene->groups[g].object, scene->groups[g].copy}, scene->groups[g].name, amounts[g], l});
+    out.push_back({{scene->groups[g].node, scene->groups[g].object, scene->groups[g].copy},
+                   scene->groups[g].name,
+                   amounts[g],
+                   l});
   }
   for (SessionImage::Group& g : out) g.share = total > 0 ? g.share / total : 0;
   return out;
@@ -359,7 +393,8 @@ void Session::Content::fill(SessionImage& image, const Rendering& r) {
   image.troubles = scene->troubles;
   const uint64_t pathsMade = r.count().paths, rays = r.count().rays;
   const double perPath = pathsMade ? double(rays) / double(pathsMade) : 0;
-  const double pixels = now->region.width > 0 ? double(now->region.width) * now->region.height : double(scene->width) * scene->height;
+  const double pixels =
+      now->region.width > 0 ? double(now->region.width) * now->region.height : double(scene->width) * scene->height;
   const double left = pixels * std::max(0.0, double(target()) - double(image.samples));
   image.secondsLeft = image.raysPerSecond > 0 ? left * perPath / image.raysPerSecond : 0;
 }

@@ -27,7 +27,8 @@ Document swatchSet(const Document& doc, const Box3f& framed, NodeId material) {
   DocumentBuilder b(doc);
   for (const NodePtr& n : doc.nodes()) {
     const auto f = n->kind->family();
-    const bool stays = f == "material" || f == "pattern" || f == "veil" || f == "ramp" || f == "picture" || (f == "light" && !n->parent);
+    const bool stays = f == "material" || f == "pattern" || f == "veil" || f == "ramp" || f == "picture" ||
+                       (f == "light" && !n->parent);
     if (stays) continue;
     std::erase(b.roots(), n->id);
     b.erase(n->id);
@@ -50,16 +51,19 @@ Document swatchSet(const Document& doc, const Box3f& framed, NodeId material) {
           const V3f place3{float(t[0]), float(t[1]), float(t[2])};
           V3f v = (place3 - centre) * scale;
           // A lamp inside what is framed stands beside the ball.
-          if (std::string_view(place) == "position" && length(v) < 2.2f * radius) v = normalize(isBlack(v) ? V3f(0.5f, 0.7f, 0.5f) : v) * (2.2f * radius);
+          if (std::string_view(place) == "position" && length(v) < 2.2f * radius)
+            v = normalize(isBlack(v) ? V3f(0.5f, 0.7f, 0.5f) : v) * (2.2f * radius);
           out = setValue(out, id, place, Constant(tripleOf(v)));
         }
       for (const ParamDef& d : n->kind->params)
-        if (d.unit == "m" && d.type == ParamType::Number) out = setValue(out, id, d.name, Constant(std::clamp(p.number(d.name) * double(scale), d.hardMin, d.hardMax)));
+        if (d.unit == "m" && d.type == ParamType::Number)
+          out = setValue(out, id, d.name, Constant(std::clamp(p.number(d.name) * double(scale), d.hardMin, d.hardMax)));
     } else {
       lamps |= p.flag("on") && p.number("power") > 0;
     }
   }
-  const auto add = [&](const char* kind, const char* name, std::initializer_list<std::pair<const char*, Constant>> values) {
+  const auto add = [&](const char* kind, const char* name,
+                       std::initializer_list<std::pair<const char*, Constant>> values) {
     NodeId id = 0;
     out = addNode(out, kind, name, {}, &id);
     for (const auto& [param, v] : values) out = setValue(out, id, param, v);
@@ -68,16 +72,36 @@ Document swatchSet(const Document& doc, const Box3f& framed, NodeId material) {
   // Lengths in radii of the ball.
   const auto m = [](double radii) { return radii * double(radius); };
   const auto at = [&](double x, double y, double z) { return Triple{m(x), m(y), m(z)}; };
-  if (!lamps) add("light.area", "Swatch key", {{"power", 2.0}, {"width", m(2)}, {"height", m(2)}, {"position", at(-2.6, 3, 2.4)}, {"target", at(0, 0, 0)}, {"seen", false}});
-  const auto matte = [&](const char* name, double grey) { return Reference{add("material.surface", name, {{"base_color", Triple{grey, grey, grey}}, {"roughness", 1.0}, {"ior", 1.0}}), nullptr}; };
-  const Reference table = matte("Swatch table", 0.3), pale = matte("Swatch wall", 0.75), dark = matte("Swatch shade", 0.06);
-  add("object.plane", "Swatch floor", {{"width", m(40)}, {"depth", m(40)}, {"position", at(0, -1, 0)}, {"material", table}});
+  if (!lamps)
+    add("light.area", "Swatch key",
+        {{"power", 2.0},
+         {"width", m(2)},
+         {"height", m(2)},
+         {"position", at(-2.6, 3, 2.4)},
+         {"target", at(0, 0, 0)},
+         {"seen", false}});
+  const auto matte = [&](const char* name, double grey) {
+    return Reference{
+        add("material.surface", name, {{"base_color", Triple{grey, grey, grey}}, {"roughness", 1.0}, {"ior", 1.0}}),
+        nullptr};
+  };
+  const Reference table = matte("Swatch table", 0.3), pale = matte("Swatch wall", 0.75),
+                  dark = matte("Swatch shade", 0.06);
+  add("object.plane", "Swatch floor",
+      {{"width", m(40)}, {"depth", m(40)}, {"position", at(0, -1, 0)}, {"material", table}});
   // Bands behind the ball, that clear things may show what they do to them.
   for (int band = -4; band <= 4; ++band)
-    add("object.plane", "Swatch band", {{"width", m(1)}, {"depth", m(9)}, {"position", at(band, 2, -3)}, {"turn", Triple{90, 0, 0}}, {"material", band % 2 ? dark : pale}});
+    add("object.plane", "Swatch band",
+        {{"width", m(1)},
+         {"depth", m(9)},
+         {"position", at(band, 2, -3)},
+         {"turn", Triple{90, 0, 0}},
+         {"material", band % 2 ? dark : pale}});
   add("object.sphere", "Swatch ball", {{"radius", m(1)}, {"material", Reference{material, nullptr}}});
   add("light.sky", skyName, {{"power", 1.0}, {"seen", false}});
-  const NodeId camera = add("camera.lens", "Swatch camera", {{"position", at(0.9, 1.1, 5.6)}, {"target", at(0, 0, 0)}, {"focal_length", 76.0}, {"ev100", 0.0}});
+  const NodeId camera =
+      add("camera.lens", "Swatch camera",
+          {{"position", at(0.9, 1.1, 5.6)}, {"target", at(0, 0, 0)}, {"focal_length", 76.0}, {"ev100", 0.0}});
   out = setValue(out, out.settings().id, "camera", Constant(Reference{camera, nullptr}));
   out = setValue(out, out.settings().id, "firefly_limit", Constant(0.0));
   out = setValue(out, out.settings().id, "bounces", Constant(12.0));
@@ -146,8 +170,11 @@ void SwatchMaker::run() {
   }
 }
 
-std::shared_ptr<const SwatchMaker::Swatch> SwatchMaker::render(const Wanted& wanted, const Document& set, const Tasks& tasks) {
-  const ScenePtr scene = compileScene(set, {.frame = currentFrame(set), .width = wanted.size, .height = wanted.size, .queries = {}}, m_assets->assets(set.folder(), &m_cancel), m_cache, &m_cancel);
+std::shared_ptr<const SwatchMaker::Swatch> SwatchMaker::render(const Wanted& wanted, const Document& set,
+                                                               const Tasks& tasks) {
+  const ScenePtr scene =
+      compileScene(set, {.frame = currentFrame(set), .width = wanted.size, .height = wanted.size, .queries = {}},
+                   m_assets->assets(set.folder(), &m_cancel), m_cache, &m_cancel);
   Rendering r(scene);
   if (!r.advance(tasks, samples, m_cancel)) throw cancelled();
   const Denoiser denoiser(r.film(), tasks, &m_cancel);
@@ -155,7 +182,8 @@ std::shared_ptr<const SwatchMaker::Swatch> SwatchMaker::render(const Wanted& wan
   std::vector<Color> amounts = scene->amounts;
   const std::vector<Color> means = groupMeans(r.film(), 0, tasks);
   float lamps = 0, sky = 0;
-  for (size_t g = 0; g < amounts.size(); ++g) (scene->groups[g].name == skyName ? sky : lamps) += std::max(0.0f, luminance(means[g] * amounts[g]));
+  for (size_t g = 0; g < amounts.size(); ++g)
+    (scene->groups[g].name == skyName ? sky : lamps) += std::max(0.0f, luminance(means[g] * amounts[g]));
   for (size_t g = 0; g < amounts.size(); ++g)
     if (scene->groups[g].name == skyName && lamps > 0 && sky > 0) amounts[g] *= skyShare * lamps / sky;
   Picture p = denoiser.apply(collect(r.film(), 0, amounts, 1, tasks), tasks);

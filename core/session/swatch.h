@@ -14,13 +14,14 @@ namespace ilumbra {
 class ColorViews;
 class ViewTable;
 
-/// A small set that shows a material: a ball on a table before a wall, in the light of the document: its lamps, brought to the
-/// size of the set as they stand around what is framed, and a faint sky. Exposed for a grey ball.
+/// A small set that shows a material: a ball on a table before a wall, in the light of the document: its lamps, brought
+/// to the size of the set as they stand around what is framed, and a faint sky. Exposed for a grey ball.
 Document swatchSet(const Document& doc, const Box3f& framed, NodeId material);
 
-/// Renders small pictures on a thread of its own, one after the other, in the order of prefer(), then as they were asked for.
+/// Renders small pictures on a thread of its own, one after the other, in the order of prefer(), then as they were
+/// asked for.
 class SwatchMaker {
-public:
+ public:
   struct Swatch {
     std::string key;
     int size = 0;
@@ -33,13 +34,13 @@ public:
   ~SwatchMaker();
   SwatchMaker(const SwatchMaker&) = delete;
   SwatchMaker& operator=(const SwatchMaker&) = delete;
-  /// Asks for a picture of the set that `make` gives, called on the maker's thread; what was asked for under the same key and is
-  /// not begun is replaced. A set that was shown under this key before is delivered as it was.
+  /// Asks for a picture of the set that `make` gives, called on the maker's thread; what was asked for under the same
+  /// key and is not begun is replaced. A set that was shown under this key before is delivered as it was.
   void ask(const std::string& key, std::function<Document()> make, int size);
   /// What is waiting under these keys is made first, in this order.
   void prefer(const std::vector<std::string>& keys);
 
-private:
+ private:
   struct Wanted {
     std::string key;
     std::function<Document()> make;

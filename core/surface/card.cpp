@@ -1,4 +1,5 @@
-// How a card looks: its picture as colour, opacity and own light of a thin sheet, as an artist would set them up by hand.
+// How a card looks: its picture as colour, opacity and own light of a thin sheet, as an artist would set them up by
+// hand.
 #include "core/document/edit.h"
 #include "core/pattern/playback.h"
 #include "core/surface/material.h"
@@ -19,7 +20,8 @@ Material compileCard(const Document& doc, const Node& card, double frame, const 
   const auto pattern = [&](const char* name, const char* channel, double factor) {
     NodeId id = 0;
     look = addNode(look, "pattern.image", name, {}, &id);
-    for (const char* same : {"file", "numbered", "play", "begins", "skips", "speed", "own_rate"}) set(id, same, p.constant(same));
+    for (const char* same : {"file", "numbered", "play", "begins", "skips", "speed", "own_rate"})
+      set(id, same, p.constant(same));
     set(id, "channel", Constant(std::string(channel)));
     set(id, "beyond", Constant(std::string("hold")));
     set(id, "gain", Constant(Triple{factor, factor, factor}));
@@ -37,13 +39,16 @@ Material compileCard(const Document& doc, const Node& card, double frame, const 
       set(material, "own_light_color", PatternUse{{shine, nullptr}});
     }
   } else {
-    set(material, "base_color", Constant(Triple{0.5 * p.number("reflects"), 0.5 * p.number("reflects"), 0.5 * p.number("reflects")}));
+    set(material, "base_color",
+        Constant(Triple{0.5 * p.number("reflects"), 0.5 * p.number("reflects"), 0.5 * p.number("reflects")}));
   }
   if (!alpha) set(material, "opacity", Constant(p.number("card_opacity")));
   set(material, "own_light", Constant(p.number("own_light")));
-  Material m = compileMaterial(look, {material, nullptr}, frame, assets, [](const Reference&) { return -1; }, tables);
+  Material m = compileMaterial(
+      look, {material, nullptr}, frame, assets, [](const Reference&) { return -1; }, tables);
   // A pattern on the opacity is the document's own.
-  if (const PatternUse* use = p.pattern("card_opacity"); use && !alpha) m.opacity.program = std::make_shared<const Program>(Program::compile(doc, use->pattern, frame, assets, false));
+  if (const PatternUse* use = p.pattern("card_opacity"); use && !alpha)
+    m.opacity.program = std::make_shared<const Program>(Program::compile(doc, use->pattern, frame, assets, false));
   m.name = card.name;
   m.node = card.id;
   m.emission = ownLight(doc, {card.id, nullptr}, frame, true);

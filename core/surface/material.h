@@ -41,17 +41,17 @@ struct VeilCurve {
 
 /// What light goes through inside a body.
 struct Interior {
-  Color absorption{0.0f};     ///< per metre
-  Color extinction{0.0f};     ///< of a scattering body, per metre; 0: clear
-  Color albedo{0.0f};         ///< of one scattering
-  float anisotropy = 0;       ///< mean cosine of a scattering
+  Color absorption{0.0f}; ///< per metre
+  Color extinction{0.0f}; ///< of a scattering body, per metre; 0: clear
+  Color albedo{0.0f};     ///< of one scattering
+  float anisotropy = 0;   ///< mean cosine of a scattering
   bool scatters() const { return !isBlack(extinction); }
 };
 
 /// A layered material, ready to be asked. Colours in the working space.
 struct Material {
   std::string name;
-  NodeId node = 0; ///< 0: what objects without a material are made of
+  NodeId node = 0;    ///< 0: what objects without a material are made of
   uint16_t index = 0; ///< in its scene
   // One shared material over another, by a mask: then nothing below counts. Indices are the scene's.
   int below = -1, above = -1;
@@ -69,8 +69,8 @@ struct Material {
   Interior interior;
   bool patterned = false; ///< some pattern asks the point for something
   bool emits = false, emitsBack = true;
-  Color emission{0.0f};   ///< cd/m² in the working space: the weight of its light group
-  Driven emissionColor;   ///< what varies over the surface, times `emission`
+  Color emission{0.0f}; ///< cd/m² in the working space: the weight of its light group
+  Driven emissionColor; ///< what varies over the surface, times `emission`
   std::shared_ptr<const CoatAlbedo> boundaryAlbedo, coatAlbedo;
   std::shared_ptr<const ThinFilm> filmTable;
   std::shared_ptr<const MetalFilm> metalFilm;
@@ -80,9 +80,11 @@ struct Material {
   /// Bodies that light enters: they have an inside.
   bool hasInside() const { return !thin && (transmission.any() || subsurface.any()); }
   bool mayPassLight() const { return transmission.any(); }
-  /// Nothing of light from elsewhere comes back off it or goes through its body: only its own light and its opacity count.
+  /// Nothing of light from elsewhere comes back off it or goes through its body: only its own light and its opacity
+  /// count.
   bool onlyShines() const {
-    return !baseColor.any() && (ior < 1.001f || !specular.any()) && !metalness.any() && !coat.any() && !sheen.any() && !film.any() && !transmission.any() && !subsurface.any() && !translucency.any();
+    return !baseColor.any() && (ior < 1.001f || !specular.any()) && !metalness.any() && !coat.any() && !sheen.any() &&
+           !film.any() && !transmission.any() && !subsurface.any() && !translucency.any();
   }
   /// Of the body for light of this wavelength; 0: the yellow d line.
   float indexAt(float wavelength) const;
@@ -98,15 +100,18 @@ Kind layerMaterialKind();
 Kind veilKeyKind();
 /// Compiles one use of a material node. `indexOf` gives the scene's index of another use, for layers. Throws BadInput
 /// naming the parameter at fault. `tables`: of lobes, to share; null: they are made anew.
-Material compileMaterial(const Document& doc, const Reference& use, double frame, const Assets& assets, const std::function<int(const Reference&)>& indexOf, SurfaceTables* tables = nullptr);
+Material compileMaterial(const Document& doc, const Reference& use, double frame, const Assets& assets,
+                         const std::function<int(const Reference&)>& indexOf, SurfaceTables* tables = nullptr);
 /// The look of a card without a material: its picture as colour, opacity and own light of a sheet. Throws BadInput.
-Material compileCard(const Document& doc, const Node& card, double frame, const Assets& assets, SurfaceTables* tables = nullptr);
+Material compileCard(const Document& doc, const Node& card, double frame, const Assets& assets,
+                     SurfaceTables* tables = nullptr);
 /// Matte grey of reflectance 0.5.
 Material defaultMaterial(SurfaceTables* tables = nullptr);
 /// What the own light of this use sends out, cd/m² per channel of the working space (0 when it has none).
 Color ownLight(const Document& doc, const Reference& use, double frame, bool evenIfOff = false);
 /// Single-scattering albedo of a body that gives back `reflectance` of light from all around, and its inverse: van de
-/// Hulst 1980 for a thick slab without a boundary, (1 − s)(1 − 0.139 s) / (1 + 1.17 s), s² = (1 − albedo) / (1 − g albedo).
+/// Hulst 1980 for a thick slab without a boundary, (1 − s)(1 − 0.139 s) / (1 + 1.17 s), s² = (1 − albedo) / (1 − g
+/// albedo).
 float scatteringAlbedo(float reflectance, float anisotropy);
 float slabReflectance(float albedo, float anisotropy);
 

@@ -55,7 +55,8 @@ Color phaseGlass(const Microsurface& m, const Boundary& b, const V3f& w, const V
          (eta * eta * m.visibleDensity(w * side, h * side) * std::max(0.0f, -co) / (denominator * denominator));
 }
 
-V3f scatterGlass(const Microsurface& m, const Boundary& b, const V3f& w, bool above, bool& outAbove, Color& weight, RandomStream& random) {
+V3f scatterGlass(const Microsurface& m, const Boundary& b, const V3f& w, bool above, bool& outAbove, Color& weight,
+                 RandomStream& random) {
   const float eta = above ? b.eta : 1 / b.eta, side = above ? 1.0f : -1.0f;
   const float u = random.next(), v = random.next();
   const V3f h = m.sampleVisible(w * side, {u, v}) * side;
@@ -82,7 +83,8 @@ V3f Microsurface::sampleVisible(const V3f& w, const V2f& u) const {
   return normalize({h.x * alphaX, h.y * alphaY, std::max(1e-7f, h.z)});
 }
 
-bool walkMetal(const Microsurface& m, const MetalBoundary& b, const V3f& wo, RandomStream& random, V3f& wi, Color& weight) {
+bool walkMetal(const Microsurface& m, const MetalBoundary& b, const V3f& wo, RandomStream& random, V3f& wi,
+               Color& weight) {
   V3f w = -wo;
   float h = startHeight;
   weight = Color(1.0f);

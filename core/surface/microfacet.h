@@ -50,14 +50,16 @@ struct FilmCover {
   const ThinFilm* film = nullptr;
   float thickness = 0; ///< nm
   float weight = 0;    ///< share of the surface that it covers
-  Color over(const Color& bare, float cosineOutside) const { return film ? mix(bare, film->reflectance(cosineOutside, thickness), weight) : bare; }
+  Color over(const Color& bare, float cosineOutside) const {
+    return film ? mix(bare, film->reflectance(cosineOutside, thickness), weight) : bare;
+  }
 };
 
 /// A boundary between two clear things.
 struct Boundary {
-  float eta = 1.5f;    ///< index below ÷ index above
-  float specular = 1;  ///< factor of what it reflects, short of total reflection
-  bool onlyTotal = false; ///< reflects nothing but what cannot pass: the rest was reflected before
+  float eta = 1.5f;         ///< index below ÷ index above
+  float specular = 1;       ///< factor of what it reflects, short of total reflection
+  bool onlyTotal = false;   ///< reflects nothing but what cannot pass: the rest was reflected before
   bool outsideAbove = true; ///< for the film: the viewer's side is the outside
   FilmCover film;
   /// Reflectance for light that comes from above or below at this cosine.
@@ -84,7 +86,8 @@ struct MetalBoundary {
 };
 
 /// wo.z > 0. The walk's own weight (f cos / pdf) is returned; false when the path is lost to rounding.
-bool walkMetal(const Microsurface& m, const MetalBoundary& b, const V3f& wo, RandomStream& random, V3f& wi, Color& weight);
+bool walkMetal(const Microsurface& m, const MetalBoundary& b, const V3f& wo, RandomStream& random, V3f& wi,
+               Color& weight);
 /// Unbiased estimate of f cos(wi).
 Color evaluateMetal(const Microsurface& m, const MetalBoundary& b, const V3f& wo, const V3f& wi, RandomStream& random);
 /// Density that approximates the walk's, for multiple importance sampling only.
@@ -97,7 +100,7 @@ float densityGlass(const Microsurface& m, float eta, const V3f& wo, const V3f& w
 
 /// Share of light that a dielectric GGX surface reflects in one bounce, by cosine and roughness: tabulated per eta.
 class CoatAlbedo {
-public:
+ public:
   explicit CoatAlbedo(float eta);
   float at(float cosine, float roughness) const {
     const float x = clamp01(cosine) * (cosines - 1), y = clamp01(roughness) * (size - 1);
@@ -113,7 +116,7 @@ public:
     return ilumbra::mix(m_mean[size_t(j)], m_mean[size_t(j) + 1], y - float(j));
   }
 
-private:
+ private:
   static constexpr int size = 24, cosines = 48;
   std::vector<float> m_albedo; ///< [roughness][cosine]
   std::vector<float> m_mean;

@@ -6,10 +6,13 @@ namespace ilumbra {
 namespace {
 
 constexpr float infinite = std::numeric_limits<float>::infinity();
-// Of less than this a matte body has no boundary: it would mirror at grazing angles alone, less than 0.1 % of all light.
+// Of less than this a matte body has no boundary: it would mirror at grazing angles alone, less than 0.1 % of all
+// light.
 constexpr float leastIndex = 1.0005f;
 float average(const Color& c) { return (c.x + c.y + c.z) * (1 / 3.0f); }
-Color power(const Color& c, float e) { return {std::pow(std::max(c.x, 0.0f), e), std::pow(std::max(c.y, 0.0f), e), std::pow(std::max(c.z, 0.0f), e)}; }
+Color power(const Color& c, float e) {
+  return {std::pow(std::max(c.x, 0.0f), e), std::pow(std::max(c.y, 0.0f), e), std::pow(std::max(c.z, 0.0f), e)};
+}
 
 Microsurface grain(float roughness, float anisotropy) {
   const float alpha = std::max(1e-4f, roughness * roughness);
@@ -57,7 +60,8 @@ void Surface::view(const V3f& wo) {
     const float inner = std::sqrt(1 - (1 - wo.z * wo.z) / (coatEta * coatEta));
     m_below *= mix(Color(1.0f), power(coatColor, 1 / inner), coat) * (1 - albedo);
   }
-  const float most = maxComponent(m_below), dielectric = 1 - metalness, clear = dielectric * transmission, opaque = dielectric - clear;
+  const float most = maxComponent(m_below), dielectric = 1 - metalness, clear = dielectric * transmission,
+              opaque = dielectric - clear;
   m_share[Metal] = most * metalness * (0.2f + 0.8f * maxComponent(base));
   if (opaque > 0) {
     // Under a film the rough boundary is brighter by as much as a smooth one is.
@@ -85,7 +89,8 @@ void Surface::view(const V3f& wo) {
     m_clearMirror = m_clear.alpha() < mirrorAlpha;
     m_share[Glass] = most * clear;
     if (polished()) {
-      const float mirrored = m_mirror ? boundaryReflectance(wo.z, clearEta).x : boundaryAlbedo->at(wo.z, roughness) * specular;
+      const float mirrored =
+          m_mirror ? boundaryReflectance(wo.z, clearEta).x : boundaryAlbedo->at(wo.z, roughness) * specular;
       m_share[GlassMirror] = m_share[Glass] * mirrored;
       m_share[Glass] *= 1 - mirrored;
     }
@@ -94,9 +99,12 @@ void Surface::view(const V3f& wo) {
   for (const float s : m_share) total += s;
   if (total > 0)
     for (float& s : m_share) s /= total;
-  m_anyRough = m_share[Fibres] > 0 || m_share[Matte] > 0 || m_share[Sheet] > 0 || (m_share[Coat] > 0 && !m_coatMirror) ||
-               (!m_mirror && (m_share[Metal] > 0 || m_share[Specular] > 0 || m_share[GlassMirror] > 0)) || (m_share[Glass] > 0 && !m_clearMirror && !thin);
-  m_anySpecular = (m_share[Coat] > 0 && m_coatMirror) || (m_mirror && (m_share[Metal] > 0 || m_share[Specular] > 0 || m_share[GlassMirror] > 0)) ||
+  m_anyRough = m_share[Fibres] > 0 || m_share[Matte] > 0 || m_share[Sheet] > 0 ||
+               (m_share[Coat] > 0 && !m_coatMirror) ||
+               (!m_mirror && (m_share[Metal] > 0 || m_share[Specular] > 0 || m_share[GlassMirror] > 0)) ||
+               (m_share[Glass] > 0 && !m_clearMirror && !thin);
+  m_anySpecular = (m_share[Coat] > 0 && m_coatMirror) ||
+                  (m_mirror && (m_share[Metal] > 0 || m_share[Specular] > 0 || m_share[GlassMirror] > 0)) ||
                   (m_share[Glass] > 0 && (m_clearMirror || thin));
 }
 
@@ -106,7 +114,9 @@ Color Surface::albedo() const {
 }
 
 float Surface::leaving(const V3f& wi) const {
-  return wi.z <= 0 ? 0 : (1 - specular * boundaryAlbedo->at(wi.z, roughness)) * wi.z / (pi * (1 - specular * boundaryAlbedo->mean(roughness)));
+  return wi.z <= 0 ? 0
+                   : (1 - specular * boundaryAlbedo->at(wi.z, roughness)) * wi.z /
+                         (pi * (1 - specular * boundaryAlbedo->mean(roughness)));
 }
 
 // The dielectric's boundary, one bounce: f cos, below the layers above it.
@@ -127,23 +137,29 @@ Color Surface::evaluate(const V3f& wi, RandomStream& random) const {
     if (m_share[Coat] > 0 && !m_coatMirror) {
       const V3f h = normalize(wo + wi);
       const float g = 1 / (1 + m_coatLambdaOut + m_coatGrain.lambda(wi));
-      sum += Color(m_belowFibres * coat * fresnelDielectric(dot(wo, h), coatEta) * m_coatGrain.distribution(h) * g / (4 * wo.z));
+      sum += Color(m_belowFibres * coat * fresnelDielectric(dot(wo, h), coatEta) * m_coatGrain.distribution(h) * g /
+                   (4 * wo.z));
     }
     if (m_share[Specular] > 0 && !m_mirror) sum += m_below * evaluateSpecular(wi, eta) * opaque;
-    if (m_share[Matte] > 0) sum += base * m_matteScale * (evaluateMatte(wi.z) * (1 - (thin ? translucency : subsurface)));
-    if (m_share[Metal] > 0 && !m_mirror) sum += m_below * evaluateMetal(m_grain, {base, metalFilm, film.thickness, film.weight}, wo, wi, random) * metalness;
+    if (m_share[Matte] > 0)
+      sum += base * m_matteScale * (evaluateMatte(wi.z) * (1 - (thin ? translucency : subsurface)));
+    if (m_share[Metal] > 0 && !m_mirror)
+      sum +=
+          m_below * evaluateMetal(m_grain, {base, metalFilm, film.thickness, film.weight}, wo, wi, random) * metalness;
     if (m_share[GlassMirror] > 0 && !m_mirror) sum += m_below * evaluateSpecular(wi, clearEta) * clear;
   } else if (m_share[Sheet] > 0) {
     sum += translucencyColor * m_matteScale * (evaluateMatte(-wi.z) * translucency);
   }
   if (m_share[Glass] > 0 && !m_clearMirror && !thin) {
-    const float scale = (wi.z < 0 ? 1 / (clearEta * clearEta) : 1) * clear * (m_share[Glass] / (m_share[Glass] + m_share[GlassMirror]));
+    const float scale =
+        (wi.z < 0 ? 1 / (clearEta * clearEta) : 1) * clear * (m_share[Glass] / (m_share[Glass] + m_share[GlassMirror]));
     sum += m_below * evaluateGlass(m_clear, clearBoundary(), wo, wi, random) * scale;
   }
   return sum;
 }
 
-// The light of a matte body, spread beyond its terminator: with x = (cos + w) / (1 + w) in place of the cosine, and 1 / (1 + w) of it.
+// The light of a matte body, spread beyond its terminator: with x = (cos + w) / (1 + w) in place of the cosine, and 1 /
+// (1 + w) of it.
 Color Surface::wrapped(float cosine) const {
   if (!(m_share[Matte] > 0)) return Color(0.0f);
   const float x = (cosine + wrap) / (1 + wrap);
@@ -157,11 +173,13 @@ float Surface::density(const V3f& wi) const {
   float d = 0;
   if (wi.z > 0) {
     d += (m_share[Matte] + m_share[Fibres]) * wi.z / pi;
-    const bool boundary = !m_mirror && m_share[Specular] + m_share[GlassMirror] > 0, lacquer = !m_coatMirror && m_share[Coat] > 0;
+    const bool boundary = !m_mirror && m_share[Specular] + m_share[GlassMirror] > 0,
+               lacquer = !m_coatMirror && m_share[Coat] > 0;
     if (boundary || lacquer) {
       const V3f h = normalize(wo + wi);
       const float c = dot(wo, h);
-      if (c > 0 && boundary) d += (m_share[Specular] + m_share[GlassMirror]) * 0.25f * m_grain.visibleDensity(wo, h) / c;
+      if (c > 0 && boundary)
+        d += (m_share[Specular] + m_share[GlassMirror]) * 0.25f * m_grain.visibleDensity(wo, h) / c;
       if (c > 0 && lacquer) d += m_share[Coat] * 0.25f * m_coatGrain.visibleDensity(wo, h) / c;
     }
     if (!m_mirror && m_share[Metal] > 0) d += m_share[Metal] * densityMetal(m_grain, wo, wi);
@@ -203,7 +221,9 @@ bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s
   };
 
   // What hardly reflects (or passes) at all is not followed for its own sake.
-  const auto followed = [&](float reflects) { return std::clamp(reflects, std::min(followAtLeast, 8 * reflects), 1 - std::min(followAtLeast, 8 * (1 - reflects))); };
+  const auto followed = [&](float reflects) {
+    return std::clamp(reflects, std::min(followAtLeast, 8 * reflects), 1 - std::min(followAtLeast, 8 * (1 - reflects)));
+  };
 
   switch (lobe) {
   case Fibres:
@@ -212,12 +232,16 @@ bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s
     s.diffuse = true;
     break;
   case Coat:
-    if (m_coatMirror) return mirror(m_coatGrain, m_coatLambdaOut, Color(m_belowFibres * coat), [&](float c) { return Color(fresnelDielectric(c, coatEta)); });
+    if (m_coatMirror)
+      return mirror(m_coatGrain, m_coatLambdaOut, Color(m_belowFibres * coat),
+                    [&](float c) { return Color(fresnelDielectric(c, coatEta)); });
     s.wi = reflect(wo, m_coatGrain.sampleVisible(wo, u));
     break;
   case Specular:
   case GlassMirror:
-    if (m_mirror) return mirror(m_grain, m_lambdaOut, m_below * (lobe == Specular ? opaque : clear), [&](float c) { return boundaryReflectance(c, lobe == Specular ? eta : clearEta); });
+    if (m_mirror)
+      return mirror(m_grain, m_lambdaOut, m_below * (lobe == Specular ? opaque : clear),
+                    [&](float c) { return boundaryReflectance(c, lobe == Specular ? eta : clearEta); });
     s.wi = reflect(wo, m_grain.sampleVisible(wo, u));
     break;
   case Metal: {
@@ -249,9 +273,12 @@ bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s
   case Glass: {
     if (thin) {
       // Both faces and what goes back and forth between them; a film is the sheet itself.
-      const Color one = film.film ? film.over(Color(fresnelDielectric(wo.z, eta)), wo.z) : Color(fresnelDielectric(wo.z, eta));
+      const Color one =
+          film.film ? film.over(Color(fresnelDielectric(wo.z, eta)), wo.z) : Color(fresnelDielectric(wo.z, eta));
       Color r;
-      for (int i = 0; i < 3; ++i) r[i] = film.film ? mix(2 * one[i] / (1 + one[i]), one[i], film.weight) * specular : 2 * one[i] / (1 + one[i]) * specular;
+      for (int i = 0; i < 3; ++i)
+        r[i] = film.film ? mix(2 * one[i] / (1 + one[i]), one[i], film.weight) * specular
+                         : 2 * one[i] / (1 + one[i]) * specular;
       const float chance = followed(average(r));
       s.specular = true;
       s.density = infinite;
@@ -283,12 +310,14 @@ bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s
       return false;
     }
     s.through = s.wi.z < 0;
-    s.weight *= m_below * (clear * (m_share[Glass] / (m_share[Glass] + m_share[GlassMirror])) * (s.through ? 1 / (clearEta * clearEta) : 1.0f) / share);
+    s.weight *= m_below * (clear * (m_share[Glass] / (m_share[Glass] + m_share[GlassMirror])) *
+                           (s.through ? 1 / (clearEta * clearEta) : 1.0f) / share);
     s.specular = m_clearMirror;
     s.density = m_clearMirror ? infinite : density(s.wi);
     return true;
   }
-  default: return false;
+  default:
+    return false;
   }
 
   // Fibres, coat, boundary and matte body share one density; their whole value over it.
@@ -296,8 +325,10 @@ bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s
   float pdf = (m_share[Matte] + m_share[Fibres]) * s.wi.z / pi;
   Color value(0.0f);
   if (m_share[Fibres] > 0) value += sheenColor * (sheen * Sheen::table().evaluate(wo, s.wi, sheenRoughness));
-  if (m_share[Matte] > 0) value += base * m_matteScale * (evaluateMatte(s.wi.z) * (1 - (thin ? translucency : subsurface)));
-  const bool boundary = !m_mirror && m_share[Specular] + m_share[GlassMirror] > 0, lacquer = !m_coatMirror && m_share[Coat] > 0;
+  if (m_share[Matte] > 0)
+    value += base * m_matteScale * (evaluateMatte(s.wi.z) * (1 - (thin ? translucency : subsurface)));
+  const bool boundary = !m_mirror && m_share[Specular] + m_share[GlassMirror] > 0,
+             lacquer = !m_coatMirror && m_share[Coat] > 0;
   if (boundary || lacquer) {
     const V3f h = normalize(wo + s.wi);
     const float c = dot(wo, h);
@@ -309,7 +340,8 @@ bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s
     if (c > 0 && lacquer) {
       pdf += m_share[Coat] * 0.25f * m_coatGrain.visibleDensity(wo, h) / c;
       const float g = 1 / (1 + m_coatLambdaOut + m_coatGrain.lambda(s.wi));
-      value += Color(m_belowFibres * coat * fresnelDielectric(c, coatEta) * m_coatGrain.distribution(h) * g / (4 * wo.z));
+      value +=
+          Color(m_belowFibres * coat * fresnelDielectric(c, coatEta) * m_coatGrain.distribution(h) * g / (4 * wo.z));
     }
   }
   if (!(pdf > 0)) return false;

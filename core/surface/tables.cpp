@@ -4,7 +4,9 @@ namespace ilumbra {
 
 constexpr size_t most = 64;
 
-template <typename T, typename Key> std::shared_ptr<const T> SurfaceTables::Kept<T, Key>::get(const Key& key, const std::function<std::shared_ptr<const T>()>& make) {
+template <typename T, typename Key>
+std::shared_ptr<const T> SurfaceTables::Kept<T, Key>::get(const Key& key,
+                                                          const std::function<std::shared_ptr<const T>()>& make) {
   std::shared_ptr<const T> table;
   if (const auto it = made.find(key); it != made.end()) table = it->second.lock();
   if (!table) made[key] = table = make();

@@ -10,16 +10,16 @@
 
 namespace ilumbra {
 
-/// Tables of lobes, pure functions of a few numbers: those that somebody uses, and the last 64 of a kind, so that dragging a number back and
-/// forth is quick. Safe to use from several threads.
+/// Tables of lobes, pure functions of a few numbers: those that somebody uses, and the last 64 of a kind, so that
+/// dragging a number back and forth is quick. Safe to use from several threads.
 class SurfaceTables {
-public:
+ public:
   std::shared_ptr<const CoatAlbedo> albedo(float eta);
   /// `most`: nanometres.
   std::shared_ptr<const ThinFilm> film(float index, float base, float most);
   std::shared_ptr<const MetalFilm> metalFilm(float index, float most);
 
-private:
+ private:
   template <typename T, typename Key> struct Kept {
     std::map<Key, std::weak_ptr<const T>> made;
     std::map<Key, std::shared_ptr<const T>> lately;

@@ -29,7 +29,9 @@ Color airy(const std::vector<Wave>& waves, float sa, float sb, float pa, float p
   Color sum(0.0f);
   for (const Wave& w : waves) {
     const float phase = std::cos(path / w.length);
-    const auto power = [phase](float a, float b) { return (a * a + b * b + 2 * a * b * phase) / (1 + a * a * b * b + 2 * a * b * phase); };
+    const auto power = [phase](float a, float b) {
+      return (a * a + b * b + 2 * a * b * phase) / (1 + a * a * b * b + 2 * a * b * phase);
+    };
     sum += w.counts * (0.5f * (power(sa, sb) + power(pa, pb)));
   }
   return {clamp01(sum.x), clamp01(sum.y), clamp01(sum.z)};
@@ -53,12 +55,15 @@ ThinFilm::ThinFilm(float film, float base, float most) : m_thicknesses(steps(mos
   m_table.resize(size_t(m_thicknesses) * cosines);
   for (int i = 0; i < cosines; ++i) {
     const float c1 = std::max(1e-3f, float(i) / (cosines - 1)), s2 = 1 - c1 * c1;
-    const float c2 = std::sqrt(std::max(0.0f, 1 - s2 / (film * film))), t = 1 - s2 / (base * base), c3 = std::sqrt(std::max(0.0f, t));
+    const float c2 = std::sqrt(std::max(0.0f, 1 - s2 / (film * film))), t = 1 - s2 / (base * base),
+                c3 = std::sqrt(std::max(0.0f, t));
     // Beyond the critical angle of the lower boundary all comes back.
-    const float s23 = t <= 0 ? 1 : (film * c2 - base * c3) / (film * c2 + base * c3), p23 = t <= 0 ? 1 : (base * c2 - film * c3) / (base * c2 + film * c3);
+    const float s23 = t <= 0 ? 1 : (film * c2 - base * c3) / (film * c2 + base * c3),
+                p23 = t <= 0 ? 1 : (base * c2 - film * c3) / (base * c2 + film * c3);
     for (int k = 0; k < m_thicknesses; ++k)
-      m_table[size_t(k * cosines + i)] = airy(waves, (c1 - film * c2) / (c1 + film * c2), s23, (film * c1 - c2) / (film * c1 + c2), p23,
-                                              4 * pi * film * c2 * m_most * float(k) / float(m_thicknesses - 1));
+      m_table[size_t(k * cosines + i)] =
+          airy(waves, (c1 - film * c2) / (c1 + film * c2), s23, (film * c1 - c2) / (film * c1 + c2), p23,
+               4 * pi * film * c2 * m_most * float(k) / float(m_thicknesses - 1));
   }
 }
 
@@ -76,10 +81,13 @@ MetalFilm::MetalFilm(float film, float most) : m_thicknesses(steps(most)), m_mos
       const float c1 = std::max(1e-3f, float(i) / (cosines - 1)), c2 = std::sqrt(1 - (1 - c1 * c1) / (film * film));
       const float f0 = float(f) / (colours - 1), bare = std::sqrt(f0 + (1 - f0) * std::pow(1 - c1, 5.0f));
       const float s12 = (c1 - film * c2) / (c1 + film * c2), p12 = (film * c1 - c2) / (film * c1 + c2);
-      const auto below = [](float whole, float upper) { return std::clamp((whole - upper) / (1 - whole * upper), -1.0f, 1.0f); };
+      const auto below = [](float whole, float upper) {
+        return std::clamp((whole - upper) / (1 - whole * upper), -1.0f, 1.0f);
+      };
       const float s23 = below(-bare, s12), p23 = below(bare, p12);
       for (int k = 0; k < m_thicknesses; ++k)
-        m_table[size_t((f * m_thicknesses + k) * cosines + i)] = airy(waves, s12, s23, p12, p23, 4 * pi * film * c2 * m_most * float(k) / float(m_thicknesses - 1));
+        m_table[size_t((f * m_thicknesses + k) * cosines + i)] =
+            airy(waves, s12, s23, p12, p23, 4 * pi * film * c2 * m_most * float(k) / float(m_thicknesses - 1));
     }
 }
 

@@ -22,7 +22,8 @@ Set beamSet() {
 // The finding that is expected; its first mend takes it away.
 void mends(const Document& doc, const char* effect, const char* words) {
   const Route r = measured(doc, effect);
-  const auto it = std::find_if(r.findings.begin(), r.findings.end(), [&](const Finding& f) { return f.text.find(words) != std::string::npos; });
+  const auto it = std::find_if(r.findings.begin(), r.findings.end(),
+                               [&](const Finding& f) { return f.text.find(words) != std::string::npos; });
   std::string all;
   for (const Finding& f : r.findings) all += f.text + "\n";
   CAPTURE(words, all);
@@ -102,22 +103,28 @@ TEST_CASE("Troubles of air are found, and mended", "[advise][air]") {
 TEST_CASE("A closed opening is found with what stands in it", "[advise][air]") {
   Set s = beamSet();
   const NodeId hole = s.add("object.path", "Hole", {{"closed", "on"}, {"thickness", "0"}});
-  for (const char* p : {"-0.3, 1.5, -0.3", "0.3, 1.5, -0.3", "0.3, 1.5, 0.3", "-0.3, 1.5, 0.3"}) s.add("path.point", "Corner", {{"place", p}, {"sharp", "on"}}, {hole, "points"});
+  for (const char* p : {"-0.3, 1.5, -0.3", "0.3, 1.5, -0.3", "0.3, 1.5, 0.3", "-0.3, 1.5, 0.3"})
+    s.add("path.point", "Corner", {{"place", p}, {"sharp", "on"}}, {hole, "points"});
   s.set(s.find("Beam"), {{"opening", "Hole"}});
   CHECK(stateWord(measured(s.peek(), "Shafts"), true) == "works");
-  s.add("object.box", "Lid", {{"width", "2"}, {"depth", "2"}, {"height", "0.05"}, {"position", "0, 1.54, 0"}, {"material", "Stone"}});
+  s.add("object.box", "Lid",
+        {{"width", "2"}, {"depth", "2"}, {"height", "0.05"}, {"position", "0, 1.54, 0"}, {"material", "Stone"}});
   mends(s.take(), "Shafts", "The opening of Beam is closed: Lid stands in it");
 }
 
 TEST_CASE("Air that scatters less than the noise shows is found, and denser it shows", "[advise][air]") {
   Set s = beamSet();
   // A lamp that lights the floor with hard-won light: noise all over.
-  s.add("light.area", "Window", {{"power", "4000000"}, {"position", "-3, 4, 3"}, {"target", "0, 0, 0"}, {"width", "4"}, {"height", "4"}});
-  s.add("object.box", "Lattice", {{"width", "0.1"}, {"height", "3"}, {"depth", "6"}, {"position", "-1.5, 2, 1.5"}, {"material", "Stone"}});
+  s.add("light.area", "Window",
+        {{"power", "4000000"}, {"position", "-3, 4, 3"}, {"target", "0, 0, 0"}, {"width", "4"}, {"height", "4"}});
+  s.add("object.box", "Lattice",
+        {{"width", "0.1"}, {"height", "3"}, {"depth", "6"}, {"position", "-1.5, 2, 1.5"}, {"material", "Stone"}});
   s.set(s.find("Beam"), {{"density", "0.0002"}});
   const Document doc = s.take();
   const Route r = measured(doc, "Shafts", 16);
-  const auto it = std::find_if(r.findings.begin(), r.findings.end(), [](const Finding& f) { return f.text.starts_with("Beam scatters less than the noise shows"); });
+  const auto it = std::find_if(r.findings.begin(), r.findings.end(), [](const Finding& f) {
+    return f.text.starts_with("Beam scatters less than the noise shows");
+  });
   REQUIRE(it != r.findings.end());
   REQUIRE_FALSE(it->mends.empty());
   CHECK(it->mends.front().text.starts_with("Raise the density"));
@@ -135,7 +142,8 @@ TEST_CASE("An effect whose air is gone says so, though other air is there", "[ad
 
 TEST_CASE("The camera inside its haze is a note, not a fault", "[advise][air]") {
   Set s = beamSet();
-  s.set(s.add("object.box", "Room", {{"width", "16"}, {"height", "6"}, {"depth", "16"}, {"position", "0, 3, 0"}}), {{"shown", "off"}});
+  s.set(s.add("object.box", "Room", {{"width", "16"}, {"height", "6"}, {"depth", "16"}, {"position", "0, 3, 0"}}),
+        {{"shown", "off"}});
   s.add("air.haze", "Haze", {{"fills", "Room"}, {"density", "0.05"}});
   s.set(s.find("Shafts"), {{"through", "Haze"}});
   const Route r = measured(s.peek(), "Shafts");
@@ -145,13 +153,15 @@ TEST_CASE("The camera inside its haze is a note, not a fault", "[advise][air]") 
 }
 
 TEST_CASE("Every effect of the air makes what it needs in an empty set, and shows", "[advise][air][effect]") {
-  for (const char* kind : {"effect.shafts", "effect.lamp_in_mist", "effect.projector_beam", "effect.mist", "effect.nebula", "effect.air_glow"}) {
+  for (const char* kind : {"effect.shafts", "effect.lamp_in_mist", "effect.projector_beam", "effect.mist",
+                           "effect.nebula", "effect.air_glow"}) {
     CAPTURE(kind);
     Set s(64, 48);
     s.look("0, 1, 5", "0, 1, 0", "35");
     s.lambert("Stone", "0.3, 0.3, 0.3");
     s.add("object.plane", "Floor", {{"width", "20"}, {"depth", "20"}, {"material", "Stone"}});
-    if (std::string(kind) == "effect.mist") s.add("light.area", "Window", {{"power", "60000"}, {"position", "-3, 4, 3"}, {"target", "0, 0, 0"}});
+    if (std::string(kind) == "effect.mist")
+      s.add("light.area", "Window", {{"power", "60000"}, {"position", "-3, 4, 3"}, {"target", "0, 0, 0"}});
     NodeId made = 0;
     std::vector<std::string> told;
     const Document doc = addEffect(s.peek(), kind, {}, &made, &told);
@@ -171,7 +181,8 @@ TEST_CASE("An effect takes the light and the opening that are selected", "[advis
   s.look("0, 1, 5", "0, 1, 0", "35");
   s.add("light.sun", "Sun", {});
   const NodeId hole = s.add("object.path", "Hole", {{"closed", "on"}});
-  for (const char* p : {"-1, 0.5, 0", "-1, 1.5, 0", "1, 1.5, 0", "1, 0.5, 0"}) s.add("path.point", "Corner", {{"place", p}, {"sharp", "on"}}, {hole, "points"});
+  for (const char* p : {"-1, 0.5, 0", "-1, 1.5, 0", "1, 1.5, 0", "1, 0.5, 0"})
+    s.add("path.point", "Corner", {{"place", p}, {"sharp", "on"}}, {hole, "points"});
   NodeId made = 0;
   const Document doc = addEffect(s.peek(), "effect.shafts", {s.find("Sun"), hole}, &made, nullptr);
   const std::vector<NodeId> air = roleOf(doc, *doc.find(made), "through");

@@ -20,7 +20,8 @@ std::vector<Finding> found(const Document& doc) { return findThings(doc, 1, *tra
 // The one finding that is expected, and that its first mend mends it.
 void mends(const Document& doc, const char* thing, const char* words) {
   const std::vector<Finding> all = found(doc);
-  const auto it = std::find_if(all.begin(), all.end(), [&](const Finding& f) { return doc.find(f.thing) && doc.find(f.thing)->name == thing; });
+  const auto it = std::find_if(all.begin(), all.end(),
+                               [&](const Finding& f) { return doc.find(f.thing) && doc.find(f.thing)->name == thing; });
   CAPTURE(thing, words);
   REQUIRE(it != all.end());
   CHECK_THAT(it->text, Catch::Contains(words));

@@ -14,7 +14,8 @@ Document lamps() {
   s.look("0, 1, 4", "0, 0.4, 0", "40");
   s.lambert("Stone", "0.5, 0.5, 0.5");
   s.add("object.plane", "Floor", {{"width", "20"}, {"depth", "20"}, {"material", "Stone"}});
-  s.add("light.point", "Left", {{"power", "900"}, {"radius", "0.12"}, {"position", "-0.8, 0.8, 0"}, {"color", "1, 0.6, 0.3"}});
+  s.add("light.point", "Left",
+        {{"power", "900"}, {"radius", "0.12"}, {"position", "-0.8, 0.8, 0"}, {"color", "1, 0.6, 0.3"}});
   s.add("light.point", "Right", {{"power", "300"}, {"radius", "0.05"}, {"position", "0.8, 0.8, 0"}, {"seen", "off"}});
   s.add("lens.glow", "Halo", {{"sources", "Left"}, {"amount", "30 %"}, {"size", "20 %"}});
   return s.take();
@@ -24,7 +25,9 @@ struct Asked {
   Document doc = lamps();
   Traced t = trace(doc, 16);
   LensResult developed = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
-  PixelReading at(int x, int y) const { return askPixel(doc, 1, *t.scene, t.film(), t.scene->amounts, developed, x, y); }
+  PixelReading at(int x, int y) const {
+    return askPixel(doc, 1, *t.scene, t.film(), t.scene->amounts, developed, x, y);
+  }
 };
 
 const Contributor* find(const PixelReading& r, const std::string& name, Contributor::As as) {
@@ -35,7 +38,9 @@ const Contributor* find(const PixelReading& r, const std::string& name, Contribu
 
 } // namespace
 
-TEST_CASE("The shares of a pixel's lights and lens stages sum to one, and their light to its own before what the lens takes", "[advise][pixel]") {
+TEST_CASE(
+    "The shares of a pixel's lights and lens stages sum to one, and their light to its own before what the lens takes",
+    "[advise][pixel]") {
   const Asked a;
   for (const auto& [x, y] : {std::pair{24, 28}, {6, 20}, {40, 30}}) {
     const PixelReading r = a.at(x, y);
@@ -63,7 +68,8 @@ TEST_CASE("Each lamp has the share that it gives, as a render without the other 
   REQUIRE(right);
   const auto alone = [&](const char* off) {
     const Document d = setAt(a.doc, resolve(a.doc, std::string(off) + ".on"), Constant(false));
-    return double(luminance(collect(a.t.film(), 0, balancedAmounts(*a.t.scene, d, 1), exposureFactor(d, 1), pool()).color(36, 29)));
+    return double(luminance(
+        collect(a.t.film(), 0, balancedAmounts(*a.t.scene, d, 1), exposureFactor(d, 1), pool()).color(36, 29)));
   };
   CHECK(double(luminance(left->value)) == Approx(alone("Right")).epsilon(1e-4));
   CHECK(double(luminance(right->value)) == Approx(alone("Left")).epsilon(1e-4));

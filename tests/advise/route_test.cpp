@@ -109,7 +109,9 @@ TEST_CASE("A source behind something is found with who hides it and how much", "
   CHECK(half.findings.empty());
 }
 
-TEST_CASE("A lamp without size cannot be seen, and gets one", "[advise][finding]") { mends(with(glowSet(), "Lamp.radius", "0"), "has no size"); }
+TEST_CASE("A lamp without size cannot be seen, and gets one", "[advise][finding]") {
+  mends(with(glowSet(), "Lamp.radius", "0"), "has no size");
+}
 
 TEST_CASE("Empty roles, a stage that is off and a strength of nothing are found", "[advise][finding]") {
   CHECK(find(measure(with(glowSet(), "Shine.from", "none")), "From is empty"));
@@ -130,7 +132,8 @@ TEST_CASE("An effect made from a selection has its roles filled and what it lack
   CHECK(e.name == "Dark ball glow");
   CHECK(roleOf(out, e, "from") == std::vector<NodeId>{out.findByName("Dark ball")->id});
   REQUIRE(roleOf(out, e, "lens").size() == 1);
-  CHECK(sourcesOfStage(out, *out.find(roleOf(out, e, "lens")[0])) == std::vector<NodeId>{out.findByName("Dark ball")->id});
+  CHECK(sourcesOfStage(out, *out.find(roleOf(out, e, "lens")[0])) ==
+        std::vector<NodeId>{out.findByName("Dark ball")->id});
   CHECK(told.size() == 2);
   // It is seen at once: the ball now gives light above white.
   const Route r = measure(out, "Dark ball glow");
@@ -151,7 +154,8 @@ TEST_CASE("Things that share a material are not made to glow together", "[advise
 
 TEST_CASE("Roles take what fits, once, and let it go", "[advise][effect]") {
   const Document doc = glowSet();
-  const NodeId shine = doc.findByName("Shine")->id, other = doc.findByName("Other lamp")->id, camera = doc.findByName("Camera")->id;
+  const NodeId shine = doc.findByName("Shine")->id, other = doc.findByName("Other lamp")->id,
+               camera = doc.findByName("Camera")->id;
   std::vector<std::string> left;
   Document out = fillRoles(doc, shine, {other, other, camera}, &left);
   CHECK(roleOf(out, *out.find(shine), "from").size() == 2);
@@ -172,10 +176,12 @@ TEST_CASE("The share of each effect is the light it spreads in the picture", "[a
   // What makes the whole picture darker afterwards takes of all light alike.
   const Document darker = with(addNode(doc, "lens.grade", "Night"), "Night.exposure", "-4 stops");
   const LensResult dark = develop(darker, 1, *t.scene, t.film(), t.scene->amounts, pool());
-  CHECK(readEffects(darker, 1, *t.scene, t.film(), t.scene->amounts, dark, pool())[0].share == Approx(shares[0].share).epsilon(1e-6));
+  CHECK(readEffects(darker, 1, *t.scene, t.film(), t.scene->amounts, dark, pool())[0].share ==
+        Approx(shares[0].share).epsilon(1e-6));
 }
 
-TEST_CASE("A lamp that is repeated gives the light of all its copies, and its modifier is no source", "[route][repeat]") {
+TEST_CASE("A lamp that is repeated gives the light of all its copies, and its modifier is no source",
+          "[route][repeat]") {
   Set s(32, 18);
   s.look("0, 1, 4", "0, 0, 0", "35");
   s.add("material.surface", "Ember", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", "1000"}});

@@ -31,8 +31,10 @@ double metres(const Scene& scene, const V3f& o, const V3f& d) {
 Set spotSet(const char* cone) {
   Set s(2, 2);
   s.look("0, -2, 6", "0, -2, 0", "4800");
-  s.add("light.spot", "Spot", {{"power", "1000"}, {"position", "0, 0, 0"}, {"target", "0, -1, 0"}, {"cone", cone}, {"edge", "0"}});
-  s.add("air.beam", "Beam", {{"light", "Spot"}, {"reach", "5"}, {"edge", "0"}, {"fade", "0"}, {"density", "0.08"}, {"anisotropy", "0.2"}});
+  s.add("light.spot", "Spot",
+        {{"power", "1000"}, {"position", "0, 0, 0"}, {"target", "0, -1, 0"}, {"cone", cone}, {"edge", "0"}});
+  s.add("air.beam", "Beam",
+        {{"light", "Spot"}, {"reach", "5"}, {"edge", "0"}, {"fade", "0"}, {"density", "0.08"}, {"anisotropy", "0.2"}});
   return s;
 }
 
@@ -79,7 +81,8 @@ TEST_CASE("Across a beam the eye sees the air-light integral of its cone", "[bea
   constexpr int n = 100000;
   for (int i = 0; i < n; ++i) {
     const double z = -wide + 2 * wide * (i + 0.5) / n, r = std::hypot(2, z); // the eye at z = 6 looks along -z
-    truth += 2 * wide / n * 0.08 * double(phase(float(z / r), 0.2f)) * intensity / (r * r) * std::exp(-0.08 * (r + wide - z));
+    truth += 2 * wide / n * 0.08 * double(phase(float(z / r), 0.2f)) * intensity / (r * r) *
+             std::exp(-0.08 * (r + wide - z));
   }
   const Estimate e = estimate(s.peek(), 256);
   CAPTURE(e.mean, e.se, truth);
@@ -138,10 +141,12 @@ TEST_CASE("Through an opening comes what the lamp behind it sends: a sun's in pa
   Set s(2, 2);
   s.look("0, 0, 9", "0, 0, 0", "100");
   const NodeId hole = s.add("object.path", "Hole", {{"closed", "on"}, {"thickness", "0"}});
-  for (const char* p : {"-0.5, -0.5, 0", "0.5, -0.5, 0", "0.5, 0.5, 0", "-0.5, 0.5, 0"}) s.add("path.point", "Corner", {{"place", p}, {"sharp", "on"}}, {hole, "points"});
+  for (const char* p : {"-0.5, -0.5, 0", "0.5, -0.5, 0", "0.5, 0.5, 0", "-0.5, 0.5, 0"})
+    s.add("path.point", "Corner", {{"place", p}, {"sharp", "on"}}, {hole, "points"});
   s.add("light.point", "Lamp", {{"position", "0, 0, -2"}, {"radius", "0"}});
   s.add("light.sun", "Sun", {{"height", "0"}, {"bearing", "180"}, {"diameter", "0"}});
-  const NodeId beam = s.add("air.beam", "Beam", {{"light", "Lamp"}, {"opening", "Hole"}, {"reach", "4"}, {"edge", "0"}, {"fade", "0"}});
+  const NodeId beam =
+      s.add("air.beam", "Beam", {{"light", "Lamp"}, {"opening", "Hole"}, {"reach", "4"}, {"edge", "0"}, {"fade", "0"}});
   const ScenePtr lamp = compiled(s.peek());
   REQUIRE(lamp->troubles.empty());
   // From two metres behind the hole of one metre: at z it is 1 + z / 2 wide.
@@ -165,10 +170,13 @@ TEST_CASE("Through an opening comes what the lamp behind it sends: a sun's in pa
 TEST_CASE("A projector's beam is as its picture: four sides, and coloured by it", "[beam]") {
   Set s(2, 2);
   s.look("0, 0, 9", "0, 0, 0", "100");
-  s.add("light.spot", "Projector", {{"position", "0, 0, 0"}, {"target", "0, 0, -1"}, {"cone", "30"}, {"edge", "0"}, {"slide", "wide.png"}});
+  s.add("light.spot", "Projector",
+        {{"position", "0, 0, 0"}, {"target", "0, 0, -1"}, {"cone", "30"}, {"edge", "0"}, {"slide", "wide.png"}});
   s.add("air.beam", "Beam", {{"light", "Projector"}, {"reach", "5"}, {"edge", "0"}, {"fade", "0"}});
   Assets assets = noAssets();
-  assets.image = [](const std::string&, int) { return std::make_shared<const Image>(40, 20, Image::Encoding::Linear8, std::vector<uint8_t>(40 * 20 * 4, 255)); };
+  assets.image = [](const std::string&, int) {
+    return std::make_shared<const Image>(40, 20, Image::Encoding::Linear8, std::vector<uint8_t>(40 * 20 * 4, 255));
+  };
   SceneCache cache;
   const ScenePtr scene = compileScene(s.peek(), {}, assets, cache);
   REQUIRE(scene->troubles.empty());
@@ -178,16 +186,26 @@ TEST_CASE("A projector's beam is as its picture: four sides, and coloured by it"
 }
 
 TEST_CASE("Shafts through slots have the shape of the slots, and nothing of them lies outside", "[beam]") {
-  // A lamp at the left behind a wall with two slots of 0.2, seen along the wall: at x the upper shaft lies between two lines from the lamp.
+  // A lamp at the left behind a wall with two slots of 0.2, seen along the wall: at x the upper shaft lies between two
+  // lines from the lamp.
   Set s(96, 64);
   s.look("1, 0, 8", "1, 0, 0", "60");
   s.lambert("Black", "0, 0, 0");
-  for (const auto& [name, height, y] : {std::tuple{"Above", "4", "2.4"}, {"Between", "0.4", "0"}, {"Below", "4", "-2.4"}})
-    s.add("object.box", name, {{"width", "0.02"}, {"height", height}, {"depth", "6"}, {"position", (std::string("0, ") + y + ", 0").c_str()}, {"material", "Black"}});
+  for (const auto& [name, height, y] :
+       {std::tuple{"Above", "4", "2.4"}, {"Between", "0.4", "0"}, {"Below", "4", "-2.4"}})
+    s.add("object.box", name,
+          {{"width", "0.02"},
+           {"height", height},
+           {"depth", "6"},
+           {"position", (std::string("0, ") + y + ", 0").c_str()},
+           {"material", "Black"}});
   s.add("light.point", "Lamp", {{"power", "10000"}, {"position", "-2, 0, 0"}, {"radius", "0"}});
   const NodeId hole = s.add("object.path", "Slots", {{"closed", "on"}, {"thickness", "0"}});
-  for (const char* p : {"0.01, -0.4, -0.5", "0.01, -0.4, 0.5", "0.01, 0.4, 0.5", "0.01, 0.4, -0.5"}) s.add("path.point", "Corner", {{"place", p}, {"sharp", "on"}}, {hole, "points"});
-  const NodeId beam = s.add("air.beam", "Shafts", {{"light", "Lamp"}, {"opening", "Slots"}, {"reach", "4"}, {"edge", "0"}, {"fade", "0"}, {"density", "0.1"}});
+  for (const char* p : {"0.01, -0.4, -0.5", "0.01, -0.4, 0.5", "0.01, 0.4, 0.5", "0.01, 0.4, -0.5"})
+    s.add("path.point", "Corner", {{"place", p}, {"sharp", "on"}}, {hole, "points"});
+  const NodeId beam = s.add(
+      "air.beam", "Shafts",
+      {{"light", "Lamp"}, {"opening", "Slots"}, {"reach", "4"}, {"edge", "0"}, {"fade", "0"}, {"density", "0.1"}});
   SceneCache cache;
   const Document doc = s.take();
   const ScenePtr scene = compileScene(doc, {.queries = {{.name = "air", .things = {beam}}}}, noAssets(), cache);
@@ -227,10 +245,13 @@ TEST_CASE("A beam that cannot be is left out and told", "[beam]") {
     return scene->troubles.empty() ? std::string() : scene->troubles.front();
   };
   CHECK(trouble([](Set& s) { s.add("air.beam", "Beam", {}); }) == "Beam.light: a beam needs a light");
-  CHECK(trouble([](Set& s) { s.add("air.beam", "Beam", {{"light", "Sun"}}); }) == "Beam.opening: Sun is far away, so its beam needs an opening to come through");
+  CHECK(trouble([](Set& s) {
+          s.add("air.beam", "Beam", {{"light", "Sun"}});
+        }) == "Beam.opening: Sun is far away, so its beam needs an opening to come through");
   CHECK(trouble([](Set& s) {
           const NodeId line = s.add("object.path", "Line", {});
-          for (const char* p : {"0, 0, 0", "1, 0, 0", "2, 0, 0"}) s.add("path.point", "Point", {{"place", p}, {"sharp", "on"}}, {line, "points"});
+          for (const char* p : {"0, 0, 0", "1, 0, 0", "2, 0, 0"})
+            s.add("path.point", "Point", {{"place", p}, {"sharp", "on"}}, {line, "points"});
           s.add("air.beam", "Beam", {{"light", "Spot"}, {"opening", "Line"}});
         }) == "Beam.opening: its points lie in a line");
 }

@@ -13,8 +13,10 @@ namespace {
 
 constexpr double pi64 = 3.14159265358979323846;
 
-// A haze that only takes light, in a shape before an even sky, seen through a hole: the mean luminance over that of the sky.
-double through(const char* shape, std::initializer_list<std::pair<const char*, const char*>> values, const char* density, const char* from = "0, 0, 4", const char* to = "0, 0, 0") {
+// A haze that only takes light, in a shape before an even sky, seen through a hole: the mean luminance over that of the
+// sky.
+double through(const char* shape, std::initializer_list<std::pair<const char*, const char*>> values,
+               const char* density, const char* from = "0, 0, 4", const char* to = "0, 0, 0") {
   Set s(4, 4);
   s.look(from, to, "4000");
   const NodeId body = s.add(shape, "Body", values);
@@ -44,18 +46,25 @@ TEST_CASE("The phase function integrates to 1, and its mean cosine is its anisot
 
 TEST_CASE("Haze takes light along the chord inside its shape, and none outside it", "[air][truth19]") {
   const double k = 0.7;
-  CHECK(through("object.sphere", {{"radius", "0.6"}}, "0.7") == Approx(std::exp(-k * 1.2)).epsilon(5e-4)); // the hole has a width
-  CHECK(through("object.box", {{"width", "3"}, {"height", "3"}, {"depth", "0.9"}}, "0.7") == Approx(std::exp(-k * 0.9)).epsilon(1e-4));
+  CHECK(through("object.sphere", {{"radius", "0.6"}}, "0.7") ==
+        Approx(std::exp(-k * 1.2)).epsilon(5e-4)); // the hole has a width
+  CHECK(through("object.box", {{"width", "3"}, {"height", "3"}, {"depth", "0.9"}}, "0.7") ==
+        Approx(std::exp(-k * 0.9)).epsilon(1e-4));
   // A box that is stretched and turned by what holds it is as long as it comes out.
-  CHECK(through("object.box", {{"width", "3"}, {"height", "3"}, {"depth", "0.5"}, {"size", "1, 1, 2.4"}}, "0.7") == Approx(std::exp(-k * 1.2)).epsilon(1e-4));
+  CHECK(through("object.box", {{"width", "3"}, {"height", "3"}, {"depth", "0.5"}, {"size", "1, 1, 2.4"}}, "0.7") ==
+        Approx(std::exp(-k * 1.2)).epsilon(1e-4));
   // Across a ring the way lies twice in it, and through its hole never.
-  CHECK(through("object.torus", {{"radius", "0.8"}, {"tube", "0.2"}, {"segments", "512"}, {"sides", "256"}}, "0.7") == Approx(std::exp(-k * 0.8)).epsilon(1e-3));
+  CHECK(through("object.torus", {{"radius", "0.8"}, {"tube", "0.2"}, {"segments", "512"}, {"sides", "256"}}, "0.7") ==
+        Approx(std::exp(-k * 0.8)).epsilon(1e-3));
   CHECK(through("object.torus", {{"radius", "0.8"}, {"tube", "0.2"}}, "0.7", "0, 4, 0.001") == Approx(1).epsilon(1e-6));
   CHECK(through("object.sphere", {{"radius", "0.6"}, {"position", "2, 0, 0"}}, "0.7") == Approx(1).epsilon(1e-6));
   // From within, up to its skin; in a pipe, between its walls.
-  CHECK(through("object.sphere", {{"radius", "0.6"}}, "0.7", "0, 0, 0.2", "0, 0, -1") == Approx(std::exp(-k * 0.8)).epsilon(1e-4));
-  CHECK(through("object.box", {{"width", "3"}, {"height", "3"}, {"depth", "2"}}, "0.7", "0, 0, 0.2", "0, 0, -1") == Approx(std::exp(-k * 1.2)).epsilon(1e-4));
-  CHECK(through("object.tube", {{"radius", "0.6"}, {"wall", "0.1"}, {"height", "2"}, {"segments", "720"}}, "0.7") == Approx(std::exp(-k * 0.2)).epsilon(1e-3));
+  CHECK(through("object.sphere", {{"radius", "0.6"}}, "0.7", "0, 0, 0.2", "0, 0, -1") ==
+        Approx(std::exp(-k * 0.8)).epsilon(1e-4));
+  CHECK(through("object.box", {{"width", "3"}, {"height", "3"}, {"depth", "2"}}, "0.7", "0, 0, 0.2", "0, 0, -1") ==
+        Approx(std::exp(-k * 1.2)).epsilon(1e-4));
+  CHECK(through("object.tube", {{"radius", "0.6"}, {"wall", "0.1"}, {"height", "2"}, {"segments", "720"}}, "0.7") ==
+        Approx(std::exp(-k * 0.2)).epsilon(1e-3));
 }
 
 TEST_CASE("In letters, knots and imported meshes too the chord is that of the mesh, from all sides", "[air][truth19]") {
@@ -69,7 +78,8 @@ TEST_CASE("In letters, knots and imported meshes too the chord is that of the me
     if (kind == std::string("object.mesh")) s.set(id, {{"file", "star.ply"}, {"part", "1"}});
     s.add("air.haze", "Haze", {{"fills", "Body"}, {"density", "2"}, {"color", "0, 0, 0"}});
     SceneCache cache;
-    const ScenePtr scene = compileScene(s.peek(), {}, kind == std::string("object.mesh") ? assets.assets(folder.path()) : noAssets(), cache);
+    const ScenePtr scene = compileScene(
+        s.peek(), {}, kind == std::string("object.mesh") ? assets.assets(folder.path()) : noAssets(), cache);
     REQUIRE(scene->troubles.empty());
     REQUIRE(scene->air);
     const Mesh& m = scene->instances.front().geometry->shape.mesh;
@@ -87,7 +97,9 @@ TEST_CASE("In letters, knots and imported meshes too the chord is that of the me
       // Every triangle by itself (Möller and Trumbore 1997), in doubles.
       double chord = 0;
       for (const auto& t : m.triangles) {
-        const Imath::V3d a(m.positions[t.a]), e1 = Imath::V3d(m.positions[t.b]) - a, e2 = Imath::V3d(m.positions[t.c]) - a, D(d), p = D.cross(e2), q = Imath::V3d(o) - a;
+        const Imath::V3d a(m.positions[t.a]), e1 = Imath::V3d(m.positions[t.b]) - a,
+                                              e2 = Imath::V3d(m.positions[t.c]) - a, D(d), p = D.cross(e2),
+                                              q = Imath::V3d(o) - a;
         const double det = e1.dot(p);
         if (det == 0) continue;
         const double u = q.dot(p) / det, v = D.dot(q.cross(e1)) / det, at = e2.dot(q.cross(e1)) / det;
@@ -105,7 +117,8 @@ TEST_CASE("In letters, knots and imported meshes too the chord is that of the me
   }
 }
 
-TEST_CASE("Hazes that overlap multiply what they let through; visibility is where 2 % comes through", "[air][truth19]") {
+TEST_CASE("Hazes that overlap multiply what they let through; visibility is where 2 % comes through",
+          "[air][truth19]") {
   Set s(4, 4);
   s.look("0, 0, 5", "0, 0, 0", "4000");
   s.add("light.sky", "Sky", {});
@@ -126,14 +139,16 @@ TEST_CASE("A lamp in endless haze gives the light of the air-light integral", "[
     Set s(2, 2);
     s.look("0, 0, 4", "0, 0, 0", "4800");
     s.add("light.point", "Lamp", {{"power", "1000"}, {"position", "0.3, 0.4, 1"}, {"radius", radius}, {"seen", "off"}});
-    s.add("air.haze", "Haze", {{"density", "0.25"}, {"color", "0.8, 0.8, 0.8"}, {"anisotropy", std::to_string(g).c_str()}});
+    s.add("air.haze", "Haze",
+          {{"density", "0.25"}, {"color", "0.8, 0.8, 0.8"}, {"anisotropy", std::to_string(g).c_str()}});
     // Along the line of sight: what reaches a place, is turned towards the eye and comes through.
     double truth = 0;
     const double sigma = 0.25, h = 0.5, at = 3, intensity = 1000 / (4 * pi64);
     constexpr int n = 400000;
     for (int i = 0; i < n; ++i) {
       const double t = 60.0 * (i + 0.5) / n, x = at - t, r = std::sqrt(h * h + x * x);
-      truth += 60.0 / n * 0.8 * sigma * double(phase(float(x / r), float(g))) * intensity / (r * r) * std::exp(-sigma * (t + r));
+      truth += 60.0 / n * 0.8 * sigma * double(phase(float(x / r), float(g))) * intensity / (r * r) *
+               std::exp(-sigma * (t + r));
     }
     const Estimate e = estimate(s.peek(), 512);
     CAPTURE(e.mean, e.se, truth);
@@ -153,9 +168,15 @@ TEST_CASE("A haze that cannot be is left out and told: open shapes, groups, colo
     CHECK_FALSE(scene->air);
     return scene->troubles.empty() ? std::string() : scene->troubles.front();
   };
-  CHECK(trouble([](Set& s) { s.add("air.haze", "Haze", {{"fills", "Sheet"}}); }) == "Haze.fills: Sheet is open, so it has no inside");
-  CHECK(trouble([](Set& s) { s.add("air.haze", "Haze", {{"fills", "Heap"}}); }) == "Haze.fills: a group has no form of its own; choose one object");
-  CHECK(trouble([](Set& s) { s.add("air.haze", "Haze", {{"color", "2, 1, 1"}}); }).find("Haze.color: it cannot scatter more light") == 0);
+  CHECK(trouble([](Set& s) {
+          s.add("air.haze", "Haze", {{"fills", "Sheet"}});
+        }) == "Haze.fills: Sheet is open, so it has no inside");
+  CHECK(trouble([](Set& s) {
+          s.add("air.haze", "Haze", {{"fills", "Heap"}});
+        }) == "Haze.fills: a group has no form of its own; choose one object");
+  CHECK(trouble([](Set& s) {
+          s.add("air.haze", "Haze", {{"color", "2, 1, 1"}});
+        }).find("Haze.color: it cannot scatter more light") == 0);
   CHECK(trouble([](Set& s) { s.add("air.haze", "Haze", {{"density", "0"}}); }).empty());
 }
 
@@ -184,5 +205,6 @@ TEST_CASE("A haze fills the inside of a hollow body, its innermost void alone", 
   solid.add("object.box", "Block", {{"shown", "off"}});
   solid.add("air.haze", "Mist", {{"fills", "Block"}, {"part", "its inside"}});
   SceneCache other;
-  CHECK_THAT(compileScene(solid.take(), {.queries = {}}, noAssets(), other)->troubles.at(0), Catch::Contains("not hollow"));
+  CHECK_THAT(compileScene(solid.take(), {.queries = {}}, noAssets(), other)->troubles.at(0),
+             Catch::Contains("not hollow"));
 }

@@ -35,16 +35,19 @@ TEST_CASE("What comes through uneven haze agrees with its integral: a ramp, a fa
   Set s;
   s.set(s.add("object.box", "Box", {{"width", "2"}, {"height", "2"}, {"depth", "2"}}), {{"shown", "off"}});
   s.add("pattern.ramp", "Slope", {{"along", "line"}, {"start", "-1, 0, 0"}, {"end", "1, 0, 0"}, {"space", "world"}});
-  const NodeId ramp = s.add("air.haze", "Haze", {{"fills", "Box"}, {"density", "1.3"}, {"color", "0, 0, 0"}, {"amount", "pattern Slope"}});
+  const NodeId ramp = s.add("air.haze", "Haze",
+                            {{"fills", "Box"}, {"density", "1.3"}, {"color", "0, 0, 0"}, {"amount", "pattern Slope"}});
   const ScenePtr scene = compiled(s.peek());
   REQUIRE(scene->troubles.empty());
   REQUIRE(scene->air);
   // Along the ramp ∫ 1.3 (x + 1) / 2 from -1 to 1 = 1.3; across it at x: 1.3 (x + 1) / 2 · 2.
   CHECK(transmittance(*scene->air, {-3, 0.2f, 0.1f}, {1, 0, 0}, 10, 40000).agrees(std::exp(-1.3)));
-  for (const float x : {-0.9f, -0.35f, 0.6f}) CHECK(transmittance(*scene->air, {x, 0, 3}, {0, 0, -1}, 10, 40000).agrees(std::exp(-1.3 * double(x + 1))));
+  for (const float x : {-0.9f, -0.35f, 0.6f})
+    CHECK(transmittance(*scene->air, {x, 0, 3}, {0, 0, -1}, 10, 40000).agrees(std::exp(-1.3 * double(x + 1))));
   // From within, and only so far.
   CHECK(transmittance(*scene->air, {0, 0, 0}, {1, 0, 0}, 0.5f, 40000).agrees(std::exp(-1.3 * (0.25 + 0.0625))));
-  // A ball that fades outwards: at a distance b from its middle ∫ 1 - r = l - ∫ √(b² + t²) dt with l = √(1 - b²) on each side.
+  // A ball that fades outwards: at a distance b from its middle ∫ 1 - r = l - ∫ √(b² + t²) dt with l = √(1 - b²) on
+  // each side.
   s.set(ramp, {{"amount", "1"}});
   s.add("pattern.ramp", "Core", {{"along", "ball"}, {"start", "0, 0, 0"}, {"end", "1, 0, 0"}, {"space", "object"}});
   const NodeId core = s.find("Core");
@@ -90,7 +93,8 @@ TEST_CASE("However coarse its guide, what comes through uneven haze has no bias"
     // Through the middle: √(2π) 0.3, off it by b: times exp(-b² / (2 · 0.3²)).
     const double straight = std::sqrt(2 * pi64) * 0.3;
     CHECK(transmittance(air, {-4, 0, 0}, {1, 0, 0}, 20, 20000).agrees(std::exp(-4 * straight)));
-    CHECK(transmittance(air, {-4, 0.25f, 0}, {1, 0, 0}, 20, 20000).agrees(std::exp(-4 * straight * std::exp(-0.0625 / 0.18))));
+    CHECK(transmittance(air, {-4, 0.25f, 0}, {1, 0, 0}, 20, 20000)
+              .agrees(std::exp(-4 * straight * std::exp(-0.0625 / 0.18))));
   }
   rtcReleaseDevice(device);
 }
@@ -114,7 +118,8 @@ TEST_CASE("Light that turns in uneven haze has no bias: a lamp's light through a
       const double t = (k + 0.5) / 200 / 3; // share of the way to the lamp
       if (const double at = x + dx * t; at < 1) above += 1.5 * (at + 1) / 2 * r / 3 / 200;
     }
-    truth += 2.0 / n * sigma * double(phase(float(dx / r), 0.4f)) * 1000 / (4 * pi64) / (r * r) * std::exp(-before - above);
+    truth +=
+        2.0 / n * sigma * double(phase(float(dx / r), 0.4f)) * 1000 / (4 * pi64) / (r * r) * std::exp(-before - above);
   }
   const Estimate e = estimate(s.peek(), 512);
   CAPTURE(e.mean, e.se, truth);
@@ -122,7 +127,8 @@ TEST_CASE("Light that turns in uneven haze has no bias: a lamp's light through a
   CHECK(e.se < 0.01 * truth);
 }
 
-TEST_CASE("In every shape what comes through a ramp is its integral along the chords, and all of it outside", "[air][truth22]") {
+TEST_CASE("In every shape what comes through a ramp is its integral along the chords, and all of it outside",
+          "[air][truth22]") {
   const TemporaryFolder folder;
   writeStar(folder / "star.ply");
   AssetCache assets;
@@ -149,13 +155,15 @@ TEST_CASE("In every shape what comes through a ramp is its integral along the ch
         to[c] = box.min[c] + box.size()[c] * random.next();
       }
       const V3f d = normalize(to - o);
-      // The chords of even haze are held to the mesh elsewhere; along each the ramp grows evenly, between nothing and all.
+      // The chords of even haze are held to the mesh elsewhere; along each the ramp grows evenly, between nothing and
+      // all.
       AirWay way;
       even->air->along(o, d, 100, way);
       double depth = 0;
       for (const auto& part : way)
         for (int i = 0; i < 2000; ++i) {
-          const double t = double(part.from) + double(part.to - part.from) * (i + 0.5) / 2000, x = double(o.x) + double(d.x) * t;
+          const double t = double(part.from) + double(part.to - part.from) * (i + 0.5) / 2000,
+                       x = double(o.x) + double(d.x) * t;
           depth += 3 * std::clamp((x + 1) / 2, 0.0, 1.0) * double(part.to - part.from) / 2000;
         }
       met += depth > 0.01;
@@ -171,13 +179,18 @@ TEST_CASE("A haze that loses nothing disappears in an even sky when light may tu
   const TemporaryFolder folder;
   writeStar(folder / "star.ply");
   AssetCache assets;
-  for (const auto& [shape, g, density] : {std::tuple{"object.sphere", "0", "2.7"}, {"object.torus", "0.5", "8"}, {"object.box", "-0.3", "2.7"}, {"object.text", "0", "12"}, {"object.mesh", "0.3", "3"}}) {
+  for (const auto& [shape, g, density] : {std::tuple{"object.sphere", "0", "2.7"},
+                                          {"object.torus", "0.5", "8"},
+                                          {"object.box", "-0.3", "2.7"},
+                                          {"object.text", "0", "12"},
+                                          {"object.mesh", "0.3", "3"}}) {
     CAPTURE(shape, g);
     Set s(16, 16);
     s.look("0, 3, 3", "0, 0, 0", "50");
     const NodeId body = s.add(shape, "Body", {});
     s.set(body, {{"shown", "off"}, {"size", "1.5, 1.5, 1.5"}});
-    if (shape == std::string("object.text")) s.set(body, {{"text", "o"}, {"size", "8, 8, 8"}, {"turn", "-45, 0, 0"}}); // facing the camera, filling the frame
+    if (shape == std::string("object.text"))
+      s.set(body, {{"text", "o"}, {"size", "8, 8, 8"}, {"turn", "-45, 0, 0"}}); // facing the camera, filling the frame
     if (shape == std::string("object.mesh")) s.set(body, {{"file", "star.ply"}, {"part", "1"}});
     s.add("light.sky", "Sky", {{"power", "100"}});
     s.add("air.haze", "Haze", {{"fills", "Body"}, {"density", density}, {"scatterings", "1000"}, {"anisotropy", g}});
@@ -197,7 +210,8 @@ TEST_CASE("Uneven haze that loses nothing disappears too", "[air][truth23]") {
   s.set(s.add("object.sphere", "Body", {{"radius", "0.7"}}), {{"shown", "off"}});
   s.add("light.sky", "Sky", {{"power", "100"}});
   s.add("pattern.noise", "Clouds", {{"scale", "0.4"}, {"contrast", "3"}, {"family", "churned"}});
-  s.add("air.haze", "Haze", {{"fills", "Body"}, {"density", "8"}, {"amount", "pattern Clouds"}, {"scatterings", "1000"}});
+  s.add("air.haze", "Haze",
+        {{"fills", "Body"}, {"density", "8"}, {"amount", "pattern Clouds"}, {"scatterings", "1000"}});
   const Estimate e = estimate(s.peek(), 256);
   CAPTURE(e.mean, e.se);
   CHECK(e.agrees(100, 0.005));
@@ -210,7 +224,12 @@ TEST_CASE("A glowing gas adds its light along the chord, and less of it where it
     Set s(2, 2);
     s.look("0, 0, 5", "0, 0, 0", "4800");
     s.set(s.add("object.sphere", "Ball", {{"radius", "0.75"}}), {{"shown", "off"}});
-    s.add("air.haze", "Gas", {{"fills", "Ball"}, {"density", std::to_string(density).c_str()}, {"color", "0, 0, 0"}, {"amount", (std::to_string(100 * amount) + " %").c_str()}, {"own_light", "40"}});
+    s.add("air.haze", "Gas",
+          {{"fills", "Ball"},
+           {"density", std::to_string(density).c_str()},
+           {"color", "0, 0, 0"},
+           {"amount", (std::to_string(100 * amount) + " %").c_str()},
+           {"own_light", "40"}});
     const double k = density * amount, truth = 40 * amount * (k > 0 ? (1 - std::exp(-k * 1.5)) / k : 1.5);
     CHECK(mean(luminances(trace(s.peek(), 16))) == Approx(truth).epsilon(1e-3));
   }
@@ -249,8 +268,10 @@ TEST_CASE("A haze shows its chosen lights only, between its distances only", "[a
   };
   const Estimate one = air({}), two = air({{"lit_by", "Two"}}), both = air({{"lit_by", ""}});
   CHECK(one.mean == Approx(two.mean).epsilon(0.03)); // they stand alike
-  CHECK(std::abs(one.mean + two.mean - both.mean) < 4 * std::sqrt(one.se * one.se + two.se * two.se + both.se * both.se));
-  // Cut into a near part and a far one at the lamps' distance: they sum to the whole, but for what the near part takes of the far one.
+  CHECK(std::abs(one.mean + two.mean - both.mean) <
+        4 * std::sqrt(one.se * one.se + two.se * two.se + both.se * both.se));
+  // Cut into a near part and a far one at the lamps' distance: they sum to the whole, but for what the near part takes
+  // of the far one.
   const Estimate near = air({{"end", "4"}}), far = air({{"start", "4"}, {"end", "0"}});
   CHECK(near.mean + far.mean * std::exp(-0.05 * 4) == Approx(both.mean).epsilon(0.01));
   CHECK(near.mean == Approx(0.5 * both.mean).epsilon(0.05));
@@ -261,7 +282,8 @@ TEST_CASE("No haze stands within clear bodies but what fills them, for eyes and 
   Set s(2, 2);
   s.look("0, 0, 5", "0, 0, 0", "4800");
   s.add("light.sky", "Sky", {});
-  s.add("material.surface", "Nothing", {{"transmission", "1"}, {"ior", "1"}, {"roughness", "0"}, {"base_color", "1, 1, 1"}});
+  s.add("material.surface", "Nothing",
+        {{"transmission", "1"}, {"ior", "1"}, {"roughness", "0"}, {"base_color", "1, 1, 1"}});
   s.add("object.box", "Block", {{"width", "3"}, {"height", "3"}, {"depth", "2"}, {"material", "Nothing"}});
   const double bare = mean(luminances(trace(s.peek(), 1)));
   s.set(s.add("object.box", "Room", {{"width", "4"}, {"height", "4"}, {"depth", "4"}}), {{"shown", "off"}});
@@ -275,7 +297,8 @@ TEST_CASE("No haze stands within clear bodies but what fills them, for eyes and 
   w.lambert("White", "1, 1, 1");
   w.add("object.plane", "Wall", {{"turn", "-90, 0, 0"}, {"position", "0, 0, 4"}, {"material", "White"}});
   w.add("light.point", "Lamp", {{"power", "1000"}, {"position", "0, 0, -4"}, {"radius", "0"}});
-  w.add("material.surface", "Nothing", {{"transmission", "1"}, {"ior", "1"}, {"roughness", "0"}, {"base_color", "1, 1, 1"}});
+  w.add("material.surface", "Nothing",
+        {{"transmission", "1"}, {"ior", "1"}, {"roughness", "0"}, {"base_color", "1, 1, 1"}});
   w.add("object.box", "Block", {{"width", "3"}, {"height", "3"}, {"depth", "2"}, {"material", "Nothing"}});
   w.settings({{"bounces", "1"}});
   const double clear = estimate(w.peek(), 64).mean;
@@ -294,7 +317,12 @@ TEST_CASE("Enormous and tiny densities give numbers, not troubles", "[air]") {
     s.add("light.sky", "Sky", {{"power", "100"}});
     s.add("light.spot", "Spot", {});
     s.add("pattern.noise", "Clouds", {});
-    s.add("air.haze", "Haze", {{"fills", "Ball"}, {"density", density}, {"amount", "pattern Clouds"}, {"scatterings", "8"}, {"own_light", "10"}});
+    s.add("air.haze", "Haze",
+          {{"fills", "Ball"},
+           {"density", density},
+           {"amount", "pattern Clouds"},
+           {"scatterings", "8"},
+           {"own_light", "10"}});
     s.add("air.beam", "Beam", {{"light", "Spot"}, {"density", density}});
     const Traced t = trace(s.peek(), 8);
     for (const float v : luminances(t).rgb) CHECK(std::isfinite(v));

@@ -9,7 +9,8 @@
 using namespace ilumbra;
 using namespace ilumbra::test;
 
-TEST_CASE("From an empty set to a caustic in one command: all is made, measured, and undone in one step", "[app][caustics]") {
+TEST_CASE("From an empty set to a caustic in one command: all is made, measured, and undone in one step",
+          "[app][caustics]") {
   Studio studio;
   MainWindow w(studio);
   w.resize(1280, 800);
@@ -18,7 +19,8 @@ TEST_CASE("From an empty set to a caustic in one command: all is made, measured,
   const Document before = studio.doc();
   studio.edit("Small", [](const Document& d) {
     Document out = d;
-    for (const auto& [param, v] : {std::pair{"width", 160.0}, {"height", 100.0}, {"samples", 4.0}}) out = setValue(out, out.settings().id, param, Constant(v));
+    for (const auto& [param, v] : {std::pair{"width", 160.0}, {"height", 100.0}, {"samples", 4.0}})
+      out = setValue(out, out.settings().id, param, Constant(v));
     return out;
   });
   const Document empty = studio.doc();
@@ -30,14 +32,16 @@ TEST_CASE("From an empty set to a caustic in one command: all is made, measured,
   CHECK(studio.doc().family("light").size() == 1);
   CHECK(studio.doc().family("object").size() == 2); // a ball and a table
   CHECK(w.lastTold().contains("camera"));
-  REQUIRE(Open::wait([&] { return studio.image() && studio.image()->edition == studio.edition() && studio.image()->finished; }));
+  REQUIRE(Open::wait(
+      [&] { return studio.image() && studio.image()->edition == studio.edition() && studio.image()->finished; }));
   // The route is measured.
   REQUIRE(Open::wait([&] { return studio.image()->route && studio.image()->route->effect == effect; }));
   CHECK(studio.image()->route->pictureShare > 0.01);
   CHECK(studio.image()->route->seen > 0.5);
   // Its own values are in its panel, the lamp's and the glass's too.
   SettingsPanel& panel = w.settings();
-  for (const char* param : {"on", "photons", "edge", "strength", "gathered", "steady", "saturation", "carry", "light", "surfaces", "cut_off", "all_photons"}) {
+  for (const char* param : {"on", "photons", "edge", "strength", "gathered", "steady", "saturation", "carry", "light",
+                            "surfaces", "cut_off", "all_photons"}) {
     CAPTURE(param);
     CHECK(panel.row(effect, param) != nullptr);
   }
@@ -49,7 +53,8 @@ TEST_CASE("From an empty set to a caustic in one command: all is made, measured,
 TEST_CASE("On and off of caustics are a before and an after that proofs keep", "[app][caustics][proofs]") {
   Open o;
   Document doc = writeStarter(findStarter("glass-over-slate"), kinds(), o.folder / "glass.ilum");
-  for (const auto& [param, v] : {std::pair{"width", 160.0}, {"height", 100.0}, {"samples", 4.0}}) doc = setValue(doc, doc.settings().id, param, Constant(v));
+  for (const auto& [param, v] : {std::pair{"width", 160.0}, {"height", 100.0}, {"samples", 4.0}})
+    doc = setValue(doc, doc.settings().id, param, Constant(v));
   writeDocument(doc, o.folder / "glass.ilum");
   bool done = false;
   o.window->openFile(QString::fromStdString(o.folder / "glass.ilum"), [&] { done = true; });

@@ -1,4 +1,5 @@
-// Nothing stands in the way: from nothing to something, out of picking, looks by keys, messages that leave, names that say what they are.
+// Nothing stands in the way: from nothing to something, out of picking, looks by keys, messages that leave, names that
+// say what they are.
 #include "app/find_anything.h"
 #include "app/lens_page.h"
 #include "app/looks_gallery.h"
@@ -17,7 +18,8 @@
 using namespace ilumbra;
 using namespace ilumbra::test;
 
-TEST_CASE("Every effect that is added to an empty scene is seen: it makes what it lacks, a camera too", "[app][empty]") {
+TEST_CASE("Every effect that is added to an empty scene is seen: it makes what it lacks, a camera too",
+          "[app][empty]") {
   for (const EffectKind& e : allEffects()) {
     CAPTURE(e.kind.id);
     Studio studio;
@@ -26,12 +28,14 @@ TEST_CASE("Every effect that is added to an empty scene is seen: it makes what i
     w.show();
     studio.edit("Small", [](const Document& d) {
       Document out = d;
-      for (const auto& [param, v] : {std::pair{"width", 160.0}, {"height", 90.0}, {"samples", 8.0}}) out = setValue(out, out.settings().id, param, Constant(v));
+      for (const auto& [param, v] : {std::pair{"width", 160.0}, {"height", 90.0}, {"samples", 8.0}})
+        out = setValue(out, out.settings().id, param, Constant(v));
       return out;
     });
     w.commands().run("scene.add." + QString::fromStdString(e.kind.id));
     REQUIRE(activeCamera(studio.doc()));
-    REQUIRE(Open::wait([&] { return studio.image() && studio.image()->edition == studio.edition() && studio.image()->finished; }));
+    REQUIRE(Open::wait(
+        [&] { return studio.image() && studio.image()->edition == studio.edition() && studio.image()->finished; }));
     const Picture& p = *studio.image()->linear;
     float most = 0;
     for (const float v : p.rgb) most = std::max(most, v);

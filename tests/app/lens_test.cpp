@@ -106,7 +106,8 @@ TEST_CASE("Stages show what they change, and why they do nothing", "[app][lens]"
   // The grade has no values yet.
   o.list().setCurrentRow(row("Tones"));
   bool told = false;
-  for (const QLabel* l : o.page().findChildren<QLabel*>()) told |= l->isVisible() && l->text().contains("It does nothing: it changes nothing");
+  for (const QLabel* l : o.page().findChildren<QLabel*>())
+    told |= l->isVisible() && l->text().contains("It does nothing: it changes nothing");
   CHECK(told);
   // Pictures are not asked for behind another page.
   o.window->commands().run("window.settings");
@@ -174,7 +175,10 @@ TEST_CASE("Stages of a file are taken in, and a file without any is refused", "[
 TEST_CASE("A change of the lens traces no ray", "[app][lens]") {
   LensOpen o;
   REQUIRE(o.finished());
-  for (const auto& [address, value] : {std::pair{"Tones.exposure", Constant(1.0)}, {"Lines.angle", Constant(30.0)}, {"Lines.amount", Constant(0.4)}, {"Lines.on", Constant(false)}}) {
+  for (const auto& [address, value] : {std::pair{"Tones.exposure", Constant(1.0)},
+                                       {"Lines.angle", Constant(30.0)},
+                                       {"Lines.amount", Constant(0.4)},
+                                       {"Lines.on", Constant(false)}}) {
     CAPTURE(address);
     o.studio->edit("Change", [&](const Document& d) { return setAt(d, resolve(d, address), value); });
     REQUIRE(o.finished());
@@ -229,7 +233,9 @@ TEST_CASE("Both orders of two stages are kept as proofs with a wipe between them
   CHECK(orderOf(o.doc()) == "Aura Lines ");
 }
 
-TEST_CASE("A curve is drawn: points are pressed in, dragged, moved by keys, typed and taken away, and the light follows", "[app][lens][curve]") {
+TEST_CASE(
+    "A curve is drawn: points are pressed in, dragged, moved by keys, typed and taken away, and the light follows",
+    "[app][lens][curve]") {
   LensOpen o;
   o.page().show(o.id("Tones"));
   const auto find = [&] { return o.page().settings().findChild<CurveField*>("curve brightness"); };
@@ -293,14 +299,17 @@ TEST_CASE("A curve is drawn: points are pressed in, dragged, moved by keys, type
   CHECK(points() == 0);
   // A point that is selected elsewhere, by its name, say, is brought into sight in its stage.
   NodeId point = 0;
-  o.studio->edit(QStringLiteral("Point"), [&](const Document& d) { return addNode(d, "curve.tone", "Bend", {o.id("Tones"), "brightness"}, &point); });
+  o.studio->edit(QStringLiteral("Point"), [&](const Document& d) {
+    return addNode(d, "curve.tone", "Bend", {o.id("Tones"), "brightness"}, &point);
+  });
   o.page().show(o.id("Lines"));
   o.studio->select({point});
   CHECK(o.page().open() == o.id("Tones"));
   CHECK(Open::wait([&] { return find() && find()->chosen() == point; }));
 }
 
-TEST_CASE("A layer of a plate's picture becomes a source from the plate's settings, in one step", "[app][lens][plate]") {
+TEST_CASE("A layer of a plate's picture becomes a source from the plate's settings, in one step",
+          "[app][lens][plate]") {
   Open o;
   PictureFile f;
   f.width = 8;
@@ -334,7 +343,8 @@ TEST_CASE("A layer of a plate's picture becomes a source from the plate's settin
   CHECK(Open::wait([&] { return button(QStringLiteral("go to Left lamp")) != nullptr; }));
   o.studio->edit("Source", [&](const Document& d) {
     Document out = addNode(d, "lens.glow", "Lamp halo");
-    return setValue(out, out.findByName("Lamp halo")->id, "sources", Constant(std::vector<Reference>{{d.findByName("Left lamp")->id, nullptr}}));
+    return setValue(out, out.findByName("Lamp halo")->id, "sources",
+                    Constant(std::vector<Reference>{{d.findByName("Left lamp")->id, nullptr}}));
   });
   REQUIRE(o.finished());
   CHECK(o.studio->session().scene()->troubles.empty());

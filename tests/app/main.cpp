@@ -2,11 +2,11 @@
 #include "app/theme.h"
 #include "core/exchange/child.h"
 
+#include <catch2/catch.hpp>
 #include <QApplication>
 #include <QSettings>
 #include <QStandardPaths>
 #include <QTemporaryDir>
-#include <catch2/catch.hpp>
 
 int main(int argc, char** argv) {
   if (const int code = ilumbra::parseIfChild(argc, argv); code >= 0) return code;

@@ -1,7 +1,7 @@
 // Placing and shaping in the real window, by real events.
+#include "app/balance_panel.h"
 #include "app/health_overlay.h"
 #include "app/import_dialog.h"
-#include "app/balance_panel.h"
 #include "app/model_files.h"
 #include "app/number_row.h"
 #include "app/picture_view.h"
@@ -97,7 +97,8 @@ TEST_CASE("A number that is typed while a handle is held sets how far; Escape ta
   CHECK(o.doc() == was);
 }
 
-TEST_CASE("A frame that is drawn with Shift takes in what lies inside it, but nothing that is locked", "[app][placing]") {
+TEST_CASE("A frame that is drawn with Shift takes in what lies inside it, but nothing that is locked",
+          "[app][placing]") {
   Open o;
   o.studio->select({});
   REQUIRE(o.finished());
@@ -106,7 +107,9 @@ TEST_CASE("A frame that is drawn with Shift takes in what lies inside it, but no
   const auto draw = [&] {
     QTest::mousePress(&view, Qt::LeftButton, Qt::ShiftModifier, r.topLeft().toPoint() + QPoint(2, 2));
     QTest::mouseMove(&view, r.center().toPoint());
-    QMouseEvent move(QEvent::MouseMove, r.bottomRight() - QPointF(2, 2), view.mapToGlobal(r.bottomRight() - QPointF(2, 2)), Qt::NoButton, Qt::LeftButton, Qt::ShiftModifier);
+    QMouseEvent move(QEvent::MouseMove, r.bottomRight() - QPointF(2, 2),
+                     view.mapToGlobal(r.bottomRight() - QPointF(2, 2)), Qt::NoButton, Qt::LeftButton,
+                     Qt::ShiftModifier);
     QApplication::sendEvent(&view, &move);
     QTest::mouseRelease(&view, Qt::LeftButton, Qt::ShiftModifier, r.bottomRight().toPoint() - QPoint(2, 2));
   };
@@ -172,8 +175,12 @@ TEST_CASE("Riding, twins, hiding and dropping are commands, each one step", "[ap
 TEST_CASE("Modifiers are added, switched, ordered and taken away in the settings, each one step", "[app][modifiers]") {
   Open o;
   const NodeId moon = o.id("Brass moon");
-  o.studio->edit("Bend", [&](const Document& d) { return addNode(d, "modifier.bend", "Bend", {moon, "modifiers", size_t(-1)}); });
-  o.studio->edit("Shell", [&](const Document& d) { return addNode(d, "modifier.shell", "Shell", {moon, "modifiers", size_t(-1)}); });
+  o.studio->edit("Bend", [&](const Document& d) {
+    return addNode(d, "modifier.bend", "Bend", {moon, "modifiers", size_t(-1)});
+  });
+  o.studio->edit("Shell", [&](const Document& d) {
+    return addNode(d, "modifier.shell", "Shell", {moon, "modifiers", size_t(-1)});
+  });
   o.studio->select({moon});
   o.window->commands().run(QStringLiteral("window.settings"));
   SettingsPanel& panel = o.window->settings();
@@ -211,7 +218,9 @@ TEST_CASE("Modifiers are added, switched, ordered and taken away in the settings
   // Adding asks which one.
   const ChooseFromMenu choice("modifier.twist");
   for (QToolButton* b : panel.widget()->findChildren<QToolButton*>())
-    if (b->text() == QStringLiteral("+ add") && b->parentWidget()->findChild<QLabel*>()->text() == QStringLiteral("Modifiers")) b->click();
+    if (b->text() == QStringLiteral("+ add") &&
+        b->parentWidget()->findChild<QLabel*>()->text() == QStringLiteral("Modifiers"))
+      b->click();
   CHECK(Open::wait([&] { return order().size() == 2; }));
   CHECK(order().back() == "Twist");
   REQUIRE(o.finished());
@@ -234,7 +243,8 @@ TEST_CASE("Every modifier is added from the menu and changed by typing, each in 
     const ChooseFromMenu choice(m.kind.id);
     QTest::qWait(20);
     for (QToolButton* b : panel.widget()->findChildren<QToolButton*>())
-      if (b->text() == QStringLiteral("+ add") && b->parentWidget()->findChild<QLabel*>()->text() == QStringLiteral("Modifiers")) {
+      if (b->text() == QStringLiteral("+ add") &&
+          b->parentWidget()->findChild<QLabel*>()->text() == QStringLiteral("Modifiers")) {
         b->click();
         break;
       }
@@ -249,13 +259,19 @@ TEST_CASE("Every modifier is added from the menu and changed by typing, each in 
       if (d.type != ParamType::Number && d.type != ParamType::Integer) continue;
       auto* row = qobject_cast<NumberRow*>(panel.row(id, d.name));
       if (!row) continue;
-      const double old = std::get<double>(Params(*o.doc().find(id), 1).constant(d.name)), wanted = d.type == ParamType::Integer ? std::min(d.hardMax, old + 1) : std::clamp(old * 0.5 + (old == 0 ? d.softMax * 0.25 : 0), d.hardMin, d.hardMax);
+      const double old = std::get<double>(Params(*o.doc().find(id), 1).constant(d.name)),
+                   wanted = d.type == ParamType::Integer
+                                ? std::min(d.hardMax, old + 1)
+                                : std::clamp(old * 0.5 + (old == 0 ? d.softMax * 0.25 : 0), d.hardMin, d.hardMax);
       row->setFocus();
       QTest::keyClick(row, Qt::Key_Return);
       auto* field = row->findChild<QLineEdit*>();
       REQUIRE(field);
       field->selectAll();
-      QTest::keyClicks(field, QString::number(wanted, 'g', 12) + (d.unit.empty() || d.unit == "×" ? QString() : QStringLiteral(" ") + qs(d.unit == "%" ? "" : d.unit)));
+      QTest::keyClicks(
+          field,
+          QString::number(wanted, 'g', 12) +
+              (d.unit.empty() || d.unit == "×" ? QString() : QStringLiteral(" ") + qs(d.unit == "%" ? "" : d.unit)));
       QTest::keyClick(field, Qt::Key_Return);
       QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
       CAPTURE(d.name, wanted);
@@ -264,7 +280,10 @@ TEST_CASE("Every modifier is added from the menu and changed by typing, each in 
       CHECK(o.doc() == added);
       break;
     }
-    if (m.kind.id == "modifier.join") o.studio->edit("Other", [&](const Document& d) { return setValue(d, id, "other", Constant(Reference{d.findByName("Tool")->id, nullptr})); });
+    if (m.kind.id == "modifier.join")
+      o.studio->edit("Other", [&](const Document& d) {
+        return setValue(d, id, "other", Constant(Reference{d.findByName("Tool")->id, nullptr}));
+      });
     REQUIRE(o.finished());
     for (const std::string& t : o.studio->session().scene()->troubles) UNSCOPED_INFO(t);
     CHECK(o.studio->session().scene()->troubles.empty());
@@ -276,7 +295,8 @@ TEST_CASE("Every modifier is added from the menu and changed by typing, each in 
 
 TEST_CASE("What is wrong with a mesh is shown in the picture and mended in one step", "[app][health]") {
   Open o;
-  writeFileAtomically(o.folder / "cup.obj", "o Cup\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0.5 0.5 1\nf 1 2 5\nf 2 3 5\nf 3 4 5\nf 4 1 5\n");
+  writeFileAtomically(o.folder / "cup.obj",
+                      "o Cup\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0.5 0.5 1\nf 1 2 5\nf 2 3 5\nf 3 4 5\nf 4 1 5\n");
   bool done = false;
   o.window->models().importAs(QString::fromStdString(o.folder / "cup.obj"), {}, [&] { done = true; });
   REQUIRE(Open::wait([&] { return done; }));
@@ -289,7 +309,9 @@ TEST_CASE("What is wrong with a mesh is shown in the picture and mended in one s
   const Document before = o.doc();
   o.window->commands().run(QStringLiteral("picture.mend"));
   REQUIRE(o.finished());
-  REQUIRE(Open::wait([&] { return health.entries().size() == 1 && health.entries()[0].health && health.entries()[0].health->well(); }));
+  REQUIRE(Open::wait([&] {
+    return health.entries().size() == 1 && health.entries()[0].health && health.entries()[0].health->well();
+  }));
   o.studio->undo();
   CHECK(o.doc() == before);
   o.window->commands().run(QStringLiteral("picture.health"));
@@ -320,7 +342,8 @@ TEST_CASE("A model without a unit asks for it, and one that changes on disk offe
   REQUIRE(offer);
   CHECK_FALSE(offer->isVisible());
   QTest::qWait(1100); // file times may be whole seconds
-  writeFileAtomically(file, "o Knob\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\no Rod\nv 0 0 0\nv 50 0 0\nv 0 50 0\nf 4 5 6\n");
+  writeFileAtomically(file,
+                      "o Knob\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\no Rod\nv 0 0 0\nv 50 0 0\nv 0 50 0\nf 4 5 6\n");
   REQUIRE(Open::wait([&] { return offer->isVisible(); }, 20000));
   const Document before = o.doc();
   QTest::mouseClick(offer, Qt::LeftButton);
@@ -345,7 +368,8 @@ TEST_CASE("A path is drawn in the picture press by press, its points dragged, ea
     return it == o.doc().find(line)->children.end() ? size_t(0) : it->second.size();
   };
   const QPoint middle = view.pictureRect().center().toPoint();
-  for (const QPoint& at : {QPoint(-120, 30), QPoint(0, -60), QPoint(120, 40)}) QTest::mouseClick(&view, Qt::LeftButton, {}, middle + at);
+  for (const QPoint& at : {QPoint(-120, 30), QPoint(0, -60), QPoint(120, 40)})
+    QTest::mouseClick(&view, Qt::LeftButton, {}, middle + at);
   CHECK(count() == 3);
   QTest::keyClick(&view, Qt::Key_Backspace);
   CHECK(count() == 2);
@@ -384,7 +408,9 @@ TEST_CASE("The copy that is clicked becomes a part, alone or in a role; a materi
     out = setValue(out, material, "own_light", Constant(5000.0));
     out = addNode(out, "object.sphere", "Lit bead", {}, &bead);
     const double t = 0.5;
-    out = setValue(out, bead, "position", Constant(Triple{from[0] + t * (to[0] - from[0]) - 0.2, from[1] + t * (to[1] - from[1]), from[2] + t * (to[2] - from[2])}));
+    out = setValue(out, bead, "position",
+                   Constant(Triple{from[0] + t * (to[0] - from[0]) - 0.2, from[1] + t * (to[1] - from[1]),
+                                   from[2] + t * (to[2] - from[2])}));
     out = setValue(out, bead, "radius", Constant(0.05));
     out = setValue(out, bead, "material", Constant(Reference{material, nullptr}));
     NodeId repeat = 0;
@@ -399,7 +425,8 @@ TEST_CASE("The copy that is clicked becomes a part, alone or in a role; a materi
     for (const Instance& i : scene->instances)
       if (scene->things[i.thing].node == bead) {
         V2f at;
-        REQUIRE(scene->camera.project(transformPoint(scene->copies[i.firstCopy + copy - 1].toWorld, V3f(0.0f)), at.x, at.y));
+        REQUIRE(scene->camera.project(transformPoint(scene->copies[i.firstCopy + copy - 1].toWorld, V3f(0.0f)), at.x,
+                                      at.y));
         return view.fromPicture(at).toPoint();
       }
     FAIL("no beads");
@@ -443,7 +470,8 @@ TEST_CASE("The copy that is clicked becomes a part, alone or in a role; a materi
   CHECK(o.doc() == before);
 }
 
-TEST_CASE("A repeat's lights are one row in the balance, which a key splits by copies and joins again", "[app][balance][repeat]") {
+TEST_CASE("A repeat's lights are one row in the balance, which a key splits by copies and joins again",
+          "[app][balance][repeat]") {
   Open o;
   NodeId holder = 0, lamp = 0;
   o.studio->edit(QStringLiteral("Set"), [&](const Document& d) {
@@ -464,7 +492,9 @@ TEST_CASE("A repeat's lights are one row in the balance, which a key splits by c
     if (BalanceRow* row = mix.row(lamp)) QTest::keyClick(row, Qt::Key_P);
     return !(o.doc() == whole);
   }));
-  REQUIRE(Open::wait([&] { return mix.row({lamp, 0, 1}) && mix.row({lamp, 0, 2}) && mix.row({lamp, 0, 3}) && !mix.row(lamp); }));
+  REQUIRE(Open::wait([&] {
+    return mix.row({lamp, 0, 1}) && mix.row({lamp, 0, 2}) && mix.row({lamp, 0, 3}) && !mix.row(lamp);
+  }));
   QTest::keyClick(mix.row({lamp, 0, 2}), Qt::Key_Space);
   CHECK_FALSE(Params(*balanceRow(o.doc(), {lamp, 0, 2}), 1).flag("on"));
   REQUIRE(o.finished());
@@ -484,7 +514,9 @@ TEST_CASE("A press on an opening and a drag into the room make light, haze and r
   NodeId pane = 0;
   o.studio->edit("Pane", [&](const Document& d) {
     Document out = addNode(d, "object.plane", "Pane", {}, &pane);
-    for (const auto& [param, value] : {std::pair{"width", "0.4"}, {"depth", "0.3"}, {"position", "-0.65, 0.5, -0.9"}, {"turn", "90, 0, 0"}}) out = setValue(out, pane, param, parseValue(out, *out.find(pane)->kind->param(param), value));
+    for (const auto& [param, value] :
+         {std::pair{"width", "0.4"}, {"depth", "0.3"}, {"position", "-0.65, 0.5, -0.9"}, {"turn", "90, 0, 0"}})
+      out = setValue(out, pane, param, parseValue(out, *out.find(pane)->kind->param(param), value));
     return out;
   });
   REQUIRE(o.finished());

@@ -1,4 +1,5 @@
-// Nothing of somebody's work is lost: keys, edits while a save runs, work of others on the same file, what is being written when the window is left.
+// Nothing of somebody's work is lost: keys, edits while a save runs, work of others on the same file, what is being
+// written when the window is left.
 #include "app/document_files.h"
 #include "app/number_row.h"
 #include "app/other_rows.h"
@@ -9,13 +10,13 @@
 #include "core/exchange/picture_file.h"
 #include "tests/app/open.h"
 
+#include <filesystem>
 #include <QDialog>
 #include <QLineEdit>
 #include <QMenu>
 #include <QProcess>
 #include <QPushButton>
 #include <QStandardPaths>
-#include <filesystem>
 
 using namespace ilumbra;
 using namespace ilumbra::test;
@@ -25,7 +26,7 @@ namespace {
 
 // Answers the next questions in order, by their labels; an empty one presses Escape.
 class Answers {
-public:
+ public:
   explicit Answers(QStringList labels) : m_labels(std::move(labels)) {
     QObject::connect(&m_timer, &QTimer::timeout, [this] {
       QDialog* open = nullptr;
@@ -50,7 +51,7 @@ public:
   QStringList missing() const { return m_missing; }
   bool done() const { return m_labels.isEmpty(); }
 
-private:
+ private:
   QTimer m_timer;
   QStringList m_labels, m_asked, m_missing;
 };
@@ -68,11 +69,15 @@ void touch(const fs::path& file, const std::string& content) { writeFileAtomical
 
 } // namespace
 
-TEST_CASE("A typed value is a key at this frame where there are keys, in every kind of row; holding it always is asked for", "[app][rows][keys]") {
+TEST_CASE(
+    "A typed value is a key at this frame where there are keys, in every kind of row; holding it always is asked for",
+    "[app][rows][keys]") {
   Open o;
   const NodeId window = o.id("Night window");
   const auto keyed = [&](const char* param, const Constant& a, const Constant& b) {
-    o.studio->edit("Key", [&](const Document& d) { return setAt(d, {window, param, 0, {}}, Keys{{{1, a, KeyShape::Linear}, {11, b, KeyShape::Linear}}}); });
+    o.studio->edit("Key", [&](const Document& d) {
+      return setAt(d, {window, param, 0, {}}, Keys{{{1, a, KeyShape::Linear}, {11, b, KeyShape::Linear}}});
+    });
   };
   keyed("power", 100.0, 200.0);
   keyed("position", Triple{0, 1, 0}, Triple{1, 1, 0});
@@ -106,9 +111,12 @@ TEST_CASE("A typed value is a key at this frame where there are keys, in every k
   CHECK(std::get<double>(*held.constant()) == Approx(300));
 }
 
-TEST_CASE("Frames are view state: no step of the history, no change of the document, and undo leaves them alone", "[app][time]") {
+TEST_CASE("Frames are view state: no step of the history, no change of the document, and undo leaves them alone",
+          "[app][time]") {
   Open o;
-  o.studio->edit("Range", [](const Document& d) { return setValue(setValue(d, d.settings().id, "last_frame", Constant(5.0)), d.settings().id, "rate", Constant(60.0)); });
+  o.studio->edit("Range", [](const Document& d) {
+    return setValue(setValue(d, d.settings().id, "last_frame", Constant(5.0)), d.settings().id, "rate", Constant(60.0));
+  });
   bool saved = false;
   o.window->saveFile(o.studio->path(), [&] { saved = true; });
   REQUIRE(Open::wait([&] { return saved; }));
@@ -138,7 +146,9 @@ TEST_CASE("An export right after a change holds the change", "[app][export]") {
   o.window->exportPicture(QString::fromStdString(before), false, [&] { done = true; });
   REQUIRE(Open::wait([&] { return done; }));
   done = false;
-  o.studio->edit("Brighter", [](const Document& d) { return setValue(d, activeCamera(d)->id, "ev100", Constant(Params(*activeCamera(d), 1).number("ev100") - 3)); });
+  o.studio->edit("Brighter", [](const Document& d) {
+    return setValue(d, activeCamera(d)->id, "ev100", Constant(Params(*activeCamera(d), 1).number("ev100") - 3));
+  });
   o.window->exportPicture(QString::fromStdString(after), false, [&] { done = true; });
   REQUIRE(Open::wait([&] { return done; }));
   CHECK(mean(readPicture(after).picture()) == Approx(8 * mean(readPicture(before).picture())).epsilon(0.1));
@@ -167,8 +177,12 @@ TEST_CASE("What is edited while a save runs is not saved, and says so", "[app][s
 TEST_CASE("A file that another program changed is not written over without a word", "[app][save]") {
   Open o;
   const fs::path file = o.studio->path().toStdString();
-  const auto changedElsewhere = [&](double amount) { touch(file, toJson(setAt(readDocument(kinds(), file.string()), resolve(o.doc(), "Halo.amount"), Constant(amount)))); };
-  const auto onDisk = [&](const fs::path& f) { return Params(*readDocument(kinds(), f.string()).findByName("Halo"), 1).number("amount"); };
+  const auto changedElsewhere = [&](double amount) {
+    touch(file, toJson(setAt(readDocument(kinds(), file.string()), resolve(o.doc(), "Halo.amount"), Constant(amount))));
+  };
+  const auto onDisk = [&](const fs::path& f) {
+    return Params(*readDocument(kinds(), f.string()).findByName("Halo"), 1).number("amount");
+  };
   const auto save = [&](const QString& answer) {
     Answers a({answer});
     bool saved = false;
@@ -219,7 +233,8 @@ TEST_CASE("A document that is dropped asks about unsaved work first", "[app][ope
 
 TEST_CASE("Leaving while frames are written asks: stay, stop after this frame, or finish and leave", "[app][leave]") {
   Open o;
-  o.studio->edit("Range", [](const Document& d) { return setValue(d, d.settings().id, "last_frame", Constant(400.0)); });
+  o.studio->edit("Range",
+                 [](const Document& d) { return setValue(d, d.settings().id, "last_frame", Constant(400.0)); });
   bool saved = false;
   o.window->saveFile(o.studio->path(), [&] { saved = true; });
   REQUIRE(Open::wait([&] { return saved; }));
@@ -249,11 +264,14 @@ TEST_CASE("Leaving while frames are written asks: stay, stop after this frame, o
 TEST_CASE("A window that is taken down while work goes on leaves nobody behind", "[app][leave]") {
   for (int i = 0; i < 3; ++i) {
     Open o;
-    o.studio->edit("Range", [](const Document& d) { return setValue(d, d.settings().id, "last_frame", Constant(400.0)); });
+    o.studio->edit("Range",
+                   [](const Document& d) { return setValue(d, d.settings().id, "last_frame", Constant(400.0)); });
     o.window->exportFrames(QString::fromStdString(o.folder / "f.png"));
     o.window->exportPicture(QString::fromStdString(o.folder / "now.exr"), false);
     o.window->importFile(QString::fromStdString(o.folder / "nothing.glb"));
-    for (int k = 0; k < 5; ++k) o.studio->edit("Change", [&](const Document& d) { return setAt(d, resolve(d, "Halo.amount"), Constant(0.1 * k)); });
+    for (int k = 0; k < 5; ++k)
+      o.studio->edit("Change",
+                     [&](const Document& d) { return setAt(d, resolve(d, "Halo.amount"), Constant(0.1 * k)); });
     QTest::qWait(20 * i);
     // Studio and window go with work at hand.
   }
@@ -261,7 +279,8 @@ TEST_CASE("A window that is taken down while work goes on leaves nobody behind",
   SUCCEED();
 }
 
-TEST_CASE("Proofs come back with their document, go along under another name, and are named by what changed", "[app][proofs]") {
+TEST_CASE("Proofs come back with their document, go along under another name, and are named by what changed",
+          "[app][proofs]") {
   Open o;
   REQUIRE(o.studio->keep());
   o.studio->edit("Change", [](const Document& d) { return setAt(d, resolve(d, "Halo.amount"), Constant(0.25)); });
@@ -291,8 +310,10 @@ TEST_CASE("Proofs come back with their document, go along under another name, an
   REQUIRE(Open::wait([&] { return o.studio->proof(1)->samples == 6; }));
 }
 
-TEST_CASE("Unsaved work is taken up again with its proofs, and the old copy goes after the new one is there", "[app][recovery]") {
-  const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + "/recovery", gone = folder + "/999999998.ilum";
+TEST_CASE("Unsaved work is taken up again with its proofs, and the old copy goes after the new one is there",
+          "[app][recovery]") {
+  const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + "/recovery",
+                gone = folder + "/999999998.ilum";
   Open o;
   o.studio->edit("Change", [](const Document& d) { return setAt(d, resolve(d, "Halo.amount"), Constant(0.77)); });
   recovery::keep(o.doc(), o.studio->path());
@@ -313,7 +334,7 @@ TEST_CASE("Unsaved work is taken up again with its proofs, and the old copy goes
   CHECK(studio.path() == o.studio->path());
   CHECK_FALSE(fs::exists(gone.toStdString()));
   CHECK(fs::exists(recovery::own().toStdString())); // the new copy
-  studio.undo(); // back to the file
+  studio.undo();                                    // back to the file
   CHECK(Params(*studio.doc().findByName("Halo"), 1).number("amount") != 0.77);
   recovery::forget();
 }
@@ -326,7 +347,8 @@ TEST_CASE("What only writes text needs no display, and a window without one says
     p.setProcessEnvironment(e);
     p.start(ILUMBRA_APP, arguments);
     p.waitForFinished(60000);
-    return std::tuple(p.exitCode(), QString::fromUtf8(p.readAllStandardOutput()), QString::fromUtf8(p.readAllStandardError()));
+    return std::tuple(p.exitCode(), QString::fromUtf8(p.readAllStandardOutput()),
+                      QString::fromUtf8(p.readAllStandardError()));
   };
   CHECK(std::get<0>(run({"--help"})) == 0);
   CHECK(std::get<1>(run({"--help"})).contains("Light effects"));

@@ -1,13 +1,16 @@
 // The real window under the offscreen platform, driven by real events.
-#include "app/model_files.h"
+#include "app/balance_panel.h"
 #include "app/find_anything.h"
 #include "app/lens_page.h"
-#include "app/material_library.h"
 #include "app/main_window.h"
+#include "app/material_library.h"
+#include "app/matter_gallery.h"
+#include "app/model_files.h"
 #include "app/number_row.h"
 #include "app/other_rows.h"
 #include "app/picture_bar.h"
 #include "app/picture_view.h"
+#include "app/pixel_note.h"
 #include "app/proofs_panel.h"
 #include "app/recovery.h"
 #include "app/route_view.h"
@@ -18,16 +21,15 @@
 #include "app/things_panel.h"
 #include "core/document/difference.h"
 #include "core/document/file.h"
+#include "core/document/transplant.h"
 #include "core/exchange/picture_file.h"
-#include "demo/starters.h"
-#include "app/matter_gallery.h"
-#include "app/balance_panel.h"
-#include "app/pixel_note.h"
 #include "core/render/balance.h"
 #include "core/surface/presets.h"
-#include "core/document/transplant.h"
+#include "demo/starters.h"
 #include "tests/app/open.h"
 
+#include <filesystem>
+#include <fstream>
 #include <QApplication>
 #include <QLabel>
 #include <QLineEdit>
@@ -37,14 +39,13 @@
 #include <QTest>
 #include <QToolButton>
 #include <QTreeWidget>
-#include <filesystem>
-#include <fstream>
 
 using namespace ilumbra;
 using namespace ilumbra::test;
 namespace fs = std::filesystem;
 
-TEST_CASE("The main job: open, add a glow, drag a value, undo, keep two proofs, wipe, save, reopen, compare equal", "[app][main-job]") {
+TEST_CASE("The main job: open, add a glow, drag a value, undo, keep two proofs, wipe, save, reopen, compare equal",
+          "[app][main-job]") {
   Open o;
   MainWindow& w = *o.window;
   // Add a glow to the brass moon, which gives no light yet.
@@ -125,7 +126,8 @@ TEST_CASE("A click picks, a second goes behind, a drag orbits, and it is all und
   for (int i = 1; i <= 5; ++i) QTest::mouseMove(&view, r.center().toPoint() + QPoint(12 * i, 0));
   QTest::mouseRelease(&view, Qt::LeftButton, {}, r.center().toPoint() + QPoint(60, 0));
   CHECK(o.studio->history().undoLabel() == "Orbit");
-  const Triple from = Params(*before.findByName("Camera"), 1).triple("position"), to = Params(*o.doc().findByName("Camera"), 1).triple("position");
+  const Triple from = Params(*before.findByName("Camera"), 1).triple("position"),
+               to = Params(*o.doc().findByName("Camera"), 1).triple("position");
   CHECK(from[0] != to[0]);
   CHECK(from[1] == Approx(to[1]).margin(1e-3));
   o.studio->undo();
@@ -198,7 +200,10 @@ TEST_CASE("The panel of a plate has rows for what it shows alone, and no empty h
     for (const QLabel* l : o.window->settings().findChildren<QLabel*>()) n += l->text() == text;
     return n;
   };
-  for (const auto& [what, file, color, end] : {std::tuple{"picture", true, false, false}, {"colour", false, true, false}, {"line gradient", false, true, true}, {"round gradient", false, true, true}}) {
+  for (const auto& [what, file, color, end] : {std::tuple{"picture", true, false, false},
+                                               {"colour", false, true, false},
+                                               {"line gradient", false, true, true},
+                                               {"round gradient", false, true, true}}) {
     CAPTURE(what);
     SettingsPanel& panel = shows(what);
     CHECK(Open::wait([&] { return (panel.row(plate, "file") != nullptr) == file; }));
@@ -243,7 +248,9 @@ TEST_CASE("Every kind of row edits its parameter", "[app][rows]") {
 TEST_CASE("A keyed value is changed at the frame in sight", "[app][rows][keys]") {
   Open o;
   const Address a = resolve(o.doc(), "Night window.power");
-  o.studio->edit("Key", [&](const Document& d) { return setAt(d, a, Keys{{{1, 100.0, KeyShape::Linear}, {11, 200.0, KeyShape::Linear}}}); });
+  o.studio->edit("Key", [&](const Document& d) {
+    return setAt(d, a, Keys{{{1, 100.0, KeyShape::Linear}, {11, 200.0, KeyShape::Linear}}});
+  });
   o.studio->edit("Frame", [](const Document& d) { return setValue(d, d.settings().id, "frame", Constant(6.0)); });
   o.studio->select({o.id("Night window")});
   auto* row = qobject_cast<NumberRow*>(o.window->settings().row(o.id("Night window"), "power"));
@@ -257,7 +264,8 @@ TEST_CASE("A keyed value is changed at the frame in sight", "[app][rows][keys]")
 
 TEST_CASE("What a use of a shared material sets for itself is shown and edited there", "[app][rows][shared]") {
   Open o;
-  o.studio->edit("Own", [](const Document& d) { return setAt(d, resolve(d, "Sun core.material.own_light"), Constant(7000.0)); });
+  o.studio->edit(
+      "Own", [](const Document& d) { return setAt(d, resolve(d, "Sun core.material.own_light"), Constant(7000.0)); });
   o.studio->select({o.id("Sun core glow")});
   auto* row = qobject_cast<NumberRow*>(o.window->settings().row(o.id("Sun core"), "material"));
   REQUIRE(row);
@@ -284,7 +292,8 @@ TEST_CASE("Roles are filled by picking and emptied again", "[app][effect]") {
   CHECK(roleOf(o.doc(), *o.doc().find(glow), "from").size() == 1);
 }
 
-TEST_CASE("While a role is picked for, lights outside the frame stand at its edge and can be clicked", "[app][effect]") {
+TEST_CASE("While a role is picked for, lights outside the frame stand at its edge and can be clicked",
+          "[app][effect]") {
   Open o;
   const NodeId glow = o.id("Sun core glow"), lamp = o.id("Night window");
   o.studio->select({glow});
@@ -337,7 +346,9 @@ TEST_CASE("Proofs: name, delete, difference, carry one over, go on", "[app][proo
   Open o;
   REQUIRE(o.studio->keep());
   const Document first = o.doc();
-  o.studio->edit("Two changes", [](const Document& d) { return setAt(setAt(d, resolve(d, "Halo.amount"), Constant(0.6)), resolve(d, "Camera.ev100"), Constant(7.0)); });
+  o.studio->edit("Two changes", [](const Document& d) {
+    return setAt(setAt(d, resolve(d, "Halo.amount"), Constant(0.6)), resolve(d, "Camera.ev100"), Constant(7.0));
+  });
   REQUIRE(o.finished());
   REQUIRE(o.studio->keep());
   o.window->commands().run("picture.difference");
@@ -365,7 +376,9 @@ TEST_CASE("Proofs: name, delete, difference, carry one over, go on", "[app][proo
   CHECK(o.studio->proofs().size() == 1);
 }
 
-TEST_CASE("A lens stage that is added with an effect takes its light from it and joins it; buttons switch it and show it alone", "[app][lens]") {
+TEST_CASE("A lens stage that is added with an effect takes its light from it and joins it; buttons switch it and show "
+          "it alone",
+          "[app][lens]") {
   Open o;
   const size_t before = lensStages(o.doc()).size();
   o.studio->select({o.id("Sun core glow")});
@@ -542,7 +555,9 @@ TEST_CASE("New things are framed, named and undoable; every kind can be added", 
 
 TEST_CASE("Frames step within their range, and play goes on by itself", "[app][time]") {
   Open o;
-  o.studio->edit("Range", [](const Document& d) { return setValue(setValue(d, d.settings().id, "last_frame", Constant(3.0)), d.settings().id, "rate", Constant(60.0)); });
+  o.studio->edit("Range", [](const Document& d) {
+    return setValue(setValue(d, d.settings().id, "last_frame", Constant(3.0)), d.settings().id, "rate", Constant(60.0));
+  });
   o.window->commands().run("picture.next_frame");
   CHECK(o.studio->frame() == 2);
   o.window->commands().run("picture.next_frame");
@@ -566,7 +581,8 @@ TEST_CASE("Unsaved work is kept aside and can be taken up again", "[app][recover
   recovery::keep(o.doc(), "/somewhere/else.ilum");
   // As if this process were gone: under the number of one that cannot live.
   QString folder = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + "/recovery";
-  const QString own = QString("%1/%2.ilum").arg(folder).arg(QCoreApplication::applicationPid()), gone = folder + "/999999999.ilum";
+  const QString own = QString("%1/%2.ilum").arg(folder).arg(QCoreApplication::applicationPid()),
+                gone = folder + "/999999999.ilum";
   REQUIRE(Open::wait([&] { return fs::exists((own + ".from").toStdString()) && fs::exists(own.toStdString()); }));
   fs::rename(own.toStdString(), gone.toStdString());
   fs::rename((own + ".from").toStdString(), (gone + ".from").toStdString());
@@ -588,7 +604,9 @@ TEST_CASE("A line's place and its value are inverse, within the digits that drag
         const double v = NumberRow::fromLine(d, t);
         REQUIRE(v >= d.hardMin);
         REQUIRE(v <= d.hardMax);
-        const double tolerance = d.type == ParamType::Integer ? 0.51 / std::max(1.0, d.softMax - d.softMin) * (d.logarithmic ? 300 : 1) : 0.02;
+        const double tolerance = d.type == ParamType::Integer
+                                     ? 0.51 / std::max(1.0, d.softMax - d.softMin) * (d.logarithmic ? 300 : 1)
+                                     : 0.02;
         if (tolerance < 0.2) REQUIRE(NumberRow::toLine(d, v) == Approx(t).margin(tolerance));
       }
     }
@@ -687,7 +705,9 @@ TEST_CASE("A material is made of real matter, with pictures of each, and tells w
   MatterGallery gallery(*o.studio, glass, o.window.get());
   CHECK(gallery.list()->count() == int(materialPresets().size()));
   bool arrived = false;
-  QObject::connect(o.studio.get(), &Studio::swatchArrived, &gallery, [&](const QString& key, const QPixmap& p) { arrived |= key.startsWith("matter ") && p.width() == Studio::swatchSize; });
+  QObject::connect(o.studio.get(), &Studio::swatchArrived, &gallery, [&](const QString& key, const QPixmap& p) {
+    arrived |= key.startsWith("matter ") && p.width() == Studio::swatchSize;
+  });
   // The one that is looked at comes first, then its neighbours.
   gallery.show();
   SwatchList* list = gallery.list();
@@ -762,7 +782,9 @@ TEST_CASE("Keys of a veil are edited where the material is", "[app][veil]") {
   Open o;
   const NodeId glass = o.id("Planet glass");
   o.studio->select({glass});
-  o.studio->edit("Add a key", [&](const Document& d) { return addNode(d, "veil.key", "", {glass, "veil", size_t(-1)}); });
+  o.studio->edit("Add a key", [&](const Document& d) {
+    return addNode(d, "veil.key", "", {glass, "veil", size_t(-1)});
+  });
   const NodeId key = o.doc().find(glass)->children.at("veil")[0];
   ParamRow* row = o.window->settings().row(key, "angle");
   REQUIRE(row);
@@ -884,7 +906,9 @@ TEST_CASE("The picture tells what a change cost, and what it clips", "[app][view
   CHECK(o.studio->image()->change->stage == Stage::Lens);
   CHECK(o.studio->image()->change->rays == 0);
   CHECK(o.studio->image()->change->seconds > 0);
-  o.studio->edit("Aside", [&](const Document& d) { return setAt(d, resolve(d, "Brass moon.position"), Constant(Triple{0.1, 0.2, 0.3})); });
+  o.studio->edit("Aside", [&](const Document& d) {
+    return setAt(d, resolve(d, "Brass moon.position"), Constant(Triple{0.1, 0.2, 0.3}));
+  });
   REQUIRE(o.finished());
   CHECK(o.studio->image()->change->stage == Stage::Placement);
   CHECK(o.studio->image()->change->rays > 0);
@@ -897,8 +921,10 @@ TEST_CASE("The picture tells what a change cost, and what it clips", "[app][view
   // Stripes stand only where the view is at an end of its range.
   size_t striped = 0;
   for (size_t i = 0; i < plain.size(); i += 4) {
-    const bool end = plain[i] == 255 || plain[i + 1] == 255 || plain[i + 2] == 255 || (!plain[i] && !plain[i + 1] && !plain[i + 2]);
-    const bool same = plain[i] == image.rgba[i] && plain[i + 1] == image.rgba[i + 1] && plain[i + 2] == image.rgba[i + 2];
+    const bool end =
+        plain[i] == 255 || plain[i + 1] == 255 || plain[i + 2] == 255 || (!plain[i] && !plain[i + 1] && !plain[i + 2]);
+    const bool same =
+        plain[i] == image.rgba[i] && plain[i + 1] == image.rgba[i + 1] && plain[i + 2] == image.rgba[i + 2];
     if (!end) REQUIRE(same);
     striped += !same;
   }
@@ -928,7 +954,9 @@ TEST_CASE("Materials are kept in a library, shown, put on things and removed", "
     return -1;
   };
   // Both kinds get their picture; the broken file has none.
-  const auto pictured = [&](int i) { return list->item(i)->icon().pixmap(64, 64).toImage().pixelColor(32, 32) != theme::desk; };
+  const auto pictured = [&](int i) {
+    return list->item(i)->icon().pixmap(64, 64).toImage().pixelColor(32, 32) != theme::desk;
+  };
   CHECK(Open::wait([&] { return pictured(0) && pictured(row(qs(name) + QStringLiteral(" 2"))); }));
   CHECK_FALSE(pictured(row(QStringLiteral("Broken"))));
   const size_t before = o.doc().family("material").size();

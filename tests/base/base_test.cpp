@@ -108,9 +108,10 @@ TEST_CASE("Tasks run each index once, whatever the number of threads, and pass e
     std::vector<std::atomic<int>> hits(1000);
     tasks.forEach(1000, [&](int i) { ++hits[size_t(i)]; });
     for (const auto& h : hits) REQUIRE(h == 1);
-    CHECK_THROWS_AS(tasks.forEach(8, [](int i) {
-      if (i == 5) throw std::runtime_error("five");
-    }),
+    CHECK_THROWS_AS(tasks.forEach(8,
+                                  [](int i) {
+                                    if (i == 5) throw std::runtime_error("five");
+                                  }),
                     std::runtime_error);
   }
 }

@@ -11,7 +11,8 @@ namespace {
 // Chromaticity x, y of a colour of the working space.
 V2f chroma(const Color& c) {
   const Color r = rec709FromAcescg(c);
-  const V3f xyz(0.4123908f * r.x + 0.3575843f * r.y + 0.1804808f * r.z, 0.2126390f * r.x + 0.7151687f * r.y + 0.0721923f * r.z,
+  const V3f xyz(0.4123908f * r.x + 0.3575843f * r.y + 0.1804808f * r.z,
+                0.2126390f * r.x + 0.7151687f * r.y + 0.0721923f * r.z,
                 0.0193308f * r.x + 0.1191948f * r.y + 0.9505322f * r.z);
   const float sum = xyz.x + xyz.y + xyz.z;
   return {xyz.x / sum, xyz.y / sum};
@@ -21,7 +22,11 @@ V2f chroma(const Color& c) {
 
 // The Planckian locus as the literature tabulates it (Wyszecki and Stiles 1982; 2856 K is CIE illuminant A).
 TEST_CASE("A black body has the colour that the CIE observer gives it, at luminance 1", "[spectrum][truth8]") {
-  for (const auto& [kelvin, x, y] : {std::tuple{2000.0f, 0.5267f, 0.4133f}, {2856.0f, 0.4476f, 0.4074f}, {4000.0f, 0.3805f, 0.3768f}, {6500.0f, 0.3135f, 0.3237f}, {10000.0f, 0.2807f, 0.2884f}}) {
+  for (const auto& [kelvin, x, y] : {std::tuple{2000.0f, 0.5267f, 0.4133f},
+                                     {2856.0f, 0.4476f, 0.4074f},
+                                     {4000.0f, 0.3805f, 0.3768f},
+                                     {6500.0f, 0.3135f, 0.3237f},
+                                     {10000.0f, 0.2807f, 0.2884f}}) {
     const Color c = blackbody(kelvin);
     CAPTURE(kelvin, chroma(c));
     CHECK(luminance(c) == Approx(1).epsilon(1e-4));

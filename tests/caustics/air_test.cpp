@@ -14,9 +14,11 @@ Set hazyGlass(const char* haze) {
   Set s(12, 12);
   s.look("0, -0.75, 2", "0, -0.75, 0", "60");
   s.lambert("Black", "0, 0, 0");
-  s.add("material.surface", "Glass", {{"base_color", "1, 1, 1"}, {"roughness", "0"}, {"ior", "1.5"}, {"transmission", "1"}});
+  s.add("material.surface", "Glass",
+        {{"base_color", "1, 1, 1"}, {"roughness", "0"}, {"ior", "1.5"}, {"transmission", "1"}});
   s.add("object.plane", "Floor", {{"width", "8"}, {"depth", "8"}, {"position", "0, -1.2, 0"}, {"material", "Black"}});
-  s.add("object.sphere", "Ball", {{"radius", "0.3"}, {"position", "0, -0.2, 0"}, {"material", "Glass"}, {"light_through", "focused"}});
+  s.add("object.sphere", "Ball",
+        {{"radius", "0.3"}, {"position", "0, -0.2, 0"}, {"material", "Glass"}, {"light_through", "focused"}});
   s.add("light.point", "Lamp", {{"power", "1000"}, {"position", "0, 1, 0"}, {"radius", "0.25"}});
   s.add("air.haze", "Haze", {{"density", haze}});
   s.add("effect.caustics", "Caustics", {{"from", "Lamp"}, {"through", "Ball"}, {"photons", "20000"}, {"edge", "60 %"}});

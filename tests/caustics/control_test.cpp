@@ -13,11 +13,13 @@ Set table(int size = 32) {
   Set s(size, size);
   s.look("0, 2.4, 0.01", "0, 0, 0", "70");
   s.lambert("Grey", "0.5, 0.5, 0.5");
-  s.add("material.surface", "Glass", {{"base_color", "1, 1, 1"}, {"roughness", "0"}, {"ior", "1.5"}, {"transmission", "1"}});
+  s.add("material.surface", "Glass",
+        {{"base_color", "1, 1, 1"}, {"roughness", "0"}, {"ior", "1.5"}, {"transmission", "1"}});
   s.add("object.plane", "Table", {{"width", "6"}, {"depth", "6"}, {"material", "Grey"}});
   s.add("object.sphere", "Ball", {{"radius", "0.2"}, {"position", "0.1, 0.21, 0"}, {"material", "Glass"}});
   s.add("light.point", "Lamp", {{"power", "1000"}, {"position", "-0.6, 1.2, 0"}, {"radius", "0.02"}});
-  s.add("effect.caustics", "Caustics", {{"from", "Lamp"}, {"through", "Ball"}, {"photons", "60000"}, {"edge", "30 %"}, {"steady", "on"}});
+  s.add("effect.caustics", "Caustics",
+        {{"from", "Lamp"}, {"through", "Ball"}, {"photons", "60000"}, {"edge", "30 %"}, {"steady", "on"}});
   return s;
 }
 
@@ -61,18 +63,21 @@ Document with(const Set& s, const char* node, const char* param, const char* val
 
 } // namespace
 
-TEST_CASE("Strength, saturation and cut-off act on the photons, which light, surfaces and carry choose among them", "[caustics]") {
+TEST_CASE("Strength, saturation and cut-off act on the photons, which light, surfaces and carry choose among them",
+          "[caustics]") {
   const Set s = table();
   const Color plain = powerOf(s.peek());
   CHECK(double(powerOf(with(s, "Caustics", "strength", "3")).y) == Approx(3 * double(plain.y)).epsilon(1e-3));
 
-  const Color mirrored = powerOf(with(s, "Caustics", "light", "mirrored")), through = powerOf(with(s, "Caustics", "light", "let through"));
+  const Color mirrored = powerOf(with(s, "Caustics", "light", "mirrored")),
+              through = powerOf(with(s, "Caustics", "light", "let through"));
   CHECK(double(mirrored.y + through.y) == Approx(double(plain.y)).epsilon(1e-3));
   CHECK(mirrored.y > 0);
   CHECK(through.y > 4 * mirrored.y); // glass mirrors little
 
   // A ball has two surfaces; what is mirrored inside it has more.
-  const double two = double(powerOf(with(s, "Caustics", "surfaces", "2")).y), four = double(powerOf(with(s, "Caustics", "surfaces", "4")).y);
+  const double two = double(powerOf(with(s, "Caustics", "surfaces", "2")).y),
+               four = double(powerOf(with(s, "Caustics", "surfaces", "4")).y);
   CHECK(two > 0.85 * double(plain.y));
   CHECK(two < 0.999 * double(plain.y));
   CHECK(four > two); // after three it goes up
@@ -88,7 +93,8 @@ TEST_CASE("Strength, saturation and cut-off act on the photons, which light, sur
 TEST_CASE("Saturation draws the colours of a pattern apart and leaves its light", "[caustics]") {
   Set s = table();
   s.set(s.find("Glass"), {{"attenuation_color", "0.9, 0.4, 0.1"}, {"attenuation_depth", "0.4"}});
-  const Color plain = powerOf(s.peek()), grey = powerOf(with(s, "Caustics", "saturation", "0 %")), rich = powerOf(with(s, "Caustics", "saturation", "150 %"));
+  const Color plain = powerOf(s.peek()), grey = powerOf(with(s, "Caustics", "saturation", "0 %")),
+              rich = powerOf(with(s, "Caustics", "saturation", "150 %"));
   CHECK(double(luminance(grey)) == Approx(double(luminance(plain))).epsilon(1e-3));
   CHECK(double(grey.x) == Approx(double(grey.z)).epsilon(1e-3));
   CHECK(plain.x > 1.5f * plain.z); // amber light
@@ -98,8 +104,13 @@ TEST_CASE("Saturation draws the colours of a pattern apart and leaves its light"
 TEST_CASE("Where few photons come they are spread further: less grain, and all the light", "[caustics]") {
   const Set s = table();
   const Document sharp = with(s, "Caustics", "edge", "60 %");
-  const auto gathered = [&](const char* n) { return setValue(sharp, s.find("Caustics"), "gathered", parseValue(sharp, *sharp.find(s.find("Caustics"))->kind->param("gathered"), n)); };
-  const auto seeded = [](const Document& doc, double seed) { return setValue(doc, doc.settings().id, "seed", Constant(seed)); };
+  const auto gathered = [&](const char* n) {
+    return setValue(sharp, s.find("Caustics"), "gathered",
+                    parseValue(sharp, *sharp.find(s.find("Caustics"))->kind->param("gathered"), n));
+  };
+  const auto seeded = [](const Document& doc, double seed) {
+    return setValue(doc, doc.settings().id, "seed", Constant(seed));
+  };
   const auto grain = [&](const char* n) {
     const Picture a = pattern(seeded(gathered(n), 1), 2), b = pattern(seeded(gathered(n), 2), 2);
     double sum = 0;
@@ -199,7 +210,12 @@ TEST_CASE("What is rough but narrow is a link of the chain: photons and paths gi
     agree();
   }
   SECTION("glass that shines onto metal that shines onto the table") {
-    s.add("object.box", "Plate", {{"width", "0.5"}, {"height", "0.5"}, {"depth", "20 mm"}, {"position", "0.2, 0.25, -0.3"}, {"material", "Metal"}});
+    s.add("object.box", "Plate",
+          {{"width", "0.5"},
+           {"height", "0.5"},
+           {"depth", "20 mm"},
+           {"position", "0.2, 0.25, -0.3"},
+           {"material", "Metal"}});
     s.set(s.find("Caustics"), {{"through", "Ball, Plate"}});
     agree();
   }
@@ -230,7 +246,8 @@ TEST_CASE("A lamp's own word about clear shadows stands above that of things", "
 
 TEST_CASE("Caustics are split by light, and mix without a new render", "[caustics]") {
   Set s = table();
-  s.add("light.point", "Red lamp", {{"power", "600"}, {"color", "1, 0.2, 0.1"}, {"position", "0.9, 1.1, 0.2"}, {"radius", "0.02"}});
+  s.add("light.point", "Red lamp",
+        {{"power", "600"}, {"color", "1, 0.2, 0.1"}, {"position", "0.9, 1.1, 0.2"}, {"radius", "0.02"}});
   s.set(s.find("Caustics"), {{"from", "Lamp, Red lamp"}});
   static SceneCache cache;
   const ScenePtr scene = compileScene(s.peek(), {.queries = {causticsLayer()}}, noAssets(), cache);
@@ -253,7 +270,8 @@ TEST_CASE("Caustics are split by light, and mix without a new render", "[caustic
   }
   CHECK(most > 0);
   CHECK(apart < 1e-3 * most);
-  const Picture one = collectGroup(r.film(), 1, 0, amounts[0], 1, pool()), two = collectGroup(r.film(), 1, 1, amounts[1], 1, pool());
+  const Picture one = collectGroup(r.film(), 1, 0, amounts[0], 1, pool()),
+                two = collectGroup(r.film(), 1, 1, amounts[1], 1, pool());
   CHECK(mean(one) > 0);
   CHECK(mean(two) > 0);
   CHECK(mean(one) + mean(two) == Approx(mean(mixed)).epsilon(1e-4));
@@ -282,15 +300,25 @@ TEST_CASE("A steady pattern stands still from frame to frame where little moves"
   Set s(24, 24);
   s.look("0, 1.5, 2.2", "0, -0.4, 0", "50");
   s.lambert("Grey", "0.5, 0.5, 0.5");
-  s.add("material.surface", "Water", {{"base_color", "1, 1, 1"}, {"roughness", "0"}, {"ior", "1.33"}, {"transmission", "1"}});
-  s.add("object.box", "Floor", {{"width", "4"}, {"height", "0.1"}, {"depth", "4"}, {"position", "0, -0.6, 0"}, {"material", "Grey"}});
-  const NodeId pool0 = s.add("object.water", "Pool", {{"width", "2"}, {"length", "2"}, {"depth", "0.4"}, {"material", "Water"}});
+  s.add("material.surface", "Water",
+        {{"base_color", "1, 1, 1"}, {"roughness", "0"}, {"ior", "1.33"}, {"transmission", "1"}});
+  s.add("object.box", "Floor",
+        {{"width", "4"}, {"height", "0.1"}, {"depth", "4"}, {"position", "0, -0.6, 0"}, {"material", "Grey"}});
+  const NodeId pool0 =
+      s.add("object.water", "Pool", {{"width", "2"}, {"length", "2"}, {"depth", "0.4"}, {"material", "Water"}});
   s.add("water.wave", "Wave", {{"height", "8 mm"}, {"wavelength", "0.3"}}, {pool0, "waves"});
   s.add("light.sun", "Sun", {{"power", "20000"}, {"height", "60"}});
-  s.add("effect.caustics", "Caustics", {{"from", "Sun"}, {"through", "Pool"}, {"onto", "Floor"}, {"photons", "40000"}, {"edge", "50 %"}, {"steady", "on"}});
+  s.add("effect.caustics", "Caustics",
+        {{"from", "Sun"},
+         {"through", "Pool"},
+         {"onto", "Floor"},
+         {"photons", "40000"},
+         {"edge", "50 %"},
+         {"steady", "on"}});
   static SceneCache cache;
   const auto at = [&](double frame, const char* seed) {
-    const Document doc = setValue(s.peek(), s.peek().settings().id, "seed", parseValue(s.peek(), *s.peek().settings().kind->param("seed"), seed));
+    const Document doc = setValue(s.peek(), s.peek().settings().id, "seed",
+                                  parseValue(s.peek(), *s.peek().settings().kind->param("seed"), seed));
     Traced t;
     t.scene = compileScene(doc, {.frame = frame, .queries = {causticsLayer()}}, noAssets(), cache);
     REQUIRE(t.scene->troubles.empty());
@@ -317,10 +345,23 @@ TEST_CASE("A flint prism lays out a spectrum in its order: red is bent least, bl
   s.lambert("White", "0.8, 0.8, 0.8");
   s.preset("Flint", "Dense flint glass");
   s.add("object.prism", "Prism", {{"radius", "0.1"}, {"length", "1"}, {"material", "Flint"}});
-  s.add("object.box", "Wall", {{"width", "0.1"}, {"height", "6"}, {"depth", "6"}, {"position", "2.05, -1, 0"}, {"material", "White"}});
+  s.add("object.box", "Wall",
+        {{"width", "0.1"}, {"height", "6"}, {"depth", "6"}, {"position", "2.05, -1, 0"}, {"material", "White"}});
   // At about the least deviation of an index of 1.79: in and out 33 degrees from the horizon.
-  s.add("light.spot", "Lamp", {{"power", "100"}, {"position", "-1.68, -1.09, 0"}, {"target", "0, 0, 0"}, {"cone", "1.2"}, {"edge", "0"}, {"radius", "1 mm"}});
-  s.add("effect.caustics", "Caustics", {{"from", "Lamp"}, {"through", "Prism"}, {"onto", "Wall"}, {"photons", "40000"}, {"light", "let through"}, {"surfaces", "2"}});
+  s.add("light.spot", "Lamp",
+        {{"power", "100"},
+         {"position", "-1.68, -1.09, 0"},
+         {"target", "0, 0, 0"},
+         {"cone", "1.2"},
+         {"edge", "0"},
+         {"radius", "1 mm"}});
+  s.add("effect.caustics", "Caustics",
+        {{"from", "Lamp"},
+         {"through", "Prism"},
+         {"onto", "Wall"},
+         {"photons", "40000"},
+         {"light", "let through"},
+         {"surfaces", "2"}});
   const ScenePtr scene = compiled(s.peek());
   REQUIRE(scene->caustics);
   const CancelFlag none;
@@ -329,7 +370,9 @@ TEST_CASE("A flint prism lays out a spectrum in its order: red is bent least, bl
   for (const auto& sheet : map->sheets())
     for (const Photon& p : sheet.photons)
       for (int c = 0; c < 3; ++c) {
-        const double only = std::max(0.0, double(p.power[c]) - 0.5 * double(p.power[(c + 1) % 3] + p.power[(c + 2) % 3])); // what makes it that colour
+        const double only =
+            std::max(0.0, double(p.power[c]) -
+                              0.5 * double(p.power[(c + 1) % 3] + p.power[(c + 2) % 3])); // what makes it that colour
         height[c] += only * double(p.place.y);
         all[c] += only;
       }
@@ -368,7 +411,8 @@ TEST_CASE("Facets break a pattern up into pieces that a smooth shape draws as a 
       }
     int pieces = 0;
     for (int z = 0; z < n; ++z)
-      for (int x = 1; x < n; ++x) pieces += (cell[size_t(z * n + x)] > 4 * sum / (n * n)) != (cell[size_t(z * n + x - 1)] > 4 * sum / (n * n));
+      for (int x = 1; x < n; ++x)
+        pieces += (cell[size_t(z * n + x)] > 4 * sum / (n * n)) != (cell[size_t(z * n + x - 1)] > 4 * sum / (n * n));
     return pieces;
   };
   CHECK(unevenness("gem") > 2 * unevenness("ball"));

@@ -16,12 +16,15 @@ Set glassRoom() {
   Set s(24, 24);
   s.look("0, 0.9, 1.8", "0, -0.8, 0", "24");
   s.lambert("Grey", "0.5, 0.5, 0.5");
-  s.add("material.surface", "Glass", {{"base_color", "1, 1, 1"}, {"roughness", "0"}, {"ior", "1.5"}, {"transmission", "1"}});
-  const NodeId room = s.add("object.box", "Room", {{"width", "4"}, {"height", "2"}, {"depth", "4"}, {"material", "Grey"}});
+  s.add("material.surface", "Glass",
+        {{"base_color", "1, 1, 1"}, {"roughness", "0"}, {"ior", "1.5"}, {"transmission", "1"}});
+  const NodeId room =
+      s.add("object.box", "Room", {{"width", "4"}, {"height", "2"}, {"depth", "4"}, {"material", "Grey"}});
   s.add("modifier.shell", "Inwards", {}, {room, "modifiers"});
   s.add("object.sphere", "Ball", {{"radius", "0.3"}, {"position", "0, -0.4, 0"}, {"material", "Glass"}});
   s.add("light.point", "Lamp", {{"power", "1000"}, {"position", "0, 0.8, 0"}, {"radius", "0.08"}});
-  s.add("effect.caustics", "Caustics", {{"from", "Lamp"}, {"through", "Ball"}, {"photons", "100000"}, {"edge", "60 %"}});
+  s.add("effect.caustics", "Caustics",
+        {{"from", "Lamp"}, {"through", "Ball"}, {"photons", "100000"}, {"edge", "60 %"}});
   return s;
 }
 
@@ -42,7 +45,8 @@ TEST_CASE("All power that is sent to a lossless ball of glass lands", "[caustics
   Color sum(0.0f);
   for (const auto& sheet : map->sheets())
     for (const Photon& p : sheet.photons) sum += p.power;
-  // At unit power a lamp gives one lumen; of that the ball is met by its share of the sphere of directions, averaged over the lamp.
+  // At unit power a lamp gives one lumen; of that the ball is met by its share of the sphere of directions, averaged
+  // over the lamp.
   double share = 0;
   for (int i = 0; i < 4000; ++i) {
     Sampler r(1, 2, uint32_t(i), 3);
@@ -79,25 +83,30 @@ TEST_CASE("The squared error of progressive photons falls as the passes to the p
   s.lambert("Grey", "0.5, 0.5, 0.5");
   s.add("material.surface", "Mirror", {{"base_color", "1, 1, 1"}, {"metalness", "1"}, {"roughness", "0"}});
   s.add("object.plane", "Glass", {{"width", "4"}, {"depth", "4"}, {"material", "Mirror"}});
-  s.add("object.plane", "Wall", {{"width", "40"}, {"depth", "40"}, {"position", "0, 3, 0"}, {"turn", "180, 0, 0"}, {"material", "Grey"}});
+  s.add("object.plane", "Wall",
+        {{"width", "40"}, {"depth", "40"}, {"position", "0, 3, 0"}, {"turn", "180, 0, 0"}, {"material", "Grey"}});
   s.add("light.point", "Lamp", {{"power", "1000"}, {"position", "0, 1, 0"}});
-  // So few photons a pass that their even spread (they are Sobol points) does not show within a radius: more of them are better than the
-  // theorem has it, and their error falls more slowly from there.
+  // So few photons a pass that their even spread (they are Sobol points) does not show within a radius: more of them
+  // are better than the theorem has it, and their error falls more slowly from there.
   const auto [gathered, edge] = GENERATE(std::pair{"0", "20 %"}, std::pair{"16", "55 %"});
-  s.add("effect.caustics", "Caustics", {{"from", "Lamp"}, {"through", "Glass"}, {"photons", "100"}, {"edge", edge}, {"gathered", gathered}});
+  s.add("effect.caustics", "Caustics",
+        {{"from", "Lamp"}, {"through", "Glass"}, {"photons", "100"}, {"edge", edge}, {"gathered", gathered}});
   const CancelFlag none;
   constexpr int seeds = 48, points = 24, most = 512;
   std::vector<double> squares(size_t(most + 1), 0.0);
   for (int seed = 0; seed < seeds; ++seed) {
     const ScenePtr scene = compiled(setValue(s.peek(), s.peek().settings().id, "seed", Constant(double(100 + seed))));
     REQUIRE(scene->caustics);
-    const auto wall = uint16_t(std::find_if(scene->things.begin(), scene->things.end(), [](const Thing& t) { return t.name == "Wall"; }) - scene->things.begin());
+    const auto wall = uint16_t(
+        std::find_if(scene->things.begin(), scene->things.end(), [](const Thing& t) { return t.name == "Wall"; }) -
+        scene->things.begin());
     std::vector<double> sum(points, 0.0);
     for (int pass = 0; pass < most; ++pass) {
       const auto map = tracePhotons(*scene, uint32_t(pass), 1, pool(), none);
       for (int i = 0; i < points; ++i) {
         const V3f x(-0.9f + 0.36f * float(i % 6), 3, -0.6f + 0.4f * float(i / 6));
-        map->near(x, {0, -1, 0}, false, wall, [&](const Photon& p, float w) { sum[size_t(i)] += double(luminance(p.power)) * double(w); });
+        map->near(x, {0, -1, 0}, false, wall,
+                  [&](const Photon& p, float w) { sum[size_t(i)] += double(luminance(p.power)) * double(w); });
         const double d2 = double(x.x * x.x + x.z * x.z) + 16, truth = 1 / (4 * pi64) * 4 / (d2 * std::sqrt(d2));
         squares[size_t(pass + 1)] += std::pow(sum[size_t(i)] / (pass + 1) / truth - 1, 2) / (seeds * points);
       }
@@ -124,9 +133,16 @@ TEST_CASE("Inside a mirrored ring the cusp lies at half its radius", "[caustics]
     s.add("object.plane", "Floor", {{"width", "20"}, {"depth", "20"}, {"material", "Grey"}});
     // So high that the light of its far side, once mirrored, ends on the floor around its middle.
     const double high = 1.2 * std::tan(std::stod(height) * pi64 / 180);
-    s.add("object.cylinder", "Ring", {{"radius", "1"}, {"height", std::to_string(high).c_str()}, {"capped", "off"}, {"segments", "1024"}, {"position", ("0, " + std::to_string(high / 2) + ", 0").c_str()}, {"material", "Mirror"}});
+    s.add("object.cylinder", "Ring",
+          {{"radius", "1"},
+           {"height", std::to_string(high).c_str()},
+           {"capped", "off"},
+           {"segments", "1024"},
+           {"position", ("0, " + std::to_string(high / 2) + ", 0").c_str()},
+           {"material", "Mirror"}});
     s.add("light.sun", "Sun", {{"power", "50000"}, {"height", height}, {"bearing", "90"}, {"diameter", "0.01"}});
-    s.add("effect.caustics", "Caustics", {{"from", "Sun"}, {"through", "Ring"}, {"onto", "Floor"}, {"photons", "2000000"}});
+    s.add("effect.caustics", "Caustics",
+          {{"from", "Sun"}, {"through", "Ring"}, {"onto", "Floor"}, {"photons", "2000000"}});
     const ScenePtr scene = compiled(s.peek());
     CAPTURE(scene->troubles);
     REQUIRE(scene->caustics);
@@ -148,7 +164,8 @@ TEST_CASE("Inside a mirrored ring the cusp lies at half its radius", "[caustics]
   }
 }
 
-TEST_CASE("A ball lens crosses parallel light on its axis where the formula says, for each colour", "[caustics][truth27]") {
+TEST_CASE("A ball lens crosses parallel light on its axis where the formula says, for each colour",
+          "[caustics][truth27]") {
   struct Trap : PhotonSink {
     std::vector<float> x;
     bool meets(uint16_t) override { return true; }
@@ -166,13 +183,21 @@ TEST_CASE("A ball lens crosses parallel light on its axis where the formula says
         Set s;
         s.look("0, 5, 5", "0, 0, 0");
         s.lambert("Grey", "0.5, 0.5, 0.5");
-        s.add("material.surface", "Glass", {{"base_color", "1, 1, 1"}, {"roughness", "0"}, {"ior", std::to_string(n).c_str()}, {"transmission", "1"}});
+        s.add(
+            "material.surface", "Glass",
+            {{"base_color", "1, 1, 1"}, {"roughness", "0"}, {"ior", std::to_string(n).c_str()}, {"transmission", "1"}});
         s.add("object.sphere", "Ball", {{"radius", "1"}, {"material", "Glass"}});
-        s.add("object.plane", "Screen", {{"width", "20"}, {"depth", "20"}, {"position", ("0, " + std::to_string(-planes[k]) + ", 0").c_str()}, {"material", "Grey"}});
+        s.add("object.plane", "Screen",
+              {{"width", "20"},
+               {"depth", "20"},
+               {"position", ("0, " + std::to_string(-planes[k]) + ", 0").c_str()},
+               {"material", "Grey"}});
         const ScenePtr scene = compiled(s.peek());
         Trap trap;
         TraceCount count;
-        for (uint32_t i = 0; i < 200; ++i) tracePhoton(*scene, Ray{{float(std::sin(theta)), 5, 0}, {0, -1, 0}}, 0.5f, Sampler(1, 2, i, 3), i, trap, count);
+        for (uint32_t i = 0; i < 200; ++i)
+          tracePhoton(*scene, Ray{{float(std::sin(theta)), 5, 0}, {0, -1, 0}}, 0.5f, Sampler(1, 2, i, 3), i, trap,
+                      count);
         REQUIRE(trap.x.size() > 100);
         std::sort(trap.x.begin(), trap.x.end()); // most go straight through; few wander about inside
         radius[k] = double(trap.x[trap.x.size() / 2]);

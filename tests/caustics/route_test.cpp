@@ -9,7 +9,9 @@ using namespace ilumbra::test;
 
 namespace {
 
-Route measure(const Document& doc, const char* effect = "Caustics", uint32_t samples = 4) { return measured(doc, effect, samples); }
+Route measure(const Document& doc, const char* effect = "Caustics", uint32_t samples = 4) {
+  return measured(doc, effect, samples);
+}
 
 Set table() {
   Set s(64, 48);
@@ -93,7 +95,8 @@ TEST_CASE("What keeps light from being gathered is found and mended", "[caustics
   mends(sharp, "Too few photons", 2);
   // No more than one pass in all.
   Document few = changed("Caustics", "photons", "20000");
-  few = setValue(setValue(few, s.find("Caustics"), "edge", Constant(0.9)), s.find("Caustics"), "all_photons", Constant(0.02));
+  few = setValue(setValue(few, s.find("Caustics"), "edge", Constant(0.9)), s.find("Caustics"), "all_photons",
+                 Constant(0.02));
   CHECK(find(measure(few), "Too few photons"));
   CHECK(find(measure(changed("Caustics", "strength", "2")), "Beyond physics: strength 2"));
   CHECK(find(measure(changed("Caustics", "carry", "60 %")), "carry 60 %"));
@@ -105,7 +108,8 @@ TEST_CASE("What stands before the glass is named, and moved out of the light's w
   s.add("object.sphere", "Lid", {{"radius", "0.17"}, {"position", "-0.25, 0.7, -0.25"}, {"material", "Grey"}});
   const Route r = measure(s.peek());
   REQUIRE(station(r, "through").losses.size() >= 1);
-  CHECK(std::any_of(station(r, "through").losses.begin(), station(r, "through").losses.end(), [](const Loss& l) { return l.by == "Lid"; }));
+  CHECK(std::any_of(station(r, "through").losses.begin(), station(r, "through").losses.end(),
+                    [](const Loss& l) { return l.by == "Lid"; }));
   mends(s.peek(), "Lid keeps the light of Lamp from Ball");
 }
 
@@ -125,7 +129,8 @@ TEST_CASE("A focus away from the surface is told with its distance", "[caustics]
   Set s(48, 48);
   s.look("0, 1.5, 3", "0, 0.3, 0", "35");
   s.lambert("Grey", "0.5, 0.5, 0.5");
-  s.add("material.surface", "Glass", {{"base_color", "1, 1, 1"}, {"roughness", "0"}, {"ior", "1.5"}, {"transmission", "1"}});
+  s.add("material.surface", "Glass",
+        {{"base_color", "1, 1, 1"}, {"roughness", "0"}, {"ior", "1.5"}, {"transmission", "1"}});
   s.add("object.plane", "Table", {{"width", "8"}, {"depth", "8"}, {"material", "Grey"}});
   s.add("object.sphere", "Ball", {{"radius", "0.2"}, {"position", "0, 1.1, 0"}, {"material", "Glass"}});
   s.add("light.sun", "Sun", {{"power", "20000"}, {"height", "90"}});
@@ -136,7 +141,8 @@ TEST_CASE("A focus away from the surface is told with its distance", "[caustics]
   CHECK(f->weight == Finding::Weight::Note);
   const double height = std::stod(f->text.substr(f->text.find("lies ") + 5));
   CHECK(f->text.find("before the surface") != std::string::npos);
-  CHECK(height == Approx(f->text.find(" cm") != std::string::npos ? 83 : 0.83).epsilon(0.06)); // 1.1 m less 1.2 to 1.5 radii
+  CHECK(height ==
+        Approx(f->text.find(" cm") != std::string::npos ? 83 : 0.83).epsilon(0.06)); // 1.1 m less 1.2 to 1.5 radii
   // With the ball near the table it is on it.
   s.set(s.find("Ball"), {{"position", "0, 0.28, 0"}});
   CHECK_FALSE(find(measure(s.peek()), "The focus lies"));
@@ -154,7 +160,9 @@ TEST_CASE("A light that washes the pattern out is told with the ratio, and dimme
 
 TEST_CASE("Smooth normals on a coarse shape are told where they bend the light", "[caustics][route][finding]") {
   Set s = table();
-  s.add("object.cylinder", "Tumbler", {{"radius", "0.1"}, {"height", "0.2"}, {"segments", "12"}, {"position", "0.4, 0.11, 0"}, {"material", "Glass"}});
+  s.add(
+      "object.cylinder", "Tumbler",
+      {{"radius", "0.1"}, {"height", "0.2"}, {"segments", "12"}, {"position", "0.4, 0.11, 0"}, {"material", "Glass"}});
   s.set(s.find("Caustics"), {{"through", "Ball, Tumbler"}});
   CHECK(find(measure(s.peek()), "The smooth normals of Tumbler"));
   s.set(s.find("Tumbler"), {{"segments", "256"}});
@@ -189,7 +197,8 @@ TEST_CASE("What is selected is what the light goes through; a bright sky steps b
   CHECK(roleOf(doc, *doc.find(made), "through") == std::vector<NodeId>{s.find("Ball")});
   CHECK(roleOf(doc, *doc.find(made), "from") == std::vector<NodeId>{s.find("Lamp")});
   CHECK(Params(*doc.find(s.find("Noon sky")), 1).number("stops") < -1);
-  CHECK(std::any_of(told.begin(), told.end(), [](const std::string& t) { return t.find("Noon sky") != std::string::npos; }));
+  CHECK(std::any_of(told.begin(), told.end(),
+                    [](const std::string& t) { return t.find("Noon sky") != std::string::npos; }));
 }
 
 TEST_CASE("The before and after of the effect differ where the pattern is, and nowhere else", "[caustics][effect]") {

@@ -127,15 +127,19 @@ TEST_CASE("Render writes the picture and reports what was measured", "[cli]") {
   CHECK(c["rms"] < 0.5);
   CHECK(std::abs(c["mean_stops"].get<double>()) < 0.01);
   // A value for this picture only.
-  REQUIRE(cli("render " + a + " -o " + (folder / "dark.exr") + " --size 96x54 --samples 4 --set Camera.ev100=8.5 --set Picture.firefly_limit=0.125").code == 0);
-  CHECK(Json::parse(cli("compare " + p + " " + (folder / "dark.exr") + " --json").out)["mean_stops"].get<double>() == Approx(-3).margin(0.02));
+  REQUIRE(cli("render " + a + " -o " + (folder / "dark.exr") +
+              " --size 96x54 --samples 4 --set Camera.ev100=8.5 --set Picture.firefly_limit=0.125")
+              .code == 0);
+  CHECK(Json::parse(cli("compare " + p + " " + (folder / "dark.exr") + " --json").out)["mean_stops"].get<double>() ==
+        Approx(-3).margin(0.02));
 }
 
 TEST_CASE("The lens goes over a sequence of pictures, frame by frame, and says what does nothing", "[cli]") {
   TemporaryFolder folder;
   const std::string a = folder / "a.ilum", in = folder / "in.exr", out = folder / "out.exr";
   REQUIRE(cli("new sun-core -o " + a).code == 0);
-  REQUIRE(cli("render " + a + " -o " + in + " --size 48x27 --samples 1 --frames 1-3 --no-lens --passes sources").code == 0);
+  REQUIRE(cli("render " + a + " -o " + in + " --size 48x27 --samples 1 --frames 1-3 --no-lens --passes sources").code ==
+          0);
   // Grain changes from frame to frame on the same light; a vignette without an amount rests.
   REQUIRE(cli("add " + a + " lens.vignette Corners amount=0 -o " + a).code == 0);
   REQUIRE(cli("add " + a + " lens.grain Grain -o " + a).code == 0);
@@ -161,8 +165,12 @@ TEST_CASE("A picture from elsewhere is lit by the lens without a ray", "[cli]") 
   REQUIRE(cli("new sun-core -o " + a).code == 0);
   REQUIRE(cli("render " + a + " -o " + shot + " --size 48x27 --samples 2 --no-lens --passes identity").code == 0);
   const std::string f = folder / "f.ilum";
-  std::ofstream(f) << R"({"ilumbra": 1, "nodes": [{"id": 1, "kind": "picture.settings", "name": "Picture", "values": {"width": 48, "height": 27}}]})";
-  for (const char* add : {"camera.lens Camera", "plate.picture Shot file=shot.exr", "layer.picture Shade of=Shot \"layer=Pierced shade\"", "lens.glow Halo sources=Shade \"amount=80 %\" \"size=30 %\""}) REQUIRE(cli("add " + f + " " + add + " -o " + f).code == 0);
+  std::ofstream(f)
+      << R"({"ilumbra": 1, "nodes": [{"id": 1, "kind": "picture.settings", "name": "Picture", "values": {"width": 48, "height": 27}}]})";
+  for (const char* add :
+       {"camera.lens Camera", "plate.picture Shot file=shot.exr", "layer.picture Shade of=Shot \"layer=Pierced shade\"",
+        "lens.glow Halo sources=Shade \"amount=80 %\" \"size=30 %\""})
+    REQUIRE(cli("add " + f + " " + add + " -o " + f).code == 0);
   const Outcome o = cli("render " + f + " -o " + out + " --json");
   INFO(o.err);
   REQUIRE(o.code == 0);
@@ -183,10 +191,13 @@ TEST_CASE("Sequences, regions, limits and cameras", "[cli]") {
   for (const char* name : {"s.0002.png", "s.0004.png", "s.0006.png"}) CHECK(fs::exists(folder / name));
   CHECK_FALSE(fs::exists(folder / "s.0003.png"));
   REQUIRE(cli("render " + a + " -o " + (folder / "r.exr") + " --size 48x27 --samples 1 --region 4,4,10,10").code == 0);
-  REQUIRE(cli("render " + a + " -o " + (folder / "c.exr") + " --size 48x27 --samples 2 --camera \"Glass planet close\"").code == 0);
-  const Json timed = Json::parse(cli("render " + a + " -o " + (folder / "t.exr") + " --size 320x180 --samples 100000 --seconds 1 --json").out);
+  REQUIRE(cli("render " + a + " -o " + (folder / "c.exr") + " --size 48x27 --samples 2 --camera \"Glass planet close\"")
+              .code == 0);
+  const Json timed = Json::parse(
+      cli("render " + a + " -o " + (folder / "t.exr") + " --size 320x180 --samples 100000 --seconds 1 --json").out);
   CHECK(timed["samples"] < 100000);
-  const Json noisy = Json::parse(cli("render " + a + " -o " + (folder / "n.exr") + " --size 48x27 --samples 4096 --noise 0.3 --json").out);
+  const Json noisy = Json::parse(
+      cli("render " + a + " -o " + (folder / "n.exr") + " --size 48x27 --samples 4096 --noise 0.3 --json").out);
   CHECK(noisy["samples"] < 4096);
   CHECK(noisy["noise"] <= 0.3);
   refused("render " + a + " -o " + (folder / "x.exr") + " --size 48", 2, "a size like");
@@ -276,8 +287,11 @@ TEST_CASE("Denoised layers sum to the denoised picture, and raw ones to the raw"
   TemporaryFolder folder;
   const std::string a = folder / "a.ilum";
   REQUIRE(cli("new sun-core -o " + a).code == 0);
-  const std::string base = "render " + a + " --size 64x36 --samples 4 --noise 0 --no-lens --passes lights,emission,direct,indirect,caustics -o ";
-  const Json clean = Json::parse(cli(base + (folder / "clean.exr") + " --json").out), raw = Json::parse(cli(base + (folder / "raw.exr") + " --no-denoise --json").out);
+  const std::string base =
+      "render " + a +
+      " --size 64x36 --samples 4 --noise 0 --no-lens --passes lights,emission,direct,indirect,caustics -o ";
+  const Json clean = Json::parse(cli(base + (folder / "clean.exr") + " --json").out),
+             raw = Json::parse(cli(base + (folder / "raw.exr") + " --no-denoise --json").out);
   CHECK(clean["denoised"] == true);
   CHECK(raw["denoised"] == false);
   CHECK(clean["rays"] == raw["rays"]);
@@ -288,7 +302,8 @@ TEST_CASE("Denoised layers sum to the denoised picture, and raw ones to the raw"
     std::vector<double> lights(whole.rgb.size(), 0.0), ways(whole.rgb.size(), 0.0);
     size_t count = 0;
     for (const FileLayer& l : f->layers) {
-      const bool light = l.name.starts_with("Light of "), way = l.name == "Emission" || l.name == "Direct" || l.name == "Indirect" || l.name == "Caustics";
+      const bool light = l.name.starts_with("Light of "),
+                 way = l.name == "Emission" || l.name == "Direct" || l.name == "Indirect" || l.name == "Caustics";
       if (!light && !way) continue;
       ++count;
       const Picture p = f->picture(l.name);
@@ -303,7 +318,9 @@ TEST_CASE("Denoised layers sum to the denoised picture, and raw ones to the raw"
   }
 }
 
-TEST_CASE("Kinds tell their choices and lists, check names what is unknown and what effects lack, and foreign text is cut short", "[cli]") {
+TEST_CASE("Kinds tell their choices and lists, check names what is unknown and what effects lack, and foreign text is "
+          "cut short",
+          "[cli]") {
   TemporaryFolder folder;
   const std::string file = folder / "a.ilum";
   const Outcome spot = cli("kinds light.area");

@@ -11,11 +11,12 @@ using namespace ilumbra::test;
 
 namespace {
 
-// By each pixel's own light, over what is hardly lit by the picture's. Beyond five times its light a pixel is simply wrong: one firefly among
-// thousands does not decide.
+// By each pixel's own light, over what is hardly lit by the picture's. Beyond five times its light a pixel is simply
+// wrong: one firefly among thousands does not decide.
 double relativeError(const Picture& a, const Picture& truth) {
   double mean = 0, sum = 0;
-  for (size_t i = 0; i < truth.pixels(); ++i) mean += double(luminance(truth.color(int(i) % truth.width, int(i) / truth.width)));
+  for (size_t i = 0; i < truth.pixels(); ++i)
+    mean += double(luminance(truth.color(int(i) % truth.width, int(i) / truth.width)));
   const double floor = 0.02 * mean / double(truth.pixels());
   for (size_t i = 0; i < truth.rgb.size(); ++i) {
     const double e = (double(a.rgb[i]) - double(truth.rgb[i])) / (std::abs(double(truth.rgb[i])) + floor);
@@ -34,7 +35,8 @@ TEST_CASE("No starter is clearly worse denoised than raw", "[demo][denoise]") {
     if (s.name == "orrery-hall") continue; // all of them at once
     const Document doc = writeStarter(s, kinds(), folder / (s.name + ".ilum"));
     SceneCache scenes;
-    const ScenePtr scene = compileScene(doc, {.frame = currentFrame(doc), .width = 80, .height = 50, .queries = {}}, cache.assets(doc.folder()), scenes);
+    const ScenePtr scene = compileScene(doc, {.frame = currentFrame(doc), .width = 80, .height = 50, .queries = {}},
+                                        cache.assets(doc.folder()), scenes);
     if (scene->bare()) continue;
     const auto lit = [&](const Rendering& r) { return collect(r.film(), 0, scene->amounts, 1, pool()); };
     Rendering r(scene);

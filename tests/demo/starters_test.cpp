@@ -17,7 +17,8 @@ struct Opened {
   AssetCache cache;
   Document doc;
   explicit Opened(const Starter& s) : doc(writeStarter(s, kinds(), folder / "scene.ilum")) {
-    doc = setValue(setValue(doc, doc.settings().id, "width", Constant(160.0)), doc.settings().id, "height", Constant(90.0));
+    doc = setValue(setValue(doc, doc.settings().id, "width", Constant(160.0)), doc.settings().id, "height",
+                   Constant(90.0));
   }
   Traced render(uint32_t samples) { return trace(doc, samples, 0, cache.assets(folder.path())); }
 };

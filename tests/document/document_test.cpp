@@ -1,8 +1,8 @@
-#include "core/document/transplant.h"
 #include "core/base/error.h"
 #include "core/document/difference.h"
 #include "core/document/file.h"
 #include "core/document/history.h"
+#include "core/document/transplant.h"
 #include "tests/support/scene.h"
 
 using namespace ilumbra;
@@ -64,16 +64,20 @@ TEST_CASE("Addresses name parameters, children, uses of shared things and entrie
   d = setAt(d, resolve(d, "Ball.material.roughness"), Constant(0.9));
   CHECK(std::get<double>(*valueAt(d, resolve(d, "Ball.material.roughness")).constant()) == 0.9);
   CHECK(Params(*d.findByName("Brass"), 1).number("roughness") == 0.5);
-  for (const char* bad : {"Nobody.power", "Lamp.nothing", "Rig.objects", "Rig.objects[3].radius", "Rig.objects[0].radius", "Shine.from[2].power", "Ball.material.nothing", "Rig.objects[x].radius", ""})
+  for (const char* bad :
+       {"Nobody.power", "Lamp.nothing", "Rig.objects", "Rig.objects[3].radius", "Rig.objects[0].radius",
+        "Shine.from[2].power", "Ball.material.nothing", "Rig.objects[x].radius", ""})
     CHECK_FALSE(refusal([&] { resolve(d, bad); }).empty());
 }
 
 TEST_CASE("An address as text resolves to itself", "[document][address]") {
   Document d = small();
-  for (const char* text : {"Lamp.power", "Ball.material.roughness", "Shine.from"}) CHECK(addressText(d, resolve(d, text)) == text);
+  for (const char* text : {"Lamp.power", "Ball.material.roughness", "Shine.from"})
+    CHECK(addressText(d, resolve(d, text)) == text);
 }
 
-TEST_CASE("A shared thing can be overridden where it is used, only through its inputs, and unlinked", "[document][shared]") {
+TEST_CASE("A shared thing can be overridden where it is used, only through its inputs, and unlinked",
+          "[document][shared]") {
   Document d = small();
   d = setInputs(d, idOf(d, "Brass"), {{"polish", "roughness"}});
   const Value rough(Constant(0.8));
@@ -124,19 +128,27 @@ TEST_CASE("A duplicate has its own children and the same shared things", "[docum
 
 TEST_CASE("A wrong value is refused with its place", "[document]") {
   const Document d = small();
-  const auto wrong = [&](const char* address, const Constant& v) { return refusal([&] { setAt(d, resolve(d, address), v); }); };
+  const auto wrong = [&](const char* address, const Constant& v) {
+    return refusal([&] { setAt(d, resolve(d, address), v); });
+  };
   CHECK(wrong("Lamp.power", NAN).find("Lamp.power: not a finite number") == 0);
   CHECK(wrong("Lamp.power", std::string("much")).find("Lamp.power") == 0);
   CHECK(wrong("Picture.samples", 2.5).find("whole number") != std::string::npos);
   CHECK(wrong("Picture.view", std::string("Sepia")).find("ACES SDR") != std::string::npos);
   CHECK(wrong("Ball.material", Reference{idOf(d, "Lamp"), nullptr}).find("does not go here") != std::string::npos);
   CHECK(wrong("Ball.material", Reference{9999, nullptr}).find("does not exist") != std::string::npos);
-  CHECK(wrong("Shine.from", std::vector<Reference>{{idOf(d, "Lamp"), nullptr}, {idOf(d, "Lamp"), nullptr}}).find("twice") != std::string::npos);
+  CHECK(wrong("Shine.from", std::vector<Reference>{{idOf(d, "Lamp"), nullptr}, {idOf(d, "Lamp"), nullptr}})
+            .find("twice") != std::string::npos);
 }
 
-TEST_CASE("A key's value at its frame is the key's value; hold holds, linear is linear, smooth has equal tangents", "[document][keys][truth35]") {
+TEST_CASE("A key's value at its frame is the key's value; hold holds, linear is linear, smooth has equal tangents",
+          "[document][keys][truth35]") {
   const auto at = [](const Keys& k, double f) { return std::get<double>(evaluate(k, f)); };
-  Keys k{{{1, 2.0, KeyShape::Hold}, {5, 10.0, KeyShape::Linear}, {9, 4.0, KeyShape::Smooth}, {20, 8.0, KeyShape::Smooth}, {24, 1.0, KeyShape::Linear}}};
+  Keys k{{{1, 2.0, KeyShape::Hold},
+          {5, 10.0, KeyShape::Linear},
+          {9, 4.0, KeyShape::Smooth},
+          {20, 8.0, KeyShape::Smooth},
+          {24, 1.0, KeyShape::Linear}}};
   for (const Key& key : k.keys) CHECK(at(k, key.frame) == std::get<double>(key.value));
   CHECK(at(k, 4.99) == 2);
   CHECK(at(k, 7) == Approx(7));
@@ -226,7 +238,8 @@ TEST_CASE("A change's stage is the dearest of all that consume it", "[document][
   d = addNode(d, "pattern.image", "Scratches", {}, &image);
   CHECK(stage("Scratches.gain", Triple{2, 2, 2}) == Stage::Display);
   Document driven = setAt(d, resolve(d, "Brass.roughness"), PatternUse{{image, nullptr}});
-  CHECK(changeStage(driven, setAt(driven, resolve(driven, "Scratches.gain"), Constant(Triple{2, 2, 2}))) == Stage::Shading);
+  CHECK(changeStage(driven, setAt(driven, resolve(driven, "Scratches.gain"), Constant(Triple{2, 2, 2}))) ==
+        Stage::Shading);
 }
 
 TEST_CASE("Typed numbers take units, arithmetic and stops", "[document][units]") {
@@ -243,7 +256,8 @@ TEST_CASE("Typed numbers take units, arithmetic and stops", "[document][units]")
   CHECK(typed("Lamp.power", "+1 stop") == Approx(1600));
   CHECK(typed("Lamp.power", "-2 stops") == Approx(200));
   CHECK(typed("Lamp.power", "1.2 klm") == Approx(1200));
-  for (const char* bad : {"", "much", "3 apples", "1/0", "20 lm lm", "2 kg"}) CHECK_FALSE(refusal([&] { typed("Ball.radius", bad); }).empty());
+  for (const char* bad : {"", "much", "3 apples", "1/0", "20 lm lm", "2 kg"})
+    CHECK_FALSE(refusal([&] { typed("Ball.radius", bad); }).empty());
   const Value v = parseValue(d, definitionAt(d, resolve(d, "Lamp.color")), "#ff8000");
   CHECK(std::get<Triple>(*v.constant())[0] == Approx(1));
   CHECK(std::get<Triple>(*v.constant())[1] == Approx(0.2159).epsilon(1e-3));
@@ -251,7 +265,11 @@ TEST_CASE("Typed numbers take units, arithmetic and stops", "[document][units]")
 
 TEST_CASE("What is shown can be typed again", "[document][units]") {
   const Document d = small();
-  for (const auto& [address, value] : {std::pair{"Ball.radius", 0.0123}, {"Ball.radius", 12.5}, {"Lamp.power", 123456.0}, {"Camera.focal_length", 85.0}, {"Lamp.stops", -1.5}}) {
+  for (const auto& [address, value] : {std::pair{"Ball.radius", 0.0123},
+                                       {"Ball.radius", 12.5},
+                                       {"Lamp.power", 123456.0},
+                                       {"Camera.focal_length", 85.0},
+                                       {"Lamp.stops", -1.5}}) {
     const Address a = resolve(d, address);
     std::string text = formatNumber(definitionAt(d, a), value);
     for (size_t at; (at = text.find("\u2009")) != std::string::npos;) text.erase(at, 3);
@@ -261,7 +279,9 @@ TEST_CASE("What is shown can be typed again", "[document][units]") {
 
 TEST_CASE("Numbers are shown as a person writes them", "[document][units]") {
   const Document d = small();
-  const auto shown = [&](const char* address, double v) { return formatNumber(definitionAt(d, resolve(d, address)), v); };
+  const auto shown = [&](const char* address, double v) {
+    return formatNumber(definitionAt(d, resolve(d, address)), v);
+  };
   CHECK(shown("Ball.radius", 0.05) == "50 mm");
   CHECK(shown("Ball.radius", 0.5) == "0.5 m");
   CHECK(shown("Ball.radius", 0) == "0 m");
@@ -284,7 +304,11 @@ TEST_CASE("Switches, choices, colours and references are typed as words", "[docu
   CHECK(typed("Shine.from", "Lamp, Ball") == "Lamp, Ball");
   CHECK(typed("Shine.from", "none") == "none");
   CHECK(typed("Ball.position", "1, 2cm, 3/4") == "1 m, 20 mm, 0.75 m");
-  for (const auto& [address, text] : {std::pair{"Lamp.on", "perhaps"}, {"Picture.view", "Sepia"}, {"Ball.material", "Lamp"}, {"Ball.position", "1, 2"}, {"Shine.from", "Nobody"}})
+  for (const auto& [address, text] : {std::pair{"Lamp.on", "perhaps"},
+                                      {"Picture.view", "Sepia"},
+                                      {"Ball.material", "Lamp"},
+                                      {"Ball.position", "1, 2"},
+                                      {"Shine.from", "Nobody"}})
     CHECK_FALSE(refusal([&] { typed(address, text); }).empty());
 }
 

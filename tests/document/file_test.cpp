@@ -4,9 +4,9 @@
 #include "demo/starters.h"
 #include "tests/support/scene.h"
 
+#include <csignal>
 #include <filesystem>
 #include <fstream>
-#include <csignal>
 #include <sys/resource.h>
 
 using namespace ilumbra;
@@ -80,10 +80,12 @@ TEST_CASE("File names follow the document to another folder", "[file]") {
   writeDocument(d, folder / "a/one.ilum");
   const Document moved = writeDocument(d, folder / "b/two.ilum");
   CHECK(Params(*moved.findByName("Scratches"), 1).text("file") == "../a/textures/scratches.png");
-  CHECK(resolveFile(moved, Params(*moved.findByName("Scratches"), 1).text("file")) == folder / "a/textures/scratches.png");
+  CHECK(resolveFile(moved, Params(*moved.findByName("Scratches"), 1).text("file")) ==
+        folder / "a/textures/scratches.png");
   // An absolute name becomes a relative one.
   const Document absolute = setAt(d, resolve(d, "Scratches.file"), Constant(folder / "a/other.png"));
-  CHECK(Params(*writeDocument(absolute, folder / "b/three.ilum").findByName("Scratches"), 1).text("file") == "../a/other.png");
+  CHECK(Params(*writeDocument(absolute, folder / "b/three.ilum").findByName("Scratches"), 1).text("file") ==
+        "../a/other.png");
 }
 
 TEST_CASE("A broken document is refused with its place", "[file]") {
@@ -105,13 +107,15 @@ TEST_CASE("A broken document is refused with its place", "[file]") {
   CHECK(refusal([&] { fromJson(kinds(), "[]"); }).find("not an Ilumbra document") != std::string::npos);
   CHECK(refusal([&] { fromJson(kinds(), ""); }).find("not valid JSON") != std::string::npos);
   CHECK(refusal([&] { fromJson(kinds(), std::string(100000, '[')); }).find("nested too deeply") != std::string::npos);
-  CHECK(refusal([&] { fromJson(kinds(), R"({"ilumbra": 1, "nodes": []})"); }).find("picture settings") != std::string::npos);
+  CHECK(refusal([&] { fromJson(kinds(), R"({"ilumbra": 1, "nodes": []})"); }).find("picture settings") !=
+        std::string::npos);
 }
 
 TEST_CASE("A document cut off or with flipped bits is refused or is a document: never a crash", "[file]") {
   const std::string good = toJson(everything());
   size_t refused = 0, cuts = 0;
-  for (size_t n = 0; n < good.size() - 2; n += 8, ++cuts) refused += !refusal([&] { fromJson(kinds(), std::string_view(good).substr(0, n)); }).empty();
+  for (size_t n = 0; n < good.size() - 2; n += 8, ++cuts)
+    refused += !refusal([&] { fromJson(kinds(), std::string_view(good).substr(0, n)); }).empty();
   CHECK(refused == cuts);
   for (size_t i = 0; i < good.size(); i += 3)
     for (const int bit : {0, 3, 6}) {
@@ -130,7 +134,8 @@ TEST_CASE("What cannot be written says so and leaves the old file whole", "[file
   const std::string path = folder / "kept.ilum";
   writeDocument(everything(), path);
   const std::string before = readFile(path);
-  CHECK(refusal([&] { writeDocument(everything(), folder / "no/such/folder.ilum"); }).find("cannot be written") != std::string::npos);
+  CHECK(refusal([&] { writeDocument(everything(), folder / "no/such/folder.ilum"); }).find("cannot be written") !=
+        std::string::npos);
   // A full disk, as the system tells it: a limit on the size of files.
   rlimit old{};
   getrlimit(RLIMIT_FSIZE, &old);

@@ -69,5 +69,6 @@ TEST_CASE("The docs name each kind once, with the stage that each parameter redo
     CHECK(docs.find(head, at + 1) == std::string::npos);
   }
   CHECK(docs.find("| `power` | number | lm | 800 |") != std::string::npos);
-  for (const char* stage : {"| display |", "| lens |", "| mix |", "| shading |", "| placement |", "| geometry |"}) CHECK(docs.find(stage) != std::string::npos);
+  for (const char* stage : {"| display |", "| lens |", "| mix |", "| shading |", "| placement |", "| geometry |"})
+    CHECK(docs.find(stage) != std::string::npos);
 }

@@ -18,7 +18,8 @@ TEST_CASE("Foreign text is quoted at no more than 300 characters, and never thro
   Set s;
   const NodeId lamp = s.add("light.point", "Lamp", {});
   const Document doc = s.take();
-  const std::string message = refusal([&] { parseValue(doc, *doc.find(lamp)->kind->param("power"), std::string(100000, 'z')); });
+  const std::string message =
+      refusal([&] { parseValue(doc, *doc.find(lamp)->kind->param("power"), std::string(100000, 'z')); });
   CHECK(message.size() < 500);
   CHECK(message.find("Power") == 0);
 }

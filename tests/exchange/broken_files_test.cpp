@@ -1,9 +1,9 @@
 // Files made to break their readers: each must be refused with a message, or read; never a crash, never a hang.
 #include "core/base/error.h"
+#include "core/color/view.h"
 #include "core/document/file.h"
 #include "core/exchange/assets.h"
 #include "core/exchange/child.h"
-#include "core/color/view.h"
 #include "core/exchange/export.h"
 #include "core/exchange/picture_file.h"
 #include "core/exchange/readers.h"
@@ -133,8 +133,11 @@ TEST_CASE("Text formats cut off at every eighth byte are refused or read", "[exc
   const std::pair<const char*, std::string> files[] = {
       {"a.gltf", smallGltf().dump()},
       {"a.obj", "mtllib none.mtl\no Part\nv 0 0 0\nv 1 0 0\nv 0 1 0\nvn 0 0 1\nvt 0 0\nf 1/1/1 2/1/1 3/1/1\n"},
-      {"a.ply", "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n"},
-      {"a.stl", "solid t\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\nendsolid t\n"}};
+      {"a.ply",
+       "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement face "
+       "1\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n"},
+      {"a.stl", "solid t\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 "
+                "0\nendloop\nendfacet\nendsolid t\n"}};
   for (const auto& [name, text] : files) {
     const std::string path = folder / name;
     writeFileAtomically(path, text);
@@ -153,7 +156,8 @@ TEST_CASE("Text formats cut off at every eighth byte are refused or read", "[exc
   }
 }
 
-TEST_CASE("glTF with wrong indices, NaN, missing buffers, recursion or absurd counts is refused and says what", "[exchange][broken]") {
+TEST_CASE("glTF with wrong indices, NaN, missing buffers, recursion or absurd counts is refused and says what",
+          "[exchange][broken]") {
   TemporaryFolder folder;
   const std::string path = folder / "bad.gltf";
   const auto why = [&](const std::function<void(Json&)>& spoil) {
@@ -224,9 +228,12 @@ TEST_CASE("Binary PLY and STL that claim more than they hold are refused", "[exc
   std::memcpy(stl.data() + 80, &many, 4);
   writeFileAtomically(folder / "many.stl", stl);
   CHECK_FALSE(refusal([&] { AssetCache().model(folder / "many.stl"); }).empty());
-  writeFileAtomically(folder / "many.ply", "ply\nformat binary_little_endian 1.0\nelement vertex 4000000000\nproperty float x\nproperty float y\nproperty float z\nend_header\nabcd");
+  writeFileAtomically(folder / "many.ply", "ply\nformat binary_little_endian 1.0\nelement vertex 4000000000\nproperty "
+                                           "float x\nproperty float y\nproperty float z\nend_header\nabcd");
   CHECK_FALSE(refusal([&] { AssetCache().model(folder / "many.ply"); }).empty());
-  writeFileAtomically(folder / "list.ply", "ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uint int vertex_indices\nend_header\n0 0 0\n4294967295 0\n");
+  writeFileAtomically(folder / "list.ply",
+                      "ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\nproperty float "
+                      "z\nelement face 1\nproperty list uint int vertex_indices\nend_header\n0 0 0\n4294967295 0\n");
   CHECK_FALSE(refusal([&] { AssetCache().model(folder / "list.ply"); }).empty());
 }
 
@@ -239,7 +246,8 @@ TEST_CASE("The child's refusal comes to the parent as one line with the path", "
   CHECK(refusal([&] { AssetCache().model(folder / "gone.glb"); }).find("cannot be read") != std::string::npos);
   CHECK(refusal([&] { AssetCache().model(folder.path()); }).find("is not a file") != std::string::npos);
   writeFileAtomically(folder / "x.unheard", "Hm");
-  CHECK(refusal([&] { AssetCache().model(folder / "x.unheard"); }).find("is no model this version reads") != std::string::npos);
+  CHECK(refusal([&] { AssetCache().model(folder / "x.unheard"); }).find("is no model this version reads") !=
+        std::string::npos);
   writeFileAtomically(folder / "x.fbx", "Kaydara FBX Binary  ");
   CHECK(refusal([&] { AssetCache().model(folder / "x.fbx"); }).find("cannot be understood") != std::string::npos);
 }
@@ -247,7 +255,8 @@ TEST_CASE("The child's refusal comes to the parent as one line with the path", "
 TEST_CASE("A reader that takes too long or too much memory is ended", "[exchange][child]") {
   TemporaryFolder folder;
   // A named pipe is no file; a huge text is: with no time allowed it must be refused at once.
-  std::string big = "ply\nformat ascii 1.0\nelement vertex 3000000\nproperty float x\nproperty float y\nproperty float z\nend_header\n";
+  std::string big = "ply\nformat ascii 1.0\nelement vertex 3000000\nproperty float x\nproperty float y\nproperty float "
+                    "z\nend_header\n";
   for (int i = 0; i < 3000000; ++i) big += "0 0 0\n"; // the vertices that the header claims
   writeFileAtomically(folder / "big.ply", big);
   ParseLimits limits;
@@ -258,7 +267,9 @@ TEST_CASE("A reader that takes too long or too much memory is ended", "[exchange
   limits = {};
   limits.time = std::chrono::seconds(1);
   // So much that no machine is through with it in the second that it has.
-  std::string bigger = "ply\nformat ascii 1.0\nelement vertex 48000000\nproperty float x\nproperty float y\nproperty float z\nend_header\n", lines;
+  std::string bigger = "ply\nformat ascii 1.0\nelement vertex 48000000\nproperty float x\nproperty float y\nproperty "
+                       "float z\nend_header\n",
+              lines;
   for (int i = 0; i < 3000000; ++i) lines += "0 0 0\n";
   for (int i = 0; i < 16; ++i) bigger += lines;
   writeFileAtomically(folder / "bigger.ply", bigger);
@@ -312,18 +323,20 @@ TEST_CASE("What the child returns is checked as well", "[exchange][child]") {
   n.children = {0};
   m.nodes = {n};
   CHECK_FALSE(refusal([&] {
-    m.roots = {0};
-    decodeModel(encode(m));
-  }).empty());
+                m.roots = {0};
+                decodeModel(encode(m));
+              }).empty());
   std::string huge(8, '\xff');
   CHECK(refusal([&] { decodeModel(huge); }).find("nonsense") != std::string::npos);
 }
 
-TEST_CASE("A font from a file is shaped as one that ships, and what is no font is refused by its name", "[broken][text]") {
+TEST_CASE("A font from a file is shaped as one that ships, and what is no font is refused by its name",
+          "[broken][text]") {
   TemporaryFolder folder;
   std::ofstream(folder / "own.ttf", std::ios::binary) << shippedFont("Manrope bold");
   AssetCache assets;
-  const TextOutline own = assets.outline(folder / "own.ttf", "Ag: 7", 0.1f), shipped = outlineOf(shippedFont("Manrope bold"), "Ag: 7", 0.1f);
+  const TextOutline own = assets.outline(folder / "own.ttf", "Ag: 7", 0.1f),
+                    shipped = outlineOf(shippedFont("Manrope bold"), "Ag: 7", 0.1f);
   CHECK(own.width == shipped.width);
   CHECK(own.rings == shipped.rings);
   std::ofstream(folder / "none.ttf") << "this is no font";
@@ -333,7 +346,8 @@ TEST_CASE("A font from a file is shaped as one that ships, and what is no font i
   const std::string bytes = shippedFont("EB Garamond");
   for (int i = 0; i < 24; ++i) {
     std::string broken = bytes;
-    if (i % 2) broken.resize(bytes.size() * size_t(i) / 24);
+    if (i % 2)
+      broken.resize(bytes.size() * size_t(i) / 24);
     else
       for (size_t k = 0; k < 400; ++k) broken[(k * 7919 + size_t(i) * 104729) % broken.size()] ^= char(1 + i);
     std::ofstream(folder / "broken.otf", std::ios::binary) << broken;

@@ -60,12 +60,15 @@ TEST_CASE("A multi-layer EXR holds every pass and is read back as it was", "[exc
     CAPTURE(l.name);
     REQUIRE(back);
     for (size_t c = 0; c < l.channels.size(); ++c) {
-      const auto at = size_t(std::find(back->channels.begin(), back->channels.end(), l.channels[c]) - back->channels.begin());
+      const auto at =
+          size_t(std::find(back->channels.begin(), back->channels.end(), l.channels[c]) - back->channels.begin());
       REQUIRE(at < back->channels.size());
       for (size_t i = 0; i < 1200; ++i) {
         const float a = l.data[i * l.channels.size() + c], b = back->data[i * back->channels.size() + at];
-        if (l.fullFloat) REQUIRE(a == b);
-        else REQUIRE(b == Approx(a).epsilon(1.0 / 1024).margin(1e-6));
+        if (l.fullFloat)
+          REQUIRE(a == b);
+        else
+          REQUIRE(b == Approx(a).epsilon(1.0 / 1024).margin(1e-6));
       }
     }
   }
@@ -78,10 +81,12 @@ TEST_CASE("The layers of the lights sum to the picture without lens, in the file
   const Traced t = trace(doc, 8);
   const PictureFile f = rendered(doc, t, "lights,sources").frame();
   const Picture all = f.picture("All light"), lamp = f.picture("Light of Lamp"), sky = f.picture("Light of Sky");
-  for (size_t i = 0; i < all.rgb.size(); ++i) REQUIRE(lamp.rgb[i] + sky.rgb[i] == Approx(all.rgb[i]).epsilon(1e-5).margin(1e-7));
+  for (size_t i = 0; i < all.rgb.size(); ++i)
+    REQUIRE(lamp.rgb[i] + sky.rgb[i] == Approx(all.rgb[i]).epsilon(1e-5).margin(1e-7));
 }
 
-TEST_CASE("First-hit coverages sum to alpha, and the Cryptomatte in the file decodes to the mask inside", "[exchange][truth33]") {
+TEST_CASE("First-hit coverages sum to alpha, and the Cryptomatte in the file decodes to the mask inside",
+          "[exchange][truth33]") {
   TemporaryFolder folder;
   const Document doc = glowingSet();
   const Traced t = trace(doc, 32);
@@ -109,7 +114,9 @@ TEST_CASE("First-hit coverages sum to alpha, and the Cryptomatte in the file dec
   }
   CHECK(partial);
   bool found = false;
-  for (const auto& [key, value] : in.metadata) found |= key.find("cryptomatte/") == 0 && key.find("/manifest") != std::string::npos && value.find("\"Ball\"") != std::string::npos;
+  for (const auto& [key, value] : in.metadata)
+    found |= key.find("cryptomatte/") == 0 && key.find("/manifest") != std::string::npos &&
+             value.find("\"Ball\"") != std::string::npos;
   CHECK(found);
 }
 
@@ -129,20 +136,24 @@ TEST_CASE("The lens applied to a rendered file is the lens of the render", "[exc
   const Traced t = trace(doc, 8);
   const PictureFile f = rendered(doc, t, "sources");
   const Picture again = lensOnFile(doc, 1, f, pool()).picture, whole = f.frame().picture();
-  for (size_t i = 0; i < whole.rgb.size(); ++i) REQUIRE(again.rgb[i] == Approx(whole.rgb[i]).epsilon(1e-4).margin(1e-5));
+  for (size_t i = 0; i < whole.rgb.size(); ++i)
+    REQUIRE(again.rgb[i] == Approx(whole.rgb[i]).epsilon(1e-4).margin(1e-5));
   // Changed in the document, it changes on the file: no ray is needed.
   const Document stronger = setAt(doc, resolve(doc, "Halo.amount"), Constant(0.8));
   const LensResult direct = develop(stronger, 1, *t.scene, t.film(), t.scene->amounts, pool());
   const Picture onFile = lensOnFile(stronger, 1, f, pool()).picture;
-  for (size_t i = 0; i < whole.rgb.size(); ++i) REQUIRE(onFile.rgb[i] == Approx(direct.picture.rgb[i]).epsilon(1e-4).margin(1e-5));
-  CHECK(refusal([&] { lensOnFile(doc, 1, rendered(doc, t, ""), pool()); }).find("--passes sources") != std::string::npos);
+  for (size_t i = 0; i < whole.rgb.size(); ++i)
+    REQUIRE(onFile.rgb[i] == Approx(direct.picture.rgb[i]).epsilon(1e-4).margin(1e-5));
+  CHECK(refusal([&] { lensOnFile(doc, 1, rendered(doc, t, ""), pool()); }).find("--passes sources") !=
+        std::string::npos);
 }
 
 TEST_CASE("Light beside the frame is in the file too, and shines into it again", "[exchange][lens][overscan]") {
   TemporaryFolder folder;
   Set s(64, 48);
   s.look("0, 0, 4", "0, 0, 0", "36");
-  s.add("light.point", "Lamp", {{"power", "60"}, {"radius", "0.15"}, {"position", "2.4, 0, 0"}}); // to the right of the frame
+  s.add("light.point", "Lamp",
+        {{"power", "60"}, {"radius", "0.15"}, {"position", "2.4, 0, 0"}}); // to the right of the frame
   s.add("object.sphere", "Ball", {{"radius", "0.3"}});
   s.add("lens.glow", "Halo", {{"sources", "Lamp"}, {"size", "40 %"}, {"amount", "100 %"}});
   Document doc = s.take();
@@ -158,7 +169,8 @@ TEST_CASE("Light beside the frame is in the file too, and shines into it again",
   CHECK(all.left == f.left);
   CHECK(frame.width == 64);
   CHECK(frame.height == 48);
-  const Picture whole = f.frame().picture(), again = lensOnFile(doc, 1, all, pool()).picture, without = lensOnFile(doc, 1, frame, pool()).picture;
+  const Picture whole = f.frame().picture(), again = lensOnFile(doc, 1, all, pool()).picture,
+                without = lensOnFile(doc, 1, frame, pool()).picture;
   REQUIRE(again.width == 64);
   double truth = 0, lost = 0;
   for (size_t i = 0; i < whole.rgb.size(); ++i) {
@@ -169,10 +181,13 @@ TEST_CASE("Light beside the frame is in the file too, and shines into it again",
   CHECK(lost > 0.3 * truth);
   // What is drawn in from beside the frame is there, and covers.
   Document drawn = addNode(doc, "lens.displace", "Push");
-  for (const auto& [param, value] : {std::pair{"map", 1.0}, {"across", 0.25}, {"down", 0.0}}) drawn = setValue(drawn, drawn.findByName("Push")->id, param, Constant(value));
-  const LensResult pushed = lensOnFile(drawn, 1, all, pool()), inside = develop(drawn, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  for (const auto& [param, value] : {std::pair{"map", 1.0}, {"across", 0.25}, {"down", 0.0}})
+    drawn = setValue(drawn, drawn.findByName("Push")->id, param, Constant(value));
+  const LensResult pushed = lensOnFile(drawn, 1, all, pool()),
+                   inside = develop(drawn, 1, *t.scene, t.film(), t.scene->amounts, pool());
   double brought = 0;
-  for (size_t i = 0; i < whole.rgb.size(); ++i) REQUIRE(pushed.picture.rgb[i] == Approx(inside.picture.rgb[i]).epsilon(4e-3).margin(1e-3));
+  for (size_t i = 0; i < whole.rgb.size(); ++i)
+    REQUIRE(pushed.picture.rgb[i] == Approx(inside.picture.rgb[i]).epsilon(4e-3).margin(1e-3));
   for (size_t i = 0; i < pushed.alpha.size(); ++i) {
     REQUIRE(pushed.alpha[i] == Approx(inside.alpha[i]).epsilon(2e-3).margin(1e-3));
     if (i % 64 >= 52) brought = std::max(brought, double(pushed.alpha[i]));
@@ -189,7 +204,8 @@ TEST_CASE("A file whose pixels fill a part of the frame, or reach beyond it, is 
   f.width = 12;
   f.height = 8;
   f.layers.push_back({"", {"R", "G", "B", "A"}, true, {}});
-  for (int i = 0; i < 12 * 8; ++i) f.layers[0].data.insert(f.layers[0].data.end(), {float(i % 12), float(i / 12), 2, 1});
+  for (int i = 0; i < 12 * 8; ++i)
+    f.layers[0].data.insert(f.layers[0].data.end(), {float(i % 12), float(i / 12), 2, 1});
   AssetCache cache;
   for (const auto& [left, top, w, h] : {std::tuple{3, 2, 5, 4}, {-4, -3, 20, 16}, {-2, 1, 9, 4}}) {
     CAPTURE(left, top);
@@ -198,7 +214,8 @@ TEST_CASE("A file whose pixels fill a part of the frame, or reach beyond it, is 
     f.frameWidth = w;
     f.frameHeight = h;
     writePicture(f, folder / "window.exr", views(), "ACES SDR");
-    const PictureFile whole = readPicture(folder / "window.exr", nullptr, true), in = readPicture(folder / "window.exr");
+    const PictureFile whole = readPicture(folder / "window.exr", nullptr, true),
+                      in = readPicture(folder / "window.exr");
     CHECK(whole.width == 12);
     CHECK(whole.left == left);
     REQUIRE(in.width == w);
@@ -243,11 +260,13 @@ TEST_CASE("The sources of a set with plates hold the plates' light too", "[excha
   const PictureFile f = rendered(doc, t, "sources");
   const LensResult again = lensOnFile(doc, 1, f, pool());
   const Picture whole = f.frame().picture();
-  for (size_t i = 0; i < whole.rgb.size(); ++i) REQUIRE(again.picture.rgb[i] == Approx(whole.rgb[i]).epsilon(1e-4).margin(1e-5));
+  for (size_t i = 0; i < whole.rgb.size(); ++i)
+    REQUIRE(again.picture.rgb[i] == Approx(whole.rgb[i]).epsilon(1e-4).margin(1e-5));
   for (const StageResult& stage : again.stages) CHECK(stage.idle.empty());
 }
 
-TEST_CASE("On a picture from elsewhere stages find what they name by its Cryptomatte, a mask, or a layer of light", "[exchange][lens]") {
+TEST_CASE("On a picture from elsewhere stages find what they name by its Cryptomatte, a mask, or a layer of light",
+          "[exchange][lens]") {
   const Document doc = glowingSet();
   const Traced t = trace(doc, 8);
   // As another program might write it: its Cryptomatte has lower-case channels and another name.
@@ -265,7 +284,8 @@ TEST_CASE("On a picture from elsewhere stages find what they name by its Cryptom
   REQUIRE(r.stages.size() == 1);
   const Picture& taken = r.stages[0].work.taken;
   const float amount = Params(*doc.findByName("Halo"), 1).real("amount");
-  for (size_t i = 0; i < covered.size(); ++i) REQUIRE(taken.rgb[3 * i] == Approx(amount * covered[i] * f.picture().rgb[3 * i]).epsilon(1e-4).margin(1e-6));
+  for (size_t i = 0; i < covered.size(); ++i)
+    REQUIRE(taken.rgb[3 * i] == Approx(amount * covered[i] * f.picture().rgb[3 * i]).epsilon(1e-4).margin(1e-6));
   CHECK(*std::max_element(covered.begin(), covered.end()) > 0);
   // A plain mask by that name.
   PictureFile masked = rendered(doc, t, "");
@@ -278,7 +298,8 @@ TEST_CASE("On a picture from elsewhere stages find what they name by its Cryptom
   CHECK(lensOnFile(doc, 1, lit, pool()).stages[0].work.taken.rgb[10] == Approx(amount * 0.5f));
 }
 
-TEST_CASE("A plate's layers, masks and Cryptomattes are sources of the lens, over it and under a set", "[exchange][lens][plate]") {
+TEST_CASE("A plate's layers, masks and Cryptomattes are sources of the lens, over it and under a set",
+          "[exchange][lens][plate]") {
   TemporaryFolder folder;
   const Document shot = glowingSet();
   const Traced taken = trace(shot, 8);
@@ -323,13 +344,15 @@ TEST_CASE("A plate's layers, masks and Cryptomattes are sources of the lens, ove
     REQUIRE(t.scene->bare());
     const LensResult r = developPlates(doc, 1, *t.scene, pool());
     REQUIRE(r.stages.size() == 1);
-    for (size_t i = 0; i < whole.rgb.size(); ++i) REQUIRE(r.stages[0].work.taken.rgb[i] == Approx(share(i)).epsilon(2e-3).margin(1e-3));
+    for (size_t i = 0; i < whole.rgb.size(); ++i)
+      REQUIRE(r.stages[0].work.taken.rgb[i] == Approx(share(i)).epsilon(2e-3).margin(1e-3));
     // Small, for looks.
     const LensResult small = SmallLens(*t.scene, t.film(), t.scene->amounts, 1, 40, pool()).develop(doc, 1);
     CHECK(small.stages[0].work.taken.rgb == r.stages[0].work.taken.rgb);
     // The route knows that its light is in the plate.
     const LensResult developed = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
-    const Route route = measureRoute(doc, doc.findByName("Shine")->id, 1, *t.scene, t.film(), t.scene->amounts, developed, pool());
+    const Route route =
+        measureRoute(doc, doc.findByName("Shine")->id, 1, *t.scene, t.film(), t.scene->amounts, developed, pool());
     CHECK(route.stations.front().reading == "in the plate");
     for (const Finding& finding : route.findings) CHECK(finding.text.find("gives no light") == std::string::npos);
     CHECK(route.spread > 0.5);
@@ -345,7 +368,10 @@ TEST_CASE("A plate's layers, masks and Cryptomattes are sources of the lens, ove
   }
   CHECK(left < 0.2 * there); // its rim
   Document masked = addNode(lit("Left half", false), "lens.grade", "Darker", {});
-  for (const auto& [name, value] : {std::pair{"Darker.exposure", "-2"}, {"Darker.acts_on", "Chosen"}, {"Halo.on", "off"}}) masked = setAt(masked, resolve(masked, name), parseValue(masked, definitionAt(masked, resolve(masked, name)), value));
+  for (const auto& [name, value] :
+       {std::pair{"Darker.exposure", "-2"}, {"Darker.acts_on", "Chosen"}, {"Halo.on", "off"}})
+    masked =
+        setAt(masked, resolve(masked, name), parseValue(masked, definitionAt(masked, resolve(masked, name)), value));
   const Traced m = trace(masked, 1, 0, cache.assets(""));
   const Picture graded = developPlates(masked, 1, *m.scene, pool()).picture;
   CHECK(graded.at(5, 15)[1] == Approx(0.25f * whole.at(5, 15)[1]).epsilon(5e-3).margin(1e-4));
@@ -386,8 +412,10 @@ TEST_CASE("A picture that cannot be written says so and leaves nothing behind", 
   TemporaryFolder folder;
   const Document doc = glowingSet();
   const PictureFile f = rendered(doc, trace(doc, 1), "");
-  CHECK(refusal([&] { writePicture(f, folder / "no/where.exr", views(), "ACES SDR"); }).find("where.exr") != std::string::npos);
-  CHECK(refusal([&] { writePicture(f, folder / "x.webp", views(), "ACES SDR"); }).find(".exr, .png") != std::string::npos);
+  CHECK(refusal([&] { writePicture(f, folder / "no/where.exr", views(), "ACES SDR"); }).find("where.exr") !=
+        std::string::npos);
+  CHECK(refusal([&] { writePicture(f, folder / "x.webp", views(), "ACES SDR"); }).find(".exr, .png") !=
+        std::string::npos);
   CHECK(fs::is_empty(folder.path()));
 }
 
@@ -395,13 +423,20 @@ TEST_CASE("An exported set comes back: places, materials, lights, camera", "[exc
   TemporaryFolder folder;
   Set s(64, 36);
   s.look("0.5, 1, 3", "0, 0.4, 0", "35");
-  s.add("material.surface", "Amber", {{"base_color", "0.9, 0.5, 0.1"}, {"transmission", "1"}, {"ior", "1.54"}, {"attenuation_color", "0.8, 0.4, 0.1"}, {"attenuation_depth", "0.05"}, {"roughness", "0.1"}});
+  s.add("material.surface", "Amber",
+        {{"base_color", "0.9, 0.5, 0.1"},
+         {"transmission", "1"},
+         {"ior", "1.54"},
+         {"attenuation_color", "0.8, 0.4, 0.1"},
+         {"attenuation_depth", "0.05"},
+         {"roughness", "0.1"}});
   s.add("material.surface", "Ember", {{"own_light", "5000"}, {"own_light_color", "1, 0.5, 0.25"}});
   const NodeId rig = s.add("object.group", "Rig", {{"position", "1, 0, 0"}, {"turn", "0, 40, 0"}});
   s.add("object.box", "Block", {{"material", "Amber"}, {"size", "1, 2, 1"}}, s.in(rig));
   s.add("object.sphere", "Ball", {{"material", "Ember"}, {"radius", "0.2"}, {"position", "0, 1, 0"}});
   s.add("light.point", "Lamp", {{"power", "1234"}, {"radius", "0"}, {"position", "0, 2, 1"}, {"color", "1, 0.6, 0.3"}});
-  s.add("light.spot", "Spot", {{"power", "700"}, {"cone", "30"}, {"edge", "50 %"}, {"position", "1, 2, 1"}, {"target", "0, 0, 0"}});
+  s.add("light.spot", "Spot",
+        {{"power", "700"}, {"cone", "30"}, {"edge", "50 %"}, {"position", "1, 2, 1"}, {"target", "0, 0, 0"}});
   s.add("light.sun", "Sun", {{"power", "5000"}, {"height", "35"}, {"bearing", "60"}});
   const Document doc = s.take();
   const Traced t = trace(doc, 1);
@@ -410,7 +445,9 @@ TEST_CASE("An exported set comes back: places, materials, lights, camera", "[exc
   const Document back = importModel(Document::create(kinds()), folder / "set.glb", cache).doc;
   REQUIRE(back.findByName("Block"));
   CHECK(back.family("camera").size() == 1);
-  const auto number = [&](const char* address) { return std::get<double>(*valueAt(back, resolve(back, address)).constant()); };
+  const auto number = [&](const char* address) {
+    return std::get<double>(*valueAt(back, resolve(back, address)).constant());
+  };
   CHECK(number("Amber.ior") == Approx(1.54));
   CHECK(number("Amber.transmission") == 1);
   CHECK(number("Amber.attenuation_depth") == Approx(0.05));
@@ -441,7 +478,8 @@ TEST_CASE("A model's tree, materials and textures become things of the document"
   const Node* material = imported.doc.family("material").front();
   CHECK(Params(*material, 1).pattern("base_color"));
   SceneCache sceneCache;
-  CHECK(compileScene(imported.doc, {.width = 8, .height = 8, .queries = {}}, cache.assets(""), sceneCache)->troubles.empty());
+  CHECK(compileScene(imported.doc, {.width = 8, .height = 8, .queries = {}}, cache.assets(""), sceneCache)
+            ->troubles.empty());
 }
 
 TEST_CASE("Import scales to metres, and names stay unique", "[exchange][import]") {
@@ -468,8 +506,10 @@ TEST_CASE("Trees that are too deep for a file are flattened and keep their place
     ModelNode n;
     n.name = "Level " + std::to_string(i);
     n.matrix.setTranslation(V3f(1, 0, 0));
-    if (i < 59) n.children = {i + 1};
-    else n.parts = {0};
+    if (i < 59)
+      n.children = {i + 1};
+    else
+      n.parts = {0};
     m.nodes.push_back(n);
   }
   m.roots = {0};
@@ -478,7 +518,8 @@ TEST_CASE("Trees that are too deep for a file are flattened and keep their place
   const Imported in = importModel(Document::create(kinds()), folder / "deep.glb", cache);
   CHECK(fromJson(kinds(), toJson(in.doc)) == in.doc);
   SceneCache sceneCache;
-  CHECK(compileScene(in.doc, {.width = 8, .height = 8, .queries = {}}, cache.assets(""), sceneCache)->bounds.max.x == Approx(61));
+  CHECK(compileScene(in.doc, {.width = 8, .height = 8, .queries = {}}, cache.assets(""), sceneCache)->bounds.max.x ==
+        Approx(61));
 }
 
 TEST_CASE("The baked table is within 1/255 of the exact view", "[color]") {
@@ -550,7 +591,8 @@ TEST_CASE("Passes by the way that light has come sum to the picture", "[exchange
   s.look("0, 1, 3", "0, 0.2, 0", "40");
   s.lambert("White", "0.7, 0.7, 0.7");
   s.add("object.plane", "Floor", {{"width", "10"}, {"depth", "10"}, {"material", "White"}});
-  s.add("object.box", "Block", {{"width", "0.5"}, {"height", "0.5"}, {"depth", "0.5"}, {"position", "0, 0.25, 0"}, {"material", "White"}});
+  s.add("object.box", "Block",
+        {{"width", "0.5"}, {"height", "0.5"}, {"depth", "0.5"}, {"position", "0, 0.25, 0"}, {"material", "White"}});
   s.add("light.point", "Lamp", {{"power", "500"}, {"radius", "0.1"}, {"position", "0.6, 0.9, 0.5"}});
   const Document doc = s.take();
   const std::vector<std::string> passes = parsePasses("emission,direct,indirect");
@@ -560,7 +602,8 @@ TEST_CASE("Passes by the way that light has come sum to the picture", "[exchange
   r.advance(pool(), 8, cancel);
   const LensResult developed = develop(doc, 1, r.scene(), r.film(), r.scene().amounts, pool());
   const PictureFile file = pictureFile(doc, 1, r, r.scene().amounts, developed, passes, pool());
-  const Picture whole = file.picture(), a = file.picture("Emission"), b = file.picture("Direct"), c = file.picture("Indirect");
+  const Picture whole = file.picture(), a = file.picture("Emission"), b = file.picture("Direct"),
+                c = file.picture("Indirect");
   double parts[3] = {0, 0, 0};
   for (size_t i = 0; i < whole.rgb.size(); ++i) {
     REQUIRE(a.rgb[i] + b.rgb[i] + c.rgb[i] == Approx(whole.rgb[i]).epsilon(1e-4).margin(1e-6));

@@ -25,7 +25,7 @@ namespace {
 
 // As on a disk with so much room left: a file may not grow beyond it.
 class FullDisk {
-public:
+ public:
   explicit FullDisk(rlim_t room) {
     m_before = std::signal(SIGXFSZ, SIG_IGN);
     ::getrlimit(RLIMIT_FSIZE, &m_limit);
@@ -37,7 +37,7 @@ public:
     std::signal(SIGXFSZ, m_before);
   }
 
-private:
+ private:
   rlimit m_limit{};
   void (*m_before)(int);
 };
@@ -53,7 +53,9 @@ PictureFile noisePicture(int width, int height) {
   return f;
 }
 
-size_t count(const std::string& folder) { return size_t(std::distance(fs::directory_iterator(folder), fs::directory_iterator())); }
+size_t count(const std::string& folder) {
+  return size_t(std::distance(fs::directory_iterator(folder), fs::directory_iterator()));
+}
 
 // The JSON part of a .glb.
 Json jsonOf(const std::string& glb) {
@@ -77,7 +79,8 @@ TEST_CASE("On a full disk every format leaves the good picture, and says so", "[
     const size_t files = count(folder.path());
     {
       const FullDisk disk(20000);
-      CHECK_THAT(refusal([&] { writePicture(large, path, views, "Plain sRGB"); }), Catch::Contains("good") && Catch::Contains("cannot be written"));
+      CHECK_THAT(refusal([&] { writePicture(large, path, views, "Plain sRGB"); }),
+                 Catch::Contains("good") && Catch::Contains("cannot be written"));
     }
     CHECK(readFile(path) == before);
     CHECK(count(folder.path()) == files); // no part is left behind
@@ -99,8 +102,10 @@ TEST_CASE("On a full disk documents, models and voxels leave what was there", "[
     CAPTURE(name);
     const std::string path = folder / name;
     const auto write = [&] {
-      if (path.ends_with(".ilum")) writeDocument(doc, path);
-      else exportSetTo(doc, path, cache, {});
+      if (path.ends_with(".ilum"))
+        writeDocument(doc, path);
+      else
+        exportSetTo(doc, path, cache, {});
     };
     write();
     const std::string before = readFile(path);
@@ -110,12 +115,14 @@ TEST_CASE("On a full disk documents, models and voxels leave what was there", "[
     }
     CHECK(readFile(path) == before);
   }
-  for (const auto& e : fs::directory_iterator(folder.path())) CHECK(e.path().string().find(".part") == std::string::npos);
+  for (const auto& e : fs::directory_iterator(folder.path()))
+    CHECK(e.path().string().find(".part") == std::string::npos);
 }
 
 TEST_CASE("A pipe, a folder or a device as a file's name is refused at once by every reader", "[files]") {
   const TemporaryFolder folder;
-  for (const char* extension : {".png", ".exr", ".glb", ".obj", ".vdb", ".mov", ".ttf", ".ilum", ".json"}) REQUIRE(::mkfifo((folder / (std::string("pipe") + extension)).c_str(), 0600) == 0);
+  for (const char* extension : {".png", ".exr", ".glb", ".obj", ".vdb", ".mov", ".ttf", ".ilum", ".json"})
+    REQUIRE(::mkfifo((folder / (std::string("pipe") + extension)).c_str(), 0600) == 0);
   fs::create_directory(folder / "folder.png");
   AssetCache cache;
   const auto refuses = [](const auto& f) { CHECK_THAT(refusal(f), Catch::Contains("is not a file")); };
@@ -134,7 +141,8 @@ TEST_CASE("A pipe, a folder or a device as a file's name is refused at once by e
   refuses([&] { readPrescription(folder / "pipe.json"); });
 }
 
-TEST_CASE("A model that is exported is valid whatever is in the scene: no empty mesh, cones that the format allows", "[files][gltf]") {
+TEST_CASE("A model that is exported is valid whatever is in the scene: no empty mesh, cones that the format allows",
+          "[files][gltf]") {
   const TemporaryFolder folder;
   AssetCache cache;
   const auto check = [&](const Document& doc, const std::string& name) {
@@ -157,5 +165,6 @@ TEST_CASE("A model that is exported is valid whatever is in the scene: no empty 
   s.add("object.path", "Line", {{"thickness", "0"}});
   s.add("light.spot", "Hard", {{"edge", "0"}, {"cone", "30"}});
   check(s.take(), "bare");
-  for (const Starter& starter : allStarters()) check(writeStarter(starter, kinds(), folder / (starter.name + ".ilum")), starter.name);
+  for (const Starter& starter : allStarters())
+    check(writeStarter(starter, kinds(), folder / (starter.name + ".ilum")), starter.name);
 }

@@ -94,7 +94,9 @@ TEST_CASE("A movie's frames are found one by one, in any order", "[exchange][mov
 
 TEST_CASE("An SVG drawing is a sharp picture with alpha, true to its aspect", "[exchange][drawing]") {
   TemporaryFolder folder;
-  writeFileAtomically(folder / "star.svg", R"(<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 100"><rect width="100" height="100" fill="#ff0000" fill-opacity="0.5"/></svg>)");
+  writeFileAtomically(
+      folder / "star.svg",
+      R"(<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 100"><rect width="100" height="100" fill="#ff0000" fill-opacity="0.5"/></svg>)");
   AssetCache cache;
   const auto image = cache.image(folder / "star.svg", -1);
   CHECK(image->width() == 4096);
@@ -107,14 +109,20 @@ TEST_CASE("An SVG drawing is a sharp picture with alpha, true to its aspect", "[
   CHECK(refusal([&] { cache.image(folder / "bad.svg", -1); }).find("is no SVG drawing") != std::string::npos);
 }
 
-TEST_CASE("A card has its picture's aspect, opacity by its alpha, and plays a movie at the movie's own rate", "[exchange][card]") {
+TEST_CASE("A card has its picture's aspect, opacity by its alpha, and plays a movie at the movie's own rate",
+          "[exchange][card]") {
   TemporaryFolder folder;
   writeMovie(folder / "steps.mov", 10, 12);
-  writeFileAtomically(folder / "star.svg", R"(<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 300 100"><rect width="150" height="100" fill="#ffffff"/></svg>)");
+  writeFileAtomically(
+      folder / "star.svg",
+      R"(<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 300 100"><rect width="150" height="100" fill="#ffffff"/></svg>)");
   AssetCache cache;
   Set s;
-  const NodeId movie = s.add("object.card", "Movie", {{"file", (folder / "steps.mov").c_str()}, {"height", "0.5"}, {"play", "once"}, {"own_light", "100"}});
-  const NodeId star = s.add("object.card", "Star", {{"file", (folder / "star.svg").c_str()}, {"height", "1"}, {"card_opacity", "0.5"}});
+  const NodeId movie =
+      s.add("object.card", "Movie",
+            {{"file", (folder / "steps.mov").c_str()}, {"height", "0.5"}, {"play", "once"}, {"own_light", "100"}});
+  const NodeId star =
+      s.add("object.card", "Star", {{"file", (folder / "star.svg").c_str()}, {"height", "1"}, {"card_opacity", "0.5"}});
   const Document doc = s.take();
   const Assets assets = cache.assets("");
   const auto form = [&](NodeId id) { return formOf(*doc.find(id), {doc, 1, assets}).shape.bounds(); };
@@ -122,11 +130,15 @@ TEST_CASE("A card has its picture's aspect, opacity by its alpha, and plays a mo
   CHECK(form(movie).size().y == Approx(0.5));
   CHECK(form(star).size().x == Approx(3).epsilon(1e-3)); // whole texels
   CHECK(form(star).min.y == Approx(0).margin(1e-6));
-  const auto look = [&](NodeId id, double frame) { return compileMaterial(doc, {id, nullptr}, frame, assets, [](const Reference&) { return -1; }); };
+  const auto look = [&](NodeId id, double frame) {
+    return compileMaterial(doc, {id, nullptr}, frame, assets, [](const Reference&) { return -1; });
+  };
   PatternPoint middle, right;
   middle.uv = {0.25f, 0.5f};
   right.uv = {0.75f, 0.5f};
-  const auto opacityAt = [&](const Material& m, const PatternPoint& at) { return m.opacity.program ? m.opacity.program->evaluate(at).x : m.opacity.constant.x; };
+  const auto opacityAt = [&](const Material& m, const PatternPoint& at) {
+    return m.opacity.program ? m.opacity.program->evaluate(at).x : m.opacity.constant.x;
+  };
   CHECK(opacityAt(look(star, 1), middle) == Approx(0.5).margin(0.01));
   CHECK(opacityAt(look(star, 1), right) == Approx(0).margin(0.01));
   // In frame 1 + 2 k of a document of 24 a movie of 12 shows its frame k.
@@ -154,9 +166,13 @@ TEST_CASE("An image pattern shows the frame of a numbered sequence", "[exchange]
   }
   AssetCache cache;
   Set s;
-  const NodeId id = s.add("pattern.image", "Run", {{"file", (folder / "s8.ppm").c_str()}, {"numbered", "on"}, {"play", "loop"}});
+  const NodeId id =
+      s.add("pattern.image", "Run", {{"file", (folder / "s8.ppm").c_str()}, {"numbered", "on"}, {"play", "loop"}});
   const Document doc = s.take();
-  const auto value = [&](double frame) { return int(std::lround(255 * double(Program::compile(doc, {id, nullptr}, frame, cache.assets(""), false).evaluate(PatternPoint{}).x))); };
+  const auto value = [&](double frame) {
+    return int(std::lround(
+        255 * double(Program::compile(doc, {id, nullptr}, frame, cache.assets(""), false).evaluate(PatternPoint{}).x)));
+  };
   CHECK(value(1) == 50);
   CHECK(value(2) == 100);
   CHECK(value(3) == 150);

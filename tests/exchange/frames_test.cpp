@@ -10,12 +10,14 @@
 using namespace ilumbra;
 using namespace ilumbra::test;
 
-TEST_CASE("Frames of a mist are written as numbered pictures with its alpha, and a cancel leaves those that are there", "[frames]") {
+TEST_CASE("Frames of a mist are written as numbered pictures with its alpha, and a cancel leaves those that are there",
+          "[frames]") {
   const TemporaryFolder folder;
   Set s(48, 27);
   s.look("0, 0, 5", "0, 0, 0");
   s.add("pattern.mist", "Mist", {{"height", "0.7"}, {"space", "camera"}});
-  s.add("plate.picture", "Mist plate", {{"shows", "colour"}, {"color", "0.6, 0.6, 0.6"}, {"lies", "in front"}, {"coverage", "pattern Mist"}});
+  s.add("plate.picture", "Mist plate",
+        {{"shows", "colour"}, {"color", "0.6, 0.6, 0.6"}, {"lies", "in front"}, {"coverage", "pattern Mist"}});
   const ColorViews views;
   AssetCache assets;
   CancelFlag cancel;
@@ -35,5 +37,6 @@ TEST_CASE("Frames of a mist are written as numbered pictures with its alpha, and
   }));
   CHECK(std::filesystem::exists(folder / "stopped.0002.png"));
   CHECK_FALSE(std::filesystem::exists(folder / "stopped.0003.png"));
-  CHECK_THAT(refusal([&] { writeFrames(s.peek(), folder / "mist.txt", 1, 2, assets, views, cancel, {}); }), Catch::Contains("mist.txt"));
+  CHECK_THAT(refusal([&] { writeFrames(s.peek(), folder / "mist.txt", 1, 2, assets, views, cancel, {}); }),
+             Catch::Contains("mist.txt"));
 }

@@ -16,13 +16,19 @@ namespace {
 
 // A file under construction: accessors are appended to a buffer beside it.
 class File {
-public:
-  template <typename T> int accessor(const std::vector<T>& values, const char* type, int component, size_t perElement, bool normalized = false) {
+ public:
+  template <typename T>
+  int accessor(const std::vector<T>& values, const char* type, int component, size_t perElement,
+               bool normalized = false) {
     while (m_bytes.size() % 4) m_bytes += '\0';
     const size_t offset = m_bytes.size();
     m_bytes.append(reinterpret_cast<const char*>(values.data()), values.size() * sizeof(T));
     json["bufferViews"].push_back({{"buffer", 0}, {"byteOffset", offset}, {"byteLength", values.size() * sizeof(T)}});
-    json["accessors"].push_back({{"bufferView", json["bufferViews"].size() - 1}, {"componentType", component}, {"count", values.size() / perElement}, {"type", type}, {"normalized", normalized}});
+    json["accessors"].push_back({{"bufferView", json["bufferViews"].size() - 1},
+                                 {"componentType", component},
+                                 {"count", values.size() / perElement},
+                                 {"type", type},
+                                 {"normalized", normalized}});
     return int(json["accessors"].size()) - 1;
   }
   int floats(const std::vector<float>& v, const char* type, size_t n) { return accessor(v, type, 5126, n); }
@@ -42,24 +48,28 @@ public:
   AssetCache cache;
   Json json;
 
-private:
+ private:
   std::string m_bytes;
 };
 
 const std::vector<float> square = {0, 0, 0, 1, 0, 0, 1, 1, 0, 0, 1, 0};
 
 void addSquare(File& f, Json more = Json::object()) {
-  Json primitive = {{"attributes", {{"POSITION", f.floats(square, "VEC3", 3)}}}, {"indices", f.accessor(std::vector<uint16_t>{0, 1, 2, 0, 2, 3}, "SCALAR", 5123, 1)}};
+  Json primitive = {{"attributes", {{"POSITION", f.floats(square, "VEC3", 3)}}},
+                    {"indices", f.accessor(std::vector<uint16_t>{0, 1, 2, 0, 2, 3}, "SCALAR", 5123, 1)}};
   primitive.update(more);
   f.json["meshes"] = Json::array({Json{{"name", "Square"}, {"primitives", Json::array({primitive})}}});
   f.json["nodes"] = Json::array({Json{{"name", "Square"}, {"mesh", 0}}});
 }
 
-double number(const Document& d, const std::string& address) { return std::get<double>(*valueAt(d, resolve(d, address)).constant()); }
+double number(const Document& d, const std::string& address) {
+  return std::get<double>(*valueAt(d, resolve(d, address)).constant());
+}
 
 } // namespace
 
-TEST_CASE("Indices of one, two and four bytes, strips, fans and none at all give the same triangles", "[exchange][gltf]") {
+TEST_CASE("Indices of one, two and four bytes, strips, fans and none at all give the same triangles",
+          "[exchange][gltf]") {
   const auto triangles = [](const std::function<void(File&, Json&)>& set) {
     File f;
     Json p = {{"attributes", {{"POSITION", f.floats(square, "VEC3", 3)}}}};
@@ -76,9 +86,15 @@ TEST_CASE("Indices of one, two and four bytes, strips, fans and none at all give
     }
     return area;
   };
-  CHECK(triangles([](File& f, Json& p) { p["indices"] = f.accessor(std::vector<uint8_t>{0, 1, 2, 0, 2, 3}, "SCALAR", 5121, 1); }) == Approx(1));
-  CHECK(triangles([](File& f, Json& p) { p["indices"] = f.accessor(std::vector<uint16_t>{0, 1, 2, 0, 2, 3}, "SCALAR", 5123, 1); }) == Approx(1));
-  CHECK(triangles([](File& f, Json& p) { p["indices"] = f.accessor(std::vector<uint32_t>{0, 1, 2, 0, 2, 3}, "SCALAR", 5125, 1); }) == Approx(1));
+  CHECK(triangles([](File& f, Json& p) {
+          p["indices"] = f.accessor(std::vector<uint8_t>{0, 1, 2, 0, 2, 3}, "SCALAR", 5121, 1);
+        }) == Approx(1));
+  CHECK(triangles([](File& f, Json& p) {
+          p["indices"] = f.accessor(std::vector<uint16_t>{0, 1, 2, 0, 2, 3}, "SCALAR", 5123, 1);
+        }) == Approx(1));
+  CHECK(triangles([](File& f, Json& p) {
+          p["indices"] = f.accessor(std::vector<uint32_t>{0, 1, 2, 0, 2, 3}, "SCALAR", 5125, 1);
+        }) == Approx(1));
   CHECK(triangles([](File& f, Json& p) {
           p["indices"] = f.accessor(std::vector<uint16_t>{0, 1, 3, 2}, "SCALAR", 5123, 1);
           p["mode"] = 5;
@@ -95,7 +111,9 @@ TEST_CASE("Sparse accessors put their values in place", "[exchange][gltf]") {
   addSquare(f);
   const int values = f.floats({5, 5, 5}, "VEC3", 3), indices = f.accessor(std::vector<uint16_t>{2}, "SCALAR", 5123, 1);
   const auto view = [&](int accessor) { return f.json["accessors"][size_t(accessor)]["bufferView"]; };
-  f.json["accessors"][0]["sparse"] = {{"count", 1}, {"indices", {{"bufferView", view(indices)}, {"componentType", 5123}}}, {"values", {{"bufferView", view(values)}}}};
+  f.json["accessors"][0]["sparse"] = {{"count", 1},
+                                      {"indices", {{"bufferView", view(indices)}, {"componentType", 5123}}},
+                                      {"values", {{"bufferView", view(values)}}}};
   const Model m = f.read();
   CHECK(m.parts[0].mesh.positions[2] == V3f(5, 5, 5));
   CHECK(m.parts[0].mesh.positions[1] == V3f(1, 0, 0));
@@ -106,23 +124,26 @@ TEST_CASE("Materials arrive in open terms, with their textures as patterns", "[e
   addSquare(f, {{"material", 0}});
   f.json["images"] = Json::array({Json{{"uri", "bricks.png"}}, Json{{"uri", "rough.png"}}});
   f.json["textures"] = Json::array({Json{{"source", 0}}, Json{{"source", 1}}});
-  f.json["extensionsUsed"] = {"KHR_materials_emissive_strength", "KHR_materials_ior", "KHR_materials_transmission", "KHR_materials_volume", "KHR_texture_transform"};
-  f.json["materials"] = Json::array({Json{
-      {"name", "Amber.glass, old"},
-      {"pbrMetallicRoughness",
-       {{"baseColorFactor", {0.5, 0.6, 0.7, 1}},
-        {"metallicFactor", 0.25},
-        {"roughnessFactor", 0.5},
-        {"baseColorTexture", {{"index", 0}, {"extensions", {{"KHR_texture_transform", {{"scale", {2, 3}}, {"rotation", 0.5}}}}}}},
-        {"metallicRoughnessTexture", {{"index", 1}}}}},
-      {"normalTexture", {{"index", 1}, {"scale", 0.75}}},
-      {"occlusionTexture", {{"index", 1}}},
-      {"emissiveFactor", {0.5, 0.25, 0}},
-      {"extensions",
-       {{"KHR_materials_emissive_strength", {{"emissiveStrength", 40}}},
-        {"KHR_materials_ior", {{"ior", 1.7}}},
-        {"KHR_materials_transmission", {{"transmissionFactor", 0.9}}},
-        {"KHR_materials_volume", {{"thicknessFactor", 1}, {"attenuationDistance", 0.2}, {"attenuationColor", {0.9, 0.4, 0.1}}}}}}}});
+  f.json["extensionsUsed"] = {"KHR_materials_emissive_strength", "KHR_materials_ior", "KHR_materials_transmission",
+                              "KHR_materials_volume", "KHR_texture_transform"};
+  f.json["materials"] = Json::array(
+      {Json{{"name", "Amber.glass, old"},
+            {"pbrMetallicRoughness",
+             {{"baseColorFactor", {0.5, 0.6, 0.7, 1}},
+              {"metallicFactor", 0.25},
+              {"roughnessFactor", 0.5},
+              {"baseColorTexture",
+               {{"index", 0}, {"extensions", {{"KHR_texture_transform", {{"scale", {2, 3}}, {"rotation", 0.5}}}}}}},
+              {"metallicRoughnessTexture", {{"index", 1}}}}},
+            {"normalTexture", {{"index", 1}, {"scale", 0.75}}},
+            {"occlusionTexture", {{"index", 1}}},
+            {"emissiveFactor", {0.5, 0.25, 0}},
+            {"extensions",
+             {{"KHR_materials_emissive_strength", {{"emissiveStrength", 40}}},
+              {"KHR_materials_ior", {{"ior", 1.7}}},
+              {"KHR_materials_transmission", {{"transmissionFactor", 0.9}}},
+              {"KHR_materials_volume",
+               {{"thicknessFactor", 1}, {"attenuationDistance", 0.2}, {"attenuationColor", {0.9, 0.4, 0.1}}}}}}}});
   const Imported in = f.import();
   const Document& d = in.doc;
   CHECK(problems(d).empty());
@@ -157,12 +178,14 @@ TEST_CASE("Glass without a volume is a thin pane", "[exchange][gltf][import]") {
   File f;
   addSquare(f, {{"material", 0}});
   f.json["extensionsUsed"] = {"KHR_materials_transmission"};
-  f.json["materials"] = Json::array({Json{{"name", "Pane"}, {"extensions", {{"KHR_materials_transmission", {{"transmissionFactor", 1}}}}}}});
+  f.json["materials"] = Json::array(
+      {Json{{"name", "Pane"}, {"extensions", {{"KHR_materials_transmission", {{"transmissionFactor", 1}}}}}}});
   const Document d = f.import().doc;
   CHECK(Params(*d.findByName("Pane"), 1).flag("thin"));
 }
 
-TEST_CASE("Things keep the names of their file: what is called the same has the word for what it is behind it", "[exchange][gltf][import]") {
+TEST_CASE("Things keep the names of their file: what is called the same has the word for what it is behind it",
+          "[exchange][gltf][import]") {
   File f;
   addSquare(f, {{"material", 0}});
   f.json["materials"] = Json::array({Json{{"name", "Square"}}});
@@ -180,14 +203,18 @@ TEST_CASE("Things keep the names of their file: what is called the same has the 
   for (const NodePtr& n : in.doc.nodes()) CHECK_FALSE(n->name.ends_with(" 2"));
 }
 
-TEST_CASE("The tree keeps its places: matrices, and translation, rotation and scale alike", "[exchange][gltf][import]") {
+TEST_CASE("The tree keeps its places: matrices, and translation, rotation and scale alike",
+          "[exchange][gltf][import]") {
   File f;
   addSquare(f);
-  f.json["nodes"] = Json::array({Json{{"name", "Top"}, {"translation", {1, 2, 3}}, {"children", {1, 2}}},
-                                 Json{{"name", "Turned"}, {"rotation", {0, 0.70710678, 0, 0.70710678}}, {"scale", {2, 2, 2}}, {"mesh", 0}},
-                                 Json{{"name", "Matrix"}, {"matrix", {0, 0, -2, 0, 0, 2, 0, 0, 2, 0, 0, 0, 0, 0, 0, 1}}, {"mesh", 0}}});
+  f.json["nodes"] = Json::array(
+      {Json{{"name", "Top"}, {"translation", {1, 2, 3}}, {"children", {1, 2}}},
+       Json{{"name", "Turned"}, {"rotation", {0, 0.70710678, 0, 0.70710678}}, {"scale", {2, 2, 2}}, {"mesh", 0}},
+       Json{{"name", "Matrix"}, {"matrix", {0, 0, -2, 0, 0, 2, 0, 0, 2, 0, 0, 0, 0, 0, 0, 1}}, {"mesh", 0}}});
   const Document d = f.import().doc;
-  const auto corner = [&](const char* name) { return transformPoint(worldMatrix(d, *d.findByName(name), 1), {1, 1, 0}); };
+  const auto corner = [&](const char* name) {
+    return transformPoint(worldMatrix(d, *d.findByName(name), 1), {1, 1, 0});
+  };
   CHECK(length(corner("Turned") - corner("Matrix")) < 1e-4f);
   CHECK(length(corner("Turned") - V3f(1, 4, 1)) < 1e-4f);
   CHECK(d.findByName("Turned")->parent == d.findByName("Top")->id);
@@ -197,8 +224,14 @@ TEST_CASE("Punctual lights and cameras come along, in lumens and millimetres", "
   File f;
   addSquare(f);
   f.json["extensionsUsed"] = {"KHR_lights_punctual"};
-  f.json["extensions"]["KHR_lights_punctual"]["lights"] = Json::array({Json{{"type", "point"}, {"intensity", 100}}, Json{{"type", "spot"}, {"intensity", 100}, {"spot", {{"innerConeAngle", 0.2}, {"outerConeAngle", 0.4}}}}, Json{{"type", "directional"}, {"intensity", 8000}}});
-  for (int i = 0; i < 3; ++i) f.json["nodes"].push_back({{"name", "Lamp " + std::string(1, char('A' + i))}, {"translation", {i, 1, 0}}, {"extensions", {{"KHR_lights_punctual", {{"light", i}}}}}});
+  f.json["extensions"]["KHR_lights_punctual"]["lights"] = Json::array(
+      {Json{{"type", "point"}, {"intensity", 100}},
+       Json{{"type", "spot"}, {"intensity", 100}, {"spot", {{"innerConeAngle", 0.2}, {"outerConeAngle", 0.4}}}},
+       Json{{"type", "directional"}, {"intensity", 8000}}});
+  for (int i = 0; i < 3; ++i)
+    f.json["nodes"].push_back({{"name", "Lamp " + std::string(1, char('A' + i))},
+                               {"translation", {i, 1, 0}},
+                               {"extensions", {{"KHR_lights_punctual", {{"light", i}}}}}});
   f.json["cameras"] = Json::array({Json{{"type", "perspective"}, {"perspective", {{"yfov", 0.5}, {"znear", 0.1}}}}});
   f.json["nodes"].push_back({{"name", "View"}, {"camera", 0}});
   f.json["scenes"] = Json::array({Json{{"nodes", {0, 1, 2, 3, 4}}}});
@@ -212,17 +245,20 @@ TEST_CASE("Punctual lights and cameras come along, in lumens and millimetres", "
   CHECK(number(d, "View.focal_length") == Approx(36 * 720.0 / 1280 / (2 * std::tan(0.25))).epsilon(1e-3));
 }
 
-TEST_CASE("The picture takes the proportions of the first camera that a model brings along", "[exchange][gltf][import]") {
+TEST_CASE("The picture takes the proportions of the first camera that a model brings along",
+          "[exchange][gltf][import]") {
   File f;
   addSquare(f);
-  f.json["cameras"] = Json::array({Json{{"type", "perspective"}, {"perspective", {{"yfov", 0.5}, {"znear", 0.1}, {"aspectRatio", 2.0}}}}});
+  f.json["cameras"] = Json::array(
+      {Json{{"type", "perspective"}, {"perspective", {{"yfov", 0.5}, {"znear", 0.1}, {"aspectRatio", 2.0}}}}});
   f.json["nodes"].push_back({{"name", "View"}, {"camera", 0}});
   f.json["scenes"] = Json::array({Json{{"nodes", {0, 1}}}});
   const Imported in = f.import();
   CHECK(settingsOf(in.doc).number("width") == 1280);
   CHECK(settingsOf(in.doc).number("height") == 640);
   CHECK(number(in.doc, "View.focal_length") == Approx(18 / (2 * std::tan(0.25))).epsilon(1e-3));
-  CHECK(std::any_of(in.notes.begin(), in.notes.end(), [](const std::string& n) { return n.find("proportions of View") != std::string::npos; }));
+  CHECK(std::any_of(in.notes.begin(), in.notes.end(),
+                    [](const std::string& n) { return n.find("proportions of View") != std::string::npos; }));
 }
 
 TEST_CASE("What is left out is told", "[exchange][gltf][import]") {
@@ -235,21 +271,24 @@ TEST_CASE("What is left out is told", "[exchange][gltf][import]") {
   CHECK(all.find("EXT_unheard_of is left out") != std::string::npos);
 }
 
-TEST_CASE("Every material extension that a surface can express arrives as its own parameters", "[exchange][gltf][import]") {
+TEST_CASE("Every material extension that a surface can express arrives as its own parameters",
+          "[exchange][gltf][import]") {
   File f;
   addSquare(f, {{"material", 0}});
-  f.json["materials"] = Json::array({Json{
-      {"name", "All"},
-      {"pbrMetallicRoughness", {{"metallicFactor", 0}, {"roughnessFactor", 0.25}}},
-      {"extensions",
-       {{"KHR_materials_clearcoat", {{"clearcoatFactor", 0.75}, {"clearcoatRoughnessFactor", 0.125}}},
-        {"KHR_materials_sheen", {{"sheenColorFactor", {0.5, 0.25, 0}}, {"sheenRoughnessFactor", 0.375}}},
-        {"KHR_materials_specular", {{"specularFactor", 0.5}, {"specularColorFactor", {1, 0.5, 0.25}}}},
-        {"KHR_materials_anisotropy", {{"anisotropyStrength", 0.625}, {"anisotropyRotation", 0.5}}},
-        {"KHR_materials_iridescence", {{"iridescenceFactor", 1}, {"iridescenceIor", 1.5}, {"iridescenceThicknessMaximum", 320}}},
-        {"KHR_materials_transmission", {{"transmissionFactor", 0.5}}},
-        {"KHR_materials_dispersion", {{"dispersion", 0.5}}},
-        {"KHR_materials_volume", {{"thicknessFactor", 1}, {"attenuationDistance", 0.25}, {"attenuationColor", {1, 0.5, 0.5}}}}}}}});
+  f.json["materials"] = Json::array(
+      {Json{{"name", "All"},
+            {"pbrMetallicRoughness", {{"metallicFactor", 0}, {"roughnessFactor", 0.25}}},
+            {"extensions",
+             {{"KHR_materials_clearcoat", {{"clearcoatFactor", 0.75}, {"clearcoatRoughnessFactor", 0.125}}},
+              {"KHR_materials_sheen", {{"sheenColorFactor", {0.5, 0.25, 0}}, {"sheenRoughnessFactor", 0.375}}},
+              {"KHR_materials_specular", {{"specularFactor", 0.5}, {"specularColorFactor", {1, 0.5, 0.25}}}},
+              {"KHR_materials_anisotropy", {{"anisotropyStrength", 0.625}, {"anisotropyRotation", 0.5}}},
+              {"KHR_materials_iridescence",
+               {{"iridescenceFactor", 1}, {"iridescenceIor", 1.5}, {"iridescenceThicknessMaximum", 320}}},
+              {"KHR_materials_transmission", {{"transmissionFactor", 0.5}}},
+              {"KHR_materials_dispersion", {{"dispersion", 0.5}}},
+              {"KHR_materials_volume",
+               {{"thicknessFactor", 1}, {"attenuationDistance", 0.25}, {"attenuationColor", {1, 0.5, 0.5}}}}}}}});
   const Document d = f.import().doc;
   CHECK(number(d, "All.coat") == 0.75);
   CHECK(number(d, "All.coat_roughness") == 0.125);
@@ -270,9 +309,21 @@ TEST_CASE("Every material extension that a surface can express arrives as its ow
 TEST_CASE("A leaf passes light, the older workflow of gloss becomes metal and roughness", "[exchange][gltf][import]") {
   File f;
   addSquare(f, {{"material", 0}});
-  f.json["materials"] = Json::array({Json{{"name", "Leaf"}, {"extensions", {{"KHR_materials_diffuse_transmission", {{"diffuseTransmissionFactor", 0.5}, {"diffuseTransmissionColorFactor", {0.25, 1, 0.25}}}}}}},
-                                     Json{{"name", "Gold"}, {"extensions", {{"KHR_materials_pbrSpecularGlossiness", {{"diffuseFactor", {0, 0, 0, 1}}, {"specularFactor", {1, 0.75, 0.25}}, {"glossinessFactor", 0.75}}}}}},
-                                     Json{{"name", "Clay"}, {"extensions", {{"KHR_materials_pbrSpecularGlossiness", {{"diffuseFactor", {0.5, 0.25, 0.125, 1}}, {"specularFactor", {0.04, 0.04, 0.04}}, {"glossinessFactor", 0}}}}}}});
+  f.json["materials"] = Json::array(
+      {Json{{"name", "Leaf"},
+            {"extensions",
+             {{"KHR_materials_diffuse_transmission",
+               {{"diffuseTransmissionFactor", 0.5}, {"diffuseTransmissionColorFactor", {0.25, 1, 0.25}}}}}}},
+       Json{{"name", "Gold"},
+            {"extensions",
+             {{"KHR_materials_pbrSpecularGlossiness",
+               {{"diffuseFactor", {0, 0, 0, 1}}, {"specularFactor", {1, 0.75, 0.25}}, {"glossinessFactor", 0.75}}}}}},
+       Json{{"name", "Clay"},
+            {"extensions",
+             {{"KHR_materials_pbrSpecularGlossiness",
+               {{"diffuseFactor", {0.5, 0.25, 0.125, 1}},
+                {"specularFactor", {0.04, 0.04, 0.04}},
+                {"glossinessFactor", 0}}}}}}});
   const Document d = f.import().doc;
   CHECK(number(d, "Leaf.translucency") == 0.5);
   CHECK(std::get<bool>(*valueAt(d, resolve(d, "Leaf.thin")).constant()));

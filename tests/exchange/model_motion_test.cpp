@@ -20,7 +20,9 @@ namespace {
 
 const std::string models = "/usr/share/assimp/models/";
 
-ModelTrack track(ModelTrack::Shape shape, uint32_t width, std::vector<float> times, std::vector<float> values) { return {shape, width, std::move(times), std::move(values)}; }
+ModelTrack track(ModelTrack::Shape shape, uint32_t width, std::vector<float> times, std::vector<float> values) {
+  return {shape, width, std::move(times), std::move(values)};
+}
 
 // An arm of two joints: the upper half of a strip follows the second, which turns about z.
 Model arm() {
@@ -158,7 +160,9 @@ TEST_CASE("What plays starts, holds, loops and turns back as it is told", "[patt
 
 TEST_CASE("Numbered files are known by the number before the extension", "[pattern][playback]") {
   TemporaryFolder folder;
-  for (const char* name : {"wave.0001.obj", "wave.0003.obj", "wave.0002.obj", "wave.0002.png", "other.0004.obj", "alone.obj"}) writeFileAtomically(folder / name, "x");
+  for (const char* name :
+       {"wave.0001.obj", "wave.0003.obj", "wave.0002.obj", "wave.0002.png", "other.0004.obj", "alone.obj"})
+    writeFileAtomically(folder / name, "x");
   const auto files = numberedFiles(folder / "wave.0002.obj");
   REQUIRE(files.size() == 3);
   CHECK(files[0] == folder / "wave.0001.obj");
@@ -168,18 +172,24 @@ TEST_CASE("Numbered files are known by the number before the extension", "[patte
   CHECK(numberedName("a/b.12/c.ply").digits == 0);
 }
 
-TEST_CASE("A numbered sequence is one moving object, on the way between two files, and its motion blurs", "[exchange][import][sequence]") {
+TEST_CASE("A numbered sequence is one moving object, on the way between two files, and its motion blurs",
+          "[exchange][import][sequence]") {
   TemporaryFolder folder;
-  for (int i = 1; i <= 3; ++i) writeFileAtomically(folder / fmt::format("sheet.{:03}.obj", i), fmt::format("v {0} 0 0\nv {1} 0 0\nv {0} 1 0\nf 1 2 3\n", i - 1, i));
+  for (int i = 1; i <= 3; ++i)
+    writeFileAtomically(folder / fmt::format("sheet.{:03}.obj", i),
+                        fmt::format("v {0} 0 0\nv {1} 0 0\nv {0} 1 0\nf 1 2 3\n", i - 1, i));
   AssetCache cache;
   const Imported in = importModel(still(), folder / "sheet.002.obj", cache, {.numbered = true});
-  CHECK(std::any_of(in.notes.begin(), in.notes.end(), [](const std::string& n) { return n == "3 numbered files play as one moving object"; }));
+  CHECK(std::any_of(in.notes.begin(), in.notes.end(),
+                    [](const std::string& n) { return n == "3 numbered files play as one moving object"; }));
   const Node* mesh = nullptr;
   for (const Node* n : in.doc.family("object"))
     if (n->kind->id == "object.mesh") mesh = n;
   REQUIRE(mesh);
   Document doc = setValue(in.doc, mesh->id, "play", parseValue(in.doc, *mesh->kind->param("play"), "once"));
-  const auto leftAt = [&](double frame) { return formOf(*doc.find(mesh->id), {doc, frame, cache.assets("")}).shape.bounds().min.x; };
+  const auto leftAt = [&](double frame) {
+    return formOf(*doc.find(mesh->id), {doc, frame, cache.assets("")}).shape.bounds().min.x;
+  };
   CHECK(leftAt(1) == Approx(0).margin(1e-6));
   CHECK(leftAt(2) == Approx(1));
   CHECK(leftAt(2.25) == Approx(1.25));
@@ -189,7 +199,8 @@ TEST_CASE("A numbered sequence is one moving object, on the way between two file
   doc = addNode(doc, "camera.lens", "View", {}, &camera);
   doc = setValue(doc, camera, "shutter", Constant(180.0));
   SceneCache forms;
-  const ScenePtr scene = compileScene(doc, {.frame = 2, .width = 16, .height = 9, .queries = {}}, cache.assets(""), forms);
+  const ScenePtr scene =
+      compileScene(doc, {.frame = 2, .width = 16, .height = 9, .queries = {}}, cache.assets(""), forms);
   REQUIRE(scene->troubles.empty());
   bool blurs = false;
   for (const Instance& i : scene->instances) blurs |= i.geometry->shape.forms.size() >= 2;
@@ -219,7 +230,8 @@ TEST_CASE("Clips that move nodes become keys; the set is at every frame where th
       const M44f theirs = matricesAt(*model, &model->motions[0], seconds)[size_t(node)];
       const M44f ours = worldMatrix(in.doc, *n, 1 + seconds * 24);
       const float size = length(transformVector(theirs, {1, 1, 1})) + length(transformPoint(theirs, V3f(0.0f)));
-      for (const V3f& v : {V3f(0.0f), V3f(1, 0, 0), V3f(0, 0, 1)}) CHECK(length(transformPoint(theirs, v) - transformPoint(ours, v)) < 2e-3f * size);
+      for (const V3f& v : {V3f(0.0f), V3f(1, 0, 0), V3f(0, 0, 1)})
+        CHECK(length(transformPoint(theirs, v) - transformPoint(ours, v)) < 2e-3f * size);
     }
   }
   CHECK(Params(in.doc.settings(), 0).number("last_frame") >= 288);
@@ -227,7 +239,9 @@ TEST_CASE("Clips that move nodes become keys; the set is at every frame where th
 
 TEST_CASE("A skinned glTF and a morphed one play over time", "[exchange][import]") {
   AssetCache cache;
-  for (const auto& [file, seconds] : {std::pair{models + "glTF2/simple_skin/simple_skin.gltf", 1.5}, {models + "glTF2/glTF-Sample-Models/AnimatedMorphCube-glTF/AnimatedMorphCube.gltf", 1.0}}) {
+  for (const auto& [file, seconds] :
+       {std::pair{models + "glTF2/simple_skin/simple_skin.gltf", 1.5},
+        {models + "glTF2/glTF-Sample-Models/AnimatedMorphCube-glTF/AnimatedMorphCube.gltf", 1.0}}) {
     CAPTURE(file);
     const Imported in = importModel(still(), file, cache);
     const Node* mesh = nullptr;

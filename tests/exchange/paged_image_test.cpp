@@ -5,9 +5,9 @@
 #include "core/exchange/assets.h"
 #include "tests/support/scene.h"
 
-#include <OpenImageIO/imageio.h>
 #include <cstring>
 #include <half.h>
+#include <OpenImageIO/imageio.h>
 
 using namespace ilumbra;
 using namespace ilumbra::test;
@@ -37,7 +37,8 @@ int differing(const Image& a, const Image& b) {
   RandomStream random(3);
   int different = 0;
   for (int i = 0; i < 20000; ++i) {
-    const float u = random.next() * 2 - 0.5f, v = random.next() * 2 - 0.5f, footprint = i % 3 ? random.next() * random.next() * 0.3f : 0;
+    const float u = random.next() * 2 - 0.5f, v = random.next() * 2 - 0.5f,
+                footprint = i % 3 ? random.next() * random.next() * 0.3f : 0;
     different += a.lookup(u, v, i % 2, footprint) != b.lookup(u, v, i % 2, footprint);
   }
   return different;

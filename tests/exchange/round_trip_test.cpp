@@ -1,4 +1,5 @@
-// Out of Ilumbra and back: what a model says, what travels in its extras, what another program changes, and what changes on disk.
+// Out of Ilumbra and back: what a model says, what travels in its extras, what another program changes, and what
+// changes on disk.
 #include "core/document/difference.h"
 #include "core/document/file.h"
 #include "core/exchange/export.h"
@@ -21,16 +22,25 @@ namespace {
 Document beads() {
   Set s(64, 36);
   s.look("0.5, 1, 3", "0, 0.4, 0", "35");
-  s.add("material.surface", "Amber", {{"base_color", "0.9, 0.5, 0.1"}, {"transmission", "1"}, {"ior", "1.54"}, {"coat", "0.5"}, {"subsurface", "0.25"}});
+  s.add("material.surface", "Amber",
+        {{"base_color", "0.9, 0.5, 0.1"},
+         {"transmission", "1"},
+         {"ior", "1.54"},
+         {"coat", "0.5"},
+         {"subsurface", "0.25"}});
   s.add("material.surface", "Ember", {{"own_light", "5000"}, {"own_light_color", "1, 0.5, 0.25"}});
   const NodeId rig = s.add("object.group", "Rig", {{"position", "1, 0, 0"}, {"turn", "0, 40, 0"}});
   s.add("object.box", "Block", {{"material", "Amber"}, {"size", "1, 2, 1"}, {"round", "0.05"}}, s.in(rig));
-  s.add("object.sphere", "Ball", {{"material", "Ember"}, {"radius", "0.2"}, {"position", R"({"keys": [{"frame": 1, "value": [0, 1, 0]}, {"frame": 25, "value": [2, 1, 0]}]})"}});
+  s.add("object.sphere", "Ball",
+        {{"material", "Ember"},
+         {"radius", "0.2"},
+         {"position", R"({"keys": [{"frame": 1, "value": [0, 1, 0]}, {"frame": 25, "value": [2, 1, 0]}]})"}});
   const NodeId bead = s.add("object.sphere", "Bead", {{"material", "Amber"}, {"radius", "0.05"}});
   s.add("modifier.repeat", "Five", {{"count", "5"}, {"step", "0.5, 0.5, 0.5"}}, {bead, "modifiers"});
   s.add("light.point", "Bead lamp", {{"power", "10"}, {"radius", "0.01"}}, {bead, "carries"});
   s.add("light.area", "Window", {{"power", "700"}, {"position", "1, 2, 1"}});
-  s.add("light.spot", "Spot", {{"power", "700"}, {"cone", "30"}, {"edge", "50 %"}, {"position", "1, 2, 1"}, {"target", "0, 0, 0"}});
+  s.add("light.spot", "Spot",
+        {{"power", "700"}, {"cone", "30"}, {"edge", "50 %"}, {"position", "1, 2, 1"}, {"target", "0, 0, 0"}});
   s.add("lens.glow", "Glow", {{"sources", "Ball"}});
   return s.take();
 }
@@ -57,8 +67,12 @@ Json& nodeOf(Json& j, const std::string& name) {
   throw std::runtime_error("no node " + name);
 }
 
-Triple triple(const Document& d, const std::string& address) { return std::get<Triple>(*valueAt(d, resolve(d, address)).constant()); }
-double number(const Document& d, const std::string& address) { return std::get<double>(*valueAt(d, resolve(d, address)).constant()); }
+Triple triple(const Document& d, const std::string& address) {
+  return std::get<Triple>(*valueAt(d, resolve(d, address)).constant());
+}
+double number(const Document& d, const std::string& address) {
+  return std::get<double>(*valueAt(d, resolve(d, address)).constant());
+}
 
 } // namespace
 
@@ -76,7 +90,8 @@ TEST_CASE("A set that goes out as glTF and comes back is the same to the last pa
   }
 }
 
-TEST_CASE("To other programs the set is a tree with shared forms, materials, lamps at every copy, and motion", "[exchange][export]") {
+TEST_CASE("To other programs the set is a tree with shared forms, materials, lamps at every copy, and motion",
+          "[exchange][export]") {
   TemporaryFolder folder;
   save(beads(), folder / "set.gltf");
   const Model m = readGltf(folder / "set.gltf");
@@ -108,7 +123,8 @@ TEST_CASE("To other programs the set is a tree with shared forms, materials, lam
   CHECK(Params(*ball, 13).triple("position")[0] == Approx(1).margin(1e-3));
 }
 
-TEST_CASE("What another program moves, recolours, reshapes, adds and takes out is found in the file", "[exchange][export]") {
+TEST_CASE("What another program moves, recolours, reshapes, adds and takes out is found in the file",
+          "[exchange][export]") {
   TemporaryFolder folder;
   const Document doc = beads();
   save(doc, folder / "set.gltf");
@@ -182,7 +198,8 @@ TEST_CASE("OBJ, PLY and STL hold every copy in its place", "[exchange][export]")
   for (const char* name : {"set.obj", "set.ply", "set.stl"}) {
     CAPTURE(name);
     save(doc, folder / name);
-    const Document back = importModel(Document::create(kinds()), folder / name, cache, {.up = ImportOptions::Up::Y}).doc;
+    const Document back =
+        importModel(Document::create(kinds()), folder / name, cache, {.up = ImportOptions::Up::Y}).doc;
     SceneCache own;
     const ScenePtr again = compileScene(back, {.width = 16, .height = 9, .queries = {}}, cache.assets(""), own);
     CHECK(again->troubles.empty());
@@ -197,11 +214,15 @@ TEST_CASE("OBJ, PLY and STL hold every copy in its place", "[exchange][export]")
   CHECK_THROWS_WITH(save(doc, folder / "no/where.obj"), Catch::Contains("where"));
 }
 
-TEST_CASE("A model that changes on disk is taken anew: looks hold by name, new parts come, gone ones go", "[exchange][import][reload]") {
+TEST_CASE("A model that changes on disk is taken anew: looks hold by name, new parts come, gone ones go",
+          "[exchange][import][reload]") {
   TemporaryFolder folder;
-  const auto write = [&](const std::string& body) { writeFileAtomically(folder / "lamp.obj", "mtllib lamp.mtl\n" + body); };
+  const auto write = [&](const std::string& body) {
+    writeFileAtomically(folder / "lamp.obj", "mtllib lamp.mtl\n" + body);
+  };
   writeFileAtomically(folder / "lamp.mtl", "newmtl Brass\nKd 0.8 0.6 0.2\nnewmtl Glass\nKd 1 1 1\n");
-  write("o Foot\nusemtl Brass\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\no Shade\nusemtl Glass\nv 0 0 1\nv 1 0 1\nv 0 1 1\nf 4 5 6\n");
+  write("o Foot\nusemtl Brass\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\no Shade\nusemtl Glass\nv 0 0 1\nv 1 0 1\nv 0 1 1\nf "
+        "4 5 6\n");
   AssetCache cache;
   Document doc = importModel(Document::create(kinds()), folder / "lamp.obj", cache).doc;
   // The artist's own look and place, and an effect that names the part.
@@ -212,7 +233,8 @@ TEST_CASE("A model that changes on disk is taken anew: looks hold by name, new p
   doc = addNode(doc, "lens.glow", "Glow", {}, &glow);
   doc = setValue(doc, glow, "sources", Constant(std::vector<Reference>{{foot, nullptr}}));
   // Other parts in another order; the shade is gone, a bulb is new.
-  write("o Bulb\nusemtl Brass\nv 0 5 0\nv 1 5 0\nv 0 6 0\nf 1 2 3\no Foot\nusemtl Brass\nv 0 0 0\nv 2 0 0\nv 0 2 0\nf 4 5 6\n");
+  write("o Bulb\nusemtl Brass\nv 0 5 0\nv 1 5 0\nv 0 6 0\nf 1 2 3\no Foot\nusemtl Brass\nv 0 0 0\nv 2 0 0\nv 0 2 0\nf "
+        "4 5 6\n");
   fs::last_write_time(folder / "lamp.obj", fs::file_time_type::clock::now() + std::chrono::seconds(5));
   const Imported again = reloadModel(doc, folder / "lamp.obj", cache);
   CHECK(problems(again.doc).empty());
@@ -227,8 +249,10 @@ TEST_CASE("A model that changes on disk is taken anew: looks hold by name, new p
   CHECK(again.doc.find(bulb->parent)->name == "lamp");
   CHECK(again.doc.find(Params(*bulb, 1).reference("material").target)->name == "Brass");
   CHECK(Params(*again.doc.find(glow), 1).references("sources").front().target == foot);
-  CHECK(again.notes == std::vector<std::string>{"1 of its parts hold their place, material and effects", "new: Bulb", "gone from the file: Shade"});
+  CHECK(again.notes == std::vector<std::string>{"1 of its parts hold their place, material and effects", "new: Bulb",
+                                                "gone from the file: Shade"});
   SceneCache forms;
-  CHECK(compileScene(again.doc, {.width = 8, .height = 8, .queries = {}}, cache.assets(""), forms)->bounds.max.x == Approx(2));
+  CHECK(compileScene(again.doc, {.width = 8, .height = 8, .queries = {}}, cache.assets(""), forms)->bounds.max.x ==
+        Approx(2));
   CHECK_THROWS_WITH(reloadModel(doc, folder / "gone.obj", cache), Catch::Contains("cannot be read"));
 }

@@ -78,7 +78,8 @@ TEST_CASE("Every test model is imported, or refused with a reason", "[exchange][
   for (const auto& entry : fs::recursive_directory_iterator(root, fs::directory_options::follow_directory_symlink))
     if (entry.is_regular_file() || entry.is_symlink()) files.push_back(entry.path());
   std::sort(files.begin(), files.end());
-  std::map<std::string, Count> counts{{".glb", {}}, {".gltf", {}}, {".fbx", {}}, {".obj", {}}, {".ply", {}}, {".stl", {}}, {".3mf", {}}, {".dae", {}}};
+  std::map<std::string, Count> counts{{".glb", {}}, {".gltf", {}}, {".fbx", {}}, {".obj", {}},
+                                      {".ply", {}}, {".stl", {}},  {".3mf", {}}, {".dae", {}}};
   size_t expected = 0;
   for (const fs::path& file : files) {
     const auto count = counts.find(extensionOf(file));
@@ -106,7 +107,9 @@ TEST_CASE("Every test model is imported, or refused with a reason", "[exchange][
   }
   CHECK(expected == refused.size());
   // The figures, as docs/guide.md tells them.
-  const std::map<std::string, Count> figures = {{".glb", {3, 2}}, {".gltf", {25, 23}}, {".fbx", {18, 1}}, {".obj", {19, 6}}, {".ply", {5, 4}}, {".stl", {7, 1}}, {".3mf", {1, 0}}, {".dae", {23, 2}}};
+  const std::map<std::string, Count> figures = {{".glb", {3, 2}},  {".gltf", {25, 23}}, {".fbx", {18, 1}},
+                                                {".obj", {19, 6}}, {".ply", {5, 4}},    {".stl", {7, 1}},
+                                                {".3mf", {1, 0}},  {".dae", {23, 2}}};
   for (const auto& [extension, figure] : figures) {
     CAPTURE(extension, counts[extension].imported, counts[extension].refused);
     CHECK(counts[extension] == figure);

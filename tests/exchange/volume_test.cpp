@@ -87,7 +87,8 @@ TEST_CASE("The heat of a file gives own light", "[volume]") {
   writeBlock(folder / "fire.vdb", 0.01f, "density", true);
   Set s(2, 2);
   s.look("-6, 0, 0", "0, 0, 0", "4800");
-  s.add("air.grid", "Fire", {{"file", (folder / "fire.vdb").c_str()}, {"own_light", "50"}, {"own_light_color", "1, 1, 1"}});
+  s.add("air.grid", "Fire",
+        {{"file", (folder / "fire.vdb").c_str()}, {"own_light", "50"}, {"own_light_color", "1, 1, 1"}});
   AssetCache cache;
   const Traced t = trace(s.take(), 256, 0, cache.assets(""));
   CHECK(mean(luminances(t)) == Approx(50 * 1.9 * std::exp(-0.01)).epsilon(0.03));
@@ -110,7 +111,12 @@ TEST_CASE("Heat that is a temperature glows as a black body: red and dim where i
   file.write(grids);
   file.close();
   Set s(2, 2);
-  s.add("air.grid", "Fire", {{"file", (folder / "fire.vdb").c_str()}, {"own_light", "50"}, {"own_light_color", "1, 1, 1"}, {"heat_is", "temperature"}, {"hottest", "3000"}});
+  s.add("air.grid", "Fire",
+        {{"file", (folder / "fire.vdb").c_str()},
+         {"own_light", "50"},
+         {"own_light_color", "1, 1, 1"},
+         {"heat_is", "temperature"},
+         {"hottest", "3000"}});
   const NodeId camera = s.look("0, 0, 6", "0, 0, 0", "4800");
   AssetCache cache;
   const auto seen = [&](const char* x) {
@@ -159,15 +165,18 @@ TEST_CASE("Colours of a file tint what its air scatters, and take nothing from w
   const ScenePtr scene = compiled(s.peek(), "", cache);
   CHECK(transmittance(*scene->air, {-3, 0, 0}, {1, 0, 0}).agrees(std::exp(-0.5 * 1.9), 0.03));
   // A grid of another kind is refused by its name.
-  CHECK_THAT(trouble(folder / "plain.vdb", {{"color_grid", "density"}}), Catch::Contains("\"density\" holds no vectors that could be colours"));
-  CHECK_THAT(trouble(folder / "plain.vdb", {{"color_grid", "Cd"}}), Catch::Contains("there is no grid \"Cd\" in it; there are density"));
+  CHECK_THAT(trouble(folder / "plain.vdb", {{"color_grid", "density"}}),
+             Catch::Contains("\"density\" holds no vectors that could be colours"));
+  CHECK_THAT(trouble(folder / "plain.vdb", {{"color_grid", "Cd"}}),
+             Catch::Contains("there is no grid \"Cd\" in it; there are density"));
 }
 
 TEST_CASE("Air is baked to OpenVDB and comes back as it was", "[volume]") {
   const TemporaryFolder folder;
   Set s;
   s.set(s.add("object.torus", "Ring", {{"radius", "0.8"}, {"tube", "0.3"}}), {{"shown", "off"}});
-  s.add("pattern.ramp", "Slope", {{"along", "line"}, {"start", "-1.1, 0, 0"}, {"end", "1.1, 0, 0"}, {"space", "world"}});
+  s.add("pattern.ramp", "Slope",
+        {{"along", "line"}, {"start", "-1.1, 0, 0"}, {"end", "1.1, 0, 0"}, {"space", "world"}});
   s.add("air.haze", "Haze", {{"fills", "Ring"}, {"density", "2"}, {"color", "0, 0, 0"}, {"amount", "pattern Slope"}});
   s.add("air.haze", "All over", {{"density", "0.1"}});
   AssetCache cache;
@@ -183,8 +192,10 @@ TEST_CASE("Air is baked to OpenVDB and comes back as it was", "[volume]") {
   REQUIRE(back->troubles.empty());
   RandomStream random(3);
   for (int i = 0; i < 12; ++i) {
-    const V3f o(random.next() * 4 - 2, 2, random.next() * 2 - 1), to(random.next() * 1.6f - 0.8f, 0, random.next() * 1.6f - 0.8f);
-    const Estimate a = transmittance(*own->air, o, normalize(to - o)), b = transmittance(*back->air, o, normalize(to - o));
+    const V3f o(random.next() * 4 - 2, 2, random.next() * 2 - 1),
+        to(random.next() * 1.6f - 0.8f, 0, random.next() * 1.6f - 0.8f);
+    const Estimate a = transmittance(*own->air, o, normalize(to - o)),
+                   b = transmittance(*back->air, o, normalize(to - o));
     CAPTURE(i, a.mean, b.mean);
     CHECK(std::abs(a.mean - b.mean) < 0.02 + 4 * std::hypot(a.se, b.se));
   }
@@ -196,7 +207,8 @@ TEST_CASE("A dense form is baked to OpenVDB, and so is a closed object that is c
   const NodeId solid = s.add("pattern.solid", "Solid", {{"width", "0.2"}});
   s.add("solid.part", "Ball", {{"form", "ball"}, {"radius", "0.4"}}, {solid, "parts"});
   s.add("object.pattern_form", "Form", {{"amount", "pattern Solid"}, {"position", "1, 0, 0"}});
-  const NodeId box = s.add("object.box", "Box", {{"width", "1"}, {"height", "1"}, {"depth", "1"}, {"position", "0, 3, 0"}});
+  const NodeId box =
+      s.add("object.box", "Box", {{"width", "1"}, {"height", "1"}, {"depth", "1"}, {"position", "0, 3, 0"}});
   const NodeId plane = s.add("object.plane", "Sheet", {});
   AssetCache cache;
   const auto volumeOf = [&](const std::string& path) {
@@ -208,14 +220,19 @@ TEST_CASE("A dense form is baked to OpenVDB, and so is a closed object that is c
   CHECK(exportVoxelsTo(s.peek(), folder / "form.vdb", cache).empty());
   const auto grid = cache.volume(folder / "form.vdb", {});
   CHECK(grid->densest == 1);
-  CHECK(transformPoint(grid->toFile, V3f(float(grid->size[0] - 1), float(grid->size[1] - 1), float(grid->size[2] - 1)) * 0.5f).x == Approx(1).margin(0.02));
-  CHECK(volumeOf(folder / "form.vdb") == Approx(4.0 / 3 * 3.14159265 * 0.064).epsilon(0.05)); // its rim fades within three voxels
+  CHECK(transformPoint(grid->toFile,
+                       V3f(float(grid->size[0] - 1), float(grid->size[1] - 1), float(grid->size[2] - 1)) * 0.5f)
+            .x == Approx(1).margin(0.02));
+  CHECK(volumeOf(folder / "form.vdb") ==
+        Approx(4.0 / 3 * 3.14159265 * 0.064).epsilon(0.05)); // its rim fades within three voxels
   CHECK(exportVoxelsTo(s.peek(), folder / "box.vdb", cache, {box}).empty());
   CHECK(volumeOf(folder / "box.vdb") == Approx(1).epsilon(0.06));
-  CHECK_THAT(refusal([&] { exportVoxelsTo(s.peek(), folder / "sheet.vdb", cache, {plane}); }), Catch::Contains("Sheet: it is open, so it has no inside to write"));
+  CHECK_THAT(refusal([&] { exportVoxelsTo(s.peek(), folder / "sheet.vdb", cache, {plane}); }),
+             Catch::Contains("Sheet: it is open, so it has no inside to write"));
 }
 
-TEST_CASE("Files that are no voxels are refused with their name and the reason, and the set goes on", "[volume][broken]") {
+TEST_CASE("Files that are no voxels are refused with their name and the reason, and the set goes on",
+          "[volume][broken]") {
   const TemporaryFolder folder;
   const auto contains = [](const std::string& text, const char* part) { CHECK_THAT(text, Catch::Contains(part)); };
   contains(trouble(folder / "none.vdb"), "none.vdb: cannot be read");
@@ -226,7 +243,8 @@ TEST_CASE("Files that are no voxels are refused with their name and the reason, 
   writeBlock(folder / "block.vdb", 0.8f);
   const auto size = std::filesystem::file_size(folder / "block.vdb");
   for (const double share : {0.1, 0.5, 0.9}) {
-    std::filesystem::copy_file(folder / "block.vdb", folder / "cut.vdb", std::filesystem::copy_options::overwrite_existing);
+    std::filesystem::copy_file(folder / "block.vdb", folder / "cut.vdb",
+                               std::filesystem::copy_options::overwrite_existing);
     std::filesystem::resize_file(folder / "cut.vdb", uintmax_t(double(size) * share));
     const std::string text = trouble(folder / "cut.vdb");
     CHECK_THAT(text, Catch::Contains("cut.vdb"));

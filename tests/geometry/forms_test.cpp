@@ -66,9 +66,11 @@ TEST_CASE("Rims of cylinders, cones and tubes can be round", "[geometry]") {
   // Pappus: what a quarter of a circle leaves of the corner's square, turned about the axis.
   const double left = r * r * (1 - pi64 / 4);
   const double cut = 2 * pi64 * left * (R - r + r * (5.0 / 6 - pi64 / 4) / (1 - pi64 / 4));
-  checkBody(meshFor("object.cylinder", {{"radius", "0.5"}, {"height", "1"}, {"round", "0.1"}}), pi64 * R * R * h - 2 * cut, 2);
+  checkBody(meshFor("object.cylinder", {{"radius", "0.5"}, {"height", "1"}, {"round", "0.1"}}),
+            pi64 * R * R * h - 2 * cut, 2);
   checkBody(meshFor("object.tube", {{"radius", "0.3"}, {"wall", "0.02"}, {"height", "1"}}), pi64 * (0.09 - 0.0784), 0);
-  checkBody(meshFor("object.tube", {{"radius", "0.3"}, {"wall", "0.1"}, {"height", "1"}, {"round", "0.05"}}), 2 * pi64 * 0.25 * (0.1 * 1 - 4 * 0.0025 * (1 - pi64 / 4)), 0);
+  checkBody(meshFor("object.tube", {{"radius", "0.3"}, {"wall", "0.1"}, {"height", "1"}, {"round", "0.05"}}),
+            2 * pi64 * 0.25 * (0.1 * 1 - 4 * 0.0025 * (1 - pi64 / 4)), 0);
   const Mesh cone = meshFor("object.cone", {{"top", "0.2"}, {"round", "0.05"}});
   CHECK(isClosed(cone));
   CHECK(volume(cone) < pi64 / 3 * (0.25 + 0.1 + 0.04));
@@ -80,7 +82,8 @@ TEST_CASE("Rims of cylinders, cones and tubes can be round", "[geometry]") {
 TEST_CASE("A disc with a hole has the area of a ring", "[geometry]") {
   const Mesh m = meshFor("object.disc", {{"radius", "0.5"}, {"inner", "0.2"}});
   double area = 0;
-  for (const auto& t : m.triangles) area += 0.5 * double(length(cross(m.positions[t.b] - m.positions[t.a], m.positions[t.c] - m.positions[t.a])));
+  for (const auto& t : m.triangles)
+    area += 0.5 * double(length(cross(m.positions[t.b] - m.positions[t.a], m.positions[t.c] - m.positions[t.a])));
   CHECK(area == Approx(pi64 * (0.25 - 0.04)).epsilon(1e-3));
   for (const V3f& n : m.normals) CHECK(n.y == 1);
   CHECK(refused("object.disc", {{"inner", "0.5"}}).find("Thing.inner") == 0);
@@ -88,7 +91,9 @@ TEST_CASE("A disc with a hole has the area of a ring", "[geometry]") {
 
 TEST_CASE("A knotted ring is one tube of its line's length, and closes", "[geometry]") {
   for (const auto& [turns, windings] : {std::pair(2, 3), std::pair(3, 4), std::pair(1, 5)}) {
-    const Mesh m = meshFor("object.knot", {{"turns", std::to_string(turns).c_str()}, {"windings", std::to_string(windings).c_str()}, {"tube", "0.02"}});
+    const Mesh m = meshFor(
+        "object.knot",
+        {{"turns", std::to_string(turns).c_str()}, {"windings", std::to_string(windings).c_str()}, {"tube", "0.02"}});
     double length = 0;
     constexpr int n = 20000;
     const auto at = [&, tu = turns, wi = windings](int i) {
@@ -137,7 +142,9 @@ TEST_CASE("Cut gems are closed and have the facets of their cut", "[geometry]") 
   // Its height: crown and pavilion by their angles, and the girdle.
   Box3f box;
   for (const V3f& p : brilliant.positions) box.extendBy(p);
-  CHECK(box.size().y == Approx(0.1 * 0.44 * std::tan(34.5 * pi64 / 180) + 2 * 0.003 + 0.1 * std::tan(40.75 * pi64 / 180)).epsilon(1e-3));
+  CHECK(
+      box.size().y ==
+      Approx(0.1 * 0.44 * std::tan(34.5 * pi64 / 180) + 2 * 0.003 + 0.1 * std::tan(40.75 * pi64 / 180)).epsilon(1e-3));
   for (const char* cut : {"step", "rose"}) {
     const Mesh m = meshFor("object.gem", {{"cut", cut}});
     CAPTURE(cut);
@@ -156,15 +163,20 @@ TEST_CASE("A lens is two caps and a rim, bulging or hollow", "[geometry]") {
   };
   const auto sag = [](double r, double half) { return r - std::sqrt(r * r - half * half); };
   const double half = 0.15, a = sag(0.4, half), b = sag(0.25, half);
-  checkBody(meshFor("object.lens", {{"radius", "0.4"}, {"lower", "0.25"}, {"thickness", "0.12"}, {"aperture", "0.3"}}), cap(0.4, half) + cap(0.25, half) + pi64 * half * half * (0.12 - a - b), 2);
-  checkBody(meshFor("object.lens", {{"radius", "0.4"}, {"lower", "-0.25"}, {"thickness", "0.12"}, {"aperture", "0.3"}}), cap(0.4, half) - cap(0.25, half) + pi64 * half * half * (0.12 - a + b), 2);
+  checkBody(meshFor("object.lens", {{"radius", "0.4"}, {"lower", "0.25"}, {"thickness", "0.12"}, {"aperture", "0.3"}}),
+            cap(0.4, half) + cap(0.25, half) + pi64 * half * half * (0.12 - a - b), 2);
+  checkBody(meshFor("object.lens", {{"radius", "0.4"}, {"lower", "-0.25"}, {"thickness", "0.12"}, {"aperture", "0.3"}}),
+            cap(0.4, half) - cap(0.25, half) + pi64 * half * half * (0.12 - a + b), 2);
   checkBody(meshFor("object.lens", {{"radius", "0"}, {"lower", "0"}}), pi64 * half * half * 0.08, 2);
   CHECK(refused("object.lens", {{"radius", "0.1"}, {"aperture", "0.3"}}).find("Thing.radius") == 0);
-  CHECK(refused("object.lens", {{"radius", "0.16"}, {"lower", "0.16"}, {"thickness", "0.02"}}).find("Thing.thickness") == 0);
+  CHECK(
+      refused("object.lens", {{"radius", "0.16"}, {"lower", "0.16"}, {"thickness", "0.02"}}).find("Thing.thickness") ==
+      0);
 }
 
 TEST_CASE("A lens' normals point to the centres of its faces", "[geometry]") {
-  const Mesh m = meshFor("object.lens", {{"radius", "0.4"}, {"lower", "0.4"}, {"thickness", "0.08"}, {"aperture", "0.3"}});
+  const Mesh m =
+      meshFor("object.lens", {{"radius", "0.4"}, {"lower", "0.4"}, {"thickness", "0.08"}, {"aperture", "0.3"}});
   size_t checked = 0;
   for (size_t i = 0; i < m.positions.size(); ++i) {
     const V3f &p = m.positions[i], &n = m.normals[i];
@@ -179,12 +191,14 @@ TEST_CASE("A lens' normals point to the centres of its faces", "[geometry]") {
 TEST_CASE("A prism has the apex angle that it states", "[geometry]") {
   for (const double apex : {45.0, 60.0, 90.0}) {
     const double a = apex * pi64 / 180, base = 2 * 0.2 * std::sin(a), height = 0.2 + 0.2 * std::cos(a);
-    const Mesh m = meshFor("object.prism", {{"radius", "0.2"}, {"apex", std::to_string(apex).c_str()}, {"length", "0.6"}});
+    const Mesh m =
+        meshFor("object.prism", {{"radius", "0.2"}, {"apex", std::to_string(apex).c_str()}, {"length", "0.6"}});
     checkBody(m, base * height / 2 * 0.6, 2, 1e-5);
     CHECK(2 * std::atan(base / 2 / height) == Approx(a));
     CHECK(faces(m) == 5);
   }
-  checkBody(meshFor("object.prism", {{"sides", "6"}, {"radius", "0.2"}, {"length", "0.6"}}), 3 * std::sqrt(3.0) / 2 * 0.04 * 0.6, 2, 1e-5);
+  checkBody(meshFor("object.prism", {{"sides", "6"}, {"radius", "0.2"}, {"length", "0.6"}}),
+            3 * std::sqrt(3.0) / 2 * 0.04 * 0.6, 2, 1e-5);
 }
 
 TEST_CASE("A turned form is massive, or has a wall of one thickness", "[geometry]") {
@@ -196,7 +210,10 @@ TEST_CASE("A turned form is massive, or has a wall of one thickness", "[geometry
     CHECK(volume(massive) > 0);
     double skin = 0; // of the open line, without lids
     const Mesh open = meshFor("object.turned", {{"look", look}, {"wall", "0"}});
-    for (const auto& t : open.triangles) skin += 0.5 * double(length(cross(open.positions[t.b] - open.positions[t.a], open.positions[t.c] - open.positions[t.a])));
+    for (const auto& t : open.triangles)
+      skin +=
+          0.5 *
+          double(length(cross(open.positions[t.b] - open.positions[t.a], open.positions[t.c] - open.positions[t.a])));
     const Mesh walled = meshFor("object.turned", {{"look", look}, {"wall", "0.002"}});
     CHECK(isClosed(walled));
     // The wall lies inside the line: a little less than skin times thickness.
@@ -213,7 +230,8 @@ TEST_CASE("A turned form is massive, or has a wall of one thickness", "[geometry
 TEST_CASE("A turned form follows the points that are drawn for it", "[geometry]") {
   Set s;
   const NodeId id = s.add("object.turned", "Drum", {{"wall", "0"}});
-  for (const auto& [r, h] : {std::pair("0.3", "0"), std::pair("0.3", "0.5"), std::pair("0", "0.5")}) s.add("profile.point", "Corner", {{"radius", r}, {"height", h}, {"sharp", "on"}}, {id, "profile", size_t(-1)});
+  for (const auto& [r, h] : {std::pair("0.3", "0"), std::pair("0.3", "0.5"), std::pair("0", "0.5")})
+    s.add("profile.point", "Corner", {{"radius", r}, {"height", h}, {"sharp", "on"}}, {id, "profile", size_t(-1)});
   const Document doc = s.take();
   const Assets none = noAssets();
   const Form f = formOf(*doc.find(id), {doc, 1, none});
@@ -223,7 +241,8 @@ TEST_CASE("A turned form follows the points that are drawn for it", "[geometry]"
 TEST_CASE("A backdrop runs from floor to wall without an edge", "[geometry]") {
   const Mesh m = meshFor("object.backdrop", {{"width", "2"}, {"depth", "3"}, {"height", "2"}, {"bend", "0.5"}});
   double area = 0;
-  for (const auto& t : m.triangles) area += 0.5 * double(length(cross(m.positions[t.b] - m.positions[t.a], m.positions[t.c] - m.positions[t.a])));
+  for (const auto& t : m.triangles)
+    area += 0.5 * double(length(cross(m.positions[t.b] - m.positions[t.a], m.positions[t.c] - m.positions[t.a])));
   CHECK(area == Approx(2 * (2.5 + 1.5 + pi64 / 4)).epsilon(1e-3));
   // Neighbouring strips share their normals at the seam.
   for (size_t i = 0; i < m.positions.size(); ++i)
@@ -240,7 +259,11 @@ TEST_CASE("A path with a thickness is a wire with round ends", "[geometry]") {
   Set s;
   const NodeId id = s.add("object.path", "Hoop", {{"thickness", "0.01"}, {"closed", "on"}, {"steps", "64"}});
   for (int i = 0; i < 8; ++i)
-    s.add("path.point", "P", {{"place", (std::to_string(std::cos(i * pi64 / 4)) + ", " + std::to_string(0.3 * (i % 2)) + ", " + std::to_string(std::sin(i * pi64 / 4))).c_str()}}, {id, "points", size_t(-1)});
+    s.add("path.point", "P",
+          {{"place", (std::to_string(std::cos(i * pi64 / 4)) + ", " + std::to_string(0.3 * (i % 2)) + ", " +
+                      std::to_string(std::sin(i * pi64 / 4)))
+                         .c_str()}},
+          {id, "points", size_t(-1)});
   const Document doc = s.take();
   const Assets none = noAssets();
   const Form f = formOf(*doc.find(id), {doc, 1, none});
@@ -266,7 +289,9 @@ TEST_CASE("Facets follow the size: a bead has few, a hall's dome many, none is f
 
 TEST_CASE("Text is a closed body of its outline's area times its depth, holes left open", "[geometry][text]") {
   // A letter with two holes, one with one, one in two pieces.
-  const Mesh b = meshFor("object.text", {{"text", "B"}, {"bevel", "0"}, {"depth", "0.1"}}), o = meshFor("object.text", {{"text", "O"}, {"bevel", "0"}}), i = meshFor("object.text", {{"text", "i"}, {"bevel", "0"}});
+  const Mesh b = meshFor("object.text", {{"text", "B"}, {"bevel", "0"}, {"depth", "0.1"}}),
+             o = meshFor("object.text", {{"text", "O"}, {"bevel", "0"}}),
+             i = meshFor("object.text", {{"text", "i"}, {"bevel", "0"}});
   CHECK(eulerCharacteristic(b) == -2);
   CHECK(eulerCharacteristic(o) == 0);
   CHECK(eulerCharacteristic(i) == 4);
@@ -276,7 +301,8 @@ TEST_CASE("Text is a closed body of its outline's area times its depth, holes le
   }
   const Mesh deep = meshFor("object.text", {{"text", "B"}, {"bevel", "0"}, {"depth", "0.2"}});
   CHECK(volume(deep) == Approx(2 * volume(b)));
-  const Mesh bevelled = meshFor("object.text", {{"text", "B"}, {"bevel", "0.005"}, {"back_bevel", "on"}, {"depth", "0.1"}});
+  const Mesh bevelled =
+      meshFor("object.text", {{"text", "B"}, {"bevel", "0.005"}, {"back_bevel", "on"}, {"depth", "0.1"}});
   CHECK(isClosed(bevelled));
   CHECK(volume(bevelled) < volume(b));
   CHECK(volume(bevelled) > 0.8 * volume(b));
@@ -284,14 +310,17 @@ TEST_CASE("Text is a closed body of its outline's area times its depth, holes le
   CHECK(refused("object.text", {{"bevel", "0.05"}}).find("Thing.bevel") == 0);
 }
 
-TEST_CASE("Text is shaped: kerned, spaced, in lines, aligned, and in any script that the font has", "[geometry][text]") {
+TEST_CASE("Text is shaped: kerned, spaced, in lines, aligned, and in any script that the font has",
+          "[geometry][text]") {
   const auto width = [](Values values) {
     Box3f box;
     for (const V3f& p : meshFor("object.text", values).positions) box.extendBy(p);
     return double(box.size().x);
   };
-  CHECK(width({{"text", "AV"}, {"bevel", "0"}}) < width({{"text", "A"}, {"bevel", "0"}}) + width({{"text", "V"}, {"bevel", "0"}}));
-  CHECK(width({{"text", "HH"}, {"tracking", "0.5"}, {"bevel", "0"}}) == Approx(width({{"text", "HH"}, {"bevel", "0"}}) + 0.5 * 0.2).epsilon(1e-3));
+  CHECK(width({{"text", "AV"}, {"bevel", "0"}}) <
+        width({{"text", "A"}, {"bevel", "0"}}) + width({{"text", "V"}, {"bevel", "0"}}));
+  CHECK(width({{"text", "HH"}, {"tracking", "0.5"}, {"bevel", "0"}}) ==
+        Approx(width({{"text", "HH"}, {"bevel", "0"}}) + 0.5 * 0.2).epsilon(1e-3));
   Box3f two, left;
   for (const V3f& p : meshFor("object.text", {{"text", "One\\nTwo"}}).positions) two.extendBy(p);
   for (const V3f& p : meshFor("object.text", {{"text", "One"}, {"align", "left"}}).positions) left.extendBy(p);
@@ -312,7 +341,8 @@ TEST_CASE("Water fills its basin whatever the wind does, and its normals are tho
     double worst = 1;
     for (const auto& t : m.triangles) {
       // Walls aside, and the rim along them, where waves no longer move sideways.
-      if (m.normals[t.a].y < 0.5f || std::abs(m.positions[t.a].x) > 0.6f || std::abs(m.positions[t.a].z) > 0.85f) continue;
+      if (m.normals[t.a].y < 0.5f || std::abs(m.positions[t.a].x) > 0.6f || std::abs(m.positions[t.a].z) > 0.85f)
+        continue;
       const V3f n = normalize(cross(m.positions[t.b] - m.positions[t.a], m.positions[t.c] - m.positions[t.a]));
       worst = std::min(worst, double(dot(n, normalize(m.normals[t.a] + m.normals[t.b] + m.normals[t.c]))));
     }
@@ -324,7 +354,9 @@ TEST_CASE("Water fills its basin whatever the wind does, and its normals are tho
 
 TEST_CASE("Waves run as fast as gravity has them, and rings start with their drop", "[geometry][water]") {
   Set s;
-  const NodeId pool = s.add("object.water", "Pool", {{"width", "4"}, {"length", "4"}, {"depth", "0"}, {"choppiness", "0"}, {"resolution", "400"}});
+  const NodeId pool =
+      s.add("object.water", "Pool",
+            {{"width", "4"}, {"length", "4"}, {"depth", "0"}, {"choppiness", "0"}, {"resolution", "400"}});
   s.add("water.wave", "Swell", {{"height", "0.05"}, {"wavelength", "0.5"}, {"direction", "90"}}, {pool, "waves"});
   const Document doc = s.take();
   const Assets none = noAssets();
@@ -342,13 +374,22 @@ TEST_CASE("Waves run as fast as gravity has them, and rings start with their dro
   const double c = std::sqrt(9.81 * 0.5 / (2 * pi64)), seconds = 0.5;
   CHECK(heightAt(doc, 1, 0, 0) == Approx(0.05).epsilon(1e-3));
   CHECK(heightAt(doc, 1, 0.25f, 0) == Approx(-0.05).epsilon(1e-3));
-  CHECK(heightAt(doc, 1 + 24 * seconds, float(std::lround(c * seconds * 100)) / 100, 0.3f) == Approx(0.05).epsilon(0.02));
+  CHECK(heightAt(doc, 1 + 24 * seconds, float(std::lround(c * seconds * 100)) / 100, 0.3f) ==
+        Approx(0.05).epsilon(0.02));
   CHECK(formKey(doc, *doc.find(pool), 1).changes);
   CHECK(isAnimated(*doc.find(pool)));
 
   Set r;
-  const NodeId bowl = r.add("object.water", "Pool", {{"width", "4"}, {"length", "4"}, {"depth", "0"}, {"resolution", "400"}});
-  r.add("water.ring", "Drop", {{"height", "0.02"}, {"wavelength", "0.2"}, {"fade", "0"}, {"drops", "on"}, {"begins", "25"}, {"wave_speed", "1"}}, {bowl, "waves"});
+  const NodeId bowl =
+      r.add("object.water", "Pool", {{"width", "4"}, {"length", "4"}, {"depth", "0"}, {"resolution", "400"}});
+  r.add("water.ring", "Drop",
+        {{"height", "0.02"},
+         {"wavelength", "0.2"},
+         {"fade", "0"},
+         {"drops", "on"},
+         {"begins", "25"},
+         {"wave_speed", "1"}},
+        {bowl, "waves"});
   const Document rings = r.take();
   const auto span = [&](double frame, float from, float to) {
     float most = 0;

@@ -1,6 +1,6 @@
+#include "core/geometry/form.h"
 #include "core/geometry/grid.h"
 #include "core/geometry/health.h"
-#include "core/geometry/form.h"
 #include "tests/support/scene.h"
 
 using namespace ilumbra;
@@ -100,7 +100,8 @@ TEST_CASE("What is broken is mended into the body that it was", "[geometry][heal
   for (const auto& t : cube().triangles) {
     const Mesh c = cube();
     const auto base = uint32_t(apart.positions.size());
-    for (const uint32_t v : {t.a, t.b, t.c}) apart.positions.push_back(c.positions[v] + V3f(1e-5f * float(base % 7), 0, 0));
+    for (const uint32_t v : {t.a, t.b, t.c})
+      apart.positions.push_back(c.positions[v] + V3f(1e-5f * float(base % 7), 0, 0));
     apart.triangles.push_back({base, base + 1, base + 2});
   }
   CHECK(examine(apart).open.size() > 12);
@@ -116,5 +117,6 @@ TEST_CASE("The mending modifier makes an open cup a body that glass can fill", "
   const Document doc = s.take();
   const Form f = formOf(*doc.find(cup), {doc, 1, {}});
   CHECK(isClosed(f.shape.mesh));
-  CHECK(isClosed(formOf(*doc.find(cup), {setAt(doc, resolve(doc, "Mend.on"), Constant(false)), 1, {}}).shape.mesh) == false);
+  CHECK(isClosed(formOf(*doc.find(cup), {setAt(doc, resolve(doc, "Mend.on"), Constant(false)), 1, {}}).shape.mesh) ==
+        false);
 }

@@ -83,7 +83,8 @@ TEST_CASE("Blobs pushed out by noise, combs and shells are closed bodies", "[for
     Set s = ball("80");
     if (kind == std::string("blob")) {
       s.add("pattern.noise", "Bumps", {{"scale", "0.25"}, {"family", "puffed"}});
-      s.add("pattern.mix", "Pushed", {{"mode", "add"}, {"below", "pattern Solid"}, {"above", "pattern Bumps"}, {"mask", "0.4"}});
+      s.add("pattern.mix", "Pushed",
+            {{"mode", "add"}, {"below", "pattern Solid"}, {"above", "pattern Bumps"}, {"mask", "0.4"}});
       s.set(s.find("Form"), {{"amount", "pattern Pushed"}, {"cut_off", "0.6"}});
     } else if (kind == std::string("comb")) {
       s.add("pattern.comb", "Cells", {{"cell", "0.2"}, {"wall", "0.05"}, {"width", "0.04"}});

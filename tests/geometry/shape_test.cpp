@@ -44,7 +44,8 @@ TEST_CASE("Boxes, tori, cylinders and cones are closed, turn outwards and have t
   CHECK(isClosed(box.mesh));
   CHECK(volume(box.mesh) == Approx(6));
   CHECK(box.area() == Approx(22));
-  const Shape torus = build("object.torus", {{"radius", "0.5"}, {"tube", "0.1"}, {"segments", "512"}, {"sides", "256"}});
+  const Shape torus =
+      build("object.torus", {{"radius", "0.5"}, {"tube", "0.1"}, {"segments", "512"}, {"sides", "256"}});
   CHECK(isClosed(torus.mesh));
   CHECK(volume(torus.mesh) == Approx(2 * pi64 * pi64 * 0.5 * 0.01).epsilon(1e-3));
   CHECK(torus.area() == Approx(4 * pi64 * pi64 * 0.05).epsilon(1e-3));
@@ -65,7 +66,8 @@ TEST_CASE("A pointed cone has no flat triangles, and open ends are told from clo
   const Shape point = build("object.cone", {{"top", "0"}});
   CHECK(isClosed(point.mesh));
   for (const auto& t : point.mesh.triangles)
-    REQUIRE(length(cross(point.mesh.positions[t.b] - point.mesh.positions[t.a], point.mesh.positions[t.c] - point.mesh.positions[t.a])) > 0);
+    REQUIRE(length(cross(point.mesh.positions[t.b] - point.mesh.positions[t.a],
+                         point.mesh.positions[t.c] - point.mesh.positions[t.a])) > 0);
   CHECK_FALSE(isClosed(build("object.cylinder", {{"capped", "off"}}).mesh));
   CHECK_FALSE(isClosed(build("object.plane").mesh));
 }
@@ -135,7 +137,10 @@ TEST_CASE("A mesh can be smoothed but for its sharp edges, and faceted", "[geome
   smooth(s);
   REQUIRE(s.triangles.size() == 3);
   REQUIRE(s.normals.size() == s.positions.size());
-  const auto normal = [&](size_t t, int i) { const auto& k = s.triangles[t]; return s.normals[i == 0 ? k.a : i == 1 ? k.b : k.c]; };
+  const auto normal = [&](size_t t, int i) {
+    const auto& k = s.triangles[t];
+    return s.normals[i == 0 ? k.a : i == 1 ? k.b : k.c];
+  };
   // Across the flat edge both sides have one normal, across the sharp one each its own.
   CHECK((normal(0, 1) - normal(2, 1)).length() < 1e-5f);
   CHECK(dot(normal(0, 0), normal(1, 0)) == Approx(0).margin(1e-5));

@@ -20,9 +20,11 @@ LensCurve curve(const Document& doc, const char* slot) { return LensCurve(doc, *
 } // namespace
 
 TEST_CASE("A curve runs through its points, whatever their order, and never past them", "[lens][curve]") {
-  const Document doc = with(stageDocument("lens.mirror_copy"), "thinning", {{1, 0.1}, {0, 1}, {0.4, 0.3}, {0.6, 0.3}, {0.8, 0.9}});
+  const Document doc =
+      with(stageDocument("lens.mirror_copy"), "thinning", {{1, 0.1}, {0, 1}, {0.4, 0.3}, {0.6, 0.3}, {0.8, 0.9}});
   const LensCurve c = curve(doc, "thinning");
-  for (const auto& [x, y] : {std::pair{0.0, 1.0}, {0.4, 0.3}, {0.6, 0.3}, {0.8, 0.9}, {1.0, 0.1}}) CHECK(c.at(x) == Approx(y));
+  for (const auto& [x, y] : {std::pair{0.0, 1.0}, {0.4, 0.3}, {0.6, 0.3}, {0.8, 0.9}, {1.0, 0.1}})
+    CHECK(c.at(x) == Approx(y));
   double last = 1;
   for (int i = 0; i <= 1000; ++i) {
     const double x = i / 1000.0, y = c.at(x);

@@ -22,12 +22,21 @@ Picture shadowed(const Document& doc, int n) {
 
 TEST_CASE("Shadow rays have the hue of their tint, and what throws them is not darkened", "[lens][shafts]") {
   const auto doc = [](const char* tint, const char* gather, const char* contrast) {
-    return stageDocument("lens.screen_shafts", {{"rays_of", "shadow"}, {"centre_x", "5 %"}, {"centre_y", "50 %"}, {"length", "70 %"}, {"fade", "100 %"}, {"tint", tint}, {"gather", gather}, {"contrast", contrast}, {"amount", "100 %"}});
+    return stageDocument("lens.screen_shafts", {{"rays_of", "shadow"},
+                                                {"centre_x", "5 %"},
+                                                {"centre_y", "50 %"},
+                                                {"length", "70 %"},
+                                                {"fade", "100 %"},
+                                                {"tint", tint},
+                                                {"gather", gather},
+                                                {"contrast", contrast},
+                                                {"amount", "100 %"}});
   };
   for (const char* gather : {"0 %", "100 %"})
     for (const char* contrast : {"1", "2"}) {
       CAPTURE(gather, contrast);
-      const Picture warm = shadowed(doc("1, 0.5, 0.1", gather, contrast), 60), black = shadowed(doc("1, 1, 1", gather, contrast), 60);
+      const Picture warm = shadowed(doc("1, 0.5, 0.1", gather, contrast), 60),
+                    black = shadowed(doc("1, 1, 1", gather, contrast), 60);
       // Behind the shape: darker, and warm.
       const Color behind = warm.color(45, 30), plain = black.color(45, 30);
       CHECK(behind.x < 0.999f);
@@ -53,12 +62,15 @@ TEST_CASE("The amount of a new stage fits the light that is there", "[lens][amou
       const auto brightest = [&](const Document& d) {
         const LensResult r = develop(d, 1, *t.scene, t.film(), t.scene->amounts, pool());
         std::vector<float> all;
-        for (size_t i = 0; i < r.stages.at(0).work.spread.pixels(); ++i) all.push_back(luminance({r.stages[0].work.spread.rgb[3 * i], r.stages[0].work.spread.rgb[3 * i + 1], r.stages[0].work.spread.rgb[3 * i + 2]}));
+        for (size_t i = 0; i < r.stages.at(0).work.spread.pixels(); ++i)
+          all.push_back(luminance({r.stages[0].work.spread.rgb[3 * i], r.stages[0].work.spread.rgb[3 * i + 1],
+                                   r.stages[0].work.spread.rgb[3 * i + 2]}));
         std::sort(all.begin(), all.end());
         return double(all[all.size() - 1 - all.size() / 1000]);
       };
       const auto amount = fittingAmount(doc, stage, 1, *t.scene, t.film(), t.scene->amounts, pool());
-      const double level = double(stageOf(*doc.find(stage)).level), shown = brightest(amount ? setValue(doc, stage, "amount", Constant(*amount)) : doc);
+      const double level = double(stageOf(*doc.find(stage)).level),
+                   shown = brightest(amount ? setValue(doc, stage, "amount", Constant(*amount)) : doc);
       CAPTURE(kind, candelas, amount ? *amount : -1.0, shown, brightest(doc));
       // By channel it was chosen, by luminance it is looked at here.
       CHECK(shown > 0.1 * level);
@@ -66,14 +78,16 @@ TEST_CASE("The amount of a new stage fits the light that is there", "[lens][amou
     }
 }
 
-TEST_CASE("Where a named thing is displaced over a plate the plate is seen, and covered where it comes to be", "[lens][displace][plate]") {
+TEST_CASE("Where a named thing is displaced over a plate the plate is seen, and covered where it comes to be",
+          "[lens][displace][plate]") {
   Set s(64, 48);
   s.look("0, 0, 3", "0, 0, 0", "35");
   s.add("material.surface", "Own", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", "2000"}});
   s.add("object.box", "Block", {{"width", "0.5"}, {"height", "0.5"}, {"depth", "0.1"}, {"material", "Own"}});
   s.add("plate.picture", "Sky", {{"shows", "colour"}, {"color", "0.2, 0.3, 0.4"}});
   // A constant map: everything of the block is read from 14 pixels to the left.
-  s.add("lens.displace", "Push", {{"sources", "Block"}, {"map", "1"}, {"middle", "0.5"}, {"across", "-29.2 %"}, {"down", "0"}});
+  s.add("lens.displace", "Push",
+        {{"sources", "Block"}, {"map", "1"}, {"middle", "0.5"}, {"across", "-29.2 %"}, {"down", "0"}});
   const Document doc = s.take();
   const Traced t = trace(doc, 16);
   const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
@@ -82,19 +96,24 @@ TEST_CASE("Where a named thing is displaced over a plate the plate is seen, and 
   CHECK(plate.y > 0.05f);
   // Where the block was there is the plate; where it went the block covers it.
   CHECK(luminance(before.picture.color(28, 24)) > 2 * luminance(plate));
-  const auto isPlate = [&](int x) { return std::abs(luminance(r.picture.color(x, 24)) / luminance(plate) - 1) < 0.03f; };
+  const auto isPlate = [&](int x) {
+    return std::abs(luminance(r.picture.color(x, 24)) / luminance(plate) - 1) < 0.03f;
+  };
   CHECK(isPlate(28));
   float darkest = 1e9f;
   for (int x = 2; x < 62; ++x) darkest = std::min(darkest, luminance(r.picture.color(x, 24)));
   CHECK(darkest > 0.9f * luminance(plate));
 }
 
-TEST_CASE("Patterns on a plate are as wide as high, whatever the frame's shape, unless they are to be stretched with it", "[plate][pattern]") {
+TEST_CASE(
+    "Patterns on a plate are as wide as high, whatever the frame's shape, unless they are to be stretched with it",
+    "[plate][pattern]") {
   // A disc about the middle, three tenths of the frame's height in radius.
   const auto extent = [](const char* scale) {
     Set s(120, 40);
     s.look("0, 0, 3", "0, 0, 0");
-    s.add("pattern.ramp", "Disc", {{"along", "ball"}, {"space", "camera"}, {"start", "0.5, 0.5, 0"}, {"end", "0.8, 0.5, 0"}});
+    s.add("pattern.ramp", "Disc",
+          {{"along", "ball"}, {"space", "camera"}, {"start", "0.5, 0.5, 0"}, {"end", "0.8, 0.5, 0"}});
     s.add("plate.picture", "Sheet", {{"shows", "colour"}, {"color", "pattern Disc"}, {"pattern_scale", scale}});
     const Document doc = s.take();
     const Traced t = trace(doc, 1);

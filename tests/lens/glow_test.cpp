@@ -22,7 +22,10 @@ Document glowDocument(std::initializer_list<std::pair<const char*, const char*>>
 // The glow's doing at full amount.
 LensWork glow(const Document& doc, const Picture& source) {
   const Node& n = *doc.findByName("Halo");
-  return writtenOut(glowStage().prepare(Params(n, 1), source, LensContext::of(doc, 1, source.width, source.height, pool())).apply(source), source);
+  return writtenOut(glowStage()
+                        .prepare(Params(n, 1), source, LensContext::of(doc, 1, source.width, source.height, pool()))
+                        .apply(source),
+                    source);
 }
 
 } // namespace
@@ -136,7 +139,8 @@ TEST_CASE("With a key from the total, the shares of the layers sum to the whole"
   }
   const LensOperator op = glowStage().prepare(p, total, LensContext::of(doc, 1, 64, 48, pool()));
   const LensWork whole = op.apply(total), sa = op.apply(a), sb = op.apply(b);
-  for (size_t i = 0; i < a.rgb.size(); ++i) REQUIRE(sa.spread.rgb[i] + sb.spread.rgb[i] == Approx(whole.spread.rgb[i]).epsilon(1e-4).margin(1e-5));
+  for (size_t i = 0; i < a.rgb.size(); ++i)
+    REQUIRE(sa.spread.rgb[i] + sb.spread.rgb[i] == Approx(whole.spread.rgb[i]).epsilon(1e-4).margin(1e-5));
   // Each share is the kernel over the keyed layer.
   Picture keyed = a;
   for (size_t i = 0; i < keyed.pixels(); ++i) {
@@ -144,7 +148,8 @@ TEST_CASE("With a key from the total, the shares of the layers sum to the whole"
     for (size_t c = 0; c < 3; ++c) keyed.rgb[3 * i + c] *= k;
   }
   const Picture expected = convolve(keyed, GlowKernel(p.real("size"), p.real("falloff"), 48), pool());
-  for (size_t i = 0; i < a.rgb.size(); ++i) REQUIRE(sa.spread.rgb[i] == Approx(expected.rgb[i]).epsilon(1e-4).margin(1e-5));
+  for (size_t i = 0; i < a.rgb.size(); ++i)
+    REQUIRE(sa.spread.rgb[i] == Approx(expected.rgb[i]).epsilon(1e-4).margin(1e-5));
 }
 
 TEST_CASE("The key lets nothing pass below its knee, rises smoothly and keeps what lies above", "[lens][glow]") {
@@ -192,9 +197,12 @@ Document twoLamps(bool confined) {
   s.look("0, 0.6, 4", "0, 0.6, 0", "26");
   s.lambert("Black", "0, 0, 0");
   s.add("material.surface", "Mirror", {{"base_color", "1, 1, 1"}, {"metalness", "1"}, {"roughness", "0"}});
-  s.add("material.surface", "Pane", {{"base_color", "1, 1, 1"}, {"transmission", "1"}, {"roughness", "0"}, {"thin", "on"}});
-  s.add("object.box", "Window", {{"width", "3"}, {"height", "1.2"}, {"depth", "0.01"}, {"position", "0, 1.1, 1"}, {"material", "Pane"}});
-  s.add("object.box", "Water", {{"width", "6"}, {"height", "0.02"}, {"depth", "8"}, {"position", "0, 0, 0"}, {"material", "Mirror"}});
+  s.add("material.surface", "Pane",
+        {{"base_color", "1, 1, 1"}, {"transmission", "1"}, {"roughness", "0"}, {"thin", "on"}});
+  s.add("object.box", "Window",
+        {{"width", "3"}, {"height", "1.2"}, {"depth", "0.01"}, {"position", "0, 1.1, 1"}, {"material", "Pane"}});
+  s.add("object.box", "Water",
+        {{"width", "6"}, {"height", "0.02"}, {"depth", "8"}, {"position", "0, 0, 0"}, {"material", "Mirror"}});
   s.add("light.point", "Left lamp", {{"power", "700"}, {"radius", "0.12"}, {"position", "-0.7, 0.9, 0"}});
   s.add("light.point", "Right lamp", {{"power", "700"}, {"radius", "0.12"}, {"position", "0.7, 0.9, 0"}});
   s.add("effect.glow", "Left glow", {{"from", "Left lamp"}});
@@ -206,15 +214,17 @@ Document twoLamps(bool confined) {
 
 } // namespace
 
-TEST_CASE("The named lamp glows behind glass and in the mirror; the other, just as bright, does not", "[lens][glow][labels]") {
+TEST_CASE("The named lamp glows behind glass and in the mirror; the other, just as bright, does not",
+          "[lens][glow][labels]") {
   const Document doc = twoLamps(true);
   const Traced t = trace(doc, 32);
   const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
   REQUIRE(r.stages.size() == 1);
   const Picture& taken = r.stages[0].work.taken;
-  const double leftAbove = mean(taken, {0, 0, 48, 34}), leftBelow = mean(taken, {0, 34, 48, 30}), right = mean(taken, {48, 0, 48, 64});
+  const double leftAbove = mean(taken, {0, 0, 48, 34}), leftBelow = mean(taken, {0, 34, 48, 30}),
+               right = mean(taken, {48, 0, 48, 64});
   CHECK(leftAbove > 0);
-  CHECK(leftBelow > 0);           // in the mirror
+  CHECK(leftBelow > 0);            // in the mirror
   CHECK(right < 1e-3 * leftAbove); // the other lamp, and its reflection, give nothing
   // Both are as bright in the picture itself.
   const Picture all = luminances(t);
@@ -227,12 +237,15 @@ TEST_CASE("The named lamp glows behind glass and in the mirror; the other, just 
 }
 
 TEST_CASE("Streaks and ghosts of one lamp are of it alone, wherever it is seen", "[lens][streaks][ghosts][labels]") {
-  for (const auto& [kind, values] : std::vector<std::pair<const char*, std::vector<std::pair<const char*, const char*>>>>{{"lens.streaks", {{"rays", "4"}, {"keyed", "off"}}}, {"lens.ghosts", {{"keyed", "off"}}}}) {
+  for (const auto& [kind, values] :
+       std::vector<std::pair<const char*, std::vector<std::pair<const char*, const char*>>>>{
+           {"lens.streaks", {{"rays", "4"}, {"keyed", "off"}}}, {"lens.ghosts", {{"keyed", "off"}}}}) {
     CAPTURE(kind);
     const auto light = [&, kind = kind, values = values](const char* sources, const char* off) {
       Document doc = addNode(twoLamps(true), kind, "Added", {});
       for (const auto& [name, value] : values) doc = changed(doc, std::string("Added.") + name, value);
-      doc = changed(changed(changed(doc, "Added.sources", sources), "Halo.on", "off"), "Camera.compensation", "8"); // ghosts are faint
+      doc = changed(changed(changed(doc, "Added.sources", sources), "Halo.on", "off"), "Camera.compensation",
+                    "8"); // ghosts are faint
       const Traced t = trace(doc, 16);
       // As if one lamp gave nothing: the mix alone, no other paths.
       std::vector<Color> amounts = t.scene->amounts;
@@ -242,7 +255,8 @@ TEST_CASE("Streaks and ghosts of one lamp are of it alone, wherever it is seen",
       REQUIRE(r.stages.size() == 1);
       return r.stages[0].work.spread;
     };
-    const Picture left = light("Left lamp", ""), alone = light("Left lamp", "Right lamp"), other = light("Left lamp", "Left lamp");
+    const Picture left = light("Left lamp", ""), alone = light("Left lamp", "Right lamp"),
+                  other = light("Left lamp", "Left lamp");
     CHECK(mean(left) > 0);
     CHECK(farthest(left, alone) < 1e-6); // nothing of the other lamp
     CHECK(mean(other) == 0);
@@ -270,8 +284,10 @@ TEST_CASE("The shares of a glow by light sum to it exactly", "[lens][glow][truth
   std::vector<int> groups;
   for (int g = 0; g < t.film().groups(); ++g) groups.push_back(g);
   Picture total(96, 64);
-  for (const Picture& share : lightShares(doc, 1, *t.scene, t.film(), t.scene->amounts, groups, pool())) total = plus(total, share);
-  for (size_t i = 0; i < total.rgb.size(); ++i) REQUIRE(total.rgb[i] == Approx(r.picture.rgb[i]).epsilon(1e-4).margin(1e-6));
+  for (const Picture& share : lightShares(doc, 1, *t.scene, t.film(), t.scene->amounts, groups, pool()))
+    total = plus(total, share);
+  for (size_t i = 0; i < total.rgb.size(); ++i)
+    REQUIRE(total.rgb[i] == Approx(r.picture.rgb[i]).epsilon(1e-4).margin(1e-6));
 }
 
 TEST_CASE("A stage rests when it is off, or when all its effects are", "[lens]") {
@@ -294,9 +310,11 @@ TEST_CASE("Stages that ask for the same light share a film layer", "[lens]") {
   NodeId more = 0;
   doc = addNode(doc, "lens.glow", "Second", {}, &more);
   CHECK(lensQueries(doc).size() == 2);
-  doc = setAt(doc, resolve(doc, "Second.sources"), parseValue(doc, definitionAt(doc, resolve(doc, "Second.sources")), "Left lamp"));
+  doc = setAt(doc, resolve(doc, "Second.sources"),
+              parseValue(doc, definitionAt(doc, resolve(doc, "Second.sources")), "Left lamp"));
   CHECK(lensQueries(doc).size() == 2);
-  doc = setAt(doc, resolve(doc, "Second.sources"), parseValue(doc, definitionAt(doc, resolve(doc, "Second.sources")), "Right lamp"));
+  doc = setAt(doc, resolve(doc, "Second.sources"),
+              parseValue(doc, definitionAt(doc, resolve(doc, "Second.sources")), "Right lamp"));
   CHECK(lensQueries(doc).size() == 3);
 }
 
@@ -314,11 +332,13 @@ TEST_CASE("Light developed from collected layers is the light developed from the
   REQUIRE(layers.layers.size() == size_t(t.scene->table.size()));
   const LensResult again = develop(doc, 1, *t.scene, t.film(), layers, pool());
   REQUIRE(again.stages.size() == 1);
-  for (size_t i = 0; i < film.picture.rgb.size(); ++i) REQUIRE(again.picture.rgb[i] == Approx(film.picture.rgb[i]).epsilon(1e-4).margin(1e-6));
+  for (size_t i = 0; i < film.picture.rgb.size(); ++i)
+    REQUIRE(again.picture.rgb[i] == Approx(film.picture.rgb[i]).epsilon(1e-4).margin(1e-6));
   // Denoised sources keep what the lens spreads inside what the picture has of them: nothing glows that is not there.
   const Denoiser denoiser(t.film(), pool());
   const SceneLight clean = sceneLight(*t.scene, t.film(), t.scene->amounts, pool(), &denoiser);
-  const Picture source = queryLight(*t.scene, clean, lensQueries(doc)[1]), all = queryLight(*t.scene, clean, lensQueries(doc)[0]);
+  const Picture source = queryLight(*t.scene, clean, lensQueries(doc)[1]),
+                all = queryLight(*t.scene, clean, lensQueries(doc)[0]);
   for (size_t i = 0; i < all.rgb.size(); ++i) REQUIRE(source.rgb[i] <= all.rgb[i] * 1.001f + 1e-4f);
   CancelFlag cancel;
   cancel.request();

@@ -28,11 +28,15 @@ TEST_CASE("A mirror copy with nothing but the line is the exact reflection", "[l
       for (int k = 0; k < 3; ++k) REQUIRE(out.at(x, y)[k] == p.at(x, 39 - y)[k]);
   for (int x = 0; x < 40; ++x) REQUIRE(out.at(x, 10)[0] == 0);
   // Upright.
-  out = worked(stageDocument("lens.mirror_copy", {{"hinge_x", "50 %"}, {"angle", "90 °"}, {"reach", "100 %"}}), p).spread;
+  out =
+      worked(stageDocument("lens.mirror_copy", {{"hinge_x", "50 %"}, {"angle", "90 °"}, {"reach", "100 %"}}), p).spread;
   for (int y = 0; y < 40; ++y)
     for (int x = 20; x < 40; ++x) REQUIRE(out.at(x, y)[1] == Approx(p.at(39 - x, y)[1]).epsilon(1e-4).margin(1e-4));
   // At 45°: across and down change places.
-  out = worked(stageDocument("lens.mirror_copy", {{"hinge_x", "50 %"}, {"hinge_y", "50 %"}, {"angle", "-45 °"}, {"reach", "200 %"}}), p).spread;
+  out = worked(stageDocument("lens.mirror_copy",
+                             {{"hinge_x", "50 %"}, {"hinge_y", "50 %"}, {"angle", "-45 °"}, {"reach", "200 %"}}),
+               p)
+            .spread;
   for (int y = 0; y < 40; ++y)
     for (int x = 0; x < y; ++x) REQUIRE(out.at(x, y)[2] == Approx(p.at(y, x)[2]).epsilon(1e-4).margin(1e-4));
 }
@@ -58,7 +62,8 @@ TEST_CASE("A mirror copy thins and leans by its curves, slides, stretches and sp
   CHECK(place(changed(doc, "Stage.gap", "5 %"))[1] == Approx(63));
   const Document close = changed(doc, "Stage.stretch", "2");
   CHECK(place(changed(close, "Stage.reach", "100 %"))[1] == Approx(78.5).margin(0.6));
-  CHECK(place(changed(changed(doc, "Stage.spread_along", "10 %"), "Stage.spread_across", "5 %"))[0] == Approx(40).margin(0.5));
+  CHECK(place(changed(changed(doc, "Stage.spread_along", "10 %"), "Stage.spread_across", "5 %"))[0] ==
+        Approx(40).margin(0.5));
   // Half as bright at half the reach.
   const Document thin = addPoint(addPoint(doc, "thinning", "0 %", "100 %"), "thinning", "100 %", "0 %");
   CHECK(place(thin)[2] == Approx(100 * (1 - 19.5 / 40)).epsilon(0.02));
@@ -72,8 +77,10 @@ TEST_CASE("A mirror copy thins and leans by its curves, slides, stretches and sp
 
 TEST_CASE("A constant displacement by whole pixels is an exact shift", "[lens][displace][truth32]") {
   const Picture p = speckled(40, 40, 3);
-  for (const auto& [across, down, dx, dy] : {std::tuple{"7.5 %", "0", 3, 0}, {"0", "12.5 %", 0, 5}, {"-5 %", "2.5 %", -2, 1}}) {
-    const Picture out = worked(stageDocument("lens.displace", {{"map", "1"}, {"across", across}, {"down", down}}), p).spread;
+  for (const auto& [across, down, dx, dy] :
+       {std::tuple{"7.5 %", "0", 3, 0}, {"0", "12.5 %", 0, 5}, {"-5 %", "2.5 %", -2, 1}}) {
+    const Picture out =
+        worked(stageDocument("lens.displace", {{"map", "1"}, {"across", across}, {"down", down}}), p).spread;
     for (int y = 0; y < 40; ++y)
       for (int x = 0; x < 40; ++x) {
         const int fx = x + dx, fy = y + dy;
@@ -81,21 +88,29 @@ TEST_CASE("A constant displacement by whole pixels is an exact shift", "[lens][d
         REQUIRE(out.at(x, y)[0] == Approx(inside ? p.at(fx, fy)[0] : 0).epsilon(1e-4).margin(1e-4));
       }
   }
-  // Elsewhere within what reading linearly between pixels errs on a smooth picture: its second differences ÷ 8, each way.
+  // Elsewhere within what reading linearly between pixels errs on a smooth picture: its second differences ÷ 8, each
+  // way.
   Picture smooth(64, 64);
   for (int y = 0; y < 64; ++y)
     for (int x = 0; x < 64; ++x)
       for (int k = 0; k < 3; ++k) smooth.at(x, y)[k] = 1 + std::sin(0.2f * float(x)) * std::cos(0.15f * float(y));
-  const Picture out = worked(stageDocument("lens.displace", {{"map", "1"}, {"across", "0.78125 %"}, {"down", "0"}}), smooth).spread; // half a pixel
+  const Picture out =
+      worked(stageDocument("lens.displace", {{"map", "1"}, {"across", "0.78125 %"}, {"down", "0"}}), smooth)
+          .spread; // half a pixel
   for (int y = 8; y < 56; ++y)
-    for (int x = 8; x < 56; ++x) REQUIRE(std::abs(out.at(x, y)[0] - (1 + std::sin(0.2f * (float(x) + 0.5f)) * std::cos(0.15f * float(y)))) < 0.2f * 0.2f / 8 + 1e-4f);
+    for (int x = 8; x < 56; ++x)
+      REQUIRE(std::abs(out.at(x, y)[0] - (1 + std::sin(0.2f * (float(x) + 0.5f)) * std::cos(0.15f * float(y)))) <
+              0.2f * 0.2f / 8 + 1e-4f);
 }
 
 TEST_CASE("What is read beyond the edge is black, held, mirrored or wrapped", "[lens][displace]") {
   Picture p(8, 8);
   for (int x = 0; x < 8; ++x)
     for (int y = 0; y < 8; ++y) p.at(x, y)[0] = float(x + 1);
-  const auto first = [&](const char* edge) { return worked(stageDocument("lens.displace", {{"map", "1"}, {"across", "-25 %"}, {"down", "0"}, {"edge", edge}}), p).spread.at(0, 4)[0]; };
+  const auto first = [&](const char* edge) {
+    return worked(stageDocument("lens.displace", {{"map", "1"}, {"across", "-25 %"}, {"down", "0"}, {"edge", edge}}), p)
+        .spread.at(0, 4)[0];
+  };
   CHECK(first("black") == 0);
   CHECK(first("held") == Approx(1));
   CHECK(first("mirrored") == Approx(2));
@@ -106,10 +121,13 @@ TEST_CASE("Bands pass the share of light that they are wide, and drift by time",
   Picture p(100, 100);
   std::fill(p.rgb.begin(), p.rgb.end(), 1.0f);
   for (const char* angle : {"0", "30 °", "90 °"}) {
-    const Picture out = worked(stageDocument("lens.bands", {{"width", "6 %"}, {"gap", "4 %"}, {"angle", angle}, {"soft", "40 %"}}), p).spread;
+    const Picture out =
+        worked(stageDocument("lens.bands", {{"width", "6 %"}, {"gap", "4 %"}, {"angle", angle}, {"soft", "40 %"}}), p)
+            .spread;
     CHECK(sum(out) / 1e4 == Approx(0.6).epsilon(0.04));
   }
-  Document doc = stageDocument("lens.bands", {{"width", "10 %"}, {"gap", "10 %"}, {"soft", "0"}, {"drift", "24 %"}}); // a pixel a frame
+  Document doc = stageDocument(
+      "lens.bands", {{"width", "10 %"}, {"gap", "10 %"}, {"soft", "0"}, {"drift", "24 %"}}); // a pixel a frame
   const Picture one = worked(at(doc, 0), p).spread, later = worked(at(doc, 4), p).spread;
   for (int y = 10; y < 90; ++y) REQUIRE(later.at(5, y)[0] == Approx(one.at(5, y - 4)[0]).margin(1e-3));
   CHECK(isAnimated(*doc.findByName("Stage")));
@@ -151,7 +169,8 @@ TEST_CASE("Trails lie on the way that their anchor has come, and faster means fa
   s.add("light.point", "Spark", {});
   s.add("lens.trails", "Stage", {{"anchor_by", "thing"}, {"anchor_at", "Spark"}, {"frames", "10"}, {"fade", "100 %"}});
   Document doc = s.take();
-  doc = setValue(doc, doc.findByName("Spark")->id, "position", Value(Keys{{{0, Triple{-1, 0, 0}, KeyShape::Linear}, {20, Triple{1, 0, 0}, KeyShape::Linear}}}));
+  doc = setValue(doc, doc.findByName("Spark")->id, "position",
+                 Value(Keys{{{0, Triple{-1, 0, 0}, KeyShape::Linear}, {20, Triple{1, 0, 0}, KeyShape::Linear}}}));
   doc = at(doc, 10);
   SceneCache cache;
   const ScenePtr scene = compileScene(doc, {.frame = 10, .queries = lensQueries(doc)}, noAssets(), cache);
@@ -173,7 +192,8 @@ TEST_CASE("Trails lie on the way that their anchor has come, and faster means fa
 TEST_CASE("A direction that follows leads to what it follows, and its angle counts from there", "[lens][anchor]") {
   const Picture p = onePixel(81, 81, 40, 40, Color(10.0f));
   // Where most of what was sent out of the middle has gone, seen from there.
-  const auto way = [&](const char* kind, std::initializer_list<std::pair<const char*, const char*>> values, const V2f& thing) {
+  const auto way = [&](const char* kind, std::initializer_list<std::pair<const char*, const char*>> values,
+                       const V2f& thing) {
     Set s(64, 64);
     s.look("0, 0, 4", "0, 0, 0");
     s.add("light.point", "Spark", {});
@@ -191,10 +211,13 @@ TEST_CASE("A direction that follows leads to what it follows, and its angle coun
   const V2f right(79, 40.5f), up(40.5f, 2), upRight(70.5f, 10.5f);
   for (const auto& [thing, angle] : {std::pair{right, 0.0}, {up, 90.0}, {upRight, 45.0}}) {
     CAPTURE(angle);
-    CHECK(way("lens.streaks", {{"rays", "1"}, {"angle", "0 °"}, {"keyed", "off"}, {"length", "20 %"}}, thing) == Approx(angle).margin(1));
-    CHECK(way("lens.smear", {{"by", "angle"}, {"angle", "0 °"}, {"reach", "40 %"}, {"centre", "0 %"}}, thing) == Approx(angle).margin(1));
+    CHECK(way("lens.streaks", {{"rays", "1"}, {"angle", "0 °"}, {"keyed", "off"}, {"length", "20 %"}}, thing) ==
+          Approx(angle).margin(1));
+    CHECK(way("lens.smear", {{"by", "angle"}, {"angle", "0 °"}, {"reach", "40 %"}, {"centre", "0 %"}}, thing) ==
+          Approx(angle).margin(1));
   }
-  CHECK(way("lens.streaks", {{"rays", "1"}, {"angle", "30 °"}, {"keyed", "off"}, {"length", "20 %"}}, up) == Approx(120).margin(1));
+  CHECK(way("lens.streaks", {{"rays", "1"}, {"angle", "30 °"}, {"keyed", "off"}, {"length", "20 %"}}, up) ==
+        Approx(120).margin(1));
   // Bands lie along it: upright, where it leads up.
   Set s(64, 64);
   s.add("light.point", "Spark", {});
@@ -223,10 +246,12 @@ TEST_CASE("A smear keeps the light and lies about its centre", "[lens][smear]") 
 
 TEST_CASE("Blurs keep the light; a disc is as wide as it says", "[lens][blur]") {
   for (const char* shape : {"soft", "disc", "blades"}) {
-    const Picture out = worked(stageDocument("lens.blur", {{"size", "8 %"}, {"shape", shape}}), onePixel(121, 121, 60, 60)).spread;
+    const Picture out =
+        worked(stageDocument("lens.blur", {{"size", "8 %"}, {"shape", shape}}), onePixel(121, 121, 60, 60)).spread;
     CHECK(sum(out) == Approx(100).epsilon(2e-3));
   }
-  const Picture disc = worked(stageDocument("lens.blur", {{"size", "10 %"}, {"shape", "disc"}}), onePixel(100, 100, 50, 50)).spread;
+  const Picture disc =
+      worked(stageDocument("lens.blur", {{"size", "10 %"}, {"shape", "disc"}}), onePixel(100, 100, 50, 50)).spread;
   CHECK(disc.at(50, 50)[0] == Approx(100 / (M_PI * 100)).epsilon(0.02));
   CHECK(disc.at(58, 50)[0] == Approx(100 / (M_PI * 100)).epsilon(0.05));
   CHECK(std::abs(disc.at(62, 50)[0]) < 1e-3f);
@@ -284,7 +309,9 @@ TEST_CASE("Grain has no mean, grows with the root of the light, and is another i
 TEST_CASE("Grades are what they say", "[lens][grade]") {
   Picture p(1, 1);
   p.rgb = {0.36f, 0.18f, 0.09f};
-  const auto graded = [&](std::initializer_list<std::pair<const char*, const char*>> values) { return lensed(stageDocument("lens.grade", values), p).picture.rgb; };
+  const auto graded = [&](std::initializer_list<std::pair<const char*, const char*>> values) {
+    return lensed(stageDocument("lens.grade", values), p).picture.rgb;
+  };
   CHECK(graded({{"exposure", "2 stops"}})[0] == Approx(1.44f));
   const auto steep = graded({{"contrast", "2"}});
   CHECK(steep[0] == Approx(0.72f));

@@ -10,7 +10,8 @@ using namespace ilumbra::test;
 
 namespace {
 
-Document add(const Document& doc, const char* kind, const char* name, std::initializer_list<std::pair<const char*, const char*>> values, const Place& place = {}) {
+Document add(const Document& doc, const char* kind, const char* name,
+             std::initializer_list<std::pair<const char*, const char*>> values, const Place& place = {}) {
   Document out = addNode(doc, kind, name, place);
   for (const auto& [param, value] : values) out = changed(out, std::string(name) + "." + param, value);
   return out;
@@ -50,10 +51,13 @@ TEST_CASE("A blend is what the blend says, pixel by pixel, and its shares sum to
     const LensWork w = worked(doc, p);
     doc = changed(doc, "Stage.blend", mode);
     const LensResult r = lensed(doc, p);
-    for (size_t i = 0; i < p.rgb.size(); ++i) REQUIRE(r.picture.rgb[i] == Approx(blended(lensBlend(mode), p.rgb[i] - w.taken.rgb[i], w.spread.rgb[i])).epsilon(1e-4).margin(1e-5));
+    for (size_t i = 0; i < p.rgb.size(); ++i)
+      REQUIRE(r.picture.rgb[i] ==
+              Approx(blended(lensBlend(mode), p.rgb[i] - w.taken.rgb[i], w.spread.rgb[i])).epsilon(1e-4).margin(1e-5));
     // Half of it: half the way there.
     const LensResult half = lensed(changed(doc, "Stage.amount", "50 %"), p);
-    for (size_t i = 0; i < p.rgb.size(); ++i) REQUIRE(half.picture.rgb[i] == Approx(0.5f * (p.rgb[i] + r.picture.rgb[i])).epsilon(1e-4).margin(1e-5));
+    for (size_t i = 0; i < p.rgb.size(); ++i)
+      REQUIRE(half.picture.rgb[i] == Approx(0.5f * (p.rgb[i] + r.picture.rgb[i])).epsilon(1e-4).margin(1e-5));
   }
 }
 
@@ -74,7 +78,8 @@ TEST_CASE("The order of stages matters: what comes later works on what came befo
   CHECK(darkToo == 0);
 }
 
-TEST_CASE("A stage's light goes on as light of its sources: later stages that name them take it, others do not", "[lens][stack][labels]") {
+TEST_CASE("A stage's light goes on as light of its sources: later stages that name them take it, others do not",
+          "[lens][stack][labels]") {
   Set s(64, 64);
   s.look("0, 0, 3", "0, 0, 0");
   s.add("light.point", "One", {});
@@ -113,19 +118,22 @@ TEST_CASE("Light that some stages have in common is passed on to each of them", 
   for (int q = 0; q < int(t.scene->queries.size()); ++q) {
     Picture sum(96, 64);
     for (int c = 0; c < t.scene->table.cells(); ++c)
-      if (t.scene->table.layers(q) >> c & 1) sum = plus(sum, collectLayers(t.film(), 1u << c, t.scene->amounts, 1, pool()));
+      if (t.scene->table.layers(q) >> c & 1)
+        sum = plus(sum, collectLayers(t.film(), 1u << c, t.scene->amounts, 1, pool()));
     CHECK(farthest(sum, collect(t.film(), q, t.scene->amounts, 1, pool())) < 1e-5);
   }
   const Picture p = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture;
   CHECK(mean(p, {0, 0, 32, 64}) > 1e-3);
-  CHECK(mean(p, {64, 0, 32, 64}) < 1e-3 * mean(p, {0, 0, 32, 64})); // right: gone; of the middle's halo nothing is left either
+  CHECK(mean(p, {64, 0, 32, 64}) <
+        1e-3 * mean(p, {0, 0, 32, 64})); // right: gone; of the middle's halo nothing is left either
   // Without the second stage all three are there.
   const Document one = changed(doc, "B.on", "off");
   const Picture all = develop(one, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture;
   CHECK(mean(all, {64, 0, 32, 64}) > 0.5 * mean(all, {0, 0, 32, 64}));
   // And the shares by light sum to the picture.
   Picture sum(96, 64);
-  for (const Picture& share : lightShares(doc, 1, *t.scene, t.film(), t.scene->amounts, {0, 1, 2}, pool())) sum = plus(sum, share);
+  for (const Picture& share : lightShares(doc, 1, *t.scene, t.film(), t.scene->amounts, {0, 1, 2}, pool()))
+    sum = plus(sum, share);
   CHECK(farthest(sum, p) < 1e-4);
 }
 
@@ -146,7 +154,8 @@ TEST_CASE("A stage is confined to shapes drawn in the picture", "[lens][area]") 
   out = lensed(changed(doc, "Round.cuts", "on"), p).picture;
   CHECK(out.at(30, 30)[0] == Approx(1));
   CHECK(out.at(2, 2)[0] == Approx(2));
-  doc = add(doc, "area.rectangle", "Bar", {{"width", "100 %"}, {"height", "10 %"}, {"centre_y", "10 %"}, {"soft", "0"}}, {stage, "areas"});
+  doc = add(doc, "area.rectangle", "Bar", {{"width", "100 %"}, {"height", "10 %"}, {"centre_y", "10 %"}, {"soft", "0"}},
+            {stage, "areas"});
   out = lensed(doc, p).picture;
   CHECK(out.at(2, 5)[0] == Approx(2));
   CHECK(out.at(2, 20)[0] == Approx(1));
@@ -189,17 +198,25 @@ TEST_CASE("A stage acts on what is seen, where and how it is seen", "[lens][stac
   CHECK(at(48, 50) == Approx(1).epsilon(0.05));
 }
 
-TEST_CASE("A displacement of what the water shows moves the reflection and never the thing itself", "[lens][stack][labels]") {
+TEST_CASE("A displacement of what the water shows moves the reflection and never the thing itself",
+          "[lens][stack][labels]") {
   Set s(96, 64);
   s.look("0, 0.6, 4", "0, 0.3, 0", "26");
   s.add("material.surface", "Mirror", {{"base_color", "1, 1, 1"}, {"metalness", "1"}, {"roughness", "0"}});
   s.add("material.surface", "Lit", {{"base_color", "0, 0, 0"}, {"own_light", "10"}});
   s.add("object.box", "Water", {{"width", "6"}, {"height", "0.02"}, {"depth", "8"}, {"material", "Mirror"}});
   s.add("object.sphere", "Ball", {{"radius", "0.4"}, {"position", "0, 0.7, 0"}, {"material", "Lit"}});
-  s.add("lens.displace", "Ripples", {{"sources", "Ball"}, {"seen_in", "Water"}, {"direct", "off"}, {"map", "1"}, {"across", "12.5 %"}, {"down", "0"}});
+  s.add("lens.displace", "Ripples",
+        {{"sources", "Ball"},
+         {"seen_in", "Water"},
+         {"direct", "off"},
+         {"map", "1"},
+         {"across", "12.5 %"},
+         {"down", "0"}});
   const Document doc = s.take();
   const Traced t = trace(doc, 16);
-  const Picture with = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture, without = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool(), {.on = false}).picture;
+  const Picture with = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture,
+                without = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool(), {.on = false}).picture;
   const Picture all = collect(t.film(), 0, t.scene->amounts, t.scene->exposure, pool());
   double above = 0, below = 0;
   for (int y = 0; y < 64; ++y)
@@ -208,9 +225,11 @@ TEST_CASE("A displacement of what the water shows moves the reflection and never
   CHECK(below > 1);
   CHECK(without == all);
   // By 8 pixels: the eighth of the height, to the bit.
-  const Picture ball = collect(t.film(), layerIndex(*t.scene, sourceQuery(doc, *doc.findByName("Ripples"))), t.scene->amounts, t.scene->exposure, pool());
+  const Picture ball = collect(t.film(), layerIndex(*t.scene, sourceQuery(doc, *doc.findByName("Ripples"))),
+                               t.scene->amounts, t.scene->exposure, pool());
   for (int y = 40; y < 64; ++y)
-    for (int x = 20; x < 70; ++x) REQUIRE(with.at(x, y)[0] == Approx(all.at(x, y)[0] - ball.at(x, y)[0] + ball.at(x + 8, y)[0]).margin(1e-6));
+    for (int x = 20; x < 70; ++x)
+      REQUIRE(with.at(x, y)[0] == Approx(all.at(x, y)[0] - ball.at(x, y)[0] + ball.at(x + 8, y)[0]).margin(1e-6));
 }
 
 TEST_CASE("A mirror copy alone is a source and a place to act: what it copies keeps its light", "[lens][stack]") {
@@ -218,7 +237,9 @@ TEST_CASE("A mirror copy alone is a source and a place to act: what it copies ke
   Document doc = stageDocument("lens.mirror_copy", {{"amount", "50 %"}, {"hinge_y", "50 %"}, {"reach", "100 %"}});
   const Picture p = onePixel(64, 64, 32, 21, Color(100.0f));
   constexpr int x = 32, y = 21, copied = 42;
-  const auto at = [&](const Document& d, int row, const LensOptions& options = {}) { return lensed(d, p, options).picture.at(x, row)[1]; };
+  const auto at = [&](const Document& d, int row, const LensOptions& options = {}) {
+    return lensed(d, p, options).picture.at(x, row)[1];
+  };
   REQUIRE(at(doc, copied) == Approx(50).epsilon(1e-3));
 
   SECTION("as a source") {
@@ -228,7 +249,8 @@ TEST_CASE("A mirror copy alone is a source and a place to act: what it copies ke
     // Its light is still light of what it copies: who takes all light takes both, before and after.
     const Document all = add(doc, "lens.grade", "Half", {{"exposure", "-1 stops"}});
     CHECK(at(all, y) == Approx(50));
-    const Document halfGone = add(changed(doc, "Gone.exposure", "-1 stops"), "lens.grade", "Half", {{"exposure", "-1 stops"}});
+    const Document halfGone =
+        add(changed(doc, "Gone.exposure", "-1 stops"), "lens.grade", "Half", {{"exposure", "-1 stops"}});
     CHECK(at(halfGone, copied) == Approx(12.5).epsilon(1e-3));
   }
   SECTION("as a place to act") {
@@ -240,7 +262,8 @@ TEST_CASE("A mirror copy alone is a source and a place to act: what it copies ke
   SECTION("whatever its blend, and alone with the stage that asks for it") {
     for (const char* blend : {"screen", "lighter"}) {
       CAPTURE(blend);
-      const Document with = add(changed(doc, "Stage.blend", blend), "lens.streaks", "Streaks", {{"sources", "Stage"}, {"keyed", "off"}});
+      const Document with =
+          add(changed(doc, "Stage.blend", blend), "lens.streaks", "Streaks", {{"sources", "Stage"}, {"keyed", "off"}});
       LensOptions alone;
       alone.solo = id(with, "Streaks");
       const LensResult all = lensed(with, p), solo = lensed(with, p, alone);
@@ -258,7 +281,8 @@ TEST_CASE("A mirror copy alone is a source and a place to act: what it copies ke
     light.layers.push_back({{}, onePixel(64, 64, 20, 25), false, 2});
     const LensResult r = applyLens(LensContext::of(doc, 1, 64, 64, pool()), std::move(light));
     REQUIRE(r.shares.size() == 2);
-    for (size_t i = 0; i < r.picture.rgb.size(); ++i) REQUIRE(r.shares[0].second.rgb[i] + r.shares[1].second.rgb[i] == Approx(r.picture.rgb[i]).margin(1e-5));
+    for (size_t i = 0; i < r.picture.rgb.size(); ++i)
+      REQUIRE(r.shares[0].second.rgb[i] + r.shares[1].second.rgb[i] == Approx(r.picture.rgb[i]).margin(1e-5));
     CHECK(r.shares[0].second.at(36, copied)[1] > 0);
     CHECK(r.shares[1].second.at(24, 38)[1] > 0);
   }
@@ -273,13 +297,20 @@ TEST_CASE("A mirror copy alone is a source and a place to act: what it copies ke
   }
 }
 
-TEST_CASE("A displacement takes its map from the light of other things, as it stands before it", "[lens][stack][labels]") {
+TEST_CASE("A displacement takes its map from the light of other things, as it stands before it",
+          "[lens][stack][labels]") {
   Set s(64, 48);
   s.look("0, 0, 4", "0, 0, 0", "40");
   s.add("light.point", "Moved", {{"power", "80"}, {"radius", "0.08"}, {"position", "-0.6, 0, 0"}});
   s.add("light.point", "Pusher", {{"power", "8000"}, {"radius", "0.3"}, {"position", "0.5, 0, 0"}});
   s.add("lens.glow", "Wide halo", {{"sources", "Pusher"}, {"amount", "100 %"}, {"size", "60 %"}, {"falloff", "0.6"}});
-  s.add("lens.displace", "Push", {{"sources", "Moved"}, {"map_from", "layer"}, {"map_of", "Pusher"}, {"across", "10 %"}, {"down", "0 %"}, {"middle", "0"}});
+  s.add("lens.displace", "Push",
+        {{"sources", "Moved"},
+         {"map_from", "layer"},
+         {"map_of", "Pusher"},
+         {"across", "10 %"},
+         {"down", "0 %"},
+         {"middle", "0"}});
   const Document doc = s.take();
   const auto placeOf = [](const Document& d) {
     const Traced t = trace(d, 64);
@@ -294,12 +325,16 @@ TEST_CASE("A displacement takes its map from the light of other things, as it st
       }
     return x / all;
   };
-  // The halo has come to where the small lamp is: it is read to the right of itself, so that it moves to the left. Without the halo it stays.
+  // The halo has come to where the small lamp is: it is read to the right of itself, so that it moves to the left.
+  // Without the halo it stays.
   const double pushed = placeOf(doc), still = placeOf(changed(doc, "Wide halo.on", "off"));
   CHECK(pushed < still - 1);
   CHECK(lensQueries(doc).size() == 3); // all light, and the two lamps
   // A map of nothing is told.
-  CHECK(lensed(changed(changed(doc, "Push.map_of", ""), "Push.sources", ""), speckled(64, 48, 1), {.solo = id(doc, "Push")}).stages[0].idle.find("its map is of nothing") == 0);
+  CHECK(lensed(changed(changed(doc, "Push.map_of", ""), "Push.sources", ""), speckled(64, 48, 1),
+               {.solo = id(doc, "Push")})
+            .stages[0]
+            .idle.find("its map is of nothing") == 0);
 }
 
 TEST_CASE("A mask by a pattern is laid over the picture", "[lens][stack]") {
@@ -356,10 +391,12 @@ TEST_CASE("What is moved takes its alpha along", "[lens][alpha]") {
   CHECK(copied(10, 12) == 1);
   CHECK(copied(10, 27) == Approx(0.6));
   // Dark things cover too: what shines does not matter.
-  CHECK(alpha("lens.displace", {{"map", "1"}, {"across", "12.5 %"}, {"down", "5 %"}, {"over_alpha", "leaves"}})(10, 12) == 1);
+  CHECK(alpha("lens.displace",
+              {{"map", "1"}, {"across", "12.5 %"}, {"down", "5 %"}, {"over_alpha", "leaves"}})(10, 12) == 1);
 }
 
-TEST_CASE("The dark side of what is moved covers too, and a picture that is covered everywhere stays so", "[lens][alpha]") {
+TEST_CASE("The dark side of what is moved covers too, and a picture that is covered everywhere stays so",
+          "[lens][alpha]") {
   const auto shot = [](bool wall) {
     Set s(48, 40);
     s.look("0, 0, 3", "0, 0, 0", "50");
@@ -372,12 +409,14 @@ TEST_CASE("The dark side of what is moved covers too, and a picture that is cove
   };
   const Document doc = shot(false);
   const Traced t = trace(doc, 16);
-  const LensResult without = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool(), {.on = false}), with = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  const LensResult without = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool(), {.on = false}),
+                   with = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
   size_t dark = 0;
   for (int y = 0; y < 40; ++y)
     for (int x = 4; x < 48; ++x) {
       const float before = t.film().alpha(size_t(y) * 48 + size_t(x));
-      REQUIRE(with.alpha[size_t(y) * 48 + size_t(x) - 4] == Approx(before).margin(1e-4)); // a tenth of the height: four pixels
+      REQUIRE(with.alpha[size_t(y) * 48 + size_t(x) - 4] ==
+              Approx(before).margin(1e-4)); // a tenth of the height: four pixels
       dark += before > 0.99f && without.picture.at(x, y)[1] < 1e-6f;
     }
   CHECK(dark > 50);
@@ -397,7 +436,8 @@ TEST_CASE("A stage that works in place leaves alpha as it is", "[lens][alpha]") 
     LensLight light;
     light.layers.push_back({{}, speckled(24, 16, 2)});
     light.alpha.assign(24 * 16, 0.25f);
-    CHECK(applyLens(LensContext::of(doc, 1, 24, 16, pool()), std::move(light)).alpha == std::vector<float>(24 * 16, 0.25f));
+    CHECK(applyLens(LensContext::of(doc, 1, 24, 16, pool()), std::move(light)).alpha ==
+          std::vector<float>(24 * 16, 0.25f));
   }
   CHECK(inPlace == 6);
 }
@@ -405,7 +445,8 @@ TEST_CASE("A stage that works in place leaves alpha as it is", "[lens][alpha]") 
 TEST_CASE("Light just beside the frame shines into it as a wider picture has it", "[lens][overscan]") {
   const auto shot = [](int width, double film, double overscan) {
     Set s(width, 48);
-    NodeId camera = s.add("camera.lens", "Camera", {{"position", "0, 0, 4"}, {"target", "0, 0, 0"}, {"focal_length", "36"}});
+    NodeId camera =
+        s.add("camera.lens", "Camera", {{"position", "0, 0, 4"}, {"target", "0, 0, 0"}, {"focal_length", "36"}});
     // Seen 20 pixels to the right of a frame of 64: of the frame's height 40 %.
     s.add("light.point", "Lamp", {{"power", "60"}, {"radius", "0.15"}, {"position", "3.2, 0, 0"}});
     s.add("object.sphere", "Ball", {{"radius", "0.3"}});
@@ -429,7 +470,8 @@ TEST_CASE("Light just beside the frame shines into it as a wider picture has it"
       got += double(within.at(x, y)[0]);
       without += double(cutOff.at(x, y)[0]);
     }
-  INFO("light of the halo in the frame " << got << ", in the wider picture " << truth << ", without overscan " << without);
+  INFO("light of the halo in the frame " << got << ", in the wider picture " << truth << ", without overscan "
+                                         << without);
   CHECK(got == Approx(truth).epsilon(0.03));
   CHECK(without < 0.1 * truth);
 }
@@ -444,12 +486,15 @@ TEST_CASE("A picture within its surroundings goes on smoothly beside the frame",
     for (int y = 0; y < h; ++y)
       for (int x = 0; x < w; ++x) frame.at(x, y)[0] = 100 + 2 * (float(x) + 0.5f) + 3 * (float(y) + 0.5f);
     for (int y = 0; y < beside.height; ++y)
-      for (int x = 0; x < beside.width; ++x) beside.at(x, y)[0] = 100 + 2 * float(c) * (float(x - 3) + 0.5f) + 3 * float(c) * (float(y - 3) + 0.5f);
+      for (int x = 0; x < beside.width; ++x)
+        beside.at(x, y)[0] = 100 + 2 * float(c) * (float(x - 3) + 0.5f) + 3 * float(c) * (float(y - 3) + 0.5f);
     const Picture all = surrounded(film, frame, beside, pool());
     REQUIRE(all.width == w + 2 * 3 * c);
     REQUIRE(all.height == h + 2 * 3 * c);
     for (int y = c / 2; y < all.height - c; ++y)
-      for (int x = c / 2; x < all.width - c; ++x) REQUIRE(all.at(x, y)[0] == Approx(100 + 2 * (float(x - 3 * c) + 0.5f) + 3 * (float(y - 3 * c) + 0.5f)).epsilon(1e-4));
+      for (int x = c / 2; x < all.width - c; ++x)
+        REQUIRE(all.at(x, y)[0] ==
+                Approx(100 + 2 * (float(x - 3 * c) + 0.5f) + 3 * (float(y - 3 * c) + 0.5f)).epsilon(1e-4));
   }
 }
 
@@ -490,7 +535,9 @@ TEST_CASE("A preset keeps a stage's values, curves and elements, and nothing of 
   CHECK(more.family("lens").size() == 2);
   CHECK(made.size() == 1);
   CHECK(problems(more).empty());
-  CHECK(refusal([&] { withPreset(stageDocument("lens.glow"), id(stageDocument("lens.glow"), "Stage"), preset); }).find("no stage of the kind Glow") != std::string::npos);
+  CHECK(refusal([&] {
+          withPreset(stageDocument("lens.glow"), id(stageDocument("lens.glow"), "Stage"), preset);
+        }).find("no stage of the kind Glow") != std::string::npos);
   // What a stage takes of another of the preset it takes of it here.
   Document pair = stageDocument("lens.mirror_copy");
   pair = add(pair, "lens.glow", "On the copy", {{"sources", "Stage"}, {"acts_on", "Stage"}});
@@ -508,7 +555,8 @@ TEST_CASE("A look leaves alone where a stage's light comes from and where it act
   Set s(32, 32);
   s.look("0, 0, 3", "0, 0, 0");
   s.add("light.point", "Lamp", {});
-  s.add("lens.glow", "Stage", {{"sources", "Lamp"}, {"on", "off"}, {"acts_share", "40 %"}, {"falloff", "3"}, {"size", "1 %"}});
+  s.add("lens.glow", "Stage",
+        {{"sources", "Lamp"}, {"on", "off"}, {"acts_share", "40 %"}, {"falloff", "3"}, {"size", "1 %"}});
   const Document doc = s.take();
   const Document with = withLook(doc, id(doc, "Stage"), stageOf(*doc.findByName("Stage")).looks.front());
   const Params p(*with.findByName("Stage"), 1);
@@ -539,7 +587,8 @@ TEST_CASE("Stages follow what they are anchored to through the camera, and fade 
   s.lambert("Stone", "0.5, 0.5, 0.5");
   s.add("light.point", "Lamp", {{"radius", "0.2"}, {"position", "1, 0, 0"}});
   s.add("object.sphere", "Ball", {{"radius", "0.3"}, {"position", "-1, 0.5, 0"}, {"material", "Stone"}});
-  s.add("object.box", "Wall", {{"width", "1"}, {"height", "1"}, {"depth", "0.1"}, {"position", "1.3, 0, 1"}, {"material", "Stone"}});
+  s.add("object.box", "Wall",
+        {{"width", "1"}, {"height", "1"}, {"depth", "0.1"}, {"position", "1.3, 0, 1"}, {"material", "Stone"}});
   const Document doc = s.take();
   SceneCache cache;
   const ScenePtr scene = compileScene(doc, {.frame = 1, .queries = {}}, noAssets(), cache);
@@ -555,17 +604,21 @@ TEST_CASE("Stages follow what they are anchored to through the camera, and fade 
   CHECK(lamp.share > 0.2f);
   CHECK(lamp.share < 0.8f);
   const Document covered = changed(doc, "Wall.position", "0.8, 0, 1");
-  CHECK(seenAt(covered, *compileScene(covered, {.frame = 1, .queries = {}}, noAssets(), cache), id(doc, "Lamp"), {}, 1).share == 0);
+  CHECK(seenAt(covered, *compileScene(covered, {.frame = 1, .queries = {}}, noAssets(), cache), id(doc, "Lamp"), {}, 1)
+            .share == 0);
   // A place of the set; and behind the camera nothing is seen.
   CHECK(seenAt(doc, *scene, 0, {0, 0, 0}, 1).at.x == Approx(48).margin(0.1));
   CHECK(seenAt(doc, *scene, 0, {0, 0, 9}, 1).share == 0);
   // Through a stage: its area is where the ball is.
   Document graded = addNode(doc, "lens.grade", "Stage");
   graded = changed(graded, "Stage.exposure", "1 stops");
-  graded = add(graded, "area.ellipse", "Spot", {{"centre_by", "thing"}, {"centre_at", "Ball"}, {"width", "20 %"}, {"height", "20 %"}, {"soft", "0"}}, {id(graded, "Stage"), "areas"});
+  graded = add(graded, "area.ellipse", "Spot",
+               {{"centre_by", "thing"}, {"centre_at", "Ball"}, {"width", "20 %"}, {"height", "20 %"}, {"soft", "0"}},
+               {id(graded, "Stage"), "areas"});
   graded = addNode(graded, "light.sky", "Sky");
   const Traced t = trace(graded, 2);
-  const Picture with = develop(graded, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture, without = develop(graded, 1, *t.scene, t.film(), t.scene->amounts, pool(), {.on = false}).picture;
+  const Picture with = develop(graded, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture,
+                without = develop(graded, 1, *t.scene, t.film(), t.scene->amounts, pool(), {.on = false}).picture;
   CHECK(with.at(int(x), int(y))[0] == Approx(2 * without.at(int(x), int(y))[0]).epsilon(1e-3));
   CHECK(with.at(90, 60)[0] == without.at(90, 60)[0]);
 }

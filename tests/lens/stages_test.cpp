@@ -152,7 +152,8 @@ TEST_CASE("Without what stages do written out the picture is the same", "[lens][
       CHECK(without.stages[0].idle == with.stages[0].idle);
       CHECK(without.stages[0].work.spread.rgb.empty());
       CHECK(without.stages[0].light == Approx(with.stages[0].light).epsilon(1e-5));
-      CHECK((with.stages[0].light == 0) == (stageOf(*doc.findByName("Stage")).inPlace || sum(with.stages[0].work.spread) == 0));
+      CHECK((with.stages[0].light == 0) ==
+            (stageOf(*doc.findByName("Stage")).inPlace || sum(with.stages[0].work.spread) == 0));
     }
   }
 }
@@ -186,6 +187,8 @@ TEST_CASE("A stage that does nothing says why", "[lens][stages]") {
       CHECK(r.picture == dim);
     }
   }
-  CHECK(lensed(stageDocument("lens.displace", {{"across", "0"}, {"down", "0"}}), dim).stages[0].idle.find("pushes nothing") != std::string::npos);
+  CHECK(lensed(stageDocument("lens.displace", {{"across", "0"}, {"down", "0"}}), dim)
+            .stages[0]
+            .idle.find("pushes nothing") != std::string::npos);
   CHECK(lensed(stageDocument("lens.grade"), dim).stages[0].idle == "it changes nothing with these values");
 }

@@ -15,14 +15,18 @@ namespace {
 constexpr double pi64 = 3.14159265358979323846;
 
 // Air mass of a round earth (Kasten and Young 1989).
-double airMass(double height) { return 1 / (std::sin(height * pi64 / 180) + 0.50572 * std::pow(height + 6.07995, -1.6364)); }
+double airMass(double height) {
+  return 1 / (std::sin(height * pi64 / 180) + 0.50572 * std::pow(height + 6.07995, -1.6364));
+}
 
 double hue(const Color& c) { return double(c.z / c.x); }
 
 } // namespace
 
-TEST_CASE("The sun above the air gives some 128 000 lux, and the air takes its share by Beer and Lambert", "[light][atmosphere]") {
-  // Without aerosols, straight down: Rayleigh's optical depth at 555 nm is 0.094, ozone's 0.03; the eye's mean is near it.
+TEST_CASE("The sun above the air gives some 128 000 lux, and the air takes its share by Beer and Lambert",
+          "[light][atmosphere]") {
+  // Without aerosols, straight down: Rayleigh's optical depth at 555 nm is 0.094, ozone's 0.03; the eye's mean is near
+  // it.
   const double noon = double(luminance(Atmosphere(90, 1, 0.2f).sun()));
   CAPTURE(noon);
   CHECK(noon == Approx(128000 * std::exp(-0.094 - 0.03)).epsilon(0.04));
@@ -50,7 +54,8 @@ TEST_CASE("What comes down is never more than what came in", "[light][atmosphere
   for (const float height : {5.0f, 20.0f, 50.0f, 85.0f})
     for (const float turbidity : {1.0f, 3.0f, 10.0f}) {
       const Atmosphere air(height, turbidity, 0.3f);
-      const double level = double(luminance(air.sun())) * std::sin(double(height) * pi64 / 180) + double(luminance(air.skyIlluminance()));
+      const double level = double(luminance(air.sun())) * std::sin(double(height) * pi64 / 180) +
+                           double(luminance(air.skyIlluminance()));
       CAPTURE(height, turbidity, level);
       // A bright ground sends some of it up and down again: a twentieth at most.
       CHECK(level < 1.05 * 130000 * std::sin(double(height) * pi64 / 180) + 1500);
@@ -80,7 +85,8 @@ TEST_CASE("The sky's illuminance is the integral of its luminance", "[light][atm
   for (int i = 0; i < n; ++i)
     for (int j = 0; j < n; ++j) {
       const double e = 0.5 * pi64 * (i + 0.5) / n, a = 180 * (j + 0.5) / n;
-      sum += double(luminance(air.sky(float(e * 180 / pi64), float(a)))) * std::sin(e) * std::cos(e) * (0.5 * pi64 / n) * (2 * pi64 / n);
+      sum += double(luminance(air.sky(float(e * 180 / pi64), float(a)))) * std::sin(e) * std::cos(e) *
+             (0.5 * pi64 / n) * (2 * pi64 / n);
     }
   CHECK(double(luminance(air.skyIlluminance())) == Approx(sum).epsilon(0.01));
 }

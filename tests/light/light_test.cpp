@@ -20,7 +20,9 @@ Set floorUnderCamera(const char* reflectance = "1, 1, 1") {
   return s;
 }
 
-double illuminance(const Document& doc, uint32_t samples = 64) { return pi64 * mean(luminances(trace(doc, samples)), middle); }
+double illuminance(const Document& doc, uint32_t samples = 64) {
+  return pi64 * mean(luminances(trace(doc, samples)), middle);
+}
 
 // A rectangle of half-widths a and b at distance c, seen from a parallel element on its axis: four corners of
 // configuration C-11.
@@ -36,7 +38,11 @@ TEST_CASE("A point light gives power times cosine over 4 pi d squared", "[light]
     for (const double angle : {0.0, 45.0}) {
       Set s = floorUnderCamera();
       const double t = angle * pi64 / 180;
-      s.add("light.point", "Lamp", {{"power", "1200"}, {"radius", "0"}, {"position", (std::to_string(d * std::sin(t)) + ", " + std::to_string(d * std::cos(t)) + ", 0").c_str()}, {"seen", "off"}});
+      s.add("light.point", "Lamp",
+            {{"power", "1200"},
+             {"radius", "0"},
+             {"position", (std::to_string(d * std::sin(t)) + ", " + std::to_string(d * std::cos(t)) + ", 0").c_str()},
+             {"seen", "off"}});
       const double e = illuminance(s.take());
       CAPTURE(d, angle);
       CHECK(e == Approx(1200 * std::cos(t) / (4 * pi64 * d * d)).epsilon(2e-3));
@@ -52,10 +58,12 @@ TEST_CASE("A ball light outside its own radius lights as a point does", "[light]
   CHECK(e.se < 0.01 * e.mean);
 }
 
-TEST_CASE("A spot's light inside its cone is its power over the cone's solid angle, and none is outside", "[light][truth2]") {
+TEST_CASE("A spot's light inside its cone is its power over the cone's solid angle, and none is outside",
+          "[light][truth2]") {
   for (const char* edge : {"0", "40 %", "100 %"}) {
     Set s = floorUnderCamera();
-    s.add("light.spot", "Spot", {{"power", "900"}, {"cone", "25"}, {"edge", edge}, {"position", "0, 2, 0"}, {"target", "0, 0, 0"}});
+    s.add("light.spot", "Spot",
+          {{"power", "900"}, {"cone", "25"}, {"edge", edge}, {"position", "0, 2, 0"}, {"target", "0, 0, 0"}});
     const Document doc = s.take();
     if (std::string(edge) == "0") {
       const double solid = 2 * pi64 * (1 - std::cos(25 * pi64 / 180));
@@ -79,7 +87,13 @@ TEST_CASE("A spot's light inside its cone is its power over the cone's solid ang
 TEST_CASE("A rectangle lights a parallel surface by its form factor, and its power is pi L A", "[light][truth3]") {
   for (const double height : {0.7, 1.6}) {
     Set s = floorUnderCamera();
-    s.add("light.area", "Panel", {{"power", "3000"}, {"width", "1.2"}, {"height", "0.8"}, {"position", ("0, " + std::to_string(height) + ", 0").c_str()}, {"target", "0, 0, 0"}, {"seen", "off"}});
+    s.add("light.area", "Panel",
+          {{"power", "3000"},
+           {"width", "1.2"},
+           {"height", "0.8"},
+           {"position", ("0, " + std::to_string(height) + ", 0").c_str()},
+           {"target", "0, 0, 0"},
+           {"seen", "off"}});
     const double L = 3000 / (pi64 * 1.2 * 0.8);
     const Estimate e = estimate(s.take(), 256, middle);
     CAPTURE(height, e.mean, e.se);
@@ -90,7 +104,8 @@ TEST_CASE("A rectangle lights a parallel surface by its form factor, and its pow
 TEST_CASE("A panel looks as bright as its power says, and its back is dark", "[light][truth3]") {
   Set s;
   s.look("0, 0, 3", "0, 0, 0", "200");
-  s.add("light.area", "Panel", {{"power", "3000"}, {"width", "2"}, {"height", "2"}, {"position", "0, 0, 0"}, {"target", "0, 0, 5"}});
+  s.add("light.area", "Panel",
+        {{"power", "3000"}, {"width", "2"}, {"height", "2"}, {"position", "0, 0, 0"}, {"target", "0, 0, 5"}});
   const Document doc = s.take();
   CHECK(mean(luminances(trace(doc, 4))) == Approx(3000 / (pi64 * 4)).epsilon(1e-5));
   CHECK(mean(luminances(trace(setAt(doc, resolve(doc, "Panel.target"), Constant(Triple{0, 0, -5})), 4))) == 0);
@@ -171,7 +186,8 @@ TEST_CASE("Stops double the light and colour keeps its luminance", "[light]") {
   const Document doc = s.take();
   const double plain = illuminance(doc);
   CHECK(illuminance(setAt(doc, resolve(doc, "Lamp.stops"), Constant(2.0))) == Approx(4 * plain).epsilon(1e-5));
-  CHECK(illuminance(setAt(doc, resolve(doc, "Lamp.color"), Constant(Triple{0.1, 0.4, 0.9}))) == Approx(plain).epsilon(1e-4));
+  CHECK(illuminance(setAt(doc, resolve(doc, "Lamp.color"), Constant(Triple{0.1, 0.4, 0.9}))) ==
+        Approx(plain).epsilon(1e-4));
   CHECK(illuminance(setAt(doc, resolve(doc, "Lamp.on"), Constant(false))) == 0);
 }
 
@@ -185,16 +201,31 @@ TEST_CASE("A new light's power is never negative, and the refusal names it", "[l
 }
 
 TEST_CASE("Discs and tubes give the power that they state", "[light][truth3]") {
-  // All that leaves a lamp lands on the inside of a large black ball around it: seen from outside through its one-sided wall it
-  // cannot be, so the floor's formulas stand in. A disc of luminance L seen on its axis: E = π L R² / (R² + d²).
+  // All that leaves a lamp lands on the inside of a large black ball around it: seen from outside through its one-sided
+  // wall it cannot be, so the floor's formulas stand in. A disc of luminance L seen on its axis: E = π L R² / (R² +
+  // d²).
   Set s = floorUnderCamera();
-  s.add("light.area", "Disc", {{"form", "disc"}, {"power", "3000"}, {"width", "1"}, {"height", "1"}, {"position", "0, 0.8, 0"}, {"target", "0, 0, 0"}, {"seen", "off"}});
+  s.add("light.area", "Disc",
+        {{"form", "disc"},
+         {"power", "3000"},
+         {"width", "1"},
+         {"height", "1"},
+         {"position", "0, 0.8, 0"},
+         {"target", "0, 0, 0"},
+         {"seen", "off"}});
   const double area = pi64 * 0.25, L = 3000 / (pi64 * area);
   const Estimate disc = estimate(s.take(), 256, middle);
   CHECK(disc.agrees(L * 0.25 / (0.25 + 0.64), 1e-3));
   // A thin tube above the floor and along it: a line of n lumens a metre and radian, E = L · 2 r · ∫ cos² / d² dl.
   Set t = floorUnderCamera();
-  t.add("light.area", "Tube", {{"form", "tube"}, {"power", "3000"}, {"width", "2"}, {"height", "0.01"}, {"position", "0, 1, 0"}, {"target", "0, 0, 0"}, {"seen", "off"}});
+  t.add("light.area", "Tube",
+        {{"form", "tube"},
+         {"power", "3000"},
+         {"width", "2"},
+         {"height", "0.01"},
+         {"position", "0, 1, 0"},
+         {"target", "0, 0, 0"},
+         {"seen", "off"}});
   const double l = 3000 / (pi64 * (2 * pi64 * 0.005 * (2 + 0.005)));
   double sum = 0;
   for (int i = 0; i < 2000; ++i) {
@@ -206,7 +237,13 @@ TEST_CASE("Discs and tubes give the power that they state", "[light][truth3]") {
   CHECK(tube.agrees(l * 0.01 * sum / pi64, 3e-3));
   // A ball of the area light is the point light of its radius.
   Set b = floorUnderCamera();
-  b.add("light.area", "Ball", {{"form", "ball"}, {"power", "1200"}, {"width", "0.8"}, {"position", "0, 1.5, 0"}, {"target", "0, 0, 0"}, {"seen", "off"}});
+  b.add("light.area", "Ball",
+        {{"form", "ball"},
+         {"power", "1200"},
+         {"width", "0.8"},
+         {"position", "0, 1.5, 0"},
+         {"target", "0, 0, 0"},
+         {"seen", "off"}});
   CHECK(estimate(b.take(), 128, middle).agrees(1200 / (4 * pi64 * 2.25) / pi64, 1e-3));
 }
 
@@ -216,7 +253,14 @@ TEST_CASE("A honeycomb narrows a panel's light and keeps its power", "[light]") 
     s.look("0, 30, 0", "0, 0, 0", "50");
     s.lambert("White", "1, 1, 1");
     s.add("object.plane", "Floor", {{"width", "100"}, {"depth", "100"}, {"material", "White"}});
-    s.add("light.area", "Panel", {{"power", "900"}, {"width", "0.3"}, {"height", "0.3"}, {"spread", std::to_string(spread).c_str()}, {"position", "0, 2, 0"}, {"target", "0, 0, 0"}, {"seen", "off"}});
+    s.add("light.area", "Panel",
+          {{"power", "900"},
+           {"width", "0.3"},
+           {"height", "0.3"},
+           {"spread", std::to_string(spread).c_str()},
+           {"position", "0, 2, 0"},
+           {"target", "0, 0, 0"},
+           {"seen", "off"}});
     const Document doc = s.take();
     const Picture p = luminances(trace(setValue(doc, doc.settings().id, "bounces", Constant(1.0)), 64));
     const double side = 30 * 36 / 50.0, pixel = side / 64 * (side / 64);
@@ -233,7 +277,14 @@ TEST_CASE("A honeycomb narrows a panel's light and keeps its power", "[light]") 
 
 TEST_CASE("A spot with a lens lights as one without, only softer, and shows its lens", "[light][truth2]") {
   Set s = floorUnderCamera();
-  s.add("light.spot", "Spot", {{"power", "900"}, {"cone", "30"}, {"edge", "0"}, {"radius", "0.1"}, {"position", "0, 2, 0"}, {"target", "0, 0, 0"}, {"seen", "off"}});
+  s.add("light.spot", "Spot",
+        {{"power", "900"},
+         {"cone", "30"},
+         {"edge", "0"},
+         {"radius", "0.1"},
+         {"position", "0, 2, 0"},
+         {"target", "0, 0, 0"},
+         {"seen", "off"}});
   const Document doc = s.take();
   const double solid = 2 * pi64 * (1 - std::cos(30 * pi64 / 180));
   CHECK(estimate(doc, 128, middle).agrees(900 / solid / 4 / pi64, 2e-3));
@@ -250,12 +301,19 @@ TEST_CASE("A slide takes light away and colours it", "[light]") {
   for (size_t y = 0; y < 4; ++y)
     for (size_t x = 4; x < 8; ++x) std::fill_n(&texels[4 * (8 * y + x)], 3, uint8_t(0));
   Assets assets = noAssets();
-  assets.image = [image = std::make_shared<const Image>(8, 4, Image::Encoding::Srgb8, texels)](const std::string&, int) { return image; };
+  assets.image = [image = std::make_shared<const Image>(8, 4, Image::Encoding::Srgb8, texels)](const std::string&,
+                                                                                               int) { return image; };
   Set s(64, 64);
   s.look("0, 6, 0", "0, 0, 0", "60");
   s.lambert("White", "1, 1, 1");
   s.add("object.plane", "Floor", {{"width", "40"}, {"depth", "40"}, {"material", "White"}});
-  s.add("light.spot", "Projector", {{"power", "900"}, {"cone", "25"}, {"edge", "0"}, {"slide", "half.png"}, {"position", "0, 2, 0"}, {"target", "0, 0, 0"}});
+  s.add("light.spot", "Projector",
+        {{"power", "900"},
+         {"cone", "25"},
+         {"edge", "0"},
+         {"slide", "half.png"},
+         {"position", "0, 2, 0"},
+         {"target", "0, 0, 0"}});
   const Document doc = s.take();
   const Picture p = luminances(trace(setValue(doc, doc.settings().id, "bounces", Constant(1.0)), 16, 0, assets));
   double left = 0, right = 0;
@@ -273,7 +331,8 @@ TEST_CASE("Beyond its range a lamp lights nothing, and near it all", "[light]") 
     const Document doc = s.take();
     CAPTURE(kind);
     const double open = illuminance(doc);
-    CHECK(illuminance(setAt(doc, resolve(doc, "Lamp.range"), Constant(0.95))) < 0.02 * open); // a panel's middle is not its nearest
+    CHECK(illuminance(setAt(doc, resolve(doc, "Lamp.range"), Constant(0.95))) <
+          0.02 * open); // a panel's middle is not its nearest
     CHECK(illuminance(setAt(doc, resolve(doc, "Lamp.range"), Constant(8.0))) == Approx(open).epsilon(2e-3));
   }
 }
@@ -285,7 +344,8 @@ TEST_CASE("Linked lamps light what they are linked to and nothing else", "[light
     s.lambert("White", "0.5, 0.5, 0.5");
     s.add("object.plane", "Left", {{"width", "1"}, {"depth", "2"}, {"position", "-0.5, 0, 0"}, {"material", "White"}});
     s.add("object.plane", "Right", {{"width", "1"}, {"depth", "2"}, {"position", "0.5, 0, 0"}, {"material", "White"}});
-    s.add("light.point", "Lamp", {{"position", "0, 1, 0"}, {"radius", radius}, {"seen", "off"}, {"links", "only these"}, {"linked", "Left"}});
+    s.add("light.point", "Lamp",
+          {{"position", "0, 1, 0"}, {"radius", radius}, {"seen", "off"}, {"links", "only these"}, {"linked", "Left"}});
     const Document doc = s.take();
     const auto halves = [&](const Document& d) {
       const Picture p = luminances(trace(d, 32));
@@ -306,8 +366,11 @@ TEST_CASE("A temperature colours a lamp and keeps its power", "[light][truth8]")
   Document doc = s.take();
   const double plain = illuminance(doc);
   doc = setAt(doc, resolve(doc, "Lamp.by_temperature"), Constant(true));
-  const auto colour = [&](double kelvin) { return luminances(trace(setAt(doc, resolve(doc, "Lamp.temperature"), Constant(kelvin)), 4)).color(8, 8); };
-  for (const double kelvin : {1900.0, 6500.0, 12000.0}) CHECK(double(luminance(colour(kelvin))) * pi64 == Approx(plain).epsilon(1e-3));
+  const auto colour = [&](double kelvin) {
+    return luminances(trace(setAt(doc, resolve(doc, "Lamp.temperature"), Constant(kelvin)), 4)).color(8, 8);
+  };
+  for (const double kelvin : {1900.0, 6500.0, 12000.0})
+    CHECK(double(luminance(colour(kelvin))) * pi64 == Approx(plain).epsilon(1e-3));
   CHECK(colour(1900).x > 3 * colour(1900).z);
   CHECK(colour(12000).z > 1.2f * colour(12000).x);
 }
@@ -340,9 +403,16 @@ TEST_CASE("Daylight is as bright, as blue and as red as the day is", "[light]") 
 TEST_CASE("A gradient sky shines by its three colours", "[light]") {
   Set s;
   s.look("0, 0, 0", "0, 5, 0", "400");
-  s.add("light.sky", "Sky", {{"form", "gradient"}, {"power", "100"}, {"zenith", "1, 1, 1"}, {"horizon", "0.5, 0.5, 0.5"}, {"ground", "0.2, 0.2, 0.2"}});
+  s.add("light.sky", "Sky",
+        {{"form", "gradient"},
+         {"power", "100"},
+         {"zenith", "1, 1, 1"},
+         {"horizon", "0.5, 0.5, 0.5"},
+         {"ground", "0.2, 0.2, 0.2"}});
   const Document doc = s.take();
-  const auto towards = [&](Triple t) { return mean(luminances(trace(setAt(doc, resolve(doc, "Camera.target"), Constant(t)), 2)), middle); };
+  const auto towards = [&](Triple t) {
+    return mean(luminances(trace(setAt(doc, resolve(doc, "Camera.target"), Constant(t)), 2)), middle);
+  };
   CHECK(towards({0, 5, 0.001}) == Approx(100).epsilon(0.01));
   CHECK(towards({0, -5, 0.001}) == Approx(20).epsilon(0.01));
   CHECK(towards({5, 0.0, 0}) == Approx(50).epsilon(0.15));
@@ -354,9 +424,12 @@ TEST_CASE("A link to a group holds for all that is in it, and for what mirrors s
   s.lambert("White", "0.5, 0.5, 0.5");
   s.add("material.surface", "Mirror", {{"base_color", "1, 1, 1"}, {"metalness", "1"}, {"roughness", "0.3"}});
   const NodeId outer = s.add("object.group", "Outer", {}), inner = s.add("object.group", "Inner", {}, s.in(outer));
-  s.add("object.plane", "Left", {{"width", "1"}, {"depth", "2"}, {"position", "-0.5, 0, 0"}, {"material", "White"}}, s.in(inner));
+  s.add("object.plane", "Left", {{"width", "1"}, {"depth", "2"}, {"position", "-0.5, 0, 0"}, {"material", "White"}},
+        s.in(inner));
   s.add("object.plane", "Right", {{"width", "1"}, {"depth", "2"}, {"position", "0.5, 0, 0"}, {"material", "Mirror"}});
-  s.add("light.area", "Panel", {{"position", "0, 4, 0"}, {"target", "0, 0, 0"}, {"seen", "off"}, {"links", "only these"}, {"linked", "Outer"}});
+  s.add(
+      "light.area", "Panel",
+      {{"position", "0, 4, 0"}, {"target", "0, 0, 0"}, {"seen", "off"}, {"links", "only these"}, {"linked", "Outer"}});
   const Document doc = s.take();
   const auto halves = [&](const Document& d) {
     const Picture p = luminances(trace(d, 64));
@@ -375,5 +448,6 @@ TEST_CASE("A sky can be linked too", "[light]") {
   s.add("light.sky", "Sky", {{"power", "100"}, {"links", "all but these"}, {"linked", "Floor"}});
   const Document doc = s.take();
   CHECK(mean(luminances(trace(doc, 16)), middle) == 0);
-  CHECK(mean(luminances(trace(setAt(doc, resolve(doc, "Sky.links"), Constant(std::string("everything"))), 64)), middle) == Approx(50).epsilon(0.02));
+  CHECK(mean(luminances(trace(setAt(doc, resolve(doc, "Sky.links"), Constant(std::string("everything"))), 64)),
+             middle) == Approx(50).epsilon(0.02));
 }

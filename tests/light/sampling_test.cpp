@@ -1,6 +1,6 @@
 // What multiple importance sampling rests on: a light's samples have the density that it tells.
-#include "core/pattern/image.h"
 #include "core/light/light.h"
+#include "core/pattern/image.h"
 #include "tests/support/scene.h"
 
 using namespace ilumbra;
@@ -59,7 +59,8 @@ TEST_CASE("A ball's samples cover the cone under which it is seen", "[light][sam
 
 TEST_CASE("Distances of samples end on the light", "[light][sampling]") {
   const auto ball = build("light.point", {{"radius", "0.5"}, {"position", "0, 2, 0"}});
-  const auto panel = build("light.area", {{"width", "2"}, {"height", "1"}, {"position", "0, 3, 0"}, {"target", "0, 0, 0"}});
+  const auto panel =
+      build("light.area", {{"width", "2"}, {"height", "1"}, {"position", "0, 3, 0"}, {"target", "0, 0, 0"}});
   for (int i = 0; i < 300; ++i) {
     Sampler s(0, 0, uint32_t(i), 1);
     LightSample ls;
@@ -74,7 +75,8 @@ TEST_CASE("Distances of samples end on the light", "[light][sampling]") {
 }
 
 TEST_CASE("A rectangle's samples cover its solid angle, and its back gives none", "[light][sampling]") {
-  const auto panel = build("light.area", {{"width", "2"}, {"height", "2"}, {"position", "0, 1, 0"}, {"target", "0, 0, 0"}});
+  const auto panel =
+      build("light.area", {{"width", "2"}, {"height", "2"}, {"position", "0, 1, 0"}, {"target", "0, 0, 0"}});
   // A square of side 2 at distance 1 is one face of a cube around the point: a sixth of the sphere.
   CHECK(solidAngle(*panel, {0, 0, 0}) == Approx(4 * 3.14159265 / 6).epsilon(2e-3));
   LightSample ls;
@@ -212,7 +214,8 @@ TEST_CASE("No cluster of lights hides one that shines here", "[light][tree]") {
       const V3f to = r.centre - p;
       const float d = length(to);
       // By the lamp's middle alone: a weaker statement than the tree's own bounds.
-      const bool shines = dot(to, n) > 0 && d < r.range && std::acos(std::clamp(-dot(to, r.axis) / d, -1.0f, 1.0f)) < r.spread + r.fall;
+      const bool shines =
+          dot(to, n) > 0 && d < r.range && std::acos(std::clamp(-dot(to, r.axis) / d, -1.0f, 1.0f)) < r.spread + r.fall;
       if (!shines) continue;
       ++lit;
       REQUIRE(choice.probability(k) > 0);
@@ -222,10 +225,14 @@ TEST_CASE("No cluster of lights hides one that shines here", "[light][tree]") {
 }
 
 TEST_CASE("Discs, tubes and skies sample with the density that they tell", "[light][sampling]") {
-  const auto disc = build("light.area", {{"form", "disc"}, {"width", "2"}, {"height", "2"}, {"position", "0, 1, 0"}, {"target", "0, 0, 0"}});
+  const auto disc =
+      build("light.area",
+            {{"form", "disc"}, {"width", "2"}, {"height", "2"}, {"position", "0, 1, 0"}, {"target", "0, 0, 0"}});
   CHECK(solidAngle(*disc, {0, 0, 0}) == Approx(2 * 3.14159265 * (1 - std::cos(3.14159265 / 4))).epsilon(3e-3));
   agrees(*disc, {0.3f, 0, 0.2f}, true);
-  const auto tube = build("light.area", {{"form", "tube"}, {"width", "1"}, {"height", "0.4"}, {"position", "0, 1, 0"}, {"target", "0, 0, 0"}});
+  const auto tube =
+      build("light.area",
+            {{"form", "tube"}, {"width", "1"}, {"height", "0.4"}, {"position", "0, 1, 0"}, {"target", "0, 0, 0"}});
   for (const V3f& from : {V3f(0, 0, 0), V3f(3, 1.1f, 0), V3f(0.9f, 0.2f, 0.4f)}) {
     // The same solid angle by casting rays against its body.
     Shape body = *tube->shape();
@@ -236,7 +243,8 @@ TEST_CASE("Discs, tubes and skies sample with the density that they tell", "[lig
       Sampler s(3, 0, uint32_t(i), 2);
       const V3f d = sampleUniformSphere(s.get2());
       for (const auto& t : body.mesh.triangles) {
-        const V3f a = body.mesh.positions[t.a] - from, e1 = body.mesh.positions[t.b] - from - a, e2 = body.mesh.positions[t.c] - from - a;
+        const V3f a = body.mesh.positions[t.a] - from, e1 = body.mesh.positions[t.b] - from - a,
+                  e2 = body.mesh.positions[t.c] - from - a;
         const V3f h = cross(d, e2);
         const float det = dot(e1, h);
         if (det <= 1e-12f) continue;

@@ -15,14 +15,18 @@ float at(const Program& p, const V3f& world) {
   point.world = world;
   return p.evaluate(point).x;
 }
-Program compiled(const Document& doc, const char* name = "Away") { return Program::compile(doc, {doc.findByName(name)->id, nullptr}, 1, noAssets(), false); }
+Program compiled(const Document& doc, const char* name = "Away") {
+  return Program::compile(doc, {doc.findByName(name)->id, nullptr}, 1, noAssets(), false);
+}
 
 } // namespace
 
-TEST_CASE("The distance to a ball, a box, a ring and copies of a bar is that of their surfaces", "[pattern][distance]") {
+TEST_CASE("The distance to a ball, a box, a ring and copies of a bar is that of their surfaces",
+          "[pattern][distance]") {
   Set s;
   s.add("object.sphere", "Ball", {{"radius", "0.5"}, {"position", "1, 2, 3"}, {"size", "2, 2, 2"}});
-  s.add("object.box", "Box", {{"width", "2"}, {"height", "1"}, {"depth", "1"}, {"position", "0, -3, 0"}, {"turn", "0, 45, 0"}});
+  s.add("object.box", "Box",
+        {{"width", "2"}, {"height", "1"}, {"depth", "1"}, {"position", "0, -3, 0"}, {"turn", "0, 45, 0"}});
   s.add("object.torus", "Ring", {{"radius", "1"}, {"tube", "0.25"}, {"segments", "512"}, {"sides", "256"}});
   s.add("object.box", "Bar", {{"width", "0.2"}, {"height", "0.2"}, {"depth", "0.2"}, {"position", "0, 9, 0"}});
   s.add("modifier.repeat", "Row", {{"count", "5"}, {"step", "1, 0, 0"}}, {s.find("Bar"), "modifiers"});
@@ -42,7 +46,8 @@ TEST_CASE("The distance to a ball, a box, a ring and copies of a bar is that of 
   CHECK(at(to("Ring"), {0, 0, 0}) == Approx(0.75).epsilon(1e-3));
   CHECK(at(to("Ring"), {1, 1, 0}) == Approx(0.75).epsilon(1e-3));
   for (int i = 0; i < 5; ++i) CHECK(at(to("Bar"), {float(i), 9.5f, 0}) == Approx(0.4));
-  CHECK(at(to("Ball, Box, Ring"), {0, -1, 0}) == Approx(std::min(1.5, std::sqrt(2.0) - 0.25)).epsilon(1e-3)); // the nearest counts
+  CHECK(at(to("Ball, Box, Ring"), {0, -1, 0}) ==
+        Approx(std::min(1.5, std::sqrt(2.0) - 0.25)).epsilon(1e-3)); // the nearest counts
   CHECK(at(to(""), {0, 0, 0}) > 1e8f);
 }
 
@@ -50,7 +55,8 @@ TEST_CASE("A group stands for what it holds, wherever that is carried", "[patter
   Set s;
   const NodeId group = s.add("object.group", "Pair", {{"position", "0, 10, 0"}});
   s.add("object.sphere", "Left", {{"radius", "1"}, {"position", "-3, 0, 0"}}, {group, "objects"});
-  s.add("object.box", "Right", {{"width", "2"}, {"height", "2"}, {"depth", "2"}, {"position", "3, 0, 0"}}, {group, "objects"});
+  s.add("object.box", "Right", {{"width", "2"}, {"height", "2"}, {"depth", "2"}, {"position", "3, 0, 0"}},
+        {group, "objects"});
   s.add("pattern.distance", "Away", {{"gives", "metres"}, {"things", "Pair"}});
   CHECK(at(compiled(s.peek()), {-3, 13, 0}) == Approx(2));
   CHECK(at(compiled(s.peek()), {3, 13, 0}) == Approx(2));
@@ -61,9 +67,16 @@ TEST_CASE("A group stands for what it holds, wherever that is carried", "[patter
   CHECK(compiled(s.peek()).surroundings() != before);
 }
 
-TEST_CASE("From the near colour to the far one it goes straight, smoothly or in a step, about a point too", "[pattern][distance]") {
+TEST_CASE("From the near colour to the far one it goes straight, smoothly or in a step, about a point too",
+          "[pattern][distance]") {
   Set s;
-  s.add("pattern.distance", "Away", {{"to", "point"}, {"point", "0, 1, 0"}, {"space", "world"}, {"reach", "2"}, {"near", "3, 3, 3"}, {"far", "1, 1, 1"}});
+  s.add("pattern.distance", "Away",
+        {{"to", "point"},
+         {"point", "0, 1, 0"},
+         {"space", "world"},
+         {"reach", "2"},
+         {"near", "3, 3, 3"},
+         {"far", "1, 1, 1"}});
   const auto half = [&] { return at(compiled(s.peek()), {0, 1, 0.5f}); };
   CHECK(half() == Approx(2.5));
   CHECK(at(compiled(s.peek()), {0, 1, 9}) == 1);
@@ -79,13 +92,20 @@ TEST_CASE("No distance lies outside the bounds told for a box", "[pattern][bound
   s.add("object.torus", "Ring", {{"radius", "0.6"}, {"tube", "0.2"}});
   for (const char* inside : {"is near", "by the way out"})
     for (const char* gives : {"colours", "metres"}) {
-      s.add("pattern.distance", (std::string(inside) + gives).c_str(), {{"things", "Ring"}, {"inside", inside}, {"gives", gives}, {"reach", "0.3"}, {"near", "0.2, 1, 2"}, {"far", "1.5, 0, 2"}});
+      s.add("pattern.distance", (std::string(inside) + gives).c_str(),
+            {{"things", "Ring"},
+             {"inside", inside},
+             {"gives", gives},
+             {"reach", "0.3"},
+             {"near", "0.2, 1, 2"},
+             {"far", "1.5, 0, 2"}});
       const Program p = compiled(s.peek(), (std::string(inside) + gives).c_str());
       RandomStream r(4);
       int tight = 0;
       for (int i = 0; i < 300; ++i) {
         PatternBox box;
-        for (int k = 0; k < 3; ++k) box.low.world[k] = 2 * r.next() - 1, box.high.world[k] = box.low.world[k] + 0.3f * r.next();
+        for (int k = 0; k < 3; ++k)
+          box.low.world[k] = 2 * r.next() - 1, box.high.world[k] = box.low.world[k] + 0.3f * r.next();
         const Bounds4 b = p.bounds(box);
         tight += b.high.x - b.low.x < 0.5f;
         for (int n = 0; n < 20; ++n) {
@@ -124,11 +144,14 @@ TEST_CASE("Haze that keeps clear of a thing makes room where the thing goes", "[
   CHECK(amount({1, 0, 0}) == 0);
 }
 
-TEST_CASE("A form that is made by the distance to itself is refused, one made by another's follows it", "[pattern][distance][form]") {
+TEST_CASE("A form that is made by the distance to itself is refused, one made by another's follows it",
+          "[pattern][distance][form]") {
   Set s;
   s.add("object.sphere", "Ball", {{"radius", "0.3"}});
   s.add("pattern.distance", "Away", {{"things", "Ball"}, {"reach", "0.2"}});
-  const NodeId form = s.add("object.pattern_form", "Coat", {{"amount", "pattern Away"}, {"fineness", "48"}, {"width", "2"}, {"height", "2"}, {"depth", "2"}});
+  const NodeId form =
+      s.add("object.pattern_form", "Coat",
+            {{"amount", "pattern Away"}, {"fineness", "48"}, {"width", "2"}, {"height", "2"}, {"depth", "2"}});
   const Assets assets = noAssets();
   const auto middle = [&] {
     const Document& doc = s.peek();

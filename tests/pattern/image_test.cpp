@@ -1,6 +1,6 @@
-#include "core/pattern/image.h"
 #include "core/base/colorspace.h"
 #include "core/document/units.h"
+#include "core/pattern/image.h"
 #include "core/pattern/program.h"
 #include "tests/support/scene.h"
 
@@ -13,8 +13,8 @@ namespace {
 
 // Four texels: red, green over blue, white, with alpha falling from 255 by 60.
 std::shared_ptr<const Image> fourTexels(Image::Encoding encoding = Image::Encoding::Srgb8) {
-  return std::make_shared<const Image>(2, 2, encoding,
-                                       std::vector<uint8_t>{255, 0, 0, 255, 0, 255, 0, 195, 0, 0, 255, 135, 255, 255, 255, 75});
+  return std::make_shared<const Image>(
+      2, 2, encoding, std::vector<uint8_t>{255, 0, 0, 255, 0, 255, 0, 195, 0, 0, 255, 135, 255, 255, 255, 75});
 }
 
 struct Made {

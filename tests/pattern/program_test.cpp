@@ -13,7 +13,9 @@ Document drive(const Document& doc, const char* address, const char* pattern) {
   return setAt(doc, resolve(doc, address), Value(PatternUse{{doc.findByName(pattern)->id, nullptr}}));
 }
 
-Program compile(const Document& doc, const char* name, bool asColor = false) { return Program::compile(doc, {doc.findByName(name)->id, nullptr}, 1, noAssets(), asColor); }
+Program compile(const Document& doc, const char* name, bool asColor = false) {
+  return Program::compile(doc, {doc.findByName(name)->id, nullptr}, 1, noAssets(), asColor);
+}
 
 PatternPoint point(const V3f& p) {
   PatternPoint at;
@@ -43,7 +45,8 @@ TEST_CASE("A ramp goes through its keys along a line, out from a point and aroun
   CHECK(line.evaluate(point({0.25f, 0, 0})).x == Approx(0.5));
   CHECK(line.evaluate(point({9, 0, 0})) == Sample4(0, 0, 1, 1));
   const Program ball = compile(threeColours("ball"), "Ramp");
-  for (const V3f& p : {V3f(0.5f, 0, 0), V3f(0, -0.5f, 0), V3f(0, 0, 0.5f)}) CHECK(ball.evaluate(point(p)).y == Approx(1));
+  for (const V3f& p : {V3f(0.5f, 0, 0), V3f(0, -0.5f, 0), V3f(0, 0, 0.5f)})
+    CHECK(ball.evaluate(point(p)).y == Approx(1));
   const Program angle = compile(threeColours("angle"), "Ramp");
   CHECK(angle.evaluate(point({1, 0, 0})).x == Approx(1));
   CHECK(angle.evaluate(point({0, 7, -1})).y == Approx(1)); // a quarter of the turn
@@ -53,8 +56,8 @@ TEST_CASE("Keys of a ramp that cross push each other", "[pattern][ramp]") {
   Document doc = threeColours();
   doc = setAt(doc, resolve(doc, "Key 1.place"), Constant(0.5));
   const Program p = compile(doc, "Ramp");
-  CHECK(p.evaluate(point({0.9f, 0, 0})).x == Approx(1));   // before the first key: its colour
-  CHECK(p.evaluate(point({1.01f, 0, 0})).y > 0.9f);        // the second is pushed to the same place
+  CHECK(p.evaluate(point({0.9f, 0, 0})).x == Approx(1)); // before the first key: its colour
+  CHECK(p.evaluate(point({1.01f, 0, 0})).y > 0.9f);      // the second is pushed to the same place
   doc = setAt(doc, resolve(doc, "Key 2.passage"), Constant(std::string("step")));
   CHECK(compile(doc, "Ramp").evaluate(point({1.5f, 0, 0})).y == Approx(1));
 }
@@ -124,7 +127,8 @@ TEST_CASE("Gradient noise is even, bounded, no steeper than it says, and 0 at wh
     sum += n;
     sum2 += n * n;
     const float step = 1e-3f;
-    for (const V3f& d : {V3f(step, 0, 0), V3f(0, step, 0), V3f(0, 0, step)}) REQUIRE(std::abs(gradientNoise(p + d, 5) - n) <= gradientNoiseSlope * step * 1.02f);
+    for (const V3f& d : {V3f(step, 0, 0), V3f(0, step, 0), V3f(0, 0, step)})
+      REQUIRE(std::abs(gradientNoise(p + d, 5) - n) <= gradientNoiseSlope * step * 1.02f);
   }
   CHECK(std::abs(sum / 40000) < 0.01);
   CHECK(sum2 / 40000 > 0.03);
@@ -134,33 +138,52 @@ TEST_CASE("Gradient noise is even, bounded, no steeper than it says, and 0 at wh
 
 TEST_CASE("No value lies outside the bounds that a pattern tells for a box", "[pattern][bounds]") {
   Set s;
-  s.add("pattern.noise", "Cloud", {{"scale", "0.3"}, {"octaves", "5"}, {"low", "0.2, 0.1, 1.5"}, {"high", "0.7, 2, 1"}});
+  s.add("pattern.noise", "Cloud",
+        {{"scale", "0.3"}, {"octaves", "5"}, {"low", "0.2, 0.1, 1.5"}, {"high", "0.7, 2, 1"}});
   s.add("pattern.incidence", "Rim", {{"power", "1.7"}});
   const NodeId ramp = s.add("pattern.ramp", "Ramp", {{"end", "0.7, 0.3, 0.1"}});
   int n = 0;
   for (const auto& [place, colour] : {std::pair{"0.1", "1, 0.2, 0"}, {"0.4", "0, 1, 0.3"}, {"0.6", "2, 0, 1"}})
     s.add("ramp.key", ("Key " + std::to_string(++n)).c_str(), {{"place", place}, {"color", colour}}, {ramp, "keys"});
-  for (const char* mode : {"over", "multiply", "add", "subtract", "screen", "lighter", "darker", "difference", "overlay"})
+  for (const char* mode :
+       {"over", "multiply", "add", "subtract", "screen", "lighter", "darker", "difference", "overlay"})
     s.add("pattern.mix", (std::string("In ") + mode).c_str(), {{"mode", mode}});
   std::vector<std::string> names = {"Cloud", "Rim", "Ramp"};
   for (const std::string& family : noiseFamilies) {
     names.push_back("Noise " + family);
-    s.add("pattern.noise", names.back().c_str(), {{"family", family.c_str()}, {"scale", "0.4"}, {"octaves", "3"}, {"contrast", "2"}, {"floor", "20 %"}, {"ceiling", "80 %"}, {"churn", "3"}, {"drift", "0.3, 0, 0.1"}, {"loop", "20"}});
+    s.add("pattern.noise", names.back().c_str(),
+          {{"family", family.c_str()},
+           {"scale", "0.4"},
+           {"octaves", "3"},
+           {"contrast", "2"},
+           {"floor", "20 %"},
+           {"ceiling", "80 %"},
+           {"churn", "3"},
+           {"drift", "0.3, 0, 0.1"},
+           {"loop", "20"}});
   }
   const NodeId mist = s.add("pattern.mist", "Mist", {{"height", "0.4"}, {"base", "-0.2"}});
   s.add("mist.layer", "Layer", {{"family", "puffed"}, {"scale", "0.5"}}, {mist, "layers"});
   const NodeId solid = s.add("pattern.solid", "Solid", {{"width", "0.2"}});
-  for (const auto& [form, joining] : {std::pair{"ball", "add"}, {"box", "add"}, {"ring", "cut out"}, {"rod", "add"}, {"shell", "keep within"}, {"slab", "cut out"}})
-    s.add("solid.part", "Part", {{"form", form}, {"joining", joining}, {"join", "0.1"}, {"place", "0.1, 0.05, -0.1"}}, {solid, "parts"});
+  for (const auto& [form, joining] : {std::pair{"ball", "add"},
+                                      {"box", "add"},
+                                      {"ring", "cut out"},
+                                      {"rod", "add"},
+                                      {"shell", "keep within"},
+                                      {"slab", "cut out"}})
+    s.add("solid.part", "Part", {{"form", form}, {"joining", joining}, {"join", "0.1"}, {"place", "0.1, 0.05, -0.1"}},
+          {solid, "parts"});
   s.add("pattern.comb", "Comb", {{"cell", "0.3"}, {"wall", "0.05"}, {"width", "0.1"}});
   s.add("pattern.remap", "Remapped", {{"floor", "0.3"}, {"ceiling", "0.6"}, {"gamma", "2"}, {"invert", "on"}});
   s.add("pattern.warp", "Warped", {{"strength", "0.2"}});
   for (const char* name : {"Mist", "Solid", "Comb", "Remapped", "Warped"}) names.push_back(name);
   Document doc = s.take();
   doc = drive(drive(drive(doc, "Remapped.value", "Cloud"), "Warped.value", "Comb"), "Warped.by", "Noise rolling");
-  for (const char* mode : {"over", "multiply", "add", "subtract", "screen", "lighter", "darker", "difference", "overlay"}) {
+  for (const char* mode :
+       {"over", "multiply", "add", "subtract", "screen", "lighter", "darker", "difference", "overlay"}) {
     const std::string name = std::string("In ") + mode;
-    doc = drive(drive(drive(doc, (name + ".below").c_str(), "Cloud"), (name + ".above").c_str(), "Ramp"), (name + ".mask").c_str(), "Rim");
+    doc = drive(drive(drive(doc, (name + ".below").c_str(), "Cloud"), (name + ".above").c_str(), "Ramp"),
+                (name + ".mask").c_str(), "Rim");
     names.push_back(name);
   }
   int tight = 0;
@@ -196,7 +219,9 @@ TEST_CASE("No value lies outside the bounds that a pattern tells for a box", "[p
 TEST_CASE("Noise drifts with its speed, churns in place, and a loop closes", "[pattern][noise]") {
   Set s;
   const NodeId noise = s.add("pattern.noise", "Smoke", {{"scale", "0.5"}, {"drift", "0.48, 0, 0"}});
-  const auto at = [&](double frame, const V3f& p) { return Program::compile(s.peek(), {noise, nullptr}, frame, noAssets(), false).evaluate(point(p)).x; };
+  const auto at = [&](double frame, const V3f& p) {
+    return Program::compile(s.peek(), {noise, nullptr}, frame, noAssets(), false).evaluate(point(p)).x;
+  };
   // 24 frames a second: after 12 frames it has gone 0.24 m.
   for (int i = 0; i < 20; ++i) {
     const V3f p(0.13f * float(i), 0.2f, -0.05f * float(i));
@@ -231,7 +256,8 @@ TEST_CASE("Solids are a half on their surface, run into one another, and are cut
   CHECK(at({0, 0.4f, 0}) == 1);
   CHECK(at({0, 0, 0.6f}) == 0);
   CHECK(at({0.525f, 0, 0}) == Approx(0.25));
-  const NodeId other = s.add("solid.part", "Other", {{"form", "ball"}, {"radius", "0.5"}, {"place", "1, 0, 0"}}, {solid, "parts"});
+  const NodeId other =
+      s.add("solid.part", "Other", {{"form", "ball"}, {"radius", "0.5"}, {"place", "1, 0, 0"}}, {solid, "parts"});
   CHECK(at({0.5f, 0.05f, 0}) < 0.5f); // between two that only touch
   s.set(other, {{"join", "0.3"}});
   CHECK(at({0.5f, 0.05f, 0}) > 0.5f);

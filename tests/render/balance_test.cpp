@@ -14,11 +14,13 @@ Document lamps() {
   Set s(16, 16);
   s.look("0, 2, 2", "0, 0, 0", "50");
   s.lambert("White", "0.8, 0.8, 0.8");
-  s.add("material.surface", "Ember", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", "300"}, {"own_light_color", "1, 0.5, 0.2"}});
+  s.add("material.surface", "Ember",
+        {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", "300"}, {"own_light_color", "1, 0.5, 0.2"}});
   s.add("object.plane", "Floor", {{"width", "20"}, {"depth", "20"}, {"material", "White"}});
   s.add("object.sphere", "Coal", {{"radius", "0.2"}, {"position", "0, 0.2, 0"}, {"material", "Ember"}});
   s.add("light.point", "Left", {{"power", "200"}, {"position", "-1, 1, 0"}, {"color", "0.4, 0.6, 1"}});
-  s.add("light.point", "Right", {{"power", "100"}, {"position", "1, 1, 0"}, {"by_temperature", "on"}, {"temperature", "2700"}});
+  s.add("light.point", "Right",
+        {{"power", "100"}, {"position", "1, 1, 0"}, {"by_temperature", "on"}, {"temperature", "2700"}});
   return s.take();
 }
 
@@ -30,7 +32,8 @@ Picture mixed(const Traced& t, const Document& doc) {
 
 double farthest(const Picture& a, const Picture& b) {
   double most = 0;
-  for (size_t i = 0; i < a.rgb.size(); ++i) most = std::max(most, std::abs(double(a.rgb[i] - b.rgb[i])) / (1e-3 + std::abs(double(a.rgb[i]))));
+  for (size_t i = 0; i < a.rgb.size(); ++i)
+    most = std::max(most, std::abs(double(a.rgb[i] - b.rgb[i])) / (1e-3 + std::abs(double(a.rgb[i]))));
   return most;
 }
 
@@ -59,7 +62,8 @@ TEST_CASE("The mix switches, lifts, tints and solos without a ray", "[balance][t
 TEST_CASE("Baking writes the mix into the lights and leaves the picture as it is", "[balance][truth7]") {
   Document doc = lamps();
   const Traced t = trace(doc, 8);
-  const NodeId left = doc.findByName("Left")->id, right = doc.findByName("Right")->id, ember = doc.findByName("Ember")->id;
+  const NodeId left = doc.findByName("Left")->id, right = doc.findByName("Right")->id,
+               ember = doc.findByName("Ember")->id;
   doc = setBalance(doc, left, "stops", 1.5);
   doc = setBalance(doc, left, "tint", Triple{1, 0.3, 0.6});
   doc = setBalance(doc, right, "tint", Triple{0.5, 1, 0.5});
@@ -82,7 +86,9 @@ TEST_CASE("Baking shifts keys too, and says what it cannot write", "[balance]") 
   const NodeId left = doc.findByName("Left")->id, ember = doc.findByName("Ember")->id;
   doc = setValue(doc, left, "stops", Keys{{{1, 0.0, KeyShape::Linear}, {9, 2.0, KeyShape::Linear}}});
   const Document baked = writeBalance(setBalance(doc, left, "stops", 1.0));
-  for (const double frame : {1.0, 5.0, 9.0}) CHECK(Params(*baked.find(left), frame).number("stops") == Approx(Params(*doc.find(left), frame).number("stops") + 1));
+  for (const double frame : {1.0, 5.0, 9.0})
+    CHECK(Params(*baked.find(left), frame).number("stops") ==
+          Approx(Params(*doc.find(left), frame).number("stops") + 1));
   NodeId ramp = 0;
   doc = addNode(lamps(), "pattern.ramp", "Fire", {}, &ramp);
   doc = setValue(doc, ember, "own_light_color", PatternUse{{ramp, nullptr}});
@@ -106,7 +112,8 @@ TEST_CASE("A twin's share of its original's own light is split and baked into th
   CHECK(objectsByMaterial(doc, 1).at(ember) == std::vector<NodeId>{coal, other});
   const Document baked = writeBalance(setBalance(splitBalance(doc, ember, true), {ember, other}, "stops", -1.0));
   CHECK(baked.family("balance").empty());
-  CHECK(luminance(ownLight(baked, wornMaterial(baked, *baked.find(other), 1), 1)) == Approx(0.5 * luminance(ownLight(baked, wornMaterial(baked, *baked.find(coal), 1), 1))));
+  CHECK(luminance(ownLight(baked, wornMaterial(baked, *baked.find(other), 1), 1)) ==
+        Approx(0.5 * luminance(ownLight(baked, wornMaterial(baked, *baked.find(coal), 1), 1))));
   CHECK_FALSE(Params(*baked.find(coal), 1).reference("material").with);
 }
 
@@ -152,13 +159,15 @@ TEST_CASE("A material's row is split by its objects, mixed, baked and joined", "
   CHECK(half(without, 0) > 0.9 * half(split, 0));
   CHECK(mean(mixed(t, setBalance(split, {ember, left}, "stops", 2.0))) > mean(mixed(t, split)));
   // Baked, each object says itself what its row said.
-  const Document baked = writeBalance(setBalance(setBalance(without, {ember, left}, "stops", -1.0), {ember, left}, "tint", Triple{1, 0.5, 0.2}));
+  const Document baked = writeBalance(
+      setBalance(setBalance(without, {ember, left}, "stops", -1.0), {ember, left}, "tint", Triple{1, 0.5, 0.2}));
   CHECK(baked.family("balance").empty());
   const auto useOf = [&](NodeId id) { return Params(*baked.find(id), 1).reference("material"); };
   CHECK(Params(*baked.find(ember), 1, useOf(left).with.get()).number("own_light") == Approx(150));
   CHECK_FALSE(Params(*baked.find(ember), 1, useOf(right).with.get()).flag("own_light_on"));
   const Traced after = trace(baked, 16);
-  const Document same = setBalance(setBalance(without, {ember, left}, "stops", -1.0), {ember, left}, "tint", Triple{1, 0.5, 0.2});
+  const Document same =
+      setBalance(setBalance(without, {ember, left}, "stops", -1.0), {ember, left}, "tint", Triple{1, 0.5, 0.2});
   CHECK(mean(luminances(after)) == Approx(mean(mixed(t, same))).epsilon(0.02));
   // Joined again, or without an object that it spoke of, it is as if it had never been.
   CHECK(splitBalance(without, ember, false).family("balance").empty());
@@ -175,7 +184,8 @@ Document chain() {
   s.lambert("White", "0.8, 0.8, 0.8");
   s.add("material.surface", "Ember", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", "300"}});
   s.add("object.plane", "Floor", {{"width", "20"}, {"depth", "20"}, {"material", "White"}});
-  const NodeId bead = s.add("object.sphere", "Bead", {{"radius", "0.15"}, {"position", "-0.8, 0.2, 0"}, {"material", "Ember"}});
+  const NodeId bead =
+      s.add("object.sphere", "Bead", {{"radius", "0.15"}, {"position", "-0.8, 0.2, 0"}, {"material", "Ember"}});
   s.add("light.point", "Lamp", {{"power", "100"}, {"position", "0, 0.5, 0"}, {"radius", "0.05"}}, {bead, "carries"});
   s.add("modifier.repeat", "Chain", {{"count", "3"}, {"step", "0.8, 0, 0"}}, {bead, "modifiers"});
   return s.take();
@@ -185,7 +195,8 @@ Document chain() {
 
 TEST_CASE("A repeat's lights are one row, split by copies and joined again", "[balance][repeat][truth7]") {
   const Document doc = chain();
-  const NodeId lamp = doc.findByName("Lamp")->id, ember = doc.findByName("Ember")->id, bead = doc.findByName("Bead")->id;
+  const NodeId lamp = doc.findByName("Lamp")->id, ember = doc.findByName("Ember")->id,
+               bead = doc.findByName("Bead")->id;
   const Traced whole = trace(doc, 16);
   CHECK(whole.scene->groups.size() == 2);
   CHECK(whole.scene->copiesOf.at(lamp) == 3);
@@ -203,7 +214,8 @@ TEST_CASE("A repeat's lights are one row, split by copies and joined again", "[b
   CHECK(third(without, 0) > 0.85 * third(split, 0));
   const Document solo = setBalance(split, {lamp, 0, 1}, "solo", true);
   CHECK(third(solo, 0) > 3 * third(solo, 16));
-  CHECK(refusal([&] { writeBalance(without); }) == "Lamp: its copies have rows of their own, which cannot be written into it; join them first");
+  CHECK(refusal([&] { writeBalance(without); }) ==
+        "Lamp: its copies have rows of their own, which cannot be written into it; join them first");
   CHECK(splitBalance(without, lamp, false).family("balance").empty());
   // Own light goes by object first, then by its copies.
   const Document beads = splitBalance(splitBalance(doc, ember, true), {ember, bead}, true, 3);
@@ -221,7 +233,8 @@ TEST_CASE("A repeat's lights are one row, split by copies and joined again", "[b
 
 TEST_CASE("Copies that are parts sum to the whole, and each is seen where it stands", "[labels][parts][repeat]") {
   const Document doc = chain();
-  const NodeId bead = doc.findByName("Bead")->id, ember = doc.findByName("Ember")->id, floor = doc.findByName("Floor")->id;
+  const NodeId bead = doc.findByName("Bead")->id, ember = doc.findByName("Ember")->id,
+               floor = doc.findByName("Floor")->id;
   NodeId one = 0, rest = 0, worn = 0, none = 0, lampOne = 0;
   Document parts = withPart(doc, bead, 1, 0, &one);
   parts = withPart(parts, bead, 2, 0, &rest);
@@ -235,13 +248,17 @@ TEST_CASE("Copies that are parts sum to the whole, and each is seen where it sta
   CHECK(parts.find(one)->name == "Bead 1");
   CompileOptions options;
   const NodeId lampId = doc.findByName("Lamp")->id; // what a bead carries is of its part too
-  for (const std::vector<NodeId>& ids : {std::vector<NodeId>{bead, lampId}, {one}, {rest}, {worn}, {none}, {lampOne}, {bead}}) options.queries.push_back({.name = std::to_string(ids[0]), .things = ids});
+  for (const std::vector<NodeId>& ids :
+       {std::vector<NodeId>{bead, lampId}, {one}, {rest}, {worn}, {none}, {lampOne}, {bead}})
+    options.queries.push_back({.name = std::to_string(ids[0]), .things = ids});
   SceneCache cache;
   const ScenePtr made = compileScene(parts, options, noAssets(), cache);
   CHECK(made->troubles.empty());
   Traced t{made, Rendering(made)};
   t.rendering.advance(pool(), 16, CancelFlag());
-  const Picture whole = luminances(t, 1), first = luminances(t, 2), others = luminances(t, 3), glowing = luminances(t, 4), nothing = luminances(t, 5), lamp = luminances(t, 6), alone = luminances(t, 7);
+  const Picture whole = luminances(t, 1), first = luminances(t, 2), others = luminances(t, 3),
+                glowing = luminances(t, 4), nothing = luminances(t, 5), lamp = luminances(t, 6),
+                alone = luminances(t, 7);
   REQUIRE(mean(whole) > 0);
   CHECK(mean(first) + mean(others) == Approx(mean(whole)));
   CHECK(mean(first, {0, 0, 9, 16}) * 9 * 16 == Approx(mean(first) * 24 * 16));

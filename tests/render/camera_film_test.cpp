@@ -38,7 +38,8 @@ TEST_CASE("Rays and projection are inverse", "[render][camera]") {
 }
 
 TEST_CASE("The view is as wide as film and focal length say, and looks at its target", "[render][camera]") {
-  const Camera c = camera({{"position", "0, 0, 10"}, {"target", "0, 0, 0"}, {"focal_length", "36"}, {"film_width", "36"}});
+  const Camera c =
+      camera({{"position", "0, 0, 10"}, {"target", "0, 0, 0"}, {"focal_length", "36"}, {"film_width", "36"}});
   float x, y;
   REQUIRE(c.project({0, 0, 0}, x, y));
   CHECK(x == Approx(80));
@@ -71,7 +72,8 @@ TEST_CASE("A thin lens' rays meet on the plane of focus", "[render][camera]") {
 TEST_CASE("A queries' table keeps what is asked for and nothing else", "[render][labels]") {
   const std::vector<std::vector<NodeId>> things = {{10}, {11}, {12}};
   const std::vector<NodeId> materials = {20, 21};
-  LayerQuery all{.name = "all", .everything = true}, ten{.name = "10", .things = {10}}, stone{.name = "stone", .materials = {21}}, mirrored{.name = "m", .things = {11}};
+  LayerQuery all{.name = "all", .everything = true}, ten{.name = "10", .things = {10}},
+      stone{.name = "stone", .materials = {21}}, mirrored{.name = "m", .things = {11}};
   mirrored.direct = mirrored.through = false;
   const LayerTable table({all, ten, stone, mirrored}, things, materials);
   CHECK(table.queries() == 4);
@@ -93,7 +95,9 @@ TEST_CASE("A queries' table keeps what is asked for and nothing else", "[render]
 TEST_CASE("Queries kept apart divide all light into cells, and each is the sum of its own", "[render][labels]") {
   const std::vector<std::vector<NodeId>> things = {{10}, {11}, {12}};
   const std::vector<NodeId> materials = {20, 21};
-  LayerQuery all{.name = "all", .everything = true}, ten{.name = "10", .things = {10}, .apart = true}, stone{.name = "stone", .materials = {21}, .apart = true}, pass{.name = "p", .everything = true, .events = EventDirect};
+  LayerQuery all{.name = "all", .everything = true}, ten{.name = "10", .things = {10}, .apart = true},
+      stone{.name = "stone", .materials = {21}, .apart = true},
+      pass{.name = "p", .everything = true, .events = EventDirect};
   const LayerTable table({all, ten, pass, stone}, things, materials);
   CHECK(table.cells() == 4);
   CHECK(table.size() == 5);
@@ -115,10 +119,12 @@ TEST_CASE("Queries kept apart divide all light into cells, and each is the sum o
   CHECK(refusal([&] { LayerTable(many, things, materials); }).find("12 are possible") != std::string::npos);
 }
 
-TEST_CASE("A part is kept by its own name and by that of the whole, or only where one material is worn", "[render][labels][parts]") {
+TEST_CASE("A part is kept by its own name and by that of the whole, or only where one material is worn",
+          "[render][labels][parts]") {
   // Copies of 10, of which one is part 30; part 31 is 10 where it wears 21, part 32 is 11 where it wears 20.
   const std::vector<std::vector<NodeId>> things = {{10, 31}, {10, 30, 31}, {11, 32}};
-  const LayerQuery whole{.name = "", .things = {10}}, copy{.name = "", .things = {30}}, worn{.name = "", .things = {31, 32}}, in{.name = "", .everything = true, .seenIn = {30}};
+  const LayerQuery whole{.name = "", .things = {10}}, copy{.name = "", .things = {30}},
+      worn{.name = "", .things = {31, 32}}, in{.name = "", .everything = true, .seenIn = {30}};
   const LayerTable table({whole, copy, worn, in}, things, {20, 21}, {{31, 21}, {32, 20}});
   const auto match = [&](const Label& l) {
     uint32_t bits = 0;
@@ -187,7 +193,8 @@ TEST_CASE("A draft has the picture's direct light at a quarter of the pixels", "
   CHECK(draft.film().width() == 32);
   CHECK(draft.film().height() == 24);
   // So dark a floor has hardly any light but the direct.
-  CHECK(mean(collect(draft.film(), 0, scene->amounts, 1, pool())) == Approx(mean(luminances(trace(doc, 64)))).epsilon(0.02));
+  CHECK(mean(collect(draft.film(), 0, scene->amounts, 1, pool())) ==
+        Approx(mean(luminances(trace(doc, 64)))).epsilon(0.02));
 }
 
 TEST_CASE("A draft sees lamps in mirrors and behind glass", "[render][draft]") {
@@ -212,7 +219,8 @@ TEST_CASE("Shapes are shared from one compile to the next, and made anew when th
   const Document doc = s.take();
   SceneCache cache;
   const ScenePtr a = compileScene(doc, {}, noAssets(), cache);
-  const ScenePtr moved = compileScene(setAt(doc, resolve(doc, "Ring.position"), Constant(Triple{1, 0, 0})), {}, noAssets(), cache);
+  const ScenePtr moved =
+      compileScene(setAt(doc, resolve(doc, "Ring.position"), Constant(Triple{1, 0, 0})), {}, noAssets(), cache);
   const ScenePtr wider = compileScene(setAt(doc, resolve(doc, "Ring.radius"), Constant(0.9)), {}, noAssets(), cache);
   CHECK(a->instances[0].geometry == moved->instances[0].geometry);
   CHECK(a->instances[0].geometry != wider->instances[0].geometry);

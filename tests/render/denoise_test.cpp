@@ -15,8 +15,15 @@ Document corner(int size = 64) {
   s.lambert("Grey", "0.6, 0.55, 0.5");
   s.lambert("Red", "0.7, 0.1, 0.08");
   s.add("object.plane", "Floor", {{"width", "20"}, {"depth", "20"}, {"material", "Grey"}});
-  s.add("object.box", "Box", {{"width", "0.6"}, {"height", "0.6"}, {"depth", "0.6"}, {"position", "0, 0.3, 0"}, {"material", "Red"}});
-  s.add("light.area", "Panel", {{"power", "2000"}, {"width", "1"}, {"height", "1"}, {"position", "-2, 2, 1"}, {"target", "0, 0, 0"}, {"seen", "off"}});
+  s.add("object.box", "Box",
+        {{"width", "0.6"}, {"height", "0.6"}, {"depth", "0.6"}, {"position", "0, 0.3, 0"}, {"material", "Red"}});
+  s.add("light.area", "Panel",
+        {{"power", "2000"},
+         {"width", "1"},
+         {"height", "1"},
+         {"position", "-2, 2, 1"},
+         {"target", "0, 0, 0"},
+         {"seen", "off"}});
   s.add("light.point", "Lamp", {{"power", "300"}, {"radius", "0.1"}, {"position", "1.5, 1, 0.5"}, {"seen", "off"}});
   return s.take();
 }
@@ -53,9 +60,11 @@ TEST_CASE("Denoising is linear: light may be mixed before or after", "[denoise][
   const auto& amounts = t.scene->amounts;
   const Picture whole = denoiser.apply(collect(t.film(), 0, amounts, 1, pool()), pool());
   std::vector<Picture> parts;
-  for (int g = 0; g < t.film().groups(); ++g) parts.push_back(denoiser.apply(collectGroup(t.film(), 0, g, amounts[size_t(g)], 1, pool()), pool()));
+  for (int g = 0; g < t.film().groups(); ++g)
+    parts.push_back(denoiser.apply(collectGroup(t.film(), 0, g, amounts[size_t(g)], 1, pool()), pool()));
   REQUIRE(parts.size() == 2);
-  for (size_t i = 0; i < whole.rgb.size(); ++i) REQUIRE(parts[0].rgb[i] + parts[1].rgb[i] == Approx(whole.rgb[i]).epsilon(1e-4).margin(1e-5));
+  for (size_t i = 0; i < whole.rgb.size(); ++i)
+    REQUIRE(parts[0].rgb[i] + parts[1].rgb[i] == Approx(whole.rgb[i]).epsilon(1e-4).margin(1e-5));
   // And the number of threads changes nothing.
   const Picture alone = Denoiser(t.film(), Tasks(1)).apply(collect(t.film(), 0, amounts, 1, pool()), Tasks(1));
   CHECK(alone == whole);
@@ -175,7 +184,8 @@ TEST_CASE("A region is never left out, whatever the noise target", "[adaptive]")
 }
 
 TEST_CASE("A pixel that is sure of itself stays beside what is bright and unsure", "[denoise]") {
-  // A bright pane on the right, its rim as it is sampled: a pixel of the rim met it in some samples. On the left nothing, in all samples.
+  // A bright pane on the right, its rim as it is sampled: a pixel of the rim met it in some samples. On the left
+  // nothing, in all samples.
   const LayerTable table({LayerQuery{.name = "all", .everything = true}}, {{1}}, {});
   Film film(32, 32, 1, table);
   RandomStream random(11);
@@ -186,7 +196,8 @@ TEST_CASE("A pixel that is sure of itself stays beside what is bright and unsure
       const float l = lit ? 10000.0f : 0.02f * (0.9f + 0.2f * random.next());
       film.begin(i);
       film.add(i, Label{}, Color(l));
-      film.finish(i, {true, 1, 2, V3f(0, 0, 1), Color(0.5f), 0, V3f(0, 0, 1), Color(0.5f)}, Color(l)); // no feature tells them apart
+      film.finish(i, {true, 1, 2, V3f(0, 0, 1), Color(0.5f), 0, V3f(0, 0, 1), Color(0.5f)},
+                  Color(l)); // no feature tells them apart
     }
   }
   const Picture raw = collect(film, 0, {Color(1.0f)}, 1, pool()), clean = Denoiser(film, pool()).apply(raw, pool());
@@ -203,7 +214,8 @@ TEST_CASE("Alpha of thin air is denoised like its colour, and coverages sum to i
   s.add("pattern.noise", "Clouds", {{"scale", "0.5"}});
   s.add("air.haze", "Mist", {{"fills", "Shape"}, {"density", "0.4"}, {"amount", "pattern Clouds"}});
   s.lambert("Grey", "0.5, 0.5, 0.5");
-  s.add("object.box", "Behind", {{"width", "0.5"}, {"height", "3"}, {"depth", "0.1"}, {"position", "0.7, 0, -0.3"}, {"material", "Grey"}});
+  s.add("object.box", "Behind",
+        {{"width", "0.5"}, {"height", "3"}, {"depth", "0.1"}, {"position", "0.7, 0, -0.3"}, {"material", "Grey"}});
   const Document doc = s.take();
   const Traced t = trace(doc, 16);
   const Denoiser denoiser(t.film(), pool());
@@ -232,7 +244,8 @@ TEST_CASE("Drafts of a few samples do not disperse light", "[draft][dispersion]"
   s.look("0, 0, 2", "0, 0, 0", "35");
   s.add("material.surface", "Flint", {{"transmission", "1"}, {"roughness", "0"}, {"ior", "1.6"}, {"abbe", "8"}});
   s.add("object.sphere", "Ball", {{"radius", "0.5"}, {"material", "Flint"}});
-  s.add("light.area", "Panel", {{"power", "900"}, {"width", "0.6"}, {"height", "0.6"}, {"position", "-1, 1, -2"}, {"target", "0, 0, 0"}});
+  s.add("light.area", "Panel",
+        {{"power", "900"}, {"width", "0.6"}, {"height", "0.6"}, {"position", "-1, 1, -2"}, {"target", "0, 0, 0"}});
   const Document doc = s.take();
   SceneCache cache;
   const ScenePtr scene = compileScene(doc, {.queries = {}}, noAssets(), cache);

@@ -10,7 +10,8 @@ using namespace ilumbra::test;
 
 namespace {
 
-Document keyed(const Document& doc, const char* address, const Constant& from, const Constant& to, double first = 0, double last = 2, KeyShape shape = KeyShape::Linear) {
+Document keyed(const Document& doc, const char* address, const Constant& from, const Constant& to, double first = 0,
+               double last = 2, KeyShape shape = KeyShape::Linear) {
   return setAt(doc, resolve(doc, address), Value(Keys{{{first, from, shape}, {last, to, shape}}}));
 }
 
@@ -40,7 +41,9 @@ float apart(const M44f& a, const M44f& b) {
 
 TEST_CASE("A motion places things just as Embree does", "[render][motion]") {
   RTCDevice device = rtcNewDevice(nullptr);
-  const std::vector<M44f> steps = {placement({0, 0, 0}, {0, 10, 0}, {1, 2, 1}), placement({1, 0, 0}, {40, 70, 5}, {1, 2, 1.5f}) * placement({0, 0, 0}, {0, 0, 30}, {1, 0.5f, 1}),
+  const std::vector<M44f> steps = {placement({0, 0, 0}, {0, 10, 0}, {1, 2, 1}),
+                                   placement({1, 0, 0}, {40, 70, 5}, {1, 2, 1.5f}) *
+                                       placement({0, 0, 0}, {0, 0, 30}, {1, 0.5f, 1}),
                                    placement({1, 2, 0}, {80, 170, 5}, {-1, 2, 1})};
   const Motion motion(steps);
   REQUIRE(motion.steps() == 3);
@@ -67,7 +70,9 @@ TEST_CASE("A motion places things just as Embree does", "[render][motion]") {
 }
 
 TEST_CASE("A motion follows a curved way with as many steps as it takes", "[render][motion]") {
-  const auto round = [](double frame) { return placement({1, 0, 0}, {0, 0, 0}, {1, 1, 1}) * placement({0, 0, 0}, {0, 0, float(frame) * 360}, {1, 1, 1}); };
+  const auto round = [](double frame) {
+    return placement({1, 0, 0}, {0, 0, 0}, {1, 1, 1}) * placement({0, 0, 0}, {0, 0, float(frame) * 360}, {1, 1, 1});
+  };
   CHECK(!motionOf([](double) { return placement({1, 2, 3}, {4, 5, 6}, {7, 8, 9}); }, 0, 1, 1));
   CHECK(motionOf([](double t) { return placement({float(t), 0, 0}, {0, 0, 0}, {1, 1, 1}); }, 0, 1, 1)->steps() == 2);
   const MotionPtr turn = motionOf(round, 0.75, 1.25, 1);
@@ -95,7 +100,8 @@ TEST_CASE("34: what moves smears its light over exactly its path, and keeps it",
   Document other = keyed(still, "Camera.position", Triple{2, 0, 120}, Triple{-2, 0, 120});
   other = keyed(other, "Camera.target", Triple{2, 0, 0}, Triple{-2, 0, 0});
   const Picture c = all(other);
-  for (const int x : {8, 16, 24, 32, 40, 48}) CHECK(sumOf(c, {x, 0, 4, 60}) == Approx(sumOf(b, {x, 0, 4, 60})).epsilon(0.04));
+  for (const int x : {8, 16, 24, 32, 40, 48})
+    CHECK(sumOf(c, {x, 0, 4, 60}) == Approx(sumOf(b, {x, 0, 4, 60})).epsilon(0.04));
   // A shut shutter shows where it is.
   const Picture d = all(setAt(moving, resolve(moving, "Camera.shutter"), Constant(0.0)));
   for (const int x : {24, 28, 32}) CHECK(sumOf(d, {x, 0, 4, 60}) == Approx(sumOf(a, {x, 0, 4, 60})).epsilon(0.02));
@@ -113,7 +119,8 @@ TEST_CASE("A form that changes is blurred through all that it was", "[render][mo
   CHECK(sumOf(luminances(trace(ball, 256)), {0, 0, 60, 60}) == Approx(100 * 400 * 3.14159265 / 3).epsilon(0.02));
 
   Set t = farCamera("1");
-  t.add("material.surface", "Ember", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", "100"}, {"own_light_sides", "to both sides"}});
+  t.add("material.surface", "Ember",
+        {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", "100"}, {"own_light_sides", "to both sides"}});
   t.add("object.plane", "Sheet", {{"width", "1"}, {"depth", "1"}, {"turn", "90, 0, 0"}, {"material", "Ember"}});
   const Document sheet = keyed(t.take(), "Sheet.width", 0.0001, 2.0, 0.5, 1.5);
   const Picture p = luminances(trace(sheet, 256));
@@ -134,15 +141,20 @@ TEST_CASE("A lamp that moves lights as the mean of where it was", "[render][moti
     const std::string k = kind;
     if (k == "own") {
       s.add("material.surface", "Ember", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", "1000"}});
-      s.add("object.sphere", "Lamp", {{"radius", "0.1"}, {"position", "0, 2, 0"}, {"seen", "off"}, {"material", "Ember"}});
+      s.add("object.sphere", "Lamp",
+            {{"radius", "0.1"}, {"position", "0, 2, 0"}, {"seen", "off"}, {"material", "Ember"}});
     } else {
       const NodeId lamp = s.add(kind, "Lamp", {{"power", "1000"}, {"position", "0, 2, 0"}, {"seen", "off"}});
-      if (k == "light.area") s.set(lamp, {{"width", "0.1"}, {"height", "0.1"}, {"target", "0, 0, 0"}});
-      else s.set(lamp, {{"radius", "0.05"}});
+      if (k == "light.area")
+        s.set(lamp, {{"width", "0.1"}, {"height", "0.1"}, {"target", "0, 0, 0"}});
+      else
+        s.set(lamp, {{"radius", "0.05"}});
     }
     Document doc = keyed(s.take(), "Lamp.position", Triple{0, 1, 0}, Triple{0, 3, 0}, 0.5, 1.5);
     // Per lumen along the normal: 1 / 4π, 1 / π; a ball of luminance L has the intensity π r² L.
-    const double intensity = k == "own" ? 1000 * 3.14159265 * 0.01 : k == "light.area" ? 1000 / 3.14159265 : 1000 / (4 * 3.14159265);
+    const double intensity = k == "own"          ? 1000 * 3.14159265 * 0.01
+                             : k == "light.area" ? 1000 / 3.14159265
+                                                 : 1000 / (4 * 3.14159265);
     const Estimate e = estimate(doc, 256);
     INFO(e.mean << " ± " << e.se << ", expected " << intensity / 3 / 3.14159265);
     CHECK(e.agrees(intensity / 3 / 3.14159265, 0.01));

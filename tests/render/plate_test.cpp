@@ -21,12 +21,15 @@ Set ball() {
   return s;
 }
 
-LensResult shown(const Document& doc, const Traced& t) { return develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool()); }
+LensResult shown(const Document& doc, const Traced& t) {
+  return develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+}
 Color at(const Picture& p, int x, int y) { return p.color(x, y); }
 
 } // namespace
 
-TEST_CASE("A plate is seen where nothing is, at its own exposure, and the camera does not see the sky", "[render][plate]") {
+TEST_CASE("A plate is seen where nothing is, at its own exposure, and the camera does not see the sky",
+          "[render][plate]") {
   for (const char* ev : {"0", "9"}) {
     Set s = ball();
     s.set(s.find("Camera"), {{"ev100", ev}});
@@ -47,12 +50,14 @@ TEST_CASE("Behind what is half there, half of the plate is seen; alpha is right 
   s.look("0, 0, 4", "0, 0, 0", "50");
   s.add("material.surface", "Half", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"opacity", "0.5"}});
   s.add("object.plane", "Sheet", {{"width", "20"}, {"depth", "20"}, {"turn", "90, 0, 0"}, {"material", "Half"}});
-  const NodeId plate = s.add("plate.picture", "Backdrop", {{"shows", "colour"}, {"color", "1, 1, 1"}, {"opacity", "0.5"}});
+  const NodeId plate =
+      s.add("plate.picture", "Backdrop", {{"shows", "colour"}, {"color", "1, 1, 1"}, {"opacity", "0.5"}});
   Document doc = s.take();
   const Traced t = trace(doc, 64);
   const Picture p = shown(doc, t).picture;
   CHECK(mean(p) == Approx(0.25).epsilon(0.03));
-  CHECK(plateAlpha(t.scene->plates.get(), t.film().alpha(8 * 17 + 8), 8 * 17 + 8) == Approx(0.5 + 0.5 * 0.5).epsilon(0.06));
+  CHECK(plateAlpha(t.scene->plates.get(), t.film().alpha(8 * 17 + 8), 8 * 17 + 8) ==
+        Approx(0.5 + 0.5 * 0.5).epsilon(0.06));
   doc = setValue(doc, plate, "shown", Constant(false));
   const Traced bare = trace(doc, 16);
   CHECK_FALSE(bare.scene->plates);
@@ -60,10 +65,27 @@ TEST_CASE("Behind what is half there, half of the plate is seen; alpha is right 
   CHECK(plateAlpha(nullptr, bare.film().alpha(8 * 17 + 8), 8 * 17 + 8) == Approx(0.5).margin(0.15));
 }
 
-TEST_CASE("Gradients run from start to end; a plate in front covers the set and what the lens would spread", "[render][plate]") {
+TEST_CASE("Gradients run from start to end; a plate in front covers the set and what the lens would spread",
+          "[render][plate]") {
   Set s = ball();
-  s.add("plate.picture", "Sweep", {{"shows", "line gradient"}, {"color", "0, 0, 0"}, {"color_end", "1, 1, 1"}, {"start_x", "0 %"}, {"start_y", "0 %"}, {"end_x", "100 %"}, {"end_y", "0 %"}});
-  const NodeId front = s.add("plate.picture", "Curtain", {{"shows", "round gradient"}, {"lies", "in front"}, {"color", "1, 1, 1"}, {"color_end", "0, 0, 0"}, {"start_x", "50 %"}, {"start_y", "50 %"}, {"end_x", "50 %"}, {"end_y", "100 %"}, {"shown", "off"}});
+  s.add("plate.picture", "Sweep",
+        {{"shows", "line gradient"},
+         {"color", "0, 0, 0"},
+         {"color_end", "1, 1, 1"},
+         {"start_x", "0 %"},
+         {"start_y", "0 %"},
+         {"end_x", "100 %"},
+         {"end_y", "0 %"}});
+  const NodeId front = s.add("plate.picture", "Curtain",
+                             {{"shows", "round gradient"},
+                              {"lies", "in front"},
+                              {"color", "1, 1, 1"},
+                              {"color_end", "0, 0, 0"},
+                              {"start_x", "50 %"},
+                              {"start_y", "50 %"},
+                              {"end_x", "50 %"},
+                              {"end_y", "100 %"},
+                              {"shown", "off"}});
   Document doc = s.take();
   const Traced t = trace(doc, 4);
   const Picture p = shown(doc, t).picture;
@@ -76,7 +98,8 @@ TEST_CASE("Gradients run from start to end; a plate in front covers the set and 
   CHECK(luminance(at(covered, 16, 0)) == Approx(1 - 16.0 / 16.5).epsilon(2e-2));
 }
 
-TEST_CASE("A picture fills, fits or is stretched, true to its aspect, and its file is told when it is missing", "[render][plate]") {
+TEST_CASE("A picture fills, fits or is stretched, true to its aspect, and its file is told when it is missing",
+          "[render][plate]") {
   TemporaryFolder folder;
   // Twice as wide as high: red, green, blue, white from left to right.
   std::string bytes = "P6\n4 2\n255\n";
@@ -124,7 +147,8 @@ TEST_CASE("A camera matched to a plate has its horizon where the plate's is", "[
     const Params p(n, 1);
     const Triple from = p.triple("position"), to = p.triple("target");
     float x, y;
-    REQUIRE(c.project({float(from[0] + (to[0] - from[0]) * 1e4), float(from[1]), float(from[2] + (to[2] - from[2]) * 1e4)}, x, y));
+    REQUIRE(c.project(
+        {float(from[0] + (to[0] - from[0]) * 1e4), float(from[1]), float(from[2] + (to[2] - from[2]) * 1e4)}, x, y));
     CHECK(1 - y / 180 == Approx(horizon).margin(2e-3));
     CHECK(x == Approx(160).margin(0.5));
   }
@@ -143,7 +167,14 @@ TEST_CASE("Clear things show the plate behind them, bent as they bend, whatever 
     s.add("material.surface", "Clear", {{"transmission", "1"}, {"ior", ior}, {"roughness", "0"}});
     s.add("object.sphere", "Ball", {{"radius", "0.7"}, {"material", "Clear"}});
     if (sky) s.add("light.sky", "Sky", {});
-    s.add("plate.picture", "Sweep", {{"shows", "line gradient"}, {"color", "0, 0, 0"}, {"color_end", "1, 1, 1"}, {"start_x", "0 %"}, {"start_y", "0 %"}, {"end_x", "100 %"}, {"end_y", "0 %"}});
+    s.add("plate.picture", "Sweep",
+          {{"shows", "line gradient"},
+           {"color", "0, 0, 0"},
+           {"color_end", "1, 1, 1"},
+           {"start_x", "0 %"},
+           {"start_y", "0 %"},
+           {"end_x", "100 %"},
+           {"end_y", "0 %"}});
     return s.take();
   };
   // What bends nothing changes nothing.
@@ -170,7 +201,9 @@ TEST_CASE("A plate's coverage is its alpha from place to place, and a mist loops
   s.look("0, 0, 5", "0, 0, 0");
   const NodeId mist = s.add("pattern.mist", "Mist", {{"height", "0.6"}, {"base", "0"}, {"space", "camera"}});
   s.add("mist.layer", "Bank", {{"scale", "0.3"}, {"drift", "0.2, 0, 0"}, {"loop", "24"}}, {mist, "layers"});
-  const NodeId plate = s.add("plate.picture", "Mist plate", {{"shows", "colour"}, {"color", "0.5, 0.5, 0.5"}, {"lies", "in front"}, {"coverage", "pattern Mist"}});
+  const NodeId plate =
+      s.add("plate.picture", "Mist plate",
+            {{"shows", "colour"}, {"color", "0.5, 0.5, 0.5"}, {"lies", "in front"}, {"coverage", "pattern Mist"}});
   const auto at = [&](double frame) { return platesOf(s.peek(), frame, 64, 36, noAssets())->front; };
   const Plates::Sheet one = at(5), again = at(29), later = at(12);
   double low = 0, high = 0, same = 0, moved = 0;

@@ -13,14 +13,25 @@ Document mixedSet(int width = 48, int height = 32) {
   s.look("0, 1.1, 3.2", "0, 0.4, 0", "35");
   s.lambert("Stone", "0.5, 0.45, 0.4");
   s.add("material.surface", "Mirror", {{"base_color", "0.95, 0.95, 0.95"}, {"metalness", "1"}, {"roughness", "0"}});
-  s.add("material.surface", "Pane", {{"base_color", "1, 1, 1"}, {"transmission", "1"}, {"roughness", "0"}, {"thin", "on"}});
-  s.add("material.surface", "Ember", {{"base_color", "0.2, 0.1, 0.1"}, {"own_light", "900"}, {"own_light_color", "1, 0.4, 0.1"}});
+  s.add("material.surface", "Pane",
+        {{"base_color", "1, 1, 1"}, {"transmission", "1"}, {"roughness", "0"}, {"thin", "on"}});
+  s.add("material.surface", "Ember",
+        {{"base_color", "0.2, 0.1, 0.1"}, {"own_light", "900"}, {"own_light_color", "1, 0.4, 0.1"}});
   s.add("object.plane", "Floor", {{"width", "20"}, {"depth", "20"}, {"material", "Stone"}});
-  s.add("object.box", "Looking glass", {{"width", "1.4"}, {"height", "1.2"}, {"depth", "0.02"}, {"position", "-1, 0.7, -0.8"}, {"turn", "0, 30, 0"}, {"material", "Mirror"}});
-  s.add("object.box", "Window", {{"width", "0.8"}, {"height", "1"}, {"depth", "0.01"}, {"position", "0.9, 0.5, 0.6"}, {"material", "Pane"}});
+  s.add("object.box", "Looking glass",
+        {{"width", "1.4"},
+         {"height", "1.2"},
+         {"depth", "0.02"},
+         {"position", "-1, 0.7, -0.8"},
+         {"turn", "0, 30, 0"},
+         {"material", "Mirror"}});
+  s.add("object.box", "Window",
+        {{"width", "0.8"}, {"height", "1"}, {"depth", "0.01"}, {"position", "0.9, 0.5, 0.6"}, {"material", "Pane"}});
   s.add("object.sphere", "Coal", {{"radius", "0.15"}, {"position", "0.1, 0.15, 0.2"}, {"material", "Ember"}});
-  s.add("light.point", "Left lamp", {{"power", "600"}, {"radius", "0.08"}, {"position", "-0.6, 1, 0.4"}, {"color", "1, 0.7, 0.4"}});
-  s.add("light.point", "Right lamp", {{"power", "600"}, {"radius", "0.08"}, {"position", "0.9, 0.6, -0.4"}, {"color", "0.4, 0.6, 1"}});
+  s.add("light.point", "Left lamp",
+        {{"power", "600"}, {"radius", "0.08"}, {"position", "-0.6, 1, 0.4"}, {"color", "1, 0.7, 0.4"}});
+  s.add("light.point", "Right lamp",
+        {{"power", "600"}, {"radius", "0.08"}, {"position", "0.9, 0.6, -0.4"}, {"color", "0.4, 0.6, 1"}});
   s.add("light.sky", "Sky", {{"power", "20"}});
   return s.take();
 }
@@ -68,8 +79,10 @@ TEST_CASE("Mixing a lone lamp is the same picture to rounding", "[render][truth7
   s.add("light.point", "Lamp", {{"power", "600"}});
   const Document doc = s.take(), twice = setAt(doc, resolve(doc, "Lamp.power"), Constant(1200.0));
   const Traced t = trace(doc, 16);
-  const Picture mixed = collect(t.film(), 0, balancedAmounts(*t.scene, twice, 1), 1, pool()), rendered = luminances(trace(twice, 16));
-  for (size_t i = 0; i < mixed.rgb.size(); ++i) REQUIRE(mixed.rgb[i] == Approx(rendered.rgb[i]).epsilon(1e-5).margin(1e-7));
+  const Picture mixed = collect(t.film(), 0, balancedAmounts(*t.scene, twice, 1), 1, pool()),
+                rendered = luminances(trace(twice, 16));
+  for (size_t i = 0; i < mixed.rgb.size(); ++i)
+    REQUIRE(mixed.rgb[i] == Approx(rendered.rgb[i]).epsilon(1e-5).margin(1e-7));
 }
 
 TEST_CASE("Exposure maps a luminance to L over 1.2 times 2 to the EV", "[render][truth9]") {
@@ -83,13 +96,15 @@ TEST_CASE("Exposure maps a luminance to L over 1.2 times 2 to the EV", "[render]
     const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
     CHECK(mean(r.picture) == Approx(400 / (1.2 * std::pow(2, ev))).epsilon(1e-5));
     const Document lifted = setAt(doc, resolve(doc, "Camera.compensation"), Constant(1.0));
-    CHECK(mean(develop(lifted, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture) == Approx(2 * mean(r.picture)).epsilon(1e-5));
+    CHECK(mean(develop(lifted, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture) ==
+          Approx(2 * mean(r.picture)).epsilon(1e-5));
   }
 }
 
 TEST_CASE("The same document, seed and size give the same pixels on one thread and on two", "[render][determinism]") {
   const Document doc = mixedSet();
-  const Picture one = luminances(trace(doc, 6, 1)), two = luminances(trace(doc, 6, 2)), three = luminances(trace(doc, 6, 3));
+  const Picture one = luminances(trace(doc, 6, 1)), two = luminances(trace(doc, 6, 2)),
+                three = luminances(trace(doc, 6, 3));
   CHECK(one == two);
   CHECK(one == three);
   const Document other = setValue(doc, doc.settings().id, "seed", Constant(77.0));
@@ -135,7 +150,8 @@ TEST_CASE("What is refined ahead is the same picture when the rest has come", "[
   CHECK(b.film().samples(size_t(3) * size_t(b.film().width()) + 4) == 8);
   CHECK(b.film().samples(0) == 2);
   b.advance(pool(), 8, never);
-  CHECK(collect(a.film(), 0, a.scene().amounts, 1, pool()).rgb == collect(b.film(), 0, b.scene().amounts, 1, pool()).rgb);
+  CHECK(collect(a.film(), 0, a.scene().amounts, 1, pool()).rgb ==
+        collect(b.film(), 0, b.scene().amounts, 1, pool()).rgb);
 }
 
 TEST_CASE("A cancelled pass says so and can be gone on with", "[render]") {
@@ -154,10 +170,14 @@ TEST_CASE("A cancelled pass says so and can be gone on with", "[render]") {
 
 TEST_CASE("Labels keep lamps, ways of being seen, first things and events apart", "[render][labels]") {
   const Document doc = mixedSet();
-  const NodeId left = idOf(doc, "Left lamp"), glass = idOf(doc, "Looking glass"), window = idOf(doc, "Window"), floor = idOf(doc, "Floor");
+  const NodeId left = idOf(doc, "Left lamp"), glass = idOf(doc, "Looking glass"), window = idOf(doc, "Window"),
+               floor = idOf(doc, "Floor");
   CompileOptions o;
-  const auto query = [](std::string name, std::vector<NodeId> things) { return LayerQuery{.name = std::move(name), .things = std::move(things)}; };
-  LayerQuery direct = query("direct", {left}), mirrored = query("mirrored", {left}), inGlass = query("in the mirror", {left}), through = query("through", {idOf(doc, "Right lamp")});
+  const auto query = [](std::string name, std::vector<NodeId> things) {
+    return LayerQuery{.name = std::move(name), .things = std::move(things)};
+  };
+  LayerQuery direct = query("direct", {left}), mirrored = query("mirrored", {left}),
+             inGlass = query("in the mirror", {left}), through = query("through", {idOf(doc, "Right lamp")});
   direct.mirrored = direct.through = false;
   mirrored.direct = false;
   mirrored.through = false;
@@ -169,7 +189,17 @@ TEST_CASE("Labels keep lamps, ways of being seen, first things and events apart"
   once.events = EventDirect;
   often.events = EventIndirect;
   gathered.events = EventCaustic;
-  o.queries = {LayerQuery{.name = "all", .everything = true}, query("left", {left}), direct, mirrored, inGlass, through, emitted, once, often, any, gathered};
+  o.queries = {LayerQuery{.name = "all", .everything = true},
+               query("left", {left}),
+               direct,
+               mirrored,
+               inGlass,
+               through,
+               emitted,
+               once,
+               often,
+               any,
+               gathered};
   SceneCache cache;
   const ScenePtr scene = compileScene(doc, o, noAssets(), cache);
   Rendering r(scene);
@@ -178,14 +208,14 @@ TEST_CASE("Labels keep lamps, ways of being seen, first things and events apart"
   const auto sum = [&](int q) { return mean(collect(r.film(), q, scene->amounts, 1, pool())); };
   CHECK(sum(1) > 0);
   CHECK(sum(2) > 0);
-  CHECK(sum(3) > 0);                        // the mirror shows the left lamp
+  CHECK(sum(3) > 0); // the mirror shows the left lamp
   CHECK(sum(2) < sum(1));
   CHECK(sum(4) == Approx(sum(3)).epsilon(1e-5)); // it is seen mirrored in the mirror only
-  CHECK(sum(5) > 0);                        // the right lamp behind the pane
-  CHECK(sum(6) == 0);                       // the floor gives no light of its own
+  CHECK(sum(5) > 0);                             // the right lamp behind the pane
+  CHECK(sum(6) == 0);                            // the floor gives no light of its own
   CHECK(sum(7) > 0);
   CHECK(sum(8) > 0);
-  CHECK(sum(10) > 0);                       // over the mirror onto the floor
+  CHECK(sum(10) > 0); // over the mirror onto the floor
   CHECK(sum(6) + sum(7) + sum(8) + sum(10) == Approx(sum(9)).epsilon(1e-4));
 }
 
@@ -194,7 +224,9 @@ TEST_CASE("More lights than groups share the last group and keep the picture", "
   s.look("0, 2, 3", "0, 0, 0", "30");
   s.lambert("Stone", "0.5, 0.5, 0.5");
   s.add("object.plane", "Floor", {{"width", "20"}, {"depth", "20"}, {"material", "Stone"}});
-  for (int i = 0; i < 6; ++i) s.add("light.point", "Lamp", {{"power", std::to_string(100 + 50 * i).c_str()}, {"position", (std::to_string(i - 3) + ", 1, 0").c_str()}});
+  for (int i = 0; i < 6; ++i)
+    s.add("light.point", "Lamp",
+          {{"power", std::to_string(100 + 50 * i).c_str()}, {"position", (std::to_string(i - 3) + ", 1, 0").c_str()}});
   const Document doc = s.take();
   SceneCache cache;
   CompileOptions o;
@@ -219,7 +251,8 @@ TEST_CASE("Each switch of an object does what it says", "[render][switches]") {
   s.lambert("Stone", "0.6, 0.6, 0.6");
   s.add("material.surface", "Mirror", {{"base_color", "1, 1, 1"}, {"metalness", "1"}, {"roughness", "0"}});
   s.add("object.plane", "Floor", {{"width", "8"}, {"depth", "8"}, {"material", "Stone"}});
-  s.add("object.box", "Wall mirror", {{"width", "4"}, {"height", "3"}, {"depth", "0.05"}, {"position", "0, 1, -1.2"}, {"material", "Mirror"}});
+  s.add("object.box", "Wall mirror",
+        {{"width", "4"}, {"height", "3"}, {"depth", "0.05"}, {"position", "0, 1, -1.2"}, {"material", "Mirror"}});
   s.lambert("Red", "0.8, 0.05, 0.05");
   s.add("object.sphere", "Ball", {{"radius", "0.4"}, {"position", "0, 0.4, 0"}, {"material", "Red"}});
   s.add("light.point", "Lamp", {{"power", "900"}, {"radius", "0.02"}, {"position", "0.8, 2, 1"}, {"seen", "off"}});
@@ -228,10 +261,12 @@ TEST_CASE("Each switch of an object does what it says", "[render][switches]") {
   const auto with = [&](const char* name, bool on) { return setValue(doc, ball, name, Constant(on)); };
   const auto layers = [&](const Document& d) {
     SceneCache cache;
-    LayerQuery direct{.name = "direct", .things = {ball}}, mirrored = direct, floor{.name = "floor", .things = {idOf(d, "Floor")}};
+    LayerQuery direct{.name = "direct", .things = {ball}}, mirrored = direct,
+                                                           floor{.name = "floor", .things = {idOf(d, "Floor")}};
     direct.mirrored = direct.through = false;
     mirrored.direct = false;
-    const ScenePtr scene = compileScene(d, {.queries = {LayerQuery{.name = "all", .everything = true}, direct, mirrored, floor}}, noAssets(), cache);
+    const ScenePtr scene = compileScene(
+        d, {.queries = {LayerQuery{.name = "all", .everything = true}, direct, mirrored, floor}}, noAssets(), cache);
     Rendering r(scene);
     const CancelFlag never;
     r.advance(pool(), 24, never);
@@ -326,7 +361,8 @@ TEST_CASE("A thin lens blurs what is out of focus and keeps the light", "[render
   const auto edge = [](const char* stop, const char* focus) {
     Set s(64, 8);
     s.look("0, 0, 4", "0, 0, 0", "85");
-    s.add("light.area", "Panel", {{"power", "1000"}, {"width", "2"}, {"height", "2"}, {"position", "1, 0, 0"}, {"target", "1, 0, 5"}});
+    s.add("light.area", "Panel",
+          {{"power", "1000"}, {"width", "2"}, {"height", "2"}, {"position", "1, 0, 0"}, {"target", "1, 0, 5"}});
     Document d = s.take();
     d = setAt(d, resolve(d, "Camera.f_stop"), parseValue(d, definitionAt(d, resolve(d, "Camera.f_stop")), stop));
     d = setAt(d, resolve(d, "Camera.focus"), parseValue(d, definitionAt(d, resolve(d, "Camera.focus")), focus));
@@ -351,7 +387,8 @@ TEST_CASE("The firefly limit takes light only after two bounces, and is told", "
   CHECK(a.rendering.count().limited == 0);
   CHECK(b.rendering.count().limited > 0);
   CHECK(mean(luminances(b)) < mean(luminances(a)));
-  const Document once = setValue(doc, doc.settings().id, "bounces", Constant(1.0)), onceLimited = setValue(limited, doc.settings().id, "bounces", Constant(1.0));
+  const Document once = setValue(doc, doc.settings().id, "bounces", Constant(1.0)),
+                 onceLimited = setValue(limited, doc.settings().id, "bounces", Constant(1.0));
   CHECK(mean(luminances(trace(once, 4))) == Approx(mean(luminances(trace(onceLimited, 4)))).epsilon(1e-5));
 }
 

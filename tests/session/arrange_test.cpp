@@ -17,7 +17,8 @@ Document hall() {
   Set s;
   s.look("0, 2, 8", "0, 1, 0");
   s.add("object.plane", "Floor", {{"width", "20"}, {"depth", "20"}});
-  const NodeId group = s.add("object.group", "Stand", {{"position", "1, 0.5, -1"}, {"turn", "0, 40, 0"}, {"size", "2, 2, 2"}});
+  const NodeId group =
+      s.add("object.group", "Stand", {{"position", "1, 0.5, -1"}, {"turn", "0, 40, 0"}, {"size", "2, 2, 2"}});
   s.add("object.sphere", "Ball", {{"radius", "0.25"}, {"position", "0.5, 1, 0"}, {"turn", "10, 20, 30"}}, s.in(group));
   s.add("object.box", "Crate", {{"position", "-2, 3, 0"}, {"turn", "0, 30, 0"}});
   s.add("light.spot", "Lamp", {{"position", "0, 4, 0"}, {"target", "0, 0, 1"}});
@@ -38,7 +39,8 @@ ScenePtr compiled(const Document& doc) {
 
 } // namespace
 
-TEST_CASE("Things move by metres of the world, in a turned and sized group too, and lamps take their aim along", "[arrange]") {
+TEST_CASE("Things move by metres of the world, in a turned and sized group too, and lamps take their aim along",
+          "[arrange]") {
   const Document doc = hall();
   const V3f by(0.3f, -0.2f, 0.5f);
   for (const char* name : {"Ball", "Crate", "Stand", "Lamp"}) {
@@ -77,7 +79,8 @@ TEST_CASE("Sizing keeps proportions and distances, along one axis only that one"
   const V3f about(0, 1, 0);
   const Document twice = sized(doc, {id(doc, "Ball"), id(doc, "Crate")}, about, 2);
   for (const char* name : {"Ball", "Crate"}) CHECK(close(at(twice, name), about + (at(doc, name) - about) * 2.0f));
-  CHECK(std::abs(world(twice, "Ball").determinant()) == Approx(8 * std::abs(world(doc, "Ball").determinant())).epsilon(1e-3));
+  CHECK(std::abs(world(twice, "Ball").determinant()) ==
+        Approx(8 * std::abs(world(doc, "Ball").determinant())).epsilon(1e-3));
   const Document tall = sizedAlong(doc, id(doc, "Crate"), 1, 3);
   CHECK(Params(*tall.findByName("Crate"), 1).triple("size") == Triple{1, 3, 1});
   CHECK(close(at(tall, "Crate"), at(doc, "Crate")));
@@ -110,7 +113,9 @@ TEST_CASE("Things are aligned to the last one and spread with equal gaps", "[arr
   std::vector<NodeId> row;
   const double xs[] = {-3, -2.5, 0.2, 4}, widths[] = {1, 0.5, 1.5, 0.4};
   for (int i = 0; i < 4; ++i)
-    row.push_back(s.add("object.box", "Block", {{"width", std::to_string(widths[i]).c_str()}, {"position", (std::to_string(xs[i]) + ", " + std::to_string(0.3 * i) + ", 0").c_str()}}));
+    row.push_back(s.add("object.box", "Block",
+                        {{"width", std::to_string(widths[i]).c_str()},
+                         {"position", (std::to_string(xs[i]) + ", " + std::to_string(0.3 * i) + ", 0").c_str()}}));
   const Document doc = s.take();
   const Document level = aligned(doc, row, 1, Edge::Low, *compiled(doc));
   for (const NodeId b : row) CHECK(originOf(level, b, 1).y == Approx(0.9));
@@ -119,11 +124,15 @@ TEST_CASE("Things are aligned to the last one and spread with equal gaps", "[arr
   CHECK(originOf(even, row[3], 1).x == Approx(4));
   double gaps[3];
   for (int i = 0; i < 3; ++i)
-    gaps[i] = double(originOf(even, row[size_t(i) + 1], 1).x) - widths[i + 1] / 2 - double(originOf(even, row[size_t(i)], 1).x) - widths[i] / 2;
+    gaps[i] = double(originOf(even, row[size_t(i) + 1], 1).x) - widths[i + 1] / 2 -
+              double(originOf(even, row[size_t(i)], 1).x) - widths[i] / 2;
   CHECK(gaps[0] == Approx(gaps[1]).epsilon(1e-3));
   CHECK(gaps[1] == Approx(gaps[2]).epsilon(1e-3));
-  CHECK(refusal([&] { aligned(doc, {row[0]}, 0, Edge::Centre, *compiled(doc)); }).find("two things") != std::string::npos);
-  CHECK(refusal([&] { distributed(doc, {row[0], row[1]}, 0, *compiled(doc)); }).find("three things") != std::string::npos);
+  CHECK(refusal([&] { aligned(doc, {row[0]}, 0, Edge::Centre, *compiled(doc)); }).find("two things") !=
+        std::string::npos);
+  CHECK(refusal([&] {
+          distributed(doc, {row[0], row[1]}, 0, *compiled(doc));
+        }).find("three things") != std::string::npos);
 }
 
 TEST_CASE("Things face a place: objects with their z, lamps with their aim", "[arrange]") {
@@ -158,10 +167,14 @@ TEST_CASE("Things that ride keep their place when they are taken on and let go, 
 TEST_CASE("Riding keeps every key of a placement where it was", "[arrange]") {
   Document doc = hall();
   Keys keys;
-  keys.keys = {{1, Constant(Triple{-2, 3, 0}), KeyShape::Linear}, {10, Constant(Triple{1, 1, 1}), KeyShape::Hold}, {20, Constant(Triple{0, 2, 0}), KeyShape::Smooth}};
+  keys.keys = {{1, Constant(Triple{-2, 3, 0}), KeyShape::Linear},
+               {10, Constant(Triple{1, 1, 1}), KeyShape::Hold},
+               {20, Constant(Triple{0, 2, 0}), KeyShape::Smooth}};
   doc = setValue(doc, id(doc, "Crate"), "position", Value(keys));
   const Document on = carried(doc, {id(doc, "Crate")}, id(doc, "Stand"));
-  for (const double frame : {1.0, 10.0, 20.0}) CHECK(close(worldMatrix(on, *on.findByName("Crate"), frame), worldMatrix(doc, *doc.findByName("Crate"), frame), 3e-4f));
+  for (const double frame : {1.0, 10.0, 20.0})
+    CHECK(close(worldMatrix(on, *on.findByName("Crate"), frame), worldMatrix(doc, *doc.findByName("Crate"), frame),
+                3e-4f));
   REQUIRE(on.findByName("Crate")->find("position")->keys());
   CHECK(on.findByName("Crate")->find("position")->keys()->keys[1].shape == KeyShape::Hold);
 }

@@ -18,8 +18,12 @@ Set wall(bool lamp) {
   Set s(320, 200);
   s.look("0, 1, 5", "0, 1, 0", "28");
   s.lambert("Stone", "0.5, 0.5, 0.5");
-  for (const auto& [name, w, h, at] : {std::tuple{"Left", "4", "6", "-2, 1, 0"}, {"Right", "4", "6", "3, 1, 0"}, {"Above", "1", "3", "0.5, 2.9, 0"}, {"Below", "1", "3", "0.5, -0.9, 0"}})
-    s.add("object.box", name, {{"width", w}, {"height", h}, {"depth", "0.04"}, {"position", at}, {"material", "Stone"}});
+  for (const auto& [name, w, h, at] : {std::tuple{"Left", "4", "6", "-2, 1, 0"},
+                                       {"Right", "4", "6", "3, 1, 0"},
+                                       {"Above", "1", "3", "0.5, 2.9, 0"},
+                                       {"Below", "1", "3", "0.5, -0.9, 0"}})
+    s.add("object.box", name,
+          {{"width", w}, {"height", h}, {"depth", "0.04"}, {"position", at}, {"material", "Stone"}});
   s.add("object.plane", "Yard", {{"width", "60"}, {"depth", "60"}, {"position", "0, -3, -20"}, {"material", "Stone"}});
   s.add("light.point", "Room lamp", {{"power", "100"}, {"position", "-1, 2, 3"}});
   if (lamp) s.add("light.point", "Yard lamp", {{"power", "20000"}, {"position", "0.5, 4, -6"}});
@@ -73,7 +77,9 @@ TEST_CASE("Through a hole the lamp behind it shines, and the beam lies in the ro
   CHECK(metres({-9, 0.5f, 1}, {1, 0, 0}) > 0.8f); // it falls as the lamp's light does
   CHECK(metres({-9, 1, -1}, {1, 0, 0}) == 0);
   // Its reach goes by the pointer.
-  for (const double reach : {0.7, 2.0}) CHECK(reachAt(made, scene->camera, seen(*scene, made.begin + made.axis * float(reach))) == Approx(reach).epsilon(1e-3));
+  for (const double reach : {0.7, 2.0})
+    CHECK(reachAt(made, scene->camera, seen(*scene, made.begin + made.axis * float(reach))) ==
+          Approx(reach).epsilon(1e-3));
 }
 
 TEST_CASE("Where no light comes through a hole one is made, and from a face a panel shines", "[beams]") {
@@ -86,7 +92,8 @@ TEST_CASE("Where no light comes through a hole one is made, and from a face a pa
   CHECK(told.front() == "No light came through it: Light behind was made");
   CHECK(compiled(out)->troubles.empty());
   // A rectangle on the wall.
-  const FoundOpening drawn = drawnOpening(*scene, seen(*scene, {-1.5f, 0.5f, 0.02f}), seen(*scene, {-0.7f, 1.5f, 0.02f}));
+  const FoundOpening drawn =
+      drawnOpening(*scene, seen(*scene, {-1.5f, 0.5f, 0.02f}), seen(*scene, {-0.7f, 1.5f, 0.02f}));
   CHECK_FALSE(drawn.hole);
   const Document panel = openBeam(doc, *scene, drawn, made, nullptr);
   const Params light(*panel.find(Params(*panel.find(made.beam), 1).reference("light").target), 1);
@@ -123,8 +130,10 @@ TEST_CASE("A beam has handles for reach, start and edge, and a drag sets them", 
   for (const Handle& h : handles) {
     CAPTURE(h.id);
     CHECK(h.drag(doc, h.at, {}).find(beam)->find(h.param)); // where it is, it stays
-    CHECK(Params(*h.drag(doc, h.at, {}).find(beam), 1).number(h.param) == Approx(Params(*doc.find(beam), 1).number(h.param)).epsilon(0.02));
+    CHECK(Params(*h.drag(doc, h.at, {}).find(beam), 1).number(h.param) ==
+          Approx(Params(*doc.find(beam), 1).number(h.param)).epsilon(0.02));
   }
   const auto reach = std::find_if(handles.begin(), handles.end(), [](const Handle& h) { return h.id == "reach"; });
-  CHECK(Params(*reach->drag(doc, seen(*scene, {0, 0.5f, 0}), {}).find(beam), 1).number("reach") == Approx(2).epsilon(1e-3));
+  CHECK(Params(*reach->drag(doc, seen(*scene, {0, 0.5f, 0}), {}).find(beam), 1).number("reach") ==
+        Approx(2).epsilon(1e-3));
 }

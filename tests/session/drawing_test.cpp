@@ -15,12 +15,15 @@ Camera cameraOf(const Document& doc) { return Camera(doc, *activeCamera(doc), 1,
 Document with(const char* kind) {
   Set s(400, 300);
   s.look("0.5, 1.5, 5", "0, 0.4, 0", "30");
-  const NodeId group = s.add("object.group", "Rig", {{"position", "0.2, 0.1, 0"}, {"turn", "0, 35, 10"}, {"size", "1.2, 1.2, 1.2"}});
+  const NodeId group =
+      s.add("object.group", "Rig", {{"position", "0.2, 0.1, 0"}, {"turn", "0, 35, 10"}, {"size", "1.2, 1.2, 1.2"}});
   s.add(kind, "Line", {}, s.in(group));
   return s.take();
 }
 
-std::vector<Handle> handlesIn(const Document& doc) { return pointHandles(doc, *doc.findByName("Line"), 1, cameraOf(doc), false); }
+std::vector<Handle> handlesIn(const Document& doc) {
+  return pointHandles(doc, *doc.findByName("Line"), 1, cameraOf(doc), false);
+}
 std::vector<LinePoint> pointsIn(const Document& doc) {
   const Node& n = *doc.findByName("Line");
   return shapeKind(n)->points(doc, Params(n, 1));
@@ -33,7 +36,8 @@ size_t ownPoints(const Document& doc) {
 
 } // namespace
 
-TEST_CASE("A point is dragged to where the pointer is, and the line it came with becomes its own", "[drawing][handles]") {
+TEST_CASE("A point is dragged to where the pointer is, and the line it came with becomes its own",
+          "[drawing][handles]") {
   for (const char* kind : {"object.path", "object.turned"}) {
     CAPTURE(kind);
     const Document doc = with(kind);
@@ -76,7 +80,9 @@ TEST_CASE("Points are set one after the other, on what is seen, closed at the fi
   Document doc = with("object.path");
   const NodeId line = doc.findByName("Line")->id;
   const Camera camera = cameraOf(doc);
-  const auto press = [&](float x, float y, const std::optional<Seen>& onto = {}, bool sharp = false) { doc = drawPoint(doc, line, 1, camera, {x, y}, onto, sharp); };
+  const auto press = [&](float x, float y, const std::optional<Seen>& onto = {}, bool sharp = false) {
+    doc = drawPoint(doc, line, 1, camera, {x, y}, onto, sharp);
+  };
   press(150, 150, Seen{{0.3f, 0.2f, -0.4f}});
   press(200, 120, {}, true);
   press(250, 160);
@@ -104,7 +110,9 @@ TEST_CASE("Points are set one after the other, on what is seen, closed at the fi
   doc = undrawPoint(undrawPoint(undrawPoint(doc, line), line), line);
   CHECK(ownPoints(doc) == 0);
   CHECK(undrawPoint(doc, line) == doc);
-  CHECK(refusal([&] { drawPoint(doc, activeCamera(doc)->id, 1, camera, {1, 1}, {}, false); }).find("not drawn by points") != std::string::npos);
+  CHECK(refusal([&] {
+          drawPoint(doc, activeCamera(doc)->id, 1, camera, {1, 1}, {}, false);
+        }).find("not drawn by points") != std::string::npos);
 }
 
 TEST_CASE("A profile is never drawn across its axis", "[drawing]") {

@@ -30,10 +30,18 @@ std::vector<Handle> handlesIn(const Document& doc) { return handlesOf(doc, *doc.
 
 TEST_CASE("A handle that is not moved changes nothing, and one that is moved follows the pointer", "[handles]") {
   const std::vector<std::pair<Document, std::vector<std::string>>> lamps = {
-      {with("light.spot", {{"position", "0.5, 1.4, 0"}, {"target", "0, 0.5, 0"}, {"cone", "25"}, {"edge", "0.4"}, {"radius", "0.1"}, {"range", "0.8"}}), {"cone", "edge", "radius", "range", "target", "position"}},
+      {with("light.spot", {{"position", "0.5, 1.4, 0"},
+                           {"target", "0, 0.5, 0"},
+                           {"cone", "25"},
+                           {"edge", "0.4"},
+                           {"radius", "0.1"},
+                           {"range", "0.8"}}),
+       {"cone", "edge", "radius", "range", "target", "position"}},
       {with("light.point", {{"position", "0.3, 1.2, 0.4"}, {"radius", "0.2"}}), {"radius", "position"}},
-      {with("light.area", {{"position", "-0.3, 1.2, 0"}, {"target", "0, 0, 0.8"}, {"width", "0.8"}, {"height", "0.4"}}), {"width", "height", "target", "position"}},
-      {with("light.area", {{"position", "-0.3, 1.2, 0"}, {"target", "0, 0, 0.8"}, {"width", "0.8"}, {"form", "ball"}}), {"width", "target", "position"}},
+      {with("light.area", {{"position", "-0.3, 1.2, 0"}, {"target", "0, 0, 0.8"}, {"width", "0.8"}, {"height", "0.4"}}),
+       {"width", "height", "target", "position"}},
+      {with("light.area", {{"position", "-0.3, 1.2, 0"}, {"target", "0, 0, 0.8"}, {"width", "0.8"}, {"form", "ball"}}),
+       {"width", "target", "position"}},
       {with("light.sun", {{"height", "40"}, {"bearing", "120"}}), {"bearing"}},
       {with("light.sun", {{"height", "30"}, {"bearing", "-40"}}), {"bearing"}},
       {with("light.daylight", {{"height", "20"}, {"bearing", "60"}}), {"bearing"}}};
@@ -56,7 +64,9 @@ TEST_CASE("A handle that is not moved changes nothing, and one that is moved fol
       out *= 6 / out.length();
       const Document after = moved(out);
       CHECK(!(after == doc));
-      CHECK((find(handlesIn(after), param)->at - (h->at + out)).length() < (param == "width" || param == "height" || param == "cone" || param == "edge" || param == "range" ? 2.5f : 0.3f));
+      CHECK((find(handlesIn(after), param)->at - (h->at + out)).length() <
+            (param == "width" || param == "height" || param == "cone" || param == "edge" || param == "range" ? 2.5f
+                                                                                                             : 0.3f));
     }
   }
 }
@@ -66,11 +76,13 @@ TEST_CASE("A lamp is aimed at what is seen under the pointer", "[handles]") {
   const Document aimed = find(handlesIn(doc), "target")->drag(doc, {10, 10}, Seen{{0.3f, 0.25f, -0.5f}});
   const Node& lamp = *aimed.findByName("Lamp");
   const Triple t = Params(lamp, 1).triple("target");
-  const V3f world = transformPoint(worldMatrix(aimed, *aimed.find(lamp.parent), 1), {float(t[0]), float(t[1]), float(t[2])});
+  const V3f world =
+      transformPoint(worldMatrix(aimed, *aimed.find(lamp.parent), 1), {float(t[0]), float(t[1]), float(t[2])});
   CHECK(length(world - V3f(0.3f, 0.25f, -0.5f)) < 1e-3f);
 }
 
-TEST_CASE("Handles keep what a parameter may be, move keys at their frame, and are not there behind the camera", "[handles]") {
+TEST_CASE("Handles keep what a parameter may be, move keys at their frame, and are not there behind the camera",
+          "[handles]") {
   const Document doc = with("light.spot", {{"position", "0.5, 1.4, 0"}, {"target", "0, 0.5, 0"}, {"edge", "0.3"}});
   const std::vector<Handle> here = handlesIn(doc);
   const Handle* edge = find(here, "edge");
@@ -80,7 +92,8 @@ TEST_CASE("Handles keep what a parameter may be, move keys at their frame, and a
     CHECK(v >= 0);
     CHECK(v <= 1);
   }
-  const Document keyed = setAt(doc, resolve(doc, "Lamp.cone"), Value(Keys{{{1, 30.0, KeyShape::Linear}, {9, 60.0, KeyShape::Linear}}}));
+  const Document keyed =
+      setAt(doc, resolve(doc, "Lamp.cone"), Value(Keys{{{1, 30.0, KeyShape::Linear}, {9, 60.0, KeyShape::Linear}}}));
   const std::vector<Handle> then = handlesIn(keyed);
   const Handle* cone = find(then, "cone");
   const Document moved = cone->drag(keyed, cone->at + V2f(4, 4), std::nullopt);

@@ -31,7 +31,9 @@ Document lampSet(const char* extra = nullptr) {
   return s.take();
 }
 
-Document withPower(const Document& doc, double power) { return setValue(doc, doc.findByName("Lamp")->id, "power", Constant(power)); }
+Document withPower(const Document& doc, double power) {
+  return setValue(doc, doc.findByName("Lamp")->id, "power", Constant(power));
+}
 
 struct Answer {
   bool given = false;
@@ -48,13 +50,20 @@ std::future<Answer> ask(Session& session, Session::Needs needs) {
   session.run(
       [promise](const Session::State* s, const std::string& why) {
         if (!s) return promise->set_value({false, 0, 0, 0, why});
-        promise->set_value({true, Params(*s->doc.findByName("Lamp"), 1).number("power"), s->rendering.samples(), s->rendering.step(), {}});
+        promise->set_value({true,
+                            Params(*s->doc.findByName("Lamp"), 1).number("power"),
+                            s->rendering.samples(),
+                            s->rendering.step(),
+                            {}});
       },
       needs);
   return answer;
 }
 
-std::unique_ptr<Session> open(Session::Deliver deliver = [](auto) {}) { return std::make_unique<Session>(std::make_shared<AssetCache>(), std::make_shared<const ColorViews>(), std::move(deliver)); }
+std::unique_ptr<Session> open(Session::Deliver deliver = [](auto) {}) {
+  return std::make_unique<Session>(std::make_shared<AssetCache>(), std::make_shared<const ColorViews>(),
+                                   std::move(deliver));
+}
 
 constexpr auto limit = std::chrono::seconds(60);
 
@@ -75,7 +84,8 @@ TEST_CASE("A job right after a change sees the change, in whole pixels where it 
   }
 }
 
-TEST_CASE("Jobs that race with a stream of edits all end, and none sees an older document than it was asked about", "[session][jobs]") {
+TEST_CASE("Jobs that race with a stream of edits all end, and none sees an older document than it was asked about",
+          "[session][jobs]") {
   const auto s = open();
   const Document doc = lampSet("Halo");
   std::atomic<int> submitted{0};
@@ -155,7 +165,8 @@ TEST_CASE("Jobs are told when there is no picture, none can be made, or the sess
   }
 }
 
-TEST_CASE("What a job throws ends with it, and what breaks the renderer is told while the document stays", "[session][jobs]") {
+TEST_CASE("What a job throws ends with it, and what breaks the renderer is told while the document stays",
+          "[session][jobs]") {
   std::mutex mutex;
   std::string error;
   const auto s = open([&](const std::shared_ptr<const SessionImage>& i) {
@@ -174,7 +185,8 @@ TEST_CASE("What a job throws ends with it, and what breaks the renderer is told 
 TEST_CASE("A lens at work is broken off when the session ends", "[session][jobs][lens]") {
   // A mirror copy with spread at 1600 × 900 takes seconds; leaving takes a moment.
   Document doc = lampSet();
-  doc = setValue(setValue(doc, doc.settings().id, "width", Constant(1600.0)), doc.settings().id, "height", Constant(900.0));
+  doc = setValue(setValue(doc, doc.settings().id, "width", Constant(1600.0)), doc.settings().id, "height",
+                 Constant(900.0));
   for (int i = 0; i < 6; ++i) {
     NodeId id = 0;
     doc = addNode(doc, "lens.mirror_copy", "", {}, &id);
@@ -201,7 +213,8 @@ TEST_CASE("Proofs lie beside their document and come back with their branches", 
   ProofSet set;
   set.proofs.push_back(std::make_shared<const Proof>(makeProof(1, "Proof 1", doc, 1, p, 16, 0)));
   p.rgb[5] = 1000;
-  set.proofs.push_back(std::make_shared<const Proof>(makeProof(2, "Lamp power 600 lm → 900 lm", withPower(doc, 900), 1, p, 32, 1)));
+  set.proofs.push_back(
+      std::make_shared<const Proof>(makeProof(2, "Lamp power 600 lm → 900 lm", withPower(doc, 900), 1, p, 32, 1)));
   set.next = 3;
   set.parent = 2;
   CHECK(writeProofs(file, set, views).empty());
@@ -219,7 +232,9 @@ TEST_CASE("Proofs lie beside their document and come back with their branches", 
     CHECK(back.proofs[i]->doc == set.proofs[i]->doc);
   }
   // Nothing is written twice; what is deleted goes; what is not ours stays.
-  const auto files = [&] { return size_t(std::distance(fs::directory_iterator(proofFolder(file)), fs::directory_iterator())); };
+  const auto files = [&] {
+    return size_t(std::distance(fs::directory_iterator(proofFolder(file)), fs::directory_iterator()));
+  };
   CHECK(files() == 5);
   writeFileAtomically(proofFolder(file) + "/notes.txt", "mine");
   set.proofs.erase(set.proofs.begin());
@@ -232,7 +247,11 @@ TEST_CASE("Proofs lie beside their document and come back with their branches", 
   // A picture that cannot be read is told, and neither it nor its place in the index goes with the next save.
   set = back;
   writeProofs(file, set, views);
-  const std::string picture = proofFolder(file) + "/" + nlohmann::json::parse(readFile(proofFolder(file) + "/proofs.json"))["proofs"][1]["picture"].get<std::string>(), whole = readFile(picture);
+  const std::string picture =
+                        proofFolder(file) + "/" +
+                        nlohmann::json::parse(readFile(proofFolder(file) + "/proofs.json"))["proofs"][1]["picture"]
+                            .get<std::string>(),
+                    whole = readFile(picture);
   writeFileAtomically(picture, whole.substr(0, whole.size() / 2));
   ProofSet half = readProofs(kinds(), file, &troubles);
   CHECK(troubles.size() == 1);
@@ -263,7 +282,8 @@ TEST_CASE("A proof is named by what changed since the one before", "[session][pr
   const Document doc = lampSet("Halo");
   CHECK(nameByChange(doc, doc).empty());
   CHECK(nameByChange(doc, withPower(doc, 900)) == "Lamp power 600 lm → 900 lm");
-  CHECK(nameByChange(doc, setValue(withPower(doc, 900), doc.settings().id, "samples", Constant(9.0))) == "Lamp power 600 lm → 900 lm and 1 more");
+  CHECK(nameByChange(doc, setValue(withPower(doc, 900), doc.settings().id, "samples", Constant(9.0))) ==
+        "Lamp power 600 lm → 900 lm and 1 more");
   CHECK(nameByChange(doc, atFrame(doc, 12)).empty());
   CHECK(nameByChange(doc, removeNode(doc, doc.findByName("Halo")->id)) == "without Halo");
 }

@@ -13,7 +13,9 @@ struct Staged {
   Document doc;
   ScenePtr scene;
   SceneCache cache;
-  explicit Staged(Document d) : doc(std::move(d)) { scene = compileScene(doc, {.frame = 1, .queries = {}}, noAssets(), cache); }
+  explicit Staged(Document d) : doc(std::move(d)) {
+    scene = compileScene(doc, {.frame = 1, .queries = {}}, noAssets(), cache);
+  }
   std::vector<Handle> handles(const Document& d) const { return lensHandles(d, *d.findByName("Stage"), 1, *scene); }
 };
 
@@ -38,12 +40,18 @@ TEST_CASE("Lens handles that are not moved change nothing, and those that are fo
   const std::vector<std::pair<Document, std::vector<std::string>>> stages = {
       {with("lens.glow", {{"sources", "Lamp"}, {"size", "20 %"}}), {"Halo's edge"}},
       {with("lens.streaks", {{"sources", "Lamp"}, {"angle", "30 °"}, {"length", "25 %"}}), {"End of the first ray"}},
-      {with("lens.streaks", {{"sources", "Lamp"}, {"angle", "30 °"}, {"length", "25 %"}, {"aim_by", "place"}, {"aim_place", "1, 1, 0"}}), {"End of the first ray"}},
+      {with(
+           "lens.streaks",
+           {{"sources", "Lamp"}, {"angle", "30 °"}, {"length", "25 %"}, {"aim_by", "place"}, {"aim_place", "1, 1, 0"}}),
+       {"End of the first ray"}},
       {with("lens.halo_rings", {{"sources", "Lamp"}, {"radius", "20 %"}}), {"Radius of the ring"}},
       {with("lens.screen_shafts", {{"centre_x", "30 %"}, {"centre_y", "60 %"}}), {"Centre"}},
       {with("lens.screen_shafts", {{"centre_by", "thing"}, {"centre_at", "Lamp"}}), {"Centre"}},
-      {with("lens.mirror_copy", {{"hinge_y", "55 %"}, {"angle", "10 °"}, {"reach", "25 %"}}), {"Angle of the hinge", "Reach of the copy", "Hinge"}},
-      {with("lens.mirror_copy", {{"hinge_y", "55 %"}, {"angle", "10 °"}, {"reach", "25 %"}, {"aim_by", "thing"}, {"aim_at", "Lamp"}}), {"Angle of the hinge", "Reach of the copy", "Hinge"}},
+      {with("lens.mirror_copy", {{"hinge_y", "55 %"}, {"angle", "10 °"}, {"reach", "25 %"}}),
+       {"Angle of the hinge", "Reach of the copy", "Hinge"}},
+      {with("lens.mirror_copy",
+            {{"hinge_y", "55 %"}, {"angle", "10 °"}, {"reach", "25 %"}, {"aim_by", "thing"}, {"aim_at", "Lamp"}}),
+       {"Angle of the hinge", "Reach of the copy", "Hinge"}},
       {with("lens.vignette", {{"radius", "60 %"}}), {"Radius of the vignette", "Centre"}}};
   for (const auto& [doc, labels] : stages) {
     const Staged s(doc);
@@ -56,7 +64,11 @@ TEST_CASE("Lens handles that are not moved change nothing, and those that are fo
       const Handle same = named(s.handles(still), label);
       CHECK(same.at.x == Approx(h.at.x).margin(0.1));
       CHECK(same.at.y == Approx(h.at.y).margin(0.1));
-      const V2f to = h.at + (label == "Angle of the hinge" ? V2f(-4, 20) : V2f(17, label == "End of the first ray" || label == "Centre" || label == "Hinge" ? -9.0f : 0.0f));
+      const V2f to =
+          h.at +
+          (label == "Angle of the hinge"
+               ? V2f(-4, 20)
+               : V2f(17, label == "End of the first ray" || label == "Centre" || label == "Hinge" ? -9.0f : 0.0f));
       const Document moved = h.drag(doc, to, {});
       CHECK_FALSE(moved == doc);
       const Handle there = named(s.handles(moved), label);

@@ -57,7 +57,8 @@ TEST_CASE("A handle that is not moved changes nothing; one that is moved stays u
         const auto origin = [](const Document& d) { return originOf(d, id(d, "Crate"), 1); };
         const Document still = h.drag(doc, h.at, std::nullopt);
         CHECK(length(origin(still) - origin(doc)) < 1e-3f);
-        CHECK(worldMatrix(still, *still.findByName("Crate"), 1).equalWithAbsError(worldMatrix(doc, *doc.findByName("Crate"), 1), 2e-3f));
+        CHECK(worldMatrix(still, *still.findByName("Crate"), 1)
+                  .equalWithAbsError(worldMatrix(doc, *doc.findByName("Crate"), 1), 2e-3f));
         if (what != Placing::What::Move || h.id == "move z") continue; // z runs nearly towards the camera
         // Along the axis, as it is seen.
         V2f way(12, 9);
@@ -120,7 +121,9 @@ TEST_CASE("The middle handle catches surfaces, corners and centres of what lies 
   CHECK(length(seen->point - seen->centre) == Approx(0.3).epsilon(1e-3));
   for (const auto onto : {Placing::Onto::Surface, Placing::Onto::Vertex, Placing::Onto::Centre}) {
     const Document after = find(handles(doc, {.onto = onto}), "place").drag(doc, {x, y}, seen);
-    const V3f wanted = onto == Placing::Onto::Surface ? seen->point : onto == Placing::Onto::Vertex ? seen->vertex : seen->centre;
+    const V3f wanted = onto == Placing::Onto::Surface  ? seen->point
+                       : onto == Placing::Onto::Vertex ? seen->vertex
+                                                       : seen->centre;
     CHECK(length(originOf(after, id(doc, "Crate"), 1) - wanted) < 1e-3f);
   }
   // The crate's own corner, when it is the floor that moves.

@@ -11,8 +11,11 @@ TEST_CASE("Things are selected by what they wear and by which lights shine on th
   s.add("material.surface", "Brass", {});
   s.add("material.surface", "Slate", {});
   s.add("material.layer", "Worn", {{"below", "Brass"}, {"above", "Slate"}});
-  const NodeId a = s.add("object.box", "A", {{"material", "Brass"}}), b = s.add("object.box", "B", {{"material", "Slate"}}), c = s.add("object.box", "C", {{"material", "Worn"}});
-  const NodeId lamp = s.add("light.point", "Lamp", {{"links", "only these"}, {"linked", "A"}}), sun = s.add("light.sun", "Sun", {{"links", "all but these"}, {"linked", "A"}});
+  const NodeId a = s.add("object.box", "A", {{"material", "Brass"}}),
+               b = s.add("object.box", "B", {{"material", "Slate"}}),
+               c = s.add("object.box", "C", {{"material", "Worn"}});
+  const NodeId lamp = s.add("light.point", "Lamp", {{"links", "only these"}, {"linked", "A"}}),
+               sun = s.add("light.sun", "Sun", {{"links", "all but these"}, {"linked", "A"}});
   const Document doc = s.take();
   CHECK(wearersOf(doc, {a}) == std::vector<NodeId>{a, c});
   CHECK(wearersOf(doc, {doc.findByName("Slate")->id}) == std::vector<NodeId>{b, c});
@@ -62,7 +65,9 @@ TEST_CASE("What a cut brought to light becomes an object of its own material", "
   const Document apart = takenApartByMaterial(doc, ball, &made);
   CHECK(problems(apart).empty());
   REQUIRE(made.size() == 2);
-  const Mesh whole = formOf(*doc.find(ball), {doc, 1, none}).shape.mesh, out = formOf(*apart.find(made[0]), {apart, 1, none}).shape.mesh, in = formOf(*apart.find(made[1]), {apart, 1, none}).shape.mesh;
+  const Mesh whole = formOf(*doc.find(ball), {doc, 1, none}).shape.mesh,
+             out = formOf(*apart.find(made[0]), {apart, 1, none}).shape.mesh,
+             in = formOf(*apart.find(made[1]), {apart, 1, none}).shape.mesh;
   CHECK(out.triangles.size() + in.triangles.size() == whole.triangles.size());
   CHECK(in.triangles.size() > 8);
   for (const V3f& p : in.positions) CHECK(std::abs(p.z) < 1e-5f);

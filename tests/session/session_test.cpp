@@ -31,15 +31,16 @@ Document twoLampSet(int samples = 8) {
 
 // A session whose images are collected.
 class Bench {
-public:
+ public:
   explicit Bench(int threads = 0)
-      : m_session(std::make_shared<AssetCache>(), std::make_shared<const ColorViews>(),
-                  [this](std::shared_ptr<const SessionImage> i) {
-                    const std::lock_guard lock(m_mutex);
-                    m_images.push_back(std::move(i));
-                    m_wake.notify_all();
-                  },
-                  threads) {}
+      : m_session(
+            std::make_shared<AssetCache>(), std::make_shared<const ColorViews>(),
+            [this](std::shared_ptr<const SessionImage> i) {
+              const std::lock_guard lock(m_mutex);
+              m_images.push_back(std::move(i));
+              m_wake.notify_all();
+            },
+            threads) {}
   uint64_t submit(SessionRequest r) { return m_session.submit(std::move(r)); }
   uint64_t submit(const Document& d) { return submit(SessionRequest{.doc = d}); }
   std::shared_ptr<const SessionImage> wait(const std::function<bool(const SessionImage&)>& want, int seconds = 60) {
@@ -56,7 +57,7 @@ public:
   }
   Session& session() { return m_session; }
 
-private:
+ private:
   std::mutex m_mutex;
   std::condition_variable m_wake;
   std::vector<std::shared_ptr<const SessionImage>> m_images;
@@ -80,7 +81,9 @@ TEST_CASE("A session gives a draft first, then the picture of the command line, 
   CHECK(done->denoised);
   const Traced t = trace(doc, 8);
   const Denoiser denoiser(t.film(), pool());
-  CHECK(*done->linear == develop(doc, 1, *t.scene, t.film(), sceneLight(*t.scene, t.film(), t.scene->amounts, pool(), &denoiser), pool()).picture);
+  CHECK(*done->linear ==
+        develop(doc, 1, *t.scene, t.film(), sceneLight(*t.scene, t.film(), t.scene->amounts, pool(), &denoiser), pool())
+            .picture);
   // Raw is one request away, and traces nothing.
   const auto raw = b.finished(b.submit(SessionRequest{.doc = doc, .raw = true}));
   REQUIRE(raw);
@@ -101,8 +104,10 @@ TEST_CASE("Another mix of a denoised picture is the same denoised light in other
   const Traced t = trace(doc, 8);
   const Denoiser denoiser(t.film(), pool());
   const std::vector<Color> amounts = balancedAmounts(*t.scene, other, 1);
-  const Picture expected = develop(other, 1, *t.scene, t.film(), sceneLight(*t.scene, t.film(), amounts, pool(), &denoiser), pool()).picture;
-  for (size_t i = 0; i < expected.rgb.size(); ++i) REQUIRE(done->linear->rgb[i] == Approx(expected.rgb[i]).epsilon(1e-3).margin(1e-4));
+  const Picture expected =
+      develop(other, 1, *t.scene, t.film(), sceneLight(*t.scene, t.film(), amounts, pool(), &denoiser), pool()).picture;
+  for (size_t i = 0; i < expected.rgb.size(); ++i)
+    REQUIRE(done->linear->rgb[i] == Approx(expected.rgb[i]).epsilon(1e-3).margin(1e-4));
 }
 
 TEST_CASE("A change of power, tint, switch, exposure or lens traces no ray and is seen", "[session][rays]") {
@@ -110,8 +115,16 @@ TEST_CASE("A change of power, tint, switch, exposure or lens traces no ray and i
   const Document doc = twoLampSet();
   REQUIRE(b.finished(b.submit(doc)));
   const auto plain = b.wait([](const SessionImage& i) { return i.finished; });
-  for (const auto& [address, text] : {std::pair{"Left lamp.power", "1800"}, {"Left lamp.color", "1, 0.4, 0.1"}, {"Left lamp.on", "off"}, {"Right lamp.stops", "2"}, {"Camera.ev100", "4"},
-                                      {"Halo.amount", "80 %"}, {"Halo.size", "30 %"}, {"Halo.on", "off"}, {"Shine.on", "off"}, {"Picture.view", "Plain sRGB"}}) {
+  for (const auto& [address, text] : {std::pair{"Left lamp.power", "1800"},
+                                      {"Left lamp.color", "1, 0.4, 0.1"},
+                                      {"Left lamp.on", "off"},
+                                      {"Right lamp.stops", "2"},
+                                      {"Camera.ev100", "4"},
+                                      {"Halo.amount", "80 %"},
+                                      {"Halo.size", "30 %"},
+                                      {"Halo.on", "off"},
+                                      {"Shine.on", "off"},
+                                      {"Picture.view", "Plain sRGB"}}) {
     const Address a = resolve(doc, address);
     const Document changed = setAt(doc, a, parseValue(doc, definitionAt(doc, a), text));
     b.finished(b.submit(doc));
@@ -120,12 +133,15 @@ TEST_CASE("A change of power, tint, switch, exposure or lens traces no ray and i
     REQUIRE(image);
     CHECK(image->raysSinceRequest == 0);
     // Each of them is seen: all but the view in the light itself, the view in what is shown.
-    if (std::string(address) == "Picture.view") CHECK(image->rgba != plain->rgba);
-    else CHECK_FALSE(*image->linear == *plain->linear);
+    if (std::string(address) == "Picture.view")
+      CHECK(image->rgba != plain->rgba);
+    else
+      CHECK_FALSE(*image->linear == *plain->linear);
   }
 }
 
-TEST_CASE("The first stage that spreads light keeps the picture, and what lies beside the frame follows", "[session][rays][overscan]") {
+TEST_CASE("The first stage that spreads light keeps the picture, and what lies beside the frame follows",
+          "[session][rays][overscan]") {
   Bench b;
   Set s(64, 48);
   s.settings({{"samples", "8"}, {"denoise", "off"}, {"overscan", "40 %"}});
@@ -135,7 +151,8 @@ TEST_CASE("The first stage that spreads light keeps the picture, and what lies b
   const Document plain = s.take();
   REQUIRE(b.finished(b.submit(plain)));
   Document glowing = addNode(plain, "lens.glow", "Halo");
-  for (const auto& [param, value] : {std::pair{"size", 0.4}, {"amount", 1.0}}) glowing = setValue(glowing, glowing.findByName("Halo")->id, param, Constant(value));
+  for (const auto& [param, value] : {std::pair{"size", 0.4}, {"amount", 1.0}})
+    glowing = setValue(glowing, glowing.findByName("Halo")->id, param, Constant(value));
   const uint64_t e = b.submit(glowing);
   const auto first = b.wait([e](const SessionImage& i) { return i.edition == e; });
   REQUIRE(first);
@@ -161,7 +178,11 @@ TEST_CASE("A change of place, shape or surface traces again; a lens stage with n
   Bench b;
   const Document doc = twoLampSet(2);
   REQUIRE(b.finished(b.submit(doc)));
-  for (const auto& [address, text] : {std::pair{"Ball.position", "0.2, 0.3, 0"}, {"Ball.radius", "0.2"}, {"Stone.base_color", "0.9, 0.1, 0.1"}, {"Left lamp.radius", "0.3"}, {"Halo.sources", "Right lamp"}}) {
+  for (const auto& [address, text] : {std::pair{"Ball.position", "0.2, 0.3, 0"},
+                                      {"Ball.radius", "0.2"},
+                                      {"Stone.base_color", "0.9, 0.1, 0.1"},
+                                      {"Left lamp.radius", "0.3"},
+                                      {"Halo.sources", "Right lamp"}}) {
     const Address a = resolve(doc, address);
     const auto image = b.finished(b.submit(setAt(doc, a, parseValue(doc, definitionAt(doc, a), text))));
     CAPTURE(address);
@@ -176,7 +197,8 @@ TEST_CASE("Going to another frame traces only where something is keyed", "[sessi
   const auto at = [](const Document& d, double f) { return setValue(d, d.settings().id, "frame", Constant(f)); };
   REQUIRE(b.finished(b.submit(doc)));
   CHECK(b.finished(b.submit(at(doc, 20)))->raysSinceRequest == 0);
-  doc = setAt(doc, resolve(doc, "Ball.position"), Keys{{{1, Triple{0, 0.3, 0}, KeyShape::Linear}, {21, Triple{1, 0.3, 0}, KeyShape::Linear}}});
+  doc = setAt(doc, resolve(doc, "Ball.position"),
+              Keys{{{1, Triple{0, 0.3, 0}, KeyShape::Linear}, {21, Triple{1, 0.3, 0}, KeyShape::Linear}}});
   REQUIRE(b.finished(b.submit(doc)));
   const auto moved = b.finished(b.submit(at(doc, 21)));
   CHECK(moved->raysSinceRequest > 0);
@@ -186,7 +208,8 @@ TEST_CASE("Going to another frame traces only where something is keyed", "[sessi
 TEST_CASE("The latest request wins, and work on an older one is broken off soon", "[session]") {
   Bench b;
   Document slow = twoLampSet(100000);
-  slow = setValue(setValue(slow, slow.settings().id, "width", Constant(1280.0)), slow.settings().id, "height", Constant(720.0));
+  slow = setValue(setValue(slow, slow.settings().id, "width", Constant(1280.0)), slow.settings().id, "height",
+                  Constant(720.0));
   b.submit(slow);
   REQUIRE(b.wait([](const SessionImage& i) { return !i.draft || i.samples > 0 || i.width == 1280; }));
   const Document quick = twoLampSet(1);
@@ -220,7 +243,8 @@ TEST_CASE("Comparing with a proof gives its picture, or the difference, under th
   const auto wipe = b.finished(b.submit(r));
   REQUIRE(wipe->otherRgba.size() == wipe->rgba.size());
   int worst = 0;
-  for (size_t i = 0; i < wipe->rgba.size(); ++i) worst = std::max(worst, std::abs(int(wipe->rgba[i]) - int(wipe->otherRgba[i])));
+  for (size_t i = 0; i < wipe->rgba.size(); ++i)
+    worst = std::max(worst, std::abs(int(wipe->rgba[i]) - int(wipe->otherRgba[i])));
   CHECK(worst <= 1); // half floats
   r.compare = Compare::Difference;
   const auto difference = b.finished(b.submit(r));
@@ -241,7 +265,9 @@ TEST_CASE("The overlay, the passes and the view's stops are shown", "[session]")
   CHECK(shown([](SessionRequest& r) { r.stopsOverlay = true; }) != plain->rgba);
   CHECK(shown([](SessionRequest& r) { r.viewStops = 2; }) != plain->rgba);
   CHECK(shown([](SessionRequest& r) { r.withLens = false; }) != plain->rgba);
-  for (const ShownPass p : {ShownPass::Alpha, ShownPass::Depth, ShownPass::Normal, ShownPass::Albedo, ShownPass::Identity, ShownPass::AirDepth}) CHECK(shown([p](SessionRequest& r) { r.pass = p; }) != plain->rgba);
+  for (const ShownPass p : {ShownPass::Alpha, ShownPass::Depth, ShownPass::Normal, ShownPass::Albedo,
+                            ShownPass::Identity, ShownPass::AirDepth})
+    CHECK(shown([p](SessionRequest& r) { r.pass = p; }) != plain->rgba);
   const auto alpha = shown([](SessionRequest& r) { r.pass = ShownPass::Alpha; });
   CHECK(int(alpha[4 * (47 * 64 + 32)]) == 255);
 }
@@ -256,13 +282,15 @@ TEST_CASE("A document without a camera, without light, and empty is no trouble",
   CHECK(mean(*image->linear) == 0);
 }
 
-TEST_CASE("Plates alone are whole at once, play without the film, and are fine again when they stand", "[session][plate]") {
+TEST_CASE("Plates alone are whole at once, play without the film, and are fine again when they stand",
+          "[session][plate]") {
   Set s(640, 360);
   s.look("0, 0, 5", "0, 0, 0");
   const NodeId mist = s.add("pattern.mist", "Mist", {{"height", "0.7"}, {"space", "camera"}});
   s.add("mist.layer", "Bank", {{"scale", "0.05"}, {"drift", "0.2, 0, 0"}}, {mist, "layers"});
   s.add("plate.picture", "Behind", {{"shows", "colour"}, {"color", "0.1, 0.2, 0.4"}});
-  s.add("plate.picture", "Mist plate", {{"shows", "colour"}, {"color", "0.6, 0.6, 0.6"}, {"lies", "in front"}, {"coverage", "pattern Mist"}});
+  s.add("plate.picture", "Mist plate",
+        {{"shows", "colour"}, {"color", "0.6, 0.6, 0.6"}, {"lies", "in front"}, {"coverage", "pattern Mist"}});
   // What the camera does not see makes no rays necessary.
   s.add("light.area", "Window", {{"power", "900"}, {"position", "0, 3, 0"}, {"seen", "off"}});
   s.add("object.sphere", "Ball", {{"seen", "off"}});
@@ -276,7 +304,9 @@ TEST_CASE("Plates alone are whole at once, play without the film, and are fine a
   const NodeId effects[] = {doc.findByName("Drifting")->id, doc.findByName("Shine")->id};
   Bench b;
   const auto frame = [&](double f, bool playing) {
-    const uint64_t e = b.submit(SessionRequest{.doc = setValue(doc, doc.settings().id, "frame", Constant(f)), .effect = effects[int(f) % 2], .playing = playing});
+    const uint64_t e = b.submit(SessionRequest{.doc = setValue(doc, doc.settings().id, "frame", Constant(f)),
+                                               .effect = effects[int(f) % 2],
+                                               .playing = playing});
     const auto image = b.wait([&](const SessionImage& i) { return i.edition == e; });
     REQUIRE(image);
     return image;
@@ -304,7 +334,8 @@ TEST_CASE("Plates alone are whole at once, play without the film, and are fine a
   REQUIRE(rendering.advance(pool(), 1, none));
   const Picture film = develop(second, 2, *scene, rendering.film(), scene->amounts, pool()).picture;
   double worst = 0;
-  for (size_t i = 0; i < film.rgb.size(); ++i) worst = std::max(worst, std::abs(double(film.rgb[i] - stands->linear->rgb[i])));
+  for (size_t i = 0; i < film.rgb.size(); ++i)
+    worst = std::max(worst, std::abs(double(film.rgb[i] - stands->linear->rgb[i])));
   CHECK(worst < 1e-5);
 }
 
@@ -378,7 +409,8 @@ TEST_CASE("What a bare model lacks is made: a camera and lights that expose it",
   const Traced t = trace(made, 32);
   const Picture p = develop(made, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture;
   float most = 0;
-  for (size_t i = 0; i < p.pixels(); ++i) most = std::max(most, luminance({p.rgb[3 * i], p.rgb[3 * i + 1], p.rgb[3 * i + 2]}));
+  for (size_t i = 0; i < p.pixels(); ++i)
+    most = std::max(most, luminance({p.rgb[3 * i], p.rgb[3 * i + 1], p.rgb[3 * i + 2]}));
   CHECK(most > 0.2f);
   CHECK(most < 3);
   CHECK(standUp(made, *t.scene, nullptr) == made);
@@ -387,7 +419,8 @@ TEST_CASE("What a bare model lacks is made: a camera and lights that expose it",
 TEST_CASE("A new light or object is seen at once, whatever the size of the set", "[session][framing]") {
   for (const char* distance : {"0.2", "40"}) {
     Set s(48, 32);
-    s.add("camera.lens", "Camera", {{"position", (std::string("0, 0, ") + distance).c_str()}, {"target", "0, 0, 0"}, {"focus", distance}});
+    s.add("camera.lens", "Camera",
+          {{"position", (std::string("0, 0, ") + distance).c_str()}, {"target", "0, 0, 0"}, {"focus", distance}});
     s.lambert("Clay", "0.5, 0.5, 0.5");
     const Document doc = s.take();
     NodeId ball = 0;

@@ -16,9 +16,12 @@ Document room() {
   s.look("0, 1, 6", "0, 0, 0", "50");
   s.preset("Amber", "Amber");
   s.preset("Chalk", "Plaster");
-  s.add("object.box", "Block", {{"width", "4"}, {"height", "4"}, {"depth", "4"}, {"position", "10, 0, 0"}, {"material", "Chalk"}});
-  s.add("light.area", "Panel", {{"power", "5000"}, {"width", "2"}, {"height", "2"}, {"position", "10, 8, 4"}, {"target", "10, 0, 0"}});
-  s.add("light.point", "Inside", {{"power", "500"}, {"position", "10, 0, 0"}, {"links", "only these"}, {"linked", "Block"}});
+  s.add("object.box", "Block",
+        {{"width", "4"}, {"height", "4"}, {"depth", "4"}, {"position", "10, 0, 0"}, {"material", "Chalk"}});
+  s.add("light.area", "Panel",
+        {{"power", "5000"}, {"width", "2"}, {"height", "2"}, {"position", "10, 8, 4"}, {"target", "10, 0, 0"}});
+  s.add("light.point", "Inside",
+        {{"power", "500"}, {"position", "10, 0, 0"}, {"links", "only these"}, {"linked", "Block"}});
   s.add("effect.glow", "Shine", {{"from", "Panel"}});
   s.add("lens.glow", "Halo", {{"sources", "Shine"}});
   return s.take();
@@ -29,7 +32,8 @@ struct Shelf {
   std::mutex mutex;
   std::condition_variable wake;
   std::vector<std::shared_ptr<const SwatchMaker::Swatch>> all;
-  SwatchMaker maker{std::make_shared<AssetCache>(), std::make_shared<const ColorViews>(), [this](std::shared_ptr<const SwatchMaker::Swatch> s) {
+  SwatchMaker maker{std::make_shared<AssetCache>(), std::make_shared<const ColorViews>(),
+                    [this](std::shared_ptr<const SwatchMaker::Swatch> s) {
                       const std::lock_guard lock(mutex);
                       all.push_back(std::move(s));
                       wake.notify_all();
@@ -50,7 +54,8 @@ double brightness(const SwatchMaker::Swatch& s, int x0, int x1, int y0, int y1) 
 
 } // namespace
 
-TEST_CASE("A swatch's set has the material on a ball, in the lamps of the document, and nothing else of it", "[swatch]") {
+TEST_CASE("A swatch's set has the material on a ball, in the lamps of the document, and nothing else of it",
+          "[swatch]") {
   const Document doc = room();
   const NodeId amber = doc.findByName("Amber")->id;
   const Box3f framed(V3f(8, -2, -2), V3f(12, 2, 2));
@@ -62,8 +67,8 @@ TEST_CASE("A swatch's set has the material on a ball, in the lamps of the docume
   const Node* ball = set.findByName("Swatch ball");
   REQUIRE(ball);
   CHECK(Params(*ball, 1).reference("material").target == amber);
-  // The lamps stand around the ball as they stood around what was framed, brought to its size, and light it whatever they are
-  // linked to. A lamp inside stands beside it.
+  // The lamps stand around the ball as they stood around what was framed, brought to its size, and light it whatever
+  // they are linked to. A lamp inside stands beside it.
   const double radius = Params(*ball, 1).number("radius");
   const double scale = radius / (0.25 * double(length(framed.size())));
   const Triple panel = Params(*set.findByName("Panel"), 1).triple("position");
@@ -85,7 +90,8 @@ TEST_CASE("Swatches are real pictures: a dark material is darker than a bright o
   Shelf shelf;
   const auto ask = [&](const char* matter) {
     const Document as = applyPreset(doc, doc.findByName("Chalk")->id, findPreset(matter));
-    shelf.maker.ask(matter, [=] { return swatchSet(as, framed, as.findByName("Chalk")->id); }, 48);
+    shelf.maker.ask(
+        matter, [=] { return swatchSet(as, framed, as.findByName("Chalk")->id); }, 48);
   };
   ask("Plaster");
   ask("Rubber");
@@ -101,26 +107,32 @@ TEST_CASE("Swatches are real pictures: a dark material is darker than a bright o
   ask("Plaster");
   REQUIRE(shelf.wait(3));
   CHECK(shelf.all[2] == shelf.all[0]);
-  shelf.maker.ask("Plaster", [=] { return swatchSet(doc, framed, doc.findByName("Amber")->id); }, 48);
+  shelf.maker.ask(
+      "Plaster", [=] { return swatchSet(doc, framed, doc.findByName("Amber")->id); }, 48);
   REQUIRE(shelf.wait(4));
   CHECK(shelf.all[3] != shelf.all[0]);
   CHECK(shelf.all[3]->rgba != shelf.all[0]->rgba);
 }
 
-TEST_CASE("Of several questions under one key only the last that is waiting is answered, and a maker ends at once", "[swatch]") {
+TEST_CASE("Of several questions under one key only the last that is waiting is answered, and a maker ends at once",
+          "[swatch]") {
   const Document doc = room();
   const NodeId amber = doc.findByName("Amber")->id;
   {
     Shelf shelf;
-    for (int i = 0; i < 20; ++i) shelf.maker.ask("same", [&doc, amber] { return swatchSet(doc, Box3f(), amber); }, 24 + i);
+    for (int i = 0; i < 20; ++i)
+      shelf.maker.ask(
+          "same", [&doc, amber] { return swatchSet(doc, Box3f(), amber); }, 24 + i);
     REQUIRE(shelf.wait(1));
     while (shelf.all.back()->size != 24 + 19) REQUIRE(shelf.wait(shelf.all.size() + 1));
     CHECK(shelf.all.size() < 20);
   }
   // A set that cannot be made says why; the next is made.
   Shelf shelf;
-  shelf.maker.ask("broken", []() -> Document { throw badInput("cannot be made"); }, 24);
-  shelf.maker.ask("sound", [&doc, amber] { return swatchSet(doc, Box3f(), amber); }, 24);
+  shelf.maker.ask(
+      "broken", []() -> Document { throw badInput("cannot be made"); }, 24);
+  shelf.maker.ask(
+      "sound", [&doc, amber] { return swatchSet(doc, Box3f(), amber); }, 24);
   REQUIRE(shelf.wait(2));
   CHECK(shelf.all[0]->key == "broken");
   CHECK(shelf.all[0]->rgba.empty());
@@ -134,11 +146,16 @@ TEST_CASE("Swatches that are preferred are made first, in their order, the other
   const NodeId amber = doc.findByName("Amber")->id;
   std::promise<void> begin;
   Shelf shelf;
-  shelf.maker.ask("first", [&] {
-    begin.get_future().wait();
-    return swatchSet(doc, Box3f(), amber);
-  }, 8);
-  for (const char* key : {"a", "b", "c", "d"}) shelf.maker.ask(key, [&] { return swatchSet(doc, Box3f(), amber); }, 8);
+  shelf.maker.ask(
+      "first",
+      [&] {
+        begin.get_future().wait();
+        return swatchSet(doc, Box3f(), amber);
+      },
+      8);
+  for (const char* key : {"a", "b", "c", "d"})
+    shelf.maker.ask(
+        key, [&] { return swatchSet(doc, Box3f(), amber); }, 8);
   shelf.maker.prefer({"c", "nobody", "b"});
   begin.set_value();
   REQUIRE(shelf.wait(5));

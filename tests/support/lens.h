@@ -6,7 +6,8 @@
 namespace ilumbra::test {
 
 /// A document with one lens stage, "Stage", and a camera before nothing.
-inline Document stageDocument(const char* kind, std::initializer_list<std::pair<const char*, const char*>> values = {}) {
+inline Document stageDocument(const char* kind,
+                              std::initializer_list<std::pair<const char*, const char*>> values = {}) {
   Set s(64, 64);
   s.look("0, 0, 3", "0, 0, 0");
   s.add(kind, "Stage", values);
@@ -16,9 +17,12 @@ inline Document stageDocument(const char* kind, std::initializer_list<std::pair<
 /// What its stage does to a source, amount, blend and areas aside.
 inline LensOperator prepared(const Document& doc, const Picture& source) {
   const Node& n = *doc.findByName("Stage");
-  return stageOf(n).prepare(Params(n, currentFrame(doc)), source, LensContext::of(doc, currentFrame(doc), source.width, source.height, pool()));
+  return stageOf(n).prepare(Params(n, currentFrame(doc)), source,
+                            LensContext::of(doc, currentFrame(doc), source.width, source.height, pool()));
 }
-inline LensWork worked(const Document& doc, const Picture& source) { return writtenOut(prepared(doc, source).apply(source), source); }
+inline LensWork worked(const Document& doc, const Picture& source) {
+  return writtenOut(prepared(doc, source).apply(source), source);
+}
 
 /// A picture through all stages of a document.
 inline LensResult lensed(const Document& doc, const Picture& p, const LensOptions& options = {}) {
@@ -36,7 +40,8 @@ inline Picture onePixel(int w, int h, int x, int y, Color c = Color(100.0f)) {
 /// Different light in every pixel and channel, 0 to `most`.
 inline Picture speckled(int w, int h, float most, uint32_t seed = 1) {
   Picture p(w, h);
-  for (size_t i = 0; i < p.rgb.size(); ++i) p.rgb[i] = most * float(mixBits(uint32_t(i) * 2654435761u + seed) >> 8) * 0x1p-24f;
+  for (size_t i = 0; i < p.rgb.size(); ++i)
+    p.rgb[i] = most * float(mixBits(uint32_t(i) * 2654435761u + seed) >> 8) * 0x1p-24f;
   return p;
 }
 

@@ -1,5 +1,5 @@
-#include "core/pattern/image.h"
 #include "tests/support/scene.h"
+#include "core/pattern/image.h"
 
 #include "core/render/nearest.h"
 
@@ -16,10 +16,15 @@ const std::shared_ptr<const Kinds>& kinds() {
 }
 
 Assets noAssets() {
-  return {[](const std::string& f) -> std::shared_ptr<const Model> { throw badInput(f + ": no files in this test"); },
-          [](const std::string& f, int) -> std::shared_ptr<const Image> { throw badInput(f + ": no files in this test"); },
-          {}, {}, {},
-          [](const Document& doc, const std::vector<NodeId>& things, double frame) { return nearnessTo(doc, things, frame, noAssets()); }};
+  return {
+      [](const std::string& f) -> std::shared_ptr<const Model> { throw badInput(f + ": no files in this test"); },
+      [](const std::string& f, int) -> std::shared_ptr<const Image> { throw badInput(f + ": no files in this test"); },
+      {},
+      {},
+      {},
+      [](const Document& doc, const std::vector<NodeId>& things, double frame) {
+        return nearnessTo(doc, things, frame, noAssets());
+      }};
 }
 
 const Tasks& pool() {
@@ -29,11 +34,16 @@ const Tasks& pool() {
 
 Traced trace(const Document& doc, uint32_t samples, int threads, const Assets& assets) {
   SceneCache cache;
-  const ScenePtr scene = compileScene(doc, {.frame = currentFrame(doc), .queries = lensQueries(doc), .masks = lensMasks(doc), .overscan = lensOverscan(doc)}, assets, cache);
+  const ScenePtr scene = compileScene(
+      doc,
+      {.frame = currentFrame(doc), .queries = lensQueries(doc), .masks = lensMasks(doc), .overscan = lensOverscan(doc)},
+      assets, cache);
   Traced t{scene, Rendering(scene)};
   const CancelFlag never;
-  if (threads == 0) t.rendering.advance(pool(), samples, never);
-  else t.rendering.advance(Tasks(threads), samples, never);
+  if (threads == 0)
+    t.rendering.advance(pool(), samples, never);
+  else
+    t.rendering.advance(Tasks(threads), samples, never);
   return t;
 }
 

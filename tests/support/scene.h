@@ -14,7 +14,7 @@ const std::shared_ptr<const Kinds>& kinds();
 /// A document under construction, as SceneBuilder makes it, small and with a camera.
 ///   look(from, to, focal): adds the camera
 class Set : public SceneBuilder {
-public:
+ public:
   explicit Set(int width = 16, int height = 16) : SceneBuilder(kinds()) {
     settings({{"width", std::to_string(width).c_str()}, {"height", std::to_string(height).c_str()}});
   }
@@ -23,7 +23,9 @@ public:
     return add("camera.lens", "Camera", {{"position", from}, {"target", to}, {"focal_length", focal}});
   }
   /// A Lambertian material of one reflectance: index 1, so that no coat is on it.
-  NodeId lambert(const char* name, const char* reflectance) { return add("material.surface", name, {{"base_color", reflectance}, {"ior", "1"}, {"roughness", "1"}}); }
+  NodeId lambert(const char* name, const char* reflectance) {
+    return add("material.surface", name, {{"base_color", reflectance}, {"ior", "1"}, {"roughness", "1"}});
+  }
 };
 
 /// Files and images are not at hand: for sets without any.
@@ -55,7 +57,7 @@ Estimate estimateOf(const std::vector<double>& values);
 
 /// A folder that is gone when the test is over.
 class TemporaryFolder {
-public:
+ public:
   TemporaryFolder();
   ~TemporaryFolder();
   TemporaryFolder(const TemporaryFolder&) = delete;
@@ -63,7 +65,7 @@ public:
   std::string operator/(const std::string& name) const { return m_path + "/" + name; }
   const std::string& path() const { return m_path; }
 
-private:
+ private:
   std::string m_path;
 };
 

@@ -10,7 +10,8 @@ namespace {
 
 constexpr double pi64 = 3.14159265358979323846;
 
-Surface surface(float metalness, float roughness, float transmission, const Color& base, const CoatAlbedo& coat, float cosine) {
+Surface surface(float metalness, float roughness, float transmission, const Color& base, const CoatAlbedo& coat,
+                float cosine) {
   Surface s;
   s.base = base;
   s.metalness = metalness;
@@ -40,7 +41,8 @@ template <typename F> Estimate overSphere(F f, int n = 40000, int batches = 8) {
 TEST_CASE("The microsurface's projected area is 1", "[surface][microfacet]") {
   for (const float alpha : {0.1f, 0.4f, 1.0f}) {
     for (const Microsurface& m : {Microsurface(alpha), Microsurface(alpha, 0.5f * alpha)}) {
-      const Estimate e = overSphere([&](const V3f& h) { return h.z > 0 ? double(m.distribution(h) * h.z) : 0.0; }, 100000);
+      const Estimate e =
+          overSphere([&](const V3f& h) { return h.z > 0 ? double(m.distribution(h) * h.z) : 0.0; }, 100000);
       CAPTURE(alpha, e.mean, e.se);
       CHECK(e.agrees(1, 0.005));
     }
@@ -49,7 +51,8 @@ TEST_CASE("The microsurface's projected area is 1", "[surface][microfacet]") {
 
 TEST_CASE("Visible normals integrate to 1 and are sampled by their density", "[surface][microfacet]") {
   const Microsurface round(0.5f), brushed(0.2f, 0.7f);
-  for (const auto& [cosine, m] : {std::pair{0.2f, round}, {0.7f, round}, {0.99f, round}, {0.3f, brushed}, {0.8f, brushed}}) {
+  for (const auto& [cosine, m] :
+       {std::pair{0.2f, round}, {0.7f, round}, {0.99f, round}, {0.3f, brushed}, {0.8f, brushed}}) {
     const float sine = std::sqrt(1 - cosine * cosine);
     const V3f w(0.6f * sine, 0.8f * sine, cosine);
     CHECK(overSphere([&](const V3f& h) { return double(m.visibleDensity(w, h)); }).agrees(1, 0.005));
@@ -66,7 +69,8 @@ TEST_CASE("Visible normals integrate to 1 and are sampled by their density", "[s
   }
 }
 
-TEST_CASE("Fresnel: normal incidence, grazing incidence, total reflection, and the same both ways", "[surface][fresnel][truth10]") {
+TEST_CASE("Fresnel: normal incidence, grazing incidence, total reflection, and the same both ways",
+          "[surface][fresnel][truth10]") {
   for (const float n : {1.2f, 1.5f, 2.4f}) {
     CHECK(fresnelDielectric(1, n) == Approx(std::pow((n - 1) / (n + 1), 2)));
     CHECK(fresnelDielectric(0, n) == Approx(1));
@@ -101,13 +105,24 @@ TEST_CASE("Sampling and evaluation of every surface agree on what is reflected",
   };
   const CoatAlbedo lacquer(1.7f);
   const ThinFilm soap(1.4f, 1.5f, 500);
-  for (const Case& c : {Case{"matte under a boundary", 0, 0.5f, 0}, {"rough metal", 1, 0.6f, 0}, {"half metal", 0.5f, 0.5f, 0}, {"rough glass", 0, 0.6f, 1}, {"milky", 0, 0.6f, 0.5f},
-                        {"brushed", 1, 0.5f, 0}, {"lacquered", 0.3f, 0.6f, 0}, {"velvet", 0, 0.8f, 0}, {"leaf", 0, 0.5f, 0}, {"under a film", 0, 0.4f, 0.5f}, {"frosted inside", 0, 0.3f, 1}})
+  for (const Case& c : {Case{"matte under a boundary", 0, 0.5f, 0},
+                        {"rough metal", 1, 0.6f, 0},
+                        {"half metal", 0.5f, 0.5f, 0},
+                        {"rough glass", 0, 0.6f, 1},
+                        {"milky", 0, 0.6f, 0.5f},
+                        {"brushed", 1, 0.5f, 0},
+                        {"lacquered", 0.3f, 0.6f, 0},
+                        {"velvet", 0, 0.8f, 0},
+                        {"leaf", 0, 0.5f, 0},
+                        {"under a film", 0, 0.4f, 0.5f},
+                        {"frosted inside", 0, 0.3f, 1}})
     for (const float cosine : {0.3f, 0.9f}) {
       Surface s = surface(c.metalness, c.roughness, c.transmission, Color(0.8f, 0.6f, 0.4f), coat, cosine);
       const std::string name = c.name;
       if (name == "brushed") s.anisotropy = 0.8f;
-      if (name == "lacquered") s.coat = 0.8f, s.coatRoughness = 0.35f, s.coatEta = 1.7f, s.coatAlbedo = &lacquer, s.coatColor = Color(0.9f, 0.5f, 0.3f);
+      if (name == "lacquered")
+        s.coat = 0.8f, s.coatRoughness = 0.35f, s.coatEta = 1.7f, s.coatAlbedo = &lacquer,
+        s.coatColor = Color(0.9f, 0.5f, 0.3f);
       if (name == "velvet") s.sheen = 0.9f, s.sheenRoughness = 0.4f, s.sheenColor = Color(0.9f, 0.7f, 1);
       if (name == "leaf") s.thin = true, s.translucency = 0.4f, s.translucencyColor = Color(0.5f, 0.9f, 0.2f);
       if (name == "under a film") s.film = {&soap, 420, 0.7f};
@@ -135,9 +150,11 @@ TEST_CASE("Sampling and evaluation of every surface agree on what is reflected",
     }
 }
 
-TEST_CASE("The density for multiple importance sampling integrates to at most 1, and covers what is reflected", "[surface][sampling]") {
+TEST_CASE("The density for multiple importance sampling integrates to at most 1, and covers what is reflected",
+          "[surface][sampling]") {
   const CoatAlbedo coat(1.5f);
-  for (const auto& [metalness, roughness, transmission] : {std::tuple{0.0f, 0.5f, 0.0f}, {1.0f, 0.4f, 0.0f}, {0.0f, 0.5f, 1.0f}, {0.3f, 0.7f, 0.4f}}) {
+  for (const auto& [metalness, roughness, transmission] :
+       {std::tuple{0.0f, 0.5f, 0.0f}, {1.0f, 0.4f, 0.0f}, {0.0f, 0.5f, 1.0f}, {0.3f, 0.7f, 0.4f}}) {
     const Surface s = surface(metalness, roughness, transmission, Color(0.8f), coat, 0.6f);
     const Estimate e = overSphere([&](const V3f& wi) { return double(s.density(wi)); });
     CAPTURE(metalness, roughness, transmission, e.mean);
