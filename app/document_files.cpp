@@ -1,6 +1,6 @@
 #include "app/document_files.h"
 
-#include "app/question.h"
+#include "app/dialogs/question.h"
 #include "core/base/error.h"
 #include "core/base/hash.h"
 #include "core/document/file.h"

@@ -1,5 +1,5 @@
 #pragma once
-#include "app/recovery.h"
+#include "app/dialogs/recovery.h"
 #include "app/studio.h"
 
 namespace ilumbra {

@@ -1,6 +1,6 @@
+#include "app/dialogs/recovery.h"
 #include "app/document_files.h"
 #include "app/main_window.h"
-#include "app/recovery.h"
 #include "app/theme.h"
 #include "core/base/error.h"
 #include "core/base/memory.h"

@@ -1,5 +1,5 @@
 #pragma once
-#include "app/commands.h"
+#include "app/commands/commands.h"
 #include "app/studio.h"
 
 #include <QMainWindow>

@@ -1,12 +1,13 @@
 #include "app/model_files.h"
 
-#include "app/import_dialog.h"
+#include "app/dialogs/import_dialog.h"
 #include "app/theme.h"
 #include "core/base/error.h"
+#include "core/compile/compile.h"
 #include "core/document/file.h"
 #include "core/exchange/export.h"
-#include "core/render/scene.h"
-#include "core/session/framing.h"
+#include "core/placing/framing.h"
+#include "core/scene/scene.h"
 
 #include <QFileInfo>
 #include <QFileSystemWatcher>

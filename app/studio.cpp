@@ -1,10 +1,10 @@
 #include "app/studio.h"
 
 #include "core/base/error.h"
-#include "core/color/view.h"
+#include "core/display/view.h"
 #include "core/document/file.h"
 #include "core/kinds.h"
-#include "core/session/select.h"
+#include "core/placing/select.h"
 #include "core/surface/presets.h"
 
 #include <QMetaObject>

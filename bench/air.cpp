@@ -2,11 +2,13 @@
 #include "bench/measure.h"
 
 #include "core/air/voxel_grid.h"
+#include "core/compile/compile.h"
 #include "core/document/edit.h"
 #include "core/lens/stack.h"
-#include "core/render/air.h"
-#include "core/render/hit.h"
-#include "core/render/render.h"
+#include "core/scene/media.h"
+#include "core/scene/ray_caster.h"
+#include "core/scene/trace_count.h"
+#include "core/transport/rendering.h"
 #include "demo/scene_builder.h"
 
 #include <fmt/format.h>

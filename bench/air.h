@@ -1,5 +1,6 @@
 #pragma once
-#include "core/render/scene.h"
+#include "core/compile/compile.h"
+#include "core/scene/scene.h"
 
 #include <functional>
 #include <string>

@@ -1,11 +1,12 @@
 #include "bench/caustics.h"
 #include "bench/measure.h"
 
+#include "core/compile/compile.h"
 #include "core/document/edit.h"
 #include "core/lens/stack.h"
-#include "core/render/hit.h"
-#include "core/render/photons.h"
-#include "core/render/render.h"
+#include "core/scene/ray_caster.h"
+#include "core/transport/photons.h"
+#include "core/transport/rendering.h"
 #include "demo/scene_builder.h"
 
 #include <fmt/format.h>

@@ -1,12 +1,13 @@
 #include "bench/memory.h"
 
 #include "core/base/sampling.h"
+#include "core/compile/compile.h"
 #include "core/document/edit.h"
 #include "core/exchange/assets.h"
 #include "core/exchange/import.h"
 #include "core/kinds.h"
 #include "core/lens/stack.h"
-#include "core/render/render.h"
+#include "core/transport/rendering.h"
 #include "demo/scene_builder.h"
 
 #include <chrono>

@@ -1,16 +1,16 @@
 #include "core/kinds.h"
 
-#include "core/advise/effect.h"
 #include "core/air/haze.h"
+#include "core/compile/balance.h"
+#include "core/compile/camera.h"
+#include "core/compile/part.h"
+#include "core/compile/plate.h"
+#include "core/effects/effect.h"
 #include "core/geometry/form.h"
 #include "core/lens/area.h"
 #include "core/lens/curve.h"
 #include "core/light/light.h"
 #include "core/pattern/program.h"
-#include "core/render/balance.h"
-#include "core/render/camera.h"
-#include "core/render/part.h"
-#include "core/render/plate.h"
 #include "core/surface/material.h"
 
 namespace ilumbra {

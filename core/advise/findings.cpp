@@ -1,8 +1,10 @@
 #include "core/advise/findings.h"
 
+#include "core/compile/camera.h"
 #include "core/document/units.h"
-#include "core/render/geometry.h"
-#include "core/render/hit.h"
+#include "core/scene/geometry.h"
+#include "core/scene/ray_caster.h"
+#include "core/scene/trace_count.h"
 
 #include <fmt/format.h>
 #include <limits>

@@ -1,6 +1,7 @@
 #include "core/advise/pixel.h"
 
 #include "core/base/error.h"
+#include "core/compile/camera.h"
 
 #include <fmt/format.h>
 

@@ -1,6 +1,7 @@
 #pragma once
 #include "core/base/vec.h"
-#include "core/document/value.h"
+
+#include <array>
 
 namespace ilumbra {
 
@@ -17,7 +18,7 @@ inline Color rec709FromAcescg(const Color& c) {
           -0.0240034f * c.x - 0.1289690f * c.y + 1.1529724f * c.z};
 }
 /// A colour of the document in the working space.
-inline Color working(const Triple& t) { return acescgFrom709({float(t[0]), float(t[1]), float(t[2])}); }
+inline Color working(const std::array<double, 3>& t) { return acescgFrom709({float(t[0]), float(t[1]), float(t[2])}); }
 /// The same hue and saturation with luminance 1; black becomes white, so that a power keeps its meaning.
 inline Color chromaticity(const Color& c) {
   const float y = luminance(c);

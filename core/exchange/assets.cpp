@@ -3,12 +3,12 @@
 
 #include "core/air/voxel_grid.h"
 #include "core/base/error.h"
+#include "core/compile/distance_field.h"
 #include "core/exchange/child.h"
 #include "core/exchange/paged_image.h"
 #include "core/exchange/picture_layers.h"
 #include "core/exchange/readers.h"
 #include "core/pattern/playback.h"
-#include "core/render/nearest.h"
 
 #include <filesystem>
 #include <fmt/format.h>

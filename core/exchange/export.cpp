@@ -1,8 +1,10 @@
 #include "core/exchange/export.h"
+#include "core/compile/compile.h"
 #include "core/exchange/volume_write.h"
 
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
+#include "core/compile/camera.h"
 #include "core/document/file.h"
 #include "core/exchange/child.h"
 #include "core/exchange/extras.h"
@@ -11,8 +13,7 @@
 #include "core/geometry/mesh_tools.h"
 #include "core/geometry/pose.h"
 #include "core/light/sun_disc.h"
-#include "core/render/camera.h"
-#include "core/render/geometry.h"
+#include "core/scene/geometry.h"
 
 #include <cctype>
 #include <filesystem>

@@ -1,7 +1,7 @@
 #pragma once
 #include "core/exchange/assets.h"
 #include "core/geometry/model.h"
-#include "core/render/scene.h"
+#include "core/scene/scene.h"
 
 namespace ilumbra {
 

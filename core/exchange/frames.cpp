@@ -1,11 +1,12 @@
 #include "core/exchange/frames.h"
 
 #include "core/base/error.h"
-#include "core/color/view.h"
+#include "core/compile/compile.h"
+#include "core/display/view.h"
 #include "core/document/edit.h"
 #include "core/exchange/assets.h"
 #include "core/exchange/passes.h"
-#include "core/lens/convolution.h"
+#include "core/image/convolution.h"
 
 #include <filesystem>
 #include <fmt/format.h>

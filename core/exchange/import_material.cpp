@@ -2,13 +2,13 @@
 
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
+#include "core/compile/camera.h"
 #include "core/document/edit.h"
 #include "core/document/file.h"
 #include "core/document/transplant.h"
 #include "core/exchange/extras.h"
 #include "core/geometry/pose.h"
 #include "core/pattern/playback.h"
-#include "core/render/camera.h"
 
 #include <filesystem>
 #include <fmt/format.h>

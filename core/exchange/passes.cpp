@@ -1,8 +1,11 @@
 #include "core/exchange/passes.h"
 
+#include "core/compile/camera.h"
 #include "core/exchange/picture_layers.h"
+#include "core/label/layer_query.h"
+#include "core/scene/plates.h"
 
-#include "core/render/plate.h"
+#include "core/compile/plate.h"
 
 #include "core/base/error.h"
 #include "core/base/hash.h"

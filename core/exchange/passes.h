@@ -1,7 +1,7 @@
 #pragma once
 #include "core/exchange/picture_file.h"
 #include "core/lens/stack.h"
-#include "core/render/render.h"
+#include "core/transport/rendering.h"
 
 namespace ilumbra {
 

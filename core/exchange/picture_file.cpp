@@ -2,7 +2,7 @@
 
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
-#include "core/color/view.h"
+#include "core/display/view.h"
 #include "core/document/file.h"
 #include "core/document/units.h"
 #include "core/exchange/child.h"

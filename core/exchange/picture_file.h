@@ -1,5 +1,5 @@
 #pragma once
-#include "core/base/picture.h"
+#include "core/image/picture.h"
 
 #include <map>
 #include <string>

@@ -1,11 +1,12 @@
 #include "core/exchange/volume_write.h"
 
 #include "core/base/error.h"
+#include "core/compile/compile.h"
 #include "core/document/edit.h"
 #include "core/document/file.h"
 #include "core/geometry/world_mesh.h"
-#include "core/render/air.h"
-#include "core/render/scene.h"
+#include "core/scene/media.h"
+#include "core/scene/scene.h"
 
 #include <algorithm>
 #include <filesystem>

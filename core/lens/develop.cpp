@@ -1,7 +1,10 @@
+#include "core/compile/camera.h"
+#include "core/compile/sight.h"
 #include "core/document/edit.h"
-#include "core/lens/resample.h"
+#include "core/image/resample.h"
 #include "core/lens/stack.h"
-#include "core/render/sight.h"
+#include "core/scene/plates.h"
+#include "core/transport/plate_layers.h"
 
 #include <bit>
 #include <set>

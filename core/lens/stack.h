@@ -1,8 +1,8 @@
 #pragma once
+#include "core/compile/plate.h"
+#include "core/film/denoise.h"
 #include "core/lens/stage.h"
-#include "core/render/denoise.h"
-#include "core/render/plate.h"
-#include "core/render/scene.h"
+#include "core/scene/scene.h"
 
 #include <optional>
 #include <string_view>

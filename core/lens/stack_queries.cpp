@@ -1,5 +1,6 @@
 #include "core/base/error.h"
 #include "core/document/edit.h"
+#include "core/label/layer_query.h"
 #include "core/lens/stack.h"
 
 #include <algorithm>

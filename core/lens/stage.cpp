@@ -2,8 +2,8 @@
 
 #include "core/base/error.h"
 #include "core/lens/blend.h"
-#include "core/lens/glow.h"
 #include "core/lens/stages.h"
+#include "core/lens/stages/glow.h"
 
 #include <mutex>
 

@@ -1,7 +1,7 @@
 #pragma once
-#include "core/base/picture.h"
 #include "core/base/tasks.h"
 #include "core/document/document.h"
+#include "core/image/picture.h"
 #include "core/pattern/program.h"
 
 #include <functional>

@@ -1,11 +1,12 @@
 #include "core/session/proof.h"
 
 #include "core/base/error.h"
+#include "core/compile/compile.h"
 #include "core/document/difference.h"
 #include "core/exchange/assets.h"
-#include "core/lens/convolution.h"
+#include "core/image/convolution.h"
 #include "core/lens/stack.h"
-#include "core/render/render.h"
+#include "core/transport/rendering.h"
 
 #include <cctype>
 #include <fmt/format.h>

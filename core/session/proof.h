@@ -1,6 +1,6 @@
 #pragma once
-#include "core/base/picture.h"
 #include "core/document/document.h"
+#include "core/image/picture.h"
 
 namespace ilumbra {
 

@@ -3,7 +3,7 @@
 #include "core/base/error.h"
 #include "core/base/hash.h"
 #include "core/base/tasks.h"
-#include "core/color/view.h"
+#include "core/display/view.h"
 #include "core/document/file.h"
 #include "core/exchange/picture_file.h"
 

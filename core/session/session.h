@@ -1,7 +1,7 @@
 #pragma once
 #include "core/advise/findings.h"
+#include "core/compile/balance.h"
 #include "core/exchange/assets.h"
-#include "core/render/balance.h"
 #include "core/session/proof.h"
 
 #include <functional>

@@ -1,6 +1,9 @@
 #pragma once
-#include "core/color/view.h"
-#include "core/lens/convolution.h"
+#include "core/compile/camera.h"
+#include "core/compile/compile.h"
+#include "core/display/view.h"
+#include "core/image/convolution.h"
+#include "core/label/layer_query.h"
 #include "core/lens/stack.h"
 #include "core/session/session.h"
 

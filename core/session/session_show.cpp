@@ -1,14 +1,15 @@
+#include "core/compile/camera.h"
 #include "core/session/session_content.h"
 
 #include "core/base/error.h"
 #include "core/base/hash.h"
-#include "core/color/view.h"
+#include "core/compile/plate.h"
+#include "core/display/view.h"
 #include "core/document/difference.h"
-#include "core/lens/convolution.h"
-#include "core/lens/resample.h"
+#include "core/image/convolution.h"
+#include "core/image/resample.h"
 #include "core/lens/stack.h"
-#include "core/render/air.h"
-#include "core/render/plate.h"
+#include "core/scene/media.h"
 
 #include <atomic>
 #include <chrono>

@@ -1,10 +1,11 @@
 #include "core/session/swatch.h"
 
 #include "core/base/error.h"
-#include "core/color/view.h"
+#include "core/compile/compile.h"
+#include "core/display/view.h"
 #include "core/document/edit.h"
 #include "core/lens/stack.h"
-#include "core/render/render.h"
+#include "core/transport/rendering.h"
 
 namespace ilumbra {
 namespace {

@@ -1,7 +1,8 @@
 #pragma once
 #include "core/base/tasks.h"
+#include "core/compile/compile.h"
 #include "core/exchange/assets.h"
-#include "core/render/scene.h"
+#include "core/scene/scene.h"
 
 #include <condition_variable>
 #include <deque>

@@ -1,4 +1,6 @@
 #include "core/advise/pixel.h"
+#include "core/compile/camera.h"
+#include "core/compile/compile.h"
 
 #include "core/base/error.h"
 #include "tests/support/scene.h"

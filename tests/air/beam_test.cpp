@@ -1,9 +1,10 @@
 #include "core/air/beam.h"
+#include "core/compile/compile.h"
 
 #include "core/air/haze.h"
 #include "core/pattern/image.h"
-#include "core/render/air.h"
-#include "core/render/render.h"
+#include "core/scene/media.h"
+#include "core/transport/rendering.h"
 #include "tests/support/scene.h"
 
 using namespace ilumbra;

@@ -1,8 +1,9 @@
 #include "core/air/haze.h"
+#include "core/compile/compile.h"
 
+#include "core/compile/camera.h"
 #include "core/exchange/assets.h"
-#include "core/render/air.h"
-#include "core/render/camera.h"
+#include "core/scene/media.h"
 #include "tests/air/star.h"
 #include "tests/support/scene.h"
 

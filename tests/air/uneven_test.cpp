@@ -1,7 +1,8 @@
 // Air whose density varies, that glows by itself, and in which light turns more than once.
+#include "core/compile/camera.h"
+#include "core/compile/compile.h"
 #include "core/exchange/assets.h"
-#include "core/render/air.h"
-#include "core/render/camera.h"
+#include "core/scene/media.h"
 #include "tests/air/star.h"
 #include "tests/support/scene.h"
 

@@ -1,7 +1,7 @@
 // Caustics in the real window: from nothing to a pattern, its controls, on and off as proofs.
-#include "app/settings_panel.h"
+#include "app/panels/settings_panel.h"
 #include "core/document/edit.h"
-#include "core/render/layers.h"
+#include "core/label/layer_table.h"
 #include "tests/app/open.h"
 
 #include <QAction>

@@ -1,11 +1,12 @@
 // Nothing stands in the way: from nothing to something, out of picking, looks by keys, messages that leave, names that
 // say what they are.
-#include "app/find_anything.h"
-#include "app/lens_page.h"
-#include "app/looks_gallery.h"
-#include "app/settings_panel.h"
-#include "app/things_panel.h"
-#include "core/advise/effect.h"
+#include "app/commands/find_anything.h"
+#include "app/drawer/lens_page.h"
+#include "app/panels/looks_gallery.h"
+#include "app/panels/settings_panel.h"
+#include "app/panels/things_panel.h"
+#include "core/compile/camera.h"
+#include "core/effects/effect.h"
 #include "tests/app/open.h"
 
 #include <QLabel>

@@ -1,11 +1,12 @@
 // Nothing of somebody's work is lost: keys, edits while a save runs, work of others on the same file, what is being
 // written when the window is left.
 #include "app/document_files.h"
-#include "app/number_row.h"
-#include "app/other_rows.h"
-#include "app/picture_bar.h"
-#include "app/picture_view.h"
-#include "app/settings_panel.h"
+#include "app/panels/number_row.h"
+#include "app/panels/other_rows.h"
+#include "app/panels/settings_panel.h"
+#include "app/viewport/picture_bar.h"
+#include "app/viewport/picture_view.h"
+#include "core/compile/camera.h"
 #include "core/exchange/frames.h"
 #include "core/exchange/picture_file.h"
 #include "tests/app/open.h"

@@ -1,7 +1,9 @@
 // Gathered light in haze: the beams that photons leave there, against camera paths.
+#include "core/compile/compile.h"
 #include "core/document/edit.h"
-#include "core/render/hit.h"
-#include "core/render/photons.h"
+#include "core/label/layer_query.h"
+#include "core/scene/ray_caster.h"
+#include "core/transport/photons.h"
 #include "tests/support/scene.h"
 
 using namespace ilumbra;

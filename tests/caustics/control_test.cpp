@@ -1,6 +1,8 @@
 // What an artist may say of caustics: each value does what it says, and the light of each lamp goes where it is sent.
+#include "core/compile/compile.h"
 #include "core/document/edit.h"
-#include "core/render/photons.h"
+#include "core/label/layer_query.h"
+#include "core/transport/photons.h"
 #include "tests/support/scene.h"
 
 using namespace ilumbra;

@@ -1,7 +1,9 @@
 // Light over mirrors and clear things onto surfaces: photons against camera paths and closed forms.
 #include "core/base/spectrum.h"
-#include "core/render/path.h"
-#include "core/render/photons.h"
+#include "core/compile/compile.h"
+#include "core/scene/trace_count.h"
+#include "core/transport/path.h"
+#include "core/transport/photons.h"
 #include "tests/support/scene.h"
 
 using namespace ilumbra;

@@ -1,7 +1,7 @@
 // The measured route of gathered light, what it finds, what mends it, and what is made where a set lacks something.
-#include "core/advise/caustics_route.h"
-#include "core/advise/effect.h"
 #include "core/document/edit.h"
+#include "core/effects/caustics_route.h"
+#include "core/effects/effect.h"
 #include "tests/support/route.h"
 
 using namespace ilumbra;

@@ -1,8 +1,9 @@
+#include "core/compile/compile.h"
 #include "core/document/edit.h"
 #include "core/exchange/assets.h"
+#include "core/film/denoise.h"
 #include "core/lens/stack.h"
-#include "core/render/denoise.h"
-#include "core/render/render.h"
+#include "core/transport/rendering.h"
 #include "demo/starters.h"
 #include "tests/support/scene.h"
 

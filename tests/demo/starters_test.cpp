@@ -1,5 +1,6 @@
 // The scenes that a person meets first: each works, and says what it promises.
-#include "core/advise/route.h"
+#include "core/compile/camera.h"
+#include "core/effects/route.h"
 #include "core/exchange/assets.h"
 #include "demo/starters.h"
 #include "tests/support/scene.h"

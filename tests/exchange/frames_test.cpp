@@ -1,6 +1,6 @@
 #include "core/exchange/frames.h"
 
-#include "core/color/view.h"
+#include "core/display/view.h"
 #include "core/exchange/assets.h"
 #include "core/exchange/picture_file.h"
 #include "tests/support/scene.h"

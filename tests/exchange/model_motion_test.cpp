@@ -1,4 +1,5 @@
 // Models that move: skins, morphs, clips of animation, numbered files.
+#include "core/compile/compile.h"
 #include "core/document/file.h"
 #include "core/exchange/export.h"
 #include "core/exchange/import.h"
@@ -6,7 +7,7 @@
 #include "core/geometry/form.h"
 #include "core/geometry/pose.h"
 #include "core/pattern/playback.h"
-#include "core/render/geometry.h"
+#include "core/scene/geometry.h"
 #include "tests/support/scene.h"
 
 #include <filesystem>

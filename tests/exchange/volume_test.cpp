@@ -1,7 +1,8 @@
 #include "core/air/voxel_grid.h"
 #include "core/base/spectrum.h"
+#include "core/compile/compile.h"
 #include "core/exchange/volume_write.h"
-#include "core/render/air.h"
+#include "core/scene/media.h"
 #include "tests/support/scene.h"
 
 #include <filesystem>

@@ -1,4 +1,5 @@
 // Each modifier by what it must keep and what it must change.
+#include "core/compile/compile.h"
 #include "core/document/edit.h"
 #include "core/geometry/form.h"
 #include "core/geometry/mesh_tools.h"

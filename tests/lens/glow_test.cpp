@@ -1,4 +1,4 @@
-#include "core/lens/glow.h"
+#include "core/lens/stages/glow.h"
 
 #include "core/base/error.h"
 #include "core/document/units.h"

@@ -1,8 +1,8 @@
 // Stages that are optics: starburst, ghosts, streaks, rings, shafts.
 #include "core/base/spectrum.h"
-#include "core/lens/convolution.h"
+#include "core/image/convolution.h"
 #include "core/lens/prescription.h"
-#include "core/lens/starburst.h"
+#include "core/lens/stages/starburst.h"
 #include "tests/support/lens.h"
 
 using namespace ilumbra;

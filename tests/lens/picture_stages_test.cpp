@@ -1,4 +1,5 @@
 // Stages that read the picture elsewhere, or change it in place.
+#include "core/compile/compile.h"
 #include "core/document/units.h"
 #include "tests/support/lens.h"
 

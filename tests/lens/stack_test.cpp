@@ -1,8 +1,9 @@
 // The stack: order, sources, blends, and where stages act.
+#include "core/compile/compile.h"
+#include "core/compile/sight.h"
 #include "core/document/units.h"
 #include "core/lens/blend.h"
 #include "core/lens/preset.h"
-#include "core/render/sight.h"
 #include "tests/support/lens.h"
 
 using namespace ilumbra;

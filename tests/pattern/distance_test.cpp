@@ -1,8 +1,9 @@
 // Patterns by the distance to things and to points.
+#include "core/compile/compile.h"
+#include "core/compile/distance_field.h"
 #include "core/geometry/form.h"
 #include "core/pattern/program.h"
-#include "core/render/air.h"
-#include "core/render/nearest.h"
+#include "core/scene/media.h"
 #include "tests/support/scene.h"
 
 using namespace ilumbra;

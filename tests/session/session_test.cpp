@@ -1,7 +1,9 @@
+#include "core/compile/camera.h"
+#include "core/compile/compile.h"
 #include "core/session/session.h"
 
-#include "core/color/view.h"
-#include "core/session/framing.h"
+#include "core/display/view.h"
+#include "core/placing/framing.h"
 #include "tests/support/scene.h"
 
 #include <chrono>
@@ -382,7 +384,7 @@ TEST_CASE("Framing puts a box into the picture with a margin, from where the cam
   box.extendBy(V3f(3, 1, -2));
   box.extendBy(V3f(4, 1.5f, -1));
   const Document framed = frameBox(doc, camera, box);
-  const Camera c(framed, *framed.find(camera), 1, 64, 48);
+  const Camera c = cameraOf(framed, *framed.find(camera), 1, 64, 48);
   float least = 1e9f, most = -1e9f;
   for (int k = 0; k < 8; ++k) {
     float x, y;

@@ -1,7 +1,7 @@
 #include "core/session/swatch.h"
 
 #include "core/base/error.h"
-#include "core/color/view.h"
+#include "core/display/view.h"
 #include "tests/support/scene.h"
 
 #include <future>

@@ -1,5 +1,5 @@
 #pragma once
-#include "core/advise/route.h"
+#include "core/effects/route.h"
 #include "core/lens/stack.h"
 #include "tests/support/scene.h"
 

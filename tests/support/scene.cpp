@@ -1,7 +1,8 @@
 #include "tests/support/scene.h"
+#include "core/compile/compile.h"
 #include "core/pattern/image.h"
 
-#include "core/render/nearest.h"
+#include "core/compile/distance_field.h"
 
 #include "core/base/error.h"
 

@@ -1,7 +1,7 @@
 #pragma once
 #include "core/kinds.h"
 #include "core/lens/stack.h"
-#include "core/render/render.h"
+#include "core/transport/rendering.h"
 #include "demo/scene_builder.h"
 
 #include <catch2/catch.hpp>

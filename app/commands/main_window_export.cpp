@@ -1,0 +1,131 @@
+#include "app/main_window.h"
+
+#include "app/commands/find_anything.h"
+#include "app/commands/place_commands.h"
+#include "app/dialogs/import_dialog.h"
+#include "app/dialogs/question.h"
+#include "app/document_files.h"
+#include "app/drawer/lens_page.h"
+#include "app/drawer/material_library.h"
+#include "app/model_files.h"
+#include "app/panels/balance_panel.h"
+#include "app/panels/number_row.h"
+#include "app/panels/proofs_panel.h"
+#include "app/panels/route_view.h"
+#include "app/panels/settings_panel.h"
+#include "app/panels/things_panel.h"
+#include "app/theme.h"
+#include "app/viewport/health_overlay.h"
+#include "app/viewport/picture_bar.h"
+#include "app/viewport/picture_view.h"
+#include "core/base/error.h"
+#include "core/document/file.h"
+#include "core/effects/making.h"
+#include "core/exchange/export.h"
+#include "core/exchange/frames.h"
+#include "core/exchange/import.h"
+#include "core/exchange/passes.h"
+#include "core/placing/framing.h"
+#include "core/placing/select.h"
+#include "demo/starters.h"
+
+#include <future>
+#include <QAction>
+#include <QApplication>
+#include <QCloseEvent>
+#include <QDateTime>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QMenuBar>
+#include <QSettings>
+#include <QSplitter>
+#include <QStackedWidget>
+#include <QStatusBar>
+#include <QTime>
+#include <QToolButton>
+
+namespace ilumbra {
+
+bool MainWindow::pictureFinished() const {
+  const auto& image = m_studio.image();
+  return image && image->finished && image->edition == m_studio.edition();
+}
+
+void MainWindow::exportPicture(const QString& path, bool whenFinished, std::function<void()> done) {
+  const QString name = QFileInfo(path).fileName();
+  if (whenFinished && !pictureFinished()) {
+    m_exportPath = path;
+    m_exportDone = std::move(done);
+    m_files->setPending(tr("%1 is to be written when the picture is finished").arg(name),
+                        [this] { m_exportPath.clear(); });
+    m_studio.tell(tr("%1 will be written when the picture is finished").arg(name));
+    return;
+  }
+  // The session gives the picture away between two passes; it is packed and written here.
+  struct Picture {
+    PictureFile file;
+    std::string view;
+    uint32_t samples = 0;
+  };
+  const auto given = std::make_shared<std::promise<Picture>>();
+  m_studio.session().run(
+      [given, path](const Session::State* state, const std::string& why) {
+        try {
+          if (!state) throw badInput(why);
+          const bool exr = path.endsWith(QStringLiteral(".exr"));
+          given->set_value(
+              {pictureFile(state->doc, currentFrame(state->doc), state->rendering, state->amounts, state->developed,
+                           exr ? parsePasses("all") : std::vector<std::string>{}, state->tasks, state->denoiser),
+               settingsOf(state->doc).text("view"), state->rendering.samples()});
+        } catch (...) {
+          given->set_exception(std::current_exception());
+        }
+      },
+      Session::Needs::Picture);
+  const auto over = [this, done] {
+    if (done) done();
+  };
+  m_studio.background(tr("Writing %1").arg(name),
+                      [this, given, path, name, over,
+                       views = m_studio.sharedViews()](const CancelFlag& cancel) -> std::function<void()> {
+                        std::future<Picture> coming = given->get_future();
+                        while (coming.wait_for(std::chrono::milliseconds(20)) != std::future_status::ready)
+                          if (cancel.requested()) throw cancelled();
+                        const Picture p = coming.get();
+                        writePicture(p.file, path.toStdString(), *views, p.view);
+                        return [this, name, over, samples = p.samples] {
+                          m_studio.tell(tr("Wrote %1 with %2 samples").arg(name).arg(samples));
+                          over();
+                        };
+                      },
+                      {.lane = QStringLiteral("picture"), .waits = true, .failed = over});
+}
+
+void MainWindow::exportFrames(const QString& path) {
+  const Params s = settingsOf(m_studio.doc());
+  const int first = int(s.number("first_frame")), last = int(s.number("last_frame"));
+  const auto soon = std::make_shared<CancelFlag>();
+  m_studio.background(
+      tr("Frames %1 to %2 are being written").arg(first).arg(last),
+      [this, doc = m_studio.doc(), views = m_studio.sharedViews(), send = m_studio.sender(), path, first, last,
+       soon](const CancelFlag& cancel) -> std::function<void()> {
+        AssetCache assets;
+        const int end = writeFrames(
+            doc, path.toStdString(), first, last, assets, *views, cancel,
+            [&](int frame) {
+              send([this, frame, last] { m_studio.tell(tr("Frame %1 of %2 is written").arg(frame).arg(last)); });
+            },
+            soon.get());
+        return [this, first, end] {
+          m_studio.tell(end == first  ? tr("Wrote frame %1").arg(end)
+                        : end < first ? tr("No frame was written")
+                                      : tr("Wrote frames %1 to %2").arg(first).arg(end));
+        };
+      },
+      {.lane = QStringLiteral("frames"), .soon = soon, .soonLabel = tr("Stop after this frame")});
+}
+
+} // namespace ilumbra

@@ -1,0 +1,138 @@
+#include "app/panels/param_row.h"
+
+#include "app/panels/number_row.h"
+#include "app/panels/other_rows.h"
+#include "core/base/error.h"
+#include "core/document/units.h"
+
+#include <QApplication>
+#include <QClipboard>
+#include <QContextMenuEvent>
+#include <QMenu>
+
+namespace ilumbra {
+
+ParamRow::ParamRow(Studio& studio, Address address, QWidget* parent)
+    : QWidget(parent), m_studio(studio), m_address(std::move(address)) {
+  m_def = &definitionAt(studio.doc(), m_address);
+  setToolTip(qs(m_def->helpText));
+  setAccessibleName(qs(m_def->label));
+  setFocusPolicy(Qt::StrongFocus);
+}
+
+bool ParamRow::exists() const { return m_studio.doc().find(m_address.node) != nullptr; }
+
+Value ParamRow::valueNow() const {
+  const Value v = value();
+  return v.keys() ? Value(evaluate(*v.keys(), m_studio.frame())) : v;
+}
+
+bool ParamRow::isDefault() const { return value() == Value(m_def->initial); }
+
+QString ParamRow::chip() const {
+  const Value v = value();
+  if (const Keys* k = v.keys()) return k->keys.size() == 1 ? tr("1 key") : tr("%1 keys").arg(k->keys.size());
+  if (const PatternUse* p = v.pattern()) {
+    const Node* n = m_studio.doc().find(p->pattern.target);
+    return n ? qs(n->name) : tr("pattern");
+  }
+  return {};
+}
+
+QString ParamRow::title() const { return tr("Change %1").arg(qs(addressText(m_studio.doc(), m_address))); }
+
+void ParamRow::set(const Constant& v, uint64_t gesture) {
+  m_studio.edit(
+      title(), [&](const Document& doc) { return setNow(doc, m_address, v); }, gesture);
+}
+
+void ParamRow::setText(const QString& text) {
+  m_studio.edit(title(), [&](const Document& doc) {
+    const Value shown = valueNow();
+    const Value typed = parseValue(doc, *m_def, text.toStdString(), &shown);
+    // Where there are keys, what is typed is one at this frame.
+    const Constant* c = typed.constant();
+    return c ? setNow(doc, m_address, *c) : setAt(doc, m_address, typed);
+  });
+}
+
+void ParamRow::reset() {
+  m_studio.edit(tr("Reset %1").arg(qs(addressText(m_studio.doc(), m_address))), [&](const Document& doc) {
+    if (!m_address.input.empty())
+      return setOverride(doc, m_address.node, m_address.param, m_address.index, m_address.input, nullptr);
+    return setNow(doc, m_address, m_def->initial);
+  });
+}
+
+void ParamRow::menu(const QPoint& global) {
+  QMenu m(this);
+  const QString where = qs(addressText(m_studio.doc(), m_address));
+  QAction* back = m.addAction(tr("Back to default"));
+  back->setEnabled(!isDefault());
+  QAction *key = nullptr, *unkey = nullptr;
+  const Value v = value();
+  if (m_def->keyable && m_address.param != "name") {
+    key = m.addAction(tr("Key at frame %1").arg(m_studio.frame()));
+    if (v.keys()) unkey = m.addAction(tr("Hold this value always"));
+    if (unkey) unkey->setData(QStringLiteral("hold"));
+  }
+  QAction* unpattern = v.pattern() ? m.addAction(tr("Remove the pattern")) : nullptr;
+  m.addSeparator();
+  QAction* copy = m.addAction(tr("Copy address %1").arg(where));
+  QAction* copyValue = m.addAction(tr("Copy %1=%2").arg(where, qs(formatValue(m_studio.doc(), *m_def, v))));
+  const QAction* chosen = m.exec(global);
+  if (!chosen) return;
+  if (chosen == back) reset();
+  if (chosen == copy) QApplication::clipboard()->setText(where);
+  if (chosen == copyValue)
+    QApplication::clipboard()->setText(QStringLiteral("%1=%2").arg(where, qs(formatValue(m_studio.doc(), *m_def, v))));
+  const auto here = [&](const Document& doc) -> Constant {
+    const Value present = valueAt(doc, m_address);
+    if (const Keys* k = present.keys()) return evaluate(*k, currentFrame(doc));
+    if (const Constant* c = present.constant()) return *c;
+    return m_def->initial;
+  };
+  if (chosen == key)
+    m_studio.edit(tr("Key %1").arg(where), [&](const Document& doc) {
+      Keys keys;
+      const Value present = valueAt(doc, m_address);
+      if (const Keys* k = present.keys()) keys = *k;
+      const double frame = currentFrame(doc);
+      const Constant at = here(doc);
+      auto it = std::find_if(keys.keys.begin(), keys.keys.end(), [&](const Key& e) { return e.frame >= frame; });
+      if (it == keys.keys.end() || it->frame != frame) keys.keys.insert(it, Key{frame, at, KeyShape::Smooth});
+      return setAt(doc, m_address, keys);
+    });
+  if ((unkey && chosen == unkey) || (unpattern && chosen == unpattern))
+    m_studio.edit((unkey ? tr("Hold %1") : tr("Change %1")).arg(where),
+                  [&](const Document& doc) { return setAt(doc, m_address, here(doc)); });
+}
+
+void ParamRow::contextMenuEvent(QContextMenuEvent* e) { menu(e->globalPos()); }
+
+ParamRow* makeParamRow(Studio& studio, const Address& address, QWidget* parent) {
+  switch (definitionAt(studio.doc(), address).type) {
+  case ParamType::Number:
+  case ParamType::Integer:
+    return new NumberRow(studio, address, parent);
+  case ParamType::Flag:
+    return new FlagRow(studio, address, parent);
+  case ParamType::Choice:
+    return new ChoiceRow(studio, address, parent);
+  case ParamType::Color:
+    return new ColorRow(studio, address, parent);
+  case ParamType::Vector:
+    return new VectorRow(studio, address, parent);
+  case ParamType::Text:
+    return new TextRow(studio, address, parent);
+  case ParamType::File:
+    return new FileRow(studio, address, parent);
+  case ParamType::Reference:
+    return new ReferenceRow(studio, address, parent);
+  case ParamType::References:
+    return new ReferencesRow(studio, address, parent);
+  }
+  return nullptr;
+}
+
+} // namespace ilumbra

@@ -1,0 +1,364 @@
+#include "app/viewport/picture_view.h"
+
+#include "app/viewport/health_overlay.h"
+#include "app/viewport/pixel_note.h"
+
+#include "app/theme.h"
+#include "core/base/error.h"
+#include "core/compile/camera.h"
+#include "core/compile/part.h"
+#include "core/document/units.h"
+#include "core/geometry/shape.h"
+#include "core/placing/drawing.h"
+#include "core/placing/framing.h"
+#include "core/placing/lens_handles.h"
+#include "core/scene/look.h"
+
+#include <cmath>
+#include <QDateTime>
+#include <QDragEnterEvent>
+#include <QKeyEvent>
+#include <QMimeData>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPainterPath>
+#include <QWheelEvent>
+
+namespace ilumbra {
+
+PictureView::PictureView(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(studio) {
+  setFocusPolicy(Qt::StrongFocus);
+  setMouseTracking(true);
+  m_note = new PixelNote(studio, this);
+  m_health = new HealthOverlay(studio, this);
+  connect(m_health, &HealthOverlay::changed, this, qOverload<>(&QWidget::update));
+  setAcceptDrops(true);
+  setAccessibleName(tr("Picture"));
+  connect(&studio, &Studio::imageArrived, this, &PictureView::arrived);
+  connect(&studio, &Studio::selectionChanged, this, [this] { update(); });
+  connect(&studio, &Studio::viewChanged, this, [this] { update(); });
+  connect(&studio, &Studio::pickingChanged, this, [this] {
+    setCursor(m_studio.picking().active() ? Qt::PointingHandCursor : Qt::ArrowCursor);
+    update();
+  });
+}
+
+void PictureView::arrived() {
+  const auto& image = m_studio.image();
+  m_keepAlive = image;
+  const auto wrap = [](const std::vector<uint8_t>& rgba, int w, int h) {
+    return rgba.empty() ? QImage() : QImage(rgba.data(), w, h, w * 4, QImage::Format_RGBX8888);
+  };
+  m_image = wrap(image->rgba, image->width, image->height);
+  m_other = wrap(image->otherRgba, image->otherWidth, image->otherHeight);
+  update();
+}
+
+QRectF PictureView::pictureRect() const {
+  const Params s = settingsOf(m_studio.doc());
+  const double aspect = s.number("width") / s.number("height");
+  const bool side = m_studio.view().compare == Compare::SideBySide && !m_other.isNull();
+  const double wide = side ? 2 * aspect : aspect;
+  double w = width(), h = w / wide;
+  if (h > height()) {
+    h = height();
+    w = h * wide;
+  }
+  const QRectF all((width() - w) / 2, (height() - h) / 2, w, h);
+  return side ? QRectF(all.left(), all.top(), w / 2 - 2, h) : all;
+}
+
+QPointF PictureView::fromPicture(const V2f& at) const {
+  const QRectF r = pictureRect();
+  const Params s = settingsOf(m_studio.doc());
+  return {r.left() + double(at.x) / s.number("width") * r.width(),
+          r.top() + double(at.y) / s.number("height") * r.height()};
+}
+
+std::vector<Handle> PictureView::handles() const {
+  const Document& doc = m_studio.doc();
+  const Node *n = m_studio.selection().size() == 1 ? m_studio.currentNode() : nullptr, *camera = activeCamera(doc);
+  const bool lamp = n && n->kind->family() == "light";
+  const Compare compare = m_studio.view().compare;
+  if (m_studio.selection().empty() || !camera || (m_tool != Tool::Pick && m_tool != Tool::Draw) ||
+      m_studio.picking().active() || compare == Compare::SideBySide || m_studio.view().left)
+    return {};
+  const Params s = settingsOf(doc);
+  const Camera seenBy(doc, *camera, m_studio.frame(), int(s.number("width")), int(s.number("height")));
+  std::vector<Handle> points;
+  if (const Node* line = drawn()) {
+    points = pointHandles(doc, *line, m_studio.frame(), seenBy, m_placing.onto == Placing::Onto::Surface);
+    if (m_tool == Tool::Draw) std::erase_if(points, [](const Handle& h) { return h.fresh; });
+  }
+  if (m_tool == Tool::Draw) return points;
+  if (lamp) return handlesOf(doc, *n, m_studio.frame(), seenBy);
+  if (n && (n->kind->family() == "lens" || n->kind->family() == "area")) {
+    const ScenePtr scene = m_studio.session().scene();
+    return scene ? lensHandles(doc, *n, m_studio.frame(), *scene) : std::vector<Handle>();
+  }
+  if (n && n->kind->family() == "air" && !n->kind->param("position")) {
+    // A beam's own; of haze those of the shape that it fills.
+    const ScenePtr scene = m_studio.session().scene();
+    if (n->kind->param("fills")) {
+      const NodeId shape = Params(*n, m_studio.frame()).reference("fills").target;
+      return shape ? placingHandles(doc, {shape}, m_studio.frame(), seenBy, m_placing) : std::vector<Handle>();
+    }
+    return scene ? airHandles(*n, m_studio.frame(), *scene) : std::vector<Handle>();
+  }
+  if (m_studio.isSelected(camera->id)) return {}; // it would move with what is dragged
+  std::vector<Handle> placing = placingHandles(doc, m_studio.selection(), m_studio.frame(), seenBy, m_placing);
+  std::move(placing.begin(), placing.end(), std::back_inserter(points));
+  return points;
+}
+
+const Node* PictureView::drawn() const {
+  const Node* n = m_studio.selection().size() == 1 ? m_studio.currentNode() : nullptr;
+  if (n && n->kind->id.ends_with(".point")) n = m_studio.doc().find(n->parent);
+  return n && isDrawn(*n) ? n : nullptr;
+}
+
+void PictureView::drawAt(const QPointF& at, bool sharp) {
+  const Node *line = drawn(), *camera = activeCamera(m_studio.doc());
+  if (!line || !camera) {
+    setTool(Tool::Pick);
+    return m_studio.tell(tr("Select a path or a turned form to draw its points"), true);
+  }
+  const QPointF to = toPicture(at);
+  const Params s = settingsOf(m_studio.doc());
+  const Camera seenBy(m_studio.doc(), *camera, m_studio.frame(), int(s.number("width")), int(s.number("height")));
+  std::optional<Seen> onto;
+  if (const ScenePtr scene = m_studio.session().scene())
+    onto = lookAt(*scene, float(to.x()), float(to.y()), treeOf(m_studio.doc(), line->id));
+  m_studio.edit(tr("Draw a point of %1").arg(qs(line->name)), [&, id = line->id](const Document& d) {
+    return drawPoint(d, id, m_studio.frame(), seenBy, {float(to.x()), float(to.y())}, onto, sharp);
+  });
+  update();
+}
+
+bool PictureView::openAt(const QPointF& at, const QPointF* corner) {
+  const ScenePtr scene = m_studio.session().scene();
+  if (!scene) return m_studio.tell(tr("There is no picture to find an opening in yet"), true), false;
+  const QPointF from = toPicture(at);
+  std::vector<std::string> told;
+  try {
+    FoundOpening opening;
+    if (corner) {
+      const QPointF to = toPicture(*corner);
+      opening = drawnOpening(*scene, {float(from.x()), float(from.y())}, {float(to.x()), float(to.y())});
+    } else {
+      opening = findOpening(*scene, {float(from.x()), float(from.y())});
+    }
+    if (!m_studio.edit(
+            tr("Beam through an opening"),
+            [&](const Document& d) { return openBeam(d, *scene, opening, m_beam, &told); }, m_gesture))
+      return false;
+  } catch (const Error& e) {
+    return m_studio.tell(qs(std::string(e.what())), true), false;
+  }
+  m_studio.select({m_beam.beam});
+  QStringList lines;
+  for (const std::string& t : told) lines << qs(t);
+  m_studio.tell(lines.join(QStringLiteral("; ")));
+  return true;
+}
+
+void PictureView::setPlacing(const Placing& placing) {
+  m_placing = placing;
+  update();
+}
+
+void PictureView::dragHandle(const QPointF& at) {
+  if (!m_typed.isEmpty()) return; // what was typed holds
+  // What was taken hold of beside its middle stays beside it.
+  const QPointF to = toPicture(at - m_press + fromPicture(m_held.at));
+  const Handle& h = m_held;
+  std::optional<Seen> onto;
+  if (const ScenePtr scene = m_studio.session().scene()) {
+    // Onto other things, not onto what is dragged itself.
+    std::vector<NodeId> own;
+    for (const NodeId id : m_studio.selection())
+      for (const NodeId part : treeOf(m_studio.doc(), id)) own.push_back(part);
+    onto = lookAt(*scene, float(to.x()), float(to.y()), own);
+  }
+  if (h.amount) m_amount = h.amount({float(to.x()), float(to.y())});
+  const Document before = m_studio.doc();
+  m_studio.edit(
+      tr("Drag %1").arg(qs(h.label).toLower()),
+      [&](const Document& d) {
+        return h.drag(d, {float(to.x()), float(to.y())}, onto);
+      },
+      m_gesture);
+  m_dragged |= !(m_studio.doc() == before);
+  update();
+}
+
+// While a handle is held, a number sets how far: each key shows at once, Return lets go.
+bool PictureView::typeAmount(const QKeyEvent& e) {
+  if (m_drag != Drag::Handle || !m_held.enter) return false;
+  if (e.key() == Qt::Key_Return || e.key() == Qt::Key_Enter) {
+    if (m_typed.isEmpty()) return false;
+    m_drag = Drag::None;
+    m_typed.clear();
+    update();
+    return true;
+  }
+  if (e.key() == Qt::Key_Backspace)
+    m_typed.chop(1);
+  else if (!e.text().isEmpty() && QStringLiteral("0123456789.-").contains(e.text()))
+    m_typed += e.text();
+  else
+    return false;
+  bool number = false;
+  const double amount = m_typed.toDouble(&number);
+  if (number) {
+    m_amount = amount;
+    m_studio.edit(
+        qs(m_held.label), [&](const Document&) { return m_held.enter(amount); }, m_gesture);
+    m_dragged = true;
+  }
+  update();
+  return true;
+}
+
+void PictureView::takeMarquee(const QRectF& frame) {
+  const ScenePtr scene = m_studio.session().scene();
+  if (!scene) return;
+  std::vector<NodeId> things = m_studio.selection();
+  for (const Node* n : m_studio.doc().inOrder()) {
+    if ((n->kind->family() != "object" && n->kind->family() != "light") || n->kind->id == "object.group") continue;
+    QRectF box;
+    if (!m_studio.isSelected(n->id) && !isLocked(m_studio.doc(), *n) && seenBox(*scene, n->id, pictureRect(), box) &&
+        frame.contains(box))
+      things.push_back(n->id);
+  }
+  m_studio.select(things);
+}
+
+QPointF PictureView::toPicture(const QPointF& at) const {
+  const QRectF r = pictureRect();
+  const Params s = settingsOf(m_studio.doc());
+  return {(at.x() - r.left()) / r.width() * s.number("width"), (at.y() - r.top()) / r.height() * s.number("height")};
+}
+
+void PictureView::setWipe(double share) {
+  m_wipe = std::clamp(share, 0.0, 1.0);
+  update();
+  Q_EMIT wiped();
+}
+
+void PictureView::setTool(Tool tool) {
+  if (tool == Tool::Region || m_tool == Tool::Region) {
+    Studio::View v = m_studio.view();
+    if (v.region.width != 0) {
+      v.region = {};
+      m_studio.setView(v);
+    }
+    m_regionDrawn = {};
+  }
+  m_tool = tool;
+  m_asked = {-1, -1};
+  if (tool != Tool::Ask) m_note->hide();
+  if (tool == Tool::Ask) m_studio.tell(tr("Press in the picture to see where its light comes from; Escape ends it"));
+  if (tool == Tool::Draw)
+    m_studio.tell(
+        tr("Press where the next point is to be: Shift makes it sharp, Backspace takes it back, Escape ends it"));
+  if (tool == Tool::Focus) m_studio.tell(tr("Press on what is to be sharp; Escape ends it"));
+  if (tool == Tool::Opening)
+    m_studio.tell(tr(
+        "Press on an opening or a face and drag into the room; with Shift draw a rectangle on a wall; Escape ends it"));
+  setCursor(tool == Tool::Pick ? Qt::ArrowCursor : Qt::CrossCursor);
+  update();
+}
+
+void PictureView::askAt(const QPointF& at) {
+  const QPointF p = toPicture(at);
+  m_asked = {std::floor(p.x()), std::floor(p.y())};
+  m_note->ask(int(p.x()), int(p.y()), at.toPoint());
+  update();
+}
+
+void PictureView::focusAt(const QPointF& at) {
+  const ScenePtr scene = m_studio.session().scene();
+  const Node* camera = activeCamera(m_studio.doc());
+  if (!scene || !camera) return m_studio.tell(tr("There is no picture to focus in yet"), true);
+  const QPointF p = toPicture(at);
+  V3f point;
+  if (!pick(*scene, float(p.x()), float(p.y()), 0, point))
+    return m_studio.tell(tr("Nothing is there to focus on"), true);
+  const float distance = dot(point - scene->camera.position(), scene->camera.forward());
+  const NodeId id = camera->id;
+  m_studio.edit(tr("Focus by a click"), [&](const Document& d) {
+    return setNow(d, {id, "focus", 0, {}}, Constant(std::clamp(std::round(double(distance) * 1e4) / 1e4, 0.001, 1e6)));
+  });
+  if (Params(*m_studio.doc().find(id), m_studio.frame()).number("f_stop") == 0)
+    m_studio.tell(tr("Focused, but the f-stop is 0: everything is sharp"));
+}
+
+void PictureView::setCorner(bool on) {
+  m_corner = on;
+  update();
+}
+
+void PictureView::pickAt(const QPointF& at, Qt::KeyboardModifiers keys) {
+  const bool extend = keys & Qt::ShiftModifier;
+  for (const EdgeMark& m : m_edgeMarks)
+    if (m.where.contains(at)) return m_studio.offer(m.thing);
+  const ScenePtr scene = m_studio.session().scene();
+  if (!scene || !pictureRect().contains(at)) return;
+  const QPointF px = toPicture(at);
+  // A second click at the same place goes for what lies behind.
+  m_pickDepth = (at - m_lastPick).manhattanLength() < 4 ? m_pickDepth + 1 : 0;
+  m_lastPick = at;
+  V3f point;
+  // Locked things are looked through.
+  const auto free = [&](int& depth) {
+    NodeId id;
+    while ((id = pick(*scene, float(px.x()), float(px.y()), depth, point, &m_pickedIndex)) && m_studio.doc().find(id) &&
+           isLocked(m_studio.doc(), *m_studio.doc().find(id)))
+      ++depth;
+    return id;
+  };
+  NodeId id = free(m_pickDepth);
+  if (!id && m_pickDepth > 0) {
+    m_pickDepth = 0;
+    id = free(m_pickDepth);
+  }
+  m_picked = id;
+  if (id)
+    m_studio.offer(id, extend, keys & Qt::AltModifier ? pickedCopy(id) : 0);
+  else if (!extend && !m_studio.picking().active())
+    m_studio.select({});
+}
+
+uint32_t PictureView::pickedCopy(NodeId of) const {
+  const ScenePtr scene = m_studio.session().scene();
+  const Node *thing = m_studio.doc().find(m_picked), *up = thing;
+  while (up && up->id != of) up = m_studio.doc().find(up->parent);
+  if (!scene || !up) return 0;
+  bool copies = false;
+  const uint32_t number = copyNumber(m_studio.doc(), *thing, of, m_pickedIndex, [&](const Node& n) {
+    const auto it = scene->ownCopies.find(n.id);
+    copies |= it != scene->ownCopies.end();
+    return it == scene->ownCopies.end() ? size_t(0) : size_t(it->second);
+  });
+  return copies ? number : 0;
+}
+
+void PictureView::frameSelection() {
+  const ScenePtr scene = m_studio.session().scene();
+  const Node* camera = activeCamera(m_studio.doc());
+  if (!scene || !camera) return m_studio.tell(tr("There is no camera to frame with"), true);
+  std::vector<NodeId> things;
+  for (const NodeId id : m_studio.selection()) {
+    const Node* n = m_studio.doc().find(id);
+    if (n->kind->family() == "effect")
+      for (const NodeId f : roleOf(m_studio.doc(), *n, "from")) things.push_back(f);
+    else
+      things.push_back(id);
+  }
+  const Box3f box = boundsOf(*scene, m_studio.doc(), things);
+  if (box.isEmpty()) return m_studio.tell(tr("What is selected has no place to frame"), true);
+  m_studio.edit(tr("Frame the selection"), [&](const Document& doc) { return frameBox(doc, camera->id, box); });
+}
+
+} // namespace ilumbra

@@ -1,0 +1,287 @@
+#include "core/compile/balance.h"
+
+#include "core/base/colorspace.h"
+#include "core/base/error.h"
+#include "core/document/edit.h"
+#include "core/light/light.h"
+#include "core/surface/material.h"
+
+#include <fmt/format.h>
+
+namespace ilumbra {
+
+Kind balanceKind() {
+  return {.id = "balance.row",
+          .label = "Balance of a light",
+          .helpText = "A light's switch, stops and tint in the balance.",
+          .params = {reference("source", "Light", {"light.", "material.", "air."})
+                         .at(Stage::Mix)
+                         .help("The light, or the material or air with own light"),
+                     reference("object", "Of the object", {"object."})
+                         .at(Stage::Mix)
+                         .help("Of a split material: the object whose own light this row is"),
+                     integer("copy", "Of the copy", 0)
+                         .range(0, 1e6)
+                         .at(Stage::Mix)
+                         .fixed()
+                         .help("Of a light whose copies are split: which, from 1; 0: all"),
+                     flag("split", "Split", false)
+                         .at(Stage::Shading)
+                         .fixed()
+                         .help("Of a material: each object has a row of its own; of a light, or a material on one "
+                               "object: each copy has"),
+                     flag("on", "On", true).at(Stage::Mix).help("Off: dark in the balance"),
+                     flag("solo", "Solo", false).at(Stage::Mix).help("On: only lights that are solo are seen"),
+                     number("stops", "Stops", "stops", 0)
+                         .soft(-6, 6)
+                         .range(-60, 60)
+                         .at(Stage::Mix)
+                         .help("Brighter or darker than the light itself says"),
+                     color("tint", "Tint", {1, 1, 1}).soft(0, 1).at(Stage::Mix).help("Multiplies its colour")},
+          .existence = Stage::Mix,
+          .formerly = {"mix.row"}};
+}
+
+std::vector<Kind> allBalances() { return {balanceKind()}; }
+
+static BalanceSource sourceOf(const Node& row, double frame) {
+  const Params p(row, frame);
+  return {p.reference("source").target, p.reference("object").target, uint32_t(p.number("copy"))};
+}
+
+const Node* balanceRow(const Document& doc, const BalanceSource& source) {
+  for (const Node* n : doc.family("balance"))
+    if (sourceOf(*n, 0) == source) return n;
+  return nullptr;
+}
+
+// The materials that a use is made of, itself first.
+static void parts(const Document& doc, NodeId use, double frame, int depth, std::set<NodeId>& out) {
+  const Node* n = doc.find(use);
+  if (!n || depth > 64 || !out.insert(use).second || n->kind->id != "material.layer") return;
+  const Params p(*n, frame);
+  parts(doc, p.reference("below").target, frame, depth + 1, out);
+  parts(doc, p.reference("above").target, frame, depth + 1, out);
+}
+
+std::map<NodeId, std::vector<NodeId>> objectsByMaterial(const Document& doc, double frame) {
+  std::map<NodeId, std::vector<NodeId>> out;
+  for (const Node* n : doc.family("object")) {
+    if (!n->kind->param("material")) continue;
+    std::set<NodeId> of;
+    parts(doc, wornMaterial(doc, *n, frame).target, frame, 0, of);
+    for (const NodeId m : of) out[m].push_back(n->id);
+  }
+  return out;
+}
+
+Document splitBalance(const Document& doc, const BalanceSource& source, bool split, uint32_t copies) {
+  const Document marked = setBalance(doc, source, "split", split);
+  Document out = marked;
+  if (split) {
+    std::vector<BalanceSource> parts;
+    const Node* of = doc.find(source.light);
+    if (of && of->kind->family() == "material" && !source.object) {
+      const std::vector<NodeId> objects = objectsByMaterial(doc, currentFrame(doc))[source.light];
+      for (const NodeId o : objects) parts.push_back({source.light, o});
+    } else {
+      for (uint32_t c = 1; c <= copies; ++c) parts.push_back({source.light, source.object, c});
+    }
+    // What was said of all is said of each.
+    const Node* row = balanceRow(marked, source);
+    for (const char* param : {"on", "solo", "stops", "tint"}) {
+      if (!row->find(param)) continue;
+      const Constant said =
+          Params(*row, currentFrame(doc)).constant(param); // keys end here: rows are set one by one from now
+      for (const BalanceSource& part : parts) out = setBalance(out, part, param, said);
+      out = setBalance(out, source, param, row->kind->param(param)->initial);
+    }
+    return out;
+  }
+  for (const Node* n : doc.family("balance"))
+    if (const BalanceSource s = sourceOf(*n, 0);
+        s.light == source.light && (!source.object || s.object == source.object) && out.find(n->id))
+      out = removeNode(out, n->id);
+  return out;
+}
+
+Document setBalance(const Document& doc, const BalanceSource& source, std::string_view param, const Constant& value) {
+  Document out = doc;
+  NodeId id = 0;
+  if (const Node* row = balanceRow(doc, source)) {
+    id = row->id;
+  } else {
+    const Node *light = doc.find(source.light), *object = doc.find(source.object);
+    if (!light || (source.object && !object)) throw badInput("there is no such light");
+    out = addNode(out, "balance.row",
+                  "Balance of " + light->name + (object ? " on " + object->name : std::string()) +
+                      (source.copy ? fmt::format(", copy {}", source.copy) : std::string()),
+                  {}, &id);
+    out = setValue(out, id, "source", Constant(Reference{source.light, nullptr}));
+    if (object) out = setValue(out, id, "object", Constant(Reference{source.object, nullptr}));
+    if (source.copy) out = setValue(out, id, "copy", Constant(double(source.copy)));
+  }
+  out = setValue(out, id, param, value);
+  const Node* row = out.find(id);
+  const bool says = std::any_of(row->kind->params.begin(), row->kind->params.end(), [&](const ParamDef& d) {
+    const Value* v = row->find(d.name);
+    return d.name != "source" && d.name != "object" && d.name != "copy" && v && *v != Value(d.initial);
+  });
+  return says ? out : removeNode(out, id);
+}
+
+Document withoutBalance(const Document& doc) {
+  Document out = doc;
+  for (const Node* n : doc.family("balance")) out = removeNode(out, n->id);
+  return out;
+}
+
+Balance::Balance(const Document& doc, double frame) {
+  for (const Node* n : doc.family("balance"))
+    if (Params(*n, frame).flag("split")) m_split.insert(sourceOf(*n, frame));
+  // The row of a light or object that is gone says nothing, nor that of a part when the whole is not split.
+  const auto meant = [&](const Node* n) {
+    const BalanceSource s = sourceOf(*n, frame);
+    if (!doc.find(s.light) || (s.object && (!doc.find(s.object) || !isSplit(s.light)))) return false;
+    return isSplit({s.light, s.object}) == (s.copy > 0) || Params(*n, frame).flag("split");
+  };
+  for (const Node* n : doc.family("balance"))
+    m_solo |= meant(n) && !Params(*n, frame).flag("split") && Params(*n, frame).flag("solo");
+  for (const Node* n : doc.family("balance")) {
+    if (!meant(n)) continue;
+    const Params p(*n, frame);
+    const bool heard = p.flag("on") && (!m_solo || p.flag("solo"));
+    if (p.flag("split")) continue;
+    m_factors[sourceOf(*n, frame)] =
+        heard ? working(p.triple("tint")) * float(std::exp2(p.number("stops"))) : Color(0.0f);
+  }
+}
+
+Color Balance::factor(const BalanceSource& source) const {
+  const auto it = m_factors.find(source);
+  return it != m_factors.end() ? it->second : Color(m_solo ? 0.0f : 1.0f);
+}
+
+namespace {
+
+// Every number of a value, keyed ones too.
+Value mapped(const Value& v, const std::function<double(double)>& f) {
+  if (const Constant* c = v.constant()) return Constant(f(std::get<double>(*c)));
+  if (const Keys* k = v.keys()) {
+    Keys out = *k;
+    for (Key& key : out.keys) key.value = f(std::get<double>(key.value));
+    return out;
+  }
+  return v;
+}
+Value mappedColor(const Value& v, const std::function<Triple(const Triple&)>& f) {
+  if (const Constant* c = v.constant()) return Constant(f(std::get<Triple>(*c)));
+  if (const Keys* k = v.keys()) {
+    Keys out = *k;
+    for (Key& key : out.keys) key.value = f(std::get<Triple>(key.value));
+    return out;
+  }
+  return v;
+}
+Triple tripleOf(const Color& c) { return {double(c.x), double(c.y), double(c.z)}; }
+
+} // namespace
+
+Document writeBalance(const Document& doc) {
+  const double frame = currentFrame(doc);
+  const Balance balance(doc, frame);
+  Document out = doc;
+  const auto valueOf = [](const Node& n, const char* param) {
+    const Value* v = n.find(param);
+    return v ? *v : Value(n.kind->param(param)->initial);
+  };
+  for (const BalanceSource& s : balance.split())
+    if (const Node* light = doc.find(s.light), *object = doc.find(s.object);
+        light && (object || light->kind->family() == "light"))
+      throw badInput((object ? object->name : light->name) +
+                     ": its copies have rows of their own, which cannot be written into it; join them first");
+  // Of a split material: what each object has for itself.
+  const auto bakeSplit = [&](const Node& material) {
+    const std::vector<NodeId> objects = objectsByMaterial(doc, frame)[material.id];
+    for (const NodeId id : objects) {
+      const Color f = balance.factor({material.id, id});
+      if (f == Color(1.0f)) continue;
+      const Node& object = *doc.find(id);
+      const Reference use = wornMaterial(doc, object, frame);
+      // A twin wears its original's material: what it has for itself needs a use of its own.
+      if (!Params(object, frame).reference("material").target) out = setValue(out, id, "material", Constant(use));
+      if (use.target != material.id)
+        throw badInput(object.name + ": its material is layered, so the balance of " + material.name +
+                       " on it cannot be written into it; join that row first");
+      const Params p(material, frame, use.with.get());
+      const auto put = [&](const char* param, const Constant& v) {
+        const Value value(v);
+        out = setOverride(out, id, "material", 0, param, &value);
+      };
+      if (isBlack(f)) {
+        if (p.number("own_light") > 0) put("own_light_on", false);
+        continue;
+      }
+      const Params row(*balanceRow(doc, {material.id, id}), frame);
+      const Color tint = working(row.triple("tint"));
+      if (tint != working({1, 1, 1})) {
+        if (p.pattern("own_light_color"))
+          throw badInput(object.name + ".material.own_light_color: is driven by a pattern, so the balance's tint "
+                                       "cannot be written into it; take the tint off first");
+        put("own_light_color", tripleOf(rec709FromAcescg(working(p.triple("own_light_color")) * tint)));
+      }
+      if (const double stops = row.number("stops"); stops != 0)
+        put("own_light", p.number("own_light") * std::exp2(stops));
+    }
+  };
+  for (const NodePtr& node : doc.nodes()) {
+    const Node& n = *node;
+    const bool light = n.kind->family() == "light", glows = n.kind->param("own_light") != nullptr;
+    if (!light && !glows) continue;
+    if (balance.isSplit(n.id)) {
+      bakeSplit(n);
+      continue;
+    }
+    const Color f = balance.factor(n.id);
+    if (f == Color(1.0f)) continue;
+    const Node* row = balanceRow(doc, n.id);
+    if (isBlack(f)) {
+      const Params p(n, frame);
+      if (light)
+        out = setValue(out, n.id, "on", Constant(false));
+      else if (p.number("own_light") > 0)
+        out = setValue(out, n.id, "own_light_on", Constant(false));
+      continue;
+    }
+    const Params p(*row, frame);
+    const Color tint = working(p.triple("tint"));
+    const bool tinted = tint != working({1, 1, 1});
+    const double stops = p.number("stops");
+    if (light) {
+      double lift = stops;
+      if (tinted) {
+        const Color amount = lightAmount(Params(n, frame)), after = amount * tint;
+        if (!isBlack(amount)) {
+          lift += std::log2(double(luminance(after) / luminance(amount)));
+          out = setValue(out, n.id, "color", Constant(tripleOf(rec709FromAcescg(after * (1 / maxComponent(after))))));
+          out = setValue(out, n.id, "by_temperature", Constant(false));
+        }
+      }
+      out = setValue(out, n.id, "stops", mapped(valueOf(n, "stops"), [&](double v) { return v + lift; }));
+    } else {
+      const Value color = valueOf(n, "own_light_color");
+      if (tinted && color.pattern())
+        throw badInput(n.name + ".own_light_color: is driven by a pattern, so the balance's tint cannot be written "
+                                "into it; take the tint off first");
+      out = setValue(out, n.id, "own_light",
+                     mapped(valueOf(n, "own_light"), [&](double v) { return v * std::exp2(stops); }));
+      if (tinted)
+        out = setValue(out, n.id, "own_light_color", mappedColor(color, [&](const Triple& t) {
+                         return tripleOf(rec709FromAcescg(working(t) * tint));
+                       }));
+    }
+  }
+  return withoutBalance(out);
+}
+
+} // namespace ilumbra

@@ -1,0 +1,281 @@
+#include "core/display/view.h"
+
+#include "core/base/colorspace.h"
+#include "core/base/error.h"
+#include "core/base/hash.h"
+
+#include <cstdlib>
+#include <OpenColorIO/OpenColorIO.h>
+#include <sstream>
+
+namespace ilumbra {
+namespace OCIO = OCIO_NAMESPACE;
+
+// The views are built from OpenColorIO's own ACES transforms: nothing but names stands here.
+static const char* const shippedConfig = R"(ocio_profile_version: 2.1
+environment: {}
+search_path: ""
+strictparsing: true
+luma: [0.2126, 0.7152, 0.0722]
+name: Ilumbra
+description: Scene light in ACEScg, shown on an sRGB screen.
+roles:
+  default: ACEScg
+  scene_linear: ACEScg
+  aces_interchange: ACES2065-1
+  cie_xyz_d65_interchange: CIE XYZ D65
+  rendering: ACEScg
+file_rules:
+  - !<Rule> {name: Default, colorspace: ACEScg}
+shared_views:
+  - !<View> {name: ACES SDR, view_transform: ACES SDR, display_colorspace: <USE_DISPLAY_NAME>}
+  - !<View> {name: Plain sRGB, view_transform: Plain, display_colorspace: <USE_DISPLAY_NAME>}
+displays:
+  sRGB:
+    - !<Views> [ACES SDR, Plain sRGB]
+active_displays: []
+active_views: []
+view_transforms:
+  - !<ViewTransform>
+    name: ACES SDR
+    from_scene_reference: !<BuiltinTransform> {style: ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - SDR-VIDEO_1.0}
+  - !<ViewTransform>
+    name: Plain
+    from_scene_reference: !<BuiltinTransform> {style: UTILITY - ACES-AP0_to_CIE-XYZ-D65_BFD}
+display_colorspaces:
+  - !<ColorSpace>
+    name: CIE XYZ D65
+    isdata: false
+  - !<ColorSpace>
+    name: sRGB
+    isdata: false
+    from_display_reference: !<BuiltinTransform> {style: DISPLAY - CIE-XYZ-D65_to_sRGB}
+colorspaces:
+  - !<ColorSpace>
+    name: ACES2065-1
+    isdata: false
+  - !<ColorSpace>
+    name: ACEScg
+    isdata: false
+    to_scene_reference: !<BuiltinTransform> {style: ACEScg_to_ACES2065-1}
+  - !<ColorSpace>
+    name: Raw
+    isdata: true
+)";
+
+struct ColorViews::Content {
+  OCIO::ConstConfigRcPtr config;
+  std::string display, source = "shipped";
+
+  OCIO::ConstCPUProcessorRcPtr processor(const std::string& view) const {
+    try {
+      const auto transform = OCIO::DisplayViewTransform::Create();
+      transform->setSrc(OCIO::ROLE_SCENE_LINEAR);
+      transform->setDisplay(display.c_str());
+      transform->setView(view.c_str());
+      return config->getProcessor(transform)->getDefaultCPUProcessor();
+    } catch (const OCIO::Exception& e) {
+      throw badInput("the display view \"" + view + "\" cannot be used: " + e.what());
+    }
+  }
+};
+
+ColorViews::ColorViews() : m_content(std::make_unique<Content>()) {
+  const char* environment = std::getenv("OCIO");
+  try {
+    if (environment && *environment) {
+      m_content->source = environment;
+      m_content->config = OCIO::Config::CreateFromFile(environment);
+    } else {
+      std::istringstream text(shippedConfig);
+      m_content->config = OCIO::Config::CreateFromStream(text);
+    }
+    m_content->config->validate();
+    m_content->display = m_content->config->getDefaultDisplay();
+  } catch (const OCIO::Exception& e) {
+    throw badInput("OCIO: " + m_content->source + ": " + e.what());
+  }
+}
+ColorViews::~ColorViews() = default;
+
+std::vector<std::string> ColorViews::views() const {
+  std::vector<std::string> out;
+  const auto& c = *m_content;
+  for (int i = 0; i < c.config->getNumViews(c.display.c_str()); ++i)
+    out.emplace_back(c.config->getView(c.display.c_str(), i));
+  return out;
+}
+
+std::string ColorViews::source() const { return m_content->source; }
+
+static std::string knownView(const ColorViews& views, const std::string& wanted) {
+  // A document made with another configuration still shows: by the first view.
+  const std::vector<std::string> all = views.views();
+  return all.empty() || std::find(all.begin(), all.end(), wanted) != all.end() ? wanted : all.front();
+}
+
+std::vector<float> ColorViews::exact(const Picture& p, const std::string& view) const {
+  std::vector<float> out = p.rgb;
+  if (out.empty()) return out;
+  OCIO::PackedImageDesc image(out.data(), p.width, p.height, 3);
+  m_content->processor(knownView(*this, view))->apply(image);
+  for (float& v : out) v = std::isfinite(v) ? clamp01(v) : 0.0f;
+  return out;
+}
+
+float ditherAt(int x, int y, int c) {
+  const uint32_t h = mixBits(uint32_t(x) * 3u + uint32_t(c) + mixBits(uint32_t(y)));
+  return (float(h & 0xffff) + float(h >> 16)) / 65536.0f - 1;
+}
+
+namespace {
+
+// Signed and logarithmic but for a hundredth around 0.
+constexpr float straight = 0.01f, lowest = -1, highest = 256;
+const float low = std::asinh(lowest / straight), high = std::asinh(highest / straight);
+
+float shape(float v) {
+  // asinh by a fast logarithm; odd in v.
+  const float a = std::abs(v) / straight, l = std::copysign(std::log(a + std::sqrt(a * a + 1)), v);
+  return (l - low) / (high - low);
+}
+float unshape(float s) { return straight * std::sinh(low + s * (high - low)); }
+
+// The corners of the cell that a point's tetrahedron takes, by the order of its fractions, and their weights.
+template <typename At> Color tetrahedral(float r, float g, float b, At at) {
+  const Color &c0 = at(0, 0, 0), &c1 = at(1, 1, 1);
+  if (r >= g) {
+    if (g >= b) return c0 * (1 - r) + at(1, 0, 0) * (r - g) + at(1, 1, 0) * (g - b) + c1 * b;
+    if (r >= b) return c0 * (1 - r) + at(1, 0, 0) * (r - b) + at(1, 0, 1) * (b - g) + c1 * g;
+    return c0 * (1 - b) + at(0, 0, 1) * (b - r) + at(1, 0, 1) * (r - g) + c1 * g;
+  }
+  if (b >= g) return c0 * (1 - b) + at(0, 0, 1) * (b - g) + at(0, 1, 1) * (g - r) + c1 * r;
+  if (b >= r) return c0 * (1 - g) + at(0, 1, 0) * (g - b) + at(0, 1, 1) * (b - r) + c1 * r;
+  return c0 * (1 - g) + at(0, 1, 0) * (g - r) + at(1, 1, 0) * (r - b) + c1 * b;
+}
+
+} // namespace
+
+ViewTable::~ViewTable() = default;
+
+ViewTable::ViewTable(const ColorViews& views, const std::string& view, const Tasks& tasks) {
+  const auto processor = views.m_content->processor(knownView(views, view));
+  m_exact = [processor](float* rgb, long pixels) {
+    if (pixels <= 0) return;
+    OCIO::PackedImageDesc image(rgb, pixels, 1, 3);
+    processor->apply(image);
+    for (long i = 0; i < 3 * pixels; ++i) rgb[i] = std::isfinite(rgb[i]) ? clamp01(rgb[i]) : 0.0f;
+  };
+  const auto put = [](float* o, const Color& rec709) {
+    const Color c = acescgFrom709(rec709);
+    o[0] = c.x;
+    o[1] = c.y;
+    o[2] = c.z;
+  };
+  std::vector<float> node(size), mid(3 * (size - 1));
+  for (int i = 0; i < size; ++i) node[size_t(i)] = unshape(float(i) / (size - 1));
+  // Thirds of a cell, where the tetrahedra have their middles.
+  for (int i = 0; i < size - 1; ++i)
+    for (int k = 0; k < 3; ++k) mid[size_t(3 * i + k)] = unshape((float(i) + 0.25f * float(k + 1)) / (size - 1));
+  m_cube.resize(size_t(size) * size * size);
+  tasks.forEach(size, [&](int b) {
+    std::vector<float> plane(size_t(size) * size * 3);
+    for (int g = 0; g < size; ++g)
+      for (int r = 0; r < size; ++r)
+        put(&plane[3 * size_t(g * size + r)], {node[size_t(r)], node[size_t(g)], node[size_t(b)]});
+    m_exact(plane.data(), size * size);
+    for (size_t i = 0; i < size_t(size) * size; ++i)
+      m_cube[size_t(b) * size * size + i] = {plane[3 * i], plane[3 * i + 1], plane[3 * i + 2]};
+  });
+  constexpr int cells = size - 1;
+  m_exactCell.assign(size_t(cells) * cells * cells, 0);
+  // The middle of each of the six tetrahedra: fractions 1/4, 1/2 and 3/4 in every order.
+  static constexpr int orders[6][3] = {{0, 1, 2}, {0, 2, 1}, {1, 0, 2}, {1, 2, 0}, {2, 0, 1}, {2, 1, 0}};
+  tasks.forEach(cells, [&](int b) {
+    std::vector<float> points(size_t(cells) * cells * 18);
+    for (int g = 0; g < cells; ++g)
+      for (int r = 0; r < cells; ++r)
+        for (int k = 0; k < 6; ++k)
+          put(&points[3 * size_t((g * cells + r) * 6 + k)],
+              {mid[size_t(3 * r + orders[k][0])], mid[size_t(3 * g + orders[k][1])],
+               mid[size_t(3 * b + orders[k][2])]});
+    m_exact(points.data(), long(cells) * cells * 6);
+    for (int g = 0; g < cells; ++g)
+      for (int r = 0; r < cells; ++r) {
+        const auto at = [&](int dr, int dg, int db) -> const Color& {
+          return m_cube[size_t(((b + db) * size + g + dg) * size + r + dr)];
+        };
+        float worst = 0;
+        for (int k = 0; k < 6; ++k) {
+          const Color c = tetrahedral(0.25f * float(orders[k][0] + 1), 0.25f * float(orders[k][1] + 1),
+                                      0.25f * float(orders[k][2] + 1), at);
+          for (int j = 0; j < 3; ++j)
+            worst = std::max(worst, std::abs(c[j] - points[3 * size_t((g * cells + r) * 6 + k) + size_t(j)]));
+        }
+        if (worst > 0.35f / 255) m_exactCell[size_t((b * cells + g) * cells + r)] = 1;
+      }
+  });
+}
+
+double ViewTable::exactShare() const {
+  return double(std::count(m_exactCell.begin(), m_exactCell.end(), 1)) / double(m_exactCell.size());
+}
+
+bool ViewTable::look(const Color& scene, Color& shown, bool quick) const {
+  const Color v = rec709FromAcescg(scene);
+  float f[3];
+  int i[3];
+  for (int c = 0; c < 3; ++c) {
+    if (!(v[c] >= lowest && v[c] <= highest)) return false;
+    const float s = std::clamp(shape(v[c]), 0.0f, 1.0f) * (size - 1);
+    i[c] = std::min(int(s), size - 2);
+    f[c] = s - float(i[c]);
+  }
+  if (!quick && m_exactCell[size_t((i[2] * (size - 1) + i[1]) * (size - 1) + i[0])]) return false;
+  shown = tetrahedral(f[0], f[1], f[2], [&](int r, int g, int b) -> const Color& {
+    return m_cube[size_t(((i[2] + b) * size + i[1] + g) * size + i[0] + r)];
+  });
+  return true;
+}
+
+Color ViewTable::apply(const Color& scene) const {
+  Color c;
+  if (look(scene, c)) return c;
+  float rgb[3] = {scene.x, scene.y, scene.z};
+  m_exact(rgb, 1);
+  return {rgb[0], rgb[1], rgb[2]};
+}
+
+std::vector<uint8_t> ViewTable::apply(const Picture& p, const Tasks& tasks, float gain, bool quick) const {
+  std::vector<uint8_t> out(p.pixels() * 4);
+  constexpr int band = 8;
+  tasks.forEach((p.height + band - 1) / band, [&](int k) {
+    const int y0 = k * band, y1 = std::min(p.height, y0 + band);
+    std::vector<float> exact;
+    std::vector<int> where;
+    const auto write = [&](int x, int y, const float* c) {
+      uint8_t* o = out.data() + 4 * (size_t(y) * size_t(p.width) + size_t(x));
+      for (int j = 0; j < 3; ++j) {
+        const float spread = c[j] <= 0 || c[j] >= 1 ? 0 : 0.5f * ditherAt(x, y, j);
+        o[j] = uint8_t(std::clamp(c[j] * 255 + spread + 0.5f, 0.0f, 255.0f));
+      }
+      o[3] = 255;
+    };
+    for (int y = y0; y < y1; ++y)
+      for (int x = 0; x < p.width; ++x) {
+        const Color scene = p.color(x, y) * gain;
+        Color c;
+        if (look(scene, c, quick)) {
+          write(x, y, &c.x);
+        } else {
+          exact.insert(exact.end(), {scene.x, scene.y, scene.z});
+          where.push_back((y - y0) * p.width + x);
+        }
+      }
+    m_exact(exact.data(), long(where.size()));
+    for (size_t n = 0; n < where.size(); ++n) write(where[n] % p.width, y0 + where[n] / p.width, exact.data() + 3 * n);
+  });
+  return out;
+}
+
+} // namespace ilumbra

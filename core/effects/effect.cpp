@@ -1,0 +1,138 @@
+#include "core/effects/making.h"
+#include "core/effects/route.h"
+
+#include "core/base/error.h"
+#include "core/compile/camera.h"
+#include "core/document/edit.h"
+#include "core/geometry/shape.h"
+#include "core/lens/stage.h"
+
+#include <cmath>
+#include <fmt/format.h>
+
+namespace ilumbra {
+
+std::vector<EffectKind> allEffects() {
+  return {glowEffect(), shaftsEffect(), lampInMistEffect(), projectorBeamEffect(),
+          mistEffect(), nebulaEffect(), ghostLightEffect(), causticsEffect()};
+}
+
+const EffectKind* effectKind(const Node& effect) {
+  static const std::vector<EffectKind> all = allEffects();
+  for (const EffectKind& e : all)
+    if (e.kind.id == effect.kind->id) return &e;
+  return nullptr;
+}
+
+std::vector<NodeId> roleOf(const Document&, const Node& effect, const std::string& param) {
+  std::vector<NodeId> out;
+  if (!effect.kind->param(param)) return out;
+  for (const Reference& r : Params(effect, 0).references(param)) out.push_back(r.target);
+  return out;
+}
+
+Document fillRoles(const Document& doc, NodeId effect, const std::vector<NodeId>& things,
+                   std::vector<std::string>* left) {
+  const Node* n = doc.find(effect);
+  const EffectKind* kind = n ? effectKind(*n) : nullptr;
+  if (!kind) throw badInput("there is no such effect");
+  Document out = doc;
+  for (const NodeId id : things) {
+    const Node* thing = doc.find(id);
+    if (!thing) continue;
+    bool fits = false;
+    for (const Role& role : kind->roles) {
+      if (!accepted(kind->kind.param(role.param)->accepts, thing->kind->id)) continue;
+      std::vector<Reference> list = Params(*out.find(effect), 0).references(role.param);
+      if (std::none_of(list.begin(), list.end(), [&](const Reference& r) { return r.target == id; })) {
+        list.push_back({id, nullptr});
+        out = setValue(out, effect, role.param, Constant(list));
+      }
+      fits = true;
+      break;
+    }
+    if (!fits && left) left->push_back(thing->name);
+  }
+  return out;
+}
+
+Document leaveRole(const Document& doc, NodeId effect, const std::string& param, NodeId thing) {
+  const Node* n = doc.find(effect);
+  if (!n) throw badInput("there is no such effect");
+  std::vector<Reference> list = Params(*n, 0).references(param);
+  std::erase_if(list, [&](const Reference& r) { return r.target == thing; });
+  return setValue(doc, effect, param, Constant(list));
+}
+
+// Gives a dark object own light of its own: a material of its own, three stops above white.
+static Document makeGlow(const Document& doc, const Node& object, std::vector<std::string>* told) {
+  const double frame = currentFrame(doc);
+  const Reference use = wornMaterial(doc, object, frame);
+  Document out =
+      use.target ? setValue(doc, object.id, "material", Constant(use)) : doc; // of a twin, that of its original
+  NodeId material = use.target;
+  if (!material) {
+    out = addNode(out, "material.surface", object.name + " surface", {}, &material);
+    out = setValue(out, object.id, "material", Constant(Reference{material, nullptr}));
+  } else {
+    // Others may share the material: only this object is meant.
+    out = ownCopy(out, object.id, "material", &material);
+  }
+  const double luminance = 8 / std::max(1e-30, double(exposureFactor(doc, frame)));
+  const double rounded = std::pow(10, std::floor(std::log10(luminance))) *
+                         std::round(luminance / std::pow(10, std::floor(std::log10(luminance))));
+  out = setValue(out, material, "own_light", Constant(rounded));
+  const Triple base = Params(*out.find(material), frame).triple("base_color");
+  const double most = std::max({base[0], base[1], base[2], 1e-6});
+  out = setValue(out, material, "own_light_color", Constant(Triple{base[0] / most, base[1] / most, base[2] / most}));
+  if (told)
+    told->push_back(fmt::format("{} gave no light: it now has own light of {:.0f} cd/m²", object.name, rounded));
+  return out;
+}
+
+Document addEffect(const Document& doc, std::string_view kindId, const std::vector<NodeId>& selection, NodeId* made,
+                   std::vector<std::string>* told) {
+  NodeId effect = 0;
+  std::string name;
+  const auto nameAfter = [&](const Node& n) {
+    std::string label = doc.kinds().find(kindId)->label;
+    label[0] = char(std::tolower(static_cast<unsigned char>(label[0])));
+    return n.name + " " + label;
+  };
+  const Kind* kind = doc.kinds().find(kindId);
+  if (!kind || kind->family() != "effect") throw badInput(fmt::format("there is no effect \"{}\"", kindId));
+  for (const NodeId id : selection)
+    if (const Node* n = doc.find(id);
+        n && (n->kind->family() == "light" || n->kind->family() == "object" || n->kind->family() == "source")) {
+      name = nameAfter(*n);
+      break;
+    }
+  Document out = addNode(doc, kindId, name, {}, &effect);
+  cameraFor(out, told);
+  out = fillRoles(out, effect, selection);
+  const EffectKind& k = *effectKind(*out.find(effect));
+  if (k.make) out = k.make(std::move(out), effect, selection, told);
+  // Of nothing that was selected: by what it has found or made for itself.
+  if (const std::vector<NodeId> from = roleOf(out, *out.find(effect), "from"); name.empty() && !from.empty())
+    out = rename(out, effect, out.freeName(nameAfter(*out.find(from.front()))));
+  for (const NodeId id : roleOf(out, *out.find(effect), "from")) {
+    const Node* n = out.find(id);
+    if (n->kind->family() != "object" || !n->kind->param("material")) continue;
+    const Reference use = wornMaterial(out, *n, currentFrame(doc));
+    const Node* m = out.find(use.target);
+    if (!m || (m->kind->param("own_light") && Params(*m, currentFrame(doc), use.with.get()).number("own_light") <= 0))
+      out = makeGlow(out, *n, told);
+  }
+  if (!k.lensStage.empty() && roleOf(out, *out.find(effect), "lens").empty()) {
+    NodeId stage = 0;
+    const Kind* stageKind = out.kinds().find(k.lensStage);
+    out = addNode(out, k.lensStage, out.find(effect)->name + " lens", {}, &stage);
+    out = setValue(out, stage, "sources", Constant(std::vector<Reference>{{effect, nullptr}}));
+    out = setValue(out, effect, "lens", Constant(std::vector<Reference>{{stage, nullptr}}));
+    if (told) told->push_back(fmt::format("The lens got a stage, {}: {}", stageKind->label, out.find(stage)->name));
+  }
+  if (made) *made = effect;
+  return out;
+}
+
+} // namespace ilumbra

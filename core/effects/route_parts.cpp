@@ -1,0 +1,161 @@
+#include "core/effects/route_parts.h"
+
+#include "core/base/colorspace.h"
+#include "core/compile/camera.h"
+#include "core/document/edit.h"
+#include "core/document/units.h"
+#include "core/scene/geometry.h"
+#include "core/scene/ray_caster.h"
+
+#include <fmt/format.h>
+#include <set>
+
+namespace ilumbra {
+
+std::string percent(double share) {
+  const double p = 100 * share;
+  return p == 0     ? "0 %"
+         : p < 0.01 ? "less than 0.01 %"
+         : p < 1    ? fmt::format("{:.2g} %", p)
+                    : fmt::format("{:.0f} %", p);
+}
+
+const Node* leaf(const Document& doc, NodeId id, std::vector<const Node*>& out) {
+  const Node* n = doc.find(id);
+  if (!n) return nullptr;
+  // A group is what it holds; all else is itself, with what it carries. Modifiers and points are no sources.
+  if (n->kind->id != "object.group") out.push_back(n);
+  for (const char* slot : {"objects", "carries"})
+    if (const auto it = n->children.find(slot); it != n->children.end())
+      for (const NodeId c : it->second) leaf(doc, c, out);
+  return n;
+}
+
+std::string names(const std::vector<const Node*>& nodes) {
+  if (nodes.empty()) return "";
+  if (nodes.size() == 1) return nodes[0]->name;
+  return fmt::format("{} and {} more", nodes[0]->name, nodes.size() - 1);
+}
+
+namespace {
+
+// True if any copy of an instance is among these.
+bool any(const Scene& scene, const Instance& i, const std::set<NodeId>& ids) {
+  if (i.thingByCopy.empty()) return scene.things[i.thing].among(ids);
+  return std::any_of(i.thingByCopy.begin(), i.thingByCopy.end(),
+                     [&](uint16_t t) { return scene.things[t].among(ids); });
+}
+
+} // namespace
+
+NodeId blocker(const Scene& scene, const RayCaster& rays, V3f from, const V3f& d, float far, bool eye,
+               float& distance) {
+  distance = 0;
+  for (int guard = 0; guard < 64; ++guard) {
+    Hit hit;
+    if (!rays.intersect(from, d, far, hit)) return 0;
+    distance += hit.distance;
+    const Instance& in = *hit.instance;
+    bool passes = in.light >= 0 || (in.switches & SwitchCatches) || !(in.switches & (eye ? SwitchSeen : SwitchShadow));
+    if (!passes && in.material != noMaterial) {
+      const Material& m = *scene.materials[in.material];
+      passes = m.layered() ? false
+                           : (m.transmission.real({}) > 0.5f && in.lightThrough != LightThrough::Blocked) ||
+                                 (!m.opacity.program && m.opacity.constant.x < 0.5f) ||
+                                 (!m.veil.keys.empty() && m.veil.at(1) < 0.5f);
+    }
+    if (!passes) return scene.things[in.thing].node;
+    const V3f next = offset(hit.point, dot(d, hit.geometric) > 0 ? hit.geometric : -hit.geometric);
+    far -= hit.distance;
+    from = next;
+  }
+  return 0;
+}
+
+double lumensOf(const Document& doc, double frame, const Scene& scene, const Node& n) {
+  if (n.kind->family() == "light") {
+    const ParamDef* power = n.kind->param("power");
+    if (!power || power->unit != "lm") return 0;
+    // A lamp that copies take along shines once for each of them.
+    const auto lamps = std::count_if(scene.emitters.begin(), scene.emitters.end(),
+                                     [&](const Emitter& e) { return scene.things[e.thing].node == n.id; });
+    return double(luminance(lightAmount(Params(n, frame)))) * double(std::max<std::ptrdiff_t>(1, lamps));
+  }
+  const std::set<NodeId> self{n.id};
+  const bool part = n.kind->family() == "source";
+  const NodeId partMaterial = part ? Params(n, frame).reference("material").target : 0;
+  double sum = 0;
+  if (part && !partMaterial) // its lamps
+    for (const Emitter& e : scene.emitters)
+      if (const Thing& t = scene.things[e.thing]; t.among(self))
+        if (const Node* lamp = doc.find(t.node); lamp && lamp->kind->family() == "light" &&
+                                                 lamp->kind->param("power") && lamp->kind->param("power")->unit == "lm")
+          sum += double(luminance(lightAmount(Params(*lamp, frame))));
+  for (const Instance& i : scene.instances) {
+    if (i.light >= 0 || i.material == noMaterial) continue;
+    const Node* object = doc.find(scene.things[i.thing].node);
+    if (!object || !object->kind->param("material")) continue;
+    const Reference use = wornMaterial(doc, *object, frame);
+    if (part                             ? !any(scene, i, self) || (partMaterial && use.target != partMaterial)
+        : n.kind->family() == "material" ? use.target != n.id
+                                         : object->id != n.id)
+      continue;
+    const float l = luminance(ownLight(doc, use, frame));
+    if (l <= 0) continue;
+    double area = 0;
+    const Shape& s = i.geometry->shape;
+    if (s.sphereRadius > 0) {
+      const double scale = std::cbrt(std::abs(double(i.toWorld.determinant())));
+      area = 4 * 3.14159265358979 * sqr(s.sphereRadius) * scale * scale;
+    } else {
+      for (const auto& t : s.mesh.triangles) {
+        const V3f a = transformPoint(i.toWorld, s.mesh.positions[t.a]);
+        area += 0.5 * double(length(cross(transformPoint(i.toWorld, s.mesh.positions[t.b]) - a,
+                                          transformPoint(i.toWorld, s.mesh.positions[t.c]) - a)));
+      }
+      if (!isClosed(s.mesh)) area *= 2; // both sides shine
+    }
+    double copies = 0; // by their areas, as large as the first or not
+    for (uint32_t c = 0; c < i.copies; ++c)
+      if (!part || scene.things[i.thingAt(c)].among(self))
+        copies += std::cbrt(
+            sqr(float(std::abs(scene.copies[i.firstCopy + c].toWorld.determinant() / i.toWorld.determinant()))));
+    sum += 3.14159265358979 * double(l) * area * copies;
+  }
+  return sum;
+}
+
+void mendDark(const Document& doc, double frame, const Node& n, Finding& f) {
+  if (n.kind->family() == "light") {
+    const Params p(n, frame);
+    if (!p.flag("on")) f.mends.push_back({"Switch it on", {{n.name + ".on", "on"}}});
+    if (p.number("power") <= 0) {
+      const ParamDef* d = n.kind->param("power");
+      const double v = std::get<double>(d->initial);
+      f.mends.push_back({"Set its power to " + formatNumber(*d, v), {{n.name + ".power", fmt::format("{:g}", v)}}});
+    }
+    return;
+  }
+  NodeId material = n.id;
+  if (n.kind->family() == "object") material = wornMaterial(doc, n, frame).target;
+  if (n.kind->family() == "source") {
+    const Params p(n, frame);
+    const Node* of = doc.find(p.reference("of").target);
+    if (of && of->kind->family() == "light") return mendDark(doc, frame, *of, f);
+    material = p.reference("material").target;
+    if (!material && of && of->kind->param("material")) material = wornMaterial(doc, *of, frame).target;
+  }
+  const Node* m = doc.find(material);
+  if (!m) return;
+  const double v = 8 / std::max(1e-30, double(exposureFactor(doc, frame)));
+  f.mends.push_back({fmt::format("Give {} own light of {:.0f} cd/m²", m->name, v),
+                     {{m->name + ".own_light", fmt::format("{:.0f}", v)}}});
+}
+
+double sumOf(const Picture& p) {
+  double sum = 0;
+  for (size_t i = 0; i < p.pixels(); ++i) sum += double(luminance({p.rgb[3 * i], p.rgb[3 * i + 1], p.rgb[3 * i + 2]}));
+  return sum;
+}
+
+} // namespace ilumbra

@@ -1,0 +1,228 @@
+#include "core/placing/lens_handles.h"
+
+#include "core/compile/sight.h"
+#include "core/document/edit.h"
+#include "core/lens/stack.h"
+
+namespace ilumbra {
+namespace {
+
+double tidy(double v) { return std::round(v * 1e4) / 1e4; }
+
+Document put(const Document& doc, NodeId id, const char* param, double value) {
+  const ParamDef& d = *doc.find(id)->kind->param(param);
+  return setNow(doc, {id, param, 0, {}}, Constant(std::clamp(tidy(value), d.hardMin, d.hardMax)));
+}
+
+class LensHandles {
+ public:
+  LensHandles(const Document& doc, double frame, const Scene& scene)
+      : m_doc(doc), m_scene(scene), m_frame(frame), m_width(float(scene.width)), m_height(float(scene.height)),
+        m_context(LensContext::of(doc, frame, scene.width, scene.height, m_tasks)) {
+    m_context.anchor = [this](NodeId thing, const V3f& place, double at) {
+      const SeenAt s = seenAt(m_doc, m_scene, thing, place, at);
+      return Anchor{s.at, s.share, s.depth};
+    };
+  }
+  LensHandles(const LensHandles&) = delete;
+
+  std::vector<Handle> make(const Node& n) {
+    if (n.kind->family() == "area") {
+      area(n);
+      return std::move(m_handles);
+    }
+    const std::string& kind = n.kind->id;
+    const V2f from = source(n);
+    const auto circle = [&](const char* param, float times, const char* label) { ring(n, from, param, times, label); };
+    if (kind == "lens.glow") circle("size", 1, "Halo's edge");
+    if (kind == "lens.starburst" && Params(n, m_frame).text("scale_by") == "picture")
+      circle("size", 8, "Size of the starburst");
+    if (kind == "lens.halo_rings") circle("radius", 1, "Radius of the ring");
+    if (kind == "lens.blur") circle("size", 1, "Size of the blur");
+    if (kind == "lens.streaks") streak(n, from);
+    if (kind == "lens.mirror_copy") hinge(n);
+    if (kind == "lens.vignette" && Params(n, m_frame).text("shape") == "drawn") {
+      const V2f centre = anchored(n, "centre");
+      Handle h = plain(n, "radius", "Radius of the vignette",
+                       centre + V2f(Params(n, m_frame).real("radius") * halfDiagonal(), 0));
+      h.lines = {round(centre, Params(n, m_frame).real("radius") * halfDiagonal())};
+      h.drag = [id = n.id, centre, half = halfDiagonal()](const Document& d, const V2f& to,
+                                                          const std::optional<Seen>&) {
+        return put(d, id, "radius", double((to - centre).length() / half));
+      };
+      m_handles.push_back(std::move(h));
+    }
+    if (n.kind->param("centre_x")) middle(n, "centre", "Centre");
+    for (const char* slot : {"areas"})
+      if (const auto it = n.children.find(slot); it != n.children.end())
+        for (const NodeId c : it->second)
+          if (const Node* child = m_doc.find(c)) area(*child);
+    return std::move(m_handles);
+  }
+
+ private:
+  float halfDiagonal() const { return 0.5f * std::hypot(m_width, m_height); }
+
+  // The place of an anchor: as stages see it.
+  V2f anchored(const Node& n, const std::string& prefix) const {
+    return anchorOf(Params(n, m_frame), prefix, m_context).at;
+  }
+  // Degrees by which a direction that follows is turned.
+  float aim(const Node& n, const V2f& from) const { return aimOf(Params(n, m_frame), m_context, from); }
+  // An angle as it is set, from one that is seen: in half a turn to both sides.
+  static double setAngle(double seen, double aim) { return std::remainder(seen - aim, 360.0); }
+
+  V2f source(const Node& stage) const {
+    for (const NodeId id : sourcesOfStage(m_doc, stage)) {
+      const Node* n = m_doc.find(id);
+      if (!n || n->kind->family() == "material" || n->kind->id == "object.group") continue;
+      const SeenAt s = seenAt(m_doc, m_scene, id, {}, m_frame);
+      if (s.share > 0 && s.at.x >= 0 && s.at.y >= 0 && s.at.x < m_width && s.at.y < m_height) return s.at;
+    }
+    return {0.5f * m_width, 0.5f * m_height};
+  }
+
+  static std::vector<V2f> round(const V2f& centre, float radius) {
+    std::vector<V2f> line;
+    for (int i = 0; i <= 64; ++i)
+      line.push_back(centre + V2f(std::cos(2 * pi * float(i) / 64), std::sin(2 * pi * float(i) / 64)) * radius);
+    return line;
+  }
+
+  Handle plain(const Node& n, const char* param, const char* label, const V2f& at) const {
+    Handle h;
+    h.id = n.name + "." + param;
+    h.param = param;
+    h.label = label;
+    h.at = at;
+    return h;
+  }
+
+  // A circle about the source whose radius is `times` a share of the height.
+  void ring(const Node& n, const V2f& from, const char* param, float times, const char* label) {
+    const float radius = Params(n, m_frame).real(param) * m_height * times;
+    Handle h = plain(n, param, label, from + V2f(radius, 0));
+    h.lines = {round(from, radius)};
+    h.drag = [id = n.id, param, from, per = m_height * times](const Document& d, const V2f& to,
+                                                              const std::optional<Seen>&) {
+      return put(d, id, param, double((to - from).length() / per));
+    };
+    m_handles.push_back(std::move(h));
+  }
+
+  void streak(const Node& n, const V2f& from) {
+    const Params p(n, m_frame);
+    const float turned = aim(n, {0.5f * m_width, 0.5f * m_height}), angle = (p.real("angle") + turned) * pi / 180,
+                length = p.real("length") * m_height;
+    Handle h = plain(n, "length", "End of the first ray", from + V2f(std::cos(angle), -std::sin(angle)) * length);
+    h.param.clear(); // its angle goes with it
+    h.lines = {{from, h.at}};
+    h.drag = [id = n.id, from, turned, height = m_height](const Document& d, const V2f& to,
+                                                          const std::optional<Seen>&) {
+      return put(put(d, id, "length", double((to - from).length() / height)), id, "angle",
+                 setAngle(double(aimTo(from, to)), double(turned)));
+    };
+    m_handles.push_back(std::move(h));
+  }
+
+  // A place given by shares of the frame, about what it follows.
+  void middle(const Node& n, const std::string& prefix, const char* label) {
+    const V2f at = anchored(n, prefix);
+    const Params p(n, m_frame);
+    const V2f own(p.real(prefix + "_x") * m_width, p.real(prefix + "_y") * m_height);
+    Handle h = plain(n, (prefix + "_x").c_str(), label, at);
+    h.param.clear();
+    h.lines = {{at - V2f(9, 0), at + V2f(9, 0)}, {at - V2f(0, 9), at + V2f(0, 9)}};
+    h.drag = [id = n.id, prefix, at, own, width = m_width, height = m_height](const Document& d, const V2f& to,
+                                                                              const std::optional<Seen>&) {
+      const V2f now = own + to - at;
+      return put(put(d, id, (prefix + "_x").c_str(), double(now.x / width)), id, (prefix + "_y").c_str(),
+                 double(now.y / height));
+    };
+    m_handles.push_back(std::move(h));
+  }
+
+  void hinge(const Node& n) {
+    const Params p(n, m_frame);
+    const V2f at = anchored(n, "hinge");
+    const bool level = p.reference("plane").target == 0;
+    const float turned = level ? aim(n, at) : 0, angle = (p.real("angle") + turned) * pi / 180,
+                reach = p.real("reach") * m_height;
+    const V2f along(std::cos(angle), -std::sin(angle)), across(-along.y, along.x);
+    if (level) {
+      Handle turn = plain(n, "angle", "Angle of the hinge", at + along * (0.25f * m_width));
+      turn.lines = {{at - along * m_width, at + along * m_width}};
+      turn.drag = [id = n.id, at, turned](const Document& d, const V2f& to, const std::optional<Seen>&) {
+        return put(d, id, "angle", setAngle(double(aimTo(at, to)), double(turned)));
+      };
+      m_handles.push_back(std::move(turn));
+      Handle far = plain(n, "reach", "Reach of the copy", at + across * reach);
+      far.lines = {{far.at - along * (0.15f * m_width), far.at + along * (0.15f * m_width)}};
+      far.drag = [id = n.id, at, across, height = m_height](const Document& d, const V2f& to,
+                                                            const std::optional<Seen>&) {
+        const V2f way = to - at;
+        return put(d, id, "reach", double((way.x * across.x + way.y * across.y) / height));
+      };
+      m_handles.push_back(std::move(far));
+    }
+    middle(n, "hinge", "Hinge");
+  }
+
+  void area(const Node& n) {
+    const Params p(n, m_frame);
+    if (n.kind->id == "area.gradient") {
+      const V2f from = anchored(n, "centre"), to = anchored(n, "end");
+      middle(n, "centre", "Beginning of the gradient");
+      m_handles.back().lines = {{from, to}};
+      middle(n, "end", "End of the gradient");
+      return;
+    }
+    const V2f centre = anchored(n, "centre");
+    const float turned = aim(n, centre), turn = (p.real("turn") - turned) * pi / 180,
+                w = 0.5f * p.real("width") * m_height, h = 0.5f * p.real("height") * m_height;
+    const V2f x(std::cos(turn), std::sin(turn)), y(-x.y, x.x);
+    std::vector<V2f> outline;
+    if (n.kind->id == "area.ellipse")
+      for (int i = 0; i <= 64; ++i)
+        outline.push_back(centre + x * (w * std::cos(2 * pi * float(i) / 64)) +
+                          y * (h * std::sin(2 * pi * float(i) / 64)));
+    else
+      outline = {centre - x * w - y * h, centre + x * w - y * h, centre + x * w + y * h, centre - x * w + y * h,
+                 centre - x * w - y * h};
+    const auto edge = [&](const char* param, const V2f& way, float half, const char* label) {
+      Handle e = plain(n, param, label, centre + way * half);
+      e.drag = [id = n.id, param, centre, way, height = m_height](const Document& d, const V2f& to,
+                                                                  const std::optional<Seen>&) {
+        const V2f to0 = to - centre;
+        return put(d, id, param, double(2 * std::abs(to0.x * way.x + to0.y * way.y) / height));
+      };
+      m_handles.push_back(std::move(e));
+    };
+    edge("width", x, w, "Width");
+    m_handles.back().lines = {outline};
+    edge("height", y, h, "Height");
+    Handle t = plain(n, "turn", "Turn", centre + x * (w + 24));
+    t.lines = {{centre + x * w, t.at}};
+    t.drag = [id = n.id, centre, turned](const Document& d, const V2f& to, const std::optional<Seen>&) {
+      return put(d, id, "turn", setAngle(double(turned), double(aimTo(centre, to))));
+    };
+    m_handles.push_back(std::move(t));
+    middle(n, "centre", "Centre");
+  }
+
+  const Document& m_doc;
+  const Scene& m_scene;
+  double m_frame;
+  float m_width, m_height;
+  const Tasks m_tasks{1};
+  LensContext m_context; ///< the frame as stages have it
+  std::vector<Handle> m_handles;
+};
+
+} // namespace
+
+std::vector<Handle> lensHandles(const Document& doc, const Node& stage, double frame, const Scene& scene) {
+  return LensHandles(doc, frame, scene).make(stage);
+}
+
+} // namespace ilumbra

@@ -1,0 +1,96 @@
+#include "core/transport/emission.h"
+
+#include "core/scene/plates.h"
+
+namespace ilumbra {
+
+void addSky(PathState& path) {
+  float clear = 1; // of the sky, beside a plate that clear things show in front of it
+  if (path.scene.plateGroup >= 0 && path.specularChain && !path.primary && path.label.seen == SeenThrough) {
+    float alpha;
+    const Color light = plateSeen(*path.scene.plates, path.scene.camera, path.direction, alpha);
+    Label l = path.label;
+    l.group = uint16_t(path.scene.plateGroup);
+    l.event = EventEmitted;
+    l.thing = path.scene.plateThing;
+    l.material = noMaterial;
+    addLight(path, l, path.throughput * light * path.scene.plateBaked);
+    clear = 1 - alpha;
+  }
+  for (const Emitter& sky : path.scene.skies) {
+    if (countedStraight(path, sky) || photonsCarry(path, sky)) continue;
+    const bool shown = !path.specularChain ||
+                       (path.primary ? sky.switches & SwitchSeen && !path.scene.plateBehind
+                                     : !((path.label.seen & SeenMirrored) && !(sky.switches & SwitchMirrored)) &&
+                                           !((path.label.seen & SeenThrough) && !(sky.switches & SwitchThrough)));
+    if (!shown) continue;
+    float w = 1;
+    if (std::isfinite(path.previousPdf))
+      w = powerHeuristic(path.previousPdf,
+                         sky.light->density(path.previousPoint, path.direction, infinite, path.direction));
+    Label l = path.label;
+    l.group = sky.group;
+    l.event = eventMet(path);
+    if (path.primary) l.first = sky.thing;
+    if (path.specularChain) {
+      l.thing = sky.thing;
+      l.material = noMaterial;
+    }
+    addLight(path, l,
+             path.throughput * sky.light->radiance(path.direction, path.direction) * sky.baked *
+                 (w * clear * path.bounceFactor * lampShare(path, sky, infinite)));
+  }
+}
+
+void addLamp(PathState& path, const Hit& hit) {
+  const Instance& in = *hit.instance;
+  const Emitter& e = path.scene.emitters[size_t(in.emitter)];
+  const Color radiance = path.rays.moment().radiance(e, path.direction, hit.geometric);
+  Label l = path.label;
+  l.group = e.group;
+  l.event = eventMet(path);
+  if (path.primary) l.first = in.thing;
+  if (path.specularChain) {
+    l.thing = in.thing;
+    l.material = noMaterial;
+  }
+  if (path.primary) path.first = {true, 1, path.travelled, hit.geometric, Color(0.0f), in.thing};
+  if (path.specularChain) path.first.lookedAt = l, path.lampSeen = true;
+  if (countedStraight(path, e) || path.lampsAccounted || isBlack(radiance) || photonsCarry(path, e)) return;
+  float w = 1;
+  if (std::isfinite(path.previousPdf))
+    w = powerHeuristic(path.previousPdf,
+                       lampProbability(path, in.emitter) *
+                           path.rays.moment().density(e, path.previousPoint, path.direction,
+                                                      length(hit.point - path.previousPoint), hit.geometric));
+  addLight(path, l,
+           path.throughput * radiance * e.baked * (w * lampShare(path, e, length(hit.point - path.previousPoint))));
+}
+
+void addEmission(PathState& path, const Hit& hit, const Material& m, const PatternPoint& at, const Color& throughput) {
+  const Instance& in = *hit.instance;
+  const int emitter = m.emits ? in.emitterOf(m.index, hit.copy->index) : -1;
+  if (emitter < 0 || path.lampsAccounted) return;
+  if (!(path.primary || (in.switches & SwitchLightsOthers) || path.specularChain)) return;
+  if (!m.emitsBack && dot(path.direction, hit.geometric) > 0) return;
+  const Emitter& e = path.scene.emitters[size_t(emitter)];
+  if (countedStraight(path, e) || photonsCarry(path, e)) return;
+  float w = 1;
+  if (std::isfinite(path.previousPdf))
+    w = powerHeuristic(path.previousPdf,
+                       lampProbability(path, emitter) *
+                           path.rays.moment().density(e, path.previousPoint, path.direction,
+                                                      length(hit.point - path.previousPoint), hit.geometric));
+  Label l = path.label;
+  l.group = e.group;
+  l.event = eventMet(path);
+  const uint16_t thing = in.thingAt(hit.copy->index);
+  if (path.primary) l.first = thing;
+  if (path.specularChain) {
+    l.thing = thing;
+    l.material = m.index;
+  }
+  addLight(path, l, throughput * m.emissionColor.color(at) * e.baked * w);
+}
+
+} // namespace ilumbra
