@@ -80,7 +80,7 @@ void Background::launch(Piece& piece) {
     try {
       finish = work(shared->cancel);
     } catch (const Error& e) {
-      error = e.kind() == Refusal::Cancelled ? QStringLiteral("-") : QString::fromUtf8(e.what());
+      error = e.kind() == ErrorKind::Cancelled ? QStringLiteral("-") : QString::fromUtf8(e.what());
     } catch (const std::bad_alloc&) {
       error = tr("There is not enough memory for this");
     } catch (const std::exception& e) {

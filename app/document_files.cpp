@@ -79,9 +79,9 @@ void DocumentFiles::open(const QString& path, Done done) {
                         const std::string file = path.toStdString();
                         const uint64_t content = contentOf(file);
                         const Document doc = readDocument(kinds, file);
-                        std::vector<std::string> troubles;
-                        const ProofSet set = readProofs(kinds, file, &troubles, &cancel);
-                        return [this, doc, set, path, content, troubles, done] {
+                        std::vector<std::string> warnings;
+                        const ProofSet set = readProofs(kinds, file, &warnings, &cancel);
+                        return [this, doc, set, path, content, warnings, done] {
                           quietly(keeping, [] { recovery::forget(); }, {});
                           m_loading = true;
                           m_studio.open(doc, QFileInfo(path).absoluteFilePath(), set);
@@ -90,7 +90,7 @@ void DocumentFiles::open(const QString& path, Done done) {
                           m_kept = doc;
                           remember(m_studio.path());
                           m_studio.tell(tr("Opened %1").arg(fileName(path)));
-                          if (!troubles.empty()) m_studio.tell(qs(troubles.front()), true);
+                          if (!warnings.empty()) m_studio.tell(qs(warnings.front()), true);
                           if (done) done();
                         };
                       });
@@ -151,6 +151,8 @@ void DocumentFiles::write(const QString& path, bool evenIfChanged, Done done) {
                         onDisk->store(contentHash(toJson(saved)) | 1);
                         return [this, doc, saved, path, done] {
                           const bool moved = m_studio.path() != QFileInfo(path).absoluteFilePath();
+                          // What was kept under the old name is there too, even if its turn had not come yet.
+                          if (moved && m_proofsDue) writeProofsHome();
                           m_studio.markSaved(doc, saved, QFileInfo(path).absoluteFilePath());
                           remember(m_studio.path());
                           // What was edited meanwhile is not saved, and stays kept aside.
@@ -298,7 +300,10 @@ void DocumentFiles::autosave() {
 }
 
 void DocumentFiles::keepProofs() {
-  if (!m_proofsDue || m_studio.works().busy(proofs)) return;
+  if (m_proofsDue && !m_studio.works().busy(proofs)) writeProofsHome();
+}
+
+void DocumentFiles::writeProofsHome() {
   m_proofsDue = false;
   const QString home = m_studio.path().isEmpty() ? recovery::own() : m_studio.path();
   auto left = std::make_shared<std::vector<int>>();
@@ -361,7 +366,7 @@ void DocumentFiles::takeUp(const recovery::Lost& lost) {
   m_studio.background(tr("Taking up unsaved work"),
                       [this, lost, kinds = m_studio.kinds()](const CancelFlag& cancel) -> std::function<void()> {
                         const Document doc = recovery::read(kinds, lost);
-                        std::vector<std::string> troubles;
+                        std::vector<std::string> warnings;
                         // Undo leads back to the file, if it can be read.
                         Document base = Document::create(kinds);
                         uint64_t content = 0;
@@ -371,14 +376,14 @@ void DocumentFiles::takeUp(const recovery::Lost& lost) {
                             base = readDocument(kinds, lost.original.toStdString());
                             content = contentOf(lost.original.toStdString());
                           } catch (const Error& e) {
-                            troubles.push_back(e.what());
+                            warnings.push_back(e.what());
                           }
                         }
                         set = readProofs(kinds, (lost.original.isEmpty() ? lost.file : lost.original).toStdString(),
-                                         &troubles, &cancel);
+                                         &warnings, &cancel);
                         // The new copy is there before the old one goes.
                         recovery::keep(doc, lost.original);
-                        return [this, lost, doc, base, set, content, troubles] {
+                        return [this, lost, doc, base, set, content, warnings] {
                           m_loading = true;
                           m_studio.open(base, lost.original, set);
                           m_loading = false;
@@ -392,8 +397,8 @@ void DocumentFiles::takeUp(const recovery::Lost& lost) {
                           } else {
                             recovery::forget(lost);
                           }
-                          m_studio.tell(troubles.empty() ? tr("Taken up again: save to keep it") : qs(troubles.front()),
-                                        !troubles.empty());
+                          m_studio.tell(warnings.empty() ? tr("Taken up again: save to keep it") : qs(warnings.front()),
+                                        !warnings.empty());
                         };
                       });
 }

@@ -46,6 +46,7 @@ class DocumentFiles : public QObject {
   void takeUp(const recovery::Lost& lost);
   void autosave();
   void keepProofs();
+  void writeProofsHome();
   void quietly(const QString& lane, std::function<void()> work, std::function<void(const QString& error)> ended);
   void leaveWhenIdle(Done then);
 

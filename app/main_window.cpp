@@ -363,19 +363,19 @@ static QString timeText(double seconds) {
 }
 
 // What had to be made anew.
-static QString stageText(Stage stage) {
+static QString stageText(Invalidation stage) {
   switch (stage) {
-  case Stage::Display:
+  case Invalidation::Display:
     return QObject::tr("view");
-  case Stage::Lens:
+  case Invalidation::Lens:
     return QObject::tr("lens");
-  case Stage::Mix:
+  case Invalidation::Mix:
     return QObject::tr("light mixed");
-  case Stage::Shading:
+  case Invalidation::Shading:
     return QObject::tr("surfaces");
-  case Stage::Placement:
+  case Invalidation::Placement:
     return QObject::tr("places");
-  case Stage::Geometry:
+  case Invalidation::Geometry:
     return QObject::tr("shapes");
   }
   return {};
@@ -416,10 +416,10 @@ void MainWindow::showState() {
   QString trouble;
   if (image && !image->error.empty())
     trouble = qs(image->error);
-  else if (image && !image->troubles.empty())
-    trouble = image->troubles.size() == 1
-                  ? qs(image->troubles.front())
-                  : tr("%1 (and %2 more)").arg(qs(image->troubles.front())).arg(image->troubles.size() - 1);
+  else if (image && !image->warnings.empty())
+    trouble = image->warnings.size() == 1
+                  ? qs(image->warnings.front())
+                  : tr("%1 (and %2 more)").arg(qs(image->warnings.front())).arg(image->warnings.size() - 1);
   if (trouble != m_trouble) {
     m_trouble = trouble;
     showMessage();
@@ -441,7 +441,7 @@ void MainWindow::showMessage() {
 void MainWindow::showMessages() {
   QStringList lines;
   if (!m_trouble.isEmpty() && m_studio.image())
-    for (const std::string& t : m_studio.image()->troubles) lines << tr("Now: %1").arg(qs(t));
+    for (const std::string& t : m_studio.image()->warnings) lines << tr("Now: %1").arg(qs(t));
   for (auto it = m_messages.rbegin(); it != m_messages.rend(); ++it)
     lines << QStringLiteral("%1  %2").arg(it->first, it->second);
   if (lines.isEmpty()) lines << tr("Nothing was said yet");

@@ -115,7 +115,7 @@ void ModelFiles::importAs(const QString& path, const ImportOptions& options, std
             compileScene(imported.doc, {.frame = currentFrame(doc), .width = 16, .height = 16, .queries = {}},
                          assets.assets(doc.folder(), &cancel), cache, &cancel);
         std::vector<std::string> told = imported.notes;
-        for (const std::string& t : scene->troubles)
+        for (const std::string& t : scene->warnings)
           if (std::find(told.begin(), told.end(), t) == told.end()) told.push_back(t);
         const Document stood = standUp(imported.doc, *scene, &told);
         return [this, doc, stood, imported, path, options, told, done] {

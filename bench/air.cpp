@@ -39,7 +39,7 @@ Cost cost(const CompileWith& compile, const Document& doc, uint32_t samples, Nod
     c.time += seconds([&] { r.advance(tasks, samples, never); }) / (2.0 * samples);
     c.rays += r.count().rays;
     pictures.push_back(
-        collect(r.film(), seenOn ? layerIndex(r.scene(), queries.front()) : 0, r.scene().amounts, 1, tasks));
+        collect(r.film(), seenOn ? layerIndex(r.scene(), queries.front()) : 0, r.scene().groupScales, 1, tasks));
   }
   for (size_t i = 0; i < pictures[0].pixels(); ++i) {
     const double a = double(luminance(
@@ -77,9 +77,9 @@ Cost byDistance(const Scene& scene, float sigma, float anisotropy, uint32_t samp
                 LightSample s;
                 const Emitter& e = scene.emitters.front();
                 if (e.light->sample(at, sampler.get2(), s) && !rays.occluded(at, s.direction, s.distance * 0.9998f))
-                  value = double(luminance(s.radiance * scene.amounts[e.group]) *
+                  value = double(luminance(s.radiance * scene.groupScales[e.group]) *
                                  phase(dot(s.direction, ray.direction), anisotropy) * std::exp(-sigma * s.distance) /
-                                 (std::isfinite(s.density) ? s.density : 1));
+                                 (std::isfinite(s.pdf) ? s.pdf : 1));
               }
               const size_t i = size_t(y) * size_t(scene.width) + size_t(x);
               sum[i] += value;

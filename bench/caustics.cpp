@@ -45,7 +45,7 @@ std::vector<LayerQuery> onFloor(const Document& doc) {
   return {{.name = "floor", .things = {doc.findByName("Floor")->id}}};
 }
 Picture light(const Rendering& r, const Document& doc, const Tasks& tasks) {
-  return collect(r.film(), layerIndex(r.scene(), onFloor(doc).front()), r.scene().amounts, 1, tasks);
+  return collect(r.film(), layerIndex(r.scene(), onFloor(doc).front()), r.scene().groupScales, 1, tasks);
 }
 
 // Mean squared error after about so many seconds of samples, and how long they took.

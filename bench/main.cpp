@@ -161,7 +161,7 @@ void glow() {
   double worst = 0;
   std::string each;
   for (const float size : {0.005f, 0.03f, 0.12f, 0.5f}) {
-    const GlowKernel kernel(size, 1, h);
+    const GaussianSum kernel = glowKernel(size, 1, h);
     const double t = best(3, [&] { convolve(p, kernel, tasks); });
     worst = std::max(worst, t / copied);
     each += fmt::format("{}{:g} %: {:.0f}", each.empty() ? "" : ", ", size * 100, t / copied);
@@ -171,7 +171,7 @@ void glow() {
   double error = 0;
   const int n = 400;
   for (const float size : {0.008f, 0.03f, 0.09f, 0.17f}) {
-    const GlowKernel kernel(size, 1, n);
+    const GaussianSum kernel = glowKernel(size, 1, n);
     for (int phase = 0; phase < 16; ++phase) {
       Picture dot(n, n);
       const int cx = n / 2 + phase, cy = n / 2 + (phase * 7) % 16;
@@ -241,7 +241,7 @@ void samplers(Hall& hall) {
   const auto compile = [&](const Document& d) {
     return compileScene(d, {.frame = 1, .queries = {}}, noFiles(), cache);
   };
-  const auto picture = [&](const Rendering& r) { return collect(r.film(), 0, r.scene().amounts, 1, tasks); };
+  const auto picture = [&](const Rendering& r) { return collect(r.film(), 0, r.scene().groupScales, 1, tasks); };
   {
     const ScenePtr scene = compile(lampRoom(hall.kinds, 1, 480, 270));
     const RayLog log = raysOf(*scene, 4);
@@ -319,7 +319,7 @@ void samplers(Hall& hall) {
     const double samples = seconds([&] { r.advance(tasks, 8, never); }) / 8;
     costs.push_back(seconds([&] {
                       const Denoiser denoiser(r.film(), tasks);
-                      sceneLight(*shown, r.film(), shown->amounts, tasks, &denoiser);
+                      sceneLight(*shown, r.film(), shown->groupScales, tasks, &denoiser);
                     }) /
                     samples);
   }
@@ -454,7 +454,7 @@ void interaction(Hall& hall) {
 }
 
 // One object edited among 2 000, each of its own form, with 5 million triangles in all.
-void crowd(Hall& hall) {
+void array(Hall& hall) {
   SceneBuilder b(hall.kinds);
   b.settings({{"width", "1280"}, {"height", "720"}});
   b.add("camera.lens", "Camera",
@@ -474,7 +474,8 @@ void crowd(Hall& hall) {
   SceneCache cache;
   const ScenePtr scene = hall.compile(doc, cache);
   size_t triangles = 0;
-  for (const Instance& i : scene->instances) triangles += i.light < 0 ? i.geometry->shape.mesh.triangles.size() : 0;
+  for (const InstancedObject& i : scene->objects)
+    triangles += i.light < 0 ? i.geometry->shape.mesh.triangles.size() : 0;
   const Tasks tasks;
   const std::vector<RayLog::Entry> rays = cameraRays(*scene);
   const auto primaryRays = [&] {
@@ -555,7 +556,7 @@ int main(int argc, char** argv) {
       {"glow", glow},
       {"lens", [&] { lensRatios(hall.kinds, line); }},
       {"interaction", [&] { interaction(hall); }},
-      {"crowd", [&] { crowd(hall); }},
+      {"array", [&] { array(hall); }},
       {"air",
        [&] {
          airRatios(

@@ -87,7 +87,7 @@ double render(Document doc, AssetCache& assets, const char* edit, const Constant
     return compileScene(d, {.queries = lensQueries(d)}, assets.assets(""), cache);
   };
   Rendering r(compile(doc));
-  if (!r.scene().troubles.empty()) fmt::print(stderr, "{}\n", r.scene().troubles.front());
+  if (!r.scene().warnings.empty()) fmt::print(stderr, "{}\n", r.scene().warnings.front());
   r.advance(tasks, 2, never);
   const auto start = std::chrono::steady_clock::now();
   Rendering draft(compile(setAt(doc, resolve(doc, edit), value)), 2, true);
@@ -170,7 +170,7 @@ double copies() {
   const ScenePtr few = compile(2);
   const double before = now();
   const ScenePtr many = compile(100);
-  return (now() - before) / double(many->copies.size() - few->copies.size());
+  return (now() - before) / double(many->instances.size() - few->instances.size());
 }
 
 struct Case {

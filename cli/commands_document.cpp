@@ -40,7 +40,7 @@ Json paramJson(const ParamDef& d) {
   if (!d.accepts.empty()) j["accepts"] = d.accepts;
   j["keys"] = d.keyable;
   j["pattern"] = d.patternable;
-  j["redoes"] = stageName(d.stage);
+  j["redoes"] = invalidationName(d.stage);
   j["help"] = d.helpText;
   return j;
 }
@@ -195,11 +195,11 @@ void findInEffects(const Context& c, const Document& doc, const ScenePtr& scene,
   if (!rendering.advance(tasks, 12, *c.cancel)) throw cancelled();
   const Assets files = assets.assets(doc.folder(), c.cancel);
   const LensResult developed =
-      develop(doc, frame, *scene, rendering.film(), scene->amounts, tasks, {.assets = &files, .cancel = c.cancel});
+      develop(doc, frame, *scene, rendering.film(), scene->groupScales, tasks, {.assets = &files, .cancel = c.cancel});
   for (const Node* e : doc.family("effect")) {
     if (!Params(*e, frame).flag("on")) continue;
     for (Finding f :
-         measureRoute(doc, e->id, frame, *scene, rendering.film(), scene->amounts, developed, tasks).findings) {
+         measureRoute(doc, e->id, frame, *scene, rendering.film(), scene->groupScales, developed, tasks).findings) {
       if (f.weight == Finding::Weight::Note) continue;
       f.text = e->name + ": " + f.text;
       findings.push_back(std::move(f));
@@ -234,7 +234,7 @@ void checkCommand(const Context& c, const std::string& file) {
       }
       notes.push_back({{"text", f.text}, {"mends", mends}});
     }
-    print(Json{{"file", file}, {"problems", scene->troubles}, {"unknown", unknown}, {"findings", notes}});
+    print(Json{{"file", file}, {"problems", scene->warnings}, {"unknown", unknown}, {"findings", notes}});
   } else {
     for (const std::string& u : unknown) print(fmt::format("{}: {}", file, u));
     for (const Finding& f : findings) {
@@ -246,10 +246,10 @@ void checkCommand(const Context& c, const std::string& file) {
       }
     }
   }
-  if (!scene->troubles.empty()) {
+  if (!scene->warnings.empty()) {
     if (!c.json)
-      for (size_t i = 1; i < scene->troubles.size(); ++i) print(file + ": " + scene->troubles[i]);
-    throw badInput(file + ": " + scene->troubles.front());
+      for (size_t i = 1; i < scene->warnings.size(); ++i) print(file + ": " + scene->warnings[i]);
+    throw badInput(file + ": " + scene->warnings.front());
   }
   const size_t told = unknown.size() + findings.size();
   if (!c.json)
@@ -274,8 +274,8 @@ void healthCommand(const Context& c, const std::string& file, const std::vector<
   Json all = Json::array();
   for (const Node* n : things) {
     if (n->kind->id == "object.group") continue;
-    std::vector<std::string> troubles;
-    Form form = formOf(*n, {doc, frame, assets.assets(doc.folder(), c.cancel), c.cancel, &troubles});
+    std::vector<std::string> warnings;
+    Form form = formOf(*n, {doc, frame, assets.assets(doc.folder(), c.cancel), c.cancel, &warnings});
     form.copies.clear();
     const MeshHealth h = examine(meshOf(form), true, c.cancel);
     if (c.json)
@@ -303,11 +303,11 @@ void importCommand(const Context& c, const std::string& model, const std::string
   SceneCache cache;
   const ScenePtr scene = compileScene(doc, {.frame = 1, .width = 16, .height = 16, .queries = {}},
                                       assets.assets(doc.folder()), cache, c.cancel);
-  for (const std::string& t : scene->troubles) imported.notes.push_back(t);
+  for (const std::string& t : scene->warnings) imported.notes.push_back(t);
   if (!bare) doc = standUp(doc, *scene, &imported.notes);
   writeDocument(doc, output);
   size_t triangles = 0, objects = doc.family("object").size();
-  for (const Instance& i : scene->instances) triangles += size_t(i.light >= 0 ? 0 : 1);
+  for (const InstancedObject& i : scene->objects) triangles += size_t(i.light >= 0 ? 0 : 1);
   told(c, output, imported.notes, Json{{"objects", objects}, {"bodies", triangles}});
 }
 

@@ -102,7 +102,7 @@ Rendered renderFrame(const Context& c, const Args& a, const Document& doc, doubl
                                        .overscan = lensOverscan(doc),
                                        .layerMemory = size_t(4) << 30},
                                       files, cache, c.cancel);
-  for (const std::string& t : scene->troubles)
+  for (const std::string& t : scene->warnings)
     std::fputs(fmt::format("ilumbra-cli: {}: {}\n", a.file, t).c_str(), stderr);
   if (!activeCamera(doc)) throw badInput(a.file + ": has no camera");
   Rendered r{Rendering(scene), {}, {}, 0};
@@ -110,7 +110,7 @@ Rendered renderFrame(const Context& c, const Args& a, const Document& doc, doubl
   Progress progress;
   const double noise = a.noise >= 0 ? a.noise : settingsOf(doc).number("noise");
   // Plates alone need no ray.
-  while (!scene->bare() && r.rendering.samples() < target && !r.rendering.calm()) {
+  while (!scene->bare() && r.rendering.samples() < target && !r.rendering.converged()) {
     if (!r.rendering.advance(tasks, r.rendering.nextPass(target), *c.cancel, region, noise)) throw cancelled();
     const uint32_t done = r.rendering.samples();
     const double share = std::max(double(done) / target, a.seconds > 0 ? std::min(1.0, elapsed() / a.seconds) : 0.0);
@@ -123,7 +123,7 @@ Rendered renderFrame(const Context& c, const Args& a, const Document& doc, doubl
     r.denoiser.emplace(r.rendering.film(), tasks);
   const Denoiser* denoiser = r.denoiser ? &*r.denoiser : nullptr;
   r.developed = develop(doc, frame, *scene, r.rendering.film(),
-                        sceneLight(*scene, r.rendering.film(), scene->amounts, tasks, denoiser), tasks,
+                        sceneLight(*scene, r.rendering.film(), scene->groupScales, tasks, denoiser), tasks,
                         {.on = !a.noLens, .assets = &files});
   r.seconds = elapsed();
   return r;
@@ -172,8 +172,8 @@ void renderCommand(const Context& c, const Args& a) {
     const Document doc = setValue(base, base.settings().id, "frame", Constant(frames[i]));
     const Rendered r = renderFrame(c, a, doc, frames[i], tasks, assets, cache, double(i) / double(frames.size()),
                                    double(i + 1) / double(frames.size()));
-    const PictureFile file = pictureFile(doc, frames[i], r.rendering, r.rendering.scene().amounts, r.developed, passes,
-                                         tasks, r.denoiser ? &*r.denoiser : nullptr);
+    const PictureFile file = pictureFile(doc, frames[i], r.rendering, r.rendering.scene().groupScales, r.developed,
+                                         passes, tasks, r.denoiser ? &*r.denoiser : nullptr);
     std::vector<float> alpha;
     if (a.alpha)
       for (size_t k = 0; k < r.developed.picture.pixels(); ++k)
@@ -196,7 +196,7 @@ void renderCommand(const Context& c, const Args& a) {
                       {"denoised", r.denoiser.has_value()},
                       {"dropped", count.dropped},
                       {"limited", count.limited},
-                      {"left_out", r.rendering.scene().troubles}});
+                      {"left_out", r.rendering.scene().warnings}});
   }
   if (c.json) {
     Json j = sequence ? Json{{"frames", report}} : report[0];
@@ -328,7 +328,7 @@ void routeCommand(const Context& c, const Args& a) {
   Json all = Json::array();
   for (const Node* e : effects) {
     const Route route = measureRoute(doc, e->id, frame, r.rendering.scene(), r.rendering.film(),
-                                     r.rendering.scene().amounts, r.developed, tasks);
+                                     r.rendering.scene().groupScales, r.developed, tasks);
     const bool on = Params(*e, frame).flag("on");
     if (c.json) {
       all.push_back(routeJson(route, e->name, on));
@@ -371,7 +371,7 @@ void compareCommand(const Context& c, const Args& a) {
                         {"before", d.before},
                         {"after", d.after},
                         {"text", describe(d)},
-                        {"redoes", stageName(d.stage)}});
+                        {"redoes", invalidationName(d.stage)}});
       return print(Json{{"equal", all.empty()}, {"differences", list}});
     }
     if (all.empty()) print(std::string("no difference"));

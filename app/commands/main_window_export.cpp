@@ -77,7 +77,7 @@ void MainWindow::exportPicture(const QString& path, bool whenFinished, std::func
           if (!state) throw badInput(why);
           const bool exr = path.endsWith(QStringLiteral(".exr"));
           given->set_value(
-              {pictureFile(state->doc, currentFrame(state->doc), state->rendering, state->amounts, state->developed,
+              {pictureFile(state->doc, currentFrame(state->doc), state->rendering, state->groupScales, state->developed,
                            exr ? parsePasses("all") : std::vector<std::string>{}, state->tasks, state->denoiser),
                settingsOf(state->doc).text("view"), state->rendering.samples()});
         } catch (...) {

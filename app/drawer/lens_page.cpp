@@ -289,7 +289,7 @@ void LensPage::fitAmount(NodeId stage, uint64_t gesture) {
       const Assets files = assets.assets(state->doc.folder(), &state->leaving);
       const auto amount =
           fittingAmount(state->doc, stage, currentFrame(state->doc), state->rendering.scene(), state->rendering.film(),
-                        state->amounts, state->tasks, {.assets = &files, .cancel = &state->leaving});
+                        state->groupScales, state->tasks, {.assets = &files, .cancel = &state->leaving});
       if (!amount) return;
       send([self, stage, before, amount = *amount, gesture] {
         const Node* n = self ? self->m_studio.doc().find(stage) : nullptr;

@@ -26,10 +26,7 @@ constexpr double mostStops = 6;
 
 QColor shown(const Color& linear709) {
   const float most = std::max(1e-6f, maxComponent(linear709));
-  const auto curve = [&](float v) {
-    const float x = clamp01(v / most);
-    return x <= 0.0031308f ? 12.92f * x : 1.055f * std::pow(x, 1 / 2.4f) - 0.055f;
-  };
+  const auto curve = [&](float v) { return srgbEncoded(clamp01(v / most)); };
   return QColor::fromRgbF(curve(linear709.x), curve(linear709.y), curve(linear709.z));
 }
 
@@ -152,8 +149,7 @@ void BalanceRow::setStops(double stops, uint64_t gesture) {
 void BalanceRow::tint() {
   const QColor c = QColorDialog::getColor(m_tint, this, tr("Tint of %1").arg(m_name));
   if (!c.isValid()) return;
-  const auto linear = [](double v) { return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); };
-  set("tint", Triple{linear(c.redF()), linear(c.greenF()), linear(c.blueF())});
+  set("tint", Triple{srgbDecoded<double>(c.redF()), srgbDecoded<double>(c.greenF()), srgbDecoded<double>(c.blueF())});
 }
 
 void BalanceRow::split(bool join) {

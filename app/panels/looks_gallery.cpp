@@ -88,7 +88,7 @@ void LooksGallery::draw() {
     const Scene& scene = state->rendering.scene();
     const Assets files = assets.assets(doc.folder(), &state->leaving);
     try {
-      const SmallLens small(scene, state->rendering.film(), state->amounts, exposureFactor(doc, frame), 2 * wide,
+      const SmallLens small(scene, state->rendering.film(), state->groupScales, exposureFactor(doc, frame), 2 * wide,
                             state->tasks);
       for (size_t i = 0; i <= looks->size(); ++i) {
         const Document with =

@@ -2,6 +2,7 @@
 
 #include "app/flow_layout.h"
 #include "app/theme.h"
+#include "core/base/colorspace.h"
 #include "core/document/units.h"
 
 #include <QColorDialog>
@@ -126,7 +127,7 @@ ColorRow::ColorRow(Studio& s, const Address& a, QWidget* parent) : LineRow(s, a,
 static QColor shown(const Triple& t) {
   const double most = std::max({1.0, t[0], t[1], t[2]});
   const auto byte = [&](double v) {
-    return int(std::lround(255 * std::clamp(linearToSrgb(std::max(0.0, v / most)), 0.0, 1.0)));
+    return int(std::lround(255 * std::clamp(srgbEncoded<double>(std::max(0.0, v / most)), 0.0, 1.0)));
   };
   return {byte(t[0]), byte(t[1]), byte(t[2])};
 }
@@ -179,7 +180,8 @@ void ColorRow::activate() {
   const uint64_t gesture = m_studio.newGesture();
   const Value before = value();
   const auto take = [&](const QColor& c) {
-    set(Triple{srgbToLinear(c.redF()), srgbToLinear(c.greenF()), srgbToLinear(c.blueF())}, gesture);
+    set(Triple{srgbDecoded<double>(c.redF()), srgbDecoded<double>(c.greenF()), srgbDecoded<double>(c.blueF())},
+        gesture);
   };
   connect(&dialog, &QColorDialog::currentColorChanged, this, take);
   if (dialog.exec() != QDialog::Accepted)

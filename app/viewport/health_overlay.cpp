@@ -41,12 +41,12 @@ void HealthOverlay::refresh() {
     std::vector<NodeId> wanted;
     for (const NodeId id : m_studio.selection())
       for (const NodeId inside : treeOf(m_studio.doc(), id)) wanted.push_back(inside);
-    for (const Instance& i : scene->instances) {
+    for (const InstancedObject& i : scene->objects) {
       const NodeId thing = scene->things[i.thing].node;
       if (i.light >= 0 || !i.geometry || i.geometry->shape.sphereRadius > 0 ||
           std::find(wanted.begin(), wanted.end(), thing) == wanted.end())
         continue;
-      Entry e{thing, qs(scene->things[i.thing].name), i.geometry, scene->copies[i.firstCopy].toWorld, nullptr};
+      Entry e{thing, qs(scene->things[i.thing].name), i.geometry, scene->instances[i.firstInstance].toWorld, nullptr};
       for (const Entry& known : m_entries)
         if (known.geometry == e.geometry) e.health = known.health;
       now.push_back(std::move(e));

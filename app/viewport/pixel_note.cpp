@@ -33,7 +33,7 @@ void PixelNote::ask(int x, int y, const QPoint& at) {
     if (!s) return;
     try {
       const PixelReading r = askPixel(s->doc, currentFrame(s->doc), s->rendering.scene(), s->rendering.film(),
-                                      s->amounts, s->developed, x, y);
+                                      s->groupScales, s->developed, x, y);
       send([self, number, r, x, y] {
         // An answer to an older question is of no use any more.
         if (self && self->m_asked == number) self->show(r, x, y);

@@ -2,6 +2,8 @@
 
 #include "core/compile/camera.h"
 #include "core/document/units.h"
+#include "core/effects/mends.h"
+#include "core/effects/route_parts.h"
 #include "core/scene/geometry.h"
 #include "core/scene/ray_caster.h"
 #include "core/scene/trace_count.h"
@@ -14,16 +16,14 @@ namespace {
 
 using Weight = Finding::Weight;
 
-std::string at(const Node& n, const char* param) { return n.name + "." + param; }
-
 std::string shown(const Node& n, const char* param, double value) { return formatNumber(*n.kind->param(param), value); }
 
 // The object that shuts a place in on all sides, or null: every ray from there meets it, and it lets no light out.
-const Instance* shutIn(const Scene& scene, const V3f& from, uint16_t own) {
+const InstancedObject* shutIn(const Scene& scene, const V3f& from, uint16_t own) {
   TraceCount count;
   const RayCaster rays(scene, count, nullptr);
-  const Instance* shell = nullptr;
-  const Copy* copy = nullptr; // one body must do it, not many of the same form
+  const InstancedObject* shell = nullptr;
+  const Instance* copy = nullptr; // one body must do it, not many of the same form
   constexpr int ways = 48;
   for (int k = 0; k < ways; ++k) {
     Sampler sampler(0, 0, uint32_t(k), 11);
@@ -34,20 +34,20 @@ const Instance* shutIn(const Scene& scene, const V3f& from, uint16_t own) {
     // What belongs to the lamp itself is passed.
     for (int step = 0; step < 16 && !met; ++step) {
       if (!rays.intersect(o, d, std::numeric_limits<float>::infinity(), hit)) return nullptr;
-      met = hit.instance->light < 0 && hit.instance->thing != own;
+      met = hit.object->light < 0 && hit.object->thing != own;
       o = offset(hit.point, dot(d, hit.geometric) > 0 ? hit.geometric : -hit.geometric);
     }
-    if (!met || (copy && hit.copy != copy) || !(hit.instance->switches & SwitchShadow) || dot(d, hit.geometric) < 0)
+    if (!met || (copy && hit.instance != copy) || !(hit.object->switches & SwitchShadow) || dot(d, hit.geometric) < 0)
       return nullptr;
-    shell = hit.instance;
-    copy = hit.copy;
+    shell = hit.object;
+    copy = hit.instance;
   }
   if (!shell || !shell->geometry) return nullptr;
   const Material& m = *scene.materials[shell->material];
   return !m.layered() && m.alwaysOpaque() && !m.mayPassLight() && !m.subsurface.any() && !m.thin ? shell : nullptr;
 }
 
-void aboutMaterial(const Document& doc, const Scene& scene, const Instance& i, std::vector<Finding>& out) {
+void aboutMaterial(const Document& doc, const Scene& scene, const InstancedObject& i, std::vector<Finding>& out) {
   if (i.material == noMaterial) return;
   const Material& m = *scene.materials[i.material];
   const Node *object = doc.find(scene.things[i.thing].node), *matter = doc.find(m.node);
@@ -116,26 +116,6 @@ void aboutMaterial(const Document& doc, const Scene& scene, const Instance& i, s
 
 } // namespace
 
-std::vector<Mend> opened(const Document& doc, double frame, const Node& shell) {
-  std::vector<Mend> out;
-  // A material of its own becomes glass; one that others wear too is left alone.
-  const Reference worn = wornMaterial(doc, shell, frame);
-  const Node* material = doc.find(worn.target);
-  size_t wearers = 0;
-  for (const Node* n : doc.family("object")) wearers += wornMaterial(doc, *n, frame).target == worn.target;
-  if (material && material->kind->id == "material.surface" && wearers == 1) {
-    Mend glass{fmt::format("Make {} of glass", shell.name), {}};
-    for (const auto& [param, value] :
-         {std::pair{"transmission", "1"}, {"metalness", "0"}, {"roughness", "0"}, {"opacity", "1"}})
-      glass.sets.emplace_back(at(*material, param), value);
-    glass.sets.emplace_back(at(shell, "light_through"), "straight");
-    out.push_back(std::move(glass));
-  }
-  if (shell.kind->param("casts_shadow"))
-    out.push_back({fmt::format("Let light pass {}", shell.name), {{at(shell, "casts_shadow"), "off"}}});
-  return out;
-}
-
 std::vector<Finding> findThings(const Document& doc, double frame, const Scene& scene) {
   std::vector<Finding> out;
   const float exposure = exposureFactor(doc, frame);
@@ -160,7 +140,7 @@ std::vector<Finding> findThings(const Document& doc, double frame, const Scene& 
       }
       if (!p.flag("on") || dark) return;
       // What a white surface beside it would be at best, a good way off.
-      const Color amount = scene.amounts[e.group] * e.baked;
+      const Color amount = scene.groupScales[e.group] * e.baked;
       double sum = 0;
       constexpr int rays = 32;
       V3f from = centre;
@@ -170,7 +150,7 @@ std::vector<Finding> findThings(const Document& doc, double frame, const Scene& 
         Sampler sampler(1, 0, uint32_t(k), 5);
         LightSample s;
         if (e.light->sample(from, sampler.get2(), s) && !(std::isfinite(e.range) && s.distance > e.range))
-          sum += double(luminance(s.radiance * amount)) / (std::isfinite(s.density) ? double(s.density) : 1.0) / rays;
+          sum += double(luminance(s.radiance * amount)) / (std::isfinite(s.pdf) ? double(s.pdf) : 1.0) / rays;
       }
       const double value = sum / double(pi) * double(exposure);
       if (value > 0 && value < 1.0 / 16384) {
@@ -187,7 +167,7 @@ std::vector<Finding> findThings(const Document& doc, double frame, const Scene& 
       }
     }
     if (e.light->infinite()) return;
-    const Instance* shell = shutIn(scene, reach.centre, e.thing);
+    const InstancedObject* shell = shutIn(scene, reach.centre, e.thing);
     // A bead on a wire: its body reaches out of what runs through its middle.
     if (shell && reach.radius > 0)
       for (int k = 0; k < 6 && shell; ++k) {
@@ -206,7 +186,7 @@ std::vector<Finding> findThings(const Document& doc, double frame, const Scene& 
   };
   for (const Emitter& e : scene.emitters) weigh(e);
   for (const Emitter& e : scene.skies) weigh(e);
-  for (const Instance& i : scene.instances)
+  for (const InstancedObject& i : scene.objects)
     if (i.light < 0) aboutMaterial(doc, scene, i, out);
   // One sentence for each thing and parameter is enough.
   std::vector<Finding> once;

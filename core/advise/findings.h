@@ -10,7 +10,4 @@ namespace ilumbra {
 ///   weak to be seen at the camera's exposure (a number in the wrong unit, mostly).
 std::vector<Finding> findThings(const Document& doc, double frame, const Scene& scene);
 
-/// How what encloses a lamp is opened to its light: made glass, where its material is its own, or passed by lamps.
-std::vector<Mend> opened(const Document& doc, double frame, const Node& shell);
-
 } // namespace ilumbra

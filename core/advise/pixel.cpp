@@ -8,7 +8,7 @@
 namespace ilumbra {
 
 PixelReading askPixel(const Document& doc, double frame, const Scene& scene, const Film& film,
-                      const std::vector<Color>& amounts, const LensResult& developed, int x, int y) {
+                      const std::vector<Color>& groupScales, const LensResult& developed, int x, int y) {
   if (x < 0 || y < 0 || x >= scene.width || y >= scene.height)
     throw badInput(fmt::format("the pixel {}, {} is not in the picture", x, y));
   const int px = std::min(x * film.width() / scene.width, film.width() - 1),
@@ -28,7 +28,7 @@ PixelReading askPixel(const Document& doc, double frame, const Scene& scene, con
     if (c.share > 0) r.contributors.push_back(std::move(c));
   };
   for (size_t g = 0; g < scene.groups.size(); ++g) {
-    const Color light = film.light(i, 0, int(g)) * amounts[g];
+    const Color light = film.light(i, 0, int(g)) * groupScales[g];
     r.candelas += double(luminance(light));
     add({Contributor::As::Light, scene.groups[g].node, scene.groups[g].name, 0, light * exposure});
   }

@@ -29,6 +29,6 @@ struct PixelReading {
 
 /// Reads the pixel (x, y) of the picture; a film of a draft stands for several. Throws BadInput outside.
 PixelReading askPixel(const Document& doc, double frame, const Scene& scene, const Film& film,
-                      const std::vector<Color>& amounts, const LensResult& developed, int x, int y);
+                      const std::vector<Color>& groupScales, const LensResult& developed, int x, int y);
 
 } // namespace ilumbra

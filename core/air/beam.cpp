@@ -14,42 +14,42 @@ Kind beamKind() {
           .helpText = "Haze in the way of one light: fitted to its cone, or to an opening that it shines through, "
                       "wherever it is moved.",
           .params = join(
-              {{reference("light", "Light", {"light."}).at(Stage::Placement).matters().help("Whose beam it is"),
+              {{reference("light", "Light", {"light."}).at(Invalidation::Placement).matters().help("Whose beam it is"),
                 reference("opening", "Opening", {"object.path"})
-                    .at(Stage::Geometry)
+                    .at(Invalidation::Geometry)
                     .matters()
                     .help("A closed path around the hole that the light comes through; nothing: the light's own cone"),
                 number("start", "Start", "m", 0)
                     .soft(0, 5)
                     .range(0, 1e6)
-                    .at(Stage::Shading)
+                    .at(Invalidation::Shading)
                     .matters()
                     .help("From the light, or the opening: nearer there is none"),
                 number("reach", "Reach", "m", 6)
                     .soft(0.1, 50)
                     .range(1e-3, 1e6)
                     .log()
-                    .at(Stage::Placement)
+                    .at(Invalidation::Placement)
                     .matters()
                     .help("From the light, or the opening: further there is none"),
                 number("edge", "Soft sides of the beam", "%", 0.3)
                     .soft(0, 1)
                     .range(0, 1)
-                    .at(Stage::Shading)
+                    .at(Invalidation::Shading)
                     .matters()
                     .help("Share of its width over which it thins out at its sides"),
                 number("fade", "Fades", "%", 0.6)
                     .soft(0, 1)
                     .range(0, 1)
-                    .at(Stage::Shading)
+                    .at(Invalidation::Shading)
                     .matters()
                     .help("Share of its density that it has lost at its reach")},
                matterParams(0.15),
                {references("lit_by", "Also lit by", {"light."})
-                    .at(Stage::Placement)
+                    .at(Invalidation::Placement)
                     .in("Light")
                     .help("Other lights that it shows")}}),
-          .existence = Stage::Geometry};
+          .existence = Invalidation::Geometry};
 }
 
 Opening::Opening(const std::vector<V3f>& points) {

@@ -12,12 +12,14 @@ namespace ilumbra {
 
 std::vector<ParamDef> matterParams(double density) {
   return {
-      choice("measure", "Measured by", {"density", "visibility"}).at(Stage::Shading).help("How much there is of it"),
+      choice("measure", "Measured by", {"density", "visibility"})
+          .at(Invalidation::Shading)
+          .help("How much there is of it"),
       number("density", "Density", "1/m", density)
           .soft(0.001, 10)
           .range(0, 1e6)
           .log()
-          .at(Stage::Shading)
+          .at(Invalidation::Shading)
           .matters()
           .when("measure", "density")
           .help("Share of light that a thin layer scatters or takes, to the metre"),
@@ -25,7 +27,7 @@ std::vector<ParamDef> matterParams(double density) {
           .soft(0.5, 1000)
           .range(1e-6, 1e9)
           .log()
-          .at(Stage::Shading)
+          .at(Invalidation::Shading)
           .matters()
           .when("measure", "visibility")
           .help("Distance at which 2 % of the light comes through"),
@@ -33,46 +35,46 @@ std::vector<ParamDef> matterParams(double density) {
           .soft(0, 1)
           .range(0, 1e4)
           .patterned()
-          .at(Stage::Shading)
+          .at(Invalidation::Shading)
           .matters()
           .help("Share of the density from place to place: a pattern makes clouds, swathes and dust"),
       integer("fineness", "Fineness", 128)
           .soft(32, 512)
           .range(0, 1024)
-          .at(Stage::Shading)
+          .at(Invalidation::Shading)
           .when("amount", "a pattern")
           .help("Of an uneven amount: so many voxels along its longest side hold it; 0: the pattern itself is asked at "
                 "every place, slowly"),
       color("color", "Colour", {1, 1, 1})
           .soft(0, 1)
-          .at(Stage::Shading)
+          .at(Invalidation::Shading)
           .matters()
           .help("Share of what meets it that it scatters; the rest is lost"),
       number("anisotropy", "Anisotropy", "", 0.3)
           .soft(-0.9, 0.9)
           .range(-0.99, 0.99)
-          .at(Stage::Shading)
+          .at(Invalidation::Shading)
           .matters()
           .help("More than 0: light goes on forwards, as in mist; less: it is thrown back"),
       color("attenuation_color", "Tint at depth", {1, 1, 1})
           .range(0, 1)
-          .at(Stage::Shading)
+          .at(Invalidation::Shading)
           .in("Absorption")
           .help("White light after the depth below, besides what is scattered"),
       number("attenuation_depth", "Depth of the tint", "m", 0)
           .soft(0.01, 10)
           .range(0, 1e6)
-          .at(Stage::Shading)
+          .at(Invalidation::Shading)
           .in("Absorption")
           .help("0: nothing is absorbed"),
       integer("scatterings", "Scatterings", 1)
           .soft(1, 64)
           .range(1, 1000)
-          .at(Stage::Shading)
+          .at(Invalidation::Shading)
           .in("Light")
           .help("How often light may turn in it on its way: 1 is quick; more shows light from surfaces and the glow "
                 "within clouds"),
-      flag("shown", "Shown", true).at(Stage::Geometry).help("Off: as if it were not there")};
+      flag("shown", "Shown", true).at(Invalidation::Geometry).help("Off: as if it were not there")};
 }
 
 Kind hazeKind() {
@@ -81,29 +83,29 @@ Kind hazeKind() {
           .helpText = "Air that shows light: all over the scene, or in a closed shape.",
           .params = join(
               {{reference("fills", "Fills", {"object."})
-                    .at(Stage::Geometry)
+                    .at(Invalidation::Geometry)
                     .matters()
                     .help("The closed shape that it fills, hidden or shown; nothing: it is everywhere, with a pattern "
                           "as far as the scene reaches")},
                {choice("part", "Fills of it", {"all of it", "its inside"})
-                    .at(Stage::Geometry)
+                    .at(Invalidation::Geometry)
                     .matters()
                     .help("Its inside: of a hollow body the innermost void, as the air in a room within its walls")},
                matterParams(0.1),
                {number("start", "From the camera", "m", 0)
                     .soft(0, 20)
                     .range(0, 1e9)
-                    .at(Stage::Shading)
+                    .at(Invalidation::Shading)
                     .in("Distance")
                     .help("Nearer than this there is none"),
                 number("end", "To", "m", 0)
                     .soft(0, 100)
                     .range(0, 1e9)
-                    .at(Stage::Shading)
+                    .at(Invalidation::Shading)
                     .in("Distance")
                     .help("Further from the camera there is none; 0: no limit"),
                 references("lit_by", "Lit by", {"light."})
-                    .at(Stage::Placement)
+                    .at(Invalidation::Placement)
                     .in("Light")
                     .help("The lights that it shows; nothing: all that reach it"),
                 number("own_light", "Own light", "cd/m³", 0)
@@ -111,17 +113,17 @@ Kind hazeKind() {
                     .range(0, 1e12)
                     .log()
                     .matters()
-                    .at(Stage::Mix)
+                    .at(Invalidation::Mix)
                     .in("Own light")
                     .help("What a metre of it adds to what is seen: a glowing gas"),
-                flag("own_light_on", "On", true).at(Stage::Mix).in("Own light").help("Off: dark"),
+                flag("own_light_on", "On", true).at(Invalidation::Mix).in("Own light").help("Off: dark"),
                 color("own_light_color", "Light's colour", {1, 1, 1})
                     .soft(0, 1)
                     .matters()
-                    .at(Stage::Mix)
+                    .at(Invalidation::Mix)
                     .in("Own light")
                     .help("Of its own light")}}),
-          .existence = Stage::Geometry};
+          .existence = Invalidation::Geometry};
 }
 
 std::vector<Kind> allAirs() { return {hazeKind(), beamKind(), gridKind()}; }

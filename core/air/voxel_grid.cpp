@@ -81,44 +81,44 @@ Kind gridKind() {
       .helpText = "Smoke, cloud or fire from an OpenVDB file: its density, and its heat as own light.",
       .params = join(
           {{file("file", "File")
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .matters()
                 .help("OpenVDB (.vdb), a still or one of a numbered sequence"),
             text("density_grid", "Density grid", "")
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .help("Its name in the file; empty: \"density\", or the first there is"),
             text("heat_grid", "Heat grid", "")
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .help(
                     "Whose values give own light; empty: \"temperature\", \"flames\" or \"emission\", if it is there"),
             text("color_grid", "Colour grid", "")
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .help("Whose vectors, linear Rec. 709, tint what is scattered; empty: \"Cd\", \"color\" or \"albedo\", "
                       "if it is there"),
             flag("numbered", "Numbered files", false)
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .in("Playback")
                 .help("The file is one of a numbered sequence")},
-           playbackParams(Stage::Geometry),
+           playbackParams(Invalidation::Geometry),
            {vector("position", "Position", "m", {0, 0, 0})
                 .soft(-5, 5)
-                .at(Stage::Placement)
+                .at(Invalidation::Placement)
                 .in("Placement")
                 .help("Where the file's own middle comes to stand"),
             vector("turn", "Turn", "°", {0, 0, 0})
                 .soft(-180, 180)
-                .at(Stage::Placement)
+                .at(Invalidation::Placement)
                 .in("Placement")
                 .help("About x, then y, then z"),
             vector("size", "Size", "×", {1, 1, 1})
                 .soft(0.01, 10)
                 .range(1e-6, 1e6)
-                .at(Stage::Placement)
+                .at(Invalidation::Placement)
                 .in("Placement")
                 .help("Of the file's metres")},
            matterParams(1),
            {references("lit_by", "Lit by", {"light."})
-                .at(Stage::Placement)
+                .at(Invalidation::Placement)
                 .in("Light")
                 .help("The lights that it shows; nothing: all that reach it"),
             number("own_light", "Own light", "cd/m³", 0)
@@ -126,28 +126,28 @@ Kind gridKind() {
                 .range(0, 1e12)
                 .log()
                 .matters()
-                .at(Stage::Mix)
+                .at(Invalidation::Mix)
                 .in("Own light")
                 .help("What a metre of it adds to what is seen where its heat is greatest"),
             choice("heat_is", "Its heat is", {"brightness", "temperature"})
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .in("Own light")
                 .help("Own light as strong as the heat; or that of a black body, which reddens and fades as it cools"),
             number("hottest", "Hottest", "K", 2200)
                 .soft(800, 6000)
                 .range(500, 100000)
                 .when("heat_is", "temperature")
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .in("Own light")
                 .help("Temperature of the greatest heat in the file; the rest in proportion"),
-            flag("own_light_on", "On", true).at(Stage::Mix).in("Own light").help("Off: dark"),
+            flag("own_light_on", "On", true).at(Invalidation::Mix).in("Own light").help("Off: dark"),
             color("own_light_color", "Light's colour", {1, 0.5, 0.15})
                 .soft(0, 1)
                 .matters()
-                .at(Stage::Mix)
+                .at(Invalidation::Mix)
                 .in("Own light")
                 .help("Of its own light")}}),
-      .existence = Stage::Geometry,
+      .existence = Invalidation::Geometry,
       .changesByTime = isPlayed};
 }
 

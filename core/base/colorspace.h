@@ -2,6 +2,7 @@
 #include "core/base/vec.h"
 
 #include <array>
+#include <cmath>
 
 namespace ilumbra {
 
@@ -19,6 +20,13 @@ inline Color rec709FromAcescg(const Color& c) {
 }
 /// A colour of the document in the working space.
 inline Color working(const std::array<double, 3>& t) { return acescgFrom709({float(t[0]), float(t[1]), float(t[2])}); }
+/// The sRGB curve of IEC 61966-2-1, from linear light to code values and back, both 0 to 1 for white.
+template <typename T> T srgbEncoded(T linear) {
+  return linear <= T(0.0031308) ? T(12.92) * linear : T(1.055) * std::pow(linear, 1 / T(2.4)) - T(0.055);
+}
+template <typename T> T srgbDecoded(T encoded) {
+  return encoded <= T(0.04045) ? encoded / T(12.92) : std::pow((encoded + T(0.055)) / T(1.055), T(2.4));
+}
 /// The same hue and saturation with luminance 1; black becomes white, so that a power keeps its meaning.
 inline Color chromaticity(const Color& c) {
   const float y = luminance(c);

@@ -59,7 +59,7 @@ Color waveResponse(float wavelength) {
   return waves().response[size_t(x * float(Waves::count))];
 }
 
-float sampleWave(float u, Color& weight) {
+float sampleWavelength(float u, Color& weight) {
   const Waves& w = waves();
   const auto above = std::upper_bound(w.cdf.begin() + 1, w.cdf.end() - 1, u);
   const auto i = size_t(above - w.cdf.begin()) - 1;

@@ -18,7 +18,7 @@ Color workingFromXyz(const V3f& xyz);
 Color waveResponse(float wavelength);
 /// A wavelength for u in [0, 1), chosen by how much it counts, and waveResponse() ÷ its relative density: the mean over
 /// u is 1 in every channel.
-float sampleWave(float u, Color& weight);
+float sampleWavelength(float u, Color& weight);
 
 /// Colour of a black body in the working space, luminance 1 (Planck's law with c2 = 1.438777e-2 m K). Kelvin, 500 to
 /// 100000.

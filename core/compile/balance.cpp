@@ -15,30 +15,30 @@ Kind balanceKind() {
           .label = "Balance of a light",
           .helpText = "A light's switch, stops and tint in the balance.",
           .params = {reference("source", "Light", {"light.", "material.", "air."})
-                         .at(Stage::Mix)
+                         .at(Invalidation::Mix)
                          .help("The light, or the material or air with own light"),
                      reference("object", "Of the object", {"object."})
-                         .at(Stage::Mix)
+                         .at(Invalidation::Mix)
                          .help("Of a split material: the object whose own light this row is"),
                      integer("copy", "Of the copy", 0)
                          .range(0, 1e6)
-                         .at(Stage::Mix)
+                         .at(Invalidation::Mix)
                          .fixed()
                          .help("Of a light whose copies are split: which, from 1; 0: all"),
                      flag("split", "Split", false)
-                         .at(Stage::Shading)
+                         .at(Invalidation::Shading)
                          .fixed()
                          .help("Of a material: each object has a row of its own; of a light, or a material on one "
                                "object: each copy has"),
-                     flag("on", "On", true).at(Stage::Mix).help("Off: dark in the balance"),
-                     flag("solo", "Solo", false).at(Stage::Mix).help("On: only lights that are solo are seen"),
+                     flag("on", "On", true).at(Invalidation::Mix).help("Off: dark in the balance"),
+                     flag("solo", "Solo", false).at(Invalidation::Mix).help("On: only lights that are solo are seen"),
                      number("stops", "Stops", "stops", 0)
                          .soft(-6, 6)
                          .range(-60, 60)
-                         .at(Stage::Mix)
+                         .at(Invalidation::Mix)
                          .help("Brighter or darker than the light itself says"),
-                     color("tint", "Tint", {1, 1, 1}).soft(0, 1).at(Stage::Mix).help("Multiplies its colour")},
-          .existence = Stage::Mix,
+                     color("tint", "Tint", {1, 1, 1}).soft(0, 1).at(Invalidation::Mix).help("Multiplies its colour")},
+          .existence = Invalidation::Mix,
           .formerly = {"mix.row"}};
 }
 

@@ -54,7 +54,7 @@ void SceneCompiler::weighEmitters() {
   const auto weigh = [&](std::vector<Emitter>& list) {
     float most = 0;
     for (Emitter& e : list) {
-      e.weight = luminance(s.amounts[e.group] * e.baked);
+      e.weight = luminance(s.groupScales[e.group] * e.baked);
       if (const LightReach reach = e.light->reach(); !e.light->infinite()) {
         e.centre = reach.centre;
         e.flux = reach.flux;
@@ -91,7 +91,7 @@ void SceneCompiler::sweep(LightReach& r, const Emitter& e) {
 void SceneCompiler::build() {
   Scene& s = *m_scene;
   // One Embree geometry for each object that stands still, in as many scenes as it belongs to; hits have the copy's id.
-  const auto single = [&](const Copy& c, const Instance& i) {
+  const auto single = [&](const Instance& c, const InstancedObject& i) {
     const RTCGeometry g = rtcNewGeometry(m_cache.device, RTC_GEOMETRY_TYPE_INSTANCE);
     rtcSetGeometryInstancedScene(g, i.geometry->scene);
     if (c.motion) {
@@ -118,7 +118,7 @@ void SceneCompiler::build() {
   const auto goesStraight = [](const Emitter& e) { return e.clear == LightThrough::Straight; };
   const bool insists = std::any_of(s.emitters.begin(), s.emitters.end(), goesStraight) ||
                        std::any_of(s.skies.begin(), s.skies.end(), goesStraight);
-  for (const Instance& i : s.instances) {
+  for (const InstancedObject& i : s.objects) {
     std::vector<RTCScene> in{s.everything};
     if (i.light < 0 && (i.switches & SwitchShadow) && !(i.switches & SwitchCatches)) {
       const auto letsThrough = [&](const Material& m) {
@@ -133,13 +133,14 @@ void SceneCompiler::build() {
       for (const RTCScene scene : in) rtcAttachGeometryByID(scene, g, id);
       rtcReleaseGeometry(g);
     };
-    const Copy* first = s.copies.data() + i.firstCopy;
-    if (i.copies >= 8 && std::none_of(first, first + i.copies, [](const Copy& c) { return c.motion; })) {
-      s.crowds.push_back(
-          std::make_unique<Scene::Crowd>(Scene::Crowd{i.geometry->scene, first, i.firstCopy, i.geometry->bounds}));
-      attach(crowdGeometry(m_cache.device, *s.crowds.back(), i.copies), i.firstCopy);
+    const Instance* first = s.instances.data() + i.firstInstance;
+    if (i.instanceCount >= 8 &&
+        std::none_of(first, first + i.instanceCount, [](const Instance& c) { return c.motion; })) {
+      s.instanceArrays.push_back(std::make_unique<InstanceArray>(
+          InstanceArray{i.geometry->scene, first, i.firstInstance, i.geometry->bounds}));
+      attach(instanceArrayGeometry(m_cache.device, *s.instanceArrays.back(), i.instanceCount), i.firstInstance);
     } else {
-      for (uint32_t c = 0; c < i.copies; ++c) attach(single(first[c], i), i.firstCopy + c);
+      for (uint32_t c = 0; c < i.instanceCount; ++c) attach(single(first[c], i), i.firstInstance + c);
     }
   }
   rtcCommitScene(s.everything);
@@ -168,12 +169,12 @@ void SceneCompiler::placeCamera() {
   const RayCaster rays(s, count, nullptr);
   const V3f direction = normalize(V3f(0.531f, 0.713f, 0.457f));
   V3f origin = s.camera.position();
-  std::map<const Copy*, int> left;
+  std::map<const Instance*, int> left;
   for (int i = 0; i < 256; ++i) {
     Hit hit;
     if (!rays.intersect(origin, direction, std::numeric_limits<float>::infinity(), hit)) break;
     const bool leaving = dot(direction, hit.geometric) > 0;
-    if (hit.instance->closed) left[hit.copy] += leaving ? 1 : -1;
+    if (hit.object->closed) left[hit.instance] += leaving ? 1 : -1;
     origin = offset(hit.point, leaving ? hit.geometric : -hit.geometric);
   }
   for (const auto& [copy, times] : left)

@@ -55,17 +55,17 @@ Kind cameraKind() {
             number("ev100", "Exposure", "EV", 6)
                 .soft(-4, 16)
                 .range(-40, 40)
-                .at(Stage::Lens)
+                .at(Invalidation::Lens)
                 .matters()
                 .in("Exposure")
                 .help("Exposure value at ISO 100: higher is darker"),
             number("compensation", "Compensation", "stops", 0)
                 .soft(-4, 4)
                 .range(-40, 40)
-                .at(Stage::Lens)
+                .at(Invalidation::Lens)
                 .in("Exposure")
                 .help("Lighter or darker than that")}}),
-      .existence = Stage::Shading};
+      .existence = Invalidation::Shading};
 }
 
 std::vector<Kind> allCameras() { return {cameraKind()}; }

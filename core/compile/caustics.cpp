@@ -17,65 +17,65 @@ std::vector<ParamDef> causticsParams() {
           .soft(10'000, 2'000'000)
           .range(100, 50'000'000)
           .log()
-          .at(Stage::Shading)
+          .at(Invalidation::Shading)
           .matters()
           .help("Traced from the lights for every sample of the picture"),
       number("all_photons", "Photons in all", "millions", 0)
           .soft(0, 100)
           .range(0, 1e6)
-          .at(Stage::Shading)
+          .at(Invalidation::Shading)
           .help("After so many those there are are used again, which saves their time; 0: without end"),
       number("edge", "Edge", "%", 0.5)
           .range(0, 1)
-          .at(Stage::Shading)
+          .at(Invalidation::Shading)
           .matters()
           .help("0 %: soft and smooth; 100 %: sharp, and grainy until there are enough photons"),
       integer("gathered", "Gathered", 32)
           .soft(0, 100)
           .range(0, 10'000)
-          .at(Stage::Shading)
+          .at(Invalidation::Shading)
           .help("Photons at one place: where fewer come, each is spread further, up to eight times the edge; 0: the "
                 "edge everywhere"),
       flag("steady", "Steady", false)
-          .at(Stage::Shading)
+          .at(Invalidation::Shading)
           .help("On: as soft from the first sample to the last, and still from frame to frame; off: ever sharper, "
                 "towards what is right"),
       number("strength", "Strength", "×", 1)
           .soft(0, 4)
           .range(0, 1e4)
-          .at(Stage::Shading)
+          .at(Invalidation::Shading)
           .matters()
           .help("Beyond physics where it is not 1"),
       number("saturation", "Saturation", "%", 1)
           .soft(0, 2)
           .range(0, 10)
-          .at(Stage::Shading)
+          .at(Invalidation::Shading)
           .help("Of its colours; beyond physics where it is not 100 %"),
       number("carry", "Carry", "%", 0)
           .soft(0, 1)
           .range(0, 2)
-          .at(Stage::Shading)
+          .at(Invalidation::Shading)
           .help("How far the light holds before it fades; 0 %: as it does; 100 %: it does not thin out with the way. "
                 "Beyond physics where it is not 0"),
       choice("light", "Which light", {"all", "mirrored", "let through"})
-          .at(Stage::Shading)
+          .at(Invalidation::Shading)
           .help("Of what the first surface does with it; the rest is left out"),
       integer("surfaces", "Surfaces at most", 0)
           .soft(0, 16)
           .range(0, 1000)
-          .at(Stage::Shading)
+          .at(Invalidation::Shading)
           .help("That light may meet on its way: a glass ball has two; what goes on longer is left out; 0: any number"),
       number("cut_off", "Cut-off", "%", 0)
           .soft(0, 0.2)
           .range(0, 1)
-          .at(Stage::Shading)
+          .at(Invalidation::Shading)
           .help("Light that has lost all but this share on its way is left out, and not followed: quicker, and a "
                 "little darker")};
 }
 
 namespace {
 
-CausticRule::Ball ballAround(const Instance& i, const Copy& c) {
+CausticRule::Ball ballAround(const InstancedObject& i, const Instance& c) {
   const Box3f& box = i.geometry->bounds;
   const V3f middle = box.center();
   const float own = i.geometry->shape.sphereRadius > 0 ? i.geometry->shape.sphereRadius : 0;
@@ -134,9 +134,9 @@ std::shared_ptr<const Caustics> causticsOf(const Document& doc, double frame, co
     r.through = named("through", false);
     r.onto = named("onto", true);
     r.blocked.assign(s.things.size(), false);
-    for (const Instance& i : s.instances) // what lets no light of lamps through gathers none
+    for (const InstancedObject& i : s.objects) // what lets no light of lamps through gathers none
       if (i.light < 0 && i.lightThrough == LightThrough::Blocked)
-        for (uint32_t c = 0; c < i.copies; ++c) r.blocked[i.thingAt(c)] = true;
+        for (uint32_t c = 0; c < i.instanceCount; ++c) r.blocked[i.thingAt(c)] = true;
     const std::vector<bool> lights = named("from", false);
     for (const std::vector<Emitter>* list : {&s.emitters, &s.skies})
       for (const Emitter& e : *list) {
@@ -156,10 +156,10 @@ std::shared_ptr<const Caustics> causticsOf(const Document& doc, double frame, co
     r.passed = p.text("light") != "mirrored";
     r.surfaces = uint32_t(p.number("surfaces"));
     r.cutOff = p.real("cut_off");
-    for (const Instance& i : s.instances) {
+    for (const InstancedObject& i : s.objects) {
       if (i.light >= 0) continue;
-      for (uint32_t c = 0; c < i.copies; ++c)
-        if (r.through[i.thingAt(c)]) r.aims.push_back(ballAround(i, s.copies[i.firstCopy + c]));
+      for (uint32_t c = 0; c < i.instanceCount; ++c)
+        if (r.through[i.thingAt(c)]) r.aims.push_back(ballAround(i, s.instances[i.firstInstance + c]));
     }
     if (r.aims.size() > mostAims) r.aims = {around(r.aims)};
     if (r.aims.empty() || std::none_of(r.from.begin(), r.from.end(), [](bool b) { return b; })) continue;

@@ -1,7 +1,7 @@
-#include "core/film/film.h"
 #include "core/compile/compile.h"
 #include "core/compile/camera.h"
 #include "core/compile/scene_compiler.h"
+#include "core/film/film.h"
 
 #include "core/air/beam.h"
 #include "core/air/voxel_grid.h"
@@ -50,13 +50,13 @@ std::vector<std::set<uint16_t>> wornBy(const Scene& s) {
     self(self, to, uint16_t(s.materials[material]->below));
     self(self, to, uint16_t(s.materials[material]->above));
   };
-  for (const Instance& i : s.instances) {
+  for (const InstancedObject& i : s.objects) {
     std::set<uint16_t> own;
     add(add, own, i.material);
     add(add, own, i.insideMaterial);
     worn[i.thing].insert(own.begin(), own.end());
-    std::vector<char> done(i.thingByCopy.empty() ? 0 : s.things.size(), 0); // there may be a million copies
-    for (const uint16_t thing : i.thingByCopy)
+    std::vector<char> done(i.thingByInstance.empty() ? 0 : s.things.size(), 0); // there may be a million copies
+    for (const uint16_t thing : i.thingByInstance)
       if (!std::exchange(done[thing], 1)) worn[thing].insert(own.begin(), own.end());
   }
   return worn;
@@ -145,7 +145,7 @@ ScenePtr SceneCompiler::compile() {
   s.moves = s.camera.moves();
 
   layPlates();
-  m_parts = partsOf(m_doc, m_options.frame, &s.troubles);
+  m_parts = partsOf(m_doc, m_options.frame, &s.warnings);
   countCopies();
   assignGroups();
   for (const Node* n : m_doc.family("object")) {
@@ -196,12 +196,12 @@ void SceneCompiler::assignGroups() {
   for (size_t i = 0; i < own; ++i) {
     s.groups.push_back(
         {m_sources[i].name, m_sources[i].node, m_sources[i].material, m_sources[i].object, m_sources[i].copy});
-    s.amounts.push_back(m_sources[i].amount);
+    s.groupScales.push_back(m_sources[i].amount);
   }
   if (s.sharedGroups) {
     s.groups.push_back({"Other lights", 0, {}, 0, 0});
-    s.amounts.emplace_back(1.0f);
-    for (size_t i = own; i < m_sources.size(); ++i) s.restAmounts.push_back(m_sources[i].amount);
+    s.groupScales.emplace_back(1.0f);
+    for (size_t i = own; i < m_sources.size(); ++i) s.restScales.push_back(m_sources[i].amount);
   }
   if (s.plateBehind)
     for (const Source& source : m_sources)
@@ -211,7 +211,7 @@ void SceneCompiler::assignGroups() {
       }
   if (s.groups.empty()) {
     s.groups.push_back({"No light", 0, {}, 0, 0});
-    s.amounts.emplace_back(0.0f);
+    s.groupScales.emplace_back(0.0f);
   }
 }
 
@@ -240,8 +240,8 @@ void SceneCompiler::layPlates() {
       kept = {nodes, m_options.frame, s.width, s.height,
               platesOf(m_doc, m_options.frame, s.width, s.height, m_assets, m_options.playing)};
     } catch (const Error& e) {
-      if (e.kind() == Refusal::Cancelled) throw;
-      s.troubles.push_back(e.what());
+      if (e.kind() == ErrorKind::Cancelled) throw;
+      s.warnings.push_back(e.what());
     }
   }
   s.plates = kept.plates;
@@ -267,8 +267,8 @@ uint16_t SceneCompiler::materialOf(const Reference& use) {
         },
         &m_cache.tables);
   } catch (const Error& e) {
-    if (e.kind() == Refusal::Cancelled) throw;
-    m_scene->troubles.push_back(fmt::format("{}: {}", m_doc.find(use.target)->name, e.what()));
+    if (e.kind() == ErrorKind::Cancelled) throw;
+    m_scene->warnings.push_back(fmt::format("{}: {}", m_doc.find(use.target)->name, e.what()));
     m = defaultMaterial(&m_cache.tables);
     m.node = use.target;
   }
@@ -302,7 +302,7 @@ ScenePtr compileScene(const Document& doc, const CompileOptions& options, const 
   return SceneCompiler(doc, options, assets, cache.content(), cancel).compile();
 }
 
-std::vector<Color> balancedAmounts(const Scene& scene, const Document& doc, double frame) {
+std::vector<Color> balancedScales(const Scene& scene, const Document& doc, double frame) {
   const std::vector<Source> sources = sourcesOf(doc, frame, scene.copiesOf);
   std::vector<Color> amounts;
   const size_t own = scene.sharedGroups ? scene.groups.size() - 1 : scene.groups.size();
@@ -316,9 +316,9 @@ std::vector<Color> balancedAmounts(const Scene& scene, const Document& doc, doub
     amounts.push_back(sources[i].amount);
   }
   if (scene.sharedGroups) {
-    if (sources.size() != own + scene.restAmounts.size()) return {};
+    if (sources.size() != own + scene.restScales.size()) return {};
     for (size_t i = own; i < sources.size(); ++i)
-      if (sources[i].amount != scene.restAmounts[i - own]) return {};
+      if (sources[i].amount != scene.restScales[i - own]) return {};
     amounts.emplace_back(1.0f);
   }
   return amounts;

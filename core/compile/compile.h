@@ -28,13 +28,13 @@ struct CompileOptions {
   size_t layerMemory = size_t(1) << 30; ///< bytes for film layers: bounds the number of light groups
 };
 
-/// Compiles a document. What cannot be made (a missing file) is left out and told in `troubles`.
+/// Compiles a document. What cannot be made (a missing file) is left out and told in `warnings`.
 ScenePtr compileScene(const Document& doc, const CompileOptions& options, const Assets& assets, SceneCache& cache,
                       const CancelFlag* cancel = nullptr);
 
 /// The amounts of the groups of a scene for another document: what a balance needs. Empty if that document has other
 /// groups, so that it must be compiled.
-std::vector<Color> balancedAmounts(const Scene& scene, const Document& doc, double frame);
+std::vector<Color> balancedScales(const Scene& scene, const Document& doc, double frame);
 
 /// The most light groups for a picture of this size and number of queries.
 int groupLimit(int width, int height, size_t queries, size_t layerMemory);

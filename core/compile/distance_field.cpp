@@ -41,7 +41,7 @@ struct Ball {
   float radius;
 };
 
-class Surfaces : public Nearness {
+class Surfaces : public DistanceField {
  public:
   Surfaces(uint64_t key, Mesh mesh, std::vector<Ball> balls)
       : m_key(key), m_mesh(std::move(mesh)), m_balls(std::move(balls)) {
@@ -159,7 +159,7 @@ thread_local std::vector<NodeId> open;
 
 } // namespace
 
-std::shared_ptr<const Nearness> NearnessCache::find(uint64_t key) {
+std::shared_ptr<const DistanceField> DistanceFieldCache::find(uint64_t key) {
   const std::lock_guard lock(m_mutex);
   const auto it =
       std::find_if(m_lately.begin(), m_lately.end(), [&](const Kept& k) { return k.surfaces->key() == key; });
@@ -170,7 +170,7 @@ std::shared_ptr<const Nearness> NearnessCache::find(uint64_t key) {
   return found.surfaces;
 }
 
-void NearnessCache::keep(std::shared_ptr<const Nearness> made, size_t triangles) {
+void DistanceFieldCache::keep(std::shared_ptr<const DistanceField> made, size_t triangles) {
   const std::lock_guard lock(m_mutex);
   m_lately.push_front({std::move(made), triangles});
   size_t kept = 0;
@@ -179,8 +179,9 @@ void NearnessCache::keep(std::shared_ptr<const Nearness> made, size_t triangles)
     kept -= m_lately.back().triangles;
 }
 
-std::shared_ptr<const Nearness> nearnessTo(const Document& doc, const std::vector<NodeId>& named, double frame,
-                                           const Assets& assets, NearnessCache* cache, const CancelFlag* cancel) {
+std::shared_ptr<const DistanceField> distanceFieldOf(const Document& doc, const std::vector<NodeId>& named,
+                                                     double frame, const Assets& assets, DistanceFieldCache* cache,
+                                                     const CancelFlag* cancel) {
   std::vector<const Node*> things;
   for (const NodeId id : named)
     if (const Node* n = doc.find(id)) collect(doc, *n, things);

@@ -53,7 +53,7 @@ std::shared_ptr<const Program> SceneCompiler::amountOf(const Params& p, float& e
 }
 
 void SceneCompiler::guide(const Params& p, const std::shared_ptr<const Program>& amount,
-                          std::vector<Air::Place>& places) {
+                          std::vector<MediumPlace>& places) {
   const Node& n = p.node();
   SceneCache::Content::Cells now;
   now.nodes = patternNodes();
@@ -61,7 +61,7 @@ void SceneCompiler::guide(const Params& p, const std::shared_ptr<const Program>&
   now.numbers = {m_options.frame, p.number("fineness"), double(amount->surroundings())};
   if (p.node().kind->param("reach"))
     for (const char* param : {"edge", "fade", "start", "reach"}) now.numbers.push_back(p.number(param));
-  for (const Air::Place& place : places) {
+  for (const MediumPlace& place : places) {
     now.matrices.push_back(place.toObject);
     now.boxes.push_back(place.bounds);
   }
@@ -85,7 +85,7 @@ void SceneCompiler::guide(const Params& p, const std::shared_ptr<const Program>&
   for (size_t i = 0; i < places.size(); ++i) std::tie(places[i].density, places[i].cells) = kept.made[i];
 }
 
-void SceneCompiler::addLamps(NodeId light, Air::Place& place) const {
+void SceneCompiler::addLamps(NodeId light, MediumPlace& place) const {
   const Scene& s = *m_scene;
   for (size_t i = 0; i < s.emitters.size(); ++i)
     if (s.things[s.emitters[i].thing].node == light) place.lamps.push_back(uint32_t(i));
@@ -93,11 +93,11 @@ void SceneCompiler::addLamps(NodeId light, Air::Place& place) const {
     if (s.things[s.skies[i].thing].node == light) place.skies.push_back(uint32_t(i));
 }
 
-void SceneCompiler::showLights(const Params& p, Air::Filled& h, float even) {
+void SceneCompiler::showLights(const Params& p, Medium& h, float even) {
   const Node& n = p.node();
   if (const std::vector<Reference> lights = p.references("lit_by"); !lights.empty()) {
     h.chosen = true;
-    for (Air::Place& place : h.places)
+    for (MediumPlace& place : h.places)
       for (const Reference& r : lights) addLamps(r.target, place);
   }
   if (!isBlack(airLight(p, true))) {
@@ -128,8 +128,7 @@ GeometryPtr SceneCompiler::insideOf(const Node& n) {
   return it->second.geometry;
 }
 
-void SceneCompiler::fillHaze(const Params& p, Air::Filled& h, float even,
-                             const std::shared_ptr<const Program>& amount) {
+void SceneCompiler::fillHaze(const Params& p, Medium& h, float even, const std::shared_ptr<const Program>& amount) {
   Scene& s = *m_scene;
   if (const NodeId id = p.reference("fills").target) {
     const Node& shape = *m_doc.find(id);
@@ -145,9 +144,9 @@ void SceneCompiler::fillHaze(const Params& p, Air::Filled& h, float even,
     h.everywhere = true;
     h.places.emplace_back();
   } else { // as far as the set reaches, the camera in it
-    Air::Place place;
+    MediumPlace place;
     place.bounds.extendBy(V3f(s.camera.ray(0.5f * float(s.width), 0.5f * float(s.height), {0.5f, 0.5f}, 0.5f).origin));
-    for (const Instance& i : s.instances)
+    for (const InstancedObject& i : s.objects)
       if (i.light < 0) place.bounds.extendBy(i.bounds);
     place.bounds.min -= V3f(0.5f);
     place.bounds.max += V3f(0.5f);
@@ -166,7 +165,7 @@ void SceneCompiler::fillHaze(const Params& p, Air::Filled& h, float even,
   showLights(p, h, even);
 }
 
-void SceneCompiler::fitBeam(const Params& p, Air::Filled& h, const std::shared_ptr<const Program>& dust) {
+void SceneCompiler::fitBeam(const Params& p, Medium& h, const std::shared_ptr<const Program>& dust) {
   Scene& s = *m_scene;
   const NodeId id = p.reference("light").target;
   if (!id) throw badInput("light: a beam needs a light");
@@ -192,7 +191,7 @@ void SceneCompiler::fitBeam(const Params& p, Air::Filled& h, const std::shared_p
       throw badInput(
           fmt::format("opening: {} is far away, so its beam needs an opening to come through", s.things[e.thing].name));
     const BeamForm form = beamForm(p, e.light->lit() ? *e.light->lit() : Convex(), from, opening);
-    Air::Place place;
+    MediumPlace place;
     place.region = form.region;
     place.beam = std::make_shared<const BeamForm>(form);
     const Frame frame(dot(form.axis, form.axis) > 0 ? form.axis : V3f(0, 0, 1));
@@ -226,7 +225,7 @@ void SceneCompiler::fitBeam(const Params& p, Air::Filled& h, const std::shared_p
   if (dust && !h.places.empty()) guide(p, dust, h.places);
 }
 
-void SceneCompiler::placeGrid(const Params& p, Air::Filled& h, const std::shared_ptr<const Program>& amount) {
+void SceneCompiler::placeGrid(const Params& p, Medium& h, const std::shared_ptr<const Program>& amount) {
   const Node& n = p.node();
   std::string file = p.text("file");
   if (file.empty()) throw badInput("file: no file is named");
@@ -239,7 +238,7 @@ void SceneCompiler::placeGrid(const Params& p, Air::Filled& h, const std::shared
   const std::shared_ptr<const VoxelGrid> grid =
       m_assets.volume(file, {p.text("density_grid"), p.text("heat_grid"), p.text("color_grid")});
   if (grid->coarser > 1)
-    m_scene->troubles.push_back(
+    m_scene->warnings.push_back(
         fmt::format("{}: the file has more voxels than fit; {} a side are taken as one", n.name, grid->coarser));
   const M44f place =
       grid->toFile * placementOf(p) * (n.parent ? worldMatrix(m_doc, *m_doc.find(n.parent), m_options.frame) : M44f());
@@ -252,7 +251,7 @@ void SceneCompiler::placeGrid(const Params& p, Air::Filled& h, const std::shared
   now.numbers = {m_options.frame, glows ? p.number("hottest") : 0, amount ? double(amount->surroundings()) : 0};
   now.matrices = {place};
   now.boxes.emplace_back();
-  Air::Place out;
+  MediumPlace out;
   out.toObject = place.inverse();
   Box3f box; // half a voxel beyond the middles of the outermost
   box.min = V3f(-0.5f);
@@ -305,7 +304,7 @@ void SceneCompiler::placeGrid(const Params& p, Air::Filled& h, const std::shared
 
 void SceneCompiler::addAir() {
   Scene& s = *m_scene;
-  std::vector<Air::Filled> hazes;
+  std::vector<Medium> hazes;
   // Air of effects that are off is not there, but for one that is on.
   std::set<NodeId> off, on;
   for (const Node* e : m_doc.family("effect"))
@@ -316,7 +315,7 @@ void SceneCompiler::addAir() {
     const Params p(*n, m_options.frame);
     if (!p.flag("shown") || (off.count(n->id) && !on.count(n->id))) continue;
     try {
-      Air::Filled h;
+      Medium h;
       h.haze = hazeOf(p);
       h.scatterings = int(p.number("scatterings"));
       float even;
@@ -333,11 +332,11 @@ void SceneCompiler::addAir() {
       h.thing = thingOf(*n);
       hazes.push_back(std::move(h));
     } catch (const Error& e) {
-      if (e.kind() == Refusal::Cancelled) throw;
-      s.troubles.push_back(std::string(e.what()).starts_with(n->name) ? std::string(e.what())
+      if (e.kind() == ErrorKind::Cancelled) throw;
+      s.warnings.push_back(std::string(e.what()).starts_with(n->name) ? std::string(e.what())
                                                                       : fmt::format("{}.{}", n->name, e.what()));
     }
   }
-  if (!hazes.empty()) s.air = std::make_shared<const Air>(std::move(hazes), m_cache.device);
+  if (!hazes.empty()) s.media = std::make_shared<const Media>(std::move(hazes), m_cache.device);
 }
 } // namespace ilumbra

@@ -57,17 +57,17 @@ const SceneCache::Content::Made& SceneCompiler::formed(const Node& n) {
   auto it = m_cache.forms.find(key);
   if (it == m_cache.forms.end()) {
     SceneCache::Content::Made made;
-    Form form = formOf(n, {m_doc, m_options.frame, m_assets, m_cancel, &made.troubles});
+    Form form = formOf(n, {m_doc, m_options.frame, m_assets, m_cancel, &made.warnings});
     made.copies = std::move(form.copies);
     if (object)
       made.geometry = std::make_shared<const Geometry>(m_cache.device, withForms(n, std::move(form.shape), times));
     it = m_cache.forms.emplace(key, std::move(made)).first;
   }
-  for (const std::string& t : it->second.troubles)
-    if (std::find(m_scene->troubles.begin(), m_scene->troubles.end(), t) == m_scene->troubles.end())
-      m_scene->troubles.push_back(t);
+  for (const std::string& t : it->second.warnings)
+    if (std::find(m_scene->warnings.begin(), m_scene->warnings.end(), t) == m_scene->warnings.end())
+      m_scene->warnings.push_back(t);
   if (!times.empty() && it->second.geometry->shape.forms.empty())
-    m_scene->troubles.push_back(n.name +
+    m_scene->warnings.push_back(n.name +
                                 ": its triangles change while the shutter is open, so that its form is not blurred");
   return it->second;
 }
@@ -143,7 +143,7 @@ void SceneCompiler::countCopies() {
       try {
         if (up->kind->param("turn")) count *= std::max<size_t>(1, copiesOf(*up).size());
       } catch (const Error& e) { // told where it is built
-        if (e.kind() == Refusal::Cancelled) throw;
+        if (e.kind() == ErrorKind::Cancelled) throw;
       }
     }
     m_scene->copiesOf[id] = uint32_t(std::min<size_t>(count, 65'000));
@@ -153,20 +153,20 @@ void SceneCompiler::countCopies() {
 void SceneCompiler::addObject(const Node& n) {
   Scene& s = *m_scene;
   const Params p(n, m_options.frame);
-  Instance i;
+  InstancedObject i;
   std::vector<M44f> places;
   try {
     i.geometry = formed(n).geometry;
     places = worldPlaces(m_doc, n, m_options.frame, [this](const Node& up) { return copiesOf(up); });
   } catch (const Error& e) {
-    if (e.kind() == Refusal::Cancelled) throw;
-    s.troubles.push_back(std::string(e.what()).starts_with(n.name) ? std::string(e.what())
+    if (e.kind() == ErrorKind::Cancelled) throw;
+    s.warnings.push_back(std::string(e.what()).starts_with(n.name) ? std::string(e.what())
                                                                    : fmt::format("{}: {}", n.name, e.what()));
     return;
   }
   std::erase_if(places, [](const M44f& m) { return !(std::abs(m.determinant()) > 1e-30f); });
   if (places.empty()) {
-    s.troubles.push_back(n.name + ".size: is zero along an axis, so the object has no body");
+    s.warnings.push_back(n.name + ".size: is zero along an axis, so the object has no body");
     return;
   }
   i.toWorld = places.front();
@@ -175,9 +175,9 @@ void SceneCompiler::addObject(const Node& n) {
   const float radius = box.isEmpty() ? 0 : std::max(length(box.min), length(box.max));
   const std::vector<MotionPtr> motions = motionsOf(n, places.size(), radius);
   s.moves |= !i.geometry->shape.forms.empty();
-  i.thingByCopy = thingsOf(n, places.size());
-  i.thing = i.thingByCopy.front();
-  if (i.thingByCopy.size() == 1) i.thingByCopy.clear();
+  i.thingByInstance = thingsOf(n, places.size());
+  i.thing = i.thingByInstance.front();
+  if (i.thingByInstance.size() == 1) i.thingByInstance.clear();
   if (places.size() > 1) m_scene->copiesOf.emplace(n.id, uint32_t(places.size()));
   const Reference use = wornMaterial(m_doc, n, m_options.frame);
   i.material = materialOf(use);
@@ -192,17 +192,17 @@ void SceneCompiler::addObject(const Node& n) {
   size_t glows = 0;
   leaves(i.material, {}, [&](const Material& m, const auto&) { glows += m.emits; });
   if (s.emitters.size() + glows * places.size() > mostEmitters) {
-    s.troubles.push_back(n.name + ": its copies would be more than a million sources of light");
+    s.warnings.push_back(n.name + ": its copies would be more than a million sources of light");
     return;
   }
   i.insideMaterial = insideMaterialOf(n, i);
-  i.firstCopy = uint32_t(s.copies.size());
-  i.copies = uint32_t(places.size());
+  i.firstInstance = uint32_t(s.instances.size());
+  i.instanceCount = uint32_t(places.size());
   for (size_t k = 0; k < places.size(); ++k) {
     const MotionPtr motion = motions.empty() ? nullptr : motions[k];
     if (motion) s.motions.push_back(motion);
     s.moves |= motion != nullptr;
-    s.copies.push_back({places[k], places[k].inverse(), motion.get(), uint32_t(s.instances.size()), uint32_t(k)});
+    s.instances.push_back({places[k], places[k].inverse(), motion.get(), uint32_t(s.objects.size()), uint32_t(k)});
     const M44f rest = motion ? rigidPart(places[k]).inverse() : M44f();
     leaves(i.material, {}, [&](const Material& m, const auto& masks) {
       if (!m.emits || box.isEmpty()) return;
@@ -230,7 +230,7 @@ void SceneCompiler::addObject(const Node& n) {
                                      corner & 4 ? box.max.z : box.min.z}));
   }
   s.bounds.extendBy(i.bounds);
-  s.instances.push_back(std::move(i));
+  s.objects.push_back(std::move(i));
 }
 
 std::vector<MotionPtr> SceneCompiler::motionsOf(const Node& n, size_t copies, float radius) {
@@ -272,7 +272,7 @@ std::vector<MotionPtr> SceneCompiler::motionsOf(const Node& n, size_t copies, fl
   return out;
 }
 
-uint16_t SceneCompiler::insideMaterialOf(const Node& n, const Instance& i) {
+uint16_t SceneCompiler::insideMaterialOf(const Node& n, const InstancedObject& i) {
   if (i.geometry->shape.mesh.inside.empty()) return noMaterial;
   uint16_t material = noMaterial;
   if (const auto it = n.children.find("modifiers"); it != n.children.end())
@@ -302,8 +302,8 @@ void SceneCompiler::addLight(const Node& n) {
       if (s.emitters.size() + lights.size() > mostEmitters) throw badInput("more than a million copies of a light");
     }
   } catch (const Error& e) {
-    if (e.kind() == Refusal::Cancelled) throw;
-    s.troubles.emplace_back(fmt::format("{}: {}", n.name, e.what()));
+    if (e.kind() == ErrorKind::Cancelled) throw;
+    s.warnings.emplace_back(fmt::format("{}: {}", n.name, e.what()));
     return;
   }
   std::vector<uint16_t> things = thingsOf(n, lights.size());
@@ -354,7 +354,7 @@ void SceneCompiler::placeLight(const Node& n, std::unique_ptr<Light> light, cons
     s.skies.push_back(e);
   } else {
     if (const Shape* shape = light->shape()) {
-      Instance i;
+      InstancedObject i;
       Shape body = *shape;
       if (body.sphereRadius > 0) {
         const Triple t = p.triple("position");
@@ -377,9 +377,9 @@ void SceneCompiler::placeLight(const Node& n, std::unique_ptr<Light> light, cons
       i.switches = switches;
       i.light = int(s.lights.size());
       i.emitter = int(s.emitters.size());
-      i.firstCopy = uint32_t(s.copies.size());
-      s.copies.push_back({i.toWorld, i.toObject, e.motion.get(), uint32_t(s.instances.size()), 0});
-      s.instances.push_back(std::move(i));
+      i.firstInstance = uint32_t(s.instances.size());
+      s.instances.push_back({i.toWorld, i.toObject, e.motion.get(), uint32_t(s.objects.size()), 0});
+      s.objects.push_back(std::move(i));
     }
     s.emitters.push_back(e);
   }

@@ -15,19 +15,19 @@ Kind partKind() {
       .helpText =
           "Some copies of a thing, or a material only where one object wears it: a source for effects and lens stages.",
       .params = {reference("of", "Of", {"object.", "light."})
-                     .at(Stage::Shading)
+                     .at(Invalidation::Shading)
                      .matters()
                      .help("The thing of which it is a part; of a group: all that it holds"),
                  text("copies", "Copies", "")
-                     .at(Stage::Shading)
+                     .at(Invalidation::Shading)
                      .fixed()
                      .matters()
                      .help("Which of its copies, by their numbers from 1: \"3\" or \"1-4, 9\"; nothing: all"),
                  reference("material", "Where it wears", {"material."})
-                     .at(Stage::Shading)
+                     .at(Invalidation::Shading)
                      .matters()
                      .help("Only where it is made of this; nothing: all of it")},
-      .existence = Stage::Shading};
+      .existence = Invalidation::Shading};
 }
 
 bool Part::has(uint32_t copy) const {
@@ -63,7 +63,7 @@ std::vector<std::pair<uint32_t, uint32_t>> parseNumbers(const std::string& text)
   return out;
 }
 
-std::vector<Part> partsOf(const Document& doc, double frame, std::vector<std::string>* troubles) {
+std::vector<Part> partsOf(const Document& doc, double frame, std::vector<std::string>* warnings) {
   std::vector<Part> out;
   for (const Node* n : doc.family("source")) {
     const Params p(*n, frame);
@@ -72,7 +72,7 @@ std::vector<Part> partsOf(const Document& doc, double frame, std::vector<std::st
       if (!doc.find(part.of)) throw badInput("it is a part of nothing");
       out.push_back(std::move(part));
     } catch (const Error& e) {
-      if (troubles) troubles->push_back(fmt::format("{}: {}", n->name, e.what()));
+      if (warnings) warnings->push_back(fmt::format("{}: {}", n->name, e.what()));
     }
   }
   return out;

@@ -19,8 +19,8 @@ struct Part {
 
 /// Ranges of numbers: "3" or "1-4, 9". Throws BadInput with what is wrong in it.
 std::vector<std::pair<uint32_t, uint32_t>> parseNumbers(const std::string& text);
-/// All parts that can be told; what is wrong with others goes to `troubles`.
-std::vector<Part> partsOf(const Document& doc, double frame, std::vector<std::string>* troubles = nullptr);
+/// All parts that can be told; what is wrong with others goes to `warnings`.
+std::vector<Part> partsOf(const Document& doc, double frame, std::vector<std::string>* warnings = nullptr);
 
 /// Which copy of `of` (from 1) one of a thing's copies belongs to, when `of` is the thing or holds it: worldPlaces()
 /// gives copies of the outermost last. Copies are those of `of` itself or else of the nearest that holds it and has

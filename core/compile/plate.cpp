@@ -17,158 +17,159 @@
 namespace ilumbra {
 
 Kind plateKind() {
-  return {.id = "plate.picture",
-          .label = "Plate",
-          .helpText = "What lies behind the scene or before it: a still, a numbered sequence, a movie, a colour, a "
-                      "gradient or a pattern.",
-          .params =
-              join({{choice("shows", "Shows", {"picture", "colour", "line gradient", "round gradient"})
-                         .at(Stage::Shading)
-                         .matters()
-                         .help("What it is made of"),
-                     file("file", "Picture")
-                         .at(Stage::Shading)
-                         .matters()
-                         .when("shows", "picture")
-                         .help("PNG, JPEG, OpenEXR, HDR, TIFF, SVG, or a movie"),
-                     color("color", "Colour", {0.02, 0.025, 0.04})
-                         .soft(0, 1)
-                         .patterned()
-                         .at(Stage::Shading)
-                         .matters()
-                         .when("shows", "colour|line gradient|round gradient")
-                         .help("Of all of it, or of a gradient's start; a pattern lies over the whole picture"),
-                     color("color_end", "Colour at the end", {0.2, 0.25, 0.4})
-                         .soft(0, 1)
-                         .at(Stage::Shading)
-                         .when("shows", "line gradient|round gradient")
-                         .help("Of a gradient"),
-                     number("start_x", "Starts across", "%", 0.5)
-                         .soft(0, 1)
-                         .range(-100, 100)
-                         .at(Stage::Shading)
-                         .in("Gradient")
-                         .when("shows", "line gradient|round gradient")
-                         .help("Of the frame's width, from the left; the middle of a round gradient"),
-                     number("start_y", "Starts up", "%", 0)
-                         .soft(0, 1)
-                         .range(-100, 100)
-                         .at(Stage::Shading)
-                         .in("Gradient")
-                         .when("shows", "line gradient|round gradient")
-                         .help("Of the frame's height, from below"),
-                     number("end_x", "Ends across", "%", 0.5)
-                         .soft(0, 1)
-                         .range(-100, 100)
-                         .at(Stage::Shading)
-                         .in("Gradient")
-                         .when("shows", "line gradient|round gradient")
-                         .help("A round gradient ends all around at this distance"),
-                     number("end_y", "Ends up", "%", 1)
-                         .soft(0, 1)
-                         .range(-100, 100)
-                         .at(Stage::Shading)
-                         .in("Gradient")
-                         .when("shows", "line gradient|round gradient")
-                         .help("Of the frame's height, from below"),
-                     choice("fit", "Fit", {"fill", "fit", "stretch"})
-                         .at(Stage::Shading)
-                         .in("Picture")
-                         .when("shows", "picture")
-                         .help("How its shape meets that of the frame"),
-                     number("scale", "Scale", "×", 1)
-                         .soft(0.25, 4)
-                         .range(1e-3, 1e3)
-                         .log()
-                         .at(Stage::Shading)
-                         .in("Picture")
-                         .when("shows", "picture")
-                         .help("Of the picture, about its middle"),
-                     number("offset_x", "To the right", "%", 0)
-                         .soft(-1, 1)
-                         .range(-100, 100)
-                         .at(Stage::Shading)
-                         .in("Picture")
-                         .when("shows", "picture")
-                         .help("Of the frame's width"),
-                     number("offset_y", "Upwards", "%", 0)
-                         .soft(-1, 1)
-                         .range(-100, 100)
-                         .at(Stage::Shading)
-                         .in("Picture")
-                         .when("shows", "picture")
-                         .help("Of the frame's height"),
-                     number("turn_by", "Turn", "°", 0)
-                         .soft(-180, 180)
-                         .at(Stage::Shading)
-                         .in("Picture")
-                         .when("shows", "picture")
-                         .help("About its middle"),
-                     choice("color_space", "Colour space", {"as the file states", "linear Rec. 709", "ACEScg"})
-                         .at(Stage::Shading)
-                         .in("Picture")
-                         .when("shows", "picture")
-                         .help("What its numbers mean"),
-                     flag("use_alpha", "Its alpha counts", true)
-                         .at(Stage::Shading)
-                         .in("Picture")
-                         .when("shows", "picture")
-                         .help("Off: it covers the frame all over"),
-                     number("stops", "Exposure", "stops", 0)
-                         .soft(-6, 6)
-                         .range(-30, 30)
-                         .at(Stage::Shading)
-                         .matters()
-                         .help("Its own: the camera's does not change it"),
-                     number("opacity", "Opacity", "", 1).range(0, 1).at(Stage::Shading).help("How much of it is there"),
-                     number("coverage", "Coverage", "%", 1)
-                         .range(0, 1)
-                         .patterned()
-                         .at(Stage::Shading)
-                         .matters()
-                         .help("Its alpha from place to place: with a mist in the picture's space it drifts over what "
-                               "lies behind"),
-                     integer("fineness", "Fineness", 320)
-                         .soft(100, 2000)
-                         .range(0, 16384)
-                         .when("coverage", "a pattern")
-                         .at(Stage::Shading)
-                         .help("Of an uneven coverage: so many places across the picture are asked, and it lies smooth "
-                               "between them; 0: every pixel is"),
-                     choice("pattern_scale", "Pattern scale", {"even", "with the frame"})
-                         .at(Stage::Shading)
-                         .help("Of patterns on its colour and coverage, in the picture's space: as wide as high "
-                               "whatever the frame's shape, or stretched with it"),
-                     choice("lies", "Lies", {"behind", "in front"}).at(Stage::Shading).help("Of the render"),
-                     flag("shown", "Shown", true)
-                         .at(Stage::Shading)
-                         .help("Off: as if it were not there; files then have their own alpha"),
-                     number("focal_length", "Its focal length", "mm", 0)
-                         .soft(10, 200)
-                         .range(0, 10000)
-                         .fixed()
-                         .at(Stage::Display)
-                         .in("Camera match")
-                         .help("Of the lens that took it, on a film as wide as the camera's; 0: not known"),
-                     number("horizon", "Its horizon", "%", 0.5)
-                         .soft(0, 1)
-                         .range(-10, 10)
-                         .fixed()
-                         .at(Stage::Display)
-                         .in("Camera match")
-                         .help("Height at which the picture's horizon lies, from the lower edge"),
-                     flag("numbered", "Numbered files", false)
-                         .at(Stage::Shading)
-                         .in("Playback")
-                         .when("shows", "picture")
-                         .help("The picture is one of a numbered sequence")},
-                    [] {
-                      std::vector<ParamDef> played = playbackParams(Stage::Shading);
-                      for (ParamDef& d : played) d.onlyIf = "shows", d.onlyAt = "picture";
-                      return played;
-                    }()}),
-          .existence = Stage::Shading,
-          .changesByTime = isPlayed};
+  return {
+      .id = "plate.picture",
+      .label = "Plate",
+      .helpText = "What lies behind the scene or before it: a still, a numbered sequence, a movie, a colour, a "
+                  "gradient or a pattern.",
+      .params = join(
+          {{choice("shows", "Shows", {"picture", "colour", "line gradient", "round gradient"})
+                .at(Invalidation::Shading)
+                .matters()
+                .help("What it is made of"),
+            file("file", "Picture")
+                .at(Invalidation::Shading)
+                .matters()
+                .when("shows", "picture")
+                .help("PNG, JPEG, OpenEXR, HDR, TIFF, SVG, or a movie"),
+            color("color", "Colour", {0.02, 0.025, 0.04})
+                .soft(0, 1)
+                .patterned()
+                .at(Invalidation::Shading)
+                .matters()
+                .when("shows", "colour|line gradient|round gradient")
+                .help("Of all of it, or of a gradient's start; a pattern lies over the whole picture"),
+            color("color_end", "Colour at the end", {0.2, 0.25, 0.4})
+                .soft(0, 1)
+                .at(Invalidation::Shading)
+                .when("shows", "line gradient|round gradient")
+                .help("Of a gradient"),
+            number("start_x", "Starts across", "%", 0.5)
+                .soft(0, 1)
+                .range(-100, 100)
+                .at(Invalidation::Shading)
+                .in("Gradient")
+                .when("shows", "line gradient|round gradient")
+                .help("Of the frame's width, from the left; the middle of a round gradient"),
+            number("start_y", "Starts up", "%", 0)
+                .soft(0, 1)
+                .range(-100, 100)
+                .at(Invalidation::Shading)
+                .in("Gradient")
+                .when("shows", "line gradient|round gradient")
+                .help("Of the frame's height, from below"),
+            number("end_x", "Ends across", "%", 0.5)
+                .soft(0, 1)
+                .range(-100, 100)
+                .at(Invalidation::Shading)
+                .in("Gradient")
+                .when("shows", "line gradient|round gradient")
+                .help("A round gradient ends all around at this distance"),
+            number("end_y", "Ends up", "%", 1)
+                .soft(0, 1)
+                .range(-100, 100)
+                .at(Invalidation::Shading)
+                .in("Gradient")
+                .when("shows", "line gradient|round gradient")
+                .help("Of the frame's height, from below"),
+            choice("fit", "Fit", {"fill", "fit", "stretch"})
+                .at(Invalidation::Shading)
+                .in("Picture")
+                .when("shows", "picture")
+                .help("How its shape meets that of the frame"),
+            number("scale", "Scale", "×", 1)
+                .soft(0.25, 4)
+                .range(1e-3, 1e3)
+                .log()
+                .at(Invalidation::Shading)
+                .in("Picture")
+                .when("shows", "picture")
+                .help("Of the picture, about its middle"),
+            number("offset_x", "To the right", "%", 0)
+                .soft(-1, 1)
+                .range(-100, 100)
+                .at(Invalidation::Shading)
+                .in("Picture")
+                .when("shows", "picture")
+                .help("Of the frame's width"),
+            number("offset_y", "Upwards", "%", 0)
+                .soft(-1, 1)
+                .range(-100, 100)
+                .at(Invalidation::Shading)
+                .in("Picture")
+                .when("shows", "picture")
+                .help("Of the frame's height"),
+            number("turn_by", "Turn", "°", 0)
+                .soft(-180, 180)
+                .at(Invalidation::Shading)
+                .in("Picture")
+                .when("shows", "picture")
+                .help("About its middle"),
+            choice("color_space", "Colour space", {"as the file states", "linear Rec. 709", "ACEScg"})
+                .at(Invalidation::Shading)
+                .in("Picture")
+                .when("shows", "picture")
+                .help("What its numbers mean"),
+            flag("use_alpha", "Its alpha counts", true)
+                .at(Invalidation::Shading)
+                .in("Picture")
+                .when("shows", "picture")
+                .help("Off: it covers the frame all over"),
+            number("stops", "Exposure", "stops", 0)
+                .soft(-6, 6)
+                .range(-30, 30)
+                .at(Invalidation::Shading)
+                .matters()
+                .help("Its own: the camera's does not change it"),
+            number("opacity", "Opacity", "", 1).range(0, 1).at(Invalidation::Shading).help("How much of it is there"),
+            number("coverage", "Coverage", "%", 1)
+                .range(0, 1)
+                .patterned()
+                .at(Invalidation::Shading)
+                .matters()
+                .help("Its alpha from place to place: with a mist in the picture's space it drifts over what "
+                      "lies behind"),
+            integer("fineness", "Fineness", 320)
+                .soft(100, 2000)
+                .range(0, 16384)
+                .when("coverage", "a pattern")
+                .at(Invalidation::Shading)
+                .help("Of an uneven coverage: so many places across the picture are asked, and it lies smooth "
+                      "between them; 0: every pixel is"),
+            choice("pattern_scale", "Pattern scale", {"even", "with the frame"})
+                .at(Invalidation::Shading)
+                .help("Of patterns on its colour and coverage, in the picture's space: as wide as high "
+                      "whatever the frame's shape, or stretched with it"),
+            choice("lies", "Lies", {"behind", "in front"}).at(Invalidation::Shading).help("Of the render"),
+            flag("shown", "Shown", true)
+                .at(Invalidation::Shading)
+                .help("Off: as if it were not there; files then have their own alpha"),
+            number("focal_length", "Its focal length", "mm", 0)
+                .soft(10, 200)
+                .range(0, 10000)
+                .fixed()
+                .at(Invalidation::Display)
+                .in("Camera match")
+                .help("Of the lens that took it, on a film as wide as the camera's; 0: not known"),
+            number("horizon", "Its horizon", "%", 0.5)
+                .soft(0, 1)
+                .range(-10, 10)
+                .fixed()
+                .at(Invalidation::Display)
+                .in("Camera match")
+                .help("Height at which the picture's horizon lies, from the lower edge"),
+            flag("numbered", "Numbered files", false)
+                .at(Invalidation::Shading)
+                .in("Playback")
+                .when("shows", "picture")
+                .help("The picture is one of a numbered sequence")},
+           [] {
+             std::vector<ParamDef> played = playbackParams(Invalidation::Shading);
+             for (ParamDef& d : played) d.onlyIf = "shows", d.onlyAt = "picture";
+             return played;
+           }()}),
+      .existence = Invalidation::Shading,
+      .changesByTime = isPlayed};
 }
 
 Kind pictureLayerKind() {
@@ -178,13 +179,16 @@ Kind pictureLayerKind() {
       .helpText = "A part of a plate's picture as a source for effects and lens stages: a layer of its light, a mask, "
                   "or what its Cryptomattes name.",
       .params =
-          {reference("of", "Of", {"plate."}).at(Stage::Shading).matters().help("The plate whose picture has the layer"),
+          {reference("of", "Of", {"plate."})
+               .at(Invalidation::Shading)
+               .matters()
+               .help("The plate whose picture has the layer"),
            text("layer", "Layer", "")
-               .at(Stage::Shading)
+               .at(Invalidation::Shading)
                .fixed()
                .matters()
                .help("Name of a layer of light, a mask or an object of a Cryptomatte in the file; nothing: all of it")},
-      .existence = Stage::Shading};
+      .existence = Invalidation::Shading};
 }
 
 namespace {
@@ -247,7 +251,7 @@ class Painter {
           m_layers.push_back(
               {l->id, assets.share(shownFile(p, doc, assets), layer.text("layer")), layer.text("layer").empty()});
         } catch (const Error& e) {
-          if (e.kind() == Refusal::Cancelled) throw;
+          if (e.kind() == ErrorKind::Cancelled) throw;
           throw badInput(fmt::format("{}: {}", l->name, e.what()));
         }
       }
@@ -427,7 +431,7 @@ std::shared_ptr<const Plates> platesOf(const Document& doc, double frame, int wi
       lay(p.text("lies") == "behind" ? out->behind : out->front, Painter(doc, p, width, height, assets, quick), n->id,
           named(doc, n->id), width, height);
     } catch (const Error& e) {
-      if (e.kind() == Refusal::Cancelled) throw;
+      if (e.kind() == ErrorKind::Cancelled) throw;
       throw badInput(fmt::format("{}: {}", n->name, e.what()));
     }
   }

@@ -4,7 +4,6 @@
 #include "core/compile/balance.h"
 #include "core/compile/camera.h"
 #include "core/compile/compile.h"
-#include "core/compile/compile.h"
 #include "core/compile/part.h"
 #include "core/compile/plate.h"
 #include "core/geometry/form.h"
@@ -31,7 +30,7 @@ struct SceneCache::Content {
   struct Made {
     GeometryPtr geometry; ///< null: of a group
     std::vector<M44f> copies;
-    std::vector<std::string> troubles; ///< modifiers that were left out
+    std::vector<std::string> warnings; ///< modifiers that were left out
   };
   // What guides uneven hazes, and what it was made of.
   struct Cells {
@@ -120,7 +119,7 @@ class SceneCompiler {
   std::vector<MotionPtr> motionsOf(const Node& n, size_t copies, float radius);
 
   // What the cut faces of an object are made of, by its last modifier that says so.
-  uint16_t insideMaterialOf(const Node& n, const Instance& i);
+  uint16_t insideMaterialOf(const Node& n, const InstancedObject& i);
   void addLight(const Node& n);
   void placeLight(const Node& n, std::unique_ptr<Light> light, const M44f& world, uint32_t copy, uint16_t thing,
                   bool moves);
@@ -133,19 +132,19 @@ class SceneCompiler {
 
   // The amounts of a haze's uneven places on voxels, if they are to be, and their guides: made anew when something that
   // they are made of has changed. `numbers`: what else that is.
-  void guide(const Params& p, const std::shared_ptr<const Program>& amount, std::vector<Air::Place>& places);
-  void addLamps(NodeId light, Air::Place& place) const;
+  void guide(const Params& p, const std::shared_ptr<const Program>& amount, std::vector<MediumPlace>& places);
+  void addLamps(NodeId light, MediumPlace& place) const;
 
   // The lights that a haze names, and its own.
-  void showLights(const Params& p, Air::Filled& h, float even);
+  void showLights(const Params& p, Medium& h, float even);
 
   // The innermost void of a hollow body, as a form of its own.
   GeometryPtr insideOf(const Node& n);
-  void fillHaze(const Params& p, Air::Filled& h, float even, const std::shared_ptr<const Program>& amount);
-  void fitBeam(const Params& p, Air::Filled& h, const std::shared_ptr<const Program>& dust);
+  void fillHaze(const Params& p, Medium& h, float even, const std::shared_ptr<const Program>& amount);
+  void fitBeam(const Params& p, Medium& h, const std::shared_ptr<const Program>& dust);
 
   // Voxels of a file.
-  void placeGrid(const Params& p, Air::Filled& h, const std::shared_ptr<const Program>& amount);
+  void placeGrid(const Params& p, Medium& h, const std::shared_ptr<const Program>& amount);
   void addAir();
 
   // Which things take a lamp's light, groups standing for all that they hold.

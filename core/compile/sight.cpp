@@ -29,7 +29,7 @@ struct Ball {
 Ball ballOf(const Document& doc, const Scene& scene, NodeId thing, const std::set<NodeId>& all) {
   Ball b;
   Box3f box;
-  for (const Instance& i : scene.instances)
+  for (const InstancedObject& i : scene.objects)
     if (scene.things[i.thing].among(all) || (i.material != noMaterial && scene.materials[i.material]->node == thing))
       box.extendBy(i.bounds);
   const Node* n = doc.find(thing);
@@ -47,7 +47,7 @@ Ball ballOf(const Document& doc, const Scene& scene, NodeId thing, const std::se
   return b;
 }
 
-bool looksThrough(const Scene& scene, const Instance& in) {
+bool looksThrough(const Scene& scene, const InstancedObject& in) {
   if (!(in.switches & SwitchSeen) || (in.switches & SwitchCatches)) return true;
   if (in.material == noMaterial) return false;
   const Material& m = *scene.materials[in.material];
@@ -100,8 +100,8 @@ SeenAt seenAt(const Document& doc, const Scene& scene, NodeId thing, const V3f& 
   if (distance <= ball.radius) return s;
   const Imath::Vec3<float> towards = way * (1 / distance);
   const ilumbra::Frame side(towards);
-  const bool body = thing && std::any_of(scene.instances.begin(), scene.instances.end(),
-                                         [&](const Instance& i) { return scene.things[i.thing].among(all); });
+  const bool body = thing && std::any_of(scene.objects.begin(), scene.objects.end(),
+                                         [&](const InstancedObject& i) { return scene.things[i.thing].among(all); });
   constexpr int most = 64;
   const int n = ball.radius > 0 ? most : 1;
   int would = 0, does = 0;
@@ -116,7 +116,7 @@ SeenAt seenAt(const Document& doc, const Scene& scene, NodeId thing, const V3f& 
     for (int guard = 0; guard < 64; ++guard) {
       Hit hit;
       if (!rays.intersect(from, direction, left, hit)) break;
-      const Instance& in = *hit.instance;
+      const InstancedObject& in = *hit.object;
       if (thing && scene.things[in.thing].among(all)) {
         met = true;
         break;

@@ -23,8 +23,8 @@ bool uses(const Reference& r, NodeId pattern) {
 }
 
 // The dearest parameter that a pattern drives, directly, through another pattern, or in an override.
-Stage patternStage(const Document& doc, NodeId pattern, std::set<NodeId>& visited) {
-  Stage stage = Stage::Display;
+Invalidation patternInvalidation(const Document& doc, NodeId pattern, std::set<NodeId>& visited) {
+  Invalidation stage = Invalidation::Display;
   if (!visited.insert(pattern).second) return stage;
   for (const NodePtr& n : doc.nodes())
     for (const auto& [name, value] : n->values) {
@@ -37,7 +37,7 @@ Stage patternStage(const Document& doc, NodeId pattern, std::set<NodeId>& visite
           for (const Reference& r : *list) used |= uses(r, pattern);
       }
       if (!used || !d) continue;
-      stage = std::max(stage, n->kind->family() == "pattern" ? patternStage(doc, n->id, visited) : d->stage);
+      stage = std::max(stage, n->kind->family() == "pattern" ? patternInvalidation(doc, n->id, visited) : d->stage);
     }
   return stage;
 }
@@ -57,15 +57,15 @@ std::vector<Difference> differences(const Document& from, const Document& to) {
       continue;
     }
     if (before->name != n->name)
-      out.push_back({What::Renamed, n->id, {}, before->name, n->name, Stage::Display, n->name});
+      out.push_back({What::Renamed, n->id, {}, before->name, n->name, Invalidation::Display, n->name});
     if (before->parent != n->parent) out.push_back({What::Moved, n->id, {}, {}, {}, n->kind->existence, n->name});
     for (const ParamDef& d : n->kind->params) {
       const Value a = effective(*before, d), b = effective(*n, d);
       if (a == b) continue;
-      Stage stage = d.stage;
+      Invalidation stage = d.stage;
       if (n->kind->family() == "pattern") {
         std::set<NodeId> visited;
-        stage = patternStage(to, n->id, visited);
+        stage = patternInvalidation(to, n->id, visited);
       }
       out.push_back({What::Changed, n->id, d.name, formatValue(from, d, a), formatValue(to, d, b), stage,
                      n->name + "." + d.name});
@@ -192,8 +192,8 @@ Document carryOver(const Document& onto, const Document& to, const Difference& d
   return onto;
 }
 
-Stage changeStage(const Document& from, const Document& to, bool* changed) {
-  Stage stage = Stage::Display;
+Invalidation invalidationOf(const Document& from, const Document& to, bool* changed) {
+  Invalidation stage = Invalidation::Display;
   const std::vector<Difference> all = differences(from, to);
   for (const Difference& d : all) stage = std::max(stage, d.stage);
   if (changed) *changed = !all.empty();

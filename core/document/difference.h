@@ -11,8 +11,8 @@ struct Difference {
   std::string param;  ///< of Changed
   std::string before; ///< as text; of Renamed the name
   std::string after;
-  Stage stage = Stage::Display; ///< what the change makes necessary
-  std::string place;            ///< "Sun core.power"
+  Invalidation stage = Invalidation::Display; ///< what the change makes necessary
+  std::string place;                          ///< "Sun core.power"
 };
 
 /// What one must do to `from` to get `to`, in the order of nodes.
@@ -25,6 +25,6 @@ Document carryOver(const Document& onto, const Document& to, const Difference& d
 
 /// The dearest stage that going from one document to the other makes necessary, followed through patterns to all
 /// parameters that they drive. False in `changed` if nothing differs.
-Stage changeStage(const Document& from, const Document& to, bool* changed = nullptr);
+Invalidation invalidationOf(const Document& from, const Document& to, bool* changed = nullptr);
 
 } // namespace ilumbra

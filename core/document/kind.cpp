@@ -6,7 +6,7 @@
 
 namespace ilumbra {
 
-std::string_view stageName(Stage stage) {
+std::string_view invalidationName(Invalidation stage) {
   static constexpr std::string_view names[] = {"display", "lens", "mix", "shading", "placement", "geometry"};
   return names[size_t(stage)];
 }
@@ -138,7 +138,7 @@ Kind pictureKind() {
                     "them all"),
           flag("denoise", "Denoise", true)
               .fixed()
-              .at(Stage::Mix)
+              .at(Invalidation::Mix)
               .help("Smooths what noise is left, guided by what is seen, alike in every layer; off: as it was sampled"),
           integer("bounces", "Longest light path", 0)
               .soft(0, 64)
@@ -166,7 +166,7 @@ Kind pictureKind() {
                     "of the frame's height. Only where a lens stage spreads light"),
           reference("camera", "Camera", {"camera."}).zero("the first one").help("The camera that takes the picture"),
           choice("view", "Display view", {"ACES SDR", "Plain sRGB"})
-              .at(Stage::Display)
+              .at(Invalidation::Display)
               .help("How scene light is shown on the screen and in PNG files"),
           number("frame", "Frame", "", 1).soft(1, 240).range(-1e6, 1e6).fixed().in("Time").help("The frame shown"),
           integer("first_frame", "First frame", 1)
@@ -174,21 +174,21 @@ Kind pictureKind() {
               .range(-1e6, 1e6)
               .fixed()
               .in("Time")
-              .at(Stage::Display)
+              .at(Invalidation::Display)
               .help("Where playback and sequences start"),
           integer("last_frame", "Last frame", 120)
               .soft(1, 240)
               .range(-1e6, 1e6)
               .fixed()
               .in("Time")
-              .at(Stage::Display)
+              .at(Invalidation::Display)
               .help("Where playback and sequences end"),
           number("rate", "Rate", "fps", 24)
               .soft(12, 60)
               .range(1, 1000)
               .fixed()
               .in("Time")
-              .at(Stage::Geometry)
+              .at(Invalidation::Geometry)
               .help("Frames a second"),
       }};
 }

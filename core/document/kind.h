@@ -9,14 +9,14 @@ namespace ilumbra {
 
 /// The stages of making a picture, from the cheapest to redo to the dearest. A change invalidates its stage and all
 /// before it in this list: nothing above Mix traces a ray.
-enum class Stage { Display, Lens, Mix, Shading, Placement, Geometry };
-std::string_view stageName(Stage stage);
+enum class Invalidation { Display, Lens, Mix, Shading, Placement, Geometry };
+std::string_view invalidationName(Invalidation stage);
 
 enum class ParamType { Number, Integer, Flag, Choice, Color, Vector, Text, File, Reference, References };
 std::string_view typeName(ParamType type);
 
 /// Declares one parameter. Built by number(), color(), ... and refined by chained calls:
-///   number("power", "Power", "lm", 800).soft(0, 5000).atLeast(0).at(Stage::Mix).help("Luminous flux")
+///   number("power", "Power", "lm", 800).soft(0, 5000).atLeast(0).at(Invalidation::Mix).help("Luminous flux")
 struct ParamDef {
   std::string name;  ///< in files and addresses: lower case with underscores
   std::string label; ///< in the window
@@ -28,7 +28,7 @@ struct ParamDef {
   bool logarithmic = false;               ///< the ruled line is logarithmic
   bool keyable = true, patternable = false;
   bool major = false; ///< shown in the settings of an effect that touches this thing
-  Stage stage = Stage::Shading;
+  Invalidation stage = Invalidation::Shading;
   std::vector<std::string> choices; ///< of a Choice
   std::vector<std::string> accepts; ///< kinds, or prefixes ending in a dot, that a reference takes
   std::string helpText;
@@ -70,7 +70,7 @@ struct ParamDef {
     major = true;
     return std::move(*this);
   }
-  ParamDef&& at(Stage s) && {
+  ParamDef&& at(Invalidation s) && {
     stage = s;
     return std::move(*this);
   }
@@ -118,7 +118,7 @@ ParamDef references(std::string name, std::string label, std::vector<std::string
 struct ChildSlot {
   std::string name, label;
   std::vector<std::string> accepts;
-  Stage stage = Stage::Geometry; ///< of adding, removing or reordering
+  Invalidation stage = Invalidation::Geometry; ///< of adding, removing or reordering
 };
 
 /// Declares one kind of thing. The file, the panel, the command line, undo, keys and the docs derive from it.
@@ -130,7 +130,7 @@ struct Kind {
   std::string helpText;
   std::vector<ParamDef> params;
   std::vector<ChildSlot> slots;
-  Stage existence = Stage::Geometry;                     ///< of adding or removing such a node
+  Invalidation existence = Invalidation::Geometry;       ///< of adding or removing such a node
   std::function<bool(const Params&)> changesByTime = {}; ///< it depends on the frame besides its parameters; null: no
   std::vector<std::string> formerly = {};                ///< ids that it had in older files
 

@@ -164,7 +164,7 @@ The column *redoes* names the dearest stage that a change invalidates. Nothing a
                        : d.keyable                ? "keys"
                        : d.patternable            ? "pattern"
                                                   : "",
-                       stageName(d.stage), d.helpText);
+                       invalidationName(d.stage), d.helpText);
     }
   }
   return s;

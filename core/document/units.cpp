@@ -1,5 +1,6 @@
 #include "core/document/units.h"
 
+#include "core/base/colorspace.h"
 #include "core/base/error.h"
 #include "core/document/file.h"
 #include "core/document/words.h"
@@ -108,9 +109,6 @@ Reference parseReference(const Document& doc, const ParamDef& def, const std::st
 }
 
 } // namespace
-
-double srgbToLinear(double v) { return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); }
-double linearToSrgb(double v) { return v <= 0.0031308 ? v * 12.92 : 1.055 * std::pow(v, 1 / 2.4) - 0.055; }
 
 double parseNumber(const ParamDef& def, std::string_view typed, double present) {
   std::string text = trimmed(typed);
@@ -226,7 +224,8 @@ Value parseValue(const Document& doc, const ParamDef& def, std::string_view type
     if (text.size() == 7 && text[0] == '#' &&
         text.find_first_not_of("0123456789abcdefABCDEF", 1) == std::string::npos) {
       Triple t;
-      for (size_t i = 0; i < 3; ++i) t[i] = srgbToLinear(std::stoi(text.substr(1 + 2 * i, 2), nullptr, 16) / 255.0);
+      for (size_t i = 0; i < 3; ++i)
+        t[i] = srgbDecoded<double>(std::stoi(text.substr(1 + 2 * i, 2), nullptr, 16) / 255.0);
       return Constant(t);
     }
     [[fallthrough]];

@@ -21,8 +21,4 @@ std::string shownUnit(const ParamDef& def, double value);
 Value parseValue(const Document& doc, const ParamDef& def, std::string_view text, const Value* present = nullptr);
 std::string formatValue(const Document& doc, const ParamDef& def, const Value& value);
 
-/// The sRGB transfer function, for hexadecimal colours (IEC 61966-2-1).
-double srgbToLinear(double v);
-double linearToSrgb(double v);
-
 } // namespace ilumbra

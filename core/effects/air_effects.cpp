@@ -14,10 +14,12 @@ namespace ilumbra {
 namespace {
 
 std::vector<ParamDef> airEffectParams(const char* fromHelp, const char* throughHelp, bool onto) {
-  std::vector<ParamDef> p = {flag("on", "On", true).at(Stage::Geometry).fixed().help("Off: its air is not there"),
-                             references("from", "From", {"light."}).at(Stage::Shading).help(fromHelp),
-                             references("through", "Through", {"air."}).at(Stage::Geometry).help(throughHelp)};
-  if (onto) p.push_back(references("onto", "Onto", {"object."}).at(Stage::Shading).help("What the light is to reach"));
+  std::vector<ParamDef> p = {
+      flag("on", "On", true).at(Invalidation::Geometry).fixed().help("Off: its air is not there"),
+      references("from", "From", {"light."}).at(Invalidation::Shading).help(fromHelp),
+      references("through", "Through", {"air."}).at(Invalidation::Geometry).help(throughHelp)};
+  if (onto)
+    p.push_back(references("onto", "Onto", {"object."}).at(Invalidation::Shading).help("What the light is to reach"));
   return p;
 }
 
@@ -93,7 +95,7 @@ EffectKind shaftsEffect() {
                    .helpText = "Light through openings, seen in the air as shafts.",
                    .params = airEffectParams("The sun, the sky or the lamps behind the opening",
                                              "The beams or hazes that show it", true),
-                   .existence = Stage::Geometry},
+                   .existence = Invalidation::Geometry},
           .roles = airRoles("a sun, a sky or a lamp", "a beam or a haze", true),
           .make =
               [](Document doc, NodeId effect, const std::vector<NodeId>& selection, std::vector<std::string>* told) {
@@ -119,7 +121,7 @@ EffectKind lampInMistEffect() {
                    .label = "Lamp in mist",
                    .helpText = "The air around a lamp shows its light: a ball, a cone, a shade's rays.",
                    .params = airEffectParams("The lamps", "The air around them", false),
-                   .existence = Stage::Geometry},
+                   .existence = Invalidation::Geometry},
           .roles = airRoles("a lamp", "the air around it", false),
           .make =
               [](Document doc, NodeId effect, const std::vector<NodeId>&, std::vector<std::string>* told) {
@@ -141,7 +143,7 @@ EffectKind projectorBeamEffect() {
                    .label = "Projector beam",
                    .helpText = "A projected picture, seen in dusty air as coloured shafts.",
                    .params = airEffectParams("The projector: a spot light, mostly with a slide", "Its beam", true),
-                   .existence = Stage::Geometry},
+                   .existence = Invalidation::Geometry},
           .roles = airRoles("a spot light with a slide", "its beam", true),
           .make =
               [](Document doc, NodeId effect, const std::vector<NodeId>&, std::vector<std::string>* told) {
@@ -178,7 +180,7 @@ EffectKind mistEffect() {
                    .label = "Mist",
                    .helpText = "Layered mist that drifts, heavier below, with a broken upper edge.",
                    .params = airEffectParams("The lights that it shows; nothing: all", "The mist", false),
-                   .existence = Stage::Geometry},
+                   .existence = Invalidation::Geometry},
           .roles = airRoles("lights, or nothing: all", "a haze with a mist in it", false),
           .make =
               [](Document doc, NodeId effect, const std::vector<NodeId>&, std::vector<std::string>* told) {
@@ -242,7 +244,7 @@ EffectKind nebulaEffect() {
                .helpText = "Glowing swathes of gas, which need no lamp.",
                .params = airEffectParams("Lights that shine into it besides; nothing: its own light alone counts here",
                                          "The gas", false),
-               .existence = Stage::Geometry},
+               .existence = Invalidation::Geometry},
       .roles = airRoles("nothing, or lights besides", "a haze with own light", false),
       .make =
           [](Document doc, NodeId effect, const std::vector<NodeId>&, std::vector<std::string>* told) {
@@ -291,7 +293,7 @@ EffectKind ghostLightEffect() {
                .helpText = "A glow in the air without a lamp: soft at its rim, casting no shadow.",
                .params = airEffectParams("Lights that shine into it besides; nothing: its own light alone counts here",
                                          "The glow", false),
-               .existence = Stage::Geometry,
+               .existence = Invalidation::Geometry,
                .formerly = {"effect.ghost_light"}},
       .roles = airRoles("nothing, or lights besides", "a haze with own light", false),
       .make =

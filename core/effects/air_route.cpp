@@ -22,7 +22,7 @@ constexpr float infinite = std::numeric_limits<float>::infinity();
 constexpr int raysPerLight = 2048;
 
 bool isHollow(const Scene& scene, NodeId node) {
-  for (const Instance& i : scene.instances)
+  for (const InstancedObject& i : scene.objects)
     if (i.light < 0 && i.geometry && scene.things[i.thing].node == node)
       return !innermostVoids(i.geometry->shape.mesh).triangles.empty();
   return false;
@@ -41,15 +41,15 @@ struct Through {
 // Rays out of the lights (or, of what is far away, back from the air towards it), through the hazes of the effect.
 Through follow(const Scene& scene, const std::set<NodeId>& lights, const std::set<NodeId>& hazes) {
   Through t;
-  if (!scene.air) return t;
-  const Air& air = *scene.air;
+  if (!scene.media) return t;
+  const Media& air = *scene.media;
   TraceCount count;
   const RayCaster rays(scene, count, nullptr);
-  const auto ours = [&](const AirWay::Stretch& s) { return hazes.count(scene.things[air[s.haze].thing].node) > 0; };
+  const auto ours = [&](const MediumSegment& s) { return hazes.count(scene.things[air[s.haze].thing].node) > 0; };
   const V3f eye = scene.camera.position();
   // Is the camera in it?
   for (const V3f& d : {V3f(0, 1, 0), V3f(1, 0, 0)}) {
-    AirWay way;
+    RayMedia way;
     air.along(eye, d, 1e-3f, way);
     t.inside |= std::any_of(way.begin(), way.end(), ours);
   }
@@ -69,14 +69,14 @@ Through follow(const Scene& scene, const std::set<NodeId>& lights, const std::se
       t.hides[by] += w;
       return;
     }
-    AirWay way;
+    RayMedia way;
     air.along(x, to * (1 / far), far, way);
     const double through = double(luminance(air.meanTransmittance(way, far)));
     t.seen += w * through;
     t.dimmed += w * (1 - through);
   };
   const auto cross = [&](const V3f& from, const V3f& d, float far, double w) {
-    AirWay way;
+    RayMedia way;
     air.along(from, d, far, way);
     double depth = 0, turned = 0;
     float place = -1;
@@ -106,7 +106,7 @@ Through follow(const Scene& scene, const std::set<NodeId>& lights, const std::se
   };
   for (const Emitter& e : scene.emitters) {
     if (!lights.count(scene.things[e.thing].node)) continue;
-    const double weight = double(luminance(scene.amounts[e.group] * e.baked));
+    const double weight = double(luminance(scene.groupScales[e.group] * e.baked));
     const LightReach reach = e.light->reach();
     const float cosSpread = std::cos(std::min(pi, reach.spread + reach.fall));
     for (int k = 0; k < raysPerLight; ++k) {
@@ -118,11 +118,11 @@ Through follow(const Scene& scene, const std::set<NodeId>& lights, const std::se
       LightSample s;
       if (!e.light->sample(reach.centre + d * off, sampler.get2(), s)) continue;
       const double w = weight * 2 * double(pi) * double(1 - cosSpread) / raysPerLight * double(luminance(s.radiance)) *
-                       double(off) * double(off) / (std::isfinite(s.density) ? double(s.density) : 1.0);
+                       double(off) * double(off) / (std::isfinite(s.pdf) ? double(s.pdf) : 1.0);
       if (!(w > 0)) continue;
       const V3f from = reach.centre + d * (off - s.distance * 0.99999f);
       t.sent += w;
-      AirWay way;
+      RayMedia way;
       air.along(from, d, std::isfinite(e.range) ? e.range : infinite, way);
       const auto first = std::find_if(way.begin(), way.end(), ours);
       if (first == way.end()) continue;
@@ -145,23 +145,23 @@ Through follow(const Scene& scene, const std::set<NodeId>& lights, const std::se
   }
   for (const Emitter& sky : scene.skies) {
     if (!lights.count(scene.things[sky.thing].node)) continue;
-    const double weight = double(luminance(scene.amounts[sky.group] * sky.baked));
+    const double weight = double(luminance(scene.groupScales[sky.group] * sky.baked));
     for (size_t i = 0; i < air.size(); ++i) {
       if (!hazes.count(scene.things[air[i].thing].node)) continue;
-      for (const Air::Place& place : air[i].places) {
+      for (const MediumPlace& place : air[i].places) {
         Box3f box = air[i].everywhere ? scene.bounds : place.bounds;
         if (box.isEmpty()) continue;
         for (int k = 0; k < raysPerLight; ++k) {
           Sampler sampler(uint32_t(i), 29, uint32_t(k), 5);
           const V2f a = sampler.get2(), b = sampler.get2();
           const V3f x = box.min + box.size() * V3f(a.x, a.y, b.x);
-          AirWay here;
+          RayMedia here;
           air.along(x, V3f(0, 1, 0), 1e-4f * length(box.size()), here);
           if (std::none_of(here.begin(), here.end(), ours)) continue;
           LightSample s;
           if (!sky.light->sample(x, sampler.get2(), s)) continue;
-          const double w = weight * double(luminance(s.radiance)) /
-                           (std::isfinite(s.density) ? double(s.density) : 1.0) / raysPerLight;
+          const double w =
+              weight * double(luminance(s.radiance)) / (std::isfinite(s.pdf) ? double(s.pdf) : 1.0) / raysPerLight;
           if (!(w > 0)) continue;
           t.sent += w;
           t.meets += w;
@@ -173,7 +173,7 @@ Through follow(const Scene& scene, const std::set<NodeId>& lights, const std::se
           }
           t.enters += w;
           // From where it comes in, through the place, as far as it goes.
-          AirWay back;
+          RayMedia back;
           air.along(x, s.direction, infinite, back);
           float edge = 0;
           for (const auto& s2 : back)
@@ -280,20 +280,20 @@ Route measureAirRoute(const Document& doc, const Node& effect, double frame, con
   if (air.empty())
     r.findings.push_back({Weight::Broken, "through", effect.id, "Through is empty: no air shows the light", {}});
   std::set<NodeId> there;
-  if (scene.air)
-    for (size_t i = 0; i < scene.air->size(); ++i) there.insert(scene.things[(*scene.air)[i].thing].node);
+  if (scene.media)
+    for (size_t i = 0; i < scene.media->size(); ++i) there.insert(scene.things[(*scene.media)[i].thing].node);
   for (const Node* n : air) {
     const Params p(*n, frame);
     if (there.count(n->id)) continue;
     Finding f{Weight::Broken, "through", n->id, n->name + " is not there", {}};
     const Node* shape = n->kind->param("fills") ? doc.find(p.reference("fills").target) : nullptr;
-    const auto trouble = std::find_if(scene.troubles.begin(), scene.troubles.end(),
+    const auto trouble = std::find_if(scene.warnings.begin(), scene.warnings.end(),
                                       [&](const std::string& t) { return t.starts_with(n->name); });
     if (!own.flag("on")) continue;
     if (!p.flag("shown")) {
       f.text = n->name + " is not shown";
       f.mends.push_back({"Show it", {{at(*n, "shown"), "on"}}});
-    } else if (trouble != scene.troubles.end()) {
+    } else if (trouble != scene.warnings.end()) {
       f.text = *trouble;
       if (shape && shape->kind->id == "object.mesh")
         f.mends.push_back({"Close its holes", {}, {{"modifier.mend", shape->name, "modifiers"}}});
@@ -479,12 +479,12 @@ Route measureAirRoute(const Document& doc, const Node& effect, double frame, con
       const Node* target = doc.find(id);
       if (!target || !first || first->kind->id != "air.beam") continue;
       Box3f box;
-      for (const Instance& i : scene.instances)
+      for (const InstancedObject& i : scene.objects)
         if (scene.things[i.thing].node == id) box.extendBy(i.bounds);
       if (box.isEmpty()) continue;
-      for (size_t i = 0; scene.air && i < scene.air->size(); ++i) {
-        if (scene.things[(*scene.air)[i].thing].node != first->id || (*scene.air)[i].places.empty()) continue;
-        const auto& beam = (*scene.air)[i].places.front().beam;
+      for (size_t i = 0; scene.media && i < scene.media->size(); ++i) {
+        if (scene.things[(*scene.media)[i].thing].node != first->id || (*scene.media)[i].places.empty()) continue;
+        const auto& beam = (*scene.media)[i].places.front().beam;
         if (!beam) continue;
         V3f nearest;
         for (int k = 0; k < 3; ++k) nearest[k] = std::clamp(beam->begin[k], box.min[k], box.max[k]);

@@ -112,31 +112,35 @@ Document makeCaustics(Document doc, NodeId effect, const std::vector<NodeId>&, s
 
 EffectKind causticsEffect() {
   return {
-      .kind =
-          {.id = "effect.caustics",
-           .label = "Caustics",
-           .helpText =
-               "Light that glass, metal and water gather into bright curves on what lies behind or around them.",
-           .params = join(
-               {{flag("on", "On", true).at(Stage::Geometry).fixed().help("Off: only what camera paths find by chance"),
-                 references("from", "From", {"light.", "object."})
-                     .at(Stage::Geometry)
-                     .help("The lamps whose light is gathered: small ones make sharp patterns"),
-                 references("through", "Through", {"object."}).at(Stage::Geometry).help("What bends or mirrors it"),
-                 references("onto", "Onto", {"object.", "air."})
-                     .at(Stage::Geometry)
-                     .help("The surfaces on which the pattern is to be seen, and the air in which its beams are; "
-                           "nothing: all")},
-                causticsParams()}),
-           .existence = Stage::Geometry},
+      .kind = {.id = "effect.caustics",
+               .label = "Caustics",
+               .helpText =
+                   "Light that glass, metal and water gather into bright curves on what lies behind or around them.",
+               .params = join(
+                   {{flag("on", "On", true)
+                         .at(Invalidation::Geometry)
+                         .fixed()
+                         .help("Off: only what camera paths find by chance"),
+                     references("from", "From", {"light.", "object."})
+                         .at(Invalidation::Geometry)
+                         .help("The lamps whose light is gathered: small ones make sharp patterns"),
+                     references("through", "Through", {"object."})
+                         .at(Invalidation::Geometry)
+                         .help("What bends or mirrors it"),
+                     references("onto", "Onto", {"object.", "air."})
+                         .at(Invalidation::Geometry)
+                         .help("The surfaces on which the pattern is to be seen, and the air in which its beams are; "
+                               "nothing: all")},
+                    causticsParams()}),
+               .existence = Invalidation::Geometry},
       .roles = {{"from", "From", "a small lamp"},
                 {"through", "Through", "glass, metal, water"},
                 {"onto", "Onto", "a surface; nothing: all"}},
       .make = makeCaustics,
       .share =
           [](const Document& doc, const Node& effect, const Scene& scene, const Film& film,
-             const std::vector<Color>& amounts, const Picture& picture, const Tasks& tasks) {
-            return causticsShare(scene, effect.id, film, amounts, picture, exposureFactor(doc, currentFrame(doc)),
+             const std::vector<Color>& groupScales, const Picture& picture, const Tasks& tasks) {
+            return causticsShare(scene, effect.id, film, groupScales, picture, exposureFactor(doc, currentFrame(doc)),
                                  tasks);
           },
       .measure = measureCausticsRoute};

@@ -90,12 +90,12 @@ int layerOf(const Scene& scene) {
 }
 
 // How the layer of caustics compares with the light beside it where it lies.
-double contrastOf(const Scene& scene, NodeId effect, const Film& film, const std::vector<Color>& amounts,
+double contrastOf(const Scene& scene, NodeId effect, const Film& film, const std::vector<Color>& groupScales,
                   const Tasks& tasks) {
   if (layerOf(scene) < 0) return 0;
-  std::vector<Color> chosen(amounts.size(), Color(0.0f));
-  for (const uint16_t g : groupsOf(scene, effect)) chosen[g] = amounts[g];
-  const Picture mine = collect(film, layerOf(scene), chosen, 1, tasks), all = collect(film, 0, amounts, 1, tasks);
+  std::vector<Color> chosen(groupScales.size(), Color(0.0f));
+  for (const uint16_t g : groupsOf(scene, effect)) chosen[g] = groupScales[g];
+  const Picture mine = collect(film, layerOf(scene), chosen, 1, tasks), all = collect(film, 0, groupScales, 1, tasks);
   double squares = 0, others = 0;
   for (size_t i = 0; i < mine.pixels(); ++i) {
     const double c = double(luminance({mine.rgb[3 * i], mine.rgb[3 * i + 1], mine.rgb[3 * i + 2]})),
@@ -108,18 +108,18 @@ double contrastOf(const Scene& scene, NodeId effect, const Film& film, const std
 
 } // namespace
 
-double causticsShare(const Scene& scene, NodeId effect, const Film& film, const std::vector<Color>& amounts,
+double causticsShare(const Scene& scene, NodeId effect, const Film& film, const std::vector<Color>& groupScales,
                      const Picture& picture, float exposure, const Tasks& tasks) {
   const std::set<uint16_t> groups = groupsOf(scene, effect);
   if (layerOf(scene) < 0 || groups.empty()) return 0;
-  std::vector<Color> mine(amounts.size(), Color(0.0f));
-  for (const uint16_t g : groups) mine[g] = amounts[g] * exposure;
+  std::vector<Color> mine(groupScales.size(), Color(0.0f));
+  for (const uint16_t g : groups) mine[g] = groupScales[g] * exposure;
   const double total = sumOf(picture) / double(std::max<size_t>(1, picture.pixels()));
   return total > 0 ? double(luminance(meanLight(film, layerOf(scene), mine, tasks))) / total : 0;
 }
 
 Route measureCausticsRoute(const Document& doc, const Node& effect, double frame, const Scene& scene, const Film& film,
-                           const std::vector<Color>& amounts, const LensResult& developed, const Tasks& tasks) {
+                           const std::vector<Color>& groupScales, const LensResult& developed, const Tasks& tasks) {
   Route r;
   r.effect = effect.id;
   const Params own(effect, frame);
@@ -205,7 +205,8 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
   if (there) flow = followPhotons(scene, rule, photonsPerLight);
   r.raysTraced = flow.rays;
   const double base = std::max(1e-30, endless ? flow.aimed : std::max(r.emitted, flow.aimed));
-  r.pictureShare = causticsShare(scene, effect.id, film, amounts, developed.picture, exposureFactor(doc, frame), tasks);
+  r.pictureShare =
+      causticsShare(scene, effect.id, film, groupScales, developed.picture, exposureFactor(doc, frame), tasks);
   if (there) {
     meets.share = flow.meets / base;
     meets.reading = fmt::format("{} meets it", percent(meets.share));
@@ -394,7 +395,7 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
            {}});
     }
   }
-  const double contrast = contrastOf(scene, effect.id, film, amounts, tasks);
+  const double contrast = contrastOf(scene, effect.id, film, groupScales, tasks);
   if (r.pictureShare > 0 && r.seen > 0.02 && contrast < 0.1) {
     Finding f{Weight::Weak,
               "picture",
@@ -407,7 +408,7 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
       if (std::find(lamps.begin(), lamps.end(), n) != lamps.end() || !n->kind->param("stops")) continue;
       for (size_t g = 0; g < scene.groups.size(); ++g)
         if (scene.groups[g].node == n->id) {
-          const Picture p = collectGroup(film, 0, int(g), amounts[g], 1, tasks);
+          const Picture p = collectGroup(film, 0, int(g), groupScales[g], 1, tasks);
           double sum = 0;
           for (const float v : p.rgb) sum += double(v);
           if (sum > most) most = sum, strongest = n;
@@ -421,7 +422,7 @@ Route measureCausticsRoute(const Document& doc, const Node& effect, double frame
     }
     r.findings.push_back(std::move(f));
   }
-  for (const Instance& i : scene.instances) {
+  for (const InstancedObject& i : scene.objects) {
     if (i.light >= 0 || i.geometry->shape.sphereRadius > 0) continue;
     const Node* n = doc.find(scene.things[i.thing].node);
     if (!n || std::find(through.begin(), through.end(), n) == through.end()) continue;

@@ -28,11 +28,11 @@ struct EffectKind {
       make = {};
   /// Its share of the picture's light before the lens; null: none, or by its lens stages.
   std::function<double(const Document&, const Node& effect, const Scene&, const Film&,
-                       const std::vector<Color>& amounts, const Picture& picture, const Tasks&)>
+                       const std::vector<Color>& groupScales, const Picture& picture, const Tasks&)>
       share = {};
   /// Its route (route.h).
   std::function<Route(const Document&, const Node& effect, double frame, const Scene&, const Film&,
-                      const std::vector<Color>& amounts, const LensResult&, const Tasks&)>
+                      const std::vector<Color>& groupScales, const LensResult&, const Tasks&)>
       measure = {};
 };
 /// Every effect. A new one is a file in this folder and a line here.

@@ -10,12 +10,12 @@ EffectKind glowEffect() {
       {.id = "effect.glow",
        .label = "Glow",
        .helpText = "Light that the lens spreads around its source.",
-       .params = {flag("on", "On", true).at(Stage::Lens).fixed().help("Off: its lens stages rest"),
+       .params = {flag("on", "On", true).at(Invalidation::Lens).fixed().help("Off: its lens stages rest"),
                   references("from", "From", {"light.", "object.", "material.", "air.", "source.", "plate.", "layer."})
-                      .at(Stage::Shading)
+                      .at(Invalidation::Shading)
                       .help("The lights and glowing objects whose light is spread"),
-                  references("lens", "Lens", {"lens."}).at(Stage::Lens).help("The lens stages that spread it")},
-       .existence = Stage::Lens},
+                  references("lens", "Lens", {"lens."}).at(Invalidation::Lens).help("The lens stages that spread it")},
+       .existence = Invalidation::Lens},
       {{"from", "From", "a light, or an object that glows"}, {"lens", "Lens", "a lens stage, such as Glow"}},
       "lens.glow",
       // Where nothing gives light yet there is nothing to glow: a small lamp is made, in the middle of what is seen.

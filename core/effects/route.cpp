@@ -1,7 +1,7 @@
 #include "core/effects/route.h"
 
-#include "core/advise/findings.h"
 #include "core/compile/camera.h"
+#include "core/effects/mends.h"
 #include "core/transport/plate_layers.h"
 
 #include "core/base/colorspace.h"
@@ -41,7 +41,7 @@ namespace {
 // By their boxes: a bulb around its lamp.
 bool encloses(const Scene& scene, NodeId shell, NodeId inside) {
   Box3f outer, inner;
-  for (const Instance& i : scene.instances) {
+  for (const InstancedObject& i : scene.objects) {
     if (scene.things[i.thing].node == shell) outer.extendBy(i.bounds);
     if (scene.things[i.thing].node == inside) inner.extendBy(i.bounds);
   }
@@ -64,7 +64,7 @@ struct Sight {
 };
 
 // A point on one copy of a body, uniform by area (close to it for stretched spheres), with its outward normal.
-void surfacePoint(const Shape& s, const Copy& copy, const Distribution& areas, V2f u, float pickU, V3f& point,
+void surfacePoint(const Shape& s, const Instance& copy, const Distribution& areas, V2f u, float pickU, V3f& point,
                   V3f& normal) {
   if (s.sphereRadius > 0) {
     const V3f n = sampleUniformSphere(u);
@@ -88,12 +88,12 @@ Sight look(const Document& doc, double frame, const Scene& scene, const std::vec
   for (const Node* n : sources) ids.insert(n->id);
   const V3f eye = scene.camera.position();
   constexpr size_t raysPerBody = 1024;
-  for (const Instance& body : scene.instances) {
+  for (const InstancedObject& body : scene.objects) {
     const NodeId node = scene.things[body.thing].node;
     // Copies take turns.
     const bool worn = body.material != noMaterial && ids.count(scene.materials[body.material]->node) > 0;
     std::vector<uint32_t> meant;
-    for (uint32_t c = 0; c < body.copies; ++c)
+    for (uint32_t c = 0; c < body.instanceCount; ++c)
       if (worn || scene.things[body.thingAt(c)].among(ids)) meant.push_back(c);
     if (meant.empty()) continue;
     if (meant.size() > raysPerBody) { // spread over all of them
@@ -112,15 +112,15 @@ Sight look(const Document& doc, double frame, const Scene& scene, const std::vec
     const bool closed = lamp || body.geometry->shape.sphereRadius > 0 || isClosed(body.geometry->shape.mesh);
     // Several bodies share the effect by what they send out; copies of a lamp are bodies of their own.
     const auto lamps = scene.copiesOf.find(node);
-    const uint32_t all = !lamp ? body.copies : lamps == scene.copiesOf.end() ? 1 : lamps->second;
+    const uint32_t all = !lamp ? body.instanceCount : lamps == scene.copiesOf.end() ? 1 : lamps->second;
     const double lumens = std::max(1e-30, lumensOf(doc, frame, scene, *source) * double(meant.size()) / double(all)) /
                           double(raysPerBody);
     for (size_t k = 0; k < raysPerBody; ++k) {
       Sampler sampler(uint32_t(body.thing), 17, uint32_t(k), scene.seed);
       V3f point, normal;
       const V2f u = sampler.get2();
-      const uint32_t own = body.firstCopy + meant[k % meant.size()];
-      surfacePoint(body.geometry->shape, scene.copies[own], areas, u, sampler.get1(), point, normal);
+      const uint32_t own = body.firstInstance + meant[k % meant.size()];
+      surfacePoint(body.geometry->shape, scene.instances[own], areas, u, sampler.get1(), point, normal);
       const V3f to = point - eye;
       const float distance = length(to);
       const V3f d = to * (1 / distance);
@@ -149,7 +149,7 @@ Sight look(const Document& doc, double frame, const Scene& scene, const std::vec
         rtcIntersect1(scene.everything, &context, &q);
         ++sight.rays;
         if (q.hit.geomID == RTC_INVALID_GEOMETRY_ID) break;
-        const Instance& other = scene.instances[scene.copies[q.hit.instID[0]].instance];
+        const InstancedObject& other = scene.objects[scene.instances[q.hit.instID[0]].object];
         bool passes = !(other.switches & SwitchSeen) || (other.switches & SwitchCatches) || q.hit.instID[0] == own;
         if (!passes && other.material != noMaterial) {
           const Material& m = *scene.materials[other.material];
@@ -177,13 +177,13 @@ std::string stopsText(double stops) {
 } // namespace
 
 std::vector<EffectReading> readEffects(const Document& doc, double frame, const Scene& scene, const Film& film,
-                                       const std::vector<Color>& amounts, const LensResult& developed,
+                                       const std::vector<Color>& groupScales, const LensResult& developed,
                                        const Tasks& tasks) {
   std::vector<EffectReading> out;
   for (const Node* e : doc.family("effect")) {
     EffectReading r{e->id, 0, Params(*e, frame).flag("on")};
     if (const EffectKind* kind = effectKind(*e); kind && kind->share)
-      r.share = kind->share(doc, *e, scene, film, amounts, developed.picture, tasks);
+      r.share = kind->share(doc, *e, scene, film, groupScales, developed.picture, tasks);
     for (const NodeId stage : roleOf(doc, *e, "lens"))
       for (const StageResult& s : developed.stages)
         if (s.stage == stage) r.share += s.share;
@@ -193,15 +193,15 @@ std::vector<EffectReading> readEffects(const Document& doc, double frame, const 
 }
 
 Route measureRoute(const Document& doc, NodeId effectId, double frame, const Scene& scene, const Film& film,
-                   const std::vector<Color>& amounts, const LensResult& developed, const Tasks& tasks) {
+                   const std::vector<Color>& groupScales, const LensResult& developed, const Tasks& tasks) {
   const Node* effect = doc.find(effectId);
   const EffectKind* kind = effect ? effectKind(*effect) : nullptr;
   if (!kind) throw badInput("there is no such effect");
-  return kind->measure(doc, *effect, frame, scene, film, amounts, developed, tasks);
+  return kind->measure(doc, *effect, frame, scene, film, groupScales, developed, tasks);
 }
 
 Route measureGlowRoute(const Document& doc, const Node& glow, double frame, const Scene& scene, const Film& film,
-                       const std::vector<Color>& amounts, const LensResult& developed, const Tasks& tasks) {
+                       const std::vector<Color>& groupScales, const LensResult& developed, const Tasks& tasks) {
   const Node* const effect = &glow;
   const NodeId effectId = glow.id;
   using Weight = Finding::Weight;
@@ -266,10 +266,10 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
     const auto exact = std::find_if(scene.queries.begin(), scene.queries.end(), [&](const LayerQuery& q) {
       return !q.everything && q.things == mine.things && q.materials == mine.materials;
     });
-    const Picture all = collect(film, 0, amounts, exposure, tasks);
+    const Picture all = collect(film, 0, groupScales, exposure, tasks);
     allLight = sumOf(all);
     if (exact != scene.queries.end()) {
-      layer = collect(film, int(exact - scene.queries.begin()), amounts, exposure, tasks);
+      layer = collect(film, int(exact - scene.queries.begin()), groupScales, exposure, tasks);
     } else {
       layer = all;
       for (size_t i = 0; i < layer.pixels(); ++i) {
@@ -329,7 +329,7 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
       Finding f{weight, "picture", sources[0]->id, fmt::format("{} is out of frame", names(sources)), {}};
       V3f centre(0.0f);
       float count = 0;
-      for (const Instance& i : scene.instances)
+      for (const InstancedObject& i : scene.objects)
         for (const Node* n : sources)
           if (scene.things[i.thing].node == n->id) {
             const Box3f b = i.geometry->bounds;

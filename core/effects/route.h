@@ -64,17 +64,17 @@ struct EffectReading {
   bool on = true;
 };
 std::vector<EffectReading> readEffects(const Document& doc, double frame, const Scene& scene, const Film& film,
-                                       const std::vector<Color>& amounts, const LensResult& developed,
+                                       const std::vector<Color>& groupScales, const LensResult& developed,
                                        const Tasks& tasks);
 
 /// Measures the route of an effect: its rules, its film layers, and rays traced between its sources and the camera (a
 /// few thousand, the same each time).
 Route measureRoute(const Document& doc, NodeId effect, double frame, const Scene& scene, const Film& film,
-                   const std::vector<Color>& amounts, const LensResult& developed, const Tasks& tasks);
+                   const std::vector<Color>& groupScales, const LensResult& developed, const Tasks& tasks);
 
 /// The same for effects of the lens.
 Route measureGlowRoute(const Document& doc, const Node& effect, double frame, const Scene& scene, const Film& film,
-                       const std::vector<Color>& amounts, const LensResult& developed, const Tasks& tasks);
+                       const std::vector<Color>& groupScales, const LensResult& developed, const Tasks& tasks);
 
 /// "works", "weak: ...", "off": the state of an effect in a word or two.
 std::string stateWord(const Route& route, bool on);

@@ -40,9 +40,9 @@ std::string names(const std::vector<const Node*>& nodes) {
 namespace {
 
 // True if any copy of an instance is among these.
-bool any(const Scene& scene, const Instance& i, const std::set<NodeId>& ids) {
-  if (i.thingByCopy.empty()) return scene.things[i.thing].among(ids);
-  return std::any_of(i.thingByCopy.begin(), i.thingByCopy.end(),
+bool any(const Scene& scene, const InstancedObject& i, const std::set<NodeId>& ids) {
+  if (i.thingByInstance.empty()) return scene.things[i.thing].among(ids);
+  return std::any_of(i.thingByInstance.begin(), i.thingByInstance.end(),
                      [&](uint16_t t) { return scene.things[t].among(ids); });
 }
 
@@ -55,7 +55,7 @@ NodeId blocker(const Scene& scene, const RayCaster& rays, V3f from, const V3f& d
     Hit hit;
     if (!rays.intersect(from, d, far, hit)) return 0;
     distance += hit.distance;
-    const Instance& in = *hit.instance;
+    const InstancedObject& in = *hit.object;
     bool passes = in.light >= 0 || (in.switches & SwitchCatches) || !(in.switches & (eye ? SwitchSeen : SwitchShadow));
     if (!passes && in.material != noMaterial) {
       const Material& m = *scene.materials[in.material];
@@ -91,7 +91,7 @@ double lumensOf(const Document& doc, double frame, const Scene& scene, const Nod
         if (const Node* lamp = doc.find(t.node); lamp && lamp->kind->family() == "light" &&
                                                  lamp->kind->param("power") && lamp->kind->param("power")->unit == "lm")
           sum += double(luminance(lightAmount(Params(*lamp, frame))));
-  for (const Instance& i : scene.instances) {
+  for (const InstancedObject& i : scene.objects) {
     if (i.light >= 0 || i.material == noMaterial) continue;
     const Node* object = doc.find(scene.things[i.thing].node);
     if (!object || !object->kind->param("material")) continue;
@@ -116,10 +116,10 @@ double lumensOf(const Document& doc, double frame, const Scene& scene, const Nod
       if (!isClosed(s.mesh)) area *= 2; // both sides shine
     }
     double copies = 0; // by their areas, as large as the first or not
-    for (uint32_t c = 0; c < i.copies; ++c)
+    for (uint32_t c = 0; c < i.instanceCount; ++c)
       if (!part || scene.things[i.thingAt(c)].among(self))
         copies += std::cbrt(
-            sqr(float(std::abs(scene.copies[i.firstCopy + c].toWorld.determinant() / i.toWorld.determinant()))));
+            sqr(float(std::abs(scene.instances[i.firstInstance + c].toWorld.determinant() / i.toWorld.determinant()))));
     sum += 3.14159265358979 * double(l) * area * copies;
   }
   return sum;

@@ -24,7 +24,7 @@ struct AssetCache::Content {
   explicit Content(size_t bytes) : textureBytes(bytes), pages(bytes / 2) {}
   const size_t textureBytes;
   TexturePages pages;
-  NearnessCache nearness;
+  DistanceFieldCache distanceField;
   std::mutex mutex;
   std::map<std::string, std::shared_ptr<const Model>> models;
   std::map<std::string, std::shared_ptr<const Image>> images;
@@ -90,7 +90,7 @@ TextOutline AssetCache::outline(const std::string& path, const std::string& line
   try {
     made = decodeOutline(parseInChild(request, path, -1, {}, cancel));
   } catch (const Error& e) {
-    if (e.kind() == Refusal::Cancelled || std::string(e.what()).starts_with(path)) throw;
+    if (e.kind() == ErrorKind::Cancelled || std::string(e.what()).starts_with(path)) throw;
     throw badInput(path + ": " + e.what());
   }
   const std::lock_guard lock(m_content->mutex);
@@ -170,7 +170,8 @@ Assets AssetCache::assets(const std::string& folder, const CancelFlag* cancel) {
             return self.volume(absolute(name), names, cancel);
           },
           [self, folder, cancel](const Document& doc, const std::vector<NodeId>& things, double frame) mutable {
-            return nearnessTo(doc, things, frame, self.assets(folder, cancel), &self.m_content->nearness, cancel);
+            return distanceFieldOf(doc, things, frame, self.assets(folder, cancel), &self.m_content->distanceField,
+                                   cancel);
           },
           [self, absolute, cancel](const std::string& name, const std::string& layer) mutable {
             return self.share(absolute(name), layer, cancel);

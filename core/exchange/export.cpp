@@ -32,7 +32,7 @@ class Writer {
  public:
   Writer(const Document& doc, const Scene& scene, const ExportOptions& options, Assets assets)
       : m_doc(doc), m_scene(scene), m_frame(currentFrame(doc)), m_assets(std::move(assets)) {
-    for (const Instance& i : scene.instances)
+    for (const InstancedObject& i : scene.objects)
       if (i.light < 0) m_instances[scene.things[i.thing].node].push_back(&i);
     for (const NodeId id : options.only)
       for (const NodeId inside : treeOf(doc, id)) m_only.insert(inside);
@@ -107,7 +107,7 @@ class Writer {
     const auto instances = m_instances.find(n.id);
     const std::vector<const Node*> rest = held(m_doc, n);
     // A path without thickness is a place for others, with nothing to see.
-    const auto seen = [](const Instance& i) {
+    const auto seen = [](const InstancedObject& i) {
       return i.geometry->shape.sphereRadius > 0 || !i.geometry->shape.mesh.triangles.empty();
     };
     const bool has = instances != m_instances.end() && !isFrame(n) && seen(*instances->second.front());
@@ -141,7 +141,7 @@ class Writer {
     return int(m_out.nodes.size()) - 1;
   }
 
-  int partOf(const Node& n, const Instance& i) {
+  int partOf(const Node& n, const InstancedObject& i) {
     const auto known = m_parts.find({i.geometry.get(), i.material});
     if (known != m_parts.end()) return known->second;
     const Shape& s = i.geometry->shape;
@@ -156,13 +156,14 @@ class Writer {
     return m_parts[{i.geometry.get(), i.material}] = int(m_out.parts.size()) - 1;
   }
 
-  void copies(const Node& n, const Instance& i, int part, const M44f& fromWorld, std::vector<int>& children) {
-    if (i.copies > 100'000)
-      throw badInput(fmt::format("{}: {} copies are more than a model holds as nodes (100 000)", n.name, i.copies));
-    for (uint32_t c = 0; c < i.copies; ++c) {
+  void copies(const Node& n, const InstancedObject& i, int part, const M44f& fromWorld, std::vector<int>& children) {
+    if (i.instanceCount > 100'000)
+      throw badInput(
+          fmt::format("{}: {} copies are more than a model holds as nodes (100 000)", n.name, i.instanceCount));
+    for (uint32_t c = 0; c < i.instanceCount; ++c) {
       ModelNode copy;
       copy.name = fmt::format("{} copy {}", n.name, c + 1);
-      copy.matrix = m_scene.copies[i.firstCopy + c].toWorld * fromWorld;
+      copy.matrix = m_scene.instances[i.firstInstance + c].toWorld * fromWorld;
       copy.parts.push_back(part);
       copy.extra = copyExtra();
       children.push_back(int(m_out.nodes.size()));
@@ -313,7 +314,7 @@ class Writer {
   double m_first, m_last, m_rate;
   Model m_out;
   ModelMotion m_motion;
-  std::map<NodeId, std::vector<const Instance*>> m_instances;
+  std::map<NodeId, std::vector<const InstancedObject*>> m_instances;
   std::map<std::pair<const void*, uint16_t>, int> m_parts;
   std::vector<std::pair<Reference, int>> m_materials;
   std::set<NodeId> m_only;
@@ -373,7 +374,7 @@ std::vector<std::string> exportSetTo(const Document& doc, const std::string& pat
       try {
         bytes = parseInChild("encoded", file, index, {}, cancel);
       } catch (const Error& error) {
-        if (error.kind() == Refusal::Cancelled) throw;
+        if (error.kind() == ErrorKind::Cancelled) throw;
         model.notes.push_back(error.what());
       }
       if (!bytes.empty() && !isWebPicture(bytes)) {
@@ -383,7 +384,7 @@ std::vector<std::string> exportSetTo(const Document& doc, const std::string& pat
       pictures.push_back(std::move(bytes));
     }
   }
-  model.notes.insert(model.notes.end(), scene->troubles.begin(), scene->troubles.end());
+  model.notes.insert(model.notes.end(), scene->warnings.begin(), scene->warnings.end());
   if (!gltf && !model.lights.empty()) model.notes.emplace_back("lights and cameras have no place in such a file");
   if (e == ".stl") model.notes.emplace_back("its unit is the metre; materials have no place in such a file");
   exportModel(model, path, pictures);

@@ -109,7 +109,7 @@ Document reshaped(const Document& doc, const Node& n, const ModelPart& part, con
   mesh.values.clear();
   for (const auto& [param, value] : n.values) {
     const ParamDef *before = n.kind->param(param), *now = mesh.kind->param(param);
-    if (before && now && before->type == now->type && before->stage != Stage::Geometry)
+    if (before && now && before->type == now->type && before->stage != Invalidation::Geometry)
       mesh.values.emplace(param, value);
   }
   mesh.values["file"] = Constant(file);

@@ -41,16 +41,17 @@ static std::pair<PictureFile, std::vector<float>> renderFrame(const Document& do
     const Params settings = settingsOf(doc);
     Rendering rendering(scene);
     const auto target = uint32_t(settings.number("samples"));
-    while (rendering.samples() < target && !rendering.calm())
+    while (rendering.samples() < target && !rendering.converged())
       if (!rendering.advance(tasks, rendering.nextPass(target), cancel, {}, settings.number("noise")))
         throw cancelled();
     std::optional<Denoiser> denoiser;
     if (settings.flag("denoise") && rendering.samples() > 1) denoiser.emplace(rendering.film(), tasks, &cancel);
-    const LensResult developed =
-        develop(doc, frame, *scene, rendering.film(),
-                sceneLight(*scene, rendering.film(), scene->amounts, tasks, denoiser ? &*denoiser : nullptr, &cancel),
-                tasks, {.assets = &files, .cancel = &cancel, .convolutions = &convolutions, .works = false});
-    file = pictureFile(doc, frame, rendering, scene->amounts, developed, {}, tasks, denoiser ? &*denoiser : nullptr);
+    const LensResult developed = develop(
+        doc, frame, *scene, rendering.film(),
+        sceneLight(*scene, rendering.film(), scene->groupScales, tasks, denoiser ? &*denoiser : nullptr, &cancel),
+        tasks, {.assets = &files, .cancel = &cancel, .convolutions = &convolutions, .works = false});
+    file =
+        pictureFile(doc, frame, rendering, scene->groupScales, developed, {}, tasks, denoiser ? &*denoiser : nullptr);
   }
   const std::vector<float>& picture = file.layers.front().data;
   std::vector<float> alpha(picture.size() / 4);

@@ -147,7 +147,7 @@ PictureFile platesFile(const Document& doc, double frame, const Scene& scene, co
 }
 
 PictureFile pictureFile(const Document& doc, double frame, const Rendering& rendering,
-                        const std::vector<Color>& amounts, const LensResult& developed,
+                        const std::vector<Color>& groupScales, const LensResult& developed,
                         const std::vector<std::string>& passes, const Tasks& tasks, const Denoiser* denoiser) {
   const Film& film = rendering.film();
   const Scene& scene = rendering.scene();
@@ -181,14 +181,14 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
   if (wanted("lights"))
     for (int g = 0; g < film.groups(); ++g) {
       names.push_back("Light of " + scene.groups[size_t(g)].name);
-      light.push_back(collectGroup(film, 0, g, amounts[size_t(g)], exposure, tasks));
+      light.push_back(collectGroup(film, 0, g, groupScales[size_t(g)], exposure, tasks));
     }
   for (const LayerQuery& pass : passQueries(passes))
     if (const auto it = std::find(scene.queries.begin(), scene.queries.end(), pass); it != scene.queries.end()) {
       std::string name = pass.name;
       name[0] = char(std::toupper(static_cast<unsigned char>(name[0])));
       names.push_back(std::move(name));
-      light.push_back(collect(film, int(it - scene.queries.begin()), amounts, exposure, tasks));
+      light.push_back(collect(film, int(it - scene.queries.begin()), groupScales, exposure, tasks));
     }
   if (denoiser && !light.empty()) {
     std::vector<const Picture*> all;
@@ -201,7 +201,7 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
   std::map<std::string, Picture> sources;
   std::vector<float> alpha;
   if (wanted("sources")) {
-    LensLight all = filmLight(scene, film, sceneLight(scene, film, amounts, tasks, denoiser), exposure, tasks);
+    LensLight all = filmLight(scene, film, sceneLight(scene, film, groupScales, tasks, denoiser), exposure, tasks);
     alpha = std::move(all.alpha);
     for (LensLight::Layer& l : all.layers) {
       std::vector<std::string> of;

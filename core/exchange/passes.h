@@ -23,7 +23,7 @@ std::vector<LayerQuery> passQueries(const std::vector<std::string>& passes);
 ///   was compiled with their queries). With a denoiser the layers of light are denoised as the picture was, so that
 ///   they sum to it.
 PictureFile pictureFile(const Document& doc, double frame, const Rendering& rendering,
-                        const std::vector<Color>& amounts, const LensResult& developed,
+                        const std::vector<Color>& groupScales, const LensResult& developed,
                         const std::vector<std::string>& passes, const Tasks& tasks, const Denoiser* denoiser = nullptr);
 
 /// The same of a bare scene: its plates alone, which need no rendering.

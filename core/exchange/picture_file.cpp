@@ -348,7 +348,7 @@ PictureFile readPicture(const std::string& path, const CancelFlag* cancel, bool 
       const size_t k = l.channels.size();
       for (size_t i = 0; i < n; ++i) {
         float* p = l.data.data() + i * k;
-        for (size_t c = 0; c < std::min<size_t>(3, k); ++c) p[c] = float(srgbToLinear(double(p[c])));
+        for (size_t c = 0; c < std::min<size_t>(3, k); ++c) p[c] = float(srgbDecoded<double>(double(p[c])));
         if (k >= 3) {
           const Color c = acescgFrom709({p[0], p[1], p[2]});
           for (int j = 0; j < 3; ++j) p[j] = c[j];

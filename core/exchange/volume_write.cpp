@@ -47,11 +47,11 @@ std::vector<std::string> exportVoxelsTo(const Document& doc, const std::string& 
   options.frame = frame;
   SceneCache scenes;
   const ScenePtr scene = compileScene(doc, options, cache.assets(doc.folder(), cancel), scenes, cancel);
-  std::vector<std::string> left = scene->troubles;
+  std::vector<std::string> left = scene->warnings;
   openvdb::GridPtrVec grids;
-  for (size_t i = 0; scene->air && i < scene->air->size(); ++i) {
-    const Air& air = *scene->air;
-    const Air::Filled& h = air[i];
+  for (size_t i = 0; scene->media && i < scene->media->size(); ++i) {
+    const Media& air = *scene->media;
+    const Medium& h = air[i];
     const Thing& thing = scene->things[h.thing];
     if (!only.empty() && std::find(only.begin(), only.end(), thing.node) == only.end()) continue;
     if (h.everywhere) {
@@ -59,7 +59,7 @@ std::vector<std::string> exportVoxelsTo(const Document& doc, const std::string& 
       continue;
     }
     Box3f box;
-    for (const Air::Place& p : h.places) box.extendBy(p.bounds);
+    for (const MediumPlace& p : h.places) box.extendBy(p.bounds);
     const V3f size = box.size();
     const float step = std::max(1e-6f, std::max(size.x, std::max(size.y, size.z)) / float(voxels));
     int n[3];
@@ -71,7 +71,7 @@ std::vector<std::string> exportVoxelsTo(const Document& doc, const std::string& 
       for (int y = 0; y < n[1]; ++y)
         for (int x = 0; x < n[0]; ++x) {
           const V3f at = box.min + V3f(float(x) + 0.5f, float(y) + 0.5f, float(z) + 0.5f) * step;
-          AirWay way;
+          RayMedia way;
           air.along(at, {0, 1, 0}, 1e-3f * step, way);
           float sum = 0;
           for (const auto& s : way)

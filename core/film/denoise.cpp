@@ -77,7 +77,7 @@ Denoiser::Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cance
         m_features[size_t(c)][i] = albedo[c];
         m_features[size_t(3 + c)][i] = 0.5f * normal[c];
       }
-      // Nearness: what is far differs less.
+      // DistanceField: what is far differs less.
       const float depth = film.depth(pixel);
       m_features[6][i] = depth > 0 ? 1 / (1 + depth) : 0;
     }

@@ -205,20 +205,21 @@ template <typename F> static Picture gather(const Film& film, const Tasks& tasks
 }
 
 // As many as there are groups, one after the other.
-static std::vector<float> flat(const Film& film, const std::vector<Color>& amounts, float exposure) {
+static std::vector<float> flat(const Film& film, const std::vector<Color>& groupScales, float exposure) {
   std::vector<float> a(size_t(3 * film.groups()), 0.0f);
-  for (size_t g = 0; g < amounts.size() && g < size_t(film.groups()); ++g)
-    for (int k = 0; k < 3; ++k) a[3 * g + size_t(k)] = amounts[g][k] * exposure;
+  for (size_t g = 0; g < groupScales.size() && g < size_t(film.groups()); ++g)
+    for (int k = 0; k < 3; ++k) a[3 * g + size_t(k)] = groupScales[g][k] * exposure;
   return a;
 }
 
-Picture collect(const Film& film, int query, const std::vector<Color>& amounts, float exposure, const Tasks& tasks) {
-  return collectLayers(film, film.table().layers(query), amounts, exposure, tasks);
+Picture collect(const Film& film, int query, const std::vector<Color>& groupScales, float exposure,
+                const Tasks& tasks) {
+  return collectLayers(film, film.table().layers(query), groupScales, exposure, tasks);
 }
 
-Picture collectLayers(const Film& film, uint32_t layers, const std::vector<Color>& amounts, float exposure,
+Picture collectLayers(const Film& film, uint32_t layers, const std::vector<Color>& groupScales, float exposure,
                       const Tasks& tasks) {
-  const std::vector<float> a = flat(film, amounts, exposure);
+  const std::vector<float> a = flat(film, groupScales, exposure);
   return gather(film, tasks, [&](size_t i) { return film.mixed(i, layers, a.data()); });
 }
 
@@ -287,8 +288,8 @@ std::vector<Color> groupMeans(const Film& film, int query, const Tasks& tasks) {
   return out;
 }
 
-Color meanLight(const Film& film, int query, const std::vector<Color>& amounts, const Tasks& tasks) {
-  const std::vector<float> a = flat(film, amounts, 1);
+Color meanLight(const Film& film, int query, const std::vector<Color>& groupScales, const Tasks& tasks) {
+  const std::vector<float> a = flat(film, groupScales, 1);
   const uint32_t layers = film.table().layers(query);
   std::vector<std::pair<Color, size_t>> rows(size_t(film.height()), {Color(0.0f), 0});
   tasks.forEach(film.height(), [&](int y) {

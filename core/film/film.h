@@ -98,17 +98,17 @@ class Film {
   float coverage(size_t pixel, int mask) const;
   /// By luminance, what is seen through mirrors and clear things.
   const Ranked& seen(size_t pixel) const { return m_count[pixel] ? m_pixels[pixel].seen : none(); }
-  /// Sum over groups of the mean light of layers × amounts (3 floats a group, as many as there are groups).
-  Color mixed(size_t pixel, uint32_t layers, const float* amounts) const {
+  /// Sum over groups of the mean light of layers × groupScales (3 floats a group, as many as there are groups).
+  Color mixed(size_t pixel, uint32_t layers, const float* groupScales) const {
     const uint32_t n = m_count[pixel];
     if (!n) return Color(0.0f);
     Color sum(0.0f);
     for (layers &= m_touched[pixel]; layers; layers &= layers - 1) {
       const float* p = m_light.get() + pixel * m_stride + 3 * size_t(std::countr_zero(layers) * m_groups);
       for (int i = 0; i < 3 * m_groups; i += 3) {
-        sum.x += p[i] * amounts[i];
-        sum.y += p[i + 1] * amounts[i + 1];
-        sum.z += p[i + 2] * amounts[i + 2];
+        sum.x += p[i] * groupScales[i];
+        sum.y += p[i + 1] * groupScales[i + 1];
+        sum.z += p[i + 2] * groupScales[i + 2];
       }
     }
     return sum * (1.0f / float(n));
@@ -155,9 +155,9 @@ class Film {
 
 /// The picture of one query: Σ over groups of light × amount, times `exposure`. Pixels without samples take the value
 /// of the nearest sampled pixel to their left or above.
-Picture collect(const Film& film, int query, const std::vector<Color>& amounts, float exposure, const Tasks& tasks);
+Picture collect(const Film& film, int query, const std::vector<Color>& groupScales, float exposure, const Tasks& tasks);
 /// The same of layers of the film's table, one bit each.
-Picture collectLayers(const Film& film, uint32_t layers, const std::vector<Color>& amounts, float exposure,
+Picture collectLayers(const Film& film, uint32_t layers, const std::vector<Color>& groupScales, float exposure,
                       const Tasks& tasks);
 /// A picture of the film's frame within the light beside it, as `beside` has it of the film's surround: larger by
 /// Film::coarse × margin() pixels on every side, and smooth where the two meet.
@@ -165,7 +165,7 @@ Picture surrounded(const Film& film, const Picture& frame, Picture beside, const
 /// Mean light of each group of a query over the sampled pixels, at unit power.
 std::vector<Color> groupMeans(const Film& film, int query, const Tasks& tasks);
 /// The mean of collect() over the sampled pixels, without exposure.
-Color meanLight(const Film& film, int query, const std::vector<Color>& amounts, const Tasks& tasks);
+Color meanLight(const Film& film, int query, const std::vector<Color>& groupScales, const Tasks& tasks);
 /// One group alone.
 Picture collectGroup(const Film& film, int query, int group, const Color& amount, float exposure, const Tasks& tasks);
 Picture collectLayersOfGroup(const Film& film, uint32_t layers, int group, const Color& amount, float exposure,

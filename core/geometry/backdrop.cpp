@@ -14,7 +14,7 @@ ShapeKind backdropShape() {
                             number("bend", "Bend", "m", 1)
                                 .soft(0, 3)
                                 .range(0, 1e6)
-                                .at(Stage::Geometry)
+                                .at(Invalidation::Geometry)
                                 .matters()
                                 .help("Radius of the round between floor and wall; 0: an edge"),
                             segmentsParam("segments", "Segments", "Of a full turn of the bend")},

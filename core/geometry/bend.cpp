@@ -6,20 +6,20 @@ namespace ilumbra {
 namespace {
 
 std::vector<ParamDef> alongAxis(std::vector<ParamDef> own) {
-  return modifierParams(
-      join({std::move(own),
-            {choice("axis", "Along", {"y", "x", "z"}).at(Stage::Geometry).help("The axis that runs through the body"),
-             number("from", "From", "%", 0)
-                 .soft(0, 1)
-                 .range(-10, 10)
-                 .at(Stage::Geometry)
-                 .help("Where it begins, of the body's length"),
-             number("to", "To", "%", 1).soft(0, 1).range(-10, 10).at(Stage::Geometry).help("Where it ends"),
-             integer("steps", "Steps", 48)
-                 .soft(4, 200)
-                 .range(0, 2000)
-                 .at(Stage::Geometry)
-                 .help("Facets are split until so many follow the length; 0: as they are")}}));
+  return modifierParams(join(
+      {std::move(own),
+       {choice("axis", "Along", {"y", "x", "z"}).at(Invalidation::Geometry).help("The axis that runs through the body"),
+        number("from", "From", "%", 0)
+            .soft(0, 1)
+            .range(-10, 10)
+            .at(Invalidation::Geometry)
+            .help("Where it begins, of the body's length"),
+        number("to", "To", "%", 1).soft(0, 1).range(-10, 10).at(Invalidation::Geometry).help("Where it ends"),
+        integer("steps", "Steps", 48)
+            .soft(4, 200)
+            .range(0, 2000)
+            .at(Invalidation::Geometry)
+            .help("Facets are split until so many follow the length; 0: as they are")}}));
 }
 
 // The body's length along the axis that was chosen, called y here, with x and z across.
@@ -63,12 +63,12 @@ ModifierKind bendModifier() {
            .params = alongAxis({number("angle", "Angle", "°", 45)
                                     .soft(-180, 180)
                                     .range(-3600, 3600)
-                                    .at(Stage::Geometry)
+                                    .at(Invalidation::Geometry)
                                     .matters()
                                     .help("Between the directions of both ends"),
                                 number("towards", "Towards", "°", 0)
                                     .soft(-180, 180)
-                                    .at(Stage::Geometry)
+                                    .at(Invalidation::Geometry)
                                     .help("About the axis: the side to which it bends")})},
           [](Form& form, const Params& p, const BuildFrom&) {
             const float angle = p.real("angle") * pi / 180, side = p.real("towards") * pi / 180;
@@ -93,7 +93,7 @@ ModifierKind twistModifier() {
            .params = alongAxis({number("angle", "Angle", "°", 90)
                                     .soft(-360, 360)
                                     .range(-36000, 36000)
-                                    .at(Stage::Geometry)
+                                    .at(Invalidation::Geometry)
                                     .matters()
                                     .help("From one end to the other")})},
           [](Form& form, const Params& p, const BuildFrom&) {
@@ -114,13 +114,13 @@ ModifierKind taperModifier() {
            .params = alongAxis({number("amount", "At the end", "×", 0.5)
                                     .soft(0, 2)
                                     .range(0, 100)
-                                    .at(Stage::Geometry)
+                                    .at(Invalidation::Geometry)
                                     .matters()
                                     .help("Width at the end, of what it was"),
                                 number("belly", "In the middle", "×", 1)
                                     .soft(0.5, 2)
                                     .range(0.01, 100)
-                                    .at(Stage::Geometry)
+                                    .at(Invalidation::Geometry)
                                     .help("Factor on the width halfway, as a round curve")})},
           [](Form& form, const Params& p, const BuildFrom&) {
             const float amount = std::max(1e-4f, p.real("amount")), belly = p.real("belly");

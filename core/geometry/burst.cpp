@@ -60,45 +60,45 @@ ModifierKind burstModifier() {
        .params = modifierParams({integer("pieces", "Pieces", 24)
                                      .soft(2, 200)
                                      .range(2, 2000)
-                                     .at(Stage::Geometry)
+                                     .at(Invalidation::Geometry)
                                      .matters()
                                      .help("How many, about"),
                                  integer("seed", "Seed", 1)
                                      .soft(1, 100)
                                      .range(0, 1e6)
-                                     .at(Stage::Geometry)
+                                     .at(Invalidation::Geometry)
                                      .matters()
                                      .help("Each number breaks it into other pieces"),
                                  choice("form", "Pieces are", {"massive", "shards of the skin"})
-                                     .at(Stage::Geometry)
+                                     .at(Invalidation::Geometry)
                                      .matters()
                                      .help("Massive pieces need a closed body"),
                                  number("thickness", "Thickness", "m", 0.006)
                                      .soft(0.0005, 0.05)
                                      .range(1e-6, 1e4)
                                      .log()
-                                     .at(Stage::Geometry)
+                                     .at(Invalidation::Geometry)
                                      .help("Of shards, inwards from the skin"),
                                  number("cluster", "Small at the middle", "%", 0)
                                      .soft(0, 1)
                                      .range(0, 1)
-                                     .at(Stage::Geometry)
+                                     .at(Invalidation::Geometry)
                                      .help("Share by which pieces crowd around where the push comes from"),
                                  number("gap", "Gap", "m", 0.002)
                                      .soft(0, 0.05)
                                      .range(0, 1e4)
-                                     .at(Stage::Geometry)
+                                     .at(Invalidation::Geometry)
                                      .matters()
                                      .help("Taken off between pieces"),
                                  vector("from", "Pushed from", "m", {0, 0, 0})
                                      .soft(-1, 1)
-                                     .at(Stage::Geometry)
+                                     .at(Invalidation::Geometry)
                                      .in("Push")
                                      .help("Point in the object's own space"),
                                  number("push", "Push", "m", 0.1)
                                      .soft(0, 1)
                                      .range(-1e5, 1e5)
-                                     .at(Stage::Geometry)
+                                     .at(Invalidation::Geometry)
                                      .matters()
                                      .in("Push")
                                      .help("How far pieces at that point fly"),
@@ -106,23 +106,23 @@ ModifierKind burstModifier() {
                                      .soft(0.05, 5)
                                      .range(1e-4, 1e6)
                                      .log()
-                                     .at(Stage::Geometry)
+                                     .at(Invalidation::Geometry)
                                      .in("Push")
                                      .help("Distance at which a third of the push is left"),
                                  number("uneven", "Uneven", "%", 0.4)
                                      .soft(0, 1)
                                      .range(0, 1)
-                                     .at(Stage::Geometry)
+                                     .at(Invalidation::Geometry)
                                      .in("Push")
                                      .help("Up to so much more or less for each piece, and askew"),
                                  number("turn", "Turn", "°", 30)
                                      .soft(0, 180)
                                      .range(0, 3600)
-                                     .at(Stage::Geometry)
+                                     .at(Invalidation::Geometry)
                                      .in("Push")
                                      .help("Pieces turn by up to so much where the push is full"),
                                  reference("inside_material", "Broken faces", {"material."})
-                                     .at(Stage::Shading)
+                                     .at(Invalidation::Shading)
                                      .help("What the breaks are made of; nothing: of the same")})},
       [](Form& form, const Params& p, const BuildFrom& from) {
         Mesh& mesh = meshOf(form);
@@ -146,7 +146,7 @@ ModifierKind burstModifier() {
         const std::vector<Cell> cells = cellsOf(seeds, box);
         const double half = p.number("gap") / 2, size = double(length(box.size()));
         std::vector<Mesh> pieces(cells.size());
-        std::vector<std::string> troubles(cells.size());
+        std::vector<std::string> warnings(cells.size());
         Tasks().forEach(int(cells.size()), [&](int i) {
           if (from.cancel && from.cancel->requested()) return;
           const Cell& cell = cells[size_t(i)];
@@ -180,12 +180,12 @@ ModifierKind burstModifier() {
               if (!piece.triangles.empty()) thicken(piece, p.real("thickness"), 0, true);
             }
           } catch (const Error& e) {
-            troubles[size_t(i)] = e.what();
+            warnings[size_t(i)] = e.what();
           }
           pieces[size_t(i)] = std::move(piece);
         });
         from.stopIfCancelled();
-        for (const std::string& t : troubles)
+        for (const std::string& t : warnings)
           if (!t.empty()) throw badInput(t);
         const float push = p.real("push"), reach = p.real("reach"), uneven = p.real("uneven"), turn = p.real("turn");
         Mesh all;

@@ -145,35 +145,35 @@ ModifierKind cageModifier() {
            .helpText = "Only the edges stay: rods with balls where they meet, as one closed skin.",
            .params = modifierParams(
                {choice("edges", "Edges", {"without diagonals", "all", "sharp"})
-                    .at(Stage::Geometry)
+                    .at(Invalidation::Geometry)
                     .matters()
                     .help("Which of them: those of quads, those of all triangles, or where the surface turns"),
                 number("sharp", "Sharp from", "°", 25)
                     .soft(1, 90)
                     .range(0, 180)
-                    .at(Stage::Geometry)
+                    .at(Invalidation::Geometry)
                     .help("Of sharp edges: how much the surface turns at least; open edges always count"),
                 number("radius", "Rods", "m", 0.006)
                     .soft(0.0005, 0.1)
                     .range(1e-5, 1e4)
                     .log()
-                    .at(Stage::Geometry)
+                    .at(Invalidation::Geometry)
                     .matters()
                     .help("Radius of the rods"),
                 number("joint", "Joints", "×", 1.3)
                     .soft(1, 3)
                     .range(1, 20)
-                    .at(Stage::Geometry)
+                    .at(Invalidation::Geometry)
                     .help("Radius of the balls, of the rods'; 1: rods run into one another"),
                 number("soften", "Soften", "×", 0.5)
                     .soft(0, 2)
                     .range(0, 10)
-                    .at(Stage::Geometry)
+                    .at(Invalidation::Geometry)
                     .help("How far rods run into one another where they meet, of their radius"),
                 number("detail", "Detail", "×", 1)
                     .soft(0.5, 3)
                     .range(0.2, 8)
-                    .at(Stage::Geometry)
+                    .at(Invalidation::Geometry)
                     .help("Three voxels a radius at 1; the time grows with its cube")})},
           [](Form& form, const Params& p, const BuildFrom&) {
             Mesh& mesh = meshOf(form);

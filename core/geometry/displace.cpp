@@ -13,30 +13,30 @@ ModifierKind displaceModifier() {
                                          .soft(0, 1)
                                          .range(-1e4, 1e4)
                                          .patterned()
-                                         .at(Stage::Geometry)
+                                         .at(Invalidation::Geometry)
                                          .matters()
                                          .help("How far the surface is moved, in depths as below"),
                                      number("depth", "Depth", "m", 0.05)
                                          .soft(0, 0.5)
                                          .range(-1e4, 1e4)
-                                         .at(Stage::Geometry)
+                                         .at(Invalidation::Geometry)
                                          .matters()
                                          .help("Of a pattern that is 1"),
                                      number("middle", "Middle", "", 0.5)
                                          .soft(0, 1)
                                          .range(-1e4, 1e4)
-                                         .at(Stage::Geometry)
+                                         .at(Invalidation::Geometry)
                                          .help("What leaves the surface where it is"),
                                      number("facet", "Facets", "m", 0.01)
                                          .soft(0.001, 0.2)
                                          .range(1e-4, 1e4)
                                          .log()
-                                         .at(Stage::Geometry)
+                                         .at(Invalidation::Geometry)
                                          .help("Edges that are longer are split first"),
                                      number("sharp", "Sharp from", "°", 60)
                                          .soft(0, 180)
                                          .range(0, 180)
-                                         .at(Stage::Geometry)
+                                         .at(Invalidation::Geometry)
                                          .help("Edges that turn by more stay sharp")})},
           [](Form& form, const Params& p, const BuildFrom& from) {
             Mesh& mesh = meshOf(form);

@@ -90,7 +90,7 @@ class KeyWriter {
     }
     m_inWorld |= n.kind->param("things") || (n.kind->param("space") && p.text("space") == "world");
     for (const ParamDef& d : n.kind->params)
-      if (!form || d.stage == Stage::Geometry) param(n, p, d);
+      if (!form || d.stage == Invalidation::Geometry) param(n, p, d);
     for (const ChildSlot& slot : n.kind->slots) {
       if (slot.name == "objects" || slot.name == "carries") continue;
       for (const NodeId id : childrenOf(n, slot.name.c_str()))
@@ -193,7 +193,8 @@ class KeyWriter {
 } // namespace
 
 std::vector<ParamDef> modifierParams(std::vector<ParamDef> own) {
-  return join({{flag("on", "On", true).at(Stage::Geometry).help("Off: as if it were not there")}, std::move(own)});
+  return join(
+      {{flag("on", "On", true).at(Invalidation::Geometry).help("Off: as if it were not there")}, std::move(own)});
 }
 
 std::vector<ModifierKind> allModifiers() {
@@ -227,7 +228,7 @@ Form formOf(const Node& node, const BuildFrom& outer) {
     if (modifier == modifiers().end()) continue;
     const Params p(*m, from.frame);
     if (!p.flag("on")) continue;
-    if (!from.troubles) {
+    if (!from.warnings) {
       modifier->second.apply(form, p, from);
       continue;
     }
@@ -235,8 +236,8 @@ Form formOf(const Node& node, const BuildFrom& outer) {
     try {
       modifier->second.apply(form, p, from);
     } catch (const Error& e) {
-      if (e.kind() == Refusal::Cancelled) throw;
-      from.troubles->push_back(fmt::format("{} of {} is left out: {}", m->name, node.name, e.what()));
+      if (e.kind() == ErrorKind::Cancelled) throw;
+      from.warnings->push_back(fmt::format("{} of {} is left out: {}", m->name, node.name, e.what()));
       form = before;
     }
   }

@@ -107,17 +107,17 @@ std::vector<HalfSpace> rose(const Cut& c) {
 
 ShapeKind gemShape() {
   const auto share = [](const char* name, const char* label, double initial, double most, const char* help) {
-    return number(name, label, "%", initial).soft(0, most).range(0, 0.95).at(Stage::Geometry).help(help);
+    return number(name, label, "%", initial).soft(0, most).range(0, 0.95).at(Invalidation::Geometry).help(help);
   };
   const auto angle = [](const char* name, const char* label, double initial, const char* help) {
-    return number(name, label, "°", initial).soft(20, 55).range(5, 80).at(Stage::Geometry).help(help);
+    return number(name, label, "°", initial).soft(20, 55).range(5, 80).at(Invalidation::Geometry).help(help);
   };
   return {
       {.id = "object.gem",
        .label = "Cut gem",
        .helpText = "A stone with flat facets at the angles that bring light back to the eye.",
        .params = join({{choice("cut", "Cut", {"brilliant", "step", "rose"})
-                            .at(Stage::Geometry)
+                            .at(Invalidation::Geometry)
                             .matters()
                             .help("How its facets lie"),
                         sizeParam("radius", "Radius", 0.1, "Half the width at the girdle"),
@@ -128,12 +128,12 @@ ShapeKind gemShape() {
                         integer("folds", "Folds", 8)
                             .soft(3, 16)
                             .range(3, 24)
-                            .at(Stage::Geometry)
+                            .at(Invalidation::Geometry)
                             .help("Main facets around; a step cut has eight sides"),
                         number("length", "Length", "×", 1.35)
                             .soft(1, 2)
                             .range(1, 4)
-                            .at(Stage::Geometry)
+                            .at(Invalidation::Geometry)
                             .help("Of a step cut: length by width")},
                        objectParams()})},
       [](const Params& p, const BuildFrom&) {

@@ -9,7 +9,7 @@ ParamDef sizeParam(const char* name, const char* label, double initial, const ch
       .soft(0.001, 10)
       .range(1e-6, 1e6)
       .log()
-      .at(Stage::Geometry)
+      .at(Invalidation::Geometry)
       .matters()
       .help(help);
 }
@@ -18,7 +18,7 @@ ParamDef segmentsParam(const char* name, const char* label, const char* help) {
   return integer(name, label, 0)
       .soft(0, 512)
       .range(0, 4096)
-      .at(Stage::Geometry)
+      .at(Invalidation::Geometry)
       .help(help + std::string("; 0: as many as its size asks for"));
 }
 

@@ -50,34 +50,34 @@ Mesh meshAt(const Params& p, const BuildFrom& from) {
 } // namespace
 
 ShapeKind meshShape() {
-  return {
-      {.id = "object.mesh",
-       .label = "Mesh",
-       .helpText = "A part of an imported model; its skin, morphs or numbered files may play over time.",
-       .params = join(
-           {{file("file", "File").at(Stage::Geometry).help("A model, beside the document"),
-             text("part", "Part", "1")
-                 .at(Stage::Geometry)
-                 .help("Which part of the file, by its name, or by its number from 1"),
-             flag("smooth", "Smooth", true).at(Stage::Geometry).help("Off: facets show, whatever normals the file has"),
-             text("motion", "Motion", "")
-                 .at(Stage::Geometry)
-                 .in("Playback")
-                 .help("Which clip of the file moves its skin and morphs; empty: the first"),
-             flag("numbered", "Numbered files", false)
-                 .at(Stage::Geometry)
-                 .in("Playback")
-                 .help("The file is one of a numbered sequence, played as one moving object")},
-            playbackParams(Stage::Geometry),
-            objectParams()})},
-      [](const Params& p, const BuildFrom& from) {
-        if (p.text("file").empty()) throw badInput(p.node().name + ".file: no file is named");
-        Shape s;
-        s.mesh = meshAt(p, from);
-        if (!p.flag("smooth")) s.mesh.normals.clear();
-        return s;
-      },
-      isPlayed};
+  return {{.id = "object.mesh",
+           .label = "Mesh",
+           .helpText = "A part of an imported model; its skin, morphs or numbered files may play over time.",
+           .params = join({{file("file", "File").at(Invalidation::Geometry).help("A model, beside the document"),
+                            text("part", "Part", "1")
+                                .at(Invalidation::Geometry)
+                                .help("Which part of the file, by its name, or by its number from 1"),
+                            flag("smooth", "Smooth", true)
+                                .at(Invalidation::Geometry)
+                                .help("Off: facets show, whatever normals the file has"),
+                            text("motion", "Motion", "")
+                                .at(Invalidation::Geometry)
+                                .in("Playback")
+                                .help("Which clip of the file moves its skin and morphs; empty: the first"),
+                            flag("numbered", "Numbered files", false)
+                                .at(Invalidation::Geometry)
+                                .in("Playback")
+                                .help("The file is one of a numbered sequence, played as one moving object")},
+                           playbackParams(Invalidation::Geometry),
+                           objectParams()})},
+          [](const Params& p, const BuildFrom& from) {
+            if (p.text("file").empty()) throw badInput(p.node().name + ".file: no file is named");
+            Shape s;
+            s.mesh = meshAt(p, from);
+            if (!p.flag("smooth")) s.mesh.normals.clear();
+            return s;
+          },
+          isPlayed};
 }
 
 } // namespace ilumbra

@@ -10,7 +10,7 @@ namespace {
 
 ParamDef insideMaterial() {
   return reference("inside_material", "Cut faces", {"material."})
-      .at(Stage::Shading)
+      .at(Invalidation::Shading)
       .help("What came to light by the cut is made of this; nothing: of the same");
 }
 
@@ -26,13 +26,15 @@ ModifierKind joinModifier() {
            .label = "Join",
            .helpText = "Makes one body of the object and another: both together, the one without the other, or what "
                        "they have in common. Both must be closed.",
-           .params = modifierParams(
-               {choice("how", "How", {"cut away", "union", "common"}).at(Stage::Geometry).matters().help("What stays"),
-                reference("other", "Other", {"object."})
-                    .at(Stage::Geometry)
-                    .matters()
-                    .help("The other body, as it stands; hide it if it is a tool only"),
-                insideMaterial()})},
+           .params = modifierParams({choice("how", "How", {"cut away", "union", "common"})
+                                         .at(Invalidation::Geometry)
+                                         .matters()
+                                         .help("What stays"),
+                                     reference("other", "Other", {"object."})
+                                         .at(Invalidation::Geometry)
+                                         .matters()
+                                         .help("The other body, as it stands; hide it if it is a tool only"),
+                                     insideMaterial()})},
           [](Form& form, const Params& p, const BuildFrom& from) {
             const Mesh other = meshOfOther(p, "other", from);
             const std::string how = p.text("how");
@@ -53,16 +55,16 @@ ModifierKind capModifier() {
            .helpText = "Takes away what lies beyond a plane, so that one sees into the object.",
            .params = modifierParams({vector("place", "Through", "m", {0, 0, 0})
                                          .soft(-1, 1)
-                                         .at(Stage::Geometry)
+                                         .at(Invalidation::Geometry)
                                          .matters()
                                          .help("A point of the plane, in the object's own space"),
                                      vector("normal", "Away", "", {0, 0, 1})
                                          .soft(-1, 1)
-                                         .at(Stage::Geometry)
+                                         .at(Invalidation::Geometry)
                                          .matters()
                                          .help("Direction in which the plane takes everything away"),
                                      flag("closed", "Closed", true)
-                                         .at(Stage::Geometry)
+                                         .at(Invalidation::Geometry)
                                          .matters()
                                          .help("The cut is filled; off: one looks at the inner side of the skin"),
                                      insideMaterial()})},

@@ -39,13 +39,13 @@ ShapeKind knotShape() {
                       integer("turns", "Turns about the axis", 2)
                           .soft(1, 12)
                           .range(1, 64)
-                          .at(Stage::Geometry)
+                          .at(Invalidation::Geometry)
                           .matters()
                           .help("How often the tube goes round before it closes"),
                       integer("windings", "Windings", 3)
                           .soft(1, 24)
                           .range(1, 128)
-                          .at(Stage::Geometry)
+                          .at(Invalidation::Geometry)
                           .matters()
                           .help("How often it winds about the ring meanwhile; with no common divisor with the turns, "
                                 "or it is several rings' worth of one"),

@@ -12,19 +12,22 @@ ModifierKind mendModifier() {
            {number("merge", "Merge within", "m", 1e-5)
                 .soft(0, 0.01)
                 .range(0, 10)
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .matters()
                 .help("Corners nearer than this become one; 0: only those at the same place"),
-            flag("clean", "Takes out doubled faces", true).at(Stage::Geometry).matters().help("And faces without area"),
+            flag("clean", "Takes out doubled faces", true)
+                .at(Invalidation::Geometry)
+                .matters()
+                .help("And faces without area"),
             flag("outwards", "Turns faces outwards", true)
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .matters()
                 .help("Bodies look outwards, hollows inwards, sheets to one side"),
-            flag("close", "Closes holes", true).at(Stage::Geometry).matters().help("Fills rings of open edges"),
+            flag("close", "Closes holes", true).at(Invalidation::Geometry).matters().help("Fills rings of open edges"),
             integer("largest_hole", "Largest hole", 1000)
                 .soft(3, 10000)
                 .range(3, 1e6)
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .help("Most edges around a hole that is closed")})},
       [](Form& form, const Params& p, const BuildFrom&) {
         Mesh& mesh = meshOf(form);

@@ -6,40 +6,40 @@ std::vector<ParamDef> placementParams() {
   return {
       vector("position", "Position", "m", {0, 0, 0})
           .soft(-5, 5)
-          .at(Stage::Placement)
+          .at(Invalidation::Placement)
           .in("Placement")
           .help("Where it stands"),
       vector("turn", "Turn", "°", {0, 0, 0})
           .soft(-180, 180)
-          .at(Stage::Placement)
+          .at(Invalidation::Placement)
           .in("Placement")
           .help("Turn about x, then y, then z"),
       vector("size", "Size", "×", {1, 1, 1})
           .soft(0.1, 4)
           .range(-1e6, 1e6)
-          .at(Stage::Placement)
+          .at(Invalidation::Placement)
           .in("Placement")
           .help("Factor along its own axes"),
       flag("shown", "Shown", true)
-          .at(Stage::Placement)
+          .at(Invalidation::Placement)
           .in("Placement")
           .help(
               "Off: it is not in the picture at all, with all that it holds; other objects may still be made from it"),
       flag("locked", "Locked", false)
           .fixed()
-          .at(Stage::Display)
+          .at(Invalidation::Display)
           .in("Placement")
           .help("The pointer neither picks nor moves it in the picture")};
 }
 
 std::vector<ParamDef> objectParams() {
   const auto sw = [](const char* name, const char* label, bool on, const char* help) {
-    return flag(name, label, on).at(Stage::Placement).in("Switches").help(help);
+    return flag(name, label, on).at(Invalidation::Placement).in("Switches").help(help);
   };
   return join(
-      {{reference("material", "Material", {"material."}).at(Stage::Shading).help("What the surface is made of"),
+      {{reference("material", "Material", {"material."}).at(Invalidation::Shading).help("What the surface is made of"),
         choice("facets", "Facets", {"as made", "smooth", "faceted"})
-            .at(Stage::Geometry)
+            .at(Invalidation::Geometry)
             .help("Shades across its facets as it was made, all smooth but at sharp edges, or every facet by itself")},
        placementParams(),
        {sw("seen", "Seen directly", true, "Off: the camera looks through it"),
@@ -53,7 +53,7 @@ std::vector<ParamDef> objectParams() {
         sw("catches", "Shows light and shadow only", false,
            "It is not seen itself: only the light and the shadow that fall on it"),
         choice("light_through", "Light through it", {"straight", "focused", "blocked"})
-            .at(Stage::Placement)
+            .at(Invalidation::Placement)
             .in("Switches")
             .help("How lamps shine through what is clear of it: on a straight line, bent as it really is (caustics), "
                   "or not at all")}});
@@ -131,8 +131,9 @@ std::vector<ShapeKind> allShapes() {
                                 pathShape(),   backdropShape(), cardShape(),  waterShape(),  patternFormShape(),
                                 twinShape(),   meshShape(),     groupShape()};
   for (ShapeKind& s : all) {
-    if (s.build) s.kind.slots.push_back({"modifiers", "Modifiers", {"modifier."}, Stage::Geometry});
-    if (s.build) s.kind.slots.push_back({"carries", "Carries", {"object.", "light.", "camera."}, Stage::Geometry});
+    if (s.build) s.kind.slots.push_back({"modifiers", "Modifiers", {"modifier."}, Invalidation::Geometry});
+    if (s.build)
+      s.kind.slots.push_back({"carries", "Carries", {"object.", "light.", "camera."}, Invalidation::Geometry});
   }
   return all;
 }
@@ -142,8 +143,8 @@ ShapeKind groupShape() {
            .label = "Group",
            .helpText = "Holds things together and places them as one.",
            .params = placementParams(),
-           .slots = {{"objects", "Objects", {"object.", "light.", "camera."}, Stage::Geometry},
-                     {"modifiers", "Modifiers", {"modifier.repeat"}, Stage::Geometry}}},
+           .slots = {{"objects", "Objects", {"object.", "light.", "camera."}, Invalidation::Geometry},
+                     {"modifiers", "Modifiers", {"modifier.repeat"}, Invalidation::Geometry}}},
           {}};
 }
 

@@ -13,7 +13,7 @@ double rise(double r, double half) {
 }
 
 ParamDef faceRadius(const char* name, const char* label, double initial, const char* help) {
-  return number(name, label, "m", initial).soft(-2, 2).range(-1e6, 1e6).at(Stage::Geometry).matters().help(help);
+  return number(name, label, "m", initial).soft(-2, 2).range(-1e6, 1e6).at(Invalidation::Geometry).matters().help(help);
 }
 
 } // namespace
@@ -68,64 +68,68 @@ ShapeKind lensShape() {
 }
 
 ShapeKind prismShape() {
-  return {
-      {.id = "object.prism",
-       .label = "Prism",
-       .helpText = "A bar whose ends are regular or, with three sides, have an edge of any angle; it lies along z.",
-       .params = join(
-           {{integer("sides", "Sides", 3).soft(3, 12).range(3, 256).at(Stage::Geometry).matters().help("Of its ends"),
-             sizeParam("radius", "Radius", 0.2, "From the axis to the edges; with three sides, to those of the foot"),
-             number("apex", "Apex angle", "°", 60)
-                 .soft(10, 120)
-                 .range(1, 170)
-                 .at(Stage::Geometry)
-                 .matters()
-                 .help("Of three sides: between the two that light goes through"),
-             sizeParam("length", "Length", 0.6, "Along its axis")},
-            objectParams()})},
-      [](const Params& p, const BuildFrom&) {
-        const int n = int(p.number("sides"));
-        const double r = p.number("radius"), half = p.number("length") / 2;
-        std::vector<V3d> outline; // counter-clockwise, seen from +z
-        if (n == 3) {
-          const double a = p.number("apex") * M_PI / 360;
-          // Its corners on a circle about the axis: the foot's half angle from below is the apex angle.
-          outline = {{0, r, 0},
-                     {-r * std::sin(2 * a), -r * std::cos(2 * a), 0},
-                     {r * std::sin(2 * a), -r * std::cos(2 * a), 0}};
-        } else {
-          for (int i = 0; i < n; ++i) {
-            const double a = M_PI / 2 + 2 * M_PI * (i + (n % 2 ? 0 : 0.5)) / n;
-            outline.emplace_back(r * std::cos(a), r * std::sin(a), 0);
-          }
-        }
-        Mesh m;
-        const auto flat = [&](const std::vector<V3d>& ring) {
-          const auto base = uint32_t(m.positions.size());
-          const V3d normal = (ring[1] - ring[0]).cross(ring[2] - ring[0]).normalized();
-          const V3d x = (ring[1] - ring[0]).normalized(), y = normal.cross(x);
-          for (const V3d& q : ring) {
-            m.positions.emplace_back(q);
-            m.normals.emplace_back(normal);
-            m.uvs.emplace_back(float((q - ring[0]).dot(x) / (2 * r)), float((q - ring[0]).dot(y) / (2 * r)));
-          }
-          for (uint32_t k = 1; k + 1 < ring.size(); ++k) m.triangles.push_back({base, base + k, base + k + 1});
-        };
-        std::vector<V3d> front, back;
-        for (const V3d& q : outline) {
-          front.push_back(q + V3d(0, 0, half));
-          back.insert(back.begin(), q - V3d(0, 0, half));
-        }
-        flat(front);
-        flat(back);
-        for (size_t i = 0; i < outline.size(); ++i) {
-          const V3d &a = outline[i], &b = outline[(i + 1) % outline.size()];
-          flat({a - V3d(0, 0, half), b - V3d(0, 0, half), b + V3d(0, 0, half), a + V3d(0, 0, half)});
-        }
-        Shape s;
-        s.mesh = std::move(m);
-        return s;
-      }};
+  return {{.id = "object.prism",
+           .label = "Prism",
+           .helpText = "A bar whose ends are regular or, with three sides, have an edge of any angle; it lies along z.",
+           .params = join({{integer("sides", "Sides", 3)
+                                .soft(3, 12)
+                                .range(3, 256)
+                                .at(Invalidation::Geometry)
+                                .matters()
+                                .help("Of its ends"),
+                            sizeParam("radius", "Radius", 0.2,
+                                      "From the axis to the edges; with three sides, to those of the foot"),
+                            number("apex", "Apex angle", "°", 60)
+                                .soft(10, 120)
+                                .range(1, 170)
+                                .at(Invalidation::Geometry)
+                                .matters()
+                                .help("Of three sides: between the two that light goes through"),
+                            sizeParam("length", "Length", 0.6, "Along its axis")},
+                           objectParams()})},
+          [](const Params& p, const BuildFrom&) {
+            const int n = int(p.number("sides"));
+            const double r = p.number("radius"), half = p.number("length") / 2;
+            std::vector<V3d> outline; // counter-clockwise, seen from +z
+            if (n == 3) {
+              const double a = p.number("apex") * M_PI / 360;
+              // Its corners on a circle about the axis: the foot's half angle from below is the apex angle.
+              outline = {{0, r, 0},
+                         {-r * std::sin(2 * a), -r * std::cos(2 * a), 0},
+                         {r * std::sin(2 * a), -r * std::cos(2 * a), 0}};
+            } else {
+              for (int i = 0; i < n; ++i) {
+                const double a = M_PI / 2 + 2 * M_PI * (i + (n % 2 ? 0 : 0.5)) / n;
+                outline.emplace_back(r * std::cos(a), r * std::sin(a), 0);
+              }
+            }
+            Mesh m;
+            const auto flat = [&](const std::vector<V3d>& ring) {
+              const auto base = uint32_t(m.positions.size());
+              const V3d normal = (ring[1] - ring[0]).cross(ring[2] - ring[0]).normalized();
+              const V3d x = (ring[1] - ring[0]).normalized(), y = normal.cross(x);
+              for (const V3d& q : ring) {
+                m.positions.emplace_back(q);
+                m.normals.emplace_back(normal);
+                m.uvs.emplace_back(float((q - ring[0]).dot(x) / (2 * r)), float((q - ring[0]).dot(y) / (2 * r)));
+              }
+              for (uint32_t k = 1; k + 1 < ring.size(); ++k) m.triangles.push_back({base, base + k, base + k + 1});
+            };
+            std::vector<V3d> front, back;
+            for (const V3d& q : outline) {
+              front.push_back(q + V3d(0, 0, half));
+              back.insert(back.begin(), q - V3d(0, 0, half));
+            }
+            flat(front);
+            flat(back);
+            for (size_t i = 0; i < outline.size(); ++i) {
+              const V3d &a = outline[i], &b = outline[(i + 1) % outline.size()];
+              flat({a - V3d(0, 0, half), b - V3d(0, 0, half), b + V3d(0, 0, half), a + V3d(0, 0, half)});
+            }
+            Shape s;
+            s.mesh = std::move(m);
+            return s;
+          }};
 }
 
 } // namespace ilumbra

@@ -45,33 +45,35 @@ Kind pathPointKind() {
       .id = "path.point",
       .label = "Point of a path",
       .helpText = "A place that a path goes through.",
-      .params = {vector("place", "Place", "m", {0, 0, 0})
-                     .soft(-2, 2)
-                     .at(Stage::Geometry)
-                     .matters()
-                     .help("In the path's own space"),
-                 flag("sharp", "Sharp", false).at(Stage::Geometry).help("The path turns at once; off: it goes round")}};
+      .params = {
+          vector("place", "Place", "m", {0, 0, 0})
+              .soft(-2, 2)
+              .at(Invalidation::Geometry)
+              .matters()
+              .help("In the path's own space"),
+          flag("sharp", "Sharp", false).at(Invalidation::Geometry).help("The path turns at once; off: it goes round")}};
 }
 
 ShapeKind pathShape() {
   return {{.id = "object.path",
            .label = "Path",
            .helpText = "A line through points, for copies and motion to follow. With a thickness it is a wire.",
-           .params = join({{number("thickness", "Thickness", "m", 0.004)
-                                .soft(0, 0.1)
-                                .range(0, 1e5)
-                                .at(Stage::Geometry)
-                                .matters()
-                                .help("Radius of the wire; 0: nothing is seen of it"),
-                            flag("closed", "Closed", false).at(Stage::Geometry).help("The last point joins the first"),
-                            integer("steps", "Steps", 16)
-                                .soft(2, 64)
-                                .range(1, 500)
-                                .at(Stage::Geometry)
-                                .help("From one smooth point to the next"),
-                            segmentsParam("sides", "Sides", "Around the wire")},
-                           objectParams()}),
-           .slots = {{"points", "Points", {"path.point"}, Stage::Geometry}}},
+           .params =
+               join({{number("thickness", "Thickness", "m", 0.004)
+                          .soft(0, 0.1)
+                          .range(0, 1e5)
+                          .at(Invalidation::Geometry)
+                          .matters()
+                          .help("Radius of the wire; 0: nothing is seen of it"),
+                      flag("closed", "Closed", false).at(Invalidation::Geometry).help("The last point joins the first"),
+                      integer("steps", "Steps", 16)
+                          .soft(2, 64)
+                          .range(1, 500)
+                          .at(Invalidation::Geometry)
+                          .help("From one smooth point to the next"),
+                      segmentsParam("sides", "Sides", "Around the wire")},
+                     objectParams()}),
+           .slots = {{"points", "Points", {"path.point"}, Invalidation::Geometry}}},
           [](const Params& p, const BuildFrom& from) {
             Shape s;
             const float r = p.real("thickness");

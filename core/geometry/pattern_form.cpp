@@ -180,43 +180,43 @@ ShapeKind patternFormShape() {
                  .soft(0, 1)
                  .range(-1e6, 1e6)
                  .patterned()
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .matters()
                  .help("How dense it is from place to place: a solid, a comb, noise, or several laid over one another"),
              number("cut_off", "Cut-off", "", 0.5)
                  .soft(0, 1)
                  .range(-1e6, 1e6)
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .matters()
                  .help("Where the pattern is more than this, the body is"),
              choice("bounds", "Bounds", {"box", "ball"})
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .help("Nothing of it stands out of them: there it is cut flat"),
              number("width", "Width", "m", 1)
                  .soft(0.05, 4)
                  .range(1e-4, 1e5)
                  .log()
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .matters()
                  .help("Of the bounds; of a ball its diameter"),
              number("height", "Height", "m", 1)
                  .soft(0.05, 4)
                  .range(1e-4, 1e5)
                  .log()
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .when("bounds", "box")
                  .help("Of the bounds"),
              number("depth", "Depth", "m", 1)
                  .soft(0.05, 4)
                  .range(1e-4, 1e5)
                  .log()
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .when("bounds", "box")
                  .help("Of the bounds"),
              integer("fineness", "Fineness", 128)
                  .soft(32, 400)
                  .range(4, 800)
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .help("Facets along its longest side; its skin lies on the cut-off at any of them, what is smaller "
                        "than a facet is lost")},
             objectParams()})},
@@ -246,8 +246,8 @@ ShapeKind patternFormShape() {
         // Told once: how much of the skin is where the bounds cut it.
         size_t cut = 0;
         for (const V3f& v : s.mesh.positions) cut += field.bounded(v);
-        if (from.troubles && program && cut * 50 > s.mesh.positions.size())
-          from.troubles->push_back(fmt::format(
+        if (from.warnings && program && cut * 50 > s.mesh.positions.size())
+          from.warnings->push_back(fmt::format(
               "{}: {:.0f} % of its skin is where its bounds cut it; make them larger, or fade the pattern before them",
               p.node().name, 100.0 * double(cut) / double(s.mesh.positions.size())));
         return s;

@@ -14,13 +14,13 @@ ModifierKind pieceModifier() {
        .label = "Piece",
        .helpText = "Keeps one part of the form alone: a connected piece by its number, or the faces of a cut.",
        .params = modifierParams({choice("keep", "Keeps", {"a piece", "cut faces", "all but cut faces"})
-                                     .at(Stage::Geometry)
+                                     .at(Invalidation::Geometry)
                                      .matters()
                                      .help("A piece is what hangs together by its edges; pieces are counted by size"),
                                  integer("which", "Which", 1)
                                      .soft(1, 20)
                                      .range(1, 1e6)
-                                     .at(Stage::Geometry)
+                                     .at(Invalidation::Geometry)
                                      .matters()
                                      .help("1: the largest piece")})},
       [](Form& form, const Params& p, const BuildFrom&) {

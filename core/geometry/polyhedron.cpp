@@ -59,7 +59,7 @@ ShapeKind polyhedronShape() {
                {{choice("form", "Form",
                         {"icosahedron", "dodecahedron", "octahedron", "cube", "tetrahedron", "cuboctahedron",
                          "icosidodecahedron", "rhombic dodecahedron", "truncated octahedron", "truncated icosahedron"})
-                     .at(Stage::Geometry)
+                     .at(Invalidation::Geometry)
                      .matters()
                      .help("Which body"),
                  sizeParam("radius", "Radius", 0.5, "From the centre to the furthest corner")},

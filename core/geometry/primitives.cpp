@@ -44,7 +44,12 @@ std::vector<V3f> ringLine(float radius) {
 }
 
 ParamDef roundParam(const char* help) {
-  return number("round", "Round edges", "m", 0).soft(0, 0.1).range(0, 1e6).at(Stage::Geometry).matters().help(help);
+  return number("round", "Round edges", "m", 0)
+      .soft(0, 0.1)
+      .range(0, 1e6)
+      .at(Invalidation::Geometry)
+      .matters()
+      .help(help);
 }
 
 // Frustum about y from foot to top; closed or a skin.
@@ -166,7 +171,7 @@ ShapeKind discShape() {
                             number("inner", "Inner radius", "m", 0)
                                 .soft(0, 0.5)
                                 .range(0, 1e6)
-                                .at(Stage::Geometry)
+                                .at(Invalidation::Geometry)
                                 .matters()
                                 .help("Of the hole; 0: none"),
                             segmentsParam("segments", "Segments", "Around it")},
@@ -191,7 +196,7 @@ ShapeKind torusShape() {
                             number("flatten", "Height of the tube", "×", 1)
                                 .soft(0.05, 4)
                                 .range(1e-3, 1e3)
-                                .at(Stage::Geometry)
+                                .at(Invalidation::Geometry)
                                 .help("Height of the tube by its width"),
                             segmentsParam("segments", "Segments", "Around the ring"),
                             segmentsParam("sides", "Sides", "Around the tube")},
@@ -216,32 +221,34 @@ ShapeKind torusShape() {
 }
 
 ShapeKind cylinderShape() {
-  return {{.id = "object.cylinder",
-           .label = "Cylinder",
-           .helpText = "An upright cylinder.",
-           .params = join(
-               {{sizeParam("radius", "Radius", 0.5, "From the axis to the wall"),
-                 sizeParam("height", "Height", 1, "Along y"),
-                 flag("capped", "Ends closed", true).at(Stage::Geometry).help("Off: an open pipe without thickness"),
-                 roundParam("Radius of its rims, where the ends are closed; 0: sharp"),
-                 segmentsParam("segments", "Segments", "Around the axis")},
-                objectParams()})},
-          [](const Params& p, const BuildFrom&) { return frustum(p, p.real("radius"), p.real("radius")); }};
+  return {
+      {.id = "object.cylinder",
+       .label = "Cylinder",
+       .helpText = "An upright cylinder.",
+       .params = join(
+           {{sizeParam("radius", "Radius", 0.5, "From the axis to the wall"),
+             sizeParam("height", "Height", 1, "Along y"),
+             flag("capped", "Ends closed", true).at(Invalidation::Geometry).help("Off: an open pipe without thickness"),
+             roundParam("Radius of its rims, where the ends are closed; 0: sharp"),
+             segmentsParam("segments", "Segments", "Around the axis")},
+            objectParams()})},
+      [](const Params& p, const BuildFrom&) { return frustum(p, p.real("radius"), p.real("radius")); }};
 }
 
 ShapeKind coneShape() {
-  return {{.id = "object.cone",
-           .label = "Cone",
-           .helpText = "An upright cone, or the stump of one.",
-           .params = join(
-               {{sizeParam("radius", "Radius", 0.5, "Of the foot"),
-                 number("top", "Top radius", "m", 0).soft(0, 1).range(0, 1e6).at(Stage::Geometry).help("0: a point"),
-                 sizeParam("height", "Height", 1, "Along y"),
-                 flag("capped", "Ends closed", true).at(Stage::Geometry).help("Off: an open wall without thickness"),
-                 roundParam("Radius of its rims, where the ends are closed; 0: sharp"),
-                 segmentsParam("segments", "Segments", "Around the axis")},
-                objectParams()})},
-          [](const Params& p, const BuildFrom&) { return frustum(p, p.real("radius"), p.real("top")); }};
+  return {
+      {.id = "object.cone",
+       .label = "Cone",
+       .helpText = "An upright cone, or the stump of one.",
+       .params = join(
+           {{sizeParam("radius", "Radius", 0.5, "Of the foot"),
+             number("top", "Top radius", "m", 0).soft(0, 1).range(0, 1e6).at(Invalidation::Geometry).help("0: a point"),
+             sizeParam("height", "Height", 1, "Along y"),
+             flag("capped", "Ends closed", true).at(Invalidation::Geometry).help("Off: an open wall without thickness"),
+             roundParam("Radius of its rims, where the ends are closed; 0: sharp"),
+             segmentsParam("segments", "Segments", "Around the axis")},
+            objectParams()})},
+      [](const Params& p, const BuildFrom&) { return frustum(p, p.real("radius"), p.real("top")); }};
 }
 
 ShapeKind tubeShape() {
@@ -253,7 +260,7 @@ ShapeKind tubeShape() {
                                 .soft(0.001, 0.2)
                                 .range(1e-6, 1e6)
                                 .log()
-                                .at(Stage::Geometry)
+                                .at(Invalidation::Geometry)
                                 .matters()
                                 .help("Thickness of the wall, inwards"),
                             sizeParam("height", "Height", 1, "Along y"), roundParam("Radius of its rims; 0: sharp"),

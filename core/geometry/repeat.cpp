@@ -62,7 +62,7 @@ ModifierKind repeatModifier() {
     return integer(name, label, initial)
         .soft(1, 50)
         .range(0, double(mostCopies))
-        .at(Stage::Geometry)
+        .at(Invalidation::Geometry)
         .matters()
         .help(help);
   };
@@ -73,7 +73,7 @@ ModifierKind repeatModifier() {
                    "down the list makes one mesh of them.",
        .params = modifierParams(
            {choice("arrangement", "Arrangement", {"line", "ring", "grid", "along a path"})
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .matters()
                 .help("How the copies lie"),
             count("count", "Copies", 5, "In a line, a ring or along x; along a path 0 is as many as there is room for"),
@@ -81,75 +81,75 @@ ModifierKind repeatModifier() {
             count("count_z", "Copies along z", 5, "Of a grid").when("arrangement", "grid"),
             vector("step", "Step", "m", {0, 0, 0})
                 .soft(-2, 2)
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .help("From copy to copy: in a line its direction counts, in a grid each number its axis, in a ring "
                       "and along a path the first number. 0: by the thing's own size, with a quarter between"),
             choice("measure", "Step goes", {"from middle to middle", "from edge to edge"})
                 .choiceWas("pitch", "from middle to middle")
                 .choiceWas("gap", "from edge to edge")
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .help("Or: what is free between neighbours"),
             number("radius", "Radius", "m", 1)
                 .soft(0, 5)
                 .range(0, 1e6)
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .when("arrangement", "ring")
                 .help("Of a ring; with a gap it follows from that"),
             number("arc", "Arc", "°", 360)
                 .soft(0, 360)
                 .range(-36000, 36000)
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .when("arrangement", "ring")
                 .help("Of a ring: a full turn leaves no double"),
             choice("axis", "Axis", {"y", "x", "z"})
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .when("arrangement", "ring")
                 .help("Of a ring: what it lies around"),
             flag("facing", "Copies turn along", true)
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .when("arrangement", "ring|along a path")
                 .help("Copies of a ring or a path turn with it"),
             reference("path", "Path", {"object."})
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .when("arrangement", "along a path")
                 .help("A path, or a ring whose middle is followed"),
             flag("centred", "Centred", false)
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .when("arrangement", "line|grid")
                 .help("Of a line or a grid: the copies lie about the object's place"),
             vector("copy_turn", "Turn a copy", "°", {0, 0, 0})
                 .soft(-90, 90)
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .in("Copy by copy")
                 .help("Each is turned by so much more than the one before"),
             number("copy_size", "Size a copy", "×", 1)
                 .soft(0.8, 1.25)
                 .range(1e-3, 1e3)
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .in("Copy by copy")
                 .help("Each is so much larger than the one before"),
             vector("random_place", "Random place", "m", {0, 0, 0})
                 .soft(0, 1)
                 .range(0, 1e6)
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .in("Random")
                 .help("Up to so far to either side"),
             vector("random_turn", "Random turn", "°", {0, 0, 0})
                 .soft(0, 180)
                 .range(0, 180)
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .in("Random")
                 .help("Up to so much to either side"),
             number("random_size", "Random size", "%", 0)
                 .soft(0, 1)
                 .range(0, 0.99)
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .in("Random")
                 .help("Up to so much larger or smaller"),
             integer("seed", "Seed", 1)
                 .soft(1, 100)
                 .range(0, 1e6)
-                .at(Stage::Geometry)
+                .at(Invalidation::Geometry)
                 .in("Random")
                 .help("Each number scatters the copies otherwise")})},
       [](Form& form, const Params& p, const BuildFrom& from) {

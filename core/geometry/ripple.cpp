@@ -14,41 +14,41 @@ ModifierKind rippleModifier() {
                {number("height", "Height", "m", 0.02)
                     .soft(0, 0.2)
                     .range(0, 1e5)
-                    .at(Stage::Geometry)
+                    .at(Invalidation::Geometry)
                     .matters()
                     .help("Of the waves, from the middle to the crest"),
                 number("wavelength", "Wavelength", "m", 0.25)
                     .soft(0.01, 2)
                     .range(1e-5, 1e6)
                     .log()
-                    .at(Stage::Geometry)
+                    .at(Invalidation::Geometry)
                     .matters()
                     .help("From crest to crest"),
                 choice("form", "Form", {"from a point", "along x", "along z"})
-                    .at(Stage::Geometry)
+                    .at(Invalidation::Geometry)
                     .help("How the waves run"),
                 vector("centre", "Centre", "m", {0, 0, 0})
                     .soft(-2, 2)
-                    .at(Stage::Geometry)
+                    .at(Invalidation::Geometry)
                     .help("Of waves from a point, in the object's own space"),
                 number("fade", "Fade", "m", 0)
                     .soft(0, 5)
                     .range(0, 1e6)
-                    .at(Stage::Geometry)
+                    .at(Invalidation::Geometry)
                     .help("Distance at which waves from a point have come down to a third; 0: they do not"),
                 number("phase", "Phase", "°", 0)
                     .soft(0, 360)
-                    .at(Stage::Geometry)
+                    .at(Invalidation::Geometry)
                     .help("Where in its wave the middle stands"),
                 number("speed", "Speed", "m/s", 0)
                     .soft(-1, 1)
                     .range(-1e4, 1e4)
-                    .at(Stage::Geometry)
+                    .at(Invalidation::Geometry)
                     .help("How fast crests run outwards; 0: they stand, or follow keys of the phase"),
                 integer("steps", "Steps a wave", 12)
                     .soft(4, 32)
                     .range(0, 200)
-                    .at(Stage::Geometry)
+                    .at(Invalidation::Geometry)
                     .help("Facets are split until so many follow each wave; 0: as they are")})},
           [](Form& form, const Params& p, const BuildFrom& from) {
             Mesh& mesh = meshOf(form);

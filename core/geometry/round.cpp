@@ -826,22 +826,22 @@ ModifierKind roundModifier() {
                                      .soft(0.0002, 0.1)
                                      .range(1e-6, 1e4)
                                      .log()
-                                     .at(Stage::Geometry)
+                                     .at(Invalidation::Geometry)
                                      .matters()
                                      .help("Of the round; where there is no room for it, less"),
                                  choice("edges", "Edges", {"outer", "inner", "both"})
-                                     .at(Stage::Geometry)
+                                     .at(Invalidation::Geometry)
                                      .matters()
                                      .help("Those that stick out, those that a brush would not reach into, or both"),
                                  number("sharp", "Sharp from", "°", 30)
                                      .soft(1, 90)
                                      .range(0.1, 179)
-                                     .at(Stage::Geometry)
+                                     .at(Invalidation::Geometry)
                                      .help("How much the surface turns at an edge that is made round, at least"),
                                  integer("steps", "Steps", 4)
                                      .soft(1, 12)
                                      .range(1, 64)
-                                     .at(Stage::Geometry)
+                                     .at(Invalidation::Geometry)
                                      .help("Facets from a side to the middle of the round")})},
       [](Form& form, const Params& p, const BuildFrom& from) {
         Mesh mesh = meshOf(form);
@@ -856,8 +856,8 @@ ModifierKind roundModifier() {
           throw badInput(fmt::format("{}.edges: the object has no such edges that turn by {}° or more", p.node().name,
                                      p.number("sharp")));
         Mesh made = rounding.run(from);
-        if (rounding.narrow > 0 && from.troubles)
-          from.troubles->push_back(fmt::format("{}.radius: {} of {} corners have no room for it and are rounded less",
+        if (rounding.narrow > 0 && from.warnings)
+          from.warnings->push_back(fmt::format("{}.radius: {} of {} corners have no room for it and are rounded less",
                                                p.node().name, rounding.narrow, rounding.rounded));
         meshOf(form) = std::move(made);
       },

@@ -33,7 +33,7 @@ struct BuildFrom {
   const Assets& assets;
   const CancelFlag* cancel = nullptr;
   /// Where a modifier that cannot be applied is told, and the form goes on without it; null: it is thrown.
-  std::vector<std::string>* troubles = nullptr;
+  std::vector<std::string>* warnings = nullptr;
   std::vector<NodeId> open = {}; ///< things whose forms are being built: what is made from itself never ends
   /// Throws Cancelled when that was asked for.
   void stopIfCancelled() const;

@@ -69,15 +69,15 @@ ModifierKind shellModifier() {
                                          .soft(0.0005, 0.2)
                                          .range(1e-6, 1e5)
                                          .log()
-                                         .at(Stage::Geometry)
+                                         .at(Invalidation::Geometry)
                                          .matters()
                                          .help("Of the wall"),
                                      choice("side", "Grows", {"inwards", "outwards", "both ways"})
-                                         .at(Stage::Geometry)
+                                         .at(Invalidation::Geometry)
                                          .matters()
                                          .help("To which side of the surface"),
                                      flag("rim", "Open edges closed", true)
-                                         .at(Stage::Geometry)
+                                         .at(Invalidation::Geometry)
                                          .help("The wall goes around the edges of a skin; off: two skins")})},
           [](Form& form, const Params& p, const BuildFrom&) {
             Mesh& mesh = meshOf(form);
@@ -95,18 +95,18 @@ ModifierKind smoothModifier() {
            .label = "Smooth or facet",
            .helpText = "How light runs over the facets, and how even they lie.",
            .params = modifierParams({choice("shading", "Facets", {"smooth", "faceted"})
-                                         .at(Stage::Geometry)
+                                         .at(Invalidation::Geometry)
                                          .matters()
                                          .help("Light runs over the facets, or each stands by itself"),
                                      number("sharp", "Sharp from", "°", 40)
                                          .soft(0, 180)
                                          .range(0, 180)
-                                         .at(Stage::Geometry)
+                                         .at(Invalidation::Geometry)
                                          .help("Edges that turn by more stay sharp"),
                                      integer("even", "Even out", 0)
                                          .soft(0, 50)
                                          .range(0, 1000)
-                                         .at(Stage::Geometry)
+                                         .at(Invalidation::Geometry)
                                          .help("Passes that take bumps off without shrinking the body")})},
           [](Form& form, const Params& p, const BuildFrom&) {
             Mesh& mesh = meshOf(form);

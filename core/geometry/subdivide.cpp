@@ -39,22 +39,22 @@ ModifierKind subdivideModifier() {
            .params = modifierParams({integer("levels", "Levels", 2)
                                          .soft(1, 4)
                                          .range(1, 6)
-                                         .at(Stage::Geometry)
+                                         .at(Invalidation::Geometry)
                                          .matters()
                                          .help("Each makes four facets of one"),
                                      number("crease", "Creases from", "°", 180)
                                          .soft(0, 180)
                                          .range(0, 180)
-                                         .at(Stage::Geometry)
+                                         .at(Invalidation::Geometry)
                                          .matters()
                                          .help("Edges that turn by more are creases; 180: none"),
                                      number("sharpness", "Sharpness", "", 3)
                                          .soft(0, 10)
                                          .range(0, 10)
-                                         .at(Stage::Geometry)
+                                         .at(Invalidation::Geometry)
                                          .help("Of creases: how many levels they stay sharp for; 10: for ever"),
                                      flag("quads", "As quads", true)
-                                         .at(Stage::Geometry)
+                                         .at(Invalidation::Geometry)
                                          .help("Pairs of triangles that make good quads are taken for quads, as the "
                                                "shape was before it was cut into triangles")})},
           [](Form& form, const Params& p, const BuildFrom&) {

@@ -93,30 +93,35 @@ ShapeKind textShape() {
        .label = "Text",
        .helpText = "Letters in relief, upright, to be read from +z; they stand on the origin's height.",
        .params = join(
-           {{text("text", "Text", "Ilumbra").at(Stage::Geometry).matters().help("What it says; \\n begins a new line"),
-             choice("face", "Typeface", {"Manrope bold", "EB Garamond"}).at(Stage::Geometry).help("One that ships"),
-             file("font", "Font file").at(Stage::Geometry).help("Any TrueType or OpenType font instead"),
+           {{text("text", "Text", "Ilumbra")
+                 .at(Invalidation::Geometry)
+                 .matters()
+                 .help("What it says; \\n begins a new line"),
+             choice("face", "Typeface", {"Manrope bold", "EB Garamond"})
+                 .at(Invalidation::Geometry)
+                 .help("One that ships"),
+             file("font", "Font file").at(Invalidation::Geometry).help("Any TrueType or OpenType font instead"),
              sizeParam("letter", "Size", 0.2, "Of the font: from line to line, about"),
              sizeParam("depth", "Depth", 0.04, "From back to front, bevels included"),
              number("bevel", "Bevel", "m", 0.004)
                  .soft(0, 0.02)
                  .range(0, 1e4)
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .matters()
                  .help("Width and height of the slope around the front, and the back if it has one; 0: sharp"),
-             flag("back_bevel", "Bevel behind", false).at(Stage::Geometry).help("A slope around the back too"),
+             flag("back_bevel", "Bevel behind", false).at(Invalidation::Geometry).help("A slope around the back too"),
              number("tracking", "Spacing", "em", 0)
                  .soft(-0.1, 0.5)
                  .range(-1, 10)
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .help("Added between letters, of the size"),
              number("leading", "Lines", "em", 1.15)
                  .soft(0.8, 2)
                  .range(0, 10)
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .help("From line to line, of the size"),
              choice("align", "Aligned", {"centre", "left", "right"})
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .help("Of lines to each other and to the origin")},
             objectParams()})},
       [](const Params& p, const BuildFrom& from) {

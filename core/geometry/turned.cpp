@@ -106,19 +106,20 @@ Kind profilePointKind() {
       .id = "profile.point",
       .label = "Point of a profile",
       .helpText = "A place on the line that is turned about the axis.",
-      .params = {number("radius", "Radius", "m", 0.2)
-                     .soft(0, 1)
-                     .range(0, 1e6)
-                     .at(Stage::Geometry)
-                     .matters()
-                     .help("From the axis"),
-                 number("height", "Height", "m", 0)
-                     .soft(-1, 1)
-                     .range(-1e6, 1e6)
-                     .at(Stage::Geometry)
-                     .matters()
-                     .help("Along the axis"),
-                 flag("sharp", "Sharp", false).at(Stage::Geometry).help("The line turns at once; off: it goes round")}};
+      .params = {
+          number("radius", "Radius", "m", 0.2)
+              .soft(0, 1)
+              .range(0, 1e6)
+              .at(Invalidation::Geometry)
+              .matters()
+              .help("From the axis"),
+          number("height", "Height", "m", 0)
+              .soft(-1, 1)
+              .range(-1e6, 1e6)
+              .at(Invalidation::Geometry)
+              .matters()
+              .help("Along the axis"),
+          flag("sharp", "Sharp", false).at(Invalidation::Geometry).help("The line turns at once; off: it goes round")}};
 }
 
 ShapeKind turnedShape() {
@@ -128,33 +129,33 @@ ShapeKind turnedShape() {
        .helpText = "A profile turned about the upright axis: massive, or with a wall.",
        .params = join(
            {{choice("look", "Profile", {"bulb", "bowl", "bottle", "goblet", "vase", "spindle"})
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .matters()
                  .help("Its line, as long as no points of its own are drawn"),
              number("scale", "Scale", "×", 1)
                  .soft(0.1, 4)
                  .range(1e-4, 1e4)
                  .log()
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .help("Of the line; the wall keeps its thickness"),
              number("wall", "Wall", "m", 0.004)
                  .soft(0, 0.05)
                  .range(0, 1e3)
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .matters()
                  .help("Thickness, inwards from the line; 0: massive, or, with an open end, a skin"),
              choice("ends", "Ends", {"as drawn", "closed", "open above", "open below", "open"})
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .matters()
                  .help("What becomes of ends away from the axis: as drawn, the upper one is open and the lower closed"),
              segmentsParam("segments", "Segments", "Around the axis"),
              integer("steps", "Steps", 12)
                  .soft(2, 48)
                  .range(1, 200)
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .help("Of the line from one smooth point to the next")},
             objectParams()}),
-       .slots = {{"profile", "Profile", {"profile.point"}, Stage::Geometry}}},
+       .slots = {{"profile", "Profile", {"profile.point"}, Invalidation::Geometry}}},
       [](const Params& p, const BuildFrom& from) {
         std::vector<Corner> corners = cornersOf(from.doc, p);
         const std::string& name = p.node().name;

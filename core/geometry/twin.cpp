@@ -10,7 +10,7 @@ ShapeKind twinShape() {
            .helpText = "Shows the form of another object, with all its modifiers, and its material until it has its "
                        "own. What changes there changes here.",
            .params = join({{reference("of", "Twin of", {"object."})
-                                .at(Stage::Geometry)
+                                .at(Invalidation::Geometry)
                                 .matters()
                                 .help("The object whose form it has")},
                            objectParams()})},

@@ -113,79 +113,81 @@ Kind waterWaveKind() {
   return {.id = "water.wave",
           .label = "Wave",
           .helpText = "Straight waves over a sheet of water, along a direction.",
-          .params = {
-              flag("on", "On", true).at(Stage::Geometry).help("Off: as if it were not there"),
-              number("height", "Height", "m", 0.01)
-                  .soft(0, 0.2)
-                  .range(0, 1000)
-                  .at(Stage::Geometry)
-                  .matters()
-                  .help("From the middle to the crest"),
-              number("wavelength", "Wavelength", "m", 0.5)
-                  .soft(0.02, 5)
-                  .range(1e-4, 1e5)
-                  .log()
-                  .at(Stage::Geometry)
-                  .matters()
-                  .help("From crest to crest"),
-              number("direction", "Direction", "°", 0)
-                  .soft(-180, 180)
-                  .at(Stage::Geometry)
-                  .matters()
-                  .help("Towards which it runs: 0 along z, 90 along x"),
-              number("wave_speed", "Speed", "m/s", 0)
-                  .soft(0, 3)
-                  .range(-1000, 1000)
-                  .at(Stage::Geometry)
-                  .help("0: as gravity has it for this wavelength"),
-              number("phase", "Phase", "°", 0).soft(0, 360).at(Stage::Geometry).help("Where in its wave it starts")}};
+          .params = {flag("on", "On", true).at(Invalidation::Geometry).help("Off: as if it were not there"),
+                     number("height", "Height", "m", 0.01)
+                         .soft(0, 0.2)
+                         .range(0, 1000)
+                         .at(Invalidation::Geometry)
+                         .matters()
+                         .help("From the middle to the crest"),
+                     number("wavelength", "Wavelength", "m", 0.5)
+                         .soft(0.02, 5)
+                         .range(1e-4, 1e5)
+                         .log()
+                         .at(Invalidation::Geometry)
+                         .matters()
+                         .help("From crest to crest"),
+                     number("direction", "Direction", "°", 0)
+                         .soft(-180, 180)
+                         .at(Invalidation::Geometry)
+                         .matters()
+                         .help("Towards which it runs: 0 along z, 90 along x"),
+                     number("wave_speed", "Speed", "m/s", 0)
+                         .soft(0, 3)
+                         .range(-1000, 1000)
+                         .at(Invalidation::Geometry)
+                         .help("0: as gravity has it for this wavelength"),
+                     number("phase", "Phase", "°", 0)
+                         .soft(0, 360)
+                         .at(Invalidation::Geometry)
+                         .help("Where in its wave it starts")}};
 }
 
 Kind waterRingKind() {
   return {.id = "water.ring",
           .label = "Rings",
           .helpText = "Rings that run outwards over a sheet of water, from a point.",
-          .params = {flag("on", "On", true).at(Stage::Geometry).help("Off: as if it were not there"),
+          .params = {flag("on", "On", true).at(Invalidation::Geometry).help("Off: as if it were not there"),
                      vector("centre", "Centre", "m", {0, 0, 0})
                          .soft(-2, 2)
-                         .at(Stage::Geometry)
+                         .at(Invalidation::Geometry)
                          .matters()
                          .help("Where they start, in the water's own space"),
                      number("height", "Height", "m", 0.005)
                          .soft(0, 0.1)
                          .range(0, 1000)
-                         .at(Stage::Geometry)
+                         .at(Invalidation::Geometry)
                          .matters()
                          .help("From the middle to the crest, at the centre"),
                      number("wavelength", "Wavelength", "m", 0.12)
                          .soft(0.01, 2)
                          .range(1e-4, 1e5)
                          .log()
-                         .at(Stage::Geometry)
+                         .at(Invalidation::Geometry)
                          .matters()
                          .help("From ring to ring"),
                      number("fade", "Fade", "m", 0.5)
                          .soft(0, 5)
                          .range(0, 1e6)
-                         .at(Stage::Geometry)
+                         .at(Invalidation::Geometry)
                          .help("Distance at which they have come down to a third; 0: they do not"),
                      flag("drops", "From a drop", false)
-                         .at(Stage::Geometry)
+                         .at(Invalidation::Geometry)
                          .help("On: the first ring starts at the frame below; off: they run for ever"),
                      number("begins", "Begins at", "frames", 1)
                          .soft(1, 240)
                          .range(-1e6, 1e6)
                          .fixed()
-                         .at(Stage::Geometry)
+                         .at(Invalidation::Geometry)
                          .help("The frame at which the drop falls"),
                      number("wave_speed", "Speed", "m/s", 0)
                          .soft(0, 3)
                          .range(-1000, 1000)
-                         .at(Stage::Geometry)
+                         .at(Invalidation::Geometry)
                          .help("0: as gravity has it for this wavelength"),
                      number("phase", "Phase", "°", 0)
                          .soft(0, 360)
-                         .at(Stage::Geometry)
+                         .at(Invalidation::Geometry)
                          .help("Where in its wave the centre stands")}};
 }
 
@@ -199,28 +201,28 @@ ShapeKind waterShape() {
              number("depth", "Depth", "m", 0.3)
                  .soft(0, 2)
                  .range(0, 1e5)
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .help("Below the calm surface, which lies at y = 0; 0: a sheet without inside"),
              choice("state", "State", {"ripples", "light air", "breeze", "calm"})
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .matters()
                  .help("What the wind makes of it, as long as it has no waves of its own"),
              number("wind", "Wind", "°", 30)
                  .soft(-180, 180)
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .help("Towards which the state's waves run: 0 along z, 90 along x"),
              number("choppiness", "Choppiness", "", 0.6)
                  .range(0, 1)
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .help("Crests become narrow and troughs wide; 1: as sharp as the waves can be"),
-             flag("runs", "Runs", true).at(Stage::Geometry).help("Off: it stands still as at its first frame"),
+             flag("runs", "Runs", true).at(Invalidation::Geometry).help("Off: it stands still as at its first frame"),
              integer("resolution", "Resolution", 0)
                  .soft(0, 1000)
                  .range(0, 4000)
-                 .at(Stage::Geometry)
+                 .at(Invalidation::Geometry)
                  .help("Facets along the longer side; 0: so many that each wave has twelve")},
             objectParams()}),
-       .slots = {{"waves", "Waves", {"water."}, Stage::Geometry}}},
+       .slots = {{"waves", "Waves", {"water."}, Invalidation::Geometry}}},
       [](const Params& p, const BuildFrom& from) {
         const float w = p.real("width"), l = p.real("length"), depth = p.real("depth"), choppy = p.real("choppiness");
         const auto seconds = float(p.flag("runs") ? (p.frame() - 1) / settingsOf(from.doc).number("rate") : 0);

@@ -1,6 +1,6 @@
 #include "core/image/resample.h"
 
-#include "core/lens/stages/glow.h"
+#include "core/image/gaussians.h"
 
 #include <algorithm>
 
@@ -17,7 +17,7 @@ Edge edgeOf(const std::string& name) {
 
 Picture blurred(const Picture& in, float sigma, const Tasks& tasks) {
   if (sigma < 0.02f) return in;
-  GlowKernel kernel;
+  GaussianSum kernel;
   kernel.lobes.push_back({1, sigma});
   return convolve(in, kernel, tasks);
 }

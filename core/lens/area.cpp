@@ -26,18 +26,25 @@ struct Outline {
 };
 
 std::vector<ParamDef> outlineParams() {
-  return join(
-      {anchorParams("centre", "Centre", ""),
-       {number("width", "Width", "%", 0.5).soft(0, 2).range(0, 100).at(Stage::Lens).help("Of the frame's height"),
-        number("height", "Height", "%", 0.5).soft(0, 2).range(0, 100).at(Stage::Lens).help("Of the frame's height"),
-        number("turn", "Turn", "°", 0).soft(-180, 180).at(Stage::Lens).help("Clockwise, in the picture"),
-        number("soft", "Softness", "%", 0.25)
-            .soft(0, 1)
-            .range(0, 2)
-            .at(Stage::Lens)
-            .help("Width of its edge, by its half size; an edge is never harder than a pixel"),
-        flag("cuts", "Acts outside of it", false).at(Stage::Lens).help("Off: the stage acts inside")},
-       aimParams("")});
+  return join({anchorParams("centre", "Centre", ""),
+               {number("width", "Width", "%", 0.5)
+                    .soft(0, 2)
+                    .range(0, 100)
+                    .at(Invalidation::Lens)
+                    .help("Of the frame's height"),
+                number("height", "Height", "%", 0.5)
+                    .soft(0, 2)
+                    .range(0, 100)
+                    .at(Invalidation::Lens)
+                    .help("Of the frame's height"),
+                number("turn", "Turn", "°", 0).soft(-180, 180).at(Invalidation::Lens).help("Clockwise, in the picture"),
+                number("soft", "Softness", "%", 0.25)
+                    .soft(0, 1)
+                    .range(0, 2)
+                    .at(Invalidation::Lens)
+                    .help("Width of its edge, by its half size; an edge is never harder than a pixel"),
+                flag("cuts", "Acts outside of it", false).at(Invalidation::Lens).help("Off: the stage acts inside")},
+               followParams("")});
 }
 
 float coverage(const Kind& kind, const Params& p, const LensContext& c, std::vector<float>& out) {
@@ -69,21 +76,21 @@ std::vector<Kind> allAreas() {
            .label = "Ellipse",
            .helpText = "A round shape in the picture: a lens stage acts inside of it.",
            .params = outlineParams(),
-           .existence = Stage::Lens},
+           .existence = Invalidation::Lens},
           {.id = "area.rectangle",
            .label = "Rectangle",
            .helpText = "A rectangle in the picture: a lens stage acts inside of it.",
            .params = outlineParams(),
-           .existence = Stage::Lens},
+           .existence = Invalidation::Lens},
           {.id = "area.gradient",
            .label = "Gradient",
            .helpText = "From nothing at one place to all at another, across the whole picture.",
            .params = join({anchorParams("centre", "From", ""),
                            anchorParams("end", "To", "", 0.5, 0.9),
                            {flag("cuts", "The other way round", false)
-                                .at(Stage::Lens)
+                                .at(Invalidation::Lens)
                                 .help("The stage acts before its start instead of beyond its end")}}),
-           .existence = Stage::Lens}};
+           .existence = Invalidation::Lens}};
 }
 
 std::vector<float> areaMask(const Document& doc, const Node& stage, const LensContext& context) {

@@ -11,21 +11,22 @@ std::vector<Kind> curvePointKinds() {
                 .label = label,
                 .helpText = help,
                 .params = {std::move(at), std::move(value)},
-                .existence = Stage::Lens};
+                .existence = Invalidation::Lens};
   };
   const auto distance = [] {
-    return number("at", "Distance", "%", 0).range(0, 1).at(Stage::Lens).help("From the line, of the reach");
+    return number("at", "Distance", "%", 0).range(0, 1).at(Invalidation::Lens).help("From the line, of the reach");
   };
   const auto stops = [](const char* name, const char* label, const char* help) {
-    return number(name, label, "stops", 0).soft(-8, 4).range(-40, 40).at(Stage::Lens).help(help);
+    return number(name, label, "stops", 0).soft(-8, 4).range(-40, 40).at(Invalidation::Lens).help(help);
   };
   return {kind("curve.thinning", "Point of thinning", "A point that the curve of a copy's opacity runs through.",
-               distance(), number("value", "Opacity", "%", 1).range(0, 1).at(Stage::Lens).help("Of the copy there")),
+               distance(),
+               number("value", "Opacity", "%", 1).range(0, 1).at(Invalidation::Lens).help("Of the copy there")),
           kind("curve.lean", "Point of lean", "A point that the curve of a copy's lean runs through.", distance(),
                number("value", "Lean", "%", 0)
                    .soft(-0.5, 0.5)
                    .range(-10, 10)
-                   .at(Stage::Lens)
+                   .at(Invalidation::Lens)
                    .help("Along the line, by the frame's height")),
           kind("curve.tone", "Point of tone",
                "A point that a tone curve runs through: -2 becoming -1 makes what lies two stops below white one stop "

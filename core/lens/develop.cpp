@@ -11,26 +11,27 @@
 
 namespace ilumbra {
 
-std::vector<Picture> lightBeside(const Scene& scene, const Film& film, const std::vector<Color>& amounts,
+std::vector<Picture> lightBeside(const Scene& scene, const Film& film, const std::vector<Color>& groupScales,
                                  const Tasks& tasks) {
   std::vector<Picture> beside;
   if (const Film* around = film.surround())
     for (int cell = 0; cell < scene.table.cells(); ++cell)
-      beside.push_back(collectLayers(*around, 1u << cell, amounts, 1, tasks));
+      beside.push_back(collectLayers(*around, 1u << cell, groupScales, 1, tasks));
   return beside;
 }
 
-SceneLight sceneLight(const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks,
+SceneLight sceneLight(const Scene& scene, const Film& film, const std::vector<Color>& groupScales, const Tasks& tasks,
                       const Denoiser* denoiser, const CancelFlag* cancel) {
   SceneLight light;
-  for (int l = 0; l < scene.table.size(); ++l) light.layers.push_back(collectLayers(film, 1u << l, amounts, 1, tasks));
+  for (int l = 0; l < scene.table.size(); ++l)
+    light.layers.push_back(collectLayers(film, 1u << l, groupScales, 1, tasks));
   if (denoiser) {
     std::vector<const Picture*> all;
     for (const Picture& p : light.layers) all.push_back(&p);
     light.layers = denoiser->apply(all, tasks, cancel);
     light.covers = cleanCoverage(film, *denoiser, tasks, cancel);
   }
-  light.beside = lightBeside(scene, film, amounts, tasks);
+  light.beside = lightBeside(scene, film, groupScales, tasks);
   if (scene.plates) {
     PlateLayers plates = plateLayers(*scene.plates, film, light.covers.alpha, tasks);
     light.keep = std::move(plates.keep);
@@ -81,7 +82,7 @@ LensContext contextOf(const Document& doc, double frame, const Scene& scene, int
   c.bounds = [&doc, &scene](NodeId thing) {
     Box3f box;
     const std::set<NodeId> all = heldBy(doc, thing);
-    for (const Instance& i : scene.instances)
+    for (const InstancedObject& i : scene.objects)
       if (scene.things[i.thing].among(all)) box.extendBy(i.bounds);
     return box;
   };
@@ -238,18 +239,19 @@ LensLight filmLight(const Scene& scene, const Film& film, const SceneLight& ligh
 }
 
 LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film,
-                   const std::vector<Color>& amounts, const Tasks& all, const LensOptions& options) {
+                   const std::vector<Color>& groupScales, const Tasks& all, const LensOptions& options) {
   const Tasks tasks = all.stoppedBy(options.cancel);
-  if (scene.plates) return develop(doc, frame, scene, film, sceneLight(scene, film, amounts, tasks), tasks, options);
+  if (scene.plates)
+    return develop(doc, frame, scene, film, sceneLight(scene, film, groupScales, tasks), tasks, options);
   const float exposure = exposureFactor(doc, frame);
   std::vector<Picture> cells;
-  if (!options.on) return {collect(film, 0, amounts, exposure, tasks), {}};
+  if (!options.on) return {collect(film, 0, groupScales, exposure, tasks), {}};
   const int margin = marginOf(doc, frame, film, options);
   for (int l = 0; l < scene.table.cells(); ++l) {
-    cells.push_back(collectLayers(film, 1u << l, amounts, exposure, tasks));
+    cells.push_back(collectLayers(film, 1u << l, groupScales, exposure, tasks));
     if (margin > 0)
       cells.back() =
-          surrounded(film, cells.back(), collectLayers(*film.surround(), 1u << l, amounts, exposure, tasks), tasks);
+          surrounded(film, cells.back(), collectLayers(*film.surround(), 1u << l, groupScales, exposure, tasks), tasks);
   }
   return applyLens(contextOf(doc, frame, scene, film.width(), film.height(), margin, tasks, options),
                    lightOf(scene, film, margin, std::move(cells), {}, tasks), options);
@@ -270,13 +272,13 @@ LensResult developPlates(const Document& doc, double frame, const Scene& scene, 
                    platesStacked(scene, tasks), options);
 }
 
-SmallLens::SmallLens(const Scene& scene, const Film& film, const std::vector<Color>& amounts, float exposure, int width,
-                     const Tasks& tasks)
+SmallLens::SmallLens(const Scene& scene, const Film& film, const std::vector<Color>& groupScales, float exposure,
+                     int width, const Tasks& tasks)
     : m_scene(scene), m_tasks(tasks) {
   // Plates alone have no film.
   const bool bare = scene.bare();
   LensLight full = bare ? platesStacked(scene, tasks)
-                        : filmLight(scene, film, sceneLight(scene, film, amounts, tasks), exposure, tasks);
+                        : filmLight(scene, film, sceneLight(scene, film, groupScales, tasks), exposure, tasks);
   const int wide = full.layers.front().light.width, high = full.layers.front().light.height,
             margin = bare ? 0 : (wide - film.width()) / 2, w = wide - 2 * margin, h = high - 2 * margin;
   m_width = std::clamp(width, 1, std::max(1, w));
@@ -323,7 +325,7 @@ LensResult SmallLens::develop(const Document& doc, double frame, const LensOptio
 }
 
 std::optional<double> fittingAmount(const Document& doc, NodeId stage, double frame, const Scene& scene,
-                                    const Film& film, const std::vector<Color>& amounts, const Tasks& tasks,
+                                    const Film& film, const std::vector<Color>& groupScales, const Tasks& tasks,
                                     const LensOptions& options) {
   const Node* n = doc.find(stage);
   if (!n || stageOf(*n).level <= 0) return {};
@@ -333,8 +335,9 @@ std::optional<double> fittingAmount(const Document& doc, NodeId stage, double fr
   LensOptions until = options;
   until.until = stage;
   until.works = true;
-  const LensResult r = SmallLens(scene, film, amounts, exposureFactor(doc, frame), std::min(scene.width, 320), tasks)
-                           .develop(setValue(doc, stage, "amount", Constant(d.hardMax)), frame, until);
+  const LensResult r =
+      SmallLens(scene, film, groupScales, exposureFactor(doc, frame), std::min(scene.width, 320), tasks)
+          .develop(setValue(doc, stage, "amount", Constant(d.hardMax)), frame, until);
   for (const StageResult& s : r.stages) {
     if (s.stage != stage || s.work.spread.rgb.empty()) continue;
     std::vector<float> all;
@@ -353,13 +356,13 @@ std::optional<double> fittingAmount(const Document& doc, NodeId stage, double fr
 }
 
 std::vector<Picture> lightShares(const Document& doc, double frame, const Scene& scene, const Film& film,
-                                 const std::vector<Color>& amounts, const std::vector<int>& groups, const Tasks& tasks,
-                                 const LensOptions& options) {
+                                 const std::vector<Color>& groupScales, const std::vector<int>& groups,
+                                 const Tasks& tasks, const LensOptions& options) {
   const float exposure = exposureFactor(doc, frame);
   const int margin = marginOf(doc, frame, film, options);
   LensLight light = lightOf(scene, film, margin, std::vector<Picture>(size_t(scene.table.cells())), {}, tasks);
   light.layers.clear();
-  std::vector<Color> rest = amounts;
+  std::vector<Color> rest = groupScales;
   for (const int g : groups) rest[size_t(g)] = Color(0.0f);
   const auto layersOf = [&](const std::vector<Color>& chosen, int tag) {
     for (int cell = 0; cell < scene.table.cells(); ++cell) {
@@ -371,8 +374,8 @@ std::vector<Picture> lightShares(const Document& doc, double frame, const Scene&
   };
   layersOf(rest, -1);
   for (const int g : groups) {
-    std::vector<Color> one(amounts.size(), Color(0.0f));
-    one[size_t(g)] = amounts[size_t(g)];
+    std::vector<Color> one(groupScales.size(), Color(0.0f));
+    one[size_t(g)] = groupScales[size_t(g)];
     layersOf(one, g);
   }
   LensResult r = applyLens(contextOf(doc, frame, scene, film.width(), film.height(), margin, tasks, options),

@@ -18,14 +18,19 @@ float keyShare(float y, float key, float knee) {
 
 std::vector<ParamDef> keyParams(bool on) {
   return {
-      flag("keyed", "Key", on).at(Stage::Lens).in("Key").help("On: only what is brighter than the key counts"),
+      flag("keyed", "Key", on).at(Invalidation::Lens).in("Key").help("On: only what is brighter than the key counts"),
       number("key", "Key at", "stops", 0)
           .soft(-6, 10)
           .range(-40, 40)
-          .at(Stage::Lens)
+          .at(Invalidation::Lens)
           .in("Key")
           .help("Above or below white"),
-      number("knee", "Knee", "%", 0.5).soft(0, 1).range(0, 1).at(Stage::Lens).in("Key").help("Softness of the key")};
+      number("knee", "Knee", "%", 0.5)
+          .soft(0, 1)
+          .range(0, 1)
+          .at(Invalidation::Lens)
+          .in("Key")
+          .help("Softness of the key")};
 }
 
 std::vector<float> keyShares(const Params& p, const Picture& source, const Tasks& tasks) {

@@ -109,19 +109,19 @@ struct SceneLight {
   bool empty() const { return layers.empty(); }
 };
 /// `denoiser`: of the film, where the layers are to be denoised. Throws Cancelled.
-SceneLight sceneLight(const Scene& scene, const Film& film, const std::vector<Color>& amounts, const Tasks& tasks,
+SceneLight sceneLight(const Scene& scene, const Film& film, const std::vector<Color>& groupScales, const Tasks& tasks,
                       const Denoiser* denoiser = nullptr, const CancelFlag* cancel = nullptr);
 /// All that the stack works on, exposed, in the widest pictures that it has: over the frame by Film::coarse × margin()
 /// on every side. It must not outlive the film and the scene.
 LensLight filmLight(const Scene& scene, const Film& film, const SceneLight& light, float exposure, const Tasks& tasks);
 /// SceneLight::beside for these amounts.
-std::vector<Picture> lightBeside(const Scene& scene, const Film& film, const std::vector<Color>& amounts,
+std::vector<Picture> lightBeside(const Scene& scene, const Film& film, const std::vector<Color>& groupScales,
                                  const Tasks& tasks);
 /// Of such layers the light of a query, unexposed, without plates.
 Picture queryLight(const Scene& scene, const SceneLight& light, const LayerQuery& query);
 /// The film through mix, exposure and lens: what the camera's film records, scene-linear.
 LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film,
-                   const std::vector<Color>& amounts, const Tasks& tasks, const LensOptions& options = {});
+                   const std::vector<Color>& groupScales, const Tasks& tasks, const LensOptions& options = {});
 /// As above, from light that was taken from this film.
 LensResult develop(const Document& doc, double frame, const Scene& scene, const Film& film, const SceneLight& light,
                    const Tasks& tasks, const LensOptions& options = {});
@@ -131,7 +131,7 @@ LensResult developPlates(const Document& doc, double frame, const Scene& scene, 
 /// The film's light made smaller, so wide or narrower, to try the lens on it: many looks in the time of one picture.
 class SmallLens {
  public:
-  SmallLens(const Scene& scene, const Film& film, const std::vector<Color>& amounts, float exposure, int width,
+  SmallLens(const Scene& scene, const Film& film, const std::vector<Color>& groupScales, float exposure, int width,
             const Tasks& tasks);
   /// Through the stack of another document with the same sources.
   LensResult develop(const Document& doc, double frame, const LensOptions& options = {}) const;
@@ -147,11 +147,11 @@ class SmallLens {
 /// the frame apart), in this light; none: its kind leaves the amount alone, it adds nothing whatever the amount, or it
 /// does well as it stands. Throws Cancelled.
 std::optional<double> fittingAmount(const Document& doc, NodeId stage, double frame, const Scene& scene,
-                                    const Film& film, const std::vector<Color>& amounts, const Tasks& tasks,
+                                    const Film& film, const std::vector<Color>& groupScales, const Tasks& tasks,
                                     const LensOptions& options = {});
 /// Light groups' exact shares of the developed picture, by group; what plates add is in none of them.
 std::vector<Picture> lightShares(const Document& doc, double frame, const Scene& scene, const Film& film,
-                                 const std::vector<Color>& amounts, const std::vector<int>& groups, const Tasks& tasks,
-                                 const LensOptions& options = {});
+                                 const std::vector<Color>& groupScales, const std::vector<int>& groups,
+                                 const Tasks& tasks, const LensOptions& options = {});
 
 } // namespace ilumbra

@@ -33,120 +33,120 @@ std::vector<ParamDef> stageParams(double amount, double most) {
   std::vector<std::string> surfaces = {"object.", "material.", "air.", "light.", "plate.", "layer."},
                            sources = stageSources();
   for (std::vector<std::string>* list : {&surfaces, &sources}) list->push_back("lens.mirror_copy");
-  return {flag("on", "On", true).at(Stage::Lens).help("Off: the light passes as it is"),
+  return {flag("on", "On", true).at(Invalidation::Lens).help("Off: the light passes as it is"),
           number("amount", "Amount", "%", amount)
               .soft(0, std::max(1.0, std::min(most, 2.0)))
               .range(0, most)
-              .at(Stage::Lens)
+              .at(Invalidation::Lens)
               .matters()
               .help("How much of it; 0: the light passes as it is"),
-          choice("blend", "Blend", lensBlendNames()).at(Stage::Lens).help("How its light lies over the picture"),
+          choice("blend", "Blend", lensBlendNames()).at(Invalidation::Lens).help("How its light lies over the picture"),
           references("sources", "Sources", sources)
-              .at(Stage::Shading)
+              .at(Invalidation::Shading)
               .in("Sources")
               .help("What it takes its light from; an effect stands for its From, a mirror copy for the copy alone; "
                     "none: all light"),
           flag("direct", "Seen directly", true)
-              .at(Stage::Shading)
+              .at(Invalidation::Shading)
               .in("Sources")
               .help("The sources as the camera sees them straight"),
           flag("mirrored", "Seen in mirrors", true)
-              .at(Stage::Shading)
+              .at(Invalidation::Shading)
               .in("Sources")
               .help("The sources as mirrors show them"),
           flag("through", "Seen through clear things", true)
-              .at(Stage::Shading)
+              .at(Invalidation::Shading)
               .in("Sources")
               .help("The sources as seen behind glass"),
           references("seen_in", "Only seen in", {"object."})
-              .at(Stage::Shading)
+              .at(Invalidation::Shading)
               .in("Sources")
               .help("Only as these mirrors or clear things show them; none: wherever they are seen"),
           references("acts_on", "Acts on", surfaces)
-              .at(Stage::Shading)
+              .at(Invalidation::Shading)
               .in("Where it acts")
               .help("Only where these are seen, or a mirror copy has put its copy; none: everywhere"),
           flag("acts_direct", "Seen directly", true)
-              .at(Stage::Shading)
+              .at(Invalidation::Shading)
               .in("Where it acts")
               .help("Where they are seen straight"),
           flag("acts_mirrored", "Seen in mirrors", true)
-              .at(Stage::Shading)
+              .at(Invalidation::Shading)
               .in("Where it acts")
               .help("Where mirrors show them"),
           flag("acts_through", "Seen through clear things", true)
-              .at(Stage::Shading)
+              .at(Invalidation::Shading)
               .in("Where it acts")
               .help("Where they are seen behind glass"),
           references("acts_in", "Only seen in", {"object."})
-              .at(Stage::Shading)
+              .at(Invalidation::Shading)
               .in("Where it acts")
               .help("Only as these mirrors or clear things show them"),
           flag("acts_elsewhere", "Everywhere else", false)
-              .at(Stage::Lens)
+              .at(Invalidation::Lens)
               .in("Where it acts")
               .help("On: where it would not act otherwise, and nowhere else"),
           number("acts_share", "Mask", "%", 1)
               .soft(0, 1)
               .range(0, 1)
               .patterned()
-              .at(Stage::Lens)
+              .at(Invalidation::Lens)
               .in("Where it acts")
               .help("How much it acts; a pattern is laid over the picture"),
           choice("over_alpha", "Over alpha", {"widens", "leaves", "apart"})
-              .at(Stage::Lens)
+              .at(Invalidation::Lens)
               .in("Output")
               .help("Its light widens alpha, leaves it as it is, or goes out as a layer of its own")};
 }
 
-std::vector<ChildSlot> stageSlots() { return {{"areas", "Areas", {"area."}, Stage::Lens}}; }
+std::vector<ChildSlot> stageSlots() { return {{"areas", "Areas", {"area."}, Invalidation::Lens}}; }
 
 std::vector<ParamDef> anchorParams(const std::string& prefix, const std::string& label, const std::string& heading,
                                    double x, double y) {
   return {choice(prefix + "_by", label, {"frame", "thing", "place"})
-              .at(Stage::Lens)
+              .at(Invalidation::Lens)
               .in(heading)
               .help("At a place of the frame, on a thing that it follows, or at a place of the scene; hidden there, it "
                     "fades"),
           reference(prefix + "_at", "Follows", {"light.", "object.", "source."})
-              .at(Stage::Lens)
+              .at(Invalidation::Lens)
               .in(heading)
               .when(prefix + "_by", "thing")
               .help("A light or an object that it follows as the camera and it move"),
           vector(prefix + "_place", "Place", "m", {0, 0, 0})
               .soft(-5, 5)
-              .at(Stage::Lens)
+              .at(Invalidation::Lens)
               .in(heading)
               .when(prefix + "_by", "place")
               .help("In the scene"),
           number(prefix + "_x", label + " across", "%", x)
               .soft(0, 1)
               .range(-1000, 1000)
-              .at(Stage::Lens)
+              .at(Invalidation::Lens)
               .in(heading)
               .help("From the frame's left edge; of what it follows, 50 % is on it"),
           number(prefix + "_y", label + " down", "%", y)
               .soft(0, 1)
               .range(-1000, 1000)
-              .at(Stage::Lens)
+              .at(Invalidation::Lens)
               .in(heading)
               .help("From the frame's top edge; of what it follows, 50 % is on it")};
 }
 
-std::vector<ParamDef> aimParams(const std::string& heading, const std::string& param, const std::string& value) {
+std::vector<ParamDef> followParams(const std::string& heading, const std::string& param, const std::string& value) {
   return {choice("aim_by", "Angle from", {"level", "thing", "place"})
               .when(param, value)
-              .at(Stage::Lens)
+              .at(Invalidation::Lens)
               .in(heading)
               .help("It counts from the level, or from the way to a thing or a place of the scene, and turns with it"),
           reference("aim_at", "Leads to", {"light.", "object.", "source."})
-              .at(Stage::Lens)
+              .at(Invalidation::Lens)
               .in(heading)
               .when("aim_by", "thing")
               .help("A light or an object that the direction follows"),
           vector("aim_place", "Leads to the place", "m", {0, 0, 0})
               .soft(-5, 5)
-              .at(Stage::Lens)
+              .at(Invalidation::Lens)
               .in(heading)
               .when("aim_by", "place")
               .help("In the scene")};

@@ -122,8 +122,8 @@ Anchor anchorAt(const Params& params, const std::string& prefix, const LensConte
 
 /// Parameters of a direction that can follow: its angle counts from the level, or from the way that leads to a thing or
 /// a place of the set. With `param`: only while that one of the kind stands at `value`.
-std::vector<ParamDef> aimParams(const std::string& heading, const std::string& param = {},
-                                const std::string& value = {});
+std::vector<ParamDef> followParams(const std::string& heading, const std::string& param = {},
+                                   const std::string& value = {});
 /// By how many degrees, counter-clockwise, such a way is turned from the level, as it leads on from a place of the
 /// pictures.
 float aimOf(const Params& params, const LensContext& context, const V2f& from);

@@ -38,7 +38,7 @@ class FlatLight : public Light {
     if (!m_both) m_lit.plane(-m_normal, m_centre, false);
   }
   const Convex* lit() const override { return m_lit.everywhere() ? nullptr : &m_lit; }
-  float density(const V3f&, const V3f& direction, float distance, const V3f&) const override {
+  float pdf(const V3f&, const V3f& direction, float distance, const V3f&) const override {
     const float c = -dot(direction, m_normal);
     if (c == 0 || (c < 0 && !m_both)) return 0;
     return distance * distance / (std::abs(c) * m_area);
@@ -65,9 +65,9 @@ class FlatLight : public Light {
     if (d2 <= 0 || m_area <= 0) return false;
     s.distance = std::sqrt(d2);
     s.direction = to * (1 / s.distance);
-    s.density = FlatLight::density(from, s.direction, s.distance, m_normal);
+    s.pdf = FlatLight::pdf(from, s.direction, s.distance, m_normal);
     s.radiance = radiance(s.direction, m_normal);
-    return s.density > 0 && !isBlack(s.radiance);
+    return s.pdf > 0 && !isBlack(s.radiance);
   }
   Honeycomb m_comb;
   V3f m_centre, m_x, m_y, m_normal;
@@ -99,12 +99,12 @@ class RectangleLight : public FlatLight {
     const V3f p = r.sample(u);
     s.distance = length(p);
     s.direction = p * (1 / s.distance);
-    s.density = 1 / r.solid;
+    s.pdf = 1 / r.solid;
     s.radiance = radiance(s.direction, m_normal);
     return s.distance > 0 && !isBlack(s.radiance);
   }
-  float density(const V3f& from, const V3f& direction, float distance, const V3f& normal) const override {
-    if (!large(from)) return FlatLight::density(from, direction, distance, normal);
+  float pdf(const V3f& from, const V3f& direction, float distance, const V3f& normal) const override {
+    if (!large(from)) return FlatLight::pdf(from, direction, distance, normal);
     const float c = -dot(direction, m_normal);
     if (c == 0 || (c < 0 && !m_both)) return 0;
     const Seen r(*this, from);
@@ -239,11 +239,11 @@ class TubeLight : public Light {
     s.direction = to * (1 / s.distance);
     const float c = -dot(s.direction, n);
     if (c <= 1e-6f) return false;
-    s.density = d2 / (c * (v.side + v.cap));
+    s.pdf = d2 / (c * (v.side + v.cap));
     s.radiance = Color(m_luminance);
     return true;
   }
-  float density(const V3f& from, const V3f& direction, float distance, const V3f& normal) const override {
+  float pdf(const V3f& from, const V3f& direction, float distance, const V3f& normal) const override {
     const View v = view(from);
     const float c = -dot(direction, normal);
     if (c <= 1e-6f || v.side + v.cap <= 0) return 0;
@@ -293,7 +293,7 @@ LightKind areaLight() {
        .params = join(
            {lightParams("Power", "lm", 2000, 50000),
             {choice("form", "Form", {"rectangle", "disc", "tube", "ball"})
-                 .at(Stage::Placement)
+                 .at(Invalidation::Placement)
                  .matters()
                  .in("Placement")
                  .help("A panel or a disc shines to the side it faces, a tube and a ball all around"),
@@ -301,7 +301,7 @@ LightKind areaLight() {
                  .soft(0.01, 5)
                  .range(1e-6, 1e6)
                  .log()
-                 .at(Stage::Placement)
+                 .at(Invalidation::Placement)
                  .matters()
                  .in("Placement")
                  .help("Of the panel or the disc; of a tube its length, of a ball its diameter"),
@@ -309,24 +309,24 @@ LightKind areaLight() {
                  .soft(0.01, 5)
                  .range(1e-6, 1e6)
                  .log()
-                 .at(Stage::Placement)
+                 .at(Invalidation::Placement)
                  .matters()
                  .in("Placement")
                  .help("Of the panel or the disc; of a tube its thickness"),
              number("spread", "Spread", "°", 90)
                  .soft(5, 90)
                  .range(1, 90)
-                 .at(Stage::Placement)
+                 .at(Invalidation::Placement)
                  .in("Placement")
                  .help(
                      "How far from straight ahead a panel or disc still shines, as through a honeycomb; 90° has none"),
              flag("both_sides", "Both sides shine", false)
-                 .at(Stage::Placement)
+                 .at(Invalidation::Placement)
                  .in("Placement")
                  .help("Off: the back of a panel or disc is dark"),
              rangeParam()},
             aimParams({0, 2, 0}, {0, 0, 0})}),
-       .existence = Stage::Placement},
+       .existence = Invalidation::Placement},
       [](const Params& p, const M44f& world, const Assets&) -> std::unique_ptr<Light> {
         const M44f place = aimMatrix(p) * world;
         const std::string form = p.text("form");

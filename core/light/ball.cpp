@@ -24,14 +24,14 @@ bool BallLight::sample(const V3f& from, const V2f& u, LightSample& s) const {
     s.distance = std::sqrt(d2);
     s.direction = to * (1 / s.distance);
     s.radiance = intensity(-s.direction) * (1 / d2);
-    s.density = std::numeric_limits<float>::infinity();
+    s.pdf = std::numeric_limits<float>::infinity();
     return !isBlack(s.radiance);
   }
   if (d2 <= m_radius * m_radius * 1.0001f) return false; // inside its own body
   const float d = std::sqrt(d2), one = oneMinusCos(d2);
   const V3f local = sampleCone(u, one);
   s.direction = Frame(to * (1 / d)).toWorld(local);
-  s.density = 1 / (2 * pi * one);
+  s.pdf = 1 / (2 * pi * one);
   s.radiance = radiance(s.direction, s.direction);
   // Nearest meeting of the ray with the sphere.
   const float along = d * local.z, off2 = d2 * std::max(0.0f, 1 - local.z * local.z);
@@ -39,7 +39,7 @@ bool BallLight::sample(const V3f& from, const V2f& u, LightSample& s) const {
   return !isBlack(s.radiance);
 }
 
-float BallLight::density(const V3f& from, const V3f&, float, const V3f&) const {
+float BallLight::pdf(const V3f& from, const V3f&, float, const V3f&) const {
   const V3f to = m_centre - from;
   const float d2 = dot(to, to);
   if (m_radius <= 0 || d2 <= m_radius * m_radius * 1.0001f) return 0;

@@ -31,11 +31,11 @@ class Daylight : public SkyMap {
       return false;
     }
     s.radiance = all(s.direction);
-    s.density = density(from, s.direction, s.distance, s.direction);
-    return s.density > 0 && !isBlack(s.radiance);
+    s.pdf = pdf(from, s.direction, s.distance, s.direction);
+    return s.pdf > 0 && !isBlack(s.radiance);
   }
-  float density(const V3f& from, const V3f& d, float distance, const V3f& n) const override {
-    return (inDisc(d) ? m_share * m_sun.density() : 0) + (1 - m_share) * SkyMap::density(from, d, distance, n);
+  float pdf(const V3f& from, const V3f& d, float distance, const V3f& n) const override {
+    return (inDisc(d) ? m_share * m_sun.pdf() : 0) + (1 - m_share) * SkyMap::pdf(from, d, distance, n);
   }
   Color radiance(const V3f& d, const V3f&) const override { return all(d); }
   float illuminance() const override { return m_level; }
@@ -59,51 +59,52 @@ class Daylight : public SkyMap {
 } // namespace
 
 LightKind daylight() {
-  return {
-      {.id = "light.daylight",
-       .label = "Sun and sky",
-       .helpText =
-           "Real daylight: the sun through clear or hazy air, the sky that it makes, and the ground it falls on.",
-       .params = join(
-           {lightParams("Strength", "%", 1, 4),
-            {number("height", "Sun height", "°", 35)
-                 .soft(-6, 90)
-                 .range(-18, 90)
-                 .at(Stage::Shading)
-                 .matters()
-                 .in("Sky")
-                 .help("Above the horizon; below it is dusk"),
-             number("bearing", "Sun bearing", "°", 30)
-                 .soft(-180, 180)
-                 .at(Stage::Shading)
-                 .matters()
-                 .in("Sky")
-                 .help("Around the vertical: 0 shines from behind the scene, towards +z"),
-             number("turbidity", "Turbidity", "", 2.5)
-                 .soft(1, 10)
-                 .range(1, 30)
-                 .at(Stage::Shading)
-                 .matters()
-                 .in("Sky")
-                 .help("1 is air alone, 2.5 a clear day, 10 haze"),
-             flag("sun", "Sun's disc", true).at(Stage::Shading).in("Sky").help("Off: the sky without the sun itself"),
-             number("diameter", "Sun's diameter", "°", 0.53)
-                 .soft(0.1, 10)
-                 .range(0.01, 90)
-                 .log()
-                 .at(Stage::Shading)
-                 .in("Sky")
-                 .help("Softness of its shadows; the real one has 0.53°. Its light stays the same"),
-             color("ground", "Ground", {0.15, 0.14, 0.13})
-                 .soft(0, 1)
-                 .at(Stage::Shading)
-                 .in("Sky")
-                 .help("Reflectance of the land below the horizon")}}),
-       .existence = Stage::Placement},
-      [](const Params& p, const M44f&, const Assets&) {
-        return std::make_unique<Daylight>(p.real("height"), p.real("bearing"), p.real("turbidity"), p.real("diameter"),
-                                          p.flag("sun"), working(p.triple("ground")));
-      }};
+  return {{.id = "light.daylight",
+           .label = "Sun and sky",
+           .helpText =
+               "Real daylight: the sun through clear or hazy air, the sky that it makes, and the ground it falls on.",
+           .params = join({lightParams("Strength", "%", 1, 4),
+                           {number("height", "Sun height", "°", 35)
+                                .soft(-6, 90)
+                                .range(-18, 90)
+                                .at(Invalidation::Shading)
+                                .matters()
+                                .in("Sky")
+                                .help("Above the horizon; below it is dusk"),
+                            number("bearing", "Sun bearing", "°", 30)
+                                .soft(-180, 180)
+                                .at(Invalidation::Shading)
+                                .matters()
+                                .in("Sky")
+                                .help("Around the vertical: 0 shines from behind the scene, towards +z"),
+                            number("turbidity", "Turbidity", "", 2.5)
+                                .soft(1, 10)
+                                .range(1, 30)
+                                .at(Invalidation::Shading)
+                                .matters()
+                                .in("Sky")
+                                .help("1 is air alone, 2.5 a clear day, 10 haze"),
+                            flag("sun", "Sun's disc", true)
+                                .at(Invalidation::Shading)
+                                .in("Sky")
+                                .help("Off: the sky without the sun itself"),
+                            number("diameter", "Sun's diameter", "°", 0.53)
+                                .soft(0.1, 10)
+                                .range(0.01, 90)
+                                .log()
+                                .at(Invalidation::Shading)
+                                .in("Sky")
+                                .help("Softness of its shadows; the real one has 0.53°. Its light stays the same"),
+                            color("ground", "Ground", {0.15, 0.14, 0.13})
+                                .soft(0, 1)
+                                .at(Invalidation::Shading)
+                                .in("Sky")
+                                .help("Reflectance of the land below the horizon")}}),
+           .existence = Invalidation::Placement},
+          [](const Params& p, const M44f&, const Assets&) {
+            return std::make_unique<Daylight>(p.real("height"), p.real("bearing"), p.real("turbidity"),
+                                              p.real("diameter"), p.flag("sun"), working(p.triple("ground")));
+          }};
 }
 
 } // namespace ilumbra

@@ -10,61 +10,61 @@ std::vector<LightKind> allLights() {
 }
 
 std::vector<ParamDef> lightParams(const char* powerLabel, const char* unit, double power, double softMost) {
-  return {flag("on", "On", true).at(Stage::Mix).matters().help("Off: gives no light; its pictures are kept"),
+  return {flag("on", "On", true).at(Invalidation::Mix).matters().help("Off: gives no light; its pictures are kept"),
           number("power", powerLabel, unit, power)
               .soft(softMost / 1000, softMost)
               .range(0, 1e12)
               .log()
-              .at(Stage::Mix)
+              .at(Invalidation::Mix)
               .matters()
               .help("What it gives"),
           number("stops", "Brighter by", "stops", 0)
               .soft(-6, 6)
               .range(-60, 60)
-              .at(Stage::Mix)
+              .at(Invalidation::Mix)
               .help("Doubles or halves the light, stop by stop"),
           color("color", "Colour", {1, 1, 1})
               .soft(0, 1)
-              .at(Stage::Mix)
+              .at(Invalidation::Mix)
               .matters()
               .help("Hue and saturation; the power stays as stated"),
           flag("by_temperature", "By temperature", false)
-              .at(Stage::Mix)
+              .at(Invalidation::Mix)
               .help("The colour of a glowing body instead of the one above"),
           number("temperature", "Temperature", "K", 3200)
               .soft(1500, 12000)
               .range(500, 100000)
               .log()
-              .at(Stage::Mix)
+              .at(Invalidation::Mix)
               .help("Candle 1900, incandescent 2800, midday 5500, blue sky 10 000"),
           flag("seen", "Seen directly", true)
-              .at(Stage::Placement)
+              .at(Invalidation::Placement)
               .in("Switches")
               .help("Off: its shape is not in the picture"),
           flag("seen_mirrored", "Seen in mirrors", true)
-              .at(Stage::Placement)
+              .at(Invalidation::Placement)
               .in("Switches")
               .help("Off: mirrors do not show its shape"),
           flag("seen_through", "Seen through clear things", true)
-              .at(Stage::Placement)
+              .at(Invalidation::Placement)
               .in("Switches")
               .help("Off: glass does not show its shape"),
           choice("clear_shadows", "Through clear things", {"as each thing says", "straight", "focused", "blocked"})
               .choiceWas("as they say", "as each thing says")
-              .at(Stage::Shading)
+              .at(Invalidation::Shading)
               .in("Caustics")
               .help("How its light gets through glass and water: straight, as if it were not bent; focused, as it is; "
                     "or not at all"),
           flag("caustics", "Gathered by caustics", true)
-              .at(Stage::Shading)
+              .at(Invalidation::Shading)
               .in("Caustics")
               .help("Off: effects of caustics leave its light alone"),
           choice("links", "Lights", {"everything", "only these", "all but these"})
-              .at(Stage::Shading)
+              .at(Invalidation::Shading)
               .in("Links")
               .help("Which objects take its light"),
           references("linked", "Linked objects", {"object."})
-              .at(Stage::Shading)
+              .at(Invalidation::Shading)
               .in("Links")
               .help("Objects or groups that the choice above speaks of")};
 }
@@ -80,7 +80,7 @@ ParamDef rangeParam() {
   return number("range", "Range", "m", 0)
       .soft(0, 20)
       .range(0, 1e9)
-      .at(Stage::Placement)
+      .at(Invalidation::Placement)
       .in("Placement")
       .help("Beyond it nothing is lit, however bright the lamp; 0: light goes on, as it does");
 }
@@ -94,17 +94,17 @@ float rangeShare(float distance, float range) {
 std::vector<ParamDef> aimParams(Triple position, Triple target) {
   return {vector("position", "Position", "m", position)
               .soft(-5, 5)
-              .at(Stage::Placement)
+              .at(Invalidation::Placement)
               .in("Placement")
               .help("Where it stands"),
           vector("target", "Looks at", "m", target)
               .soft(-5, 5)
-              .at(Stage::Placement)
+              .at(Invalidation::Placement)
               .in("Placement")
               .help("The point it faces"),
           number("roll", "Roll", "°", 0)
               .soft(-180, 180)
-              .at(Stage::Placement)
+              .at(Invalidation::Placement)
               .in("Placement")
               .help("Turn about its own axis")};
 }

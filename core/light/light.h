@@ -12,7 +12,7 @@ struct LightSample {
   V3f direction;      ///< unit, towards the light
   float distance = 0; ///< infinite for a sky
   Color radiance;     ///< for unit power, before occlusion
-  float density = 0;  ///< per solid angle; infinite for a point without size (then `radiance` is intensity / d²)
+  float pdf = 0;      ///< per solid angle; infinite for a point without size (then `radiance` is intensity / d²)
 };
 
 /// Where a light is and whither it shines, for choosing among lights. Conservative: where it says that nothing arrives,
@@ -34,7 +34,7 @@ class Light {
   virtual ~Light() = default;
   virtual bool sample(const V3f& from, const V2f& u, LightSample& s) const = 0;
   /// Density of sample() for a ray that meets the light (or, a sky, leaves the scene) along `direction`.
-  virtual float density(const V3f& from, const V3f& direction, float distance, const V3f& normal) const = 0;
+  virtual float pdf(const V3f& from, const V3f& direction, float distance, const V3f& normal) const = 0;
   /// Radiance towards a viewer who looks along `direction` and meets it with outward `normal`.
   virtual Color radiance(const V3f& direction, const V3f& normal) const = 0;
   /// A shape in light space that rays may meet, or null.

@@ -14,10 +14,10 @@ class EvenSky : public Light {
     s.direction = sampleUniformSphere(u);
     s.distance = std::numeric_limits<float>::infinity();
     s.radiance = Color(1.0f);
-    s.density = 1 / (4 * pi);
+    s.pdf = 1 / (4 * pi);
     return true;
   }
-  float density(const V3f&, const V3f&, float, const V3f&) const override { return 1 / (4 * pi); }
+  float pdf(const V3f&, const V3f&, float, const V3f&) const override { return 1 / (4 * pi); }
   Color radiance(const V3f&, const V3f&) const override { return Color(1.0f); }
   bool infinite() const override { return true; }
   float illuminance() const override { return pi; }
@@ -80,41 +80,41 @@ LightKind skyLight() {
            .helpText = "Light from all around: one colour, a gradient, or an equirectangular picture.",
            .params = join({lightParams("Luminance", "cd/m²", 1000, 20000),
                            {choice("form", "Form", {"even", "gradient", "picture"})
-                                .at(Stage::Shading)
+                                .at(Invalidation::Shading)
                                 .matters()
                                 .in("Sky")
                                 .help("One colour all around, three colours from above to below, or a picture"),
                             color("zenith", "Zenith", {0.18, 0.36, 0.85})
                                 .soft(0, 1)
-                                .at(Stage::Shading)
+                                .at(Invalidation::Shading)
                                 .in("Sky")
                                 .help("Of a gradient, straight up; 1 has the luminance above"),
                             color("horizon", "Horizon", {0.85, 0.9, 1})
                                 .soft(0, 1)
-                                .at(Stage::Shading)
+                                .at(Invalidation::Shading)
                                 .in("Sky")
                                 .help("Of a gradient, all around"),
                             color("ground", "Below", {0.12, 0.1, 0.09})
                                 .soft(0, 1)
-                                .at(Stage::Shading)
+                                .at(Invalidation::Shading)
                                 .in("Sky")
                                 .help("Of a gradient, under the horizon"),
                             number("blur", "Horizon's blur", "°", 8)
                                 .soft(0.1, 60)
                                 .range(0, 90)
-                                .at(Stage::Shading)
+                                .at(Invalidation::Shading)
                                 .in("Sky")
                                 .help("Of a gradient: how far below it the ground is reached"),
                             file("image", "Picture")
-                                .at(Stage::Shading)
+                                .at(Invalidation::Shading)
                                 .in("Sky")
                                 .help("Equirectangular; its value 1 has the luminance above"),
                             number("turn", "Turn", "°", 0)
                                 .soft(-180, 180)
-                                .at(Stage::Shading)
+                                .at(Invalidation::Shading)
                                 .in("Sky")
                                 .help("Turns the picture about the vertical")}}),
-           .existence = Stage::Placement},
+           .existence = Invalidation::Placement},
           [](const Params& p, const M44f&, const Assets& assets) -> std::unique_ptr<Light> {
             const std::string form = p.text("form");
             if (form == "gradient")

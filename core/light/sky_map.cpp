@@ -54,12 +54,12 @@ bool SkyMap::sample(const V3f&, const V2f& u, LightSample& s) const {
   if (sine <= 0) return false;
   s.direction = skyDirection(at);
   s.distance = std::numeric_limits<float>::infinity();
-  s.density = p * float(m_width) * float(m_height) / (2 * pi * pi * sine);
+  s.pdf = p * float(m_width) * float(m_height) / (2 * pi * pi * sine);
   s.radiance = radiance(s.direction, s.direction);
-  return s.density > 0;
+  return s.pdf > 0;
 }
 
-float SkyMap::density(const V3f&, const V3f& d, float, const V3f&) const {
+float SkyMap::pdf(const V3f&, const V3f& d, float, const V3f&) const {
   const V2f at = skyPlace(d);
   const float sine = std::sin(pi * at.y);
   if (sine <= 1e-6f) return 0;

@@ -78,30 +78,30 @@ LightKind spotLight() {
                            {number("cone", "Cone", "°", 30)
                                 .soft(1, 90)
                                 .range(0.01, 180)
-                                .at(Stage::Placement)
+                                .at(Invalidation::Placement)
                                 .matters()
                                 .in("Placement")
                                 .help("From the axis to where the light ends"),
                             number("edge", "Soft edge of the cone", "%", 0.2)
                                 .soft(0, 1)
                                 .range(0, 1)
-                                .at(Stage::Placement)
+                                .at(Invalidation::Placement)
                                 .matters()
                                 .in("Placement")
                                 .help("Share of the cone over which the light fades"),
                             number("radius", "Radius", "m", 0)
                                 .soft(0, 0.5)
                                 .range(0, 1e6)
-                                .at(Stage::Placement)
+                                .at(Invalidation::Placement)
                                 .matters()
                                 .in("Placement")
                                 .help("Size of its lens: softness of its shadows; 0 has hard shadows and is not seen"),
                             file("slide", "Slide")
-                                .at(Stage::Placement)
+                                .at(Invalidation::Placement)
                                 .in("Slide")
                                 .help("A picture that is projected: as wide as the cone"),
                             rangeParam()}}),
-           .existence = Stage::Placement},
+           .existence = Invalidation::Placement},
           [](const Params& p, const M44f& world, const Assets& assets) {
             const float cone = p.real("cone");
             const std::string name = p.text("slide");

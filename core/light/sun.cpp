@@ -14,13 +14,11 @@ class SunLight : public Light {
   bool sample(const V3f&, const V2f& u, LightSample& s) const override {
     s.direction = m_disc.sample(u);
     s.distance = std::numeric_limits<float>::infinity();
-    s.density = m_disc.density();
+    s.pdf = m_disc.pdf();
     s.radiance = Color(m_disc.radiance());
     return true;
   }
-  float density(const V3f&, const V3f& d, float, const V3f&) const override {
-    return m_disc.holds(d) ? m_disc.density() : 0;
-  }
+  float pdf(const V3f&, const V3f& d, float, const V3f&) const override { return m_disc.holds(d) ? m_disc.pdf() : 0; }
   Color radiance(const V3f& d, const V3f&) const override { return Color(m_disc.holds(d) ? m_disc.radiance() : 0.0f); }
   bool infinite() const override { return true; }
   LightReach reach() const override {
@@ -43,13 +41,13 @@ LightKind sunLight() {
                            {number("height", "Height", "°", 45)
                                 .soft(-10, 90)
                                 .range(-90, 90)
-                                .at(Stage::Placement)
+                                .at(Invalidation::Placement)
                                 .matters()
                                 .in("Placement")
                                 .help("Above the horizon"),
                             number("bearing", "Bearing", "°", 30)
                                 .soft(-180, 180)
-                                .at(Stage::Placement)
+                                .at(Invalidation::Placement)
                                 .matters()
                                 .in("Placement")
                                 .help("Around the vertical: 0 shines from behind the scene, towards +z"),
@@ -57,10 +55,10 @@ LightKind sunLight() {
                                 .soft(0.1, 10)
                                 .range(0, 90)
                                 .log()
-                                .at(Stage::Placement)
+                                .at(Invalidation::Placement)
                                 .in("Placement")
                                 .help("Softness of its shadows; the sun has 0.53°")}}),
-           .existence = Stage::Placement},
+           .existence = Invalidation::Placement},
           [](const Params& p, const M44f& world, const Assets&) {
             return std::make_unique<SunLight>(
                 normalize(transformVector(world, skyBody(p.real("height"), p.real("bearing")))), p.real("diameter"));

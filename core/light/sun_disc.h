@@ -13,7 +13,7 @@ class SunDisc {
   SunDisc(const V3f& towards, float diameter);
   /// Evenly by solid angle, with the density below.
   V3f sample(const V2f& u) const { return m_frame.toWorld(sampleCone(u, m_one)); }
-  float density() const { return 1 / (2 * pi * m_one); }
+  float pdf() const { return 1 / (2 * pi * m_one); }
   bool holds(const V3f& direction) const;
   /// Radiance of 1 lux on a surface that faces it: L = E / (π sin²α), α half of the diameter.
   float radiance() const { return m_radiance; }

@@ -12,7 +12,7 @@ struct Picture;
 struct Model;
 class Document;
 class Image;
-class Nearness;
+class DistanceField;
 struct VoxelGrid;
 /// A line of text in a font's outlines (geometry/text_outline.h).
 struct TextOutline;
@@ -41,8 +41,9 @@ struct Assets {
   /// Voxels of an OpenVDB file.
   std::function<std::shared_ptr<const VoxelGrid>(const std::string& file, const GridNames& names)> volume = {};
   /// How far places are from things (objects, or groups of them) at a frame.
-  std::function<std::shared_ptr<const Nearness>(const Document& doc, const std::vector<uint32_t>& things, double frame)>
-      nearness = {};
+  std::function<std::shared_ptr<const DistanceField>(const Document& doc, const std::vector<uint32_t>& things,
+                                                     double frame)>
+      distanceField = {};
   /// What share of a picture's light, by channel, is in one of its layers: a layer of light, a mask, or what a
   /// Cryptomatte names. Rows from the top. Throws BadInput where the file has none of that name.
   std::function<std::shared_ptr<const Picture>(const std::string& file, const std::string& layer)> share = {};

@@ -11,7 +11,7 @@ PatternKind constantPattern() {
                           .patterned()
                           .matters()
                           .help("The colour; as a number, its mean")},
-           .existence = Stage::Shading},
+           .existence = Invalidation::Shading},
           [](const Params& p, PatternCompiler& c) { return c.input(p, "value"); }};
 }
 

@@ -1,6 +1,6 @@
 // How far a place is from things, or from a point.
 #include "core/pattern/coordinates.h"
-#include "core/pattern/nearness.h"
+#include "core/pattern/distance_field.h"
 
 namespace ilumbra {
 namespace {
@@ -10,7 +10,7 @@ enum class Passage { Linear, Smooth, Step };
 class DistanceOp : public PatternOp {
  public:
   struct Form {
-    std::shared_ptr<const Nearness> things; ///< null: a point
+    std::shared_ptr<const DistanceField> things; ///< null: a point
     V3f point{0.0f};
     PatternSpace space = PatternSpace::World;
     Passage passage = Passage::Linear;
@@ -107,7 +107,7 @@ PatternKind distancePattern() {
                           .when("gives", "colours")
                           .matters()
                           .help("At the reach and beyond")},
-           .existence = Stage::Shading},
+           .existence = Invalidation::Shading},
           [](const Params& p, PatternCompiler& c) {
             DistanceOp::Form form;
             form.metres = p.text("gives") == "metres";
@@ -118,7 +118,7 @@ PatternKind distancePattern() {
               form.point = triple(p, "point");
               form.space = spaceOf(p);
             } else {
-              form.things = c.nearness(p, "things");
+              form.things = c.distanceField(p, "things");
               if (!form.things) return form.metres ? c.constant({1e9f, 1e9f, 1e9f, 1}) : far;
             }
             return c.emit(std::make_shared<DistanceOp>(std::move(form), reach, near, far));

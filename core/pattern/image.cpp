@@ -1,5 +1,6 @@
 #include "core/pattern/image.h"
 
+#include "core/base/colorspace.h"
 #include "core/base/error.h"
 #include "core/document/document.h"
 #include "core/document/units.h"
@@ -50,7 +51,7 @@ std::shared_ptr<const Image> Image::halved() const {
   if (m_width == 1 && m_height == 1) return nullptr;
   static const std::array<uint8_t, 4097> encode = [] {
     std::array<uint8_t, 4097> t{};
-    for (size_t i = 0; i <= 4096; ++i) t[i] = uint8_t(std::lround(255 * linearToSrgb(double(i) / 4096)));
+    for (size_t i = 0; i <= 4096; ++i) t[i] = uint8_t(std::lround(255 * srgbEncoded<double>(double(i) / 4096)));
     return t;
   }();
   const int w = std::max(1, m_width / 2), h = std::max(1, m_height / 2);
@@ -120,7 +121,7 @@ Imath::Vec4<float> Image::lookup(float u, float v, bool decode, float footprint)
 Imath::Vec4<float> Image::texel(int x, int y, bool decode) const {
   static const std::array<float, 256> srgb = [] {
     std::array<float, 256> t{};
-    for (size_t i = 0; i < 256; ++i) t[i] = float(srgbToLinear(double(i) / 255));
+    for (size_t i = 0; i < 256; ++i) t[i] = float(srgbDecoded<double>(double(i) / 255));
     return t;
   }();
   uint8_t fetched[8];

@@ -174,8 +174,8 @@ PatternKind imagePattern() {
              flag("numbered", "Numbered files", false)
                  .in("Playback")
                  .help("The picture is one of a numbered sequence")},
-            playbackParams(Stage::Shading)}),
-       .existence = Stage::Shading,
+            playbackParams(Invalidation::Shading)}),
+       .existence = Invalidation::Shading,
        .changesByTime = isPlayed},
       [](const Params& p, PatternCompiler& compiler) {
         ImageLook i;

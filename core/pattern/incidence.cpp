@@ -52,7 +52,7 @@ PatternKind incidencePattern() {
                           .matters()
                           .help("Where the surface faces the viewer"),
                       color("rim", "Rim", {1, 1, 1}).soft(0, 1).patterned().matters().help("Where it is seen edge-on")},
-           .existence = Stage::Shading},
+           .existence = Invalidation::Shading},
           [](const Params& p, PatternCompiler& c) {
             const int low = c.input(p, "facing"), high = c.input(p, "rim"), power = c.amount(p, "power");
             return c.emit(

@@ -94,7 +94,7 @@ PatternKind mistLayer() {
              number("gain", "Gain", "", 0.5).range(0, 1).help("Strength of each finer layer by the one before"),
              integer("seed", "Seed", 1).soft(0, 100).range(0, 1e9).help("Each number gives another mist")},
             noiseTimeParams()}),
-       .existence = Stage::Shading,
+       .existence = Invalidation::Shading,
        .changesByTime = noiseMoves},
       {}};
 }
@@ -136,8 +136,8 @@ PatternKind mistPattern() {
                           .matters()
                           .help("How far it tears open between the swathes"),
                       spaceParam(2)},
-           .slots = {{"layers", "Layers", {"mist.layer"}, Stage::Shading}},
-           .existence = Stage::Shading},
+           .slots = {{"layers", "Layers", {"mist.layer"}, Invalidation::Shading}},
+           .existence = Invalidation::Shading},
           [](const Params& p, PatternCompiler& c) {
             std::vector<MistLayer> layers;
             const PatternSpace space = spaceOf(p);

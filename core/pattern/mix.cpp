@@ -96,7 +96,7 @@ PatternKind mixPattern() {
                           .matters()
                           .help("The upper value; its alpha counts"),
                       number("mask", "Mask", "", 1).range(0, 1).patterned().matters().help("Where the upper shows")},
-           .existence = Stage::Shading},
+           .existence = Invalidation::Shading},
           [](const Params& p, PatternCompiler& c) {
             const int below = c.input(p, "below"), above = c.input(p, "above"), mask = c.amount(p, "mask");
             const auto mode = choiceOf<Blend>(p, "mode");

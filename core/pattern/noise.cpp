@@ -373,7 +373,7 @@ PatternKind noisePattern() {
                  color("low", "Low", {0, 0, 0}).soft(0, 1).patterned().matters().help("Where the noise is least"),
                  color("high", "High", {1, 1, 1}).soft(0, 1).patterned().matters().help("Where the noise is most")},
                 noiseTimeParams()}),
-           .existence = Stage::Shading,
+           .existence = Invalidation::Shading,
            .changesByTime = noiseMoves},
           [](const Params& p, PatternCompiler& c) {
             const int scale = c.amount(p, "scale"), gain = c.amount(p, "gain"), contrast = c.amount(p, "contrast"),

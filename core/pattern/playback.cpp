@@ -10,7 +10,7 @@
 namespace ilumbra {
 namespace fs = std::filesystem;
 
-std::vector<ParamDef> playbackParams(Stage stage) {
+std::vector<ParamDef> playbackParams(Invalidation stage) {
   return {choice("play", "Plays", {"still", "once", "loop", "to and fro"})
               .at(stage)
               .in("Playback")

@@ -6,7 +6,7 @@ namespace ilumbra {
 
 /// How something that runs by itself (a movie, a numbered sequence, a clip of animation) is played: the parameters of
 /// whatever plays it, in the group "Playback".
-std::vector<ParamDef> playbackParams(Stage stage);
+std::vector<ParamDef> playbackParams(Invalidation stage);
 /// True if it is played at all.
 bool isPlayed(const Params& p);
 /// Seconds into a clip of `length` seconds, whose end is its beginning where it loops, at the frame of `p`.

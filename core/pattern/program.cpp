@@ -2,7 +2,7 @@
 
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
-#include "core/pattern/nearness.h"
+#include "core/pattern/distance_field.h"
 
 #include <array>
 #include <fmt/format.h>
@@ -79,11 +79,11 @@ int PatternCompiler::use(const Reference& ref) {
   return m_done[key] = r;
 }
 
-std::shared_ptr<const Nearness> PatternCompiler::nearness(const Params& p, std::string_view name) {
+std::shared_ptr<const DistanceField> PatternCompiler::distanceField(const Params& p, std::string_view name) {
   std::vector<NodeId> things;
   for (const Reference& r : p.references(name)) things.push_back(r.target);
-  if (things.empty() || !m_assets.nearness) return nullptr;
-  auto made = m_assets.nearness(m_doc, things, m_frame);
+  if (things.empty() || !m_assets.distanceField) return nullptr;
+  auto made = m_assets.distanceField(m_doc, things, m_frame);
   m_surroundings = m_surroundings * 0x9e3779b97f4a7c15u + made->key();
   return made;
 }

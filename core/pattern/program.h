@@ -95,7 +95,7 @@ class PatternCompiler {
   /// Null if the register is not the same everywhere.
   const Sample4* constantAt(int r) const { return m_slots[size_t(r)].op ? nullptr : &m_slots[size_t(r)].constant; }
   /// How far places are from the things that a parameter names; null if it names none, or nothing can be measured here.
-  std::shared_ptr<const Nearness> nearness(const Params& params, std::string_view name);
+  std::shared_ptr<const DistanceField> distanceField(const Params& params, std::string_view name);
   /// Compiles a use of a pattern node.
   int use(const Reference& pattern);
   Program take(int result);

@@ -148,7 +148,7 @@ PatternKind rampKey() {
                   color("color", "Colour", {0, 0, 0}).soft(0, 1).patterned().matters().help("What the ramp has here"),
                   number("alpha", "Alpha", "", 1).range(0, 1).patterned().help("How much of it there is"),
                   choice("passage", "Passage", {"linear", "smooth", "step"}).help("How it goes on to the next key")},
-       .existence = Stage::Shading},
+       .existence = Invalidation::Shading},
       {}};
 }
 
@@ -167,8 +167,8 @@ PatternKind rampPattern() {
                 number("value", "Value", "", 0).soft(0, 1).patterned().help("What it runs by, when it runs by a value"),
                 choice("outside", "Beyond its ends", {"hold", "repeat", "mirror"})
                     .help("What follows before 0 and after 1")},
-           .slots = {{"keys", "Keys", {"ramp.key"}, Stage::Shading}},
-           .existence = Stage::Shading},
+           .slots = {{"keys", "Keys", {"ramp.key"}, Invalidation::Shading}},
+           .existence = Invalidation::Shading},
           [](const Params& p, PatternCompiler& c) {
             std::vector<Stop> stops;
             if (const auto it = p.node().children.find("keys"); it != p.node().children.end())

@@ -80,7 +80,7 @@ PatternKind remapPattern() {
                 .range(-1e6, 1e6)
                 .patterned()
                 .help("What the ceiling comes out as")},
-       .existence = Stage::Shading},
+       .existence = Invalidation::Shading},
       [](const Params& p, PatternCompiler& c) {
         return c.emit(std::make_shared<RemapOp>(c.input(p, "value"), c.amount(p, "floor"), c.amount(p, "ceiling"),
                                                 c.amount(p, "gamma"), c.amount(p, "low"), c.amount(p, "high"),

@@ -167,7 +167,7 @@ PatternKind solidPart() {
                 .range(0, 1e6)
                 .matters()
                 .help("Within this distance it runs into the parts before it")},
-       .existence = Stage::Shading},
+       .existence = Invalidation::Shading},
       {}};
 }
 
@@ -184,8 +184,8 @@ PatternKind solidPattern() {
                           .matters()
                           .help("From inside to outside: what may be pushed in and out by adding noise"),
                       spaceParam(1)},
-           .slots = {{"parts", "Parts", {"solid.part"}, Stage::Shading}},
-           .existence = Stage::Shading},
+           .slots = {{"parts", "Parts", {"solid.part"}, Invalidation::Shading}},
+           .existence = Invalidation::Shading},
           [](const Params& p, PatternCompiler& c) {
             std::vector<SolidPart> parts;
             if (const auto it = p.node().children.find("parts"); it != p.node().children.end())
@@ -223,7 +223,7 @@ PatternKind combPattern() {
                           .patterned()
                           .help("From the wall to the cell"),
                       spaceParam(1)},
-           .existence = Stage::Shading},
+           .existence = Invalidation::Shading},
           [](const Params& p, PatternCompiler& c) {
             return c.emit(
                 std::make_shared<CombOp>(spaceOf(p), c.amount(p, "cell"), c.amount(p, "wall"), c.amount(p, "width")));

@@ -74,7 +74,7 @@ PatternKind warpPattern() {
                       .matters()
                       .help("How far the strongest push goes"),
                   spaceParam(1)},
-       .existence = Stage::Shading},
+       .existence = Invalidation::Shading},
       [](const Params& p, PatternCompiler& c) {
         const int by = c.amount(p, "by"), strength = c.amount(p, "strength");
         const PatternUse* use = p.pattern("value");

@@ -144,8 +144,8 @@ Document dropped(const Document& doc, const std::vector<NodeId>& things, const S
     // way.
     float fall = std::numeric_limits<float>::infinity();
     constexpr size_t most = 6000;
-    for (const Copy& copy : scene.copies) {
-      const Instance& i = scene.instances[copy.instance];
+    for (const Instance& copy : scene.instances) {
+      const InstancedObject& i = scene.objects[copy.object];
       if (!parts.count(scene.things[i.thing].node)) continue;
       const Shape& s = i.geometry->shape;
       std::vector<V3f> from;
@@ -309,7 +309,7 @@ Document carried(const Document& doc, const std::vector<NodeId>& things, NodeId 
 
 std::optional<Triple> freeStep(const Document& doc, const Scene& scene, NodeId object) {
   const Node* n = doc.find(object);
-  for (const Instance& i : scene.instances) {
+  for (const InstancedObject& i : scene.objects) {
     if (!n || i.light >= 0 || scene.things[i.thing].node != object || !i.geometry) continue;
     const Box3f own = i.geometry->bounds;
     const M44f place = worldMatrix(doc, *n, currentFrame(doc));

@@ -21,7 +21,7 @@ constexpr int fan = 60; // rays are cast on the interface thread: some five thou
 struct Look {
   float distance = infinite;
   V3f point, normal;
-  const Copy* copy = nullptr;
+  const Instance* copy = nullptr;
 };
 Look lookAlong(const Scene& scene, const V2f& at) {
   const Ray ray = scene.camera.through(at.x, at.y);
@@ -32,11 +32,11 @@ Look lookAlong(const Scene& scene, const V2f& at) {
   for (int guard = 0; guard < 32; ++guard) {
     Hit hit;
     if (!rays.intersect(o, ray.direction, infinite, hit)) return {};
-    if (hit.instance->switches & SwitchSeen) {
+    if (hit.object->switches & SwitchSeen) {
       out.distance = dot(hit.point - ray.origin, ray.direction);
       out.point = hit.point;
       out.normal = dot(hit.geometric, ray.direction) < 0 ? hit.geometric : -hit.geometric;
-      out.copy = hit.copy;
+      out.copy = hit.instance;
       return out;
     }
     o = offset(hit.point, dot(ray.direction, hit.geometric) > 0 ? hit.geometric : -hit.geometric);
@@ -213,8 +213,8 @@ Document openBeam(const Document& doc, const Scene& scene, const FoundOpening& o
         if (rays.occluded(x + s.direction * (1e-3f * o.size), s.direction,
                           std::isfinite(s.distance) ? s.distance * 0.999f - 1e-3f * o.size : infinite))
           continue;
-        const double l = double(luminance(s.radiance * scene.amounts[e.group] * e.baked)) /
-                         (std::isfinite(s.density) ? double(s.density) : 1.0);
+        const double l = double(luminance(s.radiance * scene.groupScales[e.group] * e.baked)) /
+                         (std::isfinite(s.pdf) ? double(s.pdf) : 1.0);
         sum += l;
         direction += s.direction * float(l);
       }
@@ -296,14 +296,14 @@ double reachAt(const MadeBeam& b, const Camera& camera, const V2f& to) {
 
 std::vector<Handle> airHandles(const Node& air, double frame, const Scene& scene) {
   std::vector<Handle> out;
-  if (air.kind->id != "air.beam" || !scene.air) return out;
+  if (air.kind->id != "air.beam" || !scene.media) return out;
   const Params p(air, frame);
   const Camera& camera = scene.camera;
   const NodeId id = air.id;
-  for (size_t i = 0; i < scene.air->size(); ++i) {
-    const Air::Filled& h = (*scene.air)[i];
+  for (size_t i = 0; i < scene.media->size(); ++i) {
+    const Medium& h = (*scene.media)[i];
     if (scene.things[h.thing].node != id || h.places.empty()) continue;
-    const Air::Place& place = h.places.front();
+    const MediumPlace& place = h.places.front();
     if (!place.beam) continue;
     const V3f begin = place.beam->begin;
     const bool sides = place.region.sided();

@@ -40,7 +40,7 @@ double unitIlluminance(const Node& light, double frame, const V3f& at) {
       Sampler sampler(0, 0, uint32_t(i), 1);
       LightSample s;
       if (made->sample(at, sampler.get2(), s))
-        sum += double(luminance(s.radiance)) / (std::isfinite(s.density) ? double(s.density) : 1.0);
+        sum += double(luminance(s.radiance)) / (std::isfinite(s.pdf) ? double(s.pdf) : 1.0);
     }
     // Of a sky, half lies behind any surface, and the other half comes at a slant.
     return std::max(1e-12, sum / n * (made->infinite() ? 0.5 : 1.0));
@@ -55,16 +55,16 @@ Box3f boundsOf(const Scene& scene, const Document& doc, const std::vector<NodeId
   for (const NodeId id : things)
     for (const NodeId part : treeOf(doc, id)) wanted.insert(part);
   Box3f box;
-  for (const Instance& i : scene.instances)
+  for (const InstancedObject& i : scene.objects)
     if (things.empty() ? i.light < 0
                        : wanted.count(scene.things[i.thing].node) > 0 ||
-                             (i.thingByCopy.empty() && scene.things[i.thing].among(wanted))) {
+                             (i.thingByInstance.empty() && scene.things[i.thing].among(wanted))) {
       box.extendBy(i.bounds);
-    } else if (!i.thingByCopy.empty()) { // parts: copy by copy
+    } else if (!i.thingByInstance.empty()) { // parts: copy by copy
       const Box3f own = i.geometry->bounds;
-      for (uint32_t c = 0; c < i.copies && !own.isEmpty(); ++c)
+      for (uint32_t c = 0; c < i.instanceCount && !own.isEmpty(); ++c)
         if (scene.things[i.thingAt(c)].among(wanted))
-          box.extendBy(Imath::transform(own, scene.copies[i.firstCopy + c].toWorld));
+          box.extendBy(Imath::transform(own, scene.instances[i.firstInstance + c].toWorld));
     }
   for (const NodeId id : wanted) {
     const Node* n = doc.find(id);
@@ -110,8 +110,8 @@ Document frameBox(const Document& doc, NodeId camera, const Box3f& box) {
 }
 
 Document standUp(const Document& doc, const Scene& scene, std::vector<std::string>* told) {
-  const auto tell = [&](std::string text) {
-    if (told) told->push_back(std::move(text));
+  const auto tell = [&](const std::string& text) {
+    if (told) told->push_back(text);
   };
   Document out = doc;
   const Box3f box = scene.bounds;
@@ -173,10 +173,10 @@ Document addFramed(const Document& doc, const Scene& scene, std::string_view kin
     // Every length of the shape in proportion to its default.
     double largest = 0;
     for (const ParamDef& d : what.params)
-      if (d.unit == "m" && d.stage == Stage::Geometry)
+      if (d.unit == "m" && d.stage == Invalidation::Geometry)
         if (const double* v = std::get_if<double>(&d.initial)) largest = std::max(largest, *v);
     for (const ParamDef& d : what.params)
-      if (d.unit == "m" && d.stage == Stage::Geometry)
+      if (d.unit == "m" && d.stage == Invalidation::Geometry)
         if (const double* v = std::get_if<double>(&d.initial); v && largest > 0)
           out =
               setValue(out, id, d.name, Constant(std::clamp(tidy(*v / largest * double(size)), d.hardMin, d.hardMax)));
@@ -193,7 +193,7 @@ Document addFramed(const Document& doc, const Scene& scene, std::string_view kin
     if (!what.param("material")) return out;
     if (const float now = extent(out); now > 0.5f * size && now < 6 * size) return out;
     for (const ParamDef& d : what.params)
-      if (d.unit == "m" && d.stage == Stage::Geometry) out = resetValue(out, id, d.name);
+      if (d.unit == "m" && d.stage == Invalidation::Geometry) out = resetValue(out, id, d.name);
     if (const float now = extent(out); now > 0)
       out = setValue(out, id, "size",
                      Constant(Triple{tidy(2 * double(size) / double(now)), tidy(2 * double(size) / double(now)),

@@ -16,15 +16,15 @@ std::optional<Seen> lookFrom(const Scene& scene, const V3f& from, const V3f& dir
   for (int i = 0; i < 4096; ++i) {
     Hit hit;
     if (!rays.intersect(origin, direction, std::numeric_limits<float>::infinity(), hit)) return {};
-    const NodeId node = scene.things[hit.instance->thing].node;
+    const NodeId node = scene.things[hit.object->thing].node;
     const bool leaving = dot(direction, hit.geometric) > 0;
-    const bool passed = !(hit.instance->switches & SwitchSeen) || hit.instance->light >= 0 ||
+    const bool passed = !(hit.object->switches & SwitchSeen) || hit.object->light >= 0 ||
                         std::find(but.begin(), but.end(), node) != but.end();
     if (!passed) {
       Seen s{hit.point, leaving ? -hit.geometric : hit.geometric, hit.point,
-             transformPoint(*hit.toWorld, hit.instance->geometry->bounds.center()), node};
-      const Mesh& m = hit.instance->geometry->shape.mesh;
-      if (hit.instance->geometry->shape.sphereRadius <= 0) {
+             transformPoint(*hit.toWorld, hit.object->geometry->bounds.center()), node};
+      const Mesh& m = hit.object->geometry->shape.mesh;
+      if (hit.object->geometry->shape.sphereRadius <= 0) {
         const auto& t = m.triangles[hit.triangle];
         float least = std::numeric_limits<float>::infinity();
         for (const uint32_t v : {t.a, t.b, t.c}) {
@@ -55,14 +55,14 @@ NodeId pick(const Scene& scene, float x, float y, int skip, V3f& point, uint32_t
   for (int i = 0; i < 4096; ++i) {
     Hit hit;
     if (!rays.intersect(origin, ray.direction, std::numeric_limits<float>::infinity(), hit)) return 0;
-    const NodeId node = scene.things[hit.instance->thing].node;
-    if ((hit.instance->switches & SwitchSeen) && node != last) {
+    const NodeId node = scene.things[hit.object->thing].node;
+    if ((hit.object->switches & SwitchSeen) && node != last) {
       if (skip-- <= 0) {
         point = hit.point;
         if (copy) {
-          *copy = hit.copy->index;
-          if (hit.instance->light >= 0) // copies of a lamp are bodies of their own
-            for (const Instance* other = scene.instances.data(); other != hit.instance; ++other)
+          *copy = hit.instance->index;
+          if (hit.object->light >= 0) // copies of a lamp are bodies of their own
+            for (const InstancedObject* other = scene.objects.data(); other != hit.object; ++other)
               *copy += scene.things[other->thing].node == node;
         }
         return node;

@@ -50,8 +50,8 @@ Color deep(const Color& extinction, float metres) {
 
 } // namespace
 
-Air::Air(std::vector<Filled> hazes, RTCDevice device) : m_hazes(std::move(hazes)) {
-  for (const Filled& h : m_hazes) {
+Media::Media(std::vector<Medium> hazes, RTCDevice device) : m_hazes(std::move(hazes)) {
+  for (const Medium& h : m_hazes) {
     m_glows |= !isBlack(h.glow);
     m_within |= h.fills != 0;
     m_scenes.push_back(nullptr);
@@ -74,14 +74,14 @@ Air::Air(std::vector<Filled> hazes, RTCDevice device) : m_hazes(std::move(hazes)
   }
 }
 
-Air::~Air() {
+Media::~Media() {
   for (const RTCScene s : m_scenes)
     if (s) rtcReleaseScene(s);
 }
 
 // A stretch inside a place, less what its distances from the eye leave out.
-void Air::fill(size_t haze, size_t place, const V3f& o, const V3f& d, float from, float to, AirWay& way) const {
-  const Filled& h = m_hazes[haze];
+void Media::fill(size_t haze, size_t place, const V3f& o, const V3f& d, float from, float to, RayMedia& way) const {
+  const Medium& h = m_hazes[haze];
   const V3f w = o - h.eye;
   float a, b;
   if (std::isfinite(h.end)) {
@@ -97,9 +97,9 @@ void Air::fill(size_t haze, size_t place, const V3f& o, const V3f& d, float from
 }
 
 // Cell by cell where it is uneven.
-void Air::lay(size_t haze, size_t place, const V3f& o, const V3f& d, float from, float to, AirWay& way) const {
+void Media::lay(size_t haze, size_t place, const V3f& o, const V3f& d, float from, float to, RayMedia& way) const {
   if (!(from < to)) return;
-  const Place& p = m_hazes[haze].places[place];
+  const MediumPlace& p = m_hazes[haze].places[place];
   if (!p.density)
     way.add({from, to, uint16_t(haze), uint16_t(place)});
   else if (!p.cells)
@@ -110,16 +110,16 @@ void Air::lay(size_t haze, size_t place, const V3f& o, const V3f& d, float from,
     });
 }
 
-void Air::along(const V3f& origin, const V3f& direction, float far, AirWay& way, NodeId within) const {
+void Media::along(const V3f& origin, const V3f& direction, float far, RayMedia& way, NodeId within) const {
   for (size_t i = 0; i < m_hazes.size(); ++i) {
-    const Filled& h = m_hazes[i];
+    const Medium& h = m_hazes[i];
     if (within && h.fills != within) continue;
     if (h.everywhere) {
       fill(i, 0, origin, direction, 0, far, way);
       continue;
     }
     for (size_t k = 0; k < h.places.size(); ++k) {
-      const Place& place = h.places[k];
+      const MediumPlace& place = h.places[k];
       if (!h.geometry) {
         float from = 0, to = far;
         if (place.region.clip(origin, direction, from, to)) fill(i, k, origin, direction, from, to, way);
@@ -171,14 +171,14 @@ void Air::along(const V3f& origin, const V3f& direction, float far, AirWay& way,
   }
 }
 
-Color Air::meanTransmittance(const AirWay& way, float t) const {
+Color Media::meanTransmittance(const RayMedia& way, float t) const {
   Color all(0.0f);
   for (const auto& s : way)
     if (t > s.from) all += deep(m_hazes[s.haze].haze.extinction * s.mean, std::min(t, s.to) - s.from);
   return fade(all);
 }
 
-Color Air::transmittance(const AirWay& way, const V3f& o, const V3f& d, float t, RandomStream& random) const {
+Color Media::transmittance(const RayMedia& way, const V3f& o, const V3f& d, float t, RandomStream& random) const {
   Color out = meanTransmittance(way, t);
   float left = -1; // of the exponential way to the next event, in units of its rate; it goes on from stretch to stretch
   for (const auto& s : way) {
@@ -206,7 +206,7 @@ Color Air::transmittance(const AirWay& way, const V3f& o, const V3f& d, float t,
   return out;
 }
 
-float Air::shownDepth(const AirWay& way, const V3f& o, const V3f& d) const {
+float Media::shownDepth(const RayMedia& way, const V3f& o, const V3f& d) const {
   float depth = 0;
   for (const auto& s : way)
     if (const float e = luminance(m_hazes[s.haze].haze.extinction); e > 0)
@@ -214,7 +214,7 @@ float Air::shownDepth(const AirWay& way, const V3f& o, const V3f& d) const {
   return depth;
 }
 
-void Air::divide(AirWay& way, float far) const {
+void Media::divide(RayMedia& way, float far) const {
   way.m_parts.clear();
   // One after the other, as cells of one haze come.
   if (std::adjacent_find(way.begin(), way.end(), [](const auto& a, const auto& b) { return b.from < a.to; }) ==
@@ -252,7 +252,7 @@ void Air::divide(AirWay& way, float far) const {
   }
 }
 
-Color Air::throughPart(const AirWay::Part& p, float from, float to) {
+Color Media::throughPart(const RayMedia::Part& p, float from, float to) {
   const Color before = fade(p.depth + deep(p.extinction, from - p.from));
   Color out;
   for (int c = 0; c < 3; ++c) {
@@ -268,29 +268,29 @@ template <typename Parts> static auto partAt(const Parts& parts, float t) {
   return it == parts.begin() ? it : it - 1;
 }
 
-Color Air::depth(const AirWay& way, float t) {
+Color Media::depth(const RayMedia& way, float t) {
   if (way.m_parts.empty()) return Color(0.0f);
   const auto p = partAt(way.m_parts, t);
   return p->depth + deep(p->extinction, std::clamp(t, p->from, p->to) - p->from);
 }
 
-float Air::lose(const AirWay& way, float from, float to, int channel, float u, float& density) {
-  density = 0;
+float Media::sampleExtinction(const RayMedia& way, float from, float to, int channel, float u, float& pdf) {
+  pdf = 0;
   const float before = depth(way, from)[channel], all = -std::expm1(before - depth(way, to)[channel]);
   if (!(all > 0)) return -1;
   const float wanted = before - std::log1p(-u * all);
   const auto& parts = way.m_parts;
   const auto it = std::upper_bound(parts.begin(), parts.end(), wanted,
-                                   [&](float x, const AirWay::Part& p) { return x < p.depth[channel]; });
+                                   [&](float x, const RayMedia::Part& p) { return x < p.depth[channel]; });
   const auto& p = it == parts.begin() ? *it : *(it - 1);
   if (!(p.extinction[channel] > 0)) return -1;
   const float t = std::clamp(p.from + (wanted - p.depth[channel]) / p.extinction[channel], std::max(from, p.from),
                              std::min(to, p.to));
-  density = loseDensity(way, from, to, t);
+  pdf = extinctionPdf(way, from, to, t);
   return t;
 }
 
-float Air::loseDensity(const AirWay& way, float from, float to, float t) {
+float Media::extinctionPdf(const RayMedia& way, float from, float to, float t) {
   if (way.m_parts.empty() || t < from || t > to) return 0;
   const auto p = partAt(way.m_parts, t);
   if (t > p->to) return 0;

@@ -14,8 +14,8 @@ namespace ilumbra {
 /// has it for instances given by RTCQuaternionDecomposition.
 class Motion {
  public:
-  /// Placements (object to world, regular) at equal steps from the shutter's opening to its close: two at least.
   Motion() = default;
+  /// Placements (object to world, regular) at equal steps from the shutter's opening to its close: two at least.
   explicit Motion(const std::vector<M44f>& placements);
   /// `time`: 0 where the shutter opens, 1 where it closes.
   M44f at(float time) const;

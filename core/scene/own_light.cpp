@@ -14,8 +14,8 @@ bool towards(const V3f& from, const V3f& point, const V3f& normal, float areaDen
   if (!(d2 > 0)) return false;
   s.distance = std::sqrt(d2);
   s.direction = to * (1 / s.distance);
-  s.density = solidAngle(areaDensity, d2, std::abs(dot(s.direction, normal)));
-  return s.density > 0;
+  s.pdf = solidAngle(areaDensity, d2, std::abs(dot(s.direction, normal)));
+  return s.pdf > 0;
 }
 
 class GlowingMesh : public Light {
@@ -70,7 +70,7 @@ class GlowingMesh : public Light {
     s.radiance = m_own.at(at, cosine);
     return !isBlack(s.radiance);
   }
-  float density(const V3f&, const V3f& direction, float distance, const V3f& normal) const override {
+  float pdf(const V3f&, const V3f& direction, float distance, const V3f& normal) const override {
     const float c = dot(direction, normal);
     if (m_area <= 0 || (m_closed && c > 0)) return 0;
     return solidAngle(1 / m_area, distance * distance, std::abs(c));
@@ -115,7 +115,7 @@ class GlowingSphere : public Light {
       const float d = std::sqrt(d2), one = cone(d2);
       const V3f local = sampleCone(u, one);
       s.direction = Frame(to * (1 / d)).toWorld(local);
-      s.density = 1 / (2 * pi * one);
+      s.pdf = 1 / (2 * pi * one);
       const float along = d * local.z, off2 = d2 * std::max(0.0f, 1 - local.z * local.z);
       s.distance = along - std::sqrt(std::max(0.0f, m_reach * m_reach - off2));
       if (m_even) {
@@ -132,7 +132,7 @@ class GlowingSphere : public Light {
     s.radiance = at(world, n, s.direction);
     return !isBlack(s.radiance);
   }
-  float density(const V3f& from, const V3f& direction, float distance, const V3f& normal) const override {
+  float pdf(const V3f& from, const V3f& direction, float distance, const V3f& normal) const override {
     const V3f to = m_centre - from;
     const float d2 = dot(to, to);
     if (m_uniform && d2 > m_reach * m_reach * 1.0001f) return 1 / (2 * pi * cone(d2));

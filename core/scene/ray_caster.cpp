@@ -33,17 +33,17 @@ float radiusAt(const Shape& s, float time) {
   return mix(s.forms[k].sphereRadius, s.forms[k + 1].sphereRadius, place - float(k));
 }
 
-void complete(const Scene& scene, uint32_t id, const Moment& moment, const RTCHit& q, const V3f& o, const V3f& d,
-              float t, Hit& h) {
-  const Copy& copy = scene.copies[id];
-  const Instance& i = scene.instances[copy.instance];
-  h.instance = &i;
-  h.copy = &copy;
+void complete(const Scene& scene, uint32_t id, const ShutterTime& shutterTime, const RTCHit& q, const V3f& o,
+              const V3f& d, float t, Hit& h) {
+  const Instance& copy = scene.instances[id];
+  const InstancedObject& i = scene.objects[copy.object];
+  h.object = &i;
+  h.instance = &copy;
   const Shape& s = i.geometry->shape;
   h.toWorld = &copy.toWorld;
   h.toObject = &copy.toObject;
   if (copy.motion) {
-    const Moment::Place& p = moment.of(*copy.motion);
+    const ShutterTime::Place& p = shutterTime.of(*copy.motion);
     h.toWorld = &p.toWorld;
     h.toObject = &p.toObject;
   }
@@ -51,7 +51,7 @@ void complete(const Scene& scene, uint32_t id, const Moment& moment, const RTCHi
   if (s.sphereRadius > 0) {
     // Onto the exact sphere, in its own space.
     const V3f n = normalize(transformPoint(toObject, o + d * t));
-    h.point = transformPoint(toWorld, n * radiusAt(s, moment.time()));
+    h.point = transformPoint(toWorld, n * radiusAt(s, shutterTime.time()));
     h.geometric = h.shading = normalize(transformNormal(toObject, n));
   } else {
     const Mesh& m = s.mesh;
@@ -61,14 +61,14 @@ void complete(const Scene& scene, uint32_t id, const Moment& moment, const RTCHi
     const auto& tri = m.triangles[q.primID];
     if (!m.normals.empty()) // all that is far away in memory at once
       for (const uint32_t k : {tri.a, tri.b, tri.c}) __builtin_prefetch(&m.normals[k]);
-    const auto [a, b, c] = corners(s, tri, &Shape::Form::positions, m.positions, moment.time());
+    const auto [a, b, c] = corners(s, tri, &Shape::Form::positions, m.positions, shutterTime.time());
     const float u = q.u, v = q.v, w = 1 - u - v;
     h.point = transformPoint(toWorld, a * w + b * u + c * v);
     const V3f flat = cross(b - a, c - a);
     h.geometric = normalize(transformNormal(toObject, flat));
     h.shading = h.geometric;
     if (!m.normals.empty()) {
-      const auto [na, nb, nc] = corners(s, tri, &Shape::Form::normals, m.normals, moment.time());
+      const auto [na, nb, nc] = corners(s, tri, &Shape::Form::normals, m.normals, shutterTime.time());
       const V3f n = normalize(transformNormal(toObject, na * w + nb * u + nc * v));
       if (!isBlack(n)) h.shading = dot(n, h.geometric) < 0 ? -n : n;
     }
@@ -78,8 +78,8 @@ void complete(const Scene& scene, uint32_t id, const Moment& moment, const RTCHi
 
 } // namespace
 
-TextureFrame textureFrame(const Hit& h, const Moment& moment) {
-  const Shape& s = h.instance->geometry->shape;
+TextureFrame textureFrame(const Hit& h, const ShutterTime& shutterTime) {
+  const Shape& s = h.object->geometry->shape;
   if (s.sphereRadius > 0) {
     const V3f n = normalize(transformPoint(*h.toObject, h.point));
     return {{std::atan2(-n.z, n.x) / (2 * pi) + 0.5f, 0.5f + std::asin(std::clamp(n.y, -1.0f, 1.0f)) / pi},
@@ -87,7 +87,7 @@ TextureFrame textureFrame(const Hit& h, const Moment& moment) {
   }
   const Mesh& m = s.mesh;
   const auto& tri = m.triangles[h.triangle];
-  const auto [a, b, c] = corners(s, tri, &Shape::Form::positions, m.positions, moment.time());
+  const auto [a, b, c] = corners(s, tri, &Shape::Form::positions, m.positions, shutterTime.time());
   if (m.uvs.empty()) return {{0, 0}, transformVector(*h.toWorld, b - a)};
   const V2f &ta = m.uvs[tri.a], &tb = m.uvs[tri.b], &tc = m.uvs[tri.c], e1 = tb - ta, e2 = tc - ta;
   const float det = e1.x * e2.y - e1.y * e2.x;
@@ -97,7 +97,7 @@ TextureFrame textureFrame(const Hit& h, const Moment& moment) {
 
 bool RayCaster::intersect(RTCScene in, const V3f& o, const V3f& d, float far, Hit& hit) const {
   RTCRayHit q;
-  fillRay(q.ray, o, d, far, m_moment.time());
+  fillRay(q.ray, o, d, far, m_shutterTime.time());
   q.hit.geomID = q.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
   RTCIntersectContext context;
   rtcInitIntersectContext(&context);
@@ -105,7 +105,7 @@ bool RayCaster::intersect(RTCScene in, const V3f& o, const V3f& d, float far, Hi
   ++m_count.rays;
   if (m_log) m_log->rays.push_back({o, d, 0, far, false, in});
   if (q.hit.geomID == RTC_INVALID_GEOMETRY_ID) return false;
-  complete(m_scene, q.hit.instID[0], m_moment, q.hit, o, d, q.ray.tfar, hit);
+  complete(m_scene, q.hit.instID[0], m_shutterTime, q.hit, o, d, q.ray.tfar, hit);
   return true;
 }
 
@@ -141,13 +141,13 @@ void RayCaster::intersectEight(const Ray* rays, int n, Hit* hits, bool* met) con
     h.primID = q.hit.primID[i];
     h.u = q.hit.u[i];
     h.v = q.hit.v[i];
-    complete(m_scene, q.hit.instID[0][i], m_moment, h, rays[i].origin, rays[i].direction, q.ray.tfar[i], hits[i]);
+    complete(m_scene, q.hit.instID[0][i], m_shutterTime, h, rays[i].origin, rays[i].direction, q.ray.tfar[i], hits[i]);
   }
 }
 
 bool RayCaster::occluded(const V3f& o, const V3f& d, float far) const {
   RTCRay r;
-  fillRay(r, o, d, far, m_moment.time());
+  fillRay(r, o, d, far, m_shutterTime.time());
   RTCIntersectContext context;
   rtcInitIntersectContext(&context);
   rtcOccluded1(m_scene.blockers, &context, &r);
@@ -156,12 +156,12 @@ bool RayCaster::occluded(const V3f& o, const V3f& d, float far) const {
   return r.tfar < 0;
 }
 
-bool RayCaster::occludedBut(const V3f& origin, const V3f& d, float far, const Copy* without) const {
+bool RayCaster::occludedBut(const V3f& origin, const V3f& d, float far, const Instance* without) const {
   V3f o = origin;
   for (int i = 0; i < 32; ++i) {
     Hit h;
     if (!intersect(m_scene.blockers, o, d, far, h)) return false;
-    if (h.copy != without) return true;
+    if (h.instance != without) return true;
     const V3f next = offset(h.point, dot(h.geometric, d) > 0 ? h.geometric : -h.geometric);
     far -= dot(next - o, d);
     o = next;
@@ -170,11 +170,11 @@ bool RayCaster::occludedBut(const V3f& origin, const V3f& d, float far, const Co
   return false;
 }
 
-PatternPoint patternPoint(const Scene& scene, const Hit& hit, const Moment& moment, const V3f& direction,
+PatternPoint patternPoint(const Scene& scene, const Hit& hit, const ShutterTime& shutterTime, const V3f& direction,
                           float footprint) {
-  const Instance& i = *hit.instance;
+  const InstancedObject& i = *hit.object;
   PatternPoint at;
-  at.uv = textureFrame(hit, moment).uv;
+  at.uv = textureFrame(hit, shutterTime).uv;
   at.position = transformPoint(*hit.toObject, hit.point);
   at.world = hit.point;
   at.normal = normalize(transformVector(*hit.toObject, hit.geometric));

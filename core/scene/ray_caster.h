@@ -9,8 +9,8 @@ namespace ilumbra {
 
 /// Where a ray meets an object or the body of a lamp.
 struct Hit {
+  const InstancedObject* object = nullptr;
   const Instance* instance = nullptr;
-  const Copy* copy = nullptr;
   const M44f *toWorld = nullptr, *toObject = nullptr; ///< of the copy at the ray's time
   uint32_t triangle = 0;
   V3f point;
@@ -26,7 +26,7 @@ struct TextureFrame {
   V2f uv{0, 0};
   V3f tangent{0.0f};
 };
-TextureFrame textureFrame(const Hit& hit, const Moment& moment);
+TextureFrame textureFrame(const Hit& hit, const ShutterTime& shutterTime);
 
 /// A ray for Embree, from its origin on; `time` in the shutter.
 inline void fillRay(RTCRay& r, const V3f& o, const V3f& d, float far, float time) {
@@ -66,8 +66,8 @@ class RayCaster {
  public:
   RayCaster(const Scene& s, TraceCount& c, RayLog* log) : m_scene(s), m_count(c), m_log(log) {}
   /// Rays run at the moment of the shutter that is set here; its middle at first. Hits of what moves hold until then.
-  void setTime(float time) { m_moment.set(time); }
-  const Moment& moment() const { return m_moment; }
+  void setTime(float time) { m_shutterTime.set(time); }
+  const ShutterTime& shutterTime() const { return m_shutterTime; }
   /// The nearest hit before `far` among everything.
   bool intersect(const V3f& origin, const V3f& direction, float far, Hit& hit) const {
     return intersect(m_scene.everything, origin, direction, far, hit);
@@ -82,18 +82,18 @@ class RayCaster {
   /// True if something that is opaque for certain casts its shadow here.
   bool occluded(const V3f& origin, const V3f& direction, float far) const;
   /// The same, as if one copy were not there.
-  bool occludedBut(const V3f& origin, const V3f& direction, float far, const Copy* without) const;
+  bool occludedBut(const V3f& origin, const V3f& direction, float far, const Instance* without) const;
 
  private:
   bool intersect(RTCScene in, const V3f& o, const V3f& d, float far, Hit& hit) const;
   const Scene& m_scene;
   TraceCount& m_count;
   RayLog* m_log;
-  Moment m_moment;
+  ShutterTime m_shutterTime;
 };
 
 /// What patterns may ask at a hit. `footprint`: metres that a sample covers there.
-PatternPoint patternPoint(const Scene& scene, const Hit& hit, const Moment& moment, const V3f& direction,
+PatternPoint patternPoint(const Scene& scene, const Hit& hit, const ShutterTime& shutterTime, const V3f& direction,
                           float footprint);
 
 } // namespace ilumbra

@@ -15,7 +15,7 @@ struct RTCDeviceTy;
 
 namespace ilumbra {
 
-class Air;
+class Media;
 class Caustics;
 struct Geometry;
 struct Plates;
@@ -58,14 +58,14 @@ enum Switches : uint16_t {
 };
 
 /// An object, or the body of a lamp, with all that its copies share.
-struct Instance {
+struct InstancedObject {
   GeometryPtr geometry;
-  M44f toWorld, toObject;             ///< of the first copy at mid-shutter
-  Box3f bounds;                       ///< of all copies, in the world
-  uint32_t firstCopy = 0, copies = 1; ///< in Scene::copies
+  M44f toWorld, toObject;                        ///< of the first copy at mid-shutter
+  Box3f bounds;                                  ///< of all copies, in the world
+  uint32_t firstInstance = 0, instanceCount = 1; ///< in Scene::instances
   uint16_t thing = 0, material = noMaterial;
-  std::vector<uint16_t> thingByCopy; ///< where parts divide the copies; empty: all are `thing`
-  uint16_t thingAt(uint32_t copy) const { return thingByCopy.empty() ? thing : thingByCopy[copy]; }
+  std::vector<uint16_t> thingByInstance; ///< where parts divide the copies; empty: all are `thing`
+  uint16_t thingAt(uint32_t copy) const { return thingByInstance.empty() ? thing : thingByInstance[copy]; }
   uint16_t switches = 0;
   bool closed = false; ///< its shape has an inside
   LightThrough lightThrough = LightThrough::Straight;
@@ -82,10 +82,10 @@ struct Instance {
 };
 
 /// Where an object stands: once, or for each of its copies. Small, for there may be a million.
-struct Copy {
+struct Instance {
   M44f toWorld, toObject;         ///< at mid-shutter
   const Motion* motion = nullptr; ///< owned by the scene; null: it stands still
-  uint32_t instance = 0;          ///< whose copy it is
+  uint32_t object = 0;            ///< whose instance it is: in Scene::objects
   uint32_t index = 0;             ///< among that object's
 };
 
@@ -104,7 +104,7 @@ struct Emitter {
   std::vector<bool> linked;                    ///< by thing: takes its light; empty: all do
   LightThrough clear = LightThrough::AsThings; ///< whatever clear things say, its light gets through them so
   bool caustics = true;                        ///< photons may carry its light
-  LightThrough through(const Instance& thing) const {
+  LightThrough through(const InstancedObject& thing) const {
     return clear == LightThrough::AsThings ? thing.lightThrough : clear;
   }
   /// What of its light comes to a thing at a distance in metres.
@@ -114,6 +114,15 @@ struct Emitter {
   }
 };
 
+/// Many copies of one object: one Embree geometry with a primitive for each, for an instance of its own costs four
+/// times the memory.
+struct InstanceArray {
+  RTCSceneTy* form;
+  const Instance* instances; ///< the first
+  uint32_t first;            ///< its id
+  Box3f bounds;              ///< of the form
+};
+
 /// A document compiled for rendering at one frame. Immutable.
 class Scene {
  public:
@@ -121,22 +130,14 @@ class Scene {
   RTCSceneTy* everything = nullptr;    ///< objects and the bodies of lights
   RTCSceneTy* blockers = nullptr;      ///< what casts shadow and is opaque for certain
   RTCSceneTy* clearBlockers = nullptr; ///< what casts shadow but lets some light through; null: nothing does
-  std::vector<Instance> instances;
-  std::vector<Copy> copies;       ///< by the id that hits have, in all Embree scenes
-  std::vector<MotionPtr> motions; ///< of copies that move
-  /// Many copies of one object: one Embree geometry with a primitive for each, for an instance of its own costs four
-  /// times the memory.
-  struct Crowd {
-    RTCSceneTy* form;
-    const Copy* copies; ///< the first
-    uint32_t first;     ///< its id
-    Box3f bounds;       ///< of the form
-  };
-  std::vector<std::unique_ptr<Crowd>> crowds;
+  std::vector<InstancedObject> objects;
+  std::vector<Instance> instances; ///< by the id that hits have, in all Embree scenes
+  std::vector<MotionPtr> motions;  ///< of copies that move
+  std::vector<std::unique_ptr<InstanceArray>> instanceArrays;
   std::vector<std::unique_ptr<Material>> materials;
   std::vector<char>
       patterned; ///< by material: it, or what it is layered of, asks the point for more than its texture coordinates
-  std::vector<const Copy*> cameraInside; ///< closed clear bodies around the camera
+  std::vector<const Instance*> cameraInside; ///< closed clear bodies around the camera
   std::vector<std::unique_ptr<Light>> lights;
   std::vector<Emitter> emitters; ///< at finite distance
   LightTree tree;                ///< over `emitters`
@@ -148,15 +149,16 @@ class Scene {
   float overscan = 0; ///< how far beside the frame light is counted, in shares of the frame's height
   LayerTable table, masks;
   Camera camera;
-  Box3f bounds;                   ///< of objects; empty if there are none
-  bool moves = false;             ///< something does while the shutter is open, the camera maybe: samples have a time
-  std::shared_ptr<const Air> air; ///< null: there is none
+  Box3f bounds;       ///< of objects; empty if there are none
+  bool moves = false; ///< something does while the shutter is open, the camera maybe: samples have a time
+  std::shared_ptr<const Media> media;       ///< null: there is none
   std::shared_ptr<const Caustics> caustics; ///< null: paths find all light
   std::shared_ptr<const Plates> plates;     ///< laid over and under the picture of the film; null: there are none
   /// Nothing that a ray of the camera could meet: plates at most.
   bool bare() const {
-    return skies.empty() && !air &&
-           std::none_of(instances.begin(), instances.end(), [](const Instance& i) { return i.switches & SwitchSeen; });
+    return skies.empty() && !media && std::none_of(objects.begin(), objects.end(), [](const InstancedObject& i) {
+             return i.switches & SwitchSeen;
+           });
   }
   bool plateBehind = false; ///< so that the camera does not see the sky itself
   int plateGroup = -1;      ///< of what is seen of it through clear things; its amount takes the exposure off again
@@ -169,10 +171,10 @@ class Scene {
   float fireflyLimit = 0;               ///< cd/m² that one contribution may have after two bounces; 0: no limit
   std::map<NodeId, uint32_t> copiesOf;  ///< of lights and objects that stand more than once
   std::map<NodeId, uint32_t> ownCopies; ///< of what has a repeat of its own: how many that makes
-  std::vector<Color> amounts;           ///< of the groups at compile time
-  std::vector<Color> restAmounts;       ///< of the lights that share the last group
+  std::vector<Color> groupScales;       ///< of the groups at compile time
+  std::vector<Color> restScales;        ///< of the lights that share the last group
   std::vector<std::string>
-      troubles; ///< what could not be made as it is asked for, with the reason, e.g. a missing file
+      warnings; ///< what could not be made as it is asked for, with the reason, e.g. a missing file
 };
 using ScenePtr = std::shared_ptr<const Scene>;
 

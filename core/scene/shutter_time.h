@@ -6,10 +6,10 @@
 namespace ilumbra {
 
 /// A scene at one moment of the shutter: where what moves then is. Asked for by one path at a time.
-class Moment {
+class ShutterTime {
  public:
   /// `time`: 0 where the shutter opens, 1 where it closes.
-  explicit Moment(float time = 0.5f) : m_time(time) {}
+  explicit ShutterTime(float time = 0.5f) : m_time(time) {}
   float time() const { return m_time; }
   void set(float time) {
     m_time = time;
@@ -40,11 +40,11 @@ class Moment {
     s.direction = transformVector(p.toWorld, s.direction);
     return true;
   }
-  float density(const Emitter& e, const V3f& from, const V3f& direction, float distance, const V3f& normal) const {
-    if (!e.motion) return e.light->density(from, direction, distance, normal);
+  float pdf(const Emitter& e, const V3f& from, const V3f& direction, float distance, const V3f& normal) const {
+    if (!e.motion) return e.light->pdf(from, direction, distance, normal);
     const Place& p = of(e);
-    return e.light->density(transformPoint(p.toObject, from), transformVector(p.toObject, direction), distance,
-                            transformVector(p.toObject, normal));
+    return e.light->pdf(transformPoint(p.toObject, from), transformVector(p.toObject, direction), distance,
+                        transformVector(p.toObject, normal));
   }
   Color radiance(const Emitter& e, const V3f& direction, const V3f& normal) const {
     if (!e.motion) return e.light->radiance(direction, normal);

@@ -101,9 +101,10 @@ Picture renderProof(const Proof& proof, uint32_t samples, AssetCache& assets, co
     if (!rendering.advance(tasks, rendering.nextPass(samples), cancel)) throw cancelled();
   std::optional<Denoiser> denoiser;
   if (settingsOf(doc).flag("denoise") && rendering.samples() > 1) denoiser.emplace(rendering.film(), tasks, &cancel);
-  return develop(doc, proof.frame, *scene, rendering.film(),
-                 sceneLight(*scene, rendering.film(), scene->amounts, tasks, denoiser ? &*denoiser : nullptr, &cancel),
-                 tasks, options)
+  return develop(
+             doc, proof.frame, *scene, rendering.film(),
+             sceneLight(*scene, rendering.film(), scene->groupScales, tasks, denoiser ? &*denoiser : nullptr, &cancel),
+             tasks, options)
       .picture;
 }
 

@@ -133,14 +133,14 @@ std::vector<int> writeProofs(const std::string& document, const ProofSet& set, c
   return left;
 }
 
-ProofSet readProofs(std::shared_ptr<const Kinds> kinds, const std::string& document, std::vector<std::string>* troubles,
+ProofSet readProofs(std::shared_ptr<const Kinds> kinds, const std::string& document, std::vector<std::string>* warnings,
                     const CancelFlag* cancel) {
   ProofSet set;
   const fs::path folder = fs::absolute(proofFolder(document));
   std::error_code e;
   if (!fs::exists(folder / indexName, e)) return set;
   const auto trouble = [&](const std::string& what) {
-    if (troubles) troubles->push_back(what);
+    if (warnings) warnings->push_back(what);
   };
   std::string why;
   const std::optional<Json> index = readIndex(folder, why);
@@ -170,7 +170,7 @@ ProofSet readProofs(std::shared_ptr<const Kinds> kinds, const std::string& docum
           std::make_shared<const Proof>(makeProof(j.at("number").get<int>(), name, doc, j.value("frame", 1.0), picture,
                                                   j.value("samples", 0u), j.value("parent", 0))));
     } catch (const Error& error) {
-      if (error.kind() == Refusal::Cancelled) throw;
+      if (error.kind() == ErrorKind::Cancelled) throw;
       lost(error);
     } catch (const std::exception& error) {
       lost(error);

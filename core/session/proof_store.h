@@ -33,8 +33,8 @@ std::vector<int> writeProofs(const std::string& document, const ProofSet& set, c
                              size_t room = proofRoom);
 
 /// Reads them back, file names starting from the document's folder. What cannot be read is left out and told in
-/// `troubles`; no folder: none. Throws Cancelled.
-ProofSet readProofs(std::shared_ptr<const Kinds> kinds, const std::string& document, std::vector<std::string>* troubles,
+/// `warnings`; no folder: none. Throws Cancelled.
+ProofSet readProofs(std::shared_ptr<const Kinds> kinds, const std::string& document, std::vector<std::string>* warnings,
                     const CancelFlag* cancel = nullptr);
 
 } // namespace ilumbra

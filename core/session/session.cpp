@@ -31,7 +31,7 @@ bool animated(const Document& doc) {
 // True if going from one document to the other needs rays.
 bool needsTracing(const Document& from, const Document& to) {
   for (const Difference& d : differences(from, to)) {
-    if (d.stage <= Stage::Mix) continue;
+    if (d.stage <= Invalidation::Mix) continue;
     // What a lens stage takes its light from is a matter of film layers, which the caller compares.
     const Node* n = to.find(d.node);
     if (!n) n = from.find(d.node);
@@ -112,7 +112,7 @@ void Session::Content::run() {
       else
         work();
     } catch (const Error& e) {
-      if (e.kind() != Refusal::Cancelled) fail(e.what());
+      if (e.kind() != ErrorKind::Cancelled) fail(e.what());
     } catch (const std::bad_alloc&) {
       fail("There is not enough memory for this picture");
     } catch (const std::exception& e) { // of a library: the document is what is to be kept
@@ -159,7 +159,7 @@ void Session::Content::take(SessionRequest request, Clock::time_point asked) {
   if (!sameDoc) findings.reset();
   std::optional<SessionImage::Change> cost;
   if (now && !sameDoc) {
-    cost = {Stage::Display, 0, 0};
+    cost = {Invalidation::Display, 0, 0};
     for (const Difference& d : differences(now->doc, request.doc)) cost->stage = std::max(cost->stage, d.stage);
   }
   const bool finer = scene && scene->plates && madePlaying && !request.playing;
@@ -171,8 +171,8 @@ void Session::Content::take(SessionRequest request, Clock::time_point asked) {
   raysBefore = raysMade;
   bool compile = traces || widens;
   if (!compile) {
-    amounts = balancedAmounts(*scene, now->doc, currentFrame(now->doc));
-    compile = amounts.empty();
+    groupScales = balancedScales(*scene, now->doc, currentFrame(now->doc));
+    compile = groupScales.empty();
   }
   if (compile) {
     // Until this is done nothing of the old scene may be taken for the new document.
@@ -195,7 +195,7 @@ void Session::Content::take(SessionRequest request, Clock::time_point asked) {
       const std::lock_guard lock(mutex);
       sharedScene = scene;
     }
-    amounts = scene->amounts;
+    groupScales = scene->groupScales;
     error.clear();
     if (widens && fullSamples() > 0 && !scene->bare() && scene->groups.size() == before->groups.size() &&
         scene->table.size() == before->table.size()) {
@@ -223,22 +223,23 @@ void Session::Content::take(SessionRequest request, Clock::time_point asked) {
 }
 
 void Session::Content::mixClean() {
-  if (!scene || !wantsClean() || clean.groups.size() != scene->groups.size() || clean.amounts == amounts) return;
+  if (!scene || !wantsClean() || clean.groups.size() != scene->groups.size() || clean.groupScales == groupScales)
+    return;
   for (size_t q = 0; q < size_t(scene->table.size()); ++q) {
     Picture& p = clean.light.layers[q];
     const size_t row = size_t(p.width) * 3;
     tasks.forEach(p.height, [&](int y) {
       std::fill_n(p.rgb.begin() + std::ptrdiff_t(size_t(y) * row), row, 0.0f);
-      for (size_t g = 0; g < amounts.size(); ++g) {
+      for (size_t g = 0; g < groupScales.size(); ++g) {
         const Picture& of = clean.groups[g][q];
-        if (of.rgb.empty() || isBlack(amounts[g])) continue;
+        if (of.rgb.empty() || isBlack(groupScales[g])) continue;
         for (size_t i = size_t(y) * row; i < size_t(y + 1) * row; i += 3)
-          for (int k = 0; k < 3; ++k) p.rgb[i + size_t(k)] += of.rgb[i + size_t(k)] * amounts[g][k];
+          for (int k = 0; k < 3; ++k) p.rgb[i + size_t(k)] += of.rgb[i + size_t(k)] * groupScales[g][k];
       }
     });
   }
-  clean.light.beside = lightBeside(*scene, full.film(), amounts, tasks);
-  clean.amounts = amounts;
+  clean.light.beside = lightBeside(*scene, full.film(), groupScales, tasks);
+  clean.groupScales = groupScales;
 }
 
 void Session::Content::makeClean() {
@@ -248,12 +249,12 @@ void Session::Content::makeClean() {
     next.of = &r;
     next.samples = r.samples();
     next.weights.emplace(r.film(), tasks, &cancel);
-    next.light = sceneLight(*scene, r.film(), amounts, tasks, &*next.weights, &cancel);
-    next.amounts = amounts;
+    next.light = sceneLight(*scene, r.film(), groupScales, tasks, &*next.weights, &cancel);
+    next.groupScales = groupScales;
     clean = std::move(next);
   } else {
-    clean.light = sceneLight(*scene, r.film(), amounts, tasks, &*clean.weights, &cancel);
-    clean.amounts = amounts;
+    clean.light = sceneLight(*scene, r.film(), groupScales, tasks, &*clean.weights, &cancel);
+    clean.groupScales = groupScales;
   }
   show(true);
 }
@@ -279,7 +280,7 @@ void Session::Content::makeGroup() {
 LensResult Session::Content::developShown(const LensOptions& options) {
   const double frame = currentFrame(now->doc);
   if (showsClean()) return develop(now->doc, frame, *scene, shown().film(), clean.light, tasks, options);
-  return develop(now->doc, frame, *scene, shown().film(), amounts, tasks, options);
+  return develop(now->doc, frame, *scene, shown().film(), groupScales, tasks, options);
 }
 
 LensOptions Session::Content::lensOptions(const Assets& files) {
@@ -313,12 +314,12 @@ void Session::Content::serve(const std::vector<Waiting>& todo) {
           .on = now->withLens, .assets = &files, .cancel = &leaving, .convolutions = &convolutions};
       const double frame = currentFrame(now->doc);
       developed = cleaned ? develop(now->doc, frame, *scene, of.film(), clean.light, tasks, options)
-                          : develop(now->doc, frame, *scene, of.film(), amounts, tasks, options);
+                          : develop(now->doc, frame, *scene, of.film(), groupScales, tasks, options);
     } catch (const std::exception& e) {
       for (const Waiting& w : these) answer(w, nullptr, e.what());
       continue;
     }
-    const State state{now->doc, of, amounts, *developed, cleaned ? &*clean.weights : nullptr, tasks, leaving};
+    const State state{now->doc, of, groupScales, *developed, cleaned ? &*clean.weights : nullptr, tasks, leaving};
     for (const Waiting& w : these) answer(w, &state, {});
   }
 }
@@ -349,7 +350,7 @@ void Session::Content::work() {
   if (catchesUp()) {
     if (!trace([&] { return full.catchUp(tasks, cancel); }, full)) return;
     if (clean.of == &full && !clean.light.empty())
-      clean.light.beside = lightBeside(*scene, full.film(), clean.amounts, tasks);
+      clean.light.beside = lightBeside(*scene, full.film(), clean.groupScales, tasks);
     return show(false);
   }
   const Region& region = now->region;
@@ -359,8 +360,8 @@ void Session::Content::work() {
     const uint32_t samples = std::min(target(), 4 * full.samples());
     if (!trace(
             [&] {
-              return full.ahead(tasks, samples, cancel,
-                                {std::max(0, x - side / 2), std::max(0, y - side / 2), side, side});
+              return full.refineRegion(tasks, samples, cancel,
+                                       {std::max(0, x - side / 2), std::max(0, y - side / 2), side, side});
             },
             full))
       return;

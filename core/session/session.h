@@ -76,9 +76,9 @@ struct SessionImage {
   uint64_t raysSinceRequest = 0; ///< 0 while a change traced nothing
   /// What the last change of the document cost.
   struct Change {
-    Stage stage = Stage::Geometry; ///< the dearest that it asked for
-    double seconds = 0;            ///< from the request to its first picture
-    uint64_t rays = 0;             ///< for that picture
+    Invalidation stage = Invalidation::Geometry; ///< the dearest that it asked for
+    double seconds = 0;                          ///< from the request to its first picture
+    uint64_t rays = 0;                           ///< for that picture
   };
   std::optional<Change> change;              ///< none: nothing was shown before
   double clippedWhite = 0, clippedBlack = 0; ///< with SessionRequest::clipping: shares of the pixels
@@ -102,7 +102,7 @@ struct SessionImage {
   };
   std::vector<Group> groups;
   std::shared_ptr<const Route> route; ///< of SessionRequest::effect
-  std::vector<std::string> troubles;
+  std::vector<std::string> warnings;
   std::shared_ptr<const std::vector<Finding>> findings; ///< about things, apart from the effect
   std::string error;                                    ///< the document could not be rendered at all
 };
@@ -128,7 +128,7 @@ class Session {
   struct State {
     const Document& doc;
     const Rendering& rendering;
-    const std::vector<Color>& amounts;
+    const std::vector<Color>& groupScales;
     const LensResult& developed;
     const Denoiser* denoiser; ///< that was used for it; null: it is raw
     const Tasks& tasks;

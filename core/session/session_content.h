@@ -69,7 +69,7 @@ struct Session::Content {
   bool madePlaying = false; ///< the scene has its plates as they play
   bool blink = true;        ///< the draft has direct light only
   bool fullStale = true;    ///< the full film is of an older scene: it is laid out anew when the draft is done
-  std::vector<Color> amounts;
+  std::vector<Color> groupScales;
   std::shared_ptr<ViewTable> table;
   std::string tableView;
   std::shared_ptr<const Route> route;
@@ -90,8 +90,8 @@ struct Session::Content {
     const Rendering* of = nullptr;
     uint32_t samples = 0;
     std::optional<Denoiser> weights;
-    SceneLight light; ///< empty: not made for `amounts` yet
-    std::vector<Color> amounts;
+    SceneLight light; ///< empty: not made for `groupScales` yet
+    std::vector<Color> groupScales;
     std::vector<std::vector<Picture>>
         groups; ///< by group and layer at unit power, so that mixing is a sum; a picture without light is empty
     void clear() { *this = Clean(); }
@@ -100,9 +100,9 @@ struct Session::Content {
   bool wantsClean() const { return !now->raw && !now->playing && settingsOf(now->doc).flag("denoise"); }
   // A denoised draft is better to look at than a few whole samples.
   const Rendering& shown() const;
-  bool finished() const { return fullSamples() >= target() || (fullSamples() > 0 && full.calm()); }
+  bool finished() const { return fullSamples() >= target() || (fullSamples() > 0 && full.converged()); }
   bool showsClean() const {
-    return wantsClean() && clean.of == &shown() && !clean.light.empty() && clean.amounts == amounts;
+    return wantsClean() && clean.of == &shown() && !clean.light.empty() && clean.groupScales == groupScales;
   }
   // True if the picture shown should be denoised, or denoised anew, before anything else is done.
   bool cleanDue() const;

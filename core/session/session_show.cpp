@@ -1,3 +1,4 @@
+#include "core/base/colorspace.h"
 #include "core/compile/camera.h"
 #include "core/session/session_content.h"
 
@@ -140,7 +141,6 @@ std::vector<uint8_t> Session::Content::displayPass(const Film& film, int width, 
   for (size_t i = 0; i < size_t(film.width()) * size_t(film.height()); ++i) far = std::max(far, film.depth(i));
   std::vector<uint8_t> out(size_t(width) * size_t(height) * 4);
   const auto byte = [](float v) { return uint8_t(clamp01(v) * 255 + 0.5f); };
-  const auto curve = [](float v) { return v <= 0.0031308f ? 12.92f * v : 1.055f * std::pow(v, 1 / 2.4f) - 0.055f; };
   tasks.forEach(height, [&](int y) {
     for (int x = 0; x < width; ++x) {
       const size_t i = size_t(std::min(y / step, film.height() - 1)) * size_t(film.width()) +
@@ -176,12 +176,12 @@ std::vector<uint8_t> Session::Content::displayPass(const Film& film, int width, 
       }
       case ShownPass::AirDepth: {
         // Of the air up to what is seen, by the colours of the stops: those of its power of two.
-        AirWay way;
+        RayMedia way;
         const Ray ray = scene->camera.through(float(x) + 0.5f, float(y) + 0.5f);
         const float seen = film.depth(i);
-        if (scene->air)
-          scene->air->along(ray.origin, ray.direction, seen > 0 ? seen : std::numeric_limits<float>::infinity(), way);
-        const float depth = scene->air ? scene->air->shownDepth(way, ray.origin, ray.direction) : 0;
+        if (scene->media)
+          scene->media->along(ray.origin, ray.direction, seen > 0 ? seen : std::numeric_limits<float>::infinity(), way);
+        const float depth = scene->media ? scene->media->shownDepth(way, ray.origin, ray.direction) : 0;
         const StopsColour* colour = &stopsScale().front();
         for (const StopsColour& s : stopsScale())
           if (depth > 1e-5f && std::log2(depth) >= float(s.stops) - 0.5f) colour = &s;
@@ -194,7 +194,7 @@ std::vector<uint8_t> Session::Content::displayPass(const Film& film, int width, 
       const bool data = now->pass == ShownPass::AirDepth || now->pass == ShownPass::Alpha ||
                         now->pass == ShownPass::Normal || now->pass == ShownPass::Depth ||
                         now->pass == ShownPass::Identity;
-      for (int k = 0; k < 3; ++k) o[k] = byte(data ? c[k] : curve(c[k]));
+      for (int k = 0; k < 3; ++k) o[k] = byte(data ? c[k] : srgbEncoded(c[k]));
       o[3] = 255;
     }
   });
@@ -203,7 +203,7 @@ std::vector<uint8_t> Session::Content::displayPass(const Film& film, int width, 
 
 Picture Session::Content::passLight(const Rendering& r, const LayerQuery& pass) {
   const float exposure = exposureFactor(now->doc, currentFrame(now->doc));
-  if (!showsClean()) return collect(r.film(), layerIndex(*scene, pass), amounts, exposure, tasks);
+  if (!showsClean()) return collect(r.film(), layerIndex(*scene, pass), groupScales, exposure, tasks);
   Picture p = queryLight(*scene, clean.light, pass);
   for (float& v : p.rgb) v *= exposure;
   return p;
@@ -258,10 +258,10 @@ void Session::Content::show(bool withRoute) {
   image->height = image->liveHeight = scene->height;
   image->linear = std::make_shared<const Picture>(picture);
   image->linearStep = step;
-  image->effects = readEffects(now->doc, frame, *scene, r.film(), amounts, developed, tasks);
+  image->effects = readEffects(now->doc, frame, *scene, r.film(), groupScales, developed, tasks);
   if (measures) {
     route = std::make_shared<const Route>(
-        measureRoute(now->doc, now->effect, frame, *scene, r.film(), amounts, developed, tasks));
+        measureRoute(now->doc, now->effect, frame, *scene, r.film(), groupScales, developed, tasks));
     lastRoute = Clock::now();
   }
   if (!now->effect) route.reset();
@@ -273,7 +273,7 @@ void Session::Content::show(bool withRoute) {
   if (now->groups) image->groups = groupsShown(r);
   image->notNumbers = bare ? plates.notNumbers : developed.notNumbers;
   if (image->notNumbers)
-    image->troubles.push_back(
+    image->warnings.push_back(
         fmt::format("{} pixels are no numbers: they take their neighbours' light", image->notNumbers));
   if (now->stages) image->stages = stagesShown(bare ? plates : developed);
   if (now->left) {
@@ -368,11 +368,11 @@ std::vector<SessionImage::Group> Session::Content::groupsShown(const Rendering& 
   std::vector<SessionImage::Group> out;
   double total = 0;
   for (size_t g = 0; g < scene->groups.size() && g < groupUnits.size(); ++g) {
-    const double l = std::max(0.0, double(luminance(groupUnits[g] * amounts[g])));
+    const double l = std::max(0.0, double(luminance(groupUnits[g] * groupScales[g])));
     total += l;
     out.push_back({{scene->groups[g].node, scene->groups[g].object, scene->groups[g].copy},
                    scene->groups[g].name,
-                   amounts[g],
+                   groupScales[g],
                    l});
   }
   for (SessionImage::Group& g : out) g.share = total > 0 ? g.share / total : 0;
@@ -391,7 +391,7 @@ void Session::Content::fill(SessionImage& image, const Rendering& r) {
   image.raysSinceRequest = raysMade - raysBefore;
   image.change = change;
   image.frame = currentFrame(now->doc);
-  image.troubles = scene->troubles;
+  image.warnings = scene->warnings;
   const uint64_t pathsMade = r.count().paths, rays = r.count().rays;
   const double perPath = pathsMade ? double(rays) / double(pathsMade) : 0;
   const double pixels =

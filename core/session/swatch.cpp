@@ -180,14 +180,14 @@ std::shared_ptr<const SwatchMaker::Swatch> SwatchMaker::render(const Wanted& wan
   if (!r.advance(tasks, samples, m_cancel)) throw cancelled();
   const Denoiser denoiser(r.film(), tasks, &m_cancel);
   // The sky is mixed in by what the lamps turned out to give.
-  std::vector<Color> amounts = scene->amounts;
+  std::vector<Color> groupScales = scene->groupScales;
   const std::vector<Color> means = groupMeans(r.film(), 0, tasks);
   float lamps = 0, sky = 0;
-  for (size_t g = 0; g < amounts.size(); ++g)
-    (scene->groups[g].name == skyName ? sky : lamps) += std::max(0.0f, luminance(means[g] * amounts[g]));
-  for (size_t g = 0; g < amounts.size(); ++g)
-    if (scene->groups[g].name == skyName && lamps > 0 && sky > 0) amounts[g] *= skyShare * lamps / sky;
-  Picture p = denoiser.apply(collect(r.film(), 0, amounts, 1, tasks), tasks);
+  for (size_t g = 0; g < groupScales.size(); ++g)
+    (scene->groups[g].name == skyName ? sky : lamps) += std::max(0.0f, luminance(means[g] * groupScales[g]));
+  for (size_t g = 0; g < groupScales.size(); ++g)
+    if (scene->groups[g].name == skyName && lamps > 0 && sky > 0) groupScales[g] *= skyShare * lamps / sky;
+  Picture p = denoiser.apply(collect(r.film(), 0, groupScales, 1, tasks), tasks);
   // Exposed by what falls on the table around the ball, so that a dark material is dark and a bright one bright.
   std::vector<float> around;
   for (int y = p.height * 3 / 4; y < p.height; ++y)

@@ -10,7 +10,7 @@ namespace ilumbra {
 Kind surfaceMaterialKind() {
   return {
       .id = "material.surface",
-      .label = "Surface",
+      .label = "Bsdf",
       .helpText = "One layered material: matte, lacquered, metal, clear, waxy or veiled, and own light.",
       .params =
           {color("base_color", "Colour", {0.5, 0.5, 0.5})
@@ -180,18 +180,18 @@ Kind surfaceMaterialKind() {
                .range(0, 1e12)
                .log()
                .matters()
-               .at(Stage::Mix)
+               .at(Invalidation::Mix)
                .in("Own light")
                .help("Luminance at white that the surface sends out by itself"),
            color("own_light_color", "Colour of own light", {1, 1, 1})
                .soft(0, 1)
                .patterned()
                .matters()
-               .at(Stage::Mix)
+               .at(Invalidation::Mix)
                .in("Own light")
                .help("Multiplies the own light"),
            flag("own_light_on", "Shines", true)
-               .at(Stage::Mix)
+               .at(Invalidation::Mix)
                .in("Own light")
                .help("Off: its own light is dark, and kept"),
            choice("own_light_sides", "Own light shines", {"to both sides", "to the front"})
@@ -222,8 +222,8 @@ Kind surfaceMaterialKind() {
                .patterned()
                .in("Detail")
                .help("Share of bounced and sky light that reaches small crevices")},
-      .slots = {{"veil", "Veil", {"veil.key"}, Stage::Shading}},
-      .existence = Stage::Shading};
+      .slots = {{"veil", "Veil", {"veil.key"}, Invalidation::Shading}},
+      .existence = Invalidation::Shading};
 }
 
 Kind veilKeyKind() {
@@ -236,7 +236,7 @@ Kind veilKeyKind() {
                      .range(0, 1)
                      .matters()
                      .help("How much of the surface is there at this angle")},
-      .existence = Stage::Shading};
+      .existence = Invalidation::Shading};
 }
 
 Kind layerMaterialKind() {
@@ -247,7 +247,7 @@ Kind layerMaterialKind() {
       .params = {reference("below", "Below", {"material."}).matters().help("Where the mask is 0"),
                  reference("above", "Above", {"material."}).matters().help("Where the mask is 1"),
                  number("mask", "Mask", "", 0.5).range(0, 1).patterned().matters().help("Share of the upper material")},
-      .existence = Stage::Shading};
+      .existence = Invalidation::Shading};
 }
 
 std::vector<Kind> allMaterials() { return {surfaceMaterialKind(), veilKeyKind(), layerMaterialKind()}; }
@@ -280,7 +280,7 @@ float Material::indexAt(float wavelength) const {
   return wavelength > 0 ? std::max(1.0001f, cauchyIndex(ior, abbe, wavelength)) : ior;
 }
 
-void Material::describe(const PatternPoint& at, bool inside, float clearEta, Surface& s) const {
+void Material::describe(const PatternPoint& at, bool inside, float clearEta, Bsdf& s) const {
   const auto unit = [&](const Driven& d) { return clamp01(d.real(at)); };
   const auto unitColor = [&](const Driven& d) { return vmax(Color(0.0f), vmin(Color(1.0f), d.color(at))); };
   s.inside = inside;

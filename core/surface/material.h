@@ -1,6 +1,6 @@
 #pragma once
 #include "core/pattern/program.h"
-#include "core/surface/surface.h"
+#include "core/surface/bsdf.h"
 
 namespace ilumbra {
 
@@ -89,7 +89,7 @@ struct Material {
   /// Of the body for light of this wavelength; 0: the yellow d line.
   float indexAt(float wavelength) const;
   /// Fills in what the material has at a point. `eta` of clear matter (far ÷ near) is the caller's to know.
-  void describe(const PatternPoint& at, bool inside, float clearEta, Surface& s) const;
+  void describe(const PatternPoint& at, bool inside, float clearEta, Bsdf& s) const;
 };
 
 /// "material.surface" and "material.layer".

@@ -34,7 +34,7 @@ float phaseMetal(const Microsurface& m, const V3f& w, const V3f& out, float& cos
   const V3f h = normalize(w + out);
   cosine = dot(w, h);
   if (h.z <= 0 || cosine <= 0) return 0;
-  return 0.25f * m.visibleDensity(w, h) / cosine;
+  return 0.25f * m.visiblePdf(w, h) / cosine;
 }
 
 Color phaseGlass(const Microsurface& m, const Boundary& b, const V3f& w, const V3f& out, bool above, bool outAbove) {
@@ -43,7 +43,7 @@ Color phaseGlass(const Microsurface& m, const Boundary& b, const V3f& w, const V
     const V3f h = normalize(w + out) * side;
     const float c = dot(w * side, h);
     if (h.z <= 0 || c <= 0) return Color(0.0f);
-    return b.reflectance(c, above) * (0.25f * m.visibleDensity(w * side, h) / c);
+    return b.reflectance(c, above) * (0.25f * m.visiblePdf(w * side, h) / c);
   }
   V3f h = -normalize(w + out * eta);
   h = h * (side * std::copysign(1.0f, h.z));
@@ -52,7 +52,7 @@ Color phaseGlass(const Microsurface& m, const Boundary& b, const V3f& w, const V
   const float denominator = ci + eta * co;
   if (std::abs(denominator) < 1e-6f) return Color(0.0f);
   return (Color(1.0f) - b.reflectance(ci, above)) *
-         (eta * eta * m.visibleDensity(w * side, h * side) * std::max(0.0f, -co) / (denominator * denominator));
+         (eta * eta * m.visiblePdf(w * side, h * side) * std::max(0.0f, -co) / (denominator * denominator));
 }
 
 V3f scatterGlass(const Microsurface& m, const Boundary& b, const V3f& w, bool above, bool& outAbove, Color& weight,
@@ -128,7 +128,7 @@ float densityMetal(const Microsurface& m, const V3f& wo, const V3f& wi) {
   if (wi.z <= 0) return 0;
   const V3f h = normalize(wo + wi);
   const float c = dot(wo, h), wide = 0.25f * m.alpha();
-  const float single = c > 0 ? 0.25f * m.visibleDensity(wo, h) / c : 0;
+  const float single = c > 0 ? 0.25f * m.visiblePdf(wo, h) / c : 0;
   return (1 - wide) * single + wide * wi.z / pi;
 }
 
@@ -181,7 +181,7 @@ float densityGlass(const Microsurface& m, float eta, const V3f& wo, const V3f& w
   if (wi.z > 0) {
     const V3f h = normalize(wo + wi);
     const float c = dot(wo, h);
-    if (c > 0) single = 0.25f * m.visibleDensity(wo, h) / c * fresnelDielectric(c, eta);
+    if (c > 0) single = 0.25f * m.visiblePdf(wo, h) / c * fresnelDielectric(c, eta);
   } else {
     single = phaseGlass(m, Boundary{.eta = eta}, wo, wi, true, false).x;
   }

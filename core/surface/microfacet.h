@@ -17,7 +17,7 @@ struct Microsurface {
   float distribution(const V3f& m) const;
   float lambda(const V3f& w) const;
   /// Of visible normals seen from w (any side).
-  float visibleDensity(const V3f& w, const V3f& m) const;
+  float visiblePdf(const V3f& w, const V3f& m) const;
   /// Spherical caps (Dupuy and Benyoub 2023).
   V3f sampleVisible(const V3f& w, const V2f& u) const;
   float shadowing(const V3f& w) const { return 1 / (1 + lambda(w)); }
@@ -37,7 +37,7 @@ inline float Microsurface::lambda(const V3f& w) const {
   return 0.5f * (w.z > 0 ? t - 1 : -t - 1);
 }
 
-inline float Microsurface::visibleDensity(const V3f& w, const V3f& m) const {
+inline float Microsurface::visiblePdf(const V3f& w, const V3f& m) const {
   const float c = dot(w, m);
   if (c <= 0 || m.z <= 0) return 0;
   // Projected area of the microsurface, for either side of the horizon.

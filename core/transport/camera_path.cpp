@@ -30,8 +30,8 @@ Ray startCameraPath(PathState& path, float x, float y, float step) {
   path.origin = path.previousPoint = ray.origin;
   path.direction = ray.direction;
   path.footprintSpread = path.scene.camera.pixelAngle() * step;
-  for (const Copy* c : path.scene.cameraInside)
-    path.mediumStack.enter({c, path.scene.materials[path.scene.instances[c->instance].material].get(), false});
+  for (const Instance* c : path.scene.cameraInside)
+    path.mediumStack.enter({c, path.scene.materials[path.scene.objects[c->object].material].get(), false});
   return ray;
 }
 

@@ -1,5 +1,5 @@
 #pragma once
-#include "core/surface/surface.h"
+#include "core/surface/bsdf.h"
 #include "core/transport/path_state.h"
 
 namespace ilumbra {
@@ -10,6 +10,6 @@ namespace ilumbra {
 void sampleDirectLight(PathState& path, const PathVertex& v, const ScatteringFunction& scatter);
 
 /// What a wrapped material has of lamps and skies otherwise than by its cosine: its own body does not shade it.
-void sampleWrappedLight(PathState& path, const PathVertex& v, const Surface& s);
+void sampleWrappedLight(PathState& path, const PathVertex& v, const Bsdf& s);
 
 } // namespace ilumbra

@@ -27,7 +27,7 @@ void addSky(PathState& path) {
     float w = 1;
     if (std::isfinite(path.previousPdf))
       w = powerHeuristic(path.previousPdf,
-                         sky.light->density(path.previousPoint, path.direction, infinite, path.direction));
+                         sky.light->pdf(path.previousPoint, path.direction, infinite, path.direction));
     Label l = path.label;
     l.group = sky.group;
     l.event = eventMet(path);
@@ -43,9 +43,9 @@ void addSky(PathState& path) {
 }
 
 void addLamp(PathState& path, const Hit& hit) {
-  const Instance& in = *hit.instance;
+  const InstancedObject& in = *hit.object;
   const Emitter& e = path.scene.emitters[size_t(in.emitter)];
-  const Color radiance = path.rays.moment().radiance(e, path.direction, hit.geometric);
+  const Color radiance = path.rays.shutterTime().radiance(e, path.direction, hit.geometric);
   Label l = path.label;
   l.group = e.group;
   l.event = eventMet(path);
@@ -61,15 +61,15 @@ void addLamp(PathState& path, const Hit& hit) {
   if (std::isfinite(path.previousPdf))
     w = powerHeuristic(path.previousPdf,
                        lampProbability(path, in.emitter) *
-                           path.rays.moment().density(e, path.previousPoint, path.direction,
-                                                      length(hit.point - path.previousPoint), hit.geometric));
+                           path.rays.shutterTime().pdf(e, path.previousPoint, path.direction,
+                                                       length(hit.point - path.previousPoint), hit.geometric));
   addLight(path, l,
            path.throughput * radiance * e.baked * (w * lampShare(path, e, length(hit.point - path.previousPoint))));
 }
 
 void addEmission(PathState& path, const Hit& hit, const Material& m, const PatternPoint& at, const Color& throughput) {
-  const Instance& in = *hit.instance;
-  const int emitter = m.emits ? in.emitterOf(m.index, hit.copy->index) : -1;
+  const InstancedObject& in = *hit.object;
+  const int emitter = m.emits ? in.emitterOf(m.index, hit.instance->index) : -1;
   if (emitter < 0 || path.lampsAccounted) return;
   if (!(path.primary || (in.switches & SwitchLightsOthers) || path.specularChain)) return;
   if (!m.emitsBack && dot(path.direction, hit.geometric) > 0) return;
@@ -79,12 +79,12 @@ void addEmission(PathState& path, const Hit& hit, const Material& m, const Patte
   if (std::isfinite(path.previousPdf))
     w = powerHeuristic(path.previousPdf,
                        lampProbability(path, emitter) *
-                           path.rays.moment().density(e, path.previousPoint, path.direction,
-                                                      length(hit.point - path.previousPoint), hit.geometric));
+                           path.rays.shutterTime().pdf(e, path.previousPoint, path.direction,
+                                                       length(hit.point - path.previousPoint), hit.geometric));
   Label l = path.label;
   l.group = e.group;
   l.event = eventMet(path);
-  const uint16_t thing = in.thingAt(hit.copy->index);
+  const uint16_t thing = in.thingAt(hit.instance->index);
   if (path.primary) l.first = thing;
   if (path.specularChain) {
     l.thing = thing;

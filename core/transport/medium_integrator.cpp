@@ -6,7 +6,7 @@
 
 namespace ilumbra {
 
-Label mediumLabel(const PathState& path, const Air::Filled& h, int times) {
+Label mediumLabel(const PathState& path, const Medium& h, int times) {
   Label l = path.label;
   l.event = scatterEvent(times);
   if (path.primary) l.first = h.thing;
@@ -20,32 +20,32 @@ Label mediumLabel(const PathState& path, const Air::Filled& h, int times) {
 namespace {
 
 // True if a path may go on by scattering in a haze.
-bool mayScatterAgain(const PathState& path, const Air::Filled& h) {
+bool mayScatterAgain(const PathState& path, const Medium& h) {
   return !h.chosen && h.scatterings > path.mediumScatterings + 1;
 }
 
 // Light that a lamp or a sky sends to one place of the way, turned into it there by one haze's place, or by all that
 // show any light.
-void addInscattering(PathState& path, const AirWay& way, const Emitter& e, float t, const LightSample& ls, float weight,
-                     float turns, const AirWay::Stretch* only) {
-  const Air& air = *path.scene.air;
+void addInscattering(PathState& path, const RayMedia& way, const Emitter& e, float t, const LightSample& ls,
+                     float weight, float turns, const MediumSegment* only) {
+  const Media& air = *path.scene.media;
   const bool sky = !std::isfinite(ls.distance);
   const V3f x = path.origin + path.direction * t;
   const float reach = sky ? infinite : ls.distance * 0.9998f, cosine = dot(ls.direction, path.direction);
-  const Color lit = ls.radiance * (weight / (std::isfinite(ls.density) ? ls.density : 1));
+  const Color lit = ls.radiance * (weight / (std::isfinite(ls.pdf) ? ls.pdf : 1));
   if (isBlack(lit)) return;
   if (path.draft &&
-      luminance(path.throughput * lit * e.baked * path.scene.amounts[e.group]) * path.scene.exposure < draftLeast)
+      luminance(path.throughput * lit * e.baked * path.scene.groupScales[e.group]) * path.scene.exposure < draftLeast)
     return;
   struct Part {
-    const Air::Filled* haze;
+    const Medium* haze;
     Color light;
   };
   boost::container::small_vector<Part, 4> parts;
-  float turned = 0, all = 0; // density with which the path itself turns this way, times and over what scatters
+  float turned = 0, all = 0; // pdf with which the path itself turns this way, times and over what scatters
   for (const auto& s : way) {
     if (t < s.from || t >= s.to) continue;
-    const Air::Filled& h = air[s.haze];
+    const Medium& h = air[s.haze];
     if (only ? (s.haze != only->haze || s.place != only->place) : h.chosen) continue;
     const float share = e.share(h.thing, sky ? 0 : ls.distance);
     if (share <= 0) continue;
@@ -70,7 +70,7 @@ void addInscattering(PathState& path, const AirWay& way, const Emitter& e, float
   seen *=
       path.draft ? air.meanTransmittance(way, t) : air.transmittance(way, path.origin, path.direction, t, path.random);
   // Skies are met by turning too.
-  if (sky && turns > 0 && turned > 0) seen *= powerHeuristic(ls.density, turns * turned / all);
+  if (sky && turns > 0 && turned > 0) seen *= powerHeuristic(ls.pdf, turns * turned / all);
   for (const Part& p : parts) {
     if (photonsCarry(path, e, last, p.haze->thing)) continue;
     Label l = mediumLabel(path, *p.haze, path.scatterings + 1);
@@ -95,35 +95,34 @@ bool clipToLit(const PathState& path, const Emitter& e, float& from, float& to) 
 // under which the way is seen from the lamp (Kulla and Fajardo 2012, "Importance sampling techniques for path tracing
 // in participating media", equations 3 and 4), each half of the time, within what the lamp lights; the sample is
 // weighed by the density of both.
-void sampleLampInMedium(PathState& path, const AirWay& way, const Emitter& e, float weight, float from, float to,
-                        const AirWay::Stretch* only) {
+void sampleLampInMedium(PathState& path, const RayMedia& way, const Emitter& e, float weight, float from, float to,
+                        const MediumSegment* only) {
   if (!clipToLit(path, e, from, to)) return;
   const V3f to0 = e.centre - path.origin;
   const float middle = dot(to0, path.direction), d = std::max(1e-4f, length(to0 - path.direction * middle));
   const float a = std::atan((from - middle) / d), b = std::isfinite(to) ? std::atan((to - middle) / d) : 0.5f * pi;
   const int channel = std::min(2, int(3 * path.random.next()));
-  float t, density;
+  float t, pdf;
   const V2f u = path.sampler.get2();
   if (u.y < 0.5f) {
-    t = Air::lose(way, from, to, channel, u.x, density);
+    t = Media::sampleExtinction(way, from, to, channel, u.x, pdf);
     if (t < 0) return;
   } else {
     t = std::clamp(middle + d * std::tan(a + (b - a) * u.x), from, to);
-    density = Air::loseDensity(way, from, to, t);
+    pdf = Media::extinctionPdf(way, from, to, t);
   }
-  const float seenDensity = b > a ? d / ((b - a) * (sqr(t - middle) + d * d)) : 0,
-              both = 0.5f * (density + seenDensity);
+  const float seenDensity = b > a ? d / ((b - a) * (sqr(t - middle) + d * d)) : 0, both = 0.5f * (pdf + seenDensity);
   LightSample ls;
   if (!(both > 0) || !std::isfinite(t) ||
-      !path.rays.moment().sample(e, path.origin + path.direction * t, path.sampler.get2(), ls))
+      !path.rays.shutterTime().sample(e, path.origin + path.direction * t, path.sampler.get2(), ls))
     return;
   addInscattering(path, way, e, t, ls, weight / both, 0, only);
 }
 
 // Single scattering: from every lamp where there are few, or from one that matters somewhere on the way; hazes that
 // have lights of their own ask those.
-void sampleMediumLight(PathState& path, const AirWay& way, float begin, float end, float turns) {
-  const Air& air = *path.scene.air;
+void sampleMediumLight(PathState& path, const RayMedia& way, float begin, float end, float turns) {
+  const Media& air = *path.scene.media;
   const std::vector<Emitter>& lamps = path.scene.emitters;
   const bool anyOpen = std::any_of(way.begin(), way.end(), [&](const auto& s) { return !air[s.haze].chosen; });
   if (anyOpen && !lamps.empty()) {
@@ -155,20 +154,21 @@ void sampleMediumLight(PathState& path, const AirWay& way, float begin, float en
         }
     }
   }
-  const auto askSky = [&](const Emitter& sky, float from, float to, const AirWay::Stretch* only) {
-    float density;
-    const float t = Air::lose(way, from, to, std::min(2, int(3 * path.random.next())), path.sampler.get1(), density);
+  const auto askSky = [&](const Emitter& sky, float from, float to, const MediumSegment* only) {
+    float pdf;
+    const float t =
+        Media::sampleExtinction(way, from, to, std::min(2, int(3 * path.random.next())), path.sampler.get1(), pdf);
     LightSample ls;
-    if (t < 0 || !(density > 0) || !std::isfinite(t) ||
+    if (t < 0 || !(pdf > 0) || !std::isfinite(t) ||
         !sky.light->sample(path.origin + path.direction * t, path.sampler.get2(), ls))
       return;
-    addInscattering(path, way, sky, t, ls, 1 / density, only ? 0 : turns, only);
+    addInscattering(path, way, sky, t, ls, 1 / pdf, only ? 0 : turns, only);
   };
   if (anyOpen)
     for (const Emitter& sky : path.scene.skies) askSky(sky, begin, end, nullptr);
   // Stretch by stretch, all of one place at once.
   for (const auto* s = way.begin(); s != way.end(); ++s) {
-    const Air::Filled& h = air[s->haze];
+    const Medium& h = air[s->haze];
     if (!h.chosen ||
         std::any_of(way.begin(), s, [&](const auto& o) { return o.haze == s->haze && o.place == s->place; }))
       continue;
@@ -185,21 +185,22 @@ void sampleMediumLight(PathState& path, const AirWay& way, float begin, float en
 }
 
 // The path goes on from a place in the air, in a direction that one of its hazes turns it to. False: it ends.
-bool scatterInMedium(PathState& path, const AirWay& way, float begin, float end, float chance) {
-  const Air& air = *path.scene.air;
-  float density;
-  const float t = Air::lose(way, begin, end, std::min(2, int(3 * path.random.next())), path.sampler.get1(), density);
-  if (t < 0 || !(density > 0) || !std::isfinite(t)) return false;
+bool scatterInMedium(PathState& path, const RayMedia& way, float begin, float end, float chance) {
+  const Media& air = *path.scene.media;
+  float pdf;
+  const float t =
+      Media::sampleExtinction(way, begin, end, std::min(2, int(3 * path.random.next())), path.sampler.get1(), pdf);
+  if (t < 0 || !(pdf > 0) || !std::isfinite(t)) return false;
   const V3f x = path.origin + path.direction * t;
   struct Part {
-    const Air::Filled* haze;
+    const Medium* haze;
     Color scattering;
     float bright;
   };
   boost::container::small_vector<Part, 4> parts;
   float all = 0;
   for (const auto& s : way)
-    if (const Air::Filled& h = air[s.haze]; t >= s.from && t < s.to && mayScatterAgain(path, h)) {
+    if (const Medium& h = air[s.haze]; t >= s.from && t < s.to && mayScatterAgain(path, h)) {
       const Color c = air.scattering(s, x);
       if (luminance(c) > 0) parts.push_back({&h, c, luminance(c)}), all += luminance(c);
     }
@@ -217,14 +218,14 @@ bool scatterInMedium(PathState& path, const AirWay& way, float begin, float end,
   const float cosine = samplePhase(around.x, by->haze->haze.anisotropy),
               sine = std::sqrt(std::max(0.0f, 1 - cosine * cosine)), phi = 2 * pi * around.y;
   Color f(0.0f);
-  float towards = 0; // density of the direction
+  float towards = 0; // pdf of the direction
   for (const Part& p : parts) {
     const float share = phase(cosine, p.haze->haze.anisotropy);
     f += p.scattering * share;
     towards += p.bright / all * share;
   }
   const Color weight =
-      f * air.transmittance(way, path.origin, path.direction, t, path.random) * (1 / (chance * density * towards));
+      f * air.transmittance(way, path.origin, path.direction, t, path.random) * (1 / (chance * pdf * towards));
   path.label = mediumLabel(path, *by->haze, 0);
   if (path.primary) path.first.alpha = 1;
   path.linkedThing = by->haze->thing;
@@ -250,8 +251,8 @@ bool scatterInMedium(PathState& path, const AirWay& way, float begin, float end,
 } // namespace
 
 Crossing crossMedia(PathState& path, float far, NodeId body) {
-  const Air& air = *path.scene.air;
-  AirWay way;
+  const Media& air = *path.scene.media;
+  RayMedia way;
   air.along(path.origin, path.direction, far, way, body);
   if (way.empty()) return Crossing::Passed;
   air.divide(way, far);
@@ -264,14 +265,14 @@ Crossing crossMedia(PathState& path, float far, NodeId body) {
   }
   const bool lit = !(path.scene.bounces > 0 && path.bounces >= path.scene.bounces);
   if (again && lit && !path.draft) {
-    const Color d = Air::depth(way, end);
+    const Color d = Media::depth(way, end);
     turns = 1 - (std::exp(-d.x) + std::exp(-d.y) + std::exp(-d.z)) / 3;
     if (turns < 1e-4f) turns = 0;
   }
   if (lit) sampleMediumLight(path, way, begin, end, turns);
   if (lit && path.photons && path.photons->beams()) gatherPhotonBeams(path, way, end, body);
   if (air.anyGlow())
-    air.glow(way, path.origin, path.direction, path.random, [&](const Air::Filled& h, const Color& radiance) {
+    air.glow(way, path.origin, path.direction, path.random, [&](const Medium& h, const Color& radiance) {
       Label l = mediumLabel(path, h, path.scatterings);
       l.group = h.group;
       addLight(path, l, path.throughput * radiance);

@@ -11,6 +11,6 @@ enum class Crossing { Passed, Scattered, Ended };
 Crossing crossMedia(PathState& path, float far, NodeId body);
 
 /// The label of light that a haze has scattered so often.
-Label mediumLabel(const PathState& path, const Air::Filled& h, int times);
+Label mediumLabel(const PathState& path, const Medium& h, int times);
 
 } // namespace ilumbra

@@ -40,8 +40,8 @@ Step wander(PathState& path, const Interior& interior, float distance) {
 
 // What lies between the path and what its ray meets (`distance`; infinite: nothing): media, and photons on their way
 // through them. `within`: the body that it runs in; null: none.
-Step crossSegment(PathState& path, const InsideStack::Body* within, float distance) {
-  const Air* media = path.scene.air.get();
+Step crossSegment(PathState& path, const MediumStack::Body* within, float distance) {
+  const Media* media = path.scene.media.get();
   if (!media) return Step::Here;
   const NodeId body = within ? bodyOf(path, *within) : 0;
   if (path.sink) {
@@ -66,7 +66,7 @@ Step crossSegment(PathState& path, const InsideStack::Body* within, float distan
 }
 
 // Switches: what this ray is not meant to meet, it passes.
-bool hidden(const PathState& path, const Instance& in) {
+bool hidden(const PathState& path, const InstancedObject& in) {
   if (path.sink && (in.light >= 0 || !(in.switches & SwitchShadow) || (in.switches & SwitchCatches))) return true;
   if (path.primary) return !(in.switches & SwitchSeen);
   return path.specularChain && (((path.label.seen & SeenMirrored) && !(in.switches & SwitchMirrored)) ||
@@ -77,11 +77,12 @@ bool hidden(const PathState& path, const Instance& in) {
 Step meetVeil(PathState& path, const Hit& hit, const V3f& facing, const ShadingPoint& point, int step) {
   if (point.opacity <= 0) return passOn(path, hit, facing);
   const Material& m = *point.material;
-  const bool counts = !(hit.instance->switches & (SwitchCatches | SwitchCutsOut));
+  const bool counts = !(hit.object->switches & (SwitchCatches | SwitchCutsOut));
   // Own light of a veil is there for certain; the rest of it by chance, as much as it covers and adds.
   if (!path.sink) addEmission(path, hit, m, point.at, path.throughput * point.opacity);
   const float additive = m.veil.keys.empty() ? 0 : m.veil.additive, both = 1 + point.opacity * additive;
-  if (m.veil.frontOnly && facing == hit.geometric) path.passedVeils[size_t(step) % path.passedVeils.size()] = hit.copy;
+  if (m.veil.frontOnly && facing == hit.geometric)
+    path.passedVeils[size_t(step) % path.passedVeils.size()] = hit.instance;
   if (m.onlyShines()) { // nothing of it is left to chance
     const float covered = point.opacity * (1 - additive);
     if (path.primary && !path.first.hit && counts) path.first.alpha += (1 - path.first.alpha) * covered;
@@ -96,8 +97,8 @@ Step meetVeil(PathState& path, const Hit& hit, const V3f& facing, const ShadingP
   return covers ? Step::Here : passOn(path, hit, facing);
 }
 
-Step meet(PathState& path, const Hit& hit, const InsideStack::Body* within, int step) {
-  const Instance& in = *hit.instance;
+Step meet(PathState& path, const Hit& hit, const MediumStack::Body* within, int step) {
+  const InstancedObject& in = *hit.object;
   const V3f facing = dot(path.direction, hit.geometric) <= 0 ? hit.geometric : -hit.geometric;
   path.travelled += hit.distance;
   path.footprint += path.footprintSpread * hit.distance;
@@ -118,14 +119,14 @@ Step meet(PathState& path, const Hit& hit, const InsideStack::Body* within, int 
   if (path.primary && (in.switches & SwitchCutsOut)) return Step::Ended; // empty in alpha, and nothing behind it
   if (path.primary && (in.switches & SwitchCatches))
     return catchShadow(path, hit, facing) ? passOn(path, hit, facing) : Step::Ended;
-  if (within && within->scatters && within->copy == hit.copy && facing != hit.geometric) // never of a photon
+  if (within && within->scatters && within->instance == hit.instance && facing != hit.geometric) // never of a photon
     return leaveSubsurface(path, hit, point) ? Step::Next : Step::Ended;
   if (!veiled && !path.sink) addEmission(path, hit, *point.material, point.at, path.throughput);
   return scatterAtSurface(path, hit, point) ? Step::Next : Step::Ended;
 }
 
 Step nextSegment(PathState& path, const Hit* first, bool firstMet, int step) {
-  const InsideStack::Body* within = path.mediumStack.empty() ? nullptr : path.mediumStack.there();
+  const MediumStack::Body* within = path.mediumStack.empty() ? nullptr : path.mediumStack.current();
   Hit hit;
   bool met = firstMet;
   if (!first)

@@ -16,7 +16,7 @@ void addLight(PathState& path, const Label& label, const Color& light) {
     ++path.count.dropped;
     return;
   }
-  Color shown = light * path.scene.amounts[label.group];
+  Color shown = light * path.scene.groupScales[label.group];
   float l = luminance(shown), keep = 1;
   if (path.scene.fireflyLimit > 0 && label.event == EventIndirect && l > path.scene.fireflyLimit) {
     keep = path.scene.fireflyLimit / l;
@@ -40,12 +40,13 @@ bool photonsCarry(const PathState& path, const Emitter& lamp, uint16_t first, ui
 }
 
 ShadingPoint shadingPointAt(PathState& path, const Hit& hit, const V3f& direction, float footprint,
-                            const std::array<const Copy*, 4>& veils) {
-  const Instance& in = *hit.instance;
+                            const std::array<const Instance*, 4>& veils) {
+  const InstancedObject& in = *hit.object;
   const bool cut = in.insideMaterial != noMaterial && in.geometry->shape.mesh.inside[hit.triangle];
   const uint16_t material = cut ? in.insideMaterial : in.material;
   ShadingPoint g{path.scene.materials[material].get(), {}, 1};
-  if (path.scene.patterned[material]) g.at = patternPoint(path.scene, hit, path.rays.moment(), direction, footprint);
+  if (path.scene.patterned[material])
+    g.at = patternPoint(path.scene, hit, path.rays.shutterTime(), direction, footprint);
   while (g.material->layered())
     g.material = path.scene
                      .materials[size_t(path.random.next() < clamp01(g.material->mask.real(g.at)) ? g.material->above
@@ -56,7 +57,7 @@ ShadingPoint shadingPointAt(PathState& path, const Hit& hit, const V3f& directio
   g.opacity = clamp01(m.opacity.real(g.at));
   if (m.veil.keys.empty()) return g;
   if (m.veil.frontOnly &&
-      (dot(direction, hit.geometric) > 0 || std::find(veils.begin(), veils.end(), hit.copy) != veils.end()))
+      (dot(direction, hit.geometric) > 0 || std::find(veils.begin(), veils.end(), hit.instance) != veils.end()))
     g.opacity = 0;
   else
     g.opacity *= clamp01(m.veil.at(std::abs(dot(direction, hit.shading))));

@@ -89,8 +89,8 @@ struct PathState {
   float footprint = 0;         ///< of the sample: metres
   float footprintSpread = 0;   ///< metres to the metre
   float wavelength = 0;        ///< nm, once dispersion has chosen one; 0: all
-  InsideStack mediumStack;
-  std::array<const Copy*, 4> passedVeils{}; ///< whose front surface was passed
+  MediumStack mediumStack;
+  std::array<const Instance*, 4> passedVeils{}; ///< whose front surface was passed
   FirstHit first;
   bool lampSeen = false; ///< at the end of the specular chain
   Color total{0.0f};     ///< all light of the sample
@@ -103,7 +103,7 @@ class ScatteringFunction {
   /// f · |cos θ| for a unit direction in the point's frame.
   virtual Color evaluate(const V3f& wi) const = 0;
   /// Over solid angle, with which the path itself takes that direction.
-  virtual float density(const V3f& wi) const = 0;
+  virtual float pdf(const V3f& wi) const = 0;
 };
 
 /// A point where light is sampled: of a surface, or where light leaves a scattering body.
@@ -111,11 +111,11 @@ struct PathVertex {
   const Hit& hit;
   const Material* material;
   const Frame& frame;
-  V3f facing;       ///< geometric normal on the side that the frame looks to
-  bool farSide;     ///< light from the other side counts
-  bool clearFar;    ///< only as far as it comes through clear matter
-  const Copy* body; ///< this clear body, if it is one
-  bool backside;    ///< the frame looks into it
+  V3f facing;           ///< geometric normal on the side that the frame looks to
+  bool farSide;         ///< light from the other side counts
+  bool clearFar;        ///< only as far as it comes through clear matter
+  const Instance* body; ///< this clear body, if it is one
+  bool backside;        ///< the frame looks into it
   bool chained; ///< it sends light on to the surface that the path has left before: photons may carry what comes here
   float occlusion;
 };
@@ -133,7 +133,7 @@ void addLight(PathState& path, const Label& label, const Color& light);
 
 /// The material at a hit, layers decided, and how much of it is there.
 ShadingPoint shadingPointAt(PathState& path, const Hit& hit, const V3f& direction, float footprint,
-                            const std::array<const Copy*, 4>& veils);
+                            const std::array<const Instance*, 4>& veils);
 
 /// Takes a bounce's weight. False: the path ends, by chance the sooner the less it carries (Russian roulette).
 bool russianRoulette(PathState& path, const Color& weight, float choice);
@@ -175,7 +175,7 @@ inline bool countedStraight(const PathState& path, const Emitter& e) {
 }
 
 /// What this point's own predecessor already has of a lamp through this clear thing is not sampled again.
-inline bool sampledStraight(const PathState& path, const Emitter& e, const Instance& thing) {
+inline bool sampledStraight(const PathState& path, const Emitter& e, const InstancedObject& thing) {
   return e.through(thing) != LightThrough::Focused && path.straightLight[e.clear != LightThrough::AsThings].sampled;
 }
 
@@ -185,8 +185,8 @@ inline Color attenuation(const Color& perMetre, float metres) {
 }
 
 /// The node of the thing that a body on the medium stack belongs to.
-inline NodeId bodyOf(const PathState& path, const InsideStack::Body& b) {
-  return path.scene.things[path.scene.instances[b.copy->instance].thing].node;
+inline NodeId bodyOf(const PathState& path, const MediumStack::Body& b) {
+  return path.scene.things[path.scene.objects[b.instance->object].thing].node;
 }
 
 } // namespace ilumbra

@@ -7,7 +7,7 @@
 namespace ilumbra {
 
 void gatherPhotons(PathState& path, const PathVertex& v, const ScatteringFunction& scatter) {
-  const uint16_t thing = v.hit.instance->thingAt(v.hit.copy->index);
+  const uint16_t thing = v.hit.object->thingAt(v.hit.instance->index);
   boost::container::small_vector<std::pair<uint16_t, Color>, 4> sums; // by group: the film is asked once for each
   path.photons->near(v.hit.point, v.facing, v.farSide, thing, [&](const Photon& p, float weight) {
     const V3f from = p.from.unit(), wi = v.frame.toLocal(from);
@@ -28,8 +28,8 @@ void gatherPhotons(PathState& path, const PathVertex& v, const ScatteringFunctio
   }
 }
 
-void gatherPhotonBeams(PathState& path, const AirWay& way, float end, NodeId body) {
-  const Air& air = *path.scene.air;
+void gatherPhotonBeams(PathState& path, const RayMedia& way, float end, NodeId body) {
+  const Media& air = *path.scene.media;
   const PhotonBeams& beams = *path.photons->beams();
   static thread_local std::vector<PhotonBeams::Meeting> met;
   met.clear();
@@ -42,7 +42,7 @@ void gatherPhotonBeams(PathState& path, const AirWay& way, float end, NodeId bod
     Color come(-1.0f); // what comes to this place, and from it
     for (const auto& s : way) {
       if (m.along < s.from || m.along >= s.to) continue;
-      const Air::Filled& h = air[s.haze];
+      const Medium& h = air[s.haze];
       const auto asked = [&](const auto& list, size_t i) {
         return std::find(list.begin(), list.end(), uint32_t(i)) != list.end();
       };

@@ -8,6 +8,6 @@ namespace ilumbra {
 void gatherPhotons(PathState& path, const PathVertex& v, const ScatteringFunction& scatter);
 
 /// Light that photons carry through the air that the path passes.
-void gatherPhotonBeams(PathState& path, const AirWay& way, float end, NodeId body);
+void gatherPhotonBeams(PathState& path, const RayMedia& way, float end, NodeId body);
 
 } // namespace ilumbra

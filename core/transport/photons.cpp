@@ -38,7 +38,8 @@ struct Start {
 };
 
 // A ray of a light that enters a ball, or leaves it where the light is inside. False: this try found none.
-bool emit(const CausticRule& rule, const Moment& moment, const Emitter& e, float far, Sampler& sampler, Start& out) {
+bool emit(const CausticRule& rule, const ShutterTime& shutterTime, const Emitter& e, float far, Sampler& sampler,
+          Start& out) {
   // One pair of numbers chooses the ball and the place on it, so that photons lie evenly.
   V2f u = sampler.get2();
   const auto part = [&u](float share) { // of what u.x chooses, the first share of it or the rest
@@ -69,13 +70,13 @@ bool emit(const CausticRule& rule, const Moment& moment, const Emitter& e, float
   density /= ball.radius * ball.radius;
   const V3f y = ball.centre + n * ball.radius;
   LightSample ls;
-  if (!moment.sample(e, y, sampler.get2(), ls) || isBlack(ls.radiance)) return false;
+  if (!shutterTime.sample(e, y, sampler.get2(), ls) || isBlack(ls.radiance)) return false;
   const float cosine = dot(n, ls.direction);
   V3f x = y + ls.direction * (endless ? far : ls.distance * 0.9999f);
   const bool within = !endless && length(y + ls.direction * ls.distance - ball.centre) < ball.radius;
   if ((cosine > 0) == within || cosine == 0) return false;
   const int times = crossed(rule.aims, y + ls.direction * (endless ? far : ls.distance), -ls.direction, endless);
-  const float solid = std::isfinite(ls.density) ? ls.density : 1;
+  const float solid = std::isfinite(ls.pdf) ? ls.pdf : 1;
   out = {x, -ls.direction, ls.radiance * (std::abs(cosine) / (density * solid * float(std::max(1, times))))};
   return true;
 }
@@ -92,7 +93,7 @@ void send(const Scene& s, const CausticRule& rule, size_t light, uint32_t pass, 
   for (uint32_t i = first; i < first + count; ++i) {
     Sampler sampler(own, uint32_t(light), i, s.seed);
     const float time = s.moves ? sampler.get1() : 0.5f;
-    const Moment moment(time);
+    const ShutterTime moment(time);
     Start start;
     if (!emit(rule, moment, e, far, sampler, start)) continue;
     if (!sink.start({start.origin, start.direction}, time, start.power * (e.baked * (each * float(rule.aims.size()))),
@@ -118,7 +119,7 @@ class Keep : public PhotonSink {
     m_power = power;
     m_group = group;
     m_due += m_beamShare;
-    wantsAir = m_scene.air && m_due >= 1;
+    wantsAir = m_scene.media && m_due >= 1;
     if (wantsAir) m_due -= 1;
     return true;
   }
@@ -132,8 +133,8 @@ class Keep : public PhotonSink {
   }
   void pass(const Passage& p) override {
     if (!wanted(p.at)) return;
-    AirWay way; // no longer than there is air
-    m_scene.air->along(p.begin, p.direction, p.length, way, p.within);
+    RayMedia way; // no longer than there is air
+    m_scene.media->along(p.begin, p.direction, p.length, way, p.within);
     if (way.empty()) return;
     float from = std::numeric_limits<float>::infinity(), to = 0;
     for (const auto& s : way) {
@@ -171,10 +172,10 @@ class Keep : public PhotonSink {
 PhotonFlow followPhotons(const Scene& s, size_t index, uint32_t perLight) {
   struct Watch : PhotonSink {
     Watch(const Scene& s, const CausticRule& r, PhotonFlow& f) : scene(s), rule(r), flow(f) {
-      wantsAir = s.air != nullptr;
+      wantsAir = s.media != nullptr;
     }
     bool start(const Ray& ray, float time, const Color& power, uint16_t group) {
-      amount = power * scene.amounts[group];
+      amount = power * scene.groupScales[group];
       weight = double(luminance(amount));
       flow.aimed += weight;
       ended = false;
@@ -189,7 +190,7 @@ PhotonFlow followPhotons(const Scene& s, size_t index, uint32_t perLight) {
       for (int i = 0; i < 256; ++i) {
         Hit hit;
         if (!rays.intersect(o, ray.direction, std::numeric_limits<float>::infinity(), hit)) return false;
-        if (rule.through[hit.instance->thingAt(hit.copy->index)]) return true;
+        if (rule.through[hit.object->thingAt(hit.instance->index)]) return true;
         o = offset(hit.point, dot(ray.direction, hit.geometric) > 0 ? hit.geometric : -hit.geometric);
       }
       return false;
@@ -205,10 +206,10 @@ PhotonFlow followPhotons(const Scene& s, size_t index, uint32_t perLight) {
     }
     void pass(const Passage& p) override {
       if (ended || !rule.wants(p.at.mirrored, p.at.surfaces)) return;
-      AirWay way;
-      scene.air->along(p.begin, p.direction, p.length, way, p.within);
+      RayMedia way;
+      scene.media->along(p.begin, p.direction, p.length, way, p.within);
       for (const auto& s : way) {
-        const Air::Filled& h = (*scene.air)[s.haze];
+        const Medium& h = (*scene.media)[s.haze];
         const float to = std::min(s.to, s.from + 2 * length(scene.bounds.size()) + 1);
         if (!rule.onto[h.thing] || !(to > s.from)) continue;
         const Color c = h.haze.scattering * (s.mean * (to - s.from)),
@@ -316,7 +317,7 @@ std::shared_ptr<const PhotonMap> tracePhotons(const Scene& s, uint32_t pass, flo
   return std::make_shared<const PhotonMap>(std::move(byRule), spread, std::move(found), tasks);
 }
 
-void PhotonMap::Sheet::sort(const std::vector<Photon>& in, float most, const Tasks& tasks) {
+void PhotonGrid::sort(const std::vector<Photon>& in, float most, const Tasks& tasks) {
   radius = most;
   uint32_t bits = 4;
   while (bits < 26 && size_t(1) << bits < in.size()) ++bits;
@@ -452,15 +453,15 @@ PhotonMap::PhotonMap(std::vector<std::vector<Photon>> byRule, const std::vector<
         level.insert(level.end(), part[size_t(l)].begin(), part[size_t(l)].end());
         part[size_t(l)] = {};
       }
-      m_sheets.emplace_back();
-      m_sheets.back().sort(level, s.radius * s.shrunk * float(1 << l), tasks);
+      m_grids.emplace_back();
+      m_grids.back().sort(level, s.radius * s.shrunk * float(1 << l), tasks);
     }
   }
 }
 
 size_t PhotonMap::bytes() const {
   size_t sum = m_beams ? m_beams->bytes() : 0;
-  for (const Sheet& s : m_sheets) sum += s.photons.size() * sizeof(Photon) + s.begins.size() * 4;
+  for (const PhotonGrid& s : m_grids) sum += s.photons.size() * sizeof(Photon) + s.begins.size() * 4;
   return sum;
 }
 

@@ -53,24 +53,25 @@ struct Photon {
   float radius = 0; ///< metres over which its light is spread
 };
 
+/// Photons of one rule, sorted for finding those whose light reaches a place.
+struct PhotonGrid {
+  float radius = 0;             ///< the largest of theirs
+  Box3f bounds;                 ///< of the places that their light reaches
+  std::vector<bool> things;     ///< by thing: some lie on it; what is beyond has none
+  std::vector<Photon> photons;  ///< sorted by cell
+  std::vector<uint32_t> begins; ///< by cell's slot; one more at the end
+  uint32_t slotOf(int x, int y, int z) const {
+    return (uint32_t(x) * 73856093u ^ uint32_t(y) * 19349663u ^ uint32_t(z) * 83492791u) &
+           (uint32_t(begins.size()) - 2);
+  }
+  /// Calls f(photon) for those in the cells around a place.
+  template <typename F> void around(const V3f& place, const F& f) const;
+  void sort(const std::vector<Photon>& in, float radius, const Tasks& tasks);
+};
+
 /// The photons of one pass, found by place, and its beams in the air. Immutable.
 class PhotonMap {
  public:
-  /// Photons of one rule, sorted for finding those whose light reaches a place.
-  struct Sheet {
-    float radius = 0;             ///< the largest of theirs
-    Box3f bounds;                 ///< of the places that their light reaches
-    std::vector<bool> things;     ///< by thing: some lie on it; what is beyond has none
-    std::vector<Photon> photons;  ///< sorted by cell
-    std::vector<uint32_t> begins; ///< by cell's slot; one more at the end
-    uint32_t slotOf(int x, int y, int z) const {
-      return (uint32_t(x) * 73856093u ^ uint32_t(y) * 19349663u ^ uint32_t(z) * 83492791u) &
-             (uint32_t(begins.size()) - 2);
-    }
-    /// Calls f(photon) for those in the cells around a place.
-    template <typename F> void around(const V3f& place, const F& f) const;
-    void sort(const std::vector<Photon>& in, float radius, const Tasks& tasks);
-  };
   /// How the photons of a rule are spread: each over `radius`, or further, so that `gathered` lie within it, at most
   /// `furthest` times as far (a sample-point estimator, Breiman, Meisel and Purcell 1977, "Variable kernel estimates of
   /// multivariate densities": whatever the radii, no light is lost). Both are then `shrunk`.
@@ -83,7 +84,7 @@ class PhotonMap {
   /// Takes over what was traced, by rule. `beams`: null where there is no air.
   PhotonMap(std::vector<std::vector<Photon>> byRule, const std::vector<Spread>& spread,
             std::unique_ptr<const PhotonBeams> beams, const Tasks& tasks);
-  const std::vector<Sheet>& sheets() const { return m_sheets; }
+  const std::vector<PhotonGrid>& grids() const { return m_grids; }
   const PhotonBeams* beams() const { return m_beams.get(); }
   size_t bytes() const;
   /// Calls f(photon, weight) for each photon whose light reaches a place on a surface of this thing: weight is 1 / m²,
@@ -92,7 +93,7 @@ class PhotonMap {
   void near(const V3f& place, const V3f& facing, bool bothSides, uint16_t thing, const F& f) const;
 
  private:
-  std::vector<Sheet> m_sheets;
+  std::vector<PhotonGrid> m_grids;
   std::unique_ptr<const PhotonBeams> m_beams;
 };
 
@@ -101,7 +102,7 @@ class PhotonMap {
 std::shared_ptr<const PhotonMap> tracePhotons(const Scene& scene, uint32_t pass, float share, const Tasks& tasks,
                                               const CancelFlag& cancel);
 
-/// What becomes of the light that a rule's lamps send towards its Through, in lumens at their present amounts; by
+/// What becomes of the light that a rule's lamps send towards its Through, in lumens at their present groupScales; by
 /// thing.
 struct PhotonFlow {
   double aimed = 0;                     ///< sent towards balls around Through
@@ -113,13 +114,13 @@ struct PhotonFlow {
   double lands = 0;                     ///< of that on Onto
   std::map<uint16_t, double> elsewhere; ///< on other surfaces; the rest is absorbed, or leaves the set
   double turned = 0;                    ///< of that towards anywhere by air that is in Onto, on its way
-  std::vector<Photon> landed, inAir;    ///< on Onto, and about where it is turned in the air; power at present amounts
+  std::vector<Photon> landed, inAir; ///< on Onto, and about where it is turned in the air; power at present groupScales
   uint64_t rays = 0;
 };
 /// Traces some photons of a rule for measuring, the same each time.
 PhotonFlow followPhotons(const Scene& scene, size_t rule, uint32_t perLight);
 
-template <typename F> void PhotonMap::Sheet::around(const V3f& place, const F& f) const {
+template <typename F> void PhotonGrid::around(const V3f& place, const F& f) const {
   const float perCell = 1 / (2 * radius);
   int low[3], high[3];
   for (int k = 0; k < 3; ++k) {
@@ -142,7 +143,7 @@ template <typename F> void PhotonMap::Sheet::around(const V3f& place, const F& f
 
 template <typename F>
 void PhotonMap::near(const V3f& place, const V3f& facing, bool bothSides, uint16_t thing, const F& f) const {
-  for (const Sheet& s : m_sheets) {
+  for (const PhotonGrid& s : m_grids) {
     if (thing >= s.things.size() || !s.things[thing] || !s.bounds.intersects(place)) continue;
     s.around(place, [&](const Photon& p) {
       const V3f d = p.place - place;

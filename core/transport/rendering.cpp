@@ -14,7 +14,7 @@ void Rendering::restart(ScenePtr scene, int step, bool draft) {
   m_draft = draft;
   m_count = {};
   m_samples = m_pass = 0;
-  m_calm = false;
+  m_converged = false;
   m_photons.reset();
   m_film.reset((m_scene->width + step - 1) / step, (m_scene->height + step - 1) / step, int(m_scene->groups.size()),
                m_scene->table, m_scene->masks);
@@ -60,8 +60,8 @@ void Rendering::setGoals(uint32_t samples, bool everywhere, double noise, const 
               sum[1 - side] / float(count[1 - side]);
     }
   });
-  m_calm = m_film.noise() <= noise;
-  if (m_calm) return;
+  m_converged = m_film.noise() <= noise;
+  if (m_converged) return;
   const float rest = 0.75f * float(noise);
   for (int by = 0; by < rows; ++by)
     for (int bx = 0; bx < columns; ++bx)
@@ -171,7 +171,7 @@ bool Rendering::advance(const Tasks& tasks, uint32_t samples, const CancelFlag& 
       {&m_film, pixels, m_step, 0, [&](int x, int y) {
          return m_goals[2 * (size_t(y / block) * size_t(across) + size_t(x / block)) + size_t((x + y) & 1)];
        }}};
-  if (region.width <= 0 && !m_calm) addSurround(pieces, samples);
+  if (region.width <= 0 && !m_converged) addSurround(pieces, samples);
   trace(tasks, pieces, cancel);
   if (cancel.requested()) return false;
   m_samples = std::max(m_samples, samples);
@@ -189,7 +189,7 @@ bool Rendering::catchUp(const Tasks& tasks, const CancelFlag& cancel) {
   return true;
 }
 
-bool Rendering::ahead(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region) {
+bool Rendering::refineRegion(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region) {
   trace(tasks, {{&m_film, pixelsOf(region), m_step, 0, [samples](int, int) { return samples; }}}, cancel);
   return !cancel.requested();
 }

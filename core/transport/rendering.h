@@ -23,7 +23,7 @@ class Rendering {
   /// Goes on with a scene that differs from this one in its overscan alone: what was sampled stays.
   void widen(ScenePtr scene);
   /// What lies beside the frame has far fewer samples than the frame, since it was widened.
-  bool behind() const { return m_film.surround() && !m_calm && 2 * m_besideSamples < m_samples; }
+  bool behind() const { return m_film.surround() && !m_converged && 2 * m_besideSamples < m_samples; }
   /// Samples of it, one or as many as there are, up to the frame's. False if cancelled on the way.
   bool catchUp(const Tasks& tasks, const CancelFlag& cancel);
   bool empty() const { return !m_scene; }
@@ -43,7 +43,7 @@ class Rendering {
                double noise = 0);
   /// Gives the region's pixels at least `samples` samples before their turn, evenly. The passes that follow leave out
   /// what is done.
-  bool ahead(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region);
+  bool refineRegion(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region);
   /// Samples of the pixels that were never left out.
   uint32_t samples() const { return m_samples; }
   /// The samples that the next pass should aim at: the same steps whoever asks, so that the same choices are made.
@@ -51,8 +51,8 @@ class Rendering {
     return std::min(most, m_samples < 8 ? m_samples + 1 : m_samples + std::max(1u, m_samples / 8));
   }
   /// The noise asked for is reached: the last pass had nothing to do.
-  bool calm() const { return m_calm; }
-  void reconsider() { m_calm = false; }
+  bool converged() const { return m_converged; }
+  void reconsider() { m_converged = false; }
   static constexpr uint32_t evenSamples = 16;
   const TraceCount& count() const { return m_count; }
 
@@ -79,7 +79,7 @@ class Rendering {
   uint32_t m_samples = 0, m_pass = 0; ///< m_pass: what the unfinished pass aims at
   uint32_t m_besideSamples = 0;       ///< of what lies beside the frame
   std::vector<uint32_t> m_goals;      ///< by block, for its black and its white pixels
-  bool m_calm = false;
+  bool m_converged = false;
   int m_step = 1;
   bool m_draft = false;
   std::shared_ptr<const PhotonMap> m_photons; ///< of the pass below

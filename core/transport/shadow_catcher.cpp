@@ -27,7 +27,7 @@ bool catchShadow(PathState& path, const Hit& hit, const V3f& facing) {
   if (u0.x < skyShare)
     pass = visibility(Frame(facing).toWorld(sampleCosineHemisphere(u1)), infinite, nullptr);
   else if (path.lampChooser.pick((u0.x - skyShare) / std::max(1e-6f, 1 - skyShare), k, p) &&
-           path.rays.moment().sample(path.scene.emitters[k], hit.point, u1, ls) && dot(ls.direction, facing) > 0)
+           path.rays.shutterTime().sample(path.scene.emitters[k], hit.point, u1, ls) && dot(ls.direction, facing) > 0)
     pass = visibility(ls.direction, ls.distance * 0.9998f, &path.scene.emitters[k]);
   path.first.alpha += (1 - path.first.alpha) * (1 - (pass.x + pass.y + pass.z) / 3);
   path.throughput *= pass;

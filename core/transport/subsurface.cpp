@@ -1,6 +1,7 @@
 #include "core/transport/subsurface.h"
 
-#include "core/surface/surface.h"
+#include "core/air/haze.h"
+#include "core/surface/bsdf.h"
 #include "core/transport/direct_light.h"
 
 namespace ilumbra {
@@ -21,25 +22,22 @@ bool walkSubsurface(PathState& path, float distance, const Interior& in) {
   const Color t = attenuation(in.extinction, way);
   path.throughput *= in.extinction * in.albedo * t * (1 / std::max(1e-30f, dot(share, in.extinction * t)));
   path.origin += path.direction * way;
-  // Henyey and Greenstein 1941.
-  const float g = in.anisotropy, x = path.random.next(), phi = 2 * pi * path.random.next();
-  const float term = (1 - g * g) / (1 - g + 2 * g * x),
-              cosine = std::abs(g) < 1e-3f ? 1 - 2 * x : std::clamp((1 + g * g - term * term) / (2 * g), -1.0f, 1.0f);
+  const float x = path.random.next(), phi = 2 * pi * path.random.next(), cosine = samplePhase(x, in.anisotropy);
   const float sine = std::sqrt(std::max(0.0f, 1 - cosine * cosine));
   path.direction = Frame(path.direction).toWorld({sine * std::cos(phi), sine * std::sin(phi), cosine});
   return true;
 }
 
 bool leaveSubsurface(PathState& path, const Hit& hit, const ShadingPoint& g) {
-  Surface s;
+  Bsdf s;
   g.material->describe(g.at, false, g.material->ior, s);
-  path.mediumStack.leave(hit.copy);
+  path.mediumStack.leave(hit.instance);
   const Frame frame(hit.geometric);
   struct Leaving final : ScatteringFunction {
-    explicit Leaving(const Surface& surface) : s(surface) {}
-    const Surface& s;
+    explicit Leaving(const Bsdf& surface) : s(surface) {}
+    const Bsdf& s;
     Color evaluate(const V3f& wi) const override { return Color(s.leaving(wi)); }
-    float density(const V3f& wi) const override { return std::max(0.0f, wi.z) / pi; }
+    float pdf(const V3f& wi) const override { return std::max(0.0f, wi.z) / pi; }
   };
   const Leaving leaving(s);
   sampleDirectLight(path,
@@ -51,8 +49,8 @@ bool leaveSubsurface(PathState& path, const Hit& hit, const ShadingPoint& g) {
   if (wi.z <= 0) return false;
   path.previousPdf = wi.z / pi;
   path.previousPoint = hit.point;
-  path.linkedThing = hit.instance->thing;
-  path.receiver = hit.instance->thingAt(hit.copy->index);
+  path.linkedThing = hit.object->thing;
+  path.receiver = hit.object->thingAt(hit.instance->index);
   path.lastSpecular = noMaterial;
   path.straightLight.fill({true, false});
   path.origin = offset(hit.point, hit.geometric);

@@ -2,7 +2,7 @@
 
 #include "core/base/spectrum.h"
 #include "core/scene/geometry.h"
-#include "core/surface/surface.h"
+#include "core/surface/bsdf.h"
 #include "core/transport/direct_light.h"
 #include "core/transport/light_path.h"
 
@@ -32,25 +32,26 @@ V2f bumpSlope(const Hit& hit, const PatternPoint& at, const Material& m, const F
 
 // The scattering function of a surface, as direct light asks it.
 struct SurfaceFunction final : ScatteringFunction {
-  SurfaceFunction(const Surface& surface, RandomStream& numbers) : s(surface), random(numbers) {}
-  const Surface& s;
+  SurfaceFunction(const Bsdf& surface, RandomStream& numbers) : s(surface), random(numbers) {}
+  const Bsdf& s;
   RandomStream& random;
   Color evaluate(const V3f& wi) const override { return s.evaluate(wi, random); }
-  float density(const V3f& wi) const override { return s.density(wi); }
+  float pdf(const V3f& wi) const override { return s.pdf(wi); }
 };
 
 // A path at one surface: what it is there, the light that is sampled, and how the path goes on.
 class SurfaceScattering {
  public:
   SurfaceScattering(PathState& state, const Hit& met, const ShadingPoint& point)
-      : path(state), hit(met), shading(point), in(*met.instance), m(*point.material),
+      : path(state), hit(met), shading(point), in(*met.object), m(*point.material),
         backside(dot(state.direction, met.geometric) > 0), facing(backside ? -met.geometric : met.geometric),
         clear(m.mayPassLight() && !m.thin), body(m.hasInside() && in.closed),
-        other(clear && body ? state.mediumStack.there(met.copy) : nullptr), thing(in.thingAt(met.copy->index)) {}
+        other(clear && body ? state.mediumStack.current(met.instance) : nullptr),
+        thing(in.thingAt(met.instance->index)) {}
 
   // False: the path ends.
   bool run() {
-    if (other && InsideStack::above(*other, hit.copy, &m)) { // something stronger is there: no boundary
+    if (other && MediumStack::outranks(*other, hit.instance, &m)) { // something stronger is there: no boundary
       crossBoundary();
       path.origin = offset(hit.point, -facing);
       return true;
@@ -97,28 +98,28 @@ class SurfaceScattering {
     if (bs.enters)
       enterSubsurface();
     else
-      goOn();
+      continuePath();
     return true;
   }
 
  private:
   void crossBoundary() {
     if (backside)
-      path.mediumStack.leave(hit.copy);
+      path.mediumStack.leave(hit.instance);
     else
-      path.mediumStack.enter({hit.copy, &m, false});
+      path.mediumStack.enter({hit.instance, &m, false});
   }
 
   void describe() {
     const float outer = other ? other->material->indexAt(path.wavelength) : 1.0f, inner = m.indexAt(path.wavelength);
     m.describe(shading.at, backside && clear, backside && clear ? outer / inner : inner / outer, s);
-    if (path.sink) s.followAtLeast = 0.1f;
-    if (path.specularChain) s.followAtLeast = path.bounces == 0 ? 0.25f : path.bounces < 3 ? 0.1f : 0.02f;
+    if (path.sink) s.minLobeProbability = 0.1f;
+    if (path.specularChain) s.minLobeProbability = path.bounces == 0 ? 0.25f : path.bounces < 3 ? 0.1f : 0.02f;
   }
 
   void takeWavelength(float u) {
     Color weight;
-    path.wavelength = sampleWave(u, weight);
+    path.wavelength = sampleWavelength(u, weight);
     path.throughput *= weight;
     describe();
     s.view(frame.toLocal(-path.direction));
@@ -128,7 +129,7 @@ class SurfaceScattering {
   void orient() {
     normal = hit.shading;
     if (m.normal.program || m.bump.program) {
-      const Frame f(normal, textureFrame(hit, path.rays.moment()).tangent);
+      const Frame f(normal, textureFrame(hit, path.rays.shutterTime()).tangent);
       V3f local(0, 0, 1);
       if (m.normal.program) {
         const Sample4 t = m.normal.program->evaluate(shading.at);
@@ -146,7 +147,7 @@ class SurfaceScattering {
     frame = Frame(normal);
     if (s.anisotropy > 0) {
       const float turn = m.grainTurn.real(shading.at) * pi / 180;
-      const Frame f(normal, textureFrame(hit, path.rays.moment()).tangent);
+      const Frame f(normal, textureFrame(hit, path.rays.shutterTime()).tangent);
       frame.x = f.x * std::cos(turn) + f.y * std::sin(turn);
       frame.y = cross(frame.z, frame.x);
     }
@@ -172,7 +173,7 @@ class SurfaceScattering {
     gathers = !s.onlySpecular();
     // What is rough but narrow is lit by photons where the camera sees it; of light that it sends on it is a link of
     // the chain.
-    narrow = gathers && (path.sink || path.photons) && s.focuses();
+    narrow = gathers && (path.sink || path.photons) && s.isNearSpecular();
     chained = narrow && path.receiver != noMaterial;
     if (path.sink && gathers) path.sink->land(landingOf(path, hit.point, facing, thing, narrow));
     if (path.sink && !narrow && !s.anySpecular()) return false;
@@ -183,7 +184,7 @@ class SurfaceScattering {
                          facing,
                          clear || s.translucency > 0,
                          clear && s.translucency <= 0,
-                         clear ? hit.copy : nullptr,
+                         clear ? hit.instance : nullptr,
                          backside,
                          chained,
                          s.occlusion};
@@ -214,7 +215,7 @@ class SurfaceScattering {
   }
 
   void enterSubsurface() {
-    path.mediumStack.enter({hit.copy, &m, true});
+    path.mediumStack.enter({hit.instance, &m, true});
     path.specularChain = path.primary = false;
     path.subsurfaceSteps = 0;
     path.previousPdf = infinite;
@@ -224,7 +225,7 @@ class SurfaceScattering {
     path.direction = next;
   }
 
-  void goOn() {
+  void continuePath() {
     if (bs.through && body && clear) crossBoundary();
     // What lamps the way ahead may still be credited with.
     for (size_t k = 0; k < path.straightLight.size(); ++k) {
@@ -255,7 +256,7 @@ class SurfaceScattering {
     }
     path.primary = false;
     if (bs.diffuse) path.bounceFactor = s.occlusion;
-    path.previousPdf = bs.density;
+    path.previousPdf = bs.pdf;
     path.previousPoint = hit.point;
     if (!(bs.specular && bs.through) && !path.sink) path.linkedThing = in.thing;
     path.origin = offset(hit.point, crosses ? -facing : facing);
@@ -265,15 +266,15 @@ class SurfaceScattering {
   PathState& path;
   const Hit& hit;
   const ShadingPoint& shading;
-  const Instance& in;
+  const InstancedObject& in;
   const Material& m;
   const bool backside;
   const V3f facing;                     // geometric, on the path's side
   const bool clear, body;               // passes light and bends it; has an inside
-  const InsideStack::Body* const other; // what is on the other side of a clear body
+  const MediumStack::Body* const other; // what is on the other side of a clear body
   const uint16_t thing;
-  Surface s;
-  Surface::Sample bs;
+  Bsdf s;
+  Bsdf::Sample bs;
   V3f normal, next;
   Frame frame{V3f(0, 0, 1)};
   bool gathers = false, narrow = false, chained = false, crosses = false;

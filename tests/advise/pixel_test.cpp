@@ -26,9 +26,9 @@ Document lamps() {
 struct Asked {
   Document doc = lamps();
   Traced t = trace(doc, 16);
-  LensResult developed = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  LensResult developed = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool());
   PixelReading at(int x, int y) const {
-    return askPixel(doc, 1, *t.scene, t.film(), t.scene->amounts, developed, x, y);
+    return askPixel(doc, 1, *t.scene, t.film(), t.scene->groupScales, developed, x, y);
   }
 };
 
@@ -71,7 +71,7 @@ TEST_CASE("Each lamp has the share that it gives, as a render without the other 
   const auto alone = [&](const char* off) {
     const Document d = setAt(a.doc, resolve(a.doc, std::string(off) + ".on"), Constant(false));
     return double(luminance(
-        collect(a.t.film(), 0, balancedAmounts(*a.t.scene, d, 1), exposureFactor(d, 1), pool()).color(36, 29)));
+        collect(a.t.film(), 0, balancedScales(*a.t.scene, d, 1), exposureFactor(d, 1), pool()).color(36, 29)));
   };
   CHECK(double(luminance(left->value)) == Approx(alone("Right")).epsilon(1e-4));
   CHECK(double(luminance(right->value)) == Approx(alone("Left")).epsilon(1e-4));
@@ -105,8 +105,8 @@ TEST_CASE("A draft's film answers for the whole picture, and places outside are 
   Rendering r(compileScene(doc, {.queries = lensQueries(doc)}, noAssets(), cache), 2, true);
   const CancelFlag never;
   r.advance(pool(), 1, never);
-  const LensResult developed = develop(doc, 1, r.scene(), r.film(), r.scene().amounts, pool());
-  CHECK(askPixel(doc, 1, r.scene(), r.film(), r.scene().amounts, developed, 47, 31).samples == 1);
+  const LensResult developed = develop(doc, 1, r.scene(), r.film(), r.scene().groupScales, pool());
+  CHECK(askPixel(doc, 1, r.scene(), r.film(), r.scene().groupScales, developed, 47, 31).samples == 1);
   for (const auto& [x, y] : {std::pair{-1, 0}, {48, 3}, {3, 32}})
-    CHECK_THROWS_AS(askPixel(doc, 1, r.scene(), r.film(), r.scene().amounts, developed, x, y), Error);
+    CHECK_THROWS_AS(askPixel(doc, 1, r.scene(), r.film(), r.scene().groupScales, developed, x, y), Error);
 }

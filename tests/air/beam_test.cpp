@@ -22,8 +22,8 @@ ScenePtr compiled(const Document& doc) {
 
 // Metres of a beam on a ray.
 double metres(const Scene& scene, const V3f& o, const V3f& d) {
-  AirWay way;
-  if (scene.air) scene.air->along(o, normalize(d), endless, way);
+  RayMedia way;
+  if (scene.media) scene.media->along(o, normalize(d), endless, way);
   double sum = 0;
   for (const auto& s : way) sum += double(s.to - s.from);
   return sum;
@@ -62,7 +62,7 @@ TEST_CASE("A spot's beam lies in its cone, up to its reach, and follows when con
   for (const auto& [cone, angle] : {std::pair{"55", 55.0}, {"9", 9.0}}) {
     Set s = spotSet(cone);
     const ScenePtr scene = compiled(s.peek());
-    REQUIRE(scene->air);
+    REQUIRE(scene->media);
     const double wide = std::tan(angle * pi64 / 180);
     CHECK(metres(*scene, {-9, -2, 0}, {1, 0, 0}) == Approx(4 * wide).epsilon(1e-3));
     CHECK(metres(*scene, {0.01f, 1, 0}, {0, -1, 0}) == Approx(5 - 0.01 / wide).epsilon(1e-3));
@@ -117,11 +117,11 @@ TEST_CASE("Beams thin out at their sides and along their way, and start where th
   Set s = spotSet("30");
   const auto amount = [&](const V3f& p) {
     const ScenePtr scene = compiled(s.peek());
-    AirWay way;
-    scene->air->along(p - V3f(0, 0, 9), {0, 0, 1}, endless, way);
+    RayMedia way;
+    scene->media->along(p - V3f(0, 0, 9), {0, 0, 1}, endless, way);
     double v = 0;
     for (const auto& part : way)
-      if (part.from <= 9 && part.to > 9) v += double(scene->air->amount(part, p));
+      if (part.from <= 9 && part.to > 9) v += double(scene->media->amount(part, p));
     return v;
   };
   CHECK(amount({0, -2, 0}) == 1);
@@ -149,14 +149,14 @@ TEST_CASE("Through an opening comes what the lamp behind it sends: a sun's in pa
   const NodeId beam =
       s.add("air.beam", "Beam", {{"light", "Lamp"}, {"opening", "Hole"}, {"reach", "4"}, {"edge", "0"}, {"fade", "0"}});
   const ScenePtr lamp = compiled(s.peek());
-  REQUIRE(lamp->troubles.empty());
+  REQUIRE(lamp->warnings.empty());
   // From two metres behind the hole of one metre: at z it is 1 + z / 2 wide.
   CHECK(metres(*lamp, {-9, 0, 2}, {1, 0, 0}) == Approx(2).epsilon(1e-3));
   CHECK(metres(*lamp, {-9, 0, -0.5f}, {1, 0, 0}) == 0);
   CHECK(metres(*lamp, {0, 0, -9}, {0, 0, 1}) == Approx(4).epsilon(1e-3));
   s.set(beam, {{"light", "Sun"}});
   const ScenePtr sun = compiled(s.peek());
-  REQUIRE(sun->troubles.empty());
+  REQUIRE(sun->warnings.empty());
   const double before = metres(*sun, {-9, 0, -2}, {1, 0, 0}), behind = metres(*sun, {-9, 0, 2}, {1, 0, 0});
   CHECK(std::max(before, behind) == Approx(1).epsilon(1e-3)); // on the side away from the sun
   CHECK(std::min(before, behind) == 0);
@@ -180,7 +180,7 @@ TEST_CASE("A projector's beam is as its picture: four sides, and coloured by it"
   };
   SceneCache cache;
   const ScenePtr scene = compileScene(s.peek(), {}, assets, cache);
-  REQUIRE(scene->troubles.empty());
+  REQUIRE(scene->warnings.empty());
   const double wide = 2 * std::tan(30 * pi64 / 180) * 2;
   CHECK(metres(*scene, {-9, 0, -2}, {1, 0, 0}) == Approx(wide).epsilon(1e-3));
   CHECK(metres(*scene, {0, -9, -2}, {0, 1, 0}) == Approx(wide / 2).epsilon(1e-3));
@@ -210,11 +210,11 @@ TEST_CASE("Shafts through slots have the shape of the slots, and nothing of them
   SceneCache cache;
   const Document doc = s.take();
   const ScenePtr scene = compileScene(doc, {.queries = {{.name = "air", .things = {beam}}}}, noAssets(), cache);
-  REQUIRE(scene->troubles.empty());
+  REQUIRE(scene->warnings.empty());
   Rendering r(scene);
   CancelFlag never;
   r.advance(pool(), 64, never);
-  const Picture p = collect(r.film(), 1, scene->amounts, 1, pool());
+  const Picture p = collect(r.film(), 1, scene->groupScales, 1, pool());
   int inside = 0, outside = 0;
   for (int y = 0; y < p.height; ++y)
     for (int x = 0; x < p.width; ++x) {
@@ -242,8 +242,8 @@ TEST_CASE("A beam that cannot be is left out and told", "[beam]") {
     s.add("light.spot", "Spot", {});
     f(s);
     const ScenePtr scene = compiled(s.take());
-    CHECK_FALSE(scene->air);
-    return scene->troubles.empty() ? std::string() : scene->troubles.front();
+    CHECK_FALSE(scene->media);
+    return scene->warnings.empty() ? std::string() : scene->warnings.front();
   };
   CHECK(trouble([](Set& s) { s.add("air.beam", "Beam", {}); }) == "Beam.light: a beam needs a light");
   CHECK(trouble([](Set& s) {

@@ -81,11 +81,11 @@ TEST_CASE("In letters, knots and imported meshes too the chord is that of the me
     SceneCache cache;
     const ScenePtr scene = compileScene(
         s.peek(), {}, kind == std::string("object.mesh") ? assets.assets(folder.path()) : noAssets(), cache);
-    REQUIRE(scene->troubles.empty());
-    REQUIRE(scene->air);
-    const Mesh& m = scene->instances.front().geometry->shape.mesh;
-    REQUIRE(scene->things[scene->instances.front().thing].node == id);
-    const Box3f box = scene->instances.front().geometry->bounds;
+    REQUIRE(scene->warnings.empty());
+    REQUIRE(scene->media);
+    const Mesh& m = scene->objects.front().geometry->shape.mesh;
+    REQUIRE(scene->things[scene->objects.front().thing].node == id);
+    const Box3f box = scene->objects.front().geometry->bounds;
     RandomStream random(7);
     double met = 0;
     for (int k = 0; k < 400; ++k) {
@@ -107,8 +107,8 @@ TEST_CASE("In letters, knots and imported meshes too the chord is that of the me
         if (u < 0 || v < 0 || u + v > 1 || at <= 0) continue;
         chord += det > 0 ? -at : at; // det > 0: it is met from the front
       }
-      AirWay way;
-      scene->air->along(o, d, std::numeric_limits<float>::infinity(), way);
+      RayMedia way;
+      scene->media->along(o, d, std::numeric_limits<float>::infinity(), way);
       double ours = 0;
       for (const auto& s2 : way) ours += double(s2.to - s2.from);
       CHECK(ours == Approx(chord).margin(1e-4));
@@ -166,8 +166,8 @@ TEST_CASE("A haze that cannot be is left out and told: open shapes, groups, colo
     f(s);
     SceneCache cache;
     const ScenePtr scene = compileScene(s.take(), {}, noAssets(), cache);
-    CHECK_FALSE(scene->air);
-    return scene->troubles.empty() ? std::string() : scene->troubles.front();
+    CHECK_FALSE(scene->media);
+    return scene->warnings.empty() ? std::string() : scene->warnings.front();
   };
   CHECK(trouble([](Set& s) {
           s.add("air.haze", "Haze", {{"fills", "Sheet"}});
@@ -191,13 +191,13 @@ TEST_CASE("A haze fills the inside of a hollow body, its innermost void alone", 
   const Document doc = s.take();
   SceneCache cache;
   const ScenePtr scene = compileScene(doc, {.queries = {}}, noAssets(), cache);
-  for (const std::string& t : scene->troubles) UNSCOPED_INFO(t);
-  REQUIRE(scene->troubles.empty());
-  REQUIRE(scene->air);
-  AirWay way;
-  scene->air->along(V3f(0, 0, 5), V3f(0, 0, -1), 100, way);
+  for (const std::string& t : scene->warnings) UNSCOPED_INFO(t);
+  REQUIRE(scene->warnings.empty());
+  REQUIRE(scene->media);
+  RayMedia way;
+  scene->media->along(V3f(0, 0, 5), V3f(0, 0, -1), 100, way);
   // Through the void: the room less its two walls.
-  const float depth = scene->air->shownDepth(way, V3f(0, 0, 5), V3f(0, 0, -1));
+  const float depth = scene->media->shownDepth(way, V3f(0, 0, 5), V3f(0, 0, -1));
   CHECK(depth > 1.5f);
   CHECK(depth < 1.95f);
   // A solid body has none.
@@ -206,6 +206,6 @@ TEST_CASE("A haze fills the inside of a hollow body, its innermost void alone", 
   solid.add("object.box", "Block", {{"shown", "off"}});
   solid.add("air.haze", "Mist", {{"fills", "Block"}, {"part", "its inside"}});
   SceneCache other;
-  CHECK_THAT(compileScene(solid.take(), {.queries = {}}, noAssets(), other)->troubles.at(0),
+  CHECK_THAT(compileScene(solid.take(), {.queries = {}}, noAssets(), other)->warnings.at(0),
              Catch::Contains("not hollow"));
 }

@@ -19,11 +19,11 @@ ScenePtr compiled(const Document& doc) {
 }
 
 // Mean and standard error of estimates of transmittance along one ray.
-Estimate transmittance(const Air& air, const V3f& o, const V3f& d, float far, int n) {
+Estimate transmittance(const Media& air, const V3f& o, const V3f& d, float far, int n) {
   std::vector<double> values;
   RandomStream random(5);
   for (int i = 0; i < n; ++i) {
-    AirWay way;
+    RayMedia way;
     air.along(o, d, far, way);
     values.push_back(double(air.transmittance(way, o, d, far, random).x));
   }
@@ -39,14 +39,14 @@ TEST_CASE("What comes through uneven haze agrees with its integral: a ramp, a fa
   const NodeId ramp = s.add("air.haze", "Haze",
                             {{"fills", "Box"}, {"density", "1.3"}, {"color", "0, 0, 0"}, {"amount", "pattern Slope"}});
   const ScenePtr scene = compiled(s.peek());
-  REQUIRE(scene->troubles.empty());
-  REQUIRE(scene->air);
+  REQUIRE(scene->warnings.empty());
+  REQUIRE(scene->media);
   // Along the ramp ∫ 1.3 (x + 1) / 2 from -1 to 1 = 1.3; across it at x: 1.3 (x + 1) / 2 · 2.
-  CHECK(transmittance(*scene->air, {-3, 0.2f, 0.1f}, {1, 0, 0}, 10, 40000).agrees(std::exp(-1.3)));
+  CHECK(transmittance(*scene->media, {-3, 0.2f, 0.1f}, {1, 0, 0}, 10, 40000).agrees(std::exp(-1.3)));
   for (const float x : {-0.9f, -0.35f, 0.6f})
-    CHECK(transmittance(*scene->air, {x, 0, 3}, {0, 0, -1}, 10, 40000).agrees(std::exp(-1.3 * double(x + 1))));
+    CHECK(transmittance(*scene->media, {x, 0, 3}, {0, 0, -1}, 10, 40000).agrees(std::exp(-1.3 * double(x + 1))));
   // From within, and only so far.
-  CHECK(transmittance(*scene->air, {0, 0, 0}, {1, 0, 0}, 0.5f, 40000).agrees(std::exp(-1.3 * (0.25 + 0.0625))));
+  CHECK(transmittance(*scene->media, {0, 0, 0}, {1, 0, 0}, 0.5f, 40000).agrees(std::exp(-1.3 * (0.25 + 0.0625))));
   // A ball that fades outwards: at a distance b from its middle ∫ 1 - r = l - ∫ √(b² + t²) dt with l = √(1 - b²) on
   // each side.
   s.set(ramp, {{"amount", "1"}});
@@ -56,10 +56,10 @@ TEST_CASE("What comes through uneven haze agrees with its integral: a ramp, a fa
   s.add("ramp.key", "Rim", {{"place", "1"}, {"color", "0, 0, 0"}}, {core, "keys"});
   s.set(ramp, {{"amount", "pattern Core"}, {"density", "3"}, {"fineness", "0"}});
   const ScenePtr ball = compiled(s.peek());
-  REQUIRE(ball->troubles.empty());
+  REQUIRE(ball->warnings.empty());
   for (const double b : {0.0, 0.3, 0.8}) {
     const double l = std::sqrt(1 - b * b), inner = b > 0 ? l + b * b * std::log((l + 1) / b) : l;
-    CHECK(transmittance(*ball->air, {-3, float(b), 0}, {1, 0, 0}, 10, 40000).agrees(std::exp(-3 * (2 * l - inner))));
+    CHECK(transmittance(*ball->media, {-3, float(b), 0}, {1, 0, 0}, 10, 40000).agrees(std::exp(-3 * (2 * l - inner))));
   }
 }
 
@@ -80,15 +80,15 @@ TEST_CASE("However coarse its guide, what comes through uneven haze has no bias"
   const RTCDevice device = rtcNewDevice("");
   for (const int cells : {1, 3, 9, 40}) {
     CAPTURE(cells);
-    Air::Filled h;
+    Medium h;
     h.haze.extinction = {4, 2, 1};
-    Air::Place place;
+    MediumPlace place;
     place.density = std::make_shared<Gauss>();
     place.bounds = Box3f(V3f(-1.5f), V3f(1.5f));
     place.region.ball(V3f(0.0f), 1.5f);
     place.cells = std::make_shared<const DensityCells>(*place.density, place.bounds, cells);
     h.places.push_back(place);
-    std::vector<Air::Filled> all;
+    std::vector<Medium> all;
     all.push_back(std::move(h));
     const Air air(std::move(all), device);
     // Through the middle: √(2π) 0.3, off it by b: times exp(-b² / (2 · 0.3²)).
@@ -145,7 +145,7 @@ TEST_CASE("In every shape what comes through a ramp is its integral along the ch
     const ScenePtr even = compile();
     s.set(haze, {{"amount", "pattern Slope"}});
     const ScenePtr uneven = compile();
-    REQUIRE(uneven->troubles.empty());
+    REQUIRE(uneven->warnings.empty());
     const Box3f box = uneven->bounds.isEmpty() ? uneven->instances.front().bounds : uneven->bounds;
     RandomStream random(7);
     int met = 0;
@@ -158,8 +158,8 @@ TEST_CASE("In every shape what comes through a ramp is its integral along the ch
       const V3f d = normalize(to - o);
       // The chords of even haze are held to the mesh elsewhere; along each the ramp grows evenly, between nothing and
       // all.
-      AirWay way;
-      even->air->along(o, d, 100, way);
+      RayMedia way;
+      even->media->along(o, d, 100, way);
       double depth = 0;
       for (const auto& part : way)
         for (int i = 0; i < 2000; ++i) {
@@ -168,7 +168,7 @@ TEST_CASE("In every shape what comes through a ramp is its integral along the ch
           depth += 3 * std::clamp((x + 1) / 2, 0.0, 1.0) * double(part.to - part.from) / 2000;
         }
       met += depth > 0.01;
-      const Estimate e = transmittance(*uneven->air, o, d, 100, 4000);
+      const Estimate e = transmittance(*uneven->media, o, d, 100, 4000);
       CAPTURE(e.mean, e.se, depth);
       CHECK(e.agrees(std::exp(-depth), 1e-3));
     }
@@ -250,9 +250,9 @@ TEST_CASE("Own light of a gas has a light group: its power traces no ray, off it
   REQUIRE(scene->groups.size() == 1);
   CHECK(scene->groups.front().node == gas);
   for (const Document* d : {&brighter, &dark}) {
-    const std::vector<Color> amounts = balancedAmounts(*scene, *d, 1);
-    REQUIRE(amounts.size() == 1);
-    CHECK(luminance(amounts[0]) == Approx(double(luminance(compiled(*d)->amounts[0]))));
+    const std::vector<Color> groupScales = balancedScales(*scene, *d, 1);
+    REQUIRE(groupScales.size() == 1);
+    CHECK(luminance(groupScales[0]) == Approx(double(luminance(compiled(*d)->groupScales[0]))));
   }
   CHECK(mean(luminances(trace(dark, 4))) == 0);
 }
@@ -309,7 +309,7 @@ TEST_CASE("No haze stands within clear bodies but what fills them, for eyes and 
   CHECK(lit.mean / clear == Approx(std::exp(-0.1 * (6 + 2.5))).epsilon(0.01));
 }
 
-TEST_CASE("Enormous and tiny densities give numbers, not troubles", "[air]") {
+TEST_CASE("Enormous and tiny densities give numbers, not warnings", "[air]") {
   for (const char* density : {"1e-9", "1e6"}) {
     CAPTURE(density);
     Set s(4, 4);

@@ -347,7 +347,7 @@ TEST_CASE("A layer of a plate's picture becomes a source from the plate's settin
                     Constant(std::vector<Reference>{{d.findByName("Left lamp")->id, nullptr}}));
   });
   REQUIRE(o.finished());
-  CHECK(o.studio->session().scene()->troubles.empty());
+  CHECK(o.studio->session().scene()->warnings.empty());
   o.studio->undo();
   o.studio->undo();
   CHECK(o.doc() == before);

@@ -225,8 +225,8 @@ TEST_CASE("Modifiers are added, switched, ordered and taken away in the settings
   CHECK(Open::wait([&] { return order().size() == 2; }));
   CHECK(order().back() == "Twist");
   REQUIRE(o.finished());
-  for (const std::string& t : o.studio->session().scene()->troubles) UNSCOPED_INFO(t);
-  CHECK(o.studio->session().scene()->troubles.empty());
+  for (const std::string& t : o.studio->session().scene()->warnings) UNSCOPED_INFO(t);
+  CHECK(o.studio->session().scene()->warnings.empty());
 }
 
 TEST_CASE("Every modifier is added from the menu and changed by typing, each in one step", "[app][modifiers]") {
@@ -286,8 +286,8 @@ TEST_CASE("Every modifier is added from the menu and changed by typing, each in 
         return setValue(d, id, "other", Constant(Reference{d.findByName("Tool")->id, nullptr}));
       });
     REQUIRE(o.finished());
-    for (const std::string& t : o.studio->session().scene()->troubles) UNSCOPED_INFO(t);
-    CHECK(o.studio->session().scene()->troubles.empty());
+    for (const std::string& t : o.studio->session().scene()->warnings) UNSCOPED_INFO(t);
+    CHECK(o.studio->session().scene()->warnings.empty());
     if (m.kind.id == "modifier.join") o.studio->undo();
     o.studio->undo();
     CHECK(o.doc() == before);
@@ -423,11 +423,11 @@ TEST_CASE("The copy that is clicked becomes a part, alone or in a role; a materi
   PictureView& view = o.window->picture();
   const ScenePtr scene = o.studio->session().scene();
   const auto placeOf = [&](uint32_t copy) {
-    for (const Instance& i : scene->instances)
+    for (const InstancedObject& i : scene->objects)
       if (scene->things[i.thing].node == bead) {
         V2f at;
-        REQUIRE(scene->camera.project(transformPoint(scene->copies[i.firstCopy + copy - 1].toWorld, V3f(0.0f)), at.x,
-                                      at.y));
+        REQUIRE(scene->camera.project(transformPoint(scene->instances[i.firstInstance + copy - 1].toWorld, V3f(0.0f)),
+                                      at.x, at.y));
         return view.fromPicture(at).toPoint();
       }
     FAIL("no beads");

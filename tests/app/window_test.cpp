@@ -510,7 +510,7 @@ TEST_CASE("A model is imported, given a glow, and the picture exported", "[app][
   REQUIRE(Open::wait([&] { return done; }));
   REQUIRE(o.doc().findByName("BoxTextured"));
   REQUIRE(o.finished());
-  CHECK(o.studio->image()->troubles.empty());
+  CHECK(o.studio->image()->warnings.empty());
   for (const char* name : {"p.exr", "p.png"}) {
     bool written = false;
     o.window->exportPicture(QString::fromStdString(o.folder / name), true, [&] { written = true; });
@@ -740,7 +740,8 @@ TEST_CASE("A material is made of real matter, with pictures of each, and tells w
   CHECK(Params(*o.doc().find(glass), 1).number("ior") == 1.5);
 }
 
-TEST_CASE("The pixel says where its light comes from, and the camera focuses and meters by a click", "[app][ask]") {
+TEST_CASE("The pixel says where its light comes from, and the camera isNearSpecular and meters by a click",
+          "[app][ask]") {
   Open o;
   PictureView& view = o.window->picture();
   o.window->commands().run("picture.ask");
@@ -903,14 +904,14 @@ TEST_CASE("The picture tells what a change cost, and what it clips", "[app][view
   o.studio->edit("Weaker", [&](const Document& d) { return setValue(d, stage, "amount", Constant(0.1)); });
   REQUIRE(o.finished());
   REQUIRE(o.studio->image()->change);
-  CHECK(o.studio->image()->change->stage == Stage::Lens);
+  CHECK(o.studio->image()->change->stage == Invalidation::Lens);
   CHECK(o.studio->image()->change->rays == 0);
   CHECK(o.studio->image()->change->seconds > 0);
   o.studio->edit("Aside", [&](const Document& d) {
     return setAt(d, resolve(d, "Brass moon.position"), Constant(Triple{0.1, 0.2, 0.3}));
   });
   REQUIRE(o.finished());
-  CHECK(o.studio->image()->change->stage == Stage::Placement);
+  CHECK(o.studio->image()->change->stage == Invalidation::Placement);
   CHECK(o.studio->image()->change->rays > 0);
   const auto plain = o.studio->image()->rgba;
   o.window->commands().run("picture.clips");

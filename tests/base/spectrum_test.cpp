@@ -44,7 +44,7 @@ TEST_CASE("Wavelengths sum to white, evenly spread or chosen by what they count"
     const float u = (float(i) + 0.5f) / n;
     even += waveResponse(shortestWave + (longestWave - shortestWave) * u) * (1.0f / n);
     Color w;
-    const float wave = sampleWave(u, w);
+    const float wave = sampleWavelength(u, w);
     REQUIRE(wave >= shortestWave);
     REQUIRE(wave <= longestWave);
     chosen += w * (1.0f / n);

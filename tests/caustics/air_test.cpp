@@ -50,12 +50,12 @@ TEST_CASE("The onto of an effect may name the air, or leave it to others", "[cau
   const auto beams = [&] {
     static SceneCache cache;
     const ScenePtr scene = compileScene(s.peek(), {.queries = {causticsLayer()}}, noAssets(), cache);
-    REQUIRE(scene->troubles.empty());
+    REQUIRE(scene->warnings.empty());
     Rendering r;
     r.restart(scene);
     const CancelFlag none;
     r.advance(pool(), 8, none);
-    return mean(collect(r.film(), 1, scene->amounts, 1, pool()));
+    return mean(collect(r.film(), 1, scene->groupScales, 1, pool()));
   };
   const double all = beams();
   CHECK(all > 0);

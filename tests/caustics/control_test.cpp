@@ -258,13 +258,13 @@ TEST_CASE("Caustics are split by light, and mix without a new render", "[caustic
   const CancelFlag none;
   r.advance(pool(), 4, none);
   const Document dimmed = with(s, "Lamp", "stops", "-2");
-  const std::vector<Color> amounts = balancedAmounts(*scene, dimmed, 1);
-  REQUIRE_FALSE(amounts.empty());
-  const Picture mixed = collect(r.film(), 1, amounts, 1, pool());
+  const std::vector<Color> groupScales = balancedScales(*scene, dimmed, 1);
+  REQUIRE_FALSE(groupScales.empty());
+  const Picture mixed = collect(r.film(), 1, groupScales, 1, pool());
   Rendering again;
   again.restart(compileScene(dimmed, {.queries = {causticsLayer()}}, noAssets(), cache));
   again.advance(pool(), 4, none);
-  const Picture fresh = collect(again.film(), 1, again.scene().amounts, 1, pool());
+  const Picture fresh = collect(again.film(), 1, again.scene().groupScales, 1, pool());
   double most = 0, apart = 0;
   for (size_t i = 0; i < mixed.rgb.size(); ++i) {
     most = std::max(most, double(fresh.rgb[i]));
@@ -272,8 +272,8 @@ TEST_CASE("Caustics are split by light, and mix without a new render", "[caustic
   }
   CHECK(most > 0);
   CHECK(apart < 1e-3 * most);
-  const Picture one = collectGroup(r.film(), 1, 0, amounts[0], 1, pool()),
-                two = collectGroup(r.film(), 1, 1, amounts[1], 1, pool());
+  const Picture one = collectGroup(r.film(), 1, 0, groupScales[0], 1, pool()),
+                two = collectGroup(r.film(), 1, 1, groupScales[1], 1, pool());
   CHECK(mean(one) > 0);
   CHECK(mean(two) > 0);
   CHECK(mean(one) + mean(two) == Approx(mean(mixed)).epsilon(1e-4));
@@ -288,10 +288,10 @@ TEST_CASE("The four ways of light sum to all of it, with photons too", "[caustic
   r.restart(scene);
   const CancelFlag none;
   r.advance(pool(), 4, none);
-  const Picture all = collect(r.film(), 0, scene->amounts, 1, pool());
+  const Picture all = collect(r.film(), 0, scene->groupScales, 1, pool());
   Picture sum(all.width, all.height);
   for (int q = 1; q <= 4; ++q) {
-    const Picture p = collect(r.film(), q, scene->amounts, 1, pool());
+    const Picture p = collect(r.film(), q, scene->groupScales, 1, pool());
     for (size_t i = 0; i < sum.rgb.size(); ++i) sum.rgb[i] += p.rgb[i];
   }
   for (size_t i = 0; i < sum.rgb.size(); ++i) REQUIRE(sum.rgb[i] == Approx(all.rgb[i]).epsilon(1e-3).margin(1e-6));
@@ -323,7 +323,7 @@ TEST_CASE("A steady pattern stands still from frame to frame where little moves"
                                   parseValue(s.peek(), *s.peek().settings().kind->param("seed"), seed));
     Traced t;
     t.scene = compileScene(doc, {.frame = frame, .queries = {causticsLayer()}}, noAssets(), cache);
-    REQUIRE(t.scene->troubles.empty());
+    REQUIRE(t.scene->warnings.empty());
     REQUIRE(t.scene->caustics);
     t.rendering.restart(t.scene);
     const CancelFlag none;

@@ -40,7 +40,7 @@ ScenePtr compiled(const Document& doc) {
 TEST_CASE("All power that is sent to a lossless ball of glass lands", "[caustics][truth24]") {
   const Set s = glassRoom();
   const ScenePtr scene = compiled(s.peek());
-  REQUIRE(scene->troubles.empty());
+  REQUIRE(scene->warnings.empty());
   REQUIRE(scene->caustics);
   const CancelFlag none;
   const auto map = tracePhotons(*scene, 0, 4, pool(), none);
@@ -146,7 +146,7 @@ TEST_CASE("Inside a mirrored ring the cusp lies at half its radius", "[caustics]
     s.add("effect.caustics", "Caustics",
           {{"from", "Sun"}, {"through", "Ring"}, {"onto", "Floor"}, {"photons", "2000000"}});
     const ScenePtr scene = compiled(s.peek());
-    CAPTURE(scene->troubles);
+    CAPTURE(scene->warnings);
     REQUIRE(scene->caustics);
     const CancelFlag none;
     const auto map = tracePhotons(*scene, 0, 1, pool(), none);

@@ -26,9 +26,9 @@ Document lamps() {
 }
 
 Picture mixed(const Traced& t, const Document& doc) {
-  const std::vector<Color> amounts = balancedAmounts(*t.scene, doc, 1);
-  REQUIRE(amounts.size() == t.scene->groups.size());
-  return collect(t.film(), 0, amounts, 1, pool());
+  const std::vector<Color> groupScales = balancedScales(*t.scene, doc, 1);
+  REQUIRE(groupScales.size() == t.scene->groups.size());
+  return collect(t.film(), 0, groupScales, 1, pool());
 }
 
 double farthest(const Picture& a, const Picture& b) {
@@ -254,7 +254,7 @@ TEST_CASE("Copies that are parts sum to the whole, and each is seen where it sta
     options.queries.push_back({.name = std::to_string(ids[0]), .things = ids});
   SceneCache cache;
   const ScenePtr made = compileScene(parts, options, noAssets(), cache);
-  CHECK(made->troubles.empty());
+  CHECK(made->warnings.empty());
   Traced t{made, Rendering(made)};
   t.rendering.advance(pool(), 16, CancelFlag());
   const Picture whole = luminances(t, 1), first = luminances(t, 2), others = luminances(t, 3),
@@ -273,8 +273,8 @@ TEST_CASE("Copies that are parts sum to the whole, and each is seen where it sta
   const Document wrong = setValue(parts, one, "copies", Constant(std::string("two")));
   SceneCache fresh;
   const ScenePtr scene = compileScene(wrong, {}, noAssets(), fresh);
-  REQUIRE(scene->troubles.size() == 1);
-  CHECK(scene->troubles[0] == "Bead 1: \"two\" is not a list of numbers from 1, such as 3 or 1-4, 9");
+  REQUIRE(scene->warnings.size() == 1);
+  CHECK(scene->warnings[0] == "Bead 1: \"two\" is not a list of numbers from 1, such as 3 or 1-4, 9");
 }
 
 TEST_CASE("Copies of copies are numbered at the thing that is named", "[parts][repeat]") {

@@ -24,7 +24,7 @@ Set ball() {
 }
 
 LensResult shown(const Document& doc, const Traced& t) {
-  return develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  return develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool());
 }
 Color at(const Picture& p, int x, int y) { return p.color(x, y); }
 
@@ -115,7 +115,7 @@ TEST_CASE("A picture fills, fits or is stretched, true to its aspect, and its fi
     s.add("plate.picture", "Backdrop", {{"file", (folder / "four.ppm").c_str()}, {"fit", fit}});
     const Document doc = s.take();
     const Traced t = trace(doc, 1, 0, cache.assets(""));
-    CHECK(t.scene->troubles.empty());
+    CHECK(t.scene->warnings.empty());
     const Color c = shown(doc, t).picture.color(x, y);
     return c.x > 0.5f && c.y > 0.5f && c.z > 0.5f ? 'w' : c.x > 0.5f ? 'r' : c.y > 0.5f ? 'g' : c.z > 0.5f ? 'b' : '-';
   };
@@ -130,9 +130,9 @@ TEST_CASE("A picture fills, fits or is stretched, true to its aspect, and its fi
   s.add("plate.picture", "Backdrop", {{"file", (folder / "gone.png").c_str()}});
   const Document doc = s.take();
   const Traced t = trace(doc, 1, 0, cache.assets(""));
-  REQUIRE(t.scene->troubles.size() == 1);
-  CHECK(t.scene->troubles[0].find("Backdrop: ") == 0);
-  CHECK(t.scene->troubles[0].find("gone.png") != std::string::npos);
+  REQUIRE(t.scene->warnings.size() == 1);
+  CHECK(t.scene->warnings[0].find("Backdrop: ") == 0);
+  CHECK(t.scene->warnings[0].find("gone.png") != std::string::npos);
 }
 
 TEST_CASE("A camera matched to a plate has its horizon where the plate's is", "[render][plate][camera]") {
@@ -191,9 +191,9 @@ TEST_CASE("Clear things show the plate behind them, bent as they bend, whatever 
   CHECK(luminance(at(ball, 1, 16)) == Approx(1.5 / 33).epsilon(1e-2));
   CHECK(luminance(at(ball, 13, 16)) > luminance(at(ball, 19, 16)) + 0.05f);
   const Document darker = setValue(glass, glass.findByName("Camera")->id, "ev100", Constant(6.0));
-  const std::vector<Color> amounts = balancedAmounts(*t.scene, darker, 1);
-  REQUIRE(amounts.size() == t.scene->groups.size());
-  const Picture same = develop(darker, 1, *t.scene, t.film(), amounts, pool()).picture;
+  const std::vector<Color> groupScales = balancedScales(*t.scene, darker, 1);
+  REQUIRE(groupScales.size() == t.scene->groups.size());
+  const Picture same = develop(darker, 1, *t.scene, t.film(), groupScales, pool()).picture;
   CHECK(luminance(at(same, 13, 16)) == Approx(luminance(at(ball, 13, 16))).epsilon(1e-3));
   CHECK(luminance(at(same, 13, 16)) > 0.3f);
 }

@@ -28,7 +28,7 @@ double relativeError(const Picture& a, const Picture& truth) {
 
 } // namespace
 
-TEST_CASE("No starter is clearly worse denoised than raw", "[demo][denoise]") {
+TEST_CASE("No starter is clearly worse denoised than raw", "[demo][denoise][long]") {
   const TemporaryFolder folder;
   AssetCache cache;
   const CancelFlag never;
@@ -39,7 +39,7 @@ TEST_CASE("No starter is clearly worse denoised than raw", "[demo][denoise]") {
     const ScenePtr scene = compileScene(doc, {.frame = currentFrame(doc), .width = 80, .height = 50, .queries = {}},
                                         cache.assets(doc.folder()), scenes);
     if (scene->bare()) continue;
-    const auto lit = [&](const Rendering& r) { return collect(r.film(), 0, scene->amounts, 1, pool()); };
+    const auto lit = [&](const Rendering& r) { return collect(r.film(), 0, scene->groupScales, 1, pool()); };
     Rendering r(scene);
     REQUIRE(r.advance(pool(), 64, never));
     const Picture raw = lit(r), clean = Denoiser(r.film(), pool()).apply(raw, pool());

@@ -35,8 +35,8 @@ TEST_CASE("Every starter has all its files, a camera, lights and effects, and no
     CHECK(s.teaches.back() != '.');
     Opened o(s);
     const Traced t = o.render(1);
-    for (const std::string& trouble : t.scene->troubles) UNSCOPED_INFO(trouble);
-    CHECK(t.scene->troubles.empty());
+    for (const std::string& trouble : t.scene->warnings) UNSCOPED_INFO(trouble);
+    CHECK(t.scene->warnings.empty());
     CHECK(activeCamera(o.doc));
     CHECK_FALSE(o.doc.family("light").empty());
     CHECK_FALSE(o.doc.family("effect").empty());
@@ -48,9 +48,9 @@ TEST_CASE("Every effect of every starter works: its light is given, seen and spr
   for (const Starter& s : allStarters()) {
     Opened o(s);
     const Traced t = o.render(12);
-    const LensResult developed = develop(o.doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+    const LensResult developed = develop(o.doc, 1, *t.scene, t.film(), t.scene->groupScales, pool());
     for (const Node* e : o.doc.family("effect")) {
-      const Route r = measureRoute(o.doc, e->id, 1, *t.scene, t.film(), t.scene->amounts, developed, pool());
+      const Route r = measureRoute(o.doc, e->id, 1, *t.scene, t.film(), t.scene->groupScales, developed, pool());
       for (const Finding& f : r.findings) UNSCOPED_INFO(f.text);
       CAPTURE(s.name, e->name);
       CHECK(stateWord(r, true) == "works");
@@ -66,7 +66,7 @@ TEST_CASE("A starter's picture is exposed: neither dark nor burnt out", "[demo]"
   for (const Starter& s : allStarters()) {
     Opened o(s);
     const Traced t = o.render(12);
-    const Picture p = develop(o.doc, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture;
+    const Picture p = develop(o.doc, 1, *t.scene, t.film(), t.scene->groupScales, pool()).picture;
     size_t seen = 0, burnt = 0;
     for (size_t i = 0; i < p.pixels(); ++i) {
       const float l = luminance({p.rgb[3 * i], p.rgb[3 * i + 1], p.rgb[3 * i + 2]});
@@ -83,7 +83,7 @@ TEST_CASE("The hall's glows keep apart: each lens stage takes light from its own
   Opened o(findStarter("orrery-hall"));
   const Traced t = o.render(8);
   const NodeId core = o.doc.findByName("Sun core")->id;
-  const LensResult r = develop(o.doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  const LensResult r = develop(o.doc, 1, *t.scene, t.film(), t.scene->groupScales, pool());
   REQUIRE(r.stages.size() == 4);
   const auto lit = [](const Picture& p, size_t i) { return p.rgb[3 * i] + p.rgb[3 * i + 1] + p.rgb[3 * i + 2] > 0; };
   size_t both = 0, sun = 0, beads = 0;

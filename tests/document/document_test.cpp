@@ -220,26 +220,28 @@ TEST_CASE("Differences say what changed, and carrying each over makes the docume
   CHECK(left.empty());
   CHECK(differences(a, a).empty());
   bool changed = true;
-  CHECK(changeStage(a, a, &changed) == Stage::Display);
+  CHECK(invalidationOf(a, a, &changed) == Invalidation::Display);
   CHECK_FALSE(changed);
 }
 
 TEST_CASE("A change's stage is the dearest of all that consume it", "[document][difference]") {
   Document d = small();
-  const auto stage = [&](const char* address, Constant v) { return changeStage(d, setAt(d, resolve(d, address), v)); };
-  CHECK(stage("Picture.view", std::string("Plain sRGB")) == Stage::Display);
-  CHECK(stage("Camera.ev100", 9.0) == Stage::Lens);
-  CHECK(stage("Lamp.power", 5.0) == Stage::Mix);
-  CHECK(stage("Brass.roughness", 0.1) == Stage::Shading);
-  CHECK(stage("Ball.position", Triple{1, 0, 0}) == Stage::Placement);
-  CHECK(stage("Ball.radius", 0.7) == Stage::Geometry);
+  const auto stage = [&](const char* address, Constant v) {
+    return invalidationOf(d, setAt(d, resolve(d, address), v));
+  };
+  CHECK(stage("Picture.view", std::string("Plain sRGB")) == Invalidation::Display);
+  CHECK(stage("Camera.ev100", 9.0) == Invalidation::Lens);
+  CHECK(stage("Lamp.power", 5.0) == Invalidation::Mix);
+  CHECK(stage("Brass.roughness", 0.1) == Invalidation::Shading);
+  CHECK(stage("Ball.position", Triple{1, 0, 0}) == Invalidation::Placement);
+  CHECK(stage("Ball.radius", 0.7) == Invalidation::Geometry);
   // A pattern counts as the parameters that it drives.
   NodeId image = 0;
   d = addNode(d, "pattern.image", "Scratches", {}, &image);
-  CHECK(stage("Scratches.gain", Triple{2, 2, 2}) == Stage::Display);
+  CHECK(stage("Scratches.gain", Triple{2, 2, 2}) == Invalidation::Display);
   Document driven = setAt(d, resolve(d, "Brass.roughness"), PatternUse{{image, nullptr}});
-  CHECK(changeStage(driven, setAt(driven, resolve(driven, "Scratches.gain"), Constant(Triple{2, 2, 2}))) ==
-        Stage::Shading);
+  CHECK(invalidationOf(driven, setAt(driven, resolve(driven, "Scratches.gain"), Constant(Triple{2, 2, 2}))) ==
+        Invalidation::Shading);
 }
 
 TEST_CASE("Typed numbers take units, arithmetic and stops", "[document][units]") {

@@ -172,7 +172,7 @@ TEST_CASE("Every effect of the air makes what it needs in an empty set, and show
     CHECK(stateWord(r, true) == "works");
     CHECK(r.pictureShare > 0.002);
     // And off, its air is not there.
-    CHECK(trace(setValue(doc, made, "on", Constant(false)), 1).scene->air == nullptr);
+    CHECK(trace(setValue(doc, made, "on", Constant(false)), 1).scene->media == nullptr);
   }
 }
 

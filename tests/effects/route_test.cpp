@@ -167,16 +167,16 @@ TEST_CASE("Roles take what fits, once, and let it go", "[advise][effect]") {
 TEST_CASE("The share of each effect is the light it spreads in the picture", "[advise][route]") {
   const Document doc = glowSet();
   const Traced t = trace(doc, 8);
-  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
-  const auto shares = readEffects(doc, 1, *t.scene, t.film(), t.scene->amounts, r, pool());
+  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool());
+  const auto shares = readEffects(doc, 1, *t.scene, t.film(), t.scene->groupScales, r, pool());
   REQUIRE(shares.size() == 1);
   CHECK(shares[0].on);
   CHECK(shares[0].share > 0.01);
   CHECK(shares[0].share < 1);
   // What makes the whole picture darker afterwards takes of all light alike.
   const Document darker = with(addNode(doc, "lens.grade", "Night"), "Night.exposure", "-4 stops");
-  const LensResult dark = develop(darker, 1, *t.scene, t.film(), t.scene->amounts, pool());
-  CHECK(readEffects(darker, 1, *t.scene, t.film(), t.scene->amounts, dark, pool())[0].share ==
+  const LensResult dark = develop(darker, 1, *t.scene, t.film(), t.scene->groupScales, pool());
+  CHECK(readEffects(darker, 1, *t.scene, t.film(), t.scene->groupScales, dark, pool())[0].share ==
         Approx(shares[0].share).epsilon(1e-6));
 }
 
@@ -194,8 +194,8 @@ TEST_CASE("A lamp that is repeated gives the light of all its copies, and its mo
   const Document doc = s.take();
   const auto given = [&](const Document& d) {
     const Traced t = trace(d, 2);
-    const LensResult developed = develop(d, 1, *t.scene, t.film(), t.scene->amounts, pool());
-    return measureRoute(d, effect, 1, *t.scene, t.film(), t.scene->amounts, developed, pool());
+    const LensResult developed = develop(d, 1, *t.scene, t.film(), t.scene->groupScales, pool());
+    return measureRoute(d, effect, 1, *t.scene, t.film(), t.scene->groupScales, developed, pool());
   };
   const Route five = given(doc), one = given(setValue(doc, many, "on", Constant(false)));
   CHECK(five.emitted == Approx(5 * one.emitted).epsilon(1e-3));

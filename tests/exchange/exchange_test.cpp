@@ -36,8 +36,8 @@ Document glowingSet() {
 }
 
 PictureFile rendered(const Document& doc, const Traced& t, const char* passes) {
-  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
-  return pictureFile(doc, 1, t.rendering, t.scene->amounts, r, parsePasses(passes), pool());
+  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool());
+  return pictureFile(doc, 1, t.rendering, t.scene->groupScales, r, parsePasses(passes), pool());
 }
 
 const ColorViews& views() {
@@ -141,7 +141,7 @@ TEST_CASE("The lens applied to a rendered file is the lens of the render", "[exc
     REQUIRE(again.rgb[i] == Approx(whole.rgb[i]).epsilon(1e-4).margin(1e-5));
   // Changed in the document, it changes on the file: no ray is needed.
   const Document stronger = setAt(doc, resolve(doc, "Halo.amount"), Constant(0.8));
-  const LensResult direct = develop(stronger, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  const LensResult direct = develop(stronger, 1, *t.scene, t.film(), t.scene->groupScales, pool());
   const Picture onFile = lensOnFile(stronger, 1, f, pool()).picture;
   for (size_t i = 0; i < whole.rgb.size(); ++i)
     REQUIRE(onFile.rgb[i] == Approx(direct.picture.rgb[i]).epsilon(1e-4).margin(1e-5));
@@ -185,7 +185,7 @@ TEST_CASE("Light beside the frame is in the file too, and shines into it again",
   for (const auto& [param, value] : {std::pair{"map", 1.0}, {"across", 0.25}, {"down", 0.0}})
     drawn = setValue(drawn, drawn.findByName("Push")->id, param, Constant(value));
   const LensResult pushed = lensOnFile(drawn, 1, all, pool()),
-                   inside = develop(drawn, 1, *t.scene, t.film(), t.scene->amounts, pool());
+                   inside = develop(drawn, 1, *t.scene, t.film(), t.scene->groupScales, pool());
   double brought = 0;
   for (size_t i = 0; i < whole.rgb.size(); ++i)
     REQUIRE(pushed.picture.rgb[i] == Approx(inside.picture.rgb[i]).epsilon(4e-3).margin(1e-3));
@@ -341,19 +341,19 @@ TEST_CASE("A plate's layers, masks and Cryptomattes are sources of the lens, ove
     CAPTURE(layer);
     const Document doc = lit(layer, false);
     const Traced t = trace(doc, 1, 0, cache.assets(""));
-    CHECK(t.scene->troubles.empty());
+    CHECK(t.scene->warnings.empty());
     REQUIRE(t.scene->bare());
     const LensResult r = developPlates(doc, 1, *t.scene, pool());
     REQUIRE(r.stages.size() == 1);
     for (size_t i = 0; i < whole.rgb.size(); ++i)
       REQUIRE(r.stages[0].work.taken.rgb[i] == Approx(share(i)).epsilon(2e-3).margin(1e-3));
     // Small, for looks.
-    const LensResult small = SmallLens(*t.scene, t.film(), t.scene->amounts, 1, 40, pool()).develop(doc, 1);
+    const LensResult small = SmallLens(*t.scene, t.film(), t.scene->groupScales, 1, 40, pool()).develop(doc, 1);
     CHECK(small.stages[0].work.taken.rgb == r.stages[0].work.taken.rgb);
     // The route knows that its light is in the plate.
-    const LensResult developed = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+    const LensResult developed = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool());
     const Route route =
-        measureRoute(doc, doc.findByName("Shine")->id, 1, *t.scene, t.film(), t.scene->amounts, developed, pool());
+        measureRoute(doc, doc.findByName("Shine")->id, 1, *t.scene, t.film(), t.scene->groupScales, developed, pool());
     CHECK(route.stations.front().reading == "in the plate");
     for (const Finding& finding : route.findings) CHECK(finding.text.find("gives no light") == std::string::npos);
     CHECK(route.spread > 0.5);
@@ -361,7 +361,7 @@ TEST_CASE("A plate's layers, masks and Cryptomattes are sources of the lens, ove
   // What the set hides gives no light, and a stage acts where the layer is seen.
   const Document doc = lit("Ball", true);
   const Traced t = trace(doc, 16, 0, cache.assets(""));
-  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool());
   double left = 0, there = 0;
   for (size_t i = 0; i < whole.rgb.size(); ++i) {
     left += double(r.stages[0].work.taken.rgb[i]);
@@ -382,7 +382,7 @@ TEST_CASE("A plate's layers, masks and Cryptomattes are sources of the lens, ove
   SceneCache scenes;
   const std::string said = refusal([&] {
     const ScenePtr s = compileScene(wrong, {.frame = 1, .queries = lensQueries(wrong)}, cache.assets(""), scenes);
-    for (const std::string& text : s->troubles) throw std::runtime_error(text);
+    for (const std::string& text : s->warnings) throw std::runtime_error(text);
   });
   CHECK(said.find("\"Bell\"") != std::string::npos);
   CHECK(said.find("Ball") != std::string::npos);
@@ -463,7 +463,7 @@ TEST_CASE("An exported set comes back: places, materials, lights, camera", "[exc
   // The same things stand in the same places.
   SceneCache sceneCache;
   const ScenePtr again = compileScene(back, {.width = 64, .height = 36, .queries = {}}, cache.assets(""), sceneCache);
-  CHECK(again->troubles.empty());
+  CHECK(again->warnings.empty());
   CHECK(length(again->bounds.min - t.scene->bounds.min) < 0.01f);
   CHECK(length(again->bounds.max - t.scene->bounds.max) < 0.01f);
 }
@@ -480,7 +480,7 @@ TEST_CASE("A model's tree, materials and textures become things of the document"
   CHECK(Params(*material, 1).pattern("base_color"));
   SceneCache sceneCache;
   CHECK(compileScene(imported.doc, {.width = 8, .height = 8, .queries = {}}, cache.assets(""), sceneCache)
-            ->troubles.empty());
+            ->warnings.empty());
 }
 
 TEST_CASE("Import scales to metres, and names stay unique", "[exchange][import]") {
@@ -601,8 +601,8 @@ TEST_CASE("Passes by the way that light has come sum to the picture", "[exchange
   Rendering r(compileScene(doc, {.queries = passQueries(passes)}, noAssets(), cache));
   const CancelFlag cancel;
   r.advance(pool(), 8, cancel);
-  const LensResult developed = develop(doc, 1, r.scene(), r.film(), r.scene().amounts, pool());
-  const PictureFile file = pictureFile(doc, 1, r, r.scene().amounts, developed, passes, pool());
+  const LensResult developed = develop(doc, 1, r.scene(), r.film(), r.scene().groupScales, pool());
+  const PictureFile file = pictureFile(doc, 1, r, r.scene().groupScales, developed, passes, pool());
   const Picture whole = file.picture(), a = file.picture("Emission"), b = file.picture("Direct"),
                 c = file.picture("Indirect");
   double parts[3] = {0, 0, 0};

@@ -202,9 +202,9 @@ TEST_CASE("A numbered sequence is one moving object, on the way between two file
   SceneCache forms;
   const ScenePtr scene =
       compileScene(doc, {.frame = 2, .width = 16, .height = 9, .queries = {}}, cache.assets(""), forms);
-  REQUIRE(scene->troubles.empty());
+  REQUIRE(scene->warnings.empty());
   bool blurs = false;
-  for (const Instance& i : scene->instances) blurs |= i.geometry->shape.forms.size() >= 2;
+  for (const InstancedObject& i : scene->objects) blurs |= i.geometry->shape.forms.size() >= 2;
   CHECK(blurs);
 }
 

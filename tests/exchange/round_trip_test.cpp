@@ -194,7 +194,7 @@ TEST_CASE("OBJ, PLY and STL hold every copy in its place", "[exchange][export]")
   SceneCache forms;
   const ScenePtr scene = compileScene(doc, {.width = 16, .height = 9, .queries = {}}, cache.assets(""), forms);
   Box3f all; // of things, not of lamps
-  for (const Instance& i : scene->instances)
+  for (const InstancedObject& i : scene->objects)
     if (i.light < 0) all.extendBy(i.bounds);
   for (const char* name : {"set.obj", "set.ply", "set.stl"}) {
     CAPTURE(name);
@@ -203,7 +203,7 @@ TEST_CASE("OBJ, PLY and STL hold every copy in its place", "[exchange][export]")
         importModel(Document::create(kinds()), folder / name, cache, {.up = ImportOptions::Up::Y}).doc;
     SceneCache own;
     const ScenePtr again = compileScene(back, {.width = 16, .height = 9, .queries = {}}, cache.assets(""), own);
-    CHECK(again->troubles.empty());
+    CHECK(again->warnings.empty());
     CHECK(length(again->bounds.min - all.min) < 0.025f); // the ball moves 2 cm while the shutter is open
     CHECK(length(again->bounds.max - all.max) < 0.025f);
   }

@@ -35,11 +35,11 @@ void writeBlock(const std::string& path, float value, const char* name = "densit
   file.close();
 }
 
-Estimate transmittance(const Air& air, const V3f& o, const V3f& d, int n = 4000) {
+Estimate transmittance(const Media& air, const V3f& o, const V3f& d, int n = 4000) {
   std::vector<double> values;
   RandomStream random(5);
   for (int i = 0; i < n; ++i) {
-    AirWay way;
+    RayMedia way;
     air.along(o, d, 100, way);
     values.push_back(double(air.transmittance(way, o, d, 100, random).x));
   }
@@ -56,8 +56,8 @@ std::string trouble(const std::string& path, std::initializer_list<std::pair<con
   s.set(s.add("air.grid", "Smoke", {{"file", path.c_str()}}), values);
   AssetCache cache;
   const ScenePtr scene = compiled(s.take(), "", cache);
-  CHECK_FALSE(scene->air);
-  return scene->troubles.empty() ? std::string() : scene->troubles.front();
+  CHECK_FALSE(scene->media);
+  return scene->warnings.empty() ? std::string() : scene->warnings.front();
 }
 
 } // namespace
@@ -70,9 +70,9 @@ TEST_CASE("Voxels of a file are air: as dense as they say, where they say, turne
   AssetCache cache;
   const auto through = [&](const V3f& o, const V3f& d) {
     const ScenePtr scene = compiled(s.peek(), folder.path(), cache);
-    REQUIRE(scene->troubles.empty());
-    REQUIRE(scene->air);
-    return transmittance(*scene->air, o, d);
+    REQUIRE(scene->warnings.empty());
+    REQUIRE(scene->media);
+    return transmittance(*scene->media, o, d);
   };
   // Half a voxel at each end fades out: two metres, but for a tenth of them.
   CHECK(through({-3, 0, 0}, {1, 0, 0}).agrees(std::exp(-0.8 * 1.9), 0.03));
@@ -164,7 +164,7 @@ TEST_CASE("Colours of a file tint what its air scatters, and take nothing from w
   s.set(grid, {{"file", (folder / "tinted.vdb").c_str()}});
   CHECK(mean(luminances(trace(s.peek(), 512, 0, cache.assets("")))) == Approx(0.25 * white).epsilon(0.03));
   const ScenePtr scene = compiled(s.peek(), "", cache);
-  CHECK(transmittance(*scene->air, {-3, 0, 0}, {1, 0, 0}).agrees(std::exp(-0.5 * 1.9), 0.03));
+  CHECK(transmittance(*scene->media, {-3, 0, 0}, {1, 0, 0}).agrees(std::exp(-0.5 * 1.9), 0.03));
   // A grid of another kind is refused by its name.
   CHECK_THAT(trouble(folder / "plain.vdb", {{"color_grid", "density"}}),
              Catch::Contains("\"density\" holds no vectors that could be colours"));
@@ -190,13 +190,13 @@ TEST_CASE("Air is baked to OpenVDB and comes back as it was", "[volume]") {
   s.set(haze, {{"shown", "off"}});
   s.add("air.grid", "Baked", {{"file", (folder / "haze.vdb").c_str()}, {"color", "0, 0, 0"}});
   const ScenePtr back = compiled(s.peek(), "", cache);
-  REQUIRE(back->troubles.empty());
+  REQUIRE(back->warnings.empty());
   RandomStream random(3);
   for (int i = 0; i < 12; ++i) {
     const V3f o(random.next() * 4 - 2, 2, random.next() * 2 - 1),
         to(random.next() * 1.6f - 0.8f, 0, random.next() * 1.6f - 0.8f);
-    const Estimate a = transmittance(*own->air, o, normalize(to - o)),
-                   b = transmittance(*back->air, o, normalize(to - o));
+    const Estimate a = transmittance(*own->media, o, normalize(to - o)),
+                   b = transmittance(*back->media, o, normalize(to - o));
     CAPTURE(i, a.mean, b.mean);
     CHECK(std::abs(a.mean - b.mean) < 0.02 + 4 * std::hypot(a.se, b.se));
   }

@@ -195,7 +195,7 @@ TEST_CASE("A draft has the picture's direct light at a quarter of the pixels", "
   CHECK(draft.film().width() == 32);
   CHECK(draft.film().height() == 24);
   // So dark a floor has hardly any light but the direct.
-  CHECK(mean(collect(draft.film(), 0, scene->amounts, 1, pool())) ==
+  CHECK(mean(collect(draft.film(), 0, scene->groupScales, 1, pool())) ==
         Approx(mean(luminances(trace(doc, 64)))).epsilon(0.02));
 }
 
@@ -211,7 +211,7 @@ TEST_CASE("A draft sees lamps in mirrors and behind glass", "[render][draft]") {
   Rendering draft(scene, 1, true);
   const CancelFlag never;
   draft.advance(pool(), 8, never);
-  CHECK(mean(collect(draft.film(), 0, scene->amounts, 1, pool())) > 0);
+  CHECK(mean(collect(draft.film(), 0, scene->groupScales, 1, pool())) > 0);
 }
 
 TEST_CASE("Shapes are shared from one compile to the next, and made anew when they change", "[render][cache]") {
@@ -235,6 +235,6 @@ TEST_CASE("Things with the same shape share it", "[render][cache]") {
   const Document doc = s.take();
   SceneCache cache;
   const ScenePtr scene = compileScene(doc, {}, noAssets(), cache);
-  REQUIRE(scene->instances.size() == 5);
-  for (const Instance& i : scene->instances) CHECK(i.geometry == scene->instances[0].geometry);
+  REQUIRE(scene->objects.size() == 5);
+  for (const InstancedObject& i : scene->objects) CHECK(i.geometry == scene->objects[0].geometry);
 }

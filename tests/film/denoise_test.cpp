@@ -58,16 +58,16 @@ TEST_CASE("Denoising brings a picture nearer to the converged one", "[denoise]")
 TEST_CASE("Denoising is linear: light may be mixed before or after", "[denoise][truth7]") {
   const Traced t = trace(corner(48), 8);
   const Denoiser denoiser(t.film(), pool());
-  const auto& amounts = t.scene->amounts;
-  const Picture whole = denoiser.apply(collect(t.film(), 0, amounts, 1, pool()), pool());
+  const auto& groupScales = t.scene->groupScales;
+  const Picture whole = denoiser.apply(collect(t.film(), 0, groupScales, 1, pool()), pool());
   std::vector<Picture> parts;
   for (int g = 0; g < t.film().groups(); ++g)
-    parts.push_back(denoiser.apply(collectGroup(t.film(), 0, g, amounts[size_t(g)], 1, pool()), pool()));
+    parts.push_back(denoiser.apply(collectGroup(t.film(), 0, g, groupScales[size_t(g)], 1, pool()), pool()));
   REQUIRE(parts.size() == 2);
   for (size_t i = 0; i < whole.rgb.size(); ++i)
     REQUIRE(parts[0].rgb[i] + parts[1].rgb[i] == Approx(whole.rgb[i]).epsilon(1e-4).margin(1e-5));
   // And the number of threads changes nothing.
-  const Picture alone = Denoiser(t.film(), Tasks(1)).apply(collect(t.film(), 0, amounts, 1, pool()), Tasks(1));
+  const Picture alone = Denoiser(t.film(), Tasks(1)).apply(collect(t.film(), 0, groupScales, 1, pool()), Tasks(1));
   CHECK(alone == whole);
 }
 
@@ -105,12 +105,12 @@ TEST_CASE("Adaptive sampling leaves out what is done, and stays true", "[adaptiv
     Rendering r(compileScene(doc, {.queries = {}}, noAssets(), cache));
     const Tasks tasks(threads);
     const CancelFlag cancel;
-    while (r.samples() < 512 && !r.calm()) r.advance(tasks, r.nextPass(512), cancel, {}, noise);
+    while (r.samples() < 512 && !r.converged()) r.advance(tasks, r.nextPass(512), cancel, {}, noise);
     return r;
   };
   const Rendering some = render(0.012, 2), all = render(0, 2);
-  CHECK(some.calm());
-  CHECK_FALSE(all.calm());
+  CHECK(some.converged());
+  CHECK_FALSE(all.converged());
   CHECK(all.samples() == 512);
   uint32_t least = 1u << 30, most = 0;
   uint64_t sum = 0;
@@ -125,11 +125,11 @@ TEST_CASE("Adaptive sampling leaves out what is done, and stays true", "[adaptiv
   CHECK(some.film().noise() <= 0.012);
   CHECK(sum < uint64_t(most) * 64 * 64 * 9 / 10);
   // The mean over the picture agrees: nothing is dimmed where sampling stopped early.
-  const Picture p = collect(some.film(), 0, some.scene().amounts, 1, pool());
+  const Picture p = collect(some.film(), 0, some.scene().groupScales, 1, pool());
   CHECK(mean(p) == Approx(mean(truth)).epsilon(2e-3));
   // The same pixels on one thread.
   const Rendering one = render(0.012, 1);
-  CHECK(collect(one.film(), 0, one.scene().amounts, 1, pool()) == p);
+  CHECK(collect(one.film(), 0, one.scene().groupScales, 1, pool()) == p);
 }
 
 TEST_CASE("A rare bright path is not spread about", "[denoise]") {
@@ -179,7 +179,7 @@ TEST_CASE("A region is never left out, whatever the noise target", "[adaptive]")
   Rendering r(compileScene(doc, {.queries = {}}, noAssets(), cache));
   const CancelFlag never;
   for (const uint32_t samples : {8u, 24u, 40u}) REQUIRE(r.advance(pool(), samples, never, {8, 8, 8, 8}, 0.9));
-  CHECK_FALSE(r.calm());
+  CHECK_FALSE(r.converged());
   CHECK(r.film().samples(size_t(10) * 32 + 10) == 40);
   CHECK(r.film().samples(0) == 0);
 }
@@ -254,7 +254,7 @@ TEST_CASE("Drafts of a few samples do not disperse light", "[draft][dispersion]"
   const auto colour = [&](int step) {
     Rendering r(scene, step);
     REQUIRE(r.advance(pool(), 4, never));
-    const Picture p = collect(r.film(), 0, scene->amounts, 1, pool());
+    const Picture p = collect(r.film(), 0, scene->groupScales, 1, pool());
     double off = 0;
     for (size_t i = 0; i < p.pixels(); ++i) {
       const float l = luminance({p.rgb[3 * i], p.rgb[3 * i + 1], p.rgb[3 * i + 2]});

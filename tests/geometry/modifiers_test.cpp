@@ -164,12 +164,12 @@ TEST_CASE("A group is repeated with all that it holds, its gap taken from its co
   const Assets none = noAssets();
   SceneCache cache;
   const ScenePtr scene = compileScene(doc, {.frame = 1, .width = 8, .height = 8}, none, cache);
-  CHECK(scene->troubles.empty());
+  CHECK(scene->warnings.empty());
   CHECK(scene->emitters.size() == 10);
-  CHECK(scene->groups.size() == 1);         // one row in the mix
-  CHECK(scene->instances.size() == 2 + 10); // two balls, shared by their copies, and the bodies of the lamps
-  CHECK(scene->copies.size() == 30);
-  CHECK(transformPoint(scene->copies[9].toWorld, V3f(0.0f)).x == Approx(-1 + 9 * 3.5));
+  CHECK(scene->groups.size() == 1);       // one row in the mix
+  CHECK(scene->objects.size() == 2 + 10); // two balls, shared by their copies, and the bodies of the lamps
+  CHECK(scene->instances.size() == 30);
+  CHECK(transformPoint(scene->instances[9].toWorld, V3f(0.0f)).x == Approx(-1 + 9 * 3.5));
 }
 
 TEST_CASE("Copies are drawn as the same objects placed by hand", "[geometry][modifiers]") {
@@ -568,9 +568,9 @@ TEST_CASE("A rim, a step and an inner edge become round, and the flat sides stay
     s.add("modifier.round", "Round", {{"radius", "2cm"}, {"steps", "8"}, {"edges", edges}},
           {bar, "modifiers", size_t(-1)});
     doc = s.peek();
-    std::vector<std::string> troubles;
-    Form form = formOf(*doc.find(bar), {doc, 1, none, nullptr, &troubles});
-    CHECK(troubles.empty());
+    std::vector<std::string> warnings;
+    Form form = formOf(*doc.find(bar), {doc, 1, none, nullptr, &warnings});
+    CHECK(warnings.empty());
     const Mesh& m = form.shape.mesh;
     CHECK(isClosed(m));
     CHECK(eulerCharacteristic(m) == 2);
@@ -592,10 +592,10 @@ TEST_CASE("A round that ends at a flat side is cut off by it", "[geometry][modif
   s.add("modifier.join", "Join", {{"how", "union"}, {"other", "Pillar"}}, {plate, "modifiers", size_t(-1)});
   s.add("modifier.round", "Round", {{"radius", "1cm"}, {"steps", "12"}}, {plate, "modifiers", size_t(-1)});
   const Assets none = noAssets();
-  std::vector<std::string> troubles;
-  const Form form = formOf(*s.peek().find(plate), {s.peek(), 1, none, nullptr, &troubles});
+  std::vector<std::string> warnings;
+  const Form form = formOf(*s.peek().find(plate), {s.peek(), 1, none, nullptr, &warnings});
   const Mesh& m = form.shape.mesh;
-  CHECK(troubles.empty());
+  CHECK(warnings.empty());
   CHECK(isClosed(m));
   CHECK(eulerCharacteristic(m) == 2);
   CHECK(worstNormal(m) > 0.98);
@@ -613,13 +613,13 @@ TEST_CASE("Where there is no room the round is narrower, and that is told", "[ge
   s.with("modifier.round", {{"radius", "5cm"}});
   const Document& doc = s.set.peek();
   const Assets none = noAssets();
-  std::vector<std::string> troubles;
-  Form form = formOf(*doc.find(s.object), {doc, 1, none, nullptr, &troubles});
+  std::vector<std::string> warnings;
+  Form form = formOf(*doc.find(s.object), {doc, 1, none, nullptr, &warnings});
   CHECK(isClosed(form.shape.mesh));
   CHECK(volume(form.shape.mesh) > 0.017);
   CHECK(volume(form.shape.mesh) < 0.02);
-  REQUIRE(troubles.size() == 1);
-  CHECK(troubles[0] == "Change.radius: 8 of 8 corners have no room for it and are rounded less");
+  REQUIRE(warnings.size() == 1);
+  CHECK(warnings[0] == "Change.radius: 8 of 8 corners have no room for it and are rounded less");
   CHECK(refusal([&] { Shaped("object.torus", {}).with("modifier.round", {}).mesh(); }) ==
         "Change.edges: the object has no such edges that turn by 30° or more");
 }
@@ -630,14 +630,14 @@ TEST_CASE("A corner that no ball touches on all sides stays, and nothing folds o
   s.with("modifier.cap", {}).with("modifier.round", {{"radius", "3cm"}});
   const Document& doc = s.set.peek();
   const Assets none = noAssets();
-  std::vector<std::string> troubles;
-  const Form form = formOf(*doc.find(s.object), {doc, 1, none, nullptr, &troubles});
+  std::vector<std::string> warnings;
+  const Form form = formOf(*doc.find(s.object), {doc, 1, none, nullptr, &warnings});
   CHECK(isClosed(form.shape.mesh));
   CHECK(eulerCharacteristic(form.shape.mesh) == 2);
   CHECK(worstNormal(form.shape.mesh) > 0.3);
   CHECK(crossingFaces(weld(form.shape.mesh)).empty());
-  REQUIRE(troubles.size() == 1);
-  CHECK(troubles[0].find("have no room for it") != std::string::npos);
+  REQUIRE(warnings.size() == 1);
+  CHECK(warnings[0].find("have no room for it") != std::string::npos);
 }
 
 TEST_CASE("An open sheet keeps its rim, and a picture on a body its place, when edges are made round",

@@ -12,11 +12,11 @@ double volume(const Mesh& m) {
   return sum;
 }
 
-Shape built(const Document& doc, const char* name, std::vector<std::string>* troubles = nullptr) {
+Shape built(const Document& doc, const char* name, std::vector<std::string>* warnings = nullptr) {
   static const Assets none = noAssets();
   const Node& n = *doc.findByName(name);
   BuildFrom from{doc, 1, none};
-  from.troubles = troubles;
+  from.warnings = warnings;
   return shapeKind(n)->build(Params(n, 1), from);
 }
 
@@ -46,11 +46,11 @@ TEST_CASE("A dense form has its skin on the cut-off at any fineness, and normals
 TEST_CASE("Where its bounds cut it the skin is flat, with their normal, and that is told", "[form][dense]") {
   Set s = ball("64");
   s.set(s.find("Form"), {{"width", "0.5"}});
-  std::vector<std::string> troubles;
-  const Shape cut = built(s.peek(), "Form", &troubles);
+  std::vector<std::string> warnings;
+  const Shape cut = built(s.peek(), "Form", &warnings);
   REQUIRE(isClosed(cut.mesh));
-  REQUIRE(troubles.size() == 1);
-  CHECK_THAT(troubles.front(), Catch::Contains("where its bounds cut it"));
+  REQUIRE(warnings.size() == 1);
+  CHECK_THAT(warnings.front(), Catch::Contains("where its bounds cut it"));
   size_t flat = 0;
   for (size_t i = 0; i < cut.mesh.positions.size(); ++i) {
     CHECK(std::abs(cut.mesh.positions[i].x) < 0.2501f);

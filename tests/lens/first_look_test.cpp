@@ -60,7 +60,7 @@ TEST_CASE("The amount of a new stage fits the light that is there", "[lens][amou
       const Document doc = s.take();
       const Traced t = trace(doc, 8);
       const auto brightest = [&](const Document& d) {
-        const LensResult r = develop(d, 1, *t.scene, t.film(), t.scene->amounts, pool());
+        const LensResult r = develop(d, 1, *t.scene, t.film(), t.scene->groupScales, pool());
         std::vector<float> all;
         for (size_t i = 0; i < r.stages.at(0).work.spread.pixels(); ++i)
           all.push_back(luminance({r.stages[0].work.spread.rgb[3 * i], r.stages[0].work.spread.rgb[3 * i + 1],
@@ -68,7 +68,7 @@ TEST_CASE("The amount of a new stage fits the light that is there", "[lens][amou
         std::sort(all.begin(), all.end());
         return double(all[all.size() - 1 - all.size() / 1000]);
       };
-      const auto amount = fittingAmount(doc, stage, 1, *t.scene, t.film(), t.scene->amounts, pool());
+      const auto amount = fittingAmount(doc, stage, 1, *t.scene, t.film(), t.scene->groupScales, pool());
       const double level = double(stageOf(*doc.find(stage)).level),
                    shown = brightest(amount ? setValue(doc, stage, "amount", Constant(*amount)) : doc);
       CAPTURE(kind, candelas, amount ? *amount : -1.0, shown, brightest(doc));
@@ -90,8 +90,8 @@ TEST_CASE("Where a named thing is displaced over a plate the plate is seen, and 
         {{"sources", "Block"}, {"map", "1"}, {"middle", "0.5"}, {"across", "-29.2 %"}, {"down", "0"}});
   const Document doc = s.take();
   const Traced t = trace(doc, 16);
-  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
-  const LensResult before = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool(), {.on = false});
+  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool());
+  const LensResult before = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool(), {.on = false});
   const Color plate = r.picture.color(2, 2);
   CHECK(plate.y > 0.05f);
   // Where the block was there is the plate; where it went the block covers it.
@@ -117,7 +117,7 @@ TEST_CASE(
     s.add("plate.picture", "Sheet", {{"shows", "colour"}, {"color", "pattern Disc"}, {"pattern_scale", scale}});
     const Document doc = s.take();
     const Traced t = trace(doc, 1);
-    const Picture p = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture;
+    const Picture p = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool()).picture;
     const float rim = 0.5f * (luminance(p.color(60, 20)) + luminance(p.color(2, 2)));
     const bool dark = luminance(p.color(60, 20)) < rim;
     int wide = 0, high = 0;

@@ -31,14 +31,14 @@ LensWork glow(const Document& doc, const Picture& source) {
 } // namespace
 
 TEST_CASE("The kernel's integral is 1", "[lens][glow]") {
-  const GlowKernel k(0.1f, 0.8f, 200);
+  const GaussianSum k = glowKernel(0.1f, 0.8f, 200);
   double integral = 0;
   for (double r = 0.005; r < 200; r += 0.01) integral += k.at(r) * 2 * pi64 * r * 0.01;
   CHECK(integral == Approx(1).epsilon(1e-3));
 }
 
 TEST_CASE("What a pixel gets is the kernel's integral over it", "[lens][glow]") {
-  const GlowKernel k(0.02f, 1, 300);
+  const GaussianSum k = glowKernel(0.02f, 1, 300);
   for (const auto& [x, y] : {std::pair{4, 0}, {7, 3}, {20, 11}}) {
     double want = 0;
     for (int j = 0; j < 20; ++j)
@@ -55,7 +55,7 @@ TEST_CASE("Glow at amount 1 on a padded frame keeps the sum of light", "[lens][g
   for (const float size : {0.01f, 0.05f, 0.12f}) {
     // Padding of six times the widest lobe on all sides.
     const int height = 240, pad = int(6 * size * height) + 8, full = height + 2 * pad;
-    const GlowKernel kernel(size, 1, height);
+    const GaussianSum kernel = glowKernel(size, 1, height);
     Picture p(full, full);
     for (int i = 0; i < 40; ++i) p.at(pad + (i * 37) % height, pad + (i * 91) % height)[i % 3] = float(1 + i);
     const Picture out = convolve(p, kernel, pool());
@@ -74,7 +74,7 @@ TEST_CASE("Glow commutes with exposure", "[lens][glow][truth28]") {
 TEST_CASE("At every pixel phase the response is the declared kernel", "[lens][glow][truth28]") {
   for (const float size : {0.008f, 0.03f, 0.09f, 0.17f}) {
     const int n = 400;
-    const GlowKernel kernel(size, 1, n);
+    const GaussianSum kernel = glowKernel(size, 1, n);
     double worst = 0;
     for (const int phase : {0, 1, 2, 3, 5, 7, 11, 15}) {
       const int cx = n / 2 + phase, cy = n / 2 + phase / 2;
@@ -96,7 +96,7 @@ TEST_CASE("At every pixel phase the response is the declared kernel", "[lens][gl
 
 TEST_CASE("Equal radii from five pixels on are equally bright", "[lens][glow][truth28]") {
   const int n = 300, c = 150;
-  const Picture out = convolve(onePixel(n, n, c, c, Color(1.0f)), GlowKernel(0.06f, 1, n), pool());
+  const Picture out = convolve(onePixel(n, n, c, c, Color(1.0f)), glowKernel(0.06f, 1, n), pool());
   const auto at = [&](double r, double angle) {
     const double x = c + r * std::cos(angle), y = c + r * std::sin(angle);
     const int x0 = int(x), y0 = int(y);
@@ -147,7 +147,7 @@ TEST_CASE("With a key from the total, the shares of the layers sum to the whole"
     const float k = keyShare(luminance(total.color(int(i) % 64, int(i) / 64)), 2, 0.4f);
     for (size_t c = 0; c < 3; ++c) keyed.rgb[3 * i + c] *= k;
   }
-  const Picture expected = convolve(keyed, GlowKernel(p.real("size"), p.real("falloff"), 48), pool());
+  const Picture expected = convolve(keyed, glowKernel(p.real("size"), p.real("falloff"), 48), pool());
   for (size_t i = 0; i < a.rgb.size(); ++i)
     REQUIRE(sa.spread.rgb[i] == Approx(expected.rgb[i]).epsilon(1e-4).margin(1e-5));
 }
@@ -218,7 +218,7 @@ TEST_CASE("The named lamp glows behind glass and in the mirror; the other, just 
           "[lens][glow][labels]") {
   const Document doc = twoLamps(true);
   const Traced t = trace(doc, 32);
-  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool());
   REQUIRE(r.stages.size() == 1);
   const Picture& taken = r.stages[0].work.taken;
   const double leftAbove = mean(taken, {0, 0, 48, 34}), leftBelow = mean(taken, {0, 34, 48, 30}),
@@ -232,7 +232,7 @@ TEST_CASE("The named lamp glows behind glass and in the mirror; the other, just 
   // Unconfined, both glow.
   const Document open = twoLamps(false);
   const Traced u = trace(open, 32);
-  const Picture both = develop(open, 1, *u.scene, u.film(), u.scene->amounts, pool()).stages[0].work.taken;
+  const Picture both = develop(open, 1, *u.scene, u.film(), u.scene->groupScales, pool()).stages[0].work.taken;
   CHECK(mean(both, {48, 0, 48, 64}) == Approx(mean(both, {0, 0, 48, 64})).epsilon(0.05));
 }
 
@@ -248,10 +248,10 @@ TEST_CASE("Streaks and ghosts of one lamp are of it alone, wherever it is seen",
                     "8"); // ghosts are faint
       const Traced t = trace(doc, 16);
       // As if one lamp gave nothing: the mix alone, no other paths.
-      std::vector<Color> amounts = t.scene->amounts;
-      for (size_t g = 0; g < amounts.size(); ++g)
-        if (t.scene->groups[g].name == off) amounts[g] = Color(0.0f);
-      const LensResult r = develop(doc, 1, *t.scene, t.film(), amounts, pool());
+      std::vector<Color> groupScales = t.scene->groupScales;
+      for (size_t g = 0; g < groupScales.size(); ++g)
+        if (t.scene->groups[g].name == off) groupScales[g] = Color(0.0f);
+      const LensResult r = develop(doc, 1, *t.scene, t.film(), groupScales, pool());
       REQUIRE(r.stages.size() == 1);
       return r.stages[0].work.spread;
     };
@@ -270,7 +270,7 @@ TEST_CASE("How the source is seen can be chosen", "[lens][glow][labels]") {
   const auto taken = [&](const char* param) {
     const Document d = setAt(doc, resolve(doc, std::string("Halo.") + param), Constant(false));
     const Traced t = trace(d, 16);
-    return develop(d, 1, *t.scene, t.film(), t.scene->amounts, pool()).stages[0].work.taken;
+    return develop(d, 1, *t.scene, t.film(), t.scene->groupScales, pool()).stages[0].work.taken;
   };
   CHECK(mean(taken("mirrored"), {0, 44, 48, 20}) == 0);
   CHECK(mean(taken("through"), {0, 0, 48, 26}) == 0);
@@ -280,11 +280,11 @@ TEST_CASE("How the source is seen can be chosen", "[lens][glow][labels]") {
 TEST_CASE("The shares of a glow by light sum to it exactly", "[lens][glow][truth29]") {
   const Document doc = twoLamps(false);
   const Traced t = trace(doc, 8);
-  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool());
   std::vector<int> groups;
   for (int g = 0; g < t.film().groups(); ++g) groups.push_back(g);
   Picture total(96, 64);
-  for (const Picture& share : lightShares(doc, 1, *t.scene, t.film(), t.scene->amounts, groups, pool()))
+  for (const Picture& share : lightShares(doc, 1, *t.scene, t.film(), t.scene->groupScales, groups, pool()))
     total = plus(total, share);
   for (size_t i = 0; i < total.rgb.size(); ++i)
     REQUIRE(total.rgb[i] == Approx(r.picture.rgb[i]).epsilon(1e-4).margin(1e-6));
@@ -300,9 +300,9 @@ TEST_CASE("A stage rests when it is off, or when all its effects are", "[lens]")
   doc = setAt(doc, resolve(doc, "Halo.on"), Constant(false));
   CHECK_FALSE(acts());
   const Traced t = trace(doc, 2);
-  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool());
   CHECK(r.stages.empty());
-  CHECK(r.picture == develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool(), {.on = false}).picture);
+  CHECK(r.picture == develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool(), {.on = false}).picture);
 }
 
 TEST_CASE("Stages that ask for the same light share a film layer", "[lens]") {
@@ -327,8 +327,8 @@ TEST_CASE("Light developed from collected layers is the light developed from the
   s.add("lens.glow", "Halo", {{"sources", "Lamp"}, {"amount", "40 %"}});
   const Document doc = s.take();
   const Traced t = trace(doc, 4);
-  const LensResult film = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
-  const SceneLight layers = sceneLight(*t.scene, t.film(), t.scene->amounts, pool());
+  const LensResult film = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool());
+  const SceneLight layers = sceneLight(*t.scene, t.film(), t.scene->groupScales, pool());
   REQUIRE(layers.layers.size() == size_t(t.scene->table.size()));
   const LensResult again = develop(doc, 1, *t.scene, t.film(), layers, pool());
   REQUIRE(again.stages.size() == 1);
@@ -336,11 +336,11 @@ TEST_CASE("Light developed from collected layers is the light developed from the
     REQUIRE(again.picture.rgb[i] == Approx(film.picture.rgb[i]).epsilon(1e-4).margin(1e-6));
   // Denoised sources keep what the lens spreads inside what the picture has of them: nothing glows that is not there.
   const Denoiser denoiser(t.film(), pool());
-  const SceneLight clean = sceneLight(*t.scene, t.film(), t.scene->amounts, pool(), &denoiser);
+  const SceneLight clean = sceneLight(*t.scene, t.film(), t.scene->groupScales, pool(), &denoiser);
   const Picture source = queryLight(*t.scene, clean, lensQueries(doc)[1]),
                 all = queryLight(*t.scene, clean, lensQueries(doc)[0]);
   for (size_t i = 0; i < all.rgb.size(); ++i) REQUIRE(source.rgb[i] <= all.rgb[i] * 1.001f + 1e-4f);
   CancelFlag cancel;
   cancel.request();
-  CHECK_THROWS_AS(sceneLight(*t.scene, t.film(), t.scene->amounts, pool(), &denoiser, &cancel), Error);
+  CHECK_THROWS_AS(sceneLight(*t.scene, t.film(), t.scene->groupScales, pool(), &denoiser, &cancel), Error);
 }

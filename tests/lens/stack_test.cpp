@@ -120,20 +120,20 @@ TEST_CASE("Light that some stages have in common is passed on to each of them", 
     Picture sum(96, 64);
     for (int c = 0; c < t.scene->table.cells(); ++c)
       if (t.scene->table.layers(q) >> c & 1)
-        sum = plus(sum, collectLayers(t.film(), 1u << c, t.scene->amounts, 1, pool()));
-    CHECK(farthest(sum, collect(t.film(), q, t.scene->amounts, 1, pool())) < 1e-5);
+        sum = plus(sum, collectLayers(t.film(), 1u << c, t.scene->groupScales, 1, pool()));
+    CHECK(farthest(sum, collect(t.film(), q, t.scene->groupScales, 1, pool())) < 1e-5);
   }
-  const Picture p = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture;
+  const Picture p = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool()).picture;
   CHECK(mean(p, {0, 0, 32, 64}) > 1e-3);
   CHECK(mean(p, {64, 0, 32, 64}) <
         1e-3 * mean(p, {0, 0, 32, 64})); // right: gone; of the middle's halo nothing is left either
   // Without the second stage all three are there.
   const Document one = changed(doc, "B.on", "off");
-  const Picture all = develop(one, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture;
+  const Picture all = develop(one, 1, *t.scene, t.film(), t.scene->groupScales, pool()).picture;
   CHECK(mean(all, {64, 0, 32, 64}) > 0.5 * mean(all, {0, 0, 32, 64}));
   // And the shares by light sum to the picture.
   Picture sum(96, 64);
-  for (const Picture& share : lightShares(doc, 1, *t.scene, t.film(), t.scene->amounts, {0, 1, 2}, pool()))
+  for (const Picture& share : lightShares(doc, 1, *t.scene, t.film(), t.scene->groupScales, {0, 1, 2}, pool()))
     sum = plus(sum, share);
   CHECK(farthest(sum, p) < 1e-4);
 }
@@ -178,8 +178,8 @@ TEST_CASE("A stage acts on what is seen, where and how it is seen", "[lens][stac
   const Document doc = s.take();
   const auto gain = [&](const Document& d) {
     const Traced t = trace(d, 16);
-    Picture with = develop(d, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture;
-    const Picture without = develop(d, 1, *t.scene, t.film(), t.scene->amounts, pool(), {.on = false}).picture;
+    Picture with = develop(d, 1, *t.scene, t.film(), t.scene->groupScales, pool()).picture;
+    const Picture without = develop(d, 1, *t.scene, t.film(), t.scene->groupScales, pool(), {.on = false}).picture;
     for (size_t i = 0; i < with.rgb.size(); ++i) with.rgb[i] = without.rgb[i] > 0 ? with.rgb[i] / without.rgb[i] : 1;
     return with;
   };
@@ -216,9 +216,9 @@ TEST_CASE("A displacement of what the water shows moves the reflection and never
          {"down", "0"}});
   const Document doc = s.take();
   const Traced t = trace(doc, 16);
-  const Picture with = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture,
-                without = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool(), {.on = false}).picture;
-  const Picture all = collect(t.film(), 0, t.scene->amounts, t.scene->exposure, pool());
+  const Picture with = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool()).picture,
+                without = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool(), {.on = false}).picture;
+  const Picture all = collect(t.film(), 0, t.scene->groupScales, t.scene->exposure, pool());
   double above = 0, below = 0;
   for (int y = 0; y < 64; ++y)
     for (int x = 0; x < 96; ++x) (y < 34 ? above : below) += double(std::abs(with.at(x, y)[0] - without.at(x, y)[0]));
@@ -227,7 +227,7 @@ TEST_CASE("A displacement of what the water shows moves the reflection and never
   CHECK(without == all);
   // By 8 pixels: the eighth of the height, to the bit.
   const Picture ball = collect(t.film(), layerIndex(*t.scene, sourceQuery(doc, *doc.findByName("Ripples"))),
-                               t.scene->amounts, t.scene->exposure, pool());
+                               t.scene->groupScales, t.scene->exposure, pool());
   for (int y = 40; y < 64; ++y)
     for (int x = 20; x < 70; ++x)
       REQUIRE(with.at(x, y)[0] == Approx(all.at(x, y)[0] - ball.at(x, y)[0] + ball.at(x + 8, y)[0]).margin(1e-6));
@@ -315,7 +315,7 @@ TEST_CASE("A displacement takes its map from the light of other things, as it st
   const Document doc = s.take();
   const auto placeOf = [](const Document& d) {
     const Traced t = trace(d, 64);
-    const LensResult r = develop(d, 1, *t.scene, t.film(), t.scene->amounts, pool());
+    const LensResult r = develop(d, 1, *t.scene, t.film(), t.scene->groupScales, pool());
     const StageResult& push = r.stages.back();
     CHECK(push.idle.empty() == (r.stages.size() > 1));
     double x = 0, all = 0;
@@ -410,8 +410,8 @@ TEST_CASE("The dark side of what is moved covers too, and a picture that is cove
   };
   const Document doc = shot(false);
   const Traced t = trace(doc, 16);
-  const LensResult without = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool(), {.on = false}),
-                   with = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+  const LensResult without = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool(), {.on = false}),
+                   with = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool());
   size_t dark = 0;
   for (int y = 0; y < 40; ++y)
     for (int x = 4; x < 48; ++x) {
@@ -423,7 +423,7 @@ TEST_CASE("The dark side of what is moved covers too, and a picture that is cove
   CHECK(dark > 50);
   const Document walled = shot(true);
   const Traced full = trace(walled, 4);
-  const LensResult covered = develop(walled, 1, *full.scene, full.film(), full.scene->amounts, pool());
+  const LensResult covered = develop(walled, 1, *full.scene, full.film(), full.scene->groupScales, pool());
   CHECK(std::all_of(covered.alpha.begin(), covered.alpha.end(), [](float a) { return a == 1; }));
 }
 
@@ -456,7 +456,7 @@ TEST_CASE("Light just beside the frame shines into it as a wider picture has it"
     doc = setValue(doc, camera, "film_width", Constant(film));
     doc = setValue(doc, doc.settings().id, "overscan", Constant(overscan));
     const Traced t = trace(doc, 256);
-    const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+    const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool());
     REQUIRE(r.picture.width == width);
     REQUIRE(r.stages.size() == 1);
     CHECK(r.stages[0].work.spread.width == width);
@@ -618,8 +618,8 @@ TEST_CASE("Stages follow what they are anchored to through the camera, and fade 
                {id(graded, "Stage"), "areas"});
   graded = addNode(graded, "light.sky", "Sky");
   const Traced t = trace(graded, 2);
-  const Picture with = develop(graded, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture,
-                without = develop(graded, 1, *t.scene, t.film(), t.scene->amounts, pool(), {.on = false}).picture;
+  const Picture with = develop(graded, 1, *t.scene, t.film(), t.scene->groupScales, pool()).picture,
+                without = develop(graded, 1, *t.scene, t.film(), t.scene->groupScales, pool(), {.on = false}).picture;
   CHECK(with.at(int(x), int(y))[0] == Approx(2 * without.at(int(x), int(y))[0]).epsilon(1e-3));
   CHECK(with.at(90, 60)[0] == without.at(90, 60)[0]);
 }

@@ -99,7 +99,7 @@ TEST_CASE("A disc in the sky holds what it samples, and its radiance integrates 
     for (int i = 0; i < n; ++i) {
       const V3f d = disc.sample({(float(i) + 0.5f) / n, std::fmod(float(i) * 0.618034f, 1.0f)});
       REQUIRE(length(d) == Approx(1).epsilon(1e-5));
-      lux += double(disc.radiance() * dot(d, skyBody(35, 20)) / disc.density()) / n;
+      lux += double(disc.radiance() * dot(d, skyBody(35, 20)) / disc.pdf()) / n;
     }
     CAPTURE(diameter);
     CHECK(lux == Approx(1).epsilon(2e-3));

@@ -24,7 +24,7 @@ double solidAngle(const Light& light, const V3f& from, int n = 20000) {
   for (int i = 0; i < n; ++i) {
     Sampler s(0, 0, uint32_t(i), 5);
     LightSample ls;
-    if (light.sample(from, s.get2(), ls)) sum += 1 / double(ls.density);
+    if (light.sample(from, s.get2(), ls)) sum += 1 / double(ls.pdf);
   }
   return sum / n;
 }
@@ -35,10 +35,10 @@ void agrees(const Light& light, const V3f& from, bool bodiless) {
     LightSample ls;
     if (!light.sample(from, s.get2(), ls)) continue;
     REQUIRE(length(ls.direction) == Approx(1).epsilon(1e-4));
-    REQUIRE(ls.density > 0);
+    REQUIRE(ls.pdf > 0);
     REQUIRE(finite(ls.radiance));
     if (bodiless) {
-      REQUIRE(light.density(from, ls.direction, ls.distance, ls.direction) == Approx(ls.density).epsilon(1e-2));
+      REQUIRE(light.pdf(from, ls.direction, ls.distance, ls.direction) == Approx(ls.pdf).epsilon(1e-2));
       REQUIRE(luminance(light.radiance(ls.direction, ls.direction)) == Approx(luminance(ls.radiance)).epsilon(1e-3));
     }
   }
@@ -118,8 +118,8 @@ TEST_CASE("An image sky is sampled where it is bright, and shines by its picture
     LightSample ls;
     if (!light->sample({0, 0, 0}, sampler.get2(), ls)) continue;
     bright += luminance(ls.radiance) > 0.5f;
-    sum += double(luminance(ls.radiance) / ls.density);
-    REQUIRE(light->density({0, 0, 0}, ls.direction, 0, ls.direction) == Approx(ls.density).epsilon(0.02));
+    sum += double(luminance(ls.radiance) / ls.pdf);
+    REQUIRE(light->pdf({0, 0, 0}, ls.direction, 0, ls.direction) == Approx(ls.pdf).epsilon(0.02));
   }
   CHECK(bright > n / 3); // it covers a hundredth of the sphere
   // The same integral by even sampling of the sphere.

@@ -133,9 +133,9 @@ TEST_CASE("Haze that keeps clear of a thing makes room where the thing goes", "[
   SceneCache cache;
   const auto amount = [&](const V3f& world) {
     const ScenePtr scene = compileScene(s.peek(), {}, noAssets(), cache);
-    AirWay way;
-    scene->air->along(world, {0, 1, 0}, 0.01f, way);
-    return way.empty() ? 0.0f : scene->air->amount(*way.begin(), world);
+    RayMedia way;
+    scene->media->along(world, {0, 1, 0}, 0.01f, way);
+    return way.empty() ? 0.0f : scene->media->amount(*way.begin(), world);
   };
   CHECK(amount({-1, 0, 0}) == 0);
   CHECK(amount({1, 0, 0}) == Approx(1));

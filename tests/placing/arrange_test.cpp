@@ -194,18 +194,18 @@ TEST_CASE("A twin has the form and the material of its original, and changes alo
   CHECK(Params(*both.find(third), 1).reference("of").target == ring);
   CHECK(wornMaterial(both, *both.find(twin), 1).target == id(doc, "Clay"));
   ScenePtr scene = compiled(both);
-  REQUIRE(scene->instances.size() == 3);
-  CHECK(scene->instances[1].geometry->shape.mesh.positions == scene->instances[0].geometry->shape.mesh.positions);
-  CHECK(scene->materials[scene->instances[1].material]->name == "Clay");
+  REQUIRE(scene->objects.size() == 3);
+  CHECK(scene->objects[1].geometry->shape.mesh.positions == scene->objects[0].geometry->shape.mesh.positions);
+  CHECK(scene->materials[scene->objects[1].material]->name == "Clay");
   both = setValue(both, ring, "tube", Constant(0.2));
   both = setValue(both, twin, "material", Constant(Reference{id(doc, "Chalk"), nullptr}));
   scene = compiled(both);
-  CHECK(scene->instances[1].geometry->shape.mesh.positions == scene->instances[0].geometry->shape.mesh.positions);
-  CHECK(scene->materials[scene->instances[1].material]->name == "Chalk");
+  CHECK(scene->objects[1].geometry->shape.mesh.positions == scene->objects[0].geometry->shape.mesh.positions);
+  CHECK(scene->materials[scene->objects[1].material]->name == "Chalk");
   const Document circle = setValue(both, twin, "of", Constant(Reference{twin, nullptr}));
   scene = compiled(circle);
-  REQUIRE(scene->troubles.size() == 1);
-  CHECK(scene->troubles[0].find("made from itself") != std::string::npos);
+  REQUIRE(scene->warnings.size() == 1);
+  CHECK(scene->warnings[0].find("made from itself") != std::string::npos);
 }
 
 TEST_CASE("What is hidden is not in the picture, with all that it holds, but may still shape others", "[arrange]") {
@@ -219,9 +219,9 @@ TEST_CASE("What is hidden is not in the picture, with all that it holds, but may
   doc = moved(doc, {id(doc, "Ball")}, at(doc, "Crate") + V3f(0.5f, 0.4f, 0) - at(doc, "Ball"));
   doc = setValue(doc, id(doc, "Ball"), "shown", Constant(false));
   const ScenePtr scene = compiled(doc);
-  CHECK(scene->troubles.empty());
+  CHECK(scene->warnings.empty());
   bool cut = false;
-  for (const Instance& i : scene->instances) cut |= i.geometry->shape.mesh.triangles.size() > 100;
+  for (const InstancedObject& i : scene->objects) cut |= i.geometry->shape.mesh.triangles.size() > 100;
   CHECK(cut);
 }
 
@@ -234,11 +234,11 @@ TEST_CASE("A modifier that cannot be applied is told, and its object stays with 
   const Assets none = noAssets();
   for (int i = 0; i < 2; ++i) { // made, and remembered
     const ScenePtr scene = compileScene(doc, {.frame = 1, .width = 8, .height = 8}, none, cache);
-    REQUIRE(scene->troubles.size() == 1);
-    CHECK(scene->troubles[0] == "Cut of Crate is left out: Floor: is an open mesh, which has no inside");
+    REQUIRE(scene->warnings.size() == 1);
+    CHECK(scene->warnings[0] == "Cut of Crate is left out: Floor: is an open mesh, which has no inside");
     size_t crates = 0;
-    for (const Instance& k : scene->instances)
-      if (scene->things[k.thing].node == id(doc, "Crate")) crates += k.copies;
+    for (const InstancedObject& k : scene->objects)
+      if (scene->things[k.thing].node == id(doc, "Crate")) crates += k.instanceCount;
     CHECK(crates == 5);
   }
 }
@@ -265,7 +265,7 @@ TEST_CASE("Every shape that is added is seen at once, and not larger than the fr
     NodeId made = 0;
     const Document after = addFramed(doc, *scene, k.id, &made);
     const ScenePtr with = compiled(after);
-    CHECK(with->troubles.empty());
+    CHECK(with->warnings.empty());
     const Box3f box = boundsOf(*with, after, {made});
     REQUIRE_FALSE(box.isEmpty());
     CHECK(maxComponent(box.size()) > 0.1f * height);

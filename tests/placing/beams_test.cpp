@@ -66,11 +66,11 @@ TEST_CASE("Through a hole the lamp behind it shines, and the beam lies in the ro
   CHECK(out.find(beam.reference("light").target)->name == "Yard lamp");
   CHECK(told.front() == "Yard lamp shines through it");
   const ScenePtr after = compiled(out);
-  REQUIRE(after->troubles.empty());
-  REQUIRE(after->air);
+  REQUIRE(after->warnings.empty());
+  REQUIRE(after->media);
   const auto metres = [&](const V3f& o, const V3f& d) {
-    AirWay way;
-    after->air->along(o, d, 100, way);
+    RayMedia way;
+    after->media->along(o, d, 100, way);
     float sum = 0;
     for (const auto& s : way) sum += s.to - s.from;
     return sum;
@@ -91,7 +91,7 @@ TEST_CASE("Where no light comes through a hole one is made, and from a face a pa
   const Document out = openBeam(doc, *scene, findOpening(*scene, seen(*scene, {0.5f, 1, 0})), made, &told);
   CHECK(out.findByName("Light behind"));
   CHECK(told.front() == "No light came through it: Light behind was made");
-  CHECK(compiled(out)->troubles.empty());
+  CHECK(compiled(out)->warnings.empty());
   // A rectangle on the wall.
   const FoundOpening drawn =
       drawnOpening(*scene, seen(*scene, {-1.5f, 0.5f, 0.02f}), seen(*scene, {-0.7f, 1.5f, 0.02f}));
@@ -101,7 +101,7 @@ TEST_CASE("Where no light comes through a hole one is made, and from a face a pa
   CHECK(light.node().kind->id == "light.area");
   CHECK(light.number("width") == Approx(0.8).epsilon(0.05));
   CHECK(light.number("height") == Approx(1).epsilon(0.05));
-  CHECK(compiled(panel)->air);
+  CHECK(compiled(panel)->media);
   CHECK_FALSE(refusal([&] { drawnOpening(*scene, {160, 100}, {160, 100}); }).empty());
 }
 

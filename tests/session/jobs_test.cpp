@@ -199,7 +199,7 @@ TEST_CASE("A lens at work is broken off when the session ends", "[session][jobs]
     std::this_thread::sleep_for(std::chrono::milliseconds(60));
     cancel.request();
   });
-  CHECK_THROWS_AS(develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool(), {.cancel = &cancel}), Error);
+  CHECK_THROWS_AS(develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool(), {.cancel = &cancel}), Error);
   asks.join();
 }
 
@@ -218,9 +218,9 @@ TEST_CASE("Proofs lie beside their document and come back with their branches", 
   set.next = 3;
   set.parent = 2;
   CHECK(writeProofs(file, set, views).empty());
-  std::vector<std::string> troubles;
-  const ProofSet back = readProofs(kinds(), file, &troubles);
-  CHECK(troubles.empty());
+  std::vector<std::string> warnings;
+  const ProofSet back = readProofs(kinds(), file, &warnings);
+  CHECK(warnings.empty());
   REQUIRE(back.proofs.size() == 2);
   CHECK(back.next == 3);
   CHECK(back.parent == 2);
@@ -253,19 +253,19 @@ TEST_CASE("Proofs lie beside their document and come back with their branches", 
                             .get<std::string>(),
                     whole = readFile(picture);
   writeFileAtomically(picture, whole.substr(0, whole.size() / 2));
-  ProofSet half = readProofs(kinds(), file, &troubles);
-  CHECK(troubles.size() == 1);
+  ProofSet half = readProofs(kinds(), file, &warnings);
+  CHECK(warnings.size() == 1);
   REQUIRE(half.proofs.size() == 1);
   REQUIRE(half.unread.size() == 1);
   CHECK(half.next == 3);
   writeProofs(file, half, views);
   CHECK(fs::exists(picture));
   writeFileAtomically(picture, whole);
-  CHECK(readProofs(kinds(), file, &troubles).proofs.size() == 2);
+  CHECK(readProofs(kinds(), file, &warnings).proofs.size() == 2);
   // A broken index is told, and put aside; what it named stays.
   writeFileAtomically(proofFolder(file) + "/proofs.json", "{");
-  CHECK(readProofs(kinds(), file, &troubles).proofs.empty());
-  CHECK(troubles.size() == 2);
+  CHECK(readProofs(kinds(), file, &warnings).proofs.empty());
+  CHECK(warnings.size() == 2);
   CHECK(writeProofs(file, {}, views).empty());
   CHECK(readFile(proofFolder(file) + "/proofs.json") == "{");
   half.unread.clear();

@@ -83,15 +83,15 @@ TEST_CASE("A session gives a draft first, then the picture of the command line, 
   CHECK(done->denoised);
   const Traced t = trace(doc, 8);
   const Denoiser denoiser(t.film(), pool());
-  CHECK(*done->linear ==
-        develop(doc, 1, *t.scene, t.film(), sceneLight(*t.scene, t.film(), t.scene->amounts, pool(), &denoiser), pool())
-            .picture);
+  CHECK(*done->linear == develop(doc, 1, *t.scene, t.film(),
+                                 sceneLight(*t.scene, t.film(), t.scene->groupScales, pool(), &denoiser), pool())
+                             .picture);
   // Raw is one request away, and traces nothing.
   const auto raw = b.finished(b.submit(SessionRequest{.doc = doc, .raw = true}));
   REQUIRE(raw);
   CHECK_FALSE(raw->denoised);
   CHECK(raw->raysSinceRequest == 0);
-  CHECK(*raw->linear == develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture);
+  CHECK(*raw->linear == develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool()).picture);
 }
 
 TEST_CASE("Another mix of a denoised picture is the same denoised light in other amounts", "[session][denoise]") {
@@ -105,9 +105,10 @@ TEST_CASE("Another mix of a denoised picture is the same denoised light in other
   CHECK(done->raysSinceRequest == 0);
   const Traced t = trace(doc, 8);
   const Denoiser denoiser(t.film(), pool());
-  const std::vector<Color> amounts = balancedAmounts(*t.scene, other, 1);
+  const std::vector<Color> groupScales = balancedScales(*t.scene, other, 1);
   const Picture expected =
-      develop(other, 1, *t.scene, t.film(), sceneLight(*t.scene, t.film(), amounts, pool(), &denoiser), pool()).picture;
+      develop(other, 1, *t.scene, t.film(), sceneLight(*t.scene, t.film(), groupScales, pool(), &denoiser), pool())
+          .picture;
   for (size_t i = 0; i < expected.rgb.size(); ++i)
     REQUIRE(done->linear->rgb[i] == Approx(expected.rgb[i]).epsilon(1e-3).margin(1e-4));
 }
@@ -171,7 +172,7 @@ TEST_CASE("The first stage that spreads light keeps the picture, and what lies b
     return sum;
   };
   const Traced t = trace(glowing, 8);
-  const double truth = light(develop(glowing, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture);
+  const double truth = light(develop(glowing, 1, *t.scene, t.film(), t.scene->groupScales, pool()).picture);
   CHECK(light(*last->linear) == Approx(truth).epsilon(0.1)); // the surroundings have half the samples at least
   CHECK(light(*first->linear) < 0.8 * truth);
 }
@@ -334,7 +335,7 @@ TEST_CASE("Plates alone are whole at once, play without the film, and are fine a
   Rendering rendering(scene);
   const CancelFlag none;
   REQUIRE(rendering.advance(pool(), 1, none));
-  const Picture film = develop(second, 2, *scene, rendering.film(), scene->amounts, pool()).picture;
+  const Picture film = develop(second, 2, *scene, rendering.film(), scene->groupScales, pool()).picture;
   double worst = 0;
   for (size_t i = 0; i < film.rgb.size(); ++i)
     worst = std::max(worst, std::abs(double(film.rgb[i] - stands->linear->rgb[i])));
@@ -363,7 +364,7 @@ TEST_CASE("A job sees the film between two passes", "[session]") {
 TEST_CASE("Proofs keep their picture within half precision and compare equal to themselves", "[session][proof]") {
   const Document doc = twoLampSet();
   const Traced t = trace(doc, 4);
-  const Picture p = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture;
+  const Picture p = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool()).picture;
   const Proof proof = makeProof(3, "Three", doc, 1, p, 4, 0);
   const Picture back = proof.picture();
   for (size_t i = 0; i < p.rgb.size(); ++i) REQUIRE(back.rgb[i] == Approx(p.rgb[i]).epsilon(1.0 / 1024).margin(1e-6));
@@ -409,7 +410,7 @@ TEST_CASE("What a bare model lacks is made: a camera and lights that expose it",
   REQUIRE(activeCamera(made));
   CHECK(made.family("light").size() == 2);
   const Traced t = trace(made, 32);
-  const Picture p = develop(made, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture;
+  const Picture p = develop(made, 1, *t.scene, t.film(), t.scene->groupScales, pool()).picture;
   float most = 0;
   for (size_t i = 0; i < p.pixels(); ++i)
     most = std::max(most, luminance({p.rgb[3 * i], p.rgb[3 * i + 1], p.rgb[3 * i + 2]}));
@@ -431,7 +432,7 @@ TEST_CASE("A new light or object is seen at once, whatever the size of the set",
       NodeId light = 0;
       const Document lit = addFramed(withBall, *trace(withBall, 1).scene, kind, &light);
       const Traced t = trace(lit, 32);
-      const Picture p = develop(lit, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture;
+      const Picture p = develop(lit, 1, *t.scene, t.film(), t.scene->groupScales, pool()).picture;
       const double middle = mean(p, {20, 12, 8, 8});
       CAPTURE(distance, kind, middle);
       CHECK(middle > 0.04);

@@ -6,8 +6,8 @@ namespace ilumbra::test {
 
 Route measured(const Document& doc, const char* effect, uint32_t samples) {
   const Traced t = trace(doc, samples);
-  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
-  return measureRoute(doc, doc.findByName(effect)->id, 1, *t.scene, t.film(), t.scene->amounts, r, pool());
+  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool());
+  return measureRoute(doc, doc.findByName(effect)->id, 1, *t.scene, t.film(), t.scene->groupScales, r, pool());
 }
 
 const Station& station(const Route& r, const char* role) {

@@ -24,7 +24,7 @@ Assets noAssets() {
       {},
       {},
       [](const Document& doc, const std::vector<NodeId>& things, double frame) {
-        return nearnessTo(doc, things, frame, noAssets());
+        return distanceFieldOf(doc, things, frame, noAssets());
       }};
 }
 
@@ -48,7 +48,7 @@ Traced trace(const Document& doc, uint32_t samples, int threads, const Assets& a
   return t;
 }
 
-Picture luminances(const Traced& t, int query) { return collect(t.film(), query, t.scene->amounts, 1, pool()); }
+Picture luminances(const Traced& t, int query) { return collect(t.film(), query, t.scene->groupScales, 1, pool()); }
 
 double mean(const Picture& p, Region part) {
   if (part.width == 0) part = {0, 0, p.width, p.height};

@@ -10,9 +10,9 @@ namespace {
 
 constexpr double pi64 = 3.14159265358979323846;
 
-Surface surface(float metalness, float roughness, float transmission, const Color& base, const CoatAlbedo& coat,
-                float cosine) {
-  Surface s;
+Bsdf surface(float metalness, float roughness, float transmission, const Color& base, const CoatAlbedo& coat,
+             float cosine) {
+  Bsdf s;
   s.base = base;
   s.metalness = metalness;
   s.roughness = roughness;
@@ -55,7 +55,7 @@ TEST_CASE("Visible normals integrate to 1 and are sampled by their density", "[s
        {std::pair{0.2f, round}, {0.7f, round}, {0.99f, round}, {0.3f, brushed}, {0.8f, brushed}}) {
     const float sine = std::sqrt(1 - cosine * cosine);
     const V3f w(0.6f * sine, 0.8f * sine, cosine);
-    CHECK(overSphere([&](const V3f& h) { return double(m.visibleDensity(w, h)); }).agrees(1, 0.005));
+    CHECK(overSphere([&](const V3f& h) { return double(m.visiblePdf(w, h)); }).agrees(1, 0.005));
     // The mean of a function by samples and by the density.
     double sampled = 0;
     constexpr int n = 40000;
@@ -63,7 +63,7 @@ TEST_CASE("Visible normals integrate to 1 and are sampled by their density", "[s
       Sampler s(0, 0, uint32_t(i), 4);
       sampled += double(m.sampleVisible(w, s.get2()).z) / n;
     }
-    const Estimate by = overSphere([&](const V3f& h) { return double(m.visibleDensity(w, h) * h.z); });
+    const Estimate by = overSphere([&](const V3f& h) { return double(m.visiblePdf(w, h) * h.z); });
     CAPTURE(cosine);
     CHECK(by.agrees(sampled, 0.005));
   }
@@ -117,7 +117,7 @@ TEST_CASE("Sampling and evaluation of every surface agree on what is reflected",
                         {"under a film", 0, 0.4f, 0.5f},
                         {"frosted inside", 0, 0.3f, 1}})
     for (const float cosine : {0.3f, 0.9f}) {
-      Surface s = surface(c.metalness, c.roughness, c.transmission, Color(0.8f, 0.6f, 0.4f), coat, cosine);
+      Bsdf s = surface(c.metalness, c.roughness, c.transmission, Color(0.8f, 0.6f, 0.4f), coat, cosine);
       const std::string name = c.name;
       if (name == "brushed") s.anisotropy = 0.8f;
       if (name == "lacquered")
@@ -138,7 +138,7 @@ TEST_CASE("Sampling and evaluation of every surface agree on what is reflected",
         constexpr int n = 20000;
         for (int i = 0; i < n; ++i) {
           Sampler sampler(uint32_t(b), 0, uint32_t(i), 6);
-          Surface::Sample out;
+          Bsdf::Sample out;
           const V2f u = sampler.get2();
           if (s.sample(u, sampler.get1(), random, out)) sum += double(luminance(out.weight)) / n;
         }
@@ -155,8 +155,8 @@ TEST_CASE("The density for multiple importance sampling integrates to at most 1,
   const CoatAlbedo coat(1.5f);
   for (const auto& [metalness, roughness, transmission] :
        {std::tuple{0.0f, 0.5f, 0.0f}, {1.0f, 0.4f, 0.0f}, {0.0f, 0.5f, 1.0f}, {0.3f, 0.7f, 0.4f}}) {
-    const Surface s = surface(metalness, roughness, transmission, Color(0.8f), coat, 0.6f);
-    const Estimate e = overSphere([&](const V3f& wi) { return double(s.density(wi)); });
+    const Bsdf s = surface(metalness, roughness, transmission, Color(0.8f), coat, 0.6f);
+    const Estimate e = overSphere([&](const V3f& wi) { return double(s.pdf(wi)); });
     CAPTURE(metalness, roughness, transmission, e.mean);
     CHECK(e.mean < 1.03);
     CHECK(e.mean > 0.6);
@@ -164,7 +164,7 @@ TEST_CASE("The density for multiple importance sampling integrates to at most 1,
     for (int i = 0; i < 2000; ++i) {
       Sampler sampler(0, 0, uint32_t(i), 6);
       const V3f wi = sampleUniformSphere(sampler.get2());
-      if (luminance(s.evaluate(wi, random)) > 1e-4f) REQUIRE(s.density(wi) > 0);
+      if (luminance(s.evaluate(wi, random)) > 1e-4f) REQUIRE(s.pdf(wi) > 0);
     }
   }
 }

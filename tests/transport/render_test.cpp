@@ -51,7 +51,7 @@ TEST_CASE("The light groups sum to the whole picture, pixel by pixel", "[render]
     for (int x = 0; x < whole.width; ++x) {
       Color sum(0.0f);
       const size_t i = size_t(y) * size_t(whole.width) + size_t(x);
-      for (int g = 0; g < t.film().groups(); ++g) sum += t.film().light(i, 0, g) * t.scene->amounts[size_t(g)];
+      for (int g = 0; g < t.film().groups(); ++g) sum += t.film().light(i, 0, g) * t.scene->groupScales[size_t(g)];
       for (int c = 0; c < 3; ++c) REQUIRE(sum[c] == Approx(whole.color(x, y)[c]).epsilon(1e-5).margin(1e-5));
     }
 }
@@ -63,9 +63,9 @@ TEST_CASE("Mixing a lamp by a factor agrees with a render at that power", "[rend
   for (int seed = 0; seed < 8; ++seed) {
     const auto at = [&](const Document& d) { return setValue(d, d.settings().id, "seed", Constant(double(seed))); };
     const Traced t = trace(at(doc), 32);
-    const std::vector<Color> amounts = balancedAmounts(*t.scene, brighter, 1);
-    REQUIRE(amounts.size() == t.scene->groups.size());
-    mixed.push_back(mean(collect(t.film(), 0, amounts, 1, pool())));
+    const std::vector<Color> groupScales = balancedScales(*t.scene, brighter, 1);
+    REQUIRE(groupScales.size() == t.scene->groups.size());
+    mixed.push_back(mean(collect(t.film(), 0, groupScales, 1, pool())));
     rendered.push_back(mean(luminances(trace(at(brighter), 32))));
   }
   const Estimate a = estimateOf(mixed), b = estimateOf(rendered);
@@ -81,7 +81,7 @@ TEST_CASE("Mixing a lone lamp is the same picture to rounding", "[render][truth7
   s.add("light.point", "Lamp", {{"power", "600"}});
   const Document doc = s.take(), twice = setAt(doc, resolve(doc, "Lamp.power"), Constant(1200.0));
   const Traced t = trace(doc, 16);
-  const Picture mixed = collect(t.film(), 0, balancedAmounts(*t.scene, twice, 1), 1, pool()),
+  const Picture mixed = collect(t.film(), 0, balancedScales(*t.scene, twice, 1), 1, pool()),
                 rendered = luminances(trace(twice, 16));
   for (size_t i = 0; i < mixed.rgb.size(); ++i)
     REQUIRE(mixed.rgb[i] == Approx(rendered.rgb[i]).epsilon(1e-5).margin(1e-7));
@@ -95,10 +95,10 @@ TEST_CASE("Exposure maps a luminance to L over 1.2 times 2 to the EV", "[render]
     Document doc = s.take();
     doc = setAt(doc, resolve(doc, "Camera.ev100"), Constant(ev));
     const Traced t = trace(doc, 2);
-    const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->amounts, pool());
+    const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool());
     CHECK(mean(r.picture) == Approx(400 / (1.2 * std::pow(2, ev))).epsilon(1e-5));
     const Document lifted = setAt(doc, resolve(doc, "Camera.compensation"), Constant(1.0));
-    CHECK(mean(develop(lifted, 1, *t.scene, t.film(), t.scene->amounts, pool()).picture) ==
+    CHECK(mean(develop(lifted, 1, *t.scene, t.film(), t.scene->groupScales, pool()).picture) ==
           Approx(2 * mean(r.picture)).epsilon(1e-5));
   }
 }
@@ -120,7 +120,7 @@ TEST_CASE("A picture in several steps is the picture in one", "[render][determin
   Rendering steps(scene);
   const CancelFlag never;
   for (const uint32_t n : {1u, 2u, 5u, 6u}) steps.advance(pool(), n, never);
-  CHECK(collect(steps.film(), 0, scene->amounts, 1, pool()) == luminances(trace(doc, 6)));
+  CHECK(collect(steps.film(), 0, scene->groupScales, 1, pool()) == luminances(trace(doc, 6)));
   CHECK(steps.samples() == 6);
 }
 
@@ -147,13 +147,13 @@ TEST_CASE("What is refined ahead is the same picture when the rest has come", "[
   const CancelFlag never;
   a.advance(pool(), 8, never);
   b.advance(pool(), 2, never);
-  b.ahead(pool(), 8, never, {3, 2, 7, 5});
+  b.refineRegion(pool(), 8, never, {3, 2, 7, 5});
   CHECK(b.samples() == 2);
   CHECK(b.film().samples(size_t(3) * size_t(b.film().width()) + 4) == 8);
   CHECK(b.film().samples(0) == 2);
   b.advance(pool(), 8, never);
-  CHECK(collect(a.film(), 0, a.scene().amounts, 1, pool()).rgb ==
-        collect(b.film(), 0, b.scene().amounts, 1, pool()).rgb);
+  CHECK(collect(a.film(), 0, a.scene().groupScales, 1, pool()).rgb ==
+        collect(b.film(), 0, b.scene().groupScales, 1, pool()).rgb);
 }
 
 TEST_CASE("A cancelled pass says so and can be gone on with", "[render]") {
@@ -207,7 +207,7 @@ TEST_CASE("Labels keep lamps, ways of being seen, first things and events apart"
   Rendering r(scene);
   const CancelFlag never;
   r.advance(pool(), 32, never);
-  const auto sum = [&](int q) { return mean(collect(r.film(), q, scene->amounts, 1, pool())); };
+  const auto sum = [&](int q) { return mean(collect(r.film(), q, scene->groupScales, 1, pool())); };
   CHECK(sum(1) > 0);
   CHECK(sum(2) > 0);
   CHECK(sum(3) > 0); // the mirror shows the left lamp
@@ -240,11 +240,11 @@ TEST_CASE("More lights than groups share the last group and keep the picture", "
   Rendering r(few);
   const CancelFlag never;
   r.advance(pool(), 8, never);
-  const Picture a = collect(r.film(), 0, few->amounts, 1, pool()), b = luminances(trace(doc, 8));
+  const Picture a = collect(r.film(), 0, few->groupScales, 1, pool()), b = luminances(trace(doc, 8));
   for (size_t i = 0; i < a.rgb.size(); ++i) REQUIRE(a.rgb[i] == Approx(b.rgb[i]).epsilon(1e-4).margin(1e-4));
   // A lamp of the shared group cannot be mixed: the scene says so by asking to be compiled again.
-  CHECK(balancedAmounts(*few, setAt(doc, resolve(doc, "Lamp 6.power"), Constant(1.0)), 1).empty());
-  CHECK_FALSE(balancedAmounts(*few, setAt(doc, resolve(doc, "Lamp.power"), Constant(1.0)), 1).empty());
+  CHECK(balancedScales(*few, setAt(doc, resolve(doc, "Lamp 6.power"), Constant(1.0)), 1).empty());
+  CHECK_FALSE(balancedScales(*few, setAt(doc, resolve(doc, "Lamp.power"), Constant(1.0)), 1).empty());
 }
 
 TEST_CASE("Each switch of an object does what it says", "[render][switches]") {
@@ -273,7 +273,7 @@ TEST_CASE("Each switch of an object does what it says", "[render][switches]") {
     const CancelFlag never;
     r.advance(pool(), 24, never);
     std::vector<double> sums;
-    for (int q = 0; q < 4; ++q) sums.push_back(mean(collect(r.film(), q, scene->amounts, 1, pool())));
+    for (int q = 0; q < 4; ++q) sums.push_back(mean(collect(r.film(), q, scene->groupScales, 1, pool())));
     double alpha = 0;
     for (size_t i = 0; i < 1024; ++i) alpha += double(r.film().alpha(i)) / 1024;
     sums.push_back(alpha);
@@ -401,8 +401,8 @@ TEST_CASE("What cannot be built is left out and told by name", "[render]") {
   s.add("object.box", "Flat", {{"size", "1, 0, 1"}});
   s.add("light.sky", "Picture sky", {{"form", "picture"}, {"image", "nowhere.exr"}});
   const Traced t = trace(s.take(), 1);
-  REQUIRE(t.scene->troubles.size() == 3);
-  CHECK(t.scene->troubles[0].find("Gone") != std::string::npos);
-  CHECK(t.scene->troubles[1].find("Flat.size") != std::string::npos);
-  CHECK(t.scene->troubles[2].find("Picture sky") != std::string::npos);
+  REQUIRE(t.scene->warnings.size() == 3);
+  CHECK(t.scene->warnings[0].find("Gone") != std::string::npos);
+  CHECK(t.scene->warnings[1].find("Flat.size") != std::string::npos);
+  CHECK(t.scene->warnings[2].find("Picture sky") != std::string::npos);
 }

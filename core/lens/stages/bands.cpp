@@ -44,63 +44,66 @@ LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
 
 LensStage bandsStage() {
   return {
-      .kind =
-          {.id = "lens.bands",
-           .label = "Bands",
-           .helpText = "Scan lines: bands of the light with darkness between them, drifting, with a broad bar that "
-                       "rolls through.",
-           .params = join(
-               {stageParams(1, 1),
-                {number("width", "Width", "%", 0.006)
-                     .soft(0.001, 0.1)
-                     .range(0.00001, 10)
-                     .log()
-                     .at(Stage::Lens)
-                     .matters()
-                     .help("Of a band, by the frame's height"),
-                 number("gap", "Gap", "%", 0.004)
-                     .soft(0, 0.1)
-                     .range(0, 10)
-                     .at(Stage::Lens)
-                     .matters()
-                     .help("Between bands, by the frame's height"),
-                 number("angle", "Angle", "°", 0).soft(-90, 90).at(Stage::Lens).help("0° lie level")},
-                aimParams(""),
-                {number("soft", "Softness", "%", 0.5).soft(0, 1).range(0, 1).at(Stage::Lens).help("Of a band's edges"),
-                 color("between", "Between", {0, 0, 0})
-                     .soft(0, 1)
-                     .at(Stage::Lens)
-                     .help("What is left of the light in the gaps"),
-                 number("drift", "Drift", "%", 0)
-                     .soft(-0.5, 0.5)
-                     .range(-100, 100)
-                     .at(Stage::Lens)
-                     .in("Motion")
-                     .help("Frame heights a second"),
-                 number("roll_depth", "Roll", "%", 0)
-                     .soft(-1, 1)
-                     .range(-10, 1)
-                     .at(Stage::Lens)
-                     .in("Motion")
-                     .help("How much darker the rolling bar is; below 0 brighter"),
-                 number("roll_width", "Roll width", "%", 0.25)
-                     .soft(0.01, 1)
-                     .range(0.001, 10)
-                     .at(Stage::Lens)
-                     .in("Motion")
-                     .help("Half of the bar, by the frame's height"),
-                 number("roll_speed", "Roll speed", "%", 0.3)
-                     .soft(-2, 2)
-                     .range(-100, 100)
-                     .at(Stage::Lens)
-                     .in("Motion")
-                     .help("Frame heights a second")}}),
-           .slots = stageSlots(),
-           .existence = Stage::Lens,
-           .changesByTime =
-               [](const Params& p) {
-                 return p.number("drift") != 0 || (p.number("roll_depth") != 0 && p.number("roll_speed") != 0);
-               }},
+      .kind = {.id = "lens.bands",
+               .label = "Bands",
+               .helpText = "Scan lines: bands of the light with darkness between them, drifting, with a broad bar that "
+                           "rolls through.",
+               .params =
+                   join({stageParams(1, 1),
+                         {number("width", "Width", "%", 0.006)
+                              .soft(0.001, 0.1)
+                              .range(0.00001, 10)
+                              .log()
+                              .at(Invalidation::Lens)
+                              .matters()
+                              .help("Of a band, by the frame's height"),
+                          number("gap", "Gap", "%", 0.004)
+                              .soft(0, 0.1)
+                              .range(0, 10)
+                              .at(Invalidation::Lens)
+                              .matters()
+                              .help("Between bands, by the frame's height"),
+                          number("angle", "Angle", "°", 0).soft(-90, 90).at(Invalidation::Lens).help("0° lie level")},
+                         followParams(""),
+                         {number("soft", "Softness", "%", 0.5)
+                              .soft(0, 1)
+                              .range(0, 1)
+                              .at(Invalidation::Lens)
+                              .help("Of a band's edges"),
+                          color("between", "Between", {0, 0, 0})
+                              .soft(0, 1)
+                              .at(Invalidation::Lens)
+                              .help("What is left of the light in the gaps"),
+                          number("drift", "Drift", "%", 0)
+                              .soft(-0.5, 0.5)
+                              .range(-100, 100)
+                              .at(Invalidation::Lens)
+                              .in("Motion")
+                              .help("Frame heights a second"),
+                          number("roll_depth", "Roll", "%", 0)
+                              .soft(-1, 1)
+                              .range(-10, 1)
+                              .at(Invalidation::Lens)
+                              .in("Motion")
+                              .help("How much darker the rolling bar is; below 0 brighter"),
+                          number("roll_width", "Roll width", "%", 0.25)
+                              .soft(0.01, 1)
+                              .range(0.001, 10)
+                              .at(Invalidation::Lens)
+                              .in("Motion")
+                              .help("Half of the bar, by the frame's height"),
+                          number("roll_speed", "Roll speed", "%", 0.3)
+                              .soft(-2, 2)
+                              .range(-100, 100)
+                              .at(Invalidation::Lens)
+                              .in("Motion")
+                              .help("Frame heights a second")}}),
+               .slots = stageSlots(),
+               .existence = Invalidation::Lens,
+               .changesByTime =
+                   [](const Params& p) {
+                     return p.number("drift") != 0 || (p.number("roll_depth") != 0 && p.number("roll_speed") != 0);
+                   }},
       .prepare = prepare,
       .idle =
           [](const Params& p) {

@@ -52,32 +52,32 @@ LensStage blurStage() {
                                    {number("size", "Size", "%", 0.01)
                                         .soft(0, 0.1)
                                         .range(0, 2)
-                                        .at(Stage::Lens)
+                                        .at(Invalidation::Lens)
                                         .matters()
                                         .help("Radius, by the frame's height"),
                                     choice("shape", "Shape", {"soft", "disc", "blades"})
-                                        .at(Stage::Lens)
+                                        .at(Invalidation::Lens)
                                         .matters()
                                         .help("A soft spot, or the evenly bright one of a lens out of focus"),
                                     integer("blades", "Blades", 6)
                                         .soft(3, 12)
                                         .range(3, 64)
-                                        .at(Stage::Lens)
+                                        .at(Invalidation::Lens)
                                         .when("shape", "blades")
                                         .help("Of the aperture"),
                                     number("rounding", "Rounding", "%", 0.2)
                                         .soft(0, 1)
                                         .range(0, 1)
-                                        .at(Stage::Lens)
+                                        .at(Invalidation::Lens)
                                         .when("shape", "blades")
                                         .help("How far the blades bulge out to the circle"),
                                     number("turn", "Turn", "°", 0)
                                         .soft(-90, 90)
-                                        .at(Stage::Lens)
+                                        .at(Invalidation::Lens)
                                         .when("shape", "blades")
                                         .help("Of the aperture")}}),
                    .slots = stageSlots(),
-                   .existence = Stage::Lens},
+                   .existence = Invalidation::Lens},
           .prepare = prepare,
           .idle = [](const Params& p) { return p.number("size") == 0 ? std::string("its size is 0") : std::string(); },
           .carries = true,

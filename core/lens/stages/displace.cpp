@@ -64,10 +64,10 @@ LensStage displaceStage() {
                    .params =
                        join({stageParams(1, 1),
                              {choice("map_from", "Map from", {"map", "light", "layer"})
-                                  .at(Stage::Lens)
+                                  .at(Invalidation::Lens)
                                   .help("The map below, the brightness of the sources, or that of other things"),
                               references("map_of", "Map of", stageSources())
-                                  .at(Stage::Shading)
+                                  .at(Invalidation::Shading)
                                   .when("map_from", "layer")
                                   .help("Lights, objects, materials or a picture's layers whose brightness pushes, "
                                         "wherever they are seen"),
@@ -75,39 +75,39 @@ LensStage displaceStage() {
                                   .soft(0, 1)
                                   .range(-100, 100)
                                   .patterned()
-                                  .at(Stage::Lens)
+                                  .at(Invalidation::Lens)
                                   .when("map_from", "map")
                                   .help("A pattern, laid over the picture"),
                               number("across", "Across", "%", 0.01)
                                   .soft(-0.1, 0.1)
                                   .range(-10, 10)
-                                  .at(Stage::Lens)
+                                  .at(Invalidation::Lens)
                                   .matters()
                                   .help("How far the strongest push goes, by the frame's height"),
                               number("down", "Down", "%", 0.01)
                                   .soft(-0.1, 0.1)
                                   .range(-10, 10)
-                                  .at(Stage::Lens)
+                                  .at(Invalidation::Lens)
                                   .matters()
                                   .help("How far the strongest push goes, by the frame's height"),
                               flag("apart", "Green goes down", false)
-                                  .at(Stage::Lens)
+                                  .at(Invalidation::Lens)
                                   .help("On: the map's red pushes across and its green down; off: one value does both"),
                               number("middle", "Middle", "", 0.5)
                                   .soft(0, 1)
                                   .range(-100, 100)
-                                  .at(Stage::Lens)
+                                  .at(Invalidation::Lens)
                                   .help("The value of the map that pushes nowhere"),
                               number("smoothing", "Smoothing", "%", 0)
                                   .soft(0, 0.05)
                                   .range(0, 2)
-                                  .at(Stage::Lens)
+                                  .at(Invalidation::Lens)
                                   .help("Blur of the map, by the frame's height"),
                               choice("edge", "Beyond the edge", edgeNames())
-                                  .at(Stage::Lens)
+                                  .at(Invalidation::Lens)
                                   .help("What is read outside the picture")}}),
                    .slots = stageSlots(),
-                   .existence = Stage::Lens},
+                   .existence = Invalidation::Lens},
           .prepare = prepare,
           .idle =
               [](const Params& p) {

@@ -47,38 +47,38 @@ LensStage flickerStage() {
                                    {number("depth", "Depth", "%", 0.3)
                                         .soft(0, 1)
                                         .range(0, 1)
-                                        .at(Stage::Lens)
+                                        .at(Invalidation::Lens)
                                         .matters()
                                         .help("How dark it becomes"),
                                     number("rate", "Rate", "", 6)
                                         .soft(0.1, 30)
                                         .range(0, 1000)
                                         .log()
-                                        .at(Stage::Lens)
+                                        .at(Invalidation::Lens)
                                         .matters()
                                         .help("Times a second"),
                                     number("uneven", "Unevenness", "%", 1)
                                         .soft(0, 1)
                                         .range(0, 1)
-                                        .at(Stage::Lens)
+                                        .at(Invalidation::Lens)
                                         .help("0 %: a steady beat; 100 %: like a flame"),
                                     number("drops", "Drop-outs", "%", 0)
                                         .soft(0, 0.5)
                                         .range(0, 1)
-                                        .at(Stage::Lens)
+                                        .at(Invalidation::Lens)
                                         .help("How often it fails for a beat"),
                                     number("drop_depth", "Drop depth", "%", 0.8)
                                         .soft(0, 1)
                                         .range(0, 1)
-                                        .at(Stage::Lens)
+                                        .at(Invalidation::Lens)
                                         .help("How dark it is then"),
                                     number("seed", "Seed", "", 1)
                                         .soft(1, 100)
                                         .range(0, 1e6)
-                                        .at(Stage::Lens)
+                                        .at(Invalidation::Lens)
                                         .help("Another course of it")}}),
                    .slots = stageSlots(),
-                   .existence = Stage::Lens,
+                   .existence = Invalidation::Lens,
                    .changesByTime = [](const Params& p) { return p.number("rate") > 0; }},
           .prepare = prepare,
           .idle =

@@ -54,31 +54,31 @@ LensStage fringeStage() {
                          {number("across", "Across", "%", 0.003)
                               .soft(-0.02, 0.02)
                               .range(-0.5, 0.5)
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .matters()
                               .help("How much larger red is drawn than green, and green than blue, at the corners"),
                           number("around", "Towards the corners", "", 1)
                               .soft(0, 4)
                               .range(0, 20)
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .help("0: everywhere alike; more: only far from the centre"),
                           number("red_soft", "Red softness", "%", 0)
                               .soft(0, 0.01)
                               .range(0, 1)
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .help("Blur of red, by the frame's height"),
                           number("blue_soft", "Blue softness", "%", 0.001)
                               .soft(0, 0.01)
                               .range(0, 1)
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .help("Blur of blue, by the frame's height")},
                          anchorParams("centre", "Centre", "Centre"),
                          {choice("edge", "Beyond the edge", {"held", "mirrored", "wrapped", "black"})
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .in("Centre")
                               .help("What is read outside the picture")}}),
                .slots = stageSlots(),
-               .existence = Stage::Lens},
+               .existence = Invalidation::Lens},
       .prepare = prepare,
       .looks = {{"Hint", {{"across", "0.1 %"}}},
                 {"Old zoom", {{"across", "0.6 %"}, {"around", "2"}, {"blue_soft", "0.2 %"}}},

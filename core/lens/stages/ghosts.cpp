@@ -336,82 +336,157 @@ Kind ghostElementKind() {
   return {.id = "ghost.element",
           .label = "Ghost element",
           .helpText = "One shape on the line from a light through the middle of the frame.",
-          .params =
-              {flag("on", "On", true).at(Stage::Lens).help("Off: it is not drawn"),
-               number("along", "Along", "%", 0.75)
-                   .soft(-0.5, 1.5)
-                   .range(-20, 20)
-                   .at(Stage::Lens)
-                   .matters()
-                   .help("0 % on the light, 50 % in the middle of the frame, 100 % as far beyond it"),
-               number("size", "Size", "%", 0.12)
-                   .soft(0.005, 1)
-                   .range(0.001, 20)
-                   .log()
-                   .at(Stage::Lens)
-                   .matters()
-                   .help("Across, by the frame's height"),
-               number("light", "Light", "%", 0.01)
-                   .soft(0, 0.1)
-                   .range(0, 100)
-                   .at(Stage::Lens)
-                   .matters()
-                   .help("Share of the light's"),
-               choice("shape", "Shape", {"disc", "blades", "ring"})
-                   .at(Stage::Lens)
-                   .help("A round one, the aperture's, or a ring"),
-               number("ring_width", "Ring width", "%", 0.2)
-                   .soft(0.01, 1)
-                   .range(0.001, 1)
-                   .at(Stage::Lens)
-                   .when("shape", "ring")
-                   .help("Of its radius"),
-               number("soft", "Softness", "%", 0.06)
-                   .soft(0, 1)
-                   .range(0, 2)
-                   .at(Stage::Lens)
-                   .help("Of its rim, by its radius"),
-               color("color", "Colour", {0.4, 0.8, 1}).soft(0, 1).at(Stage::Lens).help("What it makes of white light"),
-               number("fringe", "Colour fringe", "%", 0.02)
-                   .soft(-0.2, 0.2)
-                   .range(-0.9, 0.9)
-                   .at(Stage::Lens)
-                   .help("How much wider it is in red than in blue")},
-          .existence = Stage::Lens};
+          .params = {flag("on", "On", true).at(Invalidation::Lens).help("Off: it is not drawn"),
+                     number("along", "Along", "%", 0.75)
+                         .soft(-0.5, 1.5)
+                         .range(-20, 20)
+                         .at(Invalidation::Lens)
+                         .matters()
+                         .help("0 % on the light, 50 % in the middle of the frame, 100 % as far beyond it"),
+                     number("size", "Size", "%", 0.12)
+                         .soft(0.005, 1)
+                         .range(0.001, 20)
+                         .log()
+                         .at(Invalidation::Lens)
+                         .matters()
+                         .help("Across, by the frame's height"),
+                     number("light", "Light", "%", 0.01)
+                         .soft(0, 0.1)
+                         .range(0, 100)
+                         .at(Invalidation::Lens)
+                         .matters()
+                         .help("Share of the light's"),
+                     choice("shape", "Shape", {"disc", "blades", "ring"})
+                         .at(Invalidation::Lens)
+                         .help("A round one, the aperture's, or a ring"),
+                     number("ring_width", "Ring width", "%", 0.2)
+                         .soft(0.01, 1)
+                         .range(0.001, 1)
+                         .at(Invalidation::Lens)
+                         .when("shape", "ring")
+                         .help("Of its radius"),
+                     number("soft", "Softness", "%", 0.06)
+                         .soft(0, 1)
+                         .range(0, 2)
+                         .at(Invalidation::Lens)
+                         .help("Of its rim, by its radius"),
+                     color("color", "Colour", {0.4, 0.8, 1})
+                         .soft(0, 1)
+                         .at(Invalidation::Lens)
+                         .help("What it makes of white light"),
+                     number("fringe", "Colour fringe", "%", 0.02)
+                         .soft(-0.2, 0.2)
+                         .range(-0.9, 0.9)
+                         .at(Invalidation::Lens)
+                         .help("How much wider it is in red than in blue")},
+          .existence = Invalidation::Lens};
 }
+
+namespace {
+
+// Whose ghosts: a lens by its prescription, or elements that are set out by hand.
+std::vector<ParamDef> lensParams() {
+  return {choice("ghosts_from", "Ghosts from", {"lens", "elements"})
+              .at(Invalidation::Lens)
+              .help("A lens by its prescription, or the elements below"),
+          choice("lens", "Lens", lensNames())
+              .at(Invalidation::Lens)
+              .matters()
+              .when("ghosts_from", "lens")
+              .help("Lenses of our own, from two elements to a zoom of twelve"),
+          file("prescription", "Own prescription")
+              .at(Invalidation::Lens)
+              .when("ghosts_from", "lens")
+              .help("A file with the faces of a lens; it comes before the one above"),
+          number("zoom", "Zoom", "%", 0)
+              .soft(0, 1)
+              .range(0, 1)
+              .at(Invalidation::Lens)
+              .when("ghosts_from", "lens")
+              .help("Of a zoom: from its short to its long end"),
+          flag("fitted", "As long as the camera's", true)
+              .at(Invalidation::Lens)
+              .when("ghosts_from", "lens")
+              .help("The lens is enlarged to the camera's focal length"),
+          integer("most", "At most", 24)
+              .soft(1, 80)
+              .range(1, 1000)
+              .at(Invalidation::Lens)
+              .when("ghosts_from", "lens")
+              .help("The brightest so many")};
+}
+
+std::vector<ParamDef> apertureParams() {
+  return {choice("aperture_from", "Aperture", {"own", "camera"})
+              .at(Invalidation::Lens)
+              .in("Aperture")
+              .help("Its own, or as the camera's"),
+          number("f_stop", "f-stop", "", 8)
+              .soft(1, 32)
+              .range(0.5, 512)
+              .at(Invalidation::Lens)
+              .in("Aperture")
+              .help("Where the camera states none"),
+          integer("blades", "Blades", 7)
+              .soft(3, 12)
+              .range(0, 64)
+              .at(Invalidation::Lens)
+              .in("Aperture")
+              .when("aperture_from", "own")
+              .help("Below 3 it is round"),
+          number("rounding", "Rounding", "%", 0.15)
+              .soft(0, 1)
+              .range(0, 1)
+              .at(Invalidation::Lens)
+              .in("Aperture")
+              .when("aperture_from", "own")
+              .help("How far the blades bulge out to the circle"),
+          number("turn", "Turn", "°", 10)
+              .soft(-90, 90)
+              .at(Invalidation::Lens)
+              .in("Aperture")
+              .when("aperture_from", "own")
+              .help("Of the aperture")};
+}
+
+std::string idle(const Params& p) {
+  const bool none = p.text("ghosts_from") == "elements" && !p.node().children.count("elements");
+  return none ? "it has no elements" : keyIdle(p);
+}
+
+} // namespace
 
 LensStage ghostsStage() {
   std::vector<ChildSlot> slots = stageSlots();
-  slots.push_back({"elements", "Elements", {"ghost.element"}, Stage::Lens});
-  return {.kind = {.id = "lens.ghosts",
-                   .label = "Ghosts",
-                   .helpText = "Images of the aperture that light makes when it is mirrored twice between the faces of a lens: of a real lens by its prescription, or elements along the line through the frame's middle.",
-                   .params = join({stageParams(1, 1000),
-                                   {choice("ghosts_from", "Ghosts from", {"lens", "elements"}).at(Stage::Lens).help("A lens by its prescription, or the elements below"),
-                                    choice("lens", "Lens", lensNames()).at(Stage::Lens).matters().when("ghosts_from", "lens").help("Lenses of our own, from two elements to a zoom of twelve"),
-                                    file("prescription", "Own prescription").at(Stage::Lens).when("ghosts_from", "lens").help("A file with the faces of a lens; it comes before the one above"),
-                                    number("zoom", "Zoom", "%", 0).soft(0, 1).range(0, 1).at(Stage::Lens).when("ghosts_from", "lens").help("Of a zoom: from its short to its long end"),
-                                    flag("fitted", "As long as the camera's", true).at(Stage::Lens).when("ghosts_from", "lens").help("The lens is enlarged to the camera's focal length"),
-                                    integer("most", "At most", 24).soft(1, 80).range(1, 1000).at(Stage::Lens).when("ghosts_from", "lens").help("The brightest so many"),
-                                    choice("aperture_from", "Aperture", {"own", "camera"}).at(Stage::Lens).in("Aperture").help("Its own, or as the camera's"),
-                                    number("f_stop", "f-stop", "", 8).soft(1, 32).range(0.5, 512).at(Stage::Lens).in("Aperture").help("Where the camera states none"),
-                                    integer("blades", "Blades", 7).soft(3, 12).range(0, 64).at(Stage::Lens).in("Aperture").when("aperture_from", "own").help("Below 3 it is round"),
-                                    number("rounding", "Rounding", "%", 0.15).soft(0, 1).range(0, 1).at(Stage::Lens).in("Aperture").when("aperture_from", "own").help("How far the blades bulge out to the circle"),
-                                    number("turn", "Turn", "°", 10).soft(-90, 90).at(Stage::Lens).in("Aperture").when("aperture_from", "own").help("Of the aperture")},
-                                   keyParams(true),
-                                   {color("tint", "Tint", {1, 1, 1}).soft(0, 1).at(Stage::Lens).in("Colour").help("Keeps the luminance")}}),
-                   .slots = std::move(slots),
-                   .existence = Stage::Lens},
-          .prepare = prepare,
-          .level = 0.25f,
-          .linear = false, // ghosts stand where the light of all sources has its middle
-          .idle = [](const Params& p) { return p.text("ghosts_from") == "elements" && !p.node().children.count("elements") ? std::string("it has no elements") : keyIdle(p); },
-          .looks = {{"Reading glass", {{"lens", "Reading glass, two elements"}, {"f_stop", "5.6"}}},
-                    {"Portrait, uncoated", {{"lens", "Portrait triplet, 110 mm"}, {"f_stop", "8"}, {"blades", "10"}}},
-                    {"Long and quiet", {{"lens", "Long four, 140 mm"}, {"f_stop", "11"}, {"blades", "6"}}},
-                    {"Normal, coated", {{"lens", "Normal six, 60 mm"}, {"f_stop", "8"}, {"blades", "8"}}},
-                    {"Wide into the light", {{"lens", "Wide eight, 24 mm"}, {"f_stop", "16"}, {"amount", "300 %"}}},
-                    {"Zoom, a chain of many", {{"lens", "Zoom of twelve, 22 to 76 mm"}, {"zoom", "40 %"}, {"most", "48"}, {"amount", "400 %"}}}}};
+  slots.push_back({"elements", "Elements", {"ghost.element"}, Invalidation::Lens});
+  return {
+      .kind = {.id = "lens.ghosts",
+               .label = "Ghosts",
+               .helpText = "Images of the aperture that light makes when it is mirrored twice between the faces of "
+                           "a lens: of a real lens by its prescription, or elements along the line through the "
+                           "frame's middle.",
+               .params = join({stageParams(1, 1000),
+                               lensParams(),
+                               apertureParams(),
+                               keyParams(true),
+                               {color("tint", "Tint", {1, 1, 1})
+                                    .soft(0, 1)
+                                    .at(Invalidation::Lens)
+                                    .in("Colour")
+                                    .help("Keeps the luminance")}}),
+               .slots = std::move(slots),
+               .existence = Invalidation::Lens},
+      .prepare = prepare,
+      .level = 0.25f,
+      .linear = false, // ghosts stand where the light of all sources has its middle
+      .idle = idle,
+      .looks = {{"Reading glass", {{"lens", "Reading glass, two elements"}, {"f_stop", "5.6"}}},
+                {"Portrait, uncoated", {{"lens", "Portrait triplet, 110 mm"}, {"f_stop", "8"}, {"blades", "10"}}},
+                {"Long and quiet", {{"lens", "Long four, 140 mm"}, {"f_stop", "11"}, {"blades", "6"}}},
+                {"Normal, coated", {{"lens", "Normal six, 60 mm"}, {"f_stop", "8"}, {"blades", "8"}}},
+                {"Wide into the light", {{"lens", "Wide eight, 24 mm"}, {"f_stop", "16"}, {"amount", "300 %"}}},
+                {"Zoom, a chain of many",
+                 {{"lens", "Zoom of twelve, 22 to 76 mm"}, {"zoom", "40 %"}, {"most", "48"}, {"amount", "400 %"}}}}};
 }
 
 } // namespace ilumbra

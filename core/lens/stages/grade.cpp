@@ -86,7 +86,7 @@ LensStage gradeStage() {
                                     {"red", "Red curve"},
                                     {"green", "Green curve"},
                                     {"blue", "Blue curve"}})
-    slots.push_back({name, label, {"curve.tone"}, Stage::Lens});
+    slots.push_back({name, label, {"curve.tone"}, Invalidation::Lens});
   return {
       .kind =
           {.id = "lens.grade",
@@ -98,59 +98,59 @@ LensStage gradeStage() {
                            {number("exposure", "Exposure", "stops", 0)
                                 .soft(-3, 3)
                                 .range(-40, 40)
-                                .at(Stage::Lens)
+                                .at(Invalidation::Lens)
                                 .matters()
                                 .help("Twice the light for each stop"),
                             number("contrast", "Contrast", "×", 1)
                                 .soft(0.5, 2)
                                 .range(0.01, 10)
-                                .at(Stage::Lens)
+                                .at(Invalidation::Lens)
                                 .matters()
                                 .help("About the pivot, which stays as it is"),
                             number("pivot", "Pivot", "", 0.18)
                                 .soft(0.01, 1)
                                 .range(1e-6, 1000)
                                 .log()
-                                .at(Stage::Lens)
+                                .at(Invalidation::Lens)
                                 .help("Of the contrast; a grey card is 0.18"),
                             number("saturation", "Saturation", "%", 1)
                                 .soft(0, 2)
                                 .range(0, 10)
-                                .at(Stage::Lens)
+                                .at(Invalidation::Lens)
                                 .matters()
                                 .help("0 %: grey of the same luminance"),
                             color("tint", "Tint", {1, 1, 1})
                                 .soft(0, 1)
-                                .at(Stage::Lens)
+                                .at(Invalidation::Lens)
                                 .matters()
                                 .help("What light is multiplied with"),
                             number("black", "Black point", "", 0)
                                 .soft(-0.1, 0.5)
                                 .range(-100, 100)
-                                .at(Stage::Lens)
+                                .at(Invalidation::Lens)
                                 .in("Levels")
                                 .help("What becomes 0"),
                             number("white", "White point", "", 1)
                                 .soft(0.1, 4)
                                 .range(-100, 1e5)
-                                .at(Stage::Lens)
+                                .at(Invalidation::Lens)
                                 .in("Levels")
                                 .help("What becomes 1"),
                             number("gamma", "Middle", "×", 1)
                                 .soft(0.25, 4)
                                 .range(0.01, 100)
                                 .log()
-                                .at(Stage::Lens)
+                                .at(Invalidation::Lens)
                                 .in("Levels")
                                 .help("Above 1 lightens what lies between black and white"),
                             number("lift", "Lift", "", 0)
                                 .soft(-0.1, 0.2)
                                 .range(-10, 10)
-                                .at(Stage::Lens)
+                                .at(Invalidation::Lens)
                                 .in("Levels")
                                 .help("What black is raised to")}}),
            .slots = std::move(slots),
-           .existence = Stage::Lens},
+           .existence = Invalidation::Lens},
       .prepare = prepare,
       .linear = false,
       .inPlace = true,

@@ -88,29 +88,33 @@ LensStage grainStage() {
                     {number("strength", "Strength", "%", 0.12)
                          .soft(0, 1)
                          .range(0, 10)
-                         .at(Stage::Lens)
+                         .at(Invalidation::Lens)
                          .matters()
                          .help("At white, four times the spread of a pixel"),
                      number("size", "Size", "%", 0.0015)
                          .soft(0, 0.01)
                          .range(0, 0.5)
-                         .at(Stage::Lens)
+                         .at(Invalidation::Lens)
                          .matters()
                          .help("Of a grain, by the frame's height; never finer than a pixel"),
                      number("color", "Colour", "%", 0.3)
                          .soft(0, 1)
                          .range(0, 1)
-                         .at(Stage::Lens)
+                         .at(Invalidation::Lens)
                          .help("How much the channels differ"),
                      number("shadows", "In the dark", "%", 0.3)
                          .soft(0, 1)
                          .range(0, 10)
-                         .at(Stage::Lens)
+                         .at(Invalidation::Lens)
                          .help("Grain where there is no light"),
-                     flag("moves", "Another in each frame", true).at(Stage::Lens).help("Off: it stands still"),
-                     number("seed", "Seed", "", 1).soft(1, 100).range(0, 1e6).at(Stage::Lens).help("Other grains")}}),
+                     flag("moves", "Another in each frame", true).at(Invalidation::Lens).help("Off: it stands still"),
+                     number("seed", "Seed", "", 1)
+                         .soft(1, 100)
+                         .range(0, 1e6)
+                         .at(Invalidation::Lens)
+                         .help("Other grains")}}),
                .slots = stageSlots(),
-               .existence = Stage::Lens,
+               .existence = Invalidation::Lens,
                .changesByTime = [](const Params& p) { return p.flag("moves"); }},
       .prepare = prepare,
       .linear = false,

@@ -78,87 +78,93 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
 
 LensStage haloRingsStage() {
   return {
-      .kind =
-          {.id = "lens.halo_rings",
-           .label = "Halo rings",
-           .helpText =
-               "Rings of light around what is bright, as ice in the air, a dewy lens or an old film makes them.",
-           .params = join(
-               {stageParams(0.3, 100),
-                {number("radius", "Radius", "%", 0.18)
-                     .soft(0.01, 0.6)
-                     .range(0.0005, 5)
-                     .log()
-                     .at(Stage::Lens)
-                     .matters()
-                     .help("Of the first ring, by the frame's height"),
-                 number("width", "Width", "%", 0.03)
-                     .soft(0.002, 0.3)
-                     .range(0.0005, 5)
-                     .log()
-                     .at(Stage::Lens)
-                     .matters()
-                     .help("Across a ring, by the frame's height"),
-                 number("soft", "Softness", "%", 0.8).soft(0, 1).range(0, 1).at(Stage::Lens).help("Of its flanks"),
-                 integer("rings", "Rings", 1)
-                     .soft(1, 8)
-                     .range(1, 64)
-                     .at(Stage::Lens)
-                     .help("How many, one in the other"),
-                 number("apart", "Apart", "%", 0.05)
-                     .soft(0, 0.3)
-                     .range(0, 5)
-                     .at(Stage::Lens)
-                     .help("From ring to ring, by the frame's height"),
-                 number("fall", "Fall", "×", 0.6)
-                     .soft(0, 1)
-                     .range(0, 4)
-                     .at(Stage::Lens)
-                     .help("Light of each further ring, by the one before"),
-                 color("inner", "Inside", {1, 0.55, 0.35})
-                     .soft(0, 1)
-                     .at(Stage::Lens)
-                     .in("Colour")
-                     .help("Colour at a ring's inner side"),
-                 color("outer", "Outside", {0.45, 0.65, 1})
-                     .soft(0, 1)
-                     .at(Stage::Lens)
-                     .in("Colour")
-                     .help("Colour at its outer side"),
-                 integer("gaps", "Gaps", 0)
-                     .soft(0, 12)
-                     .range(0, 360)
-                     .at(Stage::Lens)
-                     .in("Around")
-                     .help("Where rings are broken"),
-                 number("gap_width", "Gap width", "%", 0.3)
-                     .soft(0, 1)
-                     .range(0, 1)
-                     .at(Stage::Lens)
-                     .in("Around")
-                     .help("Of what lies between two of them"),
-                 integer("rays", "Rays", 0)
-                     .soft(0, 120)
-                     .range(0, 720)
-                     .at(Stage::Lens)
-                     .in("Around")
-                     .help("Uneven light around a ring"),
-                 number("ray_depth", "Ray depth", "%", 0.6)
-                     .soft(0, 1)
-                     .range(0, 1)
-                     .at(Stage::Lens)
-                     .in("Around")
-                     .help("How dark it is between rays"),
-                 number("turn", "Turn", "°", 0).soft(-180, 180).at(Stage::Lens).in("Around").help("Of gaps and rays"),
-                 number("seed", "Seed", "", 1)
-                     .soft(1, 100)
-                     .range(0, 1e6)
-                     .at(Stage::Lens)
-                     .in("Around")
-                     .help("Other rays")},
-                keyParams(true)}),
-           .slots = stageSlots(),
-           .existence = Stage::Lens},
+      .kind = {.id = "lens.halo_rings",
+               .label = "Halo rings",
+               .helpText =
+                   "Rings of light around what is bright, as ice in the air, a dewy lens or an old film makes them.",
+               .params = join({stageParams(0.3, 100),
+                               {number("radius", "Radius", "%", 0.18)
+                                    .soft(0.01, 0.6)
+                                    .range(0.0005, 5)
+                                    .log()
+                                    .at(Invalidation::Lens)
+                                    .matters()
+                                    .help("Of the first ring, by the frame's height"),
+                                number("width", "Width", "%", 0.03)
+                                    .soft(0.002, 0.3)
+                                    .range(0.0005, 5)
+                                    .log()
+                                    .at(Invalidation::Lens)
+                                    .matters()
+                                    .help("Across a ring, by the frame's height"),
+                                number("soft", "Softness", "%", 0.8)
+                                    .soft(0, 1)
+                                    .range(0, 1)
+                                    .at(Invalidation::Lens)
+                                    .help("Of its flanks"),
+                                integer("rings", "Rings", 1)
+                                    .soft(1, 8)
+                                    .range(1, 64)
+                                    .at(Invalidation::Lens)
+                                    .help("How many, one in the other"),
+                                number("apart", "Apart", "%", 0.05)
+                                    .soft(0, 0.3)
+                                    .range(0, 5)
+                                    .at(Invalidation::Lens)
+                                    .help("From ring to ring, by the frame's height"),
+                                number("fall", "Fall", "×", 0.6)
+                                    .soft(0, 1)
+                                    .range(0, 4)
+                                    .at(Invalidation::Lens)
+                                    .help("Light of each further ring, by the one before"),
+                                color("inner", "Inside", {1, 0.55, 0.35})
+                                    .soft(0, 1)
+                                    .at(Invalidation::Lens)
+                                    .in("Colour")
+                                    .help("Colour at a ring's inner side"),
+                                color("outer", "Outside", {0.45, 0.65, 1})
+                                    .soft(0, 1)
+                                    .at(Invalidation::Lens)
+                                    .in("Colour")
+                                    .help("Colour at its outer side"),
+                                integer("gaps", "Gaps", 0)
+                                    .soft(0, 12)
+                                    .range(0, 360)
+                                    .at(Invalidation::Lens)
+                                    .in("Around")
+                                    .help("Where rings are broken"),
+                                number("gap_width", "Gap width", "%", 0.3)
+                                    .soft(0, 1)
+                                    .range(0, 1)
+                                    .at(Invalidation::Lens)
+                                    .in("Around")
+                                    .help("Of what lies between two of them"),
+                                integer("rays", "Rays", 0)
+                                    .soft(0, 120)
+                                    .range(0, 720)
+                                    .at(Invalidation::Lens)
+                                    .in("Around")
+                                    .help("Uneven light around a ring"),
+                                number("ray_depth", "Ray depth", "%", 0.6)
+                                    .soft(0, 1)
+                                    .range(0, 1)
+                                    .at(Invalidation::Lens)
+                                    .in("Around")
+                                    .help("How dark it is between rays"),
+                                number("turn", "Turn", "°", 0)
+                                    .soft(-180, 180)
+                                    .at(Invalidation::Lens)
+                                    .in("Around")
+                                    .help("Of gaps and rays"),
+                                number("seed", "Seed", "", 1)
+                                    .soft(1, 100)
+                                    .range(0, 1e6)
+                                    .at(Invalidation::Lens)
+                                    .in("Around")
+                                    .help("Other rays")},
+                               keyParams(true)}),
+               .slots = stageSlots(),
+               .existence = Invalidation::Lens},
       .prepare = prepare,
       .idle = keyIdle,
       .looks = {

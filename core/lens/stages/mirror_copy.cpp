@@ -127,8 +127,8 @@ LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
 
 LensStage mirrorCopyStage() {
   std::vector<ChildSlot> slots = stageSlots();
-  slots.push_back({"thinning", "Thinning", {"curve.thinning"}, Stage::Lens});
-  slots.push_back({"lean", "Lean", {"curve.lean"}, Stage::Lens});
+  slots.push_back({"thinning", "Thinning", {"curve.thinning"}, Invalidation::Lens});
+  slots.push_back({"lean", "Lean", {"curve.lean"}, Invalidation::Lens});
   return {
       .kind =
           {.id = "lens.mirror_copy",
@@ -140,56 +140,56 @@ LensStage mirrorCopyStage() {
                 anchorParams("hinge", "Hinge", "Hinge", 0.5, 0.6),
                 {number("angle", "Angle", "°", 0)
                      .soft(-180, 180)
-                     .at(Stage::Lens)
+                     .at(Invalidation::Lens)
                      .in("Hinge")
                      .help("Of the line; what is above a level line is copied below it, and 180° the other way round"),
                  reference("plane", "On the plane of", {"object."})
-                     .at(Stage::Lens)
+                     .at(Invalidation::Lens)
                      .in("Hinge")
                      .help("An object whose top the line lies on, as the camera sees it")},
-                aimParams("Hinge"),
+                followParams("Hinge"),
                 {choice("over", "The copy", {"adds", "replaces"})
-                     .at(Stage::Lens)
+                     .at(Invalidation::Lens)
                      .help("It is added to what is there, or put in its place"),
                  number("reach", "Reach", "%", 0.4)
                      .soft(0.01, 1)
                      .range(0.001, 10)
                      .log()
-                     .at(Stage::Lens)
+                     .at(Invalidation::Lens)
                      .matters()
                      .help("How far from the line, by the frame's height"),
                  number("stretch", "Stretch", "×", 1)
                      .soft(0.25, 4)
                      .range(0.01, 100)
                      .log()
-                     .at(Stage::Lens)
+                     .at(Invalidation::Lens)
                      .matters()
                      .help("Of the copy, away from the line"),
                  number("gap", "Gap", "%", 0)
                      .soft(-0.2, 0.2)
                      .range(-5, 5)
-                     .at(Stage::Lens)
+                     .at(Invalidation::Lens)
                      .help("Between the line and the copy, by the frame's height"),
                  number("slide", "Slide", "%", 0)
                      .soft(-0.5, 0.5)
                      .range(-5, 5)
-                     .at(Stage::Lens)
+                     .at(Invalidation::Lens)
                      .help("Of the copy along the line, by the frame's height"),
                  number("spread_along", "Spread along", "%", 0)
                      .soft(0, 0.5)
                      .range(0, 4)
-                     .at(Stage::Lens)
+                     .at(Invalidation::Lens)
                      .help("Growing with the distance: blur along the line, by that distance"),
                  number("spread_across", "Spread across", "%", 0)
                      .soft(0, 0.5)
                      .range(0, 4)
-                     .at(Stage::Lens)
+                     .at(Invalidation::Lens)
                      .help("Growing with the distance: blur away from the line, by that distance"),
                  choice("edge", "Beyond the edge", edgeNames())
-                     .at(Stage::Lens)
+                     .at(Invalidation::Lens)
                      .help("What is read outside the picture")}}),
            .slots = std::move(slots),
-           .existence = Stage::Lens},
+           .existence = Invalidation::Lens},
       .prepare = prepare,
       .carries = true,
       .looks = {

@@ -191,47 +191,47 @@ LensStage screenShaftsStage() {
                .params =
                    join({stageParams(1, 100),
                          {choice("rays_of", "Rays of", {"light", "shadow"})
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .matters()
                               .help("The sources' light, or the shadow that their silhouettes cast over the picture")},
                          anchorParams("centre", "Centre", ""),
                          {number("length", "Length", "%", 0.6)
                               .soft(0, 0.98)
                               .range(0, 0.98)
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .matters()
                               .help("Of the way from a pixel to the centre, how much is gathered"),
                           number("fade", "Fade", "%", 0.15)
                               .soft(0, 1)
                               .range(0, 1)
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .help("What is left of the light at the end of a ray"),
                           number("gather", "Even to peak", "%", 0)
                               .soft(0, 1)
                               .range(0, 1)
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .matters()
                               .help("0 %: rays are the mean of what lies along them; 100 %: the brightest of it"),
                           number("contrast", "Contrast", "×", 1)
                               .soft(0.5, 3)
                               .range(0.1, 10)
                               .log()
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .help("Above 1 faint rays go and strong ones stay"),
                           number("dust", "Dust", "%", 1)
                               .soft(0, 1)
                               .range(0, 10)
                               .patterned()
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .help("What the rays are multiplied with: a drifting pattern makes the air live"),
                           color("tint", "Tint", {1, 1, 1})
                               .soft(0, 1)
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .help("Of light what the rays are multiplied with; of shadow its hue and depth: white is "
                                     "a black shadow")},
                          keyParams(false)}),
                .slots = stageSlots(),
-               .existence = Stage::Lens},
+               .existence = Invalidation::Lens},
       .prepare = prepare,
       .level = 0.7f,
       .idle = keyIdle,

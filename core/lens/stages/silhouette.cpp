@@ -24,17 +24,17 @@ LensStage silhouetteStage() {
                .params = join({stageParams(1, 1),
                                {color("color", "Colour", {0.02, 0.02, 0.02})
                                     .soft(0, 1)
-                                    .at(Stage::Lens)
+                                    .at(Invalidation::Lens)
                                     .matters()
                                     .help("Of every pixel that its sources cover"),
                                 number("stops", "Stops", "stops", 0)
                                     .soft(-6, 6)
                                     .range(-40, 40)
-                                    .at(Stage::Lens)
+                                    .at(Invalidation::Lens)
                                     .matters()
                                     .help("Brighter or darker than the colour says")}}),
                .slots = stageSlots(),
-               .existence = Stage::Lens},
+               .existence = Invalidation::Lens},
       .prepare = prepare,
       .linear = false,
       .inPlace = true,

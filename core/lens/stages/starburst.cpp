@@ -180,87 +180,87 @@ LensStage starburstStage() {
                .params =
                    join({stageParams(0.5, 100),
                          {choice("aperture_from", "Aperture", {"own", "camera"})
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .help("Its own, or as the camera's"),
                           integer("blades", "Blades", 6)
                               .soft(3, 12)
                               .range(0, 64)
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .matters()
                               .when("aperture_from", "own")
                               .help("An even number makes as many rays, an odd one twice as many; below 3 it is round"),
                           number("rounding", "Rounding", "%", 0.1)
                               .soft(0, 1)
                               .range(0, 1)
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .when("aperture_from", "own")
                               .help("How far the blades bulge out to the circle"),
                           number("turn", "Turn", "°", 12)
                               .soft(-90, 90)
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .when("aperture_from", "own")
                               .help("Of the aperture"),
                           choice("scale_by", "Size by", {"picture", "physics"})
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .help("As large as is wanted, or as large as the aperture makes it on the camera's film"),
                           number("size", "Size", "%", 0.006)
                               .soft(0.0005, 0.05)
                               .range(0.0001, 1)
                               .log()
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .matters()
                               .when("scale_by", "picture")
                               .help("Radius of the first dark ring at 550 nm, by the frame's height"),
                           number("f_stop", "f-stop", "", 16)
                               .soft(1, 32)
                               .range(0.5, 512)
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .when("scale_by", "physics")
                               .help("Where the camera states none"),
                           number("enlarged", "Enlarged", "×", 1)
                               .soft(1, 100)
                               .range(0.01, 10000)
                               .log()
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .when("scale_by", "physics")
                               .help("1: true to the film; more: as a smaller film would see it"),
                           number("core", "Core", "%", 0.3)
                               .soft(0, 1)
                               .range(0, 1)
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .help("How much of the pattern's bright middle is kept"),
                           number("dust", "Dust", "%", 0.1)
                               .soft(0, 1)
                               .range(0, 4)
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .in("Glass")
                               .help("Specks on the lens: a fine haze of rays"),
                           number("scratches", "Scratches", "%", 0.1)
                               .soft(0, 1)
                               .range(0, 4)
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .in("Glass")
                               .help("Single bright rays across them"),
                           number("seed", "Seed", "", 1)
                               .soft(1, 100)
                               .range(0, 1e6)
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .in("Glass")
                               .help("Other dust and scratches")},
                          keyParams(true),
                          {number("color", "Colour", "%", 1)
                               .soft(0, 1)
                               .range(0, 2)
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .in("Colour")
                               .help("How far the wavelengths part"),
                           color("tint", "Tint", {1, 1, 1})
                               .soft(0, 1)
-                              .at(Stage::Lens)
+                              .at(Invalidation::Lens)
                               .in("Colour")
                               .help("Keeps the luminance")}}),
                .slots = stageSlots(),
-               .existence = Stage::Lens},
+               .existence = Invalidation::Lens},
       .prepare = prepare,
       .idle = keyIdle,
       .looks = {{"Six blades, stopped down", {{"blades", "6"}, {"rounding", "0 %"}, {"size", "0.8 %"}}},

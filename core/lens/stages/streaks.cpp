@@ -231,82 +231,88 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
 } // namespace
 
 LensStage streaksStage() {
-  return {
-      .kind =
-          {.id = "lens.streaks",
-           .label = "Streaks",
-           .helpText = "Rays of light out of what is bright, as scratches on glass, filters and the blades of an "
+  return {.kind = {.id = "lens.streaks",
+                   .label = "Streaks",
+                   .helpText =
+                       "Rays of light out of what is bright, as scratches on glass, filters and the blades of an "
                        "aperture make them.",
-           .params = join(
-               {stageParams(0.3, 10),
-                {choice("rays_from", "Rays from", {"number", "aperture"})
-                     .at(Stage::Lens)
-                     .help("As many as stated, or as the blades of the camera's aperture make"),
-                 integer("rays", "Rays", 4)
-                     .soft(1, 16)
-                     .range(1, 64)
-                     .at(Stage::Lens)
-                     .matters()
-                     .when("rays_from", "number")
-                     .help("How many go out of every point"),
-                 number("angle", "Angle", "°", 30)
-                     .soft(-180, 180)
-                     .at(Stage::Lens)
-                     .matters()
-                     .help("Of the first ray, from the right upwards")},
-                aimParams(""),
-                {number("length", "Length", "%", 0.25)
-                     .soft(0.01, 1)
-                     .range(0.0005, 10)
-                     .log()
-                     .at(Stage::Lens)
-                     .matters()
-                     .help("Where a ray has fallen to a third, by the frame's height"),
-                 number("tail", "Tail", "×", 1.2)
-                     .soft(0.25, 4)
-                     .range(0.05, 50)
-                     .log()
-                     .at(Stage::Lens)
-                     .help("Above 1 the light stays close to its source, below it reaches the end"),
-                 number("thickness", "Thickness", "%", 0.003)
-                     .soft(0, 0.05)
-                     .range(0, 1)
-                     .at(Stage::Lens)
-                     .help("Of each ray, by the frame's height"),
-                 number("uneven", "Unevenness", "%", 0)
-                     .soft(0, 1)
-                     .range(0, 2)
-                     .at(Stage::Lens)
-                     .help("How much rays differ in length and light"),
-                 number("seed", "Seed", "", 1).soft(1, 100).range(0, 1e6).at(Stage::Lens).help("Another unevenness")},
-                keyParams(true),
-                {color("tint", "Tint", {1, 1, 1}).soft(0, 1).at(Stage::Lens).in("Colour").help("Keeps the luminance"),
-                 number("color_spread", "Colour spread", "stops", 0.15)
-                     .soft(-1, 1)
-                     .range(-4, 4)
-                     .at(Stage::Lens)
-                     .in("Colour")
-                     .help("How much longer red is than green, and green than blue")}}),
-           .slots = stageSlots(),
-           .existence = Stage::Lens},
-      .prepare = prepare,
-      .idle = keyIdle,
-      .looks = {
-          {"Four-pointed", {{"rays", "4"}, {"angle", "45 °"}, {"length", "20 %"}}},
-          {"Wide anamorphic line",
-           {{"rays", "2"},
-            {"angle", "0 °"},
-            {"length", "90 %"},
-            {"tint", "0.35, 0.6, 1"},
-            {"color_spread", "-0.5"},
-            {"thickness", "0.4 %"}}},
-          {"Scratched glass", {{"rays", "24"}, {"uneven", "90 %"}, {"length", "12 %"}, {"thickness", "0.15 %"}}},
-          {"Cross filter", {{"rays", "4"}, {"angle", "0 °"}, {"length", "35 %"}, {"tail", "0.7"}}},
-          {"Six thin needles",
-           {{"rays", "6"}, {"angle", "90 °"}, {"length", "30 %"}, {"thickness", "0.1 %"}, {"color_spread", "0.5"}}},
-          {"Wiped windscreen",
-           {{"rays", "2"}, {"angle", "70 °"}, {"length", "60 %"}, {"thickness", "2 %"}, {"uneven", "40 %"}}},
-          {"By the blades", {{"rays_from", "aperture"}, {"angle", "0 °"}, {"length", "25 %"}}}}};
+                   .params = join({stageParams(0.3, 10),
+                                   {choice("rays_from", "Rays from", {"number", "aperture"})
+                                        .at(Invalidation::Lens)
+                                        .help("As many as stated, or as the blades of the camera's aperture make"),
+                                    integer("rays", "Rays", 4)
+                                        .soft(1, 16)
+                                        .range(1, 64)
+                                        .at(Invalidation::Lens)
+                                        .matters()
+                                        .when("rays_from", "number")
+                                        .help("How many go out of every point"),
+                                    number("angle", "Angle", "°", 30)
+                                        .soft(-180, 180)
+                                        .at(Invalidation::Lens)
+                                        .matters()
+                                        .help("Of the first ray, from the right upwards")},
+                                   followParams(""),
+                                   {number("length", "Length", "%", 0.25)
+                                        .soft(0.01, 1)
+                                        .range(0.0005, 10)
+                                        .log()
+                                        .at(Invalidation::Lens)
+                                        .matters()
+                                        .help("Where a ray has fallen to a third, by the frame's height"),
+                                    number("tail", "Tail", "×", 1.2)
+                                        .soft(0.25, 4)
+                                        .range(0.05, 50)
+                                        .log()
+                                        .at(Invalidation::Lens)
+                                        .help("Above 1 the light stays close to its source, below it reaches the end"),
+                                    number("thickness", "Thickness", "%", 0.003)
+                                        .soft(0, 0.05)
+                                        .range(0, 1)
+                                        .at(Invalidation::Lens)
+                                        .help("Of each ray, by the frame's height"),
+                                    number("uneven", "Unevenness", "%", 0)
+                                        .soft(0, 1)
+                                        .range(0, 2)
+                                        .at(Invalidation::Lens)
+                                        .help("How much rays differ in length and light"),
+                                    number("seed", "Seed", "", 1)
+                                        .soft(1, 100)
+                                        .range(0, 1e6)
+                                        .at(Invalidation::Lens)
+                                        .help("Another unevenness")},
+                                   keyParams(true),
+                                   {color("tint", "Tint", {1, 1, 1})
+                                        .soft(0, 1)
+                                        .at(Invalidation::Lens)
+                                        .in("Colour")
+                                        .help("Keeps the luminance"),
+                                    number("color_spread", "Colour spread", "stops", 0.15)
+                                        .soft(-1, 1)
+                                        .range(-4, 4)
+                                        .at(Invalidation::Lens)
+                                        .in("Colour")
+                                        .help("How much longer red is than green, and green than blue")}}),
+                   .slots = stageSlots(),
+                   .existence = Invalidation::Lens},
+          .prepare = prepare,
+          .idle = keyIdle,
+          .looks = {
+              {"Four-pointed", {{"rays", "4"}, {"angle", "45 °"}, {"length", "20 %"}}},
+              {"Wide anamorphic line",
+               {{"rays", "2"},
+                {"angle", "0 °"},
+                {"length", "90 %"},
+                {"tint", "0.35, 0.6, 1"},
+                {"color_spread", "-0.5"},
+                {"thickness", "0.4 %"}}},
+              {"Scratched glass", {{"rays", "24"}, {"uneven", "90 %"}, {"length", "12 %"}, {"thickness", "0.15 %"}}},
+              {"Cross filter", {{"rays", "4"}, {"angle", "0 °"}, {"length", "35 %"}, {"tail", "0.7"}}},
+              {"Six thin needles",
+               {{"rays", "6"}, {"angle", "90 °"}, {"length", "30 %"}, {"thickness", "0.1 %"}, {"color_spread", "0.5"}}},
+              {"Wiped windscreen",
+               {{"rays", "2"}, {"angle", "70 °"}, {"length", "60 %"}, {"thickness", "2 %"}, {"uneven", "40 %"}}},
+              {"By the blades", {{"rays_from", "aperture"}, {"angle", "0 °"}, {"length", "25 %"}}}}};
 }
 
 } // namespace ilumbra

@@ -121,42 +121,44 @@ LensOperator prepareSmear(const Params& p, const Picture&, const LensContext& c)
 } // namespace
 
 LensStage trailsStage() {
-  return {.kind = {.id = "lens.trails",
-                   .label = "Trails",
-                   .helpText = "Light that stays along the way on which a thing has come through the picture: from its "
-                               "keys and the camera's, so that no earlier frame need be rendered.",
-                   .params = join(
-                       {stageParams(1, 100),
-                        anchorParams("anchor", "Moves with", "Moves with"),
-                        {number("frames", "Length", "frames", 12)
-                             .soft(1, 96)
-                             .range(0, 10000)
-                             .at(Stage::Lens)
-                             .matters()
-                             .help("How many frames of its way are seen"),
-                         number("fade", "Fade", "%", 0.05)
-                             .soft(0, 1)
-                             .range(0, 1)
-                             .at(Stage::Lens)
-                             .matters()
-                             .help("What is left of the light at the end"),
-                         color("tail_tint", "End", {1, 1, 1}).soft(0, 1).at(Stage::Lens).help("Colour towards the end"),
-                         integer("copies", "Copies", 0)
-                             .soft(0, 24)
-                             .range(0, 400)
-                             .at(Stage::Lens)
-                             .help("0: one even trail; more: so many copies along it")},
-                        keyParams(false)}),
-                   .slots = stageSlots(),
-                   .existence = Stage::Lens},
-          .prepare = prepareTrails,
-          .idle = keyIdle,
-          .looks = {{"Spark", {{"frames", "6"}, {"fade", "2 %"}}},
-                    {"Comet", {{"frames", "36"}, {"fade", "4 %"}, {"tail_tint", "0.35, 0.6, 1"}}},
-                    {"Swung ember", {{"frames", "18"}, {"fade", "10 %"}, {"tail_tint", "1, 0.3, 0.05"}}},
-                    {"Echoes", {{"frames", "24"}, {"copies", "6"}, {"fade", "15 %"}}},
-                    {"Long exposure", {{"frames", "96"}, {"fade", "100 %"}}},
-                    {"Strobe", {{"frames", "12"}, {"copies", "4"}, {"fade", "100 %"}}}}};
+  return {
+      .kind =
+          {.id = "lens.trails",
+           .label = "Trails",
+           .helpText = "Light that stays along the way on which a thing has come through the picture: from its "
+                       "keys and the camera's, so that no earlier frame need be rendered.",
+           .params = join(
+               {stageParams(1, 100),
+                anchorParams("anchor", "Moves with", "Moves with"),
+                {number("frames", "Length", "frames", 12)
+                     .soft(1, 96)
+                     .range(0, 10000)
+                     .at(Invalidation::Lens)
+                     .matters()
+                     .help("How many frames of its way are seen"),
+                 number("fade", "Fade", "%", 0.05)
+                     .soft(0, 1)
+                     .range(0, 1)
+                     .at(Invalidation::Lens)
+                     .matters()
+                     .help("What is left of the light at the end"),
+                 color("tail_tint", "End", {1, 1, 1}).soft(0, 1).at(Invalidation::Lens).help("Colour towards the end"),
+                 integer("copies", "Copies", 0)
+                     .soft(0, 24)
+                     .range(0, 400)
+                     .at(Invalidation::Lens)
+                     .help("0: one even trail; more: so many copies along it")},
+                keyParams(false)}),
+           .slots = stageSlots(),
+           .existence = Invalidation::Lens},
+      .prepare = prepareTrails,
+      .idle = keyIdle,
+      .looks = {{"Spark", {{"frames", "6"}, {"fade", "2 %"}}},
+                {"Comet", {{"frames", "36"}, {"fade", "4 %"}, {"tail_tint", "0.35, 0.6, 1"}}},
+                {"Swung ember", {{"frames", "18"}, {"fade", "10 %"}, {"tail_tint", "1, 0.3, 0.05"}}},
+                {"Echoes", {{"frames", "24"}, {"copies", "6"}, {"fade", "15 %"}}},
+                {"Long exposure", {{"frames", "96"}, {"fade", "100 %"}}},
+                {"Strobe", {{"frames", "12"}, {"copies", "4"}, {"fade", "100 %"}}}}};
 }
 
 LensStage smearStage() {
@@ -166,35 +168,35 @@ LensStage smearStage() {
                .helpText = "Blurs its sources along the way that a thing takes through the picture, or along a line.",
                .params = join({stageParams(1, 1),
                                {choice("by", "Along", {"motion", "angle"})
-                                    .at(Stage::Lens)
+                                    .at(Invalidation::Lens)
                                     .help("The way of what it moves with, or a line")},
                                anchorParams("anchor", "Moves with", "Moves with"),
                                {number("frames", "Length", "frames", 1)
                                     .soft(0, 8)
                                     .range(0, 1000)
-                                    .at(Stage::Lens)
+                                    .at(Invalidation::Lens)
                                     .matters()
                                     .when("by", "motion")
                                     .help("How much of its way"),
                                 number("angle", "Angle", "°", 0)
                                     .soft(-180, 180)
-                                    .at(Stage::Lens)
+                                    .at(Invalidation::Lens)
                                     .when("by", "angle")
                                     .help("From the right upwards")},
-                               aimParams("", "by", "angle"),
+                               followParams("", "by", "angle"),
                                {number("reach", "Reach", "%", 0.05)
                                     .soft(0, 0.5)
                                     .range(0, 5)
-                                    .at(Stage::Lens)
+                                    .at(Invalidation::Lens)
                                     .when("by", "angle")
                                     .help("By the frame's height"),
                                 number("centre", "Centre", "%", 0.5)
                                     .soft(0, 1)
                                     .range(0, 1)
-                                    .at(Stage::Lens)
+                                    .at(Invalidation::Lens)
                                     .help("0 %: ahead of it, 50 %: to both sides, 100 %: behind it")}}),
                .slots = stageSlots(),
-               .existence = Stage::Lens},
+               .existence = Invalidation::Lens},
       .prepare = prepareSmear,
       .carries = true,
       .looks = {{"One frame", {{"frames", "1"}}},

@@ -48,36 +48,36 @@ LensStage vignetteStage() {
                    .helpText = "Takes light from the corners: as lenses do by nature, or by a shape.",
                    .params = join({stageParams(0.6, 1),
                                    {choice("shape", "Shape", {"drawn", "natural"})
-                                        .at(Stage::Lens)
+                                        .at(Invalidation::Lens)
                                         .help("By the values below, or by the fourth power of the cosine of the angle "
                                               "of light on the camera's film"),
                                     number("radius", "Radius", "%", 0.85)
                                         .soft(0.2, 1.5)
                                         .range(0.01, 20)
-                                        .at(Stage::Lens)
+                                        .at(Invalidation::Lens)
                                         .matters()
                                         .when("shape", "drawn")
                                         .help("Where half of it is gone, by the half diagonal"),
                                     number("soft", "Softness", "%", 0.7)
                                         .soft(0, 2)
                                         .range(0, 20)
-                                        .at(Stage::Lens)
+                                        .at(Invalidation::Lens)
                                         .matters()
                                         .when("shape", "drawn")
                                         .help("Width of its edge, by the half diagonal"),
                                     number("roundness", "Roundness", "%", 0.5)
                                         .soft(0, 1)
                                         .range(0, 1)
-                                        .at(Stage::Lens)
+                                        .at(Invalidation::Lens)
                                         .when("shape", "drawn")
                                         .help("0 %: as wide as the frame is; 100 %: round"),
                                     color("color", "Into", {0, 0, 0})
                                         .soft(0, 1)
-                                        .at(Stage::Lens)
+                                        .at(Invalidation::Lens)
                                         .help("What is left of the light outside: black takes all of it")},
                                    anchorParams("centre", "Centre", "Centre")}),
                    .slots = stageSlots(),
-                   .existence = Stage::Lens},
+                   .existence = Invalidation::Lens},
           .prepare = prepare,
           .inPlace = true,
           .looks = {

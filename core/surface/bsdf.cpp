@@ -1,4 +1,4 @@
-#include "core/surface/surface.h"
+#include "core/surface/bsdf.h"
 
 #include <limits>
 
@@ -24,17 +24,17 @@ Microsurface grain(float roughness, float anisotropy) {
 
 } // namespace
 
-Boundary Surface::clearBoundary() const {
+Boundary Bsdf::clearBoundary() const {
   return {.eta = clearEta, .specular = specular, .onlyTotal = polished(), .outsideAbove = !inside, .film = film};
 }
 
-Color Surface::boundaryReflectance(float cosine, float index) const {
+Color Bsdf::boundaryReflectance(float cosine, float index) const {
   const float f = fresnelDielectric(cosine, index);
   if (!film.film) return specularTint * (f * specular);
   return specularTint * film.over(Color(f), cosine) * specular;
 }
 
-void Surface::view(const V3f& wo) {
+void Bsdf::view(const V3f& wo) {
   m_wo = wo;
   m_bare = !film.film && eta < leastIndex;
   m_mirror = false;
@@ -108,26 +108,26 @@ void Surface::view(const V3f& wo) {
                   (m_share[Glass] > 0 && (m_clearMirror || thin));
 }
 
-Color Surface::albedo() const {
+Color Bsdf::albedo() const {
   const float clear = (1 - metalness) * transmission, matte = (1 - metalness) - clear;
   return base * (metalness + matte) + Color(clear);
 }
 
-float Surface::leaving(const V3f& wi) const {
+float Bsdf::leaving(const V3f& wi) const {
   return wi.z <= 0 ? 0
                    : (1 - specular * boundaryAlbedo->at(wi.z, roughness)) * wi.z /
                          (pi * (1 - specular * boundaryAlbedo->mean(roughness)));
 }
 
 // The dielectric's boundary, one bounce: f cos, below the layers above it.
-Color Surface::evaluateSpecular(const V3f& wi, float index) const {
+Color Bsdf::evaluateSpecular(const V3f& wi, float index) const {
   const V3f h = normalize(m_wo + wi);
   const float g = 1 / (1 + m_lambdaOut + m_grain.lambda(wi));
   return boundaryReflectance(dot(m_wo, h), index) * (m_grain.distribution(h) * g / (4 * m_wo.z));
 }
 
 // Fibres, coat, boundary and matte body: what is sampled together.
-Color Surface::evaluate(const V3f& wi, RandomStream& random) const {
+Color Bsdf::evaluate(const V3f& wi, RandomStream& random) const {
   Color sum(0.0f);
   const V3f& wo = m_wo;
   if (wo.z <= 0) return sum;
@@ -160,14 +160,14 @@ Color Surface::evaluate(const V3f& wi, RandomStream& random) const {
 
 // The light of a matte body, spread beyond its terminator: with x = (cos + w) / (1 + w) in place of the cosine, and 1 /
 // (1 + w) of it.
-Color Surface::wrapped(float cosine) const {
+Color Bsdf::wrapped(float cosine) const {
   if (!(m_share[Matte] > 0)) return Color(0.0f);
   const float x = (cosine + wrap) / (1 + wrap);
   const float change = (x > 0 ? evaluateMatte(x) / (1 + wrap) : 0) - (cosine > 0 ? evaluateMatte(cosine) : 0);
   return base * m_matteScale * (change * (1 - (thin ? translucency : subsurface)));
 }
 
-float Surface::density(const V3f& wi) const {
+float Bsdf::pdf(const V3f& wi) const {
   const V3f& wo = m_wo;
   if (wo.z <= 0) return 0;
   float d = 0;
@@ -179,8 +179,8 @@ float Surface::density(const V3f& wi) const {
       const V3f h = normalize(wo + wi);
       const float c = dot(wo, h);
       if (c > 0 && boundary)
-        d += (m_share[Specular] + m_share[GlassMirror]) * 0.25f * m_grain.visibleDensity(wo, h) / c;
-      if (c > 0 && lacquer) d += m_share[Coat] * 0.25f * m_coatGrain.visibleDensity(wo, h) / c;
+        d += (m_share[Specular] + m_share[GlassMirror]) * 0.25f * m_grain.visiblePdf(wo, h) / c;
+      if (c > 0 && lacquer) d += m_share[Coat] * 0.25f * m_coatGrain.visiblePdf(wo, h) / c;
     }
     if (!m_mirror && m_share[Metal] > 0) d += m_share[Metal] * densityMetal(m_grain, wo, wi);
   } else {
@@ -190,7 +190,7 @@ float Surface::density(const V3f& wi) const {
   return d;
 }
 
-bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s) const {
+bool Bsdf::sample(const V2f& u, float choose, RandomStream& random, Sample& s) const {
   const V3f& wo = m_wo;
   if (wo.z <= 0) return false;
   s = {};
@@ -215,14 +215,15 @@ bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s
     if (s.wi.z <= 0) return false;
     const float g = smooth ? 1 : (1 + lambdaOut) / (1 + lambdaOut + m.lambda(s.wi));
     s.weight = scale * reflectance(dot(wo, h)) * (g / share);
-    s.density = infinite;
+    s.pdf = infinite;
     s.specular = true;
     return true;
   };
 
   // What hardly reflects (or passes) at all is not followed for its own sake.
   const auto followed = [&](float reflects) {
-    return std::clamp(reflects, std::min(followAtLeast, 8 * reflects), 1 - std::min(followAtLeast, 8 * (1 - reflects)));
+    return std::clamp(reflects, std::min(minLobeProbability, 8 * reflects),
+                      1 - std::min(minLobeProbability, 8 * (1 - reflects)));
   };
 
   switch (lobe) {
@@ -254,7 +255,7 @@ bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s
     }
     s.weight *= m_below * (metalness / share);
     s.specular = m_mirror;
-    s.density = m_mirror ? infinite : density(s.wi);
+    s.pdf = m_mirror ? infinite : pdf(s.wi);
     return true;
   }
   case Sheet:
@@ -262,13 +263,13 @@ bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s
     if (s.wi.z >= 0) return false;
     s.weight = translucencyColor * m_matteScale * (translucency * evaluateMatte(-s.wi.z) * pi / (-s.wi.z * share));
     s.through = s.diffuse = true;
-    s.density = density(s.wi);
+    s.pdf = pdf(s.wi);
     return true;
   case Enter:
     s.wi = -sampleCosineHemisphere(u);
     s.weight = m_matteScale * (subsurface / share);
     s.through = s.enters = true;
-    s.density = infinite;
+    s.pdf = infinite;
     return s.wi.z < 0;
   case Glass: {
     if (thin) {
@@ -281,7 +282,7 @@ bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s
                          : 2 * one[i] / (1 + one[i]) * specular;
       const float chance = followed(average(r));
       s.specular = true;
-      s.density = infinite;
+      s.pdf = infinite;
       if (choose < chance * share) {
         s.wi = reflect(wo, V3f(0, 0, 1));
         s.weight = r * (1 / chance);
@@ -313,7 +314,7 @@ bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s
     s.weight *= m_below * (clear * (m_share[Glass] / (m_share[Glass] + m_share[GlassMirror])) *
                            (s.through ? 1 / (clearEta * clearEta) : 1.0f) / share);
     s.specular = m_clearMirror;
-    s.density = m_clearMirror ? infinite : density(s.wi);
+    s.pdf = m_clearMirror ? infinite : pdf(s.wi);
     return true;
   }
   default:
@@ -322,7 +323,7 @@ bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s
 
   // Fibres, coat, boundary and matte body share one density; their whole value over it.
   if (s.wi.z <= 0) return false;
-  float pdf = (m_share[Matte] + m_share[Fibres]) * s.wi.z / pi;
+  float proposed = (m_share[Matte] + m_share[Fibres]) * s.wi.z / pi;
   Color value(0.0f);
   if (m_share[Fibres] > 0) value += sheenColor * (sheen * Sheen::table().evaluate(wo, s.wi, sheenRoughness));
   if (m_share[Matte] > 0)
@@ -333,20 +334,20 @@ bool Surface::sample(const V2f& u, float choose, RandomStream& random, Sample& s
     const V3f h = normalize(wo + s.wi);
     const float c = dot(wo, h);
     if (c > 0 && boundary) {
-      pdf += (m_share[Specular] + m_share[GlassMirror]) * 0.25f * m_grain.visibleDensity(wo, h) / c;
+      proposed += (m_share[Specular] + m_share[GlassMirror]) * 0.25f * m_grain.visiblePdf(wo, h) / c;
       if (m_share[Specular] > 0) value += m_below * evaluateSpecular(s.wi, eta) * opaque;
       if (m_share[GlassMirror] > 0) value += m_below * evaluateSpecular(s.wi, clearEta) * clear;
     }
     if (c > 0 && lacquer) {
-      pdf += m_share[Coat] * 0.25f * m_coatGrain.visibleDensity(wo, h) / c;
+      proposed += m_share[Coat] * 0.25f * m_coatGrain.visiblePdf(wo, h) / c;
       const float g = 1 / (1 + m_coatLambdaOut + m_coatGrain.lambda(s.wi));
       value +=
           Color(m_belowFibres * coat * fresnelDielectric(c, coatEta) * m_coatGrain.distribution(h) * g / (4 * wo.z));
     }
   }
-  if (!(pdf > 0)) return false;
-  s.weight = value * (1 / pdf);
-  s.density = density(s.wi);
+  if (!(proposed > 0)) return false;
+  s.weight = value * (1 / proposed);
+  s.pdf = pdf(s.wi);
   return true;
 }
 

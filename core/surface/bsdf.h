@@ -10,7 +10,7 @@ namespace ilumbra {
 /// From the top: fibres (sheen), a clear coat, then metal beside a dielectric; the dielectric's boundary lies over a
 /// matte body, over the inside of a scattering body (subsurface), or over clear matter. What a layer does not reflect
 /// reaches the one below, so that without absorption no light is lost.
-struct Surface {
+struct Bsdf {
   Color base{0.0f};
   float metalness = 0, roughness = 1, anisotropy = 0;
   float specular = 1; ///< factor of what the dielectric's boundary reflects
@@ -32,7 +32,7 @@ struct Surface {
   float wrap = 0; ///< beyond physics: how far lamps shine around the matte body, 0..1
   /// Where smooth clear matter both reflects and passes light, each is followed with this chance at least: what is rare
   /// but bright (a lamp in a glass) is then found in few samples. The mean stays.
-  float followAtLeast = 0.02f;
+  float minLobeProbability = 0.02f;
   bool thin = false;
   bool inside = false; ///< the viewer is inside the body
   FilmCover film;
@@ -49,11 +49,11 @@ struct Surface {
   /// `cosine` between the light and the shading normal, below 0 on the side turned away.
   Color wrapped(float cosine) const;
   /// Density for multiple importance sampling; consistent with sample().
-  float density(const V3f& wi) const;
+  float pdf(const V3f& wi) const;
   struct Sample {
     V3f wi{0.0f};
     Color weight{0.0f};    ///< f cos / pdf
-    float density = 0;     ///< infinite for mirror-like lobes
+    float pdf = 0;         ///< infinite for mirror-like lobes
     bool specular = false; ///< a mirror, clear glass, or nearly so
     bool through = false;
     bool diffuse = false;
@@ -66,7 +66,7 @@ struct Surface {
   bool anySpecular() const { return m_anySpecular; }
   /// True if it is a mirror or clear, or nearly so: photons follow what it sends on, and do not end there. By its
   /// parameters alone, so that a path that comes the other way finds the same.
-  bool focuses() const {
+  bool isNearSpecular() const {
     constexpr float roughest = 0.25f, matte = 1e-3f;
     const float clear = (1 - metalness) * transmission;
     return sheen <= 0 && (1 - metalness) - clear <= matte && roughness <= roughest &&

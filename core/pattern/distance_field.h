@@ -4,9 +4,9 @@
 namespace ilumbra {
 
 /// How far places are from the surfaces of some things. Immutable.
-class Nearness {
+class DistanceField {
  public:
-  virtual ~Nearness() = default;
+  virtual ~DistanceField() = default;
   /// Metres from a place of the world to the nearest surface; infinite if there is none.
   virtual float distance(const V3f& world) const = 0;
   /// True if the place lies inside one of the bodies.
