@@ -122,7 +122,7 @@ void causticsRatios(const std::shared_ptr<const Kinds>& kinds, const CompileWith
     for (const float share : {0.25f, 2.5f, 25.0f, 250.0f}) {
       times.push_back(seconds([&] { map = tracePhotons(*scene, 0, share, tasks, never); }));
     }
-    const auto kept = double(map->sheets().front().photons.size());
+    const auto kept = double(map->grids().front().photons.size());
     line("photons: time of 10 million ÷ that of 10 thousand, ÷ 1000", "≤ 1.5",
          fmt::format("{:.2f}", times[3] / times[0] / 1000),
          fmt::format("the glass ball, traced and sorted: {:.2f} M photons/s at 10 thousand, {:.2f} at 100 thousand, "

@@ -84,7 +84,7 @@ std::vector<Handle> PictureView::handles() const {
       m_studio.picking().active() || compare == Compare::SideBySide || m_studio.view().left)
     return {};
   const Params s = settingsOf(doc);
-  const Camera seenBy(doc, *camera, m_studio.frame(), int(s.number("width")), int(s.number("height")));
+  const Camera seenBy = cameraOf(doc, *camera, m_studio.frame(), int(s.number("width")), int(s.number("height")));
   std::vector<Handle> points;
   if (const Node* line = drawn()) {
     points = pointHandles(doc, *line, m_studio.frame(), seenBy, m_placing.onto == Placing::Onto::Surface);
@@ -125,7 +125,8 @@ void PictureView::drawAt(const QPointF& at, bool sharp) {
   }
   const QPointF to = toPicture(at);
   const Params s = settingsOf(m_studio.doc());
-  const Camera seenBy(m_studio.doc(), *camera, m_studio.frame(), int(s.number("width")), int(s.number("height")));
+  const Camera seenBy =
+      cameraOf(m_studio.doc(), *camera, m_studio.frame(), int(s.number("width")), int(s.number("height")));
   std::optional<Seen> onto;
   if (const ScenePtr scene = m_studio.session().scene())
     onto = lookAt(*scene, float(to.x()), float(to.y()), treeOf(m_studio.doc(), line->id));

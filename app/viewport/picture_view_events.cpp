@@ -126,7 +126,8 @@ void PictureView::mouseMoveEvent(QMouseEvent* e) {
     const Node* camera = activeCamera(m_studio.doc());
     if (!camera || (e->position() - m_press).manhattanLength() < 5) return;
     const Params s = settingsOf(m_studio.doc());
-    const Camera seenBy(m_studio.doc(), *camera, m_studio.frame(), int(s.number("width")), int(s.number("height")));
+    const Camera seenBy =
+        cameraOf(m_studio.doc(), *camera, m_studio.frame(), int(s.number("width")), int(s.number("height")));
     const double reach =
         std::clamp(std::round(reachAt(m_beam, seenBy, {float(at.x()), float(at.y())}) * 100) / 100, 0.05, 1e4);
     m_studio.edit(

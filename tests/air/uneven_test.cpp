@@ -90,7 +90,7 @@ TEST_CASE("However coarse its guide, what comes through uneven haze has no bias"
     h.places.push_back(place);
     std::vector<Medium> all;
     all.push_back(std::move(h));
-    const Air air(std::move(all), device);
+    const Media air(std::move(all), device);
     // Through the middle: √(2π) 0.3, off it by b: times exp(-b² / (2 · 0.3²)).
     const double straight = std::sqrt(2 * pi64) * 0.3;
     CHECK(transmittance(air, {-4, 0, 0}, {1, 0, 0}, 20, 20000).agrees(std::exp(-4 * straight)));
@@ -146,7 +146,7 @@ TEST_CASE("In every shape what comes through a ramp is its integral along the ch
     s.set(haze, {{"amount", "pattern Slope"}});
     const ScenePtr uneven = compile();
     REQUIRE(uneven->warnings.empty());
-    const Box3f box = uneven->bounds.isEmpty() ? uneven->instances.front().bounds : uneven->bounds;
+    const Box3f box = uneven->bounds.isEmpty() ? uneven->objects.front().bounds : uneven->bounds;
     RandomStream random(7);
     int met = 0;
     for (int k = 0; k < 60 && met < 12; ++k) {

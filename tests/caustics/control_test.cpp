@@ -32,7 +32,7 @@ ScenePtr compiled(const Document& doc) {
 
 Color powerOf(const PhotonMap& map) {
   Color sum(0.0f);
-  for (const auto& sheet : map.sheets())
+  for (const auto& sheet : map.grids())
     for (const Photon& p : sheet.photons) sum += p.power;
   return sum;
 }
@@ -127,7 +127,7 @@ TEST_CASE("Where few photons come they are spread further: less grain, and all t
   const auto map = tracePhotons(*scene, 0, 1, pool(), none);
   const float edge = scene->caustics->rules().front().radius;
   size_t wide = 0, all = 0;
-  for (const auto& sheet : map->sheets())
+  for (const auto& sheet : map->grids())
     for (const Photon& p : sheet.photons) {
       REQUIRE(p.radius >= 0.999f * edge);
       REQUIRE(p.radius <= 1.001f * PhotonMap::furthest * edge);
@@ -148,8 +148,8 @@ TEST_CASE("A limit on all photons uses those there are again", "[caustics]") {
   CHECK_FALSE(scene->caustics->same(0, 1));
   const CancelFlag none;
   const auto first = tracePhotons(*scene, 1, 1, pool(), none), third = tracePhotons(*scene, 3, 1, pool(), none);
-  REQUIRE(first->sheets()[0].photons.size() == third->sheets()[0].photons.size());
-  CHECK(first->sheets()[0].photons[7].place == third->sheets()[0].photons[7].place);
+  REQUIRE(first->grids()[0].photons.size() == third->grids()[0].photons.size());
+  CHECK(first->grids()[0].photons[7].place == third->grids()[0].photons[7].place);
 }
 
 TEST_CASE("The edge goes from soft to sharp, and a steady one stays as it is", "[caustics]") {
@@ -369,7 +369,7 @@ TEST_CASE("A flint prism lays out a spectrum in its order: red is bent least, bl
   const CancelFlag none;
   const auto map = tracePhotons(*scene, 0, 1, pool(), none);
   double height[3] = {0, 0, 0}, all[3] = {0, 0, 0};
-  for (const auto& sheet : map->sheets())
+  for (const auto& sheet : map->grids())
     for (const Photon& p : sheet.photons)
       for (int c = 0; c < 3; ++c) {
         const double only =
@@ -404,7 +404,7 @@ TEST_CASE("Facets break a pattern up into pieces that a smooth shape draws as a 
     constexpr int n = 80;
     std::vector<double> cell(n * n, 0.0);
     double sum = 0;
-    for (const auto& sheet : map->sheets())
+    for (const auto& sheet : map->grids())
       for (const Photon& p : sheet.photons) {
         const int x = int((p.place.x + 0.6f) / 0.015f), z = int((p.place.z + 0.6f) / 0.015f);
         if (x < 0 || z < 0 || x >= n || z >= n || std::abs(p.place.y) > 1e-3f) continue;

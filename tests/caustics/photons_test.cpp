@@ -2,6 +2,7 @@
 #include "core/base/spectrum.h"
 #include "core/compile/compile.h"
 #include "core/scene/trace_count.h"
+#include "core/transport/light_path.h"
 #include "core/transport/path.h"
 #include "core/transport/photons.h"
 #include "tests/support/scene.h"
@@ -45,7 +46,7 @@ TEST_CASE("All power that is sent to a lossless ball of glass lands", "[caustics
   const CancelFlag none;
   const auto map = tracePhotons(*scene, 0, 4, pool(), none);
   Color sum(0.0f);
-  for (const auto& sheet : map->sheets())
+  for (const auto& sheet : map->grids())
     for (const Photon& p : sheet.photons) sum += p.power;
   // At unit power a lamp gives one lumen; of that the ball is met by its share of the sphere of directions, averaged
   // over the lamp.
@@ -155,7 +156,7 @@ TEST_CASE("Inside a mirrored ring the cusp lies at half its radius", "[caustics]
     REQUIRE(scene->skies.front().light->sample({0, 0, 0}, {0.5f, 0.5f}, ls));
     const V3f away = normalize(V3f(-ls.direction.x, 0, -ls.direction.z)), across(-away.z, 0, away.x);
     std::vector<double> by(200, 0.0);
-    for (const auto& sheet : map->sheets())
+    for (const auto& sheet : map->grids())
       for (const Photon& p : sheet.photons)
         if (std::abs(dot(p.place, across)) < 0.01f)
           if (const float x = dot(p.place, away); x > 0 && x < 1) by[size_t(x * 200)] += double(luminance(p.power));

@@ -1,4 +1,5 @@
 // Pictures that run: movies, numbered sequences; drawings; and cards that show them.
+#include "core/base/colorspace.h"
 #include "core/base/error.h"
 #include "core/document/file.h"
 #include "core/exchange/assets.h"
@@ -147,7 +148,7 @@ TEST_CASE("A card has its picture's aspect, opacity by its alpha, and plays a mo
     REQUIRE(m.baseColor.program);
     return double(m.baseColor.program->evaluate(middle).y);
   };
-  const auto linear = [](int v) { return srgbToLinear(v / 255.0); };
+  const auto linear = [](int v) { return srgbDecoded<double>(v / 255.0); };
   CHECK(shade(1) == Approx(linear(10)).epsilon(0.02));
   CHECK(shade(7) == Approx(linear(70)).epsilon(0.02));
   CHECK(shade(500) == Approx(linear(190)).epsilon(0.02));

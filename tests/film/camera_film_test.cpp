@@ -224,8 +224,8 @@ TEST_CASE("Shapes are shared from one compile to the next, and made anew when th
   const ScenePtr moved =
       compileScene(setAt(doc, resolve(doc, "Ring.position"), Constant(Triple{1, 0, 0})), {}, noAssets(), cache);
   const ScenePtr wider = compileScene(setAt(doc, resolve(doc, "Ring.radius"), Constant(0.9)), {}, noAssets(), cache);
-  CHECK(a->instances[0].geometry == moved->instances[0].geometry);
-  CHECK(a->instances[0].geometry != wider->instances[0].geometry);
+  CHECK(a->objects[0].geometry == moved->objects[0].geometry);
+  CHECK(a->objects[0].geometry != wider->objects[0].geometry);
 }
 
 TEST_CASE("Things with the same shape share it", "[render][cache]") {

@@ -11,7 +11,7 @@ using namespace ilumbra::test;
 
 namespace {
 
-Camera cameraOf(const Document& doc) { return Camera(doc, *activeCamera(doc), 1, 400, 300); }
+Camera cameraOf(const Document& doc) { return cameraOf(doc, *activeCamera(doc), 1, 400, 300); }
 
 Document with(const char* kind) {
   Set s(400, 300);

@@ -9,7 +9,7 @@ using namespace ilumbra::test;
 
 namespace {
 
-Camera cameraOf(const Document& doc) { return Camera(doc, *activeCamera(doc), 1, 400, 300); }
+Camera cameraOf(const Document& doc) { return cameraOf(doc, *activeCamera(doc), 1, 400, 300); }
 
 Document with(const char* kind, std::initializer_list<std::pair<const char*, const char*>> values) {
   Set s(400, 300);

@@ -21,7 +21,7 @@ Document set() {
   s.add("object.sphere", "Ball", {{"radius", "0.3"}, {"position", "-1, 0.3, 0.5"}});
   return s.take();
 }
-Camera cameraOf(const Document& doc) { return Camera(doc, *activeCamera(doc), 1, 400, 300); }
+Camera cameraOf(const Document& doc) { return cameraOf(doc, *activeCamera(doc), 1, 400, 300); }
 NodeId id(const Document& doc, const char* name) { return doc.findByName(name)->id; }
 std::vector<Handle> handles(const Document& doc, const Placing& p, std::vector<const char*> names = {"Crate"}) {
   std::vector<NodeId> things;
