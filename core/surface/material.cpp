@@ -10,7 +10,7 @@ namespace ilumbra {
 Kind surfaceMaterialKind() {
   return {
       .id = "material.surface",
-      .label = "Bsdf",
+      .label = "Surface",
       .helpText = "One layered material: matte, lacquered, metal, clear, waxy or veiled, and own light.",
       .params =
           {color("base_color", "Colour", {0.5, 0.5, 0.5})
