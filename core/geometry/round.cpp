@@ -1,3 +1,4 @@
+// Long, for it is one algorithm: its parts pass each other the same half-built mesh and mean nothing by themselves.
 // Round edges: along each sharp edge a strip of an arc that touches both sides, where edges meet a patch of a ball.
 #include "core/base/error.h"
 #include "core/geometry/flat.h"
