@@ -26,6 +26,7 @@
 #include "core/exchange/frames.h"
 #include "core/exchange/import.h"
 #include "core/exchange/passes.h"
+#include "core/geometry/shape.h"
 #include "core/placing/framing.h"
 #include "core/placing/select.h"
 #include "demo/starters.h"
@@ -270,7 +271,7 @@ void MainWindow::addThing(const QString& kind) {
       Document out = addNode(d, id, "", {}, &made);
       for (const NodeId thing : m_studio.selection())
         for (const ParamDef& p : k->params)
-          if (const Node* n = d.find(thing); n && n->kind->id != "object.group" && p.type == ParamType::Reference &&
+          if (const Node* n = d.find(thing); n && !isGroup(*n) && p.type == ParamType::Reference &&
                                              accepted(p.accepts, n->kind->id) &&
                                              !Params(*out.find(made), 0).reference(p.name).target) {
             out = setValue(out, made, p.name, Constant(Reference{thing, nullptr}));

@@ -4,6 +4,7 @@
 #include "core/air/voxel_grid.h"
 #include "core/compile/compile.h"
 #include "core/document/edit.h"
+#include "core/geometry/no_assets.h"
 #include "core/lens/stack.h"
 #include "core/scene/media.h"
 #include "core/scene/ray_caster.h"
@@ -198,9 +199,12 @@ void airRatios(const std::shared_ptr<const Kinds>& kinds, const Document& hall, 
     }
     const auto grid = cloud();
     const auto withGrid = [&](const Document& d, SceneCache& cache, const std::vector<LayerQuery>&) {
-      Assets assets;
-      assets.volume = [&](const std::string&, const GridNames&) { return grid; };
-      return compileScene(d, {.frame = 1, .queries = {}}, assets, cache);
+      struct Cloud : NoAssets {
+        std::shared_ptr<const VoxelGrid> grid;
+        explicit Cloud(std::shared_ptr<const VoxelGrid> g) : grid(std::move(g)) {}
+        std::shared_ptr<const VoxelGrid> volume(const std::string&, const GridNames&) const override { return grid; }
+      };
+      return compileScene(d, {.frame = 1, .queries = {}}, Cloud(grid), cache);
     };
     const Cost a = cost(withGrid, voxels.take(), 16), b = cost(withGrid, balls.take(), 16);
     line("rays a second through a cloud of 256³ voxels ÷ through 16 balls of haze", "told",

@@ -12,6 +12,7 @@
 #include "core/document/edit.h"
 #include "core/exchange/assets.h"
 #include "core/exchange/child.h"
+#include "core/geometry/no_assets.h"
 #include "core/kinds.h"
 #include "core/lens/stages/glow.h"
 #include "core/scene/geometry.h"
@@ -229,17 +230,12 @@ Document lampRoom(const std::shared_ptr<const Kinds>& kinds, int lamps, int widt
   return b.take();
 }
 
-Assets noFiles() {
-  return {[](const std::string&) -> std::shared_ptr<const Model> { return nullptr; },
-          [](const std::string&, int) -> std::shared_ptr<const Image> { return nullptr; }};
-}
-
 void samplers(Hall& hall) {
   const Tasks tasks;
   const CancelFlag never;
   SceneCache cache;
   const auto compile = [&](const Document& d) {
-    return compileScene(d, {.frame = 1, .queries = {}}, noFiles(), cache);
+    return compileScene(d, {.frame = 1, .queries = {}}, NoAssets(), cache);
   };
   const auto picture = [&](const Rendering& r) { return collect(r.film(), 0, r.scene().groupScales, 1, tasks); };
   {
@@ -335,7 +331,7 @@ void patterns(Hall& hall) {
   b.add("pattern.mix", "Both", {{"below", "pattern Bands"}, {"above", "pattern Rim"}, {"mask", "0.4"}});
   b.add("material.surface", "Matter", {{"base_color", "pattern Both"}});
   const Document doc = b.take();
-  const Material m = compileMaterial(doc, {doc.findByName("Matter")->id, nullptr}, 1, noFiles(), {});
+  const Material m = compileMaterial(doc, {doc.findByName("Matter")->id, nullptr}, 1, NoAssets(), {});
   const auto time = [&](const Driven& d) {
     Color sum(0.0f);
     constexpr int n = 400000;

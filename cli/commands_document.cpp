@@ -193,7 +193,7 @@ void findInEffects(const Context& c, const Document& doc, const ScenePtr& scene,
   const Tasks tasks;
   Rendering rendering(scene);
   if (!rendering.advance(tasks, 12, *c.cancel)) throw cancelled();
-  const Assets files = assets.assets(doc.folder(), c.cancel);
+  const FileAssets files = assets.assets(doc.folder(), c.cancel);
   const LensResult developed =
       develop(doc, frame, *scene, rendering.film(), scene->groupScales, tasks, {.assets = &files, .cancel = c.cancel});
   for (const Node* e : doc.family("effect")) {
@@ -273,7 +273,7 @@ void healthCommand(const Context& c, const std::string& file, const std::vector<
   if (only.empty()) things = doc.family("object");
   Json all = Json::array();
   for (const Node* n : things) {
-    if (n->kind->id == "object.group") continue;
+    if (isGroup(*n)) continue;
     std::vector<std::string> warnings;
     Form form = formOf(*n, {doc, frame, assets.assets(doc.folder(), c.cancel), c.cancel, &warnings});
     form.copies.clear();

@@ -94,7 +94,7 @@ Rendered renderFrame(const Context& c, const Args& a, const Document& doc, doubl
   std::vector<LayerQuery> queries = lensQueries(doc);
   for (LayerQuery& q : passQueries(parsePasses(a.passes)))
     if (std::find(queries.begin(), queries.end(), q) == queries.end()) queries.push_back(std::move(q));
-  const Assets files = assets.assets(doc.folder(), c.cancel);
+  const FileAssets files = assets.assets(doc.folder(), c.cancel);
   const ScenePtr scene = compileScene(doc,
                                       {.frame = frame,
                                        .queries = std::move(queries),
@@ -210,7 +210,7 @@ void renderCommand(const Context& c, const Args& a) {
 Json lensPicture(const Context& c, const Document& doc, double frame, const std::string& input,
                  const std::string& output, const Tasks& tasks, AssetCache& assets, const ColorViews& views) {
   const PictureFile in = readPicture(input, c.cancel, true);
-  const Assets files = assets.assets(doc.folder(), c.cancel);
+  const FileAssets files = assets.assets(doc.folder(), c.cancel);
   LensResult r;
   try {
     r = lensOnFile(doc, frame, in, tasks, &files);

@@ -33,7 +33,7 @@ std::shared_ptr<const Kinds> allKinds() {
   }
   for (Kind& k : allMaterials()) all.push_back(std::move(k));
   for (PatternKind& k : allPatterns()) all.push_back(std::move(k.kind));
-  for (Kind& k : allAirs()) all.push_back(std::move(k));
+  for (AirKind& k : allAirs()) all.push_back(std::move(k.kind));
   all.push_back(partKind());
   for (Kind& k : allBalances()) all.push_back(std::move(k));
   for (Kind& k : allCameras()) all.push_back(std::move(k));

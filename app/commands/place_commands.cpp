@@ -47,7 +47,7 @@ void flags(Studio& studio, const QString& label, const char* param, bool value, 
 std::vector<NodeId> others(const Document& doc, const std::vector<NodeId>& things) {
   std::vector<NodeId> out;
   for (const Node* n : doc.inOrder()) {
-    if (n->kind->family() != "object" || n->kind->id == "object.group") continue;
+    if (n->kind->family() != "object" || isGroup(*n)) continue;
     bool in = false;
     for (const Node* up = n; up && !in; up = doc.find(up->parent))
       in = std::find(things.begin(), things.end(), up->id) != things.end();

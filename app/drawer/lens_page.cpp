@@ -80,7 +80,7 @@ Document addStage(const Document& doc, const std::string& kind, const std::vecto
     const Node* n = doc.find(id);
     if (!n) continue;
     if (n->kind->family() == "effect") effect = n;
-    if (!accepted(stageSources(), n->kind->id)) continue;
+    if (!accepted(doc.kinds().find(kind)->param("sources")->accepts, n->kind->id)) continue;
     if (name.empty()) name = n->name;
     sources.push_back({id, nullptr});
   }
@@ -286,7 +286,7 @@ void LensPage::fitAmount(NodeId stage, uint64_t gesture) {
                           before, gesture](const Session::State* state, const std::string&) mutable {
     if (!state || !state->doc.find(stage)) return;
     try {
-      const Assets files = assets.assets(state->doc.folder(), &state->leaving);
+      const FileAssets files = assets.assets(state->doc.folder(), &state->leaving);
       const auto amount =
           fittingAmount(state->doc, stage, currentFrame(state->doc), state->rendering.scene(), state->rendering.film(),
                         state->groupScales, state->tasks, {.assets = &files, .cancel = &state->leaving});

@@ -7,6 +7,7 @@
 #include "core/document/file.h"
 #include "core/document/transplant.h"
 #include "core/session/swatch.h"
+#include "core/surface/material.h"
 
 #include <QDir>
 #include <QFileDialog>

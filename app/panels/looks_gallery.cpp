@@ -86,7 +86,7 @@ void LooksGallery::draw() {
     if (!state) return tell(why);
     const double frame = currentFrame(doc);
     const Scene& scene = state->rendering.scene();
-    const Assets files = assets.assets(doc.folder(), &state->leaving);
+    const FileAssets files = assets.assets(doc.folder(), &state->leaving);
     try {
       const SmallLens small(scene, state->rendering.film(), state->groupScales, exposureFactor(doc, frame), 2 * wide,
                             state->tasks);

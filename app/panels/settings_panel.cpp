@@ -100,14 +100,6 @@ ParamRow* SettingsPanel::row(NodeId node, const std::string& param) const {
   return nullptr;
 }
 
-// False for a parameter that says nothing while a choice beside it stands elsewhere.
-static bool counts(const Node& n, const ParamDef& d, double frame) {
-  if (d.onlyIf.empty()) return true;
-  if (d.onlyAt == "a pattern") return n.find(d.onlyIf) && n.find(d.onlyIf)->pattern();
-  const QString now = qs(Params(n, frame).text(d.onlyIf));
-  return qs(d.onlyAt).split('|').contains(now);
-}
-
 // Everything that decides which rows there are.
 std::string SettingsPanel::shape() const {
   const Node* n = subject();

@@ -226,7 +226,7 @@ void PictureView::takeMarquee(const QRectF& frame) {
   if (!scene) return;
   std::vector<NodeId> things = m_studio.selection();
   for (const Node* n : m_studio.doc().inOrder()) {
-    if ((n->kind->family() != "object" && n->kind->family() != "light") || n->kind->id == "object.group") continue;
+    if ((n->kind->family() != "object" && n->kind->family() != "light") || isGroup(*n)) continue;
     QRectF box;
     if (!m_studio.isSelected(n->id) && !isLocked(m_studio.doc(), *n) && seenBox(*scene, n->id, pictureRect(), box) &&
         frame.contains(box))

@@ -265,7 +265,7 @@ void PictureView::drawCandidates(QPainter& p, const QRectF& r) {
   p.setFont(theme::font(11));
   double across = r.left() + 14;
   for (const Node* n : m_studio.doc().inOrder()) {
-    if (!accepted(def->accepts, n->kind->id) || n->kind->id == "object.group") continue;
+    if (!accepted(def->accepts, n->kind->id) || isGroup(*n)) continue;
     const bool light = n->kind->family() == "light";
     if (!light && n->kind->family() != "object") continue;
     QRectF box;

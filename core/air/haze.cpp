@@ -126,7 +126,16 @@ Kind hazeKind() {
           .existence = Invalidation::Geometry};
 }
 
-std::vector<Kind> allAirs() { return {hazeKind(), beamKind(), gridKind()}; }
+std::vector<AirKind> allAirs() {
+  return {{hazeKind(), AirForm::Filling}, {beamKind(), AirForm::Beam}, {gridKind(), AirForm::Grid}};
+}
+
+AirForm airForm(const Node& node) {
+  static const std::vector<AirKind> all = allAirs();
+  for (const AirKind& k : all)
+    if (k.kind.id == node.kind->id) return k.form;
+  return AirForm::Filling;
+}
 
 double densityOfVisibility(double metres) { return -std::log(0.02) / metres; }
 

@@ -6,8 +6,16 @@ namespace ilumbra {
 
 /// Haze: what fills the set, or a closed shape, and scatters light.
 Kind hazeKind();
+/// Where air stands: all over the set or in a shape, in the way of a light, or in the voxels of a file.
+enum class AirForm { Filling, Beam, Grid };
+struct AirKind {
+  Kind kind;
+  AirForm form;
+};
 /// Every kind of air. A new one is a file in this folder and a line here.
-std::vector<Kind> allAirs();
+std::vector<AirKind> allAirs();
+/// The form of a node; Filling of what is no air.
+AirForm airForm(const Node& node);
 
 /// Parameters that all air has: how much of it there is, what it does to light, what lights it.
 std::vector<ParamDef> matterParams(double density);

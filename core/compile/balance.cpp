@@ -55,22 +55,11 @@ const Node* balanceRow(const Document& doc, const BalanceSource& source) {
   return nullptr;
 }
 
-// The materials that a use is made of, itself first.
-static void parts(const Document& doc, NodeId use, double frame, int depth, std::set<NodeId>& out) {
-  const Node* n = doc.find(use);
-  if (!n || depth > 64 || !out.insert(use).second || n->kind->id != "material.layer") return;
-  const Params p(*n, frame);
-  parts(doc, p.reference("below").target, frame, depth + 1, out);
-  parts(doc, p.reference("above").target, frame, depth + 1, out);
-}
-
 std::map<NodeId, std::vector<NodeId>> objectsByMaterial(const Document& doc, double frame) {
   std::map<NodeId, std::vector<NodeId>> out;
   for (const Node* n : doc.family("object")) {
     if (!n->kind->param("material")) continue;
-    std::set<NodeId> of;
-    parts(doc, wornMaterial(doc, *n, frame).target, frame, 0, of);
-    for (const NodeId m : of) out[m].push_back(n->id);
+    for (const NodeId m : layersOf(doc, wornMaterial(doc, *n, frame).target, frame)) out[m].push_back(n->id);
   }
   return out;
 }

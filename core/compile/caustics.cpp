@@ -110,8 +110,7 @@ CausticRule::Ball around(const std::vector<CausticRule::Ball>& balls) {
 
 std::shared_ptr<const Caustics> causticsOf(const Document& doc, double frame, const Scene& s) {
   std::vector<CausticRule> rules;
-  for (const Node* n : doc.family("effect")) {
-    if (n->kind->id != "effect.caustics") continue;
+  for (const Node* n : doc.withRole(sendsPhotons)) {
     const Params p(*n, frame);
     if (!p.flag("on")) continue;
     // By thing, what a role names: groups stand for all that they hold.

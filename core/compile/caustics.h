@@ -8,6 +8,9 @@ namespace ilumbra {
 
 class Scene;
 
+/// Role of kinds that send photons: with the flag "on", the roles From (lamps), Through and Onto, and causticsParams().
+inline constexpr std::string_view sendsPhotons = "photons";
+
 /// What an effect of caustics says of its photons, apart from who fills its roles.
 std::vector<ParamDef> causticsParams();
 

@@ -62,20 +62,6 @@ std::vector<std::set<uint16_t>> wornBy(const Scene& s) {
   return worn;
 }
 
-// The materials that a layered one is made of, below before above.
-void forLeaves(const Document& doc, const Reference& use, double frame, int depth,
-               const std::function<void(const Reference&)>& f) {
-  const Node* n = doc.find(use.target);
-  if (!n || depth > 64) return;
-  if (n->kind->id != "material.layer") {
-    f(use);
-    return;
-  }
-  const Params p(*n, frame, use.with.get());
-  forLeaves(doc, p.reference("below"), frame, depth + 1, f);
-  forLeaves(doc, p.reference("above"), frame, depth + 1, f);
-}
-
 // Lights in tree order, then uses of materials with own light, each once. `copiesOf`: of lights and objects that stand
 // more than once.
 std::vector<Source> sourcesOf(const Document& doc, double frame, const std::map<NodeId, uint32_t>& copiesOf) {
@@ -97,9 +83,9 @@ std::vector<Source> sourcesOf(const Document& doc, double frame, const std::map<
     }
   for (const Node* n : doc.family("object")) {
     if (!n->kind->param("material")) continue;
-    forLeaves(doc, wornMaterial(doc, *n, frame), frame, 0, [&](const Reference& use) {
+    forEachLayer(doc, wornMaterial(doc, *n, frame), frame, [&](const Reference& use, bool layered) {
       // What is off keeps its group, so that it can come on.
-      if (isBlack(ownLight(doc, use, frame, true))) return;
+      if (layered || isBlack(ownLight(doc, use, frame, true))) return;
       for (uint32_t c = 1; c <= (balance.isSplit({use.target, n->id}) ? copies(n->id) : 1); ++c) {
         const BalanceSource source = balance.ofOwnLight(use.target, n->id, c);
         Source s{use.target,

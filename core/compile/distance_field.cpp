@@ -1,4 +1,5 @@
 #include "core/compile/distance_field.h"
+#include "core/geometry/shape.h"
 
 #include "core/base/error.h"
 #include "core/base/hash.h"
@@ -136,7 +137,7 @@ class Surfaces : public DistanceField {
 
 // Groups by all that they hold.
 void collect(const Document& doc, const Node& n, std::vector<const Node*>& out) {
-  if (n.kind->id != "object.group") {
+  if (!isGroup(n)) {
     if (std::find(out.begin(), out.end(), &n) == out.end()) out.push_back(&n);
     return;
   }

@@ -132,7 +132,7 @@ void SceneCompiler::fillHaze(const Params& p, Medium& h, float even, const std::
   Scene& s = *m_scene;
   if (const NodeId id = p.reference("fills").target) {
     const Node& shape = *m_doc.find(id);
-    if (shape.kind->id == "object.group") throw badInput("fills: a group has no form of its own; choose one object");
+    if (isGroup(shape)) throw badInput("fills: a group has no form of its own; choose one object");
     h.fills = id;
     h.geometry = p.text("part") == "its inside" ? insideOf(shape) : formed(shape).geometry;
     if (!h.geometry->closed()) throw badInput(fmt::format("fills: {} is open, so it has no inside", shape.name));
@@ -229,8 +229,7 @@ void SceneCompiler::placeGrid(const Params& p, Medium& h, const std::shared_ptr<
   const Node& n = p.node();
   std::string file = p.text("file");
   if (file.empty()) throw badInput("file: no file is named");
-  if (!m_assets.volume) throw badInput("file: voxels cannot be read here");
-  if (p.flag("numbered") && m_assets.footage) {
+  if (p.flag("numbered")) {
     const Footage f = m_assets.footage(file);
     if (!f.files.empty())
       file = f.files[size_t(std::clamp(playedFrame(p, m_doc, f).index, 0, int(f.files.size()) - 1))];
@@ -305,15 +304,10 @@ void SceneCompiler::placeGrid(const Params& p, Medium& h, const std::shared_ptr<
 void SceneCompiler::addAir() {
   Scene& s = *m_scene;
   std::vector<Medium> hazes;
-  // Air of effects that are off is not there, but for one that is on.
-  std::set<NodeId> off, on;
-  for (const Node* e : m_doc.family("effect"))
-    if (const Params p(*e, m_options.frame); e->kind->param("through"))
-      for (const Reference& r : p.references("through")) (p.flag("on") ? on : off).insert(r.target);
   for (const Node* n : m_doc.family("air")) {
     stopIfCancelled();
     const Params p(*n, m_options.frame);
-    if (!p.flag("shown") || (off.count(n->id) && !on.count(n->id))) continue;
+    if (!p.flag("shown") || !switchedOn(m_doc, n->id, m_options.frame)) continue;
     try {
       Medium h;
       h.haze = hazeOf(p);
@@ -322,12 +316,18 @@ void SceneCompiler::addAir() {
       const std::shared_ptr<const Program> amount = amountOf(p, even);
       h.haze.scattering *= even;
       h.haze.extinction *= even;
-      if (n->kind->id == "air.beam")
-        fitBeam(p, h, amount);
-      else if (n->kind->id == "air.grid")
-        placeGrid(p, h, amount), showLights(p, h, even);
-      else
+      switch (airForm(*n)) {
+      case AirForm::Filling:
         fillHaze(p, h, even, amount);
+        break;
+      case AirForm::Beam:
+        fitBeam(p, h, amount);
+        break;
+      case AirForm::Grid:
+        placeGrid(p, h, amount);
+        showLights(p, h, even);
+        break;
+      }
       if (h.places.empty() || (isBlack(h.haze.extinction) && isBlack(h.glow))) continue;
       h.thing = thingOf(*n);
       hazes.push_back(std::move(h));

@@ -287,9 +287,8 @@ uint16_t SceneCompiler::insideMaterialOf(const Node& n, const InstancedObject& i
 
 void SceneCompiler::addLight(const Node& n) {
   Scene& s = *m_scene;
-  const auto kind = std::find_if(m_cache.lightKinds.begin(), m_cache.lightKinds.end(),
-                                 [&](const LightKind& k) { return k.kind.id == n.kind->id; });
-  if (kind == m_cache.lightKinds.end()) return;
+  const LightKind* kind = lightKind(n);
+  if (!kind) return;
   const Params p(n, m_options.frame);
   const Node* holder = n.parent ? m_doc.find(n.parent) : nullptr;
   std::vector<M44f> places{M44f()};

@@ -193,14 +193,13 @@ Kind pictureLayerKind() {
 
 namespace {
 
-// True if an effect or a lens stage takes light of this, or acts on it.
+// True if a list names this: its light is taken, or something acts on it.
 bool named(const Document& doc, NodeId id) {
-  for (const char* family : {"lens", "effect"})
-    for (const Node* n : doc.family(family))
-      for (const char* list : {"sources", "acts_on", "from"})
-        if (n->kind->param(list))
-          for (const Reference& r : Params(*n, 0).references(list))
-            if (r.target == id) return true;
+  for (const NodePtr& n : doc.nodes())
+    for (const ParamDef& d : n->kind->params)
+      if (d.type == ParamType::References)
+        for (const Reference& r : Params(*n, 0).references(d.name))
+          if (r.target == id) return true;
   return false;
 }
 
@@ -246,7 +245,6 @@ class Painter {
       for (const Node* l : doc.family("layer")) {
         const Params layer(*l, p.frame());
         if (layer.reference("of").target != p.node().id) continue;
-        if (!assets.share) continue; // files are not at hand
         try {
           m_layers.push_back(
               {l->id, assets.share(shownFile(p, doc, assets), layer.text("layer")), layer.text("layer").empty()});

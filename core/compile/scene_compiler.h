@@ -47,7 +47,6 @@ struct SceneCache::Content {
   std::map<NodeId, Cells> cells; ///< of things that are there
   std::map<uint64_t, Made> forms;
   SurfaceTables tables;
-  std::vector<LightKind> lightKinds = allLights();
   Content() = default;
   Content(const Content&) = delete;
   Content& operator=(const Content&) = delete;

@@ -63,6 +63,13 @@ std::vector<const Node*> Document::family(std::string_view family) const {
   return out;
 }
 
+std::vector<const Node*> Document::withRole(std::string_view role) const {
+  std::vector<const Node*> out;
+  for (const Node* n : inOrder())
+    if (n->kind->role == role) out.push_back(n);
+  return out;
+}
+
 std::string Document::freeName(std::string_view wanted) const {
   std::string base;
   for (const char c : wanted)
@@ -175,6 +182,36 @@ std::vector<NodeId> treeOf(const Document& doc, NodeId id) {
   for (size_t i = 0; i < out.size(); ++i)
     for (const auto& [slot, list] : doc.find(out[i])->children) out.insert(out.end(), list.begin(), list.end());
   return out;
+}
+
+bool counts(const Node& node, const ParamDef& def, double frame) {
+  if (def.onlyIf.empty()) return true;
+  if (def.onlyAt == "a pattern") return node.find(def.onlyIf) && node.find(def.onlyIf)->pattern();
+  const std::string now = Params(node, frame).text(def.onlyIf);
+  for (std::string_view rest = def.onlyAt;;) {
+    const size_t bar = rest.find('|');
+    if (rest.substr(0, bar) == now) return true;
+    if (bar == rest.npos) return false;
+    rest.remove_prefix(bar + 1);
+  }
+}
+
+std::vector<const Node*> switchesOf(const Document& doc, NodeId id) {
+  std::vector<const Node*> out;
+  for (const Node* n : doc.inOrder())
+    for (const std::string& param : n->kind->switches) {
+      const auto named = Params(*n, 0).references(param);
+      if (std::none_of(named.begin(), named.end(), [&](const Reference& r) { return r.target == id; })) continue;
+      out.push_back(n);
+      break;
+    }
+  return out;
+}
+
+bool switchedOn(const Document& doc, NodeId id, double frame) {
+  const std::vector<const Node*> switches = switchesOf(doc, id);
+  return switches.empty() ||
+         std::any_of(switches.begin(), switches.end(), [&](const Node* n) { return Params(*n, frame).flag("on"); });
 }
 
 bool isAnimated(const Node& node) {

@@ -44,6 +44,8 @@ class Document {
   const Node& settings() const;
   /// All nodes of a family ("light"), those inside groups too: by tree order.
   std::vector<const Node*> family(std::string_view family) const;
+  /// All nodes whose kind has a role (Kind::role), by tree order.
+  std::vector<const Node*> withRole(std::string_view role) const;
   /// Every node in tree order: a parent, then its children.
   std::vector<const Node*> inOrder() const;
   /// A name that is free: "Lamp", "Lamp 2", ...
@@ -110,12 +112,18 @@ class Params {
   const Overrides* m_with;
 };
 
-/// The number (or whole-number, switch...) of the picture's settings.
+/// The picture's settings. None of them depends on the frame.
 inline Params settingsOf(const Document& doc) { return {doc.settings(), 0}; }
+/// False while a parameter says nothing, since another one of its node stands elsewhere (ParamDef::when).
+bool counts(const Node& node, const ParamDef& def, double frame);
 /// The frame that the document shows.
 double currentFrame(const Document& doc);
 /// A node and all that is in it; none if there is no such node.
 std::vector<NodeId> treeOf(const Document& doc, NodeId id);
+/// The nodes that name one in a parameter that switches it (Kind::switches).
+std::vector<const Node*> switchesOf(const Document& doc, NodeId id);
+/// True if a node is on as far as its switches say: it has none, or one of them is on.
+bool switchedOn(const Document& doc, NodeId id, double frame);
 /// True if any value of the node has keys, or it runs by itself.
 bool isAnimated(const Node& node);
 /// The same of a node or anything that holds it.

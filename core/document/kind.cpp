@@ -95,6 +95,15 @@ Kinds::Kinds(std::vector<Kind> kinds) : m_kinds(std::move(kinds)) {
   for (size_t i = 0; i < m_kinds.size(); ++i)
     for (size_t j = 0; j < i; ++j)
       if (m_kinds[i].id == m_kinds[j].id) throw badInput("the kind " + m_kinds[i].id + " is declared twice");
+  std::vector<std::string> families;
+  for (const Kind& k : m_kinds)
+    if (std::string family = std::string(k.family()) + '.';
+        !k.standsFor.empty() && std::find(families.begin(), families.end(), family) == families.end())
+      families.push_back(std::move(family));
+  for (Kind& k : m_kinds)
+    for (ParamDef& p : k.params)
+      if (const auto it = std::find(p.accepts.begin(), p.accepts.end(), standIns); it != p.accepts.end())
+        p.accepts.insert(p.accepts.erase(it), families.begin(), families.end());
 }
 
 const Kind* Kinds::find(std::string_view id) const {

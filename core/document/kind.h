@@ -121,9 +121,12 @@ struct ChildSlot {
   Invalidation stage = Invalidation::Geometry; ///< of adding, removing or reordering
 };
 
-/// Declares one kind of thing. The file, the panel, the command line, undo, keys and the docs derive from it.
 class Params;
 
+/// In `accepts` of a parameter: every family of kinds that stand for others (Kind::standsFor). Kinds writes them out.
+inline constexpr std::string_view standIns = "*";
+
+/// Declares one kind of thing. The file, the panel, the command line, undo, keys and the docs derive from it.
 struct Kind {
   std::string id;    ///< "light.point": family, dot, name
   std::string label; ///< "Point light"
@@ -133,6 +136,14 @@ struct Kind {
   Invalidation existence = Invalidation::Geometry;       ///< of adding or removing such a node
   std::function<bool(const Params&)> changesByTime = {}; ///< it depends on the frame besides its parameters; null: no
   std::vector<std::string> formerly = {};                ///< ids that it had in older files
+  /// Of what is no thing itself: the references parameter whose things it stands for where a source of light is named.
+  /// Empty: it stands for itself.
+  std::string standsFor = {};
+  /// References parameters, of a kind with the flag "on": what they name rests while no node that names it so is on.
+  std::vector<std::string> switches = {};
+  /// What code that knows nothing of this kind finds it by (Document::withRole); that code declares the word. Empty:
+  /// none.
+  std::string_view role = {};
 
   /// By its name, or one that it had formerly.
   const ParamDef* param(std::string_view name) const;

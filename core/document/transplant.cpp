@@ -129,11 +129,4 @@ Document cutting(const Document& from, NodeId thing) {
   return transplant(b.take(), from, thing);
 }
 
-const Node* wholeMaterial(const Document& file) {
-  const auto all = file.family("material");
-  for (const Node* n : all)
-    if (n->kind->id == "material.layer") return n;
-  return all.empty() ? nullptr : all.front();
-}
-
 } // namespace ilumbra

@@ -11,8 +11,6 @@ Document transplant(const Document& to, const Document& from, NodeId thing, Node
 /// Everything of another document, but its picture settings, added to this one under free names; `ids` receives what
 /// became of each thing.
 Document merged(const Document& to, const Document& from, std::map<NodeId, NodeId>* ids = nullptr);
-/// What a file of a material is about: of its materials a layered one rather than its parts; null if it holds none.
-const Node* wholeMaterial(const Document& file);
 /// A document of this one thing and what it uses: a material that can be kept as a file and shared between scenes. File
 /// names stay as they are, from the same folder.
 Document cutting(const Document& from, NodeId thing);

@@ -29,7 +29,6 @@ std::vector<Role> airRoles(const char* from, const char* through, bool onto) {
   return r;
 }
 
-bool aimed(const Node& light) { return light.kind->id == "light.spot" || light.kind->id == "light.area"; }
 // A closed path among the selection: an opening.
 NodeId openingOf(const Document& doc, const std::vector<NodeId>& selection) {
   for (const NodeId id : selection)
@@ -67,7 +66,7 @@ void fitBeams(Document& doc, NodeId effect, NodeId opening,
       const Triple t = Params(light, currentFrame(doc)).triple(p->name);
       V3f place{float(t[0]), float(t[1]), float(t[2])};
       if (light.parent) place = transformPoint(worldMatrix(doc, *doc.find(light.parent), currentFrame(doc)), place);
-      reach = aimed(light) ? double(length(f.middle - place) + 0.5f * f.height) : 0.6 * double(f.height);
+      reach = light.kind->param("target") ? double(length(f.middle - place) + 0.5f * f.height) : 0.6 * double(f.height);
     }
     std::vector<std::pair<std::string, std::string>> values = {
         {"light", light.name}, {"reach", tidy(reach)}, {"density", tidy(0.5 / reach)}};
@@ -95,7 +94,9 @@ EffectKind shaftsEffect() {
                    .helpText = "Light through openings, seen in the air as shafts.",
                    .params = airEffectParams("The sun, the sky or the lamps behind the opening",
                                              "The beams or hazes that show it", true),
-                   .existence = Invalidation::Geometry},
+                   .existence = Invalidation::Geometry,
+                   .standsFor = "from",
+                   .switches = {"through"}},
           .roles = airRoles("a sun, a sky or a lamp", "a beam or a haze", true),
           .make =
               [](Document doc, NodeId effect, const std::vector<NodeId>& selection, std::vector<std::string>* told) {
@@ -121,7 +122,9 @@ EffectKind lampInMistEffect() {
                    .label = "Lamp in mist",
                    .helpText = "The air around a lamp shows its light: a ball, a cone, a shade's rays.",
                    .params = airEffectParams("The lamps", "The air around them", false),
-                   .existence = Invalidation::Geometry},
+                   .existence = Invalidation::Geometry,
+                   .standsFor = "from",
+                   .switches = {"through"}},
           .roles = airRoles("a lamp", "the air around it", false),
           .make =
               [](Document doc, NodeId effect, const std::vector<NodeId>&, std::vector<std::string>* told) {
@@ -143,7 +146,9 @@ EffectKind projectorBeamEffect() {
                    .label = "Projector beam",
                    .helpText = "A projected picture, seen in dusty air as coloured shafts.",
                    .params = airEffectParams("The projector: a spot light, mostly with a slide", "Its beam", true),
-                   .existence = Invalidation::Geometry},
+                   .existence = Invalidation::Geometry,
+                   .standsFor = "from",
+                   .switches = {"through"}},
           .roles = airRoles("a spot light with a slide", "its beam", true),
           .make =
               [](Document doc, NodeId effect, const std::vector<NodeId>&, std::vector<std::string>* told) {
@@ -180,7 +185,9 @@ EffectKind mistEffect() {
                    .label = "Mist",
                    .helpText = "Layered mist that drifts, heavier below, with a broken upper edge.",
                    .params = airEffectParams("The lights that it shows; nothing: all", "The mist", false),
-                   .existence = Invalidation::Geometry},
+                   .existence = Invalidation::Geometry,
+                   .standsFor = "from",
+                   .switches = {"through"}},
           .roles = airRoles("lights, or nothing: all", "a haze with a mist in it", false),
           .make =
               [](Document doc, NodeId effect, const std::vector<NodeId>&, std::vector<std::string>* told) {
@@ -244,7 +251,9 @@ EffectKind nebulaEffect() {
                .helpText = "Glowing swathes of gas, which need no lamp.",
                .params = airEffectParams("Lights that shine into it besides; nothing: its own light alone counts here",
                                          "The gas", false),
-               .existence = Invalidation::Geometry},
+               .existence = Invalidation::Geometry,
+               .standsFor = "from",
+               .switches = {"through"}},
       .roles = airRoles("nothing, or lights besides", "a haze with own light", false),
       .make =
           [](Document doc, NodeId effect, const std::vector<NodeId>&, std::vector<std::string>* told) {
@@ -294,6 +303,8 @@ EffectKind ghostLightEffect() {
                .params = airEffectParams("Lights that shine into it besides; nothing: its own light alone counts here",
                                          "The glow", false),
                .existence = Invalidation::Geometry,
+               .standsFor = "from",
+               .switches = {"through"},
                .formerly = {"effect.ghost_light"}},
       .roles = airRoles("nothing, or lights besides", "a haze with own light", false),
       .make =

@@ -366,7 +366,7 @@ Route measureAirRoute(const Document& doc, const Node& effect, double frame, con
           Weight::Broken, "through", first->id, fmt::format("The light of {} misses {}", names(from), names(air)), {}};
       if (first->kind->param("fills") && Params(*first, frame).reference("fills").target)
         f.mends.push_back({"Let it fill the whole scene", {{at(*first, "fills"), ""}}});
-      if (first->kind->id == "air.beam" && from.front()->kind->family() == "light")
+      if (airForm(*first) == AirForm::Beam && from.front()->kind->family() == "light")
         f.mends.push_back(
             {fmt::format("Fit it to {}", from.front()->name), {{at(*first, "light"), from.front()->name}}});
       r.findings.push_back(std::move(f));
@@ -375,7 +375,7 @@ Route measureAirRoute(const Document& doc, const Node& effect, double frame, con
                                          [](const auto& a, const auto& b) { return a.second < b.second; });
       const Node* by = doc.find(most->first); // something blocks it, or it would enter
       const Loss worst{by ? by->name : "something", most->first, most->second / t.meets};
-      const bool opening = first->kind->id == "air.beam" && Params(*first, frame).reference("opening").target &&
+      const bool opening = airForm(*first) == AirForm::Beam && Params(*first, frame).reference("opening").target &&
                            t.near > 0.5 * (t.meets - t.enters);
       Finding f{Weight::Broken,
                 "through",
@@ -477,7 +477,7 @@ Route measureAirRoute(const Document& doc, const Node& effect, double frame, con
   if (effect.kind->param("onto"))
     for (const NodeId id : roleOf(doc, effect, "onto")) {
       const Node* target = doc.find(id);
-      if (!target || !first || first->kind->id != "air.beam") continue;
+      if (!target || !first || airForm(*first) != AirForm::Beam) continue;
       Box3f box;
       for (const InstancedObject& i : scene.objects)
         if (scene.things[i.thing].node == id) box.extendBy(i.bounds);

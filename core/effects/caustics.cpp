@@ -132,7 +132,9 @@ EffectKind causticsEffect() {
                          .help("The surfaces on which the pattern is to be seen, and the air in which its beams are; "
                                "nothing: all")},
                     causticsParams()}),
-               .existence = Invalidation::Geometry},
+               .existence = Invalidation::Geometry,
+               .standsFor = "from",
+               .role = sendsPhotons},
       .roles = {{"from", "From", "a small lamp"},
                 {"through", "Through", "glass, metal, water"},
                 {"onto", "Onto", "a surface; nothing: all"}},

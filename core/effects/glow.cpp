@@ -15,7 +15,9 @@ EffectKind glowEffect() {
                       .at(Invalidation::Shading)
                       .help("The lights and glowing objects whose light is spread"),
                   references("lens", "Lens", {"lens."}).at(Invalidation::Lens).help("The lens stages that spread it")},
-       .existence = Invalidation::Lens},
+       .existence = Invalidation::Lens,
+       .standsFor = "from",
+       .switches = {"lens"}},
       {{"from", "From", "a light, or an object that glows"}, {"lens", "Lens", "a lens stage, such as Glow"}},
       "lens.glow",
       // Where nothing gives light yet there is nothing to glow: a small lamp is made, in the middle of what is seen.

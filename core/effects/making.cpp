@@ -4,6 +4,7 @@
 #include "core/document/units.h"
 #include "core/effects/effect.h"
 #include "core/geometry/form.h"
+#include "core/geometry/no_assets.h"
 #include "core/geometry/shape.h"
 
 #include <cmath>
@@ -34,7 +35,7 @@ Framed framed(const Document& doc) {
 
 Box3f boundsOf(const Document& doc, const std::vector<NodeId>& objects) {
   Box3f box;
-  const Assets none;
+  const NoAssets none;
   for (const NodeId id : objects) {
     const Node* n = doc.find(id);
     if (!n || n->kind->family() != "object") continue;

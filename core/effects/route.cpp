@@ -1,4 +1,5 @@
 #include "core/effects/route.h"
+#include "core/geometry/shape.h"
 
 #include "core/compile/camera.h"
 #include "core/effects/mends.h"
@@ -438,8 +439,7 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
       std::vector<std::string> strangers;
       for (const NodeId id : named) {
         const Node* n = doc.find(id);
-        if (n && n->kind->id != "object.group" && n->kind->family() != "lens" && !ids.count(id))
-          strangers.push_back(n->name);
+        if (n && !isGroup(*n) && n->kind->family() != "lens" && !ids.count(id)) strangers.push_back(n->name);
       }
       if (!strangers.empty()) {
         double strange = 0;

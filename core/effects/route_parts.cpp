@@ -1,4 +1,5 @@
 #include "core/effects/route_parts.h"
+#include "core/geometry/shape.h"
 
 #include "core/base/colorspace.h"
 #include "core/compile/camera.h"
@@ -24,7 +25,7 @@ const Node* leaf(const Document& doc, NodeId id, std::vector<const Node*>& out) 
   const Node* n = doc.find(id);
   if (!n) return nullptr;
   // A group is what it holds; all else is itself, with what it carries. Modifiers and points are no sources.
-  if (n->kind->id != "object.group") out.push_back(n);
+  if (!isGroup(*n)) out.push_back(n);
   for (const char* slot : {"objects", "carries"})
     if (const auto it = n->children.find(slot); it != n->children.end())
       for (const NodeId c : it->second) leaf(doc, c, out);

@@ -44,7 +44,7 @@ static std::string stamp(const std::string& path, int index) {
   return fmt::format("{}#{}@{}", path, index, e ? 0 : time.time_since_epoch().count());
 }
 
-std::shared_ptr<const Model> AssetCache::model(const std::string& path, const CancelFlag* cancel) {
+std::shared_ptr<const Model> AssetCache::model(const std::string& path, const CancelFlag* cancel) const {
   const std::string key = stamp(path, -1);
   {
     const std::lock_guard lock(m_content->mutex);
@@ -58,7 +58,7 @@ std::shared_ptr<const Model> AssetCache::model(const std::string& path, const Ca
   return m_content->models[key] = std::move(made);
 }
 
-std::shared_ptr<const Image> AssetCache::image(const std::string& path, int index, const CancelFlag* cancel) {
+std::shared_ptr<const Image> AssetCache::image(const std::string& path, int index, const CancelFlag* cancel) const {
   const std::string key = stamp(path, index);
   {
     const std::lock_guard lock(m_content->mutex);
@@ -80,7 +80,7 @@ std::shared_ptr<const Image> AssetCache::image(const std::string& path, int inde
 }
 
 TextOutline AssetCache::outline(const std::string& path, const std::string& line, float tracking,
-                                const CancelFlag* cancel) {
+                                const CancelFlag* cancel) const {
   const std::string request = fmt::format("outline:{}:{}", tracking, line), key = request + stamp(path, -1);
   {
     const std::lock_guard lock(m_content->mutex);
@@ -99,7 +99,7 @@ TextOutline AssetCache::outline(const std::string& path, const std::string& line
 }
 
 std::shared_ptr<const VoxelGrid> AssetCache::volume(const std::string& path, const GridNames& names,
-                                                    const CancelFlag* cancel) {
+                                                    const CancelFlag* cancel) const {
   const std::string request = "volume:" + names.density + "\n" + names.heat + "\n" + names.color,
                     key = request + stamp(path, -1);
   {
@@ -115,7 +115,7 @@ std::shared_ptr<const VoxelGrid> AssetCache::volume(const std::string& path, con
 }
 
 std::shared_ptr<const Picture> AssetCache::share(const std::string& path, const std::string& layer,
-                                                 const CancelFlag* cancel) {
+                                                 const CancelFlag* cancel) const {
   const std::string file = stamp(path, -1), key = layer + "|" + file;
   std::shared_ptr<const PictureFile> picture;
   {
@@ -133,7 +133,7 @@ std::shared_ptr<const Picture> AssetCache::share(const std::string& path, const 
   return m_content->shares[key] = std::move(made);
 }
 
-Footage AssetCache::movie(const std::string& path, const CancelFlag* cancel) {
+Footage AssetCache::movie(const std::string& path, const CancelFlag* cancel) const {
   const std::string key = stamp(path, -1);
   {
     const std::lock_guard lock(m_content->mutex);
@@ -144,38 +144,49 @@ Footage AssetCache::movie(const std::string& path, const CancelFlag* cancel) {
   return m_content->movies[key] = made;
 }
 
-Assets AssetCache::assets(const std::string& folder, const CancelFlag* cancel) {
-  const auto absolute = [folder](const std::string& name) {
-    return fs::path(name).is_absolute() || folder.empty() ? name
-                                                          : (fs::path(folder) / name).lexically_normal().string();
-  };
-  const auto footage = [self = *this, absolute, cancel](const std::string& name) mutable {
-    Footage f;
-    if (isMovie(name)) return self.movie(absolute(name), cancel);
-    f.files = numberedFiles(absolute(name));
-    f.frames = int(f.files.size());
-    return f;
-  };
-  // Copies share the content.
-  AssetCache self = *this;
-  return {[self, absolute, cancel](const std::string& name) mutable { return self.model(absolute(name), cancel); },
-          [self, absolute, cancel](const std::string& name, int index) mutable {
-            return self.image(absolute(name), index, cancel);
-          },
-          [self, absolute, cancel](const std::string& name, const std::string& line, float tracking) mutable {
-            return self.outline(absolute(name), line, tracking, cancel);
-          },
-          footage,
-          [self, absolute, cancel](const std::string& name, const GridNames& names) mutable {
-            return self.volume(absolute(name), names, cancel);
-          },
-          [self, folder, cancel](const Document& doc, const std::vector<NodeId>& things, double frame) mutable {
-            return distanceFieldOf(doc, things, frame, self.assets(folder, cancel), &self.m_content->distanceField,
-                                   cancel);
-          },
-          [self, absolute, cancel](const std::string& name, const std::string& layer) mutable {
-            return self.share(absolute(name), layer, cancel);
-          }};
+FileAssets AssetCache::assets(const std::string& folder, const CancelFlag* cancel) const {
+  return {*this, folder, cancel};
+}
+
+FileAssets::FileAssets(AssetCache cache, std::string folder, const CancelFlag* cancel)
+    : m_cache(std::move(cache)), m_folder(std::move(folder)), m_cancel(cancel) {}
+
+std::string FileAssets::absolute(const std::string& file) const {
+  if (m_folder.empty() || fs::path(file).is_absolute()) return file;
+  return (fs::path(m_folder) / file).lexically_normal().string();
+}
+
+std::shared_ptr<const Model> FileAssets::model(const std::string& file) const {
+  return m_cache.model(absolute(file), m_cancel);
+}
+
+std::shared_ptr<const Image> FileAssets::image(const std::string& file, int index) const {
+  return m_cache.image(absolute(file), index, m_cancel);
+}
+
+TextOutline FileAssets::outline(const std::string& fontFile, const std::string& line, float tracking) const {
+  return m_cache.outline(absolute(fontFile), line, tracking, m_cancel);
+}
+
+Footage FileAssets::footage(const std::string& file) const {
+  if (isMovie(file)) return m_cache.movie(absolute(file), m_cancel);
+  Footage f;
+  f.files = numberedFiles(absolute(file));
+  f.frames = int(f.files.size());
+  return f;
+}
+
+std::shared_ptr<const VoxelGrid> FileAssets::volume(const std::string& file, const GridNames& names) const {
+  return m_cache.volume(absolute(file), names, m_cancel);
+}
+
+std::shared_ptr<const DistanceField> FileAssets::distanceField(const Document& doc, const std::vector<NodeId>& things,
+                                                               double frame) const {
+  return distanceFieldOf(doc, things, frame, *this, &m_cache.m_content->distanceField, m_cancel);
+}
+
+std::shared_ptr<const Picture> FileAssets::share(const std::string& file, const std::string& layer) const {
+  return m_cache.share(absolute(file), layer, m_cancel);
 }
 
 } // namespace ilumbra

@@ -30,8 +30,8 @@ constexpr double mostFrames = 20'000;
 
 class Writer {
  public:
-  Writer(const Document& doc, const Scene& scene, const ExportOptions& options, Assets assets)
-      : m_doc(doc), m_scene(scene), m_frame(currentFrame(doc)), m_assets(std::move(assets)) {
+  Writer(const Document& doc, const Scene& scene, const ExportOptions& options, const Assets& assets)
+      : m_doc(doc), m_scene(scene), m_frame(currentFrame(doc)), m_assets(assets) {
     for (const InstancedObject& i : scene.objects)
       if (i.light < 0) m_instances[scene.things[i.thing].node].push_back(&i);
     for (const NodeId id : options.only)
@@ -103,7 +103,7 @@ class Writer {
       return -1;
     if (family == "light") return light(n, base);
     if (family == "camera") return camera(n, base);
-    const bool group = n.kind->id == "object.group", repeated = isRepeated(n);
+    const bool group = isGroup(n), repeated = isRepeated(n);
     const auto instances = m_instances.find(n.id);
     const std::vector<const Node*> rest = held(m_doc, n);
     // A path without thickness is a place for others, with nothing to see.
@@ -186,18 +186,21 @@ class Writer {
 
   int light(const Node& n, const M44f& base) {
     const Params p(n, m_frame);
-    const bool point = n.kind->id == "light.point", spot = n.kind->id == "light.spot", sun = n.kind->id == "light.sun";
-    if (!point && !spot && !sun) {
+    const LightKind* kind = lightKind(n);
+    const Punctual as = kind ? kind->punctual : Punctual::None;
+    if (as == Punctual::None) {
       m_unseen.push_back(n.name + " (no point, spot or sun)");
       return -1;
     }
     ModelLight l;
-    l.type = point ? ModelLight::Type::Point : spot ? ModelLight::Type::Spot : ModelLight::Type::Sun;
+    l.type = as == Punctual::Point  ? ModelLight::Type::Point
+             : as == Punctual::Spot ? ModelLight::Type::Spot
+                                    : ModelLight::Type::Sun;
     const Color amount = rec709FromAcescg(lightAmount(p));
     const float most = std::max(1e-12f, maxComponent(amount));
     l.color = vmax(amount * (1 / most), Color(0.0f));
     l.power = most;
-    if (spot) {
+    if (as == Punctual::Spot) {
       l.outerCone = p.real("cone");
       l.innerCone = l.outerCone * (1 - p.real("edge"));
       const float ci = std::cos(l.innerCone * pi / 180), co = std::cos(l.outerCone * pi / 180);
@@ -255,7 +258,7 @@ class Writer {
 
   static M44f placeOf(const Node& n, double frame) {
     const Params p(n, frame);
-    if (n.kind->id == "light.sun") {
+    if (n.kind->param("bearing")) {
       const Frame f(skyBody(p.real("height"), p.real("bearing")));
       return {f.x.x, f.x.y, f.x.z, 0, f.y.x, f.y.y, f.y.z, 0, f.z.x, f.z.y, f.z.z, 0, 0, 0, 0, 1};
     }
@@ -310,7 +313,7 @@ class Writer {
   const Document& m_doc;
   const Scene& m_scene;
   const double m_frame;
-  const Assets m_assets;
+  const Assets& m_assets;
   double m_first, m_last, m_rate;
   Model m_out;
   ModelMotion m_motion;
@@ -357,7 +360,7 @@ std::vector<std::string> exportSetTo(const Document& doc, const std::string& pat
   if (path.ends_with(".vdb")) return exportVoxelsTo(doc, path, cache, options.only, 192, cancel);
   checkExtension(path);
   SceneCache forms;
-  const Assets assets = cache.assets(doc.folder(), cancel);
+  const FileAssets assets = cache.assets(doc.folder(), cancel);
   const ScenePtr scene =
       compileScene(doc, {.frame = currentFrame(doc), .width = 16, .height = 16, .queries = {}}, assets, forms, cancel);
   Writer writer(doc, *scene, options, assets);

@@ -87,7 +87,7 @@ Document placed(const Document& doc, const Node& n, const M44f& m, std::vector<s
     out = setValue(out, n.id, "turn", Constant(triple(turn)));
     return setValue(out, n.id, "size", Constant(triple(size)));
   }
-  if (n.kind->id == "light.sun") {
+  if (n.kind->param("bearing")) {
     out = setValue(out, n.id, "height", Constant(double(std::asin(std::clamp(back.y, -1.0f, 1.0f)) * 180 / pi)));
     return setValue(out, n.id, "bearing", Constant(double(std::atan2(back.x, -back.z) * 180 / pi)));
   }

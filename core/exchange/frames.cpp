@@ -24,7 +24,7 @@ std::string frameName(const std::string& output, int frame) {
 static std::pair<PictureFile, std::vector<float>> renderFrame(const Document& doc, double frame, SceneCache& cache,
                                                               ConvolutionCache& convolutions, AssetCache& assets,
                                                               const Tasks& tasks, const CancelFlag& cancel) {
-  const Assets files = assets.assets(doc.folder(), &cancel);
+  const FileAssets files = assets.assets(doc.folder(), &cancel);
   const ScenePtr scene = compileScene(doc,
                                       {.frame = frame,
                                        .queries = lensQueries(doc),

@@ -4,6 +4,7 @@
 #include "core/document/transplant.h"
 #include "core/exchange/import.h"
 #include "core/geometry/pose.h"
+#include "core/geometry/shape.h"
 
 #include <filesystem>
 #include <fmt/format.h>
@@ -106,7 +107,7 @@ Imported reloadModel(const Document& doc, const std::string& path, AssetCache& c
     for (const NodeId id : objectsIn(*group)) {
       const Node& t = *anew.doc.find(id);
       if (there.count(id)) {
-        if (t.kind->id == "object.group") open.push_back(&t);
+        if (isGroup(t)) open.push_back(&t);
         continue;
       }
       NodeId made = 0;

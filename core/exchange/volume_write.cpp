@@ -1,4 +1,5 @@
 #include "core/exchange/volume_write.h"
+#include "core/geometry/shape.h"
 
 #include "core/base/error.h"
 #include "core/compile/compile.h"
@@ -104,8 +105,7 @@ std::vector<std::string> exportVoxelsTo(const Document& doc, const std::string& 
         if (std::find(only.begin(), only.end(), up->id) != only.end()) return true;
       return false;
     };
-    if (n->kind->id == "object.group" ||
-        (only.empty() ? n->kind->id != "object.pattern_form" || !isShown(doc, *n, frame) : !chosen()))
+    if (isGroup(*n) || (only.empty() ? n->kind->id != "object.pattern_form" || !isShown(doc, *n, frame) : !chosen()))
       continue;
     if (const auto grid = bakedForm(*n, {doc, frame, cache.assets(doc.folder(), cancel), cancel}, voxels))
       grids.push_back(grid);

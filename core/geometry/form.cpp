@@ -101,7 +101,7 @@ class KeyWriter {
         }
     }
     // What a group holds counts where its copies are set by its size.
-    if (form && n.kind->id == "object.group" && !childrenOf(n, "modifiers").empty())
+    if (form && isGroup(n) && !childrenOf(n, "modifiers").empty())
       for (const NodeId id : childrenOf(n, "objects"))
         if (const Node* child = m_doc.find(id); child && child->kind->family() == "object") {
           m_changes |= isAnimated(*child);

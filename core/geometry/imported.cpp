@@ -25,7 +25,7 @@ Mesh partAt(const Params& p, const BuildFrom& from, const std::string& file) {
 
 Mesh meshAt(const Params& p, const BuildFrom& from) {
   const std::string file = p.text("file");
-  if (!p.flag("numbered") || !from.assets.footage) return partAt(p, from, file);
+  if (!p.flag("numbered")) return partAt(p, from, file);
   const Footage footage = from.assets.footage(file);
   if (footage.files.size() < 2) return partAt(p, from, file);
   const FootageFrame shown = playedFrame(p, from.doc, footage);

@@ -69,6 +69,8 @@ std::vector<ParamDef> placementParams();
 Reference wornMaterial(const Document& doc, const Node& object, double frame);
 /// True if neither the thing nor anything that holds it is hidden.
 bool isShown(const Document& doc, const Node& node, double frame);
+/// True of an object that stands for the objects that it holds and has no form of its own.
+inline bool isGroup(const Node& node) { return node.kind->slot("objects") != nullptr; }
 /// True if the thing or anything that holds it is locked.
 bool isLocked(const Document& doc, const Node& node);
 /// Object-to-parent matrix from the placement parameters.

@@ -482,7 +482,7 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
       // A stage alone brings those along whose light it asks for.
       if (options.solo ? s->id == options.solo || (acts && asked.count(s->id)) : acts)
         steps.push_back({s, &stageOf(*s), sourceQuery(c.doc, *s), mapQuery(c.doc, *s),
-                         !stageOf(*s).inPlace && !effectsOf(c.doc, *s).empty(), stagesNamed(c.doc, *s, "sources"),
+                         !stageOf(*s).inPlace && !switchesOf(c.doc, s->id).empty(), stagesNamed(c.doc, *s, "sources"),
                          stagesNamed(c.doc, *s, "acts_on")});
       if (last) break;
     }

@@ -14,17 +14,15 @@ constexpr std::string_view tooFaint = "what it adds is too faint to be seen";
 
 /// The lens stages of a document in the order in which they act.
 std::vector<const Node*> lensStages(const Document& doc);
-/// What a list of a stage ("sources", "acts_on", ...) names, effects followed to what is in their From: lights, objects
+/// What a list of a stage ("sources", "acts_on", ...) names, stand-ins followed to what they stand for: lights, objects
 /// and materials, and other stages, which stand for the light that they put into the picture.
 std::vector<NodeId> namedBy(const Document& doc, const Node& stage, std::string_view list);
 /// What a stage takes its light from. Empty: all light.
 inline std::vector<NodeId> sourcesOfStage(const Document& doc, const Node& stage) {
   return namedBy(doc, stage, "sources");
 }
-/// True if the stage acts: it is on, and so is one of the effects that use it (or none does).
+/// True if the stage acts: it is on, and so is one of its switches (switchesOf), if it has any.
 bool stageActs(const Document& doc, const Node& stage, double frame);
-/// The effects that a stage is in.
-std::vector<const Node*> effectsOf(const Document& doc, const Node& stage);
 /// The light that a stage takes, as a question to the film (which knows nothing of what other stages put into the
 /// picture);
 LayerQuery sourceQuery(const Document& doc, const Node& stage);

@@ -1,4 +1,5 @@
 #include "core/base/error.h"
+#include "core/compile/caustics.h"
 #include "core/document/edit.h"
 #include "core/label/layer_query.h"
 #include "core/lens/stack.h"
@@ -18,8 +19,8 @@ std::vector<const Node*> lensStages(const Document& doc) {
 static void follow(const Document& doc, NodeId id, std::vector<NodeId>& out, std::set<NodeId>& visited) {
   const Node* n = doc.find(id);
   if (!n || !visited.insert(id).second) return;
-  if (n->kind->family() == "effect") {
-    for (const Reference& r : Params(*n, 0).references("from")) follow(doc, r.target, out, visited);
+  if (const std::string& list = n->kind->standsFor; !list.empty()) {
+    for (const Reference& r : Params(*n, 0).references(list)) follow(doc, r.target, out, visited);
     return;
   }
   out.push_back(id);
@@ -80,9 +81,8 @@ static void include(std::vector<LayerQuery>& queries, LayerQuery q) {
 
 std::vector<LayerQuery> lensQueries(const Document& doc) {
   std::vector<LayerQuery> queries = {{.name = "all light", .everything = true}};
-  // Effects of caustics are told apart, for their reading.
-  for (const Node* e : doc.family("effect"))
-    if (e->kind->id == "effect.caustics") include(queries, causticsLayer());
+  // Gathered light is told apart, for its reading.
+  if (!doc.withRole(sendsPhotons).empty()) include(queries, causticsLayer());
   // One layer serves all stages that ask the same.
   for (const Node* s : lensStages(doc)) {
     include(queries, sourceQuery(doc, *s));
@@ -109,22 +109,8 @@ double lensOverscan(const Document& doc) {
   return 0;
 }
 
-std::vector<const Node*> effectsOf(const Document& doc, const Node& stage) {
-  std::vector<const Node*> out;
-  for (const Node* e : doc.family("effect")) {
-    if (!e->kind->param("lens")) continue;
-    const auto stages = Params(*e, 0).references("lens");
-    if (std::any_of(stages.begin(), stages.end(), [&](const Reference& r) { return r.target == stage.id; }))
-      out.push_back(e);
-  }
-  return out;
-}
-
 bool stageActs(const Document& doc, const Node& stage, double frame) {
-  if (!Params(stage, frame).flag("on")) return false;
-  const std::vector<const Node*> effects = effectsOf(doc, stage);
-  return effects.empty() ||
-         std::any_of(effects.begin(), effects.end(), [&](const Node* e) { return Params(*e, frame).flag("on"); });
+  return Params(stage, frame).flag("on") && switchedOn(doc, stage.id, frame);
 }
 
 bool hasLayers(const Scene& scene, const Document& doc) {

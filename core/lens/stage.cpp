@@ -24,8 +24,8 @@ const LensStage& stageOf(const Node& node) {
 }
 
 const std::vector<std::string>& stageSources() {
-  static const std::vector<std::string> all = {"light.",  "object.", "material.", "air.",
-                                               "source.", "effect.", "plate.",    "layer."};
+  static const std::vector<std::string> all = {
+      "light.", "object.", "material.", "air.", "source.", std::string(standIns), "plate.", "layer."};
   return all;
 }
 

@@ -82,10 +82,25 @@ struct StageLook {
   std::vector<std::pair<std::string, std::string>> values;
 };
 
+/// A shape in the picture by which a stage is set; the window draws it and lets it be dragged.
+struct StageHandle {
+  enum class Shape {
+    SourceRing, ///< a circle about the source: `param` is its radius, in frame heights
+    CentreRing, ///< a circle about the stage's centre: `param` is its radius, in half diagonals of the frame
+    Ray,        ///< a line from the source: its "length", in frame heights, and its "angle"
+    Hinge       ///< the line of a hinge by its "angle", and how far the copy reaches from it
+  };
+  Shape shape;
+  std::string param;
+  std::string label; ///< "Halo's edge"
+  float scale = 1;   ///< the circle's radius is so many times the parameter
+};
+
 /// A kind of lens stage: its table, and how it is made ready. `source` is all light of its sources, exposed: any key is
 /// computed from it.
 struct LensStage {
   Kind kind;
+  std::vector<StageHandle> handles = {}; ///< each while its parameter counts; a stage with a "centre_x" shows that too
   std::function<LensOperator(const Params&, const Picture& source, const LensContext&)> prepare;
   /// What it adds should come to, of white, where it is brightest, when it is new: its amount is chosen for that from
   /// the light that is there. 0: it is as its table says.
@@ -108,7 +123,7 @@ const LensStage& stageOf(const Node& node);
 /// What every stage has: on, amount, blend, its sources and where it acts. `most`: of the amount; more than 1 adds more
 /// than there is.
 std::vector<ParamDef> stageParams(double amount, double most);
-/// The families that a stage can take light from, apart from other stages.
+/// What a stage can take light from, as `accepts` of a parameter (standIns among it), apart from other stages.
 const std::vector<std::string>& stageSources();
 /// The slot for the shapes drawn in the picture that it is confined to.
 std::vector<ChildSlot> stageSlots();

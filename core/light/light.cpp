@@ -9,6 +9,12 @@ std::vector<LightKind> allLights() {
   return {pointLight(), spotLight(), areaLight(), sunLight(), daylight(), skyLight()};
 }
 
+const LightKind* lightKind(const Node& node) {
+  static const std::vector<LightKind> all = allLights();
+  const auto it = std::find_if(all.begin(), all.end(), [&](const LightKind& k) { return k.kind.id == node.kind->id; });
+  return it == all.end() ? nullptr : &*it;
+}
+
 std::vector<ParamDef> lightParams(const char* powerLabel, const char* unit, double power, double softMost) {
   return {flag("on", "On", true).at(Invalidation::Mix).matters().help("Off: gives no light; its pictures are kept"),
           number("power", powerLabel, unit, power)

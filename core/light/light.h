@@ -50,12 +50,18 @@ class Light {
 };
 
 /// A kind of light: its table, and how it is compiled. `world` places it; `worldRadius` bounds the scene.
+/// What a light can be in files of models: the punctual lights of glTF (KHR_lights_punctual).
+enum class Punctual { None, Point, Spot, Sun };
+
 struct LightKind {
   Kind kind;
   std::function<std::unique_ptr<Light>(const Params&, const M44f& world, const Assets&)> build;
+  Punctual punctual = Punctual::None;
 };
 /// Every light. A new one is a file in this folder and a line here.
 std::vector<LightKind> allLights();
+/// The kind of a light; null for what is none.
+const LightKind* lightKind(const Node& node);
 
 /// Parameters that every light has; `unit` is what its power is stated in.
 std::vector<ParamDef> lightParams(const char* powerLabel, const char* unit, double power, double softMost);

@@ -26,7 +26,8 @@ LightKind pointLight() {
             const Triple t = p.triple("position");
             return std::make_unique<BallLight>(transformPoint(world, {float(t[0]), float(t[1]), float(t[2])}),
                                                p.real("radius"));
-          }};
+          },
+          Punctual::Point};
 }
 
 } // namespace ilumbra

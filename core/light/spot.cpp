@@ -109,7 +109,8 @@ LightKind spotLight() {
             const float aspect = slide ? float(slide->width()) / float(slide->height()) : 1;
             return std::make_unique<SpotLight>(aimMatrix(p) * world, p.real("radius"), cone * (1 - p.real("edge")),
                                                cone, slide, aspect);
-          }};
+          },
+          Punctual::Spot};
 }
 
 } // namespace ilumbra

@@ -62,7 +62,8 @@ LightKind sunLight() {
           [](const Params& p, const M44f& world, const Assets&) {
             return std::make_unique<SunLight>(
                 normalize(transformVector(world, skyBody(p.real("height"), p.real("bearing")))), p.real("diameter"));
-          }};
+          },
+          Punctual::Sun};
 }
 
 } // namespace ilumbra

@@ -1,5 +1,5 @@
 #pragma once
-#include <functional>
+#include <cstdint>
 #include <memory>
 #include <string>
 #include <vector>
@@ -29,24 +29,26 @@ struct GridNames {
   std::string density, heat, color;
 };
 
-/// How builders get at files; relative names start from the document's folder. What cannot be read is reported by
-/// exception.
-struct Assets {
-  std::function<std::shared_ptr<const Model>(const std::string& file)> model;
+/// How builders get at files; relative names start from the document's folder. Throws BadInput, naming the file, for
+/// what cannot be read. Safe to use from several threads.
+class Assets {
+ public:
+  virtual ~Assets() = default;
+  virtual std::shared_ptr<const Model> model(const std::string& file) const = 0;
   /// `index` picks an image inside a model file, or the frame of a movie, from 0; -1: the file is an image.
-  std::function<std::shared_ptr<const Image>(const std::string& file, int index)> image;
-  std::function<TextOutline(const std::string& fontFile, const std::string& line, float tracking)> outline = {};
-  /// The movie, or the sequence that a numbered file belongs to: the file alone where it has no number.
-  std::function<Footage(const std::string& file)> footage = {};
+  virtual std::shared_ptr<const Image> image(const std::string& file, int index) const = 0;
+  virtual TextOutline outline(const std::string& fontFile, const std::string& line, float tracking) const = 0;
+  /// The movie, or the sequence that a numbered file belongs to: no files and one frame where it has no number.
+  virtual Footage footage(const std::string& file) const = 0;
   /// Voxels of an OpenVDB file.
-  std::function<std::shared_ptr<const VoxelGrid>(const std::string& file, const GridNames& names)> volume = {};
-  /// How far places are from things (objects, or groups of them) at a frame.
-  std::function<std::shared_ptr<const DistanceField>(const Document& doc, const std::vector<uint32_t>& things,
-                                                     double frame)>
-      distanceField = {};
+  virtual std::shared_ptr<const VoxelGrid> volume(const std::string& file, const GridNames& names) const = 0;
+  /// How far places are from things (objects, or groups of them) at a frame. Null: what they are made of is not at
+  /// hand.
+  virtual std::shared_ptr<const DistanceField> distanceField(const Document& doc, const std::vector<uint32_t>& things,
+                                                             double frame) const = 0;
   /// What share of a picture's light, by channel, is in one of its layers: a layer of light, a mask, or what a
   /// Cryptomatte names. Rows from the top. Throws BadInput where the file has none of that name.
-  std::function<std::shared_ptr<const Picture>(const std::string& file, const std::string& layer)> share = {};
+  virtual std::shared_ptr<const Picture> share(const std::string& file, const std::string& layer) const = 0;
 };
 
 } // namespace ilumbra

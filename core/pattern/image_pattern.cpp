@@ -133,7 +133,7 @@ int indexOf(const Params& p, const char* name) {
 
 std::shared_ptr<const Image> shownImage(const Params& p, const Document& doc, const Assets& assets) {
   const std::string file = p.text("file");
-  if ((!p.flag("numbered") && !isMovie(file)) || !assets.footage)
+  if (!p.flag("numbered") && !isMovie(file))
     return assets.image(file, p.node().kind->param("index") ? int(p.number("index")) : -1);
   const Footage footage = assets.footage(file);
   const int index = playedFrame(p, doc, footage).index;
@@ -143,7 +143,7 @@ std::shared_ptr<const Image> shownImage(const Params& p, const Document& doc, co
 std::string shownFile(const Params& p, const Document& doc, const Assets& assets) {
   const std::string file = p.text("file");
   if (isMovie(file)) throw badInput(file + ": a movie has no layers");
-  if (!p.flag("numbered") || !assets.footage) return file;
+  if (!p.flag("numbered")) return file;
   const Footage footage = assets.footage(file);
   return footage.files.empty() ? file : footage.files[size_t(playedFrame(p, doc, footage).index)];
 }

@@ -82,8 +82,9 @@ int PatternCompiler::use(const Reference& ref) {
 std::shared_ptr<const DistanceField> PatternCompiler::distanceField(const Params& p, std::string_view name) {
   std::vector<NodeId> things;
   for (const Reference& r : p.references(name)) things.push_back(r.target);
-  if (things.empty() || !m_assets.distanceField) return nullptr;
+  if (things.empty()) return nullptr;
   auto made = m_assets.distanceField(m_doc, things, m_frame);
+  if (!made) return nullptr;
   m_surroundings = m_surroundings * 0x9e3779b97f4a7c15u + made->key();
   return made;
 }

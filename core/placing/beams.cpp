@@ -296,7 +296,7 @@ double reachAt(const MadeBeam& b, const Camera& camera, const V2f& to) {
 
 std::vector<Handle> airHandles(const Node& air, double frame, const Scene& scene) {
   std::vector<Handle> out;
-  if (air.kind->id != "air.beam" || !scene.media) return out;
+  if (airForm(air) != AirForm::Beam || !scene.media) return out;
   const Params p(air, frame);
   const Camera& camera = scene.camera;
   const NodeId id = air.id;

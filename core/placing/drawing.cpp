@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 #include "core/document/edit.h"
 #include "core/geometry/form.h"
+#include "core/geometry/no_assets.h"
 
 #include <fmt/format.h>
 
@@ -109,7 +110,7 @@ std::vector<Handle> pointHandles(const Document& doc, const Node& node, double f
   // A path as it runs; a profile from point to point.
   std::vector<V3f> along;
   const ShapeKind& shape = *shapeKind(node);
-  if (const Assets none; shape.line && d.points.size() > 1)
+  if (const NoAssets none; shape.line && d.points.size() > 1)
     along = shape.line(Params(node, frame), {doc, frame, none});
   else
     for (const LinePoint& p : d.points) along.push_back(p.place);

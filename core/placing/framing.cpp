@@ -4,6 +4,7 @@
 #include "core/compile/camera.h"
 #include "core/document/edit.h"
 #include "core/geometry/form.h"
+#include "core/geometry/no_assets.h"
 #include "core/light/light.h"
 #include "core/scene/geometry.h"
 
@@ -27,13 +28,16 @@ double tidy(double v) {
   return std::round(v / unit) * unit;
 }
 
+// Lights as they are without their slide or picture.
+struct WithoutPictures : NoAssets {
+  std::shared_ptr<const Image> image(const std::string&, int) const override { return nullptr; }
+};
+
 // Illuminance that one unit of a light's power gives at a point that faces it.
 double unitIlluminance(const Node& light, double frame, const V3f& at) {
-  for (const LightKind& k : allLights()) {
-    if (k.kind.id != light.kind->id) continue;
-    const Assets none{[](const std::string&) -> std::shared_ptr<const Model> { return nullptr; },
-                      [](const std::string&, int) -> std::shared_ptr<const Image> { return nullptr; }};
-    const auto made = k.build(Params(light, frame), M44f(), none);
+  if (const LightKind* k = lightKind(light)) {
+    const WithoutPictures none;
+    const auto made = k->build(Params(light, frame), M44f(), none);
     double sum = 0;
     constexpr int n = 64;
     for (int i = 0; i < n; ++i) {
@@ -182,7 +186,7 @@ Document addFramed(const Document& doc, const Scene& scene, std::string_view kin
               setValue(out, id, d.name, Constant(std::clamp(tidy(*v / largest * double(size)), d.hardMin, d.hardMax)));
     // What does not follow its lengths (a wall is its only one, say) is sized as a whole.
     const auto extent = [&](const Document& d) {
-      const Assets none{};
+      const NoAssets none;
       try {
         const Box3f b = formOf(*d.find(id), {d, currentFrame(d), none}).bounds();
         return b.isEmpty() ? 0.0f : maxComponent(b.size());

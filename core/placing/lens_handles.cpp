@@ -1,4 +1,5 @@
 #include "core/placing/lens_handles.h"
+#include "core/geometry/shape.h"
 
 #include "core/compile/sight.h"
 #include "core/document/edit.h"
@@ -9,7 +10,7 @@ namespace {
 
 double tidy(double v) { return std::round(v * 1e4) / 1e4; }
 
-Document put(const Document& doc, NodeId id, const char* param, double value) {
+Document put(const Document& doc, NodeId id, const std::string& param, double value) {
   const ParamDef& d = *doc.find(id)->kind->param(param);
   return setNow(doc, {id, param, 0, {}}, Constant(std::clamp(tidy(value), d.hardMin, d.hardMax)));
 }
@@ -31,32 +32,28 @@ class LensHandles {
       area(n);
       return std::move(m_handles);
     }
-    const std::string& kind = n.kind->id;
     const V2f from = source(n);
-    const auto circle = [&](const char* param, float times, const char* label) { ring(n, from, param, times, label); };
-    if (kind == "lens.glow") circle("size", 1, "Halo's edge");
-    if (kind == "lens.starburst" && Params(n, m_frame).text("scale_by") == "picture")
-      circle("size", 8, "Size of the starburst");
-    if (kind == "lens.halo_rings") circle("radius", 1, "Radius of the ring");
-    if (kind == "lens.blur") circle("size", 1, "Size of the blur");
-    if (kind == "lens.streaks") streak(n, from);
-    if (kind == "lens.mirror_copy") hinge(n);
-    if (kind == "lens.vignette" && Params(n, m_frame).text("shape") == "drawn") {
-      const V2f centre = anchored(n, "centre");
-      Handle h = plain(n, "radius", "Radius of the vignette",
-                       centre + V2f(Params(n, m_frame).real("radius") * halfDiagonal(), 0));
-      h.lines = {round(centre, Params(n, m_frame).real("radius") * halfDiagonal())};
-      h.drag = [id = n.id, centre, half = halfDiagonal()](const Document& d, const V2f& to,
-                                                          const std::optional<Seen>&) {
-        return put(d, id, "radius", double((to - centre).length() / half));
-      };
-      m_handles.push_back(std::move(h));
+    for (const StageHandle& h : stageOf(n).handles) {
+      if (!counts(n, *n.kind->param(h.param), m_frame)) continue;
+      switch (h.shape) {
+      case StageHandle::Shape::SourceRing:
+        ring(n, h, from, m_height);
+        break;
+      case StageHandle::Shape::CentreRing:
+        ring(n, h, anchored(n, "centre"), halfDiagonal());
+        break;
+      case StageHandle::Shape::Ray:
+        ray(n, h, from);
+        break;
+      case StageHandle::Shape::Hinge:
+        hinge(n, h);
+        break;
+      }
     }
     if (n.kind->param("centre_x")) middle(n, "centre", "Centre");
-    for (const char* slot : {"areas"})
-      if (const auto it = n.children.find(slot); it != n.children.end())
-        for (const NodeId c : it->second)
-          if (const Node* child = m_doc.find(c)) area(*child);
+    if (const auto it = n.children.find("areas"); it != n.children.end())
+      for (const NodeId c : it->second)
+        if (const Node* child = m_doc.find(c)) area(*child);
     return std::move(m_handles);
   }
 
@@ -75,7 +72,7 @@ class LensHandles {
   V2f source(const Node& stage) const {
     for (const NodeId id : sourcesOfStage(m_doc, stage)) {
       const Node* n = m_doc.find(id);
-      if (!n || n->kind->family() == "material" || n->kind->id == "object.group") continue;
+      if (!n || n->kind->family() == "material" || isGroup(*n)) continue;
       const SeenAt s = seenAt(m_doc, m_scene, id, {}, m_frame);
       if (s.share > 0 && s.at.x >= 0 && s.at.y >= 0 && s.at.x < m_width && s.at.y < m_height) return s.at;
     }
@@ -89,7 +86,7 @@ class LensHandles {
     return line;
   }
 
-  Handle plain(const Node& n, const char* param, const char* label, const V2f& at) const {
+  Handle plain(const Node& n, const std::string& param, const std::string& label, const V2f& at) const {
     Handle h;
     h.id = n.name + "." + param;
     h.param = param;
@@ -98,23 +95,23 @@ class LensHandles {
     return h;
   }
 
-  // A circle about the source whose radius is `times` a share of the height.
-  void ring(const Node& n, const V2f& from, const char* param, float times, const char* label) {
-    const float radius = Params(n, m_frame).real(param) * m_height * times;
-    Handle h = plain(n, param, label, from + V2f(radius, 0));
-    h.lines = {round(from, radius)};
-    h.drag = [id = n.id, param, from, per = m_height * times](const Document& d, const V2f& to,
-                                                              const std::optional<Seen>&) {
-      return put(d, id, param, double((to - from).length() / per));
+  // A circle whose radius is a share of `unit` pixels.
+  void ring(const Node& n, const StageHandle& handle, const V2f& centre, float unit) {
+    const float per = unit * handle.scale, radius = Params(n, m_frame).real(handle.param) * per;
+    Handle h = plain(n, handle.param, handle.label, centre + V2f(radius, 0));
+    h.lines = {round(centre, radius)};
+    h.drag = [id = n.id, param = handle.param, centre, per](const Document& d, const V2f& to,
+                                                            const std::optional<Seen>&) {
+      return put(d, id, param, double((to - centre).length() / per));
     };
     m_handles.push_back(std::move(h));
   }
 
-  void streak(const Node& n, const V2f& from) {
+  void ray(const Node& n, const StageHandle& handle, const V2f& from) {
     const Params p(n, m_frame);
     const float turned = aim(n, {0.5f * m_width, 0.5f * m_height}), angle = (p.real("angle") + turned) * pi / 180,
                 length = p.real("length") * m_height;
-    Handle h = plain(n, "length", "End of the first ray", from + V2f(std::cos(angle), -std::sin(angle)) * length);
+    Handle h = plain(n, handle.param, handle.label, from + V2f(std::cos(angle), -std::sin(angle)) * length);
     h.param.clear(); // its angle goes with it
     h.lines = {{from, h.at}};
     h.drag = [id = n.id, from, turned, height = m_height](const Document& d, const V2f& to,
@@ -130,19 +127,18 @@ class LensHandles {
     const V2f at = anchored(n, prefix);
     const Params p(n, m_frame);
     const V2f own(p.real(prefix + "_x") * m_width, p.real(prefix + "_y") * m_height);
-    Handle h = plain(n, (prefix + "_x").c_str(), label, at);
+    Handle h = plain(n, prefix + "_x", label, at);
     h.param.clear();
     h.lines = {{at - V2f(9, 0), at + V2f(9, 0)}, {at - V2f(0, 9), at + V2f(0, 9)}};
     h.drag = [id = n.id, prefix, at, own, width = m_width, height = m_height](const Document& d, const V2f& to,
                                                                               const std::optional<Seen>&) {
       const V2f now = own + to - at;
-      return put(put(d, id, (prefix + "_x").c_str(), double(now.x / width)), id, (prefix + "_y").c_str(),
-                 double(now.y / height));
+      return put(put(d, id, prefix + "_x", double(now.x / width)), id, prefix + "_y", double(now.y / height));
     };
     m_handles.push_back(std::move(h));
   }
 
-  void hinge(const Node& n) {
+  void hinge(const Node& n, const StageHandle& handle) {
     const Params p(n, m_frame);
     const V2f at = anchored(n, "hinge");
     const bool level = p.reference("plane").target == 0;
@@ -150,7 +146,7 @@ class LensHandles {
                 reach = p.real("reach") * m_height;
     const V2f along(std::cos(angle), -std::sin(angle)), across(-along.y, along.x);
     if (level) {
-      Handle turn = plain(n, "angle", "Angle of the hinge", at + along * (0.25f * m_width));
+      Handle turn = plain(n, handle.param, handle.label, at + along * (0.25f * m_width));
       turn.lines = {{at - along * m_width, at + along * m_width}};
       turn.drag = [id = n.id, at, turned](const Document& d, const V2f& to, const std::optional<Seen>&) {
         return put(d, id, "angle", setAngle(double(aimTo(at, to)), double(turned)));

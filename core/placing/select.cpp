@@ -4,20 +4,13 @@
 #include "core/document/edit.h"
 #include "core/geometry/form.h"
 #include "core/geometry/mesh_tools.h"
+#include "core/surface/material.h"
 
 #include <fmt/format.h>
 #include <set>
 
 namespace ilumbra {
 namespace {
-
-void leaves(const Document& doc, NodeId id, std::set<NodeId>& out, int depth = 0) {
-  const Node* n = doc.find(id);
-  if (!n || depth > 64 || !out.insert(id).second || n->kind->id != "material.layer") return;
-  const Params p(*n, currentFrame(doc));
-  leaves(doc, p.reference("below").target, out, depth + 1);
-  leaves(doc, p.reference("above").target, out, depth + 1);
-}
 
 bool takesLight(const Document& doc, const Node& light, const Node& object) {
   if (!light.kind->param("links")) return true;
@@ -47,8 +40,7 @@ std::vector<NodeId> wearersOf(const Document& doc, const std::vector<NodeId>& th
   std::vector<NodeId> out;
   for (const Node* n : doc.family("object")) {
     if (!n->kind->param("material")) continue;
-    std::set<NodeId> worn;
-    leaves(doc, wornMaterial(doc, *n, frame).target, worn);
+    const std::set<NodeId> worn = layersOf(doc, wornMaterial(doc, *n, frame).target, frame);
     if (std::any_of(worn.begin(), worn.end(), [&](NodeId m) { return wanted.count(m) > 0; })) out.push_back(n->id);
   }
   return out;
@@ -112,7 +104,7 @@ Document takenApart(const Document& doc, NodeId object, const Assets& assets, st
                     const CancelFlag* cancel) {
   constexpr size_t most = 64;
   const Node* n = doc.find(object);
-  if (!n || n->kind->family() != "object" || !n->kind->slot("modifiers") || n->kind->id == "object.group")
+  if (!n || n->kind->family() != "object" || !n->kind->slot("modifiers") || isGroup(*n))
     throw badInput("select an object with a form of its own to take it apart");
   Form form = formOf(*n, {doc, currentFrame(doc), assets, cancel});
   const size_t pieces = piecesBySize(meshOf(form)).size();

@@ -90,7 +90,7 @@ Picture renderProof(const Proof& proof, uint32_t samples, AssetCache& assets, co
   SceneCache cache;
   ConvolutionCache convolutions;
   const Document& doc = proof.doc;
-  const Assets files = assets.assets(doc.folder(), &cancel);
+  const FileAssets files = assets.assets(doc.folder(), &cancel);
   const ScenePtr scene = compileScene(
       doc, {.frame = proof.frame, .queries = lensQueries(doc), .masks = lensMasks(doc), .overscan = lensOverscan(doc)},
       files, cache, &cancel);

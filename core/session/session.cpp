@@ -309,7 +309,7 @@ void Session::Content::serve(const std::vector<Waiting>& todo) {
     const bool cleaned = showsClean() && &of == &shown();
     std::optional<LensResult> developed;
     try {
-      const Assets files = assets->assets(now->doc.folder(), &leaving);
+      const FileAssets files = assets->assets(now->doc.folder(), &leaving);
       const LensOptions options{
           .on = now->withLens, .assets = &files, .cancel = &leaving, .convolutions = &convolutions};
       const double frame = currentFrame(now->doc);

@@ -243,7 +243,7 @@ void Session::Content::show(bool withRoute) {
   const double frame = currentFrame(now->doc);
   // Readings are of the film, which has fewer pixels at first; plates alone are there at once, whole.
   const bool bare = scene->bare();
-  const Assets files = assets->assets(now->doc.folder(), &cancel);
+  const FileAssets files = assets->assets(now->doc.folder(), &cancel);
   const bool measures =
       now->effect && now->doc.find(now->effect) && (withRoute || !route || route->effect != now->effect);
   LensOptions options = lensOptions(files);

@@ -239,15 +239,54 @@ Kind veilKeyKind() {
       .existence = Invalidation::Shading};
 }
 
+static constexpr std::string_view layerId = "material.layer";
+
 Kind layerMaterialKind() {
   return {
-      .id = "material.layer",
+      .id = std::string(layerId),
       .label = "Layer",
       .helpText = "One shared material over another, by a mask; everything of them, opacity too.",
       .params = {reference("below", "Below", {"material."}).matters().help("Where the mask is 0"),
                  reference("above", "Above", {"material."}).matters().help("Where the mask is 1"),
                  number("mask", "Mask", "", 0.5).range(0, 1).patterned().matters().help("Share of the upper material")},
       .existence = Invalidation::Shading};
+}
+
+void forEachLayer(const Document& doc, const Reference& use, double frame,
+                  const std::function<void(const Reference&, bool)>& visit) {
+  std::vector<Reference> visited;
+  const auto walk = [&](auto& self, const Reference& r, int depth) -> void {
+    const Node* n = doc.find(r.target);
+    if (!n || depth > 64 || std::find(visited.begin(), visited.end(), r) != visited.end()) return;
+    visited.push_back(r);
+    const bool layered = n->kind->id == layerId;
+    visit(r, layered);
+    if (!layered) return;
+    const Params p(*n, frame, r.with.get());
+    self(self, p.reference("below"), depth + 1);
+    self(self, p.reference("above"), depth + 1);
+  };
+  walk(walk, use, 0);
+}
+
+std::set<NodeId> layersOf(const Document& doc, NodeId material, double frame) {
+  std::set<NodeId> out;
+  forEachLayer(doc, {material, nullptr}, frame, [&](const Reference& r, bool) { out.insert(r.target); });
+  return out;
+}
+
+const Node* wholeMaterial(const Document& file) {
+  const std::vector<const Node*> all = file.family("material");
+  std::set<NodeId> inside;
+  for (const Node* n : all)
+    if (!inside.count(n->id)) {
+      std::set<NodeId> layers = layersOf(file, n->id, currentFrame(file));
+      layers.erase(n->id);
+      inside.merge(layers);
+    }
+  for (const Node* n : all)
+    if (!inside.count(n->id)) return n;
+  return all.empty() ? nullptr : all.front();
 }
 
 std::vector<Kind> allMaterials() { return {surfaceMaterialKind(), veilKeyKind(), layerMaterialKind()}; }
@@ -465,7 +504,7 @@ Material compileMaterial(const Document& doc, const Reference& use, double frame
   if (!n) return defaultMaterial(&tables);
   if (n->kind->id == "object.card") return compileCard(doc, *n, frame, assets, &tables);
   const Params p(*n, frame, use.with.get());
-  if (n->kind->id == "material.layer") {
+  if (n->kind->id == layerId) {
     Material m = defaultMaterial(&tables);
     m.name = n->name;
     m.node = n->id;

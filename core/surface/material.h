@@ -2,9 +2,21 @@
 #include "core/pattern/program.h"
 #include "core/surface/bsdf.h"
 
+#include <functional>
+#include <set>
+
 namespace ilumbra {
 
 class SurfaceTables;
+
+/// Walks the materials that a use is made of: itself first, then below before above of what is layered; each use once,
+/// to a depth of 64. `layered`: it is made of others, which follow.
+void forEachLayer(const Document& doc, const Reference& use, double frame,
+                  const std::function<void(const Reference& use, bool layered)>& visit);
+/// All that a material is made of, itself among it; none if there is no such node.
+std::set<NodeId> layersOf(const Document& doc, NodeId material, double frame);
+/// The material that the others of a file are parts of, or the first one; null: there is none.
+const Node* wholeMaterial(const Document& file);
 
 /// A parameter of a compiled material: a constant, or a program over the surface.
 struct Driven {

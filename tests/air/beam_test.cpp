@@ -174,8 +174,8 @@ TEST_CASE("A projector's beam is as its picture: four sides, and coloured by it"
   s.add("light.spot", "Projector",
         {{"position", "0, 0, 0"}, {"target", "0, 0, -1"}, {"cone", "30"}, {"edge", "0"}, {"slide", "wide.png"}});
   s.add("air.beam", "Beam", {{"light", "Projector"}, {"reach", "5"}, {"edge", "0"}, {"fade", "0"}});
-  Assets assets = noAssets();
-  assets.image = [](const std::string&, int) {
+  TestAssets assets;
+  assets.images = [](const std::string&, int) {
     return std::make_shared<const Image>(40, 20, Image::Encoding::Linear8, std::vector<uint8_t>(40 * 20 * 4, 255));
   };
   SceneCache cache;

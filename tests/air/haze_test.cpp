@@ -79,8 +79,7 @@ TEST_CASE("In letters, knots and imported meshes too the chord is that of the me
     if (kind == std::string("object.mesh")) s.set(id, {{"file", "star.ply"}, {"part", "1"}});
     s.add("air.haze", "Haze", {{"fills", "Body"}, {"density", "2"}, {"color", "0, 0, 0"}});
     SceneCache cache;
-    const ScenePtr scene = compileScene(
-        s.peek(), {}, kind == std::string("object.mesh") ? assets.assets(folder.path()) : noAssets(), cache);
+    const ScenePtr scene = compileScene(s.peek(), {}, assets.assets(folder.path()), cache);
     REQUIRE(scene->warnings.empty());
     REQUIRE(scene->media);
     const Mesh& m = scene->objects.front().geometry->shape.mesh;

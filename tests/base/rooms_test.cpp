@@ -1,7 +1,9 @@
 #include <catch2/catch.hpp>
 #include <filesystem>
 #include <fstream>
+#include <map>
 #include <regex>
+#include <sstream>
 #include <vector>
 
 namespace {
@@ -45,6 +47,36 @@ TEST_CASE("A room of the core includes its own headers and those of rooms above 
     }
   });
   CHECK(seen > 500);
+}
+
+TEST_CASE("A room names no kind of thing by its id that a room below it declares", "[rooms]") {
+  const auto all = rooms();
+  std::map<std::string, size_t> declared;
+  const std::regex id(R"re(id = (?:std::string\()?"([a-z]+\.[a-z_]+)")re");
+  const std::regex quoted(R"re("([a-z]+\.[a-z_]+)")re");
+  forEachSource(all, [&](size_t room, const std::string&, const std::string& text) {
+    for (std::sregex_iterator i(text.begin(), text.end(), id), end; i != end; ++i) declared[(*i)[1]] = room;
+  });
+  REQUIRE(declared.size() > 90);
+  int seen = 0;
+  forEachSource(all, [&](size_t room, const std::string& name, const std::string& text) {
+    std::istringstream lines(text);
+    for (std::string line; std::getline(lines, line);) {
+      if (const size_t comment = line.find("//"); comment != line.npos) line.resize(comment);
+      for (std::sregex_iterator i(line.begin(), line.end(), quoted), end; i != end; ++i)
+        if (const auto it = declared.find((*i)[1]); it != declared.end()) {
+          INFO(name << " names " << it->first);
+          CHECK(it->second <= room);
+          ++seen;
+        }
+      if (room < size_t(std::find(all.begin(), all.end(), "effects") - all.begin())) {
+        INFO(name << ": " << line);
+        CHECK(line.find("\"effect.") == line.npos);
+        CHECK(line.find("\"effect\"") == line.npos);
+      }
+    }
+  });
+  CHECK(seen > 100);
 }
 
 TEST_CASE("Nothing in the core includes Qt", "[rooms]") {

@@ -125,7 +125,7 @@ TEST_CASE("A card has its picture's aspect, opacity by its alpha, and plays a mo
   const NodeId star =
       s.add("object.card", "Star", {{"file", (folder / "star.svg").c_str()}, {"height", "1"}, {"card_opacity", "0.5"}});
   const Document doc = s.take();
-  const Assets assets = cache.assets("");
+  const FileAssets assets = cache.assets("");
   const auto form = [&](NodeId id) { return formOf(*doc.find(id), {doc, 1, assets}).shape.bounds(); };
   CHECK(form(movie).size().x == Approx(1));
   CHECK(form(movie).size().y == Approx(0.5));

@@ -18,7 +18,7 @@ Mesh meshFor(const char* kind, Values values = {}) {
   Set s;
   const NodeId id = s.add(kind, "Thing", values);
   const Document doc = s.take();
-  const Assets none = noAssets();
+  const TestAssets none;
   Form f = formOf(*doc.find(id), {doc, 1, none});
   return std::move(meshOf(f));
 }
@@ -233,7 +233,7 @@ TEST_CASE("A turned form follows the points that are drawn for it", "[geometry]"
   for (const auto& [r, h] : {std::pair("0.3", "0"), std::pair("0.3", "0.5"), std::pair("0", "0.5")})
     s.add("profile.point", "Corner", {{"radius", r}, {"height", h}, {"sharp", "on"}}, {id, "profile", size_t(-1)});
   const Document doc = s.take();
-  const Assets none = noAssets();
+  const TestAssets none;
   const Form f = formOf(*doc.find(id), {doc, 1, none});
   checkBody(f.shape.mesh, pi64 * 0.09 * 0.5, 2);
 }
@@ -265,7 +265,7 @@ TEST_CASE("A path with a thickness is a wire with round ends", "[geometry]") {
                          .c_str()}},
           {id, "points", size_t(-1)});
   const Document doc = s.take();
-  const Assets none = noAssets();
+  const TestAssets none;
   const Form f = formOf(*doc.find(id), {doc, 1, none});
   CHECK(isClosed(f.shape.mesh));
   CHECK(eulerCharacteristic(f.shape.mesh) == 0);
@@ -359,7 +359,7 @@ TEST_CASE("Waves run as fast as gravity has them, and rings start with their dro
             {{"width", "4"}, {"length", "4"}, {"depth", "0"}, {"choppiness", "0"}, {"resolution", "400"}});
   s.add("water.wave", "Swell", {{"height", "0.05"}, {"wavelength", "0.5"}, {"direction", "90"}}, {pool, "waves"});
   const Document doc = s.take();
-  const Assets none = noAssets();
+  const TestAssets none;
   const auto heightAt = [&](const Document& d, double frame, float x, float z) {
     const Mesh m = formOf(*d.find(pool), {d, frame, none}).shape.mesh;
     float best = 1e9f, y = 0;

@@ -25,7 +25,7 @@ struct Shaped {
   }
   Form form(double frame = 1) {
     const Document& doc = set.peek();
-    const Assets none = noAssets();
+    const TestAssets none;
     return formOf(*doc.find(object), {doc, frame, none});
   }
   Mesh mesh() {
@@ -124,7 +124,7 @@ TEST_CASE("Copies follow a path, turned along it, as many as there is room for",
         {bead, "modifiers", size_t(-1)});
   (void)ring;
   const Document doc = s.take();
-  const Assets none = noAssets();
+  const TestAssets none;
   const Form f = formOf(*doc.find(bead), {doc, 1, none});
   CHECK(f.copies.size() == size_t(2 * pi64 / 0.2));
   for (size_t i = 0; i < f.copies.size(); ++i) {
@@ -161,7 +161,7 @@ TEST_CASE("A group is repeated with all that it holds, its gap taken from its co
   s.add("modifier.repeat", "Row", {{"count", "10"}, {"step", "0.5, 0, 0"}, {"measure", "gap"}},
         {group, "modifiers", size_t(-1)});
   const Document doc = s.take();
-  const Assets none = noAssets();
+  const TestAssets none;
   SceneCache cache;
   const ScenePtr scene = compileScene(doc, {.frame = 1, .width = 8, .height = 8}, none, cache);
   CHECK(scene->warnings.empty());
@@ -316,7 +316,7 @@ Form twoBlocks(const char* how) {
   s.add("object.box", "Tool", {{"position", "0.5, 0.25, 0.25"}});
   s.add("modifier.join", "Join", {{"how", how}, {"other", "Tool"}}, {a, "modifiers", size_t(-1)});
   const Document doc = s.take();
-  const Assets none = noAssets();
+  const TestAssets none;
   return formOf(*doc.find(a), {doc, 1, none});
 }
 
@@ -352,7 +352,7 @@ TEST_CASE("Bodies cannot be joined with a sheet, with themselves, or in a circle
   const NodeId a = s.add("object.box", "Block", {}), b = s.add("object.plane", "Sheet", {});
   const NodeId join = s.add("modifier.join", "Join", {{"other", "Sheet"}}, {a, "modifiers", size_t(-1)});
   const Document doc = s.take();
-  const Assets none = noAssets();
+  const TestAssets none;
   CHECK(refusal([&] { formOf(*doc.find(a), {doc, 1, none}); }).find("Sheet: is an open mesh") == 0);
   const Document self = setValue(doc, join, "other", Constant(Reference{a, nullptr}));
   CHECK(refusal([&] { formOf(*self.find(a), {self, 1, none}); }) == "Join.other: it is the object itself");
@@ -499,7 +499,7 @@ TEST_CASE("Displacement moves a surface along its normals by what the pattern sa
   s.add("modifier.displace", "Rough", {{"height", "pattern Hills"}, {"depth", "0.2"}, {"facet", "0.03"}},
         {ball, "modifiers", size_t(-1)});
   const Document doc = s.take();
-  const Assets none = noAssets();
+  const TestAssets none;
   const Form f = formOf(*doc.find(ball), {doc, 1, none});
   CHECK(isClosed(f.shape.mesh));
   float least = 9, most = 0;
@@ -561,7 +561,7 @@ TEST_CASE("A rim, a step and an inner edge become round, and the flat sides stay
     const NodeId bar = s.add("object.box", "Bar", {{"width", "0.4"}, {"height", "0.4"}, {"depth", "2"}});
     s.add("object.box", "Tool", {{"width", "0.4"}, {"height", "0.4"}, {"depth", "3"}, {"position", "0.2, 0.2, 0"}});
     s.add("modifier.join", "Cut", {{"how", "cut away"}, {"other", "Tool"}}, {bar, "modifiers", size_t(-1)});
-    const Assets none = noAssets();
+    const TestAssets none;
     Document doc = s.peek();
     Form plain = formOf(*doc.find(bar), {doc, 1, none});
     const double before = volume(plain.shape.mesh);
@@ -591,7 +591,7 @@ TEST_CASE("A round that ends at a flat side is cut off by it", "[geometry][modif
   s.add("object.box", "Pillar", {{"width", "0.1"}, {"height", "0.3"}, {"depth", "0.1"}, {"position", "0, 0.14, 0"}});
   s.add("modifier.join", "Join", {{"how", "union"}, {"other", "Pillar"}}, {plate, "modifiers", size_t(-1)});
   s.add("modifier.round", "Round", {{"radius", "1cm"}, {"steps", "12"}}, {plate, "modifiers", size_t(-1)});
-  const Assets none = noAssets();
+  const TestAssets none;
   std::vector<std::string> warnings;
   const Form form = formOf(*s.peek().find(plate), {s.peek(), 1, none, nullptr, &warnings});
   const Mesh& m = form.shape.mesh;
@@ -612,7 +612,7 @@ TEST_CASE("Where there is no room the round is narrower, and that is told", "[ge
   Shaped s("object.box", {{"width", "1"}, {"height", "0.02"}, {"depth", "1"}});
   s.with("modifier.round", {{"radius", "5cm"}});
   const Document& doc = s.set.peek();
-  const Assets none = noAssets();
+  const TestAssets none;
   std::vector<std::string> warnings;
   Form form = formOf(*doc.find(s.object), {doc, 1, none, nullptr, &warnings});
   CHECK(isClosed(form.shape.mesh));
@@ -629,7 +629,7 @@ TEST_CASE("A corner that no ball touches on all sides stays, and nothing folds o
   Shaped s("object.polyhedron", {{"form", "icosidodecahedron"}});
   s.with("modifier.cap", {}).with("modifier.round", {{"radius", "3cm"}});
   const Document& doc = s.set.peek();
-  const Assets none = noAssets();
+  const TestAssets none;
   std::vector<std::string> warnings;
   const Form form = formOf(*doc.find(s.object), {doc, 1, none, nullptr, &warnings});
   CHECK(isClosed(form.shape.mesh));

@@ -13,7 +13,7 @@ double volume(const Mesh& m) {
 }
 
 Shape built(const Document& doc, const char* name, std::vector<std::string>* warnings = nullptr) {
-  static const Assets none = noAssets();
+  static const TestAssets none;
   const Node& n = *doc.findByName(name);
   BuildFrom from{doc, 1, none};
   from.warnings = warnings;

@@ -15,7 +15,7 @@ Shape build(const char* kind, std::initializer_list<std::pair<const char*, const
   Set s;
   const NodeId id = s.add(kind, "Thing", values);
   const Document doc = s.take();
-  const Assets none = noAssets();
+  const TestAssets none;
   return formOf(*doc.find(id), {doc, 1, none}).shape;
 }
 

@@ -300,9 +300,9 @@ TEST_CASE("A slide takes light away and colours it", "[light]") {
   std::vector<uint8_t> texels(8 * 4 * 4, 255);
   for (size_t y = 0; y < 4; ++y)
     for (size_t x = 4; x < 8; ++x) std::fill_n(&texels[4 * (8 * y + x)], 3, uint8_t(0));
-  Assets assets = noAssets();
-  assets.image = [image = std::make_shared<const Image>(8, 4, Image::Encoding::Srgb8, texels)](const std::string&,
-                                                                                               int) { return image; };
+  TestAssets assets;
+  assets.images = [image = std::make_shared<const Image>(8, 4, Image::Encoding::Srgb8, texels)](const std::string&,
+                                                                                                int) { return image; };
   Set s(64, 64);
   s.look("0, 6, 0", "0, 0, 0", "60");
   s.lambert("White", "1, 1, 1");

@@ -105,8 +105,8 @@ TEST_CASE("An image sky is sampled where it is bright, and shines by its picture
   Set s;
   const NodeId id = s.add("light.sky", "Sky", {{"form", "picture"}, {"image", "patch.png"}});
   const Document doc = s.take();
-  Assets assets = noAssets();
-  assets.image = [&](const std::string&, int) { return image; };
+  TestAssets assets;
+  assets.images = [&](const std::string&, int) { return image; };
   std::unique_ptr<Light> light;
   for (const LightKind& k : allLights())
     if (k.kind.id == "light.sky") light = k.build(Params(*doc.find(id), 1), M44f(), assets);

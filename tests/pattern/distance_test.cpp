@@ -153,7 +153,7 @@ TEST_CASE("A form that is made by the distance to itself is refused, one made by
   const NodeId form =
       s.add("object.pattern_form", "Coat",
             {{"amount", "pattern Away"}, {"fineness", "48"}, {"width", "2"}, {"height", "2"}, {"depth", "2"}});
-  const Assets assets = noAssets();
+  const TestAssets assets;
   const auto middle = [&] {
     const Document& doc = s.peek();
     return formOf(*doc.find(form), {doc, 1, assets}).bounds().center();

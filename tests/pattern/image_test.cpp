@@ -20,13 +20,13 @@ std::shared_ptr<const Image> fourTexels(Image::Encoding encoding = Image::Encodi
 struct Made {
   Document doc;
   NodeId pattern;
-  Assets assets = noAssets();
+  TestAssets assets;
   Made(std::initializer_list<std::pair<const char*, const char*>> values) : doc(Document::create(kinds())) {
     Set s;
     pattern = s.add("pattern.image", "Picture", {{"file", "four.png"}});
     s.set(pattern, values);
     doc = s.take();
-    assets.image = [](const std::string&, int) { return fourTexels(); };
+    assets.images = [](const std::string&, int) { return fourTexels(); };
   }
   Imath::Vec4<float> at(float u, float v, bool asColor = true) const {
     return Program::compile(doc, {pattern, nullptr}, 1, assets, asColor).evaluate({V2f(u, v)});
@@ -126,8 +126,8 @@ TEST_CASE("A pattern drives a material in the picture", "[pattern][render]") {
   s.add("object.plane", "Panel", {{"width", "2"}, {"depth", "2"}, {"material", "Screen"}});
   Document doc = s.take();
   doc = setAt(doc, resolve(doc, "Screen.own_light_color"), PatternUse{{doc.findByName("Four texels")->id, nullptr}});
-  Assets assets = noAssets();
-  assets.image = [](const std::string&, int) { return fourTexels(); };
+  TestAssets assets;
+  assets.images = [](const std::string&, int) { return fourTexels(); };
   const Picture p = luminances(trace(doc, 16, 0, assets));
   const auto corner = [&](int x, int y) { return rec709FromAcescg(p.color(x, y)); };
   // Which corner holds which texel is the plane's matter; that each is there, pure and once, is the pattern's.

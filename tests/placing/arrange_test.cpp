@@ -34,7 +34,7 @@ bool close(const V3f& a, const V3f& b, float e = 1e-4f) { return length(a - b) <
 
 ScenePtr compiled(const Document& doc) {
   static SceneCache cache;
-  const Assets none = noAssets();
+  const TestAssets none;
   return compileScene(doc, {.frame = 1, .width = 8, .height = 8}, none, cache);
 }
 
@@ -231,7 +231,7 @@ TEST_CASE("A modifier that cannot be applied is told, and its object stays with 
   doc = setValue(doc, id(doc, "Cut"), "other", Constant(Reference{id(doc, "Floor"), nullptr}));
   doc = addNode(doc, "modifier.repeat", "Row", {id(doc, "Crate"), "modifiers", size_t(-1)});
   SceneCache cache;
-  const Assets none = noAssets();
+  const TestAssets none;
   for (int i = 0; i < 2; ++i) { // made, and remembered
     const ScenePtr scene = compileScene(doc, {.frame = 1, .width = 8, .height = 8}, none, cache);
     REQUIRE(scene->warnings.size() == 1);

@@ -111,7 +111,7 @@ TEST_CASE("The grid catches places of the world, angles and sizes", "[placing]")
 TEST_CASE("The middle handle catches surfaces, corners and centres of what lies under the pointer", "[placing]") {
   const Document doc = set();
   SceneCache cache;
-  const Assets none = noAssets();
+  const TestAssets none;
   const ScenePtr scene = compileScene(doc, {.frame = 1, .width = 400, .height = 300}, none, cache);
   const Camera camera = cameraOf(doc);
   float x, y;

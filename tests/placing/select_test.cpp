@@ -31,7 +31,7 @@ TEST_CASE("A form is taken apart into its pieces, which together are what it was
   s.add("modifier.burst", "Break", {{"pieces", "6"}, {"push", "0"}, {"gap", "0"}}, {ball, "modifiers"});
   s.add("light.point", "Rider", {}, {ball, "carries"});
   const Document doc = s.take();
-  const Assets none = noAssets();
+  const TestAssets none;
   Form whole = formOf(*doc.find(ball), {doc, 1, none});
   std::vector<NodeId> made;
   const Document apart = takenApart(doc, ball, none, &made);
@@ -60,7 +60,7 @@ TEST_CASE("What a cut brought to light becomes an object of its own material", "
   CHECK(refusal([&] { takenApartByMaterial(plain, ball); }).find("Fruit has one material alone") == 0);
   s.add("modifier.cap", "Cut", {{"inside_material", "Flesh"}}, {ball, "modifiers"});
   const Document doc = s.take();
-  const Assets none = noAssets();
+  const TestAssets none;
   std::vector<NodeId> made;
   const Document apart = takenApartByMaterial(doc, ball, &made);
   CHECK(problems(apart).empty());

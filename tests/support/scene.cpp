@@ -16,16 +16,9 @@ const std::shared_ptr<const Kinds>& kinds() {
   return all;
 }
 
-Assets noAssets() {
-  return {
-      [](const std::string& f) -> std::shared_ptr<const Model> { throw badInput(f + ": no files in this test"); },
-      [](const std::string& f, int) -> std::shared_ptr<const Image> { throw badInput(f + ": no files in this test"); },
-      {},
-      {},
-      {},
-      [](const Document& doc, const std::vector<NodeId>& things, double frame) {
-        return distanceFieldOf(doc, things, frame, noAssets());
-      }};
+std::shared_ptr<const DistanceField> TestAssets::distanceField(const Document& doc, const std::vector<NodeId>& things,
+                                                               double frame) const {
+  return distanceFieldOf(doc, things, frame, *this);
 }
 
 const Tasks& pool() {

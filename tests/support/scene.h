@@ -1,4 +1,6 @@
 #pragma once
+#include "core/geometry/no_assets.h"
+#include "core/geometry/text_outline.h"
 #include "core/kinds.h"
 #include "core/lens/stack.h"
 #include "core/transport/rendering.h"
@@ -29,7 +31,16 @@ class Set : public SceneBuilder {
 };
 
 /// Files and images are not at hand: for sets without any.
-Assets noAssets();
+/// Without files, but for what a test puts in their place.
+struct TestAssets : NoAssets {
+  std::function<std::shared_ptr<const Image>(const std::string& file, int index)> images; ///< null: none are at hand
+  std::shared_ptr<const Image> image(const std::string& file, int index) const override {
+    return images ? images(file, index) : NoAssets::image(file, index);
+  }
+  std::shared_ptr<const DistanceField> distanceField(const Document& doc, const std::vector<NodeId>& things,
+                                                     double frame) const override;
+};
+inline TestAssets noAssets() { return {}; }
 
 struct Traced {
   ScenePtr scene;

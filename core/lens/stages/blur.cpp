@@ -78,6 +78,7 @@ LensStage blurStage() {
                                         .help("Of the aperture")}}),
                    .slots = stageSlots(),
                    .existence = Invalidation::Lens},
+          .handles = {{StageHandle::Shape::SourceRing, "size", "Size of the blur"}},
           .prepare = prepare,
           .idle = [](const Params& p) { return p.number("size") == 0 ? std::string("its size is 0") : std::string(); },
           .carries = true,

@@ -145,6 +145,7 @@ LensStage glowStage() {
                                     .help("The source itself goes to white while its halo keeps the hue")}}),
                .slots = stageSlots(),
                .existence = Invalidation::Lens},
+      .handles = {{StageHandle::Shape::SourceRing, "size", "Halo's edge"}},
       .prepare = prepare,
       .idle = keyIdle,
       .looks = {{"Lantern in fog", {{"amount", "35 %"}, {"size", "25 %"}, {"falloff", "0.7"}}},

@@ -165,6 +165,7 @@ LensStage haloRingsStage() {
                                keyParams(true)}),
                .slots = stageSlots(),
                .existence = Invalidation::Lens},
+      .handles = {{StageHandle::Shape::SourceRing, "radius", "Radius of the ring"}},
       .prepare = prepare,
       .idle = keyIdle,
       .looks = {

@@ -190,6 +190,7 @@ LensStage mirrorCopyStage() {
                      .help("What is read outside the picture")}}),
            .slots = std::move(slots),
            .existence = Invalidation::Lens},
+      .handles = {{StageHandle::Shape::Hinge, "angle", "Angle of the hinge"}},
       .prepare = prepare,
       .carries = true,
       .looks = {

@@ -261,6 +261,7 @@ LensStage starburstStage() {
                               .help("Keeps the luminance")}}),
                .slots = stageSlots(),
                .existence = Invalidation::Lens},
+      .handles = {{StageHandle::Shape::SourceRing, "size", "Size of the starburst", 8}},
       .prepare = prepare,
       .idle = keyIdle,
       .looks = {{"Six blades, stopped down", {{"blades", "6"}, {"rounding", "0 %"}, {"size", "0.8 %"}}},

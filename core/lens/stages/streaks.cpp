@@ -295,6 +295,7 @@ LensStage streaksStage() {
                                         .help("How much longer red is than green, and green than blue")}}),
                    .slots = stageSlots(),
                    .existence = Invalidation::Lens},
+          .handles = {{StageHandle::Shape::Ray, "length", "End of the first ray"}},
           .prepare = prepare,
           .idle = keyIdle,
           .looks = {

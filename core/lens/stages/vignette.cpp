@@ -78,6 +78,7 @@ LensStage vignetteStage() {
                                    anchorParams("centre", "Centre", "Centre")}),
                    .slots = stageSlots(),
                    .existence = Invalidation::Lens},
+          .handles = {{StageHandle::Shape::CentreRing, "radius", "Radius of the vignette"}},
           .prepare = prepare,
           .inPlace = true,
           .looks = {
