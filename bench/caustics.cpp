@@ -3,7 +3,7 @@
 
 #include "core/compile/compile.h"
 #include "core/document/edit.h"
-#include "core/lens/stack.h"
+#include "core/lens/queries.h"
 #include "core/scene/ray_caster.h"
 #include "core/transport/photons.h"
 #include "core/transport/rendering.h"

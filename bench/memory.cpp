@@ -6,7 +6,7 @@
 #include "core/exchange/assets.h"
 #include "core/exchange/import.h"
 #include "core/kinds.h"
-#include "core/lens/stack.h"
+#include "core/lens/queries.h"
 #include "core/transport/rendering.h"
 #include "demo/scene_builder.h"
 

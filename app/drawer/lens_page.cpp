@@ -7,7 +7,8 @@
 #include "core/base/error.h"
 #include "core/document/file.h"
 #include "core/lens/preset.h"
-#include "core/lens/stack.h"
+#include "core/lens/develop.h"
+#include "core/lens/queries.h"
 
 #include <cctype>
 #include <fmt/format.h>

@@ -5,7 +5,7 @@
 #include "core/compile/camera.h"
 #include "core/display/view.h"
 #include "core/lens/preset.h"
-#include "core/lens/stack.h"
+#include "core/lens/develop.h"
 
 #include <QDialogButtonBox>
 #include <QLabel>

@@ -7,6 +7,7 @@
 #include "core/document/units.h"
 #include "core/effects/route_parts.h"
 #include "core/geometry/shape.h"
+#include "core/image/picture_ops.h"
 #include "core/label/layer_query.h"
 #include "core/scene/geometry.h"
 #include "core/scene/ray_caster.h"
@@ -114,7 +115,7 @@ double causticsShare(const Scene& scene, NodeId effect, const Film& film, const 
   if (layerOf(scene) < 0 || groups.empty()) return 0;
   std::vector<Color> mine(groupScales.size(), Color(0.0f));
   for (const uint16_t g : groups) mine[g] = groupScales[g] * exposure;
-  const double total = sumOf(picture) / double(std::max<size_t>(1, picture.pixels()));
+  const double total = luminanceSum(picture, {}, tasks) / double(std::max<size_t>(1, picture.pixels()));
   return total > 0 ? double(luminance(meanLight(film, layerOf(scene), mine, tasks))) / total : 0;
 }
 

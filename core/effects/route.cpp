@@ -1,5 +1,6 @@
 #include "core/effects/route.h"
 #include "core/geometry/shape.h"
+#include "core/image/picture_ops.h"
 
 #include "core/compile/camera.h"
 #include "core/effects/mends.h"
@@ -268,7 +269,7 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
       return !q.everything && q.things == mine.things && q.materials == mine.materials;
     });
     const Picture all = collect(film, 0, groupScales, exposure, tasks);
-    allLight = sumOf(all);
+    allLight = luminanceSum(all, {}, tasks);
     if (exact != scene.queries.end()) {
       layer = collect(film, int(exact - scene.queries.begin()), groupScales, exposure, tasks);
     } else {
@@ -285,7 +286,7 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
     }
     if (scene.plates && plates) {
       const PlateLayers laid = plateLayers(*scene.plates, film, {}, tasks);
-      allLight += sumOf(laid.add);
+      allLight += luminanceSum(laid.add, {}, tasks);
       for (const PlatePart& part : laid.parts)
         if (ids.count(part.id) || ids.count(part.plate))
           for (size_t i = 0; i < layer.rgb.size(); ++i) layer.rgb[i] += part.light.rgb[i];
@@ -410,7 +411,7 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
     const bool adds =
         std::all_of(done->work.taken.rgb.begin(), done->work.taken.rgb.end(), [](float v) { return v == 0; });
     const bool spreads = !stageOf(*s).inPlace;
-    if (adds && spreads) taken = ours = sumOf(done->work.spread);
+    if (adds && spreads) taken = ours = luminanceSum(done->work.spread, {}, tasks);
     for (size_t i = 0; spreads && i < done->work.taken.pixels(); ++i) {
       const float* t = done->work.taken.rgb.data() + 3 * i;
       const double l = double(luminance({t[0], t[1], t[2]}));
@@ -500,7 +501,7 @@ Route measureGlowRoute(const Document& doc, const Node& glow, double frame, cons
                          names(sources)),
              {{fmt::format("Lower the key to {:g} stops", lower), {{at(*s, "key"), fmt::format("{:g}", lower)}}},
               {"Let all light pass", {{at(*s, "keyed"), "off"}}}}});
-      } else if (sumOf(done->work.spread) < 1e-3 * sourceLight * p.number("amount")) {
+      } else if (luminanceSum(done->work.spread, {}, tasks) < 1e-3 * sourceLight * p.number("amount")) {
         r.findings.push_back({Weight::Weak,
                               "lens",
                               s->id,

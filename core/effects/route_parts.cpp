@@ -153,10 +153,4 @@ void mendDark(const Document& doc, double frame, const Node& n, Finding& f) {
                      {{m->name + ".own_light", fmt::format("{:.0f}", v)}}});
 }
 
-double sumOf(const Picture& p) {
-  double sum = 0;
-  for (size_t i = 0; i < p.pixels(); ++i) sum += double(luminance({p.rgb[3 * i], p.rgb[3 * i + 1], p.rgb[3 * i + 2]}));
-  return sum;
-}
-
 } // namespace ilumbra

@@ -21,8 +21,6 @@ void mendDark(const Document& doc, double frame, const Node& n, Finding& f);
 /// look through), or 0. `distance` receives how far it got.
 NodeId blocker(const Scene& scene, const RayCaster& rays, V3f from, const V3f& direction, float far, bool eye,
                float& distance);
-/// The luminance of all pixels together.
-double sumOf(const Picture& p);
 /// The address of a value in text.
 inline std::string at(const Node& n, const char* param) { return n.name + "." + param; }
 

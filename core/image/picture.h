@@ -5,6 +5,11 @@
 
 namespace ilumbra {
 
+/// A rectangle of pixels from the top left; with width 0 all of a picture.
+struct Region {
+  int x = 0, y = 0, width = 0, height = 0;
+};
+
 /// Scene-linear light, three interleaved floats a pixel, rows from the top.
 struct Picture {
   int width = 0, height = 0;
@@ -18,6 +23,8 @@ struct Picture {
     const float* p = at(x, y);
     return {p[0], p[1], p[2]};
   }
+  /// A region as it is, all pixels for one of width 0.
+  Region whole(const Region& region) const { return region.width ? region : Region{0, 0, width, height}; }
   bool operator==(const Picture&) const = default;
 };
 

@@ -1,8 +1,11 @@
+#include "core/lens/develop.h"
+
 #include "core/compile/camera.h"
 #include "core/compile/sight.h"
 #include "core/document/edit.h"
+#include "core/image/picture_ops.h"
 #include "core/image/resample.h"
-#include "core/lens/stack.h"
+#include "core/lens/queries.h"
 #include "core/scene/plates.h"
 #include "core/transport/plate_layers.h"
 
@@ -121,23 +124,6 @@ std::vector<float> surrounded(const Film& film, int margin, const Tasks& tasks,
   tasks.forEach(p.height, [&](int y) {
     for (size_t i = size_t(y) * size_t(p.width), end = i + size_t(p.width); i < end; ++i) out[i] = p.rgb[3 * i];
   });
-  return out;
-}
-
-// In the middle of a larger picture that is else empty.
-std::vector<float> padded(const std::vector<float>& v, int width, int height, int margin) {
-  if (margin == 0) return v;
-  const int wide = width + 2 * margin;
-  std::vector<float> out(size_t(wide) * size_t(height + 2 * margin), 0.0f);
-  for (int y = 0; y < height; ++y)
-    std::copy_n(v.begin() + ptrdiff_t(size_t(y) * size_t(width)), width,
-                out.begin() + ptrdiff_t(size_t(y + margin) * size_t(wide)) + margin);
-  return out;
-}
-Picture padded(Picture p, int margin) {
-  if (margin == 0) return p;
-  Picture out(p.width + 2 * margin, p.height + 2 * margin);
-  for (int y = 0; y < p.height; ++y) std::copy_n(p.at(0, y), 3 * p.width, out.at(margin, y + margin));
   return out;
 }
 

@@ -3,7 +3,7 @@
 
 #include "core/compile/sight.h"
 #include "core/document/edit.h"
-#include "core/lens/stack.h"
+#include "core/lens/queries.h"
 
 namespace ilumbra {
 namespace {

@@ -5,7 +5,8 @@
 #include "core/document/difference.h"
 #include "core/exchange/assets.h"
 #include "core/image/convolution.h"
-#include "core/lens/stack.h"
+#include "core/lens/develop.h"
+#include "core/lens/queries.h"
 #include "core/transport/rendering.h"
 
 #include <cctype>

@@ -4,7 +4,7 @@
 #include "core/display/view.h"
 #include "core/image/convolution.h"
 #include "core/label/layer_query.h"
-#include "core/lens/stack.h"
+#include "core/lens/develop.h"
 #include "core/session/session.h"
 
 #include <atomic>

@@ -9,7 +9,8 @@
 #include "core/document/difference.h"
 #include "core/image/convolution.h"
 #include "core/image/resample.h"
-#include "core/lens/stack.h"
+#include "core/lens/develop.h"
+#include "core/lens/queries.h"
 #include "core/scene/media.h"
 
 #include <atomic>

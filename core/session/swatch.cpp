@@ -4,7 +4,6 @@
 #include "core/compile/compile.h"
 #include "core/display/view.h"
 #include "core/document/edit.h"
-#include "core/lens/stack.h"
 #include "core/transport/rendering.h"
 
 namespace ilumbra {

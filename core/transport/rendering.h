@@ -1,15 +1,11 @@
 #pragma once
+#include "core/image/picture.h"
 #include "core/scene/trace_count.h"
 #include "core/transport/camera_path.h"
 
 #include <functional>
 
 namespace ilumbra {
-
-/// A part of the picture in pixels; width 0: all of it.
-struct Region {
-  int x = 0, y = 0, width = 0, height = 0;
-};
 
 /// A scene being rendered: its film and what was counted. Work can be broken off at any time and goes on where it
 /// stopped; a pixel's value depends on its number of samples only, never on the order or number of threads.

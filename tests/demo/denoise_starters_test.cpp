@@ -2,7 +2,6 @@
 #include "core/document/edit.h"
 #include "core/exchange/assets.h"
 #include "core/film/denoise.h"
-#include "core/lens/stack.h"
 #include "core/transport/rendering.h"
 #include "demo/starters.h"
 #include "tests/support/scene.h"

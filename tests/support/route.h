@@ -1,6 +1,5 @@
 #pragma once
 #include "core/effects/route.h"
-#include "core/lens/stack.h"
 #include "tests/support/scene.h"
 
 namespace ilumbra::test {

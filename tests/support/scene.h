@@ -2,7 +2,8 @@
 #include "core/geometry/no_assets.h"
 #include "core/geometry/text_outline.h"
 #include "core/kinds.h"
-#include "core/lens/stack.h"
+#include "core/lens/develop.h"
+#include "core/lens/queries.h"
 #include "core/transport/rendering.h"
 #include "demo/scene_builder.h"
 

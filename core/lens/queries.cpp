@@ -1,8 +1,10 @@
+#include "core/lens/queries.h"
+
 #include "core/base/error.h"
 #include "core/compile/caustics.h"
 #include "core/document/edit.h"
-#include "core/label/layer_query.h"
-#include "core/lens/stack.h"
+#include "core/lens/stage.h"
+#include "core/scene/scene.h"
 
 #include <algorithm>
 #include <set>
