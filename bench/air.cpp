@@ -232,14 +232,14 @@ void airRatios(const std::shared_ptr<const Kinds>& kinds, const Document& hall, 
                  const Document now = with(doc, "frame", f);
                  developPlates(now, f,
                                *compileScene(now, {.frame = double(f), .queries = lensQueries(now), .playing = playing},
-                                             {}, cache),
+                                             NoAssets(), cache),
                                tasks);
                }
              }) /
              24;
     };
     const Picture picture =
-        developPlates(doc, 1, *compileScene(doc, {.queries = lensQueries(doc)}, {}, cache), tasks).picture;
+        developPlates(doc, 1, *compileScene(doc, {.queries = lensQueries(doc)}, NoAssets(), cache), tasks).picture;
     const double copy = seconds([&] {
                           for (int i = 0; i < 24; ++i) {
                             const Picture other = picture;

@@ -18,6 +18,8 @@
 #include "core/scene/geometry.h"
 #include "core/scene/trace_count.h"
 #include "core/session/session.h"
+#include "core/lens/queries.h"
+#include "core/lens/develop.h"
 #include "demo/scene_builder.h"
 #include "demo/starters.h"
 

@@ -15,6 +15,8 @@
 #include "core/scene/plates.h"
 #include "core/scene/trace_count.h"
 #include "core/session/proof.h"
+#include "core/lens/queries.h"
+#include "core/lens/develop.h"
 
 #include <chrono>
 #include <CLI/CLI.hpp>

@@ -1,5 +1,7 @@
 #pragma once
+#include "core/film/film.h"
 #include "core/lens/stack.h"
+#include "core/scene/scene.h"
 
 namespace ilumbra {
 

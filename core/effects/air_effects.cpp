@@ -1,5 +1,5 @@
 // Effects of light in the air, and what each makes when the scene lacks it.
-#include "core/effects/air_effects.h"
+#include "core/effects/air_route.h"
 
 #include "core/compile/camera.h"
 #include "core/document/edit.h"
@@ -303,9 +303,9 @@ EffectKind ghostLightEffect() {
                .params = airEffectParams("Lights that shine into it besides; nothing: its own light alone counts here",
                                          "The glow", false),
                .existence = Invalidation::Geometry,
+               .formerly = {"effect.ghost_light"},
                .standsFor = "from",
-               .switches = {"through"},
-               .formerly = {"effect.ghost_light"}},
+               .switches = {"through"}},
       .roles = airRoles("nothing, or lights besides", "a haze with own light", false),
       .make =
           [](Document doc, NodeId effect, const std::vector<NodeId>&, std::vector<std::string>* told) {

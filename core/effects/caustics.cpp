@@ -139,12 +139,7 @@ EffectKind causticsEffect() {
                 {"through", "Through", "glass, metal, water"},
                 {"onto", "Onto", "a surface; nothing: all"}},
       .make = makeCaustics,
-      .share =
-          [](const Document& doc, const Node& effect, const Scene& scene, const Film& film,
-             const std::vector<Color>& groupScales, const Picture& picture, const Tasks& tasks) {
-            return causticsShare(scene, effect.id, film, groupScales, picture, exposureFactor(doc, currentFrame(doc)),
-                                 tasks);
-          },
+      .share = causticsShare,
       .measure = measureCausticsRoute};
 }
 

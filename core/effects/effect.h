@@ -7,9 +7,21 @@ namespace ilumbra {
 class Film;
 class Scene;
 class Tasks;
-struct Picture;
 struct LensResult;
 struct Route;
+
+/// An effect in a developed picture: what its share and its route are measured from. It holds nothing: all of it must
+/// outlive the call.
+struct DevelopedEffect {
+  const Document& doc;
+  const Node& effect;
+  double frame;
+  const Scene& scene;
+  const Film& film;
+  const std::vector<Color>& groupScales; ///< by light group
+  const LensResult& developed;           ///< of this film by these scales
+  const Tasks& tasks;
+};
 
 /// A role of a light effect: the parameter that holds who fills it, and what may.
 struct Role {
@@ -27,13 +39,9 @@ struct EffectKind {
   std::function<Document(Document, NodeId effect, const std::vector<NodeId>& selection, std::vector<std::string>* told)>
       make = {};
   /// Its share of the picture's light before the lens; null: none, or by its lens stages.
-  std::function<double(const Document&, const Node& effect, const Scene&, const Film&,
-                       const std::vector<Color>& groupScales, const Picture& picture, const Tasks&)>
-      share = {};
+  std::function<double(const DevelopedEffect&)> share = {};
   /// Its route (route.h).
-  std::function<Route(const Document&, const Node& effect, double frame, const Scene&, const Film&,
-                      const std::vector<Color>& groupScales, const LensResult&, const Tasks&)>
-      measure = {};
+  std::function<Route(const DevelopedEffect&)> measure = {};
 };
 /// Every effect. A new one is a file in this folder and a line here.
 std::vector<EffectKind> allEffects();

@@ -1,5 +1,5 @@
+#include "core/effects/glow_route.h"
 #include "core/effects/making.h"
-#include "core/effects/route.h"
 
 #include <algorithm>
 

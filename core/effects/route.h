@@ -72,10 +72,6 @@ std::vector<EffectReading> readEffects(const Document& doc, double frame, const 
 Route measureRoute(const Document& doc, NodeId effect, double frame, const Scene& scene, const Film& film,
                    const std::vector<Color>& groupScales, const LensResult& developed, const Tasks& tasks);
 
-/// The same for effects of the lens.
-Route measureGlowRoute(const Document& doc, const Node& effect, double frame, const Scene& scene, const Film& film,
-                       const std::vector<Color>& groupScales, const LensResult& developed, const Tasks& tasks);
-
 /// "works", "weak: ...", "off": the state of an effect in a word or two.
 std::string stateWord(const Route& route, bool on);
 

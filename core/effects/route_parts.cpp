@@ -126,6 +126,57 @@ double lumensOf(const Document& doc, double frame, const Scene& scene, const Nod
   return sum;
 }
 
+std::string Emitted::reading(const char* far) const {
+  if (endless && lumens <= 0) return far;
+  return fmt::format("{} lm", formatNumber(number("x", "x", "", 0), std::round(lumens)));
+}
+
+Emitted emittedBy(const DevelopedEffect& of, const std::vector<const Node*>& sources, Route& route) {
+  Emitted out;
+  for (const Node* n : sources) {
+    const double lm = lumensOf(of.doc, of.frame, of.scene, *n);
+    out.lumens += lm;
+    const bool sky = n->kind->family() == "light" && n->kind->param("power") && n->kind->param("power")->unit != "lm";
+    out.endless |= sky;
+    if (!(sky ? isBlack(lightAmount(Params(*n, of.frame))) : lm <= 0)) continue;
+    Finding f{Finding::Weight::Broken, "from", n->id, n->name + " gives no light", {}};
+    mendDark(of.doc, of.frame, *n, f);
+    route.findings.push_back(std::move(f));
+  }
+  return out;
+}
+
+SeenShare seenAmong(const Film& film, size_t pixel, const Scene& scene, const std::set<NodeId>& things) {
+  const Film::Ranked& seen = film.seen(pixel);
+  SeenShare s{0, seen.dropped};
+  for (size_t k = 0; k < size_t(Film::ranks); ++k) {
+    s.total += seen.weight[k];
+    if (seen.weight[k] > 0 && scene.things[seen.thing[k]].among(things)) s.part += seen.weight[k];
+  }
+  return s;
+}
+
+Loss lossTo(const Document& doc, NodeId thing, double share) {
+  const Node* n = doc.find(thing);
+  return {n ? n->name : "something", thing, share};
+}
+
+void sortLosses(std::vector<Loss>& losses, double least) {
+  std::erase_if(losses, [&](const Loss& l) { return l.share < least; });
+  std::sort(losses.begin(), losses.end(), [](const Loss& a, const Loss& b) { return a.share > b.share; });
+}
+
+Route finished(Route r, const DevelopedEffect& of, const char* role) {
+  const Node& e = of.effect;
+  if (!Params(e, of.frame).flag("on"))
+    r.findings.insert(
+        r.findings.begin(),
+        {Finding::Weight::Note, role, e.id, e.name + " is off", {{"Switch it on", {{at(e, "on"), "on"}}}}});
+  std::stable_sort(r.findings.begin(), r.findings.end(),
+                   [](const Finding& a, const Finding& b) { return a.weight > b.weight; });
+  return r;
+}
+
 void mendDark(const Document& doc, double frame, const Node& n, Finding& f) {
   if (n.kind->family() == "light") {
     const Params p(n, frame);

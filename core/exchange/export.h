@@ -1,6 +1,7 @@
 #pragma once
 #include "core/exchange/assets.h"
 #include "core/geometry/model.h"
+#include "core/geometry/no_assets.h"
 #include "core/scene/scene.h"
 
 namespace ilumbra {
@@ -12,7 +13,8 @@ struct ExportOptions {
 /// The set as a model: its tree, each form once however often it stands there, materials in glTF's terms with their
 /// pictures, punctual lights, own light, cameras, and places over time. What a model cannot hold goes along in its
 /// extras (extras.h). `notes` tells what other programs will not see. `assets`: for the copies of what carries lamps.
-Model modelOf(const Document& doc, const Scene& scene, const ExportOptions& options = {}, const Assets& assets = {});
+Model modelOf(const Document& doc, const Scene& scene, const ExportOptions& options = {},
+              const Assets& assets = NoAssets());
 
 /// Builds the set and writes it as .glb, .gltf, .obj, .ply or .stl, or its air as .vdb (volume_write.h), as a whole or
 /// not at all. Returns what was left out, a sentence each. Throws Usage for another extension, Io, Cancelled.

@@ -9,6 +9,8 @@
 
 #include "core/base/error.h"
 #include "core/base/hash.h"
+#include "core/lens/queries.h"
+#include "core/lens/develop.h"
 
 #include <cctype>
 #include <cstring>

@@ -1,5 +1,6 @@
 #pragma once
 #include "core/exchange/picture_file.h"
+#include "core/film/denoise.h"
 #include "core/lens/stack.h"
 #include "core/transport/rendering.h"
 

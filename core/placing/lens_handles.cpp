@@ -4,6 +4,7 @@
 #include "core/compile/sight.h"
 #include "core/document/edit.h"
 #include "core/lens/queries.h"
+#include "core/lens/stage.h"
 
 namespace ilumbra {
 namespace {

@@ -11,6 +11,7 @@
 namespace ilumbra {
 
 class ColorViews;
+class Denoiser;
 
 /// What of the film the picture shows.
 /// Light passes are those of lightPasses(), in their order; Over is the picture over a chequerboard where it is empty.

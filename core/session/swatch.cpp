@@ -4,6 +4,7 @@
 #include "core/compile/compile.h"
 #include "core/display/view.h"
 #include "core/document/edit.h"
+#include "core/film/denoise.h"
 #include "core/transport/rendering.h"
 
 namespace ilumbra {

@@ -7,6 +7,7 @@
 #include "app/panels/things_panel.h"
 #include "core/compile/camera.h"
 #include "core/effects/effect.h"
+#include "core/lens/queries.h"
 #include "tests/app/open.h"
 
 #include <QLabel>

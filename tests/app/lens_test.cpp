@@ -11,6 +11,7 @@
 #include "core/document/file.h"
 #include "core/exchange/picture_file.h"
 #include "core/lens/preset.h"
+#include "core/lens/queries.h"
 #include "tests/app/open.h"
 
 #include <QLabel>

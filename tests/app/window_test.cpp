@@ -25,6 +25,7 @@
 #include "core/document/transplant.h"
 #include "core/exchange/picture_file.h"
 #include "core/surface/presets.h"
+#include "core/lens/queries.h"
 #include "demo/starters.h"
 #include "tests/app/open.h"
 

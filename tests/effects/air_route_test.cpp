@@ -1,4 +1,5 @@
-#include "core/effects/air_effects.h"
+#include "core/air/haze.h"
+#include "core/effects/route.h"
 
 #include "tests/support/route.h"
 

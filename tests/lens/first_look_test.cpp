@@ -1,5 +1,6 @@
 // What a stage shows when it is new, and what it leaves of the picture behind.
 #include "core/base/colorspace.h"
+#include "core/lens/develop.h"
 #include "tests/support/lens.h"
 
 using namespace ilumbra;

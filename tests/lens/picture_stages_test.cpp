@@ -1,6 +1,7 @@
 // Stages that read the picture elsewhere, or change it in place.
 #include "core/compile/compile.h"
 #include "core/document/units.h"
+#include "core/lens/queries.h"
 #include "tests/support/lens.h"
 
 using namespace ilumbra;

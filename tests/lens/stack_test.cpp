@@ -4,6 +4,8 @@
 #include "core/document/units.h"
 #include "core/lens/blend.h"
 #include "core/lens/preset.h"
+#include "core/lens/queries.h"
+#include "core/lens/develop.h"
 #include "tests/support/lens.h"
 
 using namespace ilumbra;
@@ -346,7 +348,7 @@ TEST_CASE("A mask by a pattern is laid over the picture", "[lens][stack]") {
   Picture p(8, 8);
   std::fill(p.rgb.begin(), p.rgb.end(), 1.0f);
   LensContext c = LensContext::of(doc, 1, 8, 8, pool());
-  const Assets files = noAssets();
+  const TestAssets files;
   c.assets = &files;
   LensLight light;
   light.layers.push_back({{}, p});
