@@ -1,42 +1,31 @@
 #include "app/main_window.h"
 
-#include "app/commands/find_anything.h"
-#include "app/commands/place_commands.h"
-#include "app/dialogs/import_dialog.h"
-#include "app/dialogs/question.h"
+#include "app/commands/menus.h"
 #include "app/document_files.h"
-#include "app/drawer/lens_page.h"
-#include "app/drawer/material_library.h"
+#include "app/drawer/balance_panel.h"
+#include "app/drawer/drawer.h"
+#include "app/drawer/proofs_panel.h"
 #include "app/model_files.h"
-#include "app/panels/balance_panel.h"
+#include "app/panels/lens_page.h"
 #include "app/panels/number_row.h"
-#include "app/panels/proofs_panel.h"
 #include "app/panels/route_view.h"
 #include "app/panels/settings_panel.h"
+#include "app/panels/status_line.h"
 #include "app/panels/things_panel.h"
+#include "app/picture_files.h"
 #include "app/theme.h"
-#include "app/viewport/health_overlay.h"
 #include "app/viewport/picture_bar.h"
 #include "app/viewport/picture_view.h"
-#include "core/base/error.h"
-#include "core/compile/camera.h"
-#include "core/document/file.h"
+#include "core/document/edit.h"
 #include "core/effects/making.h"
-#include "core/exchange/export.h"
-#include "core/exchange/frames.h"
-#include "core/exchange/import.h"
-#include "core/exchange/passes.h"
 #include "core/geometry/shape.h"
 #include "core/placing/framing.h"
-#include "core/placing/select.h"
 #include "demo/starters.h"
 
-#include <future>
 #include <QAction>
 #include <QApplication>
 #include <QCloseEvent>
 #include <QDateTime>
-#include <QFileDialog>
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QKeyEvent>
@@ -45,74 +34,94 @@
 #include <QSettings>
 #include <QSplitter>
 #include <QStackedWidget>
-#include <QStatusBar>
-#include <QTime>
 #include <QToolButton>
 
 namespace ilumbra {
+namespace {
+
+QSplitter* column(Qt::Orientation way, std::initializer_list<QWidget*> parts, QWidget* parent) {
+  auto* s = new QSplitter(way, parent);
+  for (QWidget* w : parts) s->addWidget(w);
+  s->setHandleWidth(1);
+  s->setChildrenCollapsible(false);
+  return s;
+}
+
+QVBoxLayout* bareColumn(QWidget* in) {
+  auto* c = new QVBoxLayout(in);
+  c->setContentsMargins(0, 0, 0, 0);
+  c->setSpacing(0);
+  return c;
+}
+
+} // namespace
 
 MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m_studio(studio), m_commands(this) {
   resize(1280, 800);
   setMinimumSize(900, 560);
+  m_files = new DocumentFiles(studio, this);
+  m_models = new ModelFiles(studio, this);
+  m_pictures = new PictureFiles(studio, *m_files, this);
+  makeLeft();
+  makeMiddle();
+  makeRight();
+  auto* columns = column(Qt::Horizontal, {m_left, m_middle, m_right}, this);
+  columns->setSizes({212, 776, 292});
+  columns->setStretchFactor(0, 0);
+  columns->setStretchFactor(1, 1);
+  columns->setStretchFactor(2, 0);
+  setCentralWidget(columns);
+  m_status = new StatusLine(studio, *m_models, *m_pictures, this);
+  setStatusBar(m_status);
+  for (const auto add : {addFileCommands, addEditCommands, addSceneCommands, addLensCommands, addLightCommands,
+                         addPlaceCommands, addPictureCommands, addWindowCommands, addHelpCommands})
+    add(*this);
+  makeMenus();
+  connectParts();
+  qApp->installEventFilter(this);
+  const QSettings s;
+  if (s.contains(QStringLiteral("window/geometry")))
+    restoreGeometry(s.value(QStringLiteral("window/geometry")).toByteArray());
+  showTitle();
+  m_picture->setFocus();
+}
 
-  m_effects = new ThingsPanel(studio, ThingsPanel::What::Effects, this);
-  m_scene = new ThingsPanel(studio, ThingsPanel::What::Scene, this);
-  m_left = new QSplitter(Qt::Vertical, this);
-  m_left->addWidget(m_effects);
-  m_left->addWidget(m_scene);
+MainWindow::~MainWindow() = default;
+
+void MainWindow::makeLeft() {
+  m_effects = new ThingsPanel(m_studio, ThingsPanel::What::Effects, this);
+  m_scene = new ThingsPanel(m_studio, ThingsPanel::What::Scene, this);
+  m_left = column(Qt::Vertical, {m_effects, m_scene}, this);
   m_left->setSizes({560, 190});
-  m_left->setHandleWidth(1);
-  m_left->setChildrenCollapsible(false);
   m_left->setMinimumWidth(160);
+}
 
-  m_picture = new PictureView(studio, this);
-  m_bar = new PictureBar(studio, *m_picture, this);
-  m_route = new RouteView(studio, this);
-  m_proofs = new ProofsPanel(studio, this);
+void MainWindow::makeMiddle() {
+  m_picture = new PictureView(m_studio, this);
+  m_bar = new PictureBar(m_studio, *m_picture, this);
+  m_route = new RouteView(m_studio, this);
   auto* top = new QWidget(this);
-  auto* topColumn = new QVBoxLayout(top);
-  topColumn->setContentsMargins(0, 0, 0, 0);
-  topColumn->setSpacing(0);
-  topColumn->addWidget(m_bar);
-  topColumn->addWidget(m_picture, 1);
-  topColumn->addWidget(m_route);
-  m_drawer = new QWidget(this);
-  auto* drawerColumn = new QVBoxLayout(m_drawer);
-  drawerColumn->setContentsMargins(0, 0, 0, 0);
-  drawerColumn->setSpacing(0);
-  auto* tabs = new QHBoxLayout;
-  tabs->setContentsMargins(4, 0, 8, 0);
-  m_balance = new BalancePanel(studio, this);
-  m_drawerPages = new QStackedWidget(m_drawer);
-  const auto page = [&](const char* id, const QString& label, const QString& help, QWidget* body) {
-    QToolButton* tab = flatButton(m_drawer, label, help, "tab");
-    tab->setCheckable(true);
-    connect(tab, &QToolButton::clicked, this, [this, id] { showDrawer(QLatin1String(id)); });
-    tabs->addWidget(tab);
-    m_drawerPages->addWidget(body);
-    m_drawerTabs.emplace_back(QLatin1String(id), tab);
-  };
-  page("proofs", tr("Proofs"), tr("Kept pictures with the documents that made them"), m_proofs);
-  page("balance", tr("Balance"), tr("Every light's switch, stops and tint, over the picture as it is"), m_balance);
-  m_drawerTabs.front().second->setChecked(true);
-  tabs->addStretch(1);
-  drawerColumn->addLayout(tabs);
-  drawerColumn->addWidget(m_drawerPages, 1);
-  m_middle = new QSplitter(Qt::Vertical, this);
-  m_middle->addWidget(top);
-  m_middle->addWidget(m_drawer);
+  QVBoxLayout* c = bareColumn(top);
+  c->addWidget(m_bar);
+  c->addWidget(m_picture, 1);
+  c->addWidget(m_route);
+  m_drawer = new Drawer(m_studio, this);
+  m_middle = column(Qt::Vertical, {top, m_drawer}, this);
   m_middle->setSizes({590, 150});
   m_middle->setStretchFactor(0, 1);
   m_middle->setStretchFactor(1, 0);
-  m_middle->setHandleWidth(1);
-  m_middle->setChildrenCollapsible(false);
+  // What the person has set stays, unless the drawer was folded.
+  connect(m_drawer, &Drawer::foldChanged, this, [this](bool folded) {
+    const int high = folded ? Drawer::foldedHeight : 150;
+    if (folded || m_middle->sizes().value(1) < 60) m_middle->setSizes({m_middle->height() - high, high});
+  });
+}
 
-  m_settings = new SettingsPanel(studio, this);
-  m_lens = new LensPage(studio, this);
+void MainWindow::makeRight() {
+  m_settings = new SettingsPanel(m_studio, this);
+  m_lens = new LensPage(m_studio, this);
   m_right = new QWidget(this);
-  auto* rightColumn = new QVBoxLayout(m_right);
-  rightColumn->setContentsMargins(0, 0, 0, 0);
-  rightColumn->setSpacing(0);
+  QVBoxLayout* c = bareColumn(m_right);
   auto* heads = new QHBoxLayout;
   heads->setContentsMargins(4, 3, 4, 0);
   m_settingsTab = flatButton(m_right, tr("Settings"), tr("Parameters of the selection"), "tab");
@@ -122,90 +131,22 @@ MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m
     heads->addWidget(b);
   }
   heads->addStretch(1);
-  connect(m_settingsTab, &QToolButton::clicked, this, [this] { showRight(0); });
-  connect(m_lensTab, &QToolButton::clicked, this, [this] { showRight(1); });
-  rightColumn->addLayout(heads);
+  connect(m_settingsTab, &QToolButton::clicked, this, [this] { showRight(Right::Settings); });
+  connect(m_lensTab, &QToolButton::clicked, this, [this] { showRight(Right::Lens); });
+  c->addLayout(heads);
   m_pages = new QStackedWidget(m_right);
   m_pages->addWidget(m_settings);
   m_pages->addWidget(m_lens);
-  rightColumn->addWidget(m_pages, 1);
+  c->addWidget(m_pages, 1);
   m_right->setMinimumWidth(250);
+  showRight(Right::Settings);
+}
 
-  m_columns = new QSplitter(Qt::Horizontal, this);
-  m_columns->addWidget(m_left);
-  m_columns->addWidget(m_middle);
-  m_columns->addWidget(m_right);
-  m_columns->setSizes({212, 776, 292});
-  m_columns->setStretchFactor(0, 0);
-  m_columns->setStretchFactor(1, 1);
-  m_columns->setStretchFactor(2, 0);
-  m_columns->setHandleWidth(1);
-  m_columns->setChildrenCollapsible(false);
-  setCentralWidget(m_columns);
-  showRight(0);
-
-  m_progress = new QLabel(this);
-  m_rate = new QLabel(this);
-  m_message = new QLabel(this);
-  for (QLabel* l : {m_progress, m_rate, m_message}) l->setStyleSheet(QStringLiteral("color: #9a968f"));
-  m_message->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
-  m_message->installEventFilter(this);
-  qApp->installEventFilter(this);
-  m_cancel = flatButton(this, tr("Cancel"), tr("Breaks off what is going on"), "accent");
-  m_cancel->hide();
-  connect(m_cancel, &QToolButton::clicked, &studio, &Studio::cancelBackground);
-  statusBar()->setSizeGripEnabled(false);
-  statusBar()->setContentsMargins(8, 0, 8, 0);
-  statusBar()->addWidget(m_progress);
-  statusBar()->addWidget(m_cancel);
-  statusBar()->addWidget(m_rate);
-  statusBar()->addPermanentWidget(m_message, 1);
-
-  m_files = new DocumentFiles(studio, this);
-  m_models = new ModelFiles(studio, this);
-  m_reload = flatButton(this, QString(), tr("Takes the model anew: materials, places and effects hold"), "accent");
-  m_reload->setObjectName(QStringLiteral("reload"));
-  m_reload->hide();
-  connect(m_reload, &QToolButton::clicked, m_models, &ModelFiles::reload);
-  connect(m_models, &ModelFiles::changedOnDisk, this, [this] {
-    const QStringList& files = m_models->changedModels();
-    m_reload->setVisible(!files.isEmpty());
-    if (!files.isEmpty())
-      m_reload->setText(files.size() == 1
-                            ? tr("%1 has changed on disk: reload").arg(QFileInfo(files.front()).fileName())
-                            : tr("%1 models have changed on disk: reload").arg(files.size()));
-  });
-  statusBar()->addPermanentWidget(m_reload);
-  makeCommands();
-  makeMenus();
-
-  connect(&studio, &Studio::imageArrived, this, [this] {
-    showState();
-    if (!m_exportPath.isEmpty() && pictureFinished()) {
-      const QString path = std::exchange(m_exportPath, {});
-      m_files->setPending({}, {});
-      exportPicture(path, false, std::exchange(m_exportDone, {}));
-    }
-  });
-  connect(&studio, &Studio::backgroundChanged, this, &MainWindow::showState);
-  connect(&studio, &Studio::documentChanged, this, &MainWindow::showTitle);
-  // What was said of the document before holds no longer; what is said of this change comes after it.
-  connect(&studio, &Studio::documentChanged, this, [this] {
-    if (m_says.isEmpty()) return;
-    m_says.clear();
-    showMessage();
-  });
-  connect(&studio, &Studio::fileChanged, this, &MainWindow::showTitle);
+void MainWindow::connectParts() {
+  connect(&m_studio, &Studio::documentChanged, this, &MainWindow::showTitle);
+  connect(&m_studio, &Studio::fileChanged, this, &MainWindow::showTitle);
   // In an empty scene the starters have the room; else the things.
-  connect(&studio, &Studio::documentChanged, this, [this] { shareLeft(); });
-  connect(&studio, &Studio::told, this, [this](const QString& text, bool trouble) {
-    m_lastTold = text;
-    m_messages.push_back({QTime::currentTime().toString(QStringLiteral("HH:mm:ss")), text});
-    if (m_messages.size() > 200) m_messages.erase(m_messages.begin());
-    m_says = text;
-    m_refused = trouble;
-    showMessage();
-  });
+  connect(&m_studio, &Studio::documentChanged, this, &MainWindow::shareLeft);
   connect(m_picture, &PictureView::fileDropped, this, [this](const QString& path) {
     if (!path.endsWith(QStringLiteral(".ilum"))) return importFile(path);
     m_files->whenFree([this, path] { openFile(path); });
@@ -215,15 +156,69 @@ MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m
     connect(p, &ThingsPanel::importRequested, this, [this] { m_commands.run(QStringLiteral("file.import")); });
     connect(p, &ThingsPanel::starterRequested, this, &MainWindow::openStarter);
   }
-  const QSettings s;
-  if (s.contains(QStringLiteral("window/geometry")))
-    restoreGeometry(s.value(QStringLiteral("window/geometry")).toByteArray());
-  showTitle();
-  showState();
-  m_picture->setFocus();
 }
 
-MainWindow::~MainWindow() = default;
+void MainWindow::makeMenus() {
+  auto* word = new QLabel(QStringLiteral("Ilumbra"), this);
+  word->setFont(theme::font(13, 700));
+  word->setStyleSheet(QStringLiteral("color: #74c6ae; padding: 0 6px 2px 10px"));
+  menuBar()->setCornerWidget(word, Qt::TopLeftCorner);
+  m_fileName = new QLabel(this);
+  m_fileName->setStyleSheet(QStringLiteral("color: #9a968f; padding: 4px 12px 0 0"));
+  // The corner is laid out once: room for the longest text.
+  m_fileName->setMinimumWidth(300);
+  m_fileName->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+  menuBar()->setCornerWidget(m_fileName, Qt::TopRightCorner);
+  QMenu* menu = nullptr;
+  QString name;
+  for (const Command& c : m_commands.all()) {
+    if (c.menu.isEmpty()) continue;
+    if (c.menu != name) {
+      name = c.menu;
+      menu = menuBar()->addMenu(name);
+      connect(menu, &QMenu::aboutToShow, this, [this, name] {
+        for (const Command& k : m_commands.all())
+          if (k.menu == name) m_commands.action(k.id)->setEnabled(!k.enabled || k.enabled());
+        if (QAction* u = m_commands.action(QStringLiteral("edit.undo")))
+          u->setText(m_studio.history().canUndo() ? tr("Undo: %1").arg(qs(m_studio.history().undoLabel()))
+                                                  : tr("Undo"));
+        if (QAction* r = m_commands.action(QStringLiteral("edit.redo")))
+          r->setText(m_studio.history().canRedo() ? tr("Redo: %1").arg(qs(m_studio.history().redoLabel()))
+                                                  : tr("Redo"));
+      });
+      // Disabled entries must not swallow their keys once the menu has closed.
+      connect(menu, &QMenu::aboutToHide, this, [this, name] {
+        for (const Command& k : m_commands.all())
+          if (k.menu == name) m_commands.action(k.id)->setEnabled(true);
+      });
+      if (c.id == QStringLiteral("file.new")) {
+        QMenu* starters = menu->addMenu(tr("Starters"));
+        for (const Starter& s : allStarters()) {
+          QAction* a = starters->addAction(qs(s.label));
+          a->setToolTip(qs(s.teaches));
+          connect(a, &QAction::triggered, this, [this, n = qs(s.name)] { openStarter(n); });
+        }
+      }
+    }
+    if (c.separatorBefore && !menu->isEmpty()) menu->addSeparator();
+    menu->addAction(m_commands.action(c.id));
+    if (c.id == QStringLiteral("file.open")) {
+      m_recent = menu->addMenu(tr("Recent"));
+      connect(m_recent, &QMenu::aboutToShow, this, &MainWindow::refreshRecent);
+      refreshRecent();
+    }
+  }
+}
+
+void MainWindow::refreshRecent() {
+  m_recent->clear();
+  for (const QString& f : QSettings().value(QStringLiteral("recent")).toStringList()) {
+    QAction* a = m_recent->addAction(QFileInfo(f).fileName());
+    a->setToolTip(f);
+    connect(a, &QAction::triggered, this, [this, f] { m_files->whenFree([this, f] { openFile(f); }); });
+  }
+  m_recent->setEnabled(!m_recent->isEmpty());
+}
 
 void MainWindow::shareLeft() {
   const int state = m_studio.doc().nodes().size() <= 1 ? 1 : 2;
@@ -233,10 +228,10 @@ void MainWindow::shareLeft() {
   m_left->setSizes(state == 1 ? QList<int>{all * 3 / 4, all / 4} : QList<int>{190, all - 190});
 }
 
-void MainWindow::showRight(int page) {
-  m_pages->setCurrentIndex(page);
-  m_settingsTab->setChecked(page == 0);
-  m_lensTab->setChecked(page == 1);
+void MainWindow::showRight(Right page) {
+  m_pages->setCurrentIndex(int(page));
+  m_settingsTab->setChecked(page == Right::Settings);
+  m_lensTab->setChecked(page == Right::Lens);
 }
 
 void MainWindow::openFile(const QString& path, std::function<void()> done) { m_files->open(path, std::move(done)); }
@@ -286,38 +281,29 @@ void MainWindow::addThing(const QString& kind) {
   });
   if (!ok || !made) return;
   m_studio.select({made});
-  showRight(0);
+  showRight(Right::Settings);
   QStringList lines;
   for (const std::string& t : told) lines << qs(t);
   if (!lines.isEmpty()) m_studio.tell(lines.join(QStringLiteral("; ")));
 }
 
+ProofsPanel& MainWindow::proofs() { return *m_drawer->findChild<ProofsPanel*>(); }
+BalancePanel& MainWindow::balance() { return *m_drawer->findChild<BalancePanel*>(); }
+QString MainWindow::lastTold() const { return m_status->lastTold(); }
+void MainWindow::showDrawer(const QString& page) { m_drawer->showPage(page); }
+
 void MainWindow::fold(const QString& part, bool folded) {
   if (part == QStringLiteral("left")) m_left->setVisible(!folded);
   if (part == QStringLiteral("right")) m_right->setVisible(!folded);
   if (part == QStringLiteral("route")) m_route->setFolded(folded);
-  if (part == QStringLiteral("drawer")) {
-    m_drawerPages->setVisible(!folded);
-    for (int i = 0; i < int(m_drawerTabs.size()); ++i)
-      m_drawerTabs[size_t(i)].second->setChecked(!folded && i == m_drawerPages->currentIndex());
-    Studio::View v = m_studio.view();
-    v.groups = !folded && m_drawerPages->currentWidget() == m_balance;
-    m_studio.setView(v);
-    m_drawer->setMaximumHeight(folded ? 32 : QWIDGETSIZE_MAX);
-    // What the person has set stays, unless the drawer was folded.
-    if (folded || m_middle->sizes().value(1) < 60)
-      m_middle->setSizes({m_middle->height() - (folded ? 32 : 150), folded ? 32 : 150});
-  }
+  if (part == QStringLiteral("drawer")) m_drawer->setFolded(folded);
 }
 
-void MainWindow::showDrawer(const QString& page) {
-  const bool open = m_drawerPages->isVisible();
-  for (int i = 0; i < int(m_drawerTabs.size()); ++i) {
-    if (m_drawerTabs[size_t(i)].first != page) continue;
-    const bool same = m_drawerPages->currentIndex() == i;
-    m_drawerPages->setCurrentIndex(i);
-    fold(QStringLiteral("drawer"), open && same);
-  }
+bool MainWindow::folded(const QString& part) const {
+  if (part == QStringLiteral("left")) return !m_left->isVisible();
+  if (part == QStringLiteral("right")) return !m_right->isVisible();
+  if (part == QStringLiteral("route")) return m_route->folded();
+  return m_drawer->folded();
 }
 
 void MainWindow::pictureAlone(bool on) {
@@ -334,126 +320,7 @@ void MainWindow::pictureAlone(bool on) {
   }
 }
 
-// The mean of the picture's stops, black apart, becomes middle grey.
-void MainWindow::meter() {
-  const auto& image = m_studio.image();
-  const Node* camera = activeCamera(m_studio.doc());
-  if (!image || !image->linear || !camera) return m_studio.tell(tr("There is no picture to meter yet"), true);
-  double sum = 0;
-  size_t counted = 0;
-  for (size_t i = 0; i < image->linear->pixels(); ++i) {
-    const float* p = image->linear->rgb.data() + 3 * i;
-    const double l = double(luminance({p[0], p[1], p[2]}));
-    if (l < 1e-7) continue;
-    sum += std::log2(l);
-    ++counted;
-  }
-  if (!counted) return m_studio.tell(tr("The picture is black: there is nothing to meter"), true);
-  const double by = std::round((sum / double(counted) - std::log2(0.18)) * 10) / 10;
-  const NodeId id = camera->id;
-  const double ev = Params(*camera, m_studio.frame()).number("ev100") + by;
-  m_studio.edit(tr("Meter the exposure"),
-                [&](const Document& d) { return setValue(d, id, "ev100", Constant(std::clamp(ev, -40.0, 40.0))); });
-  m_studio.tell(tr("Exposure set to %1 EV").arg(ev, 0, 'f', 1));
-}
-
-static QString timeText(double seconds) {
-  if (seconds < 90) return QObject::tr("%1 s").arg(std::ceil(seconds));
-  if (seconds < 5400) return QObject::tr("%1 min").arg(std::ceil(seconds / 60));
-  return QObject::tr("%1 h").arg(seconds / 3600, 0, 'f', 1);
-}
-
-// What had to be made anew.
-static QString stageText(Invalidation stage) {
-  switch (stage) {
-  case Invalidation::Display:
-    return QObject::tr("view");
-  case Invalidation::Lens:
-    return QObject::tr("lens");
-  case Invalidation::Mix:
-    return QObject::tr("light mixed");
-  case Invalidation::Shading:
-    return QObject::tr("surfaces");
-  case Invalidation::Placement:
-    return QObject::tr("places");
-  case Invalidation::Geometry:
-    return QObject::tr("shapes");
-  }
-  return {};
-}
-
-void MainWindow::showState() {
-  const QString work = m_studio.backgroundLabel();
-  m_cancel->setVisible(!work.isEmpty());
-  const auto& image = m_studio.image();
-  QString text;
-  if (image && image->error.empty()) {
-    if (!activeCamera(m_studio.doc()))
-      text = tr("No camera");
-    else if (image->draft)
-      text = tr("Draft");
-    else if (image->finished)
-      text = image->samples == 1 ? tr("Picture finished") : tr("Picture finished · %1 samples").arg(image->samples);
-    else
-      text = tr("Picture %1 / %2 samples · %3 left")
-                 .arg(image->samples)
-                 .arg(image->target)
-                 .arg(timeText(image->secondsLeft));
-    if (image->denoised) text += tr(" · denoised");
-    if (m_studio.view().paused && !image->finished) text += tr(" · paused");
-    if (!m_exportPath.isEmpty()) text += tr(" · will be exported");
-    QString rate = image->raysPerSecond > 0 ? tr("%1 M rays/s").arg(image->raysPerSecond / 1e6, 0, 'f', 1) : QString();
-    // For those who want to know what their change cost.
-    if (image->change && !m_studio.history().undoLabel().empty()) { // opening a document is no change
-      const QString rays =
-          image->change->rays ? tr("%1 M rays").arg(double(image->change->rays) / 1e6, 0, 'f', 2) : tr("no rays");
-      m_rate->setToolTip(tr("Last change: %1, %2 ms, %3")
-                             .arg(stageText(image->change->stage))
-                             .arg(std::ceil(image->change->seconds * 1000))
-                             .arg(rays));
-    }
-    m_rate->setText(rate);
-  }
-  QString trouble;
-  if (image && !image->error.empty())
-    trouble = qs(image->error);
-  else if (image && !image->warnings.empty())
-    trouble = image->warnings.size() == 1
-                  ? qs(image->warnings.front())
-                  : tr("%1 (and %2 more)").arg(qs(image->warnings.front())).arg(image->warnings.size() - 1);
-  if (trouble != m_trouble) {
-    m_trouble = trouble;
-    showMessage();
-  }
-  if (!work.isEmpty()) text = work + QStringLiteral("…");
-  m_progress->setText(text);
-}
-
-// What was said last, or else what is wrong with the picture for as long as it is.
-void MainWindow::showMessage() {
-  const QString& text = m_says.isEmpty() ? m_trouble : m_says;
-  m_message->setText(m_message->fontMetrics().elidedText(text, Qt::ElideRight, std::max(200, width() - 460)));
-  m_message->setToolTip(text.isEmpty() ? QString() : tr("%1\n\nA click shows all messages").arg(text));
-  m_message->setStyleSheet(m_says.isEmpty() ? QStringLiteral("color: #e3a24a")
-                           : m_refused      ? QStringLiteral("color: #e0a0a6")
-                                            : QStringLiteral("color: #9a968f"));
-}
-
-void MainWindow::showMessages() {
-  QStringList lines;
-  if (!m_trouble.isEmpty() && m_studio.image())
-    for (const std::string& t : m_studio.image()->warnings) lines << tr("Now: %1").arg(qs(t));
-  for (auto it = m_messages.rbegin(); it != m_messages.rend(); ++it)
-    lines << QStringLiteral("%1  %2").arg(it->first, it->second);
-  if (lines.isEmpty()) lines << tr("Nothing was said yet");
-  showReport(tr("Messages"), lines, this);
-}
-
 bool MainWindow::eventFilter(QObject* o, QEvent* e) {
-  if (o == m_message && e->type() == QEvent::MouseButtonRelease) {
-    showMessages();
-    return true;
-  }
   // Escape leaves picking for a role, wherever the keys go.
   if ((e->type() == QEvent::ShortcutOverride || e->type() == QEvent::KeyPress) &&
       static_cast<QKeyEvent*>(e)->key() == Qt::Key_Escape && m_studio.picking().active() &&

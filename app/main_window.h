@@ -5,7 +5,6 @@
 #include <QMainWindow>
 
 class QLabel;
-class QProgressBar;
 class QSplitter;
 class QStackedWidget;
 class QToolButton;
@@ -13,14 +12,17 @@ class QToolButton;
 namespace ilumbra {
 
 class DocumentFiles;
+class Drawer;
 class LensPage;
 class BalancePanel;
 class ModelFiles;
 class PictureBar;
+class PictureFiles;
 class PictureView;
 class ProofsPanel;
 class RouteView;
 class SettingsPanel;
+class StatusLine;
 class ThingsPanel;
 
 /// The main window: lists to the left, picture, route and drawer in the middle, settings and lens to the right.
@@ -37,74 +39,66 @@ class MainWindow : public QMainWindow {
   RouteView& route() { return *m_route; }
   SettingsPanel& settings() { return *m_settings; }
   LensPage& lens() { return *m_lens; }
-  ProofsPanel& proofs() { return *m_proofs; }
-  BalancePanel& balance() { return *m_balance; }
+  ProofsPanel& proofs();
+  BalancePanel& balance();
   DocumentFiles& files() { return *m_files; }
   ModelFiles& models() { return *m_models; }
+  PictureFiles& pictures() { return *m_pictures; }
   ThingsPanel& effects() { return *m_effects; }
   ThingsPanel& scene() { return *m_scene; }
+  StatusLine& status() { return *m_status; }
+  QString lastTold() const;
 
-  /// Opens, saves, imports and exports by path, on a thread of their own; `done` runs on the interface thread.
+  /// Opens, saves and imports by path, on a thread of their own; `done` runs on the interface thread.
   void openFile(const QString& path, std::function<void()> done = {});
   void saveFile(const QString& path, std::function<void()> done = {});
   void importFile(const QString& path, std::function<void()> done = {});
   void openStarter(const QString& name);
-  /// Renders and writes the document's range of frames in the background; "shot.png" becomes "shot.0001.png" and so on.
-  void exportFrames(const QString& path);
-  /// Writes the picture of the document as it is now, with the samples that it has (at least one), or when it is
-  /// finished. `done` runs when it is over, written or not.
-  void exportPicture(const QString& path, bool whenFinished, std::function<void()> done = {});
   void addThing(const QString& kind);
   /// "right", "left", "drawer" or "route": folds or unfolds.
   void fold(const QString& part, bool folded);
+  bool folded(const QString& part) const;
   void pictureAlone(bool on);
-  /// Opens the drawer at a page, "proofs" or "balance"; the page that is open is folded.
+  bool isPictureAlone() const { return m_alone; }
+  /// Opens the drawer at a page (DrawerPage::id); the page that is open is folded.
   void showDrawer(const QString& page);
-  QString lastTold() const { return m_lastTold; }
+  enum class Right { Settings, Lens };
+  void showRight(Right page);
 
  protected:
   void closeEvent(QCloseEvent*) override;
   bool eventFilter(QObject*, QEvent*) override;
 
  private:
-  void makeCommands();
+  void makeLeft();
+  void makeMiddle();
+  void makeRight();
   void makeMenus();
-  void showState();
+  void connectParts();
   void showTitle();
-  void showMessage();
   void shareLeft();
-  void showMessages();
   void refreshRecent();
-  bool pictureFinished() const;
-  void meter();
-  void showRight(int page);
 
   Studio& m_studio;
   Commands m_commands;
+  DocumentFiles* m_files;
+  ModelFiles* m_models;
+  PictureFiles* m_pictures;
   ThingsPanel *m_effects, *m_scene;
   PictureView* m_picture;
   PictureBar* m_bar;
   RouteView* m_route;
-  ProofsPanel* m_proofs;
-  BalancePanel* m_balance;
+  Drawer* m_drawer;
   SettingsPanel* m_settings;
   LensPage* m_lens;
-  QSplitter *m_columns, *m_left, *m_middle;
-  QWidget *m_right, *m_drawer;
-  QStackedWidget* m_drawerPages;
-  std::vector<std::pair<QString, QToolButton*>> m_drawerTabs;
+  StatusLine* m_status;
+  QSplitter *m_left, *m_middle;
+  QWidget* m_right;
   QStackedWidget* m_pages;
-  QToolButton *m_settingsTab, *m_lensTab, *m_cancel, *m_reload;
-  DocumentFiles* m_files;
-  ModelFiles* m_models;
-  QLabel *m_progress, *m_rate, *m_message, *m_fileName;
+  QToolButton *m_settingsTab, *m_lensTab;
+  QLabel* m_fileName;
   QMenu* m_recent = nullptr;
-  QString m_lastTold, m_says, m_trouble; ///< said last; what is said now; what is wrong with the picture
-  bool m_refused = false;
-  int m_leftState = 1;                                 ///< how the left column is shared: 1 as in an empty scene
-  std::vector<std::pair<QString, QString>> m_messages; ///< when, and what
-  QString m_exportPath;
-  std::function<void()> m_exportDone;
+  int m_leftState = 1; ///< how the left column is shared: 1 as in an empty scene
   bool m_alone = false, m_leaving = false, m_asking = false;
   std::vector<bool> m_visibleBefore;
 };

@@ -43,6 +43,22 @@ class Commands {
   std::vector<QAction*> m_actions;
 };
 
+/// Adds commands to one menu, in their order.
+class CommandMenu {
+ public:
+  CommandMenu(Commands& commands, QString title) : m_commands(commands), m_title(std::move(title)) {}
+  /// `enabled` null: always. `separator`: a line before it.
+  void add(const char* id, const QString& label, const char* keys, const QString& help, std::function<void()> run,
+           std::function<bool()> enabled = {}, bool separator = false) {
+    m_commands.add(
+        {QLatin1String(id), m_title, label, QLatin1String(keys), help, std::move(run), std::move(enabled), separator});
+  }
+
+ private:
+  Commands& m_commands;
+  QString m_title;
+};
+
 /// Lists every command with its keys and lets them be changed.
 void editShortcuts(Commands& commands, QWidget* parent);
 

@@ -1,6 +1,6 @@
-#include "app/commands/place_commands.h"
+#include "app/commands/menus.h"
 
-#include "app/commands/commands.h"
+#include "app/main_window.h"
 #include "app/studio.h"
 #include "app/theme.h"
 #include "app/viewport/picture_view.h"
@@ -58,15 +58,10 @@ std::vector<NodeId> others(const Document& doc, const std::vector<NodeId>& thing
 
 } // namespace
 
-void addPlaceCommands(Commands& commands, Studio& studio, PictureView& picture) {
-  const QString menu = tr("Place");
-  const auto add = [&](const char* id, const QString& label, const char* keys, const QString& help,
-                       std::function<void()> run, std::function<bool()> enabled = {}, bool separator = false) {
-    commands.add(
-        {QLatin1String(id), menu, label, QLatin1String(keys), help, std::move(run), std::move(enabled), separator});
-  };
-  Studio* const s = &studio;
-  PictureView* const view = &picture;
+void addPlaceCommands(MainWindow& w) {
+  CommandMenu menu(w.commands(), tr("Place"));
+  Studio* const s = &w.studio();
+  PictureView* const view = &w.picture();
   const auto selected = [s] { return !placeable(s->doc(), s->selection()).empty(); };
   const auto several = [s] { return placeable(s->doc(), s->selection()).size() > 1; };
   const auto placing = [view](auto change) {
@@ -76,13 +71,13 @@ void addPlaceCommands(Commands& commands, Studio& studio, PictureView& picture) 
       view->setPlacing(p);
     };
   };
-  add("place.move", tr("Handles move"), "Alt+1", tr("The handles of what is selected move it"),
-      placing([](Placing& p) { p.what = Placing::What::Move; }));
-  add("place.turn", tr("Handles turn"), "Alt+2", tr("The handles of what is selected turn it"),
-      placing([](Placing& p) { p.what = Placing::What::Turn; }));
-  add("place.size", tr("Handles size"), "Alt+3", tr("The handles of what is selected size it"),
-      placing([](Placing& p) { p.what = Placing::What::Size; }));
-  add(
+  menu.add("place.move", tr("Handles move"), "Alt+1", tr("The handles of what is selected move it"),
+           placing([](Placing& p) { p.what = Placing::What::Move; }));
+  menu.add("place.turn", tr("Handles turn"), "Alt+2", tr("The handles of what is selected turn it"),
+           placing([](Placing& p) { p.what = Placing::What::Turn; }));
+  menu.add("place.size", tr("Handles size"), "Alt+3", tr("The handles of what is selected size it"),
+           placing([](Placing& p) { p.what = Placing::What::Size; }));
+  menu.add(
       "place.axes", tr("Next axes"), "Alt+4",
       tr("Handles along the axes of the world, of the thing itself, of the camera"),
       [s, view] {
@@ -94,23 +89,24 @@ void addPlaceCommands(Commands& commands, Studio& studio, PictureView& picture) 
                                                : tr("Handles along the camera's axes"));
       },
       {}, true);
-  add("place.onto", tr("Next thing to catch"), "Alt+5",
-      tr("What the middle handle catches under the pointer: nothing, surfaces, corners, centres"), [s, view] {
-        Placing p = view->placing();
-        p.onto = Placing::Onto((int(p.onto) + 1) % 4);
-        view->setPlacing(p);
-        s->tell(p.onto == Placing::Onto::Nothing   ? tr("The middle handle moves along the picture")
-                : p.onto == Placing::Onto::Surface ? tr("The middle handle catches surfaces")
-                : p.onto == Placing::Onto::Vertex  ? tr("The middle handle catches corners")
-                                                   : tr("The middle handle catches centres"));
-      });
-  add("place.grid", tr("Grid on or off"), "Alt+6", tr("Places by 0.1 m, turns by 15°, sizes by tenths"), [s, view] {
-    Placing p = view->placing();
-    p.grid = p.grid > 0 ? 0 : 0.1;
-    view->setPlacing(p);
-    s->tell(p.grid > 0 ? tr("Places by 0.1 m, turns by 15°, sizes by tenths") : tr("No grid"));
-  });
-  add(
+  menu.add("place.onto", tr("Next thing to catch"), "Alt+5",
+           tr("What the middle handle catches under the pointer: nothing, surfaces, corners, centres"), [s, view] {
+             Placing p = view->placing();
+             p.onto = Placing::Onto((int(p.onto) + 1) % 4);
+             view->setPlacing(p);
+             s->tell(p.onto == Placing::Onto::Nothing   ? tr("The middle handle moves along the picture")
+                     : p.onto == Placing::Onto::Surface ? tr("The middle handle catches surfaces")
+                     : p.onto == Placing::Onto::Vertex  ? tr("The middle handle catches corners")
+                                                        : tr("The middle handle catches centres"));
+           });
+  menu.add("place.grid", tr("Grid on or off"), "Alt+6", tr("Places by 0.1 m, turns by 15°, sizes by tenths"),
+           [s, view] {
+             Placing p = view->placing();
+             p.grid = p.grid > 0 ? 0 : 0.1;
+             view->setPlacing(p);
+             s->tell(p.grid > 0 ? tr("Places by 0.1 m, turns by 15°, sizes by tenths") : tr("No grid"));
+           });
+  menu.add(
       "place.drop", tr("Drop"), "Alt+Down", tr("Down onto what lies below, or up out of what it sinks into"),
       [s] {
         arrange(*s, tr("Drop"),
@@ -122,7 +118,7 @@ void addPlaceCommands(Commands& commands, Studio& studio, PictureView& picture) 
                                                       {"z", QT_TRANSLATE_NOOP("Place", "z")}};
   for (int k = 0; k < 3; ++k) {
     const std::string id = std::string("place.align.") + axes[k].first;
-    add(
+    menu.add(
         id.c_str(), tr("Align centres along %1").arg(tr(axes[k].second)), "",
         tr("Brings all to the centre of the last one that was selected"),
         [s, k] {
@@ -132,7 +128,7 @@ void addPlaceCommands(Commands& commands, Studio& studio, PictureView& picture) 
         },
         several, k == 0);
   }
-  add(
+  menu.add(
       "place.align.foot", tr("Align feet"), "", tr("Brings all to the height on which the last one stands"),
       [s] {
         arrange(*s, tr("Align"), [things = s->selection()](const Document& d, const Scene& scene) {
@@ -142,7 +138,7 @@ void addPlaceCommands(Commands& commands, Studio& studio, PictureView& picture) 
       several);
   for (int k = 0; k < 3; ++k) {
     const std::string id = std::string("place.distribute.") + axes[k].first;
-    add(
+    menu.add(
         id.c_str(), tr("Spread along %1").arg(tr(axes[k].second)), "",
         tr("Equal gaps between all that lie between the outermost two"),
         [s, k] {
@@ -152,7 +148,7 @@ void addPlaceCommands(Commands& commands, Studio& studio, PictureView& picture) 
         },
         several);
   }
-  add(
+  menu.add(
       "place.face", tr("Face the last one"), "",
       tr("Turns what is selected so that its z, or its aim, points to the last one that was selected"),
       [s] {
@@ -162,7 +158,7 @@ void addPlaceCommands(Commands& commands, Studio& studio, PictureView& picture) 
         s->edit(tr("Face"), [&](const Document& d) { return facing(d, things, to); });
       },
       several, true);
-  add(
+  menu.add(
       "place.ride", tr("Ride on the last one"), "Alt+R",
       tr("From now on all that is selected goes along with the last one that was selected; everything stays where it "
          "is"),
@@ -173,11 +169,11 @@ void addPlaceCommands(Commands& commands, Studio& studio, PictureView& picture) 
         s->edit(tr("Ride"), [&](const Document& d) { return carried(d, things, carrier); });
       },
       several, true);
-  add(
+  menu.add(
       "place.let_go", tr("Let go"), "Alt+Shift+R",
       tr("What is selected no longer goes along with what carries or groups it; it stays where it is"),
       [s] { s->edit(tr("Let go"), [&](const Document& d) { return carried(d, s->selection(), 0); }); }, selected);
-  add(
+  menu.add(
       "place.twin", tr("Twin"), "Ctrl+Alt+D", tr("Another object with the same form and material, which changes along"),
       [s] {
         std::vector<NodeId> made;
@@ -193,7 +189,7 @@ void addPlaceCommands(Commands& commands, Studio& studio, PictureView& picture) 
         if (!made.empty()) s->select(made);
       },
       selected);
-  add(
+  menu.add(
       "place.match_camera", tr("Match the camera to the plate"), "",
       tr("Takes the focal length of the selected plate and tilts the camera until its horizon lies where the plate's "
          "does"),
@@ -202,7 +198,7 @@ void addPlaceCommands(Commands& commands, Studio& studio, PictureView& picture) 
           s->edit(tr("Match the camera"), [s](const Document& d) { return matchCamera(d, s->current()); });
       },
       selected);
-  add(
+  menu.add(
       "place.hide", tr("Hide or show"), "Ctrl+Shift+H",
       tr("Takes what is selected out of the picture, or puts it back"),
       [s] {
@@ -213,16 +209,16 @@ void addPlaceCommands(Commands& commands, Studio& studio, PictureView& picture) 
         flags(*s, any ? tr("Hide") : tr("Show"), "shown", !any, s->selection());
       },
       selected, true);
-  add(
+  menu.add(
       "place.alone", tr("Show alone"), "Ctrl+Alt+H", tr("Hides all objects but those that are selected"),
       [s] { flags(*s, tr("Show alone"), "shown", false, others(s->doc(), s->selection())); }, selected);
-  add("place.show_all", tr("Show all"), "Ctrl+Alt+Shift+H", tr("Puts everything back into the picture"), [s] {
+  menu.add("place.show_all", tr("Show all"), "Ctrl+Alt+Shift+H", tr("Puts everything back into the picture"), [s] {
     std::vector<NodeId> all;
     for (const Node* n : s->doc().inOrder())
       if (n->kind->param("shown") && !Params(*n, s->frame()).flag("shown")) all.push_back(n->id);
     flags(*s, tr("Show all"), "shown", true, all);
   });
-  add(
+  menu.add(
       "place.lock", tr("Lock or unlock"), "Ctrl+Shift+J",
       tr("The pointer neither picks nor moves what is locked; it can still be chosen in the list"),
       [s] {

@@ -4,8 +4,8 @@
 #include "core/base/error.h"
 #include "core/compile/camera.h"
 #include "core/display/view.h"
-#include "core/lens/preset.h"
 #include "core/lens/develop.h"
+#include "core/lens/preset.h"
 
 #include <QDialogButtonBox>
 #include <QLabel>

@@ -1,11 +1,11 @@
 #include "app/panels/settings_panel.h"
 
-#include "app/drawer/material_library.h"
-#include "app/drawer/picture_layers.h"
+#include "app/dialogs/material_library.h"
 #include "app/flow_layout.h"
 #include "app/panels/curve_field.h"
 #include "app/panels/material_gallery.h"
 #include "app/panels/param_row.h"
+#include "app/panels/picture_layers.h"
 #include "app/theme.h"
 #include "app/viewport/picture_bar.h"
 #include "app/viewport/thing_drag.h"

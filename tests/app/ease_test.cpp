@@ -1,7 +1,7 @@
 // Nothing stands in the way: from nothing to something, out of picking, looks by keys, messages that leave, names that
 // say what they are.
 #include "app/commands/find_anything.h"
-#include "app/drawer/lens_page.h"
+#include "app/panels/lens_page.h"
 #include "app/panels/looks_gallery.h"
 #include "app/panels/settings_panel.h"
 #include "app/panels/things_panel.h"

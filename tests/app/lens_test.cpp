@@ -1,10 +1,10 @@
 // The lens page in the real window: order, keys, pictures, looks, presets.
 #include "app/commands/find_anything.h"
-#include "app/drawer/lens_page.h"
-#include "app/drawer/picture_layers.h"
 #include "app/panels/curve_field.h"
+#include "app/panels/lens_page.h"
 #include "app/panels/looks_gallery.h"
 #include "app/panels/param_row.h"
+#include "app/panels/picture_layers.h"
 #include "app/panels/settings_panel.h"
 #include "core/display/view.h"
 #include "core/document/edit.h"

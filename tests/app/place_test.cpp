@@ -1,7 +1,7 @@
 // Placing and shaping in the real window, by real events.
 #include "app/dialogs/import_dialog.h"
+#include "app/drawer/balance_panel.h"
 #include "app/model_files.h"
-#include "app/panels/balance_panel.h"
 #include "app/panels/number_row.h"
 #include "app/panels/settings_panel.h"
 #include "app/viewport/health_overlay.h"

@@ -4,6 +4,7 @@
 #include "app/panels/number_row.h"
 #include "app/panels/other_rows.h"
 #include "app/panels/settings_panel.h"
+#include "app/picture_files.h"
 #include "app/viewport/picture_bar.h"
 #include "app/viewport/picture_view.h"
 #include "core/compile/camera.h"
@@ -144,13 +145,13 @@ TEST_CASE("An export right after a change holds the change", "[app][export]") {
   Open o;
   const std::string before = o.folder / "before.exr", after = o.folder / "after.exr";
   bool done = false;
-  o.window->exportPicture(QString::fromStdString(before), false, [&] { done = true; });
+  o.window->pictures().exportPicture(QString::fromStdString(before), false, [&] { done = true; });
   REQUIRE(Open::wait([&] { return done; }));
   done = false;
   o.studio->edit("Brighter", [](const Document& d) {
     return setValue(d, activeCamera(d)->id, "ev100", Constant(Params(*activeCamera(d), 1).number("ev100") - 3));
   });
-  o.window->exportPicture(QString::fromStdString(after), false, [&] { done = true; });
+  o.window->pictures().exportPicture(QString::fromStdString(after), false, [&] { done = true; });
   REQUIRE(Open::wait([&] { return done; }));
   CHECK(mean(readPicture(after).picture()) == Approx(8 * mean(readPicture(before).picture())).epsilon(0.1));
 }
@@ -240,7 +241,7 @@ TEST_CASE("Leaving while frames are written asks: stay, stop after this frame, o
   o.window->saveFile(o.studio->path(), [&] { saved = true; });
   REQUIRE(Open::wait([&] { return saved; }));
   const QString frames = QString::fromStdString(o.folder / "f.png");
-  o.window->exportFrames(frames);
+  o.window->pictures().exportFrames(frames);
   REQUIRE(Open::wait([&] { return fs::exists(frameName(frames.toStdString(), 1)); }));
   {
     Answers a({"Stay"});
@@ -267,8 +268,8 @@ TEST_CASE("A window that is taken down while work goes on leaves nobody behind",
     Open o;
     o.studio->edit("Range",
                    [](const Document& d) { return setValue(d, d.settings().id, "last_frame", Constant(400.0)); });
-    o.window->exportFrames(QString::fromStdString(o.folder / "f.png"));
-    o.window->exportPicture(QString::fromStdString(o.folder / "now.exr"), false);
+    o.window->pictures().exportFrames(QString::fromStdString(o.folder / "f.png"));
+    o.window->pictures().exportPicture(QString::fromStdString(o.folder / "now.exr"), false);
     o.window->importFile(QString::fromStdString(o.folder / "nothing.glb"));
     for (int k = 0; k < 5; ++k)
       o.studio->edit("Change",

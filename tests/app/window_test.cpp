@@ -1,19 +1,20 @@
 // The real window under the offscreen platform, driven by real events.
 #include "app/commands/find_anything.h"
+#include "app/dialogs/material_library.h"
 #include "app/dialogs/recovery.h"
-#include "app/drawer/lens_page.h"
-#include "app/drawer/material_library.h"
+#include "app/drawer/balance_panel.h"
+#include "app/drawer/proofs_panel.h"
 #include "app/main_window.h"
 #include "app/model_files.h"
-#include "app/panels/balance_panel.h"
+#include "app/panels/lens_page.h"
 #include "app/panels/material_gallery.h"
 #include "app/panels/number_row.h"
 #include "app/panels/other_rows.h"
-#include "app/panels/proofs_panel.h"
 #include "app/panels/route_view.h"
 #include "app/panels/settings_panel.h"
 #include "app/panels/swatch_list.h"
 #include "app/panels/things_panel.h"
+#include "app/picture_files.h"
 #include "app/theme.h"
 #include "app/viewport/picture_bar.h"
 #include "app/viewport/picture_view.h"
@@ -24,8 +25,8 @@
 #include "core/document/file.h"
 #include "core/document/transplant.h"
 #include "core/exchange/picture_file.h"
-#include "core/surface/presets.h"
 #include "core/lens/queries.h"
+#include "core/surface/presets.h"
 #include "demo/starters.h"
 #include "tests/app/open.h"
 
@@ -514,7 +515,7 @@ TEST_CASE("A model is imported, given a glow, and the picture exported", "[app][
   CHECK(o.studio->image()->warnings.empty());
   for (const char* name : {"p.exr", "p.png"}) {
     bool written = false;
-    o.window->exportPicture(QString::fromStdString(o.folder / name), true, [&] { written = true; });
+    o.window->pictures().exportPicture(QString::fromStdString(o.folder / name), true, [&] { written = true; });
     REQUIRE(Open::wait([&] { return written; }));
     CHECK(readPicture(o.folder / name).width == 128);
   }

@@ -117,6 +117,7 @@ TEST_CASE("The mending modifier makes an open cup a body that glass can fill", "
   const Document doc = s.take();
   const Form f = formOf(*doc.find(cup), {doc, 1, noAssets()});
   CHECK(isClosed(f.shape.mesh));
-  CHECK(isClosed(formOf(*doc.find(cup), {setAt(doc, resolve(doc, "Mend.on"), Constant(false)), 1, noAssets()}).shape.mesh) ==
+  CHECK(isClosed(
+            formOf(*doc.find(cup), {setAt(doc, resolve(doc, "Mend.on"), Constant(false)), 1, noAssets()}).shape.mesh) ==
         false);
 }

@@ -1,6 +1,7 @@
-#include "app/panels/balance_panel.h"
+#include "app/drawer/balance_panel.h"
 
 #include "app/dialogs/question.h"
+#include "app/drawer/drawer.h"
 #include "app/theme.h"
 #include "app/viewport/picture_bar.h"
 #include "core/base/colorspace.h"
@@ -375,6 +376,15 @@ void BalancePanel::writeInto() {
 
 void BalancePanel::clear() {
   m_studio.edit(tr("Take the balance off"), [](const Document& d) { return withoutBalance(d); });
+}
+
+DrawerPage balancePage() {
+  return {QStringLiteral("balance"),
+          BalancePanel::tr("Balance"),
+          BalancePanel::tr("Every light's switch, stops and tint, over the picture as it is"),
+          "Ctrl+8",
+          true,
+          [](Studio& studio, QWidget* parent) { return new BalancePanel(studio, parent); }};
 }
 
 } // namespace ilumbra

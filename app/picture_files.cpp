@@ -1,66 +1,36 @@
-#include "app/main_window.h"
+#include "app/picture_files.h"
 
-#include "app/commands/find_anything.h"
-#include "app/commands/place_commands.h"
-#include "app/dialogs/import_dialog.h"
-#include "app/dialogs/question.h"
 #include "app/document_files.h"
-#include "app/drawer/lens_page.h"
-#include "app/drawer/material_library.h"
-#include "app/model_files.h"
-#include "app/panels/balance_panel.h"
-#include "app/panels/number_row.h"
-#include "app/panels/proofs_panel.h"
-#include "app/panels/route_view.h"
-#include "app/panels/settings_panel.h"
-#include "app/panels/things_panel.h"
-#include "app/theme.h"
-#include "app/viewport/health_overlay.h"
-#include "app/viewport/picture_bar.h"
-#include "app/viewport/picture_view.h"
 #include "core/base/error.h"
-#include "core/document/file.h"
-#include "core/effects/making.h"
-#include "core/exchange/export.h"
 #include "core/exchange/frames.h"
-#include "core/exchange/import.h"
 #include "core/exchange/passes.h"
-#include "core/placing/framing.h"
-#include "core/placing/select.h"
-#include "demo/starters.h"
 
 #include <future>
-#include <QAction>
-#include <QApplication>
-#include <QCloseEvent>
-#include <QDateTime>
-#include <QFileDialog>
 #include <QFileInfo>
-#include <QHBoxLayout>
-#include <QKeyEvent>
-#include <QLabel>
-#include <QMenuBar>
-#include <QSettings>
-#include <QSplitter>
-#include <QStackedWidget>
-#include <QStatusBar>
-#include <QTime>
-#include <QToolButton>
 
 namespace ilumbra {
 
-bool MainWindow::pictureFinished() const {
+PictureFiles::PictureFiles(Studio& studio, DocumentFiles& files, QObject* parent)
+    : QObject(parent), m_studio(studio), m_files(files) {
+  connect(&studio, &Studio::imageArrived, this, [this] {
+    if (m_path.isEmpty() || !finished()) return;
+    const QString path = std::exchange(m_path, {});
+    m_files.setPending({}, {});
+    exportPicture(path, false, std::exchange(m_done, {}));
+  });
+}
+
+bool PictureFiles::finished() const {
   const auto& image = m_studio.image();
   return image && image->finished && image->edition == m_studio.edition();
 }
 
-void MainWindow::exportPicture(const QString& path, bool whenFinished, std::function<void()> done) {
+void PictureFiles::exportPicture(const QString& path, bool whenFinished, std::function<void()> done) {
   const QString name = QFileInfo(path).fileName();
-  if (whenFinished && !pictureFinished()) {
-    m_exportPath = path;
-    m_exportDone = std::move(done);
-    m_files->setPending(tr("%1 is to be written when the picture is finished").arg(name),
-                        [this] { m_exportPath.clear(); });
+  if (whenFinished && !finished()) {
+    m_path = path;
+    m_done = std::move(done);
+    m_files.setPending(tr("%1 is to be written when the picture is finished").arg(name), [this] { m_path.clear(); });
     m_studio.tell(tr("%1 will be written when the picture is finished").arg(name));
     return;
   }
@@ -104,7 +74,7 @@ void MainWindow::exportPicture(const QString& path, bool whenFinished, std::func
                       {.lane = QStringLiteral("picture"), .waits = true, .failed = over});
 }
 
-void MainWindow::exportFrames(const QString& path) {
+void PictureFiles::exportFrames(const QString& path) {
   const Params s = settingsOf(m_studio.doc());
   const int first = int(s.number("first_frame")), last = int(s.number("last_frame"));
   const auto soon = std::make_shared<CancelFlag>();

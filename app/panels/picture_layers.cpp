@@ -1,4 +1,4 @@
-#include "app/drawer/picture_layers.h"
+#include "app/panels/picture_layers.h"
 
 #include "app/studio.h"
 #include "core/base/error.h"

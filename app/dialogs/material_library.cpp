@@ -1,4 +1,4 @@
-#include "app/drawer/material_library.h"
+#include "app/dialogs/material_library.h"
 
 #include "app/dialogs/question.h"
 #include "app/panels/swatch_list.h"

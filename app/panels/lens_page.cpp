@@ -1,4 +1,4 @@
-#include "app/drawer/lens_page.h"
+#include "app/panels/lens_page.h"
 
 #include "app/panels/looks_gallery.h"
 #include "app/panels/settings_panel.h"
@@ -6,8 +6,8 @@
 #include "app/viewport/picture_bar.h"
 #include "core/base/error.h"
 #include "core/document/file.h"
-#include "core/lens/preset.h"
 #include "core/lens/develop.h"
+#include "core/lens/preset.h"
 #include "core/lens/queries.h"
 
 #include <cctype>

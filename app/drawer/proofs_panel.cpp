@@ -1,6 +1,7 @@
-#include "app/panels/proofs_panel.h"
+#include "app/drawer/proofs_panel.h"
 
 #include "app/dialogs/question.h"
+#include "app/drawer/drawer.h"
 #include "app/theme.h"
 #include "app/viewport/picture_bar.h"
 #include "core/display/view.h"
@@ -274,6 +275,15 @@ void ProofsPanel::renameChosen() {
 
 void ProofsPanel::deleteChosen() {
   if (const int n = chosen()) m_studio.deleteProof(n);
+}
+
+DrawerPage proofsPage() {
+  return {QStringLiteral("proofs"),
+          ProofsPanel::tr("Proofs"),
+          ProofsPanel::tr("Kept pictures with the documents that made them"),
+          "Ctrl+7",
+          false,
+          [](Studio& studio, QWidget* parent) { return new ProofsPanel(studio, parent); }};
 }
 
 } // namespace ilumbra

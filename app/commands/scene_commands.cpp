@@ -1,0 +1,41 @@
+#include "app/commands/menus.h"
+
+#include "app/main_window.h"
+#include "app/panels/lens_page.h"
+#include "app/panels/things_panel.h"
+#include "app/theme.h"
+#include "core/lens/stage.h"
+
+#include <QCoreApplication>
+
+namespace ilumbra {
+namespace {
+
+QString tr(const char* text) { return QCoreApplication::translate("SceneMenu", text); }
+
+} // namespace
+
+void addSceneCommands(MainWindow& w) {
+  CommandMenu menu(w.commands(), tr("Scene"));
+  for (const Kind& k : w.studio().kinds()->all()) {
+    const auto f = k.family();
+    if (f != "effect" && !standsInScene(k)) continue;
+    static std::string last;
+    const QString id = qs(k.id);
+    menu.add(("scene.add." + k.id).c_str(),
+             f == "effect" ? tr("Add effect: %1").arg(qs(k.label)) : tr("Add %1").arg(qs(k.label).toLower()), "",
+             qs(k.helpText), [&w, id] { w.addThing(id); }, {}, std::string(f) != last);
+    last = std::string(f);
+  }
+  for (const LensStage& s : allStages()) {
+    const std::string id = s.kind.id;
+    menu.add(("scene.add." + id).c_str(), tr("Add lens stage: %1").arg(qs(s.kind.label)), "", qs(s.kind.helpText),
+             [&w, id] {
+               w.showRight(MainWindow::Right::Lens);
+               w.lens().addStageFor(qs(id));
+             },
+             {}, true);
+  }
+}
+
+} // namespace ilumbra
