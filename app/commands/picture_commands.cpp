@@ -101,36 +101,14 @@ void addPictureCommands(MainWindow& w) {
   menu.add("picture.mend", tr("Mend the meshes"), "Ctrl+Alt+Shift+T",
            tr("Adds a modifier to them that closes holes, turns faces outwards and takes out doubled ones"),
            [&w] { w.picture().health().mend(); });
-  menu.add("picture.region", tr("Render a region"), "Ctrl+R", tr("Only a part, to be dragged in the picture"), [&w] {
-    w.picture().setRegionTool(!w.picture().regionTool());
-    w.bar().refresh();
-  });
-  const auto tool = [&w](PictureView::Tool t) {
-    return [&w, t] {
-      w.picture().setTool(w.picture().tool() == t ? PictureView::Tool::Pick : t);
-      w.bar().refresh();
-    };
-  };
-  menu.add("picture.ask", tr("Ask the pixel"), "Ctrl+Shift+A",
-           tr("Where the light of a pixel comes from, and what is seen there"), tool(PictureView::Tool::Ask), {}, true);
-  menu.add("picture.focus", tr("Focus by a click"), "Ctrl+Shift+F", tr("Sets the camera's focus on what is pressed"),
-           tool(PictureView::Tool::Focus));
-  menu.add("picture.opening", tr("Beam through an opening"), "Ctrl+Alt+B",
-           tr("Press on an opening in the picture and drag into the room: light, haze and reach are made together"),
-           tool(PictureView::Tool::Opening));
-  menu.add("picture.draw", tr("Draw points"), "Ctrl+Alt+N",
-           tr("Presses in the picture set points of the path or turned form that is selected, or of a new path"), [&w] {
-             if (w.picture().tool() == PictureView::Tool::Draw) return w.picture().setTool(PictureView::Tool::Pick);
-             if (!w.picture().drawn()) {
-               NodeId made = 0;
-               if (!w.studio().edit(tr("Add path"),
-                                    [&](const Document& d) { return addNode(d, "object.path", "", {}, &made); }))
-                 return;
-               w.studio().select({made});
-             }
-             w.picture().setTool(PictureView::Tool::Draw);
-             w.picture().setFocus();
-           });
+  bool separator = false; // the region stands with what the picture shows
+  for (const ViewportToolKind& t : viewportTools()) {
+    menu.add(("picture." + t.id.toStdString()).c_str(), t.label, t.keys.toUtf8().constData(), t.help,
+             [&w, id = t.id] {
+               if (w.picture().setTool(w.picture().tool() == id ? QString() : id)) w.picture().setFocus();
+             },
+             {}, std::exchange(separator, t.id == QStringLiteral("region")));
+  }
   menu.add("picture.meter", tr("Meter the exposure"), "Ctrl+Shift+M",
            tr("Sets the camera's exposure so that the picture's middle brightness is middle grey"),
            [&w] { meter(w.studio()); });

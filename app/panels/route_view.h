@@ -40,6 +40,10 @@ class RouteView : public QWidget {
     NodeId select = 0; ///< instead of a mend: what a click selects
   };
   void run(const Link& link);
+  void drawOff(QPainter& p, const Node& effect);
+  void drawLine(QPainter& p, const Node& effect, const Route& route);
+  void drawStation(QPainter& p, const Route& route, size_t index, const QRectF& head, double edge, double ceiling);
+  void drawFindings(QPainter& p, const Route& route, double left, double right);
   Studio& m_studio;
   std::vector<Link> m_links;
   std::vector<std::pair<QRect, QString>> m_whole; ///< of what is cut: the whole words, for tool tips

@@ -106,7 +106,8 @@ PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent)
   add(m_clips, tr("Clips"), tr("Stripes over what the display cannot show: white, single channels, black"), true);
   toggle(m_clips, &Studio::View::clipping);
   add(m_region, tr("Region"), tr("Renders only a part of the picture: drag it"), true);
-  connect(m_region, &QToolButton::clicked, this, [this] { m_view.setRegionTool(m_region->isChecked()); });
+  connect(m_region, &QToolButton::clicked, this,
+          [this] { m_view.setTool(m_region->isChecked() ? QStringLiteral("region") : QString()); });
   add(m_lens, tr("Lens"), tr("Off: the picture without its lens stages"), true);
   toggle(m_lens, &Studio::View::withLens);
   add(m_raw, tr("Raw"), tr("The picture as it was sampled, without denoising"), true);
@@ -157,6 +158,7 @@ PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent)
   connect(m_timer, &QTimer::timeout, this, &PictureBar::nextFrame);
   connect(&studio, &Studio::documentChanged, this, &PictureBar::refresh);
   connect(&studio, &Studio::viewChanged, this, &PictureBar::refresh);
+  connect(&m_view, &PictureView::toolChanged, this, &PictureBar::refresh);
   refresh();
 }
 
@@ -212,7 +214,7 @@ void PictureBar::refresh() {
   m_pass->setText(tr(passNames[int(v.pass)]));
   m_stops->setChecked(v.stopsOverlay);
   m_clips->setChecked(v.clipping);
-  m_region->setChecked(m_view.regionTool());
+  m_region->setChecked(m_view.tool() == QStringLiteral("region"));
   m_lens->setChecked(v.withLens);
   m_raw->setChecked(v.raw);
   m_pause->setChecked(v.paused);

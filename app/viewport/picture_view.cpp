@@ -9,6 +9,7 @@
 #include "core/compile/part.h"
 #include "core/document/units.h"
 #include "core/geometry/shape.h"
+#include "core/placing/beams.h"
 #include "core/placing/drawing.h"
 #include "core/placing/framing.h"
 #include "core/placing/lens_handles.h"
@@ -42,6 +43,8 @@ PictureView::PictureView(Studio& studio, QWidget* parent) : QWidget(parent), m_s
     update();
   });
 }
+
+PictureView::~PictureView() { m_tool.reset(); } // it uses the view to its end
 
 void PictureView::arrived() {
   const auto& image = m_studio.image();
@@ -80,17 +83,16 @@ std::vector<Handle> PictureView::handles() const {
   const Node *n = m_studio.selection().size() == 1 ? m_studio.currentNode() : nullptr, *camera = activeCamera(doc);
   const bool lamp = n && n->kind->family() == "light";
   const Compare compare = m_studio.view().compare;
-  if (m_studio.selection().empty() || !camera || (m_tool != Tool::Pick && m_tool != Tool::Draw) ||
-      m_studio.picking().active() || compare == Compare::SideBySide || m_studio.view().left)
+  if (m_studio.selection().empty() || !camera || (m_tool && !m_tool->showsPoints()) || m_studio.picking().active() ||
+      compare == Compare::SideBySide || m_studio.view().left)
     return {};
-  const Params s = settingsOf(doc);
-  const Camera seenBy = cameraOf(doc, *camera, m_studio.frame(), int(s.number("width")), int(s.number("height")));
+  const Camera seenBy = *this->camera();
   std::vector<Handle> points;
   if (const Node* line = drawn()) {
     points = pointHandles(doc, *line, m_studio.frame(), seenBy, m_placing.onto == Placing::Onto::Surface);
-    if (m_tool == Tool::Draw) std::erase_if(points, [](const Handle& h) { return h.fresh; });
+    if (m_tool) std::erase_if(points, [](const Handle& h) { return h.fresh; });
   }
-  if (m_tool == Tool::Draw) return points;
+  if (m_tool) return points;
   if (lamp) return handlesOf(doc, *n, m_studio.frame(), seenBy);
   if (n && (n->kind->family() == "lens" || n->kind->family() == "area")) {
     const ScenePtr scene = m_studio.session().scene();
@@ -115,52 +117,6 @@ const Node* PictureView::drawn() const {
   const Node* n = m_studio.selection().size() == 1 ? m_studio.currentNode() : nullptr;
   if (n && n->kind->id.ends_with(".point")) n = m_studio.doc().find(n->parent);
   return n && isDrawn(*n) ? n : nullptr;
-}
-
-void PictureView::drawAt(const QPointF& at, bool sharp) {
-  const Node *line = drawn(), *camera = activeCamera(m_studio.doc());
-  if (!line || !camera) {
-    setTool(Tool::Pick);
-    return m_studio.tell(tr("Select a path or a turned form to draw its points"), true);
-  }
-  const QPointF to = toPicture(at);
-  const Params s = settingsOf(m_studio.doc());
-  const Camera seenBy =
-      cameraOf(m_studio.doc(), *camera, m_studio.frame(), int(s.number("width")), int(s.number("height")));
-  std::optional<Seen> onto;
-  if (const ScenePtr scene = m_studio.session().scene())
-    onto = lookAt(*scene, float(to.x()), float(to.y()), treeOf(m_studio.doc(), line->id));
-  m_studio.edit(tr("Draw a point of %1").arg(qs(line->name)), [&, id = line->id](const Document& d) {
-    return drawPoint(d, id, m_studio.frame(), seenBy, {float(to.x()), float(to.y())}, onto, sharp);
-  });
-  update();
-}
-
-bool PictureView::openAt(const QPointF& at, const QPointF* corner) {
-  const ScenePtr scene = m_studio.session().scene();
-  if (!scene) return m_studio.tell(tr("There is no picture to find an opening in yet"), true), false;
-  const QPointF from = toPicture(at);
-  std::vector<std::string> told;
-  try {
-    FoundOpening opening;
-    if (corner) {
-      const QPointF to = toPicture(*corner);
-      opening = drawnOpening(*scene, {float(from.x()), float(from.y())}, {float(to.x()), float(to.y())});
-    } else {
-      opening = findOpening(*scene, {float(from.x()), float(from.y())});
-    }
-    if (!m_studio.edit(
-            tr("Beam through an opening"),
-            [&](const Document& d) { return openBeam(d, *scene, opening, m_beam, &told); }, m_gesture))
-      return false;
-  } catch (const Error& e) {
-    return m_studio.tell(qs(std::string(e.what())), true), false;
-  }
-  m_studio.select({m_beam.beam});
-  QStringList lines;
-  for (const std::string& t : told) lines << qs(t);
-  m_studio.tell(lines.join(QStringLiteral("; ")));
-  return true;
 }
 
 void PictureView::setPlacing(const Placing& placing) {
@@ -247,52 +203,27 @@ void PictureView::setWipe(double share) {
   Q_EMIT wiped();
 }
 
-void PictureView::setTool(Tool tool) {
-  if (tool == Tool::Region || m_tool == Tool::Region) {
-    Studio::View v = m_studio.view();
-    if (v.region.width != 0) {
-      v.region = {};
-      m_studio.setView(v);
-    }
-    m_regionDrawn = {};
-  }
-  m_tool = tool;
-  m_asked = {-1, -1};
-  if (tool != Tool::Ask) m_note->hide();
-  if (tool == Tool::Ask) m_studio.tell(tr("Press in the picture to see where its light comes from; Escape ends it"));
-  if (tool == Tool::Draw)
-    m_studio.tell(
-        tr("Press where the next point is to be: Shift makes it sharp, Backspace takes it back, Escape ends it"));
-  if (tool == Tool::Focus) m_studio.tell(tr("Press on what is to be sharp; Escape ends it"));
-  if (tool == Tool::Opening)
-    m_studio.tell(tr(
-        "Press on an opening or a face and drag into the room; with Shift draw a rectangle on a wall; Escape ends it"));
-  setCursor(tool == Tool::Pick ? Qt::ArrowCursor : Qt::CrossCursor);
+bool PictureView::setTool(const QString& id) {
+  const std::vector<ViewportToolKind> all = viewportTools();
+  const auto kind = std::find_if(all.begin(), all.end(), [&](const ViewportToolKind& k) { return k.id == id; });
+  if (kind != all.end() && kind->prepare && !kind->prepare(*this)) return false;
+  m_drag = Drag::None;
+  m_tool.reset();
+  m_toolId = kind == all.end() ? QString() : id;
+  if (kind != all.end()) m_tool = kind->make(*this);
+  if (m_tool && !m_tool->hint().isEmpty()) m_studio.tell(m_tool->hint());
+  setCursor(m_tool ? Qt::CrossCursor : Qt::ArrowCursor);
   update();
+  Q_EMIT toolChanged();
+  return true;
 }
 
-void PictureView::askAt(const QPointF& at) {
-  const QPointF p = toPicture(at);
-  m_asked = {std::floor(p.x()), std::floor(p.y())};
-  m_note->ask(int(p.x()), int(p.y()), at.toPoint());
-  update();
-}
-
-void PictureView::focusAt(const QPointF& at) {
-  const ScenePtr scene = m_studio.session().scene();
-  const Node* camera = activeCamera(m_studio.doc());
-  if (!scene || !camera) return m_studio.tell(tr("There is no picture to focus in yet"), true);
-  const QPointF p = toPicture(at);
-  V3f point;
-  if (!pick(*scene, float(p.x()), float(p.y()), 0, point))
-    return m_studio.tell(tr("Nothing is there to focus on"), true);
-  const float distance = dot(point - scene->camera.position(), scene->camera.forward());
-  const NodeId id = camera->id;
-  m_studio.edit(tr("Focus by a click"), [&](const Document& d) {
-    return setNow(d, {id, "focus", 0, {}}, Constant(std::clamp(std::round(double(distance) * 1e4) / 1e4, 0.001, 1e6)));
-  });
-  if (Params(*m_studio.doc().find(id), m_studio.frame()).number("f_stop") == 0)
-    m_studio.tell(tr("Focused, but the f-stop is 0: everything is sharp"));
+std::optional<Camera> PictureView::camera() const {
+  const Document& doc = m_studio.doc();
+  const Node* n = activeCamera(doc);
+  if (!n) return {};
+  const Params s = settingsOf(doc);
+  return cameraOf(doc, *n, m_studio.frame(), int(s.number("width")), int(s.number("height")));
 }
 
 void PictureView::setCorner(bool on) {

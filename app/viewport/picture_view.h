@@ -1,6 +1,6 @@
 #pragma once
 #include "app/studio.h"
-#include "core/placing/beams.h"
+#include "app/viewport/viewport_tool.h"
 #include "core/placing/placing.h"
 
 #include <QImage>
@@ -14,43 +14,34 @@ class PixelNote;
 /// The picture: the render as it is, with picking, navigation and comparison.
 ///   left click picks (again: what lies behind); Shift adds, and with a drag takes in all things inside the frame that
 ///   is drawn. What is selected has handles; while one is dragged, a number that is typed sets how far. Left drag
-///   orbits, right drag or Alt + left drag dollies, middle drag or Ctrl + left drag pans, the wheel dollies. With the
-///   region tool, a drag draws the region.
+///   orbits, right drag or Alt + left drag dollies, middle drag or Ctrl + left drag pans, the wheel dollies.
 class PictureView : public QWidget {
   Q_OBJECT
  public:
   explicit PictureView(Studio& studio, QWidget* parent = nullptr);
+  ~PictureView() override;
   QSize minimumSizeHint() const override { return {240, 135}; }
   /// Where the picture stands in the widget, in the widget's own pixels.
   QRectF pictureRect() const;
   /// The place of the wipe's edge as a share of the picture's width.
   double wipe() const { return m_wipe; }
   void setWipe(double share);
-  /// What a press in the picture does: picks and moves the camera; draws the region to render; reads the pixel; sets
-  /// the camera's focus on what is there; sets a point of the path or profile that is selected (Backspace takes it
-  /// back, with Shift it is sharp, at the first point the path closes); makes a beam through the opening that is
-  /// pressed on, as far as the drag goes (with Shift: on a rectangle that is drawn). Escape goes back to the first.
-  enum class Tool { Pick, Region, Ask, Focus, Draw, Opening };
-  void setTool(Tool tool);
-  Tool tool() const { return m_tool; }
-  void setRegionTool(bool on) { setTool(on ? Tool::Region : Tool::Pick); }
+  Studio& studio() const { return m_studio; }
+  /// What a press in the picture does: a tool by its id (viewport_tool.h), or, with none, picking and moving the
+  /// camera. Escape goes back to that. False, and told, where the tool cannot be taken up.
+  bool setTool(const QString& id);
+  const QString& tool() const { return m_toolId; }
   /// The number, from 1, of the copy of a thing that was clicked last; 0: another thing was, or it has no copies.
   uint32_t pickedCopy(NodeId of) const;
   /// The path or turned form that is selected, or one of whose points is; null: neither.
   const Node* drawn() const;
-  bool regionTool() const { return m_tool == Tool::Region; }
   PixelNote& note() { return *m_note; }
-  /// Focuses the camera on what is seen at a place of the widget.
-  void focusAt(const QPointF& at);
+  /// The camera that takes the picture, as it is now; none: there is none.
+  std::optional<Camera> camera() const;
   void frameSelection();
   /// Picks what is seen at a place of the widget; `extend` adds to the selection.
   /// Shift: besides what is selected; Alt, while a role is picked for: the copy under the pointer alone.
   void pickAt(const QPointF& at, Qt::KeyboardModifiers keys);
-  void drawAt(const QPointF& at, bool sharp);
-  /// A beam through the opening at a place of the widget, or through the rectangle from there to another. False, and
-  /// told, when there is none.
-  bool openAt(const QPointF& at, const QPointF* corner = nullptr);
-
   void setCorner(bool on);
   bool corner() const { return m_corner; }
   /// The handles of what is selected, if the picture shows any now: a light's own, or those that place things.
@@ -59,6 +50,9 @@ class PictureView : public QWidget {
   void setPlacing(const Placing& placing);
   /// A place in the picture's pixels as one of the widget's.
   QPointF fromPicture(const V2f& at) const;
+  /// A place of the widget in the picture's pixels.
+  QPointF toPicture(const QPointF& at) const;
+  void drawMarquee(QPainter& p, const QRectF& frame) const;
   /// Where a light outside the frame is marked at its edge while a role is picked for; empty if it is not.
   QRectF edgeMark(NodeId light) const;
 
@@ -80,12 +74,16 @@ class PictureView : public QWidget {
  Q_SIGNALS:
   void fileDropped(const QString& path);
   void wiped();
+  void toolChanged();
 
  private:
-  enum class Drag { None, Pending, Orbit, Pan, Dolly, Wipe, Region, Ask, Handle, Marquee, Reach, Rectangle };
-  QPointF toPicture(const QPointF& at) const;
+  enum class Drag { None, Pending, Orbit, Pan, Dolly, Wipe, Tool, Handle, Marquee };
   void arrived();
   void moveCamera(Drag how, const QPointF& by);
+  bool onWipe(const QPointF& at) const;
+  void hover(const QPointF& at);
+  void drawPicture(QPainter& p, const QRectF& r);
+  void drawOverlays(QPainter& p, const QRectF& r);
   void drawOutlines(QPainter& p, const QRectF& r);
   void drawCandidates(QPainter& p, const QRectF& r);
   void drawHandles(QPainter& p);
@@ -112,20 +110,17 @@ class PictureView : public QWidget {
   std::vector<EdgeMark> m_edgeMarks; ///< lights outside the frame, while a role is being picked for
   qint64 m_lastWheel = 0;
   double m_wipe = 0.5;
-  Tool m_tool = Tool::Pick;
+  QString m_toolId; ///< empty: none
+  std::unique_ptr<ViewportTool> m_tool;
   PixelNote* m_note;
   HealthOverlay* m_health;
-  QPointF m_asked{-1, -1}; ///< the pixel that was asked, in the picture; negative: none
-  void askAt(const QPointF& at);
   bool m_corner = false;
-  QRectF m_regionDrawn;
   Handle m_held;          ///< while it is dragged
   bool m_dragged = false; ///< and has changed something
   std::string m_hovered;  ///< the handle under the pointer, by id
   QString m_typed;        ///< the amount that is being typed while a handle is held
   double m_amount = 0;    ///< of the drag so far
   Placing m_placing;
-  MadeBeam m_beam; ///< whose reach is being dragged
   QRectF m_marquee;
   bool m_extends = false; ///< the press had Shift
 };

@@ -11,6 +11,7 @@
 #include "core/placing/drawing.h"
 #include "core/placing/framing.h"
 #include "core/placing/lens_handles.h"
+#include "core/placing/navigation.h"
 
 #include <cmath>
 #include <QDateTime>
@@ -27,36 +28,17 @@ namespace ilumbra {
 void PictureView::mousePressEvent(QMouseEvent* e) {
   setFocus();
   m_press = m_last = e->position();
-  const QRectF r = pictureRect();
-  if (e->button() == Qt::LeftButton && m_studio.view().compare == Compare::Wipe && !m_other.isNull() &&
-      std::abs(e->position().x() - (r.left() + m_wipe * r.width())) < 9) {
+  const bool left = e->button() == Qt::LeftButton;
+  if (left && onWipe(e->position())) {
     m_drag = Drag::Wipe;
     return;
   }
-  if (e->button() == Qt::LeftButton && m_tool == Tool::Ask) {
-    m_drag = Drag::Ask;
-    askAt(e->position());
-    return;
-  }
-  if (e->button() == Qt::LeftButton && m_tool == Tool::Focus) return focusAt(e->position());
-  if (e->button() == Qt::LeftButton && m_tool == Tool::Draw)
-    return drawAt(e->position(), e->modifiers() & Qt::ShiftModifier);
-  if (e->button() == Qt::LeftButton && m_tool == Tool::Region) {
-    m_drag = Drag::Region;
-    m_regionDrawn = QRectF(toPicture(e->position()), QSizeF(0, 0));
-    return;
+  if (left && m_tool) {
+    m_drag = Drag::Tool;
+    return m_tool->press(e->position(), e->modifiers());
   }
   m_gesture = m_studio.newGesture();
-  if (e->button() == Qt::LeftButton && m_tool == Tool::Opening) {
-    if (e->modifiers() & Qt::ShiftModifier) {
-      m_drag = Drag::Rectangle;
-      m_marquee = QRectF(m_press, QSizeF(0, 0));
-    } else if (openAt(e->position())) {
-      m_drag = Drag::Reach;
-    }
-    return;
-  }
-  if (e->button() == Qt::LeftButton && e->modifiers() == Qt::NoModifier)
+  if (left && e->modifiers() == Qt::NoModifier)
     for (Handle& h : handles())
       if ((fromPicture(h.at) - e->position()).manhattanLength() <= 10) {
         m_drag = Drag::Handle;
@@ -69,7 +51,7 @@ void PictureView::mousePressEvent(QMouseEvent* e) {
       }
   m_marquee = QRectF();
   m_extends = e->modifiers() & Qt::ShiftModifier;
-  if (e->button() == Qt::LeftButton)
+  if (left)
     m_drag = e->modifiers() & Qt::ControlModifier                               ? Drag::Pan
              : e->modifiers() & Qt::AltModifier && !m_studio.picking().active() ? Drag::Dolly
                                                                                 : Drag::Pending;
@@ -77,74 +59,57 @@ void PictureView::mousePressEvent(QMouseEvent* e) {
   if (e->button() == Qt::RightButton) m_drag = Drag::Dolly;
 }
 
+bool PictureView::onWipe(const QPointF& at) const {
+  const QRectF r = pictureRect();
+  return m_studio.view().compare == Compare::Wipe && !m_other.isNull() &&
+         std::abs(at.x() - (r.left() + m_wipe * r.width())) < 9;
+}
+
+// What a press would take hold of here.
+void PictureView::hover(const QPointF& at) {
+  std::string hovered;
+  for (const Handle& h : handles())
+    if (hovered.empty() && (fromPicture(h.at) - at).manhattanLength() <= 10) hovered = h.id;
+  if (hovered != m_hovered) {
+    m_hovered = hovered;
+    update();
+  }
+  setCursor(onWipe(at)                    ? Qt::SplitHCursor
+            : m_tool                      ? Qt::CrossCursor
+            : !hovered.empty()            ? Qt::SizeAllCursor
+            : m_studio.picking().active() ? Qt::PointingHandCursor
+                                          : Qt::ArrowCursor);
+}
+
 void PictureView::mouseMoveEvent(QMouseEvent* e) {
-  const QPointF by = e->position() - m_last;
-  const QPointF at = toPicture(e->position());
+  const QPointF by = e->position() - m_last, at = toPicture(e->position());
   m_studio.session().setPointer(pictureRect().contains(e->position()) ? int(at.x()) : -1, int(at.y()));
-  if (m_drag == Drag::Handle) {
-    if (m_dragged || (e->position() - m_press).manhattanLength() >= 3) dragHandle(e->position());
+  const qreal moved = (e->position() - m_press).manhattanLength();
+  if (m_drag == Drag::Pending && moved >= 5) m_drag = m_extends ? Drag::Marquee : Drag::Orbit;
+  switch (m_drag) {
+  case Drag::None:
+    return hover(e->position());
+  case Drag::Pending:
     return;
-  }
-  if (m_drag == Drag::None) {
+  case Drag::Handle:
+    if (m_dragged || moved >= 3) dragHandle(e->position());
+    return;
+  case Drag::Wipe: {
     const QRectF r = pictureRect();
-    std::string hovered;
-    for (const Handle& h : handles())
-      if (hovered.empty() && (fromPicture(h.at) - e->position()).manhattanLength() <= 10) hovered = h.id;
-    if (hovered != m_hovered) {
-      m_hovered = hovered;
-      update();
-    }
-    if (m_studio.view().compare == Compare::Wipe && !m_other.isNull() &&
-        std::abs(e->position().x() - (r.left() + m_wipe * r.width())) < 9)
-      setCursor(Qt::SplitHCursor);
-    else
-      setCursor(m_tool != Tool::Pick          ? Qt::CrossCursor
-                : !hovered.empty()            ? Qt::SizeAllCursor
-                : m_studio.picking().active() ? Qt::PointingHandCursor
-                                              : Qt::ArrowCursor);
+    return setWipe((e->position().x() - r.left()) / r.width());
+  }
+  case Drag::Tool:
+    if (m_tool) m_tool->drag(e->position());
     return;
-  }
-  if (m_drag == Drag::Wipe) {
-    const QRectF r = pictureRect();
-    setWipe((e->position().x() - r.left()) / r.width());
-    return;
-  }
-  if (m_drag == Drag::Ask) {
-    askAt(e->position());
-    return;
-  }
-  if (m_drag == Drag::Region) {
-    m_regionDrawn = QRectF(toPicture(m_press), toPicture(e->position())).normalized();
-    update();
-    return;
-  }
-  if (m_drag == Drag::Pending) {
-    if ((e->position() - m_press).manhattanLength() < 5) return;
-    m_drag = m_extends ? Drag::Marquee : Drag::Orbit;
-  }
-  if (m_drag == Drag::Reach) {
-    const Node* camera = activeCamera(m_studio.doc());
-    if (!camera || (e->position() - m_press).manhattanLength() < 5) return;
-    const Params s = settingsOf(m_studio.doc());
-    const Camera seenBy =
-        cameraOf(m_studio.doc(), *camera, m_studio.frame(), int(s.number("width")), int(s.number("height")));
-    const double reach =
-        std::clamp(std::round(reachAt(m_beam, seenBy, {float(at.x()), float(at.y())}) * 100) / 100, 0.05, 1e4);
-    m_studio.edit(
-        tr("Beam through an opening"),
-        [&](const Document& d) {
-          return setNow(d, {m_beam.beam, "reach", 0, {}}, Constant(reach));
-        },
-        m_gesture);
-    update();
-    return;
-  }
-  if (m_drag == Drag::Marquee || m_drag == Drag::Rectangle) {
+  case Drag::Marquee:
     m_marquee = QRectF(m_press, e->position()).normalized();
     return update();
+  case Drag::Orbit:
+  case Drag::Pan:
+  case Drag::Dolly:
+    m_last = e->position();
+    return moveCamera(m_drag, by);
   }
-  m_last = e->position();
-  moveCamera(m_drag, by);
 }
 
 void PictureView::mouseReleaseEvent(QMouseEvent* e) {
@@ -155,31 +120,13 @@ void PictureView::mouseReleaseEvent(QMouseEvent* e) {
     m_typed.clear();
     update();
   }
-  if (was == Drag::Reach) {
-    setTool(Tool::Pick);
-    m_studio.tell(tr("The beam reaches %1 m")
-                      .arg(Params(*m_studio.doc().find(m_beam.beam), m_studio.frame()).number("reach"), 0, 'f', 2));
-  }
-  if (was == Drag::Rectangle) {
-    const QPointF corner = e->position();
-    m_marquee = QRectF();
-    if (openAt(m_press, &corner)) setTool(Tool::Pick);
-    update();
-  }
   if (was == Drag::Marquee) {
     takeMarquee(m_marquee);
     m_marquee = QRectF();
     update();
   }
   if (was == Drag::Pending) pickAt(e->position(), e->modifiers());
-  if (was == Drag::Region) {
-    const Params s = settingsOf(m_studio.doc());
-    const QRectF r = m_regionDrawn.intersected(QRectF(0, 0, s.number("width"), s.number("height")));
-    Studio::View v = m_studio.view();
-    v.region =
-        r.width() >= 4 && r.height() >= 4 ? Region{int(r.x()), int(r.y()), int(r.width()), int(r.height())} : Region{};
-    m_studio.setView(v);
-  }
+  if (was == Drag::Tool && m_tool) m_tool->release(e->position());
 }
 
 void PictureView::leaveEvent(QEvent*) { m_studio.session().setPointer(-1, -1); }
@@ -198,7 +145,7 @@ void PictureView::keyPressEvent(QKeyEvent* e) {
     m_gesture = m_studio.newGesture();
     moveCamera(how, {x, y});
   };
-  if (typeAmount(*e)) return;
+  if (typeAmount(*e) || (m_tool && m_tool->key(*e))) return;
   const Drag how = e->modifiers() & Qt::ShiftModifier ? Drag::Pan : Drag::Orbit;
   switch (e->key()) {
   case Qt::Key_Left:
@@ -213,22 +160,10 @@ void PictureView::keyPressEvent(QKeyEvent* e) {
     return move(Drag::Dolly, 0, -30);
   case Qt::Key_Minus:
     return move(Drag::Dolly, 0, 30);
-  case Qt::Key_Backspace:
-    if (const Node* line = m_tool == Tool::Draw ? drawn() : nullptr) {
-      m_studio.edit(tr("Take back a point of %1").arg(qs(line->name)),
-                    [id = line->id](const Document& d) { return undrawPoint(d, id); });
-      return update();
-    }
-    return QWidget::keyPressEvent(e);
-  case Qt::Key_Return:
-  case Qt::Key_Enter:
-    if (m_tool == Tool::Draw) return setTool(Tool::Pick);
-    return QWidget::keyPressEvent(e);
   case Qt::Key_Escape:
-    if (m_drag == Drag::Reach) {
+    if (m_drag == Drag::Tool && m_tool) {
       m_drag = Drag::None;
-      m_studio.undo();
-      return update();
+      return m_tool->abort();
     }
     if (m_drag == Drag::Handle) { // as it was
       m_drag = Drag::None;
@@ -237,66 +172,33 @@ void PictureView::keyPressEvent(QKeyEvent* e) {
       return update();
     }
     if (m_studio.picking().active()) return m_studio.setPicking({});
-    if (m_tool != Tool::Pick) return setTool(Tool::Pick);
+    if (m_tool) {
+      setTool({});
+      return;
+    }
     return m_studio.select({});
   default:
     QWidget::keyPressEvent(e);
   }
 }
 
+// By pixels of the widget.
 void PictureView::moveCamera(Drag how, const QPointF& by) {
   m_lastPick = {-1000, -1000}; // another view: the next click begins in front
   const Node* camera = activeCamera(m_studio.doc());
-  if (!camera || (how != Drag::Orbit && how != Drag::Pan && how != Drag::Dolly)) return;
+  if (!camera) return;
   const NodeId id = camera->id;
-  const QString label = how == Drag::Orbit ? tr("Orbit") : how == Drag::Pan ? tr("Pan") : tr("Dolly");
   const double height = std::max(1.0, pictureRect().height());
-  m_studio.edit(
-      label,
-      [&](const Document& doc) {
-        const Node& n = *doc.find(id);
-        const Params p(n, currentFrame(doc));
-        const Triple at = p.triple("position"), to = p.triple("target");
-        double x = at[0] - to[0], y = at[1] - to[1], z = at[2] - to[2];
-        const double d = std::max(1e-6, std::sqrt(x * x + y * y + z * z));
-        const auto put = [&](const Triple& position, const Triple& target) {
-          return setNow(setNow(doc, {id, "position", 0, {}}, Constant(position)), {id, "target", 0, {}},
-                        Constant(target));
-        };
-        const auto tidy = [](Triple t) {
-          for (double& v : t) v = std::round(v * 1e5) / 1e5;
-          return t;
-        };
-        if (how == Drag::Orbit) {
-          const double turn = -by.x() * 0.008, lift = by.y() * 0.008;
-          const double flat = std::sqrt(x * x + z * z);
-          double bearing = std::atan2(x, z) + turn, tilt = std::clamp(std::atan2(y, flat) + lift, -1.55, 1.55);
-          return put(tidy({to[0] + d * std::cos(tilt) * std::sin(bearing), to[1] + d * std::sin(tilt),
-                           to[2] + d * std::cos(tilt) * std::cos(bearing)}),
-                     to);
-        }
-        if (how == Drag::Pan) {
-          const double filmHeight = p.number("film_width") / p.number("focal_length") *
-                                    settingsOf(doc).number("height") / settingsOf(doc).number("width");
-          const double k = d * filmHeight / height;
-          const double flat = std::max(1e-9, std::sqrt(x * x + z * z));
-          const double sx = z / flat, sz = -x / flat;                                     // right
-          const double ux = -y * x / (flat * d), uy = flat / d, uz = -y * z / (flat * d); // up
-          const double dx = -by.x() * k, dy = by.y() * k;
-          const Triple shift{sx * dx + ux * dy, uy * dy, sz * dx + uz * dy};
-          return put(tidy({at[0] + shift[0], at[1] + shift[1], at[2] + shift[2]}),
-                     tidy({to[0] + shift[0], to[1] + shift[1], to[2] + shift[2]}));
-        }
-        const double k = std::exp(std::clamp(by.y() * 0.006, -1.0, 1.0));
-        if (d * k < 1e-3 || d * k > 1e5) return doc;
-        Document out = put(tidy({to[0] + x * k, to[1] + y * k, to[2] + z * k}), to);
-        // What was sharp at the point looked at stays sharp.
-        const double focus = p.number("focus");
-        if (std::abs(focus - d) < 0.02 * d)
-          out = setNow(out, {id, "focus", 0, {}}, Constant(std::clamp(std::round(d * k * 1e4) / 1e4, 0.001, 1e6)));
-        return out;
-      },
-      m_gesture);
+  if (how == Drag::Orbit)
+    m_studio.edit(
+        tr("Orbit"), [&](const Document& d) { return orbited(d, id, -by.x() * 0.008, by.y() * 0.008); }, m_gesture);
+  else if (how == Drag::Pan)
+    m_studio.edit(
+        tr("Pan"), [&](const Document& d) { return panned(d, id, by.x() / height, by.y() / height); }, m_gesture);
+  else
+    m_studio.edit(
+        tr("Dolly"), [&](const Document& d) { return dollied(d, id, std::exp(std::clamp(by.y() * 0.006, -1.0, 1.0))); },
+        m_gesture);
 }
 
 void PictureView::dragEnterEvent(QDragEnterEvent* e) {

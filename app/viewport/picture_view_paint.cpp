@@ -24,144 +24,130 @@
 
 namespace ilumbra {
 
+// Qt filters bilinearly: taken down in one go a halo would sparkle, so first to the next power of two.
+static void drawImage(QPainter& p, const QImage& image, const QRectF& where) {
+  if (image.isNull()) return p.fillRect(where, QColor(0x0c, 0x0c, 0x0c));
+  const qreal dense = p.device()->devicePixelRatioF();
+  if (image.width() / (where.width() * dense) > 1.05)
+    p.drawImage(where.topLeft(),
+                image.scaled((where.size() * dense).toSize(), Qt::IgnoreAspectRatio, Qt::SmoothTransformation));
+  else
+    p.drawImage(where, image);
+}
+
 void PictureView::paintEvent(QPaintEvent*) {
   QPainter p(this);
   p.fillRect(rect(), QColor(0x14, 0x14, 0x14));
   const QRectF r = pictureRect();
   p.setRenderHint(QPainter::SmoothPixmapTransform);
-  // Qt filters bilinearly: taken down in one go a halo would sparkle, so first to the next power of two.
-  const auto draw = [&](const QImage& image, const QRectF& where) {
-    if (image.isNull()) return p.fillRect(where, QColor(0x0c, 0x0c, 0x0c));
-    const double shrink = image.width() / (where.width() * devicePixelRatioF());
-    if (shrink > 1.05)
-      p.drawImage(where.topLeft(), image.scaled((where.size() * devicePixelRatioF()).toSize(), Qt::IgnoreAspectRatio,
-                                                Qt::SmoothTransformation));
-    else
-      p.drawImage(where, image);
-  };
-  const Studio::View& v = m_studio.view();
-  if (v.compare == Compare::SideBySide && !m_other.isNull()) {
-    draw(m_image, r);
-    const QRectF right = r.translated(r.width() + 4, 0);
-    draw(m_other, right);
-    p.setPen(theme::text);
-    p.setFont(theme::font(11));
-    const auto proof = m_studio.proof(v.proof), left = m_studio.proof(v.left);
-    p.drawText(r.adjusted(10, 8, -10, -8), Qt::AlignLeft | Qt::AlignBottom, left ? qs(left->name) : tr("Live"));
-    p.drawText(right.adjusted(10, 8, -10, -8), Qt::AlignLeft | Qt::AlignBottom, proof ? qs(proof->name) : QString());
-  } else if (v.compare == Compare::Wipe && !m_other.isNull()) {
-    draw(m_image, r);
-    const double x = r.left() + m_wipe * r.width();
-    p.save();
-    p.setClipRect(QRectF(x, r.top(), r.right() - x, r.height()));
-    draw(m_other, r);
-    p.restore();
-    p.fillRect(QRectF(x - 0.5, r.top(), 1.5, r.height()), theme::text);
-    p.setBrush(theme::desk);
-    p.setPen(theme::text);
-    p.drawEllipse(QPointF(x, r.center().y()), 7, 7);
-    p.setFont(theme::font(11));
-    const auto proof = m_studio.proof(v.proof), left = m_studio.proof(v.left);
-    p.drawText(QRectF(r.left() + 10, r.bottom() - 28, x - r.left() - 20, 20), Qt::AlignLeft | Qt::AlignVCenter,
-               left ? qs(left->name) : tr("Live"));
-    p.drawText(QRectF(x + 10, r.bottom() - 28, r.right() - x - 20, 20), Qt::AlignRight | Qt::AlignVCenter,
-               proof ? qs(proof->name) : QString());
-  } else {
-    draw(m_image, r);
-  }
-  if (m_health->on())
-    if (const ScenePtr scene = m_studio.session().scene()) {
-      const Params s = settingsOf(m_studio.doc());
-      const double kx = r.width() / s.number("width"), ky = r.height() / s.number("height");
-      m_health->draw(p, r, [&](const V3f& world, QPointF& at) {
-        float x, y;
-        if (!scene->camera.project(world, x, y)) return false;
-        at = {r.left() + double(x) * kx, r.top() + double(y) * ky};
-        return true;
-      });
-    }
+  drawPicture(p, r);
+  if (const ScenePtr scene = m_health->on() ? m_studio.session().scene() : nullptr)
+    m_health->draw(p, r, [&](const V3f& world, QPointF& at) {
+      float x, y;
+      if (!scene->camera.project(world, x, y)) return false;
+      at = fromPicture({x, y});
+      return true;
+    });
   drawOutlines(p, r);
   drawHandles(p);
-  if (!m_marquee.isNull()) {
-    p.setPen(QPen(theme::accent, 1, Qt::DashLine));
-    p.setBrush(QColor(0x74, 0xc6, 0xae, 26));
-    p.drawRect(m_marquee);
-  }
-  // The region that is rendered.
-  const QRectF region =
-      m_drag == Drag::Region ? m_regionDrawn : QRectF(v.region.x, v.region.y, v.region.width, v.region.height);
-  if (region.width() > 0) {
-    const Params s = settingsOf(m_studio.doc());
-    const double kx = r.width() / s.number("width"), ky = r.height() / s.number("height");
-    p.setPen(QPen(theme::accent, 1, Qt::DashLine));
-    p.setBrush(Qt::NoBrush);
-    p.drawRect(
-        QRectF(r.left() + region.x() * kx, r.top() + region.y() * ky, region.width() * kx, region.height() * ky));
-  }
-  if (m_corner && !m_image.isNull()) {
-    // At a quarter of the size: does it still read?
-    const QSizeF small = r.size() * 0.25;
-    const QRectF where(r.right() - small.width() - 12, r.bottom() - small.height() - 12, small.width(), small.height());
-    p.setPen(theme::tick);
-    p.setBrush(Qt::NoBrush);
-    draw(m_image, where);
-    p.drawRect(where.adjusted(-1, -1, 0, 0));
-  }
-  if (v.stopsOverlay || v.pass == ShownPass::AirDepth) {
-    // What the colours stand for, in stops from white.
-    const auto& scale = stopsScale();
-    const double w = std::min(26.0, (r.width() - 40) / double(scale.size()));
-    double x = r.left() + 14;
-    p.setFont(theme::font(10));
-    p.fillRect(QRectF(x - 6, r.top() + 8, w * double(scale.size()) + 12, 34), QColor(20, 20, 20, 200));
-    for (const StopsColour& c : scale) {
-      p.fillRect(QRectF(x, r.top() + 12, w - 2, 12), QColor(c.r, c.g, c.b));
-      p.setPen(theme::text);
-      p.drawText(QRectF(x - 6, r.top() + 25, w + 10, 14), Qt::AlignCenter,
-                 v.pass == ShownPass::AirDepth
-                     ? (c.stops < 0 ? QStringLiteral("1/%1").arg(1 << -c.stops) : QString::number(1 << c.stops))
-                 : c.stops > 0 ? QStringLiteral("+%1").arg(c.stops)
-                               : QString::number(c.stops));
-      x += w;
-    }
-    if (v.pass == ShownPass::AirDepth)
-      p.drawText(QRectF(r.left() + 8, r.top() + 44, 300, 15), Qt::AlignLeft,
-                 tr("optical depth of the air: 1 lets a third through"));
-  }
-  if (v.clipping && !v.stopsOverlay && m_studio.image()) {
-    const auto& image = *m_studio.image();
-    const QString texts[] = {tr("white %1 %").arg(100 * image.clippedWhite, 0, 'f', 1), tr("one channel"),
-                             tr("black %1 %").arg(100 * image.clippedBlack, 0, 'f', 1)};
-    p.setFont(theme::font(11));
-    double x = r.left() + 16;
-    double w = 12;
-    for (const QString& t : texts) w += p.fontMetrics().horizontalAdvance(t) + 32;
-    p.fillRect(QRectF(x - 8, r.top() + 8, w, 22), QColor(20, 20, 20, 210));
-    for (size_t i = 0; i < 3; ++i) {
-      const StopsColour& c = clipColours()[i];
-      p.fillRect(QRectF(x, r.top() + 14, 12, 10), QColor(c.r, c.g, c.b));
-      p.setPen(theme::text);
-      p.drawText(QPointF(x + 17, r.top() + 23), texts[i]);
-      x += p.fontMetrics().horizontalAdvance(texts[i]) + 32;
-    }
-  }
-  if (m_asked.x() >= 0) {
-    const Params size = settingsOf(m_studio.doc());
-    const QPointF at(r.left() + (m_asked.x() + 0.5) / size.number("width") * r.width(),
-                     r.top() + (m_asked.y() + 0.5) / size.number("height") * r.height());
-    p.setRenderHint(QPainter::Antialiasing);
-    p.setBrush(Qt::NoBrush);
-    for (const auto& [color, width] : {std::pair{QColor(0, 0, 0, 160), 3.0}, std::pair{theme::text, 1.2}}) {
-      p.setPen(QPen(color, width));
-      p.drawEllipse(at, 6, 6);
-    }
-  }
+  if (!m_marquee.isNull()) drawMarquee(p, m_marquee);
+  drawOverlays(p, r);
+  if (m_tool) m_tool->draw(p);
   drawMessage(p);
   if (hasFocus()) {
     p.setPen(QPen(theme::accent, 1));
     p.setBrush(Qt::NoBrush);
     p.drawLine(0, height() - 1, width(), height() - 1);
   }
+}
+
+void PictureView::drawMarquee(QPainter& p, const QRectF& frame) const {
+  p.setPen(QPen(theme::accent, 1, Qt::DashLine));
+  p.setBrush(QColor(0x74, 0xc6, 0xae, 26));
+  p.drawRect(frame);
+}
+
+// The picture, and what it is compared with.
+void PictureView::drawPicture(QPainter& p, const QRectF& r) {
+  drawImage(p, m_image, r);
+  const Studio::View& v = m_studio.view();
+  if (m_other.isNull() || (v.compare != Compare::SideBySide && v.compare != Compare::Wipe)) return;
+  const auto proof = m_studio.proof(v.proof), left = m_studio.proof(v.left);
+  const QString name = left ? qs(left->name) : tr("Live"), other = proof ? qs(proof->name) : QString();
+  p.setFont(theme::font(11));
+  if (v.compare == Compare::SideBySide) {
+    const QRectF right = r.translated(r.width() + 4, 0);
+    drawImage(p, m_other, right);
+    p.setPen(theme::text);
+    p.drawText(r.adjusted(10, 8, -10, -8), Qt::AlignLeft | Qt::AlignBottom, name);
+    p.drawText(right.adjusted(10, 8, -10, -8), Qt::AlignLeft | Qt::AlignBottom, other);
+    return;
+  }
+  const double x = r.left() + m_wipe * r.width();
+  p.save();
+  p.setClipRect(QRectF(x, r.top(), r.right() - x, r.height()));
+  drawImage(p, m_other, r);
+  p.restore();
+  p.fillRect(QRectF(x - 0.5, r.top(), 1.5, r.height()), theme::text);
+  p.setBrush(theme::desk);
+  p.setPen(theme::text);
+  p.drawEllipse(QPointF(x, r.center().y()), 7, 7);
+  p.drawText(QRectF(r.left() + 10, r.bottom() - 28, x - r.left() - 20, 20), Qt::AlignLeft | Qt::AlignVCenter, name);
+  p.drawText(QRectF(x + 10, r.bottom() - 28, r.right() - x - 20, 20), Qt::AlignRight | Qt::AlignVCenter, other);
+}
+
+// What the colours of the stops overlay stand for, in stops from white, or in optical depths.
+static void drawStopsScale(QPainter& p, const QRectF& r, bool airDepth) {
+  const auto& scale = stopsScale();
+  const double w = std::min(26.0, (r.width() - 40) / double(scale.size()));
+  double x = r.left() + 14;
+  p.setFont(theme::font(10));
+  p.fillRect(QRectF(x - 6, r.top() + 8, w * double(scale.size()) + 12, 34), QColor(20, 20, 20, 200));
+  for (const StopsColour& c : scale) {
+    p.fillRect(QRectF(x, r.top() + 12, w - 2, 12), QColor(c.r, c.g, c.b));
+    p.setPen(theme::text);
+    p.drawText(QRectF(x - 6, r.top() + 25, w + 10, 14), Qt::AlignCenter,
+               airDepth      ? (c.stops < 0 ? QStringLiteral("1/%1").arg(1 << -c.stops) : QString::number(1 << c.stops))
+               : c.stops > 0 ? QStringLiteral("+%1").arg(c.stops)
+                             : QString::number(c.stops));
+    x += w;
+  }
+  if (airDepth)
+    p.drawText(QRectF(r.left() + 8, r.top() + 44, 300, 15), Qt::AlignLeft,
+               PictureView::tr("optical depth of the air: 1 lets a third through"));
+}
+
+static void drawClipping(QPainter& p, const QRectF& r, const SessionImage& image) {
+  const QString texts[] = {PictureView::tr("white %1 %").arg(100 * image.clippedWhite, 0, 'f', 1),
+                           PictureView::tr("one channel"),
+                           PictureView::tr("black %1 %").arg(100 * image.clippedBlack, 0, 'f', 1)};
+  p.setFont(theme::font(11));
+  double x = r.left() + 16, w = 12;
+  for (const QString& t : texts) w += p.fontMetrics().horizontalAdvance(t) + 32;
+  p.fillRect(QRectF(x - 8, r.top() + 8, w, 22), QColor(20, 20, 20, 210));
+  for (size_t i = 0; i < 3; ++i) {
+    const StopsColour& c = clipColours()[i];
+    p.fillRect(QRectF(x, r.top() + 14, 12, 10), QColor(c.r, c.g, c.b));
+    p.setPen(theme::text);
+    p.drawText(QPointF(x + 17, r.top() + 23), texts[i]);
+    x += p.fontMetrics().horizontalAdvance(texts[i]) + 32;
+  }
+}
+
+void PictureView::drawOverlays(QPainter& p, const QRectF& r) {
+  if (m_corner && !m_image.isNull()) {
+    // At a quarter of the size: does it still read?
+    const QSizeF small = r.size() * 0.25;
+    const QRectF where(r.right() - small.width() - 12, r.bottom() - small.height() - 12, small.width(), small.height());
+    p.setPen(theme::tick);
+    p.setBrush(Qt::NoBrush);
+    drawImage(p, m_image, where);
+    p.drawRect(where.adjusted(-1, -1, 0, 0));
+  }
+  const Studio::View& v = m_studio.view();
+  const bool airDepth = v.pass == ShownPass::AirDepth;
+  if (v.stopsOverlay || airDepth) drawStopsScale(p, r, airDepth);
+  if (v.clipping && !v.stopsOverlay && m_studio.image()) drawClipping(p, r, *m_studio.image());
 }
 
 void PictureView::drawMessage(QPainter& p) {
@@ -171,12 +157,8 @@ void PictureView::drawMessage(QPainter& p) {
     const Node* e = m_studio.doc().find(m_studio.picking().effect);
     text = tr("Click what goes into %1 of %2 · with Alt only that copy · Esc leaves")
                .arg(m_studio.picking().role, e ? qs(e->name) : QString());
-  } else if (m_tool == Tool::Draw) {
-    const Node* line = drawn();
-    text = line ? tr("Press where the next point of %1 is to be · Return ends it").arg(qs(line->name))
-                : tr("Select a path or a turned form to draw");
-  } else if (m_tool == Tool::Region && m_studio.view().region.width == 0) {
-    text = tr("Drag the part that is to be rendered · Esc leaves");
+  } else if (m_tool && !m_tool->message().isEmpty()) {
+    text = m_tool->message();
   } else if (image && !image->error.empty()) {
     text = qs(image->error);
   } else if (!activeCamera(m_studio.doc())) {
@@ -246,8 +228,7 @@ void PictureView::drawOutlines(QPainter& p, const QRectF& r) {
     QRectF box;
     if (!seenBox(*scene, id, r, box)) continue;
     p.setPen(QPen(theme::accent, 1.5));
-    if (n->kind->family() == "light" && m_studio.selection().size() == 1 && m_tool == Tool::Pick)
-      continue; // it has handles
+    if (n->kind->family() == "light" && m_studio.selection().size() == 1 && !m_tool) continue; // it has handles
     if (n->kind->family() == "light" && box.width() < 8)
       drawLamp(p, box.center());
     else

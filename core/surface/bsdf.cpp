@@ -178,8 +178,7 @@ float Bsdf::pdf(const V3f& wi) const {
     if (boundary || lacquer) {
       const V3f h = normalize(wo + wi);
       const float c = dot(wo, h);
-      if (c > 0 && boundary)
-        d += (m_share[Specular] + m_share[GlassMirror]) * 0.25f * m_grain.visiblePdf(wo, h) / c;
+      if (c > 0 && boundary) d += (m_share[Specular] + m_share[GlassMirror]) * 0.25f * m_grain.visiblePdf(wo, h) / c;
       if (c > 0 && lacquer) d += m_share[Coat] * 0.25f * m_coatGrain.visiblePdf(wo, h) / c;
     }
     if (!m_mirror && m_share[Metal] > 0) d += m_share[Metal] * densityMetal(m_grain, wo, wi);
@@ -190,9 +189,101 @@ float Bsdf::pdf(const V3f& wi) const {
   return d;
 }
 
+// What hardly reflects (or passes) at all is not followed for its own sake.
+float Bsdf::followed(float reflects) const {
+  return std::clamp(reflects, std::min(minLobeProbability, 8 * reflects),
+                    1 - std::min(minLobeProbability, 8 * (1 - reflects)));
+}
+
+// A mirror-like boundary: met as a mirror, by its own weight alone. `g`: what is not in the microsurface's own shadow.
+bool Bsdf::sampleMirror(const Microsurface& m, float lambdaOut, const V2f& u, Sample& s, float& cosine,
+                        float& g) const {
+  const bool smooth = m.alpha() < smoothAlpha;
+  const V3f h = smooth ? V3f(0, 0, 1) : m.sampleVisible(m_wo, u);
+  s.wi = reflect(m_wo, h);
+  if (s.wi.z <= 0) return false;
+  g = smooth ? 1 : (1 + lambdaOut) / (1 + lambdaOut + m.lambda(s.wi));
+  cosine = dot(m_wo, h);
+  s.pdf = infinite;
+  s.specular = true;
+  return true;
+}
+
+bool Bsdf::sampleMetal(RandomStream& random, float share, Sample& s) const {
+  const MetalBoundary b{base, metalFilm, film.thickness, film.weight};
+  if (m_grain.alpha() < smoothAlpha) {
+    s.wi = reflect(m_wo, V3f(0, 0, 1));
+    s.weight = b.reflectance(m_wo.z);
+  } else if (!walkMetal(m_grain, b, m_wo, random, s.wi, s.weight)) {
+    return false;
+  }
+  s.weight *= m_below * (metalness / share);
+  s.specular = m_mirror;
+  s.pdf = m_mirror ? infinite : pdf(s.wi);
+  return true;
+}
+
+bool Bsdf::sampleSheet(const V2f& u, float share, Sample& s) const {
+  s.wi = -sampleCosineHemisphere(u);
+  if (s.wi.z >= 0) return false;
+  s.weight = translucencyColor * m_matteScale * (translucency * evaluateMatte(-s.wi.z) * pi / (-s.wi.z * share));
+  s.through = s.diffuse = true;
+  s.pdf = pdf(s.wi);
+  return true;
+}
+
+// Both faces and what goes back and forth between them; a film is the sheet itself.
+bool Bsdf::sampleThinGlass(float choose, float share, Sample& s) const {
+  const Color one =
+      film.film ? film.over(Color(fresnelDielectric(m_wo.z, eta)), m_wo.z) : Color(fresnelDielectric(m_wo.z, eta));
+  Color r;
+  for (int i = 0; i < 3; ++i)
+    r[i] = film.film ? mix(2 * one[i] / (1 + one[i]), one[i], film.weight) * specular
+                     : 2 * one[i] / (1 + one[i]) * specular;
+  const float chance = followed(average(r));
+  s.specular = true;
+  s.pdf = infinite;
+  if (choose < chance * share) {
+    s.wi = reflect(m_wo, V3f(0, 0, 1));
+    s.weight = r * (1 / chance);
+  } else {
+    s.wi = -m_wo;
+    s.weight = base * (Color(1.0f) - r) * (1 / (1 - chance));
+    s.through = true;
+  }
+  const float dielectric = 1 - metalness, clear = dielectric * transmission;
+  s.weight *= m_below * (clear / share);
+  return true;
+}
+
+bool Bsdf::sampleGlass(float choose, RandomStream& random, float share, Sample& s) const {
+  const Boundary b = clearBoundary();
+  if (m_clear.alpha() < smoothAlpha) {
+    const Color r = b.reflectance(m_wo.z, true);
+    V3f t(0.0f);
+    const bool passes = refract(m_wo, V3f(0, 0, 1), clearEta, t);
+    const float chance = passes ? followed(average(r)) : 1;
+    if (choose >= chance * share) {
+      s.wi = normalize(t);
+      s.weight = (Color(1.0f) - r) * (1 / (1 - chance));
+    } else {
+      s.wi = reflect(m_wo, V3f(0, 0, 1));
+      s.weight = r * (1 / chance);
+    }
+  } else if (!walkGlass(m_clear, b, m_wo, random, s.wi, s.weight)) {
+    return false;
+  }
+  const float dielectric = 1 - metalness, clear = dielectric * transmission;
+  s.through = s.wi.z < 0;
+  s.weight *= m_below * (clear * (m_share[Glass] / (m_share[Glass] + m_share[GlassMirror])) *
+                         (s.through ? 1 / (clearEta * clearEta) : 1.0f) / share);
+  s.specular = m_clearMirror;
+  s.pdf = m_clearMirror ? infinite : pdf(s.wi);
+  return true;
+}
+
 bool Bsdf::sample(const V2f& u, float choose, RandomStream& random, Sample& s) const {
-  const V3f& wo = m_wo;
-  if (wo.z <= 0) return false;
+  if (m_wo.z <= 0) return false;
   s = {};
   int lobe = 0;
   for (; lobe < lobes; ++lobe) {
@@ -206,26 +297,7 @@ bool Bsdf::sample(const V2f& u, float choose, RandomStream& random, Sample& s) c
   }
   const float share = m_share[lobe];
   if (!(share > 0)) return false;
-  const float dielectric = 1 - metalness, clear = dielectric * transmission, opaque = dielectric - clear;
-  // A mirror-like boundary: met as a mirror, by its own weight alone.
-  const auto mirror = [&](const Microsurface& m, float lambdaOut, const Color& scale, auto reflectance) {
-    const bool smooth = m.alpha() < smoothAlpha;
-    const V3f h = smooth ? V3f(0, 0, 1) : m.sampleVisible(wo, u);
-    s.wi = reflect(wo, h);
-    if (s.wi.z <= 0) return false;
-    const float g = smooth ? 1 : (1 + lambdaOut) / (1 + lambdaOut + m.lambda(s.wi));
-    s.weight = scale * reflectance(dot(wo, h)) * (g / share);
-    s.pdf = infinite;
-    s.specular = true;
-    return true;
-  };
-
-  // What hardly reflects (or passes) at all is not followed for its own sake.
-  const auto followed = [&](float reflects) {
-    return std::clamp(reflects, std::min(minLobeProbability, 8 * reflects),
-                      1 - std::min(minLobeProbability, 8 * (1 - reflects)));
-  };
-
+  float cosine, g;
   switch (lobe) {
   case Fibres:
   case Matte:
@@ -233,95 +305,45 @@ bool Bsdf::sample(const V2f& u, float choose, RandomStream& random, Sample& s) c
     s.diffuse = true;
     break;
   case Coat:
-    if (m_coatMirror)
-      return mirror(m_coatGrain, m_coatLambdaOut, Color(m_belowFibres * coat),
-                    [&](float c) { return Color(fresnelDielectric(c, coatEta)); });
-    s.wi = reflect(wo, m_coatGrain.sampleVisible(wo, u));
+    if (m_coatMirror) {
+      if (!sampleMirror(m_coatGrain, m_coatLambdaOut, u, s, cosine, g)) return false;
+      s.weight = Color(m_belowFibres * coat) * Color(fresnelDielectric(cosine, coatEta)) * (g / share);
+      return true;
+    }
+    s.wi = reflect(m_wo, m_coatGrain.sampleVisible(m_wo, u));
     break;
   case Specular:
   case GlassMirror:
-    if (m_mirror)
-      return mirror(m_grain, m_lambdaOut, m_below * (lobe == Specular ? opaque : clear),
-                    [&](float c) { return boundaryReflectance(c, lobe == Specular ? eta : clearEta); });
-    s.wi = reflect(wo, m_grain.sampleVisible(wo, u));
-    break;
-  case Metal: {
-    const MetalBoundary b{base, metalFilm, film.thickness, film.weight};
-    if (m_grain.alpha() < smoothAlpha) {
-      s.wi = reflect(wo, V3f(0, 0, 1));
-      s.weight = b.reflectance(wo.z);
-    } else if (!walkMetal(m_grain, b, wo, random, s.wi, s.weight)) {
-      return false;
+    if (m_mirror) {
+      if (!sampleMirror(m_grain, m_lambdaOut, u, s, cosine, g)) return false;
+      const float dielectric = 1 - metalness, clear = dielectric * transmission, opaque = dielectric - clear;
+      s.weight = m_below * (lobe == Specular ? opaque : clear) *
+                 boundaryReflectance(cosine, lobe == Specular ? eta : clearEta) * (g / share);
+      return true;
     }
-    s.weight *= m_below * (metalness / share);
-    s.specular = m_mirror;
-    s.pdf = m_mirror ? infinite : pdf(s.wi);
-    return true;
-  }
+    s.wi = reflect(m_wo, m_grain.sampleVisible(m_wo, u));
+    break;
+  case Metal:
+    return sampleMetal(random, share, s);
   case Sheet:
-    s.wi = -sampleCosineHemisphere(u);
-    if (s.wi.z >= 0) return false;
-    s.weight = translucencyColor * m_matteScale * (translucency * evaluateMatte(-s.wi.z) * pi / (-s.wi.z * share));
-    s.through = s.diffuse = true;
-    s.pdf = pdf(s.wi);
-    return true;
+    return sampleSheet(u, share, s);
   case Enter:
     s.wi = -sampleCosineHemisphere(u);
     s.weight = m_matteScale * (subsurface / share);
     s.through = s.enters = true;
     s.pdf = infinite;
     return s.wi.z < 0;
-  case Glass: {
-    if (thin) {
-      // Both faces and what goes back and forth between them; a film is the sheet itself.
-      const Color one =
-          film.film ? film.over(Color(fresnelDielectric(wo.z, eta)), wo.z) : Color(fresnelDielectric(wo.z, eta));
-      Color r;
-      for (int i = 0; i < 3; ++i)
-        r[i] = film.film ? mix(2 * one[i] / (1 + one[i]), one[i], film.weight) * specular
-                         : 2 * one[i] / (1 + one[i]) * specular;
-      const float chance = followed(average(r));
-      s.specular = true;
-      s.pdf = infinite;
-      if (choose < chance * share) {
-        s.wi = reflect(wo, V3f(0, 0, 1));
-        s.weight = r * (1 / chance);
-      } else {
-        s.wi = -wo;
-        s.weight = base * (Color(1.0f) - r) * (1 / (1 - chance));
-        s.through = true;
-      }
-      s.weight *= m_below * (clear / share);
-      return true;
-    }
-    const Boundary b = clearBoundary();
-    if (m_clear.alpha() < smoothAlpha) {
-      const Color r = b.reflectance(wo.z, true);
-      V3f t(0.0f);
-      const bool passes = refract(wo, V3f(0, 0, 1), clearEta, t);
-      const float chance = passes ? followed(average(r)) : 1;
-      if (choose >= chance * share) {
-        s.wi = normalize(t);
-        s.weight = (Color(1.0f) - r) * (1 / (1 - chance));
-      } else {
-        s.wi = reflect(wo, V3f(0, 0, 1));
-        s.weight = r * (1 / chance);
-      }
-    } else if (!walkGlass(m_clear, b, wo, random, s.wi, s.weight)) {
-      return false;
-    }
-    s.through = s.wi.z < 0;
-    s.weight *= m_below * (clear * (m_share[Glass] / (m_share[Glass] + m_share[GlassMirror])) *
-                           (s.through ? 1 / (clearEta * clearEta) : 1.0f) / share);
-    s.specular = m_clearMirror;
-    s.pdf = m_clearMirror ? infinite : pdf(s.wi);
-    return true;
-  }
+  case Glass:
+    return thin ? sampleThinGlass(choose, share, s) : sampleGlass(choose, random, share, s);
   default:
     return false;
   }
+  return weighReflection(s);
+}
 
-  // Fibres, coat, boundary and matte body share one density; their whole value over it.
+// Fibres, coat, boundary and matte body share one density; their whole value over it.
+bool Bsdf::weighReflection(Sample& s) const {
+  const V3f& wo = m_wo;
   if (s.wi.z <= 0) return false;
   float proposed = (m_share[Matte] + m_share[Fibres]) * s.wi.z / pi;
   Color value(0.0f);
@@ -331,6 +353,7 @@ bool Bsdf::sample(const V2f& u, float choose, RandomStream& random, Sample& s) c
   const bool boundary = !m_mirror && m_share[Specular] + m_share[GlassMirror] > 0,
              lacquer = !m_coatMirror && m_share[Coat] > 0;
   if (boundary || lacquer) {
+    const float dielectric = 1 - metalness, clear = dielectric * transmission, opaque = dielectric - clear;
     const V3f h = normalize(wo + s.wi);
     const float c = dot(wo, h);
     if (c > 0 && boundary) {

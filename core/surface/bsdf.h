@@ -84,6 +84,15 @@ struct Bsdf {
   float evaluateMatte(float cosine) const { return m_bare ? cosine * (1 / pi) : leaving({0, 0, cosine}); }
   Color boundaryReflectance(float cosine, float index) const;
   Boundary clearBoundary() const;
+  // Parts of sample(): `share` is the chance of the lobe, `choose` what is left of the number that chose it. False: no
+  // direction.
+  bool sampleMirror(const Microsurface& m, float lambdaOut, const V2f& u, Sample& s, float& cosine, float& g) const;
+  bool sampleMetal(RandomStream& random, float share, Sample& s) const;
+  bool sampleSheet(const V2f& u, float share, Sample& s) const;
+  bool sampleThinGlass(float choose, float share, Sample& s) const;
+  bool sampleGlass(float choose, RandomStream& random, float share, Sample& s) const;
+  bool weighReflection(Sample& s) const;
+  float followed(float reflects) const;
   bool polished() const { return ownTransmissionRoughness && !inside && !thin; }
   // What depends on the viewer only.
   V3f m_wo{0, 0, 1};
