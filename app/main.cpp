@@ -1,6 +1,7 @@
 #include "app/dialogs/recovery.h"
 #include "app/document_files.h"
 #include "app/main_window.h"
+#include "app/screenshot.h"
 #include "app/theme.h"
 #include "core/base/error.h"
 #include "core/base/memory.h"
@@ -14,9 +15,6 @@
 #include <cstdlib>
 #include <QApplication>
 #include <QCommandLineParser>
-#include <QDeadlineTimer>
-#include <QDialog>
-#include <QPainter>
 #include <QTimer>
 #include <string_view>
 
@@ -40,6 +38,21 @@ bool given(int argc, char** argv, std::initializer_list<const char*> options) {
       return std::string_view(a) == o || std::string_view(a).starts_with(std::string(o) + "=");
     });
   });
+}
+
+// What the gallery shows until pictures in the light of the scene come.
+int writeSwatches(Studio& studio, const QString& folder) {
+  NodeId material = 0;
+  studio.edit(QStringLiteral("Material"),
+              [&](const Document& d) { return addNode(d, "material.surface", "Surface", {}, &material); });
+  int left = int(materialPresets().size());
+  QObject::connect(&studio, &Studio::swatchArrived, [&](const QString& key, const QPixmap& picture) {
+    if (!picture.save(folder + QStringLiteral("/%1.png").arg(key)))
+      std::fprintf(stderr, "ilumbra: %s cannot be written\n", qPrintable(key));
+    if (--left == 0) QApplication::quit();
+  });
+  for (const MaterialPreset& p : materialPresets()) studio.askForSwatch(qs(p.name), material, &p);
+  return QApplication::exec();
 }
 
 } // namespace
@@ -100,20 +113,7 @@ int main(int argc, char** argv) {
     std::fprintf(stderr, "ilumbra: %s\n", e.what());
     return int(e.kind());
   }
-  if (parser.isSet(swatches)) {
-    // What the gallery shows until pictures in the light of the scene come.
-    NodeId material = 0;
-    studio->edit(QStringLiteral("Material"),
-                 [&](const Document& d) { return addNode(d, "material.surface", "Surface", {}, &material); });
-    int left = int(materialPresets().size());
-    QObject::connect(studio.get(), &Studio::swatchArrived, [&](const QString& key, const QPixmap& picture) {
-      if (!picture.save(parser.value(swatches) + QStringLiteral("/%1.png").arg(key)))
-        std::fprintf(stderr, "ilumbra: %s cannot be written\n", qPrintable(key));
-      if (--left == 0) QApplication::quit();
-    });
-    for (const MaterialPreset& p : materialPresets()) studio->askForSwatch(qs(p.name), material, &p);
-    return QApplication::exec();
-  }
+  if (parser.isSet(swatches)) return writeSwatches(*studio, parser.value(swatches));
   MainWindow window(*studio);
   if (parser.isSet(keys)) {
     try {
@@ -136,56 +136,8 @@ int main(int argc, char** argv) {
       window.importFile(files[0], selectWanted);
   }
   if (parser.isSet(screenshot)) {
-    const int ms = int(1000 * std::max(0.1, parser.value(after).toDouble()));
-    // Commands, settings and selections in the order in which they are given, each when the picture of the one before
-    // is there.
-    std::vector<std::pair<QString, QString>> steps;
-    const QStringList given = application->arguments();
-    for (qsizetype i = 1; i + 1 < given.size(); ++i)
-      for (const QString& option : {QStringLiteral("--do"), QStringLiteral("--set"), QStringLiteral("--then-select")})
-        if (given[i] == option) steps.emplace_back(option, given[i + 1]);
-    const auto step = [&window, s = studio.get()](const QString& what, const QString& value) {
-      if (what == QStringLiteral("--do"))
-        window.commands().run(value);
-      else if (what == QStringLiteral("--then-select")) {
-        if (const Node* n = s->doc().findByName(value.toStdString())) s->select({n->id});
-      } else {
-        s->edit(QStringLiteral("Set ") + value, [&](const Document& d) {
-          const Address a = resolve(d, value.section(u'=', 0, 0).toStdString());
-          const Value present = valueAt(d, a);
-          return setAt(d, a, parseValue(d, definitionAt(d, a), value.section(u'=', 1).toStdString(), &present));
-        });
-      }
-    };
-    // The second half of the time is shared out among the steps and the screenshot. On a busy machine the picture may
-    // not be there yet: it is waited for, two minutes at most.
-    auto* poll = new QTimer(&window);
-    poll->setInterval(500);
-    const int share = ms / 2 / int(steps.size() + 1);
-    QObject::connect(
-        poll, &QTimer::timeout, &window,
-        [&, steps, step, share, due = QDeadlineTimer(ms - share * int(steps.size())), left = 240]() mutable {
-          const auto& image = studio->image();
-          const bool there = due.hasExpired() && image && image->edition == studio->edition() &&
-                             (image->denoised || image->finished || !image->error.empty());
-          if (!there && (!due.hasExpired() || --left > 0)) return;
-          if (!steps.empty()) {
-            step(steps.front().first, steps.front().second);
-            steps.erase(steps.begin());
-            due = QDeadlineTimer(share);
-            return;
-          }
-          QPixmap shot = window.grab();
-          // Dialogs stand before it, in its middle.
-          for (QDialog* d : window.findChildren<QDialog*>())
-            if (d->isVisible())
-              QPainter(&shot).drawPixmap((shot.width() - d->width()) / 2, (shot.height() - d->height()) / 2, d->grab());
-          const bool ok = shot.save(parser.value(screenshot));
-          if (!ok) std::fprintf(stderr, "ilumbra: %s: cannot be written\n", qPrintable(parser.value(screenshot)));
-          recovery::forget();
-          QApplication::exit(ok ? 0 : 4);
-        });
-    poll->start();
+    takeScreenshot(window, parser.value(screenshot), parser.value(after).toDouble(),
+                   screenshotSteps(application->arguments()));
   } else {
     // Once what was asked for stands there, or could not be opened.
     QTimer::singleShot(files.isEmpty() ? 0 : 1500, &window, [&] { window.files().offerRecovery(); });

@@ -352,16 +352,10 @@ ImportOptions optionsOf(const Args& a) {
   return o;
 }
 
-} // namespace
+using MakeCommand = std::function<CLI::App*(const char* name, const char* text)>;
 
-void addDocumentCommands(CLI::App& app, Context& c) {
-  const auto command = [&](const char* name, const char* text) {
-    CLI::App* s = app.add_subcommand(name, text);
-    s->add_flag("--json", c.json, "One JSON object on standard output");
-    return s;
-  };
-  const auto args = [] { return std::make_shared<Args>(); };
-
+// What makes, reads and changes documents.
+void addEditCommands(const MakeCommand& command, Context& c) {
   CLI::App* s = command("starters", "The ready scenes of the Orrery Hall");
   s->callback([&c] {
     if (c.json) {
@@ -373,7 +367,7 @@ void addDocumentCommands(CLI::App& app, Context& c) {
     for (const Starter& st : allStarters()) print(fmt::format("{:<16} {}", st.name, st.teaches));
   });
 
-  auto a = args();
+  auto a = std::make_shared<Args>();
   s = command("new", "Writes a starter, or an empty scene");
   s->add_option("STARTER", a->starter, "Name of a starter; none: an empty scene");
   s->add_option("-o", a->output, "The document to write")->required();
@@ -396,18 +390,18 @@ void addDocumentCommands(CLI::App& app, Context& c) {
     for (const MaterialPreset& p : materialPresets()) print(fmt::format("{:<20} {}: {}", p.name, p.group, p.helpText));
   });
 
-  a = args();
+  a = std::make_shared<Args>();
   s = command("kinds", "Every kind of thing and its parameters");
   s->add_option("KIND", a->kind, "One kind");
   s->callback([&c, a] { kindsCommand(c, a->kind); });
 
-  a = args();
+  a = std::make_shared<Args>();
   s = command("show", "What a document holds");
   s->add_option("FILE", a->file, "A document")->required();
   s->add_option("ADDRESS", a->address, "NAME or NAME.PARAM");
   s->callback([&c, a] { showCommand(c, a->file, a->address); });
 
-  a = args();
+  a = std::make_shared<Args>();
   s = command("set", "Changes parameters");
   s->add_option("FILE", a->file, "A document")->required();
   s->add_option("ASSIGNMENT", a->values, "NAME.PARAM=VALUE")->required();
@@ -419,7 +413,7 @@ void addDocumentCommands(CLI::App& app, Context& c) {
     if (c.json) print(Json{{"file", a->output}});
   });
 
-  a = args();
+  a = std::make_shared<Args>();
   s = command("add", "Adds a thing");
   s->add_option("FILE", a->file, "A document")->required();
   s->add_option("KIND", a->kind, "Its kind, as kinds lists it")->required();
@@ -431,19 +425,22 @@ void addDocumentCommands(CLI::App& app, Context& c) {
   s->add_option("--preset", a->preset, "Of a surface material: what it is made of, as presets lists it");
   s->add_option("-o", a->output, "The document to write")->required();
   s->callback([&c, a] { addCommand(c, a->file, a->kind, a->name, a->values, a->preset, a->into, a->output); });
+}
 
-  a = args();
-  s = command("check", "Validates a document and all that it uses");
+// What goes in from models, and out.
+void addModelCommands(const MakeCommand& command, Context& c) {
+  auto a = std::make_shared<Args>();
+  CLI::App* s = command("check", "Validates a document and all that it uses");
   s->add_option("FILE", a->file, "A document")->required();
   s->callback([&c, a] { checkCommand(c, a->file); });
 
-  a = args();
+  a = std::make_shared<Args>();
   s = command("health", "Looks for open edges, faces that look inwards, lie double, cross others or have no area");
   s->add_option("FILE", a->file, "A document")->required();
   s->add_option("NAME", a->values, "Objects (default: all)");
   s->callback([&c, a] { healthCommand(c, a->file, a->values); });
 
-  a = args();
+  a = std::make_shared<Args>();
   s = command("import", "Makes a document from a model (.glb, .gltf, .fbx, .obj, .ply, .stl, .3mf and others)");
   s->add_option("MODEL", a->file, "A model")->required();
   s->add_option("-o", a->output, "The document to write")->required();
@@ -458,14 +455,14 @@ void addDocumentCommands(CLI::App& app, Context& c) {
   s->add_flag("--bare", a->bare, "Adds no camera and no light");
   s->callback([&c, a] { importCommand(c, a->file, a->output, optionsOf(*a), a->bare); });
 
-  a = args();
+  a = std::make_shared<Args>();
   s = command("reload", "Takes a model that has changed on disk anew: materials, places and effects hold by name");
   s->add_option("FILE", a->file, "A document")->required();
   s->add_option("MODEL", a->name, "The model that it uses")->required();
   s->add_option("-o", a->output, "The document to write")->required();
   s->callback([&c, a] { reloadCommand(c, a->file, a->name, a->output); });
 
-  a = args();
+  a = std::make_shared<Args>();
   s = command(
       "export",
       "Writes the scene as a model (.glb, .gltf, .obj, .ply, .stl), or its air and dense forms as voxels (.vdb)");
@@ -474,13 +471,25 @@ void addDocumentCommands(CLI::App& app, Context& c) {
   s->add_option("--only", a->values, "Things that are written, with what is in them (default: all)");
   s->callback([&c, a] { exportCommand(c, a->file, a->values, a->output); });
 
-  a = args();
+  a = std::make_shared<Args>();
   s = command("docs", "Writes format.md and format.schema.json from the tables into a folder");
   s->add_option("FOLDER", a->output, "Where to")->required();
   s->callback([&c, a] {
     writeFileAtomically(a->output + "/format.md", formatDocs(*c.kinds));
     writeFileAtomically(a->output + "/format.schema.json", jsonSchema(*c.kinds));
   });
+}
+
+} // namespace
+
+void addDocumentCommands(CLI::App& app, Context& c) {
+  const MakeCommand command = [&](const char* name, const char* text) {
+    CLI::App* s = app.add_subcommand(name, text);
+    s->add_flag("--json", c.json, "One JSON object on standard output");
+    return s;
+  };
+  addEditCommands(command, c);
+  addModelCommands(command, c);
 }
 
 } // namespace ilumbra::cli

@@ -12,11 +12,11 @@
 #include "core/exchange/assets.h"
 #include "core/exchange/frames.h"
 #include "core/exchange/passes.h"
+#include "core/lens/develop.h"
+#include "core/lens/queries.h"
 #include "core/scene/plates.h"
 #include "core/scene/trace_count.h"
 #include "core/session/proof.h"
-#include "core/lens/queries.h"
-#include "core/lens/develop.h"
 
 #include <chrono>
 #include <CLI/CLI.hpp>

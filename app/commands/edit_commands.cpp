@@ -19,10 +19,7 @@ namespace {
 
 QString tr(const char* text) { return QCoreApplication::translate("EditMenu", text); }
 
-} // namespace
-
-void addEditCommands(MainWindow& w) {
-  CommandMenu menu(w.commands(), tr("Edit"));
+void addChangeCommands(CommandMenu& menu, MainWindow& w) {
   const auto selected = [&w] { return w.studio().currentNode() != nullptr; };
   menu.add(
       "edit.undo", tr("Undo"), "Ctrl+Z", tr("Takes the last step back"), [&w] { w.studio().undo(); },
@@ -76,6 +73,10 @@ void addEditCommands(MainWindow& w) {
         if (group) w.studio().select({group});
       },
       selected);
+}
+
+void addSelectCommands(CommandMenu& menu, MainWindow& w) {
+  const auto selected = [&w] { return w.studio().currentNode() != nullptr; };
   menu.add(
       "edit.same_material", tr("Select what wears the same"), "Ctrl+Alt+W",
       tr("All objects with a material of those that are selected"),
@@ -84,6 +85,10 @@ void addEditCommands(MainWindow& w) {
       "edit.linked", tr("Select by light"), "Ctrl+Alt+L",
       tr("What the selected lights shine on, or the lights that shine on the selected things"),
       [&w] { w.studio().select(linkedBy(w.studio().doc(), w.studio().selection())); }, selected);
+}
+
+void addPartCommands(CommandMenu& menu, MainWindow& w) {
+  const auto selected = [&w] { return w.studio().currentNode() != nullptr; };
   menu.add(
       "edit.part", tr("Name a part"), "Ctrl+Alt+P",
       tr("Makes a source of the copy that was clicked last, or of a material on one object when both are selected"),
@@ -129,6 +134,9 @@ void addEditCommands(MainWindow& w) {
                               });
       },
       selected);
+}
+
+void addFindCommand(CommandMenu& menu, MainWindow& w) {
   menu.add(
       "edit.find", tr("Find anything…"), "Ctrl+Space", tr("Any command, thing or parameter by its name"),
       [&w] {
@@ -154,6 +162,16 @@ void addEditCommands(MainWindow& w) {
         f->open();
       },
       {}, true);
+}
+
+} // namespace
+
+void addEditCommands(MainWindow& w) {
+  CommandMenu menu(w.commands(), tr("Edit"));
+  addChangeCommands(menu, w);
+  addSelectCommands(menu, w);
+  addPartCommands(menu, w);
+  addFindCommand(menu, w);
 }
 
 } // namespace ilumbra

@@ -56,14 +56,9 @@ std::vector<NodeId> others(const Document& doc, const std::vector<NodeId>& thing
   return out;
 }
 
-} // namespace
-
-void addPlaceCommands(MainWindow& w) {
-  CommandMenu menu(w.commands(), tr("Place"));
+void addHandleCommands(CommandMenu& menu, MainWindow& w) {
   Studio* const s = &w.studio();
   PictureView* const view = &w.picture();
-  const auto selected = [s] { return !placeable(s->doc(), s->selection()).empty(); };
-  const auto several = [s] { return placeable(s->doc(), s->selection()).size() > 1; };
   const auto placing = [view](auto change) {
     return [view, change] {
       Placing p = view->placing();
@@ -106,6 +101,12 @@ void addPlaceCommands(MainWindow& w) {
              view->setPlacing(p);
              s->tell(p.grid > 0 ? tr("Places by 0.1 m, turns by 15°, sizes by tenths") : tr("No grid"));
            });
+}
+
+void addArrangeCommands(CommandMenu& menu, MainWindow& w) {
+  Studio* const s = &w.studio();
+  const auto selected = [s] { return !placeable(s->doc(), s->selection()).empty(); };
+  const auto several = [s] { return placeable(s->doc(), s->selection()).size() > 1; };
   menu.add(
       "place.drop", tr("Drop"), "Alt+Down", tr("Down onto what lies below, or up out of what it sinks into"),
       [s] {
@@ -158,6 +159,12 @@ void addPlaceCommands(MainWindow& w) {
         s->edit(tr("Face"), [&](const Document& d) { return facing(d, things, to); });
       },
       several, true);
+}
+
+void addRideCommands(CommandMenu& menu, MainWindow& w) {
+  Studio* const s = &w.studio();
+  const auto selected = [s] { return !placeable(s->doc(), s->selection()).empty(); };
+  const auto several = [s] { return placeable(s->doc(), s->selection()).size() > 1; };
   menu.add(
       "place.ride", tr("Ride on the last one"), "Alt+R",
       tr("From now on all that is selected goes along with the last one that was selected; everything stays where it "
@@ -198,6 +205,11 @@ void addPlaceCommands(MainWindow& w) {
           s->edit(tr("Match the camera"), [s](const Document& d) { return matchCamera(d, s->current()); });
       },
       selected);
+}
+
+void addShowCommands(CommandMenu& menu, MainWindow& w) {
+  Studio* const s = &w.studio();
+  const auto selected = [s] { return !placeable(s->doc(), s->selection()).empty(); };
   menu.add(
       "place.hide", tr("Hide or show"), "Ctrl+Shift+H",
       tr("Takes what is selected out of the picture, or puts it back"),
@@ -234,6 +246,16 @@ void addPlaceCommands(MainWindow& w) {
         });
       },
       selected);
+}
+
+} // namespace
+
+void addPlaceCommands(MainWindow& w) {
+  CommandMenu menu(w.commands(), tr("Place"));
+  addHandleCommands(menu, w);
+  addArrangeCommands(menu, w);
+  addRideCommands(menu, w);
+  addShowCommands(menu, w);
 }
 
 } // namespace ilumbra

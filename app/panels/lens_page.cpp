@@ -113,6 +113,42 @@ LensPage::LensPage(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 8, 0, 0);
   column->setSpacing(4);
+  column->addLayout(makeHead());
+  m_about = new QLabel(this);
+  m_about->setWordWrap(true);
+  m_about->setContentsMargins(12, 0, 12, 0);
+  m_about->setStyleSheet(QStringLiteral("color: #9a968f"));
+  column->addWidget(m_about);
+  m_list = new QListWidget(this);
+  m_list->setItemDelegate(new StageDelegate(m_list));
+  m_list->setDragDropMode(QAbstractItemView::InternalMove);
+  m_list->setDefaultDropAction(Qt::MoveAction);
+  m_list->setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
+  m_list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  m_list->setFrameShape(QFrame::NoFrame);
+  m_list->setAccessibleName(tr("Lens stages, in the order in which light passes them"));
+  m_list->installEventFilter(this);
+  column->addWidget(m_list);
+  makeActions();
+  column->addWidget(m_actions);
+  m_why = new QLabel(this);
+  m_why->setWordWrap(true);
+  m_why->setContentsMargins(12, 0, 12, 0);
+  m_why->setStyleSheet(QStringLiteral("color: #e3a24a"));
+  column->addWidget(m_why);
+  m_mend = flatButton(this, tr("Set the amount so that it shows"), tr("By the light that is there"), "accent");
+  m_mend->hide();
+  connect(
+      m_mend, &QToolButton::clicked, this, [this] { fitAmount(m_open); }, Qt::QueuedConnection);
+  column->addWidget(m_mend, 0, Qt::AlignLeft);
+  m_settings = new SettingsPanel(studio, this);
+  m_settings->setSubject(true, 0);
+  column->addWidget(m_settings, 1);
+  connectParts();
+  rebuild();
+}
+
+QLayout* LensPage::makeHead() {
   auto* head = new QHBoxLayout;
   head->setContentsMargins(12, 0, 12, 0);
   auto* title = new QLabel(tr("Lens"), this);
@@ -129,22 +165,11 @@ LensPage::LensPage(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(
   connect(
       add, &QToolButton::clicked, this, [this, add] { addMenu(add); }, Qt::QueuedConnection);
   head->addWidget(add);
-  column->addLayout(head);
-  m_about = new QLabel(this);
-  m_about->setWordWrap(true);
-  m_about->setContentsMargins(12, 0, 12, 0);
-  m_about->setStyleSheet(QStringLiteral("color: #9a968f"));
-  column->addWidget(m_about);
-  m_list = new QListWidget(this);
-  m_list->setItemDelegate(new StageDelegate(m_list));
-  m_list->setDragDropMode(QAbstractItemView::InternalMove);
-  m_list->setDefaultDropAction(Qt::MoveAction);
-  m_list->setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
-  m_list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-  m_list->setFrameShape(QFrame::NoFrame);
-  m_list->setAccessibleName(tr("Lens stages, in the order in which light passes them"));
-  m_list->installEventFilter(this);
-  column->addWidget(m_list);
+  return head;
+}
+
+// What is done with the open stage.
+void LensPage::makeActions() {
   m_actions = new QWidget(this);
   auto* row = new QHBoxLayout(m_actions);
   row->setContentsMargins(8, 0, 8, 0);
@@ -182,21 +207,9 @@ LensPage::LensPage(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(
         m.exec(m_more->mapToGlobal(QPoint(0, m_more->height())));
       },
       Qt::QueuedConnection);
-  column->addWidget(m_actions);
-  m_why = new QLabel(this);
-  m_why->setWordWrap(true);
-  m_why->setContentsMargins(12, 0, 12, 0);
-  m_why->setStyleSheet(QStringLiteral("color: #e3a24a"));
-  column->addWidget(m_why);
-  m_mend = flatButton(this, tr("Set the amount so that it shows"), tr("By the light that is there"), "accent");
-  m_mend->hide();
-  connect(
-      m_mend, &QToolButton::clicked, this, [this] { fitAmount(m_open); }, Qt::QueuedConnection);
-  column->addWidget(m_mend, 0, Qt::AlignLeft);
-  m_settings = new SettingsPanel(studio, this);
-  m_settings->setSubject(true, 0);
-  column->addWidget(m_settings, 1);
+}
 
+void LensPage::connectParts() {
   connect(m_list, &QListWidget::currentItemChanged, this, [this](QListWidgetItem* item) {
     if (m_quiet || !item) return;
     // Chosen by hand it is the selection too: its handles stand in the picture.
@@ -213,12 +226,12 @@ LensPage::LensPage(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(
       rebuild();
     });
   });
-  connect(&studio, &Studio::documentChanged, this, [this] {
+  connect(&m_studio, &Studio::documentChanged, this, [this] {
     if (shape() != m_shape) rebuild();
   });
-  connect(&studio, &Studio::viewChanged, this, &LensPage::showState);
-  connect(&studio, &Studio::imageArrived, this, &LensPage::showPictures);
-  connect(&studio, &Studio::selectionChanged, this, [this] {
+  connect(&m_studio, &Studio::viewChanged, this, &LensPage::showState);
+  connect(&m_studio, &Studio::imageArrived, this, &LensPage::showPictures);
+  connect(&m_studio, &Studio::selectionChanged, this, [this] {
     const Node* n = m_studio.currentNode();
     if (!n) return;
     if (n->kind->family() == "lens") return show(n->id);
@@ -233,7 +246,6 @@ LensPage::LensPage(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(
       if (!stages.empty()) show(stages.front());
     }
   });
-  rebuild();
 }
 
 void LensPage::show(NodeId stage) {

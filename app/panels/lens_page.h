@@ -51,6 +51,9 @@ class LensPage : public QWidget {
   void hideEvent(QHideEvent* e) override;
 
  private:
+  QLayout* makeHead();
+  void makeActions();
+  void connectParts();
   void rebuild();
   void showPictures();
   void showState();

@@ -4,9 +4,12 @@
 #include <QScrollArea>
 #include <set>
 
+class QToolButton;
+
 namespace ilumbra {
 
 class ParamRow;
+struct Role;
 
 /// All parameters of the selection: of a thing all its own, by heading; of an effect its roles and what matters most of
 /// all that it touches, by thing. Rows come from the tables.
@@ -29,6 +32,11 @@ class SettingsPanel : public QScrollArea {
   std::string shape() const;
   void buildThing(QWidget* page, const Node& n);
   void buildEffect(QWidget* page, const Node& n);
+  void buildEffectParams(QWidget* page, const Node& n, bool major);
+  void buildRoleThing(QWidget* page, const Node& t, const QString& title, const QString& link, NodeId user);
+  QWidget* roleRow(QWidget* page, const Node& n, const Role& role);
+  QToolButton* armButton(QWidget* parent, NodeId effect, const Role& role, bool filled);
+  void putIntoRole(NodeId effect, const std::string& param, const std::vector<NodeId>& things);
   void buildMatter(QWidget* page, const Node& material);
   /// Child lists (keys of a veil or ramp): each child's rows, with the means to add and take away.
   void buildSlots(QWidget* page, const Node& n);

@@ -45,6 +45,20 @@ PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent)
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(6, 0, 6, 0);
   row->setSpacing(0);
+  addModes(row);
+  row->addStretch(1);
+  addSwitches(row);
+  addPlayback(row);
+  m_timer = new QTimer(this);
+  connect(m_timer, &QTimer::timeout, this, &PictureBar::nextFrame);
+  connect(&studio, &Studio::documentChanged, this, &PictureBar::refresh);
+  connect(&studio, &Studio::viewChanged, this, &PictureBar::refresh);
+  connect(&m_view, &PictureView::toolChanged, this, &PictureBar::refresh);
+  refresh();
+}
+
+// Whose camera, and what the picture is put beside.
+void PictureBar::addModes(QHBoxLayout* row) {
   m_camera = flatButton(this, "", tr("The camera that takes the picture"));
   connect(m_camera, &QToolButton::clicked, this, &PictureBar::cameraMenu);
   row->addWidget(m_camera);
@@ -72,13 +86,18 @@ PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent)
     m_modes.push_back(b);
     row->addWidget(b);
   }
-  row->addStretch(1);
-  const auto add = [&](QToolButton*& b, const QString& text, const QString& help, bool checkable) {
-    b = flatButton(this, text, help);
-    b->setCheckable(checkable);
-    row->addWidget(b);
-  };
-  add(m_pass, tr("Light"), tr("What of the film is shown"), false);
+}
+
+QToolButton* PictureBar::addButton(QHBoxLayout* row, const QString& text, const QString& help, bool checkable) {
+  QToolButton* b = flatButton(this, text, help);
+  b->setCheckable(checkable);
+  row->addWidget(b);
+  return b;
+}
+
+// How it is shown.
+void PictureBar::addSwitches(QHBoxLayout* row) {
+  m_pass = addButton(row, tr("Light"), tr("What of the film is shown"), false);
   connect(m_pass, &QToolButton::clicked, this, [this] {
     QMenu m(this);
     for (int i = 0; i < int(std::size(passNames)); ++i) {
@@ -101,22 +120,24 @@ PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent)
       m_studio.setView(v);
     });
   };
-  add(m_stops, tr("Stops"), tr("False colour by stops above and below white"), true);
+  m_stops = addButton(row, tr("Stops"), tr("False colour by stops above and below white"), true);
   toggle(m_stops, &Studio::View::stopsOverlay);
-  add(m_clips, tr("Clips"), tr("Stripes over what the display cannot show: white, single channels, black"), true);
+  m_clips =
+      addButton(row, tr("Clips"), tr("Stripes over what the display cannot show: white, single channels, black"), true);
   toggle(m_clips, &Studio::View::clipping);
-  add(m_region, tr("Region"), tr("Renders only a part of the picture: drag it"), true);
+  m_region = addButton(row, tr("Region"), tr("Renders only a part of the picture: drag it"), true);
   connect(m_region, &QToolButton::clicked, this,
           [this] { m_view.setTool(m_region->isChecked() ? QStringLiteral("region") : QString()); });
-  add(m_lens, tr("Lens"), tr("Off: the picture without its lens stages"), true);
+  m_lens = addButton(row, tr("Lens"), tr("Off: the picture without its lens stages"), true);
   toggle(m_lens, &Studio::View::withLens);
-  add(m_raw, tr("Raw"), tr("The picture as it was sampled, without denoising"), true);
+  m_raw = addButton(row, tr("Raw"), tr("The picture as it was sampled, without denoising"), true);
   toggle(m_raw, &Studio::View::raw);
-  add(m_pause, tr("Pause"), tr("Stops refining; edits still show"), true);
+  m_pause = addButton(row, tr("Pause"), tr("Stops refining; edits still show"), true);
   toggle(m_pause, &Studio::View::paused);
-  add(m_exposure, "", tr("Brightens the view alone; the camera's own exposure is among its parameters"), false);
+  m_exposure =
+      addButton(row, "", tr("Brightens the view alone; the camera's own exposure is among its parameters"), false);
   connect(m_exposure, &QToolButton::clicked, this, &PictureBar::exposureMenu);
-  add(m_display, "", tr("How scene light is shown"), false);
+  m_display = addButton(row, "", tr("How scene light is shown"), false);
   connect(m_display, &QToolButton::clicked, this, [this] {
     QMenu m(this);
     const QString now = qs(settingsOf(m_studio.doc()).text("view"));
@@ -130,6 +151,10 @@ PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent)
         return setValue(d, d.settings().id, "view", Constant(a->text().toStdString()));
       });
   });
+}
+
+// Frames, and what does not fit.
+void PictureBar::addPlayback(QHBoxLayout* row) {
   m_frame = new QLineEdit(this);
   m_frame->setFixedWidth(46);
   m_frame->setAlignment(Qt::AlignRight);
@@ -146,7 +171,7 @@ PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent)
   });
   row->addSpacing(4);
   row->addWidget(m_frame);
-  add(m_play, tr("Play"), tr("Plays the frames of the document's range"), true);
+  m_play = addButton(row, tr("Play"), tr("Plays the frames of the document's range"), true);
   connect(m_play, &QToolButton::clicked, this, [this] { play(m_play->isChecked()); });
   m_more = flatButton(this, tr("more"), tr("What does not fit in the bar"));
   connect(m_more, &QToolButton::clicked, this, &PictureBar::moreMenu);
@@ -154,12 +179,6 @@ PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent)
   m_keep = flatButton(this, tr("Keep"), tr("Keeps the picture as a proof"), "accent");
   row->addWidget(m_keep);
   connect(m_keep, &QToolButton::clicked, this, [this] { m_studio.keep(); });
-  m_timer = new QTimer(this);
-  connect(m_timer, &QTimer::timeout, this, &PictureBar::nextFrame);
-  connect(&studio, &Studio::documentChanged, this, &PictureBar::refresh);
-  connect(&studio, &Studio::viewChanged, this, &PictureBar::refresh);
-  connect(&m_view, &PictureView::toolChanged, this, &PictureBar::refresh);
-  refresh();
 }
 
 void PictureBar::resizeEvent(QResizeEvent*) { fit(); }

@@ -3,6 +3,7 @@
 
 #include <QWidget>
 
+class QHBoxLayout;
 class QLineEdit;
 class QTimer;
 class QToolButton;
@@ -26,6 +27,10 @@ class PictureBar : public QWidget {
   void resizeEvent(QResizeEvent*) override;
 
  private:
+  void addModes(QHBoxLayout* row);
+  void addSwitches(QHBoxLayout* row);
+  void addPlayback(QHBoxLayout* row);
+  QToolButton* addButton(QHBoxLayout* row, const QString& text, const QString& help, bool checkable);
   void cameraMenu();
   void moreMenu();
   void fit();

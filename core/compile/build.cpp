@@ -107,12 +107,10 @@ void SceneCompiler::build() {
     rtcCommitGeometry(g);
     return g;
   };
-  s.everything = rtcNewScene(m_cache.device);
-  s.blockers = rtcNewScene(m_cache.device);
-  s.clearBlockers = rtcNewScene(m_cache.device);
-  for (const RTCScene scene : {s.everything, s.blockers, s.clearBlockers}) {
-    rtcSetSceneFlags(scene, RTC_SCENE_FLAG_ROBUST);
-    rtcSetSceneBuildQuality(scene, RTC_BUILD_QUALITY_HIGH);
+  for (EmbreeScene* scene : {&s.everything, &s.blockers, &s.clearBlockers}) {
+    *scene = EmbreeScene(rtcNewScene(m_cache.device));
+    rtcSetSceneFlags(*scene, RTC_SCENE_FLAG_ROBUST);
+    rtcSetSceneBuildQuality(*scene, RTC_BUILD_QUALITY_HIGH);
   }
   bool anyClear = false;
   const auto goesStraight = [](const Emitter& e) { return e.clear == LightThrough::Straight; };
@@ -145,12 +143,10 @@ void SceneCompiler::build() {
   }
   rtcCommitScene(s.everything);
   rtcCommitScene(s.blockers);
-  if (!anyClear) {
-    rtcReleaseScene(s.clearBlockers);
-    s.clearBlockers = nullptr;
-  } else {
+  if (anyClear)
     rtcCommitScene(s.clearBlockers);
-  }
+  else
+    s.clearBlockers.reset();
   for (size_t k = 0; k < m_materials.size(); ++k) s.patterned.push_back(patterned(uint16_t(k)));
   s.materials = std::move(m_materials);
   placeCamera();

@@ -5,6 +5,7 @@
 #include "core/base/hash.h"
 #include "core/geometry/grid.h"
 #include "core/geometry/world_mesh.h"
+#include "core/scene/embree_handles.h"
 
 #include <algorithm>
 #include <cmath>
@@ -47,8 +48,8 @@ class Surfaces : public DistanceField {
   Surfaces(uint64_t key, Mesh mesh, std::vector<Ball> balls)
       : m_key(key), m_mesh(std::move(mesh)), m_balls(std::move(balls)) {
     if (m_mesh.triangles.empty()) return;
-    m_device = rtcNewDevice("threads=1");
-    m_scene = rtcNewScene(m_device);
+    m_device = EmbreeDevice(rtcNewDevice("threads=1"));
+    m_scene = EmbreeScene(rtcNewScene(m_device));
     rtcSetSceneFlags(m_scene, RTC_SCENE_FLAG_ROBUST);
     const RTCGeometry g = rtcNewGeometry(m_device, RTC_GEOMETRY_TYPE_TRIANGLE);
     auto* v = static_cast<float*>(
@@ -62,12 +63,6 @@ class Surfaces : public DistanceField {
     rtcReleaseGeometry(g);
     rtcCommitScene(m_scene);
   }
-  ~Surfaces() override {
-    if (m_scene) rtcReleaseScene(m_scene);
-    if (m_device) rtcReleaseDevice(m_device);
-  }
-  Surfaces(const Surfaces&) = delete;
-  Surfaces& operator=(const Surfaces&) = delete;
 
   float distance(const V3f& world) const override {
     float least = std::numeric_limits<float>::infinity();
@@ -131,8 +126,8 @@ class Surfaces : public DistanceField {
   uint64_t m_key;
   Mesh m_mesh; ///< in the world
   std::vector<Ball> m_balls;
-  RTCDevice m_device = nullptr;
-  RTCScene m_scene = nullptr;
+  EmbreeDevice m_device;
+  EmbreeScene m_scene;
 };
 
 // Groups by all that they hold.

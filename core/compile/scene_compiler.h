@@ -26,7 +26,7 @@ struct SceneCache::Content {
     int width = 0, height = 0;
     std::shared_ptr<const Plates> plates;
   } plates; ///< of the last compile
-  RTCDevice device = rtcNewDevice("set_affinity=0");
+  EmbreeDevice device{rtcNewDevice("set_affinity=0")};
   struct Made {
     GeometryPtr geometry; ///< null: of a group
     std::vector<M44f> copies;
@@ -47,13 +47,6 @@ struct SceneCache::Content {
   std::map<NodeId, Cells> cells; ///< of things that are there
   std::map<uint64_t, Made> forms;
   SurfaceTables tables;
-  Content() = default;
-  Content(const Content&) = delete;
-  Content& operator=(const Content&) = delete;
-  ~Content() {
-    forms.clear();
-    rtcReleaseDevice(device);
-  }
 };
 
 // One source of light of its own in a document: what gets a light group.

@@ -7,8 +7,8 @@
 #include "core/exchange/assets.h"
 #include "core/exchange/passes.h"
 #include "core/image/convolution.h"
-#include "core/lens/queries.h"
 #include "core/lens/develop.h"
+#include "core/lens/queries.h"
 
 #include <filesystem>
 #include <fmt/format.h>

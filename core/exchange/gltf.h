@@ -9,14 +9,7 @@
 #define TINYGLTF_NO_INCLUDE_JSON
 #define TINYGLTF_ENABLE_DRACO
 #include <nlohmann/json.hpp>
-#pragma GCC diagnostic push
-#pragma GCC diagnostic ignored "-Wall"
-#pragma GCC diagnostic ignored "-Wextra"
-#pragma GCC diagnostic ignored "-Wconversion"
-#pragma GCC diagnostic ignored "-Wshadow"
-#pragma GCC diagnostic ignored "-Wfloat-conversion"
 #include <tiny_gltf.h>
-#pragma GCC diagnostic pop
 
 #include "core/base/error.h"
 

@@ -9,8 +9,8 @@
 
 #include "core/base/error.h"
 #include "core/base/hash.h"
-#include "core/lens/queries.h"
 #include "core/lens/develop.h"
+#include "core/lens/queries.h"
 
 #include <cctype>
 #include <cstring>
@@ -148,39 +148,34 @@ PictureFile platesFile(const Document& doc, double frame, const Scene& scene, co
   return file;
 }
 
-PictureFile pictureFile(const Document& doc, double frame, const Rendering& rendering,
-                        const std::vector<Color>& groupScales, const LensResult& developed,
-                        const std::vector<std::string>& passes, const Tasks& tasks, const Denoiser* denoiser) {
-  const Film& film = rendering.film();
-  const Scene& scene = rendering.scene();
-  const auto wanted = [&](const char* name) { return std::find(passes.begin(), passes.end(), name) != passes.end(); };
-  const float exposure = exposureFactor(doc, frame);
-  PictureFile file;
-  file.width = film.width();
-  file.height = film.height();
-  const bool depth = wanted("depth");
-  std::vector<std::string> channels = {"R", "G", "B", "A"};
-  file.layers.push_back(fromFilm("", channels, false, film, [&](size_t i, float* out) {
-    std::copy_n(developed.picture.rgb.begin() + ptrdiff_t(3 * i), 3, out);
-    out[3] = developed.alpha.empty() ? plateAlpha(scene.plates.get(), film.alpha(i), i) : developed.alpha[i];
-  }));
-  if (depth)
+namespace {
+
+bool contains(const std::vector<std::string>& passes, const char* name) {
+  return std::find(passes.begin(), passes.end(), name) != passes.end();
+}
+
+// Depth, normal and albedo, as the film has them.
+void addFeatures(PictureFile& file, const Film& film, const std::vector<std::string>& passes) {
+  if (contains(passes, "depth"))
     file.layers.push_back(fromFilm("Depth", {"Z"}, true, film, [&](size_t i, float* out) { *out = film.depth(i); }));
-  if (wanted("normal"))
+  if (contains(passes, "normal"))
     file.layers.push_back(fromFilm("Normal", {"X", "Y", "Z"}, false, film, [&](size_t i, float* out) {
       const V3f v = film.normal(i);
       std::copy_n(&v.x, 3, out);
     }));
-  if (wanted("albedo"))
+  if (contains(passes, "albedo"))
     file.layers.push_back(fromFilm("Albedo", {"R", "G", "B"}, false, film, [&](size_t i, float* out) {
       const Color v = film.albedo(i);
       std::copy_n(&v.x, 3, out);
     }));
-  if (wanted("identity"))
-    addIdentity(file, scene, film, denoiser ? cleanCoverage(film, *denoiser, tasks).things : std::vector<float>());
+}
+
+// The light groups and the ways of light, denoised together.
+void addLight(PictureFile& file, const Scene& scene, const Film& film, const std::vector<Color>& groupScales,
+              float exposure, const std::vector<std::string>& passes, const Tasks& tasks, const Denoiser* denoiser) {
   std::vector<std::string> names;
   std::vector<Picture> light;
-  if (wanted("lights"))
+  if (contains(passes, "lights"))
     for (int g = 0; g < film.groups(); ++g) {
       names.push_back("Light of " + scene.groups[size_t(g)].name);
       light.push_back(collectGroup(film, 0, g, groupScales[size_t(g)], exposure, tasks));
@@ -198,63 +193,91 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
     light = denoiser->apply(all, tasks);
   }
   for (size_t i = 0; i < light.size(); ++i) file.layers.push_back(layerOf(names[i], light[i]));
-  // What stages take their light from goes out with what lies beside the frame, so that the lens can be applied to the
-  // file as to the film.
-  std::map<std::string, Picture> sources;
+}
+
+// What stages take their light from, with what lies beside the frame, so that the lens can be applied to the file as to
+// the film.
+struct Sources {
+  std::map<std::string, Picture> layers;
   std::vector<float> alpha;
-  if (wanted("sources")) {
-    LensLight all = filmLight(scene, film, sceneLight(scene, film, groupScales, tasks, denoiser), exposure, tasks);
-    alpha = std::move(all.alpha);
-    for (LensLight::Layer& l : all.layers) {
-      std::vector<std::string> of;
-      for (const LayerQuery& q : l.of)
-        if (!q.whole()) of.push_back(q.name);
-      for (const std::string& name : {std::string("All light"), cellName(of)}) {
-        Picture& sum = sources[name];
-        if (sum.rgb.empty())
-          sum = l.light;
-        else
-          for (size_t i = 0; i < sum.rgb.size(); ++i) sum.rgb[i] += l.light.rgb[i];
-      }
+};
+Sources sourcesOf(LensLight all) {
+  Sources s;
+  s.alpha = std::move(all.alpha);
+  for (LensLight::Layer& l : all.layers) {
+    std::vector<std::string> of;
+    for (const LayerQuery& q : l.of)
+      if (!q.whole()) of.push_back(q.name);
+    for (const std::string& name : {std::string("All light"), cellName(of)}) {
+      Picture& sum = s.layers[name];
+      if (sum.rgb.empty())
+        sum = l.light;
+      else
+        for (size_t i = 0; i < sum.rgb.size(); ++i) sum.rgb[i] += l.light.rgb[i];
     }
   }
+  return s;
+}
+
+void addSources(PictureFile& file, const Sources& sources) {
+  const Picture& before = sources.layers.at("All light");
+  const int width = before.width, height = before.height, margin = (width - file.width) / 2;
+  if (margin > 0) {
+    file = file.window(-margin, -margin, width, height);
+    // Beside the frame the picture is as it was before the lens.
+    std::vector<float>& picture = file.layers.front().data;
+    for (int y = 0; y < height; ++y)
+      for (int x = 0; x < width; ++x) {
+        if (x >= margin && x < width - margin && y >= margin && y < height - margin) continue;
+        const size_t i = size_t(y) * size_t(width) + size_t(x);
+        std::copy_n(before.rgb.begin() + ptrdiff_t(3 * i), 3, picture.begin() + ptrdiff_t(4 * i));
+        picture[4 * i + 3] = sources.alpha[i];
+      }
+  }
+  for (const auto& [name, picture] : sources.layers) {
+    file.layers.push_back(layerOf(name, picture));
+    if (name != "All light" || sources.alpha.empty()) continue;
+    // With what covers the picture, as it was before stages widened it.
+    FileLayer& l = file.layers.back();
+    l.channels.push_back("A");
+    std::vector<float> with;
+    for (size_t i = 0; i < picture.pixels(); ++i) {
+      with.insert(with.end(), l.data.begin() + ptrdiff_t(3 * i), l.data.begin() + ptrdiff_t(3 * i + 3));
+      with.push_back(sources.alpha[i]);
+    }
+    l.data = std::move(with);
+  }
+}
+
+} // namespace
+
+PictureFile pictureFile(const Document& doc, double frame, const Rendering& rendering,
+                        const std::vector<Color>& groupScales, const LensResult& developed,
+                        const std::vector<std::string>& passes, const Tasks& tasks, const Denoiser* denoiser) {
+  const Film& film = rendering.film();
+  const Scene& scene = rendering.scene();
+  const float exposure = exposureFactor(doc, frame);
+  PictureFile file;
+  file.width = film.width();
+  file.height = film.height();
+  file.layers.push_back(fromFilm("", {"R", "G", "B", "A"}, false, film, [&](size_t i, float* out) {
+    std::copy_n(developed.picture.rgb.begin() + ptrdiff_t(3 * i), 3, out);
+    out[3] = developed.alpha.empty() ? plateAlpha(scene.plates.get(), film.alpha(i), i) : developed.alpha[i];
+  }));
+  addFeatures(file, film, passes);
+  if (contains(passes, "identity"))
+    addIdentity(file, scene, film, denoiser ? cleanCoverage(film, *denoiser, tasks).things : std::vector<float>());
+  addLight(file, scene, film, groupScales, exposure, passes, tasks, denoiser);
   if (!developed.apart.rgb.empty()) file.layers.push_back(layerOf("Lens light", developed.apart));
-  if (wanted("lens"))
+  if (contains(passes, "lens"))
     for (const StageResult& s : developed.stages) {
       const std::string name = doc.find(s.stage)->name;
       file.layers.push_back(layerOf("Added by " + name, s.work.spread));
       file.layers.push_back(layerOf("Taken by " + name, s.work.taken));
     }
-  if (!sources.empty()) {
-    const int width = sources.begin()->second.width, height = sources.begin()->second.height,
-              margin = (width - file.width) / 2;
-    if (margin > 0) {
-      file = file.window(-margin, -margin, width, height);
-      // Beside the frame the picture is as it was before the lens.
-      const Picture& before = sources.at("All light");
-      std::vector<float>& picture = file.layers.front().data;
-      for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; ++x) {
-          if (x >= margin && x < width - margin && y >= margin && y < height - margin) continue;
-          const size_t i = size_t(y) * size_t(width) + size_t(x);
-          std::copy_n(before.rgb.begin() + ptrdiff_t(3 * i), 3, picture.begin() + ptrdiff_t(4 * i));
-          picture[4 * i + 3] = alpha[i];
-        }
-    }
-    for (const auto& [name, picture] : sources) {
-      file.layers.push_back(layerOf(name, picture));
-      if (name != "All light" || alpha.empty()) continue;
-      // With what covers the picture, as it was before stages widened it.
-      FileLayer& l = file.layers.back();
-      l.channels.push_back("A");
-      std::vector<float> with;
-      for (size_t i = 0; i < picture.pixels(); ++i) {
-        with.insert(with.end(), l.data.begin() + ptrdiff_t(3 * i), l.data.begin() + ptrdiff_t(3 * i + 3));
-        with.push_back(alpha[i]);
-      }
-      l.data = std::move(with);
-    }
-  }
+  if (contains(passes, "sources"))
+    addSources(file, sourcesOf(filmLight(scene, film, sceneLight(scene, film, groupScales, tasks, denoiser), exposure,
+                                         tasks)));
   file.metadata["ilumbra/samples"] = fmt::format("{}", rendering.samples());
   file.metadata["ilumbra/noise"] = fmt::format("{:.5f}", film.noise());
   describe(file, doc, frame, scene);

@@ -9,12 +9,7 @@
 
 #include <fmt/format.h>
 
-#pragma GCC diagnostic push
-#pragma GCC diagnostic ignored "-Wconversion"
-#pragma GCC diagnostic ignored "-Wshadow"
-#pragma GCC diagnostic ignored "-Woverloaded-virtual"
 #include <voro++/voro++.hh>
-#pragma GCC diagnostic pop
 
 namespace ilumbra {
 namespace {

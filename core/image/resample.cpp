@@ -42,4 +42,37 @@ std::vector<float> shrunk(const std::vector<float>& values, int width, int heigh
   return out;
 }
 
+Picture halved(const Picture& p, const Tasks& tasks) {
+  Picture out((p.width + 1) / 2, (p.height + 1) / 2);
+  tasks.forEach(out.height, [&](int y) {
+    const float *a = p.at(0, 2 * y), *b = p.at(0, std::min(2 * y + 1, p.height - 1));
+    float* o = out.at(0, y);
+    for (int x = 0; x < out.width; ++x) {
+      const int left = 6 * x, right = 3 * std::min(2 * x + 1, p.width - 1);
+      for (int c = 0; c < 3; ++c) *o++ = 0.25f * (a[left + c] + a[right + c] + b[left + c] + b[right + c]);
+    }
+  });
+  return out;
+}
+
+Picture enlarged(const Picture& p, int step, int width, int height) {
+  if (step == 1) return p;
+  Picture out(width, height);
+  const auto place = [&](int x, int most, int& x0, int& x1) {
+    const float f = std::clamp((float(x) + 0.5f) / float(step) - 0.5f, 0.0f, float(most - 1));
+    x0 = int(f);
+    x1 = std::min(x0 + 1, most - 1);
+    return f - float(x0);
+  };
+  for (int y = 0; y < height; ++y)
+    for (int x = 0; x < width; ++x) {
+      int x0, x1, y0, y1;
+      const float ty = place(y, p.height, y0, y1), tx = place(x, p.width, x0, x1);
+      const float *a = p.at(x0, y0), *b = p.at(x1, y0), *c = p.at(x0, y1), *d = p.at(x1, y1);
+      float* o = out.at(x, y);
+      for (int k = 0; k < 3; ++k) o[k] = (a[k] * (1 - tx) + b[k] * tx) * (1 - ty) + (c[k] * (1 - tx) + d[k] * tx) * ty;
+    }
+  return out;
+}
+
 } // namespace ilumbra

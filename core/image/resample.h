@@ -93,6 +93,11 @@ template <typename F> Picture warped(const Picture& in, Edge edge, const Tasks& 
 std::vector<float> shrunk(const std::vector<float>& values, int width, int height, int channels, int toWidth,
                           int toHeight, const Tasks& tasks);
 
+/// Every second pixel's mean with its three neighbours; sides are rounded up.
+Picture halved(const Picture& in, const Tasks& tasks);
+/// At `step` times the size, cut to width by height: bilinear, so that a draft looks soft, not blocky.
+Picture enlarged(const Picture& in, int step, int width, int height);
+
 /// Blurred by a round Gaussian of this width in pixels, by the glow's pyramid; black beyond its edges.
 Picture blurred(const Picture& in, float sigma, const Tasks& tasks);
 

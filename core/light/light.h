@@ -32,6 +32,7 @@ struct LightReach {
 class Light {
  public:
   virtual ~Light() = default;
+  /// A point of the light as seen from a place; u in [0, 1)². False: nothing of it arrives there.
   virtual bool sample(const V3f& from, const V2f& u, LightSample& s) const = 0;
   /// Density of sample() for a ray that meets the light (or, a sky, leaves the scene) along `direction`.
   virtual float pdf(const V3f& from, const V3f& direction, float distance, const V3f& normal) const = 0;
@@ -49,10 +50,11 @@ class Light {
   virtual float illuminance() const { return 1; }
 };
 
-/// A kind of light: its table, and how it is compiled. `world` places it; `worldRadius` bounds the scene.
 /// What a light can be in files of models: the punctual lights of glTF (KHR_lights_punctual).
 enum class Punctual { None, Point, Spot, Sun };
 
+/// A kind of light: its table, how it is compiled, and what it is elsewhere. `world` is where what carries it stands;
+/// build() throws BadInput for parameters or files that make no light.
 struct LightKind {
   Kind kind;
   std::function<std::unique_ptr<Light>(const Params&, const M44f& world, const Assets&)> build;

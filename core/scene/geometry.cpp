@@ -5,7 +5,7 @@
 namespace ilumbra {
 
 Geometry::Geometry(RTCDevice device, Shape s) : shape(std::move(s)), bounds(shape.bounds()) {
-  scene = rtcNewScene(device);
+  scene = EmbreeScene(rtcNewScene(device));
   rtcSetSceneFlags(scene, RTC_SCENE_FLAG_ROBUST);
   RTCGeometry g;
   const size_t steps = std::max<size_t>(1, shape.forms.size());
@@ -36,17 +36,12 @@ Geometry::Geometry(RTCDevice device, Shape s) : shape(std::move(s)), bounds(shap
   rtcAttachGeometry(scene, g);
   rtcReleaseGeometry(g);
   rtcCommitScene(scene);
-  if (rtcGetDeviceError(device) == RTC_ERROR_OUT_OF_MEMORY) {
-    rtcReleaseScene(scene);
-    throw badInput("there is not enough memory for the shape");
-  }
+  if (rtcGetDeviceError(device) == RTC_ERROR_OUT_OF_MEMORY) throw badInput("there is not enough memory for the shape");
 }
 
 bool Geometry::closed() const {
   if (m_closed < 0) m_closed = shape.sphereRadius > 0 || isClosed(shape.mesh);
   return m_closed > 0;
 }
-
-Geometry::~Geometry() { rtcReleaseScene(scene); }
 
 } // namespace ilumbra

@@ -54,9 +54,9 @@ Media::Media(std::vector<Medium> hazes, RTCDevice device) : m_hazes(std::move(ha
   for (const Medium& h : m_hazes) {
     m_glows |= !isBlack(h.glow);
     m_within |= h.fills != 0;
-    m_scenes.push_back(nullptr);
+    m_scenes.emplace_back();
     if (!h.geometry || h.geometry->shape.sphereRadius > 0) continue;
-    const RTCScene scene = m_scenes.back() = rtcNewScene(device);
+    const EmbreeScene& scene = m_scenes.back() = EmbreeScene(rtcNewScene(device));
     rtcSetSceneFlags(scene, RTC_SCENE_FLAG_ROBUST);
     const RTCGeometry g = rtcNewGeometry(device, RTC_GEOMETRY_TYPE_TRIANGLE);
     const Mesh& m = h.geometry->shape.mesh;
@@ -74,10 +74,7 @@ Media::Media(std::vector<Medium> hazes, RTCDevice device) : m_hazes(std::move(ha
   }
 }
 
-Media::~Media() {
-  for (const RTCScene s : m_scenes)
-    if (s) rtcReleaseScene(s);
-}
+Media::~Media() = default;
 
 // A stretch inside a place, less what its distances from the eye leave out.
 void Media::fill(size_t haze, size_t place, const V3f& o, const V3f& d, float from, float to, RayMedia& way) const {

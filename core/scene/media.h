@@ -4,6 +4,7 @@
 #include "core/air/haze.h"
 #include "core/air/voxel_grid.h"
 #include "core/base/sampling.h"
+#include "core/scene/embree_handles.h"
 #include "core/scene/geometry.h"
 
 #include <boost/container/small_vector.hpp>
@@ -130,7 +131,7 @@ class Media {
   void fill(size_t haze, size_t place, const V3f& o, const V3f& d, float from, float to, RayMedia& way) const;
   void lay(size_t haze, size_t place, const V3f& o, const V3f& d, float from, float to, RayMedia& way) const;
   std::vector<Medium> m_hazes;
-  std::vector<RTCScene>
+  std::vector<EmbreeScene>
       m_scenes; ///< by haze: its triangles, every crossing of which is told; null: a sphere, a region, or everywhere
   bool m_glows = false, m_within = false;
 };

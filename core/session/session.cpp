@@ -49,22 +49,22 @@ bool needsTracing(const Document& from, const Document& to) {
 
 const Rendering& Session::Content::shown() const {
   if (fullSamples() == 0) return draft;
-  return wantsClean() && clean.of == &draft && fullSamples() < cleanFullFrom && !finished() ? draft : full;
+  return wantsClean() && clean.isOf(draft) && fullSamples() < cleanFullFrom && !finished() ? draft : full;
 }
 
 bool Session::Content::cleanDue() const {
   if (!wantsClean() || blink) return false;
   const Rendering& r = shown();
-  const bool same = clean.of == &r && clean.weights;
+  const bool same = clean.isOf(r) && !clean.empty();
   if (same && !showsClean()) return true; // another mix
   const uint32_t from = r.step() > 1 ? cleanDraftFrom : cleanFullFrom;
-  if (same && clean.samples == r.samples()) return false;
+  if (same && clean.samples() == r.samples()) return false;
   if (finished() || now->paused) return r.samples() >= 2;
-  return r.samples() >= from && (!same || r.samples() >= 2 * clean.samples);
+  return r.samples() >= from && (!same || r.samples() >= 2 * clean.samples());
 }
 
 bool Session::Content::groupsDue() const {
-  return showsClean() && finished() && clean.of == &full && clean.groups.size() < scene->groups.size() &&
+  return showsClean() && finished() && clean.isOf(full) && clean.groups() < scene->groups.size() &&
          scene->groups.size() > 1 &&
          size_t(scene->width) * size_t(scene->height) * 12 * (scene->groups.size() + size_t(scene->table.size())) <=
              groupMemory;
@@ -80,9 +80,13 @@ void Session::Content::run() {
     std::optional<SessionRequest> next;
     Clock::time_point asked{};
     std::vector<Waiting> todo;
+    Refinement step = Refinement::Rest;
     {
       std::unique_lock lock(mutex);
-      const auto idle = [&] { return !quit && !mailbox && !jobWaits(true) && !hasWork(); };
+      const auto idle = [&] {
+        step = refinement();
+        return !quit && !mailbox && !jobWaits(true) && step == Refinement::Rest;
+      };
       while (idle()) wake.wait(lock);
       if (quit) {
         todo = std::exchange(jobs, {});
@@ -111,7 +115,7 @@ void Session::Content::run() {
       else if (!todo.empty())
         serve(todo);
       else
-        work();
+        refine(step);
     } catch (const Error& e) {
       if (e.kind() != ErrorKind::Cancelled) fail(e.what());
     } catch (const std::bad_alloc&) {
@@ -139,14 +143,17 @@ void Session::Content::answer(const Waiting& w, const State* state, const std::s
   }
 }
 
-bool Session::Content::hasWork() const {
-  if (!now || !scene || !activeCamera(now->doc)) return false;
-  if (cleanDue() || groupsDue()) return true;
-  if (scene->bare()) return !now->playing && fullSamples() == 0; // shown without it; what is written or read off is not
-  if (fullSamples() == 0 && jobWaits(false)) return true;
-  if (now->paused) return false;
-  if (now->playing) return draft.samples() < 2;
-  return !finished() || catchesUp();
+Session::Content::Refinement Session::Content::refinement() const {
+  if (!now || !scene || !activeCamera(now->doc)) return Refinement::Rest;
+  if (cleanDue()) return Refinement::Clean;
+  if (groupsDue()) return Refinement::Group;
+  // Plates alone are shown without a film; what is written or read off is not.
+  if (scene->bare()) return !now->playing && fullSamples() == 0 ? Refinement::Film : Refinement::Rest;
+  const bool asked = fullSamples() == 0 && jobWaits(false);
+  const bool enough = now->paused || (now->playing ? draft.samples() >= 2 : finished() && !catchesUp());
+  if (!asked && enough) return Refinement::Rest;
+  if (fullSamples() == 0 && draft.samples() < draftSamples) return blink ? Refinement::Blink : Refinement::Draft;
+  return catchesUp() ? Refinement::CatchUp : Refinement::Film;
 }
 
 bool Session::Content::hasPass(ShownPass pass) const {
@@ -202,8 +209,8 @@ void Session::Content::take(SessionRequest request, Clock::time_point asked) {
         scene->table.size() == before->table.size()) {
       draft.restart(scene, draftStep, true); // it is not shown any more
       full.widen(scene);
-      if (clean.of == &draft) clean.clear();
-      clean.light.beside.clear();
+      if (clean.isOf(draft)) clean.clear();
+      clean.forgetBeside();
     } else {
       draft.restart(scene, scene->bare() ? 8 : draftStep, true);
       clean.clear();
@@ -214,7 +221,7 @@ void Session::Content::take(SessionRequest request, Clock::time_point asked) {
     }
   }
   full.reconsider();
-  mixClean();
+  if (scene && wantsClean()) clean.mix(*scene, groupScales, tasks);
   if (cost) {
     cost->seconds = since(asked);
     cost->rays = raysMade - raysBefore;
@@ -223,64 +230,9 @@ void Session::Content::take(SessionRequest request, Clock::time_point asked) {
   show(true);
 }
 
-void Session::Content::mixClean() {
-  if (!scene || !wantsClean() || clean.groups.size() != scene->groups.size() || clean.groupScales == groupScales)
-    return;
-  for (size_t q = 0; q < size_t(scene->table.size()); ++q) {
-    Picture& p = clean.light.layers[q];
-    const size_t row = size_t(p.width) * 3;
-    tasks.forEach(p.height, [&](int y) {
-      std::fill_n(p.rgb.begin() + std::ptrdiff_t(size_t(y) * row), row, 0.0f);
-      for (size_t g = 0; g < groupScales.size(); ++g) {
-        const Picture& of = clean.groups[g][q];
-        if (of.rgb.empty() || isBlack(groupScales[g])) continue;
-        for (size_t i = size_t(y) * row; i < size_t(y + 1) * row; i += 3)
-          for (int k = 0; k < 3; ++k) p.rgb[i + size_t(k)] += of.rgb[i + size_t(k)] * groupScales[g][k];
-      }
-    });
-  }
-  clean.light.beside = lightBeside(*scene, full.film(), groupScales, tasks);
-  clean.groupScales = groupScales;
-}
-
-void Session::Content::makeClean() {
-  const Rendering& r = shown();
-  if (clean.of != &r || clean.samples != r.samples() || !clean.weights) {
-    Clean next;
-    next.of = &r;
-    next.samples = r.samples();
-    next.weights.emplace(r.film(), tasks, &cancel);
-    next.light = sceneLight(*scene, r.film(), groupScales, tasks, &*next.weights, &cancel);
-    next.groupScales = groupScales;
-    clean = std::move(next);
-  } else {
-    clean.light = sceneLight(*scene, r.film(), groupScales, tasks, &*clean.weights, &cancel);
-    clean.groupScales = groupScales;
-  }
-  show(true);
-}
-
-void Session::Content::makeGroup() {
-  const int g = int(clean.groups.size());
-  const auto stored = size_t(scene->table.size());
-  std::vector<Picture> raw, made(stored);
-  std::vector<const Picture*> lit;
-  for (size_t l = 0; l < stored; ++l)
-    raw.push_back(collectLayersOfGroup(full.film(), 1u << l, g, Color(1.0f), 1, tasks));
-  std::vector<size_t> which;
-  for (size_t q = 0; q < raw.size(); ++q)
-    if (std::any_of(raw[q].rgb.begin(), raw[q].rgb.end(), [](float v) { return v != 0; })) {
-      lit.push_back(&raw[q]);
-      which.push_back(q);
-    }
-  std::vector<Picture> out = lit.empty() ? std::vector<Picture>() : clean.weights->apply(lit, tasks, &cancel);
-  for (size_t i = 0; i < which.size(); ++i) made[which[i]] = std::move(out[i]);
-  clean.groups.push_back(std::move(made));
-}
-
 LensResult Session::Content::developShown(const LensOptions& options) {
   const double frame = currentFrame(now->doc);
-  if (showsClean()) return develop(now->doc, frame, *scene, shown().film(), clean.light, tasks, options);
+  if (showsClean()) return develop(now->doc, frame, *scene, shown().film(), clean.light(), tasks, options);
   return develop(now->doc, frame, *scene, shown().film(), groupScales, tasks, options);
 }
 
@@ -314,45 +266,55 @@ void Session::Content::serve(const std::vector<Waiting>& todo) {
       const LensOptions options{
           .on = now->withLens, .assets = &files, .cancel = &leaving, .convolutions = &convolutions};
       const double frame = currentFrame(now->doc);
-      developed = cleaned ? develop(now->doc, frame, *scene, of.film(), clean.light, tasks, options)
+      developed = cleaned ? develop(now->doc, frame, *scene, of.film(), clean.light(), tasks, options)
                           : develop(now->doc, frame, *scene, of.film(), groupScales, tasks, options);
     } catch (const std::exception& e) {
       for (const Waiting& w : these) answer(w, nullptr, e.what());
       continue;
     }
-    const State state{now->doc, of, groupScales, *developed, cleaned ? &*clean.weights : nullptr, tasks, leaving};
+    const State state{now->doc, of, groupScales, *developed, cleaned ? clean.denoiser() : nullptr, tasks, leaving};
     for (const Waiting& w : these) answer(w, &state, {});
   }
 }
 
-void Session::Content::work() {
-  if (cleanDue()) return makeClean();
-  if (groupsDue()) return makeGroup();
-  if (scene->bare())
-    blink = false;
-  else if (fullSamples() == 0 && draft.samples() < draftSamples) {
-    if (blink) {
-      next.restart(scene, draftStep);
-      if (!trace([&] { return next.advance(tasks, 1, cancel); }, next)) return;
-      std::swap(draft, next);
-      clean.clear();
-      groupUnitsOf = {};
-      blink = false;
-    } else if (!trace([&] { return draft.advance(tasks, draft.samples() * 2, cancel); }, draft)) {
-      return;
-    }
-    if (!cleanDue()) show(draft.samples() >= draftSamples);
+void Session::Content::refine(Refinement what) {
+  switch (what) {
+  case Refinement::Rest:
     return;
+  case Refinement::Clean:
+    clean.make(*scene, shown(), groupScales, tasks, cancel);
+    return show(true);
+  case Refinement::Group:
+    return clean.makeGroup(*scene, tasks, cancel);
+  case Refinement::Blink:
+    next.restart(scene, draftStep);
+    if (!trace([&] { return next.advance(tasks, 1, cancel); }, next)) return;
+    std::swap(draft, next);
+    clean.clear();
+    groupUnitsOf = {};
+    blink = false;
+    return showDraft();
+  case Refinement::Draft:
+    if (trace([&] { return draft.advance(tasks, draft.samples() * 2, cancel); }, draft)) showDraft();
+    return;
+  case Refinement::Film:
+    return refineFilm();
+  case Refinement::CatchUp:
+    if (!trace([&] { return full.catchUp(tasks, cancel); }, full)) return;
+    if (clean.isOf(full) && !clean.light().empty()) clean.refreshBeside(*scene, tasks);
+    return show(false);
   }
+}
+
+void Session::Content::showDraft() {
+  if (!cleanDue()) show(draft.samples() >= draftSamples);
+}
+
+void Session::Content::refineFilm() {
+  if (scene->bare()) blink = false;
   if (fullStale) {
     full.restart(scene);
     fullStale = false;
-  }
-  if (catchesUp()) {
-    if (!trace([&] { return full.catchUp(tasks, cancel); }, full)) return;
-    if (clean.of == &full && !clean.light.empty())
-      clean.light.beside = lightBeside(*scene, full.film(), clean.groupScales, tasks);
-    return show(false);
   }
   const Region& region = now->region;
   // Around the pointer a picture has four times the samples, until it is finished.
@@ -378,6 +340,7 @@ void Session::Content::work() {
   if (full.samples() <= 4 || since(lastDelivery.load()) > 0.25 || last)
     show(full.samples() <= 2 || since(lastRoute) > 2 || last);
 }
+
 Session::Session(std::shared_ptr<AssetCache> assets, std::shared_ptr<const ColorViews> views, Deliver deliver,
                  int threads)
     : m_content(std::make_unique<Content>(threads)) {

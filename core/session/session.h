@@ -1,6 +1,8 @@
 #pragma once
 #include "core/advise/findings.h"
 #include "core/compile/balance.h"
+#include "core/display/false_colour.h"
+#include "core/display/passes.h"
 #include "core/exchange/assets.h"
 #include "core/session/proof.h"
 
@@ -13,24 +15,6 @@ namespace ilumbra {
 class ColorViews;
 class Denoiser;
 
-/// What of the film the picture shows.
-/// Light passes are those of lightPasses(), in their order; Over is the picture over a chequerboard where it is empty.
-enum class ShownPass {
-  Light,
-  Over,
-  Alpha,
-  Depth,
-  Normal,
-  Albedo,
-  Identity,
-  AirDepth,
-  Emission,
-  Direct,
-  Indirect,
-  Caustics,
-  Mirrored,
-  Through
-};
 /// How a proof is put beside the live picture.
 enum class Compare { None, Wipe, SideBySide, Difference };
 
@@ -152,15 +136,5 @@ class Session {
   struct Content;
   std::unique_ptr<Content> m_content;
 };
-
-/// A legend for the stops overlay: what each colour stands for, from dark to bright.
-struct StopsColour {
-  int stops;
-  uint8_t r, g, b;
-};
-const std::vector<StopsColour>& stopsScale();
-/// The same colours for the optical depth of the air before what is seen: each stands for 2 to the power of its stops.
-/// Stripes of the clipping overlay: all channels at their end, one or two of them, none above black.
-const std::array<StopsColour, 3>& clipColours();
 
 } // namespace ilumbra

@@ -4,7 +4,7 @@
 #include "core/display/view.h"
 #include "core/image/convolution.h"
 #include "core/label/layer_query.h"
-#include "core/lens/develop.h"
+#include "core/session/denoise_cache.h"
 #include "core/session/session.h"
 
 #include <atomic>
@@ -28,11 +28,6 @@ constexpr uint32_t cleanDraftFrom = 2, cleanFullFrom = 4;
 
 // What the denoised groups may take: beyond it another mix is shown raw and denoised after.
 constexpr size_t groupMemory = size_t(512) << 20;
-
-// The query of a light pass, or null.
-inline const LayerQuery* lightPass(ShownPass pass) {
-  return pass < ShownPass::Emission ? nullptr : &lightPasses()[size_t(pass) - size_t(ShownPass::Emission)];
-}
 
 /// What a session's thread works with: session.cpp takes requests and traces, session_show.cpp makes what is shown of
 /// it.
@@ -85,25 +80,13 @@ struct Session::Content {
   Content(int threads) : tasks(threads, true) {}
 
   uint32_t fullSamples() const { return fullStale ? 0 : full.samples(); }
-  // What is denoised: of which film, at how many samples, and its layers at some amounts of the groups.
-  struct Clean {
-    const Rendering* of = nullptr;
-    uint32_t samples = 0;
-    std::optional<Denoiser> weights;
-    SceneLight light; ///< empty: not made for `groupScales` yet
-    std::vector<Color> groupScales;
-    std::vector<std::vector<Picture>>
-        groups; ///< by group and layer at unit power, so that mixing is a sum; a picture without light is empty
-    void clear() { *this = Clean(); }
-  } clean;
+  DenoiseCache clean;
 
   bool wantsClean() const { return !now->raw && !now->playing && settingsOf(now->doc).flag("denoise"); }
   // A denoised draft is better to look at than a few whole samples.
   const Rendering& shown() const;
   bool finished() const { return fullSamples() >= target() || (fullSamples() > 0 && full.converged()); }
-  bool showsClean() const {
-    return wantsClean() && clean.of == &shown() && !clean.light.empty() && clean.groupScales == groupScales;
-  }
+  bool showsClean() const { return wantsClean() && clean.holds(shown(), groupScales); }
   // True if the picture shown should be denoised, or denoised anew, before anything else is done.
   bool cleanDue() const;
   // Groups one by one, once there is nothing better to do.
@@ -122,17 +105,24 @@ struct Session::Content {
 
   // A job's own failure is its own affair.
   static void answer(const Waiting& w, const State* state, const std::string& why);
-  bool hasWork() const;
+  // What refining the picture does next.
+  enum class Refinement {
+    Rest,
+    Clean,   ///< denoises what is shown
+    Group,   ///< denoises the next light group by itself
+    Blink,   ///< a draft of whole paths takes the place of the one with direct light alone
+    Draft,   ///< more samples of the draft
+    Film,    ///< a pass of the full picture
+    CatchUp, ///< samples of what lies beside the frame, of which the picture has more
+  };
+  // By the state of the session's thread and the jobs: under the mutex.
+  Refinement refinement() const;
 
   bool catchesUp() const { return fullSamples() > 0 && now->region.width == 0 && full.behind(); }
 
   bool hasPass(ShownPass pass) const;
   void take(SessionRequest request, Clock::time_point asked);
 
-  // With all groups at hand another mix is a sum.
-  void mixClean();
-  void makeClean();
-  void makeGroup();
   LensResult developShown(const LensOptions& options);
   LensOptions lensOptions(const Assets& files);
 
@@ -151,32 +141,20 @@ struct Session::Content {
     return done;
   }
 
-  void work();
+  void refine(Refinement what);
+  void showDraft();
+  void refineFilm();
 
   Clock::time_point lastRoute{};
 
   const ViewTable& viewTable(const std::string& view);
   std::vector<uint8_t> display(const Picture& linear, bool quick = false);
 
-  // Diagonal stripes over what the view leaves without any detail: all white, one channel at its end, all black.
-  void markClipping(SessionImage& image);
-  std::vector<uint8_t> overlay(const Picture& p);
-
-  // Passes without light are data: shown as they are, by the sRGB curve alone where they are colours.
-  std::vector<uint8_t> displayPass(const Film& film, int width, int height, int step);
   Picture passLight(const Rendering& r, const LayerQuery& pass);
 
-  // What covers by its alpha, over a chequerboard of two greys.
-  void overChequers(std::vector<uint8_t>& rgba, const Rendering& r);
+  ShownFilm shownFilm(const Rendering& r) const;
   void show(bool withRoute);
 
-  // The view of a draft is taken at its own size: a quarter of the work, and the eye cannot tell. Bilinear, in 1/(2
-  // step) of the small pixels, clamped at the rims: rows first, then columns.
-  static std::vector<uint8_t> enlargeBytes(const std::vector<uint8_t>& in, int w, int h, int step, int width,
-                                           int height, const Tasks& tasks);
-
-  // Every second pixel's mean with its three neighbours.
-  Picture halved(const Picture& p);
   void compareWith(SessionImage& image, const Picture& live, int step);
 
   std::vector<Color> groupUnits;

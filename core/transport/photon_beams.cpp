@@ -27,7 +27,7 @@ PhotonBeams::PhotonBeams(std::vector<PhotonBeam> beams, std::vector<float> radiu
     for (int k = 0; k < n; ++k)
       m_pieces.push_back({i, b.length * float(k) / float(n), b.length * float(k + 1) / float(n)});
   }
-  m_scene = rtcNewScene(device);
+  m_scene = EmbreeScene(rtcNewScene(device));
   const RTCGeometry g = rtcNewGeometry(device, RTC_GEOMETRY_TYPE_USER);
   rtcSetGeometryUserPrimitiveCount(g, unsigned(m_pieces.size()));
   rtcSetGeometryUserData(g, this);
@@ -75,9 +75,7 @@ PhotonBeams::PhotonBeams(std::vector<PhotonBeam> beams, std::vector<float> radiu
   rtcCommitScene(m_scene);
 }
 
-PhotonBeams::~PhotonBeams() {
-  if (m_scene) rtcReleaseScene(m_scene);
-}
+PhotonBeams::~PhotonBeams() = default;
 
 void PhotonBeams::along(const V3f& origin, const V3f& direction, float far, std::vector<Meeting>& out) const {
   if (!m_scene) return;

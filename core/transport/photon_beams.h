@@ -1,11 +1,9 @@
 #pragma once
 #include "core/base/vec.h"
+#include "core/scene/embree_handles.h"
 
 #include <cstdint>
 #include <vector>
-
-struct RTCSceneTy;
-struct RTCDeviceTy;
 
 namespace ilumbra {
 
@@ -54,7 +52,7 @@ class PhotonBeams {
   std::vector<PhotonBeam> m_beams;
   std::vector<float> m_radius;
   std::vector<Piece> m_pieces;
-  RTCSceneTy* m_scene = nullptr;
+  EmbreeScene m_scene;
 };
 
 } // namespace ilumbra

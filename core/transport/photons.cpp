@@ -310,9 +310,8 @@ std::shared_ptr<const PhotonMap> tracePhotons(const Scene& s, uint32_t pass, flo
   if (!beams.empty()) {
     std::vector<float> widths;
     for (const PhotonMap::Spread& w : spread) widths.push_back(w.radius * w.shrunk);
-    const RTCDevice device = rtcGetSceneDevice(s.everything);
+    const EmbreeDevice device(rtcGetSceneDevice(s.everything));
     found = std::make_unique<PhotonBeams>(std::move(beams), widths, device);
-    rtcReleaseDevice(device);
   }
   return std::make_shared<const PhotonMap>(std::move(byRule), spread, std::move(found), tasks);
 }

@@ -21,7 +21,7 @@ Set hazyGlass(const char* haze) {
   s.add("object.plane", "Floor", {{"width", "8"}, {"depth", "8"}, {"position", "0, -1.2, 0"}, {"material", "Black"}});
   s.add("object.sphere", "Ball",
         {{"radius", "0.3"}, {"position", "0, -0.2, 0"}, {"material", "Glass"}, {"light_through", "focused"}});
-  s.add("light.point", "Lamp", {{"power", "1000"}, {"position", "0, 1, 0"}, {"radius", "0.25"}});
+  s.add("light.point", "Lamp", {{"power", "1000"}, {"position", "0, 1, 0"}, {"radius", "0.5"}});
   s.add("air.haze", "Haze", {{"density", haze}});
   s.add("effect.caustics", "Caustics", {{"from", "Lamp"}, {"through", "Ball"}, {"photons", "20000"}, {"edge", "60 %"}});
   return s;
@@ -36,7 +36,7 @@ TEST_CASE("Beams of photons in haze bring the light that camera paths find there
   s.set(s.find("Haze"), {{"scatterings", "2"}});
   const Estimate photons = estimate(s.peek(), 64, cone);
   s.set(s.find("Caustics"), {{"on", "off"}});
-  const Estimate paths = estimate(s.peek(), 8192, cone);
+  const Estimate paths = estimate(s.peek(), 2048, cone);
   s.set(s.find("Ball"), {{"light_through", "blocked"}});
   const Estimate dark = estimate(s.peek(), 256, cone);
   CAPTURE(photons.mean, photons.se, paths.mean, paths.se, dark.mean);

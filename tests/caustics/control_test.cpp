@@ -168,7 +168,7 @@ TEST_CASE("The edge goes from soft to sharp, and a steady one stays as it is", "
 TEST_CASE("What photons do not carry of a lamp, paths do: the light of a table is the same", "[caustics]") {
   // Under a large lamp, so that paths find it too.
   Set s = table(16);
-  s.set(s.find("Lamp"), {{"radius", "0.12"}});
+  s.set(s.find("Lamp"), {{"radius", "0.3"}}); // large enough for camera paths to find it
   s.set(s.find("Caustics"), {{"steady", "off"}, {"edge", "60 %"}});
   s.set(s.find("Ball"), {{"light_through", "focused"}});
   const Estimate photons = estimate(s.peek(), 32);
@@ -187,16 +187,16 @@ TEST_CASE("What photons do not carry of a lamp, paths do: the light of a table i
 
 TEST_CASE("What is rough but narrow is a link of the chain: photons and paths give the same light", "[caustics]") {
   Set s = table(16);
-  s.set(s.find("Lamp"), {{"radius", "0.12"}});
-  s.set(s.find("Caustics"), {{"steady", "off"}, {"edge", "60 %"}});
+  s.set(s.find("Lamp"), {{"radius", "0.3"}}); // large enough for camera paths to find it
+  s.set(s.find("Caustics"), {{"steady", "off"}, {"edge", "60 %"}, {"photons", "20000"}});
   s.set(s.find("Ball"), {{"light_through", "focused"}});
   s.add("material.surface", "Metal", {{"base_color", "0.9, 0.9, 0.9"}, {"metalness", "1"}, {"roughness", "0.2"}});
   const auto agree = [&] {
     const Estimate photons = estimate(s.peek(), 48);
     s.set(s.find("Caustics"), {{"on", "off"}});
-    const Estimate paths = estimate(s.peek(), 512);
+    const Estimate paths = estimate(s.peek(), 96);
     s.set(s.find("Caustics"), {{"on", "on"}, {"strength", "0"}});
-    const Estimate without = estimate(s.peek(), 48);
+    const Estimate without = estimate(s.peek(), 16, {}, 2);
     s.set(s.find("Caustics"), {{"strength", "1"}});
     CAPTURE(photons.mean, photons.se, paths.mean, paths.se, without.mean);
     CHECK(std::abs(photons.mean - paths.mean) < 3 * std::hypot(photons.se, paths.se) + 0.004 * paths.mean);

@@ -25,7 +25,7 @@ Set glassRoom() {
       s.add("object.box", "Room", {{"width", "4"}, {"height", "2"}, {"depth", "4"}, {"material", "Grey"}});
   s.add("modifier.shell", "Inwards", {}, {room, "modifiers"});
   s.add("object.sphere", "Ball", {{"radius", "0.3"}, {"position", "0, -0.4, 0"}, {"material", "Glass"}});
-  s.add("light.point", "Lamp", {{"power", "1000"}, {"position", "0, 0.8, 0"}, {"radius", "0.08"}});
+  s.add("light.point", "Lamp", {{"power", "1000"}, {"position", "0, 0.8, 0"}, {"radius", "0.2"}});
   s.add("effect.caustics", "Caustics",
         {{"from", "Lamp"}, {"through", "Ball"}, {"photons", "100000"}, {"edge", "60 %"}});
   return s;
@@ -73,7 +73,7 @@ TEST_CASE("Photons and camera paths give the same light, floor by floor", "[caus
   const Estimate photons = estimate(s.peek(), 64, {6, 12, 12, 12});
   s.set(s.find("Caustics"), {{"on", "off"}});
   s.set(s.find("Ball"), {{"light_through", "focused"}});
-  const Estimate paths = estimate(s.peek(), 2048, {6, 12, 12, 12});
+  const Estimate paths = estimate(s.peek(), 384, {6, 12, 12, 12});
   CAPTURE(photons.mean, photons.se, paths.mean, paths.se);
   CHECK(std::abs(photons.mean - paths.mean) < 3 * std::hypot(photons.se, paths.se) + 0.01 * paths.mean);
   CHECK(paths.se < 0.01 * paths.mean);

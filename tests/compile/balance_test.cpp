@@ -93,7 +93,11 @@ TEST_CASE("Baking shifts keys too, and says what it cannot write", "[balance]") 
   NodeId ramp = 0;
   doc = addNode(lamps(), "pattern.ramp", "Fire", {}, &ramp);
   doc = setValue(doc, ember, "own_light_color", PatternUse{{ramp, nullptr}});
-  CHECK_NOTHROW(writeBalance(setBalance(doc, ember, "stops", 1.0)));
+  const Document brighter = writeBalance(setBalance(doc, ember, "stops", 1.0));
+  CHECK(Params(*brighter.find(ember), 1).number("own_light") ==
+        Approx(2 * Params(*doc.find(ember), 1).number("own_light")));
+  REQUIRE(Params(*brighter.find(ember), 1).pattern("own_light_color")); // and its colours are as they were
+  CHECK(Params(*brighter.find(ember), 1).pattern("own_light_color")->pattern.target == ramp);
   try {
     writeBalance(setBalance(doc, ember, "tint", Triple{1, 0, 0}));
     FAIL("was baked");

@@ -1,5 +1,6 @@
 // What holds for every lens stage.
 #include "core/document/units.h"
+#include "core/image/picture_ops.h"
 #include "tests/support/lens.h"
 
 using namespace ilumbra;
@@ -39,7 +40,12 @@ TEST_CASE("Every stage has looks of its own that can be set", "[lens][stages]") 
         CAPTURE(param, value);
         REQUIRE_NOTHROW(doc = changed(doc, "Stage." + param, value));
       }
-      CHECK(finite(lensed(doc, speckled(40, 30, 4)).picture));
+      const Picture before = speckled(40, 30, 4);
+      const LensResult r = lensed(doc, before);
+      CHECK(finite(r.picture));
+      CHECK_FALSE(isBlack(r.picture, pool()));
+      REQUIRE(r.stages.size() == 1);
+      CHECK((r.stages[0].idle.empty() ? r.picture != before : r.picture == before));
     }
   }
 }
@@ -54,6 +60,7 @@ TEST_CASE("Every stage works at any size, down to one pixel", "[lens][stages]") 
       REQUIRE(r.picture.width == w);
       REQUIRE(r.picture.height == h);
       CHECK(finite(r.picture));
+      CHECK_FALSE(isBlack(r.picture, pool()));
     }
   }
 }
@@ -95,7 +102,12 @@ TEST_CASE("Negative light, which colours outside the gamut have, breaks nothing"
     CAPTURE(kind);
     Picture p = speckled(24, 16, 2);
     for (size_t i = 0; i < p.rgb.size(); i += 7) p.rgb[i] = -0.3f;
-    CHECK(finite(lensed(open(kind), p).picture));
+    const LensResult r = lensed(open(kind), p);
+    CHECK(finite(r.picture));
+    CHECK(r.notNumbers == 0);
+    // What little is missing takes no light from the rest of the picture.
+    const auto gives = [](const Picture& q) { return luminanceSum(q, {}, pool()); };
+    CHECK(gives(r.picture) > 0.2 * gives(p));
   }
 }
 

@@ -60,8 +60,11 @@ const Tasks& pool();
 /// A measured mean with its standard error, from independent seeds.
 struct Estimate {
   double mean = 0, se = 0;
-  /// |mean - truth| within 4 standard errors plus a stated share of the truth.
-  bool agrees(double truth, double bias = 0) const { return std::abs(mean - truth) <= 4 * se + bias * std::abs(truth); }
+  /// |mean - truth| within 4 standard errors plus a stated share of the truth; and the error itself is at most `noise`
+  /// of the truth, so that a noisy estimate does not agree with everything.
+  bool agrees(double truth, double bias = 0, double noise = 0.02) const {
+    return se <= noise * std::abs(truth) && std::abs(mean - truth) <= 4 * se + bias * std::abs(truth);
+  }
 };
 Estimate estimate(const Document& doc, uint32_t samples, Region part = {}, int seeds = 8, int query = 0);
 /// Mean and standard error of some numbers.

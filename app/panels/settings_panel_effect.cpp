@@ -1,0 +1,177 @@
+#include "app/panels/settings_panel.h"
+
+#include "app/panels/curve_field.h"
+#include "app/panels/picture_layers.h"
+
+#include "app/dialogs/material_library.h"
+#include "app/flow_layout.h"
+#include "app/panels/material_gallery.h"
+#include "app/panels/param_row.h"
+#include "app/theme.h"
+#include "app/viewport/picture_bar.h"
+#include "app/viewport/thing_drag.h"
+#include "core/base/error.h"
+#include "core/document/file.h"
+#include "core/document/transplant.h"
+#include "core/lens/curve.h"
+#include "core/placing/arrange.h"
+#include "core/surface/presets.h"
+
+#include <fmt/format.h>
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QMenu>
+#include <QScrollBar>
+#include <QTimer>
+#include <QToolButton>
+
+namespace ilumbra {
+
+void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
+  auto* column = page->layout();
+  column->addWidget(makeParamRow(m_studio, {n.id, "on", 0, {}}, page));
+  for (const Role& role : effectKind(n)->roles) column->addWidget(roleRow(page, n, role));
+  buildEffectParams(page, n, true);
+  // By thing: what matters most.
+  const Document& doc = m_studio.doc();
+  std::vector<NodeId> shown;
+  const auto first = [&](NodeId id) {
+    if (std::find(shown.begin(), shown.end(), id) != shown.end()) return false;
+    shown.push_back(id);
+    return true;
+  };
+  for (const Role& role : effectKind(n)->roles)
+    for (const NodeId id : roleOf(doc, n, role.param)) {
+      const Node* t = doc.find(id);
+      if (!t || !first(id)) continue;
+      if (!t->kind->param("material")) {
+        buildRoleThing(page, *t, qs(t->name), tr("all"), 0);
+        continue;
+      }
+      if (const Node* m = doc.find(Params(*t, 0).reference("material").target); m && first(m->id))
+        buildRoleThing(page, *m, qs(t->name), tr("material: %1").arg(qs(m->name)), t->id);
+      buildRoleThing(page, *t, qs(t->name) + tr(" · form"), tr("all"), 0);
+    }
+  buildEffectParams(page, n, false);
+}
+
+// A place for the things of a role: dropped on it, or picked once it is armed.
+QWidget* SettingsPanel::roleRow(QWidget* page, const Node& n, const Role& role) {
+  const NodeId effect = n.id;
+  const std::string param = role.param;
+  auto* zone = new DropZone(
+      [this, effect, param](const std::vector<NodeId>& things) {
+        // The drop must be over before the panel is built anew.
+        QMetaObject::invokeMethod(
+            this, [this, effect, param, things] { putIntoRole(effect, param, things); }, Qt::QueuedConnection);
+      },
+      page);
+  zone->setObjectName(QStringLiteral("role ") + qs(param));
+  auto* row = new QHBoxLayout(zone);
+  row->setContentsMargins(0, 4, 0, 2);
+  auto* label = new QLabel(qs(role.label), zone);
+  label->setFixedWidth(52);
+  label->setStyleSheet(QStringLiteral("color: #9a968f"));
+  row->addWidget(label, 0, Qt::AlignTop);
+  auto* chips = new QWidget(zone);
+  auto* flow = new FlowLayout(chips);
+  for (const NodeId id : roleOf(m_studio.doc(), n, param)) {
+    const Node* t = m_studio.doc().find(id);
+    if (!t) continue;
+    auto* chip = flatButton(chips, fontMetrics().elidedText(qs(t->name), Qt::ElideMiddle, 140) + QStringLiteral("  ×"),
+                            tr("Takes %1 out of %2").arg(qs(t->name), qs(role.label)));
+    chip->setStyleSheet(QStringLiteral("QToolButton { background: #303030; color: #e9e4db; padding: 3px 8px; }"));
+    connect(
+        chip, &QToolButton::clicked, this,
+        [this, effect, param, id] {
+          m_studio.edit(tr("Take out of %1").arg(qs(param)),
+                        [&](const Document& d) { return leaveRole(d, effect, param, id); });
+        },
+        Qt::QueuedConnection);
+    flow->addWidget(chip);
+  }
+  flow->addWidget(armButton(chips, effect, role, flow->count() > 0));
+  row->addWidget(chips, 1);
+  return zone;
+}
+
+void SettingsPanel::putIntoRole(NodeId effect, const std::string& param, const std::vector<NodeId>& things) {
+  std::vector<NodeId> fit;
+  for (const NodeId id : things) {
+    const Node* t = m_studio.doc().find(id);
+    const Node* e = m_studio.doc().find(effect);
+    if (!t || !e) continue;
+    if (accepted(e->kind->param(param)->accepts, t->kind->id))
+      fit.push_back(id);
+    else
+      m_studio.tell(tr("%1 is a %2, which does not go here").arg(qs(t->name), qs(t->kind->label).toLower()), true);
+  }
+  if (!fit.empty())
+    m_studio.edit(tr("Put into %1").arg(qs(param)), [&](const Document& d) { return fillRoles(d, effect, fit); });
+}
+
+QToolButton* SettingsPanel::armButton(QWidget* parent, NodeId effect, const Role& role, bool filled) {
+  const QString param = qs(role.param);
+  const bool armed = m_studio.picking().effect == effect && m_studio.picking().role == param;
+  auto* add = flatButton(parent,
+                         armed    ? tr("click it in the picture or a list…")
+                         : filled ? QStringLiteral("+")
+                                  : tr("+ %1").arg(qs(role.teaches)),
+                         tr("Arms picking: the next click fills %1").arg(qs(role.label)), "accent");
+  // Never wider than its column: the whole sentence is in the tip.
+  constexpr int widest = 168;
+  const QString whole = add->text(), fits = add->fontMetrics().elidedText(whole, Qt::ElideRight, widest);
+  if (fits != whole) {
+    add->setText(fits);
+    add->setToolTip(QStringLiteral("%1\n%2").arg(whole, add->toolTip()));
+  }
+  connect(
+      add, &QToolButton::clicked, this,
+      [this, effect, param, armed] {
+        m_studio.setPicking(armed ? Studio::Picking{} : Studio::Picking{effect, param});
+      },
+      Qt::QueuedConnection);
+  return add;
+}
+
+// What the effect itself says: what matters most, or the rest.
+void SettingsPanel::buildEffectParams(QWidget* page, const Node& n, bool major) {
+  auto* column = page->layout();
+  const std::vector<Role>& roles = effectKind(n)->roles;
+  bool first = true;
+  for (const ParamDef& d : n.kind->params) {
+    const bool isRole = std::any_of(roles.begin(), roles.end(), [&](const Role& r) { return r.param == d.name; });
+    if (d.name == "on" || isRole || d.major != major || !counts(n, d, m_studio.frame())) continue;
+    if (first) {
+      column->addWidget(rule(page));
+      if (!major) column->addWidget(sectionHead(page, tr("%1 · more").arg(qs(n.kind->label)), {}, {}));
+    }
+    first = false;
+    column->addWidget(makeParamRow(m_studio, {n.id, d.name, 0, {}}, page));
+  }
+}
+
+// The major parameters of a thing in a role, or of the material that `user` wears.
+void SettingsPanel::buildRoleThing(QWidget* page, const Node& t, const QString& title, const QString& link,
+                                   NodeId user) {
+  if (std::none_of(t.kind->params.begin(), t.kind->params.end(), [](const ParamDef& d) { return d.major; })) return;
+  auto* column = page->layout();
+  // What a use of a shared material sets for itself is edited there; all else on the material.
+  const auto addressOf = [&](const std::string& param) -> Address {
+    if (const Node* u = m_studio.doc().find(user)) {
+      const Reference use = Params(*u, 0).reference("material");
+      if (use.with)
+        for (const auto& [input, value] : *use.with)
+          if (input == param || (t.inputs.count(input) && t.inputs.at(input) == param))
+            return {user, "material", 0, input};
+    }
+    return {t.id, param, 0, {}};
+  };
+  column->addWidget(rule(page));
+  column->addWidget(sectionHead(page, title, link, [this, id = t.id] { m_studio.select({id}); }));
+  for (const ParamDef& d : t.kind->params)
+    if (d.major && counts(t, d, m_studio.frame())) column->addWidget(makeParamRow(m_studio, addressOf(d.name), page));
+}
+
+} // namespace ilumbra
