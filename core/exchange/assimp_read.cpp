@@ -1,5 +1,6 @@
 // OBJ, PLY, STL, FBX, 3MF and whatever else assimp reads. Runs in the parsing child.
 #include "core/base/error.h"
+#include "core/exchange/ply_check.h"
 #include "core/exchange/readers.h"
 #include "core/geometry/model.h"
 
@@ -9,24 +10,11 @@
 #include <assimp/scene.h>
 #include <filesystem>
 #include <fmt/format.h>
-#include <fstream>
 #include <map>
 
 namespace ilumbra {
 namespace fs = std::filesystem;
 namespace {
-
-// The library reads a PLY header until it ends, also where it never does.
-void checkPlyHeader(const std::string& path) {
-  std::ifstream file(path, std::ios::binary);
-  std::string line;
-  for (size_t read = 0; read < 65536 && std::getline(file, line); read += line.size() + 1) {
-    if (!line.empty() && line.back() == '\r') line.pop_back();
-    if (read == 0 && line != "ply") throw badInput("is no PLY file: it does not begin with \"ply\"");
-    if (line == "end_header") return;
-  }
-  throw badInput("has a header without an end");
-}
 
 std::string extensionOf(const std::string& path) {
   std::string e = fs::path(path).extension().string();
@@ -47,7 +35,7 @@ const aiScene& load(Assimp::Importer& importer, const std::string& path) {
   const std::string extension = extensionOf(path);
   if (extension.empty() || !importer.IsExtensionSupported(extension) || extension == ".gltf" || extension == ".glb")
     throw badInput("is no model this version reads (.glb, .gltf, .obj, .ply, .stl, .fbx, .3mf, .dae and others)");
-  if (extension == ".ply") checkPlyHeader(path);
+  if (extension == ".ply") checkPly(path);
   importer.SetPropertyInteger(AI_CONFIG_PP_SBP_REMOVE, aiPrimitiveType_POINT | aiPrimitiveType_LINE);
   importer.SetPropertyBool(AI_CONFIG_IMPORT_FBX_PRESERVE_PIVOTS, false);
   const aiScene* scene = importer.ReadFile(path, aiProcess_Triangulate | aiProcess_JoinIdenticalVertices |

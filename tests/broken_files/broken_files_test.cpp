@@ -356,9 +356,9 @@ TEST_CASE("What the child returns is checked as well", "[exchange][child]") {
                 decodeModel(encode(m));
               }).empty());
   for (const char byte : {'\xff', '\x7f', '\x40'}) // lengths far beyond what is there
-    for (const size_t n : {8, 64, 512}) {
-      const std::string why = refusal([&] { decodeModel(std::string(n, byte)); });
-      CAPTURE(int(byte), n, why);
+    for (const size_t size : {8, 64, 512}) {
+      const std::string why = refusal([&] { decodeModel(std::string(size, byte)); });
+      CAPTURE(int(byte), size, why);
       CHECK(why.find("nonsense") != std::string::npos);
     }
 }
