@@ -211,9 +211,9 @@ void DocumentFiles::whenFree(Done then) {
   const size_t kept = m_studio.path().isEmpty() ? m_studio.proofs().size() : 0;
   if (!m_studio.modified() && kept == 0) return then();
   const QString name = m_studio.path().isEmpty() ? tr("This scene") : fileName(m_studio.path());
-  const QString what = m_studio.modified() ? tr("%1 has changes that are not saved.").arg(name)
-                       : kept == 1         ? tr("A proof was kept of a scene that was never saved.")
-                                           : tr("%1 proofs were kept of a scene that was never saved.").arg(kept);
+  const QString what = m_studio.modified()
+                           ? tr("%1 has changes that are not saved.").arg(name)
+                           : tr("%n proofs were kept of a scene that was never saved.", nullptr, int(kept));
   switch (ask(
       m_window, tr("Not saved yet"), what,
       {{tr("Save, then go on"), m_studio.path().isEmpty() ? tr("Asks for a name first") : tr("Writes %1").arg(name)},

@@ -3,6 +3,7 @@
 #include "app/main_window.h"
 #include "app/screenshot.h"
 #include "app/theme.h"
+#include "app/translation.h"
 #include "core/base/error.h"
 #include "core/base/memory.h"
 #include "core/document/file.h"
@@ -105,6 +106,7 @@ int main(int argc, char** argv) {
                                     QStringLiteral("FOLDER"));
   parser.addOptions({swatches, thenSelect, screenshot, after, select, run, set, keys});
   parser.process(*application);
+  loadTranslation(*qApp);
   theme::apply(*qApp);
   std::unique_ptr<Studio> studio;
   try {

@@ -126,7 +126,7 @@ void ModelFiles::importAs(const QString& path, const ImportOptions& options, std
           const QStringList lines = linesOf(told);
           const QString title = tr("Imported %1").arg(QFileInfo(path).fileName());
           if (lines.size() > 2) {
-            m_studio.tell(tr("%1; %2 remarks").arg(title).arg(lines.size()));
+            m_studio.tell(tr("%1; %n remark(s)", nullptr, int(lines.size())).arg(title));
             showReport(title, lines, m_window);
           } else {
             m_studio.tell(lines.isEmpty() ? title : lines.join(QStringLiteral("; ")));

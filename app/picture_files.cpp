@@ -67,7 +67,7 @@ void PictureFiles::exportPicture(const QString& path, bool whenFinished, std::fu
                         const Picture p = coming.get();
                         writePicture(p.file, path.toStdString(), *views, p.view);
                         return [this, name, over, samples = p.samples] {
-                          m_studio.tell(tr("Wrote %1 with %2 samples").arg(name).arg(samples));
+                          m_studio.tell(tr("Wrote %1 with %n sample(s)", nullptr, int(samples)).arg(name));
                           over();
                         };
                       },

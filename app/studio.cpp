@@ -278,7 +278,7 @@ bool Studio::keep(const QString& name) {
 void Studio::refineProof(int number, uint32_t samples) {
   const auto p = proof(number);
   if (!p) return;
-  background(tr("Proof %1 up to %2 samples").arg(number).arg(samples),
+  background(tr("Proof %1 up to %n sample(s)", nullptr, int(samples)).arg(number),
              [this, p, samples, assets = *m_assets](const CancelFlag& cancel) mutable -> std::function<void()> {
                const Picture picture = renderProof(*p, samples, assets, cancel);
                return [this, p, picture, samples] {
@@ -288,7 +288,7 @@ void Studio::refineProof(int number, uint32_t samples) {
                          makeProof(p->number, q->name, p->doc, p->frame, picture, samples, p->parent));
                  Q_EMIT proofsChanged();
                  setView(m_view);
-                 tell(tr("%1 has %2 samples now").arg(qs(p->name)).arg(samples));
+                 tell(tr("%1 has %n sample(s) now", nullptr, int(samples)).arg(qs(p->name)));
                };
              },
              {.lane = QStringLiteral("refine")});

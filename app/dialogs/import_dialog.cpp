@@ -35,14 +35,9 @@ ImportDialog::ImportDialog(const QString& path, const ModelSurvey& survey, QWidg
     : QDialog(parent), m_survey(survey) {
   setWindowTitle(tr("Import %1").arg(QFileInfo(path).fileName()));
   auto* column = new QVBoxLayout(this);
-  const QLocale c = QLocale::c();
-  const auto count = [&](size_t n, const QString& one, const QString& many) {
-    return QStringLiteral("%1 %2").arg(c.toString(qulonglong(n)), n == 1 ? one : many);
-  };
-  QStringList holds{count(survey.parts, tr("part"), tr("parts")),
-                    count(survey.triangles, tr("triangle"), tr("triangles")),
-                    count(survey.materials, tr("material"), tr("materials"))};
-  if (survey.lights) holds << count(survey.lights, tr("light"), tr("lights"));
+  QStringList holds{tr("%n part(s)", nullptr, int(survey.parts)), tr("%n triangle(s)", nullptr, int(survey.triangles)),
+                    tr("%n material(s)", nullptr, int(survey.materials))};
+  if (survey.lights) holds << tr("%n light(s)", nullptr, int(survey.lights));
   auto* about = new QLabel(holds.join(QStringLiteral(" · ")), this);
   about->setStyleSheet(QStringLiteral("color: #9a968f"));
   column->addWidget(about);
@@ -83,7 +78,7 @@ ImportDialog::ImportDialog(const QString& path, const ModelSurvey& survey, QWidg
     form->addRow(tr("Motion that plays"), m_motion);
   }
   if (survey.numbered > 1) {
-    m_numbered = new QCheckBox(tr("%1 numbered files are one moving object").arg(survey.numbered), this);
+    m_numbered = new QCheckBox(tr("%n numbered file(s) are one moving object", nullptr, int(survey.numbered)), this);
     m_numbered->setObjectName(QStringLiteral("numbered"));
     form->addRow(QString(), m_numbered);
   }

@@ -111,7 +111,7 @@ MaterialLibrary::MaterialLibrary(Studio& studio, QWidget* parent) : QDialog(pare
   const size_t on = wearers(studio).size();
   m_use->setText(on == 0   ? tr("Take it in")
                  : on == 1 ? tr("Put it on %1").arg(qs(studio.doc().find(wearers(studio).front())->name))
-                           : tr("Put it on %1 objects").arg(on));
+                           : tr("Put it on %n object(s)", nullptr, int(on)));
   connect(close, &QPushButton::clicked, this, &QDialog::reject);
   connect(m_use, &QPushButton::clicked, this, &MaterialLibrary::use);
   connect(m_list, &QListWidget::itemActivated, this, &MaterialLibrary::use);

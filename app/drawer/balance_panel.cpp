@@ -257,9 +257,9 @@ bool BalanceRow::event(QEvent* e) {
     else if (splitRect().contains(at) && joins())
       text = tr("One row again for all (P)");
     else if (splitRect().contains(at) && m_parts)
-      text = m_source.object
-                 ? tr("A row for each of its %1 copies (P); with Shift one row again for all objects").arg(m_parts)
-                 : tr("A row for each of %1 (P)").arg(m_parts);
+      text = m_source.object ? tr("A row for each of its %n copies (P); with Shift one row again for all objects",
+                                  nullptr, int(m_parts))
+                             : tr("A row for each of %n (P)", nullptr, int(m_parts));
     else if (lineRect().contains(at) || valueRect().contains(at))
       text = tr("Stops over what the light says; double-click takes them back");
     else if (tintRect().contains(at))

@@ -180,13 +180,12 @@ void ProofsPanel::rebuild() {
     auto* i = new QListWidgetItem(QStringLiteral("%1 · %2").arg(p->number).arg(qs(p->name)), m_list);
     if (p->name == tr("Proof %1").arg(p->number).toStdString()) i->setText(qs(p->name));
     i->setData(numberRole, p->number);
-    i->setData(samplesRole, p->samples == 0   ? tr("draft")
-                            : p->samples == 1 ? tr("1 sample")
-                                              : tr("%1 samples").arg(p->samples));
-    i->setToolTip(tr("%1, frame %2, %3 samples%4")
+    const QString samples = tr("%n sample(s)", nullptr, int(p->samples));
+    i->setData(samplesRole, p->samples == 0 ? tr("draft") : samples);
+    i->setToolTip(tr("%1, frame %2, %3%4")
                       .arg(qs(p->name))
                       .arg(p->frame)
-                      .arg(p->samples)
+                      .arg(samples)
                       .arg(p->parent ? tr("; after proof %1").arg(p->parent) : QString()));
     const auto known = images.find(p->number);
     i->setData(Qt::DecorationRole,

@@ -31,7 +31,7 @@ bool ParamRow::isDefault() const { return value() == Value(m_def->initial); }
 
 QString ParamRow::chip() const {
   const Value v = value();
-  if (const Keys* k = v.keys()) return k->keys.size() == 1 ? tr("1 key") : tr("%1 keys").arg(k->keys.size());
+  if (const Keys* k = v.keys()) return tr("%n key(s)", nullptr, int(k->keys.size()));
   if (const PatternUse* p = v.pattern()) {
     const Node* n = m_studio.doc().find(p->pattern.target);
     return n ? qs(n->name) : tr("pattern");

@@ -63,7 +63,7 @@ void StatusLine::offerReload() {
   m_reload->setVisible(!files.isEmpty());
   if (files.isEmpty()) return;
   m_reload->setText(files.size() == 1 ? tr("%1 has changed on disk: reload").arg(QFileInfo(files.front()).fileName())
-                                      : tr("%1 models have changed on disk: reload").arg(files.size()));
+                                      : tr("%n model(s) have changed on disk: reload", nullptr, int(files.size())));
 }
 
 static QString timeText(double seconds) {
@@ -102,7 +102,8 @@ void StatusLine::showState() {
     else if (image->draft)
       text = tr("Draft");
     else if (image->finished)
-      text = image->samples == 1 ? tr("Picture finished") : tr("Picture finished · %1 samples").arg(image->samples);
+      text = image->samples == 1 ? tr("Picture finished")
+                                 : tr("Picture finished · %n sample(s)", nullptr, int(image->samples));
     else
       text = tr("Picture %1 / %2 samples · %3 left")
                  .arg(image->samples)
@@ -129,7 +130,7 @@ void StatusLine::showState() {
   else if (image && !image->warnings.empty())
     trouble = image->warnings.size() == 1
                   ? qs(image->warnings.front())
-                  : tr("%1 (and %2 more)").arg(qs(image->warnings.front())).arg(image->warnings.size() - 1);
+                  : tr("%1 (and %n more)", nullptr, int(image->warnings.size()) - 1).arg(qs(image->warnings.front()));
   if (trouble != m_trouble) {
     m_trouble = trouble;
     showMessage();

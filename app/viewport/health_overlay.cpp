@@ -131,7 +131,7 @@ void HealthOverlay::draw(QPainter& p, const QRectF& frame,
   constexpr int most = 5;
   if (const int more = lines.size() - most; more > 0) {
     lines = lines.mid(0, most);
-    lines << tr("and %1 more with something wrong").arg(more);
+    lines << tr("and %n more with something wrong", nullptr, int(more));
   }
   if (well)
     lines << (lines.isEmpty() ? tr("All %1 are closed and well").arg(well) : tr("%1 closed and well").arg(well));

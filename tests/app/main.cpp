@@ -1,5 +1,6 @@
 #define CATCH_CONFIG_RUNNER
 #include "app/theme.h"
+#include "app/translation.h"
 #include "core/exchange/child.h"
 
 #include <catch2/catch.hpp>
@@ -20,6 +21,7 @@ int main(int argc, char** argv) {
   QApplication app(qtArgs, argv);
   QApplication::setApplicationName("ilumbra");
   QApplication::setOrganizationName("ilumbra");
+  ilumbra::loadTranslation(app);
   ilumbra::theme::apply(app);
   return Catch::Session().run(argc, argv);
 }

@@ -2,9 +2,9 @@
 
 #include "core/base/error.h"
 #include "core/document/units.h"
+#include "core/lens/develop.h"
 #include "core/lens/key.h"
 #include "core/lens/queries.h"
-#include "core/lens/develop.h"
 #include "tests/support/lens.h"
 
 using namespace ilumbra;

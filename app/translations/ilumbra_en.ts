@@ -1,0 +1,170 @@
+<?xml version="1.0" encoding="utf-8"?>
+<!DOCTYPE TS>
+<TS version="2.1" language="en_US">
+<context>
+    <name>BalanceRow</name>
+    <message numerus="yes">
+        <source>A row for each of its %n copies (P); with Shift one row again for all objects</source>
+        <translation>
+            <numerusform>A row for its copy (P); with Shift one row again for all objects</numerusform>
+            <numerusform>A row for each of its %n copies (P); with Shift one row again for all objects</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>A row for each of %n (P)</source>
+        <translation>
+            <numerusform>A row for each of %n (P)</numerusform>
+            <numerusform>A row for each of %n (P)</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
+    <name>DocumentFiles</name>
+    <message numerus="yes">
+        <source>%n proofs were kept of a scene that was never saved.</source>
+        <translation>
+            <numerusform>A proof was kept of a scene that was never saved.</numerusform>
+            <numerusform>%n proofs were kept of a scene that was never saved.</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
+    <name>HealthOverlay</name>
+    <message numerus="yes">
+        <source>and %n more with something wrong</source>
+        <translation>
+            <numerusform>and %n more with something wrong</numerusform>
+            <numerusform>and %n more with something wrong</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
+    <name>ImportDialog</name>
+    <message numerus="yes">
+        <source>%n part(s)</source>
+        <translation>
+            <numerusform>%n part</numerusform>
+            <numerusform>%n parts</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>%n triangle(s)</source>
+        <translation>
+            <numerusform>%n triangle</numerusform>
+            <numerusform>%n triangles</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>%n material(s)</source>
+        <translation>
+            <numerusform>%n material</numerusform>
+            <numerusform>%n materials</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>%n light(s)</source>
+        <translation>
+            <numerusform>%n light</numerusform>
+            <numerusform>%n lights</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>%n numbered file(s) are one moving object</source>
+        <translation>
+            <numerusform>One numbered file is a moving object</numerusform>
+            <numerusform>%n numbered files are one moving object</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
+    <name>MaterialLibrary</name>
+    <message numerus="yes">
+        <source>Put it on %n object(s)</source>
+        <translation>
+            <numerusform>Put it on %n object</numerusform>
+            <numerusform>Put it on %n objects</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
+    <name>ModelFiles</name>
+    <message numerus="yes">
+        <source>%1; %n remark(s)</source>
+        <translation>
+            <numerusform>%1; %n remark</numerusform>
+            <numerusform>%1; %n remarks</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
+    <name>ParamRow</name>
+    <message numerus="yes">
+        <source>%n key(s)</source>
+        <translation>
+            <numerusform>%n key</numerusform>
+            <numerusform>%n keys</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
+    <name>PictureFiles</name>
+    <message numerus="yes">
+        <source>Wrote %1 with %n sample(s)</source>
+        <translation>
+            <numerusform>Wrote %1 with %n sample</numerusform>
+            <numerusform>Wrote %1 with %n samples</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
+    <name>ProofsPanel</name>
+    <message numerus="yes">
+        <source>%n sample(s)</source>
+        <translation>
+            <numerusform>%n sample</numerusform>
+            <numerusform>%n samples</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
+    <name>StatusLine</name>
+    <message numerus="yes">
+        <source>%n model(s) have changed on disk: reload</source>
+        <translation>
+            <numerusform>A model has changed on disk: reload</numerusform>
+            <numerusform>%n models have changed on disk: reload</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>Picture finished · %n sample(s)</source>
+        <translation>
+            <numerusform>Picture finished · %n sample</numerusform>
+            <numerusform>Picture finished · %n samples</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>%1 (and %n more)</source>
+        <translation>
+            <numerusform>%1 (and %n more)</numerusform>
+            <numerusform>%1 (and %n more)</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
+    <name>Studio</name>
+    <message numerus="yes">
+        <source>Proof %1 up to %n sample(s)</source>
+        <translation>
+            <numerusform>Proof %1 up to %n sample</numerusform>
+            <numerusform>Proof %1 up to %n samples</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>%1 has %n sample(s) now</source>
+        <translation>
+            <numerusform>%1 has %n sample now</numerusform>
+            <numerusform>%1 has %n samples now</numerusform>
+        </translation>
+    </message>
+</context>
+</TS>
