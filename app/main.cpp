@@ -2,6 +2,7 @@
 #include "app/document_files.h"
 #include "app/main_window.h"
 #include "app/screenshot.h"
+#include "app/spoken.h"
 #include "app/theme.h"
 #include "app/translation.h"
 #include "core/base/error.h"
@@ -107,6 +108,7 @@ int main(int argc, char** argv) {
   parser.addOptions({swatches, thenSelect, screenshot, after, select, run, set, keys});
   parser.process(*application);
   loadTranslation(*qApp);
+  installSpoken();
   theme::apply(*qApp);
   std::unique_ptr<Studio> studio;
   try {

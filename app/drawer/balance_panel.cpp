@@ -67,6 +67,22 @@ void BalanceRow::refresh() {
   update();
 }
 
+QString BalanceRow::spokenValue() const {
+  QStringList words{tr("%1 stops").arg(m_stops, 0, 'f', 1), tr("%1 % of the light").arg(100 * m_share, 0, 'f', 1)};
+  if (m_solo) words.prepend(tr("solo"));
+  if (!m_on)
+    words.prepend(tr("off"));
+  else if (m_unheard)
+    words.prepend(tr("not seen: others are solo"));
+  return words.join(QStringLiteral(", "));
+}
+
+std::optional<Spoken::Number> BalanceRow::spokenNumber() const { return Number{m_stops, -mostStops, mostStops, 0.5}; }
+
+void BalanceRow::setSpokenNumber(double stops) {
+  setStops(std::clamp(stops, -mostStops, mostStops), m_studio.newGesture());
+}
+
 // Where it is narrow the names are shorter and the bars go, so that every number stays.
 int BalanceRow::nameWidth() const { return std::clamp(width() - 408, 84, 150); }
 int BalanceRow::barWidth() const { return width() < 580 ? 0 : 40; }

@@ -1,4 +1,5 @@
 #pragma once
+#include "app/spoken.h"
 #include "app/studio.h"
 #include "core/compile/balance.h"
 
@@ -14,7 +15,7 @@ namespace ilumbra {
 /// One light in the balance: its switch, solo, stops on a ruled line, tint and share of the picture's light.
 ///   Left and Right step the stops (Shift: finely), Space switches, S solos, T tints, P splits own light by its objects
 ///   or joins it, Backspace takes the row back.
-class BalanceRow : public QWidget {
+class BalanceRow : public QWidget, public Spoken {
   Q_OBJECT
  public:
   BalanceRow(Studio& studio, const BalanceSource& source, QWidget* parent);
@@ -24,6 +25,10 @@ class BalanceRow : public QWidget {
   void show(const SessionImage::Group& group, size_t parts);
   void refresh();
   QSize sizeHint() const override { return {480, 27}; }
+  QAccessible::Role spokenRole() const override { return QAccessible::Slider; }
+  QString spokenValue() const override;
+  std::optional<Number> spokenNumber() const override;
+  void setSpokenNumber(double stops) override;
   /// Places for a pointer, in the row's own pixels.
   QRect switchRect() const, soloRect() const, splitRect() const, lineRect() const, valueRect() const, tintRect() const;
   int handle() const;

@@ -170,6 +170,14 @@ void CurveField::take(NodeId point) {
   m_studio.edit(tr("Take a point away"), [&](const Document& d) { return removeNode(d, point); });
 }
 
+QString CurveField::spokenValue() const {
+  const std::vector<Point> all = points();
+  QString text = tr("%n point(s)", nullptr, int(all.size()));
+  for (const Point& p : all)
+    if (p.id == m_chosen) text += tr(", the chosen one at %1: %2").arg(p.at, 0, 'g', 3).arg(p.value, 0, 'g', 3);
+  return text;
+}
+
 void CurveField::straighten() {
   const std::vector<Point> all = points();
   if (all.empty()) return;

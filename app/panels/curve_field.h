@@ -1,4 +1,5 @@
 #pragma once
+#include "app/spoken.h"
 #include "app/studio.h"
 
 #include <QWidget>
@@ -10,7 +11,7 @@ namespace ilumbra {
 /// A curve of a thing, drawn: points are pressed into it, dragged, and moved by keys; the numbers of the chosen one
 /// stand below. Arrows move the chosen point (Shift finely, Ctrl far), Page Up and Page Down choose another, Insert
 /// adds one in the widest gap, Delete takes it away.
-class CurveField : public QWidget {
+class CurveField : public QWidget, public Spoken {
   Q_OBJECT
  public:
   CurveField(Studio& studio, NodeId owner, std::string slot, QWidget* parent);
@@ -25,6 +26,9 @@ class CurveField : public QWidget {
   // For tests and for dragging.
   NodeId chosen() const { return m_chosen; }
   QPoint placeOf(double at, double value) const;
+  QAccessible::Role spokenRole() const override { return QAccessible::Graphic; }
+  /// How many points it has, and where the chosen one is.
+  QString spokenValue() const override;
 
  protected:
   void paintEvent(QPaintEvent*) override;

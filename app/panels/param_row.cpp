@@ -20,6 +20,59 @@ ParamRow::ParamRow(Studio& studio, Address address, QWidget* parent)
   setFocusPolicy(Qt::StrongFocus);
 }
 
+QAccessible::Role ParamRow::spokenRole() const {
+  switch (def().type) {
+  case ParamType::Number:
+  case ParamType::Integer:
+    return QAccessible::Slider;
+  case ParamType::Flag:
+    return QAccessible::CheckBox;
+  case ParamType::Choice:
+    return QAccessible::ComboBox;
+  case ParamType::Color:
+    return QAccessible::ColorChooser;
+  case ParamType::Vector:
+    return QAccessible::Grouping;
+  case ParamType::Text:
+  case ParamType::File:
+    return QAccessible::EditableText;
+  case ParamType::Reference:
+  case ParamType::References:
+    return QAccessible::List;
+  }
+  return QAccessible::NoRole;
+}
+
+QString ParamRow::spokenValue() const {
+  if (!exists()) return {};
+  const Value now = valueNow();
+  QString text = qs(formatValue(m_studio.doc(), def(), now));
+  if (text.isEmpty()) text = qs(def().ifZero.empty() ? tr("nothing").toStdString() : def().ifZero);
+  return value().keys() ? tr("%1, by %2").arg(text, chip()) : text;
+}
+
+std::optional<Spoken::Number> ParamRow::spokenNumber() const {
+  if (!exists() || (def().type != ParamType::Number && def().type != ParamType::Integer)) return {};
+  const Value now = valueNow();
+  const Constant* c = now.constant();
+  const double* v = c ? std::get_if<double>(c) : nullptr;
+  if (!v) return {}; // a pattern drives it
+  const double span = def().softMax - def().softMin;
+  return Number{*v, def().hardMin, def().hardMax, def().type == ParamType::Integer ? 1 : span / 100};
+}
+
+void ParamRow::setSpokenNumber(double value) {
+  if (spokenNumber()) set(Constant(std::clamp(value, def().hardMin, def().hardMax)));
+}
+
+std::optional<bool> ParamRow::spokenSwitch() const {
+  if (!exists() || def().type != ParamType::Flag) return {};
+  const Value now = valueNow();
+  const Constant* c = now.constant();
+  const bool* on = c ? std::get_if<bool>(c) : nullptr;
+  return on ? std::optional(*on) : std::nullopt;
+}
+
 bool ParamRow::exists() const { return m_studio.doc().find(m_address.node) != nullptr; }
 
 Value ParamRow::valueNow() const {

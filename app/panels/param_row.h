@@ -1,4 +1,5 @@
 #pragma once
+#include "app/spoken.h"
 #include "app/studio.h"
 
 #include <QWidget>
@@ -9,13 +10,19 @@ namespace ilumbra {
 
 /// One parameter of one thing (or of one use of a shared thing): label, value with unit, and the means to change it.
 /// Built for any ParamDef by makeParamRow(); nothing but the table says what a row looks like.
-class ParamRow : public QWidget {
+class ParamRow : public QWidget, public Spoken {
   Q_OBJECT
  public:
   ParamRow(Studio& studio, Address address, QWidget* parent);
   const Address& address() const { return m_address; }
   /// Reads the value again; called when the document changes.
   virtual void refresh() = 0;
+
+  QAccessible::Role spokenRole() const override;
+  QString spokenValue() const override;
+  std::optional<Number> spokenNumber() const override;
+  void setSpokenNumber(double value) override;
+  std::optional<bool> spokenSwitch() const override;
 
  protected:
   const ParamDef& def() const { return *m_def; }

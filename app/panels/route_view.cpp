@@ -26,7 +26,10 @@ RouteView::RouteView(Studio& studio, QWidget* parent) : QWidget(parent), m_studi
   setMouseTracking(true);
   setAccessibleName(tr("Route"));
   setFixedHeight(106);
-  connect(&studio, &Studio::imageArrived, this, [this] { update(); });
+  connect(&studio, &Studio::imageArrived, this, [this] {
+    update();
+    spokenChanged(this);
+  });
   connect(&studio, &Studio::selectionChanged, this, [this] { update(); });
   connect(&studio, &Studio::documentChanged, this, [this] { update(); });
 }
@@ -260,6 +263,24 @@ void RouteView::drawFindings(QPainter& p, const Route& route, double left, doubl
     }
     x += 8;
   }
+}
+
+QString RouteView::spokenValue() const {
+  const auto& image = m_studio.image();
+  if (!image || !image->route || image->route->effect != m_studio.effect()) return tr("no route is measured yet");
+  QStringList lines;
+  for (const Station& s : image->route->stations) {
+    QString line = QStringLiteral("%1: %2").arg(qs(s.label), qs(s.name));
+    if (!s.reading.empty()) line += QStringLiteral(", ") + qs(s.reading);
+    if (const QString lost = lossText(s); !lost.isEmpty()) line += QStringLiteral(", ") + lost;
+    lines << line;
+  }
+  for (const Finding& f : image->route->findings) {
+    QStringList mends;
+    for (const Mend& m : f.mends) mends << qs(m.text);
+    lines << (mends.isEmpty() ? qs(f.text) : tr("%1. To mend it: %2").arg(qs(f.text), mends.join(tr(", or "))));
+  }
+  return lines.join(QStringLiteral("; "));
 }
 
 void RouteView::run(const Link& link) {

@@ -1,4 +1,5 @@
 #pragma once
+#include "app/spoken.h"
 #include "app/studio.h"
 
 #include <QWidget>
@@ -7,7 +8,7 @@ namespace ilumbra {
 
 /// The route of the selected effect: one band of light from role to role, as wide as what is left of the light, in
 /// stops. What falls away is drawn falling away, with who took it. Findings stand where they happen, with their mends.
-class RouteView : public QWidget {
+class RouteView : public QWidget, public Spoken {
   Q_OBJECT
  public:
   explicit RouteView(Studio& studio, QWidget* parent = nullptr);
@@ -19,6 +20,9 @@ class RouteView : public QWidget {
   bool applyMendAt(size_t n);
   /// The text of the mends as shown.
   std::vector<std::string> mends() const;
+  QAccessible::Role spokenRole() const override { return QAccessible::Graphic; }
+  /// The stations with what is lost on the way, the findings and their mends.
+  QString spokenValue() const override;
 
  protected:
   void paintEvent(QPaintEvent*) override;

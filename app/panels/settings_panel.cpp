@@ -141,7 +141,10 @@ std::string SettingsPanel::shape() const {
 }
 
 void SettingsPanel::refresh() {
-  for (ParamRow* r : widget()->findChildren<ParamRow*>()) r->refresh();
+  for (ParamRow* r : widget()->findChildren<ParamRow*>()) {
+    r->refresh();
+    spokenChanged(r);
+  }
 }
 
 void SettingsPanel::rebuild() {

@@ -2,7 +2,7 @@
 <!DOCTYPE TS>
 <TS version="2.1" language="en_US">
 <context>
-    <name>BalanceRow</name>
+    <name>ilumbra::BalanceRow</name>
     <message numerus="yes">
         <source>A row for each of its %n copies (P); with Shift one row again for all objects</source>
         <translation>
@@ -19,7 +19,17 @@
     </message>
 </context>
 <context>
-    <name>DocumentFiles</name>
+    <name>ilumbra::CurveField</name>
+    <message numerus="yes">
+        <source>%n point(s)</source>
+        <translation>
+            <numerusform>%n point</numerusform>
+            <numerusform>%n points</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
+    <name>ilumbra::DocumentFiles</name>
     <message numerus="yes">
         <source>%n proofs were kept of a scene that was never saved.</source>
         <translation>
@@ -29,7 +39,7 @@
     </message>
 </context>
 <context>
-    <name>HealthOverlay</name>
+    <name>ilumbra::HealthOverlay</name>
     <message numerus="yes">
         <source>and %n more with something wrong</source>
         <translation>
@@ -39,7 +49,7 @@
     </message>
 </context>
 <context>
-    <name>ImportDialog</name>
+    <name>ilumbra::ImportDialog</name>
     <message numerus="yes">
         <source>%n part(s)</source>
         <translation>
@@ -77,7 +87,7 @@
     </message>
 </context>
 <context>
-    <name>MaterialLibrary</name>
+    <name>ilumbra::MaterialLibrary</name>
     <message numerus="yes">
         <source>Put it on %n object(s)</source>
         <translation>
@@ -87,7 +97,7 @@
     </message>
 </context>
 <context>
-    <name>ModelFiles</name>
+    <name>ilumbra::ModelFiles</name>
     <message numerus="yes">
         <source>%1; %n remark(s)</source>
         <translation>
@@ -97,7 +107,7 @@
     </message>
 </context>
 <context>
-    <name>ParamRow</name>
+    <name>ilumbra::ParamRow</name>
     <message numerus="yes">
         <source>%n key(s)</source>
         <translation>
@@ -107,7 +117,7 @@
     </message>
 </context>
 <context>
-    <name>PictureFiles</name>
+    <name>ilumbra::PictureFiles</name>
     <message numerus="yes">
         <source>Wrote %1 with %n sample(s)</source>
         <translation>
@@ -117,7 +127,7 @@
     </message>
 </context>
 <context>
-    <name>ProofsPanel</name>
+    <name>ilumbra::PictureView</name>
     <message numerus="yes">
         <source>%n sample(s)</source>
         <translation>
@@ -127,7 +137,17 @@
     </message>
 </context>
 <context>
-    <name>StatusLine</name>
+    <name>ilumbra::ProofsPanel</name>
+    <message numerus="yes">
+        <source>%n sample(s)</source>
+        <translation>
+            <numerusform>%n sample</numerusform>
+            <numerusform>%n samples</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
+    <name>ilumbra::StatusLine</name>
     <message numerus="yes">
         <source>%n model(s) have changed on disk: reload</source>
         <translation>
@@ -151,7 +171,7 @@
     </message>
 </context>
 <context>
-    <name>Studio</name>
+    <name>ilumbra::Studio</name>
     <message numerus="yes">
         <source>Proof %1 up to %n sample(s)</source>
         <translation>

@@ -226,6 +226,20 @@ std::optional<Camera> PictureView::camera() const {
   return cameraOf(doc, *n, m_studio.frame(), int(s.number("width")), int(s.number("height")));
 }
 
+QString PictureView::spokenValue() const {
+  const auto& image = m_studio.image();
+  const Node* camera = activeCamera(m_studio.doc());
+  if (!camera || !image) return tr("nothing is seen yet");
+  QStringList words{tr("through %1").arg(qs(camera->name)),
+                    image->draft ? tr("a draft") : tr("%n sample(s)", nullptr, int(image->samples))};
+  if (!image->error.empty()) words << qs(image->error);
+  QStringList names;
+  for (const NodeId id : m_studio.selection())
+    if (const Node* n = m_studio.doc().find(id)) names << qs(n->name);
+  if (!names.isEmpty()) words << tr("selected: %1").arg(names.join(QStringLiteral(", ")));
+  return words.join(QStringLiteral("; "));
+}
+
 void PictureView::setCorner(bool on) {
   m_corner = on;
   update();

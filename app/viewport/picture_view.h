@@ -1,4 +1,5 @@
 #pragma once
+#include "app/spoken.h"
 #include "app/studio.h"
 #include "app/viewport/viewport_tool.h"
 #include "core/placing/placing.h"
@@ -15,7 +16,7 @@ class PixelNote;
 ///   left click picks (again: what lies behind); Shift adds, and with a drag takes in all things inside the frame that
 ///   is drawn. What is selected has handles; while one is dragged, a number that is typed sets how far. Left drag
 ///   orbits, right drag or Alt + left drag dollies, middle drag or Ctrl + left drag pans, the wheel dollies.
-class PictureView : public QWidget {
+class PictureView : public QWidget, public Spoken {
   Q_OBJECT
  public:
   explicit PictureView(Studio& studio, QWidget* parent = nullptr);
@@ -57,6 +58,9 @@ class PictureView : public QWidget {
   QRectF edgeMark(NodeId light) const;
 
   HealthOverlay& health() { return *m_health; }
+  QAccessible::Role spokenRole() const override { return QAccessible::Graphic; }
+  /// Through which camera, how far it is, and what is selected in it.
+  QString spokenValue() const override;
 
  protected:
   void paintEvent(QPaintEvent*) override;

@@ -1,4 +1,5 @@
 #define CATCH_CONFIG_RUNNER
+#include "app/spoken.h"
 #include "app/theme.h"
 #include "app/translation.h"
 #include "core/exchange/child.h"
@@ -22,6 +23,7 @@ int main(int argc, char** argv) {
   QApplication::setApplicationName("ilumbra");
   QApplication::setOrganizationName("ilumbra");
   ilumbra::loadTranslation(app);
+  ilumbra::installSpoken();
   ilumbra::theme::apply(app);
   return Catch::Session().run(argc, argv);
 }
