@@ -184,105 +184,147 @@ FoundOpening drawnOpening(const Scene& scene, const V2f& from, const V2f& to) {
   return openingOf(scene, {first.point, first.point + x, first.point + x + y, first.point + y}, false);
 }
 
+namespace {
+
+// The light that shines through an opening most, and whither; node 0: none does.
+struct Through {
+  NodeId light = 0;
+  V3f axis{0.0f};
+};
+Through strongestThrough(const Document& doc, const Scene& scene, const FoundOpening& o) {
+  Through out;
+  double most = 0;
+  TraceCount count;
+  const RayCaster rays(scene, count, nullptr);
+  const auto weigh = [&](const Emitter& e) {
+    double sum = 0;
+    V3f direction(0.0f);
+    for (int k = 0; k < 64; ++k) {
+      Sampler sampler(3, 1, uint32_t(k), 9);
+      const V3f& corner = o.corners[size_t(k) % o.corners.size()];
+      const V3f x = o.centre + (corner - o.centre) * (0.9f * sampler.get1());
+      LightSample s;
+      if (!e.light->sample(x, sampler.get2(), s) || dot(s.direction, o.room) >= -0.02f) continue;
+      if (rays.occluded(x + s.direction * (1e-3f * o.size), s.direction,
+                        std::isfinite(s.distance) ? s.distance * 0.999f - 1e-3f * o.size : infinite))
+        continue;
+      const double l = double(luminance(s.radiance * scene.groupScales[e.group] * e.baked)) /
+                       (std::isfinite(s.pdf) ? double(s.pdf) : 1.0);
+      sum += l;
+      direction += s.direction * float(l);
+    }
+    if (sum <= most) return;
+    most = sum;
+    out = {scene.things[e.thing].node, normalize(-direction)};
+  };
+  for (const Emitter& e : scene.emitters)
+    if (const Node* n = doc.find(scene.things[e.thing].node); n && n->kind->family() == "light") weigh(e);
+  for (const Emitter& e : scene.skies) weigh(e);
+  return out;
+}
+
+// A document on its way, with what is told of it.
+struct Opened {
+  Document doc;
+  std::vector<std::string>* told;
+  double white; ///< cd/m² of white
+
+  void set(NodeId id, const char* param, const Constant& v) { doc = setValue(doc, id, param, v); }
+  NodeId add(const char* kind, const char* name, const Place& place = {}) {
+    NodeId id = 0;
+    doc = addNode(doc, kind, name, place, &id);
+    return id;
+  }
+  void tell(std::string what) const {
+    if (told) told->push_back(std::move(what));
+  }
+};
+
+NodeId drawPath(Opened& out, const FoundOpening& o) {
+  const NodeId path = out.add("object.path", "Opening");
+  out.set(path, "closed", Constant(true));
+  out.set(path, "thickness", Constant(0.0));
+  for (const V3f& c : o.corners) {
+    const NodeId point = out.add("path.point", "Corner", {path, "points", size_t(-1)});
+    out.set(point, "place", place(c));
+    out.set(point, "sharp", Constant(true));
+  }
+  return path;
+}
+
+// A disc behind an opening through which no light came.
+NodeId lightBehind(Opened& out, const FoundOpening& o) {
+  const double size = double(o.size);
+  const NodeId light = out.add("light.area", "Light behind");
+  out.set(light, "form", Constant(std::string("disc")));
+  out.set(light, "width", Constant(rounded(0.35 * size)));
+  out.set(light, "height", Constant(rounded(0.35 * size)));
+  out.set(light, "spread", Constant(40.0));
+  out.set(light, "position", place(o.centre - o.room * (3 * o.size) + V3f(0, 1.2f, 0) * o.size));
+  out.set(light, "target", place(o.centre));
+  out.set(light, "power", Constant(rounded(out.white * 400 * size * size)));
+  out.set(light, "seen", Constant(false));
+  out.tell(fmt::format("No light came through it: {} was made", out.doc.find(light)->name));
+  return light;
+}
+
+// A panel on a closed face, as wide and high as the opening.
+NodeId lightOn(Opened& out, const FoundOpening& o) {
+  const V3f up = std::abs(o.room.y) < 0.9f ? normalize(V3f(0, 1, 0) - o.room * o.room.y)
+                                           : normalize(V3f(0, 0, -1) - o.room * o.room.z),
+            right = cross(up, o.room);
+  float w = 0, h = 0;
+  for (const V3f& c : o.corners) {
+    w = std::max(w, std::abs(dot(c - o.centre, right)));
+    h = std::max(h, std::abs(dot(c - o.centre, up)));
+  }
+  const NodeId light = out.add("light.area", "Opening light");
+  out.set(light, "width", Constant(rounded(2 * double(w))));
+  out.set(light, "height", Constant(rounded(2 * double(h))));
+  out.set(light, "spread", Constant(25.0));
+  out.set(light, "position", place(o.centre + o.room * (0.01f * o.size)));
+  out.set(light, "target", place(o.centre + o.room * o.size));
+  out.set(light, "power", Constant(rounded(out.white * 30 * double(w) * double(h))));
+  out.tell(fmt::format("It is closed, so {} shines from it", out.doc.find(light)->name));
+  return light;
+}
+
+} // namespace
+
 Document openBeam(const Document& doc, const Scene& scene, const FoundOpening& o, MadeBeam& made,
                   std::vector<std::string>* told) {
-  const double frame = currentFrame(doc);
-  Document out = doc;
-  const auto tell = [&](std::string what) {
-    if (told) told->push_back(std::move(what));
-  };
-  const auto set = [&](NodeId id, const char* param, const Constant& v) { out = setValue(out, id, param, v); };
-  const double bright = 1 / std::max(1e-30, double(exposureFactor(doc, frame))), size = double(o.size);
+  Opened out{doc, told, 1 / std::max(1e-30, double(exposureFactor(doc, currentFrame(doc))))};
   made.begin = o.centre;
   made.axis = o.room;
   NodeId light = 0, path = 0;
-  if (o.hole) {
-    // The light that shines through most.
-    double most = 0;
-    TraceCount count;
-    const RayCaster rays(scene, count, nullptr);
-    const auto weigh = [&](const Emitter& e) {
-      double sum = 0;
-      V3f direction(0.0f);
-      for (int k = 0; k < 64; ++k) {
-        Sampler sampler(3, 1, uint32_t(k), 9);
-        const V3f& corner = o.corners[size_t(k) % o.corners.size()];
-        const V3f x = o.centre + (corner - o.centre) * (0.9f * sampler.get1());
-        LightSample s;
-        if (!e.light->sample(x, sampler.get2(), s) || dot(s.direction, o.room) >= -0.02f) continue;
-        if (rays.occluded(x + s.direction * (1e-3f * o.size), s.direction,
-                          std::isfinite(s.distance) ? s.distance * 0.999f - 1e-3f * o.size : infinite))
-          continue;
-        const double l = double(luminance(s.radiance * scene.groupScales[e.group] * e.baked)) /
-                         (std::isfinite(s.pdf) ? double(s.pdf) : 1.0);
-        sum += l;
-        direction += s.direction * float(l);
-      }
-      if (sum > most) {
-        most = sum;
-        light = scene.things[e.thing].node;
-        made.axis = normalize(-direction);
-      }
-    };
-    for (const Emitter& e : scene.emitters)
-      if (const Node* n = doc.find(scene.things[e.thing].node); n && n->kind->family() == "light") weigh(e);
-    for (const Emitter& e : scene.skies) weigh(e);
-    out = addNode(out, "object.path", "Opening", {}, &path);
-    set(path, "closed", Constant(true));
-    set(path, "thickness", Constant(0.0));
-    for (const V3f& c : o.corners) {
-      NodeId point = 0;
-      out = addNode(out, "path.point", "Corner", {path, "points", size_t(-1)}, &point);
-      set(point, "place", place(c));
-      set(point, "sharp", Constant(true));
-    }
-    if (light) {
-      tell(fmt::format("{} shines through it", doc.find(light)->name));
-    } else {
-      out = addNode(out, "light.area", "Light behind", {}, &light);
-      set(light, "form", Constant(std::string("disc")));
-      set(light, "width", Constant(rounded(0.35 * size)));
-      set(light, "height", Constant(rounded(0.35 * size)));
-      set(light, "spread", Constant(40.0));
-      set(light, "position", place(o.centre - o.room * (3 * o.size) + V3f(0, 1.2f, 0) * o.size));
-      set(light, "target", place(o.centre));
-      set(light, "power", Constant(rounded(bright * 400 * size * size)));
-      set(light, "seen", Constant(false));
-      made.axis = normalize(o.room * 3.0f - V3f(0, 1.2f, 0));
-      tell(fmt::format("No light came through it: {} was made", out.find(light)->name));
-    }
+  if (!o.hole) {
+    light = lightOn(out, o);
   } else {
-    // A panel on the face, as wide and high as the opening.
-    const V3f up = std::abs(o.room.y) < 0.9f ? normalize(V3f(0, 1, 0) - o.room * o.room.y)
-                                             : normalize(V3f(0, 0, -1) - o.room * o.room.z),
-              right = cross(up, o.room);
-    float w = 0, h = 0;
-    for (const V3f& c : o.corners) {
-      w = std::max(w, std::abs(dot(c - o.centre, right)));
-      h = std::max(h, std::abs(dot(c - o.centre, up)));
+    const Through through = strongestThrough(doc, scene, o);
+    path = drawPath(out, o);
+    if (through.light) {
+      light = through.light;
+      made.axis = through.axis;
+      out.tell(fmt::format("{} shines through it", doc.find(light)->name));
+    } else {
+      light = lightBehind(out, o);
+      made.axis = normalize(o.room * 3.0f - V3f(0, 1.2f, 0));
     }
-    out = addNode(out, "light.area", "Opening light", {}, &light);
-    set(light, "width", Constant(rounded(2 * double(w))));
-    set(light, "height", Constant(rounded(2 * double(h))));
-    set(light, "spread", Constant(25.0));
-    set(light, "position", place(o.centre + o.room * (0.01f * o.size)));
-    set(light, "target", place(o.centre + o.room * o.size));
-    set(light, "power", Constant(rounded(bright * 30 * double(w) * double(h))));
-    tell(fmt::format("It is closed, so {} shines from it", out.find(light)->name));
   }
-  const double reach = rounded(4 * size);
-  out = addNode(out, "air.beam", "Beam", {}, &made.beam);
-  set(made.beam, "light", Constant(Reference{light, nullptr}));
-  if (path) set(made.beam, "opening", Constant(Reference{path, nullptr}));
-  set(made.beam, "reach", Constant(reach));
-  set(made.beam, "density", Constant(rounded(0.6 / reach)));
-  set(made.beam, "edge", Constant(path ? 0.15 : 0.2));
-  set(made.beam, "fade", Constant(0.85)); // it thins out instead of ending
-  out = addNode(out, "effect.shafts", "", {}, &made.effect);
-  set(made.effect, "from", Constant(std::vector<Reference>{{light, nullptr}}));
-  set(made.effect, "through", Constant(std::vector<Reference>{{made.beam, nullptr}}));
-  tell(fmt::format("{} shows its light: drag its reach, and press on what it is to light", out.find(made.beam)->name));
-  return out;
+  const double reach = rounded(4 * double(o.size));
+  made.beam = out.add("air.beam", "Beam");
+  out.set(made.beam, "light", Constant(Reference{light, nullptr}));
+  if (path) out.set(made.beam, "opening", Constant(Reference{path, nullptr}));
+  out.set(made.beam, "reach", Constant(reach));
+  out.set(made.beam, "density", Constant(rounded(0.6 / reach)));
+  out.set(made.beam, "edge", Constant(path ? 0.15 : 0.2));
+  out.set(made.beam, "fade", Constant(0.85)); // it thins out instead of ending
+  made.effect = out.add("effect.shafts", "");
+  out.set(made.effect, "from", Constant(std::vector<Reference>{{light, nullptr}}));
+  out.set(made.effect, "through", Constant(std::vector<Reference>{{made.beam, nullptr}}));
+  out.tell(fmt::format("{} shows its light: drag its reach, and press on what it is to light",
+                       out.doc.find(made.beam)->name));
+  return out.doc;
 }
 
 double reachAt(const MadeBeam& b, const Camera& camera, const V2f& to) {

@@ -75,25 +75,85 @@ Picture streaked(const Picture& in, const Streak& s, const Tasks& tasks) {
   return now;
 }
 
+// What covers the picture, or the sources' bright light: what the rays are made of.
+Picture raysOf(bool shadow, const Picture& source, const std::vector<float>& shares, const LensContext& c) {
+  if (!shadow) return keyed(source, shares, c.tasks);
+  Picture bright(c.width, c.height);
+  for (size_t i = 0; i < c.covered.size() && 3 * i + 2 < bright.rgb.size(); ++i)
+    bright.rgb[3 * i] = bright.rgb[3 * i + 1] = bright.rgb[3 * i + 2] = c.covered[i];
+  return bright;
+}
+
+// From the mean to the maximum by equal factors: both are dark at the same places.
+void gatherInto(Picture& result, const Picture& peak, float gather, const Tasks& tasks) {
+  forEachRow(result, tasks, [&](int y) {
+    float* o = result.at(0, y);
+    const float* most = peak.at(0, y);
+    for (int i = 0; i < 3 * result.width; ++i)
+      if (o[i] > 0 && most[i] > 0) o[i] *= std::pow(std::max(1.0f, most[i] / o[i]), gather);
+  });
+}
+
+// By pixel; empty where no pattern drives it.
+std::vector<float> dustOf(const Params& p, const LensContext& c) {
+  std::vector<float> dust;
+  const PatternUse* use = p.pattern("dust");
+  if (!use || !c.assets) return dust;
+  const Program program = Program::compile(c.doc, use->pattern, c.frame, *c.assets, false);
+  dust.resize(size_t(c.width) * size_t(c.height));
+  c.tasks.forEach(c.height, [&](int y) {
+    for (int x = 0; x < c.width; ++x)
+      dust[size_t(y) * size_t(c.width) + size_t(x)] =
+          std::max(0.0f, program.evaluate(c.point(float(x) + 0.5f, float(y) + 0.5f)).x);
+  });
+  return dust;
+}
+
+struct RayLook {
+  Color tint{1.0f};
+  float contrast = 1, plainDust = 1;
+  std::vector<float> dust;
+  float dustAt(size_t pixel) const { return dust.empty() ? plainDust : dust[pixel]; }
+};
+
+// Above the pivot rays grow with the contrast; a shadow is never more than whole.
+void dress(Picture& result, const RayLook& look, bool shadow, const LensContext& c) {
+  const float pivot = shadow ? 1 : 0.18f;
+  const Color& tint = look.tint;
+  forEachRow(result, c.tasks, [&](int y) {
+    float* o = result.at(0, y);
+    for (int x = 0; x < result.width; ++x, o += 3) {
+      const size_t i = size_t(y) * size_t(result.width) + size_t(x);
+      const float l = luminance({o[0], o[1], o[2]}),
+                  steeper = look.contrast == 1 || l <= 0 ? 1 : std::pow(l / pivot, look.contrast - 1);
+      const float s = steeper * look.dustAt(i);
+      if (!shadow) {
+        for (int k = 0; k < 3; ++k) o[k] *= s * tint[k];
+        continue;
+      }
+      // What is left of the light behind: darker by the tint's strength, and of its hue; of a white one black. What
+      // throws the shadow stands before it, and is not darkened.
+      const float depth = clamp01(o[0] * s) * (1 - (i < c.covered.size() ? clamp01(c.covered[i]) : 0)),
+                  most = maxComponent(tint), least = std::min({tint.x, tint.y, tint.z});
+      for (int k = 0; k < 3; ++k) o[k] = clamp01(1 - depth * (most + least - tint[k]));
+    }
+  });
+}
+
 LensOperator prepare(const Params& p, const Picture& source, const LensContext& c) {
   const Anchor anchor = anchorOf(p, "centre", c);
   const float gather = clamp01(p.real("gather"));
   const Streak even(anchor.at, p.real("length"), p.real("fade"), false, c);
-  const Color tint = working(p.triple("tint")) * anchor.seen;
-  const float contrast = p.real("contrast");
   auto shares = std::make_shared<const std::vector<float>>(keyShares(p, source, c.tasks));
   const bool shadow = p.text("rays_of") == "shadow";
-  Picture bright;
-  if (shadow) {
-    bright = Picture(c.width, c.height);
-    for (size_t i = 0; i < c.covered.size() && 3 * i + 2 < bright.rgb.size(); ++i)
-      bright.rgb[3 * i] = bright.rgb[3 * i + 1] = bright.rgb[3 * i + 2] = c.covered[i];
-  } else {
-    bright = keyed(source, *shares, c.tasks);
-  }
+  const Picture bright = raysOf(shadow, source, *shares, c);
+  auto look = std::make_shared<RayLook>();
+  look->tint = working(p.triple("tint")) * anchor.seen;
+  look->contrast = p.real("contrast");
+  look->plainDust = p.real("dust");
+  look->dust = dustOf(p, c);
   // Linear, if nothing but the mean is asked for: then layers go their own ways.
-  const bool plain = gather <= 0 && contrast == 1 && !shadow;
-  // From the mean to the maximum by equal factors: both are dark at the same places.
+  const bool plain = gather <= 0 && look->contrast == 1 && !shadow;
   Picture result = gather >= 1            ? Picture()
                    : plain && !c.oneLayer ? Picture(c.width, c.height)
                                           : streaked(bright, even, c.tasks);
@@ -103,80 +163,37 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
     if (gather >= 1)
       result = std::move(peak);
     else
-      forEachRow(result, c.tasks, [&](int y) {
-        float* o = result.at(0, y);
-        const float* most = peak.at(0, y);
-        for (int i = 0; i < 3 * result.width; ++i)
-          if (o[i] > 0 && most[i] > 0) o[i] *= std::pow(std::max(1.0f, most[i] / o[i]), gather);
-      });
+      gatherInto(result, peak, gather, c.tasks);
   }
-  std::vector<float> dust;
-  if (const PatternUse* use = p.pattern("dust"); use && c.assets) {
-    const Program program = Program::compile(c.doc, use->pattern, c.frame, *c.assets, false);
-    dust.resize(result.pixels());
-    c.tasks.forEach(c.height, [&](int y) {
-      for (int x = 0; x < c.width; ++x)
-        dust[size_t(y) * size_t(c.width) + size_t(x)] =
-            std::max(0.0f, program.evaluate(c.point(float(x) + 0.5f, float(y) + 0.5f)).x);
-    });
-  }
-  const float plainDust = p.real("dust");
-  // Above the pivot rays grow with the contrast; a shadow is never more than whole.
-  const float pivot = shadow ? 1 : 0.18f;
-  forEachRow(result, c.tasks, [&](int y) {
-    float* o = result.at(0, y);
-    for (int x = 0; x < result.width; ++x, o += 3) {
-      const float l = luminance({o[0], o[1], o[2]}),
-                  steeper = contrast == 1 || l <= 0 ? 1 : std::pow(l / pivot, contrast - 1);
-      const float d = dust.empty() ? plainDust : dust[size_t(y) * size_t(result.width) + size_t(x)];
-      const float s = steeper * d;
-      if (!shadow) {
-        for (int k = 0; k < 3; ++k) o[k] *= s * tint[k];
-        continue;
-      }
-      // What is left of the light behind: darker by the tint's strength, and of its hue; of a white one black. What
-      // throws the shadow stands before it, and is not darkened.
-      const size_t i = size_t(y) * size_t(result.width) + size_t(x);
-      const float depth = clamp01(o[0] * s) * (1 - (i < c.covered.size() ? clamp01(c.covered[i]) : 0)),
-                  most = maxComponent(tint), least = std::min({tint.x, tint.y, tint.z});
-      for (int k = 0; k < 3; ++k) o[k] = clamp01(1 - depth * (most + least - tint[k]));
-    }
-  });
+  dress(result, *look, shadow, c);
   LensOperator op;
   if (shadow) { // laid over all of the picture
     op.rest = std::move(result);
     op.blend = "multiply";
     op.apply = [](const Picture& layer) { return LensWork{{}, Picture(layer.width, layer.height)}; };
-    return op;
-  }
-  if (c.oneLayer) {
+  } else if (c.oneLayer) {
     auto all = std::make_shared<Picture>(std::move(result));
     op.apply = [all](const Picture&) { return LensWork{{}, std::move(*all)}; };
-    return op;
-  }
-  if (plain) {
-    // Times what dust and tint make of it.
-    op.apply = [=, &tasks = c.tasks, dust = std::move(dust)](const Picture& layer) {
+  } else if (plain) { // times what dust and tint make of it
+    op.apply = [=, &tasks = c.tasks](const Picture& layer) {
       LensWork work{{}, streaked(keyed(layer, *shares, tasks), even, tasks)};
       forEachRow(layer, tasks, [&](int y) {
         float* o = work.spread.at(0, y);
         for (int x = 0; x < layer.width; ++x, o += 3)
-          for (int k = 0; k < 3; ++k)
-            o[k] *= tint[k] * (dust.empty() ? plainDust : dust[size_t(y) * size_t(layer.width) + size_t(x)]);
+          for (int k = 0; k < 3; ++k) o[k] *= look->tint[k] * look->dustAt(size_t(y) * size_t(layer.width) + size_t(x));
       });
       return work;
     };
-    return op;
+  } else { // each layer has the share of the whole that it has of the even mean
+    auto whole = std::make_shared<const Picture>(std::move(result));
+    auto average = std::make_shared<const Picture>(mean.rgb.empty() ? streaked(bright, even, c.tasks) : mean);
+    op.apply = [=, &tasks = c.tasks](const Picture& layer) {
+      LensWork work{{}, streaked(keyed(layer, *shares, tasks), even, tasks)};
+      for (size_t i = 0; i < work.spread.rgb.size(); ++i)
+        work.spread.rgb[i] = average->rgb[i] > 0 ? work.spread.rgb[i] / average->rgb[i] * whole->rgb[i] : 0;
+      return work;
+    };
   }
-  // Else each layer has the share of the whole that it has of the even mean.
-  auto whole = std::make_shared<const Picture>(std::move(result));
-  auto average = std::make_shared<const Picture>(mean.rgb.empty() ? streaked(bright, even, c.tasks) : mean);
-  op.apply = [=, &tasks = c.tasks](const Picture& layer) {
-    LensWork work{{}, streaked(keyed(layer, *shares, tasks), even, tasks)};
-    for (size_t i = 0; i < work.spread.rgb.size(); ++i)
-      work.spread.rgb[i] = average->rgb[i] > 0 ? work.spread.rgb[i] / average->rgb[i] * whole->rgb[i] : 0;
-    return work;
-  };
   return op;
 }
 
