@@ -26,7 +26,9 @@ struct Opened {
 
 } // namespace
 
-TEST_CASE("Every starter has all its files, a camera, lights and effects, and nothing is left out", "[demo]") {
+// Compiled and rendered once for all that is asked of it: its files, its effects and its exposure.
+TEST_CASE("Every starter is whole, all its effects work, and its picture is neither dark nor burnt out",
+          "[demo][route]") {
   std::set<std::string> names;
   for (const Starter& s : allStarters()) {
     CAPTURE(s.name);
@@ -34,46 +36,37 @@ TEST_CASE("Every starter has all its files, a camera, lights and effects, and no
     CHECK_FALSE(s.teaches.empty());
     CHECK(s.teaches.back() != '.');
     Opened o(s);
-    const Traced t = o.render(1);
-    for (const std::string& trouble : t.scene->warnings) UNSCOPED_INFO(trouble);
-    CHECK(t.scene->warnings.empty());
+    const Traced t = o.render(12);
+    {
+      std::string warnings;
+      for (const std::string& w : t.scene->warnings) warnings += w + "\n";
+      CAPTURE(warnings);
+      CHECK(warnings.empty());
+    }
     CHECK(activeCamera(o.doc));
     CHECK_FALSE(o.doc.family("light").empty());
     CHECK_FALSE(o.doc.family("effect").empty());
     CHECK(problems(o.doc).empty());
-  }
-}
-
-TEST_CASE("Every effect of every starter works: its light is given, seen and spread", "[demo][route]") {
-  for (const Starter& s : allStarters()) {
-    Opened o(s);
-    const Traced t = o.render(12);
     const LensResult developed = develop(o.doc, 1, *t.scene, t.film(), t.scene->groupScales, pool());
+    // Light is given, seen and spread.
     for (const Node* e : o.doc.family("effect")) {
       const Route r = measureRoute(o.doc, e->id, 1, *t.scene, t.film(), t.scene->groupScales, developed, pool());
-      for (const Finding& f : r.findings) UNSCOPED_INFO(f.text);
-      CAPTURE(s.name, e->name);
+      std::string findings;
+      for (const Finding& f : r.findings) findings += f.text + "\n";
+      CAPTURE(e->name, findings);
       CHECK(stateWord(r, true) == "works");
       CHECK(r.emitted > 10);
       CHECK(r.seen > 0.05);
       if (e->kind->param("lens")) CHECK(r.peak > 1);
       CHECK(r.pictureShare > 0.005);
     }
-  }
-}
-
-TEST_CASE("A starter's picture is exposed: neither dark nor burnt out", "[demo]") {
-  for (const Starter& s : allStarters()) {
-    Opened o(s);
-    const Traced t = o.render(12);
-    const Picture p = develop(o.doc, 1, *t.scene, t.film(), t.scene->groupScales, pool()).picture;
+    const Picture& p = developed.picture;
     size_t seen = 0, burnt = 0;
     for (size_t i = 0; i < p.pixels(); ++i) {
       const float l = luminance({p.rgb[3 * i], p.rgb[3 * i + 1], p.rgb[3 * i + 2]});
       seen += l > 0.01f;
       burnt += l > 4;
     }
-    CAPTURE(s.name);
     CHECK(double(seen) / double(p.pixels()) > 0.3);
     CHECK(double(burnt) / double(p.pixels()) < 0.08);
   }
