@@ -58,7 +58,10 @@ std::optional<Spoken::Number> ParamRow::spokenNumber() const {
   const double* v = c ? std::get_if<double>(c) : nullptr;
   if (!v) return {}; // a pattern drives it
   const double span = def().softMax - def().softMin;
-  return Number{*v, def().hardMin, def().hardMax, def().type == ParamType::Integer ? 1 : span / 100};
+  // Where any number is accepted, what the ruled line spans.
+  const double least = def().hardMin > -1e29 ? def().hardMin : std::min(def().softMin, *v),
+               most = def().hardMax < 1e29 ? def().hardMax : std::max(def().softMax, *v);
+  return Number{*v, least, most, def().type == ParamType::Integer ? 1 : span / 100};
 }
 
 void ParamRow::setSpokenNumber(double value) {

@@ -93,6 +93,7 @@ void passBytes(std::ifstream& file, const Element& e, bool little) {
     for (int k = 0; k < bytes; ++k) v |= uint64_t(raw[little ? k : bytes - 1 - k]) << (8 * k);
     return v;
   };
+  if (e.properties.empty()) return; // however many there are said to be
   for (uint64_t i = 0; i < e.count; ++i)
     for (const Property& p : e.properties)
       skip((p.countBytes ? std::min(number(p.countBytes), uint64_t(1) << 40) : 1) * uint64_t(p.bytes));

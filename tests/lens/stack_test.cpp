@@ -479,3 +479,21 @@ TEST_CASE("Stages follow what they are anchored to through the camera, and fade 
   CHECK(with.at(int(x), int(y))[0] == Approx(2 * without.at(int(x), int(y))[0]).epsilon(1e-3));
   CHECK(with.at(90, 60)[0] == without.at(90, 60)[0]);
 }
+
+TEST_CASE("Effects are sources by what they stand for, and switch what they name", "[lens][stack]") {
+  Document doc = stageDocument("lens.glow", {});
+  const std::vector<std::string>& accepts = doc.findByName("Stage")->kind->param("sources")->accepts;
+  CHECK(accepted(accepts, "effect.glow"));
+  CHECK(std::find(accepts.begin(), accepts.end(), standIns) == accepts.end()); // written out
+  doc = add(doc, "light.point", "Lamp", {});
+  doc = add(doc, "effect.glow", "One", {{"from", "Lamp"}});
+  doc = add(doc, "effect.glow", "Two", {{"from", "Lamp"}, {"lens", "Stage"}});
+  doc = changed(doc, "Stage.sources", "One");
+  CHECK(sourcesOfStage(doc, *doc.findByName("Stage")) == std::vector<NodeId>{id(doc, "Lamp")});
+  const auto acts = [](const Document& d) { return stageActs(d, *d.findByName("Stage"), 1); };
+  CHECK(acts(doc));
+  CHECK_FALSE(acts(changed(doc, "Two.on", "off")));
+  CHECK(acts(changed(doc, "One.on", "off"))); // it does not name the stage
+  const Document both = changed(changed(doc, "One.lens", "Stage"), "Two.on", "off");
+  CHECK(acts(both)); // one of them is on
+}

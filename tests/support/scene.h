@@ -31,7 +31,6 @@ class Set : public SceneBuilder {
   }
 };
 
-/// Files and images are not at hand: for sets without any.
 /// Without files, but for what a test puts in their place.
 struct TestAssets : NoAssets {
   std::function<std::shared_ptr<const Image>(const std::string& file, int index)> images; ///< null: none are at hand
