@@ -1,4 +1,6 @@
 #pragma once
+#include "core/base/thread_order.h"
+
 #include <functional>
 #include <memory>
 #include <mutex>
@@ -15,7 +17,16 @@ class Sender {
   /// `f` to look at.
   void operator()(std::function<void()> f) const {
     const std::lock_guard lock(m_to->mutex);
-    if (m_to->object) QMetaObject::invokeMethod(m_to->object, std::move(f), Qt::QueuedConnection);
+    if (!m_to->object) return;
+    auto order = std::make_shared<ThreadOrder>();
+    order->release();
+    QMetaObject::invokeMethod(
+        m_to->object,
+        [f = std::move(f), order] {
+          order->acquire();
+          f();
+        },
+        Qt::QueuedConnection);
   }
 
  private:

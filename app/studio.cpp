@@ -18,14 +18,11 @@ Studio::Studio(int threads)
       m_history(Document::create(m_kinds)), m_saved(m_history.current()) {
   m_session = std::make_unique<Session>(
       m_assets, m_views,
-      [this](std::shared_ptr<const SessionImage> image) {
-        QMetaObject::invokeMethod(
-            this,
-            [this, image] {
-              m_image = image;
-              Q_EMIT imageArrived();
-            },
-            Qt::QueuedConnection);
+      [this, send = sender()](std::shared_ptr<const SessionImage> image) {
+        send([this, image] {
+          m_image = image;
+          Q_EMIT imageArrived();
+        });
       },
       threads);
   connect(&m_background, &Background::changed, this, &Studio::backgroundChanged);
@@ -62,19 +59,16 @@ void Studio::submit() {
 
 SwatchMaker& Studio::swatchMaker() {
   if (!m_swatchMaker)
-    m_swatchMaker =
-        std::make_unique<SwatchMaker>(m_assets, m_views, [this](std::shared_ptr<const SwatchMaker::Swatch> s) {
-          QMetaObject::invokeMethod(
-              this,
-              [this, s] {
-                if (!s->error.empty()) {
-                  Q_EMIT swatchFailed(qs(s->key), qs(s->error));
-                  return;
-                }
-                const QImage image(s->rgba.data(), s->size, s->size, QImage::Format_RGBX8888);
-                Q_EMIT swatchArrived(qs(s->key), QPixmap::fromImage(image.copy()));
-              },
-              Qt::QueuedConnection);
+    m_swatchMaker = std::make_unique<SwatchMaker>(
+        m_assets, m_views, [this, send = sender()](std::shared_ptr<const SwatchMaker::Swatch> s) {
+          send([this, s] {
+            if (!s->error.empty()) {
+              Q_EMIT swatchFailed(qs(s->key), qs(s->error));
+              return;
+            }
+            const QImage image(s->rgba.data(), s->size, s->size, QImage::Format_RGBX8888);
+            Q_EMIT swatchArrived(qs(s->key), QPixmap::fromImage(image.copy()));
+          });
         });
   return *m_swatchMaker;
 }

@@ -1,11 +1,11 @@
 #include "core/air/density.h"
 
 #include "core/base/sampling.h"
+#include "core/base/tasks.h"
 
 #include <algorithm>
 #include <cmath>
 #include <ImathBoxAlgo.h>
-#include <tbb/parallel_for.h>
 
 namespace ilumbra {
 
@@ -62,7 +62,8 @@ std::shared_ptr<const VoxelDensity> VoxelDensity::baked(const Density& density, 
   }
   std::vector<float> values(size_t(n[0]) * size_t(n[1]) * size_t(n[2]), 0.0f);
   constexpr int brick = 8;
-  tbb::parallel_for(0, (n[2] + brick - 1) / brick, [&](int bz) {
+  parallelFor(size_t((n[2] + brick - 1) / brick), [&](size_t slab) {
+    const int bz = int(slab);
     for (int by = 0; by < n[1]; by += brick)
       for (int bx = 0; bx < n[0]; bx += brick) {
         const int last[3] = {std::min(n[0], bx + brick), std::min(n[1], by + brick),
@@ -135,7 +136,8 @@ DensityCells::DensityCells(const Density& density, const Box3f& box, int most) :
     m_cell[k] = std::max(size[k], 1e-6f) / float(m_n[k]);
   }
   m_cells.resize(size_t(m_n[0]) * size_t(m_n[1]) * size_t(m_n[2]));
-  tbb::parallel_for(0, m_n[2], [&](int z) {
+  parallelFor(size_t(m_n[2]), [&](size_t slab) {
+    const int z = int(slab);
     for (int y = 0; y < m_n[1]; ++y)
       for (int x = 0; x < m_n[0]; ++x) {
         const size_t index = (size_t(z) * size_t(m_n[1]) + size_t(y)) * size_t(m_n[0]) + size_t(x);

@@ -1,6 +1,7 @@
 #include "core/base/tasks.h"
 
 #include "core/base/error.h"
+#include "core/base/thread_order.h"
 
 #include <sys/resource.h>
 #include <sys/syscall.h>
@@ -18,6 +19,23 @@ class LowerPriority : public tbb::task_scheduler_observer {
   ~LowerPriority() override { observe(false); }
   void on_scheduler_entry(bool) override { setpriority(PRIO_PROCESS, id_t(syscall(SYS_gettid)), 10); }
 };
+
+// Every loop on the pool runs through here. Each call gets what the caller wrote before, and the caller what each
+// wrote.
+template <class Index, class F, class Partitioner>
+void share(const tbb::blocked_range<Index>& range, const F& f, const Partitioner& partitioner) {
+  ThreadOrder in, out;
+  in.release();
+  tbb::parallel_for(
+      range,
+      [&](const tbb::blocked_range<Index>& r) {
+        in.acquire();
+        for (Index i = r.begin(); i < r.end(); ++i) f(i);
+        out.release();
+      },
+      partitioner);
+  out.acquire();
+}
 
 } // namespace
 
@@ -49,16 +67,18 @@ void Tasks::forEach(int n, const std::function<void(int)>& f) const {
       }
       return;
     }
-    tbb::parallel_for(
+    share(
         tbb::blocked_range<int>(0, n, 1),
-        [&](const tbb::blocked_range<int>& r) {
-          for (int i = r.begin(); i < r.end(); ++i) {
-            stopIfAsked();
-            f(i);
-          }
+        [&](int i) {
+          stopIfAsked();
+          f(i);
         },
         tbb::simple_partitioner());
   });
+}
+
+void parallelFor(size_t n, const std::function<void(size_t)>& f) {
+  share(tbb::blocked_range<size_t>(0, n), f, tbb::auto_partitioner());
 }
 
 } // namespace ilumbra

@@ -1,5 +1,6 @@
 #pragma once
 #include <atomic>
+#include <cstddef>
 #include <functional>
 #include <memory>
 
@@ -38,5 +39,9 @@ class Tasks {
   std::shared_ptr<Pool> m_pool;
   const CancelFlag* m_cancel = nullptr;
 };
+
+/// Calls f(i) for each i in [0, n), in any order, on the pool that the caller runs in (outside of one: all cores);
+/// rethrows the first exception. For loops deep in other work, to which no pool is handed.
+void parallelFor(size_t n, const std::function<void(size_t)>& f);
 
 } // namespace ilumbra

@@ -2,6 +2,7 @@
 
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
+#include "core/base/tasks.h"
 #include "core/compile/camera.h"
 #include "core/document/edit.h"
 #include "core/film/film.h"
@@ -11,7 +12,6 @@
 #include "core/pattern/program.h"
 
 #include <fmt/format.h>
-#include <tbb/parallel_for.h>
 #include <tuple>
 
 namespace ilumbra {
@@ -339,11 +339,11 @@ class Painter {
     m_coverWide = across + 1;
     m_coverHigh = std::max(1, (across * height + width - 1) / width) + 1;
     m_cover.resize(size_t(m_coverWide) * size_t(m_coverHigh));
-    tbb::parallel_for(0, m_coverHigh, [&](int y) {
+    parallelFor(size_t(m_coverHigh), [&](size_t y) {
       for (int x = 0; x < m_coverWide; ++x) {
         const Sample4 v =
             program.evaluate(patternAt(float(x) / float(m_coverWide - 1), float(y) / float(m_coverHigh - 1)));
-        m_cover[size_t(y) * size_t(m_coverWide) + size_t(x)] = clamp01((v.x + v.y + v.z) / 3);
+        m_cover[y * size_t(m_coverWide) + size_t(x)] = clamp01((v.x + v.y + v.z) / 3);
       }
     });
   }
@@ -390,12 +390,12 @@ void lay(Plates::Sheet& sheet, const Painter& painter, NodeId plate, bool whole,
   for (const Painter::Layer& l : painter.layers())
     sheet.parts.push_back({l.id, plate, Picture(width, height), std::vector<float>(n, 0.0f)});
   if (whole) sheet.parts.push_back({plate, plate, Picture(width, height), std::vector<float>(n, 0.0f)});
-  tbb::parallel_for(0, height, [&](int y) {
+  parallelFor(size_t(height), [&](size_t y) {
     std::vector<Color> shares(layers + 1, Color(1.0f));
     for (int x = 0; x < width; ++x) {
       const float u = (float(x) + 0.5f) / float(width), v = 1 - (float(y) + 0.5f) / float(height);
       const Texel t = painter.at(u, v);
-      const size_t i = size_t(y) * size_t(width) + size_t(x);
+      const size_t i = y * size_t(width) + size_t(x);
       for (size_t c = 0; c < 3; ++c)
         sheet.light.rgb[3 * i + c] = t.light[int(c)] + sheet.light.rgb[3 * i + c] * (1 - t.alpha);
       sheet.alpha[i] = t.alpha + sheet.alpha[i] * (1 - t.alpha);

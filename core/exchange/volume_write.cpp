@@ -1,4 +1,5 @@
 #include "core/exchange/volume_write.h"
+#include "core/base/tasks.h"
 #include "core/geometry/shape.h"
 
 #include "core/base/error.h"
@@ -16,7 +17,6 @@
 #include <openvdb/openvdb.h>
 #include <openvdb/tools/LevelSetUtil.h>
 #include <openvdb/tools/MeshToVolume.h>
-#include <tbb/parallel_for.h>
 
 namespace ilumbra {
 
@@ -67,7 +67,7 @@ std::vector<std::string> exportVoxelsTo(const Document& doc, const std::string& 
     for (int k = 0; k < 3; ++k) n[k] = std::max(1, int(std::ceil(size[k] / step)));
     std::vector<float> values(size_t(n[0]) * size_t(n[1]) * size_t(n[2]));
     const float density = luminance(h.haze.extinction);
-    tbb::parallel_for(0, n[2], [&](int z) {
+    parallelFor(size_t(n[2]), [&](size_t z) {
       if (cancel && cancel->requested()) return;
       for (int y = 0; y < n[1]; ++y)
         for (int x = 0; x < n[0]; ++x) {
@@ -80,7 +80,7 @@ std::vector<std::string> exportVoxelsTo(const Document& doc, const std::string& 
               sum += density * air.amount(s, at);
               break;
             }
-          values[(size_t(z) * size_t(n[1]) + size_t(y)) * size_t(n[0]) + size_t(x)] = sum;
+          values[(z * size_t(n[1]) + size_t(y)) * size_t(n[0]) + size_t(x)] = sum;
         }
     });
     if (cancel && cancel->requested()) throw cancelled();

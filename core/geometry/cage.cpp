@@ -1,5 +1,6 @@
 // Every edge a round rod, every corner a ball, as one closed skin.
 #include "core/base/error.h"
+#include "core/base/tasks.h"
 #include "core/geometry/form.h"
 #include "core/geometry/mesh_tools.h"
 #include "core/geometry/volume_skin.h"
@@ -9,7 +10,6 @@
 #include <openvdb/openvdb.h>
 
 #include <mutex>
-#include <tbb/parallel_for.h>
 
 namespace ilumbra {
 namespace {
@@ -111,30 +111,30 @@ Mesh skinOf(const std::vector<Rod>& rods, const Skin& skin, const std::string& n
   Mesh m;
   m.positions.resize(mesher.pointListSize());
   m.normals.resize(mesher.pointListSize());
-  tbb::parallel_for(tbb::blocked_range<size_t>(0, mesher.pointListSize(), 4096),
-                    [&](const tbb::blocked_range<size_t>& range) {
-                      const openvdb::FloatGrid::ConstAccessor reader =
-                          grid->getConstAccessor(); // one a thread: it remembers where it was
-                      for (size_t i = range.begin(); i != range.end(); ++i) {
-                        const auto& q = mesher.pointList()[i];
-                        V3f p(q[0], q[1], q[2]);
-                        // Onto the skin itself, along its slope.
-                        for (int step = 0; step < 2; ++step) {
-                          V3f slope;
-                          const float off = fieldAt(reader, voxel, p, &slope);
-                          p -= slope * off;
-                        }
-                        // The normal over a whole voxel, so that it runs evenly.
-                        V3f normal;
-                        for (int k = 0; k < 3; ++k) {
-                          V3f e(0.0f);
-                          e[k] = 0.5f * voxel;
-                          normal[k] = fieldAt(reader, voxel, p + e, nullptr) - fieldAt(reader, voxel, p - e, nullptr);
-                        }
-                        m.positions[i] = p;
-                        m.normals[i] = normalize(normal);
-                      }
-                    });
+  const size_t points = mesher.pointListSize(), block = 4096;
+  parallelFor((points + block - 1) / block, [&](size_t b) {
+    const openvdb::FloatGrid::ConstAccessor reader =
+        grid->getConstAccessor(); // one a thread: it remembers where it was
+    for (size_t i = b * block; i < std::min(points, (b + 1) * block); ++i) {
+      const auto& q = mesher.pointList()[i];
+      V3f p(q[0], q[1], q[2]);
+      // Onto the skin itself, along its slope.
+      for (int step = 0; step < 2; ++step) {
+        V3f slope;
+        const float off = fieldAt(reader, voxel, p, &slope);
+        p -= slope * off;
+      }
+      // The normal over a whole voxel, so that it runs evenly.
+      V3f normal;
+      for (int k = 0; k < 3; ++k) {
+        V3f e(0.0f);
+        e[k] = 0.5f * voxel;
+        normal[k] = fieldAt(reader, voxel, p + e, nullptr) - fieldAt(reader, voxel, p - e, nullptr);
+      }
+      m.positions[i] = p;
+      m.normals[i] = normalize(normal);
+    }
+  });
   takePolygons(mesher, m);
   return m;
 }

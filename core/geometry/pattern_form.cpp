@@ -1,5 +1,6 @@
 // A dense form: the skin where a pattern in space reaches a cut-off, within bounds.
 #include "core/base/error.h"
+#include "core/base/tasks.h"
 #include "core/geometry/form.h"
 #include "core/geometry/volume_skin.h"
 #include "core/pattern/program.h"
@@ -7,7 +8,6 @@
 #include <fmt/format.h>
 #include <mutex>
 #include <openvdb/openvdb.h>
-#include <tbb/parallel_for.h>
 
 namespace ilumbra {
 namespace {
@@ -91,7 +91,7 @@ Mesh skin(const Field& field, const V3f& half, int fineness, const BuildFrom& fr
   std::vector<std::vector<float>> values(all); // empty: outside all over
   std::vector<char> solid(all);
   const float outside = -1, inside = 1;
-  tbb::parallel_for(size_t(0), all, [&](size_t b) {
+  parallelFor(all, [&](size_t b) {
     if (from.cancel && from.cancel->requested()) return;
     const int bx = int(b % size_t(bricks[0])) * brick, by = int(b / size_t(bricks[0]) % size_t(bricks[1])) * brick,
               bz = int(b / (size_t(bricks[0]) * size_t(bricks[1]))) * brick;
@@ -138,7 +138,7 @@ Mesh skin(const Field& field, const V3f& half, int fineness, const BuildFrom& fr
   const size_t count = mesher.pointListSize();
   m.positions.resize(count);
   m.normals.resize(count);
-  tbb::parallel_for(size_t(0), count, [&](size_t i) {
+  parallelFor(count, [&](size_t i) {
     const auto& q = mesher.pointList()[i];
     V3f p = V3f(q[0] - 2, q[1] - 2, q[2] - 2) * voxel - half;
     const auto slope = [&](const V3f& x, float e) {
