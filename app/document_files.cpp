@@ -2,6 +2,7 @@
 
 #include "app/dialogs/question.h"
 #include "core/base/error.h"
+#include "core/base/files.h"
 #include "core/base/hash.h"
 #include "core/document/file.h"
 #include "demo/starters.h"

@@ -6,8 +6,8 @@
 #include "app/theme.h"
 #include "app/translation.h"
 #include "core/base/error.h"
+#include "core/base/files.h"
 #include "core/base/memory.h"
-#include "core/document/file.h"
 #include "core/document/units.h"
 #include "core/exchange/child.h"
 #include "core/surface/presets.h"
@@ -42,6 +42,11 @@ bool given(int argc, char** argv, std::initializer_list<const char*> options) {
   });
 }
 
+int refused(const Error& e) {
+  std::fprintf(stderr, "ilumbra: %s\n", e.what());
+  return int(e.kind());
+}
+
 // What the gallery shows until pictures in the light of the scene come.
 int writeSwatches(Studio& studio, const QString& folder) {
   NodeId material = 0;
@@ -49,12 +54,65 @@ int writeSwatches(Studio& studio, const QString& folder) {
               [&](const Document& d) { return addNode(d, "material.surface", "Surface", {}, &material); });
   int left = int(materialPresets().size());
   QObject::connect(&studio, &Studio::swatchArrived, [&](const QString& key, const QPixmap& picture) {
-    if (!picture.save(folder + QStringLiteral("/%1.png").arg(key)))
-      std::fprintf(stderr, "ilumbra: %s cannot be written\n", qPrintable(key));
-    if (--left == 0) QApplication::quit();
+    if (!picture.save(folder + QStringLiteral("/%1.png").arg(key))) {
+      std::fprintf(stderr, "ilumbra: %s cannot be written into %s\n", qPrintable(key), qPrintable(folder));
+      QApplication::exit(int(ErrorKind::Io));
+    } else if (--left == 0) {
+      QApplication::quit();
+    }
+  });
+  QObject::connect(&studio, &Studio::swatchFailed, [](const QString& key, const QString& why) {
+    std::fprintf(stderr, "ilumbra: %s: %s\n", qPrintable(key), qPrintable(why));
+    QApplication::exit(int(ErrorKind::BadInput));
   });
   for (const MaterialPreset& p : materialPresets()) studio.askForSwatch(qs(p.name), material, &p);
   return QApplication::exec();
+}
+
+// What the command line asks for.
+struct Options {
+  QCommandLineOption screenshot{QStringLiteral("screenshot"),
+                                QStringLiteral("Writes a picture of the window and leaves"), QStringLiteral("PNG")};
+  QCommandLineOption after{QStringLiteral("after"), QStringLiteral("Seconds before the screenshot"),
+                           QStringLiteral("S"), QStringLiteral("10")};
+  QCommandLineOption select{QStringLiteral("select"), QStringLiteral("Selects a thing by its name"),
+                            QStringLiteral("NAME")};
+  QCommandLineOption run{
+      QStringLiteral("do"),
+      QStringLiteral("Runs a command by its id, in the second half of the time before the screenshot"),
+      QStringLiteral("ID")};
+  QCommandLineOption set{
+      QStringLiteral("set"),
+      QStringLiteral("NAME.PARAM=VALUE; commands and assignments are run in the order in which they stand"),
+      QStringLiteral("ASSIGNMENT")};
+  QCommandLineOption thenSelect{QStringLiteral("then-select"), QStringLiteral("Selects a thing in that order"),
+                                QStringLiteral("NAME")};
+  QCommandLineOption keys{QStringLiteral("write-keys"),
+                          QStringLiteral("Writes the table of commands and keys and leaves"), QStringLiteral("FILE")};
+  QCommandLineOption swatches{QStringLiteral("write-swatches"),
+                              QStringLiteral("Writes the first pictures of the material presets and leaves"),
+                              QStringLiteral("FOLDER")};
+  QCommandLineParser parser;
+
+  Options() {
+    parser.setApplicationDescription(QStringLiteral("Light effects on 3D objects"));
+    parser.addHelpOption();
+    parser.addVersionOption();
+    parser.addPositionalArgument(QStringLiteral("FILE"), QStringLiteral("A document (.ilum), or a model to import"),
+                                 QStringLiteral("[FILE]"));
+    parser.addOptions({swatches, thenSelect, screenshot, after, select, run, set, keys});
+  }
+  bool has(const QCommandLineOption& option) const { return parser.isSet(option); }
+  QString operator()(const QCommandLineOption& option) const { return parser.value(option); }
+};
+
+int writeKeys(MainWindow& window, const QString& path) {
+  try {
+    writeFileAtomically(path.toStdString(), window.commands().docs().toStdString());
+    return 0;
+  } catch (const Error& e) {
+    return refused(e);
+  }
 }
 
 } // namespace
@@ -77,36 +135,8 @@ int main(int argc, char** argv) {
   QApplication::setApplicationName(QStringLiteral("ilumbra"));
   QApplication::setOrganizationName(QStringLiteral("ilumbra"));
   QApplication::setApplicationVersion(QStringLiteral("0.1.0"));
-  QCommandLineParser parser;
-  parser.setApplicationDescription(QStringLiteral("Light effects on 3D objects"));
-  parser.addHelpOption();
-  parser.addVersionOption();
-  parser.addPositionalArgument(QStringLiteral("FILE"), QStringLiteral("A document (.ilum), or a model to import"),
-                               QStringLiteral("[FILE]"));
-  const QCommandLineOption screenshot(
-      QStringLiteral("screenshot"), QStringLiteral("Writes a picture of the window and leaves"), QStringLiteral("PNG"));
-  const QCommandLineOption after(QStringLiteral("after"), QStringLiteral("Seconds before the screenshot"),
-                                 QStringLiteral("S"), QStringLiteral("10"));
-  const QCommandLineOption select(QStringLiteral("select"), QStringLiteral("Selects a thing by its name"),
-                                  QStringLiteral("NAME"));
-  const QCommandLineOption run(
-      QStringLiteral("do"),
-      QStringLiteral("Runs a command by its id, in the second half of the time before the screenshot"),
-      QStringLiteral("ID"));
-  const QCommandLineOption set(
-      QStringLiteral("set"),
-      QStringLiteral("NAME.PARAM=VALUE; commands and assignments are run in the order in which they stand"),
-      QStringLiteral("ASSIGNMENT"));
-  const QCommandLineOption thenSelect(QStringLiteral("then-select"), QStringLiteral("Selects a thing in that order"),
-                                      QStringLiteral("NAME"));
-  const QCommandLineOption keys(QStringLiteral("write-keys"),
-                                QStringLiteral("Writes the table of commands and keys and leaves"),
-                                QStringLiteral("FILE"));
-  const QCommandLineOption swatches(QStringLiteral("write-swatches"),
-                                    QStringLiteral("Writes the first pictures of the material presets and leaves"),
-                                    QStringLiteral("FOLDER"));
-  parser.addOptions({swatches, thenSelect, screenshot, after, select, run, set, keys});
-  parser.process(*application);
+  Options options;
+  options.parser.process(*application);
   loadTranslation(*qApp);
   installSpoken();
   theme::apply(*qApp);
@@ -114,33 +144,24 @@ int main(int argc, char** argv) {
   try {
     studio = std::make_unique<Studio>();
   } catch (const Error& e) {
-    std::fprintf(stderr, "ilumbra: %s\n", e.what());
-    return int(e.kind());
+    return refused(e);
   }
-  if (parser.isSet(swatches)) return writeSwatches(*studio, parser.value(swatches));
+  if (options.has(options.swatches)) return writeSwatches(*studio, options(options.swatches));
   MainWindow window(*studio);
-  if (parser.isSet(keys)) {
-    try {
-      writeFileAtomically(parser.value(keys).toStdString(), window.commands().docs().toStdString());
-    } catch (const Error& e) {
-      std::fprintf(stderr, "ilumbra: %s\n", e.what());
-      return int(e.kind());
-    }
-    return 0;
-  }
+  if (options.has(options.keys)) return writeKeys(window, options(options.keys));
   window.show();
   const auto selectWanted = [&] {
-    if (const Node* n = studio->doc().findByName(parser.value(select).toStdString())) studio->select({n->id});
+    if (const Node* n = studio->doc().findByName(options(options.select).toStdString())) studio->select({n->id});
   };
-  const QStringList files = parser.positionalArguments();
+  const QStringList files = options.parser.positionalArguments();
   if (!files.isEmpty()) {
     if (files[0].endsWith(QStringLiteral(".ilum")))
       window.openFile(files[0], selectWanted);
     else
       window.importFile(files[0], selectWanted);
   }
-  if (parser.isSet(screenshot)) {
-    takeScreenshot(window, parser.value(screenshot), parser.value(after).toDouble(),
+  if (options.has(options.screenshot)) {
+    takeScreenshot(window, options(options.screenshot), options(options.after).toDouble(),
                    screenshotSteps(application->arguments()));
   } else {
     // Once what was asked for stands there, or could not be opened.

@@ -1,5 +1,5 @@
-#include "bench/air.h"
 #include "bench/measure.h"
+#include "bench/parts.h"
 
 #include "core/air/voxel_grid.h"
 #include "core/compile/compile.h"
@@ -28,7 +28,14 @@ struct Cost {
   double variance = 0, time = 0, mean = 0;
   uint64_t rays = 0;
 };
-Cost cost(const CompileWith& compile, const Document& doc, uint32_t samples, NodeId seenOn = 0) {
+using Compile = std::function<ScenePtr(const Document&, SceneCache&, const std::vector<LayerQuery>&)>;
+Compile in(Hall& hall) {
+  return [&](const Document& d, SceneCache& cache, const std::vector<LayerQuery>& more) {
+    return hall.compile(d, cache, more);
+  };
+}
+
+Cost cost(const Compile& compile, const Document& doc, uint32_t samples, NodeId seenOn = 0) {
   const Tasks tasks;
   const CancelFlag never;
   SceneCache cache;
@@ -120,136 +127,143 @@ std::shared_ptr<const VoxelGrid> cloud() {
   return g;
 }
 
+void thinHaze(Hall& hall) {
+  SceneBuilder b(hall.kinds);
+  b.settings({{"width", "160"}, {"height", "120"}});
+  b.add("material.surface", "Black", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"roughness", "1"}});
+  b.add("object.box", "Room",
+        {{"width", "8"}, {"height", "5"}, {"depth", "12"}, {"position", "0, 0, 0"}, {"material", "Black"}});
+  b.add("light.spot", "Spot",
+        {{"power", "2000"}, {"position", "0, 2.2, 0"}, {"target", "0, -2, 0"}, {"cone", "14"}, {"edge", "0"}});
+  b.add("air.haze", "Haze", {{"density", "0.02"}, {"anisotropy", "0.3"}});
+  b.add("camera.lens", "Camera", {{"position", "0, 0, 5"}, {"target", "0, 0, 0"}, {"focal_length", "24"}});
+  const Document doc = b.take();
+  SceneCache cache;
+  const ScenePtr scene = hall.compile(doc, cache, {});
+  const Cost ours = cost(in(hall), doc, 64), plain = byDistance(*scene, 0.02f, 0.3f, 512);
+  const Tasks tasks;
+  line("beam in thin haze: variance at equal time, distance sampling ÷ ours", "≥ 20",
+       fmt::format("{:.0f}", plain.variance * plain.time / tasks.threads() / (ours.variance * ours.time)),
+       fmt::format("a spot of 14° in a black room, 0.02 to the metre, 160×120; by samples {:.0f} (means {:.3g} and "
+                   "{:.3g} cd/m²)",
+                   plain.variance / ours.variance, plain.mean, ours.mean));
+}
+
+void fittedBeam(Hall& hall) {
+  SceneBuilder b(hall.kinds);
+  b.settings({{"width", "240"}, {"height", "135"}});
+  Document doc = with(with(hall.doc, "width", 240), "height", 135);
+  NodeId spot = 0, beam = 0, haze = 0;
+  doc = addNode(doc, "light.spot", "Bench spot", {}, &spot);
+  const auto set = [&](NodeId id, const char* param, const char* text) {
+    doc = setValue(doc, id, param, parseValue(doc, *doc.find(id)->kind->param(param), text));
+  };
+  for (const auto& [param, value] : {std::pair{"power", "3000"},
+                                     {"position", "-1.4, 2.2, 0.4"},
+                                     {"target", "0, 0, -0.4"},
+                                     {"cone", "14"},
+                                     {"radius", "0.02"}})
+    set(spot, param, value);
+  const Document bare = doc;
+  doc = addNode(doc, "air.beam", "Bench beam", {}, &beam);
+  for (const auto& [param, value] :
+       {std::pair{"light", "Bench spot"}, {"reach", "3.2"}, {"density", "0.08"}, {"edge", "0"}, {"fade", "0"}})
+    set(beam, param, value);
+  const Document fitted = doc;
+  doc = addNode(bare, "air.haze", "Bench haze", {}, &haze);
+  set(haze, "density", "0.08");
+  const Document whole = doc;
+  // The noise of what is seen in the air.
+  const Cost none = cost(in(hall), bare, 24), cone = cost(in(hall), fitted, 24, beam),
+             all = cost(in(hall), whole, 24, haze);
+  const double ratio = (all.variance * all.time) / (cone.variance * cone.time);
+  line("time to equal noise, haze in the whole hall ÷ a fitted beam", "≥ 5", fmt::format("{:.1f}", ratio),
+       fmt::format("orrery-hall 240×135 and a spot; what is seen in the air: a sample takes {:.2f} and {:.2f} of the "
+                   "time without air, its variance is {:.2g} and {:.2g} (cd/m²)²",
+                   all.time / none.time, cone.time / none.time, all.variance, cone.variance));
+}
+
+void cloudOfVoxels(Hall& hall) {
+  const auto sunny = [&](SceneBuilder& b) {
+    b.settings({{"width", "320"}, {"height", "240"}});
+    b.add("light.sun", "Sun", {{"power", "40000"}, {"height", "50"}, {"bearing", "-40"}});
+    b.add("camera.lens", "Camera", {{"position", "0, 0.6, 5"}, {"target", "0, 0, 0"}, {"focal_length", "40"}});
+  };
+  SceneBuilder voxels(hall.kinds), balls(hall.kinds);
+  sunny(voxels);
+  sunny(balls);
+  voxels.add("air.grid", "Cloud", {{"file", "cloud.vdb"}, {"density", "6"}, {"anisotropy", "0.4"}});
+  for (int i = 0; i < 16; ++i) {
+    const std::string name = fmt::format("Ball {}", i + 1);
+    balls.set(balls.add("object.sphere", name.c_str(),
+                        {{"radius", "0.45"},
+                         {"position", fmt::format("{:.2f}, {:.2f}, {:.2f}", -0.9 + 0.6 * (i % 4), -0.9 + 0.6 * (i / 4),
+                                                  0.3 * (i % 3) - 0.3)
+                                          .c_str()}}),
+              {{"shown", "off"}});
+    balls.add("air.haze", "Haze", {{"fills", name.c_str()}, {"density", "2"}, {"anisotropy", "0.4"}});
+  }
+  const auto grid = cloud();
+  const auto withGrid = [&](const Document& d, SceneCache& cache, const std::vector<LayerQuery>&) {
+    struct Cloud : NoAssets {
+      std::shared_ptr<const VoxelGrid> grid;
+      explicit Cloud(std::shared_ptr<const VoxelGrid> g) : grid(std::move(g)) {}
+      std::shared_ptr<const VoxelGrid> volume(const std::string&, const GridNames&) const override { return grid; }
+    };
+    return compileScene(d, {.frame = 1, .queries = {}}, Cloud(grid), cache);
+  };
+  const Cost a = cost(withGrid, voxels.take(), 16), b = cost(withGrid, balls.take(), 16);
+  line("rays a second through a cloud of 256³ voxels ÷ through 16 balls of haze", "told",
+       fmt::format("{:.2f}", (double(a.rays) / a.time) / (double(b.rays) / b.time)),
+       fmt::format("under a sun, 320×240: {:.2f} and {:.2f} M rays a second", double(a.rays) / (32 * a.time) / 1e6,
+                   double(b.rays) / (32 * b.time) / 1e6));
+}
+
+void playingMist(Hall& hall) {
+  SceneBuilder b(hall.kinds);
+  b.settings({{"width", "960"}, {"height", "540"}});
+  b.add("camera.lens", "Camera", {});
+  const NodeId mist = b.add("pattern.mist", "Swathes", {{"height", "0.55"}, {"space", "camera"}});
+  b.add("mist.layer", "Far bank", {{"scale", "0.5"}, {"octaves", "5"}, {"drift", "0.03, 0, 0"}, {"loop", "120"}},
+        {mist, "layers"});
+  b.add("mist.layer", "Near bank",
+        {{"family", "rolling"}, {"scale", "0.22"}, {"drift", "0.075, 0.004, 0"}, {"loop", "120"}}, {mist, "layers"});
+  b.add("plate.picture", "Mist plate", {{"shows", "colour"}, {"lies", "in front"}, {"coverage", "pattern Swathes"}});
+  const Document doc = b.take();
+  const Tasks tasks;
+  SceneCache cache;
+  const auto frames = [&](bool playing) {
+    return seconds([&] {
+             for (int f = 1; f <= 24; ++f) {
+               const Document now = with(doc, "frame", f);
+               developPlates(now, f,
+                             *compileScene(now, {.frame = double(f), .queries = lensQueries(now), .playing = playing},
+                                           NoAssets(), cache),
+                             tasks);
+             }
+           }) /
+           24;
+  };
+  const Picture picture =
+      developPlates(doc, 1, *compileScene(doc, {.queries = lensQueries(doc)}, NoAssets(), cache), tasks).picture;
+  const double copy = seconds([&] {
+                        for (int i = 0; i < 24; ++i) {
+                          const Picture other = picture;
+                          if (other.rgb.back() < 0) std::abort(); // so that it is made
+                        }
+                      }) /
+                      24;
+  const double playing = frames(true), still = frames(false);
+  line(
+      "a frame of a mist plate that plays ÷ copying it once", "told", fmt::format("{:.0f}", playing / copy),
+      fmt::format("two layers that loop, 960×540: {:.0f} ms; {:.0f} ms where it stands", 1000 * playing, 1000 * still));
+}
+
 } // namespace
 
-void airRatios(const std::shared_ptr<const Kinds>& kinds, const Document& hall, const CompileWith& compile,
-               void (*line)(const std::string&, const std::string&, const std::string&, const std::string&)) {
-  {
-    SceneBuilder b(kinds);
-    b.settings({{"width", "160"}, {"height", "120"}});
-    b.add("material.surface", "Black", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"roughness", "1"}});
-    b.add("object.box", "Room",
-          {{"width", "8"}, {"height", "5"}, {"depth", "12"}, {"position", "0, 0, 0"}, {"material", "Black"}});
-    b.add("light.spot", "Spot",
-          {{"power", "2000"}, {"position", "0, 2.2, 0"}, {"target", "0, -2, 0"}, {"cone", "14"}, {"edge", "0"}});
-    b.add("air.haze", "Haze", {{"density", "0.02"}, {"anisotropy", "0.3"}});
-    b.add("camera.lens", "Camera", {{"position", "0, 0, 5"}, {"target", "0, 0, 0"}, {"focal_length", "24"}});
-    const Document doc = b.take();
-    SceneCache cache;
-    const ScenePtr scene = compile(doc, cache, {});
-    const Cost ours = cost(compile, doc, 64), plain = byDistance(*scene, 0.02f, 0.3f, 512);
-    const Tasks tasks;
-    line("beam in thin haze: variance at equal time, distance sampling ÷ ours", "≥ 20",
-         fmt::format("{:.0f}", plain.variance * plain.time / tasks.threads() / (ours.variance * ours.time)),
-         fmt::format("a spot of 14° in a black room, 0.02 to the metre, 160×120; by samples {:.0f} (means {:.3g} and "
-                     "{:.3g} cd/m²)",
-                     plain.variance / ours.variance, plain.mean, ours.mean));
-  }
-  {
-    SceneBuilder b(kinds);
-    b.settings({{"width", "240"}, {"height", "135"}});
-    Document doc = with(with(hall, "width", 240), "height", 135);
-    NodeId spot = 0, beam = 0, haze = 0;
-    doc = addNode(doc, "light.spot", "Bench spot", {}, &spot);
-    const auto set = [&](NodeId id, const char* param, const char* text) {
-      doc = setValue(doc, id, param, parseValue(doc, *doc.find(id)->kind->param(param), text));
-    };
-    for (const auto& [param, value] : {std::pair{"power", "3000"},
-                                       {"position", "-1.4, 2.2, 0.4"},
-                                       {"target", "0, 0, -0.4"},
-                                       {"cone", "14"},
-                                       {"radius", "0.02"}})
-      set(spot, param, value);
-    const Document bare = doc;
-    doc = addNode(doc, "air.beam", "Bench beam", {}, &beam);
-    for (const auto& [param, value] :
-         {std::pair{"light", "Bench spot"}, {"reach", "3.2"}, {"density", "0.08"}, {"edge", "0"}, {"fade", "0"}})
-      set(beam, param, value);
-    const Document fitted = doc;
-    doc = addNode(bare, "air.haze", "Bench haze", {}, &haze);
-    set(haze, "density", "0.08");
-    const Document whole = doc;
-    // The noise of what is seen in the air.
-    const Cost none = cost(compile, bare, 24), cone = cost(compile, fitted, 24, beam),
-               all = cost(compile, whole, 24, haze);
-    const double ratio = (all.variance * all.time) / (cone.variance * cone.time);
-    line("time to equal noise, haze in the whole hall ÷ a fitted beam", "≥ 5", fmt::format("{:.1f}", ratio),
-         fmt::format("orrery-hall 240×135 and a spot; what is seen in the air: a sample takes {:.2f} and {:.2f} of the "
-                     "time without air, its variance is {:.2g} and {:.2g} (cd/m²)²",
-                     all.time / none.time, cone.time / none.time, all.variance, cone.variance));
-  }
-  {
-    const auto sunny = [&](SceneBuilder& b) {
-      b.settings({{"width", "320"}, {"height", "240"}});
-      b.add("light.sun", "Sun", {{"power", "40000"}, {"height", "50"}, {"bearing", "-40"}});
-      b.add("camera.lens", "Camera", {{"position", "0, 0.6, 5"}, {"target", "0, 0, 0"}, {"focal_length", "40"}});
-    };
-    SceneBuilder voxels(kinds), balls(kinds);
-    sunny(voxels);
-    sunny(balls);
-    voxels.add("air.grid", "Cloud", {{"file", "cloud.vdb"}, {"density", "6"}, {"anisotropy", "0.4"}});
-    for (int i = 0; i < 16; ++i) {
-      const std::string name = fmt::format("Ball {}", i + 1);
-      balls.set(balls.add("object.sphere", name.c_str(),
-                          {{"radius", "0.45"},
-                           {"position", fmt::format("{:.2f}, {:.2f}, {:.2f}", -0.9 + 0.6 * (i % 4),
-                                                    -0.9 + 0.6 * (i / 4), 0.3 * (i % 3) - 0.3)
-                                            .c_str()}}),
-                {{"shown", "off"}});
-      balls.add("air.haze", "Haze", {{"fills", name.c_str()}, {"density", "2"}, {"anisotropy", "0.4"}});
-    }
-    const auto grid = cloud();
-    const auto withGrid = [&](const Document& d, SceneCache& cache, const std::vector<LayerQuery>&) {
-      struct Cloud : NoAssets {
-        std::shared_ptr<const VoxelGrid> grid;
-        explicit Cloud(std::shared_ptr<const VoxelGrid> g) : grid(std::move(g)) {}
-        std::shared_ptr<const VoxelGrid> volume(const std::string&, const GridNames&) const override { return grid; }
-      };
-      return compileScene(d, {.frame = 1, .queries = {}}, Cloud(grid), cache);
-    };
-    const Cost a = cost(withGrid, voxels.take(), 16), b = cost(withGrid, balls.take(), 16);
-    line("rays a second through a cloud of 256³ voxels ÷ through 16 balls of haze", "told",
-         fmt::format("{:.2f}", (double(a.rays) / a.time) / (double(b.rays) / b.time)),
-         fmt::format("under a sun, 320×240: {:.2f} and {:.2f} M rays a second", double(a.rays) / (32 * a.time) / 1e6,
-                     double(b.rays) / (32 * b.time) / 1e6));
-  }
-  {
-    SceneBuilder b(kinds);
-    b.settings({{"width", "960"}, {"height", "540"}});
-    b.add("camera.lens", "Camera", {});
-    const NodeId mist = b.add("pattern.mist", "Swathes", {{"height", "0.55"}, {"space", "camera"}});
-    b.add("mist.layer", "Far bank", {{"scale", "0.5"}, {"octaves", "5"}, {"drift", "0.03, 0, 0"}, {"loop", "120"}},
-          {mist, "layers"});
-    b.add("mist.layer", "Near bank",
-          {{"family", "rolling"}, {"scale", "0.22"}, {"drift", "0.075, 0.004, 0"}, {"loop", "120"}}, {mist, "layers"});
-    b.add("plate.picture", "Mist plate", {{"shows", "colour"}, {"lies", "in front"}, {"coverage", "pattern Swathes"}});
-    const Document doc = b.take();
-    const Tasks tasks;
-    SceneCache cache;
-    const auto frames = [&](bool playing) {
-      return seconds([&] {
-               for (int f = 1; f <= 24; ++f) {
-                 const Document now = with(doc, "frame", f);
-                 developPlates(now, f,
-                               *compileScene(now, {.frame = double(f), .queries = lensQueries(now), .playing = playing},
-                                             NoAssets(), cache),
-                               tasks);
-               }
-             }) /
-             24;
-    };
-    const Picture picture =
-        developPlates(doc, 1, *compileScene(doc, {.queries = lensQueries(doc)}, NoAssets(), cache), tasks).picture;
-    const double copy = seconds([&] {
-                          for (int i = 0; i < 24; ++i) {
-                            const Picture other = picture;
-                            if (other.rgb.back() < 0) std::abort(); // so that it is made
-                          }
-                        }) /
-                        24;
-    const double playing = frames(true), still = frames(false);
-    line("a frame of a mist plate that plays ÷ copying it once", "told", fmt::format("{:.0f}", playing / copy),
-         fmt::format("two layers that loop, 960×540: {:.0f} ms; {:.0f} ms where it stands", 1000 * playing,
-                     1000 * still));
-  }
+void airRatios(Hall& hall) {
+  thinHaze(hall);
+  fittedBeam(hall);
+  cloudOfVoxels(hall);
+  playingMist(hall);
 }

@@ -1,5 +1,5 @@
-#include "bench/caustics.h"
 #include "bench/measure.h"
+#include "bench/parts.h"
 
 #include "core/compile/compile.h"
 #include "core/document/edit.h"
@@ -53,14 +53,14 @@ struct Run {
   double error = 0, time = 0, mean = 0;
   uint32_t samples = 0;
 };
-Run runFor(const CompileWith& compile, const Document& doc, double time, const Picture& truth) {
+Run runFor(Hall& hall, const Document& doc, double time, const Picture& truth) {
   const Tasks tasks;
   const CancelFlag never;
   SceneCache cache;
   Run out;
   constexpr int seeds = 3;
   for (int seed = 0; seed < seeds; ++seed) {
-    Rendering r(compile(with(doc, nullptr, "seed", std::to_string(20 + seed)), cache, onFloor(doc)));
+    Rendering r(hall.compile(with(doc, nullptr, "seed", std::to_string(20 + seed)), cache, onFloor(doc)));
     double so = 0;
     while (so < time) so += seconds([&] { r.advance(tasks, r.samples() + 1, never, {}, 0); });
     const Picture p = light(r, doc, tasks);
@@ -74,13 +74,12 @@ Run runFor(const CompileWith& compile, const Document& doc, double time, const P
 
 } // namespace
 
-void causticsRatios(const std::shared_ptr<const Kinds>& kinds, const CompileWith& compile,
-                    void (*line)(const std::string&, const std::string&, const std::string&, const std::string&)) {
+void causticsRatios(Hall& hall) {
   const Tasks tasks;
   const CancelFlag never;
   std::vector<std::pair<std::string, Document>> sets;
   {
-    SceneBuilder b = floorAndLamp(kinds);
+    SceneBuilder b = floorAndLamp(hall.kinds);
     b.add("object.plane", "Floor", {{"width", "8"}, {"depth", "8"}, {"material", "Grey"}});
     b.add("object.sphere", "Ball",
           {{"radius", "0.15"}, {"position", "0, 0.16, 0"}, {"material", "Glass"}, {"light_through", "focused"}});
@@ -88,7 +87,7 @@ void causticsRatios(const std::shared_ptr<const Kinds>& kinds, const CompileWith
     sets.emplace_back("a glass ball", b.take());
   }
   {
-    SceneBuilder b = floorAndLamp(kinds);
+    SceneBuilder b = floorAndLamp(hall.kinds);
     b.add("object.plane", "Floor", {{"width", "8"}, {"depth", "8"}, {"material", "Grey"}});
     b.add("object.turned", "Goblet",
           {{"look", "goblet"},
@@ -100,7 +99,7 @@ void causticsRatios(const std::shared_ptr<const Kinds>& kinds, const CompileWith
     sets.emplace_back("a turned goblet", b.take());
   }
   {
-    SceneBuilder b = floorAndLamp(kinds);
+    SceneBuilder b = floorAndLamp(hall.kinds);
     b.add("object.box", "Floor",
           {{"width", "8"}, {"height", "0.1"}, {"depth", "8"}, {"position", "0, -0.36, 0"}, {"material", "Grey"}});
     b.preset("Water", "Water");
@@ -116,7 +115,7 @@ void causticsRatios(const std::shared_ptr<const Kinds>& kinds, const CompileWith
   }
   {
     SceneCache cache;
-    const ScenePtr scene = compile(sets.front().second, cache, {});
+    const ScenePtr scene = hall.compile(sets.front().second, cache, {});
     std::vector<double> times;
     std::shared_ptr<const PhotonMap> map;
     for (const float share : {0.25f, 2.5f, 25.0f, 250.0f}) {
@@ -147,13 +146,12 @@ void causticsRatios(const std::shared_ptr<const Kinds>& kinds, const CompileWith
   }
   for (const auto& [name, doc] : sets) {
     SceneCache cache;
-    Rendering truth(
-        compile(with(with(doc, "Caustics", "edge", "75 %"), "Caustics", "photons", "200000"), cache, onFloor(doc)));
+    Rendering truth(hall.compile(with(with(doc, "Caustics", "edge", "75 %"), "Caustics", "photons", "200000"), cache,
+                                 onFloor(doc)));
     truth.advance(tasks, 150, never, {}, 0);
     const Picture t = light(truth, doc, tasks);
     const double time = 5;
-    const Run photons = runFor(compile, doc, time, t),
-              paths = runFor(compile, with(doc, "Caustics", "on", "off"), time, t);
+    const Run photons = runFor(hall, doc, time, t), paths = runFor(hall, with(doc, "Caustics", "on", "off"), time, t);
     line(fmt::format("under {}: squared error at equal time, path tracing ÷ photons", name), "≥ 16",
          fmt::format("{:.0f}", paths.error * paths.time / (photons.error * photons.time)),
          fmt::format("seen on the floor, a lamp of 15 mm radius, 320×240, 40 000 photons a pass, {:.1f} s each ({} and "

@@ -1,4 +1,4 @@
-#include "bench/lens.h"
+#include "bench/parts.h"
 
 #include "bench/measure.h"
 #include "core/document/edit.h"
@@ -8,7 +8,8 @@
 #include <cstring>
 #include <fmt/format.h>
 
-namespace ilumbra {
+using namespace ilumbra;
+
 namespace {
 
 // A dark street: some forty lamps of different size and colour over a dim ground.
@@ -36,8 +37,7 @@ double best(int runs, const std::function<void()>& f) {
 
 } // namespace
 
-void lensRatios(const std::shared_ptr<const Kinds>& kinds,
-                void (*line)(const std::string&, const std::string&, const std::string&, const std::string&)) {
+void lensRatios(Hall& hall) {
   const int w = 1920, h = 1080;
   const Picture p = night(w, h);
   Picture copy(w, h);
@@ -52,7 +52,7 @@ void lensRatios(const std::shared_ptr<const Kinds>& kinds,
   };
   std::string each;
   for (const LensStage& s : allStages()) {
-    SceneBuilder b(kinds);
+    SceneBuilder b(hall.kinds);
     b.add("camera.lens", "Camera", {});
     b.add(s.kind.id.c_str(), "Stage", {});
     Document doc = b.take();
@@ -64,7 +64,7 @@ void lensRatios(const std::shared_ptr<const Kinds>& kinds,
   }
   line("each lens stage at 1920×1080 ÷ copying that frame once", "told", fmt::format("{:.1f} ms a copy", copied * 1e3),
        each + " (as a stack of one, with its defaults; a dark frame with 40 lamps; all threads)");
-  SceneBuilder b(kinds);
+  SceneBuilder b(hall.kinds);
   b.add("camera.lens", "Camera", {});
   b.add("lens.glow", "Glow", {{"size", "15 %"}});
   b.add("lens.streaks", "Streaks", {{"rays", "6"}});
@@ -78,5 +78,3 @@ void lensRatios(const std::shared_ptr<const Kinds>& kinds,
        fmt::format("{:.0f}", through(b.take()) / copied),
        "glow, six streaks, starburst, ghosts of a normal lens, fringe, vignette, grade, grain");
 }
-
-} // namespace ilumbra

@@ -1,4 +1,4 @@
-#include "bench/memory.h"
+#include "bench/parts.h"
 
 #include "core/base/sampling.h"
 #include "core/compile/compile.h"
@@ -201,7 +201,7 @@ bool memoryCase(int argc, char** argv) {
   return false;
 }
 
-void memory(void (*line)(const std::string&, const std::string&, const std::string&, const std::string&)) {
+void memoryRatios(Hall&) {
   line("copies by repeat: memory a copy", "≤ 512 B", fmt::format("{:.0f} B", copies()),
        "a million copies of a ring, placed and in both trees of the scene");
   const std::string self = fs::read_symlink("/proc/self/exe").string();

@@ -1,6 +1,7 @@
 #include "cli/commands.h"
 #include "core/advise/findings.h"
 #include "core/base/error.h"
+#include "core/base/files.h"
 #include "core/compile/camera.h"
 #include "core/compile/compile.h"
 #include "core/document/edit.h"

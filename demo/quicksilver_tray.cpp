@@ -1,7 +1,7 @@
 // A lantern over a tray of quicksilver: the tray is a plate, a sequence that is rendered here first; the lantern is
 // mirrored in it by the lens alone, and its copy is moved by the ripples of the plate.
+#include "core/base/files.h"
 #include "core/display/view.h"
-#include "core/document/file.h"
 #include "core/exchange/assets.h"
 #include "core/exchange/frames.h"
 #include "demo/scene_builder.h"

@@ -1,6 +1,7 @@
 #include "demo/starters.h"
 
 #include "core/base/error.h"
+#include "core/base/files.h"
 #include "core/document/file.h"
 
 #include <filesystem>

@@ -1,5 +1,6 @@
 #include "app/dialogs/recovery.h"
 
+#include "core/base/files.h"
 #include "core/document/file.h"
 
 #include <csignal>

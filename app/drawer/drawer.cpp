@@ -8,7 +8,20 @@
 
 namespace ilumbra {
 
-std::vector<DrawerPage> drawerPages() { return {proofsPage(), balancePage()}; }
+// A line each, in the order of menus.
+#define EACH_PAGE(X)                                                                                                   \
+  X(proofsPage)                                                                                                        \
+  X(balancePage)
+
+#define DECLARE(name) DrawerPage name();
+EACH_PAGE(DECLARE)
+#undef DECLARE
+
+std::vector<DrawerPage> drawerPages() {
+#define MADE(name) name(),
+  return {EACH_PAGE(MADE)};
+#undef MADE
+}
 
 Drawer::Drawer(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(studio), m_all(drawerPages()) {
   auto* column = new QVBoxLayout(this);

@@ -20,8 +20,6 @@ struct DrawerPage {
 };
 /// Every page, in the order of the tabs. A new one is a file in this folder and a line here.
 std::vector<DrawerPage> drawerPages();
-DrawerPage balancePage();
-DrawerPage proofsPage();
 
 /// The drawer under the picture: one page at a time, or the tabs alone.
 class Drawer : public QWidget {

@@ -1,10 +1,10 @@
 #include "app/panels/number_row.h"
 
+#include "app/panels/inline_field.h"
 #include "app/theme.h"
 #include "core/document/units.h"
 
 #include <QKeyEvent>
-#include <QLineEdit>
 #include <QMouseEvent>
 #include <QPainter>
 
@@ -175,40 +175,14 @@ void NumberRow::keyPressEvent(QKeyEvent* e) {
 
 void NumberRow::type(const QString& initial) {
   if (m_field || m_patterned) return;
-  m_field = new QLineEdit(this);
-  m_field->setFont(theme::font(12));
-  m_field->setAlignment(Qt::AlignRight);
-  m_field->setGeometry(width() - 130, 0, 130, 23);
-  m_field->setText(initial.isEmpty() ? qs(formatNumber(def(), m_value)).remove(QChar(0x2009)) : initial);
-  if (initial.isEmpty()) m_field->selectAll();
-  m_field->installEventFilter(this);
-  m_field->show();
-  m_field->setFocus();
-  update();
-}
-
-bool NumberRow::eventFilter(QObject* o, QEvent* e) {
-  if (o != m_field) return false;
-  const auto close = [&](bool take) {
-    QLineEdit* field = m_field;
+  m_field = new InlineField(this, {width() - 130, 0, 130, 23}, qs(formatNumber(def(), m_value)).remove(QChar(0x2009)),
+                            initial);
+  connect(m_field, &InlineField::closed, this, [this] {
     m_field = nullptr;
-    const QString text = field->text();
-    field->removeEventFilter(this);
-    field->hide();
-    field->deleteLater();
-    if (take && text != qs(formatNumber(def(), m_value)).remove(QChar(0x2009))) setText(text);
     update();
-  };
-  if (e->type() == QEvent::KeyPress) {
-    const int key = static_cast<QKeyEvent*>(e)->key();
-    if (key == Qt::Key_Escape || key == Qt::Key_Return || key == Qt::Key_Enter) {
-      close(key != Qt::Key_Escape);
-      setFocus();
-      return true;
-    }
-  }
-  if (e->type() == QEvent::FocusOut) close(true);
-  return false;
+  });
+  connect(m_field, &InlineField::taken, this, &NumberRow::setText);
+  update();
 }
 
 } // namespace ilumbra

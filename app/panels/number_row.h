@@ -3,6 +3,8 @@
 
 namespace ilumbra {
 
+class InlineField;
+
 /// A number: its value over a thin ruled line that is dragged. Type to enter (units and arithmetic), arrows step,
 /// double-click the label to reset.
 class NumberRow : public ParamRow {
@@ -27,7 +29,6 @@ class NumberRow : public ParamRow {
   void mouseReleaseEvent(QMouseEvent*) override;
   void mouseDoubleClickEvent(QMouseEvent*) override;
   void keyPressEvent(QKeyEvent*) override;
-  bool eventFilter(QObject*, QEvent*) override;
   void focusInEvent(QFocusEvent*) override { update(); }
   void focusOutEvent(QFocusEvent*) override { update(); }
   void enterEvent(QEnterEvent*) override { update(); }
@@ -43,7 +44,7 @@ class NumberRow : public ParamRow {
   double m_pressT = 0;
   QPoint m_pressAt;
   uint64_t m_gesture = 0;
-  QLineEdit* m_field = nullptr;
+  InlineField* m_field = nullptr;
 };
 
 } // namespace ilumbra

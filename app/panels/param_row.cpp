@@ -1,7 +1,10 @@
 #include "app/panels/param_row.h"
 
+#include "app/panels/color_row.h"
+#include "app/panels/line_rows.h"
 #include "app/panels/number_row.h"
-#include "app/panels/other_rows.h"
+#include "app/panels/reference_rows.h"
+#include "app/panels/vector_row.h"
 #include "core/base/error.h"
 #include "core/document/units.h"
 

@@ -46,9 +46,13 @@ void HealthOverlay::refresh() {
       if (i.light >= 0 || !i.geometry || i.geometry->shape.sphereRadius > 0 ||
           std::find(wanted.begin(), wanted.end(), thing) == wanted.end())
         continue;
-      Entry e{thing, qs(scene->things[i.thing].name), i.geometry, scene->instances[i.firstInstance].toWorld, nullptr};
+      Entry e{thing, qs(scene->things[i.thing].name), i.geometry, scene->instances[i.firstInstance].toWorld, nullptr,
+              {}};
       for (const Entry& known : m_entries)
-        if (known.geometry == e.geometry) e.health = known.health;
+        if (known.geometry == e.geometry) {
+          e.health = known.health;
+          e.failed = known.failed;
+        }
       now.push_back(std::move(e));
     }
   }
@@ -63,21 +67,27 @@ void HealthOverlay::refresh() {
   m_cancel = std::make_shared<CancelFlag>();
   std::vector<GeometryPtr> open;
   for (const Entry& e : m_entries)
-    if (!e.health && std::find(open.begin(), open.end(), e.geometry) == open.end()) open.push_back(e.geometry);
+    if (!e.health && e.failed.isEmpty() && std::find(open.begin(), open.end(), e.geometry) == open.end())
+      open.push_back(e.geometry);
   if (open.empty()) return;
   QThreadPool::globalInstance()->start(
       [self = QPointer<HealthOverlay>(this), send = m_studio.sender(), open, cancel = m_cancel] {
         for (const GeometryPtr& g : open) {
           std::shared_ptr<const MeshHealth> found;
+          QString failed;
           try {
             found = std::make_shared<const MeshHealth>(examine(g->shape.mesh, true, cancel.get()));
-          } catch (const std::exception&) { // cancelled, or too large to be looked into
-            return;
+          } catch (const std::exception& e) { // as where there is no memory for it
+            if (cancel->requested()) return;
+            failed = QString::fromUtf8(e.what());
           }
-          send([self, g, found] {
+          send([self, g, found, failed] {
             if (!self) return;
             for (Entry& e : self->m_entries)
-              if (e.geometry == g) e.health = found;
+              if (e.geometry == g) {
+                e.health = found;
+                e.failed = failed;
+              }
             Q_EMIT self->changed();
           });
         }
@@ -93,6 +103,10 @@ void HealthOverlay::draw(QPainter& p, const QRectF& frame,
   QStringList lines;
   int well = 0, looking = 0;
   for (const Entry& e : m_entries) {
+    if (!e.failed.isEmpty()) {
+      lines << tr("%1: cannot be looked at: %2").arg(e.name, e.failed);
+      continue;
+    }
     if (!e.health) {
       ++looking;
       continue;

@@ -30,6 +30,7 @@ class HealthOverlay : public QObject {
     GeometryPtr geometry;
     M44f toWorld;
     std::shared_ptr<const MeshHealth> health;
+    QString failed; ///< why it could not be looked at; empty: it could, or is not yet
   };
   const std::vector<Entry>& entries() const { return m_entries; }
   /// `toWidget`: false for what lies behind the camera.

@@ -2,8 +2,22 @@
 
 namespace ilumbra {
 
+// A line each, in the order of menus.
+#define EACH_TOOL(X)                                                                                                   \
+  X(regionTool)                                                                                                        \
+  X(askTool)                                                                                                           \
+  X(focusTool)                                                                                                         \
+  X(openingTool)                                                                                                       \
+  X(drawTool)
+
+#define DECLARE(name) ViewportToolKind name();
+EACH_TOOL(DECLARE)
+#undef DECLARE
+
 std::vector<ViewportToolKind> viewportTools() {
-  return {regionTool(), askTool(), focusTool(), openingTool(), drawTool()};
+#define MADE(name) name(),
+  return {EACH_TOOL(MADE)};
+#undef MADE
 }
 
 } // namespace ilumbra

@@ -51,11 +51,6 @@ struct ViewportToolKind {
 };
 /// Every tool, in the order of the menu. A new one is a file in this folder and a line here.
 std::vector<ViewportToolKind> viewportTools();
-ViewportToolKind regionTool();
-ViewportToolKind askTool();
-ViewportToolKind focusTool();
-ViewportToolKind openingTool();
-ViewportToolKind drawTool();
 
 /// Focuses the camera on what is seen at a place of the view.
 void focusAt(PictureView& view, const QPointF& at);

@@ -8,7 +8,7 @@
 
 namespace ilumbra {
 
-Kind beamKind() {
+static Kind beamKind() {
   return {.id = "air.beam",
           .label = "Beam",
           .helpText = "Haze in the way of one light: fitted to its cone, or to an opening that it shines through, "
@@ -51,6 +51,8 @@ Kind beamKind() {
                     .help("Other lights that it shows")}}),
           .existence = Invalidation::Geometry};
 }
+
+AirKind beamAir() { return {beamKind(), AirForm::Beam}; }
 
 Opening::Opening(const std::vector<V3f>& points) {
   Box3f box;

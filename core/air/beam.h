@@ -5,10 +5,6 @@
 
 namespace ilumbra {
 
-/// A beam: haze that is fitted to a light, or to an opening that its light comes through, and answers to that light
-/// alone.
-Kind beamKind();
-
 /// Where a beam's light comes from: a ball that holds the lamp, and the middle of its light. A sun is a ball far away.
 struct BeamSource {
   V3f centre{0.0f};

@@ -77,7 +77,7 @@ std::vector<ParamDef> matterParams(double density) {
       flag("shown", "Shown", true).at(Invalidation::Geometry).help("Off: as if it were not there")};
 }
 
-Kind hazeKind() {
+static Kind hazeKind() {
   return {.id = "air.haze",
           .label = "Haze",
           .helpText = "Air that shows light: all over the scene, or in a closed shape.",
@@ -126,8 +126,22 @@ Kind hazeKind() {
           .existence = Invalidation::Geometry};
 }
 
+AirKind hazeAir() { return {hazeKind(), AirForm::Filling}; }
+
+// A line each, in the order of menus.
+#define EACH_AIR(X)                                                                                                    \
+  X(hazeAir)                                                                                                           \
+  X(beamAir)                                                                                                           \
+  X(gridAir)
+
+#define DECLARE(name) AirKind name();
+EACH_AIR(DECLARE)
+#undef DECLARE
+
 std::vector<AirKind> allAirs() {
-  return {{hazeKind(), AirForm::Filling}, {beamKind(), AirForm::Beam}, {gridKind(), AirForm::Grid}};
+#define MADE(name) name(),
+  return {EACH_AIR(MADE)};
+#undef MADE
 }
 
 AirForm airForm(const Node& node) {

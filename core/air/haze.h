@@ -4,8 +4,6 @@
 
 namespace ilumbra {
 
-/// Haze: what fills the set, or a closed shape, and scatters light.
-Kind hazeKind();
 /// Where air stands: all over the set or in a shape, in the way of a light, or in the voxels of a file.
 enum class AirForm { Filling, Beam, Grid };
 struct AirKind {

@@ -74,7 +74,7 @@ Color Glowing::colorAt(const V3f& world) const {
   return m_color[size_t(clamp01(m_heat->at(world)) * float(steps) + 0.5f)];
 }
 
-Kind gridKind() {
+static Kind gridKind() {
   return {
       .id = "air.grid",
       .label = "Voxel grid",
@@ -150,5 +150,7 @@ Kind gridKind() {
       .existence = Invalidation::Geometry,
       .changesByTime = isPlayed};
 }
+
+AirKind gridAir() { return {gridKind(), AirForm::Grid}; }
 
 } // namespace ilumbra

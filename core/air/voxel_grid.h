@@ -84,7 +84,4 @@ class Glowing : public Density, public AirColor {
   std::vector<Color> m_color;
 };
 
-/// Voxels from an OpenVDB file, as air.
-Kind gridKind();
-
 } // namespace ilumbra

@@ -1,7 +1,6 @@
 #include "core/base/tasks.h"
 
 #include "core/base/error.h"
-#include "core/base/thread_order.h"
 
 #include <sys/resource.h>
 #include <sys/syscall.h>
@@ -9,6 +8,12 @@
 #include <tbb/task_arena.h>
 #include <tbb/task_scheduler_observer.h>
 #include <unistd.h>
+#if defined(__SANITIZE_THREAD__)
+#include <exception>
+#include <mutex>
+#include <thread>
+#include <vector>
+#endif
 
 namespace ilumbra {
 namespace {
@@ -20,22 +25,41 @@ class LowerPriority : public tbb::task_scheduler_observer {
   void on_scheduler_entry(bool) override { setpriority(PRIO_PROCESS, id_t(syscall(SYS_gettid)), 10); }
 };
 
-// Every loop on the pool runs through here. Each call gets what the caller wrote before, and the caller what each
-// wrote.
+#if defined(__SANITIZE_THREAD__)
+// The thread sanitizer cannot see by what TBB orders its threads, and would find races everywhere: with it, every loop
+// has threads of its own.
+template <class Index, class F, class Partitioner>
+void share(const tbb::blocked_range<Index>& range, const F& f, const Partitioner&) {
+  std::atomic<Index> next{range.begin()};
+  std::mutex mutex;
+  std::exception_ptr failed;
+  const auto work = [&] {
+    try {
+      for (Index i; (i = next++) < range.end();) f(i);
+    } catch (...) {
+      next = range.end();
+      const std::lock_guard lock(mutex);
+      if (!failed) failed = std::current_exception();
+    }
+  };
+  std::vector<std::thread> others(std::min<size_t>(2, range.size() ? range.size() - 1 : 0));
+  for (std::thread& t : others) t = std::thread(work);
+  work();
+  for (std::thread& t : others) t.join();
+  if (failed) std::rethrow_exception(failed);
+}
+#else
+// Every loop on the pool runs through here.
 template <class Index, class F, class Partitioner>
 void share(const tbb::blocked_range<Index>& range, const F& f, const Partitioner& partitioner) {
-  ThreadOrder in, out;
-  in.release();
   tbb::parallel_for(
       range,
       [&](const tbb::blocked_range<Index>& r) {
-        in.acquire();
         for (Index i = r.begin(); i < r.end(); ++i) f(i);
-        out.release();
       },
       partitioner);
-  out.acquire();
 }
+#endif
 
 } // namespace
 
@@ -59,7 +83,7 @@ void Tasks::stopIfAsked() const {
 }
 
 void Tasks::forEach(int n, const std::function<void(int)>& f) const {
-  m_pool->arena.execute([&] {
+  const auto loop = [&] {
     if (m_pool->arena.max_concurrency() == 1) {
       for (int i = 0; i < n; ++i) {
         stopIfAsked();
@@ -74,7 +98,12 @@ void Tasks::forEach(int n, const std::function<void(int)>& f) const {
           f(i);
         },
         tbb::simple_partitioner());
-  });
+  };
+#if defined(__SANITIZE_THREAD__)
+  loop();
+#else
+  m_pool->arena.execute(loop);
+#endif
 }
 
 void parallelFor(size_t n, const std::function<void(size_t)>& f) {

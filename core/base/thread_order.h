@@ -5,8 +5,8 @@
 
 namespace ilumbra {
 
-/// Tells the thread sanitizer of an order between threads that a library keeps by means it cannot see (TBB's task
-/// queues, Qt's event queues): what came before release() has happened before what comes after acquire() of the same
+/// Tells the thread sanitizer of an order between threads that a library keeps by means it cannot see (Qt's event
+/// queues): what came before release() has happened before what comes after acquire() of the same
 /// object. It orders nothing by itself, and is nothing in other builds.
 class ThreadOrder {
  public:

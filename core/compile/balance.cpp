@@ -174,103 +174,127 @@ Value mappedColor(const Value& v, const std::function<Triple(const Triple&)>& f)
 }
 Triple tripleOf(const Color& c) { return {double(c.x), double(c.y), double(c.z)}; }
 
-} // namespace
+Value valueOf(const Node& n, const char* param) {
+  const Value* v = n.find(param);
+  return v ? *v : Value(n.kind->param(param)->initial);
+}
 
-Document writeBalance(const Document& doc) {
-  const double frame = currentFrame(doc);
-  const Balance balance(doc, frame);
-  Document out = doc;
-  const auto valueOf = [](const Node& n, const char* param) {
-    const Value* v = n.find(param);
-    return v ? *v : Value(n.kind->param(param)->initial);
-  };
-  for (const BalanceSource& s : balance.split())
-    if (const Node* light = doc.find(s.light), *object = doc.find(s.object);
-        light && (object || light->kind->family() == "light"))
-      throw badInput((object ? object->name : light->name) +
-                     ": its copies have rows of their own, which cannot be written into it; join them first");
-  // Of a split material: what each object has for itself.
-  const auto bakeSplit = [&](const Node& material) {
-    const std::vector<NodeId> objects = objectsByMaterial(doc, frame)[material.id];
-    for (const NodeId id : objects) {
-      const Color f = balance.factor({material.id, id});
-      if (f == Color(1.0f)) continue;
-      const Node& object = *doc.find(id);
-      const Reference use = wornMaterial(doc, object, frame);
-      // A twin wears its original's material: what it has for itself needs a use of its own.
-      if (!Params(object, frame).reference("material").target) out = setValue(out, id, "material", Constant(use));
-      if (use.target != material.id)
-        throw badInput(object.name + ": its material is layered, so the balance of " + material.name +
-                       " on it cannot be written into it; join that row first");
-      const Params p(material, frame, use.with.get());
-      const auto put = [&](const char* param, const Constant& v) {
-        const Value value(v);
-        out = setOverride(out, id, "material", 0, param, &value);
-      };
-      if (isBlack(f)) {
-        if (p.number("own_light") > 0) put("own_light_on", false);
+// Writes the rows of a document's balance into its lamps and materials, one by one.
+class BalanceWriter {
+ public:
+  explicit BalanceWriter(const Document& doc)
+      : m_doc(doc), m_frame(currentFrame(doc)), m_balance(doc, m_frame), m_out(doc) {}
+
+  Document run() {
+    for (const BalanceSource& s : m_balance.split())
+      if (const Node* light = m_doc.find(s.light), *object = m_doc.find(s.object);
+          light && (object || light->kind->family() == "light"))
+        throw badInput((object ? object->name : light->name) +
+                       ": its copies have rows of their own, which cannot be written into it; join them first");
+    for (const NodePtr& node : m_doc.nodes()) {
+      const Node& n = *node;
+      const bool light = n.kind->family() == "light", glows = n.kind->param("own_light") != nullptr;
+      if (!light && !glows) continue;
+      if (m_balance.isSplit(n.id)) {
+        const std::vector<NodeId> objects = objectsByMaterial(m_doc, m_frame)[n.id];
+        for (const NodeId object : objects) splitMaterial(n, object);
         continue;
       }
-      const Params row(*balanceRow(doc, {material.id, id}), frame);
-      const Color tint = working(row.triple("tint"));
-      if (tint != working({1, 1, 1})) {
-        if (p.pattern("own_light_color"))
-          throw badInput(object.name + ".material.own_light_color: is driven by a pattern, so the balance's tint "
-                                       "cannot be written into it; take the tint off first");
-        put("own_light_color", tripleOf(rec709FromAcescg(working(p.triple("own_light_color")) * tint)));
-      }
-      if (const double stops = row.number("stops"); stops != 0)
-        put("own_light", p.number("own_light") * std::exp2(stops));
+      const Color f = m_balance.factor(n.id);
+      if (f == Color(1.0f)) continue;
+      if (isBlack(f))
+        off(n, light);
+      else if (light)
+        lamp(n);
+      else
+        ownLight(n);
     }
-  };
-  for (const NodePtr& node : doc.nodes()) {
-    const Node& n = *node;
-    const bool light = n.kind->family() == "light", glows = n.kind->param("own_light") != nullptr;
-    if (!light && !glows) continue;
-    if (balance.isSplit(n.id)) {
-      bakeSplit(n);
-      continue;
-    }
-    const Color f = balance.factor(n.id);
-    if (f == Color(1.0f)) continue;
-    const Node* row = balanceRow(doc, n.id);
-    if (isBlack(f)) {
-      const Params p(n, frame);
-      if (light)
-        out = setValue(out, n.id, "on", Constant(false));
-      else if (p.number("own_light") > 0)
-        out = setValue(out, n.id, "own_light_on", Constant(false));
-      continue;
-    }
-    const Params p(*row, frame);
-    const Color tint = working(p.triple("tint"));
-    const bool tinted = tint != working({1, 1, 1});
-    const double stops = p.number("stops");
-    if (light) {
-      double lift = stops;
-      if (tinted) {
-        const Color amount = lightAmount(Params(n, frame)), after = amount * tint;
-        if (!isBlack(amount)) {
-          lift += std::log2(double(luminance(after) / luminance(amount)));
-          out = setValue(out, n.id, "color", Constant(tripleOf(rec709FromAcescg(after * (1 / maxComponent(after))))));
-          out = setValue(out, n.id, "by_temperature", Constant(false));
-        }
-      }
-      out = setValue(out, n.id, "stops", mapped(valueOf(n, "stops"), [&](double v) { return v + lift; }));
-    } else {
-      const Value color = valueOf(n, "own_light_color");
-      if (tinted && color.pattern())
-        throw badInput(n.name + ".own_light_color: is driven by a pattern, so the balance's tint cannot be written "
-                                "into it; take the tint off first");
-      out = setValue(out, n.id, "own_light",
-                     mapped(valueOf(n, "own_light"), [&](double v) { return v * std::exp2(stops); }));
-      if (tinted)
-        out = setValue(out, n.id, "own_light_color", mappedColor(color, [&](const Triple& t) {
-                         return tripleOf(rec709FromAcescg(working(t) * tint));
-                       }));
-    }
+    return withoutBalance(m_out);
   }
-  return withoutBalance(out);
-}
+
+ private:
+  struct Row {
+    double stops;
+    Color tint;
+    bool tinted() const { return tint != working({1, 1, 1}); }
+  };
+  Row row(const BalanceSource& source) const {
+    const Params p(*balanceRow(m_doc, source), m_frame);
+    return {p.number("stops"), working(p.triple("tint"))};
+  }
+  void set(NodeId id, const char* param, Value v) { m_out = setValue(m_out, id, param, std::move(v)); }
+
+  // Of a split material: what one object has for itself.
+  void splitMaterial(const Node& material, NodeId id) {
+    const Color f = m_balance.factor({material.id, id});
+    if (f == Color(1.0f)) return;
+    const Node& object = *m_doc.find(id);
+    const Reference use = wornMaterial(m_doc, object, m_frame);
+    // A twin wears its original's material: what it has for itself needs a use of its own.
+    if (!Params(object, m_frame).reference("material").target) set(id, "material", Constant(use));
+    if (use.target != material.id)
+      throw badInput(object.name + ": its material is layered, so the balance of " + material.name +
+                     " on it cannot be written into it; join that row first");
+    const Params p(material, m_frame, use.with.get());
+    const auto put = [&](const char* param, const Constant& v) {
+      const Value value(v);
+      m_out = setOverride(m_out, id, "material", 0, param, &value);
+    };
+    if (isBlack(f)) {
+      if (p.number("own_light") > 0) put("own_light_on", false);
+      return;
+    }
+    const Row r = row({material.id, id});
+    if (r.tinted()) {
+      if (p.pattern("own_light_color"))
+        throw badInput(object.name + ".material.own_light_color: is driven by a pattern, so the balance's tint "
+                                     "cannot be written into it; take the tint off first");
+      put("own_light_color", tripleOf(rec709FromAcescg(working(p.triple("own_light_color")) * r.tint)));
+    }
+    if (r.stops != 0) put("own_light", p.number("own_light") * std::exp2(r.stops));
+  }
+
+  void off(const Node& n, bool light) {
+    if (light)
+      set(n.id, "on", Constant(false));
+    else if (Params(n, m_frame).number("own_light") > 0)
+      set(n.id, "own_light_on", Constant(false));
+  }
+
+  void lamp(const Node& n) {
+    const Row r = row(n.id);
+    double lift = r.stops;
+    if (r.tinted()) {
+      const Color amount = lightAmount(Params(n, m_frame)), after = amount * r.tint;
+      if (!isBlack(amount)) {
+        lift += std::log2(double(luminance(after) / luminance(amount)));
+        set(n.id, "color", Constant(tripleOf(rec709FromAcescg(after * (1 / maxComponent(after))))));
+        set(n.id, "by_temperature", Constant(false));
+      }
+    }
+    set(n.id, "stops", mapped(valueOf(n, "stops"), [&](double v) { return v + lift; }));
+  }
+
+  void ownLight(const Node& n) {
+    const Row r = row(n.id);
+    const Value color = valueOf(n, "own_light_color");
+    if (r.tinted() && color.pattern())
+      throw badInput(n.name + ".own_light_color: is driven by a pattern, so the balance's tint cannot be written "
+                              "into it; take the tint off first");
+    set(n.id, "own_light", mapped(valueOf(n, "own_light"), [&](double v) { return v * std::exp2(r.stops); }));
+    if (r.tinted())
+      set(n.id, "own_light_color",
+          mappedColor(color, [&](const Triple& t) { return tripleOf(rec709FromAcescg(working(t) * r.tint)); }));
+  }
+
+  const Document& m_doc;
+  const double m_frame;
+  const Balance m_balance;
+  Document m_out;
+};
+
+} // namespace
+
+Document writeBalance(const Document& doc) { return BalanceWriter(doc).run(); }
 
 } // namespace ilumbra

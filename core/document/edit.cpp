@@ -1,6 +1,7 @@
 #include "core/document/edit.h"
 
 #include "core/base/error.h"
+#include "core/document/lookup.h"
 #include "core/document/units.h"
 #include "core/document/words.h"
 
@@ -12,24 +13,6 @@
 namespace ilumbra {
 namespace {
 
-const Node& need(const Document& doc, NodeId id) {
-  const Node* n = doc.find(id);
-  if (!n) throw badInput(fmt::format("there is no thing with the number {}", id));
-  return *n;
-}
-
-const ParamDef& needParam(const Node& n, std::string_view param) {
-  const ParamDef* d = n.kind->param(param);
-  if (!d) {
-    std::vector<std::string> names;
-    for (const ParamDef& p : n.kind->params) names.push_back(p.name);
-    const std::string near = nearestWord(param, names);
-    throw badInput(fmt::format("{}: a {} has no parameter {}{}", n.name, n.kind->label, quotation(param),
-                               near.empty() ? "" : fmt::format("; the nearest is {}", near)));
-  }
-  return *d;
-}
-
 void checkNumber(const ParamDef& def, double v, const std::string& place) {
   if (!std::isfinite(v)) throw badInput(place + ": not a finite number");
   if (v < def.hardMin)
@@ -40,12 +23,6 @@ void checkNumber(const ParamDef& def, double v, const std::string& place) {
         fmt::format("{}: {} is above the most, {}", place, formatNumber(def, v), formatNumber(def, def.hardMax)));
   if (def.type == ParamType::Integer && v != std::round(v))
     throw badInput(fmt::format("{}: {} is not a whole number", place, v));
-}
-
-const ParamDef* inputDefinition(const Node& shared, const std::string& input) {
-  if (shared.inputs.empty()) return shared.kind->param(input);
-  const auto it = shared.inputs.find(input);
-  return it == shared.inputs.end() ? nullptr : shared.kind->param(it->second);
 }
 
 void checkReference(const Document& doc, const ParamDef& def, const Reference& r, const std::string& place) {
@@ -393,160 +370,6 @@ std::vector<std::string> problems(const Document& doc) {
     }
   }
   return found;
-}
-
-namespace {
-
-// "name[3]" -> name and 2; without brackets the index is left alone.
-bool splitIndex(std::string& part, size_t& index) {
-  const size_t open = part.find('[');
-  if (open == std::string::npos) return false;
-  const std::string digits = part.substr(open + 1, part.size() - open - 2);
-  if (part.back() != ']' || digits.empty() || digits.size() > 6 ||
-      digits.find_first_not_of("0123456789") != std::string::npos)
-    throw badInput(fmt::format("\"{}\": an index is a whole number in square brackets", part));
-  index = size_t(std::stoul(digits));
-  if (index == 0) throw badInput(fmt::format("\"{}\": indices count from 1", part));
-  --index;
-  part = part.substr(0, open);
-  return true;
-}
-
-} // namespace
-
-Address resolve(const Document& doc, std::string_view address) {
-  std::vector<std::string> parts;
-  for (size_t start = 0;;) {
-    const size_t dotAt = address.find('.', start);
-    parts.emplace_back(address.substr(start, dotAt - start));
-    if (dotAt == std::string_view::npos) break;
-    start = dotAt + 1;
-  }
-  const Node* n = doc.findByName(parts[0]);
-  if (!n) {
-    std::vector<std::string> names;
-    for (const NodePtr& other : doc.nodes()) names.push_back(other->name);
-    const std::string near = nearestWord(parts[0], names);
-    throw badInput(fmt::format("{}: there is nothing named {}{}", quotation(address), quotation(parts[0]),
-                               near.empty() ? "" : fmt::format("; the nearest is {}", near)));
-  }
-  Address a{n->id, {}, 0, {}};
-  for (size_t i = 1; i < parts.size(); ++i) {
-    std::string part = parts[i];
-    size_t index = 0;
-    const bool indexed = splitIndex(part, index);
-    if (!a.param.empty()) { // beyond a reference
-      const ParamDef& d = needParam(*n, a.param);
-      const Params p(*n, 0);
-      Reference r;
-      if (d.type == ParamType::Reference) r = p.reference(a.param);
-      if (d.type == ParamType::References) {
-        const std::vector<Reference> list = p.references(a.param);
-        if (a.index >= list.size()) throw badInput(fmt::format("{}: {} has {} entries", address, a.param, list.size()));
-        r = list[a.index];
-      }
-      const Node* target = doc.find(r.target);
-      if (!target) throw badInput(fmt::format("{}: {} refers to nothing", address, a.param));
-      if (part == "name" && i + 1 == parts.size()) {
-        a = {target->id, "name", 0, {}};
-        break;
-      }
-      if (!inputDefinition(*target, part))
-        throw badInput(fmt::format("{}: {} has no input \"{}\"", address, target->name, part));
-      if (i + 1 < parts.size()) throw badInput(fmt::format("{}: nothing lies below {}", address, part));
-      a.input = part;
-      break;
-    }
-    if (const ChildSlot* s = n->kind->slot(part)) {
-      const auto it = n->children.find(s->name);
-      const size_t count = it == n->children.end() ? 0 : it->second.size();
-      if (!indexed) throw badInput(fmt::format("{}: {} is a list; say {}[1]", address, part, part));
-      if (index >= count) throw badInput(fmt::format("{}: {} has {} entries", address, part, count));
-      n = doc.find(it->second[index]);
-      a = {n->id, {}, 0, {}};
-      continue;
-    }
-    if (part == "name" && i + 1 == parts.size()) {
-      a.param = "name";
-      break;
-    }
-    needParam(*n, part);
-    a.param = part;
-    a.index = index;
-  }
-  return a;
-}
-
-std::string addressText(const Document& doc, const Address& a) {
-  const Node& n = need(doc, a.node);
-  std::string s = n.name;
-  if (!a.param.empty()) {
-    s += "." + a.param;
-    const ParamDef* d = n.kind->param(a.param);
-    if (d && d->type == ParamType::References && !a.input.empty()) s += fmt::format("[{}]", a.index + 1);
-  }
-  if (!a.input.empty()) s += "." + a.input;
-  return s;
-}
-
-static const Node* sharedAt(const Document& doc, const Address& a, Reference& r) {
-  const Params p(need(doc, a.node), 0);
-  if (needParam(p.node(), a.param).type == ParamType::References) {
-    const auto list = p.references(a.param);
-    if (a.index < list.size()) r = list[a.index];
-  } else {
-    r = p.reference(a.param);
-  }
-  return doc.find(r.target);
-}
-
-const ParamDef& definitionAt(const Document& doc, const Address& a) {
-  static const ParamDef nameDef = text("name", "Name", "");
-  if (a.param == "name") return nameDef;
-  if (a.input.empty()) return needParam(need(doc, a.node), a.param);
-  Reference r;
-  const Node* shared = sharedAt(doc, a, r);
-  const ParamDef* d = shared ? inputDefinition(*shared, a.input) : nullptr;
-  if (!d) throw badInput(addressText(doc, a) + ": there is no such input");
-  return *d;
-}
-
-Value valueAt(const Document& doc, const Address& a) {
-  const Node& n = need(doc, a.node);
-  if (a.param == "name") return Constant(n.name);
-  const ParamDef& d = definitionAt(doc, a);
-  if (a.input.empty()) {
-    const Value* v = n.find(a.param);
-    return v ? *v : Value(d.initial);
-  }
-  Reference r;
-  const Node* shared = sharedAt(doc, a, r);
-  const Value* v = Params(*shared, 0, r.with.get()).stored(d.name);
-  return v ? *v : Value(d.initial);
-}
-
-Document setAt(const Document& doc, const Address& a, const Value& value) {
-  if (a.param == "name") {
-    const Constant* c = value.constant();
-    if (!c || !std::holds_alternative<std::string>(*c)) throw badInput("a name is text");
-    return rename(doc, a.node, std::get<std::string>(*c));
-  }
-  if (!a.input.empty()) return setOverride(doc, a.node, a.param, a.index, a.input, &value);
-  return setValue(doc, a.node, a.param, value);
-}
-
-Document setNow(const Document& doc, const Address& a, const Constant& value) {
-  const Value before = valueAt(doc, a);
-  const Keys* k = before.keys();
-  if (!k) return setAt(doc, a, value);
-  Keys keys = *k;
-  const double frame = currentFrame(doc);
-  const auto it = std::find_if(keys.keys.begin(), keys.keys.end(), [&](const Key& key) { return key.frame >= frame; });
-  if (it != keys.keys.end() && it->frame == frame)
-    it->value = value;
-  else
-    keys.keys.insert(it, Key{frame, value, KeyShape::Smooth});
-  return setAt(doc, a, keys);
 }
 
 Document atFrame(const Document& doc, double frame) {

@@ -144,6 +144,8 @@ struct Kind {
   /// What code that knows nothing of this kind finds it by (Document::withRole); that code declares the word. Empty:
   /// none.
   std::string_view role = {};
+  /// Things use one of it together: it goes along where one that uses it is taken into another document.
+  bool shared = false;
 
   /// By its name, or one that it had formerly.
   const ParamDef* param(std::string_view name) const;

@@ -65,8 +65,7 @@ Value mapped(const Value& v, const Ids& ids) {
 void gather(const Document& doc, NodeId id, std::vector<NodeId>& out, const Node& whole, const Ids& there) {
   const Node* n = doc.find(id);
   if (!n || there.count(id) || std::find(out.begin(), out.end(), id) != out.end()) return;
-  const auto f = n->kind->family();
-  if (out.size() && !n->parent && f != "material" && f != "pattern")
+  if (out.size() && !n->parent && !n->kind->shared)
     throw badInput(fmt::format("{}: uses {}, a {}, which cannot go along", whole.name, n->name, n->kind->label));
   out.push_back(id);
   for (const auto& [param, value] : n->values)

@@ -12,9 +12,25 @@
 
 namespace ilumbra {
 
+// A line each, in the order of menus.
+#define EACH_EFFECT(X)                                                                                                 \
+  X(glowEffect)                                                                                                        \
+  X(shaftsEffect)                                                                                                      \
+  X(lampInMistEffect)                                                                                                  \
+  X(projectorBeamEffect)                                                                                               \
+  X(mistEffect)                                                                                                        \
+  X(nebulaEffect)                                                                                                      \
+  X(ghostLightEffect)                                                                                                  \
+  X(causticsEffect)
+
+#define DECLARE(name) EffectKind name();
+EACH_EFFECT(DECLARE)
+#undef DECLARE
+
 std::vector<EffectKind> allEffects() {
-  return {glowEffect(), shaftsEffect(), lampInMistEffect(), projectorBeamEffect(),
-          mistEffect(), nebulaEffect(), ghostLightEffect(), causticsEffect()};
+#define MADE(name) name(),
+  return {EACH_EFFECT(MADE)};
+#undef MADE
 }
 
 const EffectKind* effectKind(const Node& effect) {

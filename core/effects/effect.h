@@ -47,15 +47,6 @@ struct EffectKind {
 std::vector<EffectKind> allEffects();
 const EffectKind* effectKind(const Node& effect);
 
-EffectKind causticsEffect();
-EffectKind ghostLightEffect();
-EffectKind glowEffect();
-EffectKind lampInMistEffect();
-EffectKind mistEffect();
-EffectKind nebulaEffect();
-EffectKind projectorBeamEffect();
-EffectKind shaftsEffect();
-
 /// Everything that fills a role of an effect; nothing if it has no such role.
 std::vector<NodeId> roleOf(const Document& doc, const Node& effect, const std::string& param);
 /// Puts things into the roles that they fit. Objects and lights come from a selection; what fits nowhere is returned in

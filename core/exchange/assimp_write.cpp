@@ -1,6 +1,6 @@
 // OBJ, PLY and STL, by assimp: every copy in world space, as such files have no instances.
 #include "core/base/error.h"
-#include "core/document/file.h"
+#include "core/base/files.h"
 #include "core/exchange/readers.h"
 #include "core/geometry/mesh_tools.h"
 #include "core/geometry/pose.h"

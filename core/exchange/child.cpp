@@ -1,7 +1,7 @@
 #include "core/exchange/child.h"
 
 #include "core/base/error.h"
-#include "core/document/file.h"
+#include "core/base/files.h"
 #include "core/exchange/readers.h"
 
 #include <algorithm>
@@ -92,21 +92,36 @@ int parseIfChild(int argc, char** argv) {
   _exit(0);
 }
 
-std::string parseInChild(const std::string& what, const std::string& path, int index, const ParseLimits& limits,
-                         const CancelFlag* cancel) {
-  // What is not there or not readable is told before a process is started for it.
-  const int probe = openRegularFile(path);
-  struct stat st {};
-  ::fstat(probe, &st);
-  ::close(probe);
-  const std::chrono::seconds allowed =
-      limits.time.count() > 0 ? limits.time : std::chrono::seconds(10 + (st.st_size >> 20));
+namespace {
 
-  const int result = ::memfd_create("ilumbra-parse", MFD_CLOEXEC);
-  int messages[2];
-  if (result < 0 || ::pipe2(messages, O_CLOEXEC) != 0) throw ioError("no process can be started to read " + path);
+// Closes what it holds.
+struct Descriptor {
+  int fd = -1;
+  Descriptor() = default;
+  explicit Descriptor(int f) : fd(f) {}
+  Descriptor(const Descriptor&) = delete;
+  Descriptor& operator=(const Descriptor&) = delete;
+  ~Descriptor() { close(); }
+  void close() {
+    if (fd >= 0) ::close(fd);
+    fd = -1;
+  }
+};
+
+struct Child {
+  pid_t pid = 0;
+  Descriptor result, messages; // what it has made, and the reading end of what it says
+};
+
+void startChild(Child& child, const std::string& what, const std::string& path, int index, uint64_t memory,
+                std::chrono::seconds allowed) {
+  child.result.fd = ::memfd_create("ilumbra-parse", MFD_CLOEXEC);
+  int pipe[2];
+  if (child.result.fd < 0 || ::pipe2(pipe, O_CLOEXEC) != 0) throw ioError("no process can be started to read " + path);
+  child.messages.fd = pipe[0];
+  const Descriptor said(pipe[1]);
   const std::string program = parserProgram().empty() ? "/proc/self/exe" : parserProgram();
-  const std::string indexText = std::to_string(index), memoryText = std::to_string(limits.memory),
+  const std::string indexText = std::to_string(index), memoryText = std::to_string(memory),
                     timeText = std::to_string(allowed.count());
   const char* args[] = {program.c_str(),   parseFlag,          what.c_str(),     path.c_str(),
                         indexText.c_str(), memoryText.c_str(), timeText.c_str(), nullptr};
@@ -114,72 +129,80 @@ std::string parseInChild(const std::string& what, const std::string& path, int i
   posix_spawn_file_actions_init(&actions);
   posix_spawn_file_actions_addopen(&actions, 0, "/dev/null", O_RDONLY, 0);
   posix_spawn_file_actions_addopen(&actions, 1, "/dev/null", O_WRONLY, 0);
-  posix_spawn_file_actions_adddup2(&actions, messages[1], 2);
-  posix_spawn_file_actions_adddup2(&actions, result, resultFd);
-  pid_t pid = 0;
-  const int spawned = posix_spawn(&pid, program.c_str(), &actions, nullptr, const_cast<char* const*>(args), environ);
+  posix_spawn_file_actions_adddup2(&actions, said.fd, 2);
+  posix_spawn_file_actions_adddup2(&actions, child.result.fd, resultFd);
+  const int spawned =
+      posix_spawn(&child.pid, program.c_str(), &actions, nullptr, const_cast<char* const*>(args), environ);
   posix_spawn_file_actions_destroy(&actions);
-  ::close(messages[1]);
-  if (spawned != 0) {
-    ::close(result);
-    ::close(messages[0]);
+  if (spawned != 0)
     throw ioError(fmt::format("no process can be started to read {}: {}", path, std::strerror(spawned)));
-  }
+}
 
-  std::string message;
-  const auto deadline = std::chrono::steady_clock::now() + allowed + std::chrono::seconds(2);
-  bool late = false, stopped = false;
+enum class ChildEnd { Itself, Late, Cancelled };
+
+// Until it says no more, with what it has said; kills it when its time is over or it is not wanted any longer.
+ChildEnd listen(const Child& child, std::chrono::steady_clock::time_point deadline, const CancelFlag* cancel,
+                std::string& said) {
   for (;;) {
     const auto left =
         std::chrono::duration_cast<std::chrono::milliseconds>(deadline - std::chrono::steady_clock::now()).count();
-    if (cancel && cancel->requested()) {
-      ::kill(pid, SIGKILL);
-      stopped = true;
-      break;
+    const bool unwanted = cancel && cancel->requested();
+    if (unwanted || left <= 0) {
+      ::kill(child.pid, SIGKILL);
+      return unwanted ? ChildEnd::Cancelled : ChildEnd::Late;
     }
-    if (left <= 0) {
-      ::kill(pid, SIGKILL);
-      late = true;
-      break;
-    }
-    pollfd p{messages[0], POLLIN, 0};
+    pollfd p{child.messages.fd, POLLIN, 0};
     if (::poll(&p, 1, int(std::min<long long>(left, 10))) <= 0) continue;
     char buffer[4096];
-    const ssize_t n = ::read(messages[0], buffer, sizeof buffer);
-    if (n <= 0) break;
-    if (message.size() < 8192) message.append(buffer, size_t(n));
+    const ssize_t n = ::read(child.messages.fd, buffer, sizeof buffer);
+    if (n <= 0) return ChildEnd::Itself;
+    if (said.size() < 8192) said.append(buffer, size_t(n));
   }
-  ::close(messages[0]);
+}
+
+// The first line, fit to be shown.
+std::string reason(const std::string& said) {
+  std::string line = said.substr(0, said.find('\n'));
+  while (!line.empty() && (line.back() == '.' || line.back() == ' ')) line.pop_back();
+  for (char& c : line)
+    if (static_cast<unsigned char>(c) < 32) c = ' ';
+  if (line.size() > 300) line = line.substr(0, 300) + "…";
+  return line.empty() ? "cannot be understood" : line;
+}
+
+} // namespace
+
+std::string parseInChild(const std::string& what, const std::string& path, int index, const ParseLimits& limits,
+                         const CancelFlag* cancel) {
+  // What is not there or not readable is told before a process is started for it.
+  struct stat st {};
+  {
+    const Descriptor probe(openRegularFile(path));
+    ::fstat(probe.fd, &st);
+  }
+  const std::chrono::seconds allowed =
+      limits.time.count() > 0 ? limits.time : std::chrono::seconds(10 + (st.st_size >> 20));
+  Child child;
+  startChild(child, what, path, index, limits.memory, allowed);
+  std::string said;
+  const ChildEnd end =
+      listen(child, std::chrono::steady_clock::now() + allowed + std::chrono::seconds(2), cancel, said);
   int status = 0;
-  while (::waitpid(pid, &status, 0) < 0 && errno == EINTR) {
+  while (::waitpid(child.pid, &status, 0) < 0 && errno == EINTR) {
   }
-  const auto refuse = [&](const std::string& why) {
-    ::close(result);
-    return badInput(fmt::format("{}: {}", path, why));
-  };
-  if (stopped) {
-    ::close(result);
-    throw cancelled();
-  }
-  if (late) throw refuse("takes too long to read");
-  if (WIFSIGNALED(status)) throw refuse(signalText(WTERMSIG(status)));
-  if (WEXITSTATUS(status) != 0) {
-    std::string line = message.substr(0, message.find('\n'));
-    while (!line.empty() && (line.back() == '.' || line.back() == ' ')) line.pop_back();
-    for (char& c : line)
-      if (static_cast<unsigned char>(c) < 32) c = ' ';
-    if (line.size() > 300) line = line.substr(0, 300) + "…";
-    throw refuse(line.empty() ? "cannot be understood" : line);
-  }
-  const off_t size = ::lseek(result, 0, SEEK_END);
+  const auto refused = [&](const std::string& why) { return badInput(fmt::format("{}: {}", path, why)); };
+  if (end == ChildEnd::Cancelled) throw cancelled();
+  if (end == ChildEnd::Late) throw refused("takes too long to read");
+  if (WIFSIGNALED(status)) throw refused(signalText(WTERMSIG(status)));
+  if (WEXITSTATUS(status) != 0) throw refused(reason(said));
+  const off_t size = ::lseek(child.result.fd, 0, SEEK_END);
   std::string bytes(size_t(std::max<off_t>(0, size)), '\0');
   size_t done = 0;
   while (done < bytes.size()) {
-    const ssize_t n = ::pread(result, bytes.data() + done, bytes.size() - done, off_t(done));
-    if (n <= 0) throw refuse("its reader's result cannot be read");
+    const ssize_t n = ::pread(child.result.fd, bytes.data() + done, bytes.size() - done, off_t(done));
+    if (n <= 0) throw refused("its reader's result cannot be read");
     done += size_t(n);
   }
-  ::close(result);
   return bytes;
 }
 

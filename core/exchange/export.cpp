@@ -1,3 +1,4 @@
+#include "core/base/files.h"
 #include "core/exchange/export.h"
 #include "core/compile/compile.h"
 #include "core/exchange/volume_write.h"

@@ -4,7 +4,6 @@
 #include "core/base/error.h"
 #include "core/compile/camera.h"
 #include "core/document/edit.h"
-#include "core/document/file.h"
 #include "core/document/transplant.h"
 #include "core/exchange/extras.h"
 #include "core/geometry/pose.h"

@@ -1,4 +1,4 @@
-#include "core/document/file.h"
+#include "core/base/files.h"
 #include "core/exchange/readers.h"
 #include "core/exchange/wire.h"
 #include "core/geometry/model.h"

@@ -2,8 +2,8 @@
 
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
+#include "core/base/files.h"
 #include "core/display/view.h"
-#include "core/document/file.h"
 #include "core/document/units.h"
 #include "core/exchange/child.h"
 #include "core/exchange/readers.h"

@@ -53,78 +53,84 @@ Denoiser::Plane Denoiser::blurred(const Plane& p, int radius, const Tasks& tasks
   return out;
 }
 
-Denoiser::Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cancel)
-    : m_width(film.width()), m_height(film.height()), m_stride(film.width() + 2 * rim) {
-  const int w = m_width, h = m_height;
-  Guide first;
-  std::vector<Plane> half(3, plane());
+void Denoiser::readFilm(const Film& film, Guide& guide, std::vector<Plane>& half, const Tasks& tasks) {
   for (int c = 0; c < 3; ++c) {
-    first.color.push_back(plane());
-    first.variance.push_back(plane());
+    guide.color.push_back(plane());
+    guide.variance.push_back(plane());
   }
+  half.assign(3, plane());
   m_features.assign(7, plane());
-  float mean = film.meanLuminance();
-  tasks.forEach(h, [&](int y) {
-    for (int x = 0; x < w; ++x) {
-      const size_t pixel = size_t(y) * size_t(w) + size_t(x), i = index(x, y);
+  const float mean = film.meanLuminance();
+  tasks.forEach(m_height, [&](int y) {
+    for (int x = 0; x < m_width; ++x) {
+      const size_t pixel = size_t(y) * size_t(m_width) + size_t(x), i = index(x, y);
       const Color total = film.total(pixel), variance = film.variance(pixel), d = film.halfDifference(pixel),
                   albedo = film.seenAlbedo(pixel);
       const V3f normal = film.seenNormal(pixel);
       for (int c = 0; c < 3; ++c) {
-        first.color[size_t(c)][i] = total[c];
-        first.variance[size_t(c)][i] = std::isfinite(variance[c]) ? variance[c] : sqr(mean);
+        guide.color[size_t(c)][i] = total[c];
+        guide.variance[size_t(c)][i] = std::isfinite(variance[c]) ? variance[c] : sqr(mean);
         half[size_t(c)][i] = d[c] * d[c];
         m_features[size_t(c)][i] = albedo[c];
         m_features[size_t(3 + c)][i] = 0.5f * normal[c];
       }
-      // DistanceField: what is far differs less.
+      // What is far differs less.
       const float depth = film.depth(pixel);
       m_features[6][i] = depth > 0 ? 1 / (1 + depth) : 0;
     }
   });
   for (Plane& p : m_features) spread(p);
-  const std::vector<Plane> sampled = first.variance; // before neighbours have lent theirs
-  // The samples' own variance knows where the noise is, the halves how much their low discrepancy has taken off it.
+}
+
+// The samples' own variance knows where the noise is, the halves how much their low discrepancy has taken off it.
+void Denoiser::lendVariance(Guide& guide, std::vector<Plane>& half, const Tasks& tasks,
+                            const CancelFlag* cancel) const {
   for (size_t c = 0; c < 3; ++c) {
     if (cancel && cancel->requested()) throw cancelled();
-    spread(first.variance[c]);
+    spread(guide.variance[c]);
     spread(half[c]);
-    const Plane own = blurred(first.variance[c], 4, tasks), measured = blurred(half[c], 4, tasks);
-    const Plane near = blurred(first.variance[c], 1, tasks);
-    tasks.forEach(h, [&](int y) {
-      for (int x = 0; x < w; ++x) {
+    const Plane own = blurred(guide.variance[c], 4, tasks), measured = blurred(half[c], 4, tasks);
+    const Plane near = blurred(guide.variance[c], 1, tasks);
+    tasks.forEach(m_height, [&](int y) {
+      for (int x = 0; x < m_width; ++x) {
         const size_t i = index(x, y);
         const float ratio = own[i] > 0 ? std::clamp(measured[i] / own[i], 0.01f, 1.0f) : 1;
         // A pixel whose few samples all missed the light is as unsure as its neighbours.
-        first.variance[c][i] = std::max(first.variance[c][i], 0.5f * near[i]) * ratio;
+        guide.variance[c][i] = std::max(guide.variance[c][i], 0.5f * near[i]) * ratio;
       }
     });
-    spread(first.variance[c]);
-    spread(first.color[c]);
+    spread(guide.variance[c]);
+    spread(guide.color[c]);
   }
-  // By the mean of the roots, which a rare outlier hardly lifts.
+}
+
+// By the mean of the roots, which a rare outlier hardly lifts.
+void Denoiser::trustByNoise(const Guide& guide, const Tasks& tasks) {
   Plane root = plane();
-  tasks.forEach(h, [&](int y) {
-    for (int x = 0; x < w; ++x) {
+  tasks.forEach(m_height, [&](int y) {
+    for (int x = 0; x < m_width; ++x) {
       const size_t i = index(x, y);
-      root[i] = std::sqrt(first.variance[0][i] + first.variance[1][i] + first.variance[2][i]);
+      root[i] = std::sqrt(guide.variance[0][i] + guide.variance[1][i] + guide.variance[2][i]);
     }
   });
   spread(root);
   const Plane around = blurred(root, 3, tasks);
   m_trust = plane();
-  tasks.forEach(h, [&](int y) {
-    for (int x = 0; x < w; ++x) {
+  tasks.forEach(m_height, [&](int y) {
+    for (int x = 0; x < m_width; ++x) {
       const size_t i = index(x, y);
       m_trust[i] = std::max(1e-4f, std::min(1.0f, root[i] > 0 ? outlier * sqr(around[i] / root[i]) : 1));
     }
   });
   spread(m_trust);
-  // Features count by their change from pixel to pixel: a slanted surface is one surface still.
+}
+
+// Features count by their change from pixel to pixel: a slanted surface is one surface still.
+void Denoiser::scaleFeatures(const Tasks& tasks) {
   for (const Plane& f : m_features) {
     Plane scale = plane();
-    tasks.forEach(h, [&](int y) {
-      for (int x = 0; x < w; ++x) {
+    tasks.forEach(m_height, [&](int y) {
+      for (int x = 0; x < m_width; ++x) {
         const float dx = 0.5f * (f[index(x + 1, y)] - f[index(x - 1, y)]),
                     dy = 0.5f * (f[index(x, y + 1)] - f[index(x, y - 1)]);
         scale[index(x, y)] = 1 / (sqr(featureStrength) * std::max(1e-3f, dx * dx + dy * dy));
@@ -133,6 +139,17 @@ Denoiser::Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cance
     spread(scale);
     m_featureScale.push_back(std::move(scale));
   }
+}
+
+Denoiser::Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cancel)
+    : m_width(film.width()), m_height(film.height()), m_stride(film.width() + 2 * rim) {
+  Guide first;
+  std::vector<Plane> half;
+  readFilm(film, first, half, tasks);
+  const std::vector<Plane> sampled = first.variance; // before neighbours have lent theirs
+  lendVariance(first, half, tasks, cancel);
+  trustByNoise(first, tasks);
+  scaleFeatures(tasks);
 
   std::vector<Plane> result(3, plane()), left(3, plane());
   filter(first, {&first.color[0], &first.color[1], &first.color[2]}, {&result[0], &result[1], &result[2]}, &left, tasks,

@@ -46,6 +46,12 @@ class Denoiser {
   size_t index(int x, int y) const { return size_t(y + rim) * size_t(m_stride) + size_t(x + rim); }
   Plane plane() const { return Plane(size_t(m_stride) * size_t(m_height + 2 * rim), 0.0f); }
   void spread(Plane& p) const;
+  /// What the constructor does, in its order: the film's colours, variances and features; `half` receives the squared
+  /// difference of its halves.
+  void readFilm(const Film& film, Guide& guide, std::vector<Plane>& half, const Tasks& tasks);
+  void lendVariance(Guide& guide, std::vector<Plane>& half, const Tasks& tasks, const CancelFlag* cancel) const;
+  void trustByNoise(const Guide& guide, const Tasks& tasks);
+  void scaleFeatures(const Tasks& tasks);
   Plane blurred(const Plane& p, int radius, const Tasks& tasks) const;
   /// Weighted means of planes, and as much of each pixel itself as `m_moved` says.
   /// Not `bounded`: the weighted means alone, for what has errors of its own.

@@ -197,10 +197,33 @@ std::vector<ParamDef> modifierParams(std::vector<ParamDef> own) {
       {{flag("on", "On", true).at(Invalidation::Geometry).help("Off: as if it were not there")}, std::move(own)});
 }
 
+// A line each, in the order of menus.
+#define EACH_MODIFIER(X)                                                                                               \
+  X(repeatModifier)                                                                                                    \
+  X(shellModifier)                                                                                                     \
+  X(cageModifier)                                                                                                      \
+  X(joinModifier)                                                                                                      \
+  X(capModifier)                                                                                                       \
+  X(burstModifier)                                                                                                     \
+  X(subdivideModifier)                                                                                                 \
+  X(roundModifier)                                                                                                     \
+  X(smoothModifier)                                                                                                    \
+  X(bendModifier)                                                                                                      \
+  X(twistModifier)                                                                                                     \
+  X(taperModifier)                                                                                                     \
+  X(rippleModifier)                                                                                                    \
+  X(displaceModifier)                                                                                                  \
+  X(mendModifier)                                                                                                      \
+  X(pieceModifier)
+
+#define DECLARE(name) ModifierKind name();
+EACH_MODIFIER(DECLARE)
+#undef DECLARE
+
 std::vector<ModifierKind> allModifiers() {
-  return {repeatModifier(),    shellModifier(),    cageModifier(),   joinModifier(), capModifier(),   burstModifier(),
-          subdivideModifier(), roundModifier(),    smoothModifier(), bendModifier(), twistModifier(), taperModifier(),
-          rippleModifier(),    displaceModifier(), mendModifier(),   pieceModifier()};
+#define MADE(name) name(),
+  return {EACH_MODIFIER(MADE)};
+#undef MADE
 }
 
 void BuildFrom::stopIfCancelled() const {

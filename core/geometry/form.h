@@ -51,21 +51,4 @@ Mesh meshOfOther(const Params& modifier, const char* param, const BuildFrom& fro
 /// its ends are the same.
 std::vector<V3f> lineOfOther(const Params& modifier, const char* param, const BuildFrom& from);
 
-ModifierKind bendModifier();
-ModifierKind burstModifier();
-ModifierKind cageModifier();
-ModifierKind capModifier();
-ModifierKind displaceModifier();
-ModifierKind joinModifier();
-ModifierKind mendModifier();
-ModifierKind pieceModifier();
-ModifierKind repeatModifier();
-ModifierKind rippleModifier();
-ModifierKind roundModifier();
-ModifierKind shellModifier();
-ModifierKind smoothModifier();
-ModifierKind subdivideModifier();
-ModifierKind taperModifier();
-ModifierKind twistModifier();
-
 } // namespace ilumbra

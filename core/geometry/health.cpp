@@ -88,23 +88,21 @@ int crossingsOf(const Welded& w, const std::vector<uint32_t>& triangles, const V
   return count;
 }
 
-} // namespace
-
-std::vector<char> lookingWrong(const Welded& w, const std::vector<MeshEdge>& edges) {
-  const size_t n = w.triangles.size();
-  // Neighbours over edges with two faces, and whether they run against each other there; a triangle has three at most.
+// Neighbours of a triangle over edges with two faces, and whether they run against each other there; three at most.
+struct Neighbours {
   struct Side {
     uint32_t to = 0;
     bool agree = true;
   };
-  struct Sides {
-    std::array<Side, 3> at;
-    uint32_t count = 0;
-    void push(const Side& s) {
-      if (count < 3) at[count++] = s;
-    }
-  };
-  std::vector<Sides> beside(n);
+  std::array<Side, 3> at;
+  uint32_t count = 0;
+  void push(const Side& s) {
+    if (count < 3) at[count++] = s;
+  }
+};
+
+std::vector<Neighbours> neighbours(const Welded& w, const std::vector<MeshEdge>& edges) {
+  std::vector<Neighbours> beside(w.triangles.size());
   std::map<std::pair<uint32_t, uint32_t>, std::vector<uint32_t>> pairs;
   for (const MeshEdge& e : edges) {
     if (!e.crowded && e.left != MeshEdge::none && e.right != MeshEdge::none) {
@@ -114,30 +112,38 @@ std::vector<char> lookingWrong(const Welded& w, const std::vector<MeshEdge>& edg
       pairs[{e.a, e.b}] = {};
     }
   }
+  if (pairs.empty()) return beside;
   // Two faces that run the same way along an edge are told as a crowd: they are found by going through the faces once
   // more.
-  if (!pairs.empty())
-    for (uint32_t i = 0; i < n; ++i) {
-      const uint32_t v[3] = {w.triangles[i].a, w.triangles[i].b, w.triangles[i].c};
-      for (int k = 0; k < 3; ++k) {
-        const uint32_t a = v[k], b = v[(k + 1) % 3];
-        if (const auto it = pairs.find({std::min(a, b), std::max(a, b)}); it != pairs.end()) it->second.push_back(i);
-      }
+  for (uint32_t i = 0; i < w.triangles.size(); ++i) {
+    const uint32_t v[3] = {w.triangles[i].a, w.triangles[i].b, w.triangles[i].c};
+    for (int k = 0; k < 3; ++k) {
+      const uint32_t a = v[k], b = v[(k + 1) % 3];
+      if (const auto it = pairs.find({std::min(a, b), std::max(a, b)}); it != pairs.end()) it->second.push_back(i);
     }
+  }
   for (const auto& [edge, faces] : pairs) {
     if (faces.size() != 2) continue;
     beside[faces[0]].push({faces[1], false});
     beside[faces[1]].push({faces[0], false});
   }
-  std::vector<char> turn(n, 0);
+  return beside;
+}
+
+struct Body {
+  std::vector<uint32_t> triangles;
+  Box3f box;
+  double volume = 0;
+  size_t turned = 0; ///< triangles
+  bool closed = true;
+};
+
+// What hangs together. `turn` receives which triangles must be turned about to look where the first one of their body
+// does.
+std::vector<Body> bodiesOf(const Welded& w, const std::vector<Neighbours>& beside, std::vector<char>& turn) {
+  const size_t n = w.triangles.size();
+  turn.assign(n, 0);
   std::vector<uint32_t> body(n, ~0u);
-  struct Body {
-    std::vector<uint32_t> triangles;
-    Box3f box;
-    double volume = 0;
-    size_t turned = 0;
-    bool closed = true;
-  };
   std::vector<Body> bodies;
   for (uint32_t first = 0; first < n; ++first) {
     if (body[first] != ~0u) continue;
@@ -150,7 +156,7 @@ std::vector<char> lookingWrong(const Welded& w, const std::vector<MeshEdge>& edg
       b.triangles.push_back(i);
       if (beside[i].count < 3) b.closed = false;
       for (uint32_t k = 0; k < beside[i].count; ++k) {
-        const Side& s = beside[i].at[k];
+        const Neighbours::Side& s = beside[i].at[k];
         if (body[s.to] != ~0u) continue;
         body[s.to] = uint32_t(bodies.size());
         turn[s.to] = s.agree ? turn[i] : !turn[i];
@@ -166,7 +172,15 @@ std::vector<char> lookingWrong(const Welded& w, const std::vector<MeshEdge>& edg
     }
     bodies.push_back(std::move(b));
   }
-  for (Body& b : bodies) {
+  return bodies;
+}
+
+} // namespace
+
+std::vector<char> lookingWrong(const Welded& w, const std::vector<MeshEdge>& edges) {
+  std::vector<char> turn;
+  const std::vector<Body> bodies = bodiesOf(w, neighbours(w, edges), turn);
+  for (const Body& b : bodies) {
     bool about;
     if (b.closed) {
       // A hollow within another body looks inwards.

@@ -124,12 +124,40 @@ double Shape::area() const {
   return sum;
 }
 
+// A line each, in the order of menus.
+#define EACH_SHAPE(X)                                                                                                  \
+  X(sphereShape)                                                                                                       \
+  X(boxShape)                                                                                                          \
+  X(planeShape)                                                                                                        \
+  X(discShape)                                                                                                         \
+  X(cylinderShape)                                                                                                     \
+  X(tubeShape)                                                                                                         \
+  X(coneShape)                                                                                                         \
+  X(torusShape)                                                                                                        \
+  X(knotShape)                                                                                                         \
+  X(polyhedronShape)                                                                                                   \
+  X(gemShape)                                                                                                          \
+  X(lensShape)                                                                                                         \
+  X(prismShape)                                                                                                        \
+  X(turnedShape)                                                                                                       \
+  X(textShape)                                                                                                         \
+  X(pathShape)                                                                                                         \
+  X(backdropShape)                                                                                                     \
+  X(cardShape)                                                                                                         \
+  X(waterShape)                                                                                                        \
+  X(patternFormShape)                                                                                                  \
+  X(twinShape)                                                                                                         \
+  X(meshShape)                                                                                                         \
+  X(groupShape)
+
+#define DECLARE(name) ShapeKind name();
+EACH_SHAPE(DECLARE)
+#undef DECLARE
+
 std::vector<ShapeKind> allShapes() {
-  std::vector<ShapeKind> all = {sphereShape(), boxShape(),      planeShape(), discShape(),   cylinderShape(),
-                                tubeShape(),   coneShape(),     torusShape(), knotShape(),   polyhedronShape(),
-                                gemShape(),    lensShape(),     prismShape(), turnedShape(), textShape(),
-                                pathShape(),   backdropShape(), cardShape(),  waterShape(),  patternFormShape(),
-                                twinShape(),   meshShape(),     groupShape()};
+#define MADE(name) name(),
+  std::vector<ShapeKind> all = {EACH_SHAPE(MADE)};
+#undef MADE
   for (ShapeKind& s : all) {
     if (s.build) s.kind.slots.push_back({"modifiers", "Modifiers", {"modifier."}, Invalidation::Geometry});
     if (s.build)

@@ -78,69 +78,98 @@ class Field {
   float m_slope; ///< by which metres of room are told as the pattern's numbers
 };
 
+// The field at the corners of cells, eight to a brick's side, with two cells of nothing around what it is bounded by.
+class Bricks {
+ public:
+  Bricks(const V3f& half, int fineness)
+      : m_half(half), m_voxel(2 * std::max(half.x, std::max(half.y, half.z)) / float(fineness)) {
+    for (int k = 0; k < 3; ++k) m_count[k] = (int(std::ceil(2 * half[k] / m_voxel)) + 5 + side - 1) / side;
+    m_values.resize(size_t(m_count[0]) * size_t(m_count[1]) * size_t(m_count[2]));
+    m_solid.resize(m_values.size());
+  }
+  float voxel() const { return m_voxel; }
+  template <class T> V3f place(T x, T y, T z) const {
+    return V3f(float(x - 2), float(y - 2), float(z - 2)) * m_voxel - m_half;
+  }
+
+  void fill(const Field& field, const CancelFlag* cancel) {
+    parallelFor(m_values.size(), [&](size_t b) {
+      if (cancel && cancel->requested()) return;
+      const auto [bx, by, bz] = firstOf(b);
+      Box3f box;
+      box.min = place(bx, by, bz) - V3f(m_voxel);
+      box.max = place(bx + side, by + side, bz + side);
+      float low, high;
+      field.over(box, low, high);
+      if (high < 0) return;
+      if (low > 0 && roomAround(field, box) > 0) { // the pattern is whole here, and the bounds do not cut it
+        m_solid[b] = 1;
+        return;
+      }
+      auto& v = m_values[b];
+      v.resize(side * side * side);
+      for (int z = 0; z < side; ++z)
+        for (int y = 0; y < side; ++y)
+          for (int x = 0; x < side; ++x) v[within(x, y, z)] = field(place(bx + x, by + y, bz + z));
+    });
+  }
+
+  // The mesher has what is inside below 0.
+  openvdb::FloatGrid::Ptr grid() const {
+    const float outside = 1, inside = -1;
+    openvdb::FloatGrid::Ptr grid = openvdb::FloatGrid::create(outside);
+    grid->setTransform(openvdb::math::Transform::createLinearTransform(1.0));
+    grid->setGridClass(openvdb::GRID_LEVEL_SET);
+    auto at = grid->getAccessor();
+    for (size_t b = 0; b < m_values.size(); ++b) {
+      if (m_values[b].empty() && !m_solid[b]) continue;
+      const auto [bx, by, bz] = firstOf(b);
+      for (int z = 0; z < side; ++z)
+        for (int y = 0; y < side; ++y)
+          for (int x = 0; x < side; ++x)
+            at.setValue({bx + x, by + y, bz + z},
+                        m_solid[b] ? inside : -std::clamp(m_values[b][within(x, y, z)], -1.0f, 1.0f));
+    }
+    return grid;
+  }
+
+ private:
+  static constexpr int side = 8;
+  static size_t within(int x, int y, int z) { return size_t((z * side + y) * side + x); }
+  std::array<int, 3> firstOf(size_t brick) const {
+    const size_t wide = size_t(m_count[0]), deep = wide * size_t(m_count[1]);
+    return {int(brick % wide) * side, int(brick / wide % size_t(m_count[1])) * side, int(brick / deep) * side};
+  }
+  static float roomAround(const Field& field, const Box3f& box) {
+    float least = std::numeric_limits<float>::max();
+    for (int c = 0; c < 8; ++c)
+      least = std::min(least, field.room({c & 1 ? box.max.x : box.min.x, c & 2 ? box.max.y : box.min.y,
+                                          c & 4 ? box.max.z : box.min.z}));
+    return least;
+  }
+  V3f m_half;
+  float m_voxel;
+  int m_count[3];
+  std::vector<std::vector<float>> m_values; ///< by brick; empty: outside all over, or
+  std::vector<char> m_solid;                ///< inside all over
+};
+
 Mesh skin(const Field& field, const V3f& half, int fineness, const BuildFrom& from) {
   static std::once_flag ready;
   std::call_once(ready, [] { openvdb::initialize(); });
-  const float voxel = 2 * std::max(half.x, std::max(half.y, half.z)) / float(fineness);
-  int n[3];
-  for (int k = 0; k < 3; ++k) n[k] = int(std::ceil(2 * half[k] / voxel)) + 5; // two voxels of nothing around
-  const auto place = [&](int x, int y, int z) { return V3f(float(x - 2), float(y - 2), float(z - 2)) * voxel - half; };
-  constexpr int brick = 8;
-  const int bricks[3] = {(n[0] + brick - 1) / brick, (n[1] + brick - 1) / brick, (n[2] + brick - 1) / brick};
-  const size_t all = size_t(bricks[0]) * size_t(bricks[1]) * size_t(bricks[2]);
-  std::vector<std::vector<float>> values(all); // empty: outside all over
-  std::vector<char> solid(all);
-  const float outside = -1, inside = 1;
-  parallelFor(all, [&](size_t b) {
-    if (from.cancel && from.cancel->requested()) return;
-    const int bx = int(b % size_t(bricks[0])) * brick, by = int(b / size_t(bricks[0]) % size_t(bricks[1])) * brick,
-              bz = int(b / (size_t(bricks[0]) * size_t(bricks[1]))) * brick;
-    Box3f box;
-    box.min = place(bx, by, bz) - V3f(voxel);
-    box.max = place(bx + brick, by + brick, bz + brick);
-    float low, high;
-    field.over(box, low, high);
-    if (high < 0) return;
-    if (low > 0) { // the pattern is whole here; the bounds may still cut it
-      float least = std::numeric_limits<float>::max();
-      for (int c = 0; c < 8; ++c)
-        least = std::min(least, field.room({c & 1 ? box.max.x : box.min.x, c & 2 ? box.max.y : box.min.y,
-                                            c & 4 ? box.max.z : box.min.z}));
-      if (least > 0) {
-        solid[b] = 1;
-        return;
-      }
-    }
-    auto& v = values[b];
-    v.resize(brick * brick * brick);
-    for (int z = 0; z < brick; ++z)
-      for (int y = 0; y < brick; ++y)
-        for (int x = 0; x < brick; ++x) v[size_t((z * brick + y) * brick + x)] = field(place(bx + x, by + y, bz + z));
-  });
+  Bricks bricks(half, fineness);
+  const float voxel = bricks.voxel();
+  bricks.fill(field, from.cancel);
   from.stopIfCancelled();
-  openvdb::FloatGrid::Ptr grid = openvdb::FloatGrid::create(-outside); // the mesher has what is inside below 0
-  grid->setTransform(openvdb::math::Transform::createLinearTransform(1.0));
-  grid->setGridClass(openvdb::GRID_LEVEL_SET);
-  auto at = grid->getAccessor();
-  for (size_t b = 0; b < all; ++b) {
-    const int bx = int(b % size_t(bricks[0])) * brick, by = int(b / size_t(bricks[0]) % size_t(bricks[1])) * brick,
-              bz = int(b / (size_t(bricks[0]) * size_t(bricks[1]))) * brick;
-    if (values[b].empty() && !solid[b]) continue;
-    for (int z = 0; z < brick; ++z)
-      for (int y = 0; y < brick; ++y)
-        for (int x = 0; x < brick; ++x)
-          at.setValue({bx + x, by + y, bz + z},
-                      solid[b] ? -inside : -std::clamp(values[b][size_t((z * brick + y) * brick + x)], -1.0f, 1.0f));
-  }
   openvdb::tools::VolumeToMesh mesher(0.0);
-  mesher(*grid);
+  mesher(*bricks.grid());
   Mesh m;
   const size_t count = mesher.pointListSize();
   m.positions.resize(count);
   m.normals.resize(count);
   parallelFor(count, [&](size_t i) {
     const auto& q = mesher.pointList()[i];
-    V3f p = V3f(q[0] - 2, q[1] - 2, q[2] - 2) * voxel - half;
+    V3f p = bricks.place(q[0], q[1], q[2]);
     const auto slope = [&](const V3f& x, float e) {
       V3f g;
       for (int k = 0; k < 3; ++k) {

@@ -123,28 +123,26 @@ void Rounding::strip(uint32_t edge) {
   }
 }
 
-void Rounding::patch(const Fan& fan) {
-  const size_t n = fan.sectors.size();
-  if (n < 3 || fan.ends || m_room[fan.place] <= 0) return;
-  const int h = m_half;
-  if (fan.odd != none) {
-    const uint32_t corner = m_corners[m_sectors[fan.sectors[(fan.odd + 1) % 3]].begin];
-    const auto rows = ringAt(fan);
-    std::vector<std::vector<uint32_t>> v;
-    for (const auto& row : rows) {
-      v.emplace_back();
-      for (const ArcPoint& p : row) v.back().push_back(add(p.at, p.normal, uvAt(corner, row.back().at)));
-    }
-    for (size_t j = 0; j + 1 < v.size(); ++j)
-      for (size_t i = 0; i + 1 < v[j].size(); ++i) {
-        face(v[j][i], v[j + 1][i], v[j + 1][i + 1], insideOf(corner / 3));
-        face(v[j][i], v[j + 1][i + 1], v[j][i + 1], insideOf(corner / 3));
-      }
-    return;
+void Rounding::oddPatch(const Fan& fan) {
+  const uint32_t corner = m_corners[m_sectors[fan.sectors[(fan.odd + 1) % 3]].begin];
+  const auto rows = ringAt(fan);
+  std::vector<std::vector<uint32_t>> v;
+  for (const auto& row : rows) {
+    v.emplace_back();
+    for (const ArcPoint& p : row) v.back().push_back(add(p.at, p.normal, uvAt(corner, row.back().at)));
   }
-  // Side i runs from sector i - 1 to sector i; at a rim the last is a straight one.
+  for (size_t j = 0; j + 1 < v.size(); ++j)
+    for (size_t i = 0; i + 1 < v[j].size(); ++i) {
+      face(v[j][i], v[j + 1][i], v[j + 1][i + 1], insideOf(corner / 3));
+      face(v[j][i], v[j + 1][i + 1], v[j][i + 1], insideOf(corner / 3));
+    }
+}
+
+std::vector<std::vector<ArcPoint>> Rounding::sidesOf(const Fan& fan, std::vector<float>& radius) const {
+  const size_t n = fan.sectors.size();
+  const int h = m_half;
   std::vector<std::vector<ArcPoint>> sides(n);
-  std::vector<float> radius(n);
+  radius.assign(n, 0.0f);
   for (size_t i = 0; i < n; ++i) {
     const uint32_t before = fan.sectors[(i + n - 1) % n], after = fan.sectors[i];
     if (fan.closed || i > 0) {
@@ -160,6 +158,16 @@ void Rounding::patch(const Fan& fan) {
       sides[i].back().at = sectorAt(after);
     }
   }
+  return sides;
+}
+
+void Rounding::patch(const Fan& fan) {
+  const size_t n = fan.sectors.size();
+  if (n < 3 || fan.ends || m_room[fan.place] <= 0) return;
+  if (fan.odd != none) return oddPatch(fan);
+  const int h = m_half;
+  std::vector<float> radius;
+  const std::vector<std::vector<ArcPoint>> sides = sidesOf(fan, radius);
   const auto corner = [&](size_t i) {
     const float a = 2 * pi * float(i) / float(n);
     return V2f(std::cos(a), std::sin(a));

@@ -143,6 +143,10 @@ class Rounding {
   // and to the middle of the patch. A place in it is as far from the centres of its arcs as they are, along the normal
   // between the sectors'; for one radius that is the ball that touches all sides.
   void patch(const Fan& fan);
+  // Of a corner with one edge that bends the other way.
+  void oddPatch(const Fan& fan);
+  // Side i runs from sector i - 1 to sector i; at a rim the last is a straight one, whose radius is 0.
+  std::vector<std::vector<ArcPoint>> sidesOf(const Fan& fan, std::vector<float>& radius) const;
 
   const Mesh& m_mesh;
   const Welded m_w;

@@ -82,28 +82,5 @@ Kind pathPointKind();
 Kind profilePointKind();
 Kind waterWaveKind();
 Kind waterRingKind();
-ShapeKind backdropShape();
-ShapeKind boxShape();
-ShapeKind cardShape();
-ShapeKind coneShape();
-ShapeKind cylinderShape();
-ShapeKind discShape();
-ShapeKind gemShape();
-ShapeKind groupShape();
-ShapeKind knotShape();
-ShapeKind lensShape();
-ShapeKind meshShape();
-ShapeKind pathShape();
-ShapeKind planeShape();
-ShapeKind polyhedronShape();
-ShapeKind prismShape();
-ShapeKind sphereShape();
-ShapeKind textShape();
-ShapeKind torusShape();
-ShapeKind tubeShape();
-ShapeKind turnedShape();
-ShapeKind twinShape();
-ShapeKind patternFormShape();
-ShapeKind waterShape();
 
 } // namespace ilumbra

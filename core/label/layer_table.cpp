@@ -6,6 +6,11 @@
 #include <fmt/format.h>
 
 namespace ilumbra {
+namespace {
+
+bool has(const std::vector<NodeId>& list, NodeId id) { return std::find(list.begin(), list.end(), id) != list.end(); }
+
+} // namespace
 
 LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector<std::vector<NodeId>>& things,
                        const std::vector<NodeId>& materials, const std::map<NodeId, NodeId>& onlyOn,
@@ -24,11 +29,26 @@ LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector
   m_others = int(order.size()) - m_apart;
   if (order.size() > 31) throw badInput(fmt::format("{} film layers are asked for; 31 are possible", order.size()));
   m_apartMask = (1u << m_apart) - 1;
-  const auto has = [](const std::vector<NodeId>& list, NodeId id) {
-    return std::find(list.begin(), list.end(), id) != list.end();
-  };
   if (onlyOn.size() > 32)
     throw badInput(fmt::format("{} parts of a material on one object are asked for; 32 are possible", onlyOn.size()));
+  fillBits(queries, order, things, materials, onlyOn);
+  makeCells(order, cellSets(worn));
+  m_layers.assign(queries.size(), (1u << cells()) - 1); // all light: every cell
+  for (size_t k = 0; k < order.size(); ++k) {
+    uint32_t& layers = m_layers[order[k]];
+    if (int(k) >= m_apart) {
+      layers = 1u << (cells() + int(k) - m_apart);
+      continue;
+    }
+    layers = 0;
+    for (int c = 0; c < cells(); ++c)
+      if (m_inCell[size_t(c)] >> order[k] & 1) layers |= 1u << c;
+  }
+}
+
+void LayerTable::fillBits(const std::vector<LayerQuery>& queries, const std::vector<size_t>& order,
+                          const std::vector<std::vector<NodeId>>& things, const std::vector<NodeId>& materials,
+                          const std::map<NodeId, NodeId>& onlyOn) {
   // Of a list that a query has, the names of a thing in it; without those that hold only where a material is worn.
   const auto names = [&](const std::vector<NodeId>& list, const std::vector<NodeId>& thing) {
     return std::any_of(thing.begin(), thing.end(), [&](NodeId id) { return !onlyOn.count(id) && has(list, id); });
@@ -59,7 +79,10 @@ LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector
       if (s == 0 ? query.direct : (!(s & SeenMirrored) || query.mirrored) && (!(s & SeenThrough) || query.through))
         m_seen[s] |= bit;
   }
-  // Which sets of queries kept apart a light can be in: each is a cell. Not all of these need occur in the picture.
+}
+
+// Which sets of queries kept apart a light can be in. Not all of these need occur in the picture.
+std::set<uint32_t> LayerTable::cellSets(const std::vector<std::set<uint16_t>>& worn) const {
   std::set<uint32_t> named, met, sets;
   for (uint16_t i = 0; i < m_thing.size(); ++i) {
     named.insert(m_thing[i] & m_apartMask); // a lamp, a sky or air, which wear nothing
@@ -76,6 +99,10 @@ LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector
     for (const uint32_t m : met)
       for (const uint32_t s : seen) sets.insert(n & m & s);
   sets.insert(0);
+  return sets;
+}
+
+void LayerTable::makeCells(const std::vector<size_t>& order, const std::set<uint32_t>& sets) {
   if (sets.size() > 24 || sets.size() + size_t(m_others) > 32)
     throw badInput(fmt::format(
         "the sources of lens stages overlap in {} ways, with {} passes besides: 24 are possible, 32 with passes",
@@ -87,17 +114,6 @@ LayerTable::LayerTable(const std::vector<LayerQuery>& queries, const std::vector
     m_inCell.push_back(0);
     for (int k = 0; k < m_apart; ++k)
       if (set >> k & 1) m_inCell.back() |= 1u << order[size_t(k)];
-  }
-  m_layers.assign(queries.size(), (1u << cells()) - 1); // all light: every cell
-  for (size_t k = 0; k < order.size(); ++k) {
-    uint32_t& layers = m_layers[order[k]];
-    if (int(k) >= m_apart) {
-      layers = 1u << (cells() + int(k) - m_apart);
-      continue;
-    }
-    layers = 0;
-    for (int c = 0; c < cells(); ++c)
-      if (m_inCell[size_t(c)] >> order[k] & 1) layers |= 1u << c;
   }
 }
 

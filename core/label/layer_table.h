@@ -43,6 +43,14 @@ class LayerTable {
       if (parts & 1) queries |= m_asks[i];
     return queries;
   }
+  /// What the constructor does: the bits of each thing, material, event and way of seeing, by the queries in `order`;
+  /// then which sets of queries light can be in, and a cell for each.
+  void fillBits(const std::vector<LayerQuery>& queries, const std::vector<size_t>& order,
+                const std::vector<std::vector<NodeId>>& things, const std::vector<NodeId>& materials,
+                const std::map<NodeId, NodeId>& onlyOn);
+  std::set<uint32_t> cellSets(const std::vector<std::set<uint16_t>>& worn) const;
+  void makeCells(const std::vector<size_t>& order, const std::set<uint32_t>& sets);
+
   // Bits of the look-ups: the queries kept apart, then the others that have a layer of their own.
   int m_apart = 0, m_others = 0;
   uint32_t m_apartMask = 0;

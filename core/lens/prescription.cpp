@@ -1,8 +1,8 @@
 #include "core/lens/prescription.h"
 
 #include "core/base/error.h"
+#include "core/base/files.h"
 #include "core/base/spectrum.h"
-#include "core/document/file.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>

@@ -2,18 +2,40 @@
 
 #include "core/base/error.h"
 #include "core/lens/blend.h"
-#include "core/lens/stages.h"
-#include "core/lens/stages/glow.h"
 
 #include <mutex>
 
 namespace ilumbra {
 
+// A line each, in the order of menus.
+#define EACH_STAGE(X)                                                                                                  \
+  X(glowStage)                                                                                                         \
+  X(streaksStage)                                                                                                      \
+  X(starburstStage)                                                                                                    \
+  X(ghostsStage)                                                                                                       \
+  X(haloRingsStage)                                                                                                    \
+  X(screenShaftsStage)                                                                                                 \
+  X(mirrorCopyStage)                                                                                                   \
+  X(displaceStage)                                                                                                     \
+  X(bandsStage)                                                                                                        \
+  X(silhouetteStage)                                                                                                   \
+  X(flickerStage)                                                                                                      \
+  X(trailsStage)                                                                                                       \
+  X(smearStage)                                                                                                        \
+  X(blurStage)                                                                                                         \
+  X(fringeStage)                                                                                                       \
+  X(vignetteStage)                                                                                                     \
+  X(grainStage)                                                                                                        \
+  X(gradeStage)
+
+#define DECLARE(name) LensStage name();
+EACH_STAGE(DECLARE)
+#undef DECLARE
+
 std::vector<LensStage> allStages() {
-  return {glowStage(),         streaksStage(),    starburstStage(), ghostsStage(), haloRingsStage(),
-          screenShaftsStage(), mirrorCopyStage(), displaceStage(),  bandsStage(),  silhouetteStage(),
-          flickerStage(),      trailsStage(),     smearStage(),     blurStage(),   fringeStage(),
-          vignetteStage(),     grainStage(),      gradeStage()};
+#define MADE(name) name(),
+  return {EACH_STAGE(MADE)};
+#undef MADE
 }
 
 const LensStage& stageOf(const Node& node) {

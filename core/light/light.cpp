@@ -5,8 +5,23 @@
 
 namespace ilumbra {
 
+// A line each, in the order of menus.
+#define EACH_LIGHT(X)                                                                                                  \
+  X(pointLight)                                                                                                        \
+  X(spotLight)                                                                                                         \
+  X(areaLight)                                                                                                         \
+  X(sunLight)                                                                                                          \
+  X(daylight)                                                                                                          \
+  X(skyLight)
+
+#define DECLARE(name) LightKind name();
+EACH_LIGHT(DECLARE)
+#undef DECLARE
+
 std::vector<LightKind> allLights() {
-  return {pointLight(), spotLight(), areaLight(), sunLight(), daylight(), skyLight()};
+#define MADE(name) name(),
+  return {EACH_LIGHT(MADE)};
+#undef MADE
 }
 
 const LightKind* lightKind(const Node& node) {

@@ -79,11 +79,4 @@ std::vector<ParamDef> aimParams(Triple position, Triple target);
 /// Local-to-world for something that stands at `position` and looks at `target` along -z, with its own roll.
 M44f aimMatrix(const Params& params);
 
-LightKind areaLight();
-LightKind daylight();
-LightKind pointLight();
-LightKind skyLight();
-LightKind spotLight();
-LightKind sunLight();
-
 } // namespace ilumbra

@@ -11,10 +11,34 @@
 
 namespace ilumbra {
 
+// A line each, in the order of menus.
+#define EACH_PATTERN(X)                                                                                                \
+  X(constantPattern)                                                                                                   \
+  X(imagePattern)                                                                                                      \
+  X(rampPattern)                                                                                                       \
+  X(rampKey)                                                                                                           \
+  X(noisePattern)                                                                                                      \
+  X(mistPattern)                                                                                                       \
+  X(mistLayer)                                                                                                         \
+  X(incidencePattern)                                                                                                  \
+  X(distancePattern)                                                                                                   \
+  X(mixPattern)                                                                                                        \
+  X(solidPattern)                                                                                                      \
+  X(solidPart)                                                                                                         \
+  X(combPattern)                                                                                                       \
+  X(remapPattern)                                                                                                      \
+  X(warpPattern)
+
+#define DECLARE(name) PatternKind name();
+EACH_PATTERN(DECLARE)
+#undef DECLARE
+
 std::vector<PatternKind> allPatterns() {
-  return {constantPattern(), imagePattern(), rampPattern(),      rampKey(),         noisePattern(),
-          mistPattern(),     mistLayer(),    incidencePattern(), distancePattern(), mixPattern(),
-          solidPattern(),    solidPart(),    combPattern(),      remapPattern(),    warpPattern()};
+#define MADE(name) name(),
+  std::vector<PatternKind> all = {EACH_PATTERN(MADE)};
+#undef MADE
+  for (PatternKind& k : all) k.kind.shared = k.compile != nullptr;
+  return all;
 }
 
 namespace {

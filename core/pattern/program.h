@@ -126,20 +126,4 @@ struct PatternKind {
 /// Every pattern. A new one is a file in this folder and a line here.
 std::vector<PatternKind> allPatterns();
 
-PatternKind combPattern();
-PatternKind constantPattern();
-PatternKind distancePattern();
-PatternKind imagePattern();
-PatternKind incidencePattern();
-PatternKind mistPattern();
-PatternKind mistLayer();
-PatternKind mixPattern();
-PatternKind noisePattern();
-PatternKind rampPattern();
-PatternKind rampKey();
-PatternKind remapPattern();
-PatternKind solidPattern();
-PatternKind solidPart();
-PatternKind warpPattern();
-
 } // namespace ilumbra

@@ -336,92 +336,107 @@ double reachAt(const MadeBeam& b, const Camera& camera, const V2f& to) {
   return std::max(0.05, double((along * dot(w, ray.direction) - dot(w, b.axis)) / bottom));
 }
 
+namespace {
+
+// The handles of a beam where it stands: how far it reaches, where it begins, how soft its sides are.
+class BeamHandles {
+ public:
+  BeamHandles(const Node& air, const MediumPlace& place, const Camera& camera)
+      : m_air(air), m_place(place), m_camera(camera), m_sides(place.region.sided()), m_begin(place.beam->begin),
+        m_axis(m_sides ? place.beam->axis : camera.right()), m_around(m_axis) {}
+
+  std::vector<Handle> all(double softness) {
+    const float reach = m_place.beam->reach, start = m_place.beam->start;
+    const MadeBeam line{m_air.id, 0, m_begin, m_axis};
+    const auto along = [line, camera = m_camera](const V2f& to) { return reachAt(line, camera, to); };
+    const std::vector<V3f> rim = across(0.98f * reach, 1), mouth = across(std::max(start, 0.02f * reach), 1);
+    std::vector<std::vector<V3f>> lines{rim};
+    if (m_sides)
+      for (size_t k = 0; k < rim.size() && k < mouth.size(); k += 16) lines.push_back({mouth[k], rim[k]});
+    add("reach", m_begin + m_axis * reach, lines, true, along);
+    if (start > 0) add("start", m_begin + m_axis * start, {mouth}, false, along);
+    if (m_sides && !rim.empty()) edge(0.6f * reach, float(softness));
+    return std::move(m_out);
+  }
+
+ private:
+  // Across it at a distance along its axis.
+  std::vector<V3f> across(float at, float share) const {
+    std::vector<V3f> ring;
+    for (int k = 0; k <= 64; ++k) {
+      const float a = 2 * pi * float(k) / 64;
+      const V3f from = m_begin + m_axis * at, d = m_sides
+                                                      ? m_around.x * std::cos(a) + m_around.y * std::sin(a)
+                                                      : m_camera.right() * std::cos(a) + m_camera.up() * std::sin(a);
+      float near = 0, far = 4 * m_place.beam->reach;
+      if (m_sides && m_place.region.clip(from, d, near, far)) ring.push_back(from + d * (far * share));
+      if (!m_sides) ring.push_back(m_begin + d * at);
+    }
+    return ring;
+  }
+
+  void add(const char* param, const V3f& at, const std::vector<std::vector<V3f>>& lines, bool area,
+           const std::function<double(const V2f&)>& amount) {
+    const ParamDef* def = m_air.kind->param(param);
+    Handle handle;
+    handle.id = handle.param = param;
+    handle.label = def->label;
+    handle.area = area;
+    if (!m_camera.project(at, handle.at.x, handle.at.y)) return;
+    for (const auto& l : lines) {
+      std::vector<V2f> seen;
+      for (const V3f& v : l)
+        if (V2f s; m_camera.project(v, s.x, s.y)) seen.push_back(s);
+      handle.lines.push_back(std::move(seen));
+    }
+    handle.drag = [id = m_air.id, param, amount, def](const Document& d, const V2f& to, const std::optional<Seen>&) {
+      return setNow(d, {id, param, 0, {}}, Constant(std::clamp(tidy(amount(to)), def->hardMin, def->hardMax)));
+    };
+    m_out.push_back(std::move(handle));
+  }
+
+  // On the side where the beam is seen widest at a distance along its axis.
+  void edge(float at, float softness) {
+    const std::vector<V3f> inner = across(at, 1 - softness), outer = across(at, 1);
+    V2f middle;
+    if (!m_camera.project(m_begin + m_axis * at, middle.x, middle.y)) return;
+    V2f side;
+    size_t best = inner.size();
+    float widest = -1;
+    for (size_t k = 0; k < inner.size(); ++k) {
+      V2f s;
+      if (!m_camera.project(outer[k], s.x, s.y) || std::hypot(s.x - middle.x, s.y - middle.y) <= widest) continue;
+      widest = std::hypot(s.x - middle.x, s.y - middle.y);
+      side = s;
+      best = k;
+    }
+    if (best == inner.size()) return;
+    add("edge", inner[best], {inner}, false, [middle, side](const V2f& to) {
+      const V2f d = side - middle, q = to - middle;
+      const double l2 = double(d.x * d.x + d.y * d.y);
+      return l2 > 0 ? std::clamp(1 - double(d.x * q.x + d.y * q.y) / l2, 0.0, 1.0) : 0.0;
+    });
+  }
+
+  const Node& m_air;
+  const MediumPlace& m_place;
+  const Camera& m_camera;
+  const bool m_sides;
+  const V3f m_begin, m_axis;
+  const Frame m_around;
+  std::vector<Handle> m_out;
+};
+
+} // namespace
+
 std::vector<Handle> airHandles(const Node& air, double frame, const Scene& scene) {
-  std::vector<Handle> out;
-  if (airForm(air) != AirForm::Beam || !scene.media) return out;
-  const Params p(air, frame);
-  const Camera& camera = scene.camera;
-  const NodeId id = air.id;
+  if (airForm(air) != AirForm::Beam || !scene.media) return {};
   for (size_t i = 0; i < scene.media->size(); ++i) {
     const Medium& h = (*scene.media)[i];
-    if (scene.things[h.thing].node != id || h.places.empty()) continue;
-    const MediumPlace& place = h.places.front();
-    if (!place.beam) continue;
-    const V3f begin = place.beam->begin;
-    const bool sides = place.region.sided();
-    const V3f axis = sides ? place.beam->axis : camera.right();
-    const float reach = place.beam->reach, start = place.beam->start;
-    const Frame around(axis);
-    const V3f &x = around.x, &y = around.y;
-    // Across it at a distance along its axis.
-    const auto across = [&](float at, float share) {
-      std::vector<V3f> ring;
-      for (int k = 0; k <= 64; ++k) {
-        const float a = 2 * pi * float(k) / 64;
-        const V3f from = begin + axis * at, d = sides ? x * std::cos(a) + y * std::sin(a)
-                                                      : camera.right() * std::cos(a) + camera.up() * std::sin(a);
-        float near = 0, far = 4 * reach;
-        if (sides && place.region.clip(from, d, near, far)) ring.push_back(from + d * (far * share));
-        if (!sides) ring.push_back(begin + d * at);
-      }
-      return ring;
-    };
-    const auto add = [&](const char* param, const V3f& at, const std::vector<std::vector<V3f>>& lines, bool area,
-                         const std::function<double(const V2f&)>& amount) {
-      Handle handle;
-      handle.id = handle.param = param;
-      handle.label = air.kind->param(param)->label;
-      handle.area = area;
-      if (!camera.project(at, handle.at.x, handle.at.y)) return;
-      for (const auto& l : lines) {
-        std::vector<V2f> seen;
-        for (const V3f& v : l)
-          if (V2f s; camera.project(v, s.x, s.y)) seen.push_back(s);
-        handle.lines.push_back(std::move(seen));
-      }
-      handle.drag = [id, param, amount, def = air.kind->param(param)](const Document& d, const V2f& to,
-                                                                      const std::optional<Seen>&) {
-        return setNow(d, {id, param, 0, {}}, Constant(std::clamp(tidy(amount(to)), def->hardMin, def->hardMax)));
-      };
-      out.push_back(std::move(handle));
-    };
-    MadeBeam line{id, 0, begin, axis};
-    const auto along = [line, camera](const V2f& to) { return reachAt(line, camera, to); };
-    const float far = 0.98f * reach;
-    const std::vector<V3f> rim = across(far, 1);
-    std::vector<std::vector<V3f>> lines{rim};
-    const std::vector<V3f> mouth = across(std::max(start, 0.02f * reach), 1);
-    if (sides)
-      for (size_t k = 0; k < rim.size() && k < mouth.size(); k += 16) lines.push_back({mouth[k], rim[k]});
-    add("reach", begin + axis * reach, lines, true, along);
-    if (start > 0) add("start", begin + axis * start, {mouth}, false, along);
-    if (sides && !rim.empty()) {
-      const float edge = p.real("edge"), at = 0.6f * reach;
-      const std::vector<V3f> inner = across(at, 1 - edge), outer = across(at, 1);
-      // Where it is seen widest.
-      size_t best = 0;
-      float widest = -1;
-      for (size_t k = 0; k < inner.size(); ++k) {
-        V2f a, b;
-        if (camera.project(outer[k], a.x, a.y) && camera.project(begin + axis * at, b.x, b.y) &&
-            std::hypot(a.x - b.x, a.y - b.y) > widest) {
-          widest = std::hypot(a.x - b.x, a.y - b.y);
-          best = k;
-        }
-      }
-      if (best < inner.size()) {
-        V2f middle, side;
-        if (camera.project(begin + axis * at, middle.x, middle.y) && camera.project(outer[best], side.x, side.y))
-          add("edge", inner[best], {inner}, false, [middle, side](const V2f& to) {
-            const V2f d = side - middle, q = to - middle;
-            const double l2 = double(d.x * d.x + d.y * d.y);
-            return l2 > 0 ? std::clamp(1 - double(d.x * q.x + d.y * q.y) / l2, 0.0, 1.0) : 0.0;
-          });
-      }
-    }
-    break;
+    if (scene.things[h.thing].node != air.id || h.places.empty() || !h.places.front().beam) continue;
+    return BeamHandles(air, h.places.front(), scene.camera).all(Params(air, frame).number("edge"));
   }
-  return out;
+  return {};
 }
 
 } // namespace ilumbra

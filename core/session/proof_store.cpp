@@ -1,6 +1,7 @@
 #include "core/session/proof_store.h"
 
 #include "core/base/error.h"
+#include "core/base/files.h"
 #include "core/base/hash.h"
 #include "core/base/tasks.h"
 #include "core/display/view.h"

@@ -167,89 +167,91 @@ class Keep : public PhotonSink {
   uint16_t m_group = 0;
 };
 
+// Takes down where each photon of a rule goes first.
+struct PhotonWatch : PhotonSink {
+  PhotonWatch(const Scene& s, const CausticRule& r, PhotonFlow& f) : scene(s), rule(r), flow(f) {
+    wantsAir = s.media != nullptr;
+  }
+  bool start(const Ray& ray, float time, const Color& power, uint16_t group) {
+    amount = power * scene.groupScales[group];
+    weight = double(luminance(amount));
+    flow.aimed += weight;
+    ended = false;
+    if (aims(ray, time)) return true;
+    flow.misses += weight;
+    return false;
+  }
+  // True if Through lies on the ray, whatever else does.
+  bool aims(const Ray& ray, float time) {
+    rays.setTime(time);
+    V3f o = ray.origin;
+    for (int i = 0; i < 256; ++i) {
+      Hit hit;
+      if (!rays.intersect(o, ray.direction, std::numeric_limits<float>::infinity(), hit)) return false;
+      if (rule.through[hit.object->thingAt(hit.instance->index)]) return true;
+      o = offset(hit.point, dot(ray.direction, hit.geometric) > 0 ? hit.geometric : -hit.geometric);
+    }
+    return false;
+  }
+  bool meets(uint16_t thing) override {
+    if (rule.through[thing]) {
+      flow.meets += weight;
+      return true;
+    }
+    flow.blocked[thing] += weight;
+    ended = true;
+    return false;
+  }
+  void pass(const Passage& p) override {
+    if (ended || !rule.wants(p.at.mirrored, p.at.surfaces)) return;
+    RayMedia way;
+    scene.media->along(p.begin, p.direction, p.length, way, p.within);
+    for (const auto& s : way) {
+      const Medium& h = (*scene.media)[s.haze];
+      const float to = std::min(s.to, s.from + 2 * length(scene.bounds.size()) + 1);
+      if (!rule.onto[h.thing] || !(to > s.from)) continue;
+      const Color c = h.haze.scattering * (s.mean * (to - s.from)),
+                  turned = amount * p.at.carried * Color(1 - std::exp(-c.x), 1 - std::exp(-c.y), 1 - std::exp(-c.z));
+      flow.turned += double(luminance(turned));
+      flow.inAir.push_back({p.begin + p.direction * (0.5f * (s.from + to)), PackedDirection(-p.direction),
+                            PackedDirection(-p.direction), turned, 0, h.thing});
+    }
+  }
+  void land(const Landing& l) override {
+    if (ended || l.narrow) return; // what is narrow sends it on
+    const double here = double(luminance(amount * l.carried));
+    if (l.first == noMaterial) { // nothing mirrored it before
+      if (rule.through[l.thing])
+        flow.dull += weight;
+      else
+        flow.blocked[l.thing] += weight;
+    } else if (!rule.wants(l.mirrored, l.surfaces)) {
+      flow.leftOut += here;
+    } else if (rule.onto[l.thing]) {
+      flow.lands += here;
+      flow.landed.push_back(
+          {l.place, PackedDirection(l.from), PackedDirection(l.facing), amount * l.carried, 0, l.thing});
+    } else {
+      flow.elsewhere[l.thing] += here;
+    }
+    ended = true; // what goes on from here is told where it went first
+  }
+  const Scene& scene;
+  const CausticRule& rule;
+  PhotonFlow& flow;
+  Color amount{0.0f};
+  double weight = 0;
+  bool ended = false;
+  TraceCount count;
+  RayCaster rays{scene, count, nullptr};
+};
+
 } // namespace
 
 PhotonFlow followPhotons(const Scene& s, size_t index, uint32_t perLight) {
-  struct Watch : PhotonSink {
-    Watch(const Scene& s, const CausticRule& r, PhotonFlow& f) : scene(s), rule(r), flow(f) {
-      wantsAir = s.media != nullptr;
-    }
-    bool start(const Ray& ray, float time, const Color& power, uint16_t group) {
-      amount = power * scene.groupScales[group];
-      weight = double(luminance(amount));
-      flow.aimed += weight;
-      ended = false;
-      if (aims(ray, time)) return true;
-      flow.misses += weight;
-      return false;
-    }
-    // True if Through lies on the ray, whatever else does.
-    bool aims(const Ray& ray, float time) {
-      rays.setTime(time);
-      V3f o = ray.origin;
-      for (int i = 0; i < 256; ++i) {
-        Hit hit;
-        if (!rays.intersect(o, ray.direction, std::numeric_limits<float>::infinity(), hit)) return false;
-        if (rule.through[hit.object->thingAt(hit.instance->index)]) return true;
-        o = offset(hit.point, dot(ray.direction, hit.geometric) > 0 ? hit.geometric : -hit.geometric);
-      }
-      return false;
-    }
-    bool meets(uint16_t thing) override {
-      if (rule.through[thing]) {
-        flow.meets += weight;
-        return true;
-      }
-      flow.blocked[thing] += weight;
-      ended = true;
-      return false;
-    }
-    void pass(const Passage& p) override {
-      if (ended || !rule.wants(p.at.mirrored, p.at.surfaces)) return;
-      RayMedia way;
-      scene.media->along(p.begin, p.direction, p.length, way, p.within);
-      for (const auto& s : way) {
-        const Medium& h = (*scene.media)[s.haze];
-        const float to = std::min(s.to, s.from + 2 * length(scene.bounds.size()) + 1);
-        if (!rule.onto[h.thing] || !(to > s.from)) continue;
-        const Color c = h.haze.scattering * (s.mean * (to - s.from)),
-                    turned = amount * p.at.carried * Color(1 - std::exp(-c.x), 1 - std::exp(-c.y), 1 - std::exp(-c.z));
-        flow.turned += double(luminance(turned));
-        flow.inAir.push_back({p.begin + p.direction * (0.5f * (s.from + to)), PackedDirection(-p.direction),
-                              PackedDirection(-p.direction), turned, 0, h.thing});
-      }
-    }
-    void land(const Landing& l) override {
-      if (ended || l.narrow) return; // what is narrow sends it on
-      const double here = double(luminance(amount * l.carried));
-      if (l.first == noMaterial) { // nothing mirrored it before
-        if (rule.through[l.thing])
-          flow.dull += weight;
-        else
-          flow.blocked[l.thing] += weight;
-      } else if (!rule.wants(l.mirrored, l.surfaces)) {
-        flow.leftOut += here;
-      } else if (rule.onto[l.thing]) {
-        flow.lands += here;
-        flow.landed.push_back(
-            {l.place, PackedDirection(l.from), PackedDirection(l.facing), amount * l.carried, 0, l.thing});
-      } else {
-        flow.elsewhere[l.thing] += here;
-      }
-      ended = true; // what goes on from here is told where it went first
-    }
-    const Scene& scene;
-    const CausticRule& rule;
-    PhotonFlow& flow;
-    Color amount{0.0f};
-    double weight = 0;
-    bool ended = false;
-    TraceCount count;
-    RayCaster rays{scene, count, nullptr};
-  };
   PhotonFlow flow;
   const CausticRule& rule = s.caustics->rules()[index];
-  Watch watch(s, rule, flow);
+  PhotonWatch watch(s, rule, flow);
   TraceCount count;
   for (size_t light = 0; light < rule.from.size(); ++light)
     if (rule.from[light]) send(s, rule, light, 0, 0, perLight, 1 / float(perLight), watch, count);

@@ -2,11 +2,11 @@
 // written when the window is left.
 #include "app/document_files.h"
 #include "app/panels/number_row.h"
-#include "app/panels/other_rows.h"
 #include "app/panels/settings_panel.h"
 #include "app/picture_files.h"
 #include "app/viewport/picture_bar.h"
 #include "app/viewport/picture_view.h"
+#include "core/base/files.h"
 #include "core/compile/camera.h"
 #include "core/exchange/frames.h"
 #include "core/exchange/picture_file.h"

@@ -1,7 +1,7 @@
 // Files made to break their readers: each must be refused with a message, or read; never a crash, never a hang.
 #include "core/base/error.h"
+#include "core/base/files.h"
 #include "core/display/view.h"
-#include "core/document/file.h"
 #include "core/exchange/assets.h"
 #include "core/exchange/child.h"
 #include "core/exchange/export.h"

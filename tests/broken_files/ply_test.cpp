@@ -1,6 +1,6 @@
 // PLY files that end too soon or say what PLY does not have.
 #include "core/base/error.h"
-#include "core/document/file.h"
+#include "core/base/files.h"
 #include "core/exchange/ply_check.h"
 #include "tests/support/scene.h"
 

@@ -1,4 +1,5 @@
 // The command line, as a person or a script meets it: the real program.
+#include "core/base/files.h"
 #include "core/compile/camera.h"
 #include "core/document/file.h"
 #include "core/exchange/picture_file.h"

@@ -1,9 +1,9 @@
 // What lies behind the set and before it.
 #include "core/base/colorspace.h"
+#include "core/base/files.h"
 #include "core/compile/camera.h"
 #include "core/compile/compile.h"
 #include "core/compile/plate.h"
-#include "core/document/file.h"
 #include "core/exchange/assets.h"
 #include "core/scene/plates.h"
 #include "tests/support/scene.h"

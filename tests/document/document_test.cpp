@@ -1,6 +1,5 @@
 #include "core/base/error.h"
 #include "core/document/difference.h"
-#include "core/document/file.h"
 #include "core/document/history.h"
 #include "core/document/transplant.h"
 #include "tests/support/scene.h"

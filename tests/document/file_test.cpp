@@ -1,6 +1,7 @@
 #include "core/document/file.h"
 
 #include "core/base/error.h"
+#include "core/base/files.h"
 #include "demo/starters.h"
 #include "tests/support/scene.h"
 

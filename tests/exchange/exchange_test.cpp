@@ -2,7 +2,6 @@
 #include "core/compile/compile.h"
 #include "core/display/view.h"
 #include "core/document/edit.h"
-#include "core/document/file.h"
 #include "core/effects/route.h"
 #include "core/exchange/assets.h"
 #include "core/exchange/export.h"

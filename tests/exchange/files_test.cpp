@@ -1,5 +1,6 @@
 // Files are whole or not there, and what is no file never keeps anybody waiting.
 #include "core/base/error.h"
+#include "core/base/files.h"
 #include "core/display/view.h"
 #include "core/document/file.h"
 #include "core/exchange/assets.h"

@@ -1,7 +1,7 @@
 // Pictures that run: movies, numbered sequences; drawings; and cards that show them.
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
-#include "core/document/file.h"
+#include "core/base/files.h"
 #include "core/exchange/assets.h"
 #include "core/exchange/child.h"
 #include "core/geometry/form.h"

@@ -1,6 +1,6 @@
 // What glTF files say, and what of it arrives: written here as text, read by the real reader.
 #include "core/base/colorspace.h"
-#include "core/document/file.h"
+#include "core/base/files.h"
 #include "core/exchange/import.h"
 #include "core/exchange/readers.h"
 #include "tests/support/scene.h"

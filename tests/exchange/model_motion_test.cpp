@@ -1,6 +1,6 @@
 // Models that move: skins, morphs, clips of animation, numbered files.
+#include "core/base/files.h"
 #include "core/compile/compile.h"
-#include "core/document/file.h"
 #include "core/exchange/export.h"
 #include "core/exchange/import.h"
 #include "core/exchange/readers.h"

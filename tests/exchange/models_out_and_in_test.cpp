@@ -1,5 +1,6 @@
 // A set written as a model and taken in again.
 #include "core/base/colorspace.h"
+#include "core/base/files.h"
 #include "core/compile/compile.h"
 #include "core/display/view.h"
 #include "core/document/edit.h"

@@ -1,8 +1,8 @@
 // Out of Ilumbra and back: what a model says, what travels in its extras, what another program changes, and what
 // changes on disk.
+#include "core/base/files.h"
 #include "core/compile/compile.h"
 #include "core/document/difference.h"
-#include "core/document/file.h"
 #include "core/exchange/export.h"
 #include "core/exchange/import.h"
 #include "core/exchange/readers.h"

@@ -1,9 +1,9 @@
 // Display views, exact and baked.
 #include "core/base/colorspace.h"
+#include "core/base/files.h"
 #include "core/compile/compile.h"
 #include "core/display/view.h"
 #include "core/document/edit.h"
-#include "core/document/file.h"
 #include "core/effects/route.h"
 #include "core/exchange/assets.h"
 #include "core/exchange/export.h"

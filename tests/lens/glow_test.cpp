@@ -24,7 +24,7 @@ Document glowDocument(std::initializer_list<std::pair<const char*, const char*>>
 // The glow's doing at full amount.
 LensWork glow(const Document& doc, const Picture& source) {
   const Node& n = *doc.findByName("Halo");
-  return writtenOut(glowStage()
+  return writtenOut(stageOf(n)
                         .prepare(Params(n, 1), source, LensContext::of(doc, 1, source.width, source.height, pool()))
                         .apply(source),
                     source);
@@ -139,7 +139,7 @@ TEST_CASE("With a key from the total, the shares of the layers sum to the whole"
     b.rgb[i] = float((i * 104729) % 89) / 15;
     total.rgb[i] = a.rgb[i] + b.rgb[i];
   }
-  const LensOperator op = glowStage().prepare(p, total, LensContext::of(doc, 1, 64, 48, pool()));
+  const LensOperator op = stageOf(p.node()).prepare(p, total, LensContext::of(doc, 1, 64, 48, pool()));
   const LensWork whole = op.apply(total), sa = op.apply(a), sb = op.apply(b);
   for (size_t i = 0; i < a.rgb.size(); ++i)
     REQUIRE(sa.spread.rgb[i] + sb.spread.rgb[i] == Approx(whole.spread.rgb[i]).epsilon(1e-4).margin(1e-5));

@@ -1,5 +1,6 @@
 // Jobs of a session end always: with the document they were asked about, or told why not.
 #include "core/base/error.h"
+#include "core/base/files.h"
 #include "core/display/view.h"
 #include "core/document/file.h"
 #include "core/exchange/picture_file.h"

@@ -1,5 +1,5 @@
 #include "core/base/colorspace.h"
-#include "core/lens/stages.h"
+#include "core/lens/stage.h"
 
 namespace ilumbra {
 namespace {

@@ -1,7 +1,7 @@
 #include "core/compile/camera.h"
 #include "core/image/convolution.h"
 #include "core/image/resample.h"
-#include "core/lens/stages.h"
+#include "core/lens/stage.h"
 
 namespace ilumbra {
 namespace {

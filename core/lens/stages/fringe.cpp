@@ -1,5 +1,5 @@
 #include "core/image/resample.h"
-#include "core/lens/stages.h"
+#include "core/lens/stage.h"
 
 #include <array>
 

@@ -5,7 +5,7 @@
 #include "core/image/resample.h"
 #include "core/lens/key.h"
 #include "core/lens/prescription.h"
-#include "core/lens/stages.h"
+#include "core/lens/stage.h"
 
 #include <optional>
 

@@ -2,6 +2,7 @@
 
 #include "core/base/colorspace.h"
 #include "core/lens/key.h"
+#include "core/lens/stage.h"
 
 namespace ilumbra {
 

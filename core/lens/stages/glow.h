@@ -12,6 +12,4 @@ GaussianSum glowKernel(float size, float falloff, int frameHeight);
 /// How many Gaussians it has.
 inline constexpr int glowLobes = 6;
 
-LensStage glowStage();
-
 } // namespace ilumbra

@@ -2,7 +2,7 @@
 #include "core/base/power.h"
 #include "core/image/resample.h"
 #include "core/lens/curve.h"
-#include "core/lens/stages.h"
+#include "core/lens/stage.h"
 
 namespace ilumbra {
 namespace {

@@ -2,7 +2,7 @@
 #include "core/base/sampling.h"
 #include "core/image/convolution.h"
 #include "core/lens/key.h"
-#include "core/lens/stages.h"
+#include "core/lens/stage.h"
 
 #include <fmt/format.h>
 

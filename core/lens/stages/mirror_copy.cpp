@@ -1,6 +1,6 @@
 #include "core/image/resample.h"
 #include "core/lens/curve.h"
-#include "core/lens/stages.h"
+#include "core/lens/stage.h"
 
 namespace ilumbra {
 namespace {

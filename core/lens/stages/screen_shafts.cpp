@@ -1,7 +1,7 @@
 #include "core/base/colorspace.h"
 #include "core/image/resample.h"
 #include "core/lens/key.h"
-#include "core/lens/stages.h"
+#include "core/lens/stage.h"
 
 namespace ilumbra {
 namespace {

@@ -5,7 +5,7 @@
 #include "core/compile/camera.h"
 #include "core/image/convolution.h"
 #include "core/lens/key.h"
-#include "core/lens/stages.h"
+#include "core/lens/stage.h"
 
 #include <fmt/format.h>
 

@@ -4,7 +4,7 @@
 #include "core/base/sampling.h"
 #include "core/compile/camera.h"
 #include "core/lens/key.h"
-#include "core/lens/stages.h"
+#include "core/lens/stage.h"
 
 #include <cstring>
 
@@ -47,60 +47,73 @@ void addTurned(const Picture& in, Picture& out, const Tasks& tasks) {
 
 bool isUpright(const Ray& ray) { return std::abs(std::sin(ray.angle)) > std::abs(std::cos(ray.angle)); }
 
-// Adds what two opposite rays make of the picture, which is turned where they are upright, so that they are less steep
-// than 45°. Lines of the picture run along the ray: each column is shifted, what is there is passed on along it, and
-// shifted back.
-void addLine(const Picture& in, const Ray& one, const Ray* other, float tail, Picture& out, const Tasks& tasks) {
-  const bool upright = isUpright(one);
-  const float dx = std::cos(one.angle), dy = -std::sin(one.angle); // down is positive in pictures
-  const int w = in.width, h = in.height;
-  const float slope = upright ? dx / dy : dy / dx, perStep = std::sqrt(1 + slope * slope);
-  const bool forwards = (upright ? dy : dx) > 0;
-  // Line k runs through (x, k + slope·x): those that meet the picture.
-  const int first = int(std::floor(std::min(0.0f, -slope * float(w - 1)))) - 1,
-            last = h + int(std::ceil(std::max(0.0f, -slope * float(w - 1)))) + 1;
-  constexpr int band = 8, lanes = 3 * band;
-  const int lines = last - first + 1;
-  // How light falls off along a ray from pixel to pixel, by exponential, line and channel.
-  struct Fall {
-    float keep[exponentials][lanes], give[exponentials][lanes];
-  };
-  const auto fallOf = [&](const Ray& ray) {
-    Fall f;
+// How light falls off along a ray from pixel to pixel, by exponential, line and channel; eight lines at once.
+constexpr int band = 8, lanes = 3 * band;
+struct Falloff {
+  Falloff(const Ray& ray, float perStep, float tail) {
     float weight = 1, weights = 0;
     for (int j = 0; j < exponentials; ++j, weight *= tail) weights += weight;
     weight = 1 / weights;
     float scale = 1;
     for (int j = 0; j < exponentials; ++j, weight *= tail, scale *= 0.5f)
       for (int i = 0; i < lanes; ++i) {
-        f.keep[j][i] = std::exp(-perStep / std::max(0.05f, ray.length[i % 3] * scale));
+        keep[j][i] = std::exp(-perStep / std::max(0.05f, ray.length[i % 3] * scale));
         // A pixel's own light begins at its middle: half a step, then whole ones; their sum is 1.
-        f.give[j][i] = weight * ray.light[i % 3] * (1 - f.keep[j][i]);
+        give[j][i] = weight * ray.light[i % 3] * (1 - keep[j][i]);
       }
-    return f;
-  };
-  std::vector<std::pair<bool, Fall>> falls = {{forwards, fallOf(one)}};
-  if (other) falls.emplace_back(!forwards, fallOf(*other));
-  const size_t stride = 3 * size_t(w);
-  // Eight lines at once, which lie side by side wherever they are; a pixel takes from two lines, which may be of two
-  // bands: even bands first, then odd ones.
-  const auto work = [&](int bandIndex) {
-    const int top = first + bandIndex * band;
-    std::vector<float> line(size_t(w) * lanes), sum;
-    // Where column x begins, and how far it is shifted beyond; whether all of the band is in the picture there, with a
-    // pixel to the right that the fourth number can be of.
-    const auto begin = [&](int x, float& t) {
-      const float rise = slope * float(x), fy = std::floor(rise);
-      t = rise - fy;
-      return int(fy) + top;
-    };
-    const auto inside = [&](int x, int y0) { return y0 >= 0 && y0 + band < h && x + 1 < w; };
-    for (int x = 0; x < w; ++x) {
+  }
+  float keep[exponentials][lanes], give[exponentials][lanes];
+};
+
+// What two opposite rays make of a picture, which is turned where they are upright, so that they are less steep than
+// 45°. Lines of the picture run along the ray, line k through (x, k + slope·x): each column is shifted, what is there
+// is passed on along the lines, and shifted back. Eight lines are worked on at once; they lie side by side wherever
+// they are.
+class Lines {
+ public:
+  Lines(const Picture& in, const Ray& one, const Ray* other, float tail) : m_in(in), m_width(in.width) {
+    const float dx = std::cos(one.angle), dy = -std::sin(one.angle); // down is positive in pictures
+    const bool upright = isUpright(one), forwards = (upright ? dy : dx) > 0;
+    m_slope = upright ? dx / dy : dy / dx;
+    const float perStep = std::sqrt(1 + m_slope * m_slope);
+    m_falls.emplace_back(forwards, Falloff(one, perStep, tail));
+    if (other) m_falls.emplace_back(!forwards, Falloff(*other, perStep, tail));
+  }
+
+  void addTo(Picture& out, const Tasks& tasks) const {
+    // Those lines that meet the picture.
+    const float rise = m_slope * float(m_width - 1);
+    const int first = int(std::floor(std::min(0.0f, -rise))) - 1,
+              last = m_in.height + int(std::ceil(std::max(0.0f, -rise))) + 1;
+    const int bands = (last - first + 1 + band - 1) / band;
+    // A pixel takes from two lines, which may be of two bands: even bands first, then odd ones.
+    for (int odd = 0; odd < 2; ++odd)
+      tasks.forEach((bands + 1 - odd) / 2, [&](int i) {
+        const int top = first + (2 * i + odd) * band;
+        std::vector<float> line(size_t(m_width) * lanes), sum;
+        read(top, line);
+        if (pass(line, sum)) add(top, sum, out);
+      });
+  }
+
+ private:
+  // Where column x of a band begins, and how far it is shifted beyond.
+  int begin(int top, int x, float& t) const {
+    const float rise = m_slope * float(x), fy = std::floor(rise);
+    t = rise - fy;
+    return int(fy) + top;
+  }
+  // Whether all of a band is in the picture at column x, with a pixel to the right that the fourth number can be of.
+  bool inside(int x, int y0) const { return y0 >= 0 && y0 + band < m_in.height && x + 1 < m_width; }
+
+  void read(int top, std::vector<float>& line) const {
+    const size_t stride = 3 * size_t(m_width);
+    for (int x = 0; x < m_width; ++x) {
       float t;
-      const int y0 = begin(x, t);
+      const int y0 = begin(top, x, t);
       float* l = line.data() + size_t(x) * lanes;
       if (inside(x, y0)) {
-        const float* p = in.at(x, y0);
+        const float* p = m_in.at(x, y0);
         Four above = four(p);
         for (int j = 0; j < band; ++j) {
           p += stride;
@@ -111,25 +124,29 @@ void addLine(const Picture& in, const Ray& one, const Ray* other, float tail, Pi
         continue;
       }
       std::fill_n(l, lanes, 0.0f);
-      for (int j = std::max(0, -y0); j <= band && y0 + j < h; ++j) {
-        const float* p = in.at(x, y0 + j);
+      for (int j = std::max(0, -y0); j <= band && y0 + j < m_in.height; ++j) {
+        const float* p = m_in.at(x, y0 + j);
         for (int c = 0; c < 3; ++c) {
           if (j < band) l[3 * j + c] += p[c] * (1 - t);
           if (j > 0) l[3 * (j - 1) + c] += p[c] * t;
         }
       }
     }
+  }
+
+  // False: there is no light on these lines.
+  bool pass(const std::vector<float>& line, std::vector<float>& sum) const {
     // Before its first light and behind its last there is nothing to pass on.
     const auto lit = [](float v) { return v != 0; };
     const auto begins = std::find_if(line.begin(), line.end(), lit);
-    if (begins == line.end()) return;
+    if (begins == line.end()) return false;
     const int from = int((begins - line.begin()) / lanes),
               to = int((std::find_if(line.rbegin(), line.rend(), lit).base() - 1 - line.begin()) / lanes);
     sum.assign(line.size(), 0.0f);
-    for (const auto& [up, fall] : falls) {
+    for (const auto& [up, fall] : m_falls) {
       float state[exponentials][lanes] = {};
-      for (int i = up ? from : w - 1 - to; i < w; ++i) {
-        const size_t x = size_t(up ? i : w - 1 - i);
+      for (int i = up ? from : m_width - 1 - to; i < m_width; ++i) {
+        const size_t x = size_t(up ? i : m_width - 1 - i);
         const float* __restrict l = line.data() + x * lanes;
         float* __restrict s = sum.data() + x * lanes;
         for (int j = 0; j < exponentials; ++j)
@@ -139,10 +156,15 @@ void addLine(const Picture& in, const Ray& one, const Ray* other, float tail, Pi
           }
       }
     }
+    return true;
+  }
+
+  void add(int top, const std::vector<float>& sum, Picture& out) const {
     const Four three = {1, 1, 1, 0};
-    for (int x = 0; x < w; ++x) {
+    const size_t stride = 3 * size_t(m_width);
+    for (int x = 0; x < m_width; ++x) {
       float t;
-      const int y0 = begin(x, t);
+      const int y0 = begin(top, x, t);
       const float* s = sum.data() + size_t(x) * lanes;
       if (inside(x, y0)) {
         float* p = out.at(x, y0);
@@ -154,16 +176,19 @@ void addLine(const Picture& in, const Ray& one, const Ray* other, float tail, Pi
         }
         continue;
       }
-      for (int j = std::max(0, -y0); j <= band && y0 + j < h; ++j) {
+      for (int j = std::max(0, -y0); j <= band && y0 + j < m_in.height; ++j) {
         float* p = out.at(x, y0 + j);
         for (int c = 0; c < 3; ++c)
           p[c] += (j < band ? s[3 * j + c] * (1 - t) : 0) + (j > 0 ? s[3 * (j - 1) + c] * t : 0);
       }
     }
-  };
-  const int bands = (lines + band - 1) / band;
-  for (int odd = 0; odd < 2; ++odd) tasks.forEach((bands + 1 - odd) / 2, [&](int i) { work(2 * i + odd); });
-}
+  }
+
+  const Picture& m_in;
+  const int m_width;
+  float m_slope = 0;
+  std::vector<std::pair<bool, Falloff>> m_falls; ///< up the columns' numbers or down
+};
 
 // The rays of a stage. Opposite ones stand beside each other.
 std::vector<Ray> raysOf(const Params& p, const LensContext& c) {
@@ -219,8 +244,8 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
             }
             for (size_t i = 0; i < rays.size(); i += step) {
               const bool upright = isUpright(rays[i]);
-              addLine(upright ? turned : light, rays[i], step == 2 ? &rays[i + 1] : nullptr, tail,
-                      upright ? turnedSpread : work.spread, tasks);
+              Lines(upright ? turned : light, rays[i], step == 2 ? &rays[i + 1] : nullptr, tail)
+                  .addTo(upright ? turnedSpread : work.spread, tasks);
             }
             if (!turned.rgb.empty()) addTurned(turnedSpread, work.spread, tasks);
             return work;

@@ -1,6 +1,6 @@
 #include "core/base/colorspace.h"
 #include "core/compile/camera.h"
-#include "core/lens/stages.h"
+#include "core/lens/stage.h"
 
 namespace ilumbra {
 namespace {
