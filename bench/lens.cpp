@@ -28,13 +28,6 @@ Picture night(int w, int h) {
   }
   return p;
 }
-
-double best(int runs, const std::function<void()>& f) {
-  double t = 1e30;
-  for (int i = 0; i < runs; ++i) t = std::min(t, seconds(f));
-  return t;
-}
-
 } // namespace
 
 void lensRatios(Hall& hall) {
