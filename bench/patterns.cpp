@@ -1,12 +1,35 @@
 #include "bench/parts.h"
 
 #include "core/geometry/no_assets.h"
-#include "core/surface/material.h"
+#include "core/pattern/program.h"
 #include "demo/scene_builder.h"
 
 #include <fmt/format.h>
 
 using namespace ilumbra;
+
+namespace {
+
+// What patterns are measured by: a chain of multiplications and additions, one after the other, nanoseconds each.
+double arithmetic() {
+  volatile float seed = 0.5f;
+  constexpr int n = 4000000;
+  float x = seed;
+  const double t = best(5, [&] {
+    for (int i = 0; i < n; ++i) x = x * 0.999f + 0.1f;
+  });
+  if (x < -1e9f) std::abort(); // so that it is made
+  return t / n * 1e9;
+}
+
+PatternPoint pointOf(int i) {
+  PatternPoint at;
+  at.position = at.world = V3f(float(i % 97) * 0.1f, float(i % 89) * 0.1f, float(i % 83) * 0.1f);
+  at.uv = {at.position.x, at.position.y};
+  return at;
+}
+
+} // namespace
 
 void patternRatios(Hall& hall) {
   SceneBuilder b(hall.kinds);
@@ -14,23 +37,48 @@ void patternRatios(Hall& hall) {
   b.add("pattern.ramp", "Bands", {{"along", "value"}, {"value", "pattern Clouds"}});
   b.add("pattern.incidence", "Rim", {});
   b.add("pattern.mix", "Both", {{"below", "pattern Bands"}, {"above", "pattern Rim"}, {"mask", "0.4"}});
-  b.add("material.surface", "Matter", {{"base_color", "pattern Both"}});
+  // Sums and products.
+  b.add("pattern.coordinates", "Chain 0", {});
+  for (int i = 1; i <= 500; ++i)
+    b.add("pattern.math", fmt::format("Chain {}", i).c_str(),
+          {{"does", i % 2 ? "multiply" : "add"}, {"a", fmt::format("pattern Chain {}", i - 1).c_str()}, {"b", "0.9"}});
   const Document doc = b.take();
-  const Material m = compileMaterial(doc, {doc.findByName("Matter")->id, nullptr}, 1, NoAssets(), {});
-  const auto time = [&](const Driven& d) {
-    Color sum(0.0f);
-    constexpr int n = 400000;
-    const double t = best(5, [&] {
-      for (int i = 0; i < n; ++i) {
-        PatternPoint at;
-        at.position = at.world = V3f(float(i % 97) * 0.1f, float(i % 89) * 0.1f, float(i % 83) * 0.1f);
-        sum += d.color(at);
-      }
-    });
-    return std::pair{t / n * 1e9, sum};
+  const auto compile = [&](const char* name) {
+    return Program::compile(doc, {doc.findByName(name)->id, nullptr}, 1, NoAssets(), false);
   };
-  const auto [nanoseconds, sum] = time(m.baseColor);
-  line("nanoseconds a pattern node", "–", fmt::format("{:.0f}", nanoseconds / 4),
-       fmt::format("noise of 4 octaves, ramp by it, incidence, mix: {:.0f} ns a point (sum {:.2g})", nanoseconds,
-                   double(sum.x)));
+  const double unit = arithmetic();
+  std::vector<PatternPoint> points;
+  for (int i = 0; i < 256; ++i) points.push_back(pointOf(i * 37));
+  std::vector<Sample4> out(points.size());
+  float sum = 0;
+  const auto measure = [&](const char* name, int nodes, const char* what) {
+    const Program p = compile(name);
+    const int rounds = std::max(1, 400000 / 256 / std::max(1, nodes / 4));
+    const double one = best(5,
+                            [&] {
+                              for (int r = 0; r < rounds; ++r)
+                                for (const PatternPoint& at : points) sum += p.evaluate(at).x;
+                            }) /
+                       rounds / 256 / nodes * 1e9,
+                 many = best(5,
+                             [&] {
+                               for (int r = 0; r < rounds; ++r) {
+                                 p.evaluate(points, out.data());
+                                 sum += out[size_t(r) % out.size()].x;
+                               }
+                             }) /
+                        rounds / 256 / nodes * 1e9;
+    line(fmt::format("{}: a node ÷ a multiplication and an addition in a chain", what), "told",
+         fmt::format("{:.1f} at one place, {:.1f} in batches of 256", one / unit, many / unit),
+         fmt::format("{:.1f} and {:.1f} ns a node, {:.2f} ns (sum {:.2g})", one, many, unit, double(sum)));
+  };
+  measure("Both", 4, "noise of 4 octaves, ramp by it, incidence, mix");
+  measure("Chain 500", 500, "500 sums and products");
+  const double compiling = best(5, [&] { compile("Chain 500"); });
+  const Program chain = compile("Chain 500");
+  const double running = best(3, [&] {
+    for (int r = 0; r < 1000000 / 256; ++r) chain.evaluate(points, out.data());
+  });
+  line("compiling 500 nodes ÷ evaluating them at a million places", "told", fmt::format("{:.5f}", compiling / running),
+       fmt::format("{:.2f} ms and {:.0f} ms", 1e3 * compiling, 1e3 * running));
 }

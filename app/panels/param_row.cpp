@@ -3,6 +3,7 @@
 #include "app/panels/color_row.h"
 #include "app/panels/line_rows.h"
 #include "app/panels/number_row.h"
+#include "app/panels/pattern_menu.h"
 #include "app/panels/reference_rows.h"
 #include "app/panels/vector_row.h"
 #include "core/base/error.h"
@@ -135,12 +136,14 @@ void ParamRow::menu(const QPoint& global) {
     if (v.keys()) unkey = m.addAction(tr("Hold this value always"));
     if (unkey) unkey->setData(QStringLiteral("hold"));
   }
+  const PatternMenu patterns(m_def->patternable ? &m : nullptr, m_studio, v);
   QAction* unpattern = v.pattern() ? m.addAction(tr("Remove the pattern")) : nullptr;
   m.addSeparator();
   QAction* copy = m.addAction(tr("Copy address %1").arg(where));
   QAction* copyValue = m.addAction(tr("Copy %1=%2").arg(where, qs(formatValue(m_studio.doc(), *m_def, v))));
   const QAction* chosen = m.exec(global);
   if (!chosen) return;
+  if (patterns.chose(chosen, m_address, where)) return;
   if (chosen == back) reset();
   if (chosen == copy) QApplication::clipboard()->setText(where);
   if (chosen == copyValue)

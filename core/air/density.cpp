@@ -38,8 +38,8 @@ void PatternDensity::bounds(const Box3f& world, float& low, float& high) const {
   b.high.uv = {own.max.x, own.max.y};
   b.low.random = b.high.random = m_random;
   const Bounds4 v = m_program->bounds(b);
-  low = amountOf(v.low);
-  high = amountOf(v.high);
+  low = amountOf({v.x.low, v.y.low, v.z.low, 1});
+  high = amountOf({v.x.high, v.y.high, v.z.high, 1});
   if (!std::isfinite(low)) low = 0;
   if (!std::isfinite(high)) high = 1e6f;
 }

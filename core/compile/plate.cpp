@@ -340,11 +340,13 @@ class Painter {
     m_coverHigh = std::max(1, (across * height + width - 1) / width) + 1;
     m_cover.resize(size_t(m_coverWide) * size_t(m_coverHigh));
     parallelFor(size_t(m_coverHigh), [&](size_t y) {
-      for (int x = 0; x < m_coverWide; ++x) {
-        const Sample4 v =
-            program.evaluate(patternAt(float(x) / float(m_coverWide - 1), float(y) / float(m_coverHigh - 1)));
-        m_cover[y * size_t(m_coverWide) + size_t(x)] = clamp01((v.x + v.y + v.z) / 3);
-      }
+      std::vector<PatternPoint> points(static_cast<size_t>(m_coverWide));
+      for (int x = 0; x < m_coverWide; ++x)
+        points[size_t(x)] = patternAt(float(x) / float(m_coverWide - 1), float(y) / float(m_coverHigh - 1));
+      std::vector<Sample4> values(points.size());
+      program.evaluate(points, values.data());
+      for (size_t x = 0; x < values.size(); ++x)
+        m_cover[y * size_t(m_coverWide) + x] = clamp01((values[x].x + values[x].y + values[x].z) / 3);
     });
   }
   // Texture coordinates run over the frame. Places are in its heights, about its middle, so that what a pattern draws

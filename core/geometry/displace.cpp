@@ -53,19 +53,21 @@ ModifierKind displaceModifier() {
             const std::vector<V3f> normals = placeNormals(w);
             std::vector<double> height(w.positions.size(), 0);
             std::vector<int> count(w.positions.size(), 0);
+            std::vector<Sample4> values(program ? mesh.positions.size() : 0);
+            if (program) {
+              std::vector<PatternPoint> points(values.size());
+              for (size_t i = 0; i < points.size(); ++i) {
+                points[i].position = mesh.positions[i];
+                points[i].world = transformPoint(world, mesh.positions[i]);
+                points[i].normal = normals[w.place[i]];
+                if (!mesh.uvs.empty()) points[i].uv = mesh.uvs[i];
+              }
+              program->evaluate(points, values.data());
+            }
             for (size_t i = 0; i < mesh.positions.size(); ++i) {
               const uint32_t k = w.place[i];
-              double h = p.number("height");
-              if (program) {
-                PatternPoint at;
-                at.position = mesh.positions[i];
-                at.world = transformPoint(world, mesh.positions[i]);
-                at.normal = normals[k];
-                if (!mesh.uvs.empty()) at.uv = mesh.uvs[i];
-                const Sample4 s = program->evaluate(at);
-                h = (double(s.x) + double(s.y) + double(s.z)) / 3;
-              }
-              height[k] += h;
+              height[k] +=
+                  program ? (double(values[i].x) + double(values[i].y) + double(values[i].z)) / 3 : p.number("height");
               ++count[k];
             }
             for (size_t i = 0; i < mesh.positions.size(); ++i) {

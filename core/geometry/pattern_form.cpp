@@ -19,22 +19,25 @@ class Field {
         float slope)
       : m_program(std::move(program)), m_even(even), m_cut(cut), m_ball(ball), m_half(half), m_world(world),
         m_slope(slope) {}
-  float pattern(const V3f& p) const {
-    if (!m_program) return m_even - m_cut;
-    PatternPoint at;
-    at.position = p;
-    at.world = transformPoint(m_world, p);
-    at.uv = {p.x, p.y};
-    const Sample4 v = m_program->evaluate(at);
-    const float f = (v.x + v.y + v.z) * (1 / 3.0f) - m_cut;
-    return std::isfinite(f) ? f : -1;
-  }
+  float pattern(const V3f& p) const { return m_program ? over(m_program->evaluate(pointAt(p))) : m_even - m_cut; }
   /// Metres to the bounds, more than 0 inside.
   float room(const V3f& p) const {
     if (m_ball) return m_half.x - length(p);
     return std::min(m_half.x - std::abs(p.x), std::min(m_half.y - std::abs(p.y), m_half.z - std::abs(p.z)));
   }
   float operator()(const V3f& p) const { return std::min(pattern(p), room(p) * m_slope); }
+  /// At many places.
+  void operator()(const std::vector<V3f>& places, float* out) const {
+    std::vector<Sample4> values(places.size());
+    if (m_program) {
+      std::vector<PatternPoint> points;
+      points.reserve(places.size());
+      for (const V3f& p : places) points.push_back(pointAt(p));
+      m_program->evaluate(points, values.data());
+    }
+    for (size_t i = 0; i < places.size(); ++i)
+      out[i] = std::min(m_program ? over(values[i]) : m_even - m_cut, room(places[i]) * m_slope);
+  }
   /// True if the bounds are what ends the form there.
   bool bounded(const V3f& p) const { return room(p) * m_slope <= pattern(p); }
   V3f boundNormal(const V3f& p) const {
@@ -65,11 +68,23 @@ class Field {
     box.low.uv = {b.min.x, b.min.y};
     box.high.uv = {b.max.x, b.max.y};
     const Bounds4 v = m_program->bounds(box);
-    low = (v.low.x + v.low.y + v.low.z) / 3 - m_cut;
-    high = (v.high.x + v.high.y + v.high.z) / 3 - m_cut;
+    low = (v.x.low + v.y.low + v.z.low) / 3 - m_cut;
+    high = (v.x.high + v.y.high + v.z.high) / 3 - m_cut;
   }
 
  private:
+  PatternPoint pointAt(const V3f& p) const {
+    PatternPoint at;
+    at.position = p;
+    at.world = transformPoint(m_world, p);
+    at.uv = {p.x, p.y};
+    return at;
+  }
+  // By how much a value is over the cut-off.
+  float over(const Sample4& v) const {
+    const float f = (v.x + v.y + v.z) * (1 / 3.0f) - m_cut;
+    return std::isfinite(f) ? f : -1;
+  }
   std::shared_ptr<const Program> m_program;
   float m_even, m_cut;
   bool m_ball;
@@ -106,11 +121,12 @@ class Bricks {
         m_solid[b] = 1;
         return;
       }
-      auto& v = m_values[b];
-      v.resize(side * side * side);
+      std::vector<V3f> places(side * side * side);
       for (int z = 0; z < side; ++z)
         for (int y = 0; y < side; ++y)
-          for (int x = 0; x < side; ++x) v[within(x, y, z)] = field(place(bx + x, by + y, bz + z));
+          for (int x = 0; x < side; ++x) places[within(x, y, z)] = place(bx + x, by + y, bz + z);
+      m_values[b].resize(places.size());
+      field(places, m_values[b].data());
     });
   }
 

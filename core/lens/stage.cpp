@@ -252,4 +252,12 @@ LensOperator pointwise(const Picture& source, Picture out, const LensContext& co
   return op;
 }
 
+std::vector<Sample4> patternRow(const Program& pattern, const LensContext& c, int y) {
+  std::vector<PatternPoint> points(static_cast<size_t>(c.width));
+  for (int x = 0; x < c.width; ++x) points[size_t(x)] = c.point(float(x) + 0.5f, float(y) + 0.5f);
+  std::vector<Sample4> values(points.size());
+  pattern.evaluate(points, values.data());
+  return values;
+}
+
 } // namespace ilumbra

@@ -145,6 +145,8 @@ float aimOf(const Params& params, const LensContext& context, const V2f& from);
 /// The same of a way that leads to a place of the pictures.
 float aimTo(const V2f& from, const V2f& to);
 
+/// A pattern over row y of the picture, from the left.
+std::vector<Sample4> patternRow(const Program& pattern, const LensContext& context, int y);
 /// A shape of ghosts that are drawn freely.
 Kind ghostElementKind();
 /// Work of a stage that makes each pixel of a layer darker or brighter: by what it is multiplied with.

@@ -34,10 +34,7 @@ std::vector<float> actsWhere(const StackState& state, const StageStep& step, con
     const Program program = Program::compile(c.doc, use->pattern, c.frame, *c.assets, false);
     std::vector<float> share(n);
     c.tasks.forEach(c.height, [&](int y) {
-      std::vector<PatternPoint> points(static_cast<size_t>(c.width));
-      std::vector<Sample4> values(points.size());
-      for (int x = 0; x < c.width; ++x) points[size_t(x)] = c.point(float(x) + 0.5f, float(y) + 0.5f);
-      program.evaluate(points, values.data());
+      const std::vector<Sample4> values = patternRow(program, c, y);
       for (size_t x = 0; x < values.size(); ++x) share[size_t(y) * size_t(c.width) + x] = clamp01(values[x].x);
     });
     times(share);

@@ -3,9 +3,6 @@
 
 namespace ilumbra {
 
-/// The spaces in which patterns lie.
-enum class PatternSpace { Texture, Object, World, Camera };
-
 /// The parameter that chooses one, and its reading.
 inline ParamDef spaceParam(int first) {
   std::vector<std::string> names = {"texture", "object", "world", "camera"};
@@ -20,23 +17,6 @@ inline PatternSpace spaceOf(const Params& p) {
          : s == "world"  ? PatternSpace::World
                          : PatternSpace::Camera;
 }
-inline V3f placeIn(PatternSpace space, const PatternPoint& at) {
-  switch (space) {
-  case PatternSpace::Texture:
-    return {at.uv.x, at.uv.y, 0};
-  case PatternSpace::Object:
-    return at.position;
-  case PatternSpace::World:
-    return at.world;
-  case PatternSpace::Camera:
-    break;
-  }
-  return {at.screen.x, at.screen.y, 0};
-}
-/// Size of a sample in that space.
-inline float footprintIn(PatternSpace space, const PatternPoint& at) {
-  return space == PatternSpace::Texture ? at.uvFootprint : space == PatternSpace::Camera ? 0 : at.footprint;
-}
 /// Which of its choices a parameter has, as an enumeration in their order.
 template <typename E> E choiceOf(const Params& p, std::string_view name) {
   const auto& all = p.node().kind->param(name)->choices;
@@ -46,15 +26,29 @@ inline V3f triple(const Params& p, std::string_view name) {
   const Triple t = p.triple(name);
   return {float(t[0]), float(t[1]), float(t[2])};
 }
-/// Numbers that choose smoothly between two others.
-inline Sample4 lerp(const Sample4& a, const Sample4& b, float t) { return a * (1 - t) + b * t; }
-inline Bounds4 hull(const Bounds4& a, const Bounds4& b) {
-  Bounds4 r;
-  for (int i = 0; i < 4; ++i) {
-    r.low[i] = std::min(a.low[i], b.low[i]);
-    r.high[i] = std::max(a.high[i], b.high[i]);
-  }
-  return r;
+/// A register's place.
+template <class T> Imath::Vec3<T> placeOf(const ValuesOf<T>& r) { return {r.x, r.y, r.z}; }
+/// One number in all channels.
+template <class T> ValuesOf<T> spread(const T& x) { return {x, x, x, T(1.0f)}; }
+/// Between two values, by a number.
+template <class T> ValuesOf<T> between(const ValuesOf<T>& a, const ValuesOf<T>& b, const T& t) {
+  return {numbers::between(a.x, b.x, t), numbers::between(a.y, b.y, t), numbers::between(a.z, b.z, t),
+          numbers::between(a.w, b.w, t)};
+}
+template <class C, class T> ValuesOf<T> choose(const C& c, const ValuesOf<T>& yes, const ValuesOf<T>& no) {
+  return {numbers::choose(c, yes.x, no.x), numbers::choose(c, yes.y, no.y), numbers::choose(c, yes.z, no.z),
+          numbers::choose(c, yes.w, no.w)};
+}
+/// Half the diagonal of a box in a register, and its middle.
+inline float halfDiagonal(const Bounds4& place) {
+  V3f d;
+  for (int k = 0; k < 3; ++k) d[k] = place[k].high - place[k].low;
+  return 0.5f * length(d) * 1.0001f;
+}
+inline V3f middleOf(const Bounds4& place) {
+  V3f m;
+  for (int k = 0; k < 3; ++k) m[k] = 0.5f * (place[k].low + place[k].high);
+  return m;
 }
 
 } // namespace ilumbra

@@ -7,57 +7,44 @@ namespace {
 
 enum class Passage { Linear, Smooth, Step };
 
-class DistanceOp : public PatternOp {
- public:
-  struct Form {
-    std::shared_ptr<const DistanceField> things; ///< null: a point
-    V3f point{0.0f};
-    PatternSpace space = PatternSpace::World;
-    Passage passage = Passage::Linear;
-    bool insideNear = true, metres = false;
-  };
-  DistanceOp(Form form, int reach, int near, int far)
-      : m_form(std::move(form)), m_reach(reach), m_near(near), m_far(far) {}
-  Sample4 value(const Sample4* r, const PatternPoint& at) const override {
-    const float d = std::max(0.0f, distance(at));
-    if (m_form.metres) return {d, d, d, 1};
-    return lerp(r[m_near], r[m_far], share(d, r[m_reach].x));
+// Inputs: the place, the reach, near, far.
+struct Distance {
+  std::shared_ptr<const DistanceField> things; // null: a point
+  V3f point{0.0f};
+  Passage passage = Passage::Linear;
+  bool insideNear = true, metres = false;
+
+  Sample4 one(const InputsOf<float>& in, const PatternPoint&) const {
+    const float d = std::max(0.0f, distance(placeOf(in[0])));
+    return metres ? spread(d) : between(in[2], in[3], share(d, in[1].x));
+  }
+  Sample4 operator()(const InputsOf<float>& in, const PatternPoint& at) const { return one(in, at); }
+  ValuesOf<Lanes> operator()(const InputsOf<Lanes>& in, const PointOf<Lanes>& at) const {
+    return laneByLane(*this, in, at);
+  }
+  ValuesOf<Slope> operator()(const InputsOf<Slope>& in, const PointOf<Slope>& at) const {
+    return byDifferences(*this, in, at);
   }
   // No distance changes faster than the place.
-  Bounds4 bounds(const Bounds4* r, const PatternBox& over) const override {
-    PatternPoint middle;
-    middle.position = (over.low.position + over.high.position) * 0.5f;
-    middle.world = (over.low.world + over.high.world) * 0.5f;
-    middle.uv = (over.low.uv + over.high.uv) * 0.5f;
-    middle.screen = (over.low.screen + over.high.screen) * 0.5f;
-    const PatternSpace space = m_form.things ? PatternSpace::World : m_form.space;
-    const float half = 0.5f * length(placeIn(space, over.high) - placeIn(space, over.low)) * 1.0001f + 1e-5f,
-                d = distance(middle);
-    const float least = std::max(0.0f, (m_form.insideNear ? d : std::max(0.0f, d)) - half),
-                most = std::max(0.0f, d + half);
-    if (m_form.metres) return {{least, least, least, 1}, {most, most, most, 1}};
-    const auto at = [&](float t) {
-      return Bounds4{lerp(r[m_near].low, r[m_far].low, t), lerp(r[m_near].high, r[m_far].high, t)};
-    };
-    return hull(at(share(least, r[m_reach].high.x)), at(share(most, r[m_reach].low.x)));
+  Bounds4 operator()(const InputsOf<Interval>& in, const PointOf<Interval>&) const {
+    const float d = distance(middleOf(in[0])), half = halfDiagonal(in[0]) + 1e-5f;
+    const float least = std::max(0.0f, (insideNear ? d : std::max(0.0f, d)) - half), most = std::max(0.0f, d + half);
+    if (metres) return spread(Interval(least, most));
+    return between(in[2], in[3], numbers::outwards(share(least, in[1].x.high), share(most, in[1].x.low), 3));
   }
-  std::vector<int*> inputs() override { return {&m_reach, &m_near, &m_far}; }
-  bool looks() const override { return true; }
 
  private:
   // Below 0 inside, where what is inside counts as near.
-  float distance(const PatternPoint& at) const {
-    if (!m_form.things) return length(placeIn(m_form.space, at) - m_form.point);
-    const float d = std::min(1e9f, m_form.things->distance(at.world));
-    return m_form.insideNear && m_form.things->inside(at.world) ? -d : d;
+  float distance(const V3f& at) const {
+    if (!things) return length(at - point);
+    const float d = std::min(1e9f, things->distance(at));
+    return insideNear && things->inside(at) ? -d : d;
   }
-  float share(float metres, float reach) const {
-    if (m_form.passage == Passage::Step) return metres <= reach ? 0.0f : 1.0f;
-    const float t = clamp01(metres / std::max(1e-6f, reach));
-    return m_form.passage == Passage::Smooth ? smoothstep(t) : t;
+  float share(float far, float reach) const {
+    if (passage == Passage::Step) return far <= reach ? 0.0f : 1.0f;
+    const float t = clamp01(far / std::max(1e-6f, reach));
+    return passage == Passage::Smooth ? smoothstep(t) : t;
   }
-  Form m_form;
-  int m_reach, m_near, m_far;
 };
 
 } // namespace
@@ -109,19 +96,20 @@ PatternKind distancePattern() {
                           .help("At the reach and beyond")},
            .existence = Invalidation::Shading},
           [](const Params& p, PatternCompiler& c) {
-            DistanceOp::Form form;
+            Distance form;
             form.metres = p.text("gives") == "metres";
             form.passage = choiceOf<Passage>(p, "passage");
             form.insideNear = p.text("inside") == "is near";
             const int reach = c.amount(p, "reach"), near = c.input(p, "near"), far = c.input(p, "far");
+            int place = c.place(PatternSpace::World);
             if (p.text("to") == "point") {
               form.point = triple(p, "point");
-              form.space = spaceOf(p);
+              place = c.place(spaceOf(p));
             } else {
               form.things = c.distanceField(p, "things");
               if (!form.things) return form.metres ? c.constant({1e9f, 1e9f, 1e9f, 1}) : far;
             }
-            return c.emit(std::make_shared<DistanceOp>(std::move(form), reach, near, far));
+            return c.emit(std::move(form), {place, reach, near, far});
           }};
 }
 

@@ -22,46 +22,59 @@ struct ImageLook {
   float wide = 1, high = 1; ///< how often the picture goes across and up a unit, by its fit
 };
 
-class ImageOp : public PatternOp {
+// Inputs: the place, in the space of its projection.
+class ImageNode {
  public:
-  explicit ImageOp(ImageLook look) : m(std::move(look)) {
+  static constexpr bool looks = true;
+  explicit ImageNode(ImageLook look) : m(std::move(look)) {
     m_grow =
         std::max(std::hypot(m.matrix[0], m.matrix[3]), std::hypot(m.matrix[1], m.matrix[4])) * std::max(m.wide, m.high);
     m.image->bounds(m.decode, m_low, m_high);
   }
 
-  Sample4 value(const Sample4*, const PatternPoint& at) const override {
+  Sample4 operator()(const InputsOf<float>& in, const PatternPoint& at) const { return one(in, at); }
+  ValuesOf<Lanes> operator()(const InputsOf<Lanes>& in, const PointOf<Lanes>& at) const {
+    return laneByLane(*this, in, at);
+  }
+  ValuesOf<Slope> operator()(const InputsOf<Slope>& in, const PointOf<Slope>& at) const {
+    return byDifferences(*this, in, at);
+  }
+  Sample4 one(const InputsOf<float>& in, const PatternPoint& at) const {
+    const V3f p = placeOf(in[0]);
+    const float footprint = in[0].w;
     switch (m.projection) {
     case Projection::Texture:
-      return look(at.uv.x, at.uv.y, at.uvFootprint);
-    case Projection::Front:
-      return look(at.position.x + 0.5f, at.position.y + 0.5f, at.footprint);
     case Projection::Camera:
-      return look(at.screen.x, at.screen.y, 0);
+      return look(p.x, p.y, footprint);
+    case Projection::Front:
+      return look(p.x + 0.5f, p.y + 0.5f, footprint);
     case Projection::Ball: {
-      const V3f d = normalize(at.position);
+      const V3f d = normalize(p);
       return look(std::atan2(d.x, d.z) / (2 * pi) + 0.5f, 0.5f + std::asin(std::clamp(d.y, -1.0f, 1.0f)) / pi,
-                  at.footprint / std::max(1e-6f, 2 * pi * length(at.position)));
+                  footprint / std::max(1e-6f, 2 * pi * length(p)));
     }
     case Projection::Box:
       break;
     }
     // Three sides, mixed where they meet.
-    const V3f n(std::abs(at.normal.x), std::abs(at.normal.y), std::abs(at.normal.z)), &p = at.position;
+    const V3f n(std::abs(at.normal.x), std::abs(at.normal.y), std::abs(at.normal.z));
     const auto sharp = [](float x) { return sqr(sqr(sqr(x))); };
-    const float weights[3] = {sharp(n.x), sharp(n.y), sharp(n.z)}, total = weights[0] + weights[1] + weights[2];
+    float weights[3] = {sharp(n.x), sharp(n.y), sharp(n.z)}, total = weights[0] + weights[1] + weights[2];
+    if (!(total > 0)) weights[2] = total = 1;
+    for (float& w : weights)
+      if (w < 0.01f * total) w = 0; // what can hardly be seen need not be looked up
+    total = weights[0] + weights[1] + weights[2];
     Sample4 sum(0, 0, 0, 0);
     for (int i = 0; i < 3; ++i) {
-      const float w = total > 0 ? weights[i] / total : i == 2 ? 1.0f : 0.0f;
-      if (w < 0.01f && total > 0) continue;
+      if (weights[i] == 0) continue;
       const float side = std::copysign(1.0f, at.normal[i]);
       const V2f uv = i == 0 ? V2f(-side * p.z, p.y) : i == 1 ? V2f(p.x, -side * p.z) : V2f(side * p.x, p.y);
-      sum += look(uv.x + 0.5f, uv.y + 0.5f, at.footprint) * w;
+      sum += look(uv.x + 0.5f, uv.y + 0.5f, footprint) * (weights[i] / total);
     }
     return sum;
   }
 
-  Bounds4 bounds(const Bounds4*, const PatternBox&) const override {
+  Bounds4 operator()(const InputsOf<Interval>&, const PointOf<Interval>&) const {
     Sample4 low = finish(m_low), high = finish(m_high);
     for (int i = 0; i < 4; ++i)
       if (low[i] > high[i]) std::swap(low[i], high[i]);
@@ -83,9 +96,10 @@ class ImageOp : public PatternOp {
         low[i] = std::min(low[i], 0.0f);
         high[i] = std::max(high[i], 0.0f);
       }
-    return {low, high};
+    Bounds4 out;
+    for (int i = 0; i < 4; ++i) out[i] = numbers::outwards(low[i], high[i], 8);
+    return out;
   }
-  bool looks() const override { return true; }
 
  private:
   Sample4 finish(Sample4 r) const {
@@ -200,7 +214,10 @@ PatternKind imagePattern() {
         const float sx = float(scale[0]), sy = float(scale[1]);
         const float m[6] = {c * sx, s * sy, float(offset[0]), -s * sx, c * sy, float(offset[1])};
         std::copy(m, m + 6, i.matrix);
-        return compiler.emit(std::make_shared<ImageOp>(std::move(i)));
+        const PatternSpace space = i.projection == Projection::Texture  ? PatternSpace::Texture
+                                   : i.projection == Projection::Camera ? PatternSpace::Camera
+                                                                        : PatternSpace::Object;
+        return compiler.emit(ImageNode(std::move(i)), {compiler.place(space)});
       }};
 }
 

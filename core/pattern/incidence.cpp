@@ -6,30 +6,16 @@ namespace {
 // 0 where the surface faces the viewer, 1 at its rim.
 enum class By { Angle, Cosine };
 
-class IncidenceOp : public PatternOp {
- public:
-  IncidenceOp(By by, int low, int high, int power) : m_by(by), m_low(low), m_high(high), m_power(power) {}
-  Sample4 value(const Sample4* r, const PatternPoint& at) const override {
-    return lerp(r[m_low], r[m_high], std::pow(rim(at.incidence), std::max(r[m_power].x, 1e-3f)));
-  }
-  Bounds4 bounds(const Bounds4* r, const PatternBox& over) const override {
-    // The rim falls with the cosine, and its power falls with the exponent.
-    const float least = std::pow(rim(over.high.incidence), std::max(r[m_power].high.x, 1e-3f)),
-                most = std::pow(rim(over.low.incidence), std::max(r[m_power].low.x, 1e-3f));
-    const auto at = [&](float t) {
-      return Bounds4{lerp(r[m_low].low, r[m_high].low, t), lerp(r[m_low].high, r[m_high].high, t)};
-    };
-    return hull(at(least), at(most));
-  }
-  std::vector<int*> inputs() override { return {&m_low, &m_high, &m_power}; }
-  bool looks() const override { return true; }
+using namespace numbers;
 
- private:
-  float rim(float cosine) const {
-    return m_by == By::Cosine ? 1 - clamp01(cosine) : std::acos(clamp01(cosine)) / (0.5f * pi);
+struct Incidence {
+  static constexpr bool looks = true;
+  By by;
+  template <class T> ValuesOf<T> operator()(const InputsOf<T>& in, const PointOf<T>& at) const {
+    const T cosine = clamp01(at.incidence),
+            rim = by == By::Cosine ? T(1.0f) - cosine : clamp01(acos(cosine) / T(0.5f * pi));
+    return ilumbra::between(in[0], in[1], pow(rim, max(in[2].x, T(1e-3f))));
   }
-  By m_by;
-  int m_low, m_high, m_power;
 };
 
 } // namespace
@@ -54,9 +40,8 @@ PatternKind incidencePattern() {
                       color("rim", "Rim", {1, 1, 1}).soft(0, 1).patterned().matters().help("Where it is seen edge-on")},
            .existence = Invalidation::Shading},
           [](const Params& p, PatternCompiler& c) {
-            const int low = c.input(p, "facing"), high = c.input(p, "rim"), power = c.amount(p, "power");
-            return c.emit(
-                std::make_shared<IncidenceOp>(p.text("by") == "cosine" ? By::Cosine : By::Angle, low, high, power));
+            return c.emit(Incidence{choiceOf<By>(p, "by")},
+                          {c.input(p, "facing"), c.input(p, "rim"), c.amount(p, "power")});
           }};
 }
 

@@ -111,112 +111,207 @@ float cellularNoise(const V3f& p, float time, uint32_t seed) {
 
 namespace {
 
+// ---- the same at eight places
+
+using ilumbra::cellularNoise;
+using ilumbra::gradientNoise;
+
+using Whole = uint32_t __attribute__((vector_size(32)));
+using Place = Imath::Vec3<Lanes>;
+
+Whole whole(const Lanes& a) { return Whole(_mm256_cvttps_epi32(numbers::raw(a))); }
+Whole mixed(Whole h) { // mixBits()
+  h ^= h >> 16;
+  h *= 0x21f0aaadu;
+  h ^= h >> 15;
+  h *= 0xd35a2d97u;
+  h ^= h >> 15;
+  return h;
+}
+Lanes signedBy(const Lanes& a, Whole signs) { return Lanes(Lanes::Floats(Whole(a.v) ^ signs)); }
+Lanes fade(const Lanes& t) { return t * t * t * (t * (t * Lanes(6.0f) - Lanes(15.0f)) + Lanes(10.0f)); }
+
+// One slice of the noise; `inTime`: the part of its gradients in time, the way from the slice.
+Lanes slice(const Place& p, uint32_t seed, const float* inTime) {
+  using numbers::between;
+  const Lanes fx = numbers::floor(p.x), fy = numbers::floor(p.y), fz = numbers::floor(p.z);
+  const Whole ix = whole(fx) * 0x8da6b343u, iy = whole(fy) * 0xd8163841u, iz = whole(fz) * 0xcb1ab31fu;
+  const Lanes x = p.x - fx, y = p.y - fy, z = p.z - fz;
+  Lanes corner[8];
+  for (uint32_t k = 0; k < 8; ++k) {
+    const uint32_t dx = k & 1, dy = k >> 1 & 1, dz = k >> 2;
+    const Whole h = mixed((ix + dx * 0x8da6b343u) ^ (iy + dy * 0xd8163841u) ^ (iz + dz * 0xcb1ab31fu) ^ seed),
+                low = h & 15u;
+    const Lanes gx = dx ? x - Lanes(1.0f) : x, gy = dy ? y - Lanes(1.0f) : y, gz = dz ? z - Lanes(1.0f) : z;
+    const Lanes u(low < 8u ? gx.v : gy.v), v(low < 4u ? gy.v : ((low == 12u) | (low == 14u)) ? gx.v : gz.v);
+    Lanes g = signedBy(u, low << 31) + signedBy(v, (low & 2u) << 30);
+    if (inTime) g = g + signedBy(Lanes(*inTime), (h & 16u) << 27);
+    corner[k] = g;
+  }
+  const Lanes u = fade(x), v = fade(y), w = fade(z);
+  return between(between(between(corner[0], corner[1], u), between(corner[2], corner[3], u), v),
+                 between(between(corner[4], corner[5], u), between(corner[6], corner[7], u), v), w);
+}
+
+Lanes gradientNoise(const Place& p, float time, uint32_t seed) {
+  if (time == 0) return slice(p, seed, nullptr);
+  const float ft = std::floor(time), t = time - ft;
+  const auto it = uint32_t(int32_t(ft));
+  Lanes slices[2];
+  for (uint32_t dt = 0; dt < 2; ++dt) {
+    const float way = t - float(dt);
+    slices[dt] = slice(p, it + dt == 0 ? seed : mixBits(seed + (it + dt) * 0x9e3779b9u), &way);
+  }
+  return numbers::clamp(numbers::between(slices[0], slices[1], Lanes(fade(t))), Lanes(-1.0f), Lanes(1.0f));
+}
+
+Lanes cellularNoise(const Place& p, float time, uint32_t seed) {
+  const Lanes fx = numbers::floor(p.x), fy = numbers::floor(p.y), fz = numbers::floor(p.z);
+  const Whole ix = whole(fx), iy = whole(fy), iz = whole(fz);
+  const auto real = [](Whole h) { return numbers::of(_mm256_cvtepi32_ps(__m256i(h))); };
+  Lanes least(1e9f);
+  for (int dz = -1; dz <= 1; ++dz)
+    for (int dy = -1; dy <= 1; ++dy)
+      for (int dx = -1; dx <= 1; ++dx) {
+        const Whole h = mixed(((ix + uint32_t(dx)) * 0x8da6b343u) ^ ((iy + uint32_t(dy)) * 0xd8163841u) ^
+                              ((iz + uint32_t(dz)) * 0xcb1ab31fu) ^ seed);
+        Lanes at[3] = {real(h & 1023u), real(h >> 10 & 1023u), real(h >> 20 & 1023u)};
+        for (uint32_t k = 0; k < 3; ++k) {
+          at[k] = at[k] * Lanes(1 / 1023.0f);
+          if (time == 0) continue;
+          const Whole own = mixed(h + k);
+          const Lanes begins = real(own >> 8 & 255u) * Lanes(2 * pi / 256),
+                      speed = Lanes(2.1f) + real(own & 255u) * Lanes(1 / 160.0f);
+          at[k] = numbers::clamp01(at[k] +
+                                   Lanes(0.4f) * (numbers::sin(begins + Lanes(time) * speed) - numbers::sin(begins)));
+        }
+        const Lanes x = fx + Lanes(float(dx)) + at[0] - p.x, y = fy + Lanes(float(dy)) + at[1] - p.y,
+                    z = fz + Lanes(float(dz)) + at[2] - p.z;
+        least = numbers::min(least, x * x + y * y + z * z);
+      }
+  return numbers::sqrt(least);
+}
+
 // What an octave is where it is too fine to be seen.
 float meanOf(NoiseFamily f) { return f == NoiseFamily::Churned ? -0.5f : f == NoiseFamily::Ridged ? 0.2f : 0; }
 
 // One octave, -1..1.
-float octave(NoiseFamily f, const V3f& p, float time, uint32_t seed) {
+template <class T> T octave(NoiseFamily f, const Imath::Vec3<T>& p, float time, uint32_t seed) {
+  using namespace numbers;
   switch (f) {
   case NoiseFamily::Smooth:
   case NoiseFamily::Rolling:
     return gradientNoise(p, time, seed);
   case NoiseFamily::Churned:
-    return 2 * std::abs(gradientNoise(p, time, seed)) - 1;
+    return T(2.0f) * abs(gradientNoise(p, time, seed)) - T(1.0f);
   case NoiseFamily::Ridged:
-    return 2 * sqr(1 - std::abs(gradientNoise(p, time, seed))) - 1;
+    return T(2.0f) * square(T(1.0f) - abs(gradientNoise(p, time, seed))) - T(1.0f);
   case NoiseFamily::Cellular:
-    return 2 * std::min(1.0f, cellularNoise(p, time, seed)) - 1;
+    return T(2.0f) * min(T(1.0f), cellularNoise(p, time, seed)) - T(1.0f);
   case NoiseFamily::Puffed:
-    return 1 - 2 * std::min(1.0f, sqr(cellularNoise(p, time, seed)));
+    return T(1.0f) - T(2.0f) * min(T(1.0f), square(cellularNoise(p, time, seed)));
   }
-  return 0;
+  return T(0.0f);
 }
 
-class NoiseOp : public PatternOp {
- public:
-  NoiseOp(const NoiseForm& form, int scale, int gain) : m_form(form), m_scale(scale), m_gain(gain) {}
+bool anyAbove0(float x) { return x > 0; }
+bool anyAbove0(const Lanes& x) { return _mm256_movemask_ps(_mm256_cmp_ps(numbers::raw(x), _mm256_setzero_ps(), 14)); }
 
-  Sample4 value(const Sample4* r, const PatternPoint& at) const override {
-    const float scale = std::max(r[m_scale].x, 1e-6f), gain = clamp01(r[m_gain].x),
-                fine = footprintIn(m_form.space, at) / scale;
-    const V3f place = placeIn(m_form.space, at);
-    float t = sum((place - m_form.shift) * (1 / scale), m_form.time, gain, fine);
-    if (m_form.before > 0) { // both as strong together as one alone
-      const float other = sum((place - m_form.shiftBefore) * (1 / scale), m_form.timeBefore, gain, fine),
-                  turn = 0.5f * pi * m_form.before;
-      t = t * std::cos(turn) + other * std::sin(turn);
+// Inputs: the place, the scale, the gain.
+struct Noise {
+  NoiseForm form;
+
+  template <class T> ValuesOf<T> value(const InputsOf<T>& in) const {
+    using namespace numbers;
+    const T scale = max(in[1].x, T(1e-6f)), gain = clamp01(in[2].x), fine = in[0].w / scale, inverse = T(1.0f) / scale;
+    const auto from = [&](const V3f& shift) {
+      return Imath::Vec3<T>((in[0].x - T(shift.x)) * inverse, (in[0].y - T(shift.y)) * inverse,
+                            (in[0].z - T(shift.z)) * inverse);
+    };
+    T t = sum(from(form.shift), form.time, gain, fine);
+    if (form.before > 0) { // both as strong together as one alone
+      const T other = sum(from(form.shiftBefore), form.timeBefore, gain, fine);
+      const float turn = 0.5f * pi * form.before;
+      t = t * T(std::cos(turn)) + other * T(std::sin(turn));
     }
-    t = clamp01(0.5f + 0.5f * t);
-    return {t, t, t, 1};
+    return spread(clamp01(T(0.5f) + T(0.5f) * t));
   }
-
-  Bounds4 bounds(const Bounds4* r, const PatternBox& over) const override {
-    const float s0 = std::max(r[m_scale].low.x, 1e-6f), s1 = std::max(r[m_scale].high.x, 1e-6f);
-    const float g0 = clamp01(r[m_gain].low.x), g1 = clamp01(r[m_gain].high.x);
-    float t0 = 0, t1 = 1;
-    if (s0 == s1 && g0 == g1 && m_form.family != NoiseFamily::Rolling) {
-      const V3f a = placeIn(m_form.space, over.low), b = placeIn(m_form.space, over.high);
-      const bool fine = over.high.footprint > 0 || over.high.uvFootprint > 0;
-      float low, high;
-      sumBounds(a - m_form.shift, b - m_form.shift, m_form.time, s0, g0, fine, low, high);
-      if (m_form.before > 0) {
-        float l2, h2;
-        sumBounds(a - m_form.shiftBefore, b - m_form.shiftBefore, m_form.timeBefore, s0, g0, fine, l2, h2);
-        const float turn = 0.5f * pi * m_form.before;
-        low = low * std::cos(turn) + l2 * std::sin(turn);
-        high = high * std::cos(turn) + h2 * std::sin(turn);
+  Sample4 operator()(const InputsOf<float>& in, const PatternPoint&) const { return value(in); }
+  ValuesOf<Lanes> operator()(const InputsOf<Lanes>& in, const PointOf<Lanes>&) const { return value(in); }
+  Sample4 one(const InputsOf<float>& in, const PatternPoint&) const { return value(in); }
+  ValuesOf<Slope> operator()(const InputsOf<Slope>& in, const PointOf<Slope>& at) const {
+    return byDifferences(*this, in, at, std::min(1e-3f, 0.01f * std::max(1e-6f, in[1].x.v)));
+  }
+  Bounds4 operator()(const InputsOf<Interval>& in, const PointOf<Interval>&) const {
+    Interval t(0, 1);
+    if (in[1].x.one() && in[2].x.one() && form.family != NoiseFamily::Rolling) {
+      const float scale = std::max(in[1].x.low, 1e-6f), gain = clamp01(in[2].x.low);
+      const bool fine = in[0].w.high > 0;
+      const auto over = [&](const V3f& shift, float time) {
+        V3f a, b;
+        for (int k = 0; k < 3; ++k) {
+          a[k] = in[0][k].low - shift[k];
+          b[k] = in[0][k].high - shift[k];
+        }
+        return sumBounds(a, b, time, scale, gain, fine);
+      };
+      Interval s = over(form.shift, form.time);
+      if (form.before > 0) {
+        const float turn = 0.5f * pi * form.before;
+        s = s * Interval(std::cos(turn)) + over(form.shiftBefore, form.timeBefore) * Interval(std::sin(turn));
       }
-      t0 = clamp01(0.5f + 0.5f * low - 1e-4f);
-      t1 = clamp01(0.5f + 0.5f * high + 1e-4f);
+      t = {clamp01(0.5f + 0.5f * s.low - 1e-4f), clamp01(0.5f + 0.5f * s.high + 1e-4f)};
     }
-    return {{t0, t0, t0, 1}, {t1, t1, t1, 1}};
+    return spread(t);
   }
-  std::vector<int*> inputs() override { return {&m_scale, &m_gain}; }
-  bool looks() const override { return true; }
 
  private:
   // Octaves do not share their zeros.
   static V3f shift(int octave) { return V3f(0.37f, 0.71f, 0.13f) * float(octave); }
   // -1..1. What is finer than a sample of the picture is left out before it can flicker.
-  float sum(const V3f& p, float time, float gain, float footprint) const {
-    float s = 0, weight = 1, total = 0, frequency = 1;
-    V3f pushed(0.0f);
-    for (int o = 0; o < m_form.octaves; ++o) {
-      const float seen = clamp01(2 - 2 * footprint * frequency), mean = meanOf(m_form.family);
-      if (seen > 0) {
-        const float n =
-            octave(m_form.family, p * frequency + shift(o) + pushed, time * frequency, m_form.seed + uint32_t(o));
-        s += weight * (mean + (n - mean) * seen);
-        if (m_form.family == NoiseFamily::Rolling) pushed = V3f(n, -n, 0.7f * n) * 1.1f;
+  template <class T> T sum(const Imath::Vec3<T>& p, float time, const T& gain, const T& footprint) const {
+    T s = T(0.0f), weight = T(1.0f), total = T(0.0f);
+    float frequency = 1;
+    Imath::Vec3<T> pushed(T(0.0f), T(0.0f), T(0.0f));
+    const T mean = T(meanOf(form.family));
+    for (int o = 0; o < form.octaves; ++o) {
+      const T seen = numbers::clamp01(T(2.0f) - T(2.0f) * footprint * T(frequency));
+      if (anyAbove0(seen)) {
+        const V3f own = shift(o);
+        const Imath::Vec3<T> at(p.x * T(frequency) + T(own.x) + pushed.x, p.y * T(frequency) + T(own.y) + pushed.y,
+                                p.z * T(frequency) + T(own.z) + pushed.z);
+        const T n = octave(form.family, at, time * frequency, form.seed + uint32_t(o));
+        s = s + weight * (mean + (n - mean) * seen);
+        if (form.family == NoiseFamily::Rolling)
+          pushed = Imath::Vec3<T>(n * T(1.1f), -n * T(1.1f), T(0.7f) * n * T(1.1f));
       } else {
-        s += weight * mean;
+        s = s + weight * mean;
       }
-      total += weight;
-      weight *= gain;
+      total = total + weight;
+      weight = weight * gain;
       frequency *= 2;
     }
     return s / total;
   }
   // Octave by octave: from the middle it cannot have gone further than its slope allows.
-  void sumBounds(const V3f& a, const V3f& b, float time, float scale, float gain, bool fine, float& low,
-                 float& high) const {
+  Interval sumBounds(const V3f& a, const V3f& b, float time, float scale, float gain, bool fine) const {
     const V3f middle = (a + b) * (0.5f / scale), half = (b - a) * (0.5f / scale);
-    const bool cells = m_form.family == NoiseFamily::Cellular || m_form.family == NoiseFamily::Puffed;
+    const bool cells = form.family == NoiseFamily::Cellular || form.family == NoiseFamily::Puffed;
     const float slope =
         time != 0 ? 1.8f * gradientNoiseSlope : gradientNoiseSlope; // corners may lie twice as far apart in time
     const float reach = cells ? length(half) : slope * (std::abs(half.x) + std::abs(half.y) + std::abs(half.z));
-    low = high = 0;
+    float low = 0, high = 0;
     float weight = 1, total = 0, frequency = 1;
-    for (int o = 0; o < m_form.octaves; ++o) {
+    for (int o = 0; o < form.octaves; ++o) {
       const V3f p = middle * frequency + shift(o);
-      const uint32_t seed = m_form.seed + uint32_t(o);
+      const uint32_t seed = form.seed + uint32_t(o);
       const float d = reach * frequency + 1e-4f,
                   n = cells ? cellularNoise(p, time * frequency, seed) : gradientNoise(p, time * frequency, seed);
       const float least = cells ? std::clamp(n - d, 0.0f, 1.0f) : std::max(-1.0f, n - d), most = std::min(1.0f, n + d);
       const float near = least <= 0 && most >= 0 ? 0 : std::min(std::abs(least), std::abs(most)),
                   far = std::max(std::abs(least), std::abs(most));
       float l = least, h = most;
-      switch (m_form.family) {
+      switch (form.family) {
       case NoiseFamily::Smooth:
       case NoiseFamily::Rolling:
         break;
@@ -234,8 +329,8 @@ class NoiseOp : public PatternOp {
         break;
       }
       if (fine) { // a sample's size may have faded the octave out
-        l = std::min(l, meanOf(m_form.family));
-        h = std::max(h, meanOf(m_form.family));
+        l = std::min(l, meanOf(form.family));
+        h = std::max(h, meanOf(form.family));
       }
       low += weight * l;
       high += weight * h;
@@ -243,44 +338,32 @@ class NoiseOp : public PatternOp {
       weight *= gain;
       frequency *= 2;
     }
-    low /= total;
-    high /= total;
+    return {low / total, high / total};
   }
-  NoiseForm m_form;
-  int m_scale, m_gain;
 };
 
 // From 0..1 to between two colours: spread about the middle, cut at a floor and a ceiling.
-class SpreadOp : public PatternOp {
- public:
-  SpreadOp(int by, int contrast, int floor, int ceiling, int low, int high)
-      : m_by(by), m_contrast(contrast), m_floor(floor), m_ceiling(ceiling), m_low(low), m_high(high) {}
-  Sample4 value(const Sample4* r, const PatternPoint&) const override {
-    return lerp(r[m_low], r[m_high], spread(r[m_by].x, r[m_contrast].x, r[m_floor].x, r[m_ceiling].x));
+// Inputs: by, contrast, floor, ceiling, low, high.
+struct Spread {
+  template <class T> ValuesOf<T> operator()(const InputsOf<T>& in, const PointOf<T>&) const {
+    return between(in[4], in[5], share(in[0].x, in[1].x, in[2].x, in[3].x));
   }
-  Bounds4 bounds(const Bounds4* r, const PatternBox&) const override {
-    float least = 1, most = 0;
-    for (const float c : {r[m_contrast].low.x, r[m_contrast].high.x})
-      for (const float f : {r[m_floor].low.x, r[m_floor].high.x})
-        for (const float g : {r[m_ceiling].low.x, r[m_ceiling].high.x})
-          for (const float t : {r[m_by].low.x, r[m_by].high.x}) {
-            const float v = spread(t, c, f, g);
-            least = std::min(least, v);
-            most = std::max(most, v);
-          }
-    const auto at = [&](float t) {
-      return Bounds4{lerp(r[m_low].low, r[m_high].low, t), lerp(r[m_low].high, r[m_high].high, t)};
-    };
-    return hull(at(least), at(most));
+  // It only rises or falls in each of its numbers.
+  Bounds4 operator()(const InputsOf<Interval>& in, const PointOf<Interval>&) const {
+    Interval t(1, 0);
+    for (const float c : {in[1].x.low, in[1].x.high})
+      for (const float f : {in[2].x.low, in[2].x.high})
+        for (const float g : {in[3].x.low, in[3].x.high})
+          for (const float by : {in[0].x.low, in[0].x.high}) t = numbers::hull(t, share(by, c, f, g));
+    return between(in[4], in[5], numbers::outwards(t.low, t.high, 4));
   }
-  std::vector<int*> inputs() override { return {&m_by, &m_contrast, &m_floor, &m_ceiling, &m_low, &m_high}; }
 
  private:
-  static float spread(float t, float contrast, float floor, float ceiling) {
-    const float c = clamp01(0.5f + (t - 0.5f) * contrast);
-    return ceiling > floor ? clamp01((c - floor) / (ceiling - floor)) : c >= floor ? 1.0f : 0.0f;
+  template <class T> static T share(const T& by, const T& contrast, const T& floor, const T& ceiling) {
+    const T c = numbers::clamp01(T(0.5f) + (by - T(0.5f)) * contrast);
+    return numbers::choose(floor < ceiling, numbers::clamp01((c - floor) / (ceiling - floor)),
+                           numbers::choose(c < floor, T(0.0f), T(1.0f)));
   }
-  int m_by, m_contrast, m_floor, m_ceiling, m_low, m_high;
 };
 
 } // namespace
@@ -325,7 +408,7 @@ void setNoiseTime(NoiseForm& f, const Params& p, const PatternCompiler& c) {
 }
 
 int emitNoise(PatternCompiler& c, const NoiseForm& form, int scale, int gain) {
-  return c.emit(std::make_shared<NoiseOp>(form, scale, gain));
+  return c.emit(Noise{form}, {c.place(form.space), scale, gain});
 }
 
 PatternKind noisePattern() {
@@ -385,8 +468,7 @@ PatternKind noisePattern() {
             form.seed = mixBits(uint32_t(p.number("seed")));
             setNoiseTime(form, p, c);
             const int by = emitNoise(c, form, scale, gain);
-            return c.emit(
-                std::make_shared<SpreadOp>(by, contrast, c.amount(p, "floor"), c.amount(p, "ceiling"), low, high));
+            return c.emit(Spread{}, {by, contrast, c.amount(p, "floor"), c.amount(p, "ceiling"), low, high});
           }};
 }
 

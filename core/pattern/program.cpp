@@ -18,16 +18,35 @@ namespace ilumbra {
   X(rampPattern)                                                                                                       \
   X(rampKey)                                                                                                           \
   X(noisePattern)                                                                                                      \
+  X(wavesPattern)                                                                                                      \
+  X(stripesPattern)                                                                                                    \
+  X(gridPattern)                                                                                                       \
+  X(checkerPattern)                                                                                                    \
+  X(bricksPattern)                                                                                                     \
+  X(dotsPattern)                                                                                                       \
+  X(cellsPattern)                                                                                                      \
+  X(spiralPattern)                                                                                                     \
+  X(combPattern)                                                                                                       \
   X(mistPattern)                                                                                                       \
   X(mistLayer)                                                                                                         \
   X(incidencePattern)                                                                                                  \
+  X(normalPattern)                                                                                                     \
   X(distancePattern)                                                                                                   \
+  X(depthPattern)                                                                                                      \
+  X(coordinatesPattern)                                                                                                \
+  X(chancePattern)                                                                                                     \
+  X(timePattern)                                                                                                       \
   X(mixPattern)                                                                                                        \
-  X(solidPattern)                                                                                                      \
-  X(solidPart)                                                                                                         \
-  X(combPattern)                                                                                                       \
+  X(mathPattern)                                                                                                       \
+  X(formulaPattern)                                                                                                    \
   X(remapPattern)                                                                                                      \
-  X(warpPattern)
+  X(stepsPattern)                                                                                                      \
+  X(warpPattern)                                                                                                       \
+  X(turnPattern)                                                                                                       \
+  X(repeatPattern)                                                                                                     \
+  X(mirrorPattern)                                                                                                     \
+  X(solidPattern)                                                                                                      \
+  X(solidPart)
 
 #define DECLARE(name) PatternKind name();
 EACH_PATTERN(DECLARE)
@@ -50,22 +69,96 @@ const PatternKind* kindOf(const Node& n) {
   return nullptr;
 }
 
+struct PlaceOf {
+  static constexpr bool looks = true;
+  PatternSpace space;
+  template <class T> ValuesOf<T> operator()(const InputsOf<T>&, const PointOf<T>& at) const {
+    switch (space) {
+    case PatternSpace::Texture:
+      return {at.uv.x, at.uv.y, T(0.0f), at.uvFootprint};
+    case PatternSpace::Object:
+      return {at.position.x, at.position.y, at.position.z, at.footprint};
+    case PatternSpace::World:
+      return {at.world.x, at.world.y, at.world.z, at.footprint};
+    case PatternSpace::Camera:
+      break;
+    }
+    return {at.screen.x, at.screen.y, T(0.0f), T(0.0f)};
+  }
+};
+
+// The point's members, one by one: whatever is done with all of them is done here.
+template <class To, class F> To eachMember(F f) {
+  To r;
+  for (int k = 0; k < 2; ++k) r.uv[k] = f([k](auto& p) -> auto& { return p.uv[k]; });
+  for (int k = 0; k < 3; ++k) {
+    r.position[k] = f([k](auto& p) -> auto& { return p.position[k]; });
+    r.world[k] = f([k](auto& p) -> auto& { return p.world[k]; });
+    r.normal[k] = f([k](auto& p) -> auto& { return p.normal[k]; });
+    r.screen[k] = f([k](auto& p) -> auto& { return p.screen[k]; });
+  }
+  r.incidence = f([](auto& p) -> auto& { return p.incidence; });
+  r.footprint = f([](auto& p) -> auto& { return p.footprint; });
+  r.uvFootprint = f([](auto& p) -> auto& { return p.uvFootprint; });
+  r.random = f([](auto& p) -> auto& { return p.random; });
+  return r;
+}
+
+PointOf<Lanes> gathered(const PatternPoint* points, int count) {
+  return eachMember<PointOf<Lanes>>([&](auto member) {
+    Lanes v;
+    for (int i = 0; i < Lanes::count; ++i) v.set(i, member(points[std::min(i, count - 1)]));
+    return v;
+  });
+}
+
 } // namespace
 
+PointOf<Interval> PatternBox::point() const {
+  return eachMember<PointOf<Interval>>(
+      [&](auto member) { return Interval(std::min(member(low), member(high)), std::max(member(low), member(high))); });
+}
+PatternPoint laneOf(const PointOf<Lanes>& points, int lane) {
+  return eachMember<PatternPoint>([&](auto member) { return member(points)[lane]; });
+}
+PatternPoint stepped(const PointOf<Slope>& point, int axis, float step) {
+  return eachMember<PatternPoint>([&](auto member) {
+    const Slope& s = member(point);
+    return s.v + (axis < 0 ? 0 : step * s.d[axis]);
+  });
+}
+
+PatternCompiler::PatternCompiler(const Document& doc, double frame, const Assets& assets, bool asColor)
+    : m_doc(doc), m_frame(frame), m_assets(assets), m_asColor(asColor) {
+  for (const PatternSpace space :
+       {PatternSpace::Texture, PatternSpace::Object, PatternSpace::World, PatternSpace::Camera})
+    m_places[size_t(space)] = emit(PlaceOf{space}, {});
+}
+
 int PatternCompiler::constant(const Sample4& value) {
-  m_slots.push_back({value, nullptr});
+  m_slots.push_back({value, nullptr, {}});
   return int(m_slots.size()) - 1;
 }
 
-int PatternCompiler::emit(std::shared_ptr<PatternOp> op) {
-  const std::vector<int*> inputs = op->inputs();
-  if (!op->looks() && std::all_of(inputs.begin(), inputs.end(), [&](const int* r) { return constantAt(*r); })) {
-    std::vector<Sample4> registers(m_slots.size());
-    for (const int* r : inputs) registers[size_t(*r)] = *constantAt(*r);
-    return constant(op->value(registers.data(), {}));
+int PatternCompiler::emitOp(std::shared_ptr<const PatternOp> op, std::vector<int> inputs) {
+  if (!op->looks() && std::all_of(inputs.begin(), inputs.end(), [&](int r) { return constantAt(r); })) {
+    std::vector<Sample4> values;
+    std::vector<uint32_t> order;
+    for (const int r : inputs) {
+      order.push_back(uint32_t(values.size()));
+      values.push_back(*constantAt(r));
+    }
+    return constant(op->run(InputsOf<float>(values.data(), order), PatternPoint()));
   }
-  m_slots.push_back({{0, 0, 0, 1}, std::move(op)});
+  m_slots.push_back({{0, 0, 0, 1}, std::move(op), std::move(inputs)});
   return int(m_slots.size()) - 1;
+}
+
+int PatternCompiler::moved(PatternSpace space, int place, const std::function<int()>& compile) {
+  const int outer = std::exchange(m_places[size_t(space)], place);
+  const int r = compile();
+  m_places[size_t(space)] = outer;
+  return r;
 }
 
 int PatternCompiler::driven(const Params& p, std::string_view name, bool asColor) {
@@ -93,7 +186,7 @@ int PatternCompiler::use(const Reference& ref) {
   if (!n) throw badInput("a pattern is missing");
   const PatternKind* kind = kindOf(*n);
   if (!kind) throw badInput(n->name + ": is no pattern");
-  const auto key = std::tuple(ref.target, ref.with.get(), m_asColor);
+  const auto key = std::tuple(ref.target, ref.with.get(), m_asColor, m_places);
   if (const auto it = m_done.find(key); it != m_done.end()) return it->second;
   if (std::find(m_open.begin(), m_open.end(), n->id) != m_open.end())
     throw badInput(n->name + ": the pattern refers to itself");
@@ -115,37 +208,28 @@ std::shared_ptr<const DistanceField> PatternCompiler::distanceField(const Params
 
 double PatternCompiler::rate() const { return settingsOf(m_doc).number("rate"); }
 
-Program PatternCompiler::separate(const Reference& pattern) {
-  PatternCompiler inner(m_doc, m_frame, m_assets, m_asColor);
-  inner.m_open = m_open; // what refers to itself does so across programs too
-  Program made = inner.take(inner.use(pattern));
-  m_surroundings = m_surroundings * 0x9e3779b97f4a7c15u + made.m_surroundings;
-  return made;
-}
-
 // What the result does not need is left out; constants go first.
 Program PatternCompiler::take(int result) {
   std::vector<bool> needed(m_slots.size());
   needed[size_t(result)] = true;
   for (size_t i = m_slots.size(); i-- > 0;)
-    if (needed[i] && m_slots[i].op)
-      for (const int* r : m_slots[i].op->inputs()) needed[size_t(*r)] = true;
+    if (needed[i])
+      for (const int r : m_slots[i].inputs) needed[size_t(r)] = true;
   Program out;
   out.m_surroundings = m_surroundings;
-  std::vector<int> moved(m_slots.size());
+  std::vector<uint32_t> now(m_slots.size());
   for (size_t i = 0; i < m_slots.size(); ++i)
     if (needed[i] && !m_slots[i].op) {
-      moved[i] = int(out.m_constants.size());
+      now[i] = uint32_t(out.m_constants.size());
       out.m_constants.push_back(m_slots[i].constant);
     }
   for (size_t i = 0; i < m_slots.size(); ++i)
     if (needed[i] && m_slots[i].op) {
-      moved[i] = int(out.m_constants.size() + out.m_ops.size());
-      for (int* r : m_slots[i].op->inputs()) *r = moved[size_t(*r)];
-      out.m_ops.push_back(std::move(m_slots[i].op));
+      now[i] = uint32_t(out.registers());
+      const auto first = uint32_t(out.m_which.size());
+      for (const int r : m_slots[i].inputs) out.m_which.push_back(now[size_t(r)]);
+      out.m_steps.push_back({std::move(m_slots[i].op), first, uint32_t(m_slots[i].inputs.size())});
     }
-  if (out.m_constants.size() + out.m_ops.size() > size_t(Program::mostOperations))
-    throw badInput(fmt::format("a pattern has more than {} operations", Program::mostOperations));
   return out;
 }
 
@@ -155,26 +239,62 @@ Program Program::compile(const Document& doc, const Reference& pattern, double f
   return c.take(c.use(pattern));
 }
 
-Sample4 Program::evaluate(const PatternPoint& point) const {
-  if (m_ops.empty()) return m_constants.back();
-  if (m_constants.empty() && m_ops.size() == 1) return m_ops[0]->value(nullptr, point);
-  alignas(16) std::array<std::byte, sizeof(Sample4) * size_t(mostOperations)> room;
-  auto* r = reinterpret_cast<Sample4*>(room.data());
-  Sample4* next = std::uninitialized_copy(m_constants.begin(), m_constants.end(), r);
-  for (const auto& op : m_ops) new (next++) Sample4(op->value(r, point));
+// Room for registers: most patterns need few.
+template <class T> class Registers {
+ public:
+  explicit Registers(size_t count) {
+    if (count <= few) return;
+    m_many.resize(count);
+  }
+  ValuesOf<T>* data() { return m_many.empty() ? reinterpret_cast<ValuesOf<T>*>(m_few) : m_many.data(); }
+
+ private:
+  static constexpr size_t few = 64;
+  alignas(ValuesOf<T>) std::byte m_few[sizeof(ValuesOf<T>) * few]; // left as it is: a step fills what is read
+  std::vector<ValuesOf<T>> m_many;
+};
+
+template <class T> ValuesOf<T> Program::run(ValuesOf<T>* registers, const PointOf<T>& at) const {
+  ValuesOf<T>* next = registers + m_constants.size();
+  for (const Step& s : m_steps)
+    new (next++) ValuesOf<T>(s.op->run(InputsOf<T>(registers, {m_which.data() + s.first, s.count}), at));
   return next[-1];
 }
 
+Sample4 Program::evaluate(const PatternPoint& point) const {
+  if (m_steps.empty()) return m_constants.back();
+  Registers<float> r(registers());
+  std::uninitialized_copy(m_constants.begin(), m_constants.end(), r.data());
+  return run(r.data(), point);
+}
+
 void Program::evaluate(std::span<const PatternPoint> points, Sample4* out) const {
-  for (size_t i = 0; i < points.size(); ++i) out[i] = evaluate(points[i]);
+  if (m_steps.empty()) {
+    std::fill_n(out, points.size(), m_constants.back());
+    return;
+  }
+  Registers<Lanes> r(registers());
+  for (size_t i = 0; i < m_constants.size(); ++i)
+    for (int c = 0; c < 4; ++c) r.data()[i][c] = m_constants[i][c];
+  for (size_t i = 0; i < points.size(); i += Lanes::count) {
+    const int count = int(std::min(points.size() - i, size_t(Lanes::count)));
+    const ValuesOf<Lanes> v = run(r.data(), gathered(points.data() + i, count));
+    for (int lane = 0; lane < count; ++lane) out[i + size_t(lane)] = {v.x[lane], v.y[lane], v.z[lane], v.w[lane]};
+  }
 }
 
 Bounds4 Program::bounds(const PatternBox& over) const {
-  std::vector<Bounds4> r;
-  r.reserve(m_constants.size() + m_ops.size());
-  for (const Sample4& c : m_constants) r.push_back({c, c});
-  for (const auto& op : m_ops) r.push_back(op->bounds(r.data(), over));
-  return r.back();
+  std::vector<Bounds4> r(registers());
+  for (size_t i = 0; i < m_constants.size(); ++i)
+    for (int c = 0; c < 4; ++c) r[i][c] = m_constants[i][c];
+  return m_steps.empty() ? r.back() : run(r.data(), over.point());
+}
+
+ValuesOf<Slope> Program::slope(const PointOf<Slope>& at) const {
+  std::vector<ValuesOf<Slope>> r(registers());
+  for (size_t i = 0; i < m_constants.size(); ++i)
+    for (int c = 0; c < 4; ++c) r[i][c] = m_constants[i][c];
+  return m_steps.empty() ? r.back() : run(r.data(), at);
 }
 
 } // namespace ilumbra

@@ -3,47 +3,41 @@
 namespace ilumbra {
 namespace {
 
-class RemapOp : public PatternOp {
- public:
-  RemapOp(int value, int floor, int ceiling, int gamma, int low, int high, bool invert)
-      : m_value(value), m_floor(floor), m_ceiling(ceiling), m_gamma(gamma), m_low(low), m_high(high), m_invert(invert) {
-  }
-  Sample4 value(const Sample4* r, const PatternPoint&) const override {
-    Sample4 out = r[m_value];
-    for (int k = 0; k < 3; ++k)
-      out[k] = one(out[k], r[m_floor].x, r[m_ceiling].x, r[m_gamma].x, r[m_low].x, r[m_high].x);
-    return out;
-  }
-  // Monotone in each of its numbers but the gamma, in which it is too.
-  Bounds4 bounds(const Bounds4* r, const PatternBox&) const override {
-    Bounds4 out = r[m_value];
+using namespace numbers;
+
+struct Remap {
+  bool bent, invert; // a gamma other than 1
+  template <class T> ValuesOf<T> operator()(const InputsOf<T>& in, const PointOf<T>&) const {
+    ValuesOf<T> out = in[0];
+    const T floor = in[1].x, ceiling = in[2].x, low = in[4].x, high = in[5].x;
     for (int k = 0; k < 3; ++k) {
-      float least = std::numeric_limits<float>::max(), most = -least;
-      for (int corner = 0; corner < 64; ++corner) {
-        const auto at = [&](int slot, int bit, int channel) {
-          return corner >> bit & 1 ? r[slot].high[channel] : r[slot].low[channel];
-        };
-        const float v = one(at(m_value, 0, k), at(m_floor, 1, 0), at(m_ceiling, 2, 0), at(m_gamma, 3, 0),
-                            at(m_low, 4, 0), at(m_high, 5, 0));
-        least = std::min(least, v);
-        most = std::max(most, v);
-      }
-      out.low[k] = least;
-      out.high[k] = most;
+      T t = clamp01((out[k] - floor) / (ceiling - floor));
+      t = choose(floor < ceiling, t, choose(out[k] < floor, T(0.0f), T(1.0f)));
+      if (bent) t = pow(t, T(1.0f) / max(T(1e-3f), in[3].x));
+      if (invert) t = T(1.0f) - t;
+      out[k] = numbers::between(low, high, t);
     }
     return out;
   }
-  std::vector<int*> inputs() override { return {&m_value, &m_floor, &m_ceiling, &m_gamma, &m_low, &m_high}; }
-
- private:
-  float one(float v, float floor, float ceiling, float gamma, float low, float high) const {
-    float t = ceiling > floor ? clamp01((v - floor) / (ceiling - floor)) : v >= floor ? 1.0f : 0.0f;
-    if (gamma != 1) t = std::pow(t, 1 / std::max(1e-3f, gamma));
-    if (m_invert) t = 1 - t;
-    return low + (high - low) * t;
+  // It only rises or falls in each of its numbers: their corners bound it.
+  Bounds4 operator()(const InputsOf<Interval>& in, const PointOf<Interval>&) const {
+    Bounds4 out = in[0];
+    std::array<Sample4, 6> corner;
+    constexpr std::array<uint32_t, 6> order = {0, 1, 2, 3, 4, 5};
+    for (int k = 0; k < 3; ++k) {
+      Interval all(std::numeric_limits<float>::max(), -std::numeric_limits<float>::max());
+      for (int c = 0; c < 64; ++c) {
+        for (size_t i = 0; i < 6; ++i) {
+          const Interval& x = in[i][i == 0 ? k : 0];
+          corner[i] = spread(c >> i & 1 ? x.high : x.low);
+        }
+        const float v = (*this)(InputsOf<float>(corner.data(), order), PatternPoint()).x;
+        all = hull(all, v);
+      }
+      out[k] = outwards(all.low, all.high, 8);
+    }
+    return out;
   }
-  int m_value, m_floor, m_ceiling, m_gamma, m_low, m_high;
-  bool m_invert;
 };
 
 } // namespace
@@ -82,9 +76,11 @@ PatternKind remapPattern() {
                 .help("What the ceiling comes out as")},
        .existence = Invalidation::Shading},
       [](const Params& p, PatternCompiler& c) {
-        return c.emit(std::make_shared<RemapOp>(c.input(p, "value"), c.amount(p, "floor"), c.amount(p, "ceiling"),
-                                                c.amount(p, "gamma"), c.amount(p, "low"), c.amount(p, "high"),
-                                                p.flag("invert")));
+        const int gamma = c.amount(p, "gamma");
+        const Sample4* even = c.constantAt(gamma);
+        return c.emit(Remap{!even || even->x != 1, p.flag("invert")},
+                      {c.input(p, "value"), c.amount(p, "floor"), c.amount(p, "ceiling"), gamma, c.amount(p, "low"),
+                       c.amount(p, "high")});
       }};
 }
 

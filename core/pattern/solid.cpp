@@ -54,34 +54,36 @@ float joined(float a, float b, float join) {
 // A half at the surface, 1 inside and 0 outside, from one to the other within a width.
 float amountOf(float distance, float width) { return clamp01(0.5f - distance / std::max(1e-6f, width)); }
 
-class SolidOp : public PatternOp {
- public:
-  SolidOp(PatternSpace space, int width, std::vector<SolidPart> parts)
-      : m_space(space), m_width(width), m_parts(std::move(parts)) {}
-  Sample4 value(const Sample4* r, const PatternPoint& at) const override {
-    const float v = amountOf(distance(placeIn(m_space, at)), r[m_width].x);
-    return {v, v, v, 1};
+Interval amountBounds(const Interval& distance, const Interval& width) {
+  Interval all(1, 0);
+  for (const float d : {distance.low, distance.high})
+    for (const float w : {width.low, width.high}) all = numbers::hull(all, amountOf(d, w));
+  return numbers::outwards(all.low, all.high, 3);
+}
+
+// Inputs: the place, the width.
+struct Solid {
+  std::vector<SolidPart> parts;
+  Sample4 one(const InputsOf<float>& in, const PatternPoint&) const {
+    return spread(amountOf(distance(placeOf(in[0])), in[1].x));
+  }
+  Sample4 operator()(const InputsOf<float>& in, const PatternPoint& at) const { return one(in, at); }
+  ValuesOf<Lanes> operator()(const InputsOf<Lanes>& in, const PointOf<Lanes>& at) const {
+    return laneByLane(*this, in, at);
+  }
+  ValuesOf<Slope> operator()(const InputsOf<Slope>& in, const PointOf<Slope>& at) const {
+    return byDifferences(*this, in, at);
   }
   // No distance changes faster than the place.
-  Bounds4 bounds(const Bounds4* r, const PatternBox& over) const override {
-    const V3f a = placeIn(m_space, over.low), b = placeIn(m_space, over.high);
-    const float middle = distance((a + b) * 0.5f), reach = 0.5f * length(b - a) * 1.0001f;
-    float least = 1, most = 0;
-    for (const float d : {middle - reach, middle + reach})
-      for (const float w : {r[m_width].low.x, r[m_width].high.x}) {
-        const float v = amountOf(d, w);
-        least = std::min(least, v);
-        most = std::max(most, v);
-      }
-    return {{least, least, least, 1}, {most, most, most, 1}};
+  Bounds4 operator()(const InputsOf<Interval>& in, const PointOf<Interval>&) const {
+    const float middle = distance(middleOf(in[0])), reach = halfDiagonal(in[0]) + 1e-5f;
+    return spread(amountBounds({middle - reach, middle + reach}, in[1].x));
   }
-  std::vector<int*> inputs() override { return {&m_width}; }
-  bool looks() const override { return true; }
 
  private:
   float distance(const V3f& p) const {
     float d = std::numeric_limits<float>::max();
-    for (const SolidPart& s : m_parts) {
+    for (const SolidPart& s : parts) {
       const float own = distanceTo(s, p);
       if (s.joining == Joining::Add)
         d = d == std::numeric_limits<float>::max() ? own : joined(d, own, s.join);
@@ -90,52 +92,38 @@ class SolidOp : public PatternOp {
     }
     return d;
   }
-  PatternSpace m_space;
-  int m_width;
-  std::vector<SolidPart> m_parts;
 };
 
 // Six-sided cells side by side in the plane across one axis: 1 in the walls.
-class CombOp : public PatternOp {
- public:
-  CombOp(PatternSpace space, int cell, int wall, int width)
-      : m_space(space), m_cell(cell), m_wall(wall), m_width(width) {}
-  Sample4 value(const Sample4* r, const PatternPoint& at) const override {
-    const float v = amountOf(wallDistance(placeIn(m_space, at), r[m_cell].x, r[m_wall].x), r[m_width].x);
-    return {v, v, v, 1};
-  }
-  Bounds4 bounds(const Bounds4* r, const PatternBox& over) const override {
-    float least = 0, most = 1;
-    if (r[m_cell].low.x == r[m_cell].high.x && r[m_wall].low.x == r[m_wall].high.x &&
-        r[m_width].low.x == r[m_width].high.x) {
-      V3f a = placeIn(m_space, over.low), b = placeIn(m_space, over.high);
-      a.z = b.z = 0;
-      const float d = wallDistance((a + b) * 0.5f, r[m_cell].low.x, r[m_wall].low.x),
-                  reach = 0.5f * length(b - a) * 1.0001f;
-      least = amountOf(d + reach, r[m_width].low.x);
-      most = amountOf(d - reach, r[m_width].low.x);
-    }
-    return {{least, least, least, 1}, {most, most, most, 1}};
-  }
-  std::vector<int*> inputs() override { return {&m_cell, &m_wall, &m_width}; }
-  bool looks() const override { return true; }
+// To the nearest wall's surface; the cells lie in x and y and run along z.
+template <class T> T wallDistance(const T& px, const T& py, const T& cell, const T& wall) {
+  using namespace numbers;
+  const T c = max(cell, T(1e-6f)), h = T(0.8660254f); // flat to flat 1, rows h apart
+  const T x = px / c, y = py / c, rows = h * T(2.0f);
+  // The nearest of the two lattices of cell middles.
+  const auto near = [](const T& v) { return v - floor(v + T(0.5f)); };
+  const T ax = near(x), ay = near(y / rows) * rows, bx = near(x - T(0.5f)), by = near((y - h) / rows) * rows;
+  const auto first = ax * ax + ay * ay < bx * bx + by * by;
+  const T qx = abs(choose(first, ax, bx)), qy = abs(choose(first, ay, by));
+  const T inside = T(0.5f) - max(qx, qx * T(0.5f) + h * qy); // to the cell's rim
+  return inside * c - wall * T(0.5f);
+}
 
- private:
-  // To the nearest wall's surface; the cells lie in x and y and run along z.
-  static float wallDistance(const V3f& p, float cell, float wall) {
-    const float c = std::max(1e-6f, cell), h = 0.8660254f; // flat to flat 1, rows h apart
-    const float x = p.x / c, y = p.y / c;
-    // The nearest of the two lattices of cell middles.
-    const auto near = [&](float ox, float oy) {
-      return V2f(x - ox - std::round(x - ox), y - oy - std::round((y - oy) / (2 * h)) * 2 * h);
-    };
-    const V2f a = near(0, 0), b = near(0.5f, h), q = a.x * a.x + a.y * a.y < b.x * b.x + b.y * b.y ? a : b;
-    const float ax = std::abs(q.x), ay = std::abs(q.y);
-    const float inside = 0.5f - std::max(ax, 0.5f * ax + h * ay); // to the cell's rim
-    return inside * c - 0.5f * wall;
+// Inputs: the place, the cell, the wall, the width.
+struct Comb {
+  template <class T> ValuesOf<T> operator()(const InputsOf<T>& in, const PointOf<T>&) const {
+    const T d = wallDistance(in[0].x, in[0].y, in[1].x, in[2].x);
+    return spread(numbers::clamp01(T(0.5f) - d / numbers::max(in[3].x, T(1e-6f))));
   }
-  PatternSpace m_space;
-  int m_cell, m_wall, m_width;
+  // No distance changes faster than the place.
+  Bounds4 operator()(const InputsOf<Interval>& in, const PointOf<Interval>&) const {
+    if (!in[1].x.one() || !in[2].x.one()) return spread(Interval(0, 1));
+    Bounds4 place = in[0];
+    place.z = 0.0f;
+    const V3f m = middleOf(place);
+    const float d = wallDistance(m.x, m.y, in[1].x.low, in[2].x.low), reach = halfDiagonal(place) + 1e-5f;
+    return spread(amountBounds({d - reach, d + reach}, in[3].x));
+  }
 };
 
 } // namespace
@@ -195,39 +183,39 @@ PatternKind solidPattern() {
                                  triple(q, "size"), q.real("radius"), q.real("wall"), q.real("join")});
               }
             if (parts.empty()) parts.push_back({});
-            return c.emit(std::make_shared<SolidOp>(spaceOf(p), c.amount(p, "width"), std::move(parts)));
+            return c.emit(Solid{std::move(parts)}, {c.place(spaceOf(p)), c.amount(p, "width")});
           }};
 }
 
 PatternKind combPattern() {
-  return {{.id = "pattern.comb",
-           .label = "Comb",
-           .helpText = "Six-sided cells side by side, as bees build them: 1 in the walls, 0 in the cells.",
-           .params = {number("cell", "Cell", "m", 0.08)
-                          .soft(0.005, 0.5)
-                          .range(1e-6, 1e6)
-                          .log()
-                          .patterned()
-                          .matters()
-                          .help("From one side of a cell to the opposite one"),
-                      number("wall", "Wall", "m", 0.012)
-                          .soft(0.001, 0.1)
-                          .range(0, 1e6)
-                          .patterned()
-                          .matters()
-                          .help("Thickness between two cells"),
-                      number("width", "Soft edge", "m", 0.01)
-                          .soft(0.001, 0.1)
-                          .range(1e-6, 1e6)
-                          .log()
-                          .patterned()
-                          .help("From the wall to the cell"),
-                      spaceParam(1)},
-           .existence = Invalidation::Shading},
-          [](const Params& p, PatternCompiler& c) {
-            return c.emit(
-                std::make_shared<CombOp>(spaceOf(p), c.amount(p, "cell"), c.amount(p, "wall"), c.amount(p, "width")));
-          }};
+  return {
+      {.id = "pattern.comb",
+       .label = "Comb",
+       .helpText = "Six-sided cells side by side, as bees build them: 1 in the walls, 0 in the cells.",
+       .params = {number("cell", "Cell", "m", 0.08)
+                      .soft(0.005, 0.5)
+                      .range(1e-6, 1e6)
+                      .log()
+                      .patterned()
+                      .matters()
+                      .help("From one side of a cell to the opposite one"),
+                  number("wall", "Wall", "m", 0.012)
+                      .soft(0.001, 0.1)
+                      .range(0, 1e6)
+                      .patterned()
+                      .matters()
+                      .help("Thickness between two cells"),
+                  number("width", "Soft edge", "m", 0.01)
+                      .soft(0.001, 0.1)
+                      .range(1e-6, 1e6)
+                      .log()
+                      .patterned()
+                      .help("From the wall to the cell"),
+                  spaceParam(1)},
+       .existence = Invalidation::Shading},
+      [](const Params& p, PatternCompiler& c) {
+        return c.emit(Comb{}, {c.place(spaceOf(p)), c.amount(p, "cell"), c.amount(p, "wall"), c.amount(p, "width")});
+      }};
 }
 
 } // namespace ilumbra

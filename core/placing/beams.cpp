@@ -400,7 +400,7 @@ class BeamHandles {
     const std::vector<V3f> inner = across(at, 1 - softness), outer = across(at, 1);
     V2f middle;
     if (!m_camera.project(m_begin + m_axis * at, middle.x, middle.y)) return;
-    V2f side;
+    V2f side = middle;
     size_t best = inner.size();
     float widest = -1;
     for (size_t k = 0; k < inner.size(); ++k) {

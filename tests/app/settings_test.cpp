@@ -11,6 +11,7 @@
 #include "app/panels/line_rows.h"
 #include "app/panels/material_gallery.h"
 #include "app/panels/number_row.h"
+#include "app/panels/pattern_menu.h"
 #include "app/panels/reference_rows.h"
 #include "app/panels/route_view.h"
 #include "app/panels/settings_panel.h"
@@ -29,6 +30,7 @@
 #include "core/document/file.h"
 #include "core/document/transplant.h"
 #include "core/exchange/picture_file.h"
+#include "core/geometry/shape.h"
 #include "core/lens/queries.h"
 #include "core/surface/presets.h"
 #include "demo/starters.h"
@@ -40,6 +42,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
+#include <QMenu>
 #include <QRegularExpression>
 #include <QSettings>
 #include <QStandardPaths>
@@ -140,6 +143,43 @@ TEST_CASE("Every kind of row edits its parameter", "[app][rows]") {
   o.studio->select({});
   CHECK(qobject_cast<ChoiceRow*>(s.row(o.doc().settings().id, "view")));
   CHECK(qobject_cast<NumberRow*>(s.row(o.doc().settings().id, "samples")));
+}
+
+TEST_CASE("A row's menu puts a pattern on its parameter in one step, lets another change it, and shows it",
+          "[app][rows][pattern]") {
+  Open o;
+  REQUIRE(o.finished());
+  const Document before = o.doc();
+  const NodeId material = wornMaterial(before, *before.findByName("Sun core"), 1).target;
+  REQUIRE(material);
+  const Address at{material, "roughness", 0, {}};
+  const auto choose = [&](const char* menu, const QString& text) {
+    QMenu m;
+    const PatternMenu patterns(&m, *o.studio, valueAt(o.doc(), at));
+    const QList<QAction*> all = menu ? m.findChild<QMenu*>(QLatin1String(menu))->actions() : m.actions();
+    for (const QAction* a : all)
+      if (a->text() == text) return patterns.chose(a, at, QStringLiteral("here"));
+    return false;
+  };
+  CHECK(choose("new pattern", "Noise"));
+  const Value noise = valueAt(o.doc(), at);
+  REQUIRE(noise.pattern());
+  CHECK(choose("new pattern", "Steps"));
+  const Value steps = valueAt(o.doc(), at);
+  REQUIRE(steps.pattern());
+  const Node& n = *o.doc().find(steps.pattern()->pattern.target);
+  CHECK(n.kind->id == "pattern.steps");
+  CHECK(n.find("value")->pattern()->pattern.target == noise.pattern()->pattern.target);
+  CHECK(choose(nullptr, QStringLiteral("Show ") + qs(n.name)));
+  CHECK(o.studio->current() == n.id);
+  CHECK(choose("pattern of the scene", qs(o.doc().find(noise.pattern()->pattern.target)->name)));
+  CHECK(valueAt(o.doc(), at) == noise);
+  for (int i = 0; i < 3; ++i) o.studio->undo();
+  CHECK(o.doc() == before);
+  // A parameter that takes none offers none.
+  QMenu none;
+  const PatternMenu nothing(nullptr, *o.studio, Constant(1.0));
+  CHECK(none.isEmpty());
 }
 
 TEST_CASE("A keyed value is changed at the frame in sight", "[app][rows][keys]") {

@@ -108,14 +108,14 @@ TEST_CASE("No distance lies outside the bounds told for a box", "[pattern][bound
         for (int k = 0; k < 3; ++k)
           box.low.world[k] = 2 * r.next() - 1, box.high.world[k] = box.low.world[k] + 0.3f * r.next();
         const Bounds4 b = p.bounds(box);
-        tight += b.high.x - b.low.x < 0.5f;
+        tight += b.x.high - b.x.low < 0.5f;
         for (int n = 0; n < 20; ++n) {
           PatternPoint x;
           for (int k = 0; k < 3; ++k) x.world[k] = box.low.world[k] + (box.high.world[k] - box.low.world[k]) * r.next();
           const Sample4 v = p.evaluate(x);
           for (int c = 0; c < 3; ++c) {
-            REQUIRE(v[c] >= b.low[c] - 1e-4f);
-            REQUIRE(v[c] <= b.high[c] + 1e-4f);
+            REQUIRE(v[c] >= b[c].low);
+            REQUIRE(v[c] <= b[c].high);
           }
         }
       }

@@ -14,10 +14,9 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
   if (p.text("map_from") == "map" && use && c.assets) {
     const Program program = Program::compile(c.doc, use->pattern, c.frame, *c.assets, false);
     c.tasks.forEach(c.height, [&](int y) {
-      for (int x = 0; x < c.width; ++x) {
-        const Sample4 s = program.evaluate(c.point(float(x) + 0.5f, float(y) + 0.5f));
-        for (int k = 0; k < 3; ++k) map.at(x, y)[k] = s[k];
-      }
+      const std::vector<Sample4> row = patternRow(program, c, y);
+      for (int x = 0; x < c.width; ++x)
+        for (int k = 0; k < 3; ++k) map.at(x, y)[k] = row[size_t(x)][k];
     });
   } else if (p.text("map_from") == "map") {
     std::fill(map.rgb.begin(), map.rgb.end(), p.real("map"));

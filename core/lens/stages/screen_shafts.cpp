@@ -102,9 +102,8 @@ std::vector<float> dustOf(const Params& p, const LensContext& c) {
   const Program program = Program::compile(c.doc, use->pattern, c.frame, *c.assets, false);
   dust.resize(size_t(c.width) * size_t(c.height));
   c.tasks.forEach(c.height, [&](int y) {
-    for (int x = 0; x < c.width; ++x)
-      dust[size_t(y) * size_t(c.width) + size_t(x)] =
-          std::max(0.0f, program.evaluate(c.point(float(x) + 0.5f, float(y) + 0.5f)).x);
+    const std::vector<Sample4> row = patternRow(program, c, y);
+    for (size_t x = 0; x < row.size(); ++x) dust[size_t(y) * size_t(c.width) + x] = std::max(0.0f, row[x].x);
   });
   return dust;
 }

@@ -1,0 +1,102 @@
+#include "core/placing/driving.h"
+
+#include "core/base/error.h"
+#include "core/compile/balance.h"
+#include "core/placing/framing.h"
+
+#include <fmt/format.h>
+#include <ImathBox.h>
+
+namespace ilumbra {
+namespace {
+
+double tidy(double v) {
+  if (!(v > 0)) return v;
+  const double unit = std::pow(10, std::floor(std::log10(v)) - 1);
+  return std::round(v / unit) * unit;
+}
+
+// The longest side of the smallest thing that shows what is driven, metres; 0: there is none.
+double sizeOf(const Document& doc, NodeId node, const Scene& scene) {
+  std::vector<NodeId> things = {node};
+  if (const auto wearing = objectsByMaterial(doc, currentFrame(doc)); wearing.count(node)) things = wearing.at(node);
+  double least = 0;
+  for (const NodeId id : things) {
+    const Box3f box = boundsOf(scene, doc, {id});
+    if (box.isEmpty()) continue;
+    const V3f s = box.size();
+    const auto longest = double(std::max(s.x, std::max(s.y, s.z)));
+    if (longest > 0 && std::isfinite(longest) && (least == 0 || longest < least)) least = longest;
+  }
+  return least;
+}
+
+// The two ends that a shape runs between: below and above what stands there.
+std::pair<Triple, Triple> endsAbout(const ParamDef& def, const Constant& now) {
+  if (const Triple* c = std::get_if<Triple>(&now)) {
+    Triple low = *c, high = *c;
+    const bool dark = std::max({low[0], low[1], low[2]}) < 0.05;
+    for (size_t k = 0; k < 3; ++k) {
+      low[k] = tidy(low[k] * 0.25);
+      if (dark) high[k] = 0.8;
+    }
+    return {low, high};
+  }
+  const double v = std::holds_alternative<double>(now) ? std::get<double>(now) : 0,
+               most = std::min(def.hardMax, def.softMax);
+  // What is nothing runs up to the half of what is usual; what is all there is runs down.
+  double low = 0.4 * v, high = std::min(std::max(v, def.hardMax), 1.6 * v);
+  if (v == 0) high = 0.5 * most;
+  if (def.hardMax > v) high = std::min(high, v == 0 ? high : std::max(v, 0.5 * (v + most)));
+  low = std::clamp(tidy(low), def.hardMin, def.hardMax);
+  high = std::clamp(tidy(high), def.hardMin, def.hardMax);
+  return {{low, low, low}, {high, high, high}};
+}
+
+} // namespace
+
+const ParamDef* worksOn(const Kind& pattern) {
+  for (const char* name : {"value", "a", "below"})
+    if (const ParamDef* d = pattern.param(name); d && d->patternable && d->type == ParamType::Color) return d;
+  return nullptr;
+}
+
+Document drivenBy(const Document& doc, const Address& at, std::string_view kindId, const Scene* scene, NodeId* made) {
+  const ParamDef& def = definitionAt(doc, at);
+  if (!def.patternable) throw badInput(addressText(doc, at) + ": no pattern can drive it");
+  const Kind* kind = doc.kinds().find(std::string(kindId));
+  if (!kind || kind->family() != "pattern") throw badInput(std::string(kindId) + ": is no pattern");
+  const Node& node = *doc.find(at.node);
+  const Value before = valueAt(doc, at);
+  NodeId id = 0;
+  Document out = addNode(doc, kindId, fmt::format("{} of {}", kind->label, node.name), {}, &id);
+  // Lengths of a kind suit a thing of a metre.
+  if (const double size = scene ? sizeOf(doc, at.node, *scene) : 0; size > 0)
+    for (const ParamDef& d : kind->params)
+      if (const double* metres = std::get_if<double>(&d.initial); metres && d.unit == "m" && *metres > 0)
+        out = setValue(out, id, d.name, Constant(std::clamp(tidy(*metres * size), d.hardMin, d.hardMax)));
+  Constant now = def.initial;
+  if (const Constant* c = before.constant()) now = *c;
+  if (const Keys* k = before.keys()) now = evaluate(*k, currentFrame(doc));
+  const auto [low, high] = endsAbout(def, now);
+  if (const ParamDef* inner = worksOn(*kind)) {
+    if (before.pattern())
+      out = setValue(out, id, inner->name, before);
+    else if (const Triple* c = std::get_if<Triple>(&now))
+      out = setValue(out, id, inner->name, Constant(*c));
+    else if (const double* v = std::get_if<double>(&now))
+      out = setValue(out, id, inner->name, Constant(Triple{*v, *v, *v}));
+  } else {
+    for (const auto& [lowName, highName] : {std::pair{"low", "high"}, {"far", "near"}, {"facing", "rim"}})
+      if (const ParamDef* l = kind->param(lowName), *h = kind->param(highName);
+          l && h && l->type == ParamType::Color && h->type == ParamType::Color) {
+        out = setValue(out, id, lowName, Constant(low));
+        out = setValue(out, id, highName, Constant(high));
+        break;
+      }
+  }
+  if (made) *made = id;
+  return setAt(out, at, PatternUse{{id, nullptr}});
+}
+
+} // namespace ilumbra

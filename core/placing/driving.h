@@ -1,0 +1,17 @@
+#pragma once
+#include "core/document/edit.h"
+#include "core/scene/scene.h"
+
+namespace ilumbra {
+
+/// A new pattern of a kind drives a parameter, in one step. It is as large as suits the things that show it in `scene`,
+/// which was compiled from this document (null: as the kind has it), and runs between values about the one that stands
+/// there. A pattern that drives it already becomes what an operation (warp, remap, math ...) works on. `made` receives
+/// the id. Throws BadInput where nothing can drive the parameter, or the kind is no pattern.
+Document drivenBy(const Document& doc, const Address& at, std::string_view kind, const Scene* scene,
+                  NodeId* made = nullptr);
+
+/// The parameter of a kind of pattern that holds what it works on; null: it works on nothing but places.
+const ParamDef* worksOn(const Kind& pattern);
+
+} // namespace ilumbra
