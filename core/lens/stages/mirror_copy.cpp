@@ -100,7 +100,8 @@ LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
           const int lower = int(level);
           const float share = level - float(lower);
           const auto readerOf = [&](int k) -> const PictureReader& {
-            return k == 0 ? reader : blurredReaders[size_t(std::min(k, int(levels.size()))) - 1];
+            const size_t one = std::min(size_t(k), blurredReaders.size());
+            return one == 0 ? reader : blurredReaders[one - 1];
           };
           const PictureReader &sharper = readerOf(lower), &softer = readerOf(lower + 1);
           float weights = 0;
