@@ -120,7 +120,7 @@ void Background::ended(uint64_t number, const std::function<void()>& finish, con
 Background::Piece* Background::shown() const {
   Piece* best = nullptr;
   for (const auto& p : m_pieces)
-    if (p->runs() && !p->cancelled && (p->options.matters || !best)) best = p.get();
+    if (p->runs() && !p->cancelled && p->options.told && (p->options.matters || !best)) best = p.get();
   return best;
 }
 

@@ -20,6 +20,7 @@ class Background : public QObject {
     QString lane;                          ///< pieces of one lane never run at once
     bool waits = false;                    ///< where the lane is busy it runs later, else it is refused
     bool matters = true;                   ///< leaving asks first
+    bool told = true;                      ///< its label is shown while it runs
     std::shared_ptr<CancelFlag> soon = {}; ///< where the work can stop at a good place: set to ask it to
     QString soonLabel = {};                ///< what that is: "Stop after this frame"
     std::function<void()> failed = {};     ///< on the interface thread, after its error was told or it was cancelled

@@ -11,6 +11,7 @@
 #include "core/lens/curve.h"
 #include "core/light/light.h"
 #include "core/pattern/program.h"
+#include "core/pattern/zone.h"
 #include "core/surface/material.h"
 
 namespace ilumbra {
@@ -33,6 +34,7 @@ std::shared_ptr<const Kinds> allKinds() {
   }
   for (Kind& k : allMaterials()) all.push_back(std::move(k));
   for (PatternKind& k : allPatterns()) all.push_back(std::move(k.kind));
+  all.push_back(zoneKind());
   for (AirKind& k : allAirs()) all.push_back(std::move(k.kind));
   all.push_back(partKind());
   for (Kind& k : allBalances()) all.push_back(std::move(k));

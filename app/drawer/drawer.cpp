@@ -11,7 +11,8 @@ namespace ilumbra {
 // A line each, in the order of menus.
 #define EACH_PAGE(X)                                                                                                   \
   X(proofsPage)                                                                                                        \
-  X(balancePage)
+  X(balancePage)                                                                                                       \
+  X(patternPage)
 
 #define DECLARE(name) DrawerPage name();
 EACH_PAGE(DECLARE)

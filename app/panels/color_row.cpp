@@ -36,7 +36,8 @@ void ColorRow::refresh() {
   if (!exists()) return;
   const Value v = value();
   if (v.pattern()) {
-    m_field->setText(chip());
+    m_field->setText(m_field->fontMetrics().elidedText(chip(), Qt::ElideRight, m_field->width() - 14));
+    m_field->setCursorPosition(0);
     m_field->setReadOnly(true);
     m_color = theme::selected;
     update();
@@ -50,7 +51,10 @@ void ColorRow::refresh() {
     m_color = shown(*t);
     if (!m_field->hasFocus() || !m_field->isModified()) {
       const auto digits = [](double x) { return QString::number(x, 'g', 3); };
-      m_field->setText(QStringLiteral("%1, %2, %3").arg(digits((*t)[0]), digits((*t)[1]), digits((*t)[2])));
+      const bool grey = (*t)[0] == (*t)[1] && (*t)[1] == (*t)[2]; // which one number says, and is read as
+      m_field->setText(grey ? digits((*t)[0])
+                            : QStringLiteral("%1, %2, %3").arg(digits((*t)[0]), digits((*t)[1]), digits((*t)[2])));
+      m_field->setCursorPosition(0);
       m_field->setModified(false);
     }
   }

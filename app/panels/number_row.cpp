@@ -69,13 +69,13 @@ void NumberRow::paintEvent(QPaintEvent*) {
     p.setFont(theme::font(12));
   }
   // Value and unit, the unit in a column of its own.
-  if (!m_field) {
+  if (!m_field && !m_patterned) { // a pattern has no one value
     const QString unit = qs(shownUnit(def(), m_value)), number = qs(formatNumber(def(), m_value, false));
     const int unitWidth = unit.isEmpty() ? 0 : std::max(18, p.fontMetrics().horizontalAdvance(unit) + 5);
     p.setPen(theme::dim);
     if (!unit.isEmpty())
       p.drawText(QRect(width() - unitWidth, 2, unitWidth, 20), Qt::AlignRight | Qt::AlignVCenter, unit);
-    p.setPen(m_patterned ? theme::faint : theme::text);
+    p.setPen(theme::text);
     p.drawText(QRect(0, 2, width() - unitWidth - (unit.isEmpty() ? 0 : 2), 20), Qt::AlignRight | Qt::AlignVCenter,
                number);
   }

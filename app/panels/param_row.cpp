@@ -22,6 +22,7 @@ ParamRow::ParamRow(Studio& studio, Address address, QWidget* parent)
   setToolTip(qs(m_def->helpText));
   setAccessibleName(qs(m_def->label));
   setFocusPolicy(Qt::StrongFocus);
+  setAcceptDrops(takesPatterns());
 }
 
 QAccessible::Role ParamRow::spokenRole() const {
@@ -89,8 +90,15 @@ Value ParamRow::valueNow() const {
 
 bool ParamRow::isDefault() const { return value() == Value(m_def->initial); }
 
+bool ParamRow::takesPatterns() const { return m_def->patternable || !m_def->patternedAt.empty(); }
+
+Address ParamRow::patternAddress() const {
+  return m_def->patternedAt.empty() ? m_address : Address{m_address.node, m_def->patternedAt, 0, {}};
+}
+
 QString ParamRow::chip() const {
-  const Value v = value();
+  const Value own = value(),
+              v = own.keys() || m_def->patternedAt.empty() ? own : valueAt(m_studio.doc(), patternAddress());
   if (const Keys* k = v.keys()) return tr("%n key(s)", nullptr, int(k->keys.size()));
   if (const PatternUse* p = v.pattern()) {
     const Node* n = m_studio.doc().find(p->pattern.target);
@@ -136,14 +144,16 @@ void ParamRow::menu(const QPoint& global) {
     if (v.keys()) unkey = m.addAction(tr("Hold this value always"));
     if (unkey) unkey->setData(QStringLiteral("hold"));
   }
-  const PatternMenu patterns(m_def->patternable ? &m : nullptr, m_studio, v);
-  QAction* unpattern = v.pattern() ? m.addAction(tr("Remove the pattern")) : nullptr;
+  const Address patterned = patternAddress();
+  const Value driven = valueAt(m_studio.doc(), patterned);
+  const PatternMenu patterns(takesPatterns() ? &m : nullptr, m_studio, driven);
+  QAction* unpattern = driven.pattern() ? m.addAction(tr("Remove the pattern")) : nullptr;
   m.addSeparator();
   QAction* copy = m.addAction(tr("Copy address %1").arg(where));
   QAction* copyValue = m.addAction(tr("Copy %1=%2").arg(where, qs(formatValue(m_studio.doc(), *m_def, v))));
   const QAction* chosen = m.exec(global);
   if (!chosen) return;
-  if (patterns.chose(chosen, m_address, where)) return;
+  if (patterns.chose(chosen, patterned, where)) return;
   if (chosen == back) reset();
   if (chosen == copy) QApplication::clipboard()->setText(where);
   if (chosen == copyValue)
@@ -165,12 +175,23 @@ void ParamRow::menu(const QPoint& global) {
       if (it == keys.keys.end() || it->frame != frame) keys.keys.insert(it, Key{frame, at, KeyShape::Smooth});
       return setAt(doc, m_address, keys);
     });
-  if ((unkey && chosen == unkey) || (unpattern && chosen == unpattern))
-    m_studio.edit((unkey ? tr("Hold %1") : tr("Change %1")).arg(where),
-                  [&](const Document& doc) { return setAt(doc, m_address, here(doc)); });
+  if (unkey && chosen == unkey)
+    m_studio.edit(tr("Hold %1").arg(where), [&](const Document& doc) { return setAt(doc, m_address, here(doc)); });
+  if (unpattern && chosen == unpattern)
+    m_studio.edit(tr("Change %1").arg(where),
+                  [&](const Document& doc) { return setAt(doc, patterned, definitionAt(doc, patterned).initial); });
 }
 
 void ParamRow::contextMenuEvent(QContextMenuEvent* e) { menu(e->globalPos()); }
+
+void ParamRow::dragEnterEvent(QDragEnterEvent* e) {
+  if (!pictureIn(e->mimeData()).isEmpty()) e->acceptProposedAction();
+}
+
+void ParamRow::dropEvent(QDropEvent* e) {
+  e->acceptProposedAction();
+  drivePattern(m_studio, patternAddress(), "pattern.image", pictureIn(e->mimeData()));
+}
 
 ParamRow* makeParamRow(Studio& studio, const Address& address, QWidget* parent) {
   switch (definitionAt(studio.doc(), address).type) {

@@ -31,12 +31,17 @@ class ParamRow : public QWidget, public Spoken {
   Value valueNow() const;
   bool exists() const;
   bool isDefault() const;
-  QString chip() const; ///< "3 keys", "pattern", or empty
+  bool takesPatterns() const;
+  Address patternAddress() const; ///< of what a pattern for this is put on
+  QString chip() const;           ///< "3 keys", "pattern", or empty
   void set(const Constant& v, uint64_t gesture = 0);
   void setText(const QString& text);
   void reset();
   void menu(const QPoint& global);
   void contextMenuEvent(QContextMenuEvent* e) override;
+  /// A picture that is dropped drives what takes a pattern.
+  void dragEnterEvent(QDragEnterEvent* e) override;
+  void dropEvent(QDropEvent* e) override;
   QString title() const;
 
   Studio& m_studio;

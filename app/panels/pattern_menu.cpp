@@ -1,60 +1,89 @@
 #include "app/panels/pattern_menu.h"
 
+#include "core/pattern/program.h"
 #include "core/placing/driving.h"
 
+#include <QApplication>
+#include <QFileDialog>
 #include <QMenu>
+#include <QMimeData>
+#include <QUrl>
 
 namespace ilumbra {
 
 PatternMenu::PatternMenu(QMenu* menu, Studio& studio, const Value& now) : m_studio(studio) {
   if (!menu) return;
   if (now.pattern()) m_present = now.pattern()->pattern.target;
-  m_made = menu->addMenu(QObject::tr("New pattern"));
-  m_made->setObjectName(QStringLiteral("new pattern"));
-  m_made->setToolTipsVisible(true);
-  // Shapes first, then what works on another pattern.
-  for (const bool works : {false, true}) {
-    if (works) m_made->addSection(QObject::tr("Changes what is there"));
-    for (const Kind& k : studio.doc().kinds().all()) {
-      if (k.family() != "pattern" || (worksOn(k) != nullptr) != works) continue;
-      QAction* a = m_made->addAction(qs(k.label));
-      a->setData(qs(k.id));
-      a->setToolTip(qs(k.helpText));
+  QMenu* fresh = menu->addMenu(QObject::tr("New pattern"));
+  const auto list = [&](QMenu* to, PatternGroup group) {
+    to->setToolTipsVisible(true);
+    for (const PatternKind& k : allPatterns()) {
+      if (!k.compile || k.group != group) continue;
+      QAction* a = to->addAction(qs(k.kind.label));
+      a->setData(qs(k.kind.id));
+      a->setToolTip(qs(k.kind.helpText));
+      m_made.push_back(a);
     }
-  }
-  m_there = menu->addMenu(QObject::tr("Pattern of the scene"));
-  m_there->setObjectName(QStringLiteral("pattern of the scene"));
+  };
+  list(fresh, PatternGroup::Shape);
+  fresh->addSeparator();
+  list(fresh->addMenu(QObject::tr("By place or time")), PatternGroup::Place);
+  list(menu->addMenu(m_present ? QObject::tr("Change the pattern by") : QObject::tr("Work out the value by")),
+       PatternGroup::Operation);
+  QMenu* there = menu->addMenu(QObject::tr("Pattern of the scene"));
   for (const Node* n : studio.doc().family("pattern")) {
-    QAction* a = m_there->addAction(qs(n->name));
+    QAction* a = there->addAction(qs(n->name));
     a->setData(uint(n->id));
     a->setCheckable(true);
     a->setChecked(n->id == m_present);
+    m_there.push_back(a);
   }
-  m_there->setEnabled(!m_there->isEmpty());
+  there->setEnabled(!there->isEmpty());
   if (const Node* n = studio.doc().find(m_present)) m_show = menu->addAction(QObject::tr("Show %1").arg(qs(n->name)));
 }
 
 bool PatternMenu::chose(const QAction* action, const Address& address, const QString& where) const {
-  if (!m_made || !action) return false;
-  if (m_show && action == m_show) {
+  if (!action) return false;
+  if (action == m_show) {
     m_studio.select({m_present});
     return true;
   }
-  if (m_there->actions().contains(action)) {
+  const auto among = [&](const QList<QAction*>& all) { return std::find(all.begin(), all.end(), action) != all.end(); };
+  const QString label = QObject::tr("%1 drives %2").arg(action->text(), where);
+  if (among(m_there)) {
     const NodeId id = action->data().toUInt();
-    m_studio.edit(QObject::tr("%1 drives %2").arg(action->text(), where), [&](const Document& doc) {
-      return setAt(doc, address, PatternUse{{id, nullptr}});
-    });
+    m_studio.edit(label, [&](const Document& doc) { return setAt(doc, address, PatternUse{{id, nullptr}}); });
     return true;
   }
-  if (!m_made->actions().contains(action)) return false;
-  const std::string kind = action->data().toString().toStdString();
+  if (!among(m_made)) return false;
+  return drivePattern(m_studio, address, action->data().toString().toStdString());
+}
+
+bool drivePattern(Studio& studio, const Address& address, const std::string& kind, QString file) {
+  const Kind* k = studio.kinds()->find(kind);
+  const ParamDef* picture = k ? k->param("file") : nullptr;
+  // Without a picture there is nothing to be seen of it.
+  if (picture && file.isEmpty()) {
+    file = QFileDialog::getOpenFileName(QApplication::activeWindow(), QObject::tr("A picture to lay over it"),
+                                        qs(studio.doc().folder()));
+    if (file.isEmpty()) return false;
+  }
+  const QString where = qs(addressText(studio.doc(), address));
   NodeId made = 0;
-  const ScenePtr scene = m_studio.session().scene();
-  if (m_studio.edit(QObject::tr("%1 drives %2").arg(action->text(), where),
-                    [&](const Document& doc) { return drivenBy(doc, address, kind, scene.get(), &made); }))
-    m_studio.tell(QObject::tr("%1 drives %2: select it to shape it").arg(qs(m_studio.doc().find(made)->name), where));
+  const ScenePtr scene = studio.session().scene();
+  const auto change = [&](const Document& doc) {
+    const Document driven = drivenBy(doc, address, kind, scene.get(), &made);
+    return picture ? setValue(driven, made, picture->name, Constant(file.toStdString())) : driven;
+  };
+  if (!studio.edit(QObject::tr("%1 drives %2").arg(k ? qs(k->label) : qs(kind), where), change)) return false;
+  studio.tell(QObject::tr("%1 drives %2").arg(qs(studio.doc().find(made)->name), where));
   return true;
+}
+
+QString pictureIn(const QMimeData* data) {
+  for (const QUrl& u : data->urls())
+    if (u.isLocalFile()) return u.toLocalFile();
+  return {};
 }
 
 } // namespace ilumbra

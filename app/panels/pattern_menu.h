@@ -3,10 +3,12 @@
 
 class QAction;
 class QMenu;
+class QMimeData;
 
 namespace ilumbra {
 
-/// The part of a row's menu that puts a pattern on its parameter: a new one of each kind, or one that is there.
+/// The part of a row's menu that puts a pattern on its parameter: a new one of each kind, one that changes what is
+/// there, or one that the scene has.
 class PatternMenu {
  public:
   /// `menu` null: the parameter takes none.
@@ -16,10 +18,15 @@ class PatternMenu {
 
  private:
   Studio& m_studio;
-  QMenu* m_made = nullptr;  ///< kinds, by their id
-  QMenu* m_there = nullptr; ///< patterns, by their number
+  QList<QAction*> m_made, m_there; ///< with the id of a kind, with the number of a pattern
   QAction* m_show = nullptr;
   NodeId m_present = 0;
 };
+
+/// A new pattern of a kind drives a parameter, as one step that is told. One that shows a picture asks for it first,
+/// unless `file` names it. False: it was refused, or nothing was chosen.
+bool drivePattern(Studio& studio, const Address& address, const std::string& kind, QString file = {});
+/// The first file that is carried, or empty.
+QString pictureIn(const QMimeData* data);
 
 } // namespace ilumbra

@@ -107,6 +107,7 @@ const std::pair<const char*, const char*> sceneHeads[] = {{"light", QT_TRANSLATE
                                                           {"source", QT_TRANSLATE_NOOP("ThingsPanel", "Parts")},
                                                           {"layer", QT_TRANSLATE_NOOP("ThingsPanel", "Picture layers")},
                                                           {"material", QT_TRANSLATE_NOOP("ThingsPanel", "Materials")},
+                                                          {"zone", QT_TRANSLATE_NOOP("ThingsPanel", "Zones")},
                                                           {"pattern", QT_TRANSLATE_NOOP("ThingsPanel", "Patterns")},
                                                           {"plate", QT_TRANSLATE_NOOP("ThingsPanel", "Plates")},
                                                           {"camera", QT_TRANSLATE_NOOP("ThingsPanel", "Cameras")}};
@@ -221,10 +222,9 @@ void ThingsPanel::showLamps() {
 }
 
 bool standsInScene(const Kind& kind) {
-  return kind.id != "object.mesh" && kind.id != "object.twin" && kind.family() != "pattern" &&
-         kind.family() != "source" && std::any_of(std::begin(sceneHeads), std::end(sceneHeads), [&](const auto& head) {
-           return kind.family() == head.first;
-         });
+  return kind.id != "object.mesh" && kind.id != "object.twin" && kind.family() != "source" &&
+         std::any_of(std::begin(sceneHeads), std::end(sceneHeads),
+                     [&](const auto& head) { return kind.family() == head.first; });
 }
 
 void ThingsPanel::rebuild() {

@@ -13,6 +13,7 @@
 #include "core/placing/drawing.h"
 #include "core/placing/framing.h"
 #include "core/placing/lens_handles.h"
+#include "core/placing/zone_lines.h"
 #include "core/scene/look.h"
 
 #include <cmath>
@@ -109,6 +110,8 @@ std::vector<Handle> PictureView::handles() const {
   }
   if (m_studio.isSelected(camera->id)) return {}; // it would move with what is dragged
   std::vector<Handle> placing = placingHandles(doc, m_studio.selection(), m_studio.frame(), seenBy, m_placing);
+  if (n && !placing.empty())
+    for (auto& line : zoneLines(doc, *n, m_studio.frame(), seenBy)) placing.front().lines.push_back(std::move(line));
   std::move(placing.begin(), placing.end(), std::back_inserter(points));
   return points;
 }

@@ -265,7 +265,7 @@ class BalanceWriter {
     const Row r = row(n.id);
     double lift = r.stops;
     if (r.tinted()) {
-      const Color amount = lightAmount(Params(n, m_frame)), after = amount * r.tint;
+      const Color amount = lightAmount(m_doc, n, m_frame), after = amount * r.tint;
       if (!isBlack(amount)) {
         lift += std::log2(double(luminance(after) / luminance(amount)));
         set(n.id, "color", Constant(tripleOf(rec709FromAcescg(after * (1 / maxComponent(after))))));

@@ -79,7 +79,7 @@ std::vector<Source> sourcesOf(const Document& doc, double frame, const std::map<
                      0,
                      source.copy,
                      source.copy ? fmt::format("{} {}", n->name, c) : n->name,
-                     lightAmount(Params(*n, frame)) * balance.factor(source)});
+                     lightAmount(doc, *n, frame) * balance.factor(source)});
     }
   for (const Node* n : doc.family("object")) {
     if (!n->kind->param("material")) continue;

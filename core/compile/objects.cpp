@@ -12,6 +12,7 @@
 #include "core/document/units.h"
 #include "core/geometry/form.h"
 #include "core/geometry/mesh_tools.h"
+#include "core/geometry/no_assets.h"
 #include "core/pattern/playback.h"
 #include "core/scene/geometry.h"
 #include "core/scene/instance_array.h"
@@ -293,10 +294,18 @@ void SceneCompiler::addLight(const Node& n) {
   const Node* holder = n.parent ? m_doc.find(n.parent) : nullptr;
   std::vector<M44f> places{M44f()};
   std::vector<std::unique_ptr<Light>> lights;
+  if (const PatternUse* level = p.pattern("level")) {
+    try {
+      Program::compile(m_doc, level->pattern, m_options.frame, NoAssets(), false);
+    } catch (const Error& e) {
+      s.warnings.emplace_back(fmt::format("{}.level: {}; it stays at 1", n.name, e.what()));
+    }
+  }
   try {
     if (holder) places = worldPlaces(m_doc, *holder, m_options.frame, [this](const Node& up) { return copiesOf(up); });
+    const std::shared_ptr<const Program> gel = gelOf(m_doc, p, m_assets);
     for (const M44f& world : places) {
-      lights.push_back(kind->build(p, world, m_assets));
+      lights.push_back(throughGel(kind->build(p, world, m_assets), gel, p, world));
       if (lights.back()->infinite()) break; // a sky is there once
       if (s.emitters.size() + lights.size() > mostEmitters) throw badInput("more than a million copies of a light");
     }

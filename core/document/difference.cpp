@@ -22,6 +22,9 @@ bool uses(const Reference& r, NodeId pattern) {
   return false;
 }
 
+// What shows through what uses it alone.
+bool countsByUse(const Node& n) { return n.kind->family() == "pattern" || n.kind->family() == "zone"; }
+
 // The dearest parameter that a pattern drives, directly, through another pattern, or in an override.
 Invalidation patternInvalidation(const Document& doc, NodeId pattern, std::set<NodeId>& visited) {
   Invalidation stage = Invalidation::Display;
@@ -37,7 +40,7 @@ Invalidation patternInvalidation(const Document& doc, NodeId pattern, std::set<N
           for (const Reference& r : *list) used |= uses(r, pattern);
       }
       if (!used || !d) continue;
-      stage = std::max(stage, n->kind->family() == "pattern" ? patternInvalidation(doc, n->id, visited) : d->stage);
+      stage = std::max(stage, countsByUse(*n) ? patternInvalidation(doc, n->id, visited) : d->stage);
     }
   return stage;
 }
@@ -63,7 +66,7 @@ std::vector<Difference> differences(const Document& from, const Document& to) {
       const Value a = effective(*before, d), b = effective(*n, d);
       if (a == b) continue;
       Invalidation stage = d.stage;
-      if (n->kind->family() == "pattern") {
+      if (countsByUse(*n)) {
         std::set<NodeId> visited;
         stage = patternInvalidation(to, n->id, visited);
       }

@@ -36,7 +36,9 @@ struct ParamDef {
   std::string ifZero;                ///< what 0, or nothing, stands for, in words: "no limit"; empty: itself
   std::vector<std::string> formerly; ///< names that it had in older files
   std::vector<std::pair<std::string, std::string>>
-      formerChoices;          ///< of a Choice: what older files say, and what it is called now
+      formerChoices;       ///< of a Choice: what older files say, and what it is called now
+  std::string joins;       ///< how a pattern that drives it stands to the pattern that has it, in words: "only where"
+  std::string patternedAt; ///< the parameter of the same kind that patterns for this one are put on; empty: itself
   std::string onlyIf, onlyAt; ///< a parameter of the same kind, and the value at which this counts; empty: always
 
   ParamDef&& soft(double lo, double hi) && {
@@ -92,6 +94,15 @@ struct ParamDef {
   }
   ParamDef&& choiceWas(std::string before, std::string now) && {
     formerChoices.emplace_back(std::move(before), std::move(now));
+    return std::move(*this);
+  }
+  ParamDef&& says(std::string words) && {
+    joins = std::move(words);
+    return std::move(*this);
+  }
+  /// It keeps its number where a pattern is put on it: the pattern drives another parameter, which multiplies it.
+  ParamDef&& patternedBy(std::string param) && {
+    patternedAt = std::move(param);
     return std::move(*this);
   }
   /// It counts only while another parameter of the kind has this value (or one of several: "a|b"), or is driven by "a

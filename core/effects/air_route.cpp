@@ -91,7 +91,7 @@ class AirRoute {
     m_any = m_from.empty();
     if (m_any && !m_glows)
       for (const Node* n : m_doc.family("light"))
-        if (!isBlack(lightAmount(paramsOf(*n)))) m_from.push_back(n);
+        if (!isBlack(lightAmount(m_doc, *n, m_of.frame))) m_from.push_back(n);
   }
 
   void emit() {

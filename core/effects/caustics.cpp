@@ -99,7 +99,7 @@ Document makeCaustics(Document doc, NodeId effect, const std::vector<NodeId>&, s
   for (const NodeId id : skies) {
     if (std::find(from.begin(), from.end(), id) != from.end()) continue;
     const Node sky = *doc.find(id);
-    const double gives = 3.14159265358979 * double(luminance(lightAmount(Params(sky, frame)))), most = 0.25 * lux;
+    const double gives = 3.14159265358979 * double(luminance(lightAmount(doc, sky, frame))), most = 0.25 * lux;
     if (gives <= most || !sky.kind->param("stops")) continue;
     const double down = std::ceil(2 * std::log2(gives / most)) / 2;
     doc = setValue(doc, id, "stops", Constant(Params(sky, frame).number("stops") - down));

@@ -80,7 +80,7 @@ double lumensOf(const Document& doc, double frame, const Scene& scene, const Nod
     // A lamp that copies take along shines once for each of them.
     const auto lamps = std::count_if(scene.emitters.begin(), scene.emitters.end(),
                                      [&](const Emitter& e) { return scene.things[e.thing].node == n.id; });
-    return double(luminance(lightAmount(Params(n, frame)))) * double(std::max<std::ptrdiff_t>(1, lamps));
+    return double(luminance(lightAmount(doc, n, frame))) * double(std::max<std::ptrdiff_t>(1, lamps));
   }
   const std::set<NodeId> self{n.id};
   const bool part = n.kind->family() == "source";
@@ -91,7 +91,7 @@ double lumensOf(const Document& doc, double frame, const Scene& scene, const Nod
       if (const Thing& t = scene.things[e.thing]; t.among(self))
         if (const Node* lamp = doc.find(t.node); lamp && lamp->kind->family() == "light" &&
                                                  lamp->kind->param("power") && lamp->kind->param("power")->unit == "lm")
-          sum += double(luminance(lightAmount(Params(*lamp, frame))));
+          sum += double(luminance(lightAmount(doc, *lamp, frame)));
   for (const InstancedObject& i : scene.objects) {
     if (i.light >= 0 || i.material == noMaterial) continue;
     const Node* object = doc.find(scene.things[i.thing].node);
@@ -138,7 +138,7 @@ Emitted emittedBy(const DevelopedEffect& of, const std::vector<const Node*>& sou
     out.lumens += lm;
     const bool sky = n->kind->family() == "light" && n->kind->param("power") && n->kind->param("power")->unit != "lm";
     out.endless |= sky;
-    if (!(sky ? isBlack(lightAmount(Params(*n, of.frame))) : lm <= 0)) continue;
+    if (!(sky ? isBlack(lightAmount(of.doc, *n, of.frame)) : lm <= 0)) continue;
     Finding f{Finding::Weight::Broken, "from", n->id, n->name + " gives no light", {}};
     mendDark(of.doc, of.frame, *n, f);
     route.findings.push_back(std::move(f));

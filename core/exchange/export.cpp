@@ -1,5 +1,5 @@
-#include "core/base/files.h"
 #include "core/exchange/export.h"
+#include "core/base/files.h"
 #include "core/compile/compile.h"
 #include "core/exchange/volume_write.h"
 
@@ -197,7 +197,7 @@ class Writer {
     l.type = as == Punctual::Point  ? ModelLight::Type::Point
              : as == Punctual::Spot ? ModelLight::Type::Spot
                                     : ModelLight::Type::Sun;
-    const Color amount = rec709FromAcescg(lightAmount(p));
+    const Color amount = rec709FromAcescg(lightAmount(m_doc, n, m_frame));
     const float most = std::max(1e-12f, maxComponent(amount));
     l.color = vmax(amount * (1 / most), Color(0.0f));
     l.power = most;

@@ -131,10 +131,7 @@ class KeyWriter {
     const Value* stored = p.stored(d.name);
     m_changes |= stored && stored->keys();
     if (const PatternUse* use = p.pattern(d.name)) {
-      if (const Node* pattern = m_doc.find(use->pattern.target)) node(*pattern, false);
-      if (use->pattern.with)
-        for (const auto& [input, value] : *use->pattern.with)
-          if (const Constant* c = value.constant()) m_text += input + '=' + constant(*c);
+      refer(n, use->pattern);
       return;
     }
     switch (d.type) {
@@ -160,6 +157,12 @@ class KeyWriter {
     const Node* other = m_doc.find(r.target);
     m_text += '#';
     if (!other) return;
+    if (r.with)
+      for (const auto& [input, value] : *r.with) {
+        m_text += input + '=';
+        if (const Constant* c = value.constant()) m_text += constant(*c);
+        if (const PatternUse* own = value.pattern()) refer(from, own->pattern);
+      }
     if (other->kind->family() == "object") {
       // To a modifier it counts where the other stands beside its own object; a twin is the same wherever it is.
       if (from.kind->family() != "object") {
@@ -170,6 +173,11 @@ class KeyWriter {
       }
       node(*other, true);
     } else {
+      if (other->kind->param("turn")) { // a zone
+        m_inWorld = true;
+        m_changes |= isAnimated(m_doc, *other);
+        matrix(worldMatrix(m_doc, *other, m_frame));
+      }
       node(*other, false);
     }
   }

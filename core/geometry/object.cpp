@@ -2,36 +2,6 @@
 
 namespace ilumbra {
 
-std::vector<ParamDef> placementParams() {
-  return {
-      vector("position", "Position", "m", {0, 0, 0})
-          .soft(-5, 5)
-          .at(Invalidation::Placement)
-          .in("Placement")
-          .help("Where it stands"),
-      vector("turn", "Turn", "°", {0, 0, 0})
-          .soft(-180, 180)
-          .at(Invalidation::Placement)
-          .in("Placement")
-          .help("Turn about x, then y, then z"),
-      vector("size", "Size", "×", {1, 1, 1})
-          .soft(0.1, 4)
-          .range(-1e6, 1e6)
-          .at(Invalidation::Placement)
-          .in("Placement")
-          .help("Factor along its own axes"),
-      flag("shown", "Shown", true)
-          .at(Invalidation::Placement)
-          .in("Placement")
-          .help(
-              "Off: it is not in the picture at all, with all that it holds; other objects may still be made from it"),
-      flag("locked", "Locked", false)
-          .fixed()
-          .at(Invalidation::Display)
-          .in("Placement")
-          .help("The pointer neither picks nor moves it in the picture")};
-}
-
 std::vector<ParamDef> objectParams() {
   const auto sw = [](const char* name, const char* label, bool on, const char* help) {
     return flag(name, label, on).at(Invalidation::Placement).in("Switches").help(help);
@@ -57,22 +27,6 @@ std::vector<ParamDef> objectParams() {
             .in("Switches")
             .help("How lamps shine through what is clear of it: on a straight line, bent as it really is (caustics), "
                   "or not at all")}});
-}
-
-M44f placementOf(const Params& p) {
-  return placement(vec(p.triple("position")), vec(p.triple("turn")), vec(p.triple("size")));
-}
-
-M44f worldMatrix(const Document& doc, const Node& node, double frame) {
-  M44f m;
-  if (node.kind->param("turn")) m = placementOf(Params(node, frame));
-  for (NodeId up = node.parent; up;) {
-    const Node* n = doc.find(up);
-    if (!n) break;
-    if (n->kind->param("turn")) m = m * placementOf(Params(*n, frame));
-    up = n->parent;
-  }
-  return m;
 }
 
 Reference wornMaterial(const Document& doc, const Node& object, double frame) {
@@ -161,7 +115,7 @@ std::vector<ShapeKind> allShapes() {
   for (ShapeKind& s : all) {
     if (s.build) s.kind.slots.push_back({"modifiers", "Modifiers", {"modifier."}, Invalidation::Geometry});
     if (s.build)
-      s.kind.slots.push_back({"carries", "Carries", {"object.", "light.", "camera."}, Invalidation::Geometry});
+      s.kind.slots.push_back({"carries", "Carries", {"object.", "light.", "zone.", "camera."}, Invalidation::Geometry});
   }
   return all;
 }
@@ -171,7 +125,7 @@ ShapeKind groupShape() {
            .label = "Group",
            .helpText = "Holds things together and places them as one.",
            .params = placementParams(),
-           .slots = {{"objects", "Objects", {"object.", "light.", "camera."}, Invalidation::Geometry},
+           .slots = {{"objects", "Objects", {"object.", "light.", "zone.", "camera."}, Invalidation::Geometry},
                      {"modifiers", "Modifiers", {"modifier.repeat"}, Invalidation::Geometry}}},
           {}};
 }

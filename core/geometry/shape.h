@@ -1,6 +1,7 @@
 #pragma once
 #include "core/base/tasks.h"
 #include "core/document/document.h"
+#include "core/document/placement.h"
 #include "core/geometry/mesh.h"
 #include "core/pattern/assets.h"
 
@@ -60,11 +61,8 @@ struct ShapeKind {
 /// Every shape. A new one is a file in this folder and a line here.
 std::vector<ShapeKind> allShapes();
 
-inline V3f vec(const Triple& t) { return {float(t[0]), float(t[1]), float(t[2])}; }
-
 /// What every object has: placement, material and the switches of visibility.
 std::vector<ParamDef> objectParams();
-std::vector<ParamDef> placementParams();
 /// The material that an object wears: its own, or for a twin without one that of its original.
 Reference wornMaterial(const Document& doc, const Node& object, double frame);
 /// True if neither the thing nor anything that holds it is hidden.
@@ -73,11 +71,6 @@ bool isShown(const Document& doc, const Node& node, double frame);
 inline bool isGroup(const Node& node) { return node.kind->slot("objects") != nullptr; }
 /// True if the thing or anything that holds it is locked.
 bool isLocked(const Document& doc, const Node& node);
-/// Object-to-parent matrix from the placement parameters.
-M44f placementOf(const Params& params);
-/// Object-to-world matrix through all groups that hold the node.
-M44f worldMatrix(const Document& doc, const Node& node, double frame);
-
 Kind pathPointKind();
 Kind profilePointKind();
 Kind waterWaveKind();

@@ -43,9 +43,21 @@ class FlatLight : public Light {
     if (c == 0 || (c < 0 && !m_both)) return 0;
     return distance * distance / (std::abs(c) * m_area);
   }
-  Color radiance(const V3f& direction, const V3f&) const override {
+  Color radiance(const V3f&, const V3f& direction, const V3f&) const override {
     const float c = -dot(direction, m_normal);
     return Color(c > 0 || (m_both && c < 0) ? m_luminance * m_comb.share(std::abs(c)) : 0.0f);
+  }
+  // Over its plane: its picture as seen from in front of it.
+  PatternPoint patternPoint(const V3f& at, const V3f& away, const M44f& toLight) const override {
+    PatternPoint p;
+    p.world = at;
+    p.position = transformPoint(toLight, at);
+    const V3f d = at - m_centre;
+    p.uv = {0.5f - dot(d, m_x) / std::max(1e-20f, dot(m_x, m_x)), 0.5f + dot(d, m_y) / std::max(1e-20f, dot(m_y, m_y))};
+    p.normal = {0, 0, -1};
+    p.facing = m_normal;
+    p.incidence = std::abs(dot(away, m_normal));
+    return p;
   }
   const Shape* shape() const override { return &m_shape; }
   LightReach reach() const override {
@@ -66,7 +78,7 @@ class FlatLight : public Light {
     s.distance = std::sqrt(d2);
     s.direction = to * (1 / s.distance);
     s.pdf = FlatLight::pdf(from, s.direction, s.distance, m_normal);
-    s.radiance = radiance(s.direction, m_normal);
+    s.radiance = radiance(m_centre, s.direction, m_normal);
     return s.pdf > 0 && !isBlack(s.radiance);
   }
   Honeycomb m_comb;
@@ -100,7 +112,7 @@ class RectangleLight : public FlatLight {
     s.distance = length(p);
     s.direction = p * (1 / s.distance);
     s.pdf = 1 / r.solid;
-    s.radiance = radiance(s.direction, m_normal);
+    s.radiance = radiance(m_centre, s.direction, m_normal);
     return s.distance > 0 && !isBlack(s.radiance);
   }
   float pdf(const V3f& from, const V3f& direction, float distance, const V3f& normal) const override {
@@ -251,8 +263,21 @@ class TubeLight : public Light {
     if (end ? v.cap <= 0 : v.side <= 0) return 0;
     return distance * distance / (c * (v.side + v.cap));
   }
-  Color radiance(const V3f& direction, const V3f& normal) const override {
+  Color radiance(const V3f&, const V3f& direction, const V3f& normal) const override {
     return Color(dot(direction, normal) < 0 ? m_luminance : 0.0f);
+  }
+  // Along it and around it.
+  PatternPoint patternPoint(const V3f& at, const V3f& away, const M44f& toLight) const override {
+    PatternPoint p;
+    p.world = at;
+    p.position = transformPoint(toLight, at);
+    const V3f d = at - m_centre;
+    p.uv = {0.5f + 0.5f * dot(d, m_axis) / std::max(1e-20f, m_half),
+            std::atan2(dot(d, m_z), dot(d, m_y)) / (2 * pi) + 0.5f};
+    p.facing = normalize(d - m_axis * dot(d, m_axis));
+    p.normal = normalize(transformVector(toLight, p.facing));
+    p.incidence = std::abs(dot(away, p.facing));
+    return p;
   }
   const Shape* shape() const override { return &m_shape; }
   LightReach reach() const override { return {.centre = m_centre, .radius = std::hypot(m_half, m_radius)}; }

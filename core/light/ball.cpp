@@ -32,7 +32,7 @@ bool BallLight::sample(const V3f& from, const V2f& u, LightSample& s) const {
   const V3f local = sampleCone(u, one);
   s.direction = Frame(to * (1 / d)).toWorld(local);
   s.pdf = 1 / (2 * pi * one);
-  s.radiance = radiance(s.direction, s.direction);
+  s.radiance = radiance(from, s.direction, s.direction);
   // Nearest meeting of the ray with the sphere.
   const float along = d * local.z, off2 = d2 * std::max(0.0f, 1 - local.z * local.z);
   s.distance = along - std::sqrt(std::max(0.0f, m_radius * m_radius - off2));
@@ -46,7 +46,7 @@ float BallLight::pdf(const V3f& from, const V3f&, float, const V3f&) const {
   return 1 / (2 * pi * oneMinusCos(d2));
 }
 
-Color BallLight::radiance(const V3f& direction, const V3f&) const {
+Color BallLight::radiance(const V3f&, const V3f& direction, const V3f&) const {
   return m_radius > 0 ? intensity(-direction) * (1 / (pi * m_radius * m_radius)) : Color(0.0f);
 }
 

@@ -37,7 +37,7 @@ class Daylight : public SkyMap {
   float pdf(const V3f& from, const V3f& d, float distance, const V3f& n) const override {
     return (inDisc(d) ? m_share * m_sun.pdf() : 0) + (1 - m_share) * SkyMap::pdf(from, d, distance, n);
   }
-  Color radiance(const V3f& d, const V3f&) const override { return all(d); }
+  Color radiance(const V3f&, const V3f& d, const V3f&) const override { return all(d); }
   float illuminance() const override { return m_level; }
 
  private:

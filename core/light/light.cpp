@@ -1,7 +1,10 @@
 #include "core/light/light.h"
 
 #include "core/base/colorspace.h"
+#include "core/base/error.h"
+#include "core/base/hash.h"
 #include "core/base/spectrum.h"
+#include "core/geometry/no_assets.h"
 
 namespace ilumbra {
 
@@ -38,6 +41,7 @@ std::vector<ParamDef> lightParams(const char* powerLabel, const char* unit, doub
               .log()
               .at(Invalidation::Mix)
               .matters()
+              .patternedBy("level")
               .help("What it gives"),
           number("stops", "Brighter by", "stops", 0)
               .soft(-6, 6)
@@ -48,6 +52,7 @@ std::vector<ParamDef> lightParams(const char* powerLabel, const char* unit, doub
               .soft(0, 1)
               .at(Invalidation::Mix)
               .matters()
+              .patternedBy("gel")
               .help("Hue and saturation; the power stays as stated"),
           flag("by_temperature", "By temperature", false)
               .at(Invalidation::Mix)
@@ -58,6 +63,19 @@ std::vector<ParamDef> lightParams(const char* powerLabel, const char* unit, doub
               .log()
               .at(Invalidation::Mix)
               .help("Candle 1900, incandescent 2800, midday 5500, blue sky 10 000"),
+          number("level", "Level", "×", 1)
+              .soft(0, 2)
+              .range(0, 1e6)
+              .patterned()
+              .at(Invalidation::Mix)
+              .help("Multiplies the power. A pattern that changes over time makes it flicker; it is asked where the "
+                    "lamp stands"),
+          color("gel", "Gel", {1, 1, 1})
+              .soft(0, 1)
+              .patterned()
+              .at(Invalidation::Shading)
+              .help("What is let through, over the lamp's surface or, where it shines from a middle, over the "
+                    "directions"),
           flag("seen", "Seen directly", true)
               .at(Invalidation::Placement)
               .in("Switches")
@@ -90,11 +108,33 @@ std::vector<ParamDef> lightParams(const char* powerLabel, const char* unit, doub
               .help("Objects or groups that the choice above speaks of")};
 }
 
-Color lightAmount(const Params& p) {
+// In its own space, a little off its middle, where noises on whole numbers are all alike.
+static const V3f lampMiddle(0.0137f, 0.0071f, 0.0113f);
+
+// One number for all of a lamp's light: what the pattern is where the lamp stands.
+static double levelOf(const Document& doc, const Params& p) {
+  const PatternUse* use = p.pattern("level");
+  if (!use) return p.number("level");
+  try {
+    const Program level = Program::compile(doc, use->pattern, p.frame(), NoAssets(), false);
+    PatternPoint at;
+    at.world = transformPoint(worldMatrix(doc, p.node(), p.frame()),
+                              p.node().kind->param("position") ? vec(p.triple("position")) : V3f(0.0f));
+    at.random = float(mixBits(p.node().id * 2654435761u + 17u) >> 8) * 0x1p-24f;
+    at.position = lampMiddle;
+    const float v = level.evaluate(at).x;
+    return std::isfinite(v) ? std::max(0.0, double(v)) : 0;
+  } catch (const Error&) {
+    return 1; // told where the scene is compiled
+  }
+}
+
+Color lightAmount(const Document& doc, const Node& light, double frame) {
+  const Params p(light, frame);
   if (!p.flag("on")) return Color(0.0f);
   const Color hue =
       p.flag("by_temperature") ? blackbody(p.real("temperature")) : chromaticity(working(p.triple("color")));
-  return hue * float(p.number("power") * std::exp2(p.number("stops")));
+  return hue * float(p.number("power") * std::exp2(p.number("stops")) * levelOf(doc, p));
 }
 
 ParamDef rangeParam() {

@@ -2,6 +2,7 @@
 #include "core/base/sampling.h"
 #include "core/geometry/convex.h"
 #include "core/geometry/shape.h"
+#include "core/pattern/program.h"
 
 #include <limits>
 
@@ -36,8 +37,13 @@ class Light {
   virtual bool sample(const V3f& from, const V2f& u, LightSample& s) const = 0;
   /// Density of sample() for a ray that meets the light (or, a sky, leaves the scene) along `direction`.
   virtual float pdf(const V3f& from, const V3f& direction, float distance, const V3f& normal) const = 0;
-  /// Radiance towards a viewer who looks along `direction` and meets it with outward `normal`.
-  virtual Color radiance(const V3f& direction, const V3f& normal) const = 0;
+  /// Radiance towards a viewer who looks along `direction` and meets it in the world's place `at` (of no meaning far
+  /// away) with outward `normal`.
+  virtual Color radiance(const V3f& at, const V3f& direction, const V3f& normal) const = 0;
+  /// What a pattern on its light is asked about light that leaves a place of the world along `away`; `toLight` leads to
+  /// its own space. Here, of what shines from a middle: that of the unit ball about it, and the round map of
+  /// directions; of what is far away, the place of the sky that it comes from.
+  virtual PatternPoint patternPoint(const V3f& at, const V3f& away, const M44f& toLight) const;
   /// A shape in light space that rays may meet, or null.
   virtual const Shape* shape() const { return nullptr; }
   virtual bool infinite() const { return false; }
@@ -71,9 +77,15 @@ std::vector<ParamDef> lightParams(const char* powerLabel, const char* unit, doub
 ParamDef rangeParam();
 /// What comes of a light with this range (infinite: all) at a distance: 1 near it, falling smoothly to 0 at the range.
 float rangeShare(float distance, float range);
-/// What a light's unit pictures are multiplied by: power × 2^stops × colour or temperature (luminance 1), in the
-/// working space; zero when it is off.
-Color lightAmount(const Params& params);
+/// What a light's unit pictures are multiplied by: power × 2^stops × level × colour or temperature (luminance 1), in
+/// the working space; zero when it is off.
+Color lightAmount(const Document& doc, const Node& light, double frame);
+/// What is put before a light; null: nothing that takes any of it away. Throws BadInput where its pattern cannot be
+/// made.
+std::shared_ptr<const Program> gelOf(const Document& doc, const Params& light, const Assets& assets);
+/// The light as its gel leaves it. `world`: of what carries it.
+std::unique_ptr<Light> throughGel(std::unique_ptr<Light> light, std::shared_ptr<const Program> gel,
+                                  const Params& params, const M44f& world);
 /// Position and aim, for lights that point somewhere, and the camera.
 std::vector<ParamDef> aimParams(Triple position, Triple target);
 /// Local-to-world for something that stands at `position` and looks at `target` along -z, with its own roll.

@@ -18,7 +18,7 @@ class EvenSky : public Light {
     return true;
   }
   float pdf(const V3f&, const V3f&, float, const V3f&) const override { return 1 / (4 * pi); }
-  Color radiance(const V3f&, const V3f&) const override { return Color(1.0f); }
+  Color radiance(const V3f&, const V3f&, const V3f&) const override { return Color(1.0f); }
   bool infinite() const override { return true; }
   float illuminance() const override { return pi; }
 };
@@ -28,9 +28,9 @@ class GradientSky : public SkyMap {
  public:
   GradientSky(const Color& zenith, const Color& horizon, const Color& ground, float blur)
       : m_zenith(zenith), m_horizon(horizon), m_ground(ground), m_blur(std::max(blur, 1e-3f)) {
-    chartSmooth(8, 180, [this](const V3f& d) { return radiance(d, d); });
+    chartSmooth(8, 180, [this](const V3f& d) { return radiance(d, d, d); });
   }
-  Color radiance(const V3f& d, const V3f&) const override {
+  Color radiance(const V3f&, const V3f& d, const V3f&) const override {
     const float t = d.y >= 0 ? std::sqrt(clamp01(d.y)) : clamp01(-d.y / std::sin(m_blur));
     return mix(m_horizon, d.y >= 0 ? m_zenith : m_ground, smoothstep(t));
   }
@@ -61,7 +61,7 @@ class ImageSky : public SkyMap {
       return most;
     });
   }
-  Color radiance(const V3f& d, const V3f&) const override {
+  Color radiance(const V3f&, const V3f& d, const V3f&) const override {
     const V2f p = skyPlace(d);
     return color(m_image->lookup(p.x + m_turn, 1 - p.y, true));
   }

@@ -55,7 +55,7 @@ bool SkyMap::sample(const V3f&, const V2f& u, LightSample& s) const {
   s.direction = skyDirection(at);
   s.distance = std::numeric_limits<float>::infinity();
   s.pdf = p * float(m_width) * float(m_height) / (2 * pi * pi * sine);
-  s.radiance = radiance(s.direction, s.direction);
+  s.radiance = radiance(s.direction, s.direction, s.direction);
   return s.pdf > 0;
 }
 

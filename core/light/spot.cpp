@@ -37,6 +37,13 @@ class SpotLight : public BallLight {
   }
   const Convex* lit() const override { return m_lit.everywhere() ? nullptr : &m_lit; }
   // Brighter than a lamp that shines all around by as much as its cone is narrower.
+  // As a slide lies.
+  PatternPoint patternPoint(const V3f& at, const V3f& away, const M44f& toLight) const override {
+    PatternPoint p = Light::patternPoint(at, away, toLight);
+    const float c = dot(away, m_axis);
+    if (c > 1e-3f) p.uv = {0.5f + m_scaleX * dot(away, m_right) / c, 0.5f + m_scaleY * dot(away, m_up) / c};
+    return p;
+  }
   LightReach reach() const override {
     return {.centre = m_centre,
             .radius = m_radius,

@@ -19,7 +19,9 @@ class SunLight : public Light {
     return true;
   }
   float pdf(const V3f&, const V3f& d, float, const V3f&) const override { return m_disc.holds(d) ? m_disc.pdf() : 0; }
-  Color radiance(const V3f& d, const V3f&) const override { return Color(m_disc.holds(d) ? m_disc.radiance() : 0.0f); }
+  Color radiance(const V3f&, const V3f& d, const V3f&) const override {
+    return Color(m_disc.holds(d) ? m_disc.radiance() : 0.0f);
+  }
   bool infinite() const override { return true; }
   LightReach reach() const override {
     return {.centre = m_towards * 1e6f, .radius = 1e6f * std::sin(std::min(m_half, 1.5f))};

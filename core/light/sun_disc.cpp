@@ -2,11 +2,6 @@
 
 namespace ilumbra {
 
-V3f skyBody(float height, float bearing) {
-  const float h = height * pi / 180, b = bearing * pi / 180;
-  return {std::cos(h) * std::sin(b), std::sin(h), -std::cos(h) * std::cos(b)};
-}
-
 SunDisc::SunDisc(const V3f& towards, float diameter) : m_frame(towards) {
   const float half = std::max(0.5f * diameter, 1e-3f) * pi / 180;
   m_one = 2 * sqr(std::sin(0.5f * half));

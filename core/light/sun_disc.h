@@ -1,11 +1,8 @@
 #pragma once
 #include "core/base/sampling.h"
+#include "core/document/placement.h"
 
 namespace ilumbra {
-
-/// Unit vector towards a body in the sky: degrees above the horizon, and around the vertical from -z (behind the set)
-/// towards +x.
-V3f skyBody(float height, float bearing);
 
 /// A disc at infinity, seen under an angular diameter in degrees (a very small one at least).
 class SunDisc {

@@ -12,7 +12,8 @@ PatternKind constantPattern() {
                           .matters()
                           .help("The colour; as a number, its mean")},
            .existence = Invalidation::Shading},
-          [](const Params& p, PatternCompiler& c) { return c.input(p, "value"); }};
+          [](const Params& p, PatternCompiler& c) { return c.input(p, "value"); },
+          PatternGroup::Place};
 }
 
 } // namespace ilumbra

@@ -9,6 +9,7 @@ enum class Passage { Linear, Smooth, Step };
 
 // Inputs: the place, the reach, near, far.
 struct Distance {
+  static constexpr size_t inputs = 4;
   std::shared_ptr<const DistanceField> things; // null: a point
   V3f point{0.0f};
   Passage passage = Passage::Linear;
@@ -110,7 +111,8 @@ PatternKind distancePattern() {
               if (!form.things) return form.metres ? c.constant({1e9f, 1e9f, 1e9f, 1}) : far;
             }
             return c.emit(std::move(form), {place, reach, near, far});
-          }};
+          },
+          PatternGroup::Place};
 }
 
 } // namespace ilumbra

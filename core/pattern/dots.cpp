@@ -133,8 +133,6 @@ struct Cells {
   }
 };
 
-int dimensions(const Params& p) { return p.text("fills") == "a plane" ? 2 : 3; }
-
 } // namespace
 
 PatternKind dotsPattern() {
@@ -142,9 +140,7 @@ PatternKind dotsPattern() {
            .label = "Dots",
            .helpText = "Round dots or balls at even places or strewn: a screen, stars, bubbles, rivets.",
            .params = join(
-               {{spaceParam(1),
-                 choice("fills", "Fills", {"a plane", "space"})
-                     .help("Dots by x and y, or balls by x, y and z, through a body"),
+               {{spaceParam(1), fillsParam(),
                  choice("rows", "Rows", {"staggered", "straight"}).help("Every other row half a pitch aside, or not"),
                  number("pitch", "Pitch", "m", 0.1)
                      .soft(0.005, 1)
@@ -174,7 +170,7 @@ PatternKind dotsPattern() {
                 shapeColors("Between the dots", "In the dots")}),
            .existence = Invalidation::Shading},
           [](const Params& p, PatternCompiler& c) {
-            return c.emit(Dots{dimensions(p), p.text("rows") == "staggered", mixBits(uint32_t(p.number("seed")))},
+            return c.emit(Dots{filledAxes(p), p.text("rows") == "staggered", mixBits(uint32_t(p.number("seed")))},
                           {c.place(spaceOf(p)), c.amount(p, "pitch"), c.amount(p, "radius"), c.amount(p, "strewn"),
                            c.amount(p, "variety"), c.amount(p, "edge"), c.input(p, "low"), c.input(p, "high")});
           }};
@@ -184,39 +180,37 @@ PatternKind cellsPattern() {
   return {{.id = "pattern.cells",
            .label = "Cells",
            .helpText = "Cells about strewn points, with their borders: cracked glaze, scales, stained glass, foam.",
-           .params = join(
-               {{choice("gives", "Gives", {"borders", "distance", "a colour each"})
-                     .matters()
-                     .help("The borders between cells; the way to each one's middle; or between the two "
-                           "colours by each one's own chance"),
-                 spaceParam(1),
-                 choice("fills", "Fills", {"space", "a plane"}).help("By x, y and z, through a body; or by x and y"),
-                 number("pitch", "Size", "m", 0.12)
-                     .soft(0.005, 1)
-                     .range(1e-6, 1e6)
-                     .log()
-                     .patterned()
-                     .matters()
-                     .help("Of a cell, in the mean"),
-                 number("strewn", "Strewn", "%", 1)
-                     .range(0, 1)
-                     .patterned()
-                     .matters()
-                     .help("How uneven they are; 0: squares"),
-                 number("border", "Border", "m", 0.008)
-                     .soft(0, 0.1)
-                     .range(0, 1e6)
-                     .patterned()
-                     .when("gives", "borders")
-                     .matters()
-                     .help("Thickness between two cells"),
-                 edgeParam(0.004).when("gives", "borders"),
-                 integer("seed", "Seed", 1).soft(0, 100).range(0, 1e9).help("Each number strews them anew")},
-                shapeColors("In the cells; at a middle; of one cell",
-                            "At the borders; far from a middle; of another cell")}),
+           .params = join({{choice("gives", "Gives", {"borders", "distance", "a colour each"})
+                                .matters()
+                                .help("The borders between cells; the way to each one's middle; or between the two "
+                                      "colours by each one's own chance"),
+                            spaceParam(1), fillsParam(),
+                            number("pitch", "Size", "m", 0.12)
+                                .soft(0.005, 1)
+                                .range(1e-6, 1e6)
+                                .log()
+                                .patterned()
+                                .matters()
+                                .help("Of a cell, in the mean"),
+                            number("strewn", "Strewn", "%", 1)
+                                .range(0, 1)
+                                .patterned()
+                                .matters()
+                                .help("How uneven they are; 0: squares"),
+                            number("border", "Border", "m", 0.008)
+                                .soft(0, 0.1)
+                                .range(0, 1e6)
+                                .patterned()
+                                .when("gives", "borders")
+                                .matters()
+                                .help("Thickness between two cells"),
+                            edgeParam(0.004).when("gives", "borders"),
+                            integer("seed", "Seed", 1).soft(0, 100).range(0, 1e9).help("Each number strews them anew")},
+                           shapeColors("In the cells; at a middle; of one cell",
+                                       "At the borders; far from a middle; of another cell")}),
            .existence = Invalidation::Shading},
           [](const Params& p, PatternCompiler& c) {
-            return c.emit(Cells{dimensions(p), choiceOf<CellGives>(p, "gives"), mixBits(uint32_t(p.number("seed")))},
+            return c.emit(Cells{filledAxes(p), choiceOf<CellGives>(p, "gives"), mixBits(uint32_t(p.number("seed")))},
                           {c.place(spaceOf(p)), c.amount(p, "pitch"), c.amount(p, "strewn"), c.amount(p, "border"),
                            c.amount(p, "edge"), c.input(p, "low"), c.input(p, "high")});
           }};

@@ -411,7 +411,8 @@ PatternKind formulaPattern() {
              }
              return false;
            }},
-      [](const Params& p, PatternCompiler& c) { return Reader(p, c).read(); }};
+      [](const Params& p, PatternCompiler& c) { return Reader(p, c).read(); },
+      PatternGroup::Operation};
 }
 
 } // namespace ilumbra

@@ -4,12 +4,6 @@
 namespace ilumbra {
 namespace {
 
-int dimensions(const Params& p) { return p.text("fills") == "a plane" ? 2 : 3; }
-ParamDef fillsParam() {
-  return choice("fills", "Fills", {"a plane", "space"})
-      .help("By x and y, as on a picture or a wall; or by x, y and z, through a body");
-}
-
 // Inputs: the place, pitch, line, edge, low, high.
 struct Grid {
   int axes;
@@ -67,7 +61,7 @@ PatternKind gridPattern() {
                            shapeColors("Between the lines", "In the lines")}),
            .existence = Invalidation::Shading},
           [](const Params& p, PatternCompiler& c) {
-            return c.emit(Grid{dimensions(p)}, {c.place(spaceOf(p)), c.amount(p, "pitch"), c.amount(p, "line"),
+            return c.emit(Grid{filledAxes(p)}, {c.place(spaceOf(p)), c.amount(p, "pitch"), c.amount(p, "line"),
                                                 c.amount(p, "edge"), c.input(p, "low"), c.input(p, "high")});
           }};
 }
@@ -88,7 +82,7 @@ PatternKind checkerPattern() {
                            shapeColors("One half of the squares", "The other half")}),
            .existence = Invalidation::Shading},
           [](const Params& p, PatternCompiler& c) {
-            return c.emit(Checker{dimensions(p)}, {c.place(spaceOf(p)), c.amount(p, "cell"), c.amount(p, "edge"),
+            return c.emit(Checker{filledAxes(p)}, {c.place(spaceOf(p)), c.amount(p, "cell"), c.amount(p, "edge"),
                                                    c.input(p, "low"), c.input(p, "high")});
           }};
 }

@@ -26,6 +26,7 @@ struct ImageLook {
 class ImageNode {
  public:
   static constexpr bool looks = true;
+  static constexpr size_t inputs = 1;
   explicit ImageNode(ImageLook look) : m(std::move(look)) {
     m_grow =
         std::max(std::hypot(m.matrix[0], m.matrix[3]), std::hypot(m.matrix[1], m.matrix[4])) * std::max(m.wide, m.high);

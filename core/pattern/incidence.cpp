@@ -42,7 +42,8 @@ PatternKind incidencePattern() {
           [](const Params& p, PatternCompiler& c) {
             return c.emit(Incidence{choiceOf<By>(p, "by")},
                           {c.input(p, "facing"), c.input(p, "rim"), c.amount(p, "power")});
-          }};
+          },
+          PatternGroup::Place};
 }
 
 } // namespace ilumbra

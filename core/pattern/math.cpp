@@ -116,7 +116,8 @@ PatternKind mathPattern() {
       [](const Params& p, PatternCompiler& c) {
         return c.emit(Arithmetic{choiceOf<Doing>(p, "does"), p.flag("cut")},
                       {c.input(p, "a"), c.input(p, "b"), c.input(p, "then_add")});
-      }};
+      },
+      PatternGroup::Operation};
 }
 
 PatternKind stepsPattern() {
@@ -139,7 +140,8 @@ PatternKind stepsPattern() {
        .existence = Invalidation::Shading},
       [](const Params& p, PatternCompiler& c) {
         return c.emit(Steps{}, {c.input(p, "value"), c.amount(p, "steps"), c.amount(p, "soft")});
-      }};
+      },
+      PatternGroup::Operation};
 }
 
 } // namespace ilumbra

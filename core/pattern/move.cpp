@@ -1,5 +1,5 @@
 // Another pattern, laid elsewhere: turned and scaled, repeated, mirrored.
-#include "core/pattern/coordinates.h"
+#include "core/pattern/shape.h"
 
 namespace ilumbra {
 namespace {
@@ -82,7 +82,8 @@ PatternKind turnPattern() {
             const int at = c.emit(Turned{turn.transposed(), triple(p, "middle")},
                                   {c.place(space), c.constant({shift.x, shift.y, shift.z, 1}), c.amount(p, "scale")});
             return c.moved(space, at, [&] { return c.input(p, "value"); });
-          }};
+          },
+          PatternGroup::Operation};
 }
 
 PatternKind repeatPattern() {
@@ -104,7 +105,8 @@ PatternKind repeatPattern() {
             const int at =
                 c.emit(Repeated{p.flag("mirrored")}, {c.place(space), c.constant({pitch.x, pitch.y, pitch.z, 1})});
             return c.moved(space, at, [&] { return c.input(p, "value"); });
-          }};
+          },
+          PatternGroup::Operation};
 }
 
 PatternKind mirrorPattern() {
@@ -122,10 +124,10 @@ PatternKind mirrorPattern() {
            .existence = Invalidation::Shading},
           [](const Params& p, PatternCompiler& c) {
             const PatternSpace space = spaceOf(p);
-            const std::string axis = p.text("axis");
-            const int at = c.emit(Mirrored{axis == "x" ? 0 : axis == "y" ? 1 : 2}, {c.place(space), c.amount(p, "at")});
+            const int at = c.emit(Mirrored{axisOf(p, "axis")}, {c.place(space), c.amount(p, "at")});
             return c.moved(space, at, [&] { return c.input(p, "value"); });
-          }};
+          },
+          PatternGroup::Operation};
 }
 
 } // namespace ilumbra

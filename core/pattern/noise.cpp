@@ -219,6 +219,7 @@ bool anyAbove0(const Lanes& x) { return _mm256_movemask_ps(_mm256_cmp_ps(numbers
 
 // Inputs: the place, the scale, the gain.
 struct Noise {
+  static constexpr size_t inputs = 3;
   NoiseForm form;
 
   template <class T> ValuesOf<T> value(const InputsOf<T>& in) const {

@@ -68,8 +68,6 @@ inline float log(float a) { return std::log(a); }
 inline float pow(float a, float b) { return std::pow(a, b); }
 inline float choose(bool c, float yes, float no) { return c ? yes : no; }
 inline bool both(bool a, bool b) { return a && b; }
-inline bool either(bool a, bool b) { return a || b; }
-inline bool negate(bool a) { return !a; }
 
 // ---- eight places
 inline Lanes of(__m256 v) { return Lanes(Lanes::Floats(v)); }
@@ -91,8 +89,6 @@ Lanes log(const Lanes& a);
 Lanes pow(const Lanes& a, const Lanes& b);
 inline Lanes choose(const LaneMask& c, const Lanes& yes, const Lanes& no) { return Lanes(c.v ? yes.v : no.v); }
 inline LaneMask both(const LaneMask& a, const LaneMask& b) { return {a.v & b.v}; }
-inline LaneMask either(const LaneMask& a, const LaneMask& b) { return {a.v | b.v}; }
-inline LaneMask negate(const LaneMask& a) { return {~a.v}; }
 
 // ---- all within a box
 inline Interval hull(const Interval& a, const Interval& b) {
@@ -133,8 +129,6 @@ inline Interval choose(Truth c, const Interval& yes, const Interval& no) {
 inline Truth both(Truth a, Truth b) {
   return a == Truth::No || b == Truth::No ? Truth::No : a == Truth::Yes && b == Truth::Yes ? Truth::Yes : Truth::Either;
 }
-inline Truth negate(Truth a) { return a == Truth::Either ? a : a == Truth::Yes ? Truth::No : Truth::Yes; }
-inline Truth either(Truth a, Truth b) { return negate(both(negate(a), negate(b))); }
 
 // ---- with its slope
 inline Slope min(const Slope& a, const Slope& b) { return b.v < a.v ? b : a; }
@@ -203,10 +197,6 @@ inline Interval between(const Interval& a, const Interval& b, const Interval& t)
   const float e = 4e-7f * (std::max(std::abs(a.low), std::abs(a.high)) + std::max(std::abs(b.low), std::abs(b.high))) *
                   (1 + std::max(std::abs(t.low), std::abs(t.high)));
   return outwards(h.low - e, h.high + e);
-}
-/// From 0 to 1 within `width` about an edge; a step where there is no width.
-template <class T> T ramp(const T& distance, const T& width) {
-  return clamp01(T(0.5f) + distance / max(width, T(1e-6f)));
 }
 
 } // namespace numbers

@@ -67,7 +67,8 @@ PatternKind coordinatesPattern() {
            .existence = Invalidation::Shading},
           [](const Params& p, PatternCompiler& c) {
             return c.emit(Coordinates{}, {c.place(spaceOf(p)), c.amount(p, "scale")});
-          }};
+          },
+          PatternGroup::Place};
 }
 
 PatternKind normalPattern() {
@@ -97,12 +98,10 @@ PatternKind normalPattern() {
                      .help("Where it faces along the axis")}}),
            .existence = Invalidation::Shading},
           [](const Params& p, PatternCompiler& c) {
-            const std::string axis = p.text("axis");
-            return c.emit(NormalOf{choiceOf<NormalGives>(p, "gives"), axis == "x"   ? 0
-                                                                      : axis == "y" ? 1
-                                                                                    : 2},
+            return c.emit(NormalOf{choiceOf<NormalGives>(p, "gives"), axisOf(p, "axis")},
                           {c.input(p, "low"), c.input(p, "high")});
-          }};
+          },
+          PatternGroup::Place};
 }
 
 PatternKind depthPattern() {
@@ -128,7 +127,8 @@ PatternKind depthPattern() {
        .existence = Invalidation::Shading},
       [](const Params& p, PatternCompiler& c) {
         return c.emit(Depth{}, {c.amount(p, "near"), c.amount(p, "far"), c.input(p, "low"), c.input(p, "high")});
-      }};
+      },
+      PatternGroup::Place};
 }
 
 PatternKind chancePattern() {
@@ -142,7 +142,8 @@ PatternKind chancePattern() {
        .existence = Invalidation::Shading},
       [](const Params& p, PatternCompiler& c) {
         return c.emit(Chance{mixBits(uint32_t(p.number("seed")))}, {c.input(p, "low"), c.input(p, "high")});
-      }};
+      },
+      PatternGroup::Place};
 }
 
 PatternKind timePattern() {
@@ -181,7 +182,8 @@ PatternKind timePattern() {
         }
         const auto x = float(v * p.number("scale"));
         return c.constant({x, x, x, 1});
-      }};
+      },
+      PatternGroup::Place};
 }
 
 } // namespace ilumbra

@@ -2,6 +2,7 @@
 
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
+#include "core/base/hash.h"
 #include "core/pattern/distance_field.h"
 
 #include <array>
@@ -29,19 +30,24 @@ namespace ilumbra {
   X(combPattern)                                                                                                       \
   X(mistPattern)                                                                                                       \
   X(mistLayer)                                                                                                         \
+  X(zonePattern)                                                                                                       \
   X(incidencePattern)                                                                                                  \
   X(normalPattern)                                                                                                     \
+  X(facingLightPattern)                                                                                                \
   X(distancePattern)                                                                                                   \
   X(depthPattern)                                                                                                      \
   X(coordinatesPattern)                                                                                                \
   X(chancePattern)                                                                                                     \
   X(timePattern)                                                                                                       \
+  X(layersPattern)                                                                                                     \
+  X(layerOfPattern)                                                                                                    \
   X(mixPattern)                                                                                                        \
   X(mathPattern)                                                                                                       \
   X(formulaPattern)                                                                                                    \
   X(remapPattern)                                                                                                      \
   X(stepsPattern)                                                                                                      \
   X(warpPattern)                                                                                                       \
+  X(ridePattern)                                                                                                       \
   X(turnPattern)                                                                                                       \
   X(repeatPattern)                                                                                                     \
   X(mirrorPattern)                                                                                                     \
@@ -56,7 +62,13 @@ std::vector<PatternKind> allPatterns() {
 #define MADE(name) name(),
   std::vector<PatternKind> all = {EACH_PATTERN(MADE)};
 #undef MADE
-  for (PatternKind& k : all) k.kind.shared = k.compile != nullptr;
+  for (PatternKind& k : all) {
+    k.kind.shared = k.compile != nullptr;
+    if (k.compile)
+      k.kind.params.push_back(flag("on", "On", true)
+                                  .help("Off: what it works on shows unchanged, or what lies between "
+                                        "its shapes"));
+  }
   return all;
 }
 
@@ -66,6 +78,13 @@ const PatternKind* kindOf(const Node& n) {
   static const std::vector<PatternKind> all = allPatterns();
   for (const PatternKind& k : all)
     if (k.kind.id == n.kind->id) return k.compile ? &k : nullptr;
+  return nullptr;
+}
+
+// What is left of a pattern that is off.
+const ParamDef* restOf(const Kind& kind) {
+  for (const char* name : {"value", "a", "below", "low", "far", "facing", "color"})
+    if (const ParamDef* d = kind.param(name); d && d->type == ParamType::Color) return d;
   return nullptr;
 }
 
@@ -95,6 +114,7 @@ template <class To, class F> To eachMember(F f) {
     r.position[k] = f([k](auto& p) -> auto& { return p.position[k]; });
     r.world[k] = f([k](auto& p) -> auto& { return p.world[k]; });
     r.normal[k] = f([k](auto& p) -> auto& { return p.normal[k]; });
+    r.facing[k] = f([k](auto& p) -> auto& { return p.facing[k]; });
     r.screen[k] = f([k](auto& p) -> auto& { return p.screen[k]; });
   }
   r.incidence = f([](auto& p) -> auto& { return p.incidence; });
@@ -191,7 +211,9 @@ int PatternCompiler::use(const Reference& ref) {
   if (std::find(m_open.begin(), m_open.end(), n->id) != m_open.end())
     throw badInput(n->name + ": the pattern refers to itself");
   m_open.push_back(n->id);
-  const int r = kind->compile(Params(*n, m_frame, ref.with.get()), *this);
+  const Params p(*n, m_frame, ref.with.get());
+  const ParamDef* rest = restOf(*n->kind);
+  const int r = p.flag("on") ? kind->compile(p, *this) : rest ? input(p, rest->name) : constant({0, 0, 0, 1});
   m_open.pop_back();
   return m_done[key] = r;
 }
@@ -204,6 +226,10 @@ std::shared_ptr<const DistanceField> PatternCompiler::distanceField(const Params
   if (!made) return nullptr;
   m_surroundings = m_surroundings * 0x9e3779b97f4a7c15u + made->key();
   return made;
+}
+
+void PatternCompiler::surround(std::span<const float> numbers) {
+  m_surroundings = contentHash({reinterpret_cast<const char*>(numbers.data()), numbers.size_bytes()}, m_surroundings);
 }
 
 double PatternCompiler::rate() const { return settingsOf(m_doc).number("rate"); }
@@ -237,6 +263,12 @@ Program Program::compile(const Document& doc, const Reference& pattern, double f
                          bool asColor) {
   PatternCompiler c(doc, frame, assets, asColor);
   return c.take(c.use(pattern));
+}
+
+Program Program::plain(const Color& color) {
+  Program out;
+  out.m_constants.push_back({color.x, color.y, color.z, 1});
+  return out;
 }
 
 // Room for registers: most patterns need few.
@@ -283,18 +315,14 @@ void Program::evaluate(std::span<const PatternPoint> points, Sample4* out) const
   }
 }
 
-Bounds4 Program::bounds(const PatternBox& over) const {
-  std::vector<Bounds4> r(registers());
-  for (size_t i = 0; i < m_constants.size(); ++i)
-    for (int c = 0; c < 4; ++c) r[i][c] = m_constants[i][c];
-  return m_steps.empty() ? r.back() : run(r.data(), over.point());
+template <class T> ValuesOf<T> Program::once(const PointOf<T>& at) const {
+  Registers<T> r(registers());
+  ValuesOf<T>* to = r.data();
+  for (const Sample4& c : m_constants) new (to++) ValuesOf<T>(T(c.x), T(c.y), T(c.z), T(c.w));
+  return m_steps.empty() ? to[-1] : run(r.data(), at);
 }
 
-ValuesOf<Slope> Program::slope(const PointOf<Slope>& at) const {
-  std::vector<ValuesOf<Slope>> r(registers());
-  for (size_t i = 0; i < m_constants.size(); ++i)
-    for (int c = 0; c < 4; ++c) r[i][c] = m_constants[i][c];
-  return m_steps.empty() ? r.back() : run(r.data(), at);
-}
+Bounds4 Program::bounds(const PatternBox& over) const { return once(over.point()); }
+ValuesOf<Slope> Program::slope(const PointOf<Slope>& at) const { return once(at); }
 
 } // namespace ilumbra

@@ -22,6 +22,7 @@ template <class T> struct PointOf {
   Imath::Vec3<T> position{T(0.0f), T(0.0f), T(0.0f)}; ///< in the object's own space, metres before its size
   Imath::Vec3<T> world{T(0.0f), T(0.0f), T(0.0f)};    ///< metres
   Imath::Vec3<T> normal{T(0.0f), T(1.0f), T(0.0f)};   ///< of the object's own space, unit
+  Imath::Vec3<T> facing{T(0.0f), T(1.0f), T(0.0f)};   ///< the same in the world
   Imath::Vec3<T> screen{T(0.0f), T(0.0f), T(0.0f)};   ///< 0..1 across the picture from its bottom left corner,
                                                       ///< and metres from the camera
   T incidence = T(1.0f);   ///< cosine between the surface's normal and the way to the viewer, 0..1
@@ -79,8 +80,8 @@ template <class Node> class NodeOp final : public PatternOp {
   Node m_node;
 };
 
-/// Eight places one by one, and a slope by differences, of a node whose `one(in, at)` gives the value at one place: for
-/// what looks things up.
+/// Eight places one by one, and a slope by differences, of a node whose `one(in, at)` gives the value at one place by
+/// `static constexpr size_t inputs` registers: for what looks things up.
 template <class Node> ValuesOf<Lanes> laneByLane(const Node& node, const InputsOf<Lanes>& in, const PointOf<Lanes>& at);
 template <class Node>
 ValuesOf<Slope> byDifferences(const Node& node, const InputsOf<Slope>& in, const PointOf<Slope>& at,
@@ -96,6 +97,9 @@ class Program {
   /// otherwise raw numbers are wanted. Throws BadInput when an image cannot be read or a pattern refers to itself.
   static Program compile(const Document& doc, const Reference& pattern, double frame, const Assets& assets,
                          bool asColor);
+
+  /// One colour everywhere.
+  static Program plain(const Color& color);
 
   Sample4 evaluate(const PatternPoint& point) const;
   /// Many points at once, eight by eight.
@@ -118,6 +122,7 @@ class Program {
     uint32_t first, count; ///< of m_which
   };
   template <class T> ValuesOf<T> run(ValuesOf<T>* registers, const PointOf<T>& at) const;
+  template <class T> ValuesOf<T> once(const PointOf<T>& at) const;
   size_t registers() const { return m_constants.size() + m_steps.size(); }
   std::vector<Sample4> m_constants; ///< the first registers
   std::vector<Step> m_steps;        ///< each fills the next register; the last is the result
@@ -158,6 +163,8 @@ class PatternCompiler {
   const Sample4* constantAt(int r) const { return m_slots[size_t(r)].op ? nullptr : &m_slots[size_t(r)].constant; }
   /// How far places are from the things that a parameter names; null if it names none, or nothing can be measured here.
   std::shared_ptr<const DistanceField> distanceField(const Params& params, std::string_view name);
+  /// Numbers of things besides patterns that what is compiled is made of.
+  void surround(std::span<const float> numbers);
   /// Compiles a use of a pattern node.
   int use(const Reference& pattern);
   Program take(int result);
@@ -180,18 +187,24 @@ class PatternCompiler {
   uint64_t m_surroundings = 0;
 };
 
+/// What a pattern does, by which menus list it: a shape of its own; what a place, the time or chance says; or something
+/// with another pattern.
+enum class PatternGroup { Shape, Place, Operation };
 /// A kind of pattern: its table, and how it is compiled.
 struct PatternKind {
   Kind kind;
   std::function<int(const Params&, PatternCompiler&)> compile; ///< empty: a part of other patterns, as a ramp's key
+  PatternGroup group = PatternGroup::Shape;
+  /// What a new one begins with, so that something shows: the document with parts added to it; empty: nothing more.
+  std::function<Document(const Document& doc, NodeId made)> begin = {};
 };
 /// Every pattern. A new one is a file in this folder and a line here.
 std::vector<PatternKind> allPatterns();
 
 template <class Node>
 ValuesOf<Lanes> laneByLane(const Node& node, const InputsOf<Lanes>& in, const PointOf<Lanes>& at) {
-  std::vector<Sample4> one(in.size());
-  std::vector<uint32_t> order(in.size());
+  std::array<Sample4, Node::inputs> one;
+  std::array<uint32_t, Node::inputs> order;
   for (uint32_t k = 0; k < order.size(); ++k) order[k] = k;
   ValuesOf<Lanes> out;
   for (int lane = 0; lane < Lanes::count; ++lane) {
@@ -205,8 +218,8 @@ ValuesOf<Lanes> laneByLane(const Node& node, const InputsOf<Lanes>& in, const Po
 
 template <class Node>
 ValuesOf<Slope> byDifferences(const Node& node, const InputsOf<Slope>& in, const PointOf<Slope>& at, float step) {
-  std::vector<Sample4> one(in.size());
-  std::vector<uint32_t> order(in.size());
+  std::array<Sample4, Node::inputs> one;
+  std::array<uint32_t, Node::inputs> order;
   for (uint32_t k = 0; k < order.size(); ++k) order[k] = k;
   // A step along an axis moves all that it reads.
   const auto value = [&](int axis, float by) {

@@ -81,7 +81,8 @@ PatternKind remapPattern() {
         return c.emit(Remap{!even || even->x != 1, p.flag("invert")},
                       {c.input(p, "value"), c.amount(p, "floor"), c.amount(p, "ceiling"), gamma, c.amount(p, "low"),
                        c.amount(p, "high")});
-      }};
+      },
+      PatternGroup::Operation};
 }
 
 } // namespace ilumbra

@@ -17,6 +17,20 @@ ParamDef edgeParam(double metres) {
       .help("Width of the passage; a sample of the picture is the least");
 }
 
+ParamDef fillsParam() {
+  return choice("fills", "Fills", {"space", "a plane"})
+      .help("By x, y and z, through a body; or by x and y, as on a picture or a wall");
+}
+int filledAxes(const Params& p) {
+  const PatternSpace space = spaceOf(p); // textures and pictures have no third one
+  return space == PatternSpace::Texture || space == PatternSpace::Camera || p.text("fills") != "space" ? 2 : 3;
+}
+
+int axisOf(const Params& p, std::string_view name) {
+  const std::string axis = p.text(name);
+  return axis == "x" ? 0 : axis == "y" ? 1 : 2;
+}
+
 std::vector<ParamDef> runParams(const char* label, const char* unit, const char* help) {
   return {number("speed", label, unit, 0).soft(-4, 4).range(-1e4, 1e4).in("In time").help(help),
           integer("loop", "Loop", 0)

@@ -7,8 +7,13 @@ namespace ilumbra {
 
 /// Parameters: what lies between the shapes, and in them.
 std::vector<ParamDef> shapeColors(const char* low, const char* high);
-/// Parameters: how soft the edge is, and how far another pattern pushes places aside before the shape is drawn.
+/// Parameter: how soft the edge is.
 ParamDef edgeParam(double metres);
+/// Parameter: whether it lies in a plane, by x and y, or in space; and how many axes that are.
+ParamDef fillsParam();
+int filledAxes(const Params& p);
+/// The axis that a choice of "x", "y" and "z" names: 0 to 2.
+int axisOf(const Params& p, std::string_view name);
 /// Parameters of what runs on by itself, `unit` of it a second; with a loop it runs on by whole ones.
 std::vector<ParamDef> runParams(const char* label, const char* unit, const char* help);
 /// How far it has run at the frame that is compiled: in those units.

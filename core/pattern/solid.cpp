@@ -63,6 +63,7 @@ Interval amountBounds(const Interval& distance, const Interval& width) {
 
 // Inputs: the place, the width.
 struct Solid {
+  static constexpr size_t inputs = 2;
   std::vector<SolidPart> parts;
   Sample4 one(const InputsOf<float>& in, const PatternPoint&) const {
     return spread(amountOf(distance(placeOf(in[0])), in[1].x));

@@ -51,11 +51,7 @@ PatternKind stripesPattern() {
            .existence = Invalidation::Shading,
            .changesByTime = runs},
           [](const Params& p, PatternCompiler& c) {
-            const std::string axis = p.text("across");
-            return c.emit(Stripes{axis == "x"   ? 0
-                                  : axis == "y" ? 1
-                                                : 2,
-                                  runOf(p, c)},
+            return c.emit(Stripes{axisOf(p, "across"), runOf(p, c)},
                           {c.place(spaceOf(p)), c.amount(p, "pitch"), c.amount(p, "share"), c.amount(p, "edge"),
                            c.amount(p, "push"), c.input(p, "low"), c.input(p, "high")});
           }};

@@ -38,7 +38,8 @@ PatternKind warpPattern() {
         const PatternSpace space = spaceOf(p);
         const int to = c.emit(Pushed{}, {c.place(space), c.amount(p, "by"), c.amount(p, "strength")});
         return c.moved(space, to, [&] { return c.input(p, "value"); });
-      }};
+      },
+      PatternGroup::Operation};
 }
 
 } // namespace ilumbra

@@ -76,13 +76,10 @@ PatternKind wavesPattern() {
        .changesByTime = runs},
       [](const Params& p, PatternCompiler& c) {
         const std::string axis = p.text("axis");
-        return c.emit(Waves{choiceOf<WaveForm>(p, "form"), choiceOf<Profile>(p, "profile"),
-                            axis == "x"   ? 0
-                            : axis == "y" ? 1
-                                          : 2,
-                            runOf(p, c)},
-                      {c.place(spaceOf(p)), c.amount(p, "length"), c.amount(p, "phase"), c.amount(p, "push"),
-                       c.input(p, "low"), c.input(p, "high")});
+        return c.emit(
+            Waves{choiceOf<WaveForm>(p, "form"), choiceOf<Profile>(p, "profile"), axisOf(p, "axis"), runOf(p, c)},
+            {c.place(spaceOf(p)), c.amount(p, "length"), c.amount(p, "phase"), c.amount(p, "push"), c.input(p, "low"),
+             c.input(p, "high")});
       }};
 }
 

@@ -10,18 +10,17 @@
 namespace ilumbra {
 namespace {
 
-double tidy(double v) {
-  if (!(v > 0)) return v;
-  const double unit = std::pow(10, std::floor(std::log10(v)) - 1);
-  return std::round(v / unit) * unit;
+// What shows what is driven.
+std::vector<NodeId> showing(const Document& doc, NodeId node) {
+  const auto wearing = objectsByMaterial(doc, currentFrame(doc));
+  const auto it = wearing.find(node);
+  return it == wearing.end() ? std::vector<NodeId>{node} : it->second;
 }
 
-// The longest side of the smallest thing that shows what is driven, metres; 0: there is none.
+// The longest side of the smallest of them, metres; 0: there is none.
 double sizeOf(const Document& doc, NodeId node, const Scene& scene) {
-  std::vector<NodeId> things = {node};
-  if (const auto wearing = objectsByMaterial(doc, currentFrame(doc)); wearing.count(node)) things = wearing.at(node);
   double least = 0;
-  for (const NodeId id : things) {
+  for (const NodeId id : showing(doc, node)) {
     const Box3f box = boundsOf(scene, doc, {id});
     if (box.isEmpty()) continue;
     const V3f s = box.size();
@@ -31,13 +30,19 @@ double sizeOf(const Document& doc, NodeId node, const Scene& scene) {
   return least;
 }
 
+Triple roundedPlace(const V3f& p) {
+  Triple t;
+  for (int k = 0; k < 3; ++k) t[size_t(k)] = std::round(double(p[k]) * 1e3) / 1e3;
+  return t;
+}
+
 // The two ends that a shape runs between: below and above what stands there.
 std::pair<Triple, Triple> endsAbout(const ParamDef& def, const Constant& now) {
   if (const Triple* c = std::get_if<Triple>(&now)) {
     Triple low = *c, high = *c;
     const bool dark = std::max({low[0], low[1], low[2]}) < 0.05;
     for (size_t k = 0; k < 3; ++k) {
-      low[k] = tidy(low[k] * 0.25);
+      low[k] = twoDigits(low[k] * 0.25);
       if (dark) high[k] = 0.8;
     }
     return {low, high};
@@ -48,8 +53,8 @@ std::pair<Triple, Triple> endsAbout(const ParamDef& def, const Constant& now) {
   double low = 0.4 * v, high = std::min(std::max(v, def.hardMax), 1.6 * v);
   if (v == 0) high = 0.5 * most;
   if (def.hardMax > v) high = std::min(high, v == 0 ? high : std::max(v, 0.5 * (v + most)));
-  low = std::clamp(tidy(low), def.hardMin, def.hardMax);
-  high = std::clamp(tidy(high), def.hardMin, def.hardMax);
+  low = std::clamp(twoDigits(low), def.hardMin, def.hardMax);
+  high = std::clamp(twoDigits(high), def.hardMin, def.hardMax);
   return {{low, low, low}, {high, high, high}};
 }
 
@@ -63,6 +68,8 @@ const ParamDef* worksOn(const Kind& pattern) {
 
 Document drivenBy(const Document& doc, const Address& at, std::string_view kindId, const Scene* scene, NodeId* made) {
   const ParamDef& def = definitionAt(doc, at);
+  if (!def.patternedAt.empty() && at.input.empty())
+    return drivenBy(doc, {at.node, def.patternedAt, 0, {}}, kindId, scene, made);
   if (!def.patternable) throw badInput(addressText(doc, at) + ": no pattern can drive it");
   const Kind* kind = doc.kinds().find(std::string(kindId));
   if (!kind || kind->family() != "pattern") throw badInput(std::string(kindId) + ": is no pattern");
@@ -74,7 +81,7 @@ Document drivenBy(const Document& doc, const Address& at, std::string_view kindI
   if (const double size = scene ? sizeOf(doc, at.node, *scene) : 0; size > 0)
     for (const ParamDef& d : kind->params)
       if (const double* metres = std::get_if<double>(&d.initial); metres && d.unit == "m" && *metres > 0)
-        out = setValue(out, id, d.name, Constant(std::clamp(tidy(*metres * size), d.hardMin, d.hardMax)));
+        out = setValue(out, id, d.name, Constant(std::clamp(twoDigits(*metres * size), d.hardMin, d.hardMax)));
   Constant now = def.initial;
   if (const Constant* c = before.constant()) now = *c;
   if (const Keys* k = before.keys()) now = evaluate(*k, currentFrame(doc));
@@ -95,6 +102,26 @@ Document drivenBy(const Document& doc, const Address& at, std::string_view kindI
         break;
       }
   }
+  for (const PatternKind& k : allPatterns())
+    if (k.begin && k.kind.id == kindId) out = k.begin(out, id);
+  // What drives all of a lamp as one number shows over time alone.
+  if (const ParamDef* churn = kind->param("churn");
+      churn && node.kind->family() == "light" && def.type == ParamType::Number)
+    out = setValue(out, id, "churn", Constant(1.5));
+  // A zone of its own, across the thing's side, so that inside and outside both are seen.
+  for (const ParamDef& d : kind->params)
+    if (d.type == ParamType::Reference && d.accepts == std::vector<std::string>{"zone."}) {
+      NodeId zone = 0;
+      out = addNode(out, "zone.zone", node.name + " zone", {}, &zone);
+      if (const Box3f box = scene ? boundsOf(*scene, doc, showing(doc, at.node)) : Box3f(); !box.isEmpty()) {
+        const V3f s = box.size(), c = box.center();
+        const double size = twoDigits(double(std::max(s.x, std::max(s.y, s.z))));
+        out = setValue(out, zone, "position", Constant(roundedPlace(c + V3f(0.25f * s.x, 0.25f * s.y, 0.25f * s.z))));
+        out = setValue(out, zone, "size", Constant(Triple{size, size, size}));
+        out = setValue(out, zone, "edge", Constant(twoDigits(0.05 * size)));
+      }
+      out = setValue(out, id, d.name, Constant(Reference{zone, nullptr}));
+    }
   if (made) *made = id;
   return setAt(out, at, PatternUse{{id, nullptr}});
 }

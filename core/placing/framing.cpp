@@ -21,13 +21,6 @@ Triple rounded(const V3f& v) {
   return t;
 }
 
-// Two significant digits: a made-up value should look like one.
-double tidy(double v) {
-  if (!(v > 0)) return v;
-  const double unit = std::pow(10, std::floor(std::log10(v)) - 1);
-  return std::round(v / unit) * unit;
-}
-
 // Lights as they are without their slide or picture.
 struct WithoutPictures : NoAssets {
   std::shared_ptr<const Image> image(const std::string&, int) const override { return nullptr; }
@@ -53,6 +46,12 @@ double unitIlluminance(const Node& light, double frame, const V3f& at) {
 }
 
 } // namespace
+
+double twoDigits(double v) {
+  if (!(v > 0)) return v;
+  const double unit = std::pow(10, std::floor(std::log10(v)) - 1);
+  return std::round(v / unit) * unit;
+}
 
 Box3f boundsOf(const Scene& scene, const Document& doc, const std::vector<NodeId>& things) {
   std::set<NodeId> wanted;
@@ -110,7 +109,7 @@ Document frameBox(const Document& doc, NodeId camera, const Box3f& box) {
   const M44f down = up.inverse();
   Document out = setValue(doc, camera, "position", Constant(rounded(transformPoint(down, centre + back * distance))));
   out = setValue(out, camera, "target", Constant(rounded(transformPoint(down, centre))));
-  return setValue(out, camera, "focus", Constant(std::clamp(tidy(double(distance)), 0.001, 1e6)));
+  return setValue(out, camera, "focus", Constant(std::clamp(twoDigits(double(distance)), 0.001, 1e6)));
 }
 
 Document standUp(const Document& doc, const Scene& scene, std::vector<std::string>* told) {
@@ -133,7 +132,7 @@ Document standUp(const Document& doc, const Scene& scene, std::vector<std::strin
     const float reach = std::max(length(size), 1e-3f);
     NodeId sky = 0, key = 0;
     out = addNode(out, "light.sky", "Sky", {}, &sky);
-    out = setValue(out, sky, "power", Constant(tidy(0.12 * white)));
+    out = setValue(out, sky, "power", Constant(twoDigits(0.12 * white)));
     out = setValue(out, sky, "color", Constant(Triple{0.75, 0.86, 1}));
     out = setValue(out, sky, "seen", Constant(false));
     out = addNode(out, "light.area", "Key light", {}, &key);
@@ -141,10 +140,10 @@ Document standUp(const Document& doc, const Scene& scene, std::vector<std::strin
     const double distance = double(length(at - centre));
     out = setValue(out, key, "position", Constant(rounded(at)));
     out = setValue(out, key, "target", Constant(rounded(centre)));
-    out = setValue(out, key, "width", Constant(tidy(0.7 * double(reach))));
-    out = setValue(out, key, "height", Constant(tidy(0.7 * double(reach))));
+    out = setValue(out, key, "width", Constant(twoDigits(0.7 * double(reach))));
+    out = setValue(out, key, "height", Constant(twoDigits(0.7 * double(reach))));
     // A grey of 50 % under it comes out one stop below white: E = 2 π L ρ⁻¹ ..., Φ = π d² E on the axis.
-    out = setValue(out, key, "power", Constant(tidy(3.14159265 * distance * distance * 3.14159265 * white)));
+    out = setValue(out, key, "power", Constant(twoDigits(3.14159265 * distance * distance * 3.14159265 * white)));
     out = setValue(out, key, "seen", Constant(false));
     tell("A sky and an area light were placed, since there was no light");
   }
@@ -172,6 +171,12 @@ Document addFramed(const Document& doc, const Scene& scene, std::string_view kin
     }
     return scene.bounds.isEmpty() ? out : frameBox(out, id, scene.bounds);
   }
+  if (what.family() == "zone") {
+    out = setValue(out, id, "position", Constant(rounded(centre)));
+    const double side = twoDigits(2 * double(size));
+    out = setValue(out, id, "size", Constant(Triple{side, side, side}));
+    return setValue(out, id, "edge", Constant(twoDigits(0.05 * side)));
+  }
   if (what.family() == "object") {
     if (what.param("position")) out = setValue(out, id, "position", Constant(rounded(centre)));
     // Every length of the shape in proportion to its default.
@@ -182,8 +187,8 @@ Document addFramed(const Document& doc, const Scene& scene, std::string_view kin
     for (const ParamDef& d : what.params)
       if (d.unit == "m" && d.stage == Invalidation::Geometry)
         if (const double* v = std::get_if<double>(&d.initial); v && largest > 0)
-          out =
-              setValue(out, id, d.name, Constant(std::clamp(tidy(*v / largest * double(size)), d.hardMin, d.hardMax)));
+          out = setValue(out, id, d.name,
+                         Constant(std::clamp(twoDigits(*v / largest * double(size)), d.hardMin, d.hardMax)));
     // What does not follow its lengths (a wall is its only one, say) is sized as a whole.
     const auto extent = [&](const Document& d) {
       const NoAssets none;
@@ -199,9 +204,10 @@ Document addFramed(const Document& doc, const Scene& scene, std::string_view kin
     for (const ParamDef& d : what.params)
       if (d.unit == "m" && d.stage == Invalidation::Geometry) out = resetValue(out, id, d.name);
     if (const float now = extent(out); now > 0)
-      out = setValue(out, id, "size",
-                     Constant(Triple{tidy(2 * double(size) / double(now)), tidy(2 * double(size) / double(now)),
-                                     tidy(2 * double(size) / double(now))}));
+      out =
+          setValue(out, id, "size",
+                   Constant(Triple{twoDigits(2 * double(size) / double(now)), twoDigits(2 * double(size) / double(now)),
+                                   twoDigits(2 * double(size) / double(now))}));
     return out;
   }
   const V3f at =
@@ -219,10 +225,10 @@ Document addFramed(const Document& doc, const Scene& scene, std::string_view kin
     // Lengths as their defaults stand to a lamp two metres away.
     for (const ParamDef& def : what.params)
       if (const double* v = std::get_if<double>(&def.initial); v && def.unit == "m")
-        out = setValue(out, id, def.name, Constant(std::clamp(tidy(*v * d / 2), def.hardMin, def.hardMax)));
-    out = setValue(
-        out, id, "power",
-        Constant(std::clamp(tidy(pi * white / unitIlluminance(*out.find(id), currentFrame(doc), centre)), 1e-6, 1e12)));
+        out = setValue(out, id, def.name, Constant(std::clamp(twoDigits(*v * d / 2), def.hardMin, def.hardMax)));
+    out = setValue(out, id, "power",
+                   Constant(std::clamp(
+                       twoDigits(pi * white / unitIlluminance(*out.find(id), currentFrame(doc), centre)), 1e-6, 1e12)));
   }
   if (kind == "camera.lens") {
     out = setValue(out, id, "position", Constant(rounded(camera.position())));

@@ -7,6 +7,9 @@ namespace ilumbra {
 /// What has no body (a sky) adds nothing; a light without size adds its place.
 Box3f boundsOf(const Scene& scene, const Document& doc, const std::vector<NodeId>& things);
 
+/// Two significant digits of what is more than 0: a made-up value should look like one.
+double twoDigits(double v);
+
 /// Moves a camera along its line of sight, keeping its direction, until the box fills the frame with a margin; focus
 /// and target go to the box's centre. Does nothing for an empty box.
 Document frameBox(const Document& doc, NodeId camera, const Box3f& box);

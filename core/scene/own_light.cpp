@@ -65,6 +65,7 @@ class GlowingMesh : public Light {
       at.world = t.p + t.e1 * b1 + t.e2 * b2;
       at.position = transformPoint(m_toObject, at.world);
       at.normal = normalize(transformVector(m_toObject, t.n));
+      at.facing = t.n;
       at.incidence = std::abs(cosine);
     }
     s.radiance = m_own.at(at, cosine);
@@ -75,7 +76,7 @@ class GlowingMesh : public Light {
     if (m_area <= 0 || (m_closed && c > 0)) return 0;
     return solidAngle(1 / m_area, distance * distance, std::abs(c));
   }
-  Color radiance(const V3f&, const V3f&) const override { return Color(1.0f); }
+  Color radiance(const V3f&, const V3f&, const V3f&) const override { return Color(1.0f); }
   // Two sides shine on an open mesh; a closed one is seen from all around.
   LightReach reach() const override { return {.centre = m_centre, .radius = m_radius, .flux = pi * m_area}; }
 
@@ -142,7 +143,7 @@ class GlowingSphere : public Light {
                     dot(normal, V3f(m_world[2][0], m_world[2][1], m_world[2][2])));
     return solidAngle(areaDensity(1 / length(local)), distance * distance, std::abs(dot(direction, normal)));
   }
-  Color radiance(const V3f&, const V3f&) const override { return Color(1.0f); }
+  Color radiance(const V3f&, const V3f&, const V3f&) const override { return Color(1.0f); }
   LightReach reach() const override {
     return {.centre = m_centre, .radius = m_reach, .flux = 4 * pi * pi * m_reach * m_reach};
   }
@@ -157,6 +158,7 @@ class GlowingSphere : public Light {
       p.world = world;
       p.position = n * m_radius;
       p.normal = n;
+      p.facing = normalize(transformNormal(m_inverse, n));
       p.incidence = std::abs(cosine);
     }
     return m_own.at(p, cosine);

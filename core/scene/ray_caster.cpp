@@ -178,6 +178,7 @@ PatternPoint patternPoint(const Scene& scene, const Hit& hit, const ShutterTime&
   at.position = transformPoint(*hit.toObject, hit.point);
   at.world = hit.point;
   at.normal = normalize(transformVector(*hit.toObject, hit.geometric));
+  at.facing = hit.geometric;
   float x = 0, y = 0;
   scene.camera.project(hit.point, x, y);
   at.screen = {x / float(scene.width), 1 - y / float(scene.height), length(hit.point - scene.camera.position())};

@@ -46,10 +46,11 @@ class ShutterTime {
     return e.light->pdf(transformPoint(p.toObject, from), transformVector(p.toObject, direction), distance,
                         transformVector(p.toObject, normal));
   }
-  Color radiance(const Emitter& e, const V3f& direction, const V3f& normal) const {
-    if (!e.motion) return e.light->radiance(direction, normal);
+  Color radiance(const Emitter& e, const V3f& at, const V3f& direction, const V3f& normal) const {
+    if (!e.motion) return e.light->radiance(at, direction, normal);
     const Place& p = of(e);
-    return e.light->radiance(transformVector(p.toObject, direction), transformVector(p.toObject, normal));
+    return e.light->radiance(transformPoint(p.toObject, at), transformVector(p.toObject, direction),
+                             transformVector(p.toObject, normal));
   }
 
  private:

@@ -37,7 +37,7 @@ void addSky(PathState& path) {
       l.material = noMaterial;
     }
     addLight(path, l,
-             path.throughput * sky.light->radiance(path.direction, path.direction) * sky.baked *
+             path.throughput * sky.light->radiance(path.previousPoint, path.direction, path.direction) * sky.baked *
                  (w * clear * path.bounceFactor * lampShare(path, sky, infinite)));
   }
 }
@@ -45,7 +45,7 @@ void addSky(PathState& path) {
 void addLamp(PathState& path, const Hit& hit) {
   const InstancedObject& in = *hit.object;
   const Emitter& e = path.scene.emitters[size_t(in.emitter)];
-  const Color radiance = path.rays.shutterTime().radiance(e, path.direction, hit.geometric);
+  const Color radiance = path.rays.shutterTime().radiance(e, hit.point, path.direction, hit.geometric);
   Label l = path.label;
   l.group = e.group;
   l.event = eventMet(path);

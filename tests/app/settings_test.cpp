@@ -153,26 +153,26 @@ TEST_CASE("A row's menu puts a pattern on its parameter in one step, lets anothe
   const NodeId material = wornMaterial(before, *before.findByName("Sun core"), 1).target;
   REQUIRE(material);
   const Address at{material, "roughness", 0, {}};
-  const auto choose = [&](const char* menu, const QString& text) {
+  const auto choose = [&](const QString& text) {
     QMenu m;
     const PatternMenu patterns(&m, *o.studio, valueAt(o.doc(), at));
-    const QList<QAction*> all = menu ? m.findChild<QMenu*>(QLatin1String(menu))->actions() : m.actions();
-    for (const QAction* a : all)
-      if (a->text() == text) return patterns.chose(a, at, QStringLiteral("here"));
+    for (const QMenu* menu : m.findChildren<QMenu*>() << &m)
+      for (const QAction* a : menu->actions())
+        if (a->text() == text) return patterns.chose(a, at, QStringLiteral("here"));
     return false;
   };
-  CHECK(choose("new pattern", "Noise"));
+  CHECK(choose("Noise"));
   const Value noise = valueAt(o.doc(), at);
   REQUIRE(noise.pattern());
-  CHECK(choose("new pattern", "Steps"));
+  CHECK(choose("Steps"));
   const Value steps = valueAt(o.doc(), at);
   REQUIRE(steps.pattern());
   const Node& n = *o.doc().find(steps.pattern()->pattern.target);
   CHECK(n.kind->id == "pattern.steps");
   CHECK(n.find("value")->pattern()->pattern.target == noise.pattern()->pattern.target);
-  CHECK(choose(nullptr, QStringLiteral("Show ") + qs(n.name)));
+  CHECK(choose(QStringLiteral("Show ") + qs(n.name)));
   CHECK(o.studio->current() == n.id);
-  CHECK(choose("pattern of the scene", qs(o.doc().find(noise.pattern()->pattern.target)->name)));
+  CHECK(choose(qs(o.doc().find(noise.pattern()->pattern.target)->name)));
   CHECK(valueAt(o.doc(), at) == noise);
   for (int i = 0; i < 3; ++i) o.studio->undo();
   CHECK(o.doc() == before);

@@ -23,6 +23,7 @@ PatternPoint point(const V3f& p) {
   at.uv = {0.7f * p.x + 0.1f, p.y};
   at.screen = {p.x, 0.5f * p.y, 4 + p.z};
   at.normal = {0, 1, 0};
+  at.facing = {0.5f * p.x, 0.8f, 0.3f * p.z};
   at.incidence = clamp01(0.5f + 0.4f * p.x);
   at.random = 0.37f;
   return at;
@@ -57,6 +58,7 @@ PointOf<Slope> sloped(const V3f& p) {
     set(s.world[k], [k](const PatternPoint& x) { return x.world[k]; });
     set(s.screen[k], [k](const PatternPoint& x) { return x.screen[k]; });
     s.normal[k] = at.normal[k];
+    set(s.facing[k], [k](const PatternPoint& x) { return x.facing[k]; });
   }
   for (int k = 0; k < 2; ++k) set(s.uv[k], [k](const PatternPoint& x) { return x.uv[k]; });
   set(s.incidence, [](const PatternPoint& x) { return x.incidence; });
@@ -95,6 +97,28 @@ std::vector<Case> everyKind() {
         add(d.label + " at two fifths", d.name.c_str(), d.unit == "%" ? "40 %" : "0.4");
     }
   }
+  // What needs another thing.
+  s.add("light.point", "Lamp", {{"position", "1, 2, 0.5"}});
+  const auto zoned = [&](const char* form, const char* param, const char* value) {
+    const std::string name = std::string("Zone ") + form + (param ? param : "");
+    const NodeId zone = s.add("zone.zone", name.c_str(),
+                              {{"form", form},
+                               {"position", "0.2, -0.1, 0.1"},
+                               {"turn", "20, 40, 0"},
+                               {"size", "1.2, 0.8, 0.9"},
+                               {"edge", "0.2"}});
+    if (param) s.set(zone, {{param, value}});
+    const NodeId id = s.add("pattern.zone", "In it", {{"zone", name.c_str()}, {"pushed", "pattern Cloud"}});
+    made.emplace_back(std::string("Zone, ") + form + (param ? std::string(", ") + param : ""), id);
+    const NodeId ride = s.add("pattern.ride", "Ride", {{"of", name.c_str()}, {"value", "pattern Cloud"}});
+    made.emplace_back(std::string("Ride on a zone, ") + form, ride);
+  };
+  for (const char* form : {"ball", "box", "cylinder", "half-space"}) {
+    zoned(form, nullptr, nullptr);
+    zoned(form, "share", "40 %");
+    zoned(form, "grown", "0.1");
+    zoned(form, "inverted", "on");
+  }
   const Document doc = s.take();
   std::vector<Case> cases;
   for (const auto& [name, id] : made)
@@ -114,8 +138,11 @@ double checkBounds(const Case& c, uint32_t boxes, uint32_t places) {
       low[k] = 2 * r.next() - 1;
       high[k] = low[k] + (i % 16 == 0 ? 0 : size * r.next());
     }
-    const Bounds4 bounds = c.program.bounds(boxOf(low, high));
-    if (size < 2e-3f) {
+    PatternBox box = boxOf(low, high);
+    const bool fine = i % 4 == 0; // seen by samples of some size
+    box.high.footprint = box.high.uvFootprint = fine ? 0.2f * r.next() : 0;
+    const Bounds4 bounds = c.program.bounds(box);
+    if (size < 2e-3f && !fine) {
       ++little;
       tight += bounds.x.high - bounds.x.low < 0.25f;
     }
@@ -124,7 +151,9 @@ double checkBounds(const Case& c, uint32_t boxes, uint32_t places) {
       for (int k = 0; k < 3; ++k) p[k] = std::clamp(low[k] + (high[k] - low[k]) * r.next(), low[k], high[k]);
       if (n == 0) p = low;
       if (n == 1) p = high;
-      const Sample4 v = c.program.evaluate(point(p));
+      PatternPoint at = point(p);
+      at.footprint = at.uvFootprint = r.next() * box.high.footprint;
+      const Sample4 v = c.program.evaluate(at);
       for (int k = 0; k < 4; ++k)
         if (!(bounds[k].low <= v[k] && v[k] <= bounds[k].high)) {
           INFO(c.name << ", box " << i << ", channel " << k << ": " << v[k] << " is not within " << bounds[k].low

@@ -72,7 +72,7 @@ TEST_CASE("What is nothing becomes something, and what takes no pattern says so"
 }
 
 TEST_CASE("Every kind of pattern drives a number and a colour from its defaults, and shows", "[placing][pattern]") {
-  const Document doc = withBall("0.5");
+  const Document doc = addNode(withBall("0.5"), "light.sun", "Sun");
   const Traced t = trace(doc, 1);
   for (const Kind& k : doc.kinds().all()) {
     if (k.family() != "pattern" || k.id == "pattern.image") continue; // which needs a file
@@ -86,7 +86,7 @@ TEST_CASE("Every kind of pattern drives a number and a colour from its defaults,
       for (int i = 0; i < 400; ++i) {
         PatternPoint x;
         x.position = normalize(V3f(r.next() - 0.5f, r.next() - 0.5f, r.next() - 0.5f)) * 0.5f;
-        x.normal = normalize(x.position);
+        x.normal = x.facing = normalize(x.position);
         x.world = x.position;
         x.incidence = r.next();
         x.screen = {0.5f, 0.5f, 2.5f + x.position.z};

@@ -1,0 +1,505 @@
+#include "app/drawer/pattern_panel.h"
+
+#include "app/drawer/drawer.h"
+#include "app/drawer/pattern_list.h"
+#include "app/panels/pattern_menu.h"
+#include "app/theme.h"
+#include "app/viewport/picture_bar.h"
+#include "core/base/error.h"
+#include "core/compile/balance.h"
+#include "core/document/file.h"
+#include "core/document/transplant.h"
+#include "core/document/units.h"
+
+#include <QApplication>
+#include <QClipboard>
+#include <QDragEnterEvent>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QMenu>
+#include <QPainter>
+#include <QPointer>
+#include <QScrollArea>
+#include <QToolButton>
+
+namespace ilumbra {
+namespace {
+
+constexpr int bigSide = 132; // pixels
+
+QImage imageOf(const PatternSwatch& s, int width, int height) {
+  return QImage(s.rgba.data(), width, height, QImage::Format_RGBA8888).copy();
+}
+
+// The pattern that a node is, or is a part of, or is put on; 0: none.
+NodeId patternAt(const Document& doc, const Node* n) {
+  for (const Node* up = n; up; up = doc.find(up->parent))
+    if (up->kind->family() == "pattern") return up->id;
+  if (!n) return 0;
+  for (const ParamDef& d : n->kind->params) {
+    const Value* v = n->find(d.name);
+    if (v && v->pattern()) return v->pattern()->pattern.target;
+  }
+  // What an object wears.
+  if (n->kind->param("material"))
+    if (const Node* m = doc.find(Params(*n, currentFrame(doc)).reference("material").target)) return patternAt(doc, m);
+  return 0;
+}
+
+// The whole that a pattern belongs to: what is put on a thing.
+NodeId wholeOf(const Document& doc, NodeId pattern) {
+  const auto uses = patternUses(doc, pattern);
+  if (uses.empty()) return pattern;
+  const Value v = valueAt(doc, uses.front());
+  return v.pattern() ? v.pattern()->pattern.target : pattern;
+}
+
+const ParamDef& anything() {
+  static const ParamDef def = color("value", "Value", {0, 0, 0});
+  return def;
+}
+
+} // namespace
+
+void RangeView::show(const PatternRange& range, const ParamDef& takes) {
+  m_range = range;
+  m_takes = takes;
+  update();
+}
+
+void RangeView::clear() {
+  m_range = {};
+  update();
+}
+
+void RangeView::paintEvent(QPaintEvent*) {
+  if (m_range.bins.empty()) return;
+  QPainter p(this);
+  const int base = height() - 18, n = int(m_range.bins.size());
+  const float most = *std::max_element(m_range.bins.begin(), m_range.bins.end()), span = m_range.to - m_range.from;
+  const auto at = [&](float v) { return int(float(width() - 1) * (v - m_range.from) / span); };
+  for (int i = 0; i < n; ++i) {
+    const float v = m_range.from + span * (float(i) + 0.5f) / float(n);
+    const bool taken = double(v) >= m_takes.hardMin && double(v) <= m_takes.hardMax;
+    // What there is little of is still to be seen.
+    const float share = most > 0 ? std::sqrt(m_range.bins[size_t(i)] / most) : 0;
+    const int h = int(std::ceil(share * float(base - 4))), x = width() * i / n, w = width() * (i + 1) / n - x - 1;
+    p.fillRect(QRect(x, base - h, std::max(1, w), h), taken ? QColor(0x9c, 0x90, 0x78) : theme::amber);
+  }
+  p.setPen(theme::tick);
+  p.drawLine(0, base, width(), base);
+  p.setFont(theme::font(11));
+  const auto mark = [&](float v, const QColor& color) {
+    const QString text = QString::number(double(v), 'g', 3);
+    const int w = p.fontMetrics().horizontalAdvance(text), x = std::clamp(at(v) - w / 2, 0, width() - w);
+    p.setPen(color);
+    p.drawText(QRect(x, base + 2, w + 2, 16), Qt::AlignLeft, text);
+  };
+  mark(m_range.low, m_range.below > 0 ? theme::amber : theme::dim);
+  if (at(m_range.high) - at(m_range.low) > 40) mark(m_range.high, m_range.above > 0 ? theme::amber : theme::dim);
+}
+
+PatternPanel::PatternPanel(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(studio) {
+  setAcceptDrops(true);
+  auto* row = new QHBoxLayout(this);
+  row->setContentsMargins(12, 4, 12, 6);
+  auto* none = new QLabel(tr("Select a thing with a pattern, or put one on a number or a colour: right-click its row "
+                             "in Settings and choose New pattern."),
+                          this);
+  none->setWordWrap(true);
+  none->setAlignment(Qt::AlignCenter);
+  none->setStyleSheet(QStringLiteral("color: #9a968f; padding: 20px"));
+  m_empty = none;
+  row->addWidget(m_empty);
+  m_body = new QWidget(this);
+  row->addWidget(m_body, 1);
+  auto* columns = new QHBoxLayout(m_body);
+  columns->setContentsMargins(0, 0, 0, 0);
+  columns->setSpacing(18);
+
+  auto* left = new QVBoxLayout;
+  left->setSpacing(2);
+  m_big = new QLabel(m_body);
+  m_big->setFixedSize(bigSide, bigSide);
+  m_big->setAccessibleName(tr("What the pattern gives"));
+  left->addWidget(m_big);
+  auto* ons = new QHBoxLayout;
+  ons->setSpacing(0);
+  const std::tuple<SwatchOn, QString, QString> choices[] = {
+      {SwatchOn::Object, tr("on it"), tr("On the thing that wears it, without light")},
+      {SwatchOn::Ball, tr("ball"), tr("On a ball as large")},
+      {SwatchOn::Flat, tr("flat"), tr("On a square as large")}};
+  for (const auto& [on, label, help] : choices) {
+    QToolButton* b = flatButton(m_body, label, help);
+    b->setCheckable(true);
+    b->setChecked(on == m_on);
+    connect(b, &QToolButton::clicked, this, [this, on = on] { setOn(on); });
+    ons->addWidget(b);
+    m_ons.push_back(b);
+  }
+  left->addLayout(ons);
+  left->addStretch(1);
+  columns->addLayout(left);
+
+  auto* middle = new QVBoxLayout;
+  middle->setSpacing(2);
+  auto* area = new QScrollArea(m_body);
+  area->setWidgetResizable(true);
+  area->setFrameShape(QFrame::NoFrame);
+  area->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  auto* inside = new QWidget(area);
+  auto* stack = new QVBoxLayout(inside);
+  stack->setContentsMargins(0, 0, 0, 0);
+  m_list = new PatternList(studio, inside);
+  stack->addWidget(m_list);
+  stack->addStretch(1);
+  area->setWidget(inside);
+  middle->addWidget(area, 1);
+  auto* foot = new QHBoxLayout;
+  m_add = flatButton(m_body, tr("+ add to this line"),
+                     tr("A pattern for one of its numbers or colours, or an operation that changes it"), "accent");
+  connect(m_add, &QToolButton::clicked, this, [this] { addBelow(m_add->mapToGlobal(QPoint(0, m_add->height()))); });
+  QToolButton* copies = flatButton(m_body, tr("copy"), tr("The chosen line and all below it, as text (Ctrl+C)"));
+  connect(copies, &QToolButton::clicked, this, &PatternPanel::copy);
+  QToolButton* pastes = flatButton(m_body, tr("paste"), tr("In place of the chosen line (Ctrl+V)"));
+  connect(pastes, &QToolButton::clicked, this, &PatternPanel::paste);
+  foot->addWidget(m_add);
+  foot->addWidget(copies);
+  foot->addWidget(pastes);
+  foot->addStretch(1);
+  middle->addLayout(foot);
+  columns->addLayout(middle, 3);
+
+  auto* right = new QVBoxLayout;
+  right->setSpacing(3);
+  m_gives = new QLabel(m_body);
+  m_gives->setFont(theme::font(12, 600));
+  m_rangeView = new RangeView(m_body);
+  m_told = new QLabel(m_body);
+  m_told->setWordWrap(true);
+  m_fit = flatButton(m_body, tr("Fit it"), tr("Brings the range of the pattern to what the parameter takes"), "accent");
+  connect(m_fit, &QToolButton::clicked, this, &PatternPanel::fit);
+  m_usedBy = new QLabel(m_body);
+  m_usedBy->setWordWrap(true);
+  m_usedBy->setStyleSheet(QStringLiteral("color: #9a968f"));
+  right->addWidget(m_gives);
+  right->addWidget(m_rangeView, 1);
+  right->addWidget(m_told);
+  right->addWidget(m_fit, 0, Qt::AlignLeft);
+  right->addWidget(m_usedBy);
+  columns->addLayout(right, 2);
+
+  connect(m_list, &PatternList::lineChosen, this, [this](int line) {
+    const NodeId id = m_list->lines()[size_t(line)].node;
+    if (m_studio.current() != id) m_studio.select({id});
+  });
+  connect(m_list, &PatternList::lineSwitched, this, &PatternPanel::switchLine);
+  connect(m_list, &PatternList::lineRemoved, this, &PatternPanel::removeLine);
+  connect(m_list, &PatternList::lineMoved, this, &PatternPanel::moveLine);
+  connect(m_list, &PatternList::menuWanted, this, &PatternPanel::lineMenu);
+  connect(&studio, &Studio::selectionChanged, this, &PatternPanel::follow);
+  connect(&studio, &Studio::documentChanged, this, &PatternPanel::rebuild);
+  rebuild();
+}
+
+void PatternPanel::showEvent(QShowEvent*) { follow(); }
+
+// What is selected leads to another pattern, unless it is a line of this one.
+void PatternPanel::follow() {
+  const Document& doc = m_studio.doc();
+  const auto& lines = m_list->lines();
+  for (size_t i = 0; i < lines.size(); ++i)
+    if (lines[i].node == m_studio.current()) {
+      if (m_list->chosen() < 0 || lines[size_t(m_list->chosen())].node != lines[i].node) m_list->choose(int(i));
+      return;
+    }
+  if (const NodeId at = patternAt(doc, m_studio.currentNode())) {
+    m_pattern = wholeOf(doc, at);
+    rebuild();
+  }
+}
+
+void PatternPanel::rebuild() {
+  const Document& doc = m_studio.doc();
+  if (!doc.find(m_pattern)) m_pattern = patternAt(doc, m_studio.currentNode());
+  m_pattern = m_pattern ? wholeOf(doc, m_pattern) : 0;
+  const auto uses = m_pattern ? patternUses(doc, m_pattern) : std::vector<Address>();
+  m_uses = uses.size();
+  m_use = uses.empty() ? Address{} : uses.front();
+  m_list->show(patternLines(doc, m_pattern),
+               m_use.node ? tr("on %1").arg(qs(addressText(doc, m_use))) : tr("on nothing yet"));
+  m_body->setVisible(m_pattern != 0);
+  m_empty->setVisible(m_pattern == 0);
+  if (m_pattern) draw();
+}
+
+Address PatternPanel::placeOf(const PatternLine& line) const { return line.depth == 0 ? m_use : line.at; }
+
+struct PatternPanel::Pictures {
+  std::vector<QImage> lines;
+  QImage big;
+  std::optional<PatternRange> range;
+  QString error;
+};
+
+// All pictures at once, off the interface thread; what has changed meanwhile is drawn after that.
+void PatternPanel::draw() {
+  if (!isVisible()) return;
+  if (m_busy) {
+    m_again = true;
+    return;
+  }
+  m_busy = true;
+  m_again = false;
+  struct Wanted {
+    NodeId pattern;
+    ParamDef takes;
+  };
+  const Document& doc = m_studio.doc();
+  std::vector<Wanted> wanted;
+  for (const PatternLine& l : m_list->lines()) {
+    const Address at = placeOf(l);
+    const Node* n = doc.find(l.node);
+    const bool pattern = n && n->kind->family() == "pattern";
+    wanted.push_back({pattern ? l.node : 0, at.node ? definitionAt(doc, at) : anything()});
+  }
+  std::vector<NodeId> things;
+  if (m_use.node) {
+    const auto wearing = objectsByMaterial(doc, m_studio.frame());
+    const auto it = wearing.find(m_use.node);
+    things = it == wearing.end() ? std::vector<NodeId>{m_use.node} : it->second;
+    if (things.size() > 1) things.resize(1); // one of them shows it
+  }
+  const auto work = [self = QPointer<PatternPanel>(this), doc, wanted, things, on = m_on,
+                     scene = m_studio.session().scene(),
+                     assets = m_studio.assets()](const CancelFlag& cancel) -> std::function<void()> {
+    auto made = std::make_shared<Pictures>();
+    try {
+      const FileAssets files = assets.assets(doc.folder(), &cancel);
+      const SwatchPlaces large = swatchPlaces(scene.get(), doc, things, on, bigSide, bigSide, &cancel),
+                         small = swatchPlaces(scene.get(), doc, things, on, PatternList::pictureWidth,
+                                              PatternList::pictureHeight, &cancel);
+      for (size_t i = 0; i < wanted.size(); ++i) {
+        made->lines.emplace_back();
+        if (!wanted[i].pattern) continue;
+        made->lines.back() = imageOf(patternSwatch(small, doc, wanted[i].pattern, wanted[i].takes, files),
+                                     PatternList::pictureWidth, PatternList::pictureHeight);
+        if (i) continue;
+        const PatternSwatch whole = patternSwatch(large, doc, wanted[i].pattern, wanted[i].takes, files);
+        made->big = imageOf(whole, bigSide, bigSide);
+        made->range = rangeOf(whole.numbers, wanted[i].takes);
+      }
+    } catch (const Error& e) {
+      if (e.kind() == ErrorKind::Cancelled) throw;
+      made->error = qs(std::string_view(e.what()));
+    }
+    return [self, made] {
+      if (self) self->drawn(*made);
+    };
+  };
+  const bool begun = m_studio.background(tr("Drawing the pattern"), work,
+                                         {.lane = QStringLiteral("pattern"),
+                                          .matters = false,
+                                          .told = false,
+                                          .failed = [self = QPointer<PatternPanel>(this)] {
+                                            if (self) self->m_busy = false;
+                                          }});
+  if (!begun) m_busy = false;
+}
+
+void PatternPanel::drawn(const Pictures& made) {
+  m_busy = false;
+  if (m_again) return draw();
+  m_range = made.range;
+  m_big->setPixmap(QPixmap::fromImage(made.big));
+  m_list->showPictures(made.lines);
+  const Document& doc = m_studio.doc();
+  const bool put = m_use.node && doc.find(m_use.node);
+  const ParamDef& takes = put ? definitionAt(doc, m_use) : anything();
+  m_gives->setText(put ? tr("Gives %1").arg(qs(takes.label).toLower()) : tr("Gives"));
+  m_fit->hide();
+  QString told;
+  if (!made.error.isEmpty()) {
+    told = made.error;
+    m_rangeView->clear();
+  } else if (m_range) {
+    m_rangeView->show(*m_range, takes);
+    const auto percent = [](float share) { return QString::number(std::max(1.0, std::round(100.0 * double(share)))); };
+    const bool fits = takes.type != ParamType::Color && takes.hardMin > -1e29;
+    if (m_range->above > 0)
+      told = tr("%1 % lies above what %2 takes. ").arg(percent(m_range->above), qs(takes.label).toLower());
+    if (m_range->below > 0)
+      told += tr("%1 % lies below what %2 takes.").arg(percent(m_range->below), qs(takes.label).toLower());
+    m_fit->setVisible(!told.isEmpty() && fits && put);
+    if (fits && put)
+      m_fit->setText(tr("Fit to %1–%2")
+                         .arg(QString::number(takes.hardMin, 'g', 3),
+                              QString::number(takes.hardMax < 1e29 ? takes.hardMax : takes.softMax, 'g', 3)));
+    if (told.isEmpty() && m_range->high - m_range->low < 1e-4f * std::max(1.0f, std::abs(m_range->high)))
+      told = tr("It gives the same everywhere here: it may be too large for the thing, or off.");
+  }
+  m_told->setText(told.trimmed());
+  m_told->setStyleSheet(made.error.isEmpty() ? QStringLiteral("color: #e3a24a") : QStringLiteral("color: #e07882"));
+  m_told->setVisible(!told.isEmpty());
+  m_usedBy->setText(m_uses > 1 ? tr("Put on %n parameter(s); a change shows on all.", nullptr, int(m_uses))
+                               : QString());
+  m_usedBy->setVisible(m_uses > 1);
+}
+
+void PatternPanel::setOn(SwatchOn on) {
+  m_on = on;
+  for (size_t i = 0; i < m_ons.size(); ++i) m_ons[i]->setChecked(i == size_t(on));
+  draw();
+}
+
+void PatternPanel::switchLine(int line) {
+  const PatternLine l = m_list->lines().at(size_t(line));
+  const Node* n = m_studio.doc().find(l.node);
+  if (!n || !n->kind->param("on")) return;
+  const bool on = lineIsOn(m_studio, l);
+  m_studio.edit((on ? tr("%1 off") : tr("%1 on")).arg(qs(n->name)), [&](const Document& d) {
+    return setNow(d, {l.node, "on", 0, {}}, Constant(!on));
+  });
+}
+
+void PatternPanel::removeLine(int line) {
+  PatternLine l = m_list->lines().at(size_t(line));
+  if (l.depth == 0) l.at = m_use;
+  const Node* n = m_studio.doc().find(l.node);
+  if (!n) return;
+  m_studio.edit(tr("Take out %1").arg(qs(n->name)), [&](const Document& d) { return withoutLine(d, l); });
+}
+
+void PatternPanel::moveLine(int line, int by) {
+  const PatternLine l = m_list->lines().at(size_t(line));
+  const Node* n = m_studio.doc().find(l.node);
+  if (!n || l.at.node || !n->parent) return m_studio.tell(tr("Only layers and keys have an order of their own"));
+  for (const auto& [slot, ids] : m_studio.doc().find(n->parent)->children) {
+    const auto it = std::find(ids.begin(), ids.end(), n->id);
+    if (it == ids.end()) continue;
+    const auto to = std::clamp<ptrdiff_t>(it - ids.begin() + by, 0, ptrdiff_t(ids.size()) - 1);
+    if (to == it - ids.begin()) return;
+    m_studio.edit(tr("Move %1").arg(qs(n->name)), [&, slot = slot](const Document& d) {
+      return moveNode(d, l.node, {n->parent, slot, size_t(to)});
+    });
+    return;
+  }
+}
+
+void PatternPanel::fit() {
+  if (!m_range || !m_use.node) return;
+  m_studio.edit(tr("Fit %1").arg(qs(addressText(m_studio.doc(), m_use))),
+                [&](const Document& d) { return fitted(d, m_use, m_range->low, m_range->high); });
+}
+
+// What can be put below a line: a pattern for each of its numbers and colours; one more part.
+void PatternPanel::addBelow(const QPoint& global) {
+  if (m_list->chosen() >= 0) lineMenu(m_list->chosen(), global);
+}
+
+void PatternPanel::lineMenu(int line, const QPoint& global) {
+  const PatternLine l = m_list->lines().at(size_t(line));
+  const Document& doc = m_studio.doc();
+  const Node* n = doc.find(l.node);
+  if (!n) return;
+  QMenu menu(this);
+  struct Choice {
+    PatternMenu menu;
+    Address at;
+  };
+  std::vector<Choice> choices;
+  const auto offer = [&](QMenu* to, const Address& at) {
+    choices.push_back({PatternMenu(to, m_studio, valueAt(doc, at)), at});
+  };
+  for (const ParamDef& d : n->kind->params) {
+    if (!d.patternable || !counts(*n, d, m_studio.frame())) continue;
+    offer(menu.addMenu(qs(d.label)), {n->id, d.name, 0, {}});
+  }
+  std::vector<std::pair<QAction*, std::pair<std::string, std::string>>> parts;
+  for (const ChildSlot& s : n->kind->slots)
+    for (const Kind& k : m_studio.kinds()->all())
+      if (accepted(s.accepts, k.id)) {
+        menu.addSeparator();
+        parts.push_back({menu.addAction(tr("One more %1").arg(qs(k.label).toLower())), {k.id, s.name}});
+      }
+  if (const Address at = placeOf(l); at.node) {
+    menu.addSeparator();
+    offer(menu.addMenu(tr("This line")), at);
+  }
+  menu.addSeparator();
+  QAction* out = menu.addAction(tr("Take it out"));
+  QAction* chosen = menu.exec(global);
+  if (!chosen) return;
+  if (chosen == out) return removeLine(line);
+  for (const auto& [action, part] : parts)
+    if (action == chosen) {
+      m_studio.edit(tr("Add a part"), [&, part = part](const Document& d) {
+        return addNode(d, part.first, "", {l.node, part.second, 0});
+      });
+      return;
+    }
+  for (const Choice& c : choices)
+    if (c.menu.chose(chosen, c.at, qs(addressText(doc, c.at)))) return;
+}
+
+void PatternPanel::copy() const {
+  const PatternLine* l = m_list->chosenLine();
+  const Node* n = l ? m_studio.doc().find(l->node) : nullptr;
+  if (!n) return;
+  NodeId whole = n->id;
+  for (const Node* up = n; up && up->kind->family() != "pattern"; up = m_studio.doc().find(up->parent))
+    whole = up->parent;
+  try {
+    QApplication::clipboard()->setText(qs(toJson(cutting(m_studio.doc(), whole))));
+    m_studio.tell(tr("%1 is on the clipboard, as text").arg(qs(m_studio.doc().find(whole)->name)));
+  } catch (const Error& e) {
+    m_studio.tell(qs(std::string_view(e.what())), true);
+  }
+}
+
+void PatternPanel::paste() {
+  const QString text = QApplication::clipboard()->text();
+  const PatternLine* l = m_list->chosenLine();
+  const Address at = l ? placeOf(*l) : m_use;
+  m_studio.edit(tr("Paste a pattern"), [&](const Document& d) {
+    if (!at.node) throw badInput("choose a line that drives something: the pattern takes its place");
+    const Document from = fromJson(m_studio.kinds(), text.toStdString());
+    const auto all = from.family("pattern");
+    if (all.empty()) throw badInput("the clipboard holds no pattern");
+    // The one that no other of them uses.
+    const Node* top = all.front();
+    for (const Node* n : all)
+      if (patternLines(from, n->id).size() > patternLines(from, top->id).size()) top = n;
+    NodeId made = 0;
+    const Document out = transplant(d, from, top->id, &made);
+    return setAt(out, at, PatternUse{{made, nullptr}});
+  });
+}
+
+void PatternPanel::keyPressEvent(QKeyEvent* e) {
+  if (e->matches(QKeySequence::Copy)) return copy();
+  if (e->matches(QKeySequence::Paste)) return paste();
+  QWidget::keyPressEvent(e);
+}
+
+void PatternPanel::dragEnterEvent(QDragEnterEvent* e) {
+  if (!pictureIn(e->mimeData()).isEmpty() && m_list->chosenLine()) e->acceptProposedAction();
+}
+
+void PatternPanel::dropEvent(QDropEvent* e) {
+  const PatternLine* l = m_list->chosenLine();
+  if (!l || !placeOf(*l).node) return;
+  e->acceptProposedAction();
+  drivePattern(m_studio, placeOf(*l), "pattern.image", pictureIn(e->mimeData()));
+}
+
+DrawerPage patternPage() {
+  return {QStringLiteral("pattern"),
+          PatternPanel::tr("Pattern"),
+          PatternPanel::tr("The pattern of what is selected, line by line"),
+          "Ctrl+0",
+          false,
+          [](Studio& studio, QWidget* parent) { return new PatternPanel(studio, parent); }};
+}
+
+} // namespace ilumbra

@@ -1,0 +1,56 @@
+#include "core/document/placement.h"
+
+namespace ilumbra {
+
+std::vector<ParamDef> placementParams() {
+  return {
+      vector("position", "Position", "m", {0, 0, 0})
+          .soft(-5, 5)
+          .at(Invalidation::Placement)
+          .in("Placement")
+          .help("Where it stands"),
+      vector("turn", "Turn", "°", {0, 0, 0})
+          .soft(-180, 180)
+          .at(Invalidation::Placement)
+          .in("Placement")
+          .help("Turn about x, then y, then z"),
+      vector("size", "Size", "×", {1, 1, 1})
+          .soft(0.1, 4)
+          .range(-1e6, 1e6)
+          .at(Invalidation::Placement)
+          .in("Placement")
+          .help("Factor along its own axes"),
+      flag("shown", "Shown", true)
+          .at(Invalidation::Placement)
+          .in("Placement")
+          .help(
+              "Off: it is not in the picture at all, with all that it holds; other objects may still be made from it"),
+      flag("locked", "Locked", false)
+          .fixed()
+          .at(Invalidation::Display)
+          .in("Placement")
+          .help("The pointer neither picks nor moves it in the picture")};
+}
+
+M44f placementOf(const Params& p) {
+  return placement(vec(p.triple("position")), vec(p.triple("turn")), vec(p.triple("size")));
+}
+
+M44f worldMatrix(const Document& doc, const Node& node, double frame) {
+  M44f m;
+  if (node.kind->param("turn")) m = placementOf(Params(node, frame));
+  for (NodeId up = node.parent; up;) {
+    const Node* n = doc.find(up);
+    if (!n) break;
+    if (n->kind->param("turn")) m = m * placementOf(Params(*n, frame));
+    up = n->parent;
+  }
+  return m;
+}
+
+V3f skyBody(float height, float bearing) {
+  const float h = height * pi / 180, b = bearing * pi / 180;
+  return {std::cos(h) * std::sin(b), std::sin(h), -std::cos(h) * std::cos(b)};
+}
+
+} // namespace ilumbra
