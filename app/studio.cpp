@@ -352,10 +352,10 @@ void Studio::offer(NodeId thing, bool extend, uint32_t copy) {
     }
     setPicking({});
     edit(tr("Put %1 into %2").arg(qs(n->name), qs(d->label)), [&](const Document& doc) {
-      if (!copy || !accepted(d->accepts, "source.part")) return fillRoles(doc, p.effect, {thing});
+      if (!copy || !accepted(d->accepts, "source.part")) return fillRoles(doc, p.effect, {thing}, nullptr, p.role.toStdString());
       NodeId part = 0;
       const Document with = withPart(doc, thing, copy, 0, &part);
-      return fillRoles(with, p.effect, {part});
+      return fillRoles(with, p.effect, {part}, nullptr, p.role.toStdString());
     });
     return;
   }

@@ -2,6 +2,7 @@
 
 #include "app/studio.h"
 #include "app/theme.h"
+#include "core/base/colorspace.h"
 #include "core/document/units.h"
 
 #include <QContextMenuEvent>
@@ -16,6 +17,7 @@ namespace ilumbra {
 QString lineTitle(const Studio& studio, const PatternLine& line) {
   const Node* n = studio.doc().find(line.node);
   if (!n) return {};
+  if (n->kind->family() != "pattern") return qs(n->name); // a part
   const Params p(*n, studio.frame());
   // What it shows or where it lies says more than what kind it is.
   for (const ParamDef& d : n->kind->params) {
@@ -34,7 +36,6 @@ QString lineNumber(const Studio& studio, const PatternLine& line) {
     if (d.major && d.type == ParamType::Number && counts(*n, d, studio.frame())) {
       const Value v = valueAt(studio.doc(), {n->id, d.name, 0, {}});
       if (const Constant* c = v.constant()) return qs(formatNumber(d, std::get<double>(*c)));
-      return qs(formatValue(studio.doc(), d, v));
     }
   return {};
 }
@@ -42,6 +43,20 @@ QString lineNumber(const Studio& studio, const PatternLine& line) {
 bool lineIsOn(const Studio& studio, const PatternLine& line) {
   const Node* n = studio.doc().find(line.node);
   return n && (!n->kind->param("on") || Params(*n, studio.frame()).flag("on"));
+}
+
+// A part is seen by the colour that it lays there.
+static QColor partColor(const Studio& studio, const PatternLine& line) {
+  const Node* n = studio.doc().find(line.node);
+  for (const char* name : {"value", "color"})
+    if (n && n->kind->param(name)) {
+      const Triple t = Params(*n, studio.frame()).triple(name);
+      const auto byte = [](double v) {
+        return int(std::lround(255 * std::clamp(srgbEncoded<double>(std::clamp(v, 0.0, 1.0)), 0.0, 1.0)));
+      };
+      return {byte(t[0]), byte(t[1]), byte(t[2])};
+    }
+  return theme::raised;
 }
 
 PatternList::PatternList(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(studio) {
@@ -148,7 +163,7 @@ void PatternList::paintEvent(QPaintEvent*) {
     if (size_t(i) < m_pictures.size() && !m_pictures[size_t(i)].isNull())
       p.drawImage(picture, m_pictures[size_t(i)]);
     else
-      p.fillRect(picture, theme::raised);
+      p.fillRect(picture, partColor(m_studio, l));
     x += pictureWidth + 8;
     const bool on = lineIsOn(m_studio, l);
     if (hasBelow(i) && m_folded.count(i)) {

@@ -40,10 +40,14 @@ void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
     shown.push_back(id);
     return true;
   };
-  for (const Role& role : effectKind(n)->roles)
+  // What an effect is set by stands first; then the objects that it is on need not be shown.
+  std::vector<Role> roles = effectKind(n)->roles;
+  const bool set = std::any_of(roles.begin(), roles.end(), [](const Role& r) { return r.main; });
+  std::stable_partition(roles.begin(), roles.end(), [](const Role& r) { return r.main; });
+  for (const Role& role : roles)
     for (const NodeId id : roleOf(doc, n, role.param)) {
       const Node* t = doc.find(id);
-      if (!t || !first(id)) continue;
+      if (!t || !first(id) || (set && !role.main && t->kind->family() == "object")) continue;
       if (!t->kind->param("material")) {
         buildRoleThing(page, *t, qs(t->name), tr("all"), 0);
         continue;
@@ -107,7 +111,8 @@ void SettingsPanel::putIntoRole(NodeId effect, const std::string& param, const s
       m_studio.tell(tr("%1 is a %2, which does not go here").arg(qs(t->name), qs(t->kind->label).toLower()), true);
   }
   if (!fit.empty())
-    m_studio.edit(tr("Put into %1").arg(qs(param)), [&](const Document& d) { return fillRoles(d, effect, fit); });
+    m_studio.edit(tr("Put into %1").arg(qs(param)),
+                  [&](const Document& d) { return fillRoles(d, effect, fit, nullptr, param); });
 }
 
 QToolButton* SettingsPanel::armButton(QWidget* parent, NodeId effect, const Role& role, bool filled) {

@@ -21,7 +21,10 @@ namespace ilumbra {
   X(mistEffect)                                                                                                        \
   X(nebulaEffect)                                                                                                      \
   X(ghostLightEffect)                                                                                                  \
-  X(causticsEffect)
+  X(causticsEffect)                                                                                                    \
+  X(contactLineEffect)                                                                                                 \
+  X(changeoverEffect)                                                                                                  \
+  X(litPanelEffect)
 
 #define DECLARE(name) EffectKind name();
 EACH_EFFECT(DECLARE)
@@ -48,7 +51,7 @@ std::vector<NodeId> roleOf(const Document&, const Node& effect, const std::strin
 }
 
 Document fillRoles(const Document& doc, NodeId effect, const std::vector<NodeId>& things,
-                   std::vector<std::string>* left) {
+                   std::vector<std::string>* left, std::string_view only) {
   const Node* n = doc.find(effect);
   const EffectKind* kind = n ? effectKind(*n) : nullptr;
   if (!kind) throw badInput("there is no such effect");
@@ -58,6 +61,7 @@ Document fillRoles(const Document& doc, NodeId effect, const std::vector<NodeId>
     if (!thing) continue;
     bool fits = false;
     for (const Role& role : kind->roles) {
+      if (!only.empty() && role.param != only) continue;
       if (!accepted(kind->kind.param(role.param)->accepts, thing->kind->id)) continue;
       std::vector<Reference> list = Params(*out.find(effect), 0).references(role.param);
       if (std::none_of(list.begin(), list.end(), [&](const Reference& r) { return r.target == id; })) {
@@ -69,7 +73,7 @@ Document fillRoles(const Document& doc, NodeId effect, const std::vector<NodeId>
     }
     if (!fits && left) left->push_back(thing->name);
   }
-  return out;
+  return kind->dress ? kind->dress(out, effect) : out;
 }
 
 Document leaveRole(const Document& doc, NodeId effect, const std::string& param, NodeId thing) {
@@ -77,7 +81,9 @@ Document leaveRole(const Document& doc, NodeId effect, const std::string& param,
   if (!n) throw badInput("there is no such effect");
   std::vector<Reference> list = Params(*n, 0).references(param);
   std::erase_if(list, [&](const Reference& r) { return r.target == thing; });
-  return setValue(doc, effect, param, Constant(list));
+  const Document out = setValue(doc, effect, param, Constant(list));
+  const EffectKind* kind = effectKind(*n);
+  return kind && kind->dress ? kind->dress(out, effect) : out;
 }
 
 // Gives a dark object own light of its own: a material of its own, three stops above white.
@@ -129,11 +135,11 @@ Document addEffect(const Document& doc, std::string_view kindId, const std::vect
   const EffectKind& k = *effectKind(*out.find(effect));
   if (k.make) out = k.make(std::move(out), effect, selection, told);
   // Of nothing that was selected: by what it has found or made for itself.
-  if (const std::vector<NodeId> from = roleOf(out, *out.find(effect), "from"); name.empty() && !from.empty())
-    out = rename(out, effect, out.freeName(nameAfter(*out.find(from.front()))));
+  const std::vector<NodeId> of = roleOf(out, *out.find(effect), k.dress ? "onto" : "from");
+  if (name.empty() && !of.empty()) out = rename(out, effect, out.freeName(nameAfter(*out.find(of.front()))));
   for (const NodeId id : roleOf(out, *out.find(effect), "from")) {
     const Node* n = out.find(id);
-    if (n->kind->family() != "object" || !n->kind->param("material")) continue;
+    if (n->kind->family() != "object" || !n->kind->param("material") || n->kind->param("own_light")) continue;
     const Reference use = wornMaterial(out, *n, currentFrame(doc));
     const Node* m = out.find(use.target);
     if (!m || (m->kind->param("own_light") && Params(*m, currentFrame(doc), use.with.get()).number("own_light") <= 0))
@@ -147,6 +153,7 @@ Document addEffect(const Document& doc, std::string_view kindId, const std::vect
     out = setValue(out, effect, "lens", Constant(std::vector<Reference>{{stage, nullptr}}));
     if (told) told->push_back(fmt::format("The lens got a stage, {}: {}", stageKind->label, out.find(stage)->name));
   }
+  if (k.dress) out = k.dress(out, effect);
   if (made) *made = effect;
   return out;
 }

@@ -28,6 +28,7 @@ struct Role {
   std::string param;   ///< "from", "through", "onto", "lens"
   std::string label;   ///< "From"
   std::string teaches; ///< what to put here, for an empty role
+  bool main = false;   ///< what fills it is what the effect is set by: it stands first
 };
 
 /// A kind of light effect: its table and its roles in the order of the light.
@@ -38,6 +39,8 @@ struct EffectKind {
   /// Makes what a new effect needs and the scene lacks; null: nothing. `told` as in addEffect().
   std::function<Document(Document, NodeId effect, const std::vector<NodeId>& selection, std::vector<std::string>* told)>
       make = {};
+  /// Brings what its things wear in line with its roles; called whenever those change. Null: they wear nothing of it.
+  std::function<Document(const Document&, NodeId effect)> dress = {};
   /// Its share of the picture's light before the lens; null: none, or by its lens stages.
   std::function<double(const DevelopedEffect&)> share = {};
   /// Its route (route.h).
@@ -49,10 +52,10 @@ const EffectKind* effectKind(const Node& effect);
 
 /// Everything that fills a role of an effect; nothing if it has no such role.
 std::vector<NodeId> roleOf(const Document& doc, const Node& effect, const std::string& param);
-/// Puts things into the roles that they fit. Objects and lights come from a selection; what fits nowhere is returned in
-/// `left` by name.
+/// Puts things into the roles that they fit, or into one alone. Objects and lights come from a selection; what fits
+/// nowhere is returned in `left` by name.
 Document fillRoles(const Document& doc, NodeId effect, const std::vector<NodeId>& things,
-                   std::vector<std::string>* left = nullptr);
+                   std::vector<std::string>* left = nullptr, std::string_view role = {});
 /// Takes one thing out of a role.
 Document leaveRole(const Document& doc, NodeId effect, const std::string& param, NodeId thing);
 

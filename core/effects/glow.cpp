@@ -41,6 +41,7 @@ EffectKind glowEffect() {
         return doc;
       },
       {},
+      {},
       measureGlowRoute};
 }
 

@@ -26,6 +26,8 @@ std::vector<EffectReading> readEffects(const Document& doc, double frame, const 
                                        const Tasks& tasks) {
   std::vector<EffectReading> out;
   for (const Node* e : doc.family("effect")) {
+    // What makes no light of its own has no share of it.
+    if (const EffectKind* kind = effectKind(*e); kind && !kind->share && !e->kind->param("lens")) continue;
     EffectReading r{e->id, 0, Params(*e, frame).flag("on")};
     if (const EffectKind* kind = effectKind(*e); kind && kind->share)
       r.share = kind->share({doc, *e, frame, scene, film, groupScales, developed, tasks});

@@ -25,7 +25,7 @@ class Lister {
     for (const ChildSlot& slot : n.kind->slots)
       if (const auto it = n.children.find(slot.name); it != n.children.end())
         for (const NodeId id : it->second)
-          if (const Node* part = m_doc.find(id)) put(*part, {}, part->kind->label);
+          if (const Node* part = m_doc.find(id)) put(*part, {}, {});
     for (const ParamDef& d : n.kind->params)
       if (const Value* v = n.find(d.name); v && v->pattern())
         if (const Node* inner = m_doc.find(v->pattern()->pattern.target))

@@ -35,6 +35,7 @@ namespace ilumbra {
   X(normalPattern)                                                                                                     \
   X(facingLightPattern)                                                                                                \
   X(distancePattern)                                                                                                   \
+  X(contactPattern)                                                                                                    \
   X(depthPattern)                                                                                                      \
   X(coordinatesPattern)                                                                                                \
   X(chancePattern)                                                                                                     \

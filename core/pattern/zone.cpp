@@ -45,6 +45,7 @@ struct Zone {
   Form form = Form::Ball;
   V3f half{0.5f}; // metres
   float grown = 0;
+  float width = 0; // of the rim alone, metres; 0: the whole zone
   bool inverted = false, metres = false;
   template <class T> ValuesOf<T> operator()(const InputsOf<T>& in, const PointOf<T>&) const {
     return result(in, depthIn(form, half, placeOf(in[0])));
@@ -53,6 +54,9 @@ struct Zone {
     T d = depth + in[1].x + T(grown);
     if (inverted) d = T(0.0f) - d;
     if (metres) return spread(d);
+    if (width > 0)
+      return ilumbra::between(in[3], in[4],
+                              numbers::smooth(numbers::clamp01(T(1.0f) - numbers::abs(d) / T(0.5f * width))));
     return ilumbra::between(in[3], in[4],
                             numbers::smooth(numbers::clamp01(T(0.5f) + d / numbers::max(in[2].x, T(1e-6f)))));
   }
@@ -134,6 +138,7 @@ int zoneOf(const Params& p, PatternCompiler& c) {
   const bool metres = p.text("gives") == "metres";
   const int low = c.input(p, "low"), high = c.input(p, "high");
   const auto all = [&](bool inside) {
+    if (p.text("gives") == "rim") return low;
     const float far = inside ? 1e9f : -1e9f;
     return metres ? c.constant(spread(far)) : inside ? high : low;
   };
@@ -144,6 +149,7 @@ int zoneOf(const Params& p, PatternCompiler& c) {
   M44f toOwn;
   const bool any = madeZone(*node, c, zone, toOwn);
   zone.metres = metres;
+  if (p.text("gives") == "rim") zone.width = p.real("width");
   const float edge = of.real("edge");
   c.surround({&toOwn[0][0], 16});
   c.surround({&zone.half.x, 3});
@@ -197,8 +203,16 @@ PatternKind zonePattern() {
            .helpText = "One value inside a zone and another outside, with the zone's soft edge: a mask that moves with "
                        "a thing of the set.",
            .params = {reference("zone", "Zone", {"zone."}).matters().help("The body that says where"),
-                      choice("gives", "Gives", {"colours", "metres"})
-                          .help("The colours below; or metres from its skin, above 0 inside"),
+                      choice("gives", "Gives", {"colours", "rim", "metres"})
+                          .help("The colours below, for what is inside or for a rim along its skin; or metres from its "
+                                "skin, above 0 inside"),
+                      number("width", "Width of the rim", "m", 0.04)
+                          .soft(0.001, 0.5)
+                          .range(1e-6, 1e6)
+                          .log()
+                          .when("gives", "rim")
+                          .matters()
+                          .help("Across the skin, half of it on each side"),
                       number("pushed", "Edge pushed", "m", 0)
                           .soft(-0.2, 0.2)
                           .range(-1e6, 1e6)
@@ -210,14 +224,14 @@ PatternKind zonePattern() {
                           .soft(0, 1)
                           .patterned()
                           .says("outside")
-                          .when("gives", "colours")
+                          .when("gives", "colours|rim")
                           .matters()
                           .help("What lies outside"),
                       color("high", "Inside", {1, 1, 1})
                           .soft(0, 1)
                           .patterned()
                           .says("inside")
-                          .when("gives", "colours")
+                          .when("gives", "colours|rim")
                           .matters()
                           .help("What lies inside")},
            .existence = Invalidation::Shading},

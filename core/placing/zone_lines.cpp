@@ -6,8 +6,9 @@ namespace ilumbra {
 
 std::vector<std::vector<V2f>> zoneLines(const Document& doc, const Node& zone, double frame, const Camera& camera) {
   std::vector<std::vector<V2f>> out;
+  if (zone.kind->family() != "zone") return out;
   const Params p(zone, frame);
-  const std::string form = zone.kind->param("form") ? p.text("form") : "";
+  const std::string form = p.text("form");
   const M44f world = worldMatrix(doc, zone, frame);
   const float share = p.real("share");
   const auto line = [&](const std::vector<V3f>& points) {

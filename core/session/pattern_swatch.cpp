@@ -46,7 +46,7 @@ class Places {
   void onThings(const Scene& scene, const std::vector<NodeId>& things) {
     TraceCount count;
     const RayCaster rays(scene, count, nullptr);
-    const float back = 4 * m_view.radius;
+    const float back = 8 * m_view.radius;
     fill([&](float x, float y, PatternPoint& p) {
       V3f origin = m_view.centre - m_view.ahead * back + m_view.right * x + m_view.up * y;
       for (int i = 0; i < 256; ++i) {
@@ -102,12 +102,19 @@ class Places {
 View viewOf(const Scene& scene, const Box3f& box) {
   View v;
   v.centre = box.center();
-  v.radius = std::max(1e-6f, 0.52f * length(box.size()));
   v.ahead = normalize(v.centre - scene.camera.position());
   if (isBlack(v.ahead)) v.ahead = scene.camera.forward();
   v.right = cross(v.ahead, scene.camera.up());
   v.right = isBlack(v.right) ? scene.camera.right() : normalize(v.right);
   v.up = cross(v.right, v.ahead);
+  // What its corners reach, and a little air.
+  float wide = 0;
+  for (int c = 0; c < 8; ++c) {
+    const V3f d =
+        V3f(c & 1 ? box.min.x : box.max.x, c & 2 ? box.min.y : box.max.y, c & 4 ? box.min.z : box.max.z) - v.centre;
+    wide = std::max({wide, std::abs(dot(d, v.right)), std::abs(dot(d, v.up))});
+  }
+  v.radius = std::max(1e-6f, 1.04f * wide);
   return v;
 }
 
@@ -130,7 +137,6 @@ SwatchPlaces swatchPlaces(const Scene* scene, const Document& doc, const std::ve
   if (there) {
     view = viewOf(*scene, box);
     toObject = toObjectOf(*scene, things);
-    if (on != SwatchOn::Object) view.radius *= 0.6f; // a box's diagonal is wider than what lies in it
   }
   SwatchPlaces out;
   out.width = width;

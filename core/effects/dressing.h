@@ -1,0 +1,20 @@
+#pragma once
+#include "core/document/edit.h"
+
+namespace ilumbra {
+
+/// What an effect puts over the materials of its objects: another material, by a mask.
+struct Dress {
+  NodeId mask = 0;  ///< the pattern; of one effect alone: by it the layers are known again
+  NodeId above = 0; ///< the material
+  std::string name; ///< of the effect, for what is made
+};
+
+/// The objects, groups by all that they hold, wear the dress over what they wore, and no others do: those that wore it
+/// wear again what is below. Objects that share a material share the layer over it.
+Document dressed(const Document& doc, const std::vector<NodeId>& objects, const Dress& dress);
+
+/// Objects among things, groups by all that they hold.
+std::vector<NodeId> objectsAmong(const Document& doc, const std::vector<NodeId>& things);
+
+} // namespace ilumbra
