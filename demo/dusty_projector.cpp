@@ -1,5 +1,6 @@
 // The projector: a star map on its slide shines through dusty air as coloured shafts, onto the hall's wall.
 #include "demo/scene_builder.h"
+#include "demo/set_parts.h"
 #include "demo/starters.h"
 
 #include "core/base/vec.h"
@@ -7,7 +8,6 @@
 #include <cmath>
 
 namespace ilumbra {
-namespace {
 
 // A plain portable pixmap, 8 bits, as the slide: rings, rays and stars on black.
 std::string starMap() {
@@ -36,8 +36,6 @@ std::string starMap() {
     }
   return out;
 }
-
-} // namespace
 
 Starter dustyProjectorStarter() {
   return {"dusty-projector", "Dusty projector", "A slide thrown through dusty air: its picture as coloured shafts",

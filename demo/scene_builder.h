@@ -1,6 +1,7 @@
 #pragma once
 #include "core/document/edit.h"
 #include "core/document/units.h"
+#include "core/effects/effect.h"
 #include "core/surface/presets.h"
 
 #include <initializer_list>
@@ -41,6 +42,15 @@ class SceneBuilder {
       k.keys.push_back({frame, *v.constant(), KeyShape::Smooth});
     }
     m_doc = setValue(m_doc, id, param, k);
+  }
+  /// An effect with these things in its roles, and what it makes.
+  NodeId effect(const char* kind, const char* name, std::initializer_list<const char*> things) {
+    std::vector<NodeId> ids;
+    for (const char* t : things) ids.push_back(find(t));
+    NodeId id = 0;
+    m_doc = addEffect(m_doc, kind, ids, &id, nullptr);
+    m_doc = rename(m_doc, id, name);
+    return id;
   }
   void settings(Values values) { set(m_doc.settings().id, values); }
   NodeId find(const char* name) const { return m_doc.findByName(name)->id; }

@@ -17,7 +17,8 @@ const std::vector<Starter>& allStarters() {
       turnedBulbStarter(),     nameplateStarter(),      stillPoolStarter(),       glassOverSlateStarter(),
       brassNephroidStarter(),  poolRipplesStarter(),    quicksilverTrayStarter(), slottedShutterStarter(),
       zodiacBandStarter(),     dustyProjectorStarter(), pendulumLampStarter(),    floorMistStarter(),
-      amberHoneycombStarter(), orreryHallStarter()};
+      amberHoneycombStarter(), glowAlgaeStarter(),      creepingTarnishStarter(), litChartStarter(),
+      orreryHallStarter()};
   return all;
 }
 

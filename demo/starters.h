@@ -47,6 +47,9 @@ Starter quicksilverTrayStarter();
 Starter jadeMoonStarter();
 Starter sunCoreStarter();
 Starter veilCometStarter();
+Starter glowAlgaeStarter();
+Starter creepingTarnishStarter();
+Starter litChartStarter();
 Starter orreryHallStarter();
 
 } // namespace ilumbra

@@ -98,7 +98,7 @@ void PatternList::choose(int line) {
 QSize PatternList::sizeHint() const { return {380, int(shown().size()) * lineHeight + 4}; }
 
 bool PatternList::hasBelow(int line) const {
-  return line + 1 < int(m_lines.size()) && m_lines[size_t(line) + 1].depth > m_lines[size_t(line)].depth;
+  return line >= 0 && line + 1 < int(m_lines.size()) && m_lines[size_t(line) + 1].depth > m_lines[size_t(line)].depth;
 }
 
 std::vector<int> PatternList::shown() const {
@@ -203,8 +203,8 @@ void PatternList::mousePressEvent(QMouseEvent* e) {
     Q_EMIT lineSwitched(line);
     return;
   }
-  choose(line);
   m_dragged = e->button() == Qt::LeftButton && !m_lines[size_t(line)].at.node && line > 0 ? line : -1;
+  choose(line);
 }
 
 void PatternList::mouseMoveEvent(QMouseEvent* e) {
@@ -278,6 +278,14 @@ bool PatternList::event(QEvent* e) {
     QToolTip::showText(help->globalPos(),
                        n ? QStringLiteral("%1 · %2").arg(qs(n->name), qs(n->kind->helpText)) : QString(), this);
     return true;
+  }
+  // Keys of the list that a menu of the window has too.
+  if (e->type() == QEvent::ShortcutOverride) {
+    const auto* k = static_cast<QKeyEvent*>(e);
+    if ((k->modifiers() & Qt::AltModifier) && (k->key() == Qt::Key_Up || k->key() == Qt::Key_Down)) {
+      e->accept();
+      return true;
+    }
   }
   if (e->type() == QEvent::FocusIn || e->type() == QEvent::FocusOut) update();
   return QWidget::event(e);

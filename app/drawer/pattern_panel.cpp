@@ -179,6 +179,7 @@ PatternPanel::PatternPanel(Studio& studio, QWidget* parent) : QWidget(parent), m
   m_told->setWordWrap(true);
   m_fit = flatButton(m_body, tr("Fit it"), tr("Brings the range of the pattern to what the parameter takes"), "accent");
   connect(m_fit, &QToolButton::clicked, this, &PatternPanel::fit);
+  m_fit->hide();
   m_usedBy = new QLabel(m_body);
   m_usedBy->setWordWrap(true);
   m_usedBy->setStyleSheet(QStringLiteral("color: #9a968f"));
@@ -199,10 +200,17 @@ PatternPanel::PatternPanel(Studio& studio, QWidget* parent) : QWidget(parent), m
   connect(m_list, &PatternList::menuWanted, this, &PatternPanel::lineMenu);
   connect(&studio, &Studio::selectionChanged, this, &PatternPanel::follow);
   connect(&studio, &Studio::documentChanged, this, &PatternPanel::rebuild);
+  // The things as they are compiled now.
+  connect(&studio, &Studio::imageArrived, this, [this] {
+    if (m_pattern && m_studio.session().scene() != m_drawnOf) draw();
+  });
   rebuild();
 }
 
-void PatternPanel::showEvent(QShowEvent*) { follow(); }
+void PatternPanel::showEvent(QShowEvent*) {
+  follow();
+  if (m_pattern) draw();
+}
 
 // What is selected leads to another pattern, unless it is a line of this one.
 void PatternPanel::follow() {
@@ -215,12 +223,18 @@ void PatternPanel::follow() {
     }
   if (const NodeId at = patternAt(doc, m_studio.currentNode())) {
     m_pattern = wholeOf(doc, at);
+    m_use = {};
     rebuild();
   }
 }
 
 void PatternPanel::rebuild() {
   const Document& doc = m_studio.doc();
+  // What the parameter has now, whatever stood there before.
+  if (m_use.node && doc.find(m_use.node)) {
+    const Value v = valueAt(doc, m_use);
+    m_pattern = v.pattern() ? v.pattern()->pattern.target : 0;
+  }
   if (!doc.find(m_pattern)) m_pattern = patternAt(doc, m_studio.currentNode());
   m_pattern = m_pattern ? wholeOf(doc, m_pattern) : 0;
   const auto uses = m_pattern ? patternUses(doc, m_pattern) : std::vector<Address>();
@@ -251,6 +265,7 @@ void PatternPanel::draw() {
   }
   m_busy = true;
   m_again = false;
+  m_drawnOf = m_studio.session().scene();
   struct Wanted {
     NodeId pattern;
     ParamDef takes;
@@ -268,10 +283,9 @@ void PatternPanel::draw() {
     const auto wearing = objectsByMaterial(doc, m_studio.frame());
     const auto it = wearing.find(m_use.node);
     things = it == wearing.end() ? std::vector<NodeId>{m_use.node} : it->second;
-    if (things.size() > 1) things.resize(1); // one of them shows it
+    if (things.size() > 1) things = {things.front()}; // one of them shows it
   }
-  const auto work = [self = QPointer<PatternPanel>(this), doc, wanted, things, on = m_on,
-                     scene = m_studio.session().scene(),
+  const auto work = [self = QPointer<PatternPanel>(this), doc, wanted, things, on = m_on, scene = m_drawnOf,
                      assets = m_studio.assets()](const CancelFlag& cancel) -> std::function<void()> {
     auto made = std::make_shared<Pictures>();
     try {

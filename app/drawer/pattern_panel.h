@@ -73,6 +73,7 @@ class PatternPanel : public QWidget {
   SwatchOn m_on = SwatchOn::Object;
   std::optional<PatternRange> m_range;
   bool m_busy = false, m_again = false;
+  ScenePtr m_drawnOf; ///< that the pictures show
   PatternList* m_list;
   QWidget *m_body, *m_empty;
   QLabel *m_big, *m_told, *m_gives, *m_usedBy;

@@ -190,6 +190,9 @@ class ChangeoverRoute {
                                 turned.covered > 0 ? 1.0 : 0.0,
                                 {}});
     m_route.stations.push_back(coverStation(m_doc, turned, m_look.other ? m_look.other->name : ""));
+    for (const NodeId stage : roleOf(m_doc, m_of.effect, "lens"))
+      for (const StageResult& s : m_of.developed.stages)
+        if (s.stage == stage) m_route.pictureShare += s.share;
     m_route.seen = turned.covered > 0 ? turned.seen / turned.covered : 0;
     judge(share, turned);
     return finished(std::move(m_route), m_of, "onto");

@@ -9,6 +9,7 @@ namespace ilumbra {
 namespace {
 
 constexpr int beams = 5;
+constexpr std::array<const char*, 6> withoutAlpha = {".ppm", ".jpg", ".jpeg", ".JPG", ".hdr", ".bmp"};
 
 NodeId panelFor(Document& doc, NodeId effect, std::vector<std::string>* told) {
   for (const NodeId id : roleOf(doc, *doc.find(effect), "from"))
@@ -66,12 +67,30 @@ Document makePanel(Document doc, NodeId effect, const std::vector<NodeId>&, std:
   const double frame = currentFrame(doc), bright = 5 * white(doc);
   const Node panel = *doc.find(id);
   const Params p(panel, frame);
-  const bool card = panel.kind->param("card_opacity") && !wornMaterial(doc, panel, frame).target;
+  const bool card = panel.kind->param("card_opacity") && !p.reference("material").target;
+  const std::string name = doc.find(effect)->name;
+  const auto picture = [&](const char* what, std::vector<std::pair<std::string, std::string>> values) {
+    values.emplace_back("beyond", "hold");
+    const NodeId made = add(doc, "pattern.image", name + " " + what, values);
+    for (const char* same : {"file", "numbered", "play", "begins", "skips", "speed", "own_rate"})
+      if (const Value* v = panel.find(same); v && doc.find(made)->kind->param(same))
+        doc = setValue(doc, made, same, *v);
+    return made;
+  };
   const auto quiet = [&](const char* param) { return !panel.find(param); };
   if (card) {
     if (p.number("own_light") <= 0) doc = setValue(doc, id, "own_light", Constant(std::stod(tidy(bright))));
-    if (quiet("card_opacity")) doc = setValue(doc, id, "card_opacity", Constant(0.7));
     if (quiet("reflects")) doc = setValue(doc, id, "reflects", Constant(0.15));
+    // Without alpha of its own, what is dark in it is clear.
+    const std::string file = p.text("file");
+    const bool opaque =
+        std::any_of(withoutAlpha.begin(), withoutAlpha.end(), [&](const char* e) { return file.ends_with(e); });
+    if (quiet("card_opacity") && !opaque) doc = setValue(doc, id, "card_opacity", Constant(0.7));
+    if (quiet("card_opacity") && opaque) {
+      const NodeId there = picture("there", {{"gain", "2, 2, 2"}});
+      doc = setValue(doc, id, "use_alpha", Constant(false));
+      doc = setValue(doc, id, "card_opacity", PatternUse{{there, nullptr}});
+    }
   }
   // Its own frame: x to the right, y upwards, z out of it.
   const M44f world = worldMatrix(doc, panel, frame);
@@ -82,8 +101,7 @@ Document makePanel(Document doc, NodeId effect, const std::vector<NodeId>&, std:
   };
   const V3f ahead = at(0, 0, 1) - at(0, 0, 0);
   const double size = double(length(ahead));
-  const std::string name = doc.find(effect)->name;
-  if (roleOf(doc, *doc.find(effect), "from").size() < 2) {
+  if (roleOf(doc, *doc.find(effect), "lamp").empty()) {
     const NodeId lamp = add(doc, "light.area", name + " lamp",
                             {{"position", text(at(0, 0, 0.02f))},
                              {"target", text(at(0, 0, 1))},
@@ -96,14 +114,11 @@ Document makePanel(Document doc, NodeId effect, const std::vector<NodeId>&, std:
     // It throws the colours of the picture, each from where it is.
     NodeId colours = 0;
     if (panel.kind->param("file") && !p.text("file").empty()) {
-      colours = add(doc, "pattern.image", name + " colours", {{"beyond", "hold"}});
-      for (const char* same : {"file", "numbered", "play", "begins", "skips", "speed", "own_rate"})
-        if (const Value* v = panel.find(same); v && doc.find(colours)->kind->param(same))
-          doc = setValue(doc, colours, same, *v);
+      colours = picture("colours", {});
     } else if (const Node* m = doc.find(wornMaterial(doc, panel, frame).target))
       if (const Value* v = m->find("own_light_color"); v && v->pattern()) colours = v->pattern()->pattern.target;
     if (colours) doc = setValue(doc, lamp, "gel", PatternUse{{colours, nullptr}});
-    take(doc, effect, "from", lamp);
+    take(doc, effect, "lamp", lamp);
     tell(told, fmt::format("{} throws its colours into the scene", doc.find(lamp)->name));
   }
   if (roleOf(doc, *doc.find(effect), "through").empty()) {
@@ -114,7 +129,7 @@ Document makePanel(Document doc, NodeId effect, const std::vector<NodeId>&, std:
                                {"target", text(at(1.15f * x, 0.4f, 0))},
                                {"cone", "7"},
                                {"edge", "60 %"},
-                               {"power", tidy(0.12 * bright * size * size)},
+                               {"power", tidy(0.08 * bright * size * size)},
                                {"color", "0.45, 0.85, 1"},
                                {"seen", "off"}});
       const NodeId beam =
@@ -140,15 +155,19 @@ EffectKind litPanelEffect() {
                {flag("on", "On", true).at(Invalidation::Geometry).fixed().help("Off: its beams and lens stages rest"),
                 references("from", "From", {"object.", "light.", "material."})
                     .at(Invalidation::Shading)
-                    .help("The card, and the lamp that throws its colours"),
+                    .help("The card that shines"),
+                references("lamp", "Lamp", {"light."})
+                    .at(Invalidation::Shading)
+                    .help("The lamp that throws its colours into the scene"),
                 references("through", "Through", {"air."}).at(Invalidation::Geometry).help("The beams from its foot"),
                 references("lens", "Lens", {"lens."})
                     .at(Invalidation::Lens)
                     .help("The lens stages that spread its light")},
            .existence = Invalidation::Geometry,
            .standsFor = "from",
-           .switches = {"through", "lens"}},
+           .switches = {"lamp", "through", "lens"}},
       .roles = {{"from", "From", "a card with a picture"},
+                {"lamp", "Lamp", "a lamp of its colours"},
                 {"through", "Through", "beams from its foot"},
                 {"lens", "Lens", "a lens stage, such as Glow"}},
       .lensStage = "lens.glow",

@@ -1,4 +1,5 @@
 #include "core/effects/route_parts.h"
+#include "core/effects/cover.h"
 #include "core/geometry/shape.h"
 
 #include "core/base/colorspace.h"
@@ -73,6 +74,25 @@ NodeId blocker(const Scene& scene, const RayCaster& rays, V3f from, const V3f& d
   return 0;
 }
 
+// What share of an object's surface shows one of the materials that its own is layered of; 0: none.
+static double shareLaid(const Document& doc, const Scene& scene, const Node& object, const Reference& worn,
+                        NodeId material, double frame) {
+  const Node* n = doc.find(worn.target);
+  if (!n) return 0;
+  if (n->id == material) return 1;
+  if (!n->kind->param("below") || !n->kind->param("mask")) return 0;
+  const Params p(*n, frame, worn.with.get());
+  const double above = shareLaid(doc, scene, object, p.reference("above"), material, frame),
+               below = shareLaid(doc, scene, object, p.reference("below"), material, frame);
+  if (above <= 0 && below <= 0) return 0;
+  double mask = p.number("mask");
+  if (const PatternUse* use = p.pattern("mask")) {
+    const Cover c = coverOf(doc, scene, {object.id}, use->pattern.target);
+    mask = c.area > 0 ? c.covered / c.area : 0;
+  }
+  return above * mask + below * (1 - mask);
+}
+
 double lumensOf(const Document& doc, double frame, const Scene& scene, const Node& n) {
   if (n.kind->family() == "light") {
     const ParamDef* power = n.kind->param("power");
@@ -96,7 +116,13 @@ double lumensOf(const Document& doc, double frame, const Scene& scene, const Nod
     if (i.light >= 0 || i.material == noMaterial) continue;
     const Node* object = doc.find(scene.things[i.thing].node);
     if (!object || !object->kind->param("material")) continue;
-    const Reference use = wornMaterial(doc, *object, frame);
+    Reference use = wornMaterial(doc, *object, frame);
+    if (!use.target && object->kind->param("own_light")) use.target = object->id; // a card shines by itself
+    double laid = 1;
+    if (n.kind->family() == "material" && use.target != n.id) {
+      laid = shareLaid(doc, scene, *object, use, n.id, frame);
+      if (laid > 0) use = {n.id, nullptr};
+    }
     if (part                             ? !any(scene, i, self) || (partMaterial && use.target != partMaterial)
         : n.kind->family() == "material" ? use.target != n.id
                                          : object->id != n.id)
@@ -121,7 +147,7 @@ double lumensOf(const Document& doc, double frame, const Scene& scene, const Nod
       if (!part || scene.things[i.thingAt(c)].among(self))
         copies += std::cbrt(
             sqr(float(std::abs(scene.instances[i.firstInstance + c].toWorld.determinant() / i.toWorld.determinant()))));
-    sum += 3.14159265358979 * double(l) * area * copies;
+    sum += 3.14159265358979 * double(l) * area * copies * laid;
   }
   return sum;
 }

@@ -77,10 +77,10 @@ PatternKind remapPattern() {
        .existence = Invalidation::Shading},
       [](const Params& p, PatternCompiler& c) {
         const int gamma = c.amount(p, "gamma");
-        const Sample4* even = c.constantAt(gamma);
-        return c.emit(Remap{!even || even->x != 1, p.flag("invert")},
-                      {c.input(p, "value"), c.amount(p, "floor"), c.amount(p, "ceiling"), gamma, c.amount(p, "low"),
-                       c.amount(p, "high")});
+        const Sample4* even = c.constantAt(gamma); // until the next register is added
+        const Remap form{!even || even->x != 1, p.flag("invert")};
+        return c.emit(form, {c.input(p, "value"), c.amount(p, "floor"), c.amount(p, "ceiling"), gamma,
+                             c.amount(p, "low"), c.amount(p, "high")});
       },
       PatternGroup::Operation};
 }

@@ -156,7 +156,9 @@ TEST_CASE("A row's menu puts a pattern on its parameter in one step, lets anothe
   const auto choose = [&](const QString& text) {
     QMenu m;
     const PatternMenu patterns(&m, *o.studio, valueAt(o.doc(), at));
-    for (const QMenu* menu : m.findChildren<QMenu*>() << &m)
+    QList<QMenu*> menus = m.findChildren<QMenu*>();
+    menus << &m;
+    for (const QMenu* menu : menus)
       for (const QAction* a : menu->actions())
         if (a->text() == text) return patterns.chose(a, at, QStringLiteral("here"));
     return false;

@@ -1,0 +1,125 @@
+// The drawer of patterns: lines, switches, what is added and taken out, by real events.
+#include "app/drawer/pattern_list.h"
+#include "app/drawer/pattern_panel.h"
+#include "app/main_window.h"
+#include "app/panels/pattern_menu.h"
+#include "tests/app/open.h"
+
+#include <QClipboard>
+#include <QMenu>
+#include <QTest>
+#include <QToolButton>
+
+using namespace ilumbra;
+using namespace ilumbra::test;
+
+namespace {
+
+// The drawer open on a roughness that stripes drive.
+struct Drawn : Open {
+  Drawn() {
+    for (QToolButton* b : window->findChildren<QToolButton*>())
+      if (b->text() == QStringLiteral("Pattern")) b->click();
+    panel = window->findChild<PatternPanel*>();
+    REQUIRE(panel);
+    REQUIRE(panel->isVisible());
+    material = doc().family("material").front()->id;
+    REQUIRE(drivePattern(*studio, {material, "roughness", 0, {}}, "pattern.stripes"));
+    studio->select({material});
+    settle();
+  }
+  void settle() {
+    REQUIRE(wait([&] { return !panel->busy(); }));
+  }
+  PatternList& list() { return *panel->list(); }
+  PatternPanel* panel = nullptr;
+  NodeId material = 0;
+};
+
+} // namespace
+
+TEST_CASE("The pattern of what is selected stands in the drawer, with its picture and its range", "[app][pattern]") {
+  Drawn o;
+  REQUIRE(o.list().lines().size() == 1);
+  CHECK(o.panel->use().param == "roughness");
+  REQUIRE(o.panel->range());
+  CHECK(o.panel->range()->high > o.panel->range()->low);
+  CHECK(o.list().spokenValue().contains(QStringLiteral("Stripes")));
+  // Space switches the line off and on again, as steps of the history.
+  o.list().setFocus();
+  QTest::keyClick(&o.list(), Qt::Key_Space);
+  const NodeId stripes = o.list().lines().front().node;
+  CHECK(!Params(*o.doc().find(stripes), 1).flag("on"));
+  o.settle();
+  QTest::mouseClick(&o.list(), Qt::LeftButton, {}, o.list().switchRect(0).center());
+  CHECK(Params(*o.doc().find(stripes), 1).flag("on"));
+  o.studio->undo();
+  o.studio->undo();
+  CHECK(Params(*o.doc().find(stripes), 1).flag("on"));
+}
+
+TEST_CASE("Lines are added, chosen and taken out in the drawer, by mouse and by keys", "[app][pattern]") {
+  Drawn o;
+  const NodeId stripes = o.list().lines().front().node;
+  // A noise that pushes them: a line below.
+  REQUIRE(drivePattern(*o.studio, {stripes, "push", 0, {}}, "pattern.noise"));
+  o.settle();
+  REQUIRE(o.list().lines().size() == 2);
+  CHECK(o.list().lines()[1].depth == 1);
+  o.list().setFocus();
+  QTest::keyClick(&o.list(), Qt::Key_Down);
+  CHECK(o.list().chosen() == 1);
+  CHECK(o.studio->current() == o.list().lines()[1].node); // its numbers are in Settings
+  CHECK(o.panel->pattern() == stripes);
+  // Folded away, and there again.
+  QTest::keyClick(&o.list(), Qt::Key_Up);
+  QTest::keyClick(&o.list(), Qt::Key_Left);
+  CHECK(o.list().lineRect(1).isEmpty());
+  QTest::keyClick(&o.list(), Qt::Key_Right);
+  CHECK(!o.list().lineRect(1).isEmpty());
+  // Copied as text and put back in place of the inner line.
+  o.panel->copy();
+  CHECK(QApplication::clipboard()->text().contains(QStringLiteral("pattern.stripes")));
+  QTest::mouseClick(&o.list(), Qt::LeftButton, {}, o.list().lineRect(1).center());
+  QTest::keyClick(&o.list(), Qt::Key_Delete);
+  o.settle();
+  REQUIRE(o.list().lines().size() == 1);
+  o.list().choose(0);
+  o.panel->paste();
+  o.settle();
+  CHECK(o.list().lines().size() == 2);
+  // Without its first line nothing drives the roughness any more.
+  o.list().choose(0);
+  QTest::keyClick(&o.list(), Qt::Key_Delete);
+  CHECK(!valueAt(o.doc(), {o.material, "roughness", 0, {}}).pattern());
+}
+
+TEST_CASE("Layers are moved by keys, and what is given beyond the range is fitted by one click", "[app][pattern]") {
+  Drawn o;
+  REQUIRE(drivePattern(*o.studio, {o.material, "metalness", 0, {}}, "pattern.layers"));
+  const NodeId layers = valueAt(o.doc(), {o.material, "metalness", 0, {}}).pattern()->pattern.target;
+  o.studio->edit(QStringLiteral("One more"), [&](const Document& d) {
+    return addNode(d, "coat.layer", "Upper", {layers, "layers", 0});
+  });
+  o.studio->select({layers});
+  o.settle();
+  const auto order = [&] { return o.doc().find(layers)->children.at("layers"); };
+  const auto before = order();
+  REQUIRE(before.size() == 2);
+  REQUIRE(o.panel->pattern() == layers);
+  o.list().choose(1);
+  o.list().setFocus();
+  QTest::keyClick(&o.list(), Qt::Key_Down, Qt::AltModifier);
+  CHECK(order() == std::vector<NodeId>{before[1], before[0]});
+  const NodeId stripes = valueAt(o.doc(), {o.material, "roughness", 0, {}}).pattern()->pattern.target;
+  o.studio->edit(QStringLiteral("Too much"), [&](const Document& d) {
+    return setValue(d, stripes, "high", Constant(Triple{3, 3, 3}));
+  });
+  o.studio->select({stripes});
+  o.settle();
+  REQUIRE(o.panel->range());
+  CHECK(o.panel->range()->above > 0.1f);
+  o.panel->fit();
+  o.settle();
+  CHECK(o.panel->range()->above == 0);
+}
