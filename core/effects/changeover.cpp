@@ -53,7 +53,7 @@ Document dressChangeover(const Document& doc, NodeId effect) {
   return out;
 }
 
-NodeId objectFor(Document& doc, NodeId effect, std::vector<std::string>* told) {
+NodeId objectFor(Document& doc, std::vector<std::string>* told) {
   const double frame = currentFrame(doc);
   float most = 0;
   NodeId best = 0;
@@ -93,7 +93,7 @@ void lightIfDark(Document& doc, std::vector<std::string>* told) {
 }
 
 Document makeChangeover(Document doc, NodeId effect, const std::vector<NodeId>&, std::vector<std::string>* told) {
-  if (roleOf(doc, *doc.find(effect), "onto").empty()) take(doc, effect, "onto", objectFor(doc, effect, told));
+  if (roleOf(doc, *doc.find(effect), "onto").empty()) take(doc, effect, "onto", objectFor(doc, told));
   lightIfDark(doc, told);
   const std::string name = doc.find(effect)->name;
   const Box3f box = boundsOf(doc, objectsAmong(doc, roleOf(doc, *doc.find(effect), "onto")));

@@ -25,7 +25,7 @@ void spread(const InstancedObject& o, uint32_t count, const std::function<void(c
   const float side = o.toWorld.determinant() < 0 ? -1.0f : 1.0f;
   if (shape.sphereRadius > 0) {
     const double scale = std::cbrt(std::abs(double(o.toWorld.determinant())));
-    const double area = 4 * double(pi) * sqr(double(shape.sphereRadius) * scale);
+    const double radius = double(shape.sphereRadius) * scale, area = 4 * double(pi) * radius * radius;
     for (uint32_t i = 0; i < count; ++i) {
       Sampler sampler(5, 1, i, 1);
       Place p;
