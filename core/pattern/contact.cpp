@@ -49,7 +49,7 @@ PatternKind contactPattern() {
        .label = "Contact",
        .helpText = "Where the things of a contact line come near a surface: a mask for foam, wear, glow or moss, "
                    "broken up by two patterns.",
-       .params = {reference("line", "Contact line", {"effect."})
+       .params = {reference("line", "Contact line", {std::string(standIns)})
                       .help("The effect whose things it measures to; it rests while that is off"),
                   number("reach", "Reach", "m", 0.1)
                       .soft(0.001, 1)
