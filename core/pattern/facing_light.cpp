@@ -41,7 +41,7 @@ PatternKind facingLightPattern() {
                           .matters()
                           .help("What it turns to; none: the first lamp or sun of the scene"),
                       number("edge", "Dusk", "°", 12)
-                          .soft(0, 60)
+                          .soft(1, 60)
                           .range(0.01, 90)
                           .matters()
                           .help("From the last of the night to the first of the day, half of it on each side"),
