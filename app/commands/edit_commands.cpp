@@ -10,6 +10,7 @@
 #include "app/viewport/picture_view.h"
 #include "core/compile/part.h"
 #include "core/document/edit.h"
+#include "core/effects/dressing.h"
 #include "core/placing/select.h"
 
 #include <QCoreApplication>
@@ -49,7 +50,8 @@ void addChangeCommands(CommandMenu& menu, MainWindow& w) {
         w.studio().edit(tr("Delete"), [&](const Document& d) {
           Document out = d;
           for (const NodeId id : w.studio().selection())
-            if (out.find(id)) out = removeNode(out, id);
+            if (const Node* n = out.find(id))
+              out = n->kind->family() == "effect" ? withoutEffect(out, id) : removeNode(out, id);
           return out;
         });
       },

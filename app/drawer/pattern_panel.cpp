@@ -209,11 +209,12 @@ PatternPanel::PatternPanel(Studio& studio, QWidget* parent) : QWidget(parent), m
 
 void PatternPanel::showEvent(QShowEvent*) {
   follow();
-  if (m_pattern) draw();
+  rebuild();
 }
 
 // What is selected leads to another pattern, unless it is a line of this one.
 void PatternPanel::follow() {
+  if (!isVisible()) return;
   const Document& doc = m_studio.doc();
   const auto& lines = m_list->lines();
   for (size_t i = 0; i < lines.size(); ++i)
@@ -229,6 +230,7 @@ void PatternPanel::follow() {
 }
 
 void PatternPanel::rebuild() {
+  if (!isVisible()) return; // all things are looked through for what uses it
   const Document& doc = m_studio.doc();
   // What the parameter has now, whatever stood there before.
   if (m_use.node && doc.find(m_use.node)) {
@@ -278,17 +280,16 @@ void PatternPanel::draw() {
     const bool pattern = n && n->kind->family() == "pattern";
     wanted.push_back({pattern ? l.node : 0, at.node ? definitionAt(doc, at) : anything()});
   }
-  std::vector<NodeId> things;
-  if (m_use.node) {
-    const auto wearing = objectsByMaterial(doc, m_studio.frame());
-    const auto it = wearing.find(m_use.node);
-    things = it == wearing.end() ? std::vector<NodeId>{m_use.node} : it->second;
-    if (things.size() > 1) things = {things.front()}; // one of them shows it
-  }
-  const auto work = [self = QPointer<PatternPanel>(this), doc, wanted, things, on = m_on, scene = m_drawnOf,
+  const auto work = [self = QPointer<PatternPanel>(this), doc, wanted, use = m_use.node, on = m_on, scene = m_drawnOf,
                      assets = m_studio.assets()](const CancelFlag& cancel) -> std::function<void()> {
     auto made = std::make_shared<Pictures>();
     try {
+      std::vector<NodeId> things;
+      if (use) {
+        const auto wearing = objectsByMaterial(doc, currentFrame(doc));
+        const auto it = wearing.find(use);
+        things = {it == wearing.end() ? use : it->second.front()}; // one of them shows it
+      }
       const FileAssets files = assets.assets(doc.folder(), &cancel);
       const SwatchPlaces large = swatchPlaces(scene.get(), doc, things, on, bigSide, bigSide, &cancel),
                          small = swatchPlaces(scene.get(), doc, things, on, PatternList::pictureWidth,

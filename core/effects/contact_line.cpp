@@ -270,7 +270,8 @@ EffectKind contactLineEffect() {
                       references("look", "Look", {"pattern.", "material."})
                           .at(Invalidation::Shading)
                           .help("Where it is, a pattern of contact; and the material that is laid there")},
-           .existence = Invalidation::Shading},
+           .existence = Invalidation::Shading,
+           .switches = {"look"}},
       .roles = {{"onto", "Onto", "water, a table, a wall"},
                 {"by", "Things", "what meets it"},
                 {"look", "Look", "a material", true}},

@@ -1,5 +1,6 @@
 #include "core/effects/dressing.h"
 
+#include "core/effects/effect.h"
 #include "core/effects/making.h"
 #include "core/geometry/shape.h"
 
@@ -74,6 +75,13 @@ std::vector<NodeId> objectsAmong(const Document& doc, const std::vector<NodeId>&
         out.push_back(part);
     }
   return out;
+}
+
+Document withoutEffect(const Document& doc, NodeId effect) {
+  Document out = doc;
+  if (const EffectKind* kind = effectKind(*doc.find(effect)); kind && kind->dress)
+    for (const NodeId id : roleOf(doc, *doc.find(effect), "onto")) out = leaveRole(out, effect, "onto", id);
+  return removeNode(out, effect);
 }
 
 Document dressed(const Document& doc, const std::vector<NodeId>& things, const Dress& by) {

@@ -14,6 +14,9 @@ struct Dress {
 /// wear again what is below. Objects that share a material share the layer over it.
 Document dressed(const Document& doc, const std::vector<NodeId>& objects, const Dress& dress);
 
+/// The document without an effect: what its objects wore below its look is theirs again.
+Document withoutEffect(const Document& doc, NodeId effect);
+
 /// Objects among things, groups by all that they hold.
 std::vector<NodeId> objectsAmong(const Document& doc, const std::vector<NodeId>& things);
 

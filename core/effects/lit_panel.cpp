@@ -58,8 +58,14 @@ NodeId panelFor(Document& doc, NodeId effect, std::vector<std::string>* told) {
                            {"position", text(f.middle)},
                            {"material", doc.find(matter)->name}});
   take(doc, effect, "from", card);
+  take(doc, effect, "lamp", matter); // it rests with the effect
   tell(told, "There was no card: a chart was made. Drop a picture on the colour of its own light");
   return card;
+}
+
+bool hasLamp(const Document& doc, NodeId effect) {
+  const auto in = roleOf(doc, *doc.find(effect), "lamp");
+  return std::any_of(in.begin(), in.end(), [&](NodeId id) { return doc.find(id)->kind->family() == "light"; });
 }
 
 Document makePanel(Document doc, NodeId effect, const std::vector<NodeId>&, std::vector<std::string>* told) {
@@ -101,7 +107,7 @@ Document makePanel(Document doc, NodeId effect, const std::vector<NodeId>&, std:
   };
   const V3f ahead = at(0, 0, 1) - at(0, 0, 0);
   const double size = double(length(ahead));
-  if (roleOf(doc, *doc.find(effect), "lamp").empty()) {
+  if (!hasLamp(doc, effect)) {
     const NodeId lamp = add(doc, "light.area", name + " lamp",
                             {{"position", text(at(0, 0, 0.02f))},
                              {"target", text(at(0, 0, 1))},
@@ -132,6 +138,7 @@ Document makePanel(Document doc, NodeId effect, const std::vector<NodeId>&, std:
                                {"power", tidy(0.08 * bright * size * size)},
                                {"color", "0.45, 0.85, 1"},
                                {"seen", "off"}});
+      take(doc, effect, "lamp", spot);
       const NodeId beam =
           add(doc, "air.beam", fmt::format("{} beam {}", name, i + 1),
               {{"light", doc.find(spot)->name}, {"reach", tidy(1.3 * size)}, {"density", tidy(0.25 / size)}});
@@ -146,26 +153,27 @@ Document makePanel(Document doc, NodeId effect, const std::vector<NodeId>&, std:
 
 EffectKind litPanelEffect() {
   return {
-      .kind =
-          {.id = "effect.lit_panel",
-           .label = "Lit panel",
-           .helpText = "A picture that hangs in the air and shines by its own colours: a hologram, a screen, a "
-                       "chart of light.",
-           .params =
-               {flag("on", "On", true).at(Invalidation::Geometry).fixed().help("Off: its beams and lens stages rest"),
-                references("from", "From", {"object.", "light.", "material."})
-                    .at(Invalidation::Shading)
-                    .help("The card that shines"),
-                references("lamp", "Lamp", {"light."})
-                    .at(Invalidation::Shading)
-                    .help("The lamp that throws its colours into the scene"),
-                references("through", "Through", {"air."}).at(Invalidation::Geometry).help("The beams from its foot"),
-                references("lens", "Lens", {"lens."})
-                    .at(Invalidation::Lens)
-                    .help("The lens stages that spread its light")},
-           .existence = Invalidation::Geometry,
-           .standsFor = "from",
-           .switches = {"lamp", "through", "lens"}},
+      .kind = {.id = "effect.lit_panel",
+               .label = "Lit panel",
+               .helpText = "A picture that hangs in the air and shines by its own colours: a hologram, a screen, a "
+                           "chart of light.",
+               .params = {flag("on", "On", true).at(Invalidation::Geometry).fixed().help("Off: all of its light rests"),
+                          references("from", "From", {"object.", "light.", "material."})
+                              .at(Invalidation::Shading)
+                              .help("The card that shines"),
+                          references("lamp", "Lamp", {"light.", "material."})
+                              .at(Invalidation::Shading)
+                              .help("The lamp that throws its colours into the scene, those at its foot, and what else "
+                                    "shines with it"),
+                          references("through", "Through", {"air."})
+                              .at(Invalidation::Geometry)
+                              .help("The beams from its foot"),
+                          references("lens", "Lens", {"lens."})
+                              .at(Invalidation::Lens)
+                              .help("The lens stages that spread its light")},
+               .existence = Invalidation::Geometry,
+               .standsFor = "from",
+               .switches = {"from", "lamp", "through", "lens"}},
       .roles = {{"from", "From", "a card with a picture"},
                 {"lamp", "Lamp", "a lamp of its colours"},
                 {"through", "Through", "beams from its foot"},

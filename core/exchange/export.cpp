@@ -197,6 +197,8 @@ class Writer {
     l.type = as == Punctual::Point  ? ModelLight::Type::Point
              : as == Punctual::Spot ? ModelLight::Type::Spot
                                     : ModelLight::Type::Sun;
+    const Triple clear = {1, 1, 1};
+    if (p.pattern("gel") || p.triple("gel") != clear) m_unseen.push_back(n.name + "'s gel");
     const Color amount = rec709FromAcescg(lightAmount(m_doc, n, m_frame));
     const float most = std::max(1e-12f, maxComponent(amount));
     l.color = vmax(amount * (1 / most), Color(0.0f));

@@ -88,6 +88,7 @@ class KeyWriter {
       m_text += fmt::format("@{}/{}", m_frame, settingsOf(m_doc).number("rate"));
       m_changes = true;
     }
+    if (!form && !switchedOn(m_doc, n.id, m_frame)) m_text += "@off";
     m_inWorld |= n.kind->param("things") || (n.kind->param("space") && p.text("space") == "world");
     for (const ParamDef& d : n.kind->params)
       if (!form || d.stage == Invalidation::Geometry) param(n, p, d);

@@ -131,7 +131,7 @@ static double levelOf(const Document& doc, const Params& p) {
 
 Color lightAmount(const Document& doc, const Node& light, double frame) {
   const Params p(light, frame);
-  if (!p.flag("on")) return Color(0.0f);
+  if (!p.flag("on") || !switchedOn(doc, light.id, frame)) return Color(0.0f);
   const Color hue =
       p.flag("by_temperature") ? blackbody(p.real("temperature")) : chromaticity(working(p.triple("color")));
   return hue * float(p.number("power") * std::exp2(p.number("stops")) * levelOf(doc, p));

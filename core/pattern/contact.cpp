@@ -13,13 +13,6 @@ struct Contact {
   bool inverted = false;
 
   Sample4 one(const InputsOf<float>& in, const PatternPoint&) const { return amount(in, near(placeOf(in[0]))); }
-  Sample4 operator()(const InputsOf<float>& in, const PatternPoint& at) const { return one(in, at); }
-  ValuesOf<Lanes> operator()(const InputsOf<Lanes>& in, const PointOf<Lanes>& at) const {
-    return laneByLane(*this, in, at);
-  }
-  ValuesOf<Slope> operator()(const InputsOf<Slope>& in, const PointOf<Slope>& at) const {
-    return byDifferences(*this, in, at);
-  }
   // No distance changes faster than the place.
   Bounds4 operator()(const InputsOf<Interval>& in, const PointOf<Interval>&) const {
     const float d = near(middleOf(in[0])), half = halfDiagonal(in[0]) + 1e-5f;
@@ -49,45 +42,45 @@ PatternKind contactPattern() {
        .label = "Contact",
        .helpText = "Where the things of a contact line come near a surface: a mask for foam, wear, glow or moss, "
                    "broken up by two patterns.",
-       .params = {reference("line", "Contact line", {std::string(standIns)})
-                      .help("The effect whose things it measures to; it rests while that is off"),
-                  number("reach", "Reach", "m", 0.1)
-                      .soft(0.001, 1)
-                      .range(1e-6, 1e6)
-                      .log()
-                      .patterned()
-                      .says("as wide as")
-                      .matters()
-                      .help("How far from the things it goes"),
-                  number("edge", "Soft edge", "%", 0.5)
-                      .range(0, 1)
-                      .patterned()
-                      .says("as soft as")
-                      .matters()
-                      .help("Share of the reach over which it fades"),
-                  number("broken", "Broken up", "%", 0.7)
-                      .soft(0, 2)
-                      .range(0, 10)
-                      .matters()
-                      .help("How much the two patterns below eat into it"),
-                  number("coarse", "Coarse pattern", "", 0.5)
-                      .range(0, 1)
-                      .patterned()
-                      .says("broken up by")
-                      .help("What breaks it up at large: more than 0.5 spreads it, less eats into it"),
-                  number("fine", "Fine pattern", "", 0.5)
-                      .range(0, 1)
-                      .patterned()
-                      .says("and by")
-                      .help("What breaks up the rest"),
-                  flag("inverted", "Inverted", false).matters().help("Everywhere but there"),
-                  color("low", "Elsewhere", {0, 0, 0}).soft(0, 1).patterned().says("elsewhere").help("Away from it"),
-                  color("high", "There", {1, 1, 1}).soft(0, 1).patterned().says("there").help("Where they meet")},
+       .params =
+           {reference("line", "Contact line", {std::string(standIns)}).help("The effect whose things it measures to"),
+            number("reach", "Reach", "m", 0.1)
+                .soft(0.001, 1)
+                .range(1e-6, 1e6)
+                .log()
+                .patterned()
+                .says("as wide as")
+                .matters()
+                .help("How far from the things it goes"),
+            number("edge", "Soft edge", "%", 0.5)
+                .range(0, 1)
+                .patterned()
+                .says("as soft as")
+                .matters()
+                .help("Share of the reach over which it fades"),
+            number("broken", "Broken up", "%", 0.7)
+                .soft(0, 2)
+                .range(0, 10)
+                .matters()
+                .help("How much the two patterns below eat into it"),
+            number("coarse", "Coarse pattern", "", 0.5)
+                .range(0, 1)
+                .patterned()
+                .says("broken up by")
+                .help("What breaks it up at large: more than 0.5 spreads it, less eats into it"),
+            number("fine", "Fine pattern", "", 0.5)
+                .range(0, 1)
+                .patterned()
+                .says("and by")
+                .help("What breaks up the rest"),
+            flag("inverted", "Inverted", false).matters().help("Everywhere but there"),
+            color("low", "Elsewhere", {0, 0, 0}).soft(0, 1).patterned().says("elsewhere").help("Away from it"),
+            color("high", "There", {1, 1, 1}).soft(0, 1).patterned().says("there").help("Where they meet")},
        .existence = Invalidation::Shading},
       [](const Params& p, PatternCompiler& c) {
         const Node* line = c.doc().find(p.reference("line").target);
         const int low = c.input(p, "low"), high = c.input(p, "high");
-        if (!line || !Params(*line, c.frame()).flag("on")) return low;
+        if (!line) return low;
         Contact form;
         form.inverted = p.flag("inverted");
         form.things = c.distanceField(Params(*line, c.frame()), "by");

@@ -19,13 +19,6 @@ struct Distance {
     const float d = std::max(0.0f, distance(placeOf(in[0])));
     return metres ? spread(d) : between(in[2], in[3], share(d, in[1].x));
   }
-  Sample4 operator()(const InputsOf<float>& in, const PatternPoint& at) const { return one(in, at); }
-  ValuesOf<Lanes> operator()(const InputsOf<Lanes>& in, const PointOf<Lanes>& at) const {
-    return laneByLane(*this, in, at);
-  }
-  ValuesOf<Slope> operator()(const InputsOf<Slope>& in, const PointOf<Slope>& at) const {
-    return byDifferences(*this, in, at);
-  }
   // No distance changes faster than the place.
   Bounds4 operator()(const InputsOf<Interval>& in, const PointOf<Interval>&) const {
     const float d = distance(middleOf(in[0])), half = halfDiagonal(in[0]) + 1e-5f;

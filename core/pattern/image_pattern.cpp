@@ -33,13 +33,6 @@ class ImageNode {
     m.image->bounds(m.decode, m_low, m_high);
   }
 
-  Sample4 operator()(const InputsOf<float>& in, const PatternPoint& at) const { return one(in, at); }
-  ValuesOf<Lanes> operator()(const InputsOf<Lanes>& in, const PointOf<Lanes>& at) const {
-    return laneByLane(*this, in, at);
-  }
-  ValuesOf<Slope> operator()(const InputsOf<Slope>& in, const PointOf<Slope>& at) const {
-    return byDifferences(*this, in, at);
-  }
   Sample4 one(const InputsOf<float>& in, const PatternPoint& at) const {
     const V3f p = placeOf(in[0]);
     const float footprint = in[0].w;

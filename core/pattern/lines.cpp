@@ -80,16 +80,16 @@ std::vector<PatternLine> patternLines(const Document& doc, NodeId pattern) {
 std::vector<Address> patternUses(const Document& doc, NodeId pattern) {
   std::vector<Address> out;
   std::set<NodeId> visited;
+  const std::vector<const Node*> all = doc.inOrder();
   const std::function<void(NodeId)> follow = [&](NodeId id) {
     if (!visited.insert(id).second) return;
-    for (const Node* n : doc.inOrder())
-      for (const ParamDef& d : n->kind->params) {
-        const Value* v = n->find(d.name);
-        if (!v || !v->pattern() || v->pattern()->pattern.target != id) continue;
+    for (const Node* n : all)
+      for (const auto& [name, v] : n->values) {
+        if (!v.pattern() || v.pattern()->pattern.target != id) continue;
         if (const Node* holder = patternOf(doc, *n))
           follow(holder->id);
         else
-          out.push_back({n->id, d.name, 0, {}});
+          out.push_back({n->id, name, 0, {}});
       }
   };
   follow(pattern);

@@ -214,7 +214,12 @@ int PatternCompiler::use(const Reference& ref) {
   m_open.push_back(n->id);
   const Params p(*n, m_frame, ref.with.get());
   const ParamDef* rest = restOf(*n->kind);
-  const int r = p.flag("on") ? kind->compile(p, *this) : rest ? input(p, rest->name) : constant({0, 0, 0, 1});
+  const bool switched = switchedOn(m_doc, n->id, m_frame);
+  const float state = switched;
+  surround({&state, 1});
+  const int r = p.flag("on") && switched ? kind->compile(p, *this)
+                : rest                   ? input(p, rest->name)
+                                         : constant({0, 0, 0, 1});
   m_open.pop_back();
   return m_done[key] = r;
 }

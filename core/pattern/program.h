@@ -61,17 +61,39 @@ class PatternOp {
   virtual bool looks() const = 0;
 };
 
+/// Eight places one by one, and a slope by differences, of a node whose `one(in, at)` gives the value at one place by
+/// `static constexpr size_t inputs` registers: for what looks things up.
+template <class Node> ValuesOf<Lanes> laneByLane(const Node& node, const InputsOf<Lanes>& in, const PointOf<Lanes>& at);
+template <class Node>
+ValuesOf<Slope> byDifferences(const Node& node, const InputsOf<Slope>& in, const PointOf<Slope>& at,
+                              float step = 1e-3f);
+
 /// An operation that is written as
 ///   template <class T> ValuesOf<T> operator()(const InputsOf<T>& in, const PointOf<T>& at) const
-/// with overloads where one kind of number is better done in a way of its own. `static constexpr bool looks = true`: it
-/// asks the point for something.
+/// with overloads where one kind of number is better done in a way of its own. What looks things up gives `one()`, as
+/// above, and its bounds alone. `static constexpr bool looks = true`: it asks the point for something.
 template <class Node> class NodeOp final : public PatternOp {
  public:
   explicit NodeOp(Node node) : m_node(std::move(node)) {}
-  Sample4 run(const InputsOf<float>& in, const PatternPoint& at) const override { return m_node(in, at); }
-  ValuesOf<Lanes> run(const InputsOf<Lanes>& in, const PointOf<Lanes>& at) const override { return m_node(in, at); }
+  Sample4 run(const InputsOf<float>& in, const PatternPoint& at) const override {
+    if constexpr (requires { m_node(in, at); })
+      return m_node(in, at);
+    else
+      return m_node.one(in, at);
+  }
+  ValuesOf<Lanes> run(const InputsOf<Lanes>& in, const PointOf<Lanes>& at) const override {
+    if constexpr (requires { m_node(in, at); })
+      return m_node(in, at);
+    else
+      return laneByLane(m_node, in, at);
+  }
   Bounds4 run(const InputsOf<Interval>& in, const PointOf<Interval>& at) const override { return m_node(in, at); }
-  ValuesOf<Slope> run(const InputsOf<Slope>& in, const PointOf<Slope>& at) const override { return m_node(in, at); }
+  ValuesOf<Slope> run(const InputsOf<Slope>& in, const PointOf<Slope>& at) const override {
+    if constexpr (requires { m_node(in, at); })
+      return m_node(in, at);
+    else
+      return byDifferences(m_node, in, at);
+  }
   bool looks() const override {
     return requires { Node::looks; };
   }
@@ -80,12 +102,6 @@ template <class Node> class NodeOp final : public PatternOp {
   Node m_node;
 };
 
-/// Eight places one by one, and a slope by differences, of a node whose `one(in, at)` gives the value at one place by
-/// `static constexpr size_t inputs` registers: for what looks things up.
-template <class Node> ValuesOf<Lanes> laneByLane(const Node& node, const InputsOf<Lanes>& in, const PointOf<Lanes>& at);
-template <class Node>
-ValuesOf<Slope> byDifferences(const Node& node, const InputsOf<Slope>& in, const PointOf<Slope>& at,
-                              float step = 1e-3f);
 PatternPoint laneOf(const PointOf<Lanes>& points, int lane);
 /// The point of a step along an axis of the object's own space; axis -1: where it is.
 PatternPoint stepped(const PointOf<Slope>& point, int axis, float step);
@@ -159,7 +175,7 @@ class PatternCompiler {
   int place(PatternSpace space) const { return m_places[size_t(space)]; }
   /// What `compile` compiles lies elsewhere: in that space, its place is what a register has.
   int moved(PatternSpace space, int place, const std::function<int()>& compile);
-  /// Null if the register is not the same everywhere.
+  /// Null if the register is not the same everywhere. It holds until the next register is added.
   const Sample4* constantAt(int r) const { return m_slots[size_t(r)].op ? nullptr : &m_slots[size_t(r)].constant; }
   /// How far places are from the things that a parameter names; null if it names none, or nothing can be measured here.
   std::shared_ptr<const DistanceField> distanceField(const Params& params, std::string_view name);

@@ -68,13 +68,6 @@ struct Solid {
   Sample4 one(const InputsOf<float>& in, const PatternPoint&) const {
     return spread(amountOf(distance(placeOf(in[0])), in[1].x));
   }
-  Sample4 operator()(const InputsOf<float>& in, const PatternPoint& at) const { return one(in, at); }
-  ValuesOf<Lanes> operator()(const InputsOf<Lanes>& in, const PointOf<Lanes>& at) const {
-    return laneByLane(*this, in, at);
-  }
-  ValuesOf<Slope> operator()(const InputsOf<Slope>& in, const PointOf<Slope>& at) const {
-    return byDifferences(*this, in, at);
-  }
   // No distance changes faster than the place.
   Bounds4 operator()(const InputsOf<Interval>& in, const PointOf<Interval>&) const {
     const float middle = distance(middleOf(in[0])), reach = halfDiagonal(in[0]) + 1e-5f;

@@ -68,13 +68,6 @@ struct ZoneOfThings {
   std::shared_ptr<const DistanceField> things;
   Zone zone;
   Sample4 one(const InputsOf<float>& in, const PatternPoint&) const { return zone.result(in, depth(placeOf(in[0]))); }
-  Sample4 operator()(const InputsOf<float>& in, const PatternPoint& at) const { return one(in, at); }
-  ValuesOf<Lanes> operator()(const InputsOf<Lanes>& in, const PointOf<Lanes>& at) const {
-    return laneByLane(*this, in, at);
-  }
-  ValuesOf<Slope> operator()(const InputsOf<Slope>& in, const PointOf<Slope>& at) const {
-    return byDifferences(*this, in, at);
-  }
   // No distance changes faster than the place.
   Bounds4 operator()(const InputsOf<Interval>& in, const PointOf<Interval>&) const {
     const float d = depth(middleOf(in[0])), reach = halfDiagonal(in[0]) + 1e-5f;

@@ -234,7 +234,9 @@ Color ownLight(const Document& doc, const Reference& use, double frame, bool eve
   const Node* n = doc.find(use.target);
   if (!n || !n->kind->param("own_light")) return Color(0.0f);
   const Params p(*n, frame, use.with.get());
-  if (!evenIfOff && !p.flag("own_light_on")) return Color(0.0f);
+  // Asked last: most things give none, and all nodes are looked through for what switches one.
+  if (!evenIfOff && (!p.flag("own_light_on") || (p.real("own_light") > 0 && !switchedOn(doc, n->id, frame))))
+    return Color(0.0f);
   return (p.pattern("own_light_color") ? Color(1.0f) : working(p.triple("own_light_color"))) * p.real("own_light");
 }
 

@@ -1,8 +1,8 @@
 // What effects lay over objects: contact lines and changeovers, by the area that they cover; lit panels.
+#include "core/document/file.h"
 #include "core/effects/dressing.h"
 #include "core/geometry/shape.h"
 #include "core/pattern/lines.h"
-#include "core/document/file.h"
 #include "tests/support/route.h"
 
 #include <fmt/format.h>
@@ -116,6 +116,11 @@ TEST_CASE("A changeover turns what lies in its zone, from nothing to all by one 
   CHECK(turned(with(doc, zone + ".share", "0")) == "0 % turned, 100 % as it was");
   const Route begun = measured(with(doc, zone + ".share", "0"), name.c_str(), 4);
   CHECK(stateWord(begun, true) != "works");
+  // Off, all is as it was; without the effect too.
+  CHECK(turned(with(doc, name + ".on", "off")) == "0 % turned, 100 % as it was");
+  const Document gone = withoutEffect(doc, doc.findByName(name)->id);
+  CHECK(!gone.findByName(name));
+  CHECK(wearing(gone, "Gem") == "Stone");
   // The rim has light of its own, which the lens spreads.
   CHECK(measured(doc, name.c_str(), 4).emitted > 0);
   CHECK(!roleOf(doc, *doc.findByName(name), "lens").empty());
@@ -138,6 +143,15 @@ TEST_CASE("Every effect that lays a look is made from nothing, whole and showing
     // Through a file and back it is the same.
     CHECK(fromJson(kinds(), toJson(doc)) == doc);
   }
+}
+
+TEST_CASE("A lit panel that is off is dark, with its lamps and its beams", "[effects]") {
+  Set s(96, 64);
+  std::string name;
+  Document doc = effectOn(s.take(), "effect.lit_panel", {}, &name);
+  CHECK(mean(luminances(trace(doc, 4))) > 1);
+  doc = with(doc, name + ".on", "off");
+  CHECK(mean(luminances(trace(doc, 4))) == 0);
 }
 
 TEST_CASE("The lines of a pattern say how each stands to the next, and one that is taken out goes alone", "[pattern]") {
