@@ -124,7 +124,7 @@ QToolButton* SettingsPanel::armButton(QWidget* parent, NodeId effect, const Role
                                   : tr("+ %1").arg(qs(role.teaches)),
                          tr("Arms picking: the next click fills %1").arg(qs(role.label)), "accent");
   // Never wider than its column: the whole sentence is in the tip.
-  constexpr int widest = 168;
+  constexpr int widest = 140;
   const QString whole = add->text(), fits = add->fontMetrics().elidedText(whole, Qt::ElideRight, widest);
   if (fits != whole) {
     add->setText(fits);

@@ -64,8 +64,8 @@ class Surfaces : public DistanceField {
     rtcCommitScene(m_scene);
   }
 
-  float distance(const V3f& world) const override {
-    float least = std::numeric_limits<float>::infinity();
+  float distance(const V3f& world, float within) const override {
+    float least = within;
     for (const Ball& b : m_balls) least = std::min(least, std::abs(length(world - b.centre) - b.radius));
     if (!m_scene) return least;
     RTCPointQuery q;

@@ -209,8 +209,9 @@ void SceneCompiler::addObject(const Node& n) {
       if (!m.emits || box.isEmpty()) return;
       const Shape& shape = i.geometry->shape;
       OwnLight own{&m, masks, patterned(i.material)};
-      auto light = shape.sphereRadius > 0 ? glowingSphere(shape.sphereRadius, places[k], std::move(own))
-                                          : glowingMesh(shape, places[k], std::move(own));
+      auto light = shape.sphereRadius > 0
+                       ? glowingSphere(shape.sphereRadius, places[k], std::move(own))
+                       : glowingMesh(shape, i.geometry->closed(), places[k], std::move(own), places.size());
       Emitter e;
       e.light = light.get();
       const Reference& source = m_uses[m.index];

@@ -91,6 +91,7 @@ Cover coverOf(const Document& doc, const Scene& scene, const std::vector<NodeId>
   const V3f eye = scene.camera.position();
   for (const InstancedObject* o : mine) {
     const Driven* mask = maskOn(doc, scene, o->material, pattern);
+    const bool closed = o->geometry->shape.sphereRadius > 0 || isClosed(o->geometry->shape.mesh);
     spread(*o, std::max<uint32_t>(64, places / uint32_t(mine.size())), [&](const Place& p) {
       out.area += p.area;
       if (out.places.size() < 1024) out.places.push_back(p.at.world);
@@ -101,7 +102,6 @@ Cover coverOf(const Document& doc, const Scene& scene, const std::vector<NodeId>
       const V3f way = eye - p.at.world;
       const float far = length(way);
       float x, y, got;
-      const bool closed = o->geometry->shape.sphereRadius > 0 || isClosed(o->geometry->shape.mesh);
       if (!scene.camera.project(p.at.world, x, y) || x < 0 || y < 0 || x >= float(scene.width) ||
           y >= float(scene.height)) {
         out.outside += covered;

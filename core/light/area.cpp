@@ -38,7 +38,7 @@ class FlatLight : public Light {
     if (!m_both) m_lit.plane(-m_normal, m_centre, false);
   }
   const Convex* lit() const override { return m_lit.everywhere() ? nullptr : &m_lit; }
-  float pdf(const V3f&, const V3f& direction, float distance, const V3f&) const override {
+  float pdf(const V3f&, const V3f& direction, float distance, const LightHit&) const override {
     const float c = -dot(direction, m_normal);
     if (c == 0 || (c < 0 && !m_both)) return 0;
     return distance * distance / (std::abs(c) * m_area);
@@ -115,8 +115,8 @@ class RectangleLight : public FlatLight {
     s.radiance = radiance(m_centre, s.direction, m_normal);
     return s.distance > 0 && !isBlack(s.radiance);
   }
-  float pdf(const V3f& from, const V3f& direction, float distance, const V3f& normal) const override {
-    if (!large(from)) return FlatLight::pdf(from, direction, distance, normal);
+  float pdf(const V3f& from, const V3f& direction, float distance, const LightHit& hit) const override {
+    if (!large(from)) return FlatLight::pdf(from, direction, distance, hit);
     const float c = -dot(direction, m_normal);
     if (c == 0 || (c < 0 && !m_both)) return 0;
     const Seen r(*this, from);
@@ -255,11 +255,11 @@ class TubeLight : public Light {
     s.radiance = Color(m_luminance);
     return true;
   }
-  float pdf(const V3f& from, const V3f& direction, float distance, const V3f& normal) const override {
+  float pdf(const V3f& from, const V3f& direction, float distance, const LightHit& hit) const override {
     const View v = view(from);
-    const float c = -dot(direction, normal);
+    const float c = -dot(direction, hit.normal);
     if (c <= 1e-6f || v.side + v.cap <= 0) return 0;
-    const bool end = std::abs(dot(normal, m_axis)) > 0.5f;
+    const bool end = std::abs(dot(hit.normal, m_axis)) > 0.5f;
     if (end ? v.cap <= 0 : v.side <= 0) return 0;
     return distance * distance / (c * (v.side + v.cap));
   }

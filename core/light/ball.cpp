@@ -39,7 +39,7 @@ bool BallLight::sample(const V3f& from, const V2f& u, LightSample& s) const {
   return !isBlack(s.radiance);
 }
 
-float BallLight::pdf(const V3f& from, const V3f&, float, const V3f&) const {
+float BallLight::pdf(const V3f& from, const V3f&, float, const LightHit&) const {
   const V3f to = m_centre - from;
   const float d2 = dot(to, to);
   if (m_radius <= 0 || d2 <= m_radius * m_radius * 1.0001f) return 0;

@@ -11,7 +11,7 @@ class BallLight : public Light {
   /// `centre` and `radius` (metres, 0 or more) in the world.
   BallLight(const V3f& centre, float radius);
   bool sample(const V3f& from, const V2f& u, LightSample& s) const override;
-  float pdf(const V3f& from, const V3f& direction, float distance, const V3f& normal) const override;
+  float pdf(const V3f& from, const V3f& direction, float distance, const LightHit& hit) const override;
   Color radiance(const V3f&, const V3f& direction, const V3f& normal) const override;
   const Shape* shape() const override { return m_radius > 0 ? &m_shape : nullptr; }
   LightReach reach() const override { return {.centre = m_centre, .radius = m_radius}; }

@@ -34,8 +34,8 @@ class Daylight : public SkyMap {
     s.pdf = pdf(from, s.direction, s.distance, s.direction);
     return s.pdf > 0 && !isBlack(s.radiance);
   }
-  float pdf(const V3f& from, const V3f& d, float distance, const V3f& n) const override {
-    return (inDisc(d) ? m_share * m_sun.pdf() : 0) + (1 - m_share) * SkyMap::pdf(from, d, distance, n);
+  float pdf(const V3f& from, const V3f& d, float distance, const LightHit& hit) const override {
+    return (inDisc(d) ? m_share * m_sun.pdf() : 0) + (1 - m_share) * SkyMap::pdf(from, d, distance, hit);
   }
   Color radiance(const V3f&, const V3f& d, const V3f&) const override { return all(d); }
   float illuminance() const override { return m_level; }

@@ -15,8 +15,8 @@ class GelledLight : public Light {
     s.radiance *= through(infinite() ? from : from + s.direction * s.distance, -s.direction);
     return !isBlack(s.radiance);
   }
-  float pdf(const V3f& from, const V3f& direction, float distance, const V3f& normal) const override {
-    return m_light->pdf(from, direction, distance, normal);
+  float pdf(const V3f& from, const V3f& direction, float distance, const LightHit& hit) const override {
+    return m_light->pdf(from, direction, distance, hit);
   }
   Color radiance(const V3f& at, const V3f& direction, const V3f& normal) const override {
     return m_light->radiance(at, direction, normal) * through(at, -direction);

@@ -16,6 +16,15 @@ struct LightSample {
   float pdf = 0;      ///< per solid angle; infinite for a point without size (then `radiance` is intensity / d²)
 };
 
+/// Where a ray met a light.
+struct LightHit {
+  LightHit(const V3f& n) : normal(n) {} // NOLINT: most lights ask for no more
+  LightHit(const V3f& n, uint32_t t, float a, float b) : normal(n), triangle(t), u(a), v(b) {}
+  V3f normal;            ///< unit, outwards
+  uint32_t triangle = 0; ///< of its mesh
+  float u = 0, v = 0;    ///< barycentric, of the triangle's second and third corner
+};
+
 /// Where a light is and whither it shines, for choosing among lights. Conservative: where it says that nothing arrives,
 /// nothing does.
 struct LightReach {
@@ -36,7 +45,7 @@ class Light {
   /// A point of the light as seen from a place; u in [0, 1)². False: nothing of it arrives there.
   virtual bool sample(const V3f& from, const V2f& u, LightSample& s) const = 0;
   /// Density of sample() for a ray that meets the light (or, a sky, leaves the scene) along `direction`.
-  virtual float pdf(const V3f& from, const V3f& direction, float distance, const V3f& normal) const = 0;
+  virtual float pdf(const V3f& from, const V3f& direction, float distance, const LightHit& hit) const = 0;
   /// Radiance towards a viewer who looks along `direction` and meets it in the world's place `at` (of no meaning far
   /// away) with outward `normal`.
   virtual Color radiance(const V3f& at, const V3f& direction, const V3f& normal) const = 0;

@@ -17,7 +17,7 @@ class EvenSky : public Light {
     s.pdf = 1 / (4 * pi);
     return true;
   }
-  float pdf(const V3f&, const V3f&, float, const V3f&) const override { return 1 / (4 * pi); }
+  float pdf(const V3f&, const V3f&, float, const LightHit&) const override { return 1 / (4 * pi); }
   Color radiance(const V3f&, const V3f&, const V3f&) const override { return Color(1.0f); }
   bool infinite() const override { return true; }
   float illuminance() const override { return pi; }

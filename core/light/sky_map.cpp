@@ -59,7 +59,7 @@ bool SkyMap::sample(const V3f&, const V2f& u, LightSample& s) const {
   return s.pdf > 0;
 }
 
-float SkyMap::pdf(const V3f&, const V3f& d, float, const V3f&) const {
+float SkyMap::pdf(const V3f&, const V3f& d, float, const LightHit&) const {
   const V2f at = skyPlace(d);
   const float sine = std::sin(pi * at.y);
   if (sine <= 1e-6f) return 0;

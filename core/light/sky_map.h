@@ -8,7 +8,7 @@ namespace ilumbra {
 class SkyMap : public Light {
  public:
   bool sample(const V3f& from, const V2f& u, LightSample& s) const override;
-  float pdf(const V3f& from, const V3f& direction, float distance, const V3f& normal) const override;
+  float pdf(const V3f& from, const V3f& direction, float distance, const LightHit& hit) const override;
   Color radiance(const V3f&, const V3f& direction, const V3f& normal) const override = 0;
   bool infinite() const override { return true; }
   float illuminance() const override { return m_illuminance; }

@@ -18,7 +18,9 @@ class SunLight : public Light {
     s.radiance = Color(m_disc.radiance());
     return true;
   }
-  float pdf(const V3f&, const V3f& d, float, const V3f&) const override { return m_disc.holds(d) ? m_disc.pdf() : 0; }
+  float pdf(const V3f&, const V3f& d, float, const LightHit&) const override {
+    return m_disc.holds(d) ? m_disc.pdf() : 0;
+  }
   Color radiance(const V3f&, const V3f& d, const V3f&) const override {
     return Color(m_disc.holds(d) ? m_disc.radiance() : 0.0f);
   }

@@ -12,7 +12,11 @@ struct Contact {
   std::shared_ptr<const DistanceField> things;
   bool inverted = false;
 
-  Sample4 one(const InputsOf<float>& in, const PatternPoint&) const { return amount(in, near(placeOf(in[0]))); }
+  Sample4 one(const InputsOf<float>& in, const PatternPoint&) const {
+    // Further away than this it is nothing, however far.
+    const float most = std::max(in[1].x, 1e-6f) * (1 + in[3].x * holes(in)) * 1.0001f;
+    return amount(in, most > 0 ? near(placeOf(in[0]), most) : 1e9f);
+  }
   // No distance changes faster than the place.
   Bounds4 operator()(const InputsOf<Interval>& in, const PointOf<Interval>&) const {
     const float d = near(middleOf(in[0])), half = halfDiagonal(in[0]) + 1e-5f;
@@ -20,14 +24,16 @@ struct Contact {
   }
 
  private:
-  float near(const V3f& world) const {
+  float near(const V3f& world, float within = 1e9f) const {
     if (things->inside(world)) return 0;
-    return std::min(1e9f, things->distance(world));
+    return std::min(1e9f, things->distance(world, within));
+  }
+  template <class T> static T holes(const InputsOf<T>& in) {
+    return (in[4].x - T(0.5f)) + T(0.6f) * (in[5].x - T(0.5f));
   }
   template <class T> ValuesOf<T> amount(const InputsOf<T>& in, const T& distance) const {
     using namespace numbers;
-    const T broken = in[3].x, holes = (in[4].x - T(0.5f)) + T(0.6f) * (in[5].x - T(0.5f)),
-            left = T(1.0f) - distance / max(in[1].x, T(1e-6f)) + broken * holes;
+    const T left = T(1.0f) - distance / max(in[1].x, T(1e-6f)) + in[3].x * holes(in);
     T t = smooth(clamp01(left / max(in[2].x, T(1e-3f))));
     if (inverted) t = T(1.0f) - t;
     return ilumbra::between(in[6], in[7], t);

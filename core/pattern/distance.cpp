@@ -16,7 +16,8 @@ struct Distance {
   bool insideNear = true, metres = false;
 
   Sample4 one(const InputsOf<float>& in, const PatternPoint&) const {
-    const float d = std::max(0.0f, distance(placeOf(in[0])));
+    // Beyond its reach all is as far.
+    const float d = std::max(0.0f, distance(placeOf(in[0]), metres ? 1e9f : std::max(in[1].x, 1e-6f) * 1.0001f));
     return metres ? spread(d) : between(in[2], in[3], share(d, in[1].x));
   }
   // No distance changes faster than the place.
@@ -29,9 +30,9 @@ struct Distance {
 
  private:
   // Below 0 inside, where what is inside counts as near.
-  float distance(const V3f& at) const {
+  float distance(const V3f& at, float within = 1e9f) const {
     if (!things) return length(at - point);
-    const float d = std::min(1e9f, things->distance(at));
+    const float d = std::min(1e9f, things->distance(at, within));
     return insideNear && things->inside(at) ? -d : d;
   }
   float share(float far, float reach) const {

@@ -12,10 +12,13 @@ struct OwnLight {
   bool patterned = false;                            ///< it asks for more than texture coordinates
   /// `cosine` between the outward normal and the way to the viewer.
   Color at(const PatternPoint& p, float cosine) const;
+  /// True if it may differ from place to place.
+  bool varies() const;
 };
 
-/// Own light of a mesh: triangles by area.
-std::unique_ptr<Light> glowingMesh(const Shape& shape, const M44f& toWorld, OwnLight own);
+/// Own light of a mesh (`closed`: a body's, whose inside is never seen), sampled by area and by what its pattern sends
+/// out; the more `copies` of it there are, the coarser.
+std::unique_ptr<Light> glowingMesh(const Shape& shape, bool closed, const M44f& toWorld, OwnLight own, size_t copies);
 /// Own light of a sphere under any placement, by area.
 std::unique_ptr<Light> glowingSphere(float radius, const M44f& toWorld, OwnLight own);
 

@@ -40,11 +40,11 @@ class ShutterTime {
     s.direction = transformVector(p.toWorld, s.direction);
     return true;
   }
-  float pdf(const Emitter& e, const V3f& from, const V3f& direction, float distance, const V3f& normal) const {
-    if (!e.motion) return e.light->pdf(from, direction, distance, normal);
+  float pdf(const Emitter& e, const V3f& from, const V3f& direction, float distance, const LightHit& hit) const {
+    if (!e.motion) return e.light->pdf(from, direction, distance, hit);
     const Place& p = of(e);
     return e.light->pdf(transformPoint(p.toObject, from), transformVector(p.toObject, direction), distance,
-                        transformVector(p.toObject, normal));
+                        {transformVector(p.toObject, hit.normal), hit.triangle, hit.u, hit.v});
   }
   Color radiance(const Emitter& e, const V3f& at, const V3f& direction, const V3f& normal) const {
     if (!e.motion) return e.light->radiance(at, direction, normal);

@@ -59,10 +59,10 @@ void addLamp(PathState& path, const Hit& hit) {
   if (countedStraight(path, e) || path.lampsAccounted || isBlack(radiance) || photonsCarry(path, e)) return;
   float w = 1;
   if (std::isfinite(path.previousPdf))
-    w = powerHeuristic(path.previousPdf,
-                       lampProbability(path, in.emitter) *
-                           path.rays.shutterTime().pdf(e, path.previousPoint, path.direction,
-                                                       length(hit.point - path.previousPoint), hit.geometric));
+    w = powerHeuristic(path.previousPdf, lampProbability(path, in.emitter) *
+                                             path.rays.shutterTime().pdf(e, path.previousPoint, path.direction,
+                                                                         length(hit.point - path.previousPoint),
+                                                                         {hit.geometric, hit.triangle, hit.u, hit.v}));
   addLight(path, l,
            path.throughput * radiance * e.baked * (w * lampShare(path, e, length(hit.point - path.previousPoint))));
 }
@@ -77,10 +77,10 @@ void addEmission(PathState& path, const Hit& hit, const Material& m, const Patte
   if (countedStraight(path, e) || photonsCarry(path, e)) return;
   float w = 1;
   if (std::isfinite(path.previousPdf))
-    w = powerHeuristic(path.previousPdf,
-                       lampProbability(path, emitter) *
-                           path.rays.shutterTime().pdf(e, path.previousPoint, path.direction,
-                                                       length(hit.point - path.previousPoint), hit.geometric));
+    w = powerHeuristic(path.previousPdf, lampProbability(path, emitter) *
+                                             path.rays.shutterTime().pdf(e, path.previousPoint, path.direction,
+                                                                         length(hit.point - path.previousPoint),
+                                                                         {hit.geometric, hit.triangle, hit.u, hit.v}));
   Label l = path.label;
   l.group = e.group;
   l.event = eventMet(path);
