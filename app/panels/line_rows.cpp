@@ -19,7 +19,7 @@ LineRow::LineRow(Studio& studio, const Address& address, QWidget* parent) : Para
   m_layout = new QHBoxLayout(this);
   m_layout->setContentsMargins(0, 2, 0, 2);
   m_layout->setSpacing(6);
-  m_label = new QLabel(qs(def().label), this);
+  m_label = new QLabel(label(), this);
   m_label->setMinimumWidth(0);
   m_label->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
   m_layout->addWidget(m_label, 1);

@@ -55,7 +55,7 @@ void NumberRow::paintEvent(QPaintEvent*) {
   const bool hot = underMouse() || hasFocus() || m_dragging;
   p.setFont(theme::font(12));
   p.setPen(theme::text);
-  const QString label = p.fontMetrics().elidedText(qs(def().label), Qt::ElideRight, width() - 122);
+  const QString label = p.fontMetrics().elidedText(this->label(), Qt::ElideRight, width() - 122);
   p.drawText(QRect(0, 2, width(), 20), Qt::AlignLeft | Qt::AlignVCenter, label);
   if (const QString c = chip(); !c.isEmpty()) {
     const int x = p.fontMetrics().horizontalAdvance(label) + 8;

@@ -1,12 +1,14 @@
 #include "app/panels/param_row.h"
 
 #include "app/panels/color_row.h"
+#include "app/panels/input_menu.h"
 #include "app/panels/line_rows.h"
 #include "app/panels/number_row.h"
 #include "app/panels/pattern_menu.h"
 #include "app/panels/reference_rows.h"
 #include "app/panels/vector_row.h"
 #include "core/base/error.h"
+#include "core/document/inputs.h"
 #include "core/document/units.h"
 
 #include <QApplication>
@@ -19,8 +21,10 @@ namespace ilumbra {
 ParamRow::ParamRow(Studio& studio, Address address, QWidget* parent)
     : QWidget(parent), m_studio(studio), m_address(std::move(address)) {
   m_def = &definitionAt(studio.doc(), m_address);
-  setToolTip(qs(m_def->helpText));
-  setAccessibleName(qs(m_def->label));
+  setToolTip(overridden()
+                 ? tr("%1\nThis use sets it for itself: its menu follows the shared one again").arg(qs(m_def->helpText))
+                 : qs(m_def->helpText));
+  setAccessibleName(label());
   setFocusPolicy(Qt::StrongFocus);
   setAcceptDrops(takesPatterns());
 }
@@ -96,6 +100,20 @@ Address ParamRow::patternAddress() const {
   return m_def->patternedAt.empty() ? m_address : Address{m_address.node, m_def->patternedAt, 0, {}};
 }
 
+bool ParamRow::overridden() const {
+  if (m_address.input.empty() || m_address.param == "inputs") return false;
+  const Reference use = useAt(m_studio.doc(), m_address);
+  return use.with && use.with->count(m_address.input);
+}
+
+QString ParamRow::label() const {
+  if (m_address.input.empty()) return qs(m_def->label);
+  const Node* shared =
+      m_studio.doc().find(m_address.param == "inputs" ? m_address.node : useAt(m_studio.doc(), m_address).target);
+  const bool named = shared && namedInput(*shared, m_address.input);
+  return (named ? inputLabel(m_address.input) : qs(m_def->label)) + (overridden() ? QStringLiteral(" •") : QString());
+}
+
 QString ParamRow::chip() const {
   const Value own = value(),
               v = own.keys() || m_def->patternedAt.empty() ? own : valueAt(m_studio.doc(), patternAddress());
@@ -126,7 +144,7 @@ void ParamRow::setText(const QString& text) {
 
 void ParamRow::reset() {
   m_studio.edit(tr("Reset %1").arg(qs(addressText(m_studio.doc(), m_address))), [&](const Document& doc) {
-    if (!m_address.input.empty())
+    if (!m_address.input.empty() && m_address.param != "inputs")
       return setOverride(doc, m_address.node, m_address.param, m_address.index, m_address.input, nullptr);
     return setNow(doc, m_address, m_def->initial);
   });
@@ -135,8 +153,10 @@ void ParamRow::reset() {
 void ParamRow::menu(const QPoint& global) {
   QMenu m(this);
   const QString where = qs(addressText(m_studio.doc(), m_address));
-  QAction* back = m.addAction(tr("Back to default"));
-  back->setEnabled(!isDefault());
+  const bool use = !m_address.input.empty() && m_address.param != "inputs";
+  const Node* shared = use ? m_studio.doc().find(useAt(m_studio.doc(), m_address).target) : nullptr;
+  QAction* back = m.addAction(shared ? tr("Follow %1").arg(qs(shared->name)) : tr("Back to default"));
+  back->setEnabled(shared ? overridden() : !isDefault());
   QAction *key = nullptr, *unkey = nullptr;
   const Value v = value();
   if (m_def->keyable && m_address.param != "name") {
@@ -149,11 +169,13 @@ void ParamRow::menu(const QPoint& global) {
   const PatternMenu patterns(takesPatterns() ? &m : nullptr, m_studio, driven);
   QAction* unpattern = driven.pattern() ? m.addAction(tr("Remove the pattern")) : nullptr;
   m.addSeparator();
+  const InputMenu inputs(m, m_studio, m_address);
+  m.addSeparator();
   QAction* copy = m.addAction(tr("Copy address %1").arg(where));
   QAction* copyValue = m.addAction(tr("Copy %1=%2").arg(where, qs(formatValue(m_studio.doc(), *m_def, v))));
   const QAction* chosen = m.exec(global);
   if (!chosen) return;
-  if (patterns.chose(chosen, patterned, where)) return;
+  if (patterns.chose(chosen, patterned, where) || inputs.chose(chosen, this)) return;
   if (chosen == back) reset();
   if (chosen == copy) QApplication::clipboard()->setText(where);
   if (chosen == copyValue)

@@ -33,7 +33,11 @@ class ParamRow : public QWidget, public Spoken {
   bool isDefault() const;
   bool takesPatterns() const;
   Address patternAddress() const; ///< of what a pattern for this is put on
-  QString chip() const;           ///< "3 keys", "pattern", or empty
+  /// What the row is called: the parameter's name or, of an input, its own, with a dot if this use sets it.
+  QString label() const;
+  /// True if the row shows an input of what is shared, and this use sets it.
+  bool overridden() const;
+  QString chip() const; ///< "3 keys", "pattern", or empty
   void set(const Constant& v, uint64_t gesture = 0);
   void setText(const QString& text);
   void reset();

@@ -1,6 +1,7 @@
 #include "app/panels/reference_rows.h"
 
 #include "app/flow_layout.h"
+#include "app/panels/input_menu.h"
 #include "core/document/units.h"
 
 #include <QHBoxLayout>
@@ -53,7 +54,7 @@ void ReferenceRow::activate() {
   const Reference now = c && std::holds_alternative<Reference>(*c) ? std::get<Reference>(*c) : Reference{};
   const Node* target = m_studio.doc().find(now.target);
   QAction* go = target ? m.addAction(tr("Show %1").arg(qs(target->name))) : nullptr;
-  QAction* copy = target && target->kind->family() == "material" ? m.addAction(tr("Own copy here")) : nullptr;
+  const InputMenu inputs(m, m_studio, m_address);
   QAction* fresh = nullptr;
   if (def().accepts.size() == 1 && def().accepts[0] == "material.") fresh = m.addAction(tr("New material"));
   if (!m.isEmpty()) m.addSeparator();
@@ -68,11 +69,7 @@ void ReferenceRow::activate() {
   const QAction* a = m.exec(m_button->mapToGlobal(QPoint(0, m_button->height())));
   if (!a) return;
   if (a == go) return m_studio.select({now.target});
-  if (a == copy) {
-    m_studio.edit(tr("Own copy of %1").arg(qs(target->name)),
-                  [&](const Document& doc) { return ownCopy(doc, m_address.node, m_address.param); });
-    return;
-  }
+  if (inputs.chose(a, this)) return;
   if (a == fresh) {
     m_studio.edit(tr("New material"), [&](const Document& doc) {
       NodeId id = 0;
@@ -88,7 +85,7 @@ ReferencesRow::ReferencesRow(Studio& s, const Address& a, QWidget* parent) : Par
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 2, 0, 6);
   column->setSpacing(4);
-  m_label = new QLabel(qs(def().label), this);
+  m_label = new QLabel(label(), this);
   column->addWidget(m_label);
   m_chips = new QWidget(this);
   new FlowLayout(m_chips);

@@ -12,6 +12,7 @@
 #include "app/viewport/thing_drag.h"
 #include "core/base/error.h"
 #include "core/document/file.h"
+#include "core/document/inputs.h"
 #include "core/document/transplant.h"
 #include "core/lens/curve.h"
 #include "core/placing/arrange.h"
@@ -117,6 +118,16 @@ std::string SettingsPanel::shape() const {
         for (const Finding& f : findingsOf(c)) s += "!" + f.text;
       }
   for (const Finding& f : findingsOf(n->id)) s += "!" + f.text;
+  for (const NamedInput& i : n->inputs) s += ";" + i.name;
+  for (const ParamDef& d : n->kind->params) {
+    const Address use{n->id, d.name, 0, {}};
+    const Reference r = useAt(m_studio.doc(), use);
+    if (!r.target) continue;
+    s += fmt::format(":{}", r.target);
+    for (const std::string& i : shownInputs(m_studio.doc(), use)) s += "," + i;
+    if (r.with)
+      for (const auto& [input, value] : *r.with) s += "=" + input;
+  }
   if (const MaterialPreset* p = presetOf(m_studio.doc(), n->id)) s += "=" + p->name;
   for (const Node* l : pictureLayersOf(m_studio.doc(), n->id)) s += fmt::format("~{}:{}", l->id, l->name);
   if (n->kind->family() == "effect") {
@@ -303,6 +314,7 @@ void SettingsPanel::buildThing(QWidget* page, const Node& n) {
   auto* column = page->layout();
   if (n.kind->id == "material.surface") buildMatter(page, n);
   buildFindings(page, n, "");
+  if (!m_pinned) buildInputs(page, n);
   // What stands in no group comes first, then what shapes the thing, then its groups, each once and under its head.
   std::vector<std::string> groups{""};
   for (const ParamDef& d : n.kind->params)
@@ -318,6 +330,7 @@ void SettingsPanel::buildThing(QWidget* page, const Node& n) {
       if (m_pinned && d.name == "on") continue; // whoever shows it has a switch
       column->addWidget(makeParamRow(m_studio, {n.id, d.name, 0, {}}, page));
       buildFindings(page, n, d.name);
+      buildUsedInputs(page, {n.id, d.name, 0, {}});
       // The object's material, one click away.
       if (d.name == "material")
         if (const Node* m = m_studio.doc().find(Params(n, 0).reference("material").target))

@@ -31,6 +31,8 @@ class SettingsPanel : public QScrollArea {
   void refresh();
   std::string shape() const;
   void buildThing(QWidget* page, const Node& n);
+  void buildInputs(QWidget* page, const Node& n);
+  void buildUsedInputs(QWidget* page, const Address& use);
   void buildEffect(QWidget* page, const Node& n);
   void buildEffectParams(QWidget* page, const Node& n, bool major);
   void buildRoleThing(QWidget* page, const Node& t, const QString& title, const QString& link, NodeId user);

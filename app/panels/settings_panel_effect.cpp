@@ -31,6 +31,7 @@ void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
   auto* column = page->layout();
   column->addWidget(makeParamRow(m_studio, {n.id, "on", 0, {}}, page));
   for (const Role& role : effectKind(n)->roles) column->addWidget(roleRow(page, n, role));
+  buildInputs(page, n);
   buildEffectParams(page, n, true);
   // By thing: what matters most.
   const Document& doc = m_studio.doc();
@@ -167,13 +168,13 @@ void SettingsPanel::buildRoleThing(QWidget* page, const Node& t, const QString& 
       const Reference use = Params(*u, 0).reference("material");
       if (use.with)
         for (const auto& [input, value] : *use.with)
-          if (input == param || (t.inputs.count(input) && t.inputs.at(input) == param))
-            return {user, "material", 0, input};
+          if (input == param) return {user, "material", 0, input};
     }
     return {t.id, param, 0, {}};
   };
   column->addWidget(rule(page));
   column->addWidget(sectionHead(page, title, link, [this, id = t.id] { m_studio.select({id}); }));
+  if (user) buildUsedInputs(page, {user, "material", 0, {}});
   for (const ParamDef& d : t.kind->params)
     if (d.major && counts(t, d, m_studio.frame())) column->addWidget(makeParamRow(m_studio, addressOf(d.name), page));
 }

@@ -42,7 +42,7 @@ void VectorRow::paintEvent(QPaintEvent*) {
   QPainter p(this);
   p.setFont(theme::font(12));
   p.setPen(theme::text);
-  p.drawText(QRect(0, 1, width(), 19), Qt::AlignLeft | Qt::AlignVCenter, qs(def().label));
+  p.drawText(QRect(0, 1, width(), 19), Qt::AlignLeft | Qt::AlignVCenter, label());
   p.setPen(theme::dim);
   const QString c = chip();
   p.drawText(QRect(0, 1, width(), 19), Qt::AlignRight | Qt::AlignVCenter, c.isEmpty() ? qs(def().unit) : c);

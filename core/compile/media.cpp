@@ -41,7 +41,7 @@ std::vector<NodePtr> SceneCompiler::patternNodes() const {
 
 std::shared_ptr<const Program> SceneCompiler::amountOf(const Params& p, float& even) const {
   even = p.pattern("amount") ? 1 : p.real("amount");
-  const PatternUse* use = p.pattern("amount");
+  const auto use = p.pattern("amount");
   if (!use) return nullptr;
   auto program =
       std::make_shared<const Program>(Program::compile(m_doc, use->pattern, m_options.frame, m_assets, false));

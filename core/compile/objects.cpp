@@ -295,7 +295,7 @@ void SceneCompiler::addLight(const Node& n) {
   const Node* holder = n.parent ? m_doc.find(n.parent) : nullptr;
   std::vector<M44f> places{M44f()};
   std::vector<std::unique_ptr<Light>> lights;
-  if (const PatternUse* level = p.pattern("level")) {
+  if (const auto level = p.pattern("level")) {
     try {
       Program::compile(m_doc, level->pattern, m_options.frame, NoAssets(), false);
     } catch (const Error& e) {

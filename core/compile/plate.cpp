@@ -219,7 +219,7 @@ class Painter {
     m_opacity = p.real("opacity");
     m_even = p.text("pattern_scale") == "even";
     m_shows = choiceOf<Shows>(p, "shows");
-    if (const PatternUse* use = p.pattern("coverage"))
+    if (const auto use = p.pattern("coverage"))
       spread(Program::compile(doc, use->pattern, p.frame(), assets, false), width, height, quick);
     else
       m_opacity *= p.real("coverage");
@@ -255,7 +255,7 @@ class Painter {
       }
       return;
     }
-    if (const PatternUse* use = p.pattern("color"))
+    if (const auto use = p.pattern("color"))
       m_program = std::make_shared<const Program>(Program::compile(doc, use->pattern, p.frame(), assets, true));
     else
       m_color = acescgFrom709(triple("color"));

@@ -1,4 +1,4 @@
-#include "core/document/edit.h"
+#include "core/document/inputs.h"
 
 #include "core/base/error.h"
 #include "core/document/lookup.h"
@@ -25,6 +25,12 @@ bool splitIndex(std::string& part, size_t& index) {
   return true;
 }
 
+// The shared thing that a parameter uses: what it refers to, or the pattern that drives it.
+Reference useIn(const Params& p, const std::string& param) {
+  if (const auto use = p.pattern(param)) return use->pattern;
+  return needParam(p.node(), param).type == ParamType::Reference ? p.reference(param) : Reference{};
+}
+
 } // namespace
 
 Address resolve(const Document& doc, std::string_view address) {
@@ -49,25 +55,45 @@ Address resolve(const Document& doc, std::string_view address) {
     size_t index = 0;
     const bool indexed = splitIndex(part, index);
     if (!a.param.empty()) { // beyond a reference
-      const ParamDef& d = needParam(*n, a.param);
+      std::string way = parts[i];
+      for (size_t k = i + 1; k < parts.size(); ++k) way += '.' + parts[k];
       const Params p(*n, 0);
       Reference r;
-      if (d.type == ParamType::Reference) r = p.reference(a.param);
-      if (d.type == ParamType::References) {
+      if (needParam(*n, a.param).type == ParamType::References) {
         const std::vector<Reference> list = p.references(a.param);
         if (a.index >= list.size()) throw badInput(fmt::format("{}: {} has {} entries", address, a.param, list.size()));
         r = list[a.index];
+      } else {
+        r = useIn(p, a.param);
       }
       const Node* target = doc.find(r.target);
       if (!target) throw badInput(fmt::format("{}: {} refers to nothing", address, a.param));
-      if (part == "name" && i + 1 == parts.size()) {
+      if (way == "name") {
         a = {target->id, "name", 0, {}};
         break;
       }
-      if (!inputDefinition(*target, part))
-        throw badInput(fmt::format("{}: {} has no input \"{}\"", address, target->name, part));
-      if (i + 1 < parts.size()) throw badInput(fmt::format("{}: nothing lies below {}", address, part));
-      a.input = part;
+      if (!inputDefinition(doc, *target, way)) {
+        std::vector<std::string> words;
+        for (const NamedInput& in : target->inputs) words.push_back(in.name);
+        const std::string near = nearestWord(way, words);
+        throw badInput(fmt::format("{}: {} has no input \"{}\"{}", address, target->name, way,
+                                   near.empty() ? "" : fmt::format("; the nearest is \"{}\"", near)));
+      }
+      a.input = way;
+      break;
+    }
+    if (part == "inputs" && !indexed && i + 1 < parts.size() && !n->kind->param(part)) {
+      std::string way = parts[i + 1];
+      for (size_t k = i + 2; k < parts.size(); ++k) way += '.' + parts[k];
+      if (!namedInput(*n, way)) {
+        std::vector<std::string> words;
+        for (const NamedInput& in : n->inputs) words.push_back(in.name);
+        const std::string near = nearestWord(way, words);
+        throw badInput(fmt::format("{}: {} has no input \"{}\"{}", address, n->name, way,
+                                   near.empty() ? "" : fmt::format("; the nearest is \"{}\"", near)));
+      }
+      a.param = part;
+      a.input = way;
       break;
     }
     if (const ChildSlot* s = n->kind->slot(part)) {
@@ -108,7 +134,7 @@ static const Node* sharedAt(const Document& doc, const Address& a, Reference& r)
     const auto list = p.references(a.param);
     if (a.index < list.size()) r = list[a.index];
   } else {
-    r = p.reference(a.param);
+    r = useIn(p, a.param);
   }
   return doc.find(r.target);
 }
@@ -118,8 +144,8 @@ const ParamDef& definitionAt(const Document& doc, const Address& a) {
   if (a.param == "name") return nameDef;
   if (a.input.empty()) return needParam(need(doc, a.node), a.param);
   Reference r;
-  const Node* shared = sharedAt(doc, a, r);
-  const ParamDef* d = shared ? inputDefinition(*shared, a.input) : nullptr;
+  const Node* shared = a.param == "inputs" ? &need(doc, a.node) : sharedAt(doc, a, r);
+  const ParamDef* d = shared ? inputDefinition(doc, *shared, a.input) : nullptr;
   if (!d) throw badInput(addressText(doc, a) + ": there is no such input");
   return *d;
 }
@@ -127,15 +153,14 @@ const ParamDef& definitionAt(const Document& doc, const Address& a) {
 Value valueAt(const Document& doc, const Address& a) {
   const Node& n = need(doc, a.node);
   if (a.param == "name") return Constant(n.name);
-  const ParamDef& d = definitionAt(doc, a);
+  const ParamDef& d = definitionAt(doc, a); // throws if there is none
   if (a.input.empty()) {
     const Value* v = n.find(a.param);
     return v ? *v : Value(d.initial);
   }
   Reference r;
-  const Node* shared = sharedAt(doc, a, r);
-  const Value* v = Params(*shared, 0, r.with.get()).stored(d.name);
-  return v ? *v : Value(d.initial);
+  const Node* shared = a.param == "inputs" ? &n : sharedAt(doc, a, r);
+  return inputValue(doc, *shared, r.with.get(), a.input);
 }
 
 Document setAt(const Document& doc, const Address& a, const Value& value) {
@@ -144,6 +169,7 @@ Document setAt(const Document& doc, const Address& a, const Value& value) {
     if (!c || !std::holds_alternative<std::string>(*c)) throw badInput("a name is text");
     return rename(doc, a.node, std::get<std::string>(*c));
   }
+  if (a.param == "inputs") return setInput(doc, a.node, a.input, value);
   if (!a.input.empty()) return setOverride(doc, a.node, a.param, a.index, a.input, &value);
   return setValue(doc, a.node, a.param, value);
 }

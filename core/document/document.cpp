@@ -122,17 +122,62 @@ static const ParamDef& definition(const Node& node, std::string_view name) {
   return *d;
 }
 
-const Value* Params::stored(std::string_view name) const {
-  if (m_with) {
-    if (m_node.inputs.empty()) {
-      if (const auto it = m_with->find(std::string(name)); it != m_with->end()) return &it->second;
-    } else {
-      for (const auto& [input, param] : m_node.inputs)
-        if (param == name)
-          if (const auto it = m_with->find(input); it != m_with->end()) return &it->second;
+struct Params::Passed {
+  std::map<std::pair<NodeId, std::string>, const Value*, std::less<>> values; ///< node 0: the one that is read
+  std::shared_ptr<const Overrides> own; ///< what they lie in, if it was made for a child
+};
+
+Params::Params(const Node& node, double frame, const Overrides* with) : m_node(node), m_frame(frame) {
+  if (!with || with->empty()) return;
+  auto passed = std::make_shared<Passed>();
+  for (const auto& [name, value] : *with) {
+    const auto input = std::find_if(node.inputs.begin(), node.inputs.end(),
+                                    [&name = name](const NamedInput& i) { return i.name == name; });
+    if (input == node.inputs.end()) {
+      passed->values[{0, name}] = &value;
+      continue;
     }
+    for (const InputTarget& t : input->sets)
+      passed->values[{t.node, t.input.empty() ? t.param : t.param + '.' + t.input}] = &value;
   }
+  m_with = std::move(passed);
+}
+
+Params Params::inside(const Node& child) const {
+  Overrides own;
+  if (m_with)
+    for (const auto& [at, value] : m_with->values)
+      if (at.first == child.id) own.emplace(at.second, *value);
+  if (own.empty()) return {child, m_frame};
+  const auto kept = std::make_shared<const Overrides>(std::move(own));
+  Params out(child, m_frame, kept.get());
+  auto passed = std::make_shared<Passed>(*out.m_with);
+  passed->own = kept;
+  out.m_with = std::move(passed);
+  return out;
+}
+
+const Value* Params::stored(std::string_view name) const {
+  if (m_with)
+    if (const auto it = m_with->values.find(std::pair<NodeId, std::string>(0, name)); it != m_with->values.end()) {
+      // What it overrides may be something else by now.
+      const Constant* c = it->second->constant();
+      if (const Keys* k = it->second->keys()) c = &k->keys.front().value;
+      if (!c || c->index() == definition(m_node, name).initial.index()) return it->second;
+    }
   return m_node.find(name);
+}
+
+Reference Params::passed(const Reference& r, std::string_view name) const {
+  if (!m_with) return r;
+  const std::string from = std::string(name) + '.';
+  Overrides with;
+  for (auto it = m_with->values.lower_bound({0, from});
+       it != m_with->values.end() && it->first.first == 0 && it->first.second.starts_with(from); ++it)
+    with[it->first.second.substr(from.size())] = *it->second;
+  if (with.empty()) return r;
+  if (r.with) with.insert(r.with->begin(), r.with->end());
+  return {r.target, std::make_shared<const Overrides>(std::move(with))};
 }
 
 Constant Params::constant(std::string_view name) const {
@@ -162,16 +207,17 @@ std::string Params::text(std::string_view name) const {
 }
 Reference Params::reference(std::string_view name) const {
   const Constant c = constant(name);
-  return std::holds_alternative<Reference>(c) ? std::get<Reference>(c) : Reference{};
+  return std::holds_alternative<Reference>(c) ? passed(std::get<Reference>(c), name) : Reference{};
 }
 std::vector<Reference> Params::references(std::string_view name) const {
   const Constant c = constant(name);
   return std::holds_alternative<std::vector<Reference>>(c) ? std::get<std::vector<Reference>>(c)
                                                            : std::vector<Reference>{};
 }
-const PatternUse* Params::pattern(std::string_view name) const {
+std::optional<PatternUse> Params::pattern(std::string_view name) const {
   const Value* v = stored(name);
-  return v ? v->pattern() : nullptr;
+  if (!v || !v->pattern()) return {};
+  return PatternUse{passed(v->pattern()->pattern, name)};
 }
 
 double currentFrame(const Document& doc) { return settingsOf(doc).number("frame"); }

@@ -8,6 +8,20 @@
 
 namespace ilumbra {
 
+/// What a named input sets: a parameter or, beyond the shared thing that it refers to, an input of that.
+struct InputTarget {
+  NodeId node = 0;   ///< 0: the thing that has the input; else one inside it or, for what stands for others, in a role
+  std::string param; ///< of that node
+  std::string input; ///< path beyond the reference or pattern in `param`: names with dots between; empty: itself
+  bool operator==(const InputTarget&) const = default;
+};
+/// A name under which uses of a shared thing set for themselves what it names.
+struct NamedInput {
+  std::string name;
+  std::vector<InputTarget> sets; ///< at least one; the first says what kind of value it is
+  bool operator==(const NamedInput&) const = default;
+};
+
 /// One thing in a document. Immutable once it is in one.
 struct Node {
   NodeId id = 0;
@@ -16,8 +30,7 @@ struct Node {
   std::map<std::string, Value> values;                 ///< only what differs from the kind's default
   std::map<std::string, std::vector<NodeId>> children; ///< by child slot, in order
   NodeId parent = 0;                                   ///< 0: stands at the top of the document
-  /// Inputs that uses of this thing may override, by input name the parameter; empty: every parameter by its own name.
-  std::map<std::string, std::string> inputs;
+  std::vector<NamedInput> inputs;                      ///< in the order in which they are shown
   std::string unknown; ///< JSON object of fields that this version does not know, kept for the next save
 
   const Value* find(std::string_view param) const;
@@ -86,11 +99,15 @@ class DocumentBuilder {
   Document m_doc;
 };
 
-/// Reads the parameters of one node at one frame, defaults included. With a reference, the overrides of that use win.
+/// Reads the parameters of one node at one frame, defaults included. With a reference, the overrides of that use win:
+/// by the names of inputs, or by paths of parameters ("roughness", "roughness.edge"). An override that fits nothing
+/// rests.
 class Params {
  public:
-  Params(const Node& node, double frame, const Overrides* with = nullptr)
-      : m_node(node), m_frame(frame), m_with(with) {}
+  /// The overrides live as long as what is read from them.
+  Params(const Node& node, double frame, const Overrides* with = nullptr);
+  /// Of a child, with what overrides reach into it.
+  Params inside(const Node& child) const;
   double number(std::string_view name) const;
   float real(std::string_view name) const { return float(number(name)); }
   bool flag(std::string_view name) const;
@@ -98,8 +115,8 @@ class Params {
   std::string text(std::string_view name) const;
   Reference reference(std::string_view name) const;
   std::vector<Reference> references(std::string_view name) const;
-  /// The pattern that drives the parameter, if one does.
-  const PatternUse* pattern(std::string_view name) const;
+  /// The pattern that drives the parameter, if one does, with what is passed through to it.
+  std::optional<PatternUse> pattern(std::string_view name) const;
   /// The value as stored, or null where the default stands.
   const Value* stored(std::string_view name) const;
   Constant constant(std::string_view name) const;
@@ -107,9 +124,11 @@ class Params {
   double frame() const { return m_frame; }
 
  private:
+  struct Passed; // what overrides set, by node and path
+  Reference passed(const Reference& r, std::string_view name) const;
   const Node& m_node;
   double m_frame;
-  const Overrides* m_with;
+  std::shared_ptr<const Passed> m_with; ///< null: nothing is overridden
 };
 
 /// The picture's settings. None of them depends on the frame.

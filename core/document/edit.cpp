@@ -1,6 +1,7 @@
 #include "core/document/edit.h"
 
 #include "core/base/error.h"
+#include "core/document/inputs.h"
 #include "core/document/lookup.h"
 #include "core/document/units.h"
 #include "core/document/words.h"
@@ -33,9 +34,10 @@ void checkReference(const Document& doc, const ParamDef& def, const Reference& r
     throw badInput(fmt::format("{}: {} is a {}, which does not go here", place, n->name, n->kind->label));
   if (r.with)
     for (const auto& [input, value] : *r.with) {
-      const ParamDef* d = inputDefinition(*n, input);
-      if (!d) throw badInput(fmt::format("{}: {} has no input \"{}\"", place, n->name, input));
-      checkValue(doc, *d, value, place + "." + input);
+      // What fits no input (any more) rests: what drives a parameter may have been exchanged.
+      const ParamDef* d = inputDefinition(doc, *n, input);
+      const Constant* c = value.constant();
+      if (d && (!c || c->index() == d->initial.index())) checkValue(doc, *d, value, place + "." + input);
     }
 }
 
@@ -191,14 +193,20 @@ Document setOverride(const Document& doc, NodeId id, std::string_view param, siz
     if (!shared) throw badInput(fmt::format("{}.{}: refers to nothing yet", n.name, d.name));
     Overrides with = r.with ? *r.with : Overrides();
     if (value) {
-      const ParamDef* in = inputDefinition(*shared, std::string(input));
+      const ParamDef* in = inputDefinition(doc, *shared, input);
       if (!in) throw badInput(fmt::format("{}.{}: {} has no input \"{}\"", n.name, d.name, shared->name, input));
+      checkValue(doc, *in, *value, fmt::format("{}.{}.{}", n.name, d.name, input));
       with[std::string(input)] = *value;
     } else {
       with.erase(std::string(input));
     }
     r.with = with.empty() ? nullptr : std::make_shared<const Overrides>(std::move(with));
   };
+  if (const Value* v = n.find(param); v && v->pattern()) {
+    Reference r = v->pattern()->pattern;
+    change(r);
+    return setValue(doc, id, param, PatternUse{r});
+  }
   if (d.type == ParamType::Reference) {
     Reference r = p.reference(param);
     change(r);
@@ -216,18 +224,19 @@ Document setOverride(const Document& doc, NodeId id, std::string_view param, siz
 
 Document ownCopy(const Document& doc, NodeId id, std::string_view param, NodeId* made) {
   const Node& n = need(doc, id);
-  const Reference r = Params(n, 0).reference(param);
+  const Value* v = n.find(param);
+  const bool driven = v && v->pattern();
+  const Reference r = driven ? v->pattern()->pattern : Params(n, 0).reference(param);
   const Node& shared = need(doc, r.target);
   NodeId copyId = 0;
   Document d = duplicate(doc, r.target, &copyId);
   if (r.with)
-    for (const auto& [input, value] : *r.with) {
-      const ParamDef* in = inputDefinition(shared, input);
-      if (in) d = setValue(d, copyId, in->name, value);
-    }
+    for (const auto& [input, value] : *r.with)
+      if (inputDefinition(d, *d.find(copyId), input)) d = setInput(d, copyId, input, value);
   d = rename(d, copyId, d.freeName(shared.name + " of " + n.name));
   if (made) *made = copyId;
-  return setValue(d, id, param, Constant(Reference{copyId, nullptr}));
+  const Reference own{copyId, nullptr};
+  return driven ? setValue(d, id, param, PatternUse{own}) : setValue(d, id, param, Constant(own));
 }
 
 Document addNode(const Document& doc, std::string_view kindId, std::string_view name, const Place& place,
@@ -278,6 +287,9 @@ Document removeNode(const Document& doc, NodeId id) {
       changed |= drop;
       it = drop ? copy.values.erase(it) : std::next(it);
     }
+    for (NamedInput& i : copy.inputs)
+      changed |= std::erase_if(i.sets, [&](const InputTarget& t) { return gone.count(t.node) > 0; }) > 0;
+    std::erase_if(copy.inputs, [](const NamedInput& i) { return i.sets.empty(); });
     if (changed) b.put(std::move(copy));
   }
   return b.take();
@@ -312,25 +324,31 @@ Document moveNode(const Document& doc, NodeId id, const Place& place) {
   return b.take();
 }
 
-static NodeId copyTree(DocumentBuilder& b, const Document& doc, NodeId id, NodeId parent) {
+static NodeId copyTree(DocumentBuilder& b, const Document& doc, NodeId id, NodeId parent,
+                       std::map<NodeId, NodeId>& made) {
   Node copy = *doc.find(id);
   copy.id = b.takeId();
   copy.name = b.peek().freeName(copy.name);
   copy.parent = parent;
+  made[id] = copy.id;
   const auto children = std::exchange(copy.children, {});
-  const NodeId made = copy.id;
   b.put(copy);
   for (const auto& [slot, list] : children)
-    for (const NodeId c : list) copy.children[slot].push_back(copyTree(b, doc, c, made));
+    for (const NodeId c : list) copy.children[slot].push_back(copyTree(b, doc, c, copy.id, made));
+  for (NamedInput& i : copy.inputs)
+    for (InputTarget& t : i.sets)
+      if (const auto it = made.find(t.node); it != made.end()) t.node = it->second;
+  const NodeId own = copy.id;
   b.put(std::move(copy));
-  return made;
+  return own;
 }
 
 Document duplicate(const Document& doc, NodeId id, NodeId* made) {
   const Node& n = need(doc, id);
   if (n.kind->id == "picture.settings") throw badInput("the picture's settings cannot be copied");
   DocumentBuilder b(doc);
-  const NodeId copy = copyTree(b, doc, id, n.parent);
+  std::map<NodeId, NodeId> copies;
+  const NodeId copy = copyTree(b, doc, id, n.parent, copies);
   Place place{n.parent, "", size_t(-1)};
   const std::vector<NodeId>* siblings = &doc.roots();
   if (n.parent)
@@ -342,15 +360,6 @@ Document duplicate(const Document& doc, NodeId id, NodeId* made) {
   place.index = size_t(std::find(siblings->begin(), siblings->end(), id) - siblings->begin()) + 1;
   attach(b, copy, place);
   if (made) *made = copy;
-  return b.take();
-}
-
-Document setInputs(const Document& doc, NodeId id, std::map<std::string, std::string> inputs) {
-  Node copy = need(doc, id);
-  for (const auto& [input, param] : inputs) needParam(copy, param);
-  copy.inputs = std::move(inputs);
-  DocumentBuilder b(doc);
-  b.put(std::move(copy));
   return b.take();
 }
 

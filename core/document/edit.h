@@ -14,7 +14,8 @@ Document resetValue(const Document& doc, NodeId id, std::string_view param);
 /// `index` counts in a list of references.
 Document setOverride(const Document& doc, NodeId id, std::string_view param, size_t index, std::string_view input,
                      const Value* value);
-/// Gives this use its own copy of the shared thing, with the overrides written into it: "own copy here".
+/// Gives this use its own copy of the shared thing (also a pattern that drives the parameter), with the overrides
+/// written into it: "own copy here".
 Document ownCopy(const Document& doc, NodeId id, std::string_view param, NodeId* made = nullptr);
 
 struct Place {
@@ -32,8 +33,6 @@ Document rename(const Document& doc, NodeId id, std::string_view name);
 Document moveNode(const Document& doc, NodeId id, const Place& place);
 /// A copy of the node and its children beside it, referring to the same shared things.
 Document duplicate(const Document& doc, NodeId id, NodeId* made = nullptr);
-/// Lets a shared thing be overridden only through named inputs.
-Document setInputs(const Document& doc, NodeId id, std::map<std::string, std::string> inputs);
 
 /// Checks one value against its definition; `place` begins the message.
 void checkValue(const Document& doc, const ParamDef& def, const Value& value, const std::string& place);
@@ -46,7 +45,9 @@ struct Address {
   NodeId node = 0;
   std::string param; ///< empty: the node itself
   size_t index = 0;  ///< within a list of references, from 0
-  std::string input; ///< with an input: an override of the shared thing that `param` refers to
+  /// With an input: an override of the shared thing that `param` refers to, by name or path; where `param` is "inputs",
+  /// what that input of the thing itself stands for.
+  std::string input;
 };
 /// Throws BadInput naming the part that does not exist. Indices in text count from 1.
 Address resolve(const Document& doc, std::string_view address);

@@ -2,7 +2,7 @@
 
 #include "core/base/error.h"
 #include "core/base/files.h"
-#include "core/document/edit.h"
+#include "core/document/inputs.h"
 #include "core/document/json.h"
 #include "core/document/words.h"
 
@@ -159,7 +159,11 @@ Json nodeJson(const Document& doc, const Node& n) {
   j["id"] = n.id;
   j["kind"] = n.kind->id;
   j["name"] = n.name;
-  if (!n.inputs.empty()) j["inputs"] = n.inputs;
+  for (const NamedInput& i : n.inputs) {
+    Json sets = Json::array();
+    for (const InputTarget& t : i.sets) sets.push_back(inputText(t));
+    j["inputs"].push_back({{"name", i.name}, {"sets", sets}});
+  }
   Json values = Json::object();
   for (const ParamDef& d : n.kind->params)
     if (const Value* v = n.find(d.name)) values[d.name] = ilumbra::jsonOf(*v);
@@ -243,11 +247,19 @@ class Reader {
     for (const auto& [k, v] : j.items())
       if (k != "id" && k != "name" && k != "kind" && k != "values" && k != "children" && k != "inputs") unknown[k] = v;
     if (j.contains("inputs")) {
-      if (!j["inputs"].is_object()) throw wrong(here + ".inputs", "an object");
-      for (const auto& [input, param] : j["inputs"].items()) {
-        if (!param.is_string() || !n.kind->param(param.get<std::string>()))
-          throw wrong(here + ".inputs." + input, "the name of a parameter");
-        n.inputs[input] = param;
+      if (!j["inputs"].is_array()) throw wrong(here + ".inputs", "a list");
+      for (size_t i = 0; i < j["inputs"].size(); ++i) {
+        const Json& in = j["inputs"][i];
+        const std::string at = fmt::format("{}.inputs[{}]", here, i + 1);
+        if (!in.is_object() || !in.contains("name") || !in["name"].is_string() || !in.contains("sets") ||
+            !in["sets"].is_array() || in["sets"].empty())
+          throw wrong(at, "an object with a name and a list of what it sets");
+        NamedInput made{in["name"], {}};
+        for (const Json& t : in["sets"]) {
+          if (!t.is_string()) throw wrong(at + ".sets", "a list of parameters");
+          made.sets.push_back(inputTarget(t.get<std::string>()));
+        }
+        n.inputs.push_back(std::move(made));
       }
     }
     if (j.contains("values")) {

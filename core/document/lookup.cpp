@@ -25,10 +25,4 @@ const ParamDef& needParam(const Node& n, std::string_view param) {
   return *d;
 }
 
-const ParamDef* inputDefinition(const Node& shared, const std::string& input) {
-  if (shared.inputs.empty()) return shared.kind->param(input);
-  const auto it = shared.inputs.find(input);
-  return it == shared.inputs.end() ? nullptr : shared.kind->param(it->second);
-}
-
 } // namespace ilumbra

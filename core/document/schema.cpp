@@ -96,7 +96,14 @@ std::string jsonSchema(const Kinds& kinds) {
     Json properties = {{"id", {{"type", "integer"}, {"minimum", 1}}},
                        {"kind", {{"const", k.id}}},
                        {"name", {{"type", "string"}, {"pattern", "^[^.\\[\\]\\n\\t]+$"}}},
-                       {"inputs", {{"type", "object"}, {"additionalProperties", {{"type", "string"}}}}},
+                       {"inputs",
+                        {{"type", "array"},
+                         {"items",
+                          {{"type", "object"},
+                           {"required", {"name", "sets"}},
+                           {"properties",
+                            {{"name", {{"type", "string"}}},
+                             {"sets", {{"type", "array"}, {"items", {{"type", "string"}}}, {"minItems", 1}}}}}}}}},
                        {"values", {{"type", "object"}, {"properties", values}}}};
     if (!k.slots.empty()) {
       Json slots = Json::object();
@@ -128,16 +135,20 @@ Written from the tables by `./run docs`; do not edit. The same tables give `form
 
 An `.ilum` file is JSON in UTF-8: an object with `ilumbra` (the version of the format, 1) and `nodes`, the things at the
 top of the document in order. A thing has an `id` (stable, unique), a `kind`, a `name` (unique, without dots, commas
-and square brackets), `values` (only those that differ from the default), `children` by place, and `inputs` where a shared thing
-lets its uses override only named inputs. Fields that a version does not know are kept.
+and square brackets), `values` (only those that differ from the default), `children` by place, and `inputs`, the names
+under which its uses set what they name: `[{"name": "edge", "sets": ["roughness", "base_color.edge", "12.amount"]}]` is
+a parameter, an input of the pattern that drives another, and a parameter of thing 12, which lies in it. Fields that a
+version does not know are kept.
 
 - Colours are linear Rec. 709 triples; lengths are metres; angles degrees; light is photometric.
 - A value is a constant; `{"keys": [{"frame": 1, "value": 0, "shape": "hold|linear|smooth"}, ...]}`; or
   `{"pattern": REFERENCE}`.
-- A reference is the id of a thing, or `{"ref": ID, "with": {INPUT: VALUE, ...}}` where this use overrides inputs.
+- A reference is the id of a thing, or `{"ref": ID, "with": {INPUT: VALUE, ...}}` where this use overrides inputs,
+  by their names or as paths of parameters.
 - File names are relative to the folder of the document.
 - Addresses name what a person or a script means: `Lamp.power`, `Ring.material.roughness` (what this use of the material
-  sets for itself), `Group.objects[2].position`.
+  sets for itself), `Brass.roughness.scale` (of the pattern that drives it), `Tarnish.inputs.edge` (an input of the thing
+  itself), `Group.objects[2].position`.
 
 The column *redoes* names the dearest stage that a change invalidates. Nothing above *shading* traces a ray.
 )";

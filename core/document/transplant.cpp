@@ -89,6 +89,9 @@ Document carried(const Document& to, const Document& from, const std::vector<Nod
     const bool inside = n.parent && coming.count(n.parent);
     n.parent = inside ? ids[n.parent] : 0;
     for (auto& [param, value] : n.values) value = mapped(value, ids);
+    for (NamedInput& i : n.inputs)
+      for (InputTarget& t : i.sets)
+        if (const auto it = ids.find(t.node); it != ids.end()) t.node = it->second;
     for (auto& [slot, list] : n.children)
       for (NodeId& c : list) c = ids.at(c);
     if (!inside) b.roots().push_back(n.id);

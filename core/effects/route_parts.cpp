@@ -86,7 +86,7 @@ static double shareLaid(const Document& doc, const Scene& scene, const Node& obj
                below = shareLaid(doc, scene, object, p.reference("below"), material, frame);
   if (above <= 0 && below <= 0) return 0;
   double mask = p.number("mask");
-  if (const PatternUse* use = p.pattern("mask")) {
+  if (const auto use = p.pattern("mask")) {
     const Cover c = coverOf(doc, scene, {object.id}, use->pattern.target);
     mask = c.area > 0 ? c.covered / c.area : 0;
   }

@@ -87,7 +87,7 @@ class Writer {
 
   // The picture behind a parameter, and the number that multiplies it; false if something else drives it.
   bool texture(const char* param, ModelTexture& t, const char* channel, V3f* gain = nullptr) {
-    const PatternUse* use = m_p.pattern(param);
+    const auto use = m_p.pattern(param);
     const Node* pattern = use ? m_doc.find(use->pattern.target) : nullptr;
     if (!pattern || pattern->kind->id != "pattern.image") {
       note("a pattern");

@@ -43,7 +43,7 @@ ModifierKind displaceModifier() {
             splitLongEdges(mesh, p.real("facet"));
             const float depth = p.real("depth"), middle = p.real("middle");
             std::optional<Program> program;
-            if (const PatternUse* use = p.pattern("height"))
+            if (const auto use = p.pattern("height"))
               program = Program::compile(from.doc, use->pattern, from.frame, from.assets, false);
             const M44f world = from.doc.find(p.node().parent)
                                    ? worldMatrix(from.doc, *from.doc.find(p.node().parent), from.frame)

@@ -131,7 +131,7 @@ class KeyWriter {
     m_text += '|';
     const Value* stored = p.stored(d.name);
     m_changes |= stored && stored->keys();
-    if (const PatternUse* use = p.pattern(d.name)) {
+    if (const auto use = p.pattern(d.name)) {
       refer(n, use->pattern);
       return;
     }

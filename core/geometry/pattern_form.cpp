@@ -268,7 +268,7 @@ ShapeKind patternFormShape() {
       [](const Params& p, const BuildFrom& from) {
         std::shared_ptr<const Program> program;
         float even = p.pattern("amount") ? 0 : p.real("amount");
-        if (const PatternUse* use = p.pattern("amount")) {
+        if (const auto use = p.pattern("amount")) {
           program =
               std::make_shared<const Program>(Program::compile(from.doc, use->pattern, from.frame, from.assets, false));
           if (const Sample4* c = program->constant()) {

@@ -30,7 +30,7 @@ std::vector<float> actsWhere(const StackState& state, const StageStep& step, con
     addCopies(cover, state.copies, step.actsOn);
     times(cover);
   }
-  if (const PatternUse* use = p.pattern("acts_share"); use && c.assets) {
+  if (const auto use = p.pattern("acts_share"); use && c.assets) {
     const Program program = Program::compile(c.doc, use->pattern, c.frame, *c.assets, false);
     std::vector<float> share(n);
     c.tasks.forEach(c.height, [&](int y) {

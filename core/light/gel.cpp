@@ -56,7 +56,7 @@ PatternPoint Light::patternPoint(const V3f& at, const V3f& away, const M44f& toL
 }
 
 std::shared_ptr<const Program> gelOf(const Document& doc, const Params& p, const Assets& assets) {
-  if (const PatternUse* use = p.pattern("gel"))
+  if (const auto use = p.pattern("gel"))
     return std::make_shared<const Program>(Program::compile(doc, use->pattern, p.frame(), assets, true));
   const Triple clear = {1, 1, 1}, color = p.triple("gel");
   return color == clear ? nullptr : std::make_shared<const Program>(Program::plain(working(color)));

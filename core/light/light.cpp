@@ -113,7 +113,7 @@ static const V3f lampMiddle(0.0137f, 0.0071f, 0.0113f);
 
 // One number for all of a lamp's light: what the pattern is where the lamp stands.
 static double levelOf(const Document& doc, const Params& p) {
-  const PatternUse* use = p.pattern("level");
+  const auto use = p.pattern("level");
   if (!use) return p.number("level");
   try {
     const Program level = Program::compile(doc, use->pattern, p.frame(), NoAssets(), false);

@@ -47,7 +47,7 @@ PatternKind layersPattern() {
         for (auto id = it->second.rbegin(); id != it->second.rend(); ++id) {
           const Node* n = c.doc().find(*id);
           if (!n) continue;
-          const Params layer(*n, c.frame());
+          const Params layer = p.inside(*n);
           if (!layer.flag("on")) continue;
           r = c.emit(Mixed{choiceOf<Blend>(layer, "mode")}, {r, c.input(layer, "value"), c.amount(layer, "amount")});
         }

@@ -109,7 +109,7 @@ PatternKind mistPattern() {
         };
         if (const auto it = p.node().children.find("layers"); it != p.node().children.end())
           for (const NodeId id : it->second) {
-            const Params l(*c.doc().find(id), p.frame());
+            const Params l = p.inside(*c.doc().find(id));
             NoiseForm f;
             f.family = choiceOf<NoiseFamily>(l, "family");
             f.octaves = int(l.number("octaves"));

@@ -183,7 +183,7 @@ int PatternCompiler::moved(PatternSpace space, int place, const std::function<in
 }
 
 int PatternCompiler::driven(const Params& p, std::string_view name, bool asColor) {
-  if (const PatternUse* u = p.pattern(name)) {
+  if (const auto u = p.pattern(name)) {
     const bool outer = std::exchange(m_asColor, asColor);
     const int r = use(u->pattern);
     m_asColor = outer;
@@ -207,7 +207,13 @@ int PatternCompiler::use(const Reference& ref) {
   if (!n) throw badInput("a pattern is missing");
   const PatternKind* kind = kindOf(*n);
   if (!kind) throw badInput(n->name + ": is no pattern");
-  const auto key = std::tuple(ref.target, ref.with.get(), m_asColor, m_places);
+  // By what the overrides say: those that are passed through are made anew for every use.
+  size_t with = 0;
+  if (ref.with) {
+    while (with < m_overrides.size() && !(*m_overrides[with] == *ref.with)) ++with;
+    if (with++ == m_overrides.size()) m_overrides.push_back(ref.with);
+  }
+  const auto key = std::tuple(ref.target, with, m_asColor, m_places);
   if (const auto it = m_done.find(key); it != m_done.end()) return it->second;
   if (std::find(m_open.begin(), m_open.end(), n->id) != m_open.end())
     throw badInput(n->name + ": the pattern refers to itself");

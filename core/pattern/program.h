@@ -197,8 +197,9 @@ class PatternCompiler {
     std::vector<int> inputs;
   };
   std::vector<Slot> m_slots;
-  std::map<std::tuple<NodeId, const Overrides*, bool, std::array<int, 4>>, int> m_done; ///< by where its places lie
-  std::array<int, 4> m_places;                                                          ///< registers, by space
+  std::vector<std::shared_ptr<const Overrides>> m_overrides;                  ///< all that differ
+  std::map<std::tuple<NodeId, size_t, bool, std::array<int, 4>>, int> m_done; ///< by overrides and where its places lie
+  std::array<int, 4> m_places;                                                ///< registers, by space
   std::vector<NodeId> m_open;
   uint64_t m_surroundings = 0;
 };

@@ -47,7 +47,7 @@ Material compileCard(const Document& doc, const Node& card, double frame, const 
   Material m = compileMaterial(
       look, {material, nullptr}, frame, assets, [](const Reference&) { return -1; }, tables);
   // A pattern on the opacity is the document's own.
-  if (const PatternUse* use = p.pattern("card_opacity"); use && !alpha)
+  if (const auto use = p.pattern("card_opacity"); use && !alpha)
     m.opacity.program = std::make_shared<const Program>(Program::compile(doc, use->pattern, frame, assets, false));
   m.name = card.name;
   m.node = card.id;

@@ -87,7 +87,7 @@ namespace {
 Driven drive(const Document& doc, const Params& p, const char* name, const Assets& assets, bool asColor,
              bool raw = false) {
   Driven d;
-  if (const PatternUse* use = p.pattern(name)) {
+  if (const auto use = p.pattern(name)) {
     auto program =
         std::make_shared<const Program>(Program::compile(doc, use->pattern, p.frame(), assets, asColor && !raw));
     if (const Sample4* c = program->constant())

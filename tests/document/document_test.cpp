@@ -75,24 +75,6 @@ TEST_CASE("An address as text resolves to itself", "[document][address]") {
     CHECK(addressText(d, resolve(d, text)) == text);
 }
 
-TEST_CASE("A shared thing can be overridden where it is used, only through its inputs, and unlinked",
-          "[document][shared]") {
-  Document d = small();
-  d = setInputs(d, idOf(d, "Brass"), {{"polish", "roughness"}});
-  const Value rough(Constant(0.8));
-  CHECK_FALSE(refusal([&] { setOverride(d, idOf(d, "Ball"), "material", 0, "metalness", &rough); }).empty());
-  d = setOverride(d, idOf(d, "Ball"), "material", 0, "polish", &rough);
-  const Reference use = Params(*d.findByName("Ball"), 1).reference("material");
-  CHECK(Params(*d.find(use.target), 1, use.with.get()).number("roughness") == 0.8);
-  NodeId copy = 0;
-  const Document own = ownCopy(d, idOf(d, "Ball"), "material", &copy);
-  CHECK(copy != idOf(d, "Brass"));
-  CHECK(Params(*own.find(copy), 1).number("roughness") == 0.8);
-  CHECK_FALSE(Params(*own.findByName("Ball"), 1).reference("material").with);
-  const Document plain = setOverride(d, idOf(d, "Ball"), "material", 0, "polish", nullptr);
-  CHECK_FALSE(Params(*plain.findByName("Ball"), 1).reference("material").with);
-}
-
 TEST_CASE("Removing a thing removes its children and all references to them", "[document]") {
   const Document d = removeNode(small(), idOf(small(), "Rig"));
   CHECK_FALSE(d.findByName("Lamp"));

@@ -1,4 +1,5 @@
 #include "core/document/file.h"
+#include "core/document/inputs.h"
 
 #include "core/base/error.h"
 #include "core/base/files.h"
@@ -29,7 +30,10 @@ Document everything() {
   d = setAt(d, resolve(d, "Lamp.power"), Keys{{{1, 100.0, KeyShape::Hold}, {5.5, 200.0, KeyShape::Smooth}}});
   d = setAt(d, resolve(d, "Brass.roughness"), PatternUse{{d.findByName("Scratches")->id, nullptr}});
   d = setAt(d, resolve(d, "Ball.material.metalness"), Constant(0.25));
-  return setInputs(d, d.findByName("Shine")->id, {{"light", "from"}});
+  d = setInputs(d, d.findByName("Brass")->id,
+                {{"polish", {{0, "metalness", ""}}}, {"dust", {{0, "roughness", "file"}}}});
+  d = setAt(d, resolve(d, "Ball.material.polish"), Constant(0.5));
+  return setInputs(d, d.findByName("Shine")->id, {{"light", {{0, "from", ""}}}});
 }
 
 } // namespace

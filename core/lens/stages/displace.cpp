@@ -10,7 +10,7 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
   const Edge edge = edgeOf(p.text("edge"));
   // The map: across in the first channel, down in the second.
   Picture map(c.width, c.height);
-  const PatternUse* use = p.pattern("map");
+  const auto use = p.pattern("map");
   if (p.text("map_from") == "map" && use && c.assets) {
     const Program program = Program::compile(c.doc, use->pattern, c.frame, *c.assets, false);
     c.tasks.forEach(c.height, [&](int y) {

@@ -97,7 +97,7 @@ void gatherInto(Picture& result, const Picture& peak, float gather, const Tasks&
 // By pixel; empty where no pattern drives it.
 std::vector<float> dustOf(const Params& p, const LensContext& c) {
   std::vector<float> dust;
-  const PatternUse* use = p.pattern("dust");
+  const auto use = p.pattern("dust");
   if (!use || !c.assets) return dust;
   const Program program = Program::compile(c.doc, use->pattern, c.frame, *c.assets, false);
   dust.resize(size_t(c.width) * size_t(c.height));
