@@ -2,6 +2,7 @@
 
 #include "app/flow_layout.h"
 #include "app/panels/input_menu.h"
+#include "app/viewport/picture_bar.h"
 #include "core/document/units.h"
 
 #include <QHBoxLayout>
@@ -44,7 +45,7 @@ ReferenceRow::ReferenceRow(Studio& s, const Address& a, QWidget* parent) : LineR
 }
 
 void ReferenceRow::refresh() {
-  if (exists()) m_button->setText(qs(formatValue(m_studio.doc(), def(), valueNow())));
+  if (exists()) fitText(m_button, qs(formatValue(m_studio.doc(), def(), valueNow())), 150);
 }
 
 void ReferenceRow::activate() {

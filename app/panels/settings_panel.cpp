@@ -55,6 +55,7 @@ QWidget* sectionHead(QWidget* parent, const QString& title, const QString& actio
     b->setStyleSheet(QStringLiteral("QToolButton { padding: 1px 0; font-weight: 500; }"));
     QObject::connect(
         b, &QToolButton::clicked, w, [run] { run(); }, Qt::QueuedConnection);
+    fitText(b, action, 200);
     row->addWidget(b);
   }
   return w;
@@ -97,7 +98,15 @@ void SettingsPanel::reveal(NodeId part) {
 
 ParamRow* SettingsPanel::row(NodeId node, const std::string& param) const {
   for (ParamRow* r : widget()->findChildren<ParamRow*>())
-    if (r->address().node == node && r->address().param == param) return r;
+    if (r->address().node == node && r->address().param == param && r->address().input.empty()) return r;
+  return nullptr;
+}
+
+ParamRow* SettingsPanel::row(const Address& a) const {
+  for (ParamRow* r : widget()->findChildren<ParamRow*>())
+    if (r->address().node == a.node && r->address().param == a.param && r->address().index == a.index &&
+        r->address().input == a.input)
+      return r;
   return nullptr;
 }
 

@@ -23,6 +23,7 @@ class SettingsPanel : public QScrollArea {
   void reveal(NodeId part);
   /// The row of a parameter, if it is shown: for tests and for the palette.
   ParamRow* row(NodeId node, const std::string& param) const;
+  ParamRow* row(const Address& address) const;
   /// Adds the material of a file to the document and selects it. False (and told) if it cannot be.
   bool takeMaterial(const QString& path);
 

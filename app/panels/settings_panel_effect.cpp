@@ -11,6 +11,7 @@
 #include "app/viewport/picture_bar.h"
 #include "app/viewport/thing_drag.h"
 #include "core/base/error.h"
+#include "core/document/inputs.h"
 #include "core/document/transplant.h"
 #include "core/lens/curve.h"
 #include "core/placing/arrange.h"
@@ -48,7 +49,16 @@ void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
   for (const Role& role : roles)
     for (const NodeId id : roleOf(doc, n, role.param)) {
       const Node* t = doc.find(id);
-      if (!t || !first(id) || (set && !role.main && t->kind->family() == "object")) continue;
+      if (!t || !first(id)) continue;
+      if (set && !role.main && t->kind->family() == "object") {
+        // Only what it may set for itself.
+        const Address use{id, "material", 0, {}};
+        if (!t->kind->param("material") || shownInputs(doc, use).empty()) continue;
+        column->addWidget(rule(page));
+        column->addWidget(sectionHead(page, qs(t->name), tr("all"), [this, id] { m_studio.select({id}); }));
+        buildUsedInputs(page, use);
+        continue;
+      }
       if (!t->kind->param("material")) {
         buildRoleThing(page, *t, qs(t->name), tr("all"), 0);
         continue;
@@ -125,12 +135,7 @@ QToolButton* SettingsPanel::armButton(QWidget* parent, NodeId effect, const Role
                                   : tr("+ %1").arg(qs(role.teaches)),
                          tr("Arms picking: the next click fills %1").arg(qs(role.label)), "accent");
   // Never wider than its column: the whole sentence is in the tip.
-  constexpr int widest = 140;
-  const QString whole = add->text(), fits = add->fontMetrics().elidedText(whole, Qt::ElideRight, widest);
-  if (fits != whole) {
-    add->setText(fits);
-    add->setToolTip(QStringLiteral("%1\n%2").arg(whole, add->toolTip()));
-  }
+  fitText(add, add->text(), 140);
   connect(
       add, &QToolButton::clicked, this,
       [this, effect, param, armed] {

@@ -33,6 +33,13 @@ QToolButton* flatButton(QWidget* parent, const QString& text, const QString& hel
   return b;
 }
 
+void fitText(QToolButton* button, const QString& whole, int widest) {
+  const QString fits = button->fontMetrics().elidedText(whole, Qt::ElideRight, widest);
+  button->setText(fits);
+  if (fits != whole && !button->toolTip().startsWith(whole))
+    button->setToolTip(button->toolTip().isEmpty() ? whole : whole + '\n' + button->toolTip());
+}
+
 PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent)
     : QWidget(parent), m_studio(studio), m_view(view) {
   setAutoFillBackground(true);

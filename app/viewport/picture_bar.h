@@ -47,5 +47,7 @@ class PictureBar : public QWidget {
 };
 
 QToolButton* flatButton(QWidget* parent, const QString& text, const QString& help, const char* cls = "flat");
+/// Sets a button's text, cut to so many pixels; the whole then stands in its tip.
+void fitText(QToolButton* button, const QString& whole, int widest);
 
 } // namespace ilumbra

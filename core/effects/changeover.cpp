@@ -42,7 +42,12 @@ Document dressChangeover(const Document& doc, NodeId effect) {
   const std::vector<NodeId> objects = roleOf(doc, e, "onto");
   Document out = doc;
   const auto lay = [&](const Node* mask, const Node* above, const std::vector<NodeId>& on) {
-    if (mask && above) out = dressed(out, on, {mask->id, above->id, e.name + (mask == l.band ? " rim" : "")});
+    if (!mask || !above) return;
+    Dress dress{mask->id, above->id, e.name + (mask == l.band ? " rim" : "")};
+    // Each object may turn from and into its own picture.
+    if (mask == l.edge)
+      dress.inputs = {{"colour before", {{0, "below", "base_color"}}}, {"colour after", {{0, "above", "base_color"}}}};
+    out = dressed(out, on, dress);
   };
   // The rim lies on top: where it goes, it goes first.
   std::vector<NodeId> staying;

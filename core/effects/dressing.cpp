@@ -1,5 +1,7 @@
 #include "core/effects/dressing.h"
 
+#include "core/document/inputs.h"
+
 #include "core/effects/effect.h"
 #include "core/effects/making.h"
 #include "core/geometry/shape.h"
@@ -49,6 +51,15 @@ void dress(Document& doc, NodeId object, const Dress& by) {
   doc = setValue(doc, layer, "below", Constant(below));
   doc = setValue(doc, layer, "above", Constant(Reference{by.above, nullptr}));
   doc = setValue(doc, layer, "mask", PatternUse{{by.mask, nullptr}});
+  const auto pass = [&](const std::string& name, const InputTarget& target) {
+    const Node& n = *doc.find(layer);
+    Node one = n;
+    one.inputs = {{name, {target}}};
+    if (!namedInput(n, name) && inputDefinition(doc, one, name)) doc = addInput(doc, layer, name, target);
+  };
+  for (const NamedInput& i : doc.find(below.target)->inputs) pass(i.name, {0, "below", i.name});
+  for (const NamedInput& i : by.inputs)
+    for (const InputTarget& t : i.sets) pass(i.name, t);
   doc = setValue(doc, object, "material", Constant(Reference{layer, nullptr}));
 }
 
@@ -59,7 +70,9 @@ void undress(Document& doc, NodeId object, const Dress& by) {
   const auto* worn = c ? std::get_if<Reference>(c) : nullptr;
   if (!worn || !isLayerOf(doc, worn->target, by)) return;
   const NodeId layer = worn->target;
-  doc = setValue(doc, object, "material", Constant(Params(*doc.find(layer), currentFrame(doc)).reference("below")));
+  // With what the object set for itself below the layer.
+  const Params p(*doc.find(layer), currentFrame(doc), worn->with.get());
+  doc = setValue(doc, object, "material", Constant(p.reference("below")));
   if (!isUsed(doc, layer)) doc = removeNode(doc, layer);
 }
 

@@ -8,6 +8,8 @@ struct Dress {
   NodeId mask = 0;  ///< the pattern; of one effect alone: by it the layers are known again
   NodeId above = 0; ///< the material
   std::string name; ///< of the effect, for what is made
+  /// What each object may set for itself: inputs of the layer. Those of what it wore are passed on too.
+  std::vector<NamedInput> inputs = {};
 };
 
 /// The objects, groups by all that they hold, wear the dress over what they wore, and no others do: those that wore it
