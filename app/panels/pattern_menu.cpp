@@ -27,6 +27,13 @@ PatternMenu::PatternMenu(QMenu* menu, Studio& studio, const Value& now) : m_stud
   };
   list(fresh, PatternGroup::Shape);
   fresh->addSeparator();
+  QMenu* presets = fresh->addMenu(QObject::tr("Presets"));
+  presets->setToolTipsVisible(true);
+  for (const PatternPreset& p : patternPresets()) {
+    QAction* a = presets->addAction(qs(p.name));
+    a->setToolTip(qs(p.helpText));
+    m_presets.push_back(a);
+  }
   list(fresh->addMenu(QObject::tr("By place or time")), PatternGroup::Place);
   list(menu->addMenu(m_present ? QObject::tr("Change the pattern by") : QObject::tr("Work out the value by")),
        PatternGroup::Operation);
@@ -55,6 +62,10 @@ bool PatternMenu::chose(const QAction* action, const Address& address, const QSt
     m_studio.edit(label, [&](const Document& doc) { return setAt(doc, address, PatternUse{{id, nullptr}}); });
     return true;
   }
+  if (among(m_presets)) {
+    drivePatternPreset(m_studio, address, findPatternPreset(action->text().toStdString()));
+    return true;
+  }
   if (!among(m_made)) return false;
   return drivePattern(m_studio, address, action->data().toString().toStdString());
 }
@@ -76,6 +87,17 @@ bool drivePattern(Studio& studio, const Address& address, const std::string& kin
     return picture ? setValue(driven, made, picture->name, Constant(file.toStdString())) : driven;
   };
   if (!studio.edit(QObject::tr("%1 drives %2").arg(k ? qs(k->label) : qs(kind), where), change)) return false;
+  studio.tell(QObject::tr("%1 drives %2").arg(qs(studio.doc().find(made)->name), where));
+  return true;
+}
+
+bool drivePatternPreset(Studio& studio, const Address& address, const PatternPreset& preset) {
+  const QString where = qs(addressText(studio.doc(), address));
+  NodeId made = 0;
+  const ScenePtr scene = studio.session().scene();
+  if (!studio.edit(QObject::tr("%1 drives %2").arg(qs(preset.name), where),
+                   [&](const Document& doc) { return drivenByPreset(doc, address, preset, scene.get(), &made); }))
+    return false;
   studio.tell(QObject::tr("%1 drives %2").arg(qs(studio.doc().find(made)->name), where));
   return true;
 }

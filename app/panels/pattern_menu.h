@@ -1,5 +1,6 @@
 #pragma once
 #include "app/studio.h"
+#include "core/pattern/presets.h"
 
 class QAction;
 class QMenu;
@@ -18,7 +19,7 @@ class PatternMenu {
 
  private:
   Studio& m_studio;
-  QList<QAction*> m_made, m_there; ///< with the id of a kind, with the number of a pattern
+  QList<QAction*> m_made, m_there, m_presets; ///< with the id of a kind, the number of a pattern, the name of a preset
   QAction* m_show = nullptr;
   NodeId m_present = 0;
 };
@@ -26,6 +27,8 @@ class PatternMenu {
 /// A new pattern of a kind drives a parameter, as one step that is told. One that shows a picture asks for it first,
 /// unless `file` names it. False: it was refused, or nothing was chosen.
 bool drivePattern(Studio& studio, const Address& address, const std::string& kind, QString file = {});
+/// The same with a preset.
+bool drivePatternPreset(Studio& studio, const Address& address, const PatternPreset& preset);
 /// The first file that is carried, or empty.
 QString pictureIn(const QMimeData* data);
 

@@ -45,6 +45,7 @@ namespace ilumbra {
   X(mixPattern)                                                                                                        \
   X(mathPattern)                                                                                                       \
   X(formulaPattern)                                                                                                    \
+  X(coverPattern)                                                                                                      \
   X(remapPattern)                                                                                                      \
   X(stepsPattern)                                                                                                      \
   X(warpPattern)                                                                                                       \

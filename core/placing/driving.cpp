@@ -2,6 +2,7 @@
 
 #include "core/base/error.h"
 #include "core/compile/balance.h"
+#include "core/document/inputs.h"
 #include "core/placing/framing.h"
 
 #include <fmt/format.h>
@@ -122,6 +123,42 @@ Document drivenBy(const Document& doc, const Address& at, std::string_view kindI
       }
       out = setValue(out, id, d.name, Constant(Reference{zone, nullptr}));
     }
+  if (made) *made = id;
+  return setAt(out, at, PatternUse{{id, nullptr}});
+}
+
+Document drivenByPreset(const Document& doc, const Address& at, const PatternPreset& preset, const Scene* scene,
+                        NodeId* made) {
+  const ParamDef& def = definitionAt(doc, at);
+  if (!def.patternedAt.empty() && at.input.empty())
+    return drivenByPreset(doc, {at.node, def.patternedAt, 0, {}}, preset, scene, made);
+  if (!def.patternable) throw badInput(addressText(doc, at) + ": no pattern can drive it");
+  const Value before = valueAt(doc, at);
+  NodeId id = 0;
+  Document out = addPatternPreset(doc, preset, &id);
+  const auto set = [&](const char* input, const Value& v) { out = setInput(out, id, input, v); };
+  if (const double size = scene ? sizeOf(doc, at.node, *scene) : 0; size > 0)
+    set("size", Constant(std::clamp(twoDigits(size), 1e-6, 1e6)));
+  Constant now = def.initial;
+  if (const Constant* c = before.constant()) now = *c;
+  if (const Keys* k = before.keys()) now = evaluate(*k, currentFrame(doc));
+  if (def.type == ParamType::Color) {
+    // What stood there shows where it is not; a pattern that did, too.
+    if (!preset.shines && (before.pattern() || std::holds_alternative<Triple>(now)))
+      set("under it", before.pattern() ? before : Value(now));
+  } else {
+    const auto [low, high] = endsAbout(def, now);
+    const double v = std::holds_alternative<double>(now) ? std::get<double>(now) : low[0];
+    const double other = std::abs(high[0] - v) > std::abs(v - low[0]) ? high[0] : low[0];
+    const Triple from{v, v, v}, to{other, other, other};
+    const Triple nearly{v + 0.8 * (other - v), v + 0.8 * (other - v), v + 0.8 * (other - v)};
+    set("dark", Constant(nearly));
+    set("light", Constant(to));
+    if (before.pattern())
+      out = setInput(out, id, "value.low", before);
+    else
+      out = setInput(out, id, "value.low", Constant(from));
+  }
   if (made) *made = id;
   return setAt(out, at, PatternUse{{id, nullptr}});
 }

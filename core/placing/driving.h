@@ -1,5 +1,6 @@
 #pragma once
 #include "core/document/edit.h"
+#include "core/pattern/presets.h"
 #include "core/scene/scene.h"
 
 namespace ilumbra {
@@ -10,6 +11,11 @@ namespace ilumbra {
 /// the id. Throws BadInput where nothing can drive the parameter, or the kind is no pattern.
 Document drivenBy(const Document& doc, const Address& at, std::string_view kind, const Scene* scene,
                   NodeId* made = nullptr);
+
+/// The same with a preset: its scale is the size of the things, what is under it is what stood there. A number runs
+/// from where it stands to its other end instead of between the preset's colours.
+Document drivenByPreset(const Document& doc, const Address& at, const PatternPreset& preset, const Scene* scene,
+                        NodeId* made = nullptr);
 
 /// The parameter of a kind of pattern that holds what it works on; null: it works on nothing but places.
 const ParamDef* worksOn(const Kind& pattern);

@@ -41,15 +41,6 @@ double scaleOn(const Document& d, const char* object) {
   return Params(*d.find(use->pattern.target), 1, use->pattern.with.get()).number("scale");
 }
 
-std::string refusal(const std::function<void()>& f) {
-  try {
-    f();
-  } catch (const Error& e) {
-    return e.what();
-  }
-  return {};
-}
-
 } // namespace
 
 TEST_CASE("A use sets an input of the pattern in its material, and the other use does not follow",

@@ -176,8 +176,10 @@ TEST_CASE("No value lies outside the bounds that a pattern tells for a box", "[p
   s.add("pattern.comb", "Comb", {{"cell", "0.3"}, {"wall", "0.05"}, {"width", "0.1"}});
   s.add("pattern.remap", "Remapped", {{"floor", "0.3"}, {"ceiling", "0.6"}, {"gamma", "2"}, {"invert", "on"}});
   s.add("pattern.warp", "Warped", {{"strength", "0.2"}});
-  for (const char* name : {"Mist", "Solid", "Comb", "Remapped", "Warped"}) names.push_back(name);
+  s.add("pattern.cover", "Covered", {{"amount", "0.4"}, {"settles", "0.3"}});
+  for (const char* name : {"Mist", "Solid", "Comb", "Remapped", "Warped", "Covered"}) names.push_back(name);
   Document doc = s.take();
+  doc = drive(doc, "Covered.value", "Cloud");
   doc = drive(drive(drive(doc, "Remapped.value", "Cloud"), "Warped.value", "Comb"), "Warped.by", "Noise rolling");
   for (const char* mode :
        {"over", "multiply", "add", "subtract", "screen", "lighter", "darker", "difference", "overlay"}) {

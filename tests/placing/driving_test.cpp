@@ -1,5 +1,7 @@
 // Patterns put on parameters: sizes and ends that suit, operations about what is there.
+#include "core/base/sampling.h"
 #include "core/compile/compile.h"
+#include "core/document/inputs.h"
 #include "core/pattern/program.h"
 #include "core/placing/driving.h"
 #include "tests/support/scene.h"
@@ -97,9 +99,55 @@ TEST_CASE("Every kind of pattern drives a number and a colour from its defaults,
       }
       // Shapes vary over the thing; what works on a single value, and what is one value for each object, does not.
       const bool even = worksOn(k) || k.id == "pattern.constant" || k.id == "pattern.time" ||
-                        k.id == "pattern.chance" || k.id == "pattern.distance" || k.id == "pattern.contact" || // which is to nothing yet
-                        k.id == "pattern.solid";                                  // a body of its own, within
+                        k.id == "pattern.chance" || k.id == "pattern.distance" ||
+                        k.id == "pattern.contact" || // which is to nothing yet
+                        k.id == "pattern.solid";     // a body of its own, within
       if (!even) CHECK(most - least > 0.05f * std::max(0.2f, most));
     }
   }
+}
+
+TEST_CASE("Every preset drives a colour and a number, as large as the thing, by inputs that all lead somewhere",
+          "[placing][pattern][inputs]") {
+  const Document doc = withBall("0.05");
+  const Traced t = trace(doc, 1);
+  for (const PatternPreset& preset : patternPresets()) {
+    CAPTURE(preset.name);
+    for (const char* address : {"Jade.base_color", "Jade.roughness"}) {
+      const bool colour = std::string(address) == "Jade.base_color";
+      NodeId made = 0;
+      const Document out = drivenByPreset(doc, resolve(doc, address), preset, t.scene.get(), &made);
+      CHECK(problems(out).empty());
+      const Node& n = *out.find(made);
+      CHECK(n.name == preset.name);
+      CHECK((n.inputs.size() >= 3 && n.inputs.size() <= 8));
+      CHECK(number(out, preset.name + ".inputs.size") == Approx(0.1));
+      // The share that is covered goes from what stood there to what lies on it.
+      const NoAssets none;
+      const auto covered = [&](double amount) {
+        const Document now = setInput(out, made, "amount", Constant(amount));
+        const Program p = Program::compile(now, {made, nullptr}, 1, none, false);
+        double sum = 0;
+        for (uint32_t i = 0; i < 400; ++i) {
+          Sampler s(3, 1, i, 2);
+          PatternPoint at;
+          at.normal = at.facing = sampleUniformSphere(s.get2());
+          at.position = at.world = at.normal * 0.05f;
+          const Sample4 v = p.evaluate(at);
+          REQUIRE(std::isfinite(v.x));
+          if (!colour) {
+            CHECK(v.x >= -1e-4f);
+            CHECK(v.x <= 1.0001f);
+          }
+          sum += double(v.y) / 400;
+        }
+        return sum;
+      };
+      const double stood = colour ? preset.shines ? 0 : 0.6 : 0.4;
+      if (preset.lies.size() < 3) CHECK(covered(0) == Approx(stood).margin(1e-3)); // settling adds to it
+      const double some = covered(0.5);
+      CHECK(std::abs(some - stood) > 1e-3);
+    }
+  }
+  CHECK_FALSE(refusal([] { findPatternPreset("Mould"); }).empty());
 }
