@@ -242,7 +242,15 @@ void PatternPanel::rebuild() {
   const auto uses = m_pattern ? patternUses(doc, m_pattern) : std::vector<Address>();
   m_uses = uses.size();
   m_use = uses.empty() ? Address{} : uses.front();
-  m_list->show(patternLines(doc, m_pattern),
+  // Of several, that of what is selected.
+  if (const Node* now = m_studio.currentNode())
+    for (const Address& at : uses)
+      if (at.node == now->id) m_use = at;
+  Reference whole{m_pattern, nullptr};
+  if (m_use.node)
+    if (const Value v = valueAt(doc, m_use); v.pattern() && v.pattern()->pattern.target == m_pattern)
+      whole = v.pattern()->pattern;
+  m_list->show(patternLines(doc, whole),
                m_use.node ? tr("on %1").arg(qs(addressText(doc, m_use))) : tr("on nothing yet"));
   m_body->setVisible(m_pattern != 0);
   m_empty->setVisible(m_pattern == 0);
@@ -269,7 +277,7 @@ void PatternPanel::draw() {
   m_again = false;
   m_drawnOf = m_studio.session().scene();
   struct Wanted {
-    NodeId pattern;
+    Reference pattern; // of what is none, nothing
     ParamDef takes;
   };
   const Document& doc = m_studio.doc();
@@ -278,7 +286,7 @@ void PatternPanel::draw() {
     const Address at = placeOf(l);
     const Node* n = doc.find(l.node);
     const bool pattern = n && n->kind->family() == "pattern";
-    wanted.push_back({pattern ? l.node : 0, at.node ? definitionAt(doc, at) : anything()});
+    wanted.push_back({pattern ? l.use : Reference{}, at.node ? definitionAt(doc, at) : anything()});
   }
   const auto work = [self = QPointer<PatternPanel>(this), doc, wanted, use = m_use.node, on = m_on, scene = m_drawnOf,
                      assets = m_studio.assets()](const CancelFlag& cancel) -> std::function<void()> {
@@ -296,7 +304,7 @@ void PatternPanel::draw() {
                                               PatternList::pictureHeight, &cancel);
       for (size_t i = 0; i < wanted.size(); ++i) {
         made->lines.emplace_back();
-        if (!wanted[i].pattern) continue;
+        if (!wanted[i].pattern.target) continue;
         made->lines.back() = imageOf(patternSwatch(small, doc, wanted[i].pattern, wanted[i].takes, files),
                                      PatternList::pictureWidth, PatternList::pictureHeight);
         if (i) continue;
@@ -484,7 +492,7 @@ void PatternPanel::paste() {
     // The one that no other of them uses.
     const Node* top = all.front();
     for (const Node* n : all)
-      if (patternLines(from, n->id).size() > patternLines(from, top->id).size()) top = n;
+      if (patternLines(from, {n->id, nullptr}).size() > patternLines(from, {top->id, nullptr}).size()) top = n;
     NodeId made = 0;
     const Document out = transplant(d, from, top->id, &made);
     return setAt(out, at, PatternUse{{made, nullptr}});

@@ -1,5 +1,7 @@
 #include "app/panels/pattern_menu.h"
 
+#include "app/panels/preset_icons.h"
+
 #include "core/pattern/program.h"
 #include "core/placing/driving.h"
 
@@ -7,13 +9,36 @@
 #include <QFileDialog>
 #include <QMenu>
 #include <QMimeData>
+#include <QProxyStyle>
 #include <QUrl>
 
 namespace ilumbra {
+namespace {
+
+// Menu pictures that one can tell apart.
+class LargePictures : public QProxyStyle {
+ public:
+  explicit LargePictures(QObject* parent) { setParent(parent); }
+  int pixelMetric(PixelMetric m, const QStyleOption* o, const QWidget* w) const override {
+    return m == PM_SmallIconSize ? 36 : QProxyStyle::pixelMetric(m, o, w);
+  }
+};
+
+} // namespace
 
 PatternMenu::PatternMenu(QMenu* menu, Studio& studio, const Value& now) : m_studio(studio) {
   if (!menu) return;
   if (now.pattern()) m_present = now.pattern()->pattern.target;
+  QMenu* presets = menu->addMenu(QObject::tr("Pattern preset"));
+  presets->setToolTipsVisible(true);
+  presets->setStyle(new LargePictures(presets));
+  for (const PatternPreset& p : patternPresets()) {
+    QAction* a = presets->addAction(qs(p.name));
+    a->setToolTip(qs(p.helpText));
+    m_presets.push_back(a);
+  }
+  for (int i = 0; i < std::min(m_presets.size(), presetPictures().size()); ++i)
+    m_presets[i]->setIcon(QPixmap::fromImage(presetPictures()[i]));
   QMenu* fresh = menu->addMenu(QObject::tr("New pattern"));
   const auto list = [&](QMenu* to, PatternGroup group) {
     to->setToolTipsVisible(true);
@@ -27,13 +52,6 @@ PatternMenu::PatternMenu(QMenu* menu, Studio& studio, const Value& now) : m_stud
   };
   list(fresh, PatternGroup::Shape);
   fresh->addSeparator();
-  QMenu* presets = fresh->addMenu(QObject::tr("Presets"));
-  presets->setToolTipsVisible(true);
-  for (const PatternPreset& p : patternPresets()) {
-    QAction* a = presets->addAction(qs(p.name));
-    a->setToolTip(qs(p.helpText));
-    m_presets.push_back(a);
-  }
   list(fresh->addMenu(QObject::tr("By place or time")), PatternGroup::Place);
   list(menu->addMenu(m_present ? QObject::tr("Change the pattern by") : QObject::tr("Work out the value by")),
        PatternGroup::Operation);

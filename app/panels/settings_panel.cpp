@@ -19,6 +19,7 @@
 #include "core/surface/presets.h"
 
 #include <fmt/format.h>
+#include <QApplication>
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -201,9 +202,14 @@ void SettingsPanel::rebuild() {
     buildThing(page, *n);
   }
   column->addStretch(1);
+  // Who works by keys stays on the same row.
+  std::optional<Address> focused;
+  for (QWidget* w = QApplication::focusWidget(); w && isAncestorOf(w) && !focused; w = w->parentWidget())
+    if (const auto* r = qobject_cast<ParamRow*>(w)) focused = r->address();
   // The old page goes later: one of its widgets may have sent the signal that led here.
   if (QWidget* old = takeWidget()) old->deleteLater();
   setWidget(page);
+  if (ParamRow* r = focused ? row(*focused) : nullptr) r->setFocus();
   verticalScrollBar()->setValue(scroll);
 }
 

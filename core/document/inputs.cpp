@@ -282,6 +282,41 @@ std::vector<InputPlace> inputPlaces(const Document& doc, const Address& a) {
   return out;
 }
 
+bool isUsed(const Document& doc, NodeId thing) {
+  for (const NodePtr& n : doc.nodes())
+    for (const auto& [param, value] : n->values) {
+      bool found = false;
+      Value looked = value;
+      eachUse(looked, [&](Reference& use) {
+        found |= use.target == thing;
+        return false;
+      });
+      if (found) return true;
+    }
+  return false;
+}
+
+std::vector<Address> drivenAt(const Document& doc, NodeId pattern) {
+  std::vector<Address> out;
+  for (const Node* n : doc.inOrder())
+    for (const auto& [param, value] : n->values) {
+      const auto overridden = [&](const Reference& r, size_t index) {
+        if (r.with)
+          for (const auto& [input, v] : *r.with)
+            if (v.pattern() && v.pattern()->pattern.target == pattern) out.push_back({n->id, param, index, input});
+      };
+      if (const PatternUse* p = value.pattern()) {
+        if (p->pattern.target == pattern) out.push_back({n->id, param, 0, {}});
+        overridden(p->pattern, 0);
+      }
+      const Constant* c = value.constant();
+      if (const auto* r = c ? std::get_if<Reference>(c) : nullptr) overridden(*r, 0);
+      if (const auto* list = c ? std::get_if<std::vector<Reference>>(c) : nullptr)
+        for (size_t i = 0; i < list->size(); ++i) overridden((*list)[i], i);
+    }
+  return out;
+}
+
 Reference useAt(const Document& doc, const Address& a) {
   const Node* n = doc.find(a.node);
   if (!n || !n->kind->param(a.param)) return {};
@@ -329,16 +364,7 @@ Document joinAgain(const Document& doc, NodeId id, const std::string& param) {
   const Reference r{from->id, nullptr};
   Document out =
       n.find(param)->pattern() ? setValue(doc, id, param, PatternUse{r}) : setValue(doc, id, param, Constant(r));
-  for (const NodePtr& other : out.nodes())
-    for (const auto& [name, value] : other->values) {
-      bool stays = false;
-      Value looked = value;
-      eachUse(looked, [&](Reference& use) {
-        stays |= use.target == copy.id;
-        return false;
-      });
-      if (stays) return out;
-    }
+  if (isUsed(out, copy.id)) return out;
   return removeNode(out, copy.id);
 }
 

@@ -33,6 +33,10 @@ struct InputPlace {
 };
 std::vector<InputPlace> inputPlaces(const Document& doc, const Address& a);
 
+/// True if a value refers to a thing, be it in what a use overrides.
+bool isUsed(const Document& doc, NodeId thing);
+/// Where a pattern drives a parameter of a thing, or what a use sets for itself: in tree order.
+std::vector<Address> drivenAt(const Document& doc, NodeId pattern);
 /// The shared thing that a parameter uses: what it refers to, or the pattern that drives it.
 Reference useAt(const Document& doc, const Address& a);
 /// The inputs that a use shows: those that the shared thing declares, and what else this use overrides.

@@ -15,18 +15,6 @@ bool isLayerOf(const Document& doc, NodeId material, const Dress& dress) {
   return mask && mask->pattern() && mask->pattern()->pattern.target == dress.mask;
 }
 
-bool isUsed(const Document& doc, NodeId material) {
-  for (const NodePtr& n : doc.nodes())
-    for (const auto& [name, value] : n->values)
-      if (const Constant* c = value.constant()) {
-        if (const auto* r = std::get_if<Reference>(c); r && r->target == material) return true;
-        if (const auto* list = std::get_if<std::vector<Reference>>(c))
-          for (const Reference& r : *list)
-            if (r.target == material) return true;
-      }
-  return false;
-}
-
 Reference ownMaterial(const Document& doc, NodeId object) {
   return wornMaterial(doc, *doc.find(object), currentFrame(doc));
 }

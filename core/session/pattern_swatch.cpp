@@ -155,10 +155,10 @@ SwatchPlaces swatchPlaces(const Scene* scene, const Document& doc, const std::ve
   return out;
 }
 
-PatternSwatch patternSwatch(const SwatchPlaces& places, const Document& doc, NodeId pattern, const ParamDef& takes,
-                            const Assets& assets) {
+PatternSwatch patternSwatch(const SwatchPlaces& places, const Document& doc, const Reference& pattern,
+                            const ParamDef& takes, const Assets& assets) {
   const bool asColor = takes.type == ParamType::Color;
-  const Program program = Program::compile(doc, {pattern, nullptr}, currentFrame(doc), assets, asColor);
+  const Program program = Program::compile(doc, pattern, currentFrame(doc), assets, asColor);
   std::vector<Sample4> values(places.points.size());
   program.evaluate(places.points, values.data());
   PatternSwatch out;

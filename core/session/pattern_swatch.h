@@ -29,8 +29,8 @@ struct PatternSwatch {
 };
 /// `takes`: what the pattern drives: a colour, or a number, which is shown from black to white over what is usual of
 /// it. Throws BadInput where the pattern cannot be made.
-PatternSwatch patternSwatch(const SwatchPlaces& places, const Document& doc, NodeId pattern, const ParamDef& takes,
-                            const Assets& assets);
+PatternSwatch patternSwatch(const SwatchPlaces& places, const Document& doc, const Reference& pattern,
+                            const ParamDef& takes, const Assets& assets);
 
 /// What a pattern gives: its range, and how much of it lies outside of what a parameter takes.
 struct PatternRange {

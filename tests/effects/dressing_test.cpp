@@ -165,7 +165,7 @@ TEST_CASE("The lines of a pattern say how each stands to the next, and one that 
   s.set(s.find("Bands"), {{"push", "pattern Bent"}});
   s.set(s.find("Brass"), {{"roughness", "pattern Wear"}});
   const Document doc = s.take();
-  const auto lines = patternLines(doc, layers);
+  const auto lines = patternLines(doc, {layers, nullptr});
   std::string text;
   for (const PatternLine& l : lines)
     text += fmt::format("{}{} {}\n", std::string(size_t(l.depth), '-'), l.words, doc.find(l.node)->name);

@@ -28,7 +28,7 @@ TEST_CASE("A swatch shows the pattern on the thing that wears it, whole and by i
     const SwatchPlaces places = swatchPlaces(t.scene.get(), doc, {box}, on, 64, 48);
     CHECK(places.on == on);
     CHECK(places.points.size() > 64 * 48 / 4);
-    const PatternSwatch s = patternSwatch(places, doc, bands, takes, noAssets());
+    const PatternSwatch s = patternSwatch(places, doc, {bands, nullptr}, takes, noAssets());
     size_t dark = 0, bright = 0, clear = 0;
     for (size_t i = 0; i < places.index.size(); ++i) {
       clear += s.rgba[4 * i + 3] == 0;
@@ -50,7 +50,7 @@ TEST_CASE("What a pattern gives beyond what a number takes is told, and fitted",
   const ParamDef& takes = definitionAt(doc, at);
   const SwatchPlaces places = swatchPlaces(t.scene.get(), doc, {doc.findByName("Box")->id}, SwatchOn::Flat, 64, 64);
   const PatternRange r =
-      rangeOf(patternSwatch(places, doc, doc.findByName("Bands")->id, takes, noAssets()).numbers, takes);
+      rangeOf(patternSwatch(places, doc, {doc.findByName("Bands")->id, nullptr}, takes, noAssets()).numbers, takes);
   CHECK(r.low == 0);
   CHECK(r.high == 4);
   CHECK(r.above == Approx(0.5).margin(0.03));
@@ -60,7 +60,7 @@ TEST_CASE("What a pattern gives beyond what a number takes is told, and fitted",
   CHECK(all == Approx(1).epsilon(1e-3));
   const Document fit = fitted(doc, at, r.low, r.high);
   const NodeId remap = valueAt(fit, at).pattern()->pattern.target;
-  const PatternRange now = rangeOf(patternSwatch(places, fit, remap, takes, noAssets()).numbers, takes);
+  const PatternRange now = rangeOf(patternSwatch(places, fit, {remap, nullptr}, takes, noAssets()).numbers, takes);
   CHECK(now.above == 0);
   CHECK(now.high == Approx(1));
   CHECK_THROWS(fitted(doc, resolve(doc, "Jade.metalness"), 0, 1));
