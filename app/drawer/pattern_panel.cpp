@@ -166,6 +166,12 @@ PatternPanel::PatternPanel(Studio& studio, QWidget* parent) : QWidget(parent), m
   foot->addWidget(m_add);
   foot->addWidget(copies);
   foot->addWidget(pastes);
+  m_alone = flatButton(m_body, tr("alone"), tr("The large picture and the range are those of the chosen line"));
+  m_alone->setCheckable(true);
+  connect(m_alone, &QToolButton::toggled, this, [this] {
+    if (m_pattern) draw();
+  });
+  foot->addWidget(m_alone);
   foot->addStretch(1);
   middle->addLayout(foot);
   columns->addLayout(middle, 3);
@@ -193,6 +199,7 @@ PatternPanel::PatternPanel(Studio& studio, QWidget* parent) : QWidget(parent), m
   connect(m_list, &PatternList::lineChosen, this, [this](int line) {
     const NodeId id = m_list->lines()[size_t(line)].node;
     if (m_studio.current() != id) m_studio.select({id});
+    if (m_alone->isChecked()) draw();
   });
   connect(m_list, &PatternList::lineSwitched, this, &PatternPanel::switchLine);
   connect(m_list, &PatternList::lineRemoved, this, &PatternPanel::removeLine);
@@ -263,6 +270,8 @@ struct PatternPanel::Pictures {
   std::vector<QImage> lines;
   QImage big;
   std::optional<PatternRange> range;
+  NodeId shown = 0; ///< the pattern of the large picture
+  Address place;    ///< what it drives; no node: nothing
   QString error;
 };
 
@@ -279,6 +288,8 @@ void PatternPanel::draw() {
   struct Wanted {
     Reference pattern; // of what is none, nothing
     ParamDef takes;
+    NodeId node;
+    Address place;
   };
   const Document& doc = m_studio.doc();
   std::vector<Wanted> wanted;
@@ -286,10 +297,14 @@ void PatternPanel::draw() {
     const Address at = placeOf(l);
     const Node* n = doc.find(l.node);
     const bool pattern = n && n->kind->family() == "pattern";
-    wanted.push_back({pattern ? l.use : Reference{}, at.node ? definitionAt(doc, at) : anything()});
+    wanted.push_back({pattern ? l.use : Reference{}, at.node ? definitionAt(doc, at) : anything(), l.node, at});
   }
-  const auto work = [self = QPointer<PatternPanel>(this), doc, wanted, use = m_use.node, on = m_on, scene = m_drawnOf,
-                     assets = m_studio.assets()](const CancelFlag& cancel) -> std::function<void()> {
+  // The whole or, alone, the chosen line if it is a pattern.
+  size_t shown = 0;
+  if (const int chosen = m_list->chosen(); m_alone->isChecked() && chosen > 0 && wanted[size_t(chosen)].pattern.target)
+    shown = size_t(chosen);
+  const auto work = [self = QPointer<PatternPanel>(this), doc, wanted, shown, use = m_use.node, on = m_on,
+                     scene = m_drawnOf, assets = m_studio.assets()](const CancelFlag& cancel) -> std::function<void()> {
     auto made = std::make_shared<Pictures>();
     try {
       std::vector<NodeId> things;
@@ -307,9 +322,11 @@ void PatternPanel::draw() {
         if (!wanted[i].pattern.target) continue;
         made->lines.back() = imageOf(patternSwatch(small, doc, wanted[i].pattern, wanted[i].takes, files),
                                      PatternList::pictureWidth, PatternList::pictureHeight);
-        if (i) continue;
+        if (i != shown) continue;
         const PatternSwatch whole = patternSwatch(large, doc, wanted[i].pattern, wanted[i].takes, files);
         made->big = imageOf(whole, bigSide, bigSide);
+        made->shown = wanted[i].node;
+        made->place = wanted[i].place;
         made->range = rangeOf(whole.numbers, wanted[i].takes);
       }
     } catch (const Error& e) {
@@ -337,9 +354,12 @@ void PatternPanel::drawn(const Pictures& made) {
   m_big->setPixmap(QPixmap::fromImage(made.big));
   m_list->showPictures(made.lines);
   const Document& doc = m_studio.doc();
-  const bool put = m_use.node && doc.find(m_use.node);
-  const ParamDef& takes = put ? definitionAt(doc, m_use) : anything();
-  m_gives->setText(put ? tr("Gives %1").arg(qs(takes.label).toLower()) : tr("Gives"));
+  m_place = made.place;
+  const bool put = m_place.node && doc.find(m_place.node);
+  const ParamDef& takes = put ? definitionAt(doc, m_place) : anything();
+  const Node* alone = made.shown != m_pattern ? doc.find(made.shown) : nullptr;
+  const QString gives = put ? tr("Gives %1").arg(qs(takes.label).toLower()) : tr("Gives");
+  m_gives->setText(alone ? tr("%1 alone: %2").arg(qs(alone->name), gives.toLower()) : gives);
   m_fit->hide();
   QString told;
   if (!made.error.isEmpty()) {
@@ -410,9 +430,9 @@ void PatternPanel::moveLine(int line, int by) {
 }
 
 void PatternPanel::fit() {
-  if (!m_range || !m_use.node) return;
-  m_studio.edit(tr("Fit %1").arg(qs(addressText(m_studio.doc(), m_use))),
-                [&](const Document& d) { return fitted(d, m_use, m_range->low, m_range->high); });
+  if (!m_range || !m_place.node) return;
+  m_studio.edit(tr("Fit %1").arg(qs(addressText(m_studio.doc(), m_place))),
+                [&](const Document& d) { return fitted(d, m_place, m_range->low, m_range->high); });
 }
 
 // What can be put below a line: a pattern for each of its numbers and colours; one more part.

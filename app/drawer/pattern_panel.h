@@ -69,6 +69,7 @@ class PatternPanel : public QWidget {
   Studio& m_studio;
   NodeId m_pattern = 0;
   Address m_use;
+  Address m_place; ///< what the pattern of the large picture drives: the same, or within the chosen line's pattern
   size_t m_uses = 0;
   SwatchOn m_on = SwatchOn::Object;
   std::optional<PatternRange> m_range;
@@ -78,6 +79,7 @@ class PatternPanel : public QWidget {
   QWidget *m_body, *m_empty;
   QLabel *m_big, *m_told, *m_gives, *m_usedBy;
   RangeView* m_rangeView;
+  QToolButton* m_alone = nullptr;
   QToolButton *m_fit, *m_add;
   std::vector<QToolButton*> m_ons;
 };

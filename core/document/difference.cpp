@@ -70,6 +70,14 @@ std::vector<Difference> differences(const Document& from, const Document& to) {
         std::set<NodeId> visited;
         stage = patternInvalidation(to, n->id, visited);
       }
+      // What follows the parameter is redone as what it drives is.
+      for (const Node* f : to.withRole("follows")) {
+        const Params p(*f, 0);
+        const std::string name = p.text("parameter");
+        std::set<NodeId> visited;
+        if (p.reference("of").target == n->id && (name == d.name || name == d.label))
+          stage = std::max(stage, patternInvalidation(to, f->id, visited));
+      }
       out.push_back({What::Changed, n->id, d.name, formatValue(from, d, a), formatValue(to, d, b), stage,
                      n->name + "." + d.name});
     }

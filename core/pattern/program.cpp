@@ -40,6 +40,7 @@ namespace ilumbra {
   X(coordinatesPattern)                                                                                                \
   X(chancePattern)                                                                                                     \
   X(timePattern)                                                                                                       \
+  X(followPattern)                                                                                                     \
   X(layersPattern)                                                                                                     \
   X(layerOfPattern)                                                                                                    \
   X(mixPattern)                                                                                                        \

@@ -2,7 +2,10 @@
 #include "app/drawer/pattern_list.h"
 #include "app/drawer/pattern_panel.h"
 #include "app/main_window.h"
+#include "app/panels/param_row.h"
 #include "app/panels/pattern_menu.h"
+#include "app/panels/preset_icons.h"
+#include "app/panels/settings_panel.h"
 #include "tests/app/open.h"
 
 #include <QClipboard>
@@ -122,4 +125,47 @@ TEST_CASE("Layers are moved by keys, and what is given beyond the range is fitte
   o.panel->fit();
   o.settle();
   CHECK(o.panel->range()->above == 0);
+}
+
+TEST_CASE("A line alone in the large picture, with its own range", "[app][pattern]") {
+  Drawn o;
+  const NodeId whole = o.list().lines().front().node;
+  REQUIRE(drivePattern(*o.studio, {whole, "low", 0, {}}, "pattern.noise"));
+  o.settle();
+  REQUIRE(o.list().lines().size() == 2);
+  const float high = o.panel->range()->high;
+  QToolButton* alone = nullptr;
+  for (QToolButton* b : o.panel->findChildren<QToolButton*>())
+    if (b->text() == QStringLiteral("alone")) alone = b;
+  REQUIRE(alone);
+  o.list().choose(1);
+  alone->click();
+  o.settle();
+  REQUIRE(o.panel->range());
+  CHECK(o.panel->range()->high != high);
+  alone->click();
+  o.settle();
+  CHECK(o.panel->range()->high == high);
+}
+
+TEST_CASE("A preset from a row's menu brings its inputs with it, and the drawer shows what the use sets",
+          "[app][pattern][inputs]") {
+  Drawn o;
+  CHECK(Open::wait([] { return presetPictures().size() == int(patternPresets().size()); }));
+  const Address colour{o.material, "base_color", 0, {}};
+  REQUIRE(drivePatternPreset(*o.studio, colour, findPatternPreset("Rust")));
+  o.studio->select({o.material});
+  ParamRow* amount = o.window->settings().row(Address{o.material, "base_color", 0, "amount"});
+  REQUIRE(amount);
+  amount->setFocus();
+  amount->setSpokenNumber(0);
+  // The row is made anew, and still has the keyboard.
+  amount = o.window->settings().row(Address{o.material, "base_color", 0, "amount"});
+  REQUIRE(amount);
+  CHECK(amount->hasFocus());
+  CHECK(amount->accessibleName() == QStringLiteral("Amount •"));
+  o.studio->select({o.doc().findByName("Rust")->id});
+  o.settle();
+  REQUIRE(o.panel->range());
+  CHECK(o.panel->range()->high - o.panel->range()->low < 1e-3f); // nothing is covered
 }
