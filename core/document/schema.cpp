@@ -96,14 +96,7 @@ std::string jsonSchema(const Kinds& kinds) {
     Json properties = {{"id", {{"type", "integer"}, {"minimum", 1}}},
                        {"kind", {{"const", k.id}}},
                        {"name", {{"type", "string"}, {"pattern", "^[^.\\[\\]\\n\\t]+$"}}},
-                       {"inputs",
-                        {{"type", "array"},
-                         {"items",
-                          {{"type", "object"},
-                           {"required", {"name", "sets"}},
-                           {"properties",
-                            {{"name", {{"type", "string"}}},
-                             {"sets", {{"type", "array"}, {"items", {{"type", "string"}}}, {"minItems", 1}}}}}}}}},
+                       {"inputs", {{"$ref", "#/$defs/inputs"}}},
                        {"values", {{"type", "object"}, {"properties", values}}}};
     if (!k.slots.empty()) {
       Json slots = Json::object();
@@ -116,6 +109,13 @@ std::string jsonSchema(const Kinds& kinds) {
                   {"properties", properties}};
     nodeKinds.push_back({{"$ref", "#/$defs/" + k.id}});
   }
+  defs["inputs"] = {{"type", "array"},
+                    {"items",
+                     {{"type", "object"},
+                      {"required", {"name", "sets"}},
+                      {"properties",
+                       {{"name", {{"type", "string"}}},
+                        {"sets", {{"type", "array"}, {"items", {{"type", "string"}}}, {"minItems", 1}}}}}}}};
   defs["node"] = {{"oneOf", nodeKinds}};
   const Json schema = {{"$schema", "https://json-schema.org/draft/2020-12/schema"},
                        {"title", "Ilumbra document"},
