@@ -292,8 +292,22 @@ Starter orreryHallStarter() {
         b.add("effect.glow", "Fire glow", {{"from", "Fire"}});
         b.add("lens.glow", "Fire halo", {{"amount", "14 %"}, {"size", "5 %"}, {"sources", "Fire glow"}});
         b.set(b.find("Fire glow"), {{"lens", "Fire halo"}});
+        // Looks that are laid over things: tarnish on the ring, algae in the basin, a chart of light.
+        b.effect("effect.changeover", "Ring tarnish", {"Slate ring"});
+        b.set(b.find("Slate ring changeover look"),
+              {{"base_color", "0.13, 0.34, 0.28"}, {"metalness", "0"}, {"roughness", "0.7"}});
+        b.set(b.find("Slate ring changeover light"), {{"own_light", "1500"}, {"own_light_color", "1, 0.3, 0.05"}});
+        b.add("object.card", "Star chart",
+              {{"file", "orrery-assets/star-map.ppm"},
+               {"height", "0.42"},
+               {"stands", "about its middle"},
+               {"position", "0.5, 0.8, -1.5"},
+               {"turn", "0, -6, 0"}});
+        b.effect("effect.lit_panel", "Lit chart", {"Star chart"});
+        b.effect("effect.contact_line", "Algae line", {"Basin pool", "Basin rim", "Basin rim 2", "Basin rim 3", "Basin rim 4"});
         return StarterContent{b.take(),
-                              {{"orrery-assets/pierced-shade.glb", piercedShadeFile()},
+                              {{"orrery-assets/star-map.ppm", starMap()},
+                               {"orrery-assets/pierced-shade.glb", piercedShadeFile()},
                                {"orrery-assets/alabaster-urn.glb", alabasterUrnFile()}}};
       }};
 }

@@ -78,7 +78,7 @@ TEST_CASE("The hall's glows keep apart: each lens stage takes light from its own
   const Traced t = o.render(8);
   const NodeId core = o.doc.findByName("Sun core")->id;
   const LensResult r = develop(o.doc, 1, *t.scene, t.film(), t.scene->groupScales, pool());
-  REQUIRE(r.stages.size() == 4);
+  REQUIRE(r.stages.size() == 6);
   const auto lit = [](const Picture& p, size_t i) { return p.rgb[3 * i] + p.rgb[3 * i + 1] + p.rgb[3 * i + 2] > 0; };
   size_t both = 0, sun = 0, beads = 0;
   for (size_t i = 0; i < r.picture.pixels(); ++i) {
