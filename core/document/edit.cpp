@@ -121,17 +121,18 @@ void checkPlace(const Document& doc, const Kind& kind, const Place& place) {
     throw badInput(fmt::format("{}.{}: a {} does not go here", p.name, place.slot, kind.label));
 }
 
+// Takes what is gone out of a use, and out of what it overrides. True if anything was.
 bool dropTargets(Reference& r, const std::set<NodeId>& gone) {
   bool changed = false;
   if (r.with) {
-    Overrides kept = *r.with;
-    for (auto it = kept.begin(); it != kept.end();) {
-      const PatternUse* p = it->second.pattern();
-      if (p && gone.count(p->pattern.target)) {
-        it = kept.erase(it);
-        changed = true;
-      } else
-        ++it;
+    Overrides kept;
+    for (auto [input, value] : *r.with) {
+      Reference* use = nullptr;
+      if (auto* p = std::get_if<PatternUse>(&value.v)) use = &p->pattern;
+      if (auto* c = std::get_if<Constant>(&value.v)) use = std::get_if<Reference>(c);
+      const bool was = use && use->target;
+      changed |= use && dropTargets(*use, gone);
+      if (!was || use->target) kept.emplace(input, std::move(value));
     }
     if (changed) r.with = kept.empty() ? nullptr : std::make_shared<const Overrides>(std::move(kept));
   }
@@ -273,7 +274,10 @@ Document removeNode(const Document& doc, NodeId id) {
     for (auto it = copy.values.begin(); it != copy.values.end();) {
       Value& held = it->second;
       bool drop = false;
-      if (const PatternUse* p = held.pattern()) drop = gone.count(p->pattern.target) > 0;
+      if (auto* p = std::get_if<PatternUse>(&held.v)) {
+        changed |= dropTargets(p->pattern, gone);
+        drop = !p->pattern.target;
+      }
       if (auto* c = std::get_if<Constant>(&held.v)) {
         if (auto* r = std::get_if<Reference>(c)) {
           changed |= dropTargets(*r, gone);

@@ -9,7 +9,7 @@
 namespace ilumbra {
 namespace {
 
-constexpr int deepest = 32; // longer ways of inputs through inputs run in a circle
+constexpr int deepest = 32, mostSteps = 256; // longer ways of inputs through inputs run in a circle
 
 InputTarget split(std::string_view path) {
   const size_t dot = path.find('.');
@@ -35,15 +35,16 @@ Reference used(const Params& p, const std::string& param) {
   return d && d->type == ParamType::Reference ? p.reference(param) : Reference{};
 }
 
-const ParamDef* definition(const Document& doc, const Node& shared, std::string_view input, int depth) {
-  if (depth > deepest) return nullptr;
+// `steps` are left: inputs may lead in circles.
+const ParamDef* definition(const Document& doc, const Node& shared, std::string_view input, int& steps) {
+  if (--steps < 0) return nullptr;
   for (const InputTarget& t : targetsOf(shared, input)) {
     const Node* n = nodeOf(doc, shared, t);
     if (!n || !n->kind->param(t.param)) continue;
     if (t.input.empty()) return n->kind->param(t.param);
     const Node* next = doc.find(used(Params(*n, 0), t.param).target);
     if (!next || !takesOverrides(*next)) continue;
-    if (const ParamDef* d = definition(doc, *next, t.input, depth + 1)) return d;
+    if (const ParamDef* d = definition(doc, *next, t.input, steps)) return d;
   }
   return nullptr;
 }
@@ -141,10 +142,12 @@ const NamedInput* namedInput(const Node& n, std::string_view name) {
 }
 
 const ParamDef* inputDefinition(const Document& doc, const Node& shared, std::string_view input) {
-  return definition(doc, shared, input, 0);
+  int steps = mostSteps;
+  return definition(doc, shared, input, steps);
 }
 
-Value inputValue(const Document& doc, const Node& shared, const Overrides* with, std::string_view input) {
+static Value valueOf(const Document& doc, const Node& shared, const Overrides* with, std::string_view input,
+                     int depth) {
   const Params p(shared, 0, with);
   if (with)
     if (const auto it = with->find(std::string(input)); it != with->end()) return it->second;
@@ -159,9 +162,14 @@ Value inputValue(const Document& doc, const Node& shared, const Overrides* with,
     }
     const Reference r = used(there, t.param);
     const Node* next = doc.find(r.target);
-    if (next && inputDefinition(doc, *next, t.input)) return inputValue(doc, *next, r.with.get(), t.input);
+    if (next && depth < deepest && inputDefinition(doc, *next, t.input))
+      return valueOf(doc, *next, r.with.get(), t.input, depth + 1);
   }
   throw badInput(fmt::format("{}: has no input {}", shared.name, quotation(input)));
+}
+
+Value inputValue(const Document& doc, const Node& shared, const Overrides* with, std::string_view input) {
+  return valueOf(doc, shared, with, input, 0);
 }
 
 Document setInput(const Document& doc, NodeId id, std::string_view input, const Value& value) {

@@ -90,8 +90,12 @@ Document carried(const Document& to, const Document& from, const std::vector<Nod
     n.parent = inside ? ids[n.parent] : 0;
     for (auto& [param, value] : n.values) value = mapped(value, ids);
     for (NamedInput& i : n.inputs)
-      for (InputTarget& t : i.sets)
-        if (const auto it = ids.find(t.node); it != ids.end()) t.node = it->second;
+      std::erase_if(i.sets, [&](InputTarget& t) {
+        const auto it = ids.find(t.node);
+        if (t.node && it != ids.end()) t.node = it->second;
+        return t.node && it == ids.end(); // it stays behind
+      });
+    std::erase_if(n.inputs, [](const NamedInput& i) { return i.sets.empty(); });
     for (auto& [slot, list] : n.children)
       for (NodeId& c : list) c = ids.at(c);
     if (!inside) b.roots().push_back(n.id);

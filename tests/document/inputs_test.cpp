@@ -187,3 +187,51 @@ TEST_CASE("An own copy takes what its use sets, and joins again", "[document][sh
   CHECK(ownPattern.findByName("Tarnish")->find("roughness")->pattern()->pattern.target == copy);
   CHECK(joinAgain(ownPattern, idOf(d, "Tarnish"), "roughness") == d);
 }
+
+TEST_CASE("A pattern that only an override uses goes without a trace", "[document][shared][inputs]") {
+  Document d = tarnished();
+  const NodeId own = idOf(d, "Fine");
+  d = setAt(d, resolve(d, "Ball.material.base_color"), PatternUse{{own, nullptr}});
+  d = setAt(d, resolve(d, "Tarnish.roughness.low"), PatternUse{{own, nullptr}});
+  CHECK(isUsed(d, own));
+  CHECK(drivenAt(d, own).size() == 3);
+  const Document without = removeNode(d, own);
+  CHECK(problems(without).empty());
+  CHECK_FALSE(isUsed(without, own));
+  CHECK(fromJson(kinds(), toJson(without)) == without);
+  CHECK(without.findByName("Tarnish")->find("roughness")->pattern());
+}
+
+TEST_CASE("Inputs that lead in circles end, and say that there is none", "[document][shared][inputs]") {
+  Document d = tarnished();
+  Node coarse = *d.findByName("Coarse"), fine = *d.findByName("Fine");
+  fine.values["high"] = PatternUse{{coarse.id, nullptr}};
+  coarse.inputs = {{"x", {{0, "high", "y"}, {0, "high", "y"}, {0, "high", "y"}}}};
+  fine.inputs = {{"y", {{0, "high", "x"}, {0, "high", "x"}, {0, "high", "x"}}}};
+  DocumentBuilder b(d);
+  b.put(coarse);
+  b.put(fine);
+  d = b.take();
+  CHECK_FALSE(inputDefinition(d, *d.findByName("Coarse"), "x"));
+  CHECK_FALSE(refusal([&] { setAt(d, resolve(d, "Tarnish.roughness.x"), Constant(1.0)); }).empty());
+  CHECK(inputPlaces(d, resolve(d, "Fine.scale")).size() >= 2);
+  // With a way out, too.
+  fine.inputs[0].sets.push_back({0, "scale", ""});
+  DocumentBuilder out(d);
+  out.put(fine);
+  d = out.take();
+  for (const char* name : {"Coarse", "Fine"})
+    if (const Node* n = d.findByName(name); inputDefinition(d, *n, n->inputs[0].name))
+      refusal([&] { inputValue(d, *n, nullptr, n->inputs[0].name); });
+}
+
+TEST_CASE("What an effect's input set and what stays behind is forgotten by the copy", "[document][shared][inputs]") {
+  Document d = tarnished();
+  d = addInput(d, idOf(d, "Shine"), "size", {idOf(d, "Ball"), "radius", ""});
+  d = addInput(d, idOf(d, "Shine"), "grain", {idOf(d, "Coarse"), "scale", ""});
+  const Document other = merged(Document::create(d.sharedKinds()), d);
+  const Node& shine = *other.findByName("Shine");
+  REQUIRE(shine.inputs.size() == 2);
+  CHECK(shine.inputs[0].sets[0].node == other.findByName("Ball")->id);
+  CHECK(shine.inputs[1].sets[0].node == other.findByName("Coarse")->id);
+}
