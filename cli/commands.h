@@ -9,6 +9,8 @@ namespace ilumbra::cli {
 
 /// starters, new, kinds, show, set, add, check, import, export, docs.
 void addDocumentCommands(CLI::App& app, Context& context);
+/// effect, drive, input.
+void addMakingCommands(CLI::App& app, Context& context);
 /// render, lens, route, compare.
 void addPictureCommands(CLI::App& app, Context& context);
 

@@ -6,6 +6,7 @@
 #include "core/compile/compile.h"
 #include "core/document/edit.h"
 #include "core/document/file.h"
+#include "core/document/inputs.h"
 #include "core/document/units.h"
 #include "core/document/words.h"
 #include "core/effects/route.h"
@@ -15,6 +16,7 @@
 #include "core/geometry/health.h"
 #include "core/lens/develop.h"
 #include "core/lens/queries.h"
+#include "core/pattern/presets.h"
 #include "core/placing/framing.h"
 #include "core/scene/scene.h"
 #include "core/surface/presets.h"
@@ -136,7 +138,16 @@ void showCommand(const Context& c, const std::string& file, const std::string& a
     else
       print(fmt::format("{:<20} {}{}", d.name, formatValue(doc, d, v), stored ? "" : "  (default)"));
   }
-  if (c.json) print(Json{{"id", n.id}, {"kind", n.kind->id}, {"name", n.name}, {"values", values}});
+  Json inputs = Json::object();
+  for (const NamedInput& i : n.inputs)
+    if (const ParamDef* d = inputDefinition(doc, n, i.name)) {
+      const Value v = inputValue(doc, n, nullptr, i.name);
+      if (c.json)
+        inputs[i.name] = valueJson(doc, *d, v);
+      else
+        print(fmt::format("inputs.{:<13} {}", i.name, formatValue(doc, *d, v)));
+    }
+  if (c.json) print(Json{{"id", n.id}, {"kind", n.kind->id}, {"name", n.name}, {"values", values}, {"inputs", inputs}});
 }
 
 void told(const Context& c, const std::string& output, const std::vector<std::string>& notes,
@@ -380,15 +391,18 @@ void addEditCommands(const MakeCommand& command, Context& c) {
     if (c.json) print(Json{{"file", a->output}});
   });
 
-  s = command("presets", "What a surface material can be made of");
+  s = command("presets", "What a surface material can be made of, and patterns that can drive its numbers and colours");
   s->callback([&c] {
     if (c.json) {
       Json all = Json::array();
       for (const MaterialPreset& p : materialPresets())
         all.push_back({{"name", p.name}, {"group", p.group}, {"about", p.helpText}});
-      return print(Json{{"presets", all}});
+      Json patterns = Json::array();
+      for (const PatternPreset& p : patternPresets()) patterns.push_back({{"name", p.name}, {"about", p.helpText}});
+      return print(Json{{"presets", all}, {"patterns", patterns}});
     }
     for (const MaterialPreset& p : materialPresets()) print(fmt::format("{:<20} {}: {}", p.name, p.group, p.helpText));
+    for (const PatternPreset& p : patternPresets()) print(fmt::format("{:<20} Pattern: {}", p.name, p.helpText));
   });
 
   a = std::make_shared<Args>();

@@ -31,6 +31,7 @@ int main(int argc, char** argv) {
   try {
     context.kinds = allKinds();
     cli::addDocumentCommands(app, context);
+    addMakingCommands(app, context);
     cli::addPictureCommands(app, context);
     app.parse(argc, argv);
     if (std::fflush(stdout) != 0) return fail("standard output cannot be written", 4);

@@ -352,3 +352,29 @@ TEST_CASE("Kinds tell their choices and lists, check names what is unknown and w
   CHECK(longText.code == 3);
   CHECK(longText.err.size() < 500);
 }
+
+TEST_CASE("An effect is made with all that it needs, a pattern drives a parameter, an input is declared and set",
+          "[cli][inputs]") {
+  TemporaryFolder folder;
+  const std::string f = folder / "a.ilum";
+  REQUIRE(cli("new creeping-tarnish -o " + f).code == 0);
+  CHECK(cli("presets").out.find("Verdigris") != std::string::npos);
+  REQUIRE(cli("drive " + f + " 'Stand bronze.base_color' Rust -o " + f).code == 0);
+  CHECK(cli("show " + f + " Rust").out.find("inputs.amount") != std::string::npos);
+  REQUIRE(cli("input " + f + " 'Stand bronze.base_color.amount' rust -o " + f).code == 0);
+  REQUIRE(cli("set " + f + " 'Globe foot.material.rust=80 %' -o " + f).code == 0);
+  CHECK(cli("show " + f + " 'Globe foot.material.rust'").out == "80 %\n");
+  CHECK(cli("show " + f + " 'Stand bronze.inputs.rust'").out == "54 %\n");
+  REQUIRE(cli("set " + f + " 'Stand bronze.inputs.rust=60 %' -o " + f).code == 0);
+  CHECK(cli("show " + f + " 'Stand bronze.base_color.amount'").out == "60 %\n");
+  CHECK(cli("show " + f + " 'Globe foot.material.rust'").out == "80 %\n");
+  REQUIRE(cli("input --away " + f + " 'Stand bronze' rust -o " + f).code == 0);
+  refused("show " + f + " 'Globe foot.material.rust'", 3, "no input");
+  refused("input " + f + " Rust.value x --of 'Brass globe' -o " + f, 2, "Stand bronze");
+  refused("drive " + f + " 'Stand bronze.base_color' Mould -o " + f, 2, "Verdigris");
+  const Json made =
+      Json::parse(cli("effect --json " + f + " effect.contact_line Table 'Globe foot' --name 'Foot line' -o " + f).out);
+  CHECK(made["name"] == "Foot line");
+  CHECK(cli("show " + f).out.find("Foot line") != std::string::npos);
+  refused("effect " + f + " effect.contact_line Tabel -o " + f, 2, "Table");
+}
