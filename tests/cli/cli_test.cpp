@@ -370,11 +370,11 @@ TEST_CASE("An effect is made with all that it needs, a pattern drives a paramete
   CHECK(cli("show " + f + " 'Globe foot.material.rust'").out == "80 %\n");
   REQUIRE(cli("input --away " + f + " 'Stand bronze' rust -o " + f).code == 0);
   refused("show " + f + " 'Globe foot.material.rust'", 3, "no input");
-  refused("input " + f + " Rust.value x --of 'Brass globe' -o " + f, 2, "Stand bronze");
-  refused("drive " + f + " 'Stand bronze.base_color' Mould -o " + f, 2, "Verdigris");
+  refused("input " + f + " Rust.value x --of 'Brass globe' -o " + f, 3, "Stand bronze");
+  refused("drive " + f + " 'Stand bronze.base_color' Mould -o " + f, 3, "Verdigris");
   const Json made =
       Json::parse(cli("effect --json " + f + " effect.contact_line Table 'Globe foot' --name 'Foot line' -o " + f).out);
   CHECK(made["name"] == "Foot line");
   CHECK(cli("show " + f).out.find("Foot line") != std::string::npos);
-  refused("effect " + f + " effect.contact_line Tabel -o " + f, 2, "Table");
+  refused("effect " + f + " effect.contact_line Tabel -o " + f, 3, "Table");
 }
