@@ -1,7 +1,9 @@
 #include "bench/parts.h"
 
 #include "core/geometry/no_assets.h"
+#include "core/pattern/presets.h"
 #include "core/pattern/program.h"
+#include "core/session/pattern_swatch.h"
 #include "demo/scene_builder.h"
 
 #include <fmt/format.h>
@@ -81,4 +83,18 @@ void patternRatios(Hall& hall) {
   });
   line("compiling 500 nodes ÷ evaluating them at a million places", "told", fmt::format("{:.5f}", compiling / running),
        fmt::format("{:.2f} ms and {:.0f} ms", 1e3 * compiling, 1e3 * running));
+  NodeId rust = 0;
+  const Document made = addPatternPreset(doc, findPatternPreset("Rust"), &rust);
+  const ParamDef& takes = *hall.kinds->find("material.surface")->param("base_color");
+  SwatchPlaces places;
+  const double placing = best(3, [&] { places = swatchPlaces(nullptr, made, {}, SwatchOn::Ball, 128, 128); }),
+               drawing = best(3, [&] {
+                 sum += patternSwatch(places, made, {rust, nullptr}, takes, NoAssets()).numbers[0];
+               });
+  const Program whole = Program::compile(made, {rust, nullptr}, 1, NoAssets(), true);
+  std::vector<Sample4> values(places.points.size());
+  const double bare = best(3, [&] { whole.evaluate(places.points, values.data()); });
+  line("a swatch of a preset, 128 by 128 on a ball ÷ its pattern at those places alone", "told",
+       fmt::format("{:.2f}", (placing + drawing) / bare),
+       fmt::format("{:.1f} ms and {:.1f} ms", 1e3 * (placing + drawing), 1e3 * bare));
 }
