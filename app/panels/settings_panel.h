@@ -33,7 +33,9 @@ class SettingsPanel : public QScrollArea {
   std::string shape() const;
   void buildThing(QWidget* page, const Node& n);
   void buildInputs(QWidget* page, const Node& n);
-  void buildUsedInputs(QWidget* page, const Address& use);
+  /// `rows`: false for what has a row of its own already; null: nothing has.
+  void buildUsedInputs(QWidget* page, const Address& use,
+                       const std::function<bool(const std::string&)>& rows = nullptr);
   void buildEffect(QWidget* page, const Node& n);
   void buildEffectParams(QWidget* page, const Node& n, bool major);
   void buildRoleThing(QWidget* page, const Node& t, const QString& title, const QString& link, NodeId user);

@@ -173,13 +173,17 @@ void SettingsPanel::buildRoleThing(QWidget* page, const Node& t, const QString& 
       const Reference use = Params(*u, 0).reference("material");
       if (use.with)
         for (const auto& [input, value] : *use.with)
-          if (input == param) return {user, "material", 0, input};
+          if (input == param && !namedInput(t, input)) return {user, "material", 0, input};
     }
     return {t.id, param, 0, {}};
   };
   column->addWidget(rule(page));
   column->addWidget(sectionHead(page, title, link, [this, id = t.id] { m_studio.select({id}); }));
-  if (user) buildUsedInputs(page, {user, "material", 0, {}});
+  if (user)
+    buildUsedInputs(page, {user, "material", 0, {}}, [&t](const std::string& name) {
+      const ParamDef* d = t.kind->param(name);
+      return namedInput(t, name) || !d || !d->major; // the others follow
+    });
   for (const ParamDef& d : t.kind->params)
     if (d.major && counts(t, d, m_studio.frame())) column->addWidget(makeParamRow(m_studio, addressOf(d.name), page));
 }

@@ -17,7 +17,8 @@ void SettingsPanel::buildInputs(QWidget* page, const Node& n) {
   column->addWidget(rule(page));
 }
 
-void SettingsPanel::buildUsedInputs(QWidget* page, const Address& use) {
+void SettingsPanel::buildUsedInputs(QWidget* page, const Address& use,
+                                    const std::function<bool(const std::string&)>& rows) {
   const Node* used = m_studio.doc().find(useAt(m_studio.doc(), use).target);
   if (!used || !takesOverrides(*used)) return;
   auto* part = new QWidget(page);
@@ -25,7 +26,7 @@ void SettingsPanel::buildUsedInputs(QWidget* page, const Address& use) {
   column->setContentsMargins(12, 0, 0, 4);
   column->setSpacing(0);
   for (const std::string& name : shownInputs(m_studio.doc(), use))
-    column->addWidget(makeParamRow(m_studio, {use.node, use.param, use.index, name}, part));
+    if (!rows || rows(name)) column->addWidget(makeParamRow(m_studio, {use.node, use.param, use.index, name}, part));
   if (column->isEmpty())
     delete part;
   else

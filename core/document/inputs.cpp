@@ -113,7 +113,8 @@ void collectPlaces(const Document& doc, const Node& n, const std::string& param,
   const bool shared = owner && takesOverrides(*owner);
   if (shared && !add(*owner, {owner == &n ? 0 : n.id, param, input})) return;
   for (const NodePtr& other : doc.nodes()) {
-    if (other->kind->family() == "effect") {
+    // What stands for others, or switches them.
+    if (!other->kind->standsFor.empty() || !other->kind->switches.empty()) {
       if (names(*other, n.id) || (shared && names(*other, owner->id))) add(*other, {n.id, param, input});
       continue;
     }

@@ -206,9 +206,11 @@ TEST_CASE("What a use of a shared material sets for itself is shown and edited t
   o.studio->edit(
       "Own", [](const Document& d) { return setAt(d, resolve(d, "Sun core.material.own_light"), Constant(7000.0)); });
   o.studio->select({o.id("Sun core glow")});
-  auto* row = qobject_cast<NumberRow*>(o.window->settings().row(o.id("Sun core"), "material"));
+  auto* row = qobject_cast<NumberRow*>(o.window->settings().row(Address{o.id("Sun core"), "material", 0, "own_light"}));
   REQUIRE(row);
-  CHECK(row->address().input == "own_light");
+  int rows = 0;
+  for (const ParamRow* r : o.window->settings().findChildren<ParamRow*>()) rows += r->address().input == "own_light";
+  CHECK(rows == 1);
   QTest::keyClick(row, Qt::Key_Right);
   CHECK(o.number("Sun core.material.own_light") > 7000);
   CHECK(o.number("Sun glass.own_light") == 620000);
