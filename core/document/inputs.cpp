@@ -198,13 +198,17 @@ Document setInput(const Document& doc, NodeId id, std::string_view input, const 
 }
 
 Document setInputs(const Document& doc, NodeId id, std::vector<NamedInput> inputs) {
-  Node copy = need(doc, id);
+  const Node& before = need(doc, id);
+  Node copy = before;
   copy.inputs = std::move(inputs);
   DocumentBuilder b(doc);
   b.put(copy);
   Document out = b.take();
   for (size_t i = 0; i < copy.inputs.size(); ++i) {
     const NamedInput& in = copy.inputs[i];
+    // What was there already may rest: what it set can come back.
+    const NamedInput* was = namedInput(before, in.name);
+    if (was && *was == in) continue;
     checkName(in.name);
     if (std::any_of(copy.inputs.begin(), copy.inputs.begin() + std::ptrdiff_t(i),
                     [&](const NamedInput& other) { return other.name == in.name; }))
@@ -213,6 +217,7 @@ Document setInputs(const Document& doc, NodeId id, std::vector<NamedInput> input
     if (!first)
       throw badInput(fmt::format("{}: the input {} sets nothing that there is", copy.name, quotation(in.name)));
     for (const InputTarget& t : in.sets) {
+      if (was && std::find(was->sets.begin(), was->sets.end(), t) != was->sets.end()) continue;
       Node one = copy;
       one.inputs = {{"it", {t}}};
       const ParamDef* d = inputDefinition(out, one, "it");
@@ -246,7 +251,15 @@ Document renameInput(const Document& doc, NodeId id, std::string_view before, st
   else
     for (NamedInput& i : inputs)
       if (i.name == before) i.name = std::string(after);
-  DocumentBuilder b(setInputs(doc, id, std::move(inputs)));
+  if (!after.empty()) {
+    checkName(std::string(after));
+    if (after != before && namedInput(n, after))
+      throw badInput(fmt::format("{}: has an input {} already", n.name, quotation(after)));
+  }
+  Node renamed = n;
+  renamed.inputs = std::move(inputs);
+  DocumentBuilder b(doc);
+  b.put(std::move(renamed));
   const std::string from(before);
   const auto follow = [&](Reference& r) {
     if (r.target != id || !r.with || !r.with->count(from)) return false;

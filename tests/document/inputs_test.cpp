@@ -235,3 +235,20 @@ TEST_CASE("What an effect's input set and what stays behind is forgotten by the 
   CHECK(shine.inputs[0].sets[0].node == other.findByName("Ball")->id);
   CHECK(shine.inputs[1].sets[0].node == other.findByName("Coarse")->id);
 }
+
+TEST_CASE("An input that rests stands in nobody's way, and can be named and taken away", "[document][shared][inputs]") {
+  Document d = tarnished();
+  d = addInput(d, idOf(d, "Tarnish"), "grain", {0, "roughness", "scale"});
+  d = setAt(d, resolve(d, "Tarnish.roughness"), Constant(0.3)); // the pattern is gone
+  CHECK_FALSE(inputDefinition(d, *d.findByName("Tarnish"), "grain"));
+  d = addInput(d, idOf(d, "Tarnish"), "tint", {0, "base_color", ""});
+  CHECK(d.findByName("Tarnish")->inputs.size() == 2);
+  const Document named = renameInput(d, idOf(d, "Tarnish"), "grain", "size");
+  CHECK(named.findByName("Tarnish")->inputs[0].name == "size");
+  CHECK_FALSE(refusal([&] { renameInput(d, idOf(d, "Tarnish"), "grain", "tint"); }).empty());
+  CHECK(renameInput(d, idOf(d, "Tarnish"), "grain", "").findByName("Tarnish")->inputs.size() == 1);
+  CHECK_FALSE(refusal([&] { addInput(d, idOf(d, "Tarnish"), "other", {0, "roughness", "scale"}); }).empty());
+  // What it set is there again.
+  d = setAt(d, resolve(d, "Tarnish.roughness"), PatternUse{{idOf(d, "Coarse"), nullptr}});
+  CHECK(inputDefinition(d, *d.findByName("Tarnish"), "grain"));
+}
