@@ -242,22 +242,29 @@ bool counts(const Node& node, const ParamDef& def, double frame) {
   }
 }
 
+// True if a node names another in a parameter that switches it.
+static bool switches(const Node& n, NodeId id) {
+  return std::any_of(n.kind->switches.begin(), n.kind->switches.end(), [&](const std::string& param) {
+    const auto named = Params(n, 0).references(param);
+    return std::any_of(named.begin(), named.end(), [&](const Reference& r) { return r.target == id; });
+  });
+}
+
 std::vector<const Node*> switchesOf(const Document& doc, NodeId id) {
-  std::vector<const Node*> out;
-  for (const Node* n : doc.inOrder())
-    for (const std::string& param : n->kind->switches) {
-      const auto named = Params(*n, 0).references(param);
-      if (std::none_of(named.begin(), named.end(), [&](const Reference& r) { return r.target == id; })) continue;
-      out.push_back(n);
-      break;
-    }
+  std::vector<const Node*> out = doc.inOrder();
+  std::erase_if(out, [&](const Node* n) { return !switches(*n, id); });
   return out;
 }
 
+// Asked for every pattern that is compiled: no list is made.
 bool switchedOn(const Document& doc, NodeId id, double frame) {
-  const std::vector<const Node*> switches = switchesOf(doc, id);
-  return switches.empty() ||
-         std::any_of(switches.begin(), switches.end(), [&](const Node* n) { return Params(*n, frame).flag("on"); });
+  bool any = false;
+  for (const NodePtr& n : doc.nodes()) {
+    if (n->kind->switches.empty() || !switches(*n, id)) continue;
+    if (Params(*n, frame).flag("on")) return true;
+    any = true;
+  }
+  return !any;
 }
 
 bool isAnimated(const Node& node) {
