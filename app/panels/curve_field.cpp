@@ -2,8 +2,8 @@
 
 #include "app/panels/param_row.h"
 #include "app/theme.h"
+#include "core/document/drawn_curve.h"
 #include "core/document/units.h"
-#include "core/lens/curve.h"
 
 #include <cmath>
 #include <QContextMenuEvent>
@@ -131,7 +131,7 @@ void CurveField::choose(NodeId point) {
 NodeId CurveField::add(double at, double value, uint64_t gesture) {
   const std::vector<Point> before = points();
   const Axis x = axis("at");
-  const LensCurve curve(m_studio.doc(), *m_studio.doc().find(m_owner), m_slot, m_studio.frame());
+  const DrawnCurve curve(m_studio.doc(), *m_studio.doc().find(m_owner), m_slot, m_studio.frame());
   NodeId made = 0;
   const Kind& kind = pointKind();
   m_studio.edit(
@@ -193,7 +193,7 @@ void CurveField::paintEvent(QPaintEvent*) {
   QPainter p(this);
   const QRect f = field();
   const Axis x = axis("at"), y = axis("value");
-  const LensCurve curve(m_studio.doc(), *m_studio.doc().find(m_owner), m_slot, m_studio.frame());
+  const DrawnCurve curve(m_studio.doc(), *m_studio.doc().find(m_owner), m_slot, m_studio.frame());
   p.fillRect(f.adjusted(-margin, -margin, margin, margin), theme::desk);
   // Ruled like the lines of numbers: ticks along two sides, and a line where an axis is zero.
   p.setPen(theme::tick);
@@ -320,7 +320,7 @@ void CurveField::keyPressEvent(QKeyEvent* e) {
       left = right;
     }
     const double at = 0.5 * (from + to);
-    const LensCurve curve(m_studio.doc(), *m_studio.doc().find(m_owner), m_slot, m_studio.frame());
+    const DrawnCurve curve(m_studio.doc(), *m_studio.doc().find(m_owner), m_slot, m_studio.frame());
     const Axis y = axis("value");
     add(at, std::clamp(curve.at(at), y.def->hardMin, y.def->hardMax), 0);
     return;

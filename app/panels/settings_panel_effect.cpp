@@ -11,9 +11,9 @@
 #include "app/viewport/picture_bar.h"
 #include "app/viewport/thing_drag.h"
 #include "core/base/error.h"
+#include "core/document/drawn_curve.h"
 #include "core/document/inputs.h"
 #include "core/document/transplant.h"
-#include "core/lens/curve.h"
 #include "core/placing/arrange.h"
 #include "core/surface/presets.h"
 

@@ -91,9 +91,7 @@ Shutter shutterOf(const Document& doc, double frame) {
 
 Camera cameraOf(const Document& doc, const Node& node, double frame, int width, int height) {
   const Params p(node, frame);
-  const auto place = [&](double at) {
-    return aimMatrix(Params(node, at)) * (node.parent ? worldMatrix(doc, *doc.find(node.parent), at) : M44f());
-  };
+  const auto place = [&](double at) { return standingMatrix(doc, node, at); };
   CameraSpec spec;
   spec.toWorld = place(frame);
   spec.width = width;

@@ -4,6 +4,7 @@
 #include "core/base/error.h"
 #include "core/base/hash.h"
 #include "core/geometry/grid.h"
+#include "core/geometry/mesh_tools.h"
 #include "core/geometry/world_mesh.h"
 #include "core/scene/embree_handles.h"
 
@@ -16,27 +17,6 @@ namespace ilumbra {
 namespace {
 
 constexpr size_t mostTriangles = 20'000'000, mostKept = 4'000'000;
-
-// The point of a triangle that is nearest to another (Ericson 2004, "Real-Time Collision Detection", 5.1.5).
-V3f nearestOf(const V3f& p, const V3f& a, const V3f& b, const V3f& c) {
-  const V3f ab = b - a, ac = c - a, ap = p - a;
-  const float d1 = dot(ab, ap), d2 = dot(ac, ap);
-  if (d1 <= 0 && d2 <= 0) return a;
-  const V3f bp = p - b;
-  const float d3 = dot(ab, bp), d4 = dot(ac, bp);
-  if (d3 >= 0 && d4 <= d3) return b;
-  const V3f cp = p - c;
-  const float d5 = dot(ab, cp), d6 = dot(ac, cp);
-  if (d6 >= 0 && d5 <= d6) return c;
-  const float vc = d1 * d4 - d3 * d2;
-  if (vc <= 0 && d1 >= 0 && d3 <= 0) return a + ab * (d1 / (d1 - d3));
-  const float vb = d5 * d2 - d1 * d6;
-  if (vb <= 0 && d2 >= 0 && d6 <= 0) return a + ac * (d2 / (d2 - d6));
-  const float va = d3 * d6 - d5 * d4;
-  if (va <= 0 && d4 - d3 >= 0 && d5 - d6 >= 0) return b + (c - b) * ((d4 - d3) / ((d4 - d3) + (d5 - d6)));
-  const float all = 1 / (va + vb + vc);
-  return a + ab * (vb * all) + ac * (vc * all);
-}
 
 struct Ball {
   V3f centre;
@@ -118,7 +98,7 @@ class Surfaces : public DistanceField {
     const auto& mesh = *static_cast<const Mesh*>(a->userPtr);
     const auto& t = mesh.triangles[a->primID];
     const V3f p(a->query->x, a->query->y, a->query->z);
-    const float d = length(p - nearestOf(p, mesh.positions[t.a], mesh.positions[t.b], mesh.positions[t.c]));
+    const float d = length(p - nearestOnTriangle(p, mesh.positions[t.a], mesh.positions[t.b], mesh.positions[t.c]));
     if (!(d < a->query->radius)) return false;
     a->query->radius = d;
     return true;

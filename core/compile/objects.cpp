@@ -178,6 +178,7 @@ void SceneCompiler::addObject(const Node& n) {
   s.moves |= !i.geometry->shape.forms.empty();
   i.thingByInstance = thingsOf(n, places.size());
   i.thing = i.thingByInstance.front();
+  i.chance = n.id * 2654435761u + 17u;
   if (i.thingByInstance.size() == 1) i.thingByInstance.clear();
   if (places.size() > 1) m_scene->copiesOf.emplace(n.id, uint32_t(places.size()));
   const Reference use = wornMaterial(m_doc, n, m_options.frame);
@@ -208,7 +209,7 @@ void SceneCompiler::addObject(const Node& n) {
     leaves(i.material, {}, [&](const Material& m, const auto& masks) {
       if (!m.emits || box.isEmpty()) return;
       const Shape& shape = i.geometry->shape;
-      OwnLight own{&m, masks, patterned(i.material)};
+      OwnLight own{&m, masks, pointOn(i, uint32_t(k)), patterned(i.material)};
       auto light = shape.sphereRadius > 0
                        ? glowingSphere(shape.sphereRadius, places[k], std::move(own))
                        : glowingMesh(shape, i.geometry->closed(), places[k], std::move(own), places.size());

@@ -53,4 +53,25 @@ V3f skyBody(float height, float bearing) {
   return {std::cos(h) * std::sin(b), std::sin(h), -std::cos(h) * std::cos(b)};
 }
 
+M44f aimMatrix(const Params& p) {
+  const V3f at = vec(p.triple("position")), to = vec(p.triple("target"));
+  V3f z = normalize(at - to);
+  if (isBlack(z)) z = {0, 0, 1};
+  V3f x = cross(V3f(0, 1, 0), z);
+  x = dot(x, x) < 1e-10f ? V3f(1, 0, 0) : normalize(x);
+  V3f y = cross(z, x);
+  const float a = p.real("roll") * pi / 180, c = std::cos(a), s = std::sin(a);
+  const V3f rx = x * c + y * s, ry = y * c - x * s;
+  return {rx.x, rx.y, rx.z, 0, ry.x, ry.y, ry.z, 0, z.x, z.y, z.z, 0, at.x, at.y, at.z, 1};
+}
+
+M44f standingMatrix(const Document& doc, const Node& node, double frame) {
+  const M44f world = worldMatrix(doc, node, frame);
+  const Params p(node, frame);
+  if (node.kind->param("target")) return aimMatrix(p) * world;
+  M44f at;
+  if (!node.kind->param("turn") && node.kind->param("position")) at.setTranslation(vec(p.triple("position")));
+  return at * world;
+}
+
 } // namespace ilumbra

@@ -28,7 +28,7 @@ void spread(const InstancedObject& o, uint32_t count, const std::function<void(c
     const double radius = double(shape.sphereRadius) * scale, area = 4 * double(pi) * radius * radius;
     for (uint32_t i = 0; i < count; ++i) {
       Sampler sampler(5, 1, i, 1);
-      Place p;
+      Place p{pointOn(o, 0)};
       p.at.normal = sampleUniformSphere(sampler.get2());
       p.at.position = p.at.normal * shape.sphereRadius;
       p.at.world = transformPoint(o.toWorld, p.at.position);
@@ -53,7 +53,7 @@ void spread(const InstancedObject& o, uint32_t count, const std::function<void(c
     float chance;
     const auto& t = m.triangles[cells.sample(u.x, chance)];
     const float r = std::sqrt(u.x), b1 = 1 - r, b2 = u.y * r, b0 = 1 - b1 - b2;
-    Place p;
+    Place p{pointOn(o, 0)};
     p.at.position = m.positions[t.a] * b0 + m.positions[t.b] * b1 + m.positions[t.c] * b2;
     p.at.normal = normalize(cross(m.positions[t.b] - m.positions[t.a], m.positions[t.c] - m.positions[t.a]));
     if (!m.uvs.empty()) p.at.uv = m.uvs[t.a] * b0 + m.uvs[t.b] * b1 + m.uvs[t.c] * b2;

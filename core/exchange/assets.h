@@ -2,9 +2,9 @@
 #include "core/base/tasks.h"
 #include "core/document/document.h"
 #include "core/geometry/model.h"
-#include "core/geometry/text_outline.h"
 #include "core/pattern/assets.h"
 #include "core/pattern/image.h"
+#include "core/text/text_outline.h"
 
 namespace ilumbra {
 

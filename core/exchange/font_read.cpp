@@ -2,7 +2,7 @@
 #include "core/base/error.h"
 #include "core/exchange/readers.h"
 #include "core/exchange/wire.h"
-#include "core/geometry/text_outline.h"
+#include "core/text/text_outline.h"
 
 #include <cstdlib>
 #include <fstream>

@@ -67,4 +67,7 @@ Mesh part(const Mesh& mesh, const std::function<bool(size_t triangle)>& keep);
 /// A mesh of a ball about the origin, in rows from pole to pole.
 Mesh ballMesh(float radius, uint32_t around);
 
+/// The point of a triangle that is nearest to another (Ericson 2004, "Real-Time Collision Detection", 5.1.5).
+V3f nearestOnTriangle(const V3f& p, const V3f& a, const V3f& b, const V3f& c);
+
 } // namespace ilumbra

@@ -1,7 +1,7 @@
 #include "core/geometry/no_assets.h"
 
 #include "core/base/error.h"
-#include "core/geometry/text_outline.h"
+#include "core/text/text_outline.h"
 
 namespace ilumbra {
 

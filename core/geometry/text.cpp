@@ -2,7 +2,7 @@
 #include "core/base/error.h"
 #include "core/geometry/flat.h"
 #include "core/geometry/grid.h"
-#include "core/geometry/text_outline.h"
+#include "core/text/text_outline.h"
 
 #include <map>
 
@@ -128,24 +128,19 @@ ShapeKind textShape() {
         const std::string& name = p.node().name;
         const float size = p.real("letter"), tracking = p.real("tracking"), depth = p.real("depth");
         const std::string words = p.text("text"), file = p.text("font");
-        Rings rings;
-        for (size_t at = 0, row = 0; at <= words.size(); ++row) {
-          const size_t end = std::min(words.find("\\n", at), words.size());
-          const std::string line = words.substr(at, end - at);
-          at = end + 2;
-          if (line.empty()) continue;
-          const TextOutline o = file.empty() ? outlineOf(shippedFont(p.text("face")), line, tracking)
-                                             : from.assets.outline(file, line, tracking);
-          const std::string align = p.text("align");
-          const V2f shift(align == "centre"  ? -o.width / 2
-                          : align == "right" ? -o.width
-                                             : 0,
-                          -float(row) * p.real("leading"));
-          for (auto ring : o.rings) {
-            for (V2f& q : ring) q = (q + shift) * size;
-            rings.push_back(std::move(ring));
-          }
-        }
+        const std::string align = p.text("align");
+        Rings rings = outlineOfLines(words,
+                                     align == "centre"  ? 0.5f
+                                     : align == "right" ? 1.0f
+                                                        : 0.0f,
+                                     p.real("leading"),
+                                     [&](const std::string& line) {
+                                       return file.empty() ? outlineOf(shippedFont(p.text("face")), line, tracking)
+                                                           : from.assets.outline(file, line, tracking);
+                                     })
+                          .rings;
+        for (auto& ring : rings)
+          for (V2f& q : ring) q *= size;
         const Rings outline = united(rings);
         if (outline.empty()) throw badInput(name + ".text: nothing of it can be seen");
         const float bevel = p.real("bevel");

@@ -170,17 +170,4 @@ std::vector<ParamDef> aimParams(Triple position, Triple target) {
               .help("Turn about its own axis")};
 }
 
-M44f aimMatrix(const Params& p) {
-  const auto v3 = [](const Triple& t) { return V3f(float(t[0]), float(t[1]), float(t[2])); };
-  const V3f at = v3(p.triple("position")), to = v3(p.triple("target"));
-  V3f z = normalize(at - to);
-  if (isBlack(z)) z = {0, 0, 1};
-  V3f x = cross(V3f(0, 1, 0), z);
-  x = dot(x, x) < 1e-10f ? V3f(1, 0, 0) : normalize(x);
-  V3f y = cross(z, x);
-  const float a = p.real("roll") * pi / 180, c = std::cos(a), s = std::sin(a);
-  const V3f rx = x * c + y * s, ry = y * c - x * s;
-  return {rx.x, rx.y, rx.z, 0, ry.x, ry.y, ry.z, 0, z.x, z.y, z.z, 0, at.x, at.y, at.z, 1};
-}
-
 } // namespace ilumbra

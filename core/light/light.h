@@ -97,7 +97,5 @@ std::unique_ptr<Light> throughGel(std::unique_ptr<Light> light, std::shared_ptr<
                                   const Params& params, const M44f& world);
 /// Position and aim, for lights that point somewhere, and the camera.
 std::vector<ParamDef> aimParams(Triple position, Triple target);
-/// Local-to-world for something that stands at `position` and looks at `target` along -z, with its own roll.
-M44f aimMatrix(const Params& params);
 
 } // namespace ilumbra

@@ -14,7 +14,7 @@ class Document;
 class Image;
 class DistanceField;
 struct VoxelGrid;
-/// A line of text in a font's outlines (geometry/text_outline.h).
+/// A line of text in a font's outlines (text/text_outline.h).
 struct TextOutline;
 
 /// What runs over time: a movie, or files with a number in their names ("wave.0001.obj").

@@ -1,5 +1,6 @@
 // What a place itself says: where it is, which way it faces, how far it is from the camera; and chance and time.
 #include "core/base/hash.h"
+#include "core/pattern/body.h"
 #include "core/pattern/shape.h"
 
 namespace ilumbra {
@@ -38,16 +39,34 @@ struct Depth {
 };
 
 // Inputs: low, high.
+enum class ChanceOf { Object, Copy, Piece };
 struct Chance {
   static constexpr bool looks = true;
   uint32_t seed;
+  ChanceOf of;
   template <class T> ValuesOf<T> operator()(const InputsOf<T>& in, const PointOf<T>& at) const {
-    return ilumbra::between(in[0], in[1], cellRandom(floor(at.random * T(16777216.0f)), T(0.0f), T(0.0f), seed));
+    const T own = floor((of == ChanceOf::Object ? at.random : at.copyRandom) * T(16777216.0f));
+    return ilumbra::between(in[0], in[1], cellRandom(own, piece(at), T(0.0f), seed));
   }
   // Within a body it is one number.
   Bounds4 operator()(const InputsOf<Interval>& in, const PointOf<Interval>& at) const {
-    const Interval own = at.random.one() ? Interval(std::floor(at.random.low * 16777216.0f)) : Interval(0, 16777216);
-    return ilumbra::between(in[0], in[1], cellRandom(own, Interval(0), Interval(0), seed));
+    const Interval& r = of == ChanceOf::Object ? at.random : at.copyRandom;
+    if (!r.one() || of == ChanceOf::Piece) return ilumbra::between(in[0], in[1], Interval(0, 1));
+    return ilumbra::between(in[0], in[1],
+                            cellRandom(Interval(std::floor(r.low * 16777216.0f)), Interval(0), Interval(0), seed));
+  }
+
+ private:
+  // Pieces are counted from 1: a body that is whole is as one of its own.
+  float piece(const PatternPoint& at) const {
+    return of == ChanceOf::Piece && at.body ? 1 + float(at.body->piece(at.position)) : 0;
+  }
+  Slope piece(const PointOf<Slope>& at) const { return piece(stepped(at, -1, 0)); }
+  Lanes piece(const PointOf<Lanes>& at) const {
+    Lanes out(0.0f);
+    if (of == ChanceOf::Piece && at.body)
+      for (int lane = 0; lane < Lanes::count; ++lane) out.set(lane, piece(laneOf(at, lane)));
+    return out;
   }
 };
 
@@ -135,13 +154,18 @@ PatternKind chancePattern() {
   return {
       {.id = "pattern.chance",
        .label = "Chance",
-       .helpText = "One value for each object, by chance: no two alike.",
-       .params = join({{integer("seed", "Seed", 1).soft(0, 100).range(0, 1e9).matters().help("Each number deals anew")},
+       .helpText = "One value for each object, each copy or each piece, by chance: no two alike.",
+       .params = join({{choice("of", "For each", {"object", "copy", "piece"})
+                            .matters()
+                            .help("Object of the list; copy that an arrangement makes of it; or part of it that hangs "
+                                  "together, as a burst leaves them"),
+                        integer("seed", "Seed", 1).soft(0, 100).range(0, 1e9).matters().help("Each number deals anew")},
                        {color("low", "From", {0, 0, 0}).soft(0, 1).patterned().matters().help("One end"),
                         color("high", "To", {1, 1, 1}).soft(0, 1).patterned().matters().help("The other end")}}),
        .existence = Invalidation::Shading},
       [](const Params& p, PatternCompiler& c) {
-        return c.emit(Chance{mixBits(uint32_t(p.number("seed")))}, {c.input(p, "low"), c.input(p, "high")});
+        return c.emit(Chance{mixBits(uint32_t(p.number("seed"))), choiceOf<ChanceOf>(p, "of")},
+                      {c.input(p, "low"), c.input(p, "high")});
       },
       PatternGroup::Place};
 }

@@ -27,6 +27,7 @@ namespace ilumbra {
   X(dotsPattern)                                                                                                       \
   X(cellsPattern)                                                                                                      \
   X(spiralPattern)                                                                                                     \
+  X(textPattern)                                                                                                       \
   X(combPattern)                                                                                                       \
   X(mistPattern)                                                                                                       \
   X(mistLayer)                                                                                                         \
@@ -38,8 +39,11 @@ namespace ilumbra {
   X(contactPattern)                                                                                                    \
   X(depthPattern)                                                                                                      \
   X(coordinatesPattern)                                                                                                \
+  X(edgesPattern)                                                                                                      \
+  X(thicknessPattern)                                                                                                  \
   X(chancePattern)                                                                                                     \
   X(timePattern)                                                                                                       \
+  X(speedPattern)                                                                                                      \
   X(followPattern)                                                                                                     \
   X(layersPattern)                                                                                                     \
   X(layerOfPattern)                                                                                                    \
@@ -48,9 +52,11 @@ namespace ilumbra {
   X(formulaPattern)                                                                                                    \
   X(coverPattern)                                                                                                      \
   X(remapPattern)                                                                                                      \
+  X(curvePattern)                                                                                                      \
   X(stepsPattern)                                                                                                      \
   X(warpPattern)                                                                                                       \
   X(ridePattern)                                                                                                       \
+  X(projectedPattern)                                                                                                  \
   X(turnPattern)                                                                                                       \
   X(repeatPattern)                                                                                                     \
   X(mirrorPattern)                                                                                                     \
@@ -124,15 +130,18 @@ template <class To, class F> To eachMember(F f) {
   r.footprint = f([](auto& p) -> auto& { return p.footprint; });
   r.uvFootprint = f([](auto& p) -> auto& { return p.uvFootprint; });
   r.random = f([](auto& p) -> auto& { return p.random; });
+  r.copyRandom = f([](auto& p) -> auto& { return p.copyRandom; });
   return r;
 }
 
 PointOf<Lanes> gathered(const PatternPoint* points, int count) {
-  return eachMember<PointOf<Lanes>>([&](auto member) {
+  auto r = eachMember<PointOf<Lanes>>([&](auto member) {
     Lanes v;
     for (int i = 0; i < Lanes::count; ++i) v.set(i, member(points[std::min(i, count - 1)]));
     return v;
   });
+  r.body = points[0].body;
+  return r;
 }
 
 } // namespace
@@ -142,13 +151,17 @@ PointOf<Interval> PatternBox::point() const {
       [&](auto member) { return Interval(std::min(member(low), member(high)), std::max(member(low), member(high))); });
 }
 PatternPoint laneOf(const PointOf<Lanes>& points, int lane) {
-  return eachMember<PatternPoint>([&](auto member) { return member(points)[lane]; });
+  auto r = eachMember<PatternPoint>([&](auto member) { return member(points)[lane]; });
+  r.body = points.body;
+  return r;
 }
 PatternPoint stepped(const PointOf<Slope>& point, int axis, float step) {
-  return eachMember<PatternPoint>([&](auto member) {
+  auto r = eachMember<PatternPoint>([&](auto member) {
     const Slope& s = member(point);
     return s.v + (axis < 0 ? 0 : step * s.d[axis]);
   });
+  r.body = point.body;
+  return r;
 }
 
 PatternCompiler::PatternCompiler(const Document& doc, double frame, const Assets& assets, bool asColor)
@@ -322,10 +335,15 @@ void Program::evaluate(std::span<const PatternPoint> points, Sample4* out) const
   Registers<Lanes> r(registers());
   for (size_t i = 0; i < m_constants.size(); ++i)
     for (int c = 0; c < 4; ++c) r.data()[i][c] = m_constants[i][c];
-  for (size_t i = 0; i < points.size(); i += Lanes::count) {
-    const int count = int(std::min(points.size() - i, size_t(Lanes::count)));
+  for (size_t i = 0; i < points.size();) {
+    // As many as lie on one body.
+    int count = 1;
+    while (count < Lanes::count && i + size_t(count) < points.size() &&
+           points[i + size_t(count)].body == points[i].body)
+      ++count;
     const ValuesOf<Lanes> v = run(r.data(), gathered(points.data() + i, count));
     for (int lane = 0; lane < count; ++lane) out[i + size_t(lane)] = {v.x[lane], v.y[lane], v.z[lane], v.w[lane]};
+    i += size_t(count);
   }
 }
 

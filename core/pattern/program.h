@@ -11,6 +11,8 @@
 
 namespace ilumbra {
 
+class PatternBody;
+
 /// Colour in the working space (or raw numbers in all three channels) and alpha.
 template <class T> using ValuesOf = Imath::Vec4<T>;
 using Sample4 = ValuesOf<float>;
@@ -29,6 +31,9 @@ template <class T> struct PointOf {
   T footprint = T(0.0f);   ///< metres that one picture's sample covers here; 0: a point
   T uvFootprint = T(0.0f); ///< the same in texture widths
   T random = T(0.0f);      ///< 0..1, one number an object
+  T copyRandom = T(0.0f);  ///< 0..1, one number a copy of it
+  /// Whose surface it lies on; null: none that could be measured. It outlives the evaluation.
+  const PatternBody* body = nullptr;
 };
 using PatternPoint = PointOf<float>;
 /// A box in all that a point has: patterns tell their bounds over it.

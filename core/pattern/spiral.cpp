@@ -10,8 +10,10 @@ struct Spiral {
   float arms, run;
   template <class T> ValuesOf<T> operator()(const InputsOf<T>& in, const PointOf<T>&) const {
     using namespace numbers;
-    const T pitch = max(in[1].x, T(1e-6f)), share = clamp01(in[2].x), x = in[0].x, y = flat ? in[0].y : -in[0].z,
-            r = sqrt(square(x) + square(y)) + in[4].x, around = atan2(y, x) * T(1 / (2 * pi));
+    const T middle(flat ? 0.5f : 0.0f); // of a texture or the picture
+    const T pitch = max(in[1].x, T(1e-6f)), share = clamp01(in[2].x), x = in[0].x - middle,
+            y = flat ? in[0].y - middle : -in[0].z, r = sqrt(square(x) + square(y)) + in[4].x,
+            around = atan2(y, x) * T(1 / (2 * pi));
     // How many arms have been crossed on the way out; a widening one crosses as many from each size to the double.
     const T out = widening ? log(max(r, T(1e-6f)) / pitch) * T(1.442695f) : r / pitch,
             wide = widening ? max(r, T(1e-6f)) * T(0.6931472f) : pitch;

@@ -1,4 +1,5 @@
 #pragma once
+#include "core/label/label.h"
 #include "core/scene/embree_handles.h"
 #include "core/scene/motion.h"
 #include "core/scene/things.h"
@@ -16,6 +17,7 @@ struct InstancedObject {
   M44f toWorld, toObject;                        ///< of the first copy at mid-shutter
   Box3f bounds;                                  ///< of all copies, in the world, metres
   uint32_t firstInstance = 0, instanceCount = 1; ///< in Scene::instances
+  uint32_t chance = 0;                           ///< its own number for patterns that deal by chance
   uint16_t thing = 0;                            ///< in Scene::things
   uint16_t material = noMaterial;                ///< in Scene::materials
   std::vector<uint16_t> thingByInstance;         ///< where parts divide the copies; empty: all are `thing`
@@ -36,6 +38,9 @@ struct InstancedObject {
     return -1;
   }
 };
+
+/// What all points of a copy have in common for patterns.
+PatternPoint pointOn(const InstancedObject& object, uint32_t copy);
 
 /// Where an object stands: once, or for each of its copies. Small, for there may be a million.
 struct Instance {

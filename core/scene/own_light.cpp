@@ -200,7 +200,7 @@ class GlowingMesh : public Light {
     return t.cell + size_t(row * (2 * split - row) + 2 * x + (hangs ? 1 : 0));
   }
   Color sent(const Triangle& t, float b1, float b2, float cosine) const {
-    PatternPoint at;
+    PatternPoint at = m_own.common;
     at.uv = t.uv + t.uv1 * b1 + t.uv2 * b2;
     if (m_own.patterned) {
       at.world = t.p + t.e1 * b1 + t.e2 * b2;
@@ -229,7 +229,7 @@ class GlowingSphere : public Light {
     m_determinant = std::abs(m.determinant());
     // Where nothing depends on the place, the outside of a ball is the same everywhere.
     m_even = !m_own.patterned && m_own.material->veil.keys.empty();
-    if (m_even) m_evenLight = m_own.at({}, 1);
+    if (m_even) m_evenLight = m_own.at(m_own.common, 1);
     m_even &= !isBlack(m_evenLight);
     m_centre = transformPoint(m, V3f(0.0f));
     for (int i = 0; i < 3; ++i) m_reach = std::max(m_reach, radius * length(V3f(m[i][0], m[i][1], m[i][2])));
@@ -280,7 +280,7 @@ class GlowingSphere : public Light {
  private:
   // What point of the sphere (n: unit, in its own space) sends out against the direction.
   Color at(const V3f& world, const V3f& n, const V3f& direction) const {
-    PatternPoint p;
+    PatternPoint p = m_own.common;
     const float cosine = -dot(direction, normalize(transformNormal(m_inverse, n)));
     if (m_own.patterned) {
       p.uv = {std::atan2(-n.z, n.x) / (2 * pi) + 0.5f, 0.5f + std::asin(std::clamp(n.y, -1.0f, 1.0f)) / pi};

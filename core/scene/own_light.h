@@ -9,6 +9,7 @@ namespace ilumbra {
 struct OwnLight {
   const Material* material = nullptr;
   std::vector<std::pair<const Driven*, bool>> masks; ///< of the layers above it; true: it is the upper one
+  PatternPoint common;                               ///< what all its points have in common
   bool patterned = false;                            ///< it asks for more than texture coordinates
   /// `cosine` between the outward normal and the way to the viewer.
   Color at(const PatternPoint& p, float cosine) const;

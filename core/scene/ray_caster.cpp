@@ -173,7 +173,7 @@ bool RayCaster::occludedBut(const V3f& origin, const V3f& d, float far, const In
 PatternPoint patternPoint(const Scene& scene, const Hit& hit, const ShutterTime& shutterTime, const V3f& direction,
                           float footprint) {
   const InstancedObject& i = *hit.object;
-  PatternPoint at;
+  PatternPoint at = pointOn(i, hit.instance->index);
   at.uv = textureFrame(hit, shutterTime).uv;
   at.position = transformPoint(*hit.toObject, hit.point);
   at.world = hit.point;
@@ -184,7 +184,6 @@ PatternPoint patternPoint(const Scene& scene, const Hit& hit, const ShutterTime&
   at.screen = {x / float(scene.width), 1 - y / float(scene.height), length(hit.point - scene.camera.position())};
   at.incidence = std::abs(dot(direction, hit.shading));
   at.footprint = footprint;
-  at.random = float(mixBits(uint32_t(i.thing) * 2654435761u + 17u) >> 8) * 0x1p-24f;
   // Texture widths to the metre: the triangle's size in both.
   const Mesh& m = i.geometry->shape.mesh;
   if (i.geometry->shape.sphereRadius > 0) {

@@ -17,8 +17,8 @@ struct SwatchPlaces {
   SwatchOn on = SwatchOn::Object;   ///< what it came to be
 };
 /// The things as the camera sees them, by themselves and whole; a ball, or a square across their middle, as large as
-/// they are. Where none of the things is to be seen, or `scene` is null, it is a ball of a metre instead. Throws
-/// Cancelled.
+/// they are; the points hold for no longer than the scene. Where none of the things is to be seen, or `scene` is null,
+/// it is a ball of a metre instead. Throws Cancelled.
 SwatchPlaces swatchPlaces(const Scene* scene, const Document& doc, const std::vector<NodeId>& things, SwatchOn on,
                           int width, int height, const CancelFlag* cancel = nullptr);
 

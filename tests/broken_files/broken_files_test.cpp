@@ -7,7 +7,7 @@
 #include "core/exchange/export.h"
 #include "core/exchange/picture_file.h"
 #include "core/exchange/readers.h"
-#include "core/geometry/text_outline.h"
+#include "core/text/text_outline.h"
 #include "tests/support/scene.h"
 
 #include <chrono>

@@ -1,4 +1,4 @@
-#include "core/lens/curve.h"
+#include "core/document/drawn_curve.h"
 #include "tests/support/lens.h"
 
 using namespace ilumbra;
@@ -15,14 +15,14 @@ Document with(Document doc, const char* slot, std::initializer_list<std::pair<do
   }
   return doc;
 }
-LensCurve curve(const Document& doc, const char* slot) { return LensCurve(doc, *doc.findByName("Stage"), slot, 1); }
+DrawnCurve curve(const Document& doc, const char* slot) { return DrawnCurve(doc, *doc.findByName("Stage"), slot, 1); }
 
 } // namespace
 
 TEST_CASE("A curve runs through its points, whatever their order, and never past them", "[lens][curve]") {
   const Document doc =
       with(stageDocument("lens.mirror_copy"), "thinning", {{1, 0.1}, {0, 1}, {0.4, 0.3}, {0.6, 0.3}, {0.8, 0.9}});
-  const LensCurve c = curve(doc, "thinning");
+  const DrawnCurve c = curve(doc, "thinning");
   for (const auto& [x, y] : {std::pair{0.0, 1.0}, {0.4, 0.3}, {0.6, 0.3}, {0.8, 0.9}, {1.0, 0.1}})
     CHECK(c.at(x) == Approx(y));
   double last = 1;
@@ -46,7 +46,7 @@ TEST_CASE("Without points a curve changes nothing; a tone curve goes on beyond i
   // One point of tone lifts everything by as much; of two at one place the later counts.
   CHECK(curve(with(grade, "red", {{-2, -1}}), "red").at(3) == Approx(4));
   CHECK(curve(with(copy, "thinning", {{0.5, 0.2}, {0.5, 0.6}}), "thinning").at(0.1) == Approx(0.6));
-  const LensCurve tone = curve(with(grade, "red", {{-4, -5}, {0, -1}}), "red");
+  const DrawnCurve tone = curve(with(grade, "red", {{-4, -5}, {0, -1}}), "red");
   CHECK(tone.at(-6) == Approx(-7));
   CHECK(tone.at(2) == Approx(1));
 }

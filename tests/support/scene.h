@@ -1,9 +1,9 @@
 #pragma once
 #include "core/geometry/no_assets.h"
-#include "core/geometry/text_outline.h"
 #include "core/kinds.h"
 #include "core/lens/develop.h"
 #include "core/lens/queries.h"
+#include "core/text/text_outline.h"
 #include "core/transport/rendering.h"
 #include "demo/scene_builder.h"
 

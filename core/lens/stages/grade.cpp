@@ -1,7 +1,7 @@
 #include "core/base/colorspace.h"
 #include "core/base/power.h"
+#include "core/document/drawn_curve.h"
 #include "core/image/resample.h"
-#include "core/lens/curve.h"
 #include "core/lens/stage.h"
 
 namespace ilumbra {
@@ -26,7 +26,7 @@ class Tone {
 
  private:
   static constexpr int stops = 16, perStop = 128;
-  LensCurve m_curve;
+  DrawnCurve m_curve;
   std::vector<float> m_values;
 };
 

@@ -1,5 +1,5 @@
+#include "core/document/drawn_curve.h"
 #include "core/image/resample.h"
-#include "core/lens/curve.h"
 #include "core/lens/stage.h"
 
 namespace ilumbra {
@@ -44,7 +44,7 @@ LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
               gap = c.size(p.number("gap")), slide = c.size(p.number("slide"));
   const float spreadAlong = p.real("spread_along"), spreadAcross = p.real("spread_across");
   const Edge edge = edgeOf(p.text("edge"));
-  const LensCurve thinning(c.doc, p.node(), "thinning", c.frame), lean(c.doc, p.node(), "lean", c.frame);
+  const DrawnCurve thinning(c.doc, p.node(), "thinning", c.frame), lean(c.doc, p.node(), "lean", c.frame);
   // Both curves as tables over the distance.
   constexpr int steps = 256;
   std::vector<float> opacity, sideways;

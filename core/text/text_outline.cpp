@@ -1,4 +1,4 @@
-#include "core/geometry/text_outline.h"
+#include "core/text/text_outline.h"
 
 #include "core/base/error.h"
 
@@ -108,6 +108,25 @@ TextOutline outlineOf(const std::string& bytes, const std::string& line, float t
   std::erase_if(out.rings, [](const auto& ring) { return ring.size() < 3; });
   out.width = at.x;
   return out;
+}
+
+TextOutline outlineOfLines(const std::string& words, float align, float leading,
+                           const std::function<TextOutline(const std::string& line)>& outline) {
+  TextOutline all;
+  for (size_t at = 0, row = 0; at <= words.size(); ++row) {
+    const size_t end = std::min(words.find("\\n", at), words.size());
+    const std::string line = words.substr(at, end - at);
+    at = end + 2;
+    if (line.empty()) continue;
+    TextOutline o = outline(line);
+    const V2f shift(-align * o.width, -float(row) * leading);
+    for (auto& ring : o.rings) {
+      for (V2f& q : ring) q += shift;
+      all.rings.push_back(std::move(ring));
+    }
+    all.width = std::max(all.width, o.width);
+  }
+  return all;
 }
 
 } // namespace ilumbra

@@ -1,4 +1,4 @@
-#include "core/lens/curve.h"
+#include "core/document/drawn_curve.h"
 
 #include <algorithm>
 #include <cmath>
@@ -11,7 +11,7 @@ std::vector<Kind> curvePointKinds() {
                 .label = label,
                 .helpText = help,
                 .params = {std::move(at), std::move(value)},
-                .existence = Invalidation::Lens};
+                .existence = at.stage == Invalidation::Lens ? at.stage : Invalidation::Shading};
   };
   const auto distance = [] {
     return number("at", "Distance", "%", 0).range(0, 1).at(Invalidation::Lens).help("From the line, of the reach");
@@ -28,6 +28,10 @@ std::vector<Kind> curvePointKinds() {
                    .range(-10, 10)
                    .at(Invalidation::Lens)
                    .help("Along the line, by the frame's height")),
+          kind("curve.values", "Point of values",
+               "A point that the curve runs through which gives each value of a pattern another.",
+               number("at", "Value in", "", 0).range(0, 1).help("What the pattern has"),
+               number("value", "Value out", "", 0).soft(0, 1).range(-1e6, 1e6).help("What becomes of it")),
           kind("curve.tone", "Point of tone",
                "A point that a tone curve runs through: -2 becoming -1 makes what lies two stops below white one stop "
                "brighter.",
@@ -37,9 +41,10 @@ std::vector<Kind> curvePointKinds() {
 
 bool isCurve(const ChildSlot& slot) { return slot.accepts.size() == 1 && slot.accepts.front().starts_with("curve."); }
 
-LensCurve::LensCurve(const Document& doc, const Node& owner, std::string_view slot, double frame) {
+DrawnCurve::DrawnCurve(const Document& doc, const Node& owner, std::string_view slot, double frame) {
   const std::string& of = owner.kind->slot(slot)->accepts.front();
   m_tone = of == "curve.tone";
+  m_straight = m_tone || of == "curve.values";
   m_level = std::get<double>(doc.kinds().find(of)->param("value")->initial);
   const auto it = owner.children.find(std::string(slot));
   if (it == owner.children.end()) return;
@@ -79,8 +84,8 @@ LensCurve::LensCurve(const Document& doc, const Node& owner, std::string_view sl
   }
 }
 
-double LensCurve::at(double x) const {
-  if (m_x.empty()) return m_tone ? x : m_level;
+double DrawnCurve::at(double x) const {
+  if (m_x.empty()) return m_straight ? x : m_level;
   const auto beyond = [&](size_t end) {
     return m_y[end] + (m_tone ? (x - m_x[end]) * std::max(0.0, m_slope[end]) : 0);
   };
@@ -90,6 +95,18 @@ double LensCurve::at(double x) const {
   const double h = m_x[i + 1] - m_x[i], t = (x - m_x[i]) / h, t2 = t * t, t3 = t2 * t;
   return (2 * t3 - 3 * t2 + 1) * m_y[i] + (t3 - 2 * t2 + t) * h * m_slope[i] + (3 * t2 - 2 * t3) * m_y[i + 1] +
          (t3 - t2) * h * m_slope[i + 1];
+}
+
+std::pair<double, double> DrawnCurve::bounds(double from, double to) const {
+  const double a = at(from), b = at(to);
+  double low = std::min(a, b), high = std::max(a, b);
+  // Between two points it only rises or only falls.
+  for (size_t i = 0; i < m_x.size(); ++i)
+    if (m_x[i] > from && m_x[i] < to) {
+      low = std::min(low, m_y[i]);
+      high = std::max(high, m_y[i]);
+    }
+  return {low, high};
 }
 
 } // namespace ilumbra

@@ -1,6 +1,6 @@
 // The fonts that ship, inside the program.
 #include "core/base/error.h"
-#include "core/geometry/text_outline.h"
+#include "core/text/text_outline.h"
 
 #define INCLUDE_BYTES(name, file)                                                                                      \
   __asm__(".section .rodata\n.balign 16\n" #name "_begin:\n.incbin \"" file "\"\n" #name                               \
@@ -9,7 +9,7 @@
   extern "C" const char name##_end[];
 
 INCLUDE_BYTES(ilumbra_font_sans, ILUMBRA_SOURCE "/app/fonts/Manrope-Bold.ttf")
-INCLUDE_BYTES(ilumbra_font_serif, ILUMBRA_SOURCE "/core/geometry/fonts/EBGaramond12-Regular.otf")
+INCLUDE_BYTES(ilumbra_font_serif, ILUMBRA_SOURCE "/core/text/fonts/EBGaramond12-Regular.otf")
 
 namespace ilumbra {
 
