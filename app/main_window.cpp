@@ -8,7 +8,6 @@
 #include "app/model_files.h"
 #include "app/panels/lens_page.h"
 #include "app/panels/number_row.h"
-#include "app/panels/preset_icons.h"
 #include "app/panels/route_view.h"
 #include "app/panels/settings_panel.h"
 #include "app/panels/status_line.h"
@@ -79,7 +78,6 @@ MainWindow::MainWindow(Studio& studio, QWidget* parent) : QMainWindow(parent), m
     add(*this);
   makeMenus();
   connectParts();
-  drawPresets(m_studio);
   qApp->installEventFilter(this);
   const QSettings s;
   if (s.contains(QStringLiteral("window/geometry")))

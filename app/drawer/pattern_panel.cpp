@@ -451,9 +451,7 @@ void PatternPanel::lineMenu(int line, const QPoint& global) {
     Address at;
   };
   std::vector<Choice> choices;
-  const auto offer = [&](QMenu* to, const Address& at) {
-    choices.push_back({PatternMenu(to, m_studio, valueAt(doc, at)), at});
-  };
+  const auto offer = [&](QMenu* to, const Address& at) { choices.push_back({PatternMenu(to, m_studio, at), at}); };
   for (const ParamDef& d : n->kind->params) {
     if (!d.patternable || !counts(*n, d, m_studio.frame())) continue;
     offer(menu.addMenu(qs(d.label)), {n->id, d.name, 0, {}});

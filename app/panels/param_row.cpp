@@ -166,7 +166,7 @@ void ParamRow::menu(const QPoint& global) {
   }
   const Address patterned = patternAddress();
   const Value driven = valueAt(m_studio.doc(), patterned);
-  const PatternMenu patterns(takesPatterns() ? &m : nullptr, m_studio, driven);
+  const PatternMenu patterns(takesPatterns() ? &m : nullptr, m_studio, patterned);
   QAction* unpattern = driven.pattern() ? m.addAction(tr("Remove the pattern")) : nullptr;
   m.addSeparator();
   const InputMenu inputs(m, m_studio, m_address);

@@ -1,6 +1,6 @@
 #include "app/panels/pattern_menu.h"
 
-#include "app/panels/preset_icons.h"
+#include "app/panels/pattern_pictures.h"
 
 #include "core/pattern/program.h"
 #include "core/placing/driving.h"
@@ -26,22 +26,42 @@ class LargePictures : public QProxyStyle {
 
 } // namespace
 
-PatternMenu::PatternMenu(QMenu* menu, Studio& studio, const Value& now) : m_studio(studio) {
+PatternMenu::PatternMenu(QMenu* menu, Studio& studio, const Address& address) : m_studio(studio) {
   if (!menu) return;
-  if (now.pattern()) m_present = now.pattern()->pattern.target;
+  if (const Value now = valueAt(studio.doc(), address); now.pattern()) m_present = now.pattern()->pattern.target;
+  // What an action puts there is drawn when its menu is first opened.
+  const auto pictured = [&studio, address](QMenu* of) {
+    of->setStyle(new LargePictures(of));
+    QObject::connect(
+        of, &QMenu::aboutToShow, of,
+        [&studio, address, of] {
+          std::vector<PatternChoice> choices;
+          for (QAction* a : of->actions()) {
+            if (a->isSeparator() || a->menu()) continue;
+            const std::string name = a->text().toStdString(), kind = a->data().toString().toStdString();
+            const NodeId there = a->data().userType() == QMetaType::UInt ? a->data().toUInt() : 0;
+            choices.push_back({a, [=](const Document& doc, const Scene* scene) {
+                                 if (there) return setAt(doc, address, PatternUse{{there, nullptr}});
+                                 if (!kind.empty()) return drivenBy(doc, address, kind, scene, nullptr);
+                                 return drivenByPreset(doc, address, findPatternPreset(name), scene, nullptr);
+                               }});
+          }
+          drawPatternChoices(studio, address, std::move(choices));
+        },
+        Qt::SingleShotConnection);
+  };
   QMenu* presets = menu->addMenu(QObject::tr("Pattern preset"));
   presets->setToolTipsVisible(true);
-  presets->setStyle(new LargePictures(presets));
+  pictured(presets);
   for (const PatternPreset& p : patternPresets()) {
     QAction* a = presets->addAction(qs(p.name));
     a->setToolTip(qs(p.helpText));
     m_presets.push_back(a);
   }
-  for (int i = 0; i < std::min(m_presets.size(), presetPictures().size()); ++i)
-    m_presets[i]->setIcon(QPixmap::fromImage(presetPictures()[i]));
   QMenu* fresh = menu->addMenu(QObject::tr("New pattern"));
   const auto list = [&](QMenu* to, PatternGroup group) {
     to->setToolTipsVisible(true);
+    pictured(to);
     for (const PatternKind& k : allPatterns()) {
       if (!k.compile || k.group != group) continue;
       QAction* a = to->addAction(qs(k.kind.label));
@@ -63,6 +83,7 @@ PatternMenu::PatternMenu(QMenu* menu, Studio& studio, const Value& now) : m_stud
     a->setChecked(n->id == m_present);
     m_there.push_back(a);
   }
+  pictured(there);
   there->setEnabled(!there->isEmpty());
   if (const Node* n = studio.doc().find(m_present)) m_show = menu->addAction(QObject::tr("Show %1").arg(qs(n->name)));
 }

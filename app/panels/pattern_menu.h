@@ -12,8 +12,8 @@ namespace ilumbra {
 /// there, or one that the scene has.
 class PatternMenu {
  public:
-  /// `menu` null: the parameter takes none.
-  PatternMenu(QMenu* menu, Studio& studio, const Value& now);
+  /// `menu` null: the parameter at `address` takes none. Its pictures are drawn as its parts are opened.
+  PatternMenu(QMenu* menu, Studio& studio, const Address& address);
   /// Does what was chosen; false if that was none of these.
   bool chose(const QAction* action, const Address& address, const QString& where) const;
 

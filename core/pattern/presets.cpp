@@ -108,6 +108,24 @@ const std::vector<PatternPreset>& patternPresets() {
        {"pattern.noise",
         {{"scale", "0.25"}, {"octaves", "4"}, {"low", "0.06, 0.055, 0.06"}, {"high", "0.3, 0.24, 0.17"}}},
        {{"amount", "13 %"}, {"edge", "30 %"}}},
+      {"Worn edges",
+       "Paint rubbed off where hands and tools have met it",
+       {"pattern.math", {{"does", "multiply"}}},
+       {"pattern.noise",
+        {{"scale", "0.04"}, {"octaves", "4"}, {"low", "0.3, 0.28, 0.25"}, {"high", "0.72, 0.69, 0.64"}}},
+       {{"amount", "48 %"}, {"edge", "10 %"}},
+       {{"reach", "value.a.reach"}},
+       false,
+       {{"a", {"pattern.edges", {{"reach", "0.09"}}}},
+        {"b",
+         {"pattern.noise",
+          {{"scale", "0.22"},
+           {"octaves", "7"},
+           {"gain", "0.68"},
+           {"contrast", "2.2"},
+           {"low", "0, 0, 0"},
+           {"high", "1.4, 1.4, 1.4"}}}}},
+       0.09},
       {"Star field",
        "Points of light strewn over the dark, that flicker",
        {"pattern.cells",
@@ -148,6 +166,8 @@ Document addPatternPreset(const Document& doc, const PatternPreset& preset, Node
   const std::string name = out.find(whole)->name;
   const NodeId cover = add({"pattern.cover", preset.lies}, name + " cover"), where = add(preset.where, name + " where"),
                what = add(preset.what, name + " grain");
+  for (const auto& [param, part] : preset.within)
+    out = setValue(out, where, param, PatternUse{{add(part, name + " " + param), nullptr}});
   out = setValue(out, cover, "value", PatternUse{{where, nullptr}});
   out = setValue(out, cover, "high", PatternUse{{what, nullptr}});
   out = setValue(out, whole, "value", PatternUse{{cover, nullptr}});

@@ -18,7 +18,9 @@ struct PatternPreset {
   Values lies; ///< how it lies: of pattern.cover
   /// Further inputs besides its size, amount and colours: their names, and paths from the cover.
   Values inputs;
-  bool shines = false; ///< it is own light: black where it is not
+  bool shines = false;                                   ///< it is own light: black where it is not
+  std::vector<std::pair<std::string, Part>> within = {}; ///< what drives parameters of `where`
+  double reach = 0;                                      ///< of its input "reach": by the thing's size; 0: it has none
 };
 
 const std::vector<PatternPreset>& patternPresets();

@@ -1,4 +1,5 @@
 // Another pattern thrown onto things from a camera, as by a slide projector: paint over what a camera sees.
+#include "core/document/edit.h"
 #include "core/document/placement.h"
 #include "core/pattern/coordinates.h"
 
@@ -51,6 +52,21 @@ const Node* cameraOf(const Params& p, const Document& doc) {
   return all.empty() ? nullptr : all.front();
 }
 
+// A slide to begin with, over what stood there.
+Document beginSlide(const Document& doc, NodeId made) {
+  const Params p(*doc.find(made), currentFrame(doc));
+  if (p.pattern("value")) return doc;
+  const Triple stood = p.triple("value"), dark{0.25 * stood[0], 0.25 * stood[1], 0.25 * stood[2]};
+  NodeId slide = 0;
+  Document out = addNode(doc, "pattern.checker", p.node().name + " slide", {}, &slide);
+  out = setValue(out, slide, "space", Constant(std::string("texture")));
+  out = setValue(out, slide, "cell", Constant(0.125));
+  out = setValue(out, slide, "low", Constant(dark));
+  out = setValue(out, slide, "high", Constant(stood));
+  out = setValue(out, made, "beside", Constant(stood));
+  return setValue(out, made, "value", PatternUse{{slide, nullptr}});
+}
+
 } // namespace
 
 PatternKind projectedPattern() {
@@ -93,7 +109,8 @@ PatternKind projectedPattern() {
             const V3f from(world[3][0], world[3][1], world[3][2]);
             return c.emit(Within{seen.back, from, p.flag("facing")}, {place, on, beside, shown});
           },
-          PatternGroup::Operation};
+          PatternGroup::Operation,
+          beginSlide};
 }
 
 } // namespace ilumbra

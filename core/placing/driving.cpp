@@ -11,13 +11,6 @@
 namespace ilumbra {
 namespace {
 
-// What shows what is driven.
-std::vector<NodeId> showing(const Document& doc, NodeId node) {
-  const auto wearing = objectsByMaterial(doc, currentFrame(doc));
-  const auto it = wearing.find(node);
-  return it == wearing.end() ? std::vector<NodeId>{node} : it->second;
-}
-
 // The longest side of the smallest of them, metres; 0: there is none.
 double sizeOf(const Document& doc, NodeId node, const Scene& scene) {
   double least = 0;
@@ -60,6 +53,12 @@ std::pair<Triple, Triple> endsAbout(const ParamDef& def, const Constant& now) {
 }
 
 } // namespace
+
+std::vector<NodeId> showing(const Document& doc, NodeId node) {
+  const auto wearing = objectsByMaterial(doc, currentFrame(doc));
+  const auto it = wearing.find(node);
+  return it == wearing.end() ? std::vector<NodeId>{node} : it->second;
+}
 
 const ParamDef* worksOn(const Kind& pattern) {
   for (const char* name : {"value", "a", "below"})
@@ -109,6 +108,10 @@ Document drivenBy(const Document& doc, const Address& at, std::string_view kindI
   if (const ParamDef* churn = kind->param("churn");
       churn && node.kind->family() == "light" && def.type == ParamType::Number)
     out = setValue(out, id, "churn", Constant(1.5));
+  // What moves is what wears it.
+  if (kindId == "pattern.speed")
+    if (const std::vector<NodeId> worn = showing(doc, at.node); !worn.empty())
+      out = setValue(out, id, "of", Constant(Reference{worn.front(), nullptr}));
   // A zone of its own, across the thing's side, so that inside and outside both are seen.
   for (const ParamDef& d : kind->params)
     if (d.type == ParamType::Reference && d.accepts == std::vector<std::string>{"zone."}) {
@@ -137,8 +140,10 @@ Document drivenByPreset(const Document& doc, const Address& at, const PatternPre
   NodeId id = 0;
   Document out = addPatternPreset(doc, preset, &id);
   const auto set = [&](const char* input, const Value& v) { out = setInput(out, id, input, v); };
-  if (const double size = scene ? sizeOf(doc, at.node, *scene) : 0; size > 0)
+  if (const double size = scene ? sizeOf(doc, at.node, *scene) : 0; size > 0) {
     set("size", Constant(std::clamp(twoDigits(size), 1e-6, 1e6)));
+    if (preset.reach > 0) set("reach", Constant(std::clamp(twoDigits(preset.reach * size), 1e-6, 1e4)));
+  }
   Constant now = def.initial;
   if (const Constant* c = before.constant()) now = *c;
   if (const Keys* k = before.keys()) now = evaluate(*k, currentFrame(doc));

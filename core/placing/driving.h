@@ -20,4 +20,7 @@ Document drivenByPreset(const Document& doc, const Address& at, const PatternPre
 /// The parameter of a kind of pattern that holds what it works on; null: it works on nothing but places.
 const ParamDef* worksOn(const Kind& pattern);
 
+/// What shows what is driven on a thing: the objects that wear it, or the thing itself.
+std::vector<NodeId> showing(const Document& doc, NodeId node);
+
 } // namespace ilumbra

@@ -4,7 +4,6 @@
 #include "app/main_window.h"
 #include "app/panels/param_row.h"
 #include "app/panels/pattern_menu.h"
-#include "app/panels/preset_icons.h"
 #include "app/panels/settings_panel.h"
 #include "tests/app/open.h"
 
@@ -151,7 +150,6 @@ TEST_CASE("A line alone in the large picture, with its own range", "[app][patter
 TEST_CASE("A preset from a row's menu brings its inputs with it, and the drawer shows what the use sets",
           "[app][pattern][inputs]") {
   Drawn o;
-  CHECK(Open::wait([] { return presetPictures().size() == int(patternPresets().size()); }));
   const Address colour{o.material, "base_color", 0, {}};
   REQUIRE(drivePatternPreset(*o.studio, colour, findPatternPreset("Rust")));
   o.studio->select({o.material});
@@ -168,4 +166,36 @@ TEST_CASE("A preset from a row's menu brings its inputs with it, and the drawer 
   o.settle();
   REQUIRE(o.panel->range());
   CHECK(o.panel->range()->high - o.panel->range()->low < 1e-3f); // nothing is covered
+}
+
+TEST_CASE("What a row's menu offers is shown on the very thing", "[app][pattern][presets]") {
+  Drawn o;
+  const Address rough{o.material, "roughness", 0, {}};
+  QMenu menu;
+  const PatternMenu patterns(&menu, *o.studio, rough);
+  const auto sub = [&](const char* title) {
+    for (QAction* a : menu.actions())
+      if (a->menu() && a->text() == QString::fromUtf8(title)) return a->menu();
+    FAIL(title);
+    return static_cast<QMenu*>(nullptr);
+  };
+  for (const char* title : {"Pattern preset", "New pattern", "Pattern of the scene"}) {
+    CAPTURE(title);
+    QMenu* m = sub(title);
+    Q_EMIT m->aboutToShow();
+    int without = 0, all = 0;
+    REQUIRE(Open::wait([&] {
+      all = without = 0;
+      for (const QAction* a : m->actions()) {
+        if (a->isSeparator() || a->menu() || a->data().toString() == QStringLiteral("pattern.image")) continue;
+        ++all;
+        without += a->icon().isNull();
+      }
+      return without == 0;
+    }));
+    CHECK(all > 0);
+  }
+  // Rust is no dust.
+  const QList<QAction*> presets = sub("Pattern preset")->actions();
+  CHECK(presets[0]->icon().pixmap(44).toImage() != presets[6]->icon().pixmap(44).toImage());
 }

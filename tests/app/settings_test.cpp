@@ -155,7 +155,7 @@ TEST_CASE("A row's menu puts a pattern on its parameter in one step, lets anothe
   const Address at{material, "roughness", 0, {}};
   const auto choose = [&](const QString& text) {
     QMenu m;
-    const PatternMenu patterns(&m, *o.studio, valueAt(o.doc(), at));
+    const PatternMenu patterns(&m, *o.studio, at);
     QList<QMenu*> menus = m.findChildren<QMenu*>();
     menus << &m;
     for (const QMenu* menu : menus)
@@ -180,7 +180,7 @@ TEST_CASE("A row's menu puts a pattern on its parameter in one step, lets anothe
   CHECK(o.doc() == before);
   // A parameter that takes none offers none.
   QMenu none;
-  const PatternMenu nothing(nullptr, *o.studio, Constant(1.0));
+  const PatternMenu nothing(nullptr, *o.studio, at);
   CHECK(none.isEmpty());
 }
 
