@@ -2,6 +2,7 @@
 #include "core/base/error.h"
 #include "core/compile/camera.h"
 #include "core/compile/compile.h"
+#include "core/compile/even_patterns.h"
 #include "core/compile/plate.h"
 #include "core/display/view.h"
 #include "core/document/difference.h"
@@ -80,8 +81,10 @@ struct Rendered {
   double seconds = 0;
 };
 
-Rendered renderFrame(const Context& c, const Args& a, const Document& doc, double frame, const Tasks& tasks,
+Rendered renderFrame(const Context& c, const Args& a, const Document& given, double frame, const Tasks& tasks,
                      AssetCache& assets, SceneCache& cache, double partStart, double partEnd) {
+  const FileAssets files = assets.assets(given.folder(), c.cancel);
+  const Document doc = withEvenValues(given, frame, files);
   const auto start = Clock::now();
   const auto elapsed = [&] { return std::chrono::duration<double>(Clock::now() - start).count(); };
   Region region;
@@ -96,7 +99,6 @@ Rendered renderFrame(const Context& c, const Args& a, const Document& doc, doubl
   std::vector<LayerQuery> queries = lensQueries(doc);
   for (LayerQuery& q : passQueries(parsePasses(a.passes)))
     if (std::find(queries.begin(), queries.end(), q) == queries.end()) queries.push_back(std::move(q));
-  const FileAssets files = assets.assets(doc.folder(), c.cancel);
   const ScenePtr scene = compileScene(doc,
                                       {.frame = frame,
                                        .queries = std::move(queries),

@@ -45,6 +45,14 @@ std::shared_ptr<const Kinds> allKinds() {
   for (Kind& k : allAreas()) all.push_back(std::move(k));
   for (Kind& k : curvePointKinds()) all.push_back(std::move(k));
   all.push_back(ghostElementKind());
+  // What no place of a thing can have for itself may still run with time, or follow another thing.
+  for (Kind& k : all)
+    if (const auto family = k.family();
+        family == "material" || family == "air" || family == "light" || family == "lens" || family == "plate")
+      for (ParamDef& d : k.params)
+        if (d.keyable && !d.patternable && d.patternedAt.empty() &&
+            (d.type == ParamType::Number || d.type == ParamType::Color))
+          d.patternable = d.evenOnly = true;
   return std::make_shared<const Kinds>(std::move(all));
 }
 

@@ -2,6 +2,7 @@
 
 #include "app/panels/pattern_pictures.h"
 
+#include "core/compile/even_patterns.h"
 #include "core/pattern/program.h"
 #include "core/placing/driving.h"
 
@@ -50,6 +51,14 @@ PatternMenu::PatternMenu(QMenu* menu, Studio& studio, const Address& address) : 
         },
         Qt::SingleShotConnection);
   };
+  const ParamDef& def = definitionAt(studio.doc(), address);
+  if (def.evenOnly) {
+    // Said where it is looked for.
+    QAction* why = menu->addAction(QObject::tr("Pattern: only what is the same everywhere"));
+    why->setEnabled(false);
+    why->setToolTip(qs(whyEven(def)));
+    menu->setToolTipsVisible(true);
+  }
   QMenu* presets = menu->addMenu(QObject::tr("Pattern preset"));
   presets->setToolTipsVisible(true);
   pictured(presets);
@@ -58,12 +67,13 @@ PatternMenu::PatternMenu(QMenu* menu, Studio& studio, const Address& address) : 
     a->setToolTip(qs(p.helpText));
     m_presets.push_back(a);
   }
+  presets->menuAction()->setVisible(!def.evenOnly);
   QMenu* fresh = menu->addMenu(QObject::tr("New pattern"));
   const auto list = [&](QMenu* to, PatternGroup group) {
     to->setToolTipsVisible(true);
     pictured(to);
     for (const PatternKind& k : allPatterns()) {
-      if (!k.compile || k.group != group) continue;
+      if (!k.compile || k.group != group || (def.evenOnly && !k.even)) continue;
       QAction* a = to->addAction(qs(k.kind.label));
       a->setData(qs(k.kind.id));
       a->setToolTip(qs(k.kind.helpText));

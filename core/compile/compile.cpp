@@ -1,5 +1,7 @@
 #include "core/compile/compile.h"
+
 #include "core/compile/camera.h"
+#include "core/compile/even_patterns.h"
 #include "core/compile/scene_compiler.h"
 #include "core/film/film.h"
 
@@ -120,6 +122,7 @@ ScenePtr SceneCompiler::compile() {
   s.width = m_options.width > 0 ? m_options.width : int(settings.number("width"));
   s.height = m_options.height > 0 ? m_options.height : int(settings.number("height"));
   s.seed = uint32_t(settings.number("seed"));
+  for (std::string& told : unevenPatterns(m_doc)) s.warnings.push_back(std::move(told));
   s.bounces = int(settings.number("bounces"));
   s.exposure = exposureFactor(m_doc, m_options.frame);
   s.fireflyLimit = float(settings.number("firefly_limit")) / s.exposure;
@@ -285,7 +288,9 @@ bool SceneCompiler::anyLeaf(uint16_t index, const std::function<bool(const Mater
 }
 ScenePtr compileScene(const Document& doc, const CompileOptions& options, const Assets& assets, SceneCache& cache,
                       const CancelFlag* cancel) {
-  return SceneCompiler(doc, options, assets, cache.content(), cancel).compile();
+  // The values stand for as long as the compiler looks at them.
+  const Document even = withEvenValues(doc, options.frame, assets);
+  return SceneCompiler(even, options, assets, cache.content(), cancel).compile();
 }
 
 std::vector<Color> balancedScales(const Scene& scene, const Document& doc, double frame) {

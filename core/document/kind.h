@@ -39,6 +39,8 @@ struct ParamDef {
       formerChoices;       ///< of a Choice: what older files say, and what it is called now
   std::string joins;       ///< how a pattern that drives it stands to the pattern that has it, in words: "only where"
   std::string patternedAt; ///< the parameter of the same kind that patterns for this one are put on; empty: itself
+  bool evenOnly = false;   ///< a pattern that drives it must be the same everywhere: made so for whole families
+  std::string evenBecause; ///< why, in words after a colon; empty: it is one number for the whole thing
   std::string onlyIf, onlyAt; ///< a parameter of the same kind, and the value at which this counts; empty: always
 
   ParamDef&& soft(double lo, double hi) && {
@@ -98,6 +100,10 @@ struct ParamDef {
   }
   ParamDef&& says(std::string words) && {
     joins = std::move(words);
+    return std::move(*this);
+  }
+  ParamDef&& even(std::string because) && {
+    evenBecause = std::move(because);
     return std::move(*this);
   }
   /// It keeps its number where a pattern is put on it: the pattern drives another parameter, which multiplies it.

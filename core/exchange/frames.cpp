@@ -2,6 +2,7 @@
 
 #include "core/base/error.h"
 #include "core/compile/compile.h"
+#include "core/compile/even_patterns.h"
 #include "core/display/view.h"
 #include "core/document/edit.h"
 #include "core/exchange/assets.h"
@@ -23,10 +24,11 @@ std::string frameName(const std::string& output, int frame) {
 }
 
 // One frame, and its alpha for files that keep it apart.
-static std::pair<PictureFile, std::vector<float>> renderFrame(const Document& doc, double frame, SceneCache& cache,
+static std::pair<PictureFile, std::vector<float>> renderFrame(const Document& given, double frame, SceneCache& cache,
                                                               ConvolutionCache& convolutions, AssetCache& assets,
                                                               const Tasks& tasks, const CancelFlag& cancel) {
-  const FileAssets files = assets.assets(doc.folder(), &cancel);
+  const FileAssets files = assets.assets(given.folder(), &cancel);
+  const Document doc = withEvenValues(given, frame, files);
   const ScenePtr scene = compileScene(doc,
                                       {.frame = frame,
                                        .queries = lensQueries(doc),

@@ -13,7 +13,9 @@ PatternKind constantPattern() {
                           .help("The colour; as a number, its mean")},
            .existence = Invalidation::Shading},
           [](const Params& p, PatternCompiler& c) { return c.input(p, "value"); },
-          PatternGroup::Place};
+          PatternGroup::Place,
+          {},
+          true};
 }
 
 } // namespace ilumbra

@@ -74,7 +74,8 @@ PatternKind curvePattern() {
         return c.emit(Curved{std::move(curve), p.text("by") == "brightness"}, {value});
       },
       PatternGroup::Operation,
-      beginCurve};
+      beginCurve,
+      true};
 }
 
 } // namespace ilumbra

@@ -87,7 +87,8 @@ PatternKind followPattern() {
         return c.emit(Mixed{Blend::Over}, {c.input(p, "low"), c.input(p, "high"), c.constant({t, t, t, 1})});
       },
       PatternGroup::Place,
-      beginFollowing};
+      beginFollowing,
+      true};
 }
 
 } // namespace ilumbra

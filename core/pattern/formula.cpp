@@ -412,7 +412,9 @@ PatternKind formulaPattern() {
              return false;
            }},
       [](const Params& p, PatternCompiler& c) { return Reader(p, c).read(); },
-      PatternGroup::Operation};
+      PatternGroup::Operation,
+      {},
+      true};
 }
 
 } // namespace ilumbra

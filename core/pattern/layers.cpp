@@ -53,7 +53,9 @@ PatternKind layersPattern() {
         }
         return r;
       },
-      PatternGroup::Operation};
+      PatternGroup::Operation,
+      {},
+      true};
   k.begin = [](const Document& doc, NodeId made) {
     NodeId layer = 0, noise = 0;
     Document out = addNode(doc, "coat.layer", "Layer", {made, "layers"}, &layer);

@@ -117,7 +117,9 @@ PatternKind mathPattern() {
         return c.emit(Arithmetic{choiceOf<Doing>(p, "does"), p.flag("cut")},
                       {c.input(p, "a"), c.input(p, "b"), c.input(p, "then_add")});
       },
-      PatternGroup::Operation};
+      PatternGroup::Operation,
+      {},
+      true};
 }
 
 PatternKind stepsPattern() {
@@ -141,7 +143,9 @@ PatternKind stepsPattern() {
       [](const Params& p, PatternCompiler& c) {
         return c.emit(Steps{}, {c.input(p, "value"), c.amount(p, "steps"), c.amount(p, "soft")});
       },
-      PatternGroup::Operation};
+      PatternGroup::Operation,
+      {},
+      true};
 }
 
 } // namespace ilumbra

@@ -27,7 +27,9 @@ PatternKind mixPattern() {
         return c.emit(Mixed{choiceOf<Blend>(p, "mode")},
                       {c.input(p, "below"), c.input(p, "above"), c.amount(p, "mask")});
       },
-      PatternGroup::Operation};
+      PatternGroup::Operation,
+      {},
+      true};
 }
 
 } // namespace ilumbra

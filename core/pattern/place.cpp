@@ -207,7 +207,9 @@ PatternKind timePattern() {
         const auto x = float(v * p.number("scale"));
         return c.constant({x, x, x, 1});
       },
-      PatternGroup::Place};
+      PatternGroup::Place,
+      {},
+      true};
 }
 
 } // namespace ilumbra

@@ -219,6 +219,7 @@ struct PatternKind {
   PatternGroup group = PatternGroup::Shape;
   /// What a new one begins with, so that something shows: the document with parts added to it; empty: nothing more.
   std::function<Document(const Document& doc, NodeId made)> begin = {};
+  bool even = false; ///< it can be the same everywhere: where all that it works on is
 };
 /// Every pattern. A new one is a file in this folder and a line here.
 std::vector<PatternKind> allPatterns();

@@ -82,7 +82,9 @@ PatternKind remapPattern() {
         return c.emit(form, {c.input(p, "value"), c.amount(p, "floor"), c.amount(p, "ceiling"), gamma,
                              c.amount(p, "low"), c.amount(p, "high")});
       },
-      PatternGroup::Operation};
+      PatternGroup::Operation,
+      {},
+      true};
 }
 
 } // namespace ilumbra

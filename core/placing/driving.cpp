@@ -2,6 +2,7 @@
 
 #include "core/base/error.h"
 #include "core/compile/balance.h"
+#include "core/compile/even_patterns.h"
 #include "core/document/inputs.h"
 #include "core/placing/framing.h"
 
@@ -60,6 +61,11 @@ std::vector<NodeId> showing(const Document& doc, NodeId node) {
   return it == wearing.end() ? std::vector<NodeId>{node} : it->second;
 }
 
+bool mayBeEven(const Kind& pattern) {
+  static const std::vector<PatternKind> all = allPatterns();
+  return std::any_of(all.begin(), all.end(), [&](const PatternKind& k) { return k.kind.id == pattern.id && k.even; });
+}
+
 const ParamDef* worksOn(const Kind& pattern) {
   for (const char* name : {"value", "a", "below"})
     if (const ParamDef* d = pattern.param(name); d && d->patternable && d->type == ParamType::Color) return d;
@@ -73,6 +79,7 @@ Document drivenBy(const Document& doc, const Address& at, std::string_view kindI
   if (!def.patternable) throw badInput(addressText(doc, at) + ": no pattern can drive it");
   const Kind* kind = doc.kinds().find(std::string(kindId));
   if (!kind || kind->family() != "pattern") throw badInput(std::string(kindId) + ": is no pattern");
+  if (def.evenOnly && !mayBeEven(*kind)) throw badInput(whyEven(def));
   const Node& node = *doc.find(at.node);
   const Value before = valueAt(doc, at);
   NodeId id = 0;
@@ -136,6 +143,7 @@ Document drivenByPreset(const Document& doc, const Address& at, const PatternPre
   if (!def.patternedAt.empty() && at.input.empty())
     return drivenByPreset(doc, {at.node, def.patternedAt, 0, {}}, preset, scene, made);
   if (!def.patternable) throw badInput(addressText(doc, at) + ": no pattern can drive it");
+  if (def.evenOnly) throw badInput(whyEven(def));
   const Value before = valueAt(doc, at);
   NodeId id = 0;
   Document out = addPatternPreset(doc, preset, &id);

@@ -23,4 +23,8 @@ const ParamDef* worksOn(const Kind& pattern);
 /// What shows what is driven on a thing: the objects that wear it, or the thing itself.
 std::vector<NodeId> showing(const Document& doc, NodeId node);
 
+/// True of a kind of pattern that can be the same everywhere, so that it may drive what is one number for a whole
+/// thing.
+bool mayBeEven(const Kind& pattern);
+
 } // namespace ilumbra

@@ -2,6 +2,7 @@
 
 #include "core/base/error.h"
 #include "core/compile/compile.h"
+#include "core/compile/even_patterns.h"
 #include "core/document/difference.h"
 #include "core/exchange/assets.h"
 #include "core/image/convolution.h"
@@ -90,8 +91,8 @@ Picture renderProof(const Proof& proof, uint32_t samples, AssetCache& assets, co
   const Tasks tasks(0, true);
   SceneCache cache;
   ConvolutionCache convolutions;
-  const Document& doc = proof.doc;
-  const FileAssets files = assets.assets(doc.folder(), &cancel);
+  const FileAssets files = assets.assets(proof.doc.folder(), &cancel);
+  const Document doc = withEvenValues(proof.doc, proof.frame, files);
   const ScenePtr scene = compileScene(
       doc, {.frame = proof.frame, .queries = lensQueries(doc), .masks = lensMasks(doc), .overscan = lensOverscan(doc)},
       files, cache, &cancel);

@@ -1,5 +1,6 @@
 #include "core/compile/camera.h"
 #include "core/compile/compile.h"
+#include "core/compile/even_patterns.h"
 #include "core/session/session_content.h"
 
 #include "core/base/error.h"
@@ -162,6 +163,7 @@ bool Session::Content::hasPass(ShownPass pass) const {
 }
 
 void Session::Content::take(SessionRequest request, Clock::time_point asked) {
+  request.doc = withEvenValues(request.doc, currentFrame(request.doc), assets->assets(request.doc.folder(), &cancel));
   const bool first = !now;
   const bool sameDoc = now && now->doc == request.doc;
   if (!sameDoc) findings.reset();

@@ -25,6 +25,7 @@ Kind surfaceMaterialKind() {
                .soft(1, 2.5)
                .range(1, 10)
                .matters()
+               .even("a varying one would bring light out with another energy than it went in with")
                .help("Of the body against air"),
            number("specular", "Specular", "", 1)
                .range(0, 1)
