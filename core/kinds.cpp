@@ -10,6 +10,7 @@
 #include "core/geometry/form.h"
 #include "core/lens/area.h"
 #include "core/light/light.h"
+#include "core/pattern/outline.h"
 #include "core/pattern/program.h"
 #include "core/pattern/zone.h"
 #include "core/surface/material.h"
@@ -34,6 +35,7 @@ std::shared_ptr<const Kinds> allKinds() {
   }
   for (Kind& k : allMaterials()) all.push_back(std::move(k));
   for (PatternKind& k : allPatterns()) all.push_back(std::move(k.kind));
+  all.push_back(outlinePointKind("outline.point", Invalidation::Shading));
   all.push_back(zoneKind());
   for (AirKind& k : allAirs()) all.push_back(std::move(k.kind));
   all.push_back(partKind());

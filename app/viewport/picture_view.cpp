@@ -89,7 +89,11 @@ std::vector<Handle> PictureView::handles() const {
     return {};
   const Camera seenBy = *this->camera();
   std::vector<Handle> points;
-  if (const Node* line = drawn()) {
+  if (const Node* line = drawn(); line && isOutline(*line, m_studio.frame())) {
+    if (const ScenePtr scene = m_studio.session().scene()) points = lensHandles(doc, *line, m_studio.frame(), *scene);
+    if (m_tool) std::erase_if(points, [](const Handle& h) { return h.fresh || !h.id.starts_with("point "); });
+    return points;
+  } else if (line) {
     points = pointHandles(doc, *line, m_studio.frame(), seenBy, m_placing.onto == Placing::Onto::Surface);
     if (m_tool) std::erase_if(points, [](const Handle& h) { return h.fresh; });
   }
@@ -119,7 +123,7 @@ std::vector<Handle> PictureView::handles() const {
 const Node* PictureView::drawn() const {
   const Node* n = m_studio.selection().size() == 1 ? m_studio.currentNode() : nullptr;
   if (n && n->kind->id.ends_with(".point")) n = m_studio.doc().find(n->parent);
-  return n && isDrawn(*n) ? n : nullptr;
+  return n && (isDrawn(*n) || isOutline(*n, m_studio.frame())) ? n : nullptr;
 }
 
 void PictureView::setPlacing(const Placing& placing) {

@@ -1,6 +1,6 @@
 // A drawn line in space: copies follow it; with a thickness it is a wire.
+#include "core/base/curve.h"
 #include "core/base/error.h"
-#include "core/geometry/curve.h"
 #include "core/geometry/grid.h"
 
 namespace ilumbra {

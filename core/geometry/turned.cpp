@@ -1,6 +1,6 @@
 // A drawn profile turned about an axis: bulbs, bowls, bottles.
+#include "core/base/curve.h"
 #include "core/base/error.h"
-#include "core/geometry/curve.h"
 #include "core/geometry/grid.h"
 
 #include <fmt/format.h>

@@ -27,6 +27,7 @@ namespace ilumbra {
   X(dotsPattern)                                                                                                       \
   X(cellsPattern)                                                                                                      \
   X(spiralPattern)                                                                                                     \
+  X(outlinePattern)                                                                                                    \
   X(textPattern)                                                                                                       \
   X(combPattern)                                                                                                       \
   X(mistPattern)                                                                                                       \

@@ -1,47 +1,8 @@
 // Letters as a pattern: to engrave, to glow, to be a mask.
-#include "core/base/error.h"
-#include "core/pattern/plane_outline.h"
-#include "core/pattern/shape.h"
+#include "core/pattern/outline_node.h"
 #include "core/text/text_outline.h"
 
 namespace ilumbra {
-namespace {
-
-// Inputs: the place, edge, low, high.
-struct Letters {
-  static constexpr bool looks = true;
-  static constexpr size_t inputs = 4;
-  std::shared_ptr<const PlaneOutline> outline;
-  V2f middle{0, 0};
-  bool frontOnly = false;
-
-  Sample4 one(const InputsOf<float>& in, const PatternPoint& at) const {
-    if (frontOnly && !(at.normal.z > 0)) return in[2];
-    const V2f place(in[0].x - middle.x, in[0].y - middle.y);
-    return result(in, outline->inside(place));
-  }
-  // No distance changes faster than the place.
-  Bounds4 operator()(const InputsOf<Interval>& in, const PointOf<Interval>& at) const {
-    const V3f m = middleOf(in[0]);
-    const float half = halfDiagonal(in[0]) + 1e-6f, d = outline->inside({m.x - middle.x, m.y - middle.y});
-    const Bounds4 there = result(in, numbers::outwards(d - half, d + half, 2));
-    if (!frontOnly || at.normal.z.low > 0) return there;
-    Bounds4 out;
-    for (int k = 0; k < 4; ++k) out[k] = numbers::hull(there[k], in[2][k]);
-    return out;
-  }
-
- private:
-  template <class T> ValuesOf<T> result(const InputsOf<T>& in, const T& inside) const {
-    using namespace numbers;
-    // Seen from afar, an edge is no wider than what is known of the way to it.
-    const T widest(2 * outline->within());
-    return ilumbra::between(in[2], in[3], edged(inside, min(in[1].x, widest), min(in[0].w, widest)));
-  }
-};
-
-} // namespace
-
 PatternKind textPattern() {
   return {
       {.id = "pattern.text",
@@ -91,7 +52,7 @@ PatternKind textPattern() {
           for (V2f& q : ring) q = V2f(q.x, q.y - 0.5f * (low + high)) * size;
         const int edge = c.amount(p, "edge"), beside = c.input(p, "low"), within = c.input(p, "high");
         const Sample4* even = c.constantAt(edge);
-        Letters form;
+        OutlineNode form;
         form.outline = std::make_shared<PlaneOutline>(all.rings, std::max(0.25f * size, even ? 0.5f * even->x : 0));
         if (form.outline->empty()) return beside;
         if (space == PatternSpace::Texture || space == PatternSpace::Camera) form.middle = {0.5f, 0.5f};

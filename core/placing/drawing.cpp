@@ -168,7 +168,7 @@ Document drawPoint(const Document& doc, NodeId id, double frame, const Camera& c
 
 Document undrawPoint(const Document& doc, NodeId id) {
   const Node* n = doc.find(id);
-  if (!n || !isDrawn(*n)) return doc;
+  if (!n) return doc;
   if (n->kind->param("closed") && Params(*n, currentFrame(doc)).flag("closed"))
     return setValue(doc, id, "closed", Constant(false));
   for (const ChildSlot& s : n->kind->slots)

@@ -115,6 +115,14 @@ Document drivenBy(const Document& doc, const Address& at, std::string_view kindI
   if (const ParamDef* churn = kind->param("churn");
       churn && node.kind->family() == "light" && def.type == ParamType::Number)
     out = setValue(out, id, "churn", Constant(1.5));
+  // On a thing an outline lies on that, not in the picture.
+  if (const std::string_view family = node.kind->family();
+      kindId == "pattern.outline" && family != "lens" && family != "plate") {
+    const double size = scene ? sizeOf(doc, at.node, *scene) : 0, scale = size > 0 ? twoDigits(size) : 1;
+    out = setValue(out, id, "space", Constant(std::string("object")));
+    out = setValue(out, id, "scale", Constant(std::clamp(scale, 1e-4, 1e4)));
+    out = setValue(out, id, "edge", Constant(twoDigits(0.02 * scale)));
+  }
   // What moves is what wears it.
   if (kindId == "pattern.speed")
     if (const std::vector<NodeId> worn = showing(doc, at.node); !worn.empty())

@@ -3,8 +3,10 @@
 
 #include "core/compile/sight.h"
 #include "core/document/edit.h"
+#include "core/lens/area.h"
 #include "core/lens/queries.h"
 #include "core/lens/stage.h"
+#include "core/pattern/outline.h"
 
 namespace ilumbra {
 namespace {
@@ -14,6 +16,27 @@ double tidy(double v) { return std::round(v * 1e4) / 1e4; }
 Document put(const Document& doc, NodeId id, const std::string& param, double value) {
   const ParamDef& d = *doc.find(id)->kind->param(param);
   return setNow(doc, {id, param, 0, {}}, Constant(std::clamp(tidy(value), d.hardMin, d.hardMax)));
+}
+
+const char* pointKindOf(const Node& drawn) { return drawn.kind->slot("points")->accepts.front().c_str(); }
+
+Document putOutlinePoint(const Document& doc, NodeId point, const V2f& place) {
+  return put(put(doc, point, "x", double(place.x)), point, "y", double(place.y));
+}
+Document addOutlinePoint(const Document& doc, NodeId drawn, size_t at, const V2f& place, bool sharp) {
+  NodeId made = 0;
+  Document out = addNode(doc, pointKindOf(*doc.find(drawn)), "", {drawn, "points", at}, &made);
+  if (sharp) out = setValue(out, made, "sharp", Constant(true));
+  return putOutlinePoint(out, made, place);
+}
+// With points of its own.
+Document ownOutline(const Document& doc, NodeId drawn, double frame) {
+  const Node& n = *doc.find(drawn);
+  if (const auto it = n.children.find("points"); it != n.children.end() && !it->second.empty()) return doc;
+  Document out = doc;
+  const std::vector<OutlinePoint> points = outlinePoints(doc, n, frame);
+  for (size_t i = 0; i < points.size(); ++i) out = addOutlinePoint(out, drawn, i, points[i].place, points[i].sharp);
+  return out;
 }
 
 class LensHandles {
@@ -29,6 +52,11 @@ class LensHandles {
   LensHandles(const LensHandles&) = delete;
 
   std::vector<Handle> make(const Node& n) {
+    if (n.kind->family() == "pattern") {
+      const auto [to, from] = wayOf(n);
+      outline(n, to, from);
+      return std::move(m_handles);
+    }
     if (n.kind->family() == "area") {
       area(n);
       return std::move(m_handles);
@@ -58,7 +86,28 @@ class LensHandles {
     return std::move(m_handles);
   }
 
+  /// From the points of an outline to the picture, and back.
+  using Way = std::function<V2f(const V2f&)>;
+  std::pair<Way, Way> wayOf(const Node& n) const {
+    if (n.kind->family() == "pattern") return ofPattern(n);
+    const DrawnArea place(Params(n, m_frame), m_context);
+    return {[place](const V2f& q) { return place.toPicture(q); },
+            [place](const V2f& at) { return place.fromPicture(at); }};
+  }
+
  private:
+  std::pair<Way, Way> ofPattern(const Node& n) const {
+    const V2f m = outlineMiddle(m_doc, n, m_frame), middle(m.x * m_width, (1 - m.y) * m_height);
+    const Params p(n, m_frame);
+    return {[p, middle, h = m_height](const V2f& q) {
+              const V2f at = placedPoint(q, p);
+              return middle + V2f(at.x, -at.y) * h;
+            },
+            [p, middle, h = m_height](const V2f& at) {
+              const V2f d = (at - middle) * (1 / h);
+              return unplacedPoint({d.x, -d.y}, p);
+            }};
+  }
   float halfDiagonal() const { return 0.5f * std::hypot(m_width, m_height); }
 
   // The place of an anchor: as stages see it.
@@ -165,6 +214,46 @@ class LensHandles {
     middle(n, "hinge", "Hinge");
   }
 
+  // The points of a line, and between two of them, where they are far enough apart to tell, one that can be pulled out.
+  void outline(const Node& n, const Way& toPicture, const Way& fromPicture) {
+    const std::vector<OutlinePoint> points = outlinePoints(m_doc, n, m_frame);
+    std::vector<V2f> line;
+    for (const V2f& q : outlineRing(points)) line.push_back(toPicture(q));
+    if (!line.empty()) line.push_back(line.front());
+    for (size_t i = 0; i < points.size(); ++i) {
+      Handle h;
+      h.id = "point " + std::to_string(i + 1);
+      h.label = "Point " + std::to_string(i + 1);
+      h.at = toPicture(points[i].place);
+      if (i == 0) h.lines = {line};
+      h.drag = [id = n.id, i, fromPicture, frame = m_frame](const Document& d, const V2f& to,
+                                                            const std::optional<Seen>&) {
+        const Document own = ownOutline(d, id, frame);
+        return putOutlinePoint(own, own.find(id)->children.at("points")[i], fromPicture(to));
+      };
+      m_handles.push_back(std::move(h));
+    }
+    for (size_t i = 0; i < points.size() && points.size() > 1; ++i) {
+      Handle h;
+      h.id = "new point " + std::to_string(i + 1);
+      h.label = "New point between";
+      h.fresh = true;
+      const V2f a = toPicture(points[i].place), b = toPicture(points[(i + 1) % points.size()].place);
+      if ((a - b).length() < 0.08f * m_height) continue;
+      // On the line, not beside it.
+      h.at = (a + b) * 0.5f;
+      if (!line.empty())
+        h.at = *std::min_element(line.begin(), line.end(), [middle = h.at](const V2f& x, const V2f& y) {
+          return (x - middle).length() < (y - middle).length();
+        });
+      h.drag = [id = n.id, i, fromPicture, frame = m_frame](const Document& d, const V2f& to,
+                                                            const std::optional<Seen>&) {
+        return addOutlinePoint(ownOutline(d, id, frame), id, i + 1, fromPicture(to), false);
+      };
+      m_handles.push_back(std::move(h));
+    }
+  }
+
   void area(const Node& n) {
     const Params p(n, m_frame);
     if (n.kind->id == "area.gradient") {
@@ -172,6 +261,12 @@ class LensHandles {
       middle(n, "centre", "Beginning of the gradient");
       m_handles.back().lines = {{from, to}};
       middle(n, "end", "End of the gradient");
+      return;
+    }
+    if (n.kind->id == "area.drawn") {
+      const auto [to, from] = wayOf(n);
+      outline(n, to, from);
+      middle(n, "centre", "Centre");
       return;
     }
     const V2f centre = anchored(n, "centre");
@@ -220,6 +315,19 @@ class LensHandles {
 
 std::vector<Handle> lensHandles(const Document& doc, const Node& stage, double frame, const Scene& scene) {
   return LensHandles(doc, frame, scene).make(stage);
+}
+
+bool isOutline(const Node& node, double frame) {
+  if (node.kind->id == "area.drawn") return true;
+  return node.kind->id == "pattern.outline" && Params(node, frame).text("space") == "camera";
+}
+
+Document drawOutlinePoint(const Document& doc, NodeId drawn, double frame, const Scene& scene, const V2f& at,
+                          bool sharp) {
+  const Node& n = *doc.find(drawn);
+  const auto it = n.children.find("points");
+  return addOutlinePoint(doc, drawn, it == n.children.end() ? 0 : it->second.size(),
+                         LensHandles(doc, frame, scene).wayOf(n).second(at), sharp);
 }
 
 } // namespace ilumbra
