@@ -81,8 +81,9 @@ Starter glowAlgaeStarter() {
             b.effect("effect.contact_line", "Algae line", {"Pool", "Sundial", "Stones"});
             b.set(b.find("Pool contact line edge"), {{"reach", "0.16"}, {"broken", "140 %"}, {"edge", "90 %"}});
             b.set(b.find("Pool contact line foam"),
-                  {{"base_color", "0.02, 0.08, 0.06"}, {"own_light", "30"}, {"own_light_color", "0.05, 0.95, 0.62"}});
+                  {{"base_color", "0.02, 0.08, 0.06"}, {"own_light", "22"}, {"own_light_color", "0.05, 0.95, 0.62"}});
             b.set(b.find("Pool contact line flecks"), {{"scale", "0.09"}, {"space", "world"}});
+            b.set(b.find("Pool contact line bubbles"), {{"pitch", "0.036"}, {"space", "world"}});
             b.effect("effect.glow", "Algae glow", {});
             b.set(b.find("Algae glow"), {{"from", "Pool contact line foam"}});
             return StarterContent{b.take(), {}};

@@ -172,6 +172,11 @@ void LensPage::connectParts() {
     show(item->data(stageRole).toUInt());
     m_studio.select({m_open});
   });
+  // Pressing the one that stands open already selects it too.
+  connect(m_list, &QListWidget::itemClicked, this, [this](const QListWidgetItem* item) {
+    if (m_quiet || !item) return;
+    if (const NodeId id = item->data(stageRole).toUInt(); m_studio.current() != id) m_studio.select({id});
+  });
   connect(m_list->model(), &QAbstractItemModel::rowsMoved, this, [this] {
     // The list as it stands now says where the stage goes.
     if (m_quiet) return;

@@ -13,6 +13,7 @@
 #include "core/document/drawn_curve.h"
 #include "core/document/transplant.h"
 #include "core/placing/arrange.h"
+#include "core/placing/lens_handles.h"
 #include "core/surface/presets.h"
 
 #include <fmt/format.h>
@@ -44,6 +45,7 @@ void SettingsPanel::addToSlot(NodeId parent, const ChildSlot& slot) {
   if (!chosen) return;
   NodeId made = 0;
   m_studio.edit(tr("Add %1").arg(qs(chosen->label)), [&](const Document& d) {
+    if (isOutline(*d.find(parent), m_studio.frame())) return addOutlinePoint(d, parent, m_studio.frame());
     Document out = addNode(d, chosen->id, chosen->label, {parent, slot.name, size_t(-1)}, &made);
     const ScenePtr scene = m_studio.session().scene();
     // Copies stand clear of each other, where there is room.
@@ -53,6 +55,8 @@ void SettingsPanel::addToSlot(NodeId parent, const ChildSlot& slot) {
   });
   if (const Node* n = m_studio.doc().find(parent); made && n && n->children.at(slot.name).size() > 1)
     m_turned.insert(made);
+  // An area's handles stand in the picture while its stage is selected.
+  if (const Node* n = m_studio.doc().find(parent); made && n && n->kind->family() == "lens") m_studio.select({parent});
 }
 
 void SettingsPanel::buildSlots(QWidget* page, const Node& n) {
@@ -68,7 +72,12 @@ void SettingsPanel::buildSlots(QWidget* page, const Node& n) {
     }));
     const auto it = n.children.find(slot.name);
     if (it == n.children.end() || it->second.empty()) {
-      auto* none = new QLabel(tr("None yet."), page);
+      auto* none = new QLabel(isOutline(n, m_studio.frame())
+                                  ? tr("Those that it comes with: pull at them in the picture, or set others by Draw "
+                                       "points (Ctrl+Alt+N).")
+                                  : tr("None yet."),
+                              page);
+      none->setWordWrap(true);
       none->setStyleSheet(QStringLiteral("color: #6a6762"));
       column->addWidget(none);
       continue;
@@ -179,6 +188,7 @@ void SettingsPanel::buildStep(QWidget* page, const Node& child, const ChildSlot&
     page->layout()->addWidget(makeParamRow(m_studio, {id, d.name, 0, {}}, page));
     buildFindings(page, child, d.name);
   }
+  buildSlots(page, child);
 }
 
 } // namespace ilumbra

@@ -10,7 +10,7 @@
 namespace ilumbra {
 namespace {
 
-// Points of the path or turned form that is selected, one a press.
+// Points of the path, turned form or drawn shape that is selected, one a press.
 class DrawTool : public ViewportTool {
   Q_DECLARE_TR_FUNCTIONS(DrawTool)
  public:

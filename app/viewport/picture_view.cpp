@@ -89,11 +89,13 @@ std::vector<Handle> PictureView::handles() const {
     return {};
   const Camera seenBy = *this->camera();
   std::vector<Handle> points;
-  if (const Node* line = drawn(); line && isOutline(*line, m_studio.frame())) {
+  const Node* line = drawn();
+  if (line && isOutline(*line, m_studio.frame()) && (m_tool || line == n)) {
     if (const ScenePtr scene = m_studio.session().scene()) points = lensHandles(doc, *line, m_studio.frame(), *scene);
     if (m_tool) std::erase_if(points, [](const Handle& h) { return h.fresh || !h.id.starts_with("point "); });
     return points;
-  } else if (line) {
+  }
+  if (line && isDrawn(*line)) {
     points = pointHandles(doc, *line, m_studio.frame(), seenBy, m_placing.onto == Placing::Onto::Surface);
     if (m_tool) std::erase_if(points, [](const Handle& h) { return h.fresh; });
   }
@@ -115,7 +117,7 @@ std::vector<Handle> PictureView::handles() const {
   if (m_studio.isSelected(camera->id)) return {}; // it would move with what is dragged
   std::vector<Handle> placing = placingHandles(doc, m_studio.selection(), m_studio.frame(), seenBy, m_placing);
   if (n && !placing.empty())
-    for (auto& line : zoneLines(doc, *n, m_studio.frame(), seenBy)) placing.front().lines.push_back(std::move(line));
+    for (auto& zone : zoneLines(doc, *n, m_studio.frame(), seenBy)) placing.front().lines.push_back(std::move(zone));
   std::move(placing.begin(), placing.end(), std::back_inserter(points));
   return points;
 }
@@ -123,6 +125,11 @@ std::vector<Handle> PictureView::handles() const {
 const Node* PictureView::drawn() const {
   const Node* n = m_studio.selection().size() == 1 ? m_studio.currentNode() : nullptr;
   if (n && n->kind->id.ends_with(".point")) n = m_studio.doc().find(n->parent);
+  // Of a lens stage the last shape that is drawn.
+  if (n && n->kind->family() == "lens")
+    if (const auto it = n->children.find("areas"); it != n->children.end())
+      for (auto area = it->second.rbegin(); area != it->second.rend(); ++area)
+        if (const Node* a = m_studio.doc().find(*area); a && isOutline(*a, m_studio.frame())) return a;
   return n && (isDrawn(*n) || isOutline(*n, m_studio.frame())) ? n : nullptr;
 }
 

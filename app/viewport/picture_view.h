@@ -34,7 +34,7 @@ class PictureView : public QWidget, public Spoken {
   const QString& tool() const { return m_toolId; }
   /// The number, from 1, of the copy of a thing that was clicked last; 0: another thing was, or it has no copies.
   uint32_t pickedCopy(NodeId of) const;
-  /// The path or turned form that is selected, or one of whose points is; null: neither.
+  /// The path, turned form or drawn shape that is selected, or one of whose points is; null: neither.
   const Node* drawn() const;
   PixelNote& note() { return *m_note; }
   /// The camera that takes the picture, as it is now; none: there is none.

@@ -1,5 +1,6 @@
 #include "core/advise/findings.h"
 
+#include "core/advise/about_patterns.h"
 #include "core/compile/camera.h"
 #include "core/document/units.h"
 #include "core/effects/mends.h"
@@ -188,6 +189,7 @@ std::vector<Finding> findThings(const Document& doc, double frame, const Scene& 
   for (const Emitter& e : scene.skies) weigh(e);
   for (const InstancedObject& i : scene.objects)
     if (i.light < 0) aboutMaterial(doc, scene, i, out);
+  aboutPatterns(doc, frame, scene, out);
   // One sentence for each thing and parameter is enough.
   std::vector<Finding> once;
   for (Finding& f : out)

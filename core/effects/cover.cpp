@@ -13,13 +13,21 @@ namespace {
 
 constexpr uint32_t places = 6000; // over all objects
 
-// A place on an object, and how much of its surface it stands for.
-struct Place {
-  PatternPoint at;
-  double area = 0;
-};
+// The mask as it is compiled for an object; null: it wears none.
+const Driven* maskOn(const Document& doc, const Scene& scene, uint16_t material, NodeId pattern) {
+  for (int i = material; i >= 0 && size_t(i) < scene.materials.size() && scene.materials[size_t(i)]->layered();
+       i = scene.materials[size_t(i)]->below) {
+    const Material& m = *scene.materials[size_t(i)];
+    const Node* n = doc.find(m.node);
+    const Value* v = n ? n->find("mask") : nullptr;
+    if (v && v->pattern() && v->pattern()->pattern.target == pattern) return &m.mask;
+  }
+  return nullptr;
+}
 
-void spread(const InstancedObject& o, uint32_t count, const std::function<void(const Place&)>& f) {
+} // namespace
+
+void spreadOver(const InstancedObject& o, uint32_t count, const std::function<void(const SpreadPlace&)>& f) {
   const Shape& shape = o.geometry->shape;
   const M44f back = o.toWorld.inverse();
   const float side = o.toWorld.determinant() < 0 ? -1.0f : 1.0f;
@@ -28,9 +36,11 @@ void spread(const InstancedObject& o, uint32_t count, const std::function<void(c
     const double radius = double(shape.sphereRadius) * scale, area = 4 * double(pi) * radius * radius;
     for (uint32_t i = 0; i < count; ++i) {
       Sampler sampler(5, 1, i, 1);
-      Place p{pointOn(o, 0)};
+      SpreadPlace p{pointOn(o, 0)};
       p.at.normal = sampleUniformSphere(sampler.get2());
       p.at.position = p.at.normal * shape.sphereRadius;
+      p.at.uv = {std::atan2(-p.at.normal.z, p.at.normal.x) / (2 * pi) + 0.5f,
+                 0.5f + std::asin(std::clamp(p.at.normal.y, -1.0f, 1.0f)) / pi};
       p.at.world = transformPoint(o.toWorld, p.at.position);
       p.at.facing = normalize(transformNormal(back, p.at.normal));
       p.area = area / count;
@@ -53,7 +63,7 @@ void spread(const InstancedObject& o, uint32_t count, const std::function<void(c
     float chance;
     const auto& t = m.triangles[cells.sample(u.x, chance)];
     const float r = std::sqrt(u.x), b1 = 1 - r, b2 = u.y * r, b0 = 1 - b1 - b2;
-    Place p{pointOn(o, 0)};
+    SpreadPlace p{pointOn(o, 0)};
     p.at.position = m.positions[t.a] * b0 + m.positions[t.b] * b1 + m.positions[t.c] * b2;
     p.at.normal = normalize(cross(m.positions[t.b] - m.positions[t.a], m.positions[t.c] - m.positions[t.a]));
     if (!m.uvs.empty()) p.at.uv = m.uvs[t.a] * b0 + m.uvs[t.b] * b1 + m.uvs[t.c] * b2;
@@ -63,20 +73,6 @@ void spread(const InstancedObject& o, uint32_t count, const std::function<void(c
     f(p);
   }
 }
-
-// The mask as it is compiled for an object; null: it wears none.
-const Driven* maskOn(const Document& doc, const Scene& scene, uint16_t material, NodeId pattern) {
-  for (int i = material; i >= 0 && size_t(i) < scene.materials.size() && scene.materials[size_t(i)]->layered();
-       i = scene.materials[size_t(i)]->below) {
-    const Material& m = *scene.materials[size_t(i)];
-    const Node* n = doc.find(m.node);
-    const Value* v = n ? n->find("mask") : nullptr;
-    if (v && v->pattern() && v->pattern()->pattern.target == pattern) return &m.mask;
-  }
-  return nullptr;
-}
-
-} // namespace
 
 Cover coverOf(const Document& doc, const Scene& scene, const std::vector<NodeId>& objects, NodeId pattern) {
   Cover out;
@@ -92,7 +88,7 @@ Cover coverOf(const Document& doc, const Scene& scene, const std::vector<NodeId>
   for (const InstancedObject* o : mine) {
     const Driven* mask = maskOn(doc, scene, o->material, pattern);
     const bool closed = o->geometry->shape.sphereRadius > 0 || isClosed(o->geometry->shape.mesh);
-    spread(*o, std::max<uint32_t>(64, places / uint32_t(mine.size())), [&](const Place& p) {
+    spreadOver(*o, std::max<uint32_t>(64, places / uint32_t(mine.size())), [&](const SpreadPlace& p) {
       out.area += p.area;
       if (out.places.size() < 1024) out.places.push_back(p.at.world);
       const double share = mask ? std::clamp(double(mask->real(p.at)), 0.0, 1.0) : 0;

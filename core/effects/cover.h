@@ -15,6 +15,14 @@ struct Cover {
   std::vector<V3f> places;         ///< some of all places
   uint64_t rays = 0;
 };
+/// A place on an object and how much of its surface it stands for, m².
+struct SpreadPlace {
+  PatternPoint at;
+  double area = 0;
+};
+/// Places spread evenly over an object's first copy, the same each time.
+void spreadOver(const InstancedObject& object, uint32_t count, const std::function<void(const SpreadPlace&)>& f);
+
 /// `mask`: the pattern that drives the mask of a layer on the objects.
 Cover coverOf(const Document& doc, const Scene& scene, const std::vector<NodeId>& objects, NodeId mask);
 

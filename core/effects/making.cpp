@@ -36,9 +36,12 @@ Framed framed(const Document& doc) {
 Box3f boundsOf(const Document& doc, const std::vector<NodeId>& objects) {
   Box3f box;
   const NoAssets none;
-  for (const NodeId id : objects) {
+  std::vector<NodeId> all; // groups by what they hold
+  for (const NodeId id : objects)
+    for (const NodeId held : treeOf(doc, id)) all.push_back(held);
+  for (const NodeId id : all) {
     const Node* n = doc.find(id);
-    if (!n || n->kind->family() != "object") continue;
+    if (!n || n->kind->family() != "object" || isGroup(*n)) continue;
     try {
       const Box3f own = formOf(*n, {doc, currentFrame(doc), none}).bounds();
       if (!own.isEmpty()) box.extendBy(Imath::transform(own, worldMatrix(doc, *n, currentFrame(doc))));

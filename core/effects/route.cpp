@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 #include "core/document/edit.h"
 #include "core/document/units.h"
+#include "core/pattern/fit.h"
 
 namespace ilumbra {
 
@@ -18,6 +19,7 @@ Document applyMend(const Document& doc, const Mend& mend) {
     const Value present = valueAt(out, a);
     out = setAt(out, a, parseValue(out, definitionAt(out, a), text, &present));
   }
+  if (!mend.fit.address.empty()) out = fitted(out, resolve(out, mend.fit.address), mend.fit.low, mend.fit.high);
   return out;
 }
 

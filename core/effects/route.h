@@ -15,6 +15,12 @@ struct Mend {
     std::string kind, holder, slot;
   };
   std::vector<Added> adds = {};
+  /// A pattern on a parameter whose range is brought to what that takes (core/pattern/fit.h); no address: none.
+  struct Fit {
+    std::string address;
+    float low = 0, high = 0;
+  };
+  Fit fit = {};
 };
 /// Applies all changes of a mend as one edit. Throws BadInput when the document no longer has what it names.
 Document applyMend(const Document& doc, const Mend& mend);

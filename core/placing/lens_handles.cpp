@@ -322,6 +322,12 @@ bool isOutline(const Node& node, double frame) {
   return node.kind->id == "pattern.outline" && Params(node, frame).text("space") == "camera";
 }
 
+Document addOutlinePoint(const Document& doc, NodeId drawn, double frame) {
+  const Document own = ownOutline(doc, drawn, frame);
+  const std::vector<OutlinePoint> points = outlinePoints(own, *own.find(drawn), frame);
+  return addOutlinePoint(own, drawn, points.size(), (points.back().place + points.front().place) * 0.5f, false);
+}
+
 Document drawOutlinePoint(const Document& doc, NodeId drawn, double frame, const Scene& scene, const V2f& at,
                           bool sharp) {
   const Node& n = *doc.find(drawn);

@@ -12,6 +12,8 @@ std::vector<Handle> lensHandles(const Document& doc, const Node& stage, double f
 /// True of what is drawn in the picture by points: an area of a lens stage, or a pattern that lies in the picture. Its
 /// points are handles, and between two of them new ones can be pulled out; the first drag gives it points of its own.
 bool isOutline(const Node& node, double frame);
+/// One more point, halfway between the last and the first.
+Document addOutlinePoint(const Document& doc, NodeId drawn, double frame);
 /// A point set at a place of the picture, after the last.
 Document drawOutlinePoint(const Document& doc, NodeId drawn, double frame, const Scene& scene, const V2f& at,
                           bool sharp);

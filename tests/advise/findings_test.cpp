@@ -94,3 +94,67 @@ TEST_CASE("A power of 0, or one far too small, is found", "[findings]") {
   s.add("light.point", "Lamp", {{"on", "off"}, {"power", "0"}});
   CHECK(found(s.take()).empty());
 }
+
+TEST_CASE("A pattern that gives more than its parameter takes is found, and fitted", "[findings][pattern]") {
+  Set s = table();
+  s.add("light.point", "Lamp", {{"power", "4000"}, {"position", "0, 2, 0"}});
+  s.add("pattern.noise", "Cloud", {{"scale", "0.3"}, {"high", "3, 3, 3"}});
+  s.add("material.surface", "Jade", {{"roughness", "pattern Cloud"}});
+  s.add("object.sphere", "Ball", {{"radius", "0.5"}, {"material", "Jade"}});
+  const Document doc = s.take();
+  mends(doc, "Jade", "Roughness of Jade takes 0 to 1; Cloud gives 0");
+  // What stays within is none.
+  const Document within = setValue(setValue(doc, doc.findByName("Cloud")->id, "low", Constant(Triple{0, 0, 0})),
+                                   doc.findByName("Cloud")->id, "high", Constant(Triple{1, 1, 1}));
+  CHECK(found(within).empty());
+}
+
+TEST_CASE("A pattern out of proportion to what wears it is found", "[findings][pattern]") {
+  for (const char* scale : {"40", "0.00001"}) {
+    Set s = table();
+    s.add("light.point", "Lamp", {{"power", "4000"}, {"position", "0, 2, 0"}});
+    s.add("pattern.noise", "Cloud", {{"scale", scale}});
+    s.add("material.surface", "Jade", {{"roughness", "pattern Cloud"}});
+    s.add("object.sphere", "Ball", {{"radius", "0.5"}, {"material", "Jade"}});
+    mends(s.take(), "Cloud", *scale == '4' ? "40 times as much as Ball is long" : "far finer");
+  }
+}
+
+TEST_CASE("Texture coordinates that are missing, and seams in them, are found", "[findings][pattern]") {
+  const auto with = [](const char* object, Set::Values values) {
+    Set s = table();
+    s.add("light.point", "Lamp", {{"power", "4000"}, {"position", "0, 2, 0"}});
+    s.add("pattern.noise", "Cloud", {{"scale", "0.2"}, {"space", "texture"}});
+    s.add("material.surface", "Jade", {{"roughness", "pattern Cloud"}});
+    const NodeId id = s.add(object, "Thing", {{"material", "Jade"}});
+    s.set(id, values);
+    return s.take();
+  };
+  mends(with("object.sphere", {}), "Cloud", "a seam shows");
+  const Document plain = with("object.box", {}); // made wires, it loses them
+  mends(addNode(plain, "modifier.cage", "Wires", {plain.findByName("Thing")->id, "modifiers", 0}), "Cloud",
+        "Thing has none");
+  // Checks that come out even have no seam.
+  Document even = with("object.sphere", {});
+  NodeId made = 0;
+  even = addNode(even, "pattern.stripes", "Rings", {}, &made);
+  even = setValue(even, made, "space", Constant(std::string("texture")));
+  even = setValue(even, made, "pitch", Constant(0.25));
+  even = setValue(even, even.findByName("Jade")->id, "roughness", PatternUse{{made, nullptr}});
+  CHECK(found(even).empty());
+}
+
+TEST_CASE("Edges that a body does not have are told", "[findings][pattern]") {
+  const auto with = [](const char* object) {
+    Set s = table();
+    s.add("light.point", "Lamp", {{"power", "4000"}, {"position", "0, 2, 0"}});
+    s.add("pattern.edges", "Wear", {{"reach", "0.05"}});
+    s.add("material.surface", "Jade", {{"roughness", "pattern Wear"}});
+    s.add(object, "Thing", {{"material", "Jade"}});
+    return found(s.take());
+  };
+  const std::vector<Finding> ball = with("object.sphere");
+  REQUIRE(ball.size() == 1);
+  CHECK_THAT(ball[0].text, Catch::Contains("Wear finds nothing on Thing"));
+  CHECK(with("object.box").empty());
+}
