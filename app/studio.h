@@ -151,6 +151,8 @@ class Studio : public QObject {
   void backgroundChanged();
   void fileChanged();
   void pickingChanged();
+  /// A pattern by itself, over what of it is seen in the picture: to be shown in its place; null: the picture again.
+  void patternShown(const QImage& image, const QString& name);
   void swatchArrived(const QString& key, const QPixmap& picture);
   /// It cannot be made, and why.
   void swatchFailed(const QString& key, const QString& why);

@@ -172,6 +172,16 @@ PatternPanel::PatternPanel(Studio& studio, QWidget* parent) : QWidget(parent), m
     if (m_pattern) draw();
   });
   foot->addWidget(m_alone);
+  m_inPicture = flatButton(m_body, tr("in the picture"),
+                           tr("Shows it on the things in the picture, by itself and without light; alone: the chosen "
+                              "line"));
+  m_inPicture->setObjectName(QStringLiteral("in the picture"));
+  m_inPicture->setCheckable(true);
+  connect(m_inPicture, &QToolButton::toggled, this, [this](bool on) {
+    if (!on) Q_EMIT m_studio.patternShown({}, {});
+    if (on && m_pattern) draw();
+  });
+  foot->addWidget(m_inPicture);
   foot->addStretch(1);
   middle->addLayout(foot);
   columns->addLayout(middle, 3);
@@ -218,6 +228,9 @@ void PatternPanel::showEvent(QShowEvent*) {
   follow();
   rebuild();
 }
+
+// The picture is not left without its light by what cannot be seen.
+void PatternPanel::hideEvent(QHideEvent*) { m_inPicture->setChecked(false); }
 
 // What is selected leads to another pattern, unless it is a line of this one.
 void PatternPanel::follow() {
@@ -268,7 +281,7 @@ Address PatternPanel::placeOf(const PatternLine& line) const { return line.depth
 
 struct PatternPanel::Pictures {
   std::vector<QImage> lines;
-  QImage big;
+  QImage big, inPicture;
   std::optional<PatternRange> range;
   NodeId shown = 0; ///< the pattern of the large picture
   Address place;    ///< what it drives; no node: nothing
@@ -303,8 +316,9 @@ void PatternPanel::draw() {
   size_t shown = 0;
   if (const int chosen = m_list->chosen(); m_alone->isChecked() && chosen > 0 && wanted[size_t(chosen)].pattern.target)
     shown = size_t(chosen);
-  const auto work = [self = QPointer<PatternPanel>(this), doc, wanted, shown, use = m_use.node, on = m_on,
-                     scene = m_drawnOf, assets = m_studio.assets()](const CancelFlag& cancel) -> std::function<void()> {
+  const auto work = [self = QPointer<PatternPanel>(this), doc, wanted, shown, whole = m_inPicture->isChecked(),
+                     use = m_use.node, on = m_on, scene = m_drawnOf,
+                     assets = m_studio.assets()](const CancelFlag& cancel) -> std::function<void()> {
     auto made = std::make_shared<Pictures>();
     try {
       std::vector<NodeId> things;
@@ -323,11 +337,19 @@ void PatternPanel::draw() {
         made->lines.back() = imageOf(patternSwatch(small, doc, wanted[i].pattern, wanted[i].takes, files),
                                      PatternList::pictureWidth, PatternList::pictureHeight);
         if (i != shown) continue;
-        const PatternSwatch whole = patternSwatch(large, doc, wanted[i].pattern, wanted[i].takes, files);
-        made->big = imageOf(whole, bigSide, bigSide);
+        const PatternSwatch swatch = patternSwatch(large, doc, wanted[i].pattern, wanted[i].takes, files);
+        made->big = imageOf(swatch, bigSide, bigSide);
         made->shown = wanted[i].node;
         made->place = wanted[i].place;
-        made->range = rangeOf(whole.numbers, wanted[i].takes);
+        made->range = rangeOf(swatch.numbers, wanted[i].takes);
+        if (!whole || !scene) continue;
+        std::vector<NodeId> all = things;
+        if (const auto wearing = objectsByMaterial(doc, currentFrame(doc)); wearing.count(use)) all = wearing.at(use);
+        const int width = std::min(scene->width, 960), height = std::max(1, width * scene->height / scene->width);
+        made->inPicture =
+            imageOf(patternSwatch(swatchPlaces(scene.get(), doc, all, SwatchOn::Picture, width, height, &cancel), doc,
+                                  wanted[i].pattern, wanted[i].takes, files),
+                    width, height);
       }
     } catch (const Error& e) {
       if (e.kind() == ErrorKind::Cancelled) throw;
@@ -353,6 +375,10 @@ void PatternPanel::drawn(const Pictures& made) {
   m_range = made.range;
   m_big->setPixmap(QPixmap::fromImage(made.big));
   m_list->showPictures(made.lines);
+  if (m_inPicture->isChecked()) {
+    const Node* n = m_studio.doc().find(made.shown);
+    Q_EMIT m_studio.patternShown(made.inPicture, n ? qs(n->name) : QString());
+  }
   const Document& doc = m_studio.doc();
   m_place = made.place;
   const bool put = m_place.node && doc.find(m_place.node);

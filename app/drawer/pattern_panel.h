@@ -52,6 +52,7 @@ class PatternPanel : public QWidget {
 
  protected:
   void showEvent(QShowEvent*) override;
+  void hideEvent(QHideEvent*) override;
   void keyPressEvent(QKeyEvent*) override;
   void dragEnterEvent(QDragEnterEvent*) override;
   void dropEvent(QDropEvent*) override;
@@ -79,7 +80,7 @@ class PatternPanel : public QWidget {
   QWidget *m_body, *m_empty;
   QLabel *m_big, *m_told, *m_gives, *m_usedBy;
   RangeView* m_rangeView;
-  QToolButton* m_alone = nullptr;
+  QToolButton *m_alone = nullptr, *m_inPicture = nullptr;
   QToolButton *m_fit, *m_add;
   std::vector<QToolButton*> m_ons;
 };

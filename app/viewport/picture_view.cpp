@@ -33,6 +33,11 @@ PictureView::PictureView(Studio& studio, QWidget* parent) : QWidget(parent), m_s
   setMouseTracking(true);
   m_note = new PixelNote(studio, this);
   m_health = new HealthOverlay(studio, this);
+  connect(&studio, &Studio::patternShown, this, [this](const QImage& image, const QString& name) {
+    m_pattern = image;
+    m_patternName = name;
+    update();
+  });
   connect(m_health, &HealthOverlay::changed, this, qOverload<>(&QWidget::update));
   setAcceptDrops(true);
   setAccessibleName(tr("Picture"));

@@ -118,6 +118,8 @@ class PictureView : public QWidget, public Spoken {
   std::unique_ptr<ViewportTool> m_tool;
   PixelNote* m_note;
   HealthOverlay* m_health;
+  QImage m_pattern; ///< shown by itself over the picture; null: none
+  QString m_patternName;
   bool m_corner = false;
   Handle m_held;          ///< while it is dragged
   bool m_dragged = false; ///< and has changed something

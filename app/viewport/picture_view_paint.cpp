@@ -41,6 +41,10 @@ void PictureView::paintEvent(QPaintEvent*) {
   const QRectF r = pictureRect();
   p.setRenderHint(QPainter::SmoothPixmapTransform);
   drawPicture(p, r);
+  if (!m_pattern.isNull()) {
+    p.fillRect(r, QColor(0x12, 0x12, 0x12, 0xd8)); // what it is not on stays to be guessed
+    drawImage(p, m_pattern, r);
+  }
   if (const ScenePtr scene = m_health->on() ? m_studio.session().scene() : nullptr)
     m_health->draw(p, r, [&](const V3f& world, QPointF& at) {
       float x, y;
@@ -165,6 +169,8 @@ void PictureView::drawMessage(QPainter& p) {
     text = tr("Nothing is seen yet: add an effect, or start from a finished scene (File, Starters)");
   } else if (m_image.isNull()) {
     text = tr("The first picture is on its way");
+  } else if (!m_pattern.isNull()) {
+    text = tr("%1 by itself, without light").arg(m_patternName);
   }
   if (text.isEmpty()) return;
   p.setFont(theme::font(12, 600));

@@ -62,6 +62,27 @@ class Places {
     });
   }
 
+  // As the camera sees them, with all that stands before them.
+  void inPicture(const Scene& scene, const std::vector<NodeId>& things) {
+    TraceCount count;
+    const RayCaster rays(scene, count, nullptr);
+    const float footprint = scene.camera.pixelAngle() * float(scene.width) / float(m_out.width);
+    m_out.index.assign(size_t(m_out.width) * size_t(m_out.height), -1);
+    for (int y = 0; y < m_out.height; ++y) {
+      if (m_cancel && m_cancel->requested()) throw cancelled();
+      for (int x = 0; x < m_out.width; ++x) {
+        const Ray ray = scene.camera.through((float(x) + 0.5f) / float(m_out.width) * float(scene.width),
+                                             (float(y) + 0.5f) / float(m_out.height) * float(scene.height));
+        Hit hit;
+        if (!rays.intersect(ray.origin, ray.direction, infinite, hit) ||
+            std::find(things.begin(), things.end(), scene.things[hit.object->thing].node) == things.end())
+          continue;
+        m_out.index[size_t(y) * size_t(m_out.width) + size_t(x)] = int(m_out.points.size());
+        m_out.points.push_back(patternPoint(scene, hit, rays.shutterTime(), ray.direction, footprint * hit.distance));
+      }
+    }
+  }
+
   void onBall(const M44f& toObject) {
     const float r = 0.96f * m_view.radius;
     fill([&](float x, float y, PatternPoint& p) {
@@ -142,6 +163,10 @@ SwatchPlaces swatchPlaces(const Scene* scene, const Document& doc, const std::ve
   out.width = width;
   out.height = height;
   out.on = on;
+  if (on == SwatchOn::Picture) {
+    if (scene) Places(out, view, cancel).inPicture(*scene, things);
+    return out;
+  }
   if (on == SwatchOn::Object && there) {
     Places(out, view, cancel).onThings(*scene, things);
     if (!out.points.empty()) return out;

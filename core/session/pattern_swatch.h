@@ -8,7 +8,7 @@
 namespace ilumbra {
 
 /// What a small picture of a pattern shows it on.
-enum class SwatchOn { Object, Ball, Flat };
+enum class SwatchOn { Object, Ball, Flat, Picture };
 
 /// The places that a small picture of a pattern shows, row by row from the top.
 struct SwatchPlaces {
@@ -18,8 +18,9 @@ struct SwatchPlaces {
   SwatchOn on = SwatchOn::Object;   ///< what it came to be
 };
 /// The things as the camera sees them, by themselves and whole; a ball, or a square across their middle, as large as
-/// they are; the points hold for no longer than the scene. Where none of the things is to be seen, or `scene` is null,
-/// it is a ball of a metre instead. Throws Cancelled.
+/// they are; or what of them is seen in the picture itself, as it stands, clear elsewhere. The points hold for no
+/// longer than the scene. Where none of the things is to be seen, or `scene` is null, it is a ball of a metre instead.
+/// Throws Cancelled.
 SwatchPlaces swatchPlaces(const Scene* scene, const Document& doc, const std::vector<NodeId>& things, SwatchOn on,
                           int width, int height, const CancelFlag* cancel = nullptr);
 

@@ -199,3 +199,39 @@ TEST_CASE("What a row's menu offers is shown on the very thing", "[app][pattern]
   const QList<QAction*> presets = sub("Pattern preset")->actions();
   CHECK(presets[0]->icon().pixmap(44).toImage() != presets[6]->icon().pixmap(44).toImage());
 }
+
+TEST_CASE("A pattern is shown in the picture by itself, until it is let go", "[app][pattern]") {
+  Drawn o;
+  REQUIRE(o.finished());
+  auto* shows = o.panel->findChild<QToolButton*>(QStringLiteral("in the picture"));
+  REQUIRE(shows);
+  QImage image;
+  QString name;
+  int told = 0;
+  QObject::connect(o.studio.get(), &Studio::patternShown, o.panel, [&](const QImage& i, const QString& n) {
+    image = i;
+    name = n;
+    ++told;
+  });
+  shows->click();
+  REQUIRE(Open::wait([&] { return told > 0 && !o.panel->busy(); }));
+  REQUIRE_FALSE(image.isNull());
+  CHECK(name.startsWith(QStringLiteral("Stripes")));
+  int dark = 0, bright = 0, clear = 0;
+  for (int y = 0; y < image.height(); ++y)
+    for (int x = 0; x < image.width(); ++x) {
+      const QColor c = image.pixelColor(x, y);
+      clear += c.alpha() == 0;
+      (c.lightness() > 60 ? bright : dark) += c.alpha() > 0;
+    }
+  CHECK(clear > 0);
+  CHECK(bright + dark > 0);
+  shows->click();
+  CHECK(image.isNull());
+  // Nor does it stay when the drawer shows something else.
+  shows->click();
+  REQUIRE(Open::wait([&] { return !image.isNull(); }));
+  o.panel->hide();
+  CHECK(image.isNull());
+  CHECK_FALSE(shows->isChecked());
+}

@@ -65,3 +65,27 @@ TEST_CASE("What a pattern gives beyond what a number takes is told, and fitted",
   CHECK(now.high == Approx(1));
   CHECK_THROWS(fitted(doc, resolve(doc, "Jade.metalness"), 0, 1));
 }
+
+TEST_CASE("A pattern is shown in the picture where its things are seen, and nowhere else", "[session][pattern]") {
+  Document doc = striped("1");
+  NodeId screen = 0; // before the left half of the box
+  doc = addNode(doc, "object.box", "Screen", {}, &screen);
+  for (const auto& [param, v] : {std::pair{"width", 1.0}, {"height", 3.0}, {"depth", 0.1}})
+    doc = setValue(doc, screen, param, Constant(v));
+  doc = setValue(doc, screen, "position", Constant(Triple{-0.5, 0, 1}));
+  const Traced t = trace(doc, 1);
+  const SwatchPlaces places = swatchPlaces(t.scene.get(), doc, {doc.findByName("Box")->id}, SwatchOn::Picture, 64, 64);
+  REQUIRE(places.index.size() == 64 * 64);
+  CHECK(places.points.size() > 200);
+  for (int y = 0; y < 64; ++y)
+    for (int x = 0; x < 64; ++x) {
+      const int i = places.index[size_t(y * 64 + x)];
+      if (x < 31) CHECK(i < 0);
+      if (i < 0) continue;
+      float px, py;
+      REQUIRE(t.scene->camera.project(places.points[size_t(i)].world, px, py));
+      CHECK(px == Approx(float(x) + 0.5f).margin(1e-2));
+      CHECK(py == Approx(float(y) + 0.5f).margin(1e-2));
+    }
+  CHECK(swatchPlaces(nullptr, doc, {}, SwatchOn::Picture, 8, 8).points.empty());
+}
