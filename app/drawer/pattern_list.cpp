@@ -203,7 +203,7 @@ void PatternList::mousePressEvent(QMouseEvent* e) {
     Q_EMIT lineSwitched(line);
     return;
   }
-  m_dragged = e->button() == Qt::LeftButton && !m_lines[size_t(line)].at.node && line > 0 ? line : -1;
+  m_dragged = e->button() == Qt::LeftButton && line > 0 ? line : -1;
   choose(line);
 }
 
@@ -217,6 +217,8 @@ void PatternList::mouseMoveEvent(QMouseEvent* e) {
 void PatternList::mouseReleaseEvent(QMouseEvent* e) {
   const int from = std::exchange(m_dragged, -1), to = lineAt(std::clamp(e->pos().y(), 0, std::max(0, height() - 1)));
   if (from < 0 || to < 0 || to == from) return;
+  if (m_lines[size_t(from)].at.node && m_lines[size_t(to)].at.node) return Q_EMIT lineSwapped(from, to);
+  if (m_lines[size_t(from)].at.node) return;
   // Among the parts of the same line: how many of them it passes.
   int by = 0;
   for (int i = std::min(from, to); i <= std::max(from, to); ++i)

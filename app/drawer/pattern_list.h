@@ -12,8 +12,8 @@ class Studio;
 
 /// A pattern as an indented list of lines, top line on top. A line has a small picture of what it gives, how it stands
 /// to the line that holds it, what it is with its first number, and a switch.
-///   Up and Down choose, Left and Right fold, Space switches, Delete takes out, Alt+Up and Alt+Down move a layer, the
-///   menu key opens what can be done with it.
+///   Up and Down choose, Left and Right fold, Space switches, Delete takes out, Alt+Up and Alt+Down move a layer
+///   or exchange an input with the one beside it, the menu key opens what can be done with it.
 class PatternList : public QWidget, public Spoken {
   Q_OBJECT
  public:
@@ -38,6 +38,8 @@ class PatternList : public QWidget, public Spoken {
   void lineSwitched(int line);
   void lineRemoved(int line);
   void lineMoved(int line, int by);
+  /// One input was dragged onto another.
+  void lineSwapped(int line, int with);
   void menuWanted(int line, const QPoint& global);
 
  protected:

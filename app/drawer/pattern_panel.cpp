@@ -214,6 +214,7 @@ PatternPanel::PatternPanel(Studio& studio, QWidget* parent) : QWidget(parent), m
   connect(m_list, &PatternList::lineSwitched, this, &PatternPanel::switchLine);
   connect(m_list, &PatternList::lineRemoved, this, &PatternPanel::removeLine);
   connect(m_list, &PatternList::lineMoved, this, &PatternPanel::moveLine);
+  connect(m_list, &PatternList::lineSwapped, this, &PatternPanel::swapLines);
   connect(m_list, &PatternList::menuWanted, this, &PatternPanel::lineMenu);
   connect(&studio, &Studio::selectionChanged, this, &PatternPanel::follow);
   connect(&studio, &Studio::documentChanged, this, &PatternPanel::rebuild);
@@ -439,10 +440,27 @@ void PatternPanel::removeLine(int line) {
   m_studio.edit(tr("Take out %1").arg(qs(n->name)), [&](const Document& d) { return withoutLine(d, l); });
 }
 
+void PatternPanel::swapLines(int line, int with) {
+  const auto lines = m_list->lines();
+  const Node *a = m_studio.doc().find(lines.at(size_t(line)).node),
+             *b = m_studio.doc().find(lines.at(size_t(with)).node);
+  if (!a || !b) return;
+  if (m_studio.edit(tr("Exchange %1 and %2").arg(qs(a->name), qs(b->name)),
+                    [&](const Document& d) { return swappedLines(d, lines, size_t(line), size_t(with)); }))
+    m_studio.tell(tr("%1 and %2 changed places").arg(qs(lines[size_t(line)].words), qs(lines[size_t(with)].words)));
+}
+
 void PatternPanel::moveLine(int line, int by) {
   const PatternLine l = m_list->lines().at(size_t(line));
   const Node* n = m_studio.doc().find(l.node);
-  if (!n || l.at.node || !n->parent) return m_studio.tell(tr("Only layers and keys have an order of their own"));
+  if (n && l.at.node) {
+    // The next input of the same line, up or down.
+    const auto& lines = m_list->lines();
+    for (int i = line + by; i >= 0 && i < int(lines.size()) && lines[size_t(i)].depth >= l.depth; i += by)
+      if (lines[size_t(i)].depth == l.depth && lines[size_t(i)].at.node == l.at.node) return swapLines(line, i);
+    return m_studio.tell(tr("There is no other input of this line to change places with"));
+  }
+  if (!n || !n->parent) return m_studio.tell(tr("This line stands alone"));
   for (const auto& [slot, ids] : m_studio.doc().find(n->parent)->children) {
     const auto it = std::find(ids.begin(), ids.end(), n->id);
     if (it == ids.end()) continue;
@@ -494,10 +512,23 @@ void PatternPanel::lineMenu(int line, const QPoint& global) {
     offer(menu.addMenu(tr("This line")), at);
   }
   menu.addSeparator();
+  QMenu* swap = menu.addMenu(tr("Exchange with"));
+  const auto& lines = m_list->lines();
+  for (size_t i = 0; i < lines.size() && l.at.node; ++i) {
+    if (int(i) == line || !lines[i].at.node) continue;
+    try {
+      swappedLines(doc, lines, size_t(line), i);
+    } catch (const Error&) { // one lies within the other
+      continue;
+    }
+    swap->addAction(qs(lines[i].words + ": " + doc.find(lines[i].node)->name))->setData(int(i));
+  }
+  swap->menuAction()->setVisible(!swap->isEmpty());
   QAction* out = menu.addAction(tr("Take it out"));
   QAction* chosen = menu.exec(global);
   if (!chosen) return;
   if (chosen == out) return removeLine(line);
+  if (swap->actions().contains(chosen)) return swapLines(line, chosen->data().toInt());
   for (const auto& [action, part] : parts)
     if (action == chosen) {
       m_studio.edit(tr("Add a part"), [&, part = part](const Document& d) {

@@ -63,6 +63,7 @@ class PatternPanel : public QWidget {
   void rebuild();
   void draw();
   void drawn(const Pictures& made);
+  void swapLines(int line, int with);
   void addBelow(const QPoint& global);
   void lineMenu(int line, const QPoint& global);
   /// What a line drives; of the first what the pattern is put on.

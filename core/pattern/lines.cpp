@@ -1,5 +1,7 @@
 #include "core/pattern/lines.h"
 
+#include "core/base/error.h"
+
 #include "core/document/inputs.h"
 
 #include <functional>
@@ -99,6 +101,17 @@ Document withoutLine(const Document& doc, const PatternLine& line) {
     if (const Node* n = out.find(id); n && n->kind->family() == "pattern" && !isUsed(out, id))
       out = removeNode(out, id);
   return out;
+}
+
+Document swappedLines(const Document& doc, const std::vector<PatternLine>& lines, size_t a, size_t b) {
+  if (a > b) std::swap(a, b);
+  const PatternLine &first = lines.at(a), &second = lines.at(b);
+  if (!first.at.node || !second.at.node || a == b) throw badInput("only two inputs can change places");
+  bool within = true;
+  for (size_t i = a + 1; i <= b; ++i) within &= lines[i].depth > first.depth;
+  if (within) throw badInput(doc.find(second.node)->name + " lies within " + doc.find(first.node)->name);
+  const Value upper = valueAt(doc, first.at), lower = valueAt(doc, second.at);
+  return setAt(setAt(doc, first.at, lower), second.at, upper);
 }
 
 } // namespace ilumbra

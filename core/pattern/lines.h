@@ -25,4 +25,8 @@ std::vector<Address> patternUses(const Document& doc, NodeId pattern);
 /// pattern itself goes too where nothing else uses it.
 Document withoutLine(const Document& doc, const PatternLine& line);
 
+/// Two lines that are inputs exchanged: each pattern drives what the other one drove. Throws BadInput where one of them
+/// is no input, or lies within the other.
+Document swappedLines(const Document& doc, const std::vector<PatternLine>& lines, size_t a, size_t b);
+
 } // namespace ilumbra

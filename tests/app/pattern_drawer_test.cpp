@@ -235,3 +235,38 @@ TEST_CASE("A pattern is shown in the picture by itself, until it is let go", "[a
   CHECK(image.isNull());
   CHECK_FALSE(shows->isChecked());
 }
+
+TEST_CASE("Two inputs change places by keys, by the mouse, and not with what is within", "[app][pattern][swap]") {
+  Drawn o;
+  const NodeId bands = valueAt(o.doc(), {o.material, "roughness", 0, {}}).pattern()->pattern.target;
+  REQUIRE(drivePattern(*o.studio, {bands, "low", 0, {}}, "pattern.noise"));
+  REQUIRE(drivePattern(*o.studio, {bands, "high", 0, {}}, "pattern.checker"));
+  o.studio->select({o.material});
+  o.settle();
+  const auto at = [&](const char* param) { return o.doc().find(bands)->find(param)->pattern()->pattern.target; };
+  const NodeId low = at("low"), high = at("high");
+  REQUIRE(o.list().lines().size() == 3);
+  o.list().choose(1);
+  o.list().setFocus();
+  QTest::keyClick(&o.list(), Qt::Key_Down, Qt::AltModifier);
+  CHECK(at("low") == high);
+  CHECK(at("high") == low);
+  o.studio->undo();
+  CHECK(at("low") == low);
+  o.settle();
+  const QPoint from = o.list().lineRect(2).center(), to = o.list().lineRect(1).center();
+  QTest::mousePress(&o.list(), Qt::LeftButton, {}, from);
+  QTest::mouseMove(&o.list(), to);
+  QTest::mouseRelease(&o.list(), Qt::LeftButton, {}, to);
+  CHECK(at("low") == high);
+  // What lies within another cannot change places with it.
+  const auto lines = patternLines(o.doc(), {bands, nullptr});
+  CHECK_THROWS_WITH(swappedLines(o.doc(), lines, 0, 1), Catch::Contains("only two inputs"));
+  REQUIRE(drivePattern(*o.studio, {low, "low", 0, {}}, "pattern.waves"));
+  const auto deeper = patternLines(o.doc(), {bands, nullptr});
+  REQUIRE(deeper.size() == 4);
+  for (size_t i = 1; i < 4; ++i)
+    for (size_t j = i + 1; j < 4; ++j)
+      if (deeper[j].depth > deeper[i].depth)
+        CHECK_THROWS_WITH(swappedLines(o.doc(), deeper, i, j), Catch::Contains("lies within"));
+}
