@@ -1,6 +1,7 @@
 #include "app/main_window.h"
 
 #include "app/commands/menus.h"
+#include "app/dialogs/outcomes.h"
 #include "app/document_files.h"
 #include "app/drawer/balance_panel.h"
 #include "app/drawer/drawer.h"
@@ -151,7 +152,10 @@ void MainWindow::connectParts() {
     if (!path.endsWith(QStringLiteral(".ilum"))) return importFile(path);
     m_files->whenFree([this, path] { openFile(path); });
   });
+  const auto drop = [this](const std::vector<NodeId>& things, NodeId onto) { dropOn(this, m_studio, things, onto); };
+  connect(m_picture, &PictureView::thingsDropped, this, drop, Qt::QueuedConnection);
   for (ThingsPanel* p : {m_effects, m_scene}) {
+    connect(p, &ThingsPanel::thingsDropped, this, drop);
     connect(p, &ThingsPanel::addRequested, this, &MainWindow::addThing);
     connect(p, &ThingsPanel::importRequested, this, [this] { m_commands.run(QStringLiteral("file.import")); });
     connect(p, &ThingsPanel::starterRequested, this, &MainWindow::openStarter);

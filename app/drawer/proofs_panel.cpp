@@ -1,5 +1,7 @@
 #include "app/drawer/proofs_panel.h"
 
+#include "app/drawer/proof_picture.h"
+
 #include "app/dialogs/question.h"
 #include "app/drawer/drawer.h"
 #include "app/theme.h"
@@ -54,28 +56,6 @@ class ProofDelegate : public QStyledItemDelegate {
 // Where one stands in time is no change.
 std::vector<Difference> changesTo(const Document& from, const Document& to) {
   return differences(atFrame(from, currentFrame(to)), to);
-}
-
-// A small picture for the strip: a few thousand pixels through the exact view.
-QImage thumbnail(const Proof& proof, const ColorViews& views) {
-  const int w = 136, h = std::max(1, w * proof.height / std::max(1, proof.width));
-  const Picture full = proof.picture();
-  Picture small(w, h);
-  for (int y = 0; y < h; ++y)
-    for (int x = 0; x < w; ++x) {
-      const int x0 = x * proof.width / w, x1 = std::max(x0 + 1, (x + 1) * proof.width / w), y0 = y * proof.height / h,
-                y1 = std::max(y0 + 1, (y + 1) * proof.height / h);
-      Color sum(0.0f);
-      for (int j = y0; j < std::min(y1, proof.height); ++j)
-        for (int i = x0; i < std::min(x1, proof.width); ++i) sum += full.color(i, j);
-      sum *= 1.0f / float((x1 - x0) * (y1 - y0));
-      std::copy_n(&sum.x, 3, small.at(x, y));
-    }
-  const std::vector<float> shown = views.exact(small, settingsOf(proof.doc).text("view"));
-  QImage image(w, h, QImage::Format_RGB888);
-  for (int y = 0; y < h; ++y)
-    for (int k = 0; k < 3 * w; ++k) image.scanLine(y)[k] = uint8_t(shown[size_t(3 * w * y + k)] * 255 + 0.5f);
-  return image;
 }
 
 } // namespace
@@ -188,8 +168,9 @@ void ProofsPanel::rebuild() {
                       .arg(samples)
                       .arg(p->parent ? tr("; after proof %1").arg(p->parent) : QString()));
     const auto known = images.find(p->number);
-    i->setData(Qt::DecorationRole,
-               known != images.end() && !known->second.isNull() ? known->second : thumbnail(*p, m_studio.views()));
+    i->setData(Qt::DecorationRole, known != images.end() && !known->second.isNull()
+                                       ? known->second
+                                       : proofPicture(*p, m_studio.views(), 136));
     if (p->number == keep) m_list->setCurrentItem(i);
   }
   m_list->scrollToItem(m_list->item(m_list->count() - 1));

@@ -77,6 +77,7 @@ class ThingTree : public QTreeWidget {
  public:
   using QTreeWidget::QTreeWidget;
   std::function<void(NodeId)> lampPressed;
+  std::function<void(const std::vector<NodeId>&, NodeId)> dropped;
 
  protected:
   void mousePressEvent(QMouseEvent* e) override {
@@ -89,6 +90,26 @@ class ThingTree : public QTreeWidget {
   void mouseDoubleClickEvent(QMouseEvent* e) override {
     if (e->pos().x() > viewport()->width() - lampWidth) return mousePressEvent(e);
     QTreeWidget::mouseDoubleClickEvent(e);
+  }
+  void dragEnterEvent(QDragEnterEvent* e) override {
+    if (e->mimeData()->hasFormat(thingsMime)) e->acceptProposedAction();
+  }
+  void dragMoveEvent(QDragMoveEvent* e) override {
+    const QTreeWidgetItem* i = itemAt(e->position().toPoint());
+    const uint onto = i ? i->data(0, idRole).toUInt() : 0;
+    const std::vector<NodeId> carried = thingsIn(e->mimeData());
+    if (onto && std::find(carried.begin(), carried.end(), onto) == carried.end())
+      e->acceptProposedAction();
+    else
+      e->ignore();
+  }
+  void dropEvent(QDropEvent* e) override {
+    const QTreeWidgetItem* i = itemAt(e->position().toPoint());
+    if (const uint onto = i ? i->data(0, idRole).toUInt() : 0; onto && dropped) {
+      e->setDropAction(Qt::CopyAction); // the list itself moves nothing
+      e->accept();
+      dropped(thingsIn(e->mimeData()), onto);
+    }
   }
   QStringList mimeTypes() const override { return {thingsMime}; }
   QMimeData* mimeData(const QList<QTreeWidgetItem*>& items) const override {
@@ -146,7 +167,12 @@ ThingsPanel::ThingsPanel(Studio& studio, What what, QWidget* parent) : QWidget(p
   tree->lampPressed = [this](NodeId id) { switchLamp(id); };
   m_list = tree;
   m_list->setDragEnabled(true);
-  m_list->setDragDropMode(QAbstractItemView::DragOnly);
+  tree->dropped = [this](const std::vector<NodeId>& things, NodeId onto) {
+    // The drag is over before a question is asked.
+    QMetaObject::invokeMethod(
+        this, [this, things, onto] { Q_EMIT thingsDropped(things, onto); }, Qt::QueuedConnection);
+  };
+  m_list->setDragDropMode(QAbstractItemView::DragDrop);
   m_list->setHeaderHidden(true);
   m_list->setIndentation(12);
   m_list->setRootIsDecorated(false);

@@ -27,6 +27,8 @@ class ThingsPanel : public QWidget {
  Q_SIGNALS:
   void addRequested(const QString& kind);
   void importRequested();
+  /// Things of a list were dropped onto a line of this one.
+  void thingsDropped(const std::vector<NodeId>& things, NodeId onto);
   void starterRequested(const QString& name);
 
  private:

@@ -77,6 +77,8 @@ class PictureView : public QWidget, public Spoken {
 
  Q_SIGNALS:
   void fileDropped(const QString& path);
+  /// Things of a list onto what is seen there; 0: nothing is.
+  void thingsDropped(const std::vector<NodeId>& things, NodeId onto);
   void wiped();
   void toolChanged();
 

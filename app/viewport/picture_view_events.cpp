@@ -3,6 +3,7 @@
 #include "app/theme.h"
 #include "app/viewport/health_overlay.h"
 #include "app/viewport/pixel_note.h"
+#include "app/viewport/thing_drag.h"
 #include "core/base/error.h"
 #include "core/compile/camera.h"
 #include "core/compile/part.h"
@@ -12,6 +13,7 @@
 #include "core/placing/framing.h"
 #include "core/placing/lens_handles.h"
 #include "core/placing/navigation.h"
+#include "core/scene/look.h"
 
 #include <cmath>
 #include <QDateTime>
@@ -202,11 +204,18 @@ void PictureView::moveCamera(Drag how, const QPointF& by) {
 }
 
 void PictureView::dragEnterEvent(QDragEnterEvent* e) {
-  if (e->mimeData()->hasUrls()) e->acceptProposedAction();
+  if (e->mimeData()->hasUrls() || e->mimeData()->hasFormat(thingsMime)) e->acceptProposedAction();
 }
 void PictureView::dropEvent(QDropEvent* e) {
   for (const QUrl& u : e->mimeData()->urls())
     if (u.isLocalFile()) return Q_EMIT fileDropped(u.toLocalFile());
+  const std::vector<NodeId> things = thingsIn(e->mimeData());
+  const ScenePtr scene = m_studio.session().scene();
+  if (things.empty() || !scene) return;
+  e->acceptProposedAction();
+  const QPointF at = toPicture(e->position());
+  V3f point;
+  Q_EMIT thingsDropped(things, pick(*scene, float(at.x()), float(at.y()), 0, point));
 }
 
 } // namespace ilumbra

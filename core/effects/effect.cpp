@@ -86,6 +86,54 @@ Document leaveRole(const Document& doc, NodeId effect, const std::string& param,
   return kind && kind->dress ? kind->dress(out, effect) : out;
 }
 
+std::vector<std::string> rolesFor(const Document& doc, const Node& effect, NodeId thing) {
+  std::vector<std::string> out;
+  const EffectKind* kind = effectKind(effect);
+  const Node* n = doc.find(thing);
+  if (!kind || !n) return out;
+  for (const Role& role : kind->roles) {
+    const std::vector<NodeId> there = roleOf(doc, effect, role.param);
+    if (accepted(kind->kind.param(role.param)->accepts, n->kind->id) &&
+        std::find(there.begin(), there.end(), thing) == there.end())
+      out.push_back(role.param);
+  }
+  return out;
+}
+
+Document linkedEffect(const Document& doc, NodeId effect, const std::string& role, NodeId thing, NodeId* made) {
+  const Node *n = doc.find(effect), *on = doc.find(thing);
+  const EffectKind* kind = n ? effectKind(*n) : nullptr;
+  if (!kind || !on) throw badInput("there is no such effect");
+  const ParamDef* def = kind->kind.param(role);
+  if (!def || !accepted(def->accepts, on->kind->id)) throw badInput(on->name + " does not fit into " + n->name);
+  NodeId copy = 0;
+  Document out = duplicate(doc, effect, &copy);
+  out = rename(out, copy, fmt::format("{} on {}", n->name, on->name));
+  out = setValue(out, copy, role, Constant(std::vector<Reference>{{thing, nullptr}}));
+  for (const Role& r : kind->roles) {
+    std::vector<Reference> list = Params(*out.find(copy), 0).references(r.param);
+    bool changed = false;
+    for (Reference& used : list) {
+      const Node* look = out.find(used.target);
+      if (!look) continue;
+      // What names the first effect is made for it alone.
+      std::vector<std::string> names;
+      for (const ParamDef& d : look->kind->params)
+        if (d.type == ParamType::Reference && Params(*look, 0).reference(d.name).target == effect)
+          names.push_back(d.name);
+      if (names.empty()) continue;
+      NodeId own = 0;
+      out = duplicate(out, used.target, &own);
+      for (const std::string& name : names) out = setValue(out, own, name, Constant(Reference{copy, nullptr}));
+      used.target = own;
+      changed = true;
+    }
+    if (changed) out = setValue(out, copy, r.param, Constant(list));
+  }
+  if (made) *made = copy;
+  return kind->dress ? kind->dress(out, copy) : out;
+}
+
 // Gives a dark object own light of its own: a material of its own, three stops above white.
 static Document makeGlow(const Document& doc, const Node& object, std::vector<std::string>* told) {
   const double frame = currentFrame(doc);

@@ -65,4 +65,12 @@ Document leaveRole(const Document& doc, NodeId effect, const std::string& param,
 Document addEffect(const Document& doc, std::string_view kind, const std::vector<NodeId>& selection, NodeId* made,
                    std::vector<std::string>* told);
 
+/// The roles, by parameter, that a thing could go into and is not in, in the order of the effect's table.
+std::vector<std::string> rolesFor(const Document& doc, const Node& effect, NodeId thing);
+/// A second effect of the same kind and numbers with one thing alone in a role: it shares all looks, lens stages and
+/// what else is in its other roles, so that a change of those shows on both. What is made for the first alone (a mask
+/// that names it) is made anew. Throws BadInput where the thing fits no such role.
+Document linkedEffect(const Document& doc, NodeId effect, const std::string& role, NodeId thing,
+                      NodeId* made = nullptr);
+
 } // namespace ilumbra

@@ -265,8 +265,6 @@ TEST_CASE("Two inputs change places by keys, by the mouse, and not with what is 
   REQUIRE(drivePattern(*o.studio, {low, "low", 0, {}}, "pattern.waves"));
   const auto deeper = patternLines(o.doc(), {bands, nullptr});
   REQUIRE(deeper.size() == 4);
-  for (size_t i = 1; i < 4; ++i)
-    for (size_t j = i + 1; j < 4; ++j)
-      if (deeper[j].depth > deeper[i].depth)
-        CHECK_THROWS_WITH(swappedLines(o.doc(), deeper, i, j), Catch::Contains("lies within"));
+  CHECK_THROWS_WITH(swappedLines(o.doc(), deeper, 2, 3), Catch::Contains("lies within"));
+  CHECK(problems(swappedLines(o.doc(), deeper, 1, 3)).empty());
 }

@@ -179,3 +179,35 @@ TEST_CASE("The lines of a pattern say how each stands to the next, and one that 
   CHECK(without.findByName("Flecks"));
   CHECK(!withoutLine(doc, lines[1]).findByName("Rust"));
 }
+
+TEST_CASE("An effect is linked to another object: looks are shared, what names it is its own", "[effects][linked]") {
+  Set s;
+  s.look("0, 1, 4", "0, 0, 0", "35");
+  for (const char* name : {"Ball", "Block", "Floor", "Pond"}) s.add("object.box", name, {});
+  s.add("light.point", "Lamp", {{"position", "0, 3, 2"}});
+  NodeId line = s.effect("effect.contact_line", "Foam", {"Floor", "Ball"});
+  Document doc = s.take();
+  const NodeId pond = doc.findByName("Pond")->id, block = doc.findByName("Block")->id;
+  const std::vector<std::string> roles = rolesFor(doc, *doc.find(line), pond);
+  REQUIRE(roles.size() >= 2);
+  NodeId made = 0;
+  const Document linked = linkedEffect(doc, line, roles.front(), pond, &made);
+  CHECK(problems(linked).empty());
+  const Node &first = *linked.find(line), &second = *linked.find(made);
+  CHECK(second.name == "Foam on Pond");
+  CHECK(roleOf(linked, second, roles.front()) == std::vector<NodeId>{pond});
+  CHECK(roleOf(linked, first, roles.front()) == roleOf(doc, *doc.find(line), roles.front()));
+  CHECK(roleOf(linked, second, roles[1]) == roleOf(linked, first, roles[1]));
+  // The foam is the same material, the mask is another.
+  const auto looks = roleOf(linked, first, "look"), others = roleOf(linked, second, "look");
+  REQUIRE(looks.size() == others.size());
+  int shared = 0, own = 0;
+  for (const NodeId id : others) (std::find(looks.begin(), looks.end(), id) != looks.end() ? shared : own) += 1;
+  CHECK(shared >= 1);
+  CHECK(own == 1);
+  // The pond wears it now, and the other things are as they were.
+  CHECK(wornMaterial(linked, *linked.find(pond), 1).target != wornMaterial(doc, *doc.find(pond), 1).target);
+  CHECK(wornMaterial(linked, *linked.find(block), 1).target == wornMaterial(doc, *doc.find(block), 1).target);
+  CHECK_THROWS_WITH(linkedEffect(doc, line, roles.front(), doc.findByName("Lamp")->id),
+                    Catch::Contains("does not fit"));
+}

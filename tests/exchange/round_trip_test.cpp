@@ -3,6 +3,7 @@
 #include "core/base/files.h"
 #include "core/compile/compile.h"
 #include "core/document/difference.h"
+#include "core/document/inputs.h"
 #include "core/exchange/export.h"
 #include "core/exchange/import.h"
 #include "core/exchange/readers.h"
@@ -88,6 +89,31 @@ TEST_CASE("A set that goes out as glTF and comes back is the same to the last pa
     const Document back = import(folder / name);
     CHECK(back == doc);
     CHECK(differences(doc, back).empty());
+  }
+}
+
+TEST_CASE("Named inputs, what uses set of them, and drawn points go out as glTF and come back",
+          "[exchange][export][inputs]") {
+  TemporaryFolder folder;
+  Set s(32, 32);
+  s.look("0, 1, 3", "0, 0, 0", "35");
+  s.add("pattern.noise", "Grain", {{"scale", "0.1"}});
+  s.add("material.surface", "Jade", {{"roughness", "pattern Grain"}});
+  s.add("object.sphere", "Ball", {{"material", "Jade"}});
+  s.add("object.box", "Block", {{"material", "Jade"}, {"position", "2, 0, 0"}});
+  const NodeId outline = s.add("pattern.outline", "Patch", {});
+  for (const char* x : {"-0.2", "0.2", "0.1"})
+    s.add("outline.point", "", {{"x", x}, {"y", "0.1"}}, {outline, "points", size_t(-1)});
+  Document doc = s.take();
+  doc = addInput(doc, doc.findByName("Grain")->id, "grain", {0, "scale", ""});
+  doc = addInput(doc, doc.findByName("Jade")->id, "size of the grain", {0, "roughness", "grain"});
+  doc = setAt(doc, resolve(doc, "Ball.material.size of the grain"), Constant(0.03));
+  for (const char* name : {"set.glb", "set.gltf"}) {
+    save(doc, folder / name);
+    const Document back = import(folder / name);
+    CHECK(back == doc);
+    CHECK(number(back, "Ball.material.size of the grain") == 0.03);
+    CHECK(number(back, "Block.material.size of the grain") == 0.1);
   }
 }
 
