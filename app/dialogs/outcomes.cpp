@@ -18,7 +18,7 @@ namespace ilumbra {
 namespace {
 
 constexpr int pictureWidth = 300;
-constexpr uint32_t samples = 12;
+constexpr uint32_t samples = 6;
 
 // A picture with its label and what it does below; the one with the focus has a line under it.
 class PicturedAnswer : public QPushButton {
