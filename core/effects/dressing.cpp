@@ -38,6 +38,7 @@ void dress(Document& doc, NodeId object, const Dress& by) {
   const NodeId layer = add(doc, "material.layer", by.name + " on " + doc.find(below.target)->name, {});
   doc = setValue(doc, layer, "below", Constant(below));
   doc = setValue(doc, layer, "above", Constant(Reference{by.above, nullptr}));
+  doc = setValue(doc, layer, "keeps_openings", Constant(true));
   doc = setValue(doc, layer, "mask", PatternUse{{by.mask, nullptr}});
   const auto pass = [&](const std::string& name, const InputTarget& target) {
     const Node& n = *doc.find(layer);

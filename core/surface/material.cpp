@@ -209,7 +209,7 @@ Material compileMaterial(const Document& doc, const Reference& use, double frame
     m.node = n->id;
     m.mask = drive(doc, p, "mask", assets, false);
     m.below = indexOf(p.reference("below"));
-    m.above = indexOf(p.reference("above"));
+    m.above = indexOf(aboveOf(doc, p));
     return m;
   }
   Material m = compileSurface(doc, *n, p, assets, tables);

@@ -9,6 +9,9 @@ namespace ilumbra {
 
 class SurfaceTables;
 
+/// What lies above in a layer: with the opacity of what is below, where the layer keeps openings.
+Reference aboveOf(const Document& doc, const Params& layer);
+
 /// Walks the materials that a use is made of: itself first, then below before above of what is layered; each use once,
 /// to a depth of 64. `layered`: it is made of others, which follow.
 void forEachLayer(const Document& doc, const Reference& use, double frame,

@@ -245,9 +245,38 @@ Kind layerMaterialKind() {
       .helpText = "One shared material over another, by a mask; everything of them, opacity too.",
       .params = {reference("below", "Below", {"material."}).matters().help("Where the mask is 0"),
                  reference("above", "Above", {"material."}).matters().help("Where the mask is 1"),
-                 number("mask", "Mask", "", 0.5).range(0, 1).patterned().matters().help("Share of the upper material")},
+                 number("mask", "Mask", "", 0.5).range(0, 1).patterned().matters().help("Share of the upper material"),
+                 flag("keeps_openings", "Keeps openings", false)
+                     .help("What is see-through below by its opacity stays so where the upper material is, unless that "
+                           "has an opacity of its own")},
       .existence = Invalidation::Shading,
       .shared = true};
+}
+
+Reference aboveOf(const Document& doc, const Params& layer) {
+  Reference above = layer.reference("above");
+  const Node* upper = doc.find(above.target);
+  if (!layer.flag("keeps_openings") || !upper || !upper->kind->param("opacity")) return above;
+  const Params own(*upper, layer.frame(), above.with.get());
+  if (own.pattern("opacity") || own.number("opacity") < 1) return above;
+  Reference r = layer.reference("below");
+  for (int depth = 0; depth < 64; ++depth) {
+    const Node* n = doc.find(r.target);
+    if (!n) return above;
+    const Params p(*n, layer.frame(), r.with.get());
+    if (n->kind->id == layeredMaterial) {
+      r = p.reference("below");
+      continue;
+    }
+    if (!n->kind->param("opacity")) return above;
+    const auto pattern = p.pattern("opacity");
+    if (!pattern && !(p.number("opacity") < 1)) return above;
+    Overrides with = above.with ? *above.with : Overrides();
+    with["opacity"] = pattern ? Value(*pattern) : Value(Constant(p.number("opacity")));
+    above.with = std::make_shared<const Overrides>(std::move(with));
+    return above;
+  }
+  return above;
 }
 
 void forEachLayer(const Document& doc, const Reference& use, double frame,
@@ -262,7 +291,7 @@ void forEachLayer(const Document& doc, const Reference& use, double frame,
     if (!layered) return;
     const Params p(*n, frame, r.with.get());
     self(self, p.reference("below"), depth + 1);
-    self(self, p.reference("above"), depth + 1);
+    self(self, aboveOf(doc, p), depth + 1);
   };
   walk(walk, use, 0);
 }

@@ -211,3 +211,34 @@ TEST_CASE("An effect is linked to another object: looks are shared, what names i
   CHECK_THROWS_WITH(linkedEffect(doc, line, roles.front(), doc.findByName("Lamp")->id),
                     Catch::Contains("does not fit"));
 }
+
+TEST_CASE("What is see-through by its opacity stays so in both looks of a changeover",
+          "[effects][changeover][openings]") {
+  Set s(48, 48);
+  s.look("0, 0, 4", "0, 0, 0", "50");
+  s.add("pattern.stripes", "Holes", {{"pitch", "0.25"}, {"edge", "0"}, {"low", "0"}, {"high", "1"}});
+  s.lambert("Lattice", "0.2, 0.2, 0.2");
+  s.set(s.find("Lattice"), {{"opacity", "pattern Holes"}});
+  s.add("object.box", "Panel", {{"width", "1"}, {"height", "1"}, {"depth", "0.01"}, {"material", "Lattice"}});
+  s.add("light.point", "Lamp", {{"position", "0, 2, 3"}});
+  s.effect("effect.changeover", "Turn", {"Panel"});
+  const Document doc = s.take();
+  const NodeId layer = wornMaterial(doc, *doc.findByName("Panel"), 1).target;
+  REQUIRE(doc.find(layer)->kind->id == "material.layer");
+  // As much of the panel is open, whichever look it has: by the alpha of the picture.
+  const auto open = [&](double mask, bool keeps) {
+    Document now = doc;
+    for (NodeId l = layer; l && doc.find(l)->kind->id == "material.layer";
+         l = Params(*doc.find(l), 1).reference("below").target) {
+      now = setValue(now, l, "mask", Constant(mask));
+      now = setValue(now, l, "keeps_openings", Constant(keeps));
+    }
+    const Traced t = trace(now, 16);
+    double closed = 0;
+    for (size_t i = 0; i < 48 * 48; ++i) closed += double(t.film().alpha(i)) / (48 * 48);
+    return closed;
+  };
+  const double before = open(0, true);
+  CHECK(open(1, true) == Approx(before).margin(0.01));
+  CHECK(open(1, false) > 1.5 * before);
+}
