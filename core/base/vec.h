@@ -13,6 +13,7 @@ using Imath::M44f;
 using Imath::V2f;
 using Imath::V2i;
 using Imath::V3f;
+using Imath::V4f;
 
 /// A colour or a spectrum in three channels: linear ACEScg inside the renderer, linear Rec. 709 in files.
 using Color = Imath::V3f;

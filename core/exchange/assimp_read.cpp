@@ -1,4 +1,5 @@
 // OBJ, PLY, STL, FBX, 3MF and whatever else assimp reads. Runs in the parsing child.
+#include "core/base/colorspace.h"
 #include "core/base/error.h"
 #include "core/exchange/ply_check.h"
 #include "core/exchange/readers.h"
@@ -175,6 +176,16 @@ class Converter {
       if (in.HasTextureCoords(0)) {
         const V2f uv(in.mTextureCoords[0][k].x, in.mTextureCoords[0][k].y);
         p.mesh.uvs.push_back(std::isfinite(uv.x) && std::isfinite(uv.y) ? uv : V2f(0, 0));
+      }
+      if (in.HasTextureCoords(1)) {
+        const V2f uv(in.mTextureCoords[1][k].x, in.mTextureCoords[1][k].y);
+        p.mesh.uvs2.push_back(std::isfinite(uv.x) && std::isfinite(uv.y) ? uv : V2f(0, 0));
+      }
+      if (in.HasVertexColors(0)) {
+        // As screens have them, in all of these formats.
+        const auto linear = [](float x) { return std::isfinite(x) ? srgbDecoded(std::clamp(x, 0.0f, 1.0f)) : 1.0f; };
+        const aiColor4D& c = in.mColors[0][k];
+        p.mesh.colors.emplace_back(linear(c.r), linear(c.g), linear(c.b), std::isfinite(c.a) ? c.a : 1.0f);
       }
     }
     for (unsigned k = 0; k < in.mNumFaces; ++k) {

@@ -163,6 +163,24 @@ Mesh readMesh(const tinygltf::Model& m, const tinygltf::Primitive& p, int uvSet,
         mesh.uvs.push_back(std::isfinite(uv.x) && std::isfinite(uv.y) ? uv : V2f(0, 0));
       }
   }
+  // The set that the material does not use.
+  if (const int a = attribute(p, uvSet == 1 ? "TEXCOORD_0" : "TEXCOORD_1"); a >= 0) {
+    const auto t = gltfNumbers(m, a, 2);
+    if (t.size() / 2 == v.size() / 3)
+      for (size_t i = 0; i + 1 < t.size(); i += 2) {
+        const V2f uv(float(t[i]), float(1 - t[i + 1]));
+        mesh.uvs2.push_back(std::isfinite(uv.x) && std::isfinite(uv.y) ? uv : V2f(0, 0));
+      }
+  }
+  if (const int a = attribute(p, "COLOR_0"); a >= 0 && size_t(a) < m.accessors.size()) {
+    const size_t n = m.accessors[size_t(a)].type == TINYGLTF_TYPE_VEC3 ? 3 : 4;
+    const auto c = gltfNumbers(m, a, int(n));
+    if (c.size() / n == v.size() / 3)
+      for (size_t i = 0; i + n <= c.size(); i += n) {
+        const auto x = [&](size_t k) { return std::isfinite(c[i + k]) ? float(c[i + k]) : 1.0f; };
+        mesh.colors.emplace_back(x(0), x(1), x(2), n == 4 ? x(3) : 1.0f);
+      }
+  }
   std::vector<uint32_t> indices;
   if (p.indices >= 0) {
     for (const double i : gltfNumbers(m, p.indices, 1)) {

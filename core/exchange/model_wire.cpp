@@ -27,7 +27,7 @@ template <typename Wire, typename M> void exchange(Wire& wire, M& m) {
   };
   const auto track = [&](auto& t) { io(t.shape, t.width, t.times, t.values); };
   list(m.parts, 8, [&](auto& p) {
-    io(p.name, p.mesh.positions, p.mesh.normals, p.mesh.uvs, p.mesh.triangles, p.material);
+    io(p.name, p.mesh.positions, p.mesh.normals, p.mesh.uvs, p.mesh.uvs2, p.mesh.colors, p.mesh.triangles, p.material);
     list(p.morphs, 8, [&](auto& morph) { io(morph.positions, morph.normals); });
     io(p.weights, p.skin, p.influences, p.node);
   });

@@ -214,14 +214,20 @@ void append(Mesh& to, const Mesh& from) {
     fillNormals(to);
     fillNormals(add);
   }
-  if (to.uvs.empty() != add.uvs.empty()) {
-    to.uvs.resize(to.positions.size());
-    add.uvs.resize(add.positions.size());
-  }
+  const auto both = [&](auto& a, auto& b, const auto& missing) {
+    if (a.empty() == b.empty()) return;
+    a.resize(to.positions.size(), missing);
+    b.resize(add.positions.size(), missing);
+  };
+  both(to.uvs, add.uvs, V2f(0, 0));
+  both(to.uvs2, add.uvs2, V2f(0, 0));
+  both(to.colors, add.colors, V4f(1, 1, 1, 1));
   const auto first = uint32_t(to.positions.size());
   to.positions.insert(to.positions.end(), add.positions.begin(), add.positions.end());
   to.normals.insert(to.normals.end(), add.normals.begin(), add.normals.end());
   to.uvs.insert(to.uvs.end(), add.uvs.begin(), add.uvs.end());
+  to.uvs2.insert(to.uvs2.end(), add.uvs2.begin(), add.uvs2.end());
+  to.colors.insert(to.colors.end(), add.colors.begin(), add.colors.end());
   if (!to.inside.empty() || !add.inside.empty()) {
     to.inside.resize(to.triangles.size());
     add.inside.resize(add.triangles.size());

@@ -334,9 +334,8 @@ Mesh mended(const Mesh& in, const Mending& how) {
       for (uint32_t* v : {&t.a, &t.b, &t.c}) {
         const auto [it, made] = other.emplace(*v, uint32_t(mesh.positions.size()));
         if (made) {
-          mesh.positions.push_back(V3f(mesh.positions[*v]));
+          appendVertex(mesh, mesh, *v);
           mesh.normals.push_back(-mesh.normals[*v]);
-          if (!mesh.uvs.empty()) mesh.uvs.push_back(V2f(mesh.uvs[*v]));
         }
         *v = it->second;
       }
@@ -354,9 +353,9 @@ Mesh mended(const Mesh& in, const Mending& how) {
         const uint32_t base = uint32_t(mesh.positions.size());
         const V3f n = normalize(cross(around[t.b] - around[t.a], around[t.c] - around[t.a]));
         for (const uint32_t v : {t.a, t.b, t.c}) {
-          mesh.positions.push_back(around[v]);
+          appendVertex(mesh, mesh, corner[ring[v]]);
+          mesh.positions.back() = around[v];
           if (!mesh.normals.empty()) mesh.normals.push_back(n);
-          if (!mesh.uvs.empty()) mesh.uvs.push_back(V2f(mesh.uvs[corner[ring[v]]]));
         }
         mesh.triangles.push_back({base, base + 1, base + 2});
         if (!mesh.inside.empty()) mesh.inside.push_back(0);

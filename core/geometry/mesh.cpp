@@ -75,14 +75,27 @@ void smooth(Mesh& mesh, float sharpDegrees) {
       }
       v[i] = uint32_t(out.positions.size());
       list.push_back(v[i]);
-      out.positions.push_back(mesh.positions[old]);
+      appendVertex(out, mesh, old);
       out.normals.push_back(normal);
-      if (!mesh.uvs.empty()) out.uvs.push_back(mesh.uvs[old]);
     }
     out.triangles.push_back({v[0], v[1], v[2]});
   }
   out.inside = std::move(mesh.inside);
   mesh = std::move(out);
+}
+
+void appendVertex(Mesh& to, const Mesh& from, size_t i) {
+  to.positions.push_back(V3f(from.positions[i]));
+  if (!from.uvs.empty()) to.uvs.push_back(V2f(from.uvs[i]));
+  if (!from.uvs2.empty()) to.uvs2.push_back(V2f(from.uvs2[i]));
+  if (!from.colors.empty()) to.colors.push_back(V4f(from.colors[i]));
+}
+
+void appendMiddle(Mesh& m, size_t a, size_t b) {
+  m.positions.push_back((m.positions[a] + m.positions[b]) * 0.5f);
+  if (!m.uvs.empty()) m.uvs.push_back((m.uvs[a] + m.uvs[b]) * 0.5f);
+  if (!m.uvs2.empty()) m.uvs2.push_back((m.uvs2[a] + m.uvs2[b]) * 0.5f);
+  if (!m.colors.empty()) m.colors.push_back((m.colors[a] + m.colors[b]) * 0.5f);
 }
 
 bool isClosed(const Mesh& mesh) {
@@ -123,6 +136,9 @@ void validate(const Mesh& mesh, const std::string& name) {
   if (!mesh.inside.empty() && mesh.inside.size() != mesh.triangles.size())
     throw badInput(name + ": not one mark of the inside a triangle");
   if (!mesh.uvs.empty() && mesh.uvs.size() != n) throw badInput(name + ": not one texture coordinate a vertex");
+  if (!mesh.uvs2.empty() && mesh.uvs2.size() != n)
+    throw badInput(name + ": not one second texture coordinate a vertex");
+  if (!mesh.colors.empty() && mesh.colors.size() != n) throw badInput(name + ": not one colour a vertex");
 }
 
 } // namespace ilumbra

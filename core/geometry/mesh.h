@@ -12,6 +12,8 @@ struct Mesh {
   std::vector<V3f> positions;
   std::vector<V3f> normals; ///< per vertex, unit length; empty: faceted
   std::vector<V2f> uvs;     ///< per vertex, v upwards from the image's bottom row as seen; empty: none
+  std::vector<V2f> uvs2;    ///< a second set of them; empty: none
+  std::vector<V4f> colors;  ///< per vertex, painted: linear Rec. 709 and alpha; empty: none
   struct Triangle {
     uint32_t a, b, c;
   };
@@ -20,6 +22,10 @@ struct Mesh {
   std::vector<uint8_t> inside;
 };
 
+/// One more vertex of `to`, as vertex `i` of `from` in all but its normal.
+void appendVertex(Mesh& to, const Mesh& from, size_t i);
+/// One more vertex halfway between two of the same mesh, in all but its normal.
+void appendMiddle(Mesh& mesh, size_t a, size_t b);
 /// True if every edge is shared by exactly two triangles of opposite direction, vertices compared by place.
 bool isClosed(const Mesh& mesh);
 /// Every triangle shaded by itself.

@@ -164,10 +164,8 @@ void splitLongEdges(Mesh& mesh, float length, size_t most) {
           middle.emplace(uint64_t(std::min(a, b)) << 32 | std::max(a, b), uint32_t(mesh.positions.size()));
       if (made) {
         // From the same end on both sides of a seam, so that both come out the same to the bit.
-        const V3f &p = mesh.positions[a], &q = mesh.positions[b];
-        mesh.positions.push_back((p + q) * 0.5f);
+        appendMiddle(mesh, a, b);
         if (!mesh.normals.empty()) mesh.normals.push_back(normalize(mesh.normals[a] + mesh.normals[b]));
-        if (!mesh.uvs.empty()) mesh.uvs.push_back((mesh.uvs[a] + mesh.uvs[b]) * 0.5f);
       }
       return it->second;
     };
@@ -261,9 +259,8 @@ Mesh part(const Mesh& mesh, const std::function<bool(size_t)>& keep) {
   const auto vertex = [&](uint32_t i) {
     if (to[i] == ~0u) {
       to[i] = uint32_t(out.positions.size());
-      out.positions.push_back(mesh.positions[i]);
+      appendVertex(out, mesh, i);
       if (!mesh.normals.empty()) out.normals.push_back(mesh.normals[i]);
-      if (!mesh.uvs.empty()) out.uvs.push_back(mesh.uvs[i]);
     }
     return to[i];
   };

@@ -42,6 +42,7 @@ namespace ilumbra {
   X(coordinatesPattern)                                                                                                \
   X(edgesPattern)                                                                                                      \
   X(thicknessPattern)                                                                                                  \
+  X(paintedPattern)                                                                                                    \
   X(chancePattern)                                                                                                     \
   X(timePattern)                                                                                                       \
   X(speedPattern)                                                                                                      \
@@ -58,6 +59,7 @@ namespace ilumbra {
   X(warpPattern)                                                                                                       \
   X(ridePattern)                                                                                                       \
   X(projectedPattern)                                                                                                  \
+  X(secondCoordinatesPattern)                                                                                          \
   X(turnPattern)                                                                                                       \
   X(repeatPattern)                                                                                                     \
   X(mirrorPattern)                                                                                                     \

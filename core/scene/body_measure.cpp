@@ -115,4 +115,23 @@ uint32_t Geometry::piece(const V3f& place) const {
   return t < m_pieces.size() ? m_pieces[t] : 0;
 }
 
+template <typename V> bool Geometry::between(const std::vector<V>& of, const V3f& place, V& out) const {
+  const Mesh& m = shape.mesh;
+  if (of.empty() || of.size() != m.positions.size() || m.triangles.empty()) return false;
+  float away = std::numeric_limits<float>::infinity();
+  const uint32_t i = nearest(place, away);
+  if (i >= m.triangles.size()) return false;
+  const auto& t = m.triangles[i];
+  // By the areas that its nearest point parts the triangle into.
+  const V3f a = m.positions[t.a], b = m.positions[t.b], c = m.positions[t.c], p = nearestOnTriangle(place, a, b, c),
+            n = cross(b - a, c - a);
+  const float all = dot(n, n);
+  const float v = all > 0 ? dot(cross(p - a, c - a), n) / all : 0, w = all > 0 ? dot(cross(b - a, p - a), n) / all : 0;
+  out = of[t.a] * (1 - v - w) + of[t.b] * v + of[t.c] * w;
+  return true;
+}
+
+bool Geometry::painted(const V3f& place, V4f& color) const { return between(shape.mesh.colors, place, color); }
+bool Geometry::secondCoordinates(const V3f& place, V2f& uv) const { return between(shape.mesh.uvs2, place, uv); }
+
 } // namespace ilumbra

@@ -1,8 +1,11 @@
 // What glTF files say, and what of it arrives: written here as text, read by the real reader.
 #include "core/base/colorspace.h"
 #include "core/base/files.h"
+#include "core/compile/compile.h"
 #include "core/exchange/import.h"
 #include "core/exchange/readers.h"
+#include "core/geometry/no_assets.h"
+#include "core/scene/ray_caster.h"
 #include "tests/support/scene.h"
 
 #include <cstring>
@@ -350,4 +353,58 @@ TEST_CASE("Copies by instancing stand as nodes of their own and share one part",
     }
   CHECK(meshes == 3);
   CHECK(reach == Approx(12));
+}
+
+TEST_CASE("Painted colours and a second set of texture coordinates come along, and patterns find them",
+          "[exchange][gltf][import][painted]") {
+  File f;
+  addSquare(f);
+  Json& attributes = f.json["meshes"][0]["primitives"][0]["attributes"];
+  // Red to the right, green upwards; and the second set turned by a quarter.
+  attributes["COLOR_0"] = f.floats({0, 0, 0.25f, 1, 0, 0.25f, 1, 1, 0.25f, 0, 1, 0.25f}, "VEC3", 3);
+  attributes["TEXCOORD_0"] = f.floats({0, 1, 1, 1, 1, 0, 0, 0}, "VEC2", 2);
+  attributes["TEXCOORD_1"] = f.floats({0, 1, 0, 0, 1, 0, 1, 1}, "VEC2", 2);
+  const Model m = f.read();
+  REQUIRE(m.parts.size() == 1);
+  const Mesh& mesh = m.parts[0].mesh;
+  REQUIRE(mesh.colors.size() == 4);
+  CHECK(mesh.colors[2] == V4f(1, 1, 0.25f, 1));
+  REQUIRE(mesh.uvs2.size() == 4);
+  CHECK(mesh.uvs2[1] == V2f(0, 1));
+  Document doc = f.import().doc;
+  const NodeId square = doc.findByName("Square")->id;
+  NodeId painted = 0, red = 0, place = 0, second = 0, camera = 0;
+  doc = addNode(doc, "pattern.painted", "Painted", {}, &painted);
+  doc = addNode(doc, "pattern.painted", "Red", {}, &red);
+  doc = setValue(doc, red, "gives", Constant(std::string("red")));
+  doc = addNode(doc, "pattern.coordinates", "Place", {}, &place);
+  doc = setValue(doc, place, "space", Constant(std::string("texture")));
+  doc = addNode(doc, "pattern.second_coordinates", "Second", {}, &second);
+  doc = setValue(doc, second, "value", PatternUse{{place, nullptr}});
+  doc = addNode(doc, "camera.lens", "Eye", {}, &camera);
+  doc = setValue(doc, camera, "position", Constant(Triple{0.5, 0.5, 3}));
+  doc = setValue(doc, camera, "target", Constant(Triple{0.5, 0.5, 0}));
+  doc = setValue(doc, doc.settings().id, "camera", Constant(Reference{camera, nullptr}));
+  SceneCache scenes;
+  const ScenePtr scene =
+      compileScene(doc, {.width = 32, .height = 32, .queries = {}}, f.cache.assets(f.folder / "", nullptr), scenes);
+  TraceCount count;
+  const RayCaster rays(*scene, count, nullptr);
+  const auto compiled = [&](NodeId id) { return Program::compile(doc, {id, nullptr}, 1, NoAssets(), false); };
+  const Program colours = compiled(painted), channel = compiled(red), turned = compiled(second);
+  for (const float x : {0.2f, 0.6f, 0.9f})
+    for (const float y : {0.1f, 0.45f, 0.8f}) {
+      Hit hit;
+      REQUIRE(rays.intersect({x, y, 2}, {0, 0, -1}, 10, hit));
+      CHECK(scene->things[hit.object->thing].node == square);
+      const PatternPoint at = patternPoint(*scene, hit, rays.shutterTime(), {0, 0, -1}, 0);
+      CHECK(colours.evaluate(at).x == Approx(x).margin(1e-4));
+      CHECK(colours.evaluate(at).y == Approx(y).margin(1e-4));
+      CHECK(colours.evaluate(at).z == Approx(0.25));
+      CHECK(channel.evaluate(at).z == Approx(x).margin(1e-4));
+      CHECK(turned.evaluate(at).x == Approx(y).margin(1e-4));
+      CHECK(turned.evaluate(at).y == Approx(x).margin(1e-4));
+    }
+  // What has none says what it says elsewhere.
+  CHECK(colours.evaluate(PatternPoint()).x == Approx(0.5));
 }

@@ -100,10 +100,10 @@ TEST_CASE("Every kind of pattern drives a number and a colour from its defaults,
       // Shapes vary over the thing; what works on a single value, and what is one value for each object, does not.
       const bool even = worksOn(k) || k.id == "pattern.constant" || k.id == "pattern.time" ||
                         k.id == "pattern.chance" || k.id == "pattern.distance" || k.id == "pattern.follow" ||
-                        k.id == "pattern.speed" || k.id == "pattern.edges" ||
-                        k.id == "pattern.thickness" || // a ball has none, and rests
-                        k.id == "pattern.contact" ||   // which is to nothing yet
-                        k.id == "pattern.solid";       // a body of its own, within
+                        k.id == "pattern.speed" || k.id == "pattern.edges" || k.id == "pattern.thickness" ||
+                        k.id == "pattern.painted" || // a ball has none, and rests
+                        k.id == "pattern.contact" || // which is to nothing yet
+                        k.id == "pattern.solid";     // a body of its own, within
       if (!even) CHECK(most - least > 0.05f * std::max(0.2f, most));
     }
   }
