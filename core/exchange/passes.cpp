@@ -1,7 +1,9 @@
 #include "core/exchange/passes.h"
 
 #include "core/compile/camera.h"
+#include "core/compile/even_patterns.h"
 #include "core/exchange/picture_layers.h"
+#include "core/geometry/no_assets.h"
 #include "core/label/layer_query.h"
 #include "core/scene/plates.h"
 
@@ -370,8 +372,10 @@ void divideByThings(const Document& doc, const PictureFile& file, const std::vec
 
 } // namespace
 
-LensResult lensOnFile(const Document& doc, double frame, const PictureFile& read, const Tasks& tasks,
+LensResult lensOnFile(const Document& given, double frame, const PictureFile& read, const Tasks& tasks,
                       const Assets* assets) {
+  const NoAssets none;
+  const Document doc = withEvenValues(given, frame, assets ? *assets : none);
   // All of the frame, and what there is beside it.
   const int x0 = std::min(0, read.left), y0 = std::min(0, read.top),
             x1 = std::max(read.width, read.left + read.frameWidth),

@@ -163,6 +163,7 @@ bool Session::Content::hasPass(ShownPass pass) const {
 }
 
 void Session::Content::take(SessionRequest request, Clock::time_point asked) {
+  written = request.doc;
   request.doc = withEvenValues(request.doc, currentFrame(request.doc), assets->assets(request.doc.folder(), &cancel));
   const bool first = !now;
   const bool sameDoc = now && now->doc == request.doc;

@@ -57,8 +57,9 @@ struct Session::Content {
   // Of the session's thread alone.
   SceneCache cache;
   ConvolutionCache convolutions;
-  std::optional<SessionRequest> now;
-  uint64_t nowEdition = 0; ///< guarded by the mutex as well
+  std::optional<SessionRequest> now; ///< with even patterns as their values at the frame
+  std::optional<Document> written;   ///< its document as it was asked for
+  uint64_t nowEdition = 0;           ///< guarded by the mutex as well
   ScenePtr scene;
   Rendering draft, next, full;
   bool madePlaying = false; ///< the scene has its plates as they play

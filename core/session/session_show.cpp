@@ -202,7 +202,7 @@ void Session::Content::tell() {
 
 void Session::Content::send(std::shared_ptr<SessionImage> image) {
   image->edition = nowEdition;
-  if (now) image->doc = now->doc;
+  if (written) image->doc = *written; // what is kept of it is what was asked for
   lastDelivery = Clock::now();
   deliver(std::move(image));
 }

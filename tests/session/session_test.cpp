@@ -4,6 +4,7 @@
 
 #include "core/display/view.h"
 #include "core/placing/framing.h"
+#include "core/session/proof.h"
 #include "tests/support/scene.h"
 
 #include <chrono>
@@ -440,4 +441,22 @@ TEST_CASE("A new light or object is seen at once, whatever the size of the set",
       CHECK(middle < 4);
     }
   }
+}
+
+TEST_CASE("A pattern of time on a lens stage is seen, and the picture keeps the document as it is", "[session][even]") {
+  Document doc = twoLampSet();
+  NodeId clock = 0;
+  doc = addNode(doc, "pattern.time", "Clock", {}, &clock);
+  doc = setValue(doc, clock, "scale", Constant(0.0));
+  const Document plain = doc;
+  doc = setValue(doc, doc.findByName("Halo")->id, "amount", PatternUse{{clock, nullptr}});
+  Bench b;
+  const Document without = setValue(plain, plain.findByName("Halo")->id, "amount", Constant(0.0));
+  const auto lit = b.finished(b.submit(plain)), driven = b.finished(b.submit(doc)),
+             none = b.finished(b.submit(without));
+  REQUIRE((lit && driven && none));
+  CHECK(driven->doc == doc);
+  CHECK(valueAt(driven->doc, resolve(doc, "Halo.amount")).pattern());
+  CHECK(comparePictures(driven->light(), none->light()).rms < 1e-3);
+  CHECK(comparePictures(driven->light(), lit->light()).rms > 1e-2);
 }
