@@ -89,7 +89,9 @@ void kindsCommand(const Context& c, const std::string& wanted) {
       print(fmt::format("  {:<20} {:<10} {:<16} {}", d.name, typeName(d.type), initial, d.helpText));
       if (!d.choices.empty()) print(fmt::format("  {:<20} one of: {}", "", fmt::join(d.choices, ", ")));
       if (!d.accepts.empty()) print(fmt::format("  {:<20} takes: {}", "", acceptedText(d.accepts)));
-      if (d.patternable) print(fmt::format("  {:<20} or a pattern by its name: \"pattern Wear\"", ""));
+      if (d.patternable)
+        print(fmt::format("  {:<20} or a pattern by its name: \"pattern Wear\"{}", "",
+                          d.evenOnly ? ", one that is the same everywhere" : ""));
     }
     for (const ChildSlot& s : k->slots) print(fmt::format("  list {:<15} of: {}", s.name, acceptedText(s.accepts)));
     return;

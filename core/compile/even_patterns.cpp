@@ -2,6 +2,7 @@
 
 #include "core/base/error.h"
 #include "core/document/edit.h"
+#include "core/document/inputs.h"
 #include "core/pattern/program.h"
 
 #include <algorithm>
@@ -36,6 +37,19 @@ template <typename F> void eachEven(const Document& doc, const F& f) {
         if (const ParamDef* d = n->kind->param(name); d && d->evenOnly) f(*n, *d);
 }
 
+// Calls f(thing, parameter that refers, reference, input, its definition) for what a use sets for itself by patterns.
+template <typename F> void eachEvenOverride(const Document& doc, const F& f) {
+  for (const NodePtr& n : doc.nodes())
+    for (const auto& [name, value] : n->values) {
+      const auto* r = value.constant() ? std::get_if<Reference>(value.constant()) : nullptr;
+      const Node* target = r && r->with ? doc.find(r->target) : nullptr;
+      if (!target) continue;
+      for (const auto& [input, v] : *r->with)
+        if (v.pattern())
+          if (const ParamDef* d = inputDefinition(doc, *target, input); d && d->evenOnly) f(*n, name, *r, input, *d);
+    }
+}
+
 } // namespace
 
 std::string whyEven(const ParamDef& d) {
@@ -49,6 +63,11 @@ Document withEvenValues(const Document& doc, double frame, const Assets& assets)
     if (const auto use = Params(n, frame).pattern(d.name))
       if (const auto v = evenValue(doc, *use, d, frame, assets)) out = setValue(out, n.id, d.name, *v);
   });
+  eachEvenOverride(doc, [&](const Node& n, const std::string& param, const Reference& r, const std::string& input,
+                            const ParamDef& d) {
+    if (const auto v = evenValue(doc, *r.with->at(input).pattern(), d, frame, assets))
+      out = setAt(out, {n.id, param, 0, input}, *v);
+  });
   return out;
 }
 
@@ -59,6 +78,11 @@ std::vector<std::string> unevenPatterns(const Document& doc) {
     const Node* pattern = use ? doc.find(use->pattern.target) : nullptr;
     if (pattern) out.push_back(fmt::format("{}: {} varies. {}", n.name, pattern->name, whyEven(d)));
   });
+  eachEvenOverride(
+      doc, [&](const Node& n, const std::string&, const Reference& r, const std::string& input, const ParamDef& d) {
+        if (const Node* pattern = doc.find(r.with->at(input).pattern()->pattern.target))
+          out.push_back(fmt::format("{}: {} varies. {}", n.name, pattern->name, whyEven(d)));
+      });
   return out;
 }
 

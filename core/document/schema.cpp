@@ -151,6 +151,8 @@ version does not know are kept.
   itself), `Group.objects[2].position`.
 
 The column *redoes* names the dearest stage that a change invalidates. Nothing above *shading* traces a ray.
+An *even pattern* is the same everywhere, such as Time or Follow and what works on those: what varies leaves the parameter
+as it is by default.
 )";
   for (const Kind& k : kinds.all()) {
     s += fmt::format("\n## {} — {}\n\n{}\n", k.id, k.label, k.helpText);
@@ -171,7 +173,8 @@ The column *redoes* names the dearest stage that a change invalidates. Nothing a
         initial = fmt::format("{}, {}, {}", (*c)[0], (*c)[1], (*c)[2]);
       s += fmt::format("| `{}` | {} | {} | {} | {} | {} | {} | {} |\n", d.name, typeName(d.type), unitInFile(d),
                        initial, rangeText(d),
-                       d.keyable && d.patternable ? "both"
+                       d.evenOnly                 ? "keys, even pattern"
+                       : d.keyable && d.patternable ? "both"
                        : d.keyable                ? "keys"
                        : d.patternable            ? "pattern"
                                                   : "",

@@ -52,6 +52,22 @@ TEST_CASE("A pattern of time drives what is one number for a whole thing, within
   CHECK(withEvenValues(doc, 12, noAssets()).findByName("Ball") == doc.findByName("Ball"));
 }
 
+TEST_CASE("What one use sets for itself by a pattern runs with time for that use alone", "[compile][even]") {
+  Document doc = lit();
+  const NodeId ball = doc.findByName("Ball")->id;
+  doc = setValue(doc, ball, "material", Constant(Reference{doc.findByName("Glass")->id, nullptr}));
+  doc = setAt(doc, resolve(doc, "Ball.material.ior"), by(doc, "Clock"));
+  const auto ior = [&](const Document& d, double frame) {
+    const Reference r = Params(*d.findByName("Ball"), frame).reference("material");
+    return Params(*d.find(r.target), frame, r.with.get()).number("ior");
+  };
+  CHECK(ior(withEvenValues(doc, 36, noAssets()), 36) == Approx(1.5));
+  CHECK(ior(withEvenValues(doc, 60, noAssets()), 60) == Approx(2.5));
+  CHECK(Params(*withEvenValues(doc, 60, noAssets()).findByName("Glass"), 60).number("ior") == Approx(1.5));
+  const Document wrong = setAt(doc, resolve(doc, "Ball.material.ior"), by(doc, "Cloud"));
+  REQUIRE(unevenPatterns(withEvenValues(wrong, 1, noAssets())).size() == 1);
+}
+
 TEST_CASE("The picture is as bright as the pattern on a lamp's stops says", "[compile][even]") {
   const Document plain = lit();
   const NodeId lamp = plain.findByName("Lamp")->id;
