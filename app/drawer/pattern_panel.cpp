@@ -253,6 +253,7 @@ void PatternPanel::rebuild() {
   }
   if (!doc.find(m_pattern)) m_pattern = patternAt(doc, m_studio.currentNode());
   m_pattern = m_pattern ? wholeOf(doc, m_pattern) : 0;
+  if (!m_pattern) m_inPicture->setChecked(false); // nothing is left to be shown there
   const auto uses = m_pattern ? patternUses(doc, m_pattern) : std::vector<Address>();
   m_uses = uses.size();
   m_use = uses.empty() ? Address{} : uses.front();

@@ -234,6 +234,14 @@ TEST_CASE("A pattern is shown in the picture by itself, until it is let go", "[a
   o.panel->hide();
   CHECK(image.isNull());
   CHECK_FALSE(shows->isChecked());
+  // Nor when the pattern is gone.
+  o.panel->show();
+  shows->click();
+  REQUIRE(Open::wait([&] { return !image.isNull() && !o.panel->busy(); }));
+  const NodeId bands = valueAt(o.doc(), {o.material, "roughness", 0, {}}).pattern()->pattern.target;
+  REQUIRE(o.studio->edit("Remove", [&](const Document& d) { return removeNode(d, bands); }));
+  CHECK(image.isNull());
+  CHECK_FALSE(shows->isChecked());
 }
 
 TEST_CASE("Two inputs change places by keys, by the mouse, and not with what is within", "[app][pattern][swap]") {
