@@ -95,7 +95,7 @@ std::vector<Handle> PictureView::handles() const {
   const Camera seenBy = *this->camera();
   std::vector<Handle> points;
   const Node* line = drawn();
-  if (line && isOutline(*line, m_studio.frame()) && (m_tool || line == n)) {
+  if (line && isOutline(*line, m_studio.frame()) && (m_tool || line == n || line->id == n->parent)) {
     if (const ScenePtr scene = m_studio.session().scene()) points = lensHandles(doc, *line, m_studio.frame(), *scene);
     if (m_tool) std::erase_if(points, [](const Handle& h) { return h.fresh || !h.id.starts_with("point "); });
     return points;

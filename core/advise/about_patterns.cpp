@@ -138,7 +138,8 @@ class Worn {
          param);
   }
 
-  // Where texture coordinates begin anew, what is on both sides is compared.
+  // Where texture coordinates begin anew, what is on both sides is compared; not on what has so many triangles that
+  // looking would hold up the picture.
   void aboutSeam(const Program& program, const std::vector<const Node*>& all, const PatternRange& range) {
     const auto in = std::find_if(all.begin(), all.end(),
                                  [&](const Node* n) { return liesInTexture(*n, m_frame) && n->kind->param("space"); });
@@ -164,7 +165,7 @@ class Worn {
       }
     } else {
       const Mesh& m = shape.mesh;
-      if (m.uvs.empty() || m.triangles.size() > 200000) return;
+      if (m.uvs.empty() || m.triangles.size() > 20000) return;
       std::vector<uint32_t> place;
       placesOf(m, place);
       std::map<std::pair<uint32_t, uint32_t>, V2f> seen;

@@ -354,6 +354,7 @@ class Painter {
   PatternPoint patternAt(float x, float y) const {
     PatternPoint p;
     p.uv = {x, y};
+    p.evenScreen = m_even;
     p.screen = p.world = p.position = {m_even ? (x - 0.5f) * m_aspect + 0.5f : x, y, 0};
     return p;
   }

@@ -17,13 +17,13 @@ struct OutlineNode {
 
   Sample4 one(const InputsOf<float>& in, const PatternPoint& at) const {
     if (frontOnly && !(at.normal.z > 0)) return in[2];
-    return result(in, outline->inside({(in[0].x - middle.x) * wide, in[0].y - middle.y}));
+    return result(in, outline->inside(about({in[0].x, in[0].y}, at.evenScreen)));
   }
   // No distance changes faster than the place.
   Bounds4 operator()(const InputsOf<Interval>& in, const PointOf<Interval>& at) const {
     const V3f m = middleOf(in[0]);
     const float half = (halfDiagonal(in[0]) + 1e-6f) * std::max(1.0f, wide),
-                d = outline->inside({(m.x - middle.x) * wide, m.y - middle.y});
+                d = outline->inside(about({m.x, m.y}, at.evenScreen));
     const Bounds4 there = result(in, numbers::outwards(d - half, d + half, 2));
     if (!frontOnly || at.normal.z.low > 0) return there;
     Bounds4 out;
@@ -32,6 +32,10 @@ struct OutlineNode {
   }
 
  private:
+  // A place about the middle, as wide as it is high.
+  V2f about(const V2f& at, bool even) const {
+    return {even && wide != 1 ? at.x - 0.5f - (middle.x - 0.5f) * wide : (at.x - middle.x) * wide, at.y - middle.y};
+  }
   template <class T> ValuesOf<T> result(const InputsOf<T>& in, const T& inside) const {
     using namespace numbers;
     // Seen from afar, an edge is no wider than what is known of the way to it.

@@ -144,18 +144,23 @@ PointOf<Lanes> gathered(const PatternPoint* points, int count) {
     return v;
   });
   r.body = points[0].body;
+  r.evenScreen = points[0].evenScreen;
   return r;
 }
 
 } // namespace
 
 PointOf<Interval> PatternBox::point() const {
-  return eachMember<PointOf<Interval>>(
+  auto r = eachMember<PointOf<Interval>>(
       [&](auto member) { return Interval(std::min(member(low), member(high)), std::max(member(low), member(high))); });
+  r.body = low.body;
+  r.evenScreen = low.evenScreen;
+  return r;
 }
 PatternPoint laneOf(const PointOf<Lanes>& points, int lane) {
   auto r = eachMember<PatternPoint>([&](auto member) { return member(points)[lane]; });
   r.body = points.body;
+  r.evenScreen = points.evenScreen;
   return r;
 }
 PatternPoint stepped(const PointOf<Slope>& point, int axis, float step) {
@@ -164,6 +169,7 @@ PatternPoint stepped(const PointOf<Slope>& point, int axis, float step) {
     return s.v + (axis < 0 ? 0 : step * s.d[axis]);
   });
   r.body = point.body;
+  r.evenScreen = point.evenScreen;
   return r;
 }
 
@@ -339,10 +345,11 @@ void Program::evaluate(std::span<const PatternPoint> points, Sample4* out) const
   for (size_t i = 0; i < m_constants.size(); ++i)
     for (int c = 0; c < 4; ++c) r.data()[i][c] = m_constants[i][c];
   for (size_t i = 0; i < points.size();) {
-    // As many as lie on one body.
+    // As many as lie on one body, in one picture.
     int count = 1;
     while (count < Lanes::count && i + size_t(count) < points.size() &&
-           points[i + size_t(count)].body == points[i].body)
+           points[i + size_t(count)].body == points[i].body &&
+           points[i + size_t(count)].evenScreen == points[i].evenScreen)
       ++count;
     const ValuesOf<Lanes> v = run(r.data(), gathered(points.data() + i, count));
     for (int lane = 0; lane < count; ++lane) out[i + size_t(lane)] = {v.x[lane], v.y[lane], v.z[lane], v.w[lane]};

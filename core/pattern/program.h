@@ -34,6 +34,8 @@ template <class T> struct PointOf {
   T copyRandom = T(0.0f);  ///< 0..1, one number a copy of it
   /// Whose surface it lies on; null: none that could be measured. It outlives the evaluation.
   const PatternBody* body = nullptr;
+  /// True if `screen` runs across in heights of the picture about its middle, so that nothing is stretched.
+  bool evenScreen = false;
 };
 using PatternPoint = PointOf<float>;
 /// A box in all that a point has: patterns tell their bounds over it.

@@ -223,3 +223,30 @@ TEST_CASE("A plate's coverage is its alpha from place to place, and a mist loops
   s.set(plate, {{"coverage", "25 %"}});
   for (const float a : at(1).alpha) CHECK(a == Approx(0.25));
 }
+
+TEST_CASE("A drawn outline masks a plate where it is drawn, whatever its patterns' scale", "[plate][drawn]") {
+  for (const char* scale : {"even", "with the frame"}) {
+    CAPTURE(scale);
+    Set s(64, 36);
+    s.look("0, 0, 5", "0, 0, 0");
+    const NodeId mask = s.add("pattern.outline", "Mask", {{"edge", "0"}, {"middle_x", "30 %"}, {"middle_y", "60 %"}});
+    for (const auto& [x, y] : {std::pair{"-0.2", "-0.2"}, {"0.2", "-0.2"}, {"0.2", "0.2"}, {"-0.2", "0.2"}})
+      s.add("outline.point", "", {{"x", x}, {"y", y}, {"sharp", "on"}}, {mask, "points", size_t(-1)});
+    s.add("plate.picture", "Sheet",
+          {{"shows", "colour"},
+           {"lies", "in front"},
+           {"coverage", "pattern Mask"},
+           {"fineness", "0"},
+           {"pattern_scale", scale}});
+    const Plates::Sheet sheet = platesOf(s.peek(), 1, 64, 36, noAssets())->front;
+    double all = 0, across = 0, down = 0;
+    for (size_t i = 0; i < sheet.alpha.size(); ++i) {
+      all += double(sheet.alpha[i]);
+      across += double(sheet.alpha[i]) * (double(i % 64) + 0.5);
+      down += double(sheet.alpha[i]) * (double(i / 64) + 0.5);
+    }
+    CHECK(all == Approx(14.4 * 14.4).epsilon(0.06)); // 0.4 of the height, squared
+    CHECK(across / all == Approx(0.3 * 64).margin(0.5));
+    CHECK(down / all == Approx(0.4 * 36).margin(0.5));
+  }
+}
