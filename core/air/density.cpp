@@ -1,5 +1,6 @@
 #include "core/air/density.h"
 
+#include "core/air/air_color.h"
 #include "core/base/sampling.h"
 #include "core/base/tasks.h"
 
@@ -18,12 +19,7 @@ static float amountOf(const Sample4& v) {
 }
 
 float PatternDensity::at(const V3f& world) const {
-  PatternPoint p;
-  p.world = world;
-  p.position = transformPoint(m_toObject, world);
-  p.uv = {p.position.x, p.position.y};
-  p.random = m_random;
-  const float v = amountOf(m_program->evaluate(p));
+  const float v = amountOf(m_program->evaluate(airPoint(world, m_toObject, m_random)));
   return std::isfinite(v) ? v : 0;
 }
 

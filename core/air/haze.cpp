@@ -47,17 +47,20 @@ std::vector<ParamDef> matterParams(double density) {
                 "every place, slowly"),
       color("color", "Colour", {1, 1, 1})
           .soft(0, 1)
+          .patterned()
           .at(Invalidation::Shading)
           .matters()
           .help("Share of what meets it that it scatters; the rest is lost"),
       number("anisotropy", "Anisotropy", "", 0.3)
           .soft(-0.9, 0.9)
           .range(-0.99, 0.99)
+          .patterned()
           .at(Invalidation::Shading)
           .matters()
           .help("More than 0: light goes on forwards, as in mist; less: it is thrown back"),
       color("attenuation_color", "Tint at depth", {1, 1, 1})
           .range(0, 1)
+          .patterned()
           .at(Invalidation::Shading)
           .in("Absorption")
           .help("White light after the depth below, besides what is scattered"),
@@ -110,6 +113,7 @@ static Kind hazeKind() {
                     .help("The lights that it shows; nothing: all that reach it"),
                 number("own_light", "Own light", "cd/m³", 0)
                     .soft(1, 100000)
+                    .patternedBy("own_light_color")
                     .range(0, 1e12)
                     .log()
                     .matters()
@@ -119,6 +123,7 @@ static Kind hazeKind() {
                 flag("own_light_on", "On", true).at(Invalidation::Mix).in("Own light").help("Off: dark"),
                 color("own_light_color", "Light's colour", {1, 1, 1})
                     .soft(0, 1)
+                    .patterned()
                     .matters()
                     .at(Invalidation::Mix)
                     .in("Own light")
@@ -155,22 +160,28 @@ double densityOfVisibility(double metres) { return -std::log(0.02) / metres; }
 
 Color airLight(const Params& p, bool evenIfOff) {
   if (!p.node().kind->param("own_light") || !(evenIfOff || p.flag("own_light_on"))) return Color(0.0f);
-  return working(p.triple("own_light_color")) * p.real("own_light");
+  return (p.pattern("own_light_color") ? Color(1.0f) : working(p.triple("own_light_color"))) * p.real("own_light");
+}
+
+Color absorptionOfTint(const Color& tint, float depth) {
+  Color out;
+  for (int c = 0; c < 3; ++c) out[c] = -std::log(std::clamp(tint[c], 1e-6f, 1.0f)) / depth;
+  return out;
 }
 
 Haze hazeOf(const Params& p) {
   Haze h;
   const double density =
       p.text("measure") == "visibility" ? densityOfVisibility(p.number("visibility")) : p.number("density");
-  const Color share = working(p.triple("color"));
+  const Color share = p.pattern("color") ? Color(1.0f) : working(p.triple("color"));
   for (int c = 0; c < 3; ++c)
     if (!(share[c] >= -1e-6f && share[c] <= 1 + 1e-4f))
       throw badInput(p.node().name + ".color: it cannot scatter more light than meets it, or less than none");
   h.extinction = Color(float(density));
   for (int c = 0; c < 3; ++c) h.scattering[c] = clamp01(share[c]) * float(density);
   if (const double depth = p.number("attenuation_depth"); depth > 0) {
-    const Color tint = working(p.triple("attenuation_color"));
-    for (int c = 0; c < 3; ++c) h.extinction[c] -= std::log(std::clamp(tint[c], 1e-6f, 1.0f)) / float(depth);
+    if (!p.pattern("attenuation_color"))
+      h.extinction += absorptionOfTint(working(p.triple("attenuation_color")), float(depth));
   }
   h.anisotropy = p.real("anisotropy");
   return h;

@@ -123,6 +123,7 @@ static Kind gridKind() {
                 .help("The lights that it shows; nothing: all that reach it"),
             number("own_light", "Own light", "cd/m³", 0)
                 .soft(1, 100000)
+                .patternedBy("own_light_color")
                 .range(0, 1e12)
                 .log()
                 .matters()
@@ -143,6 +144,7 @@ static Kind gridKind() {
             flag("own_light_on", "On", true).at(Invalidation::Mix).in("Own light").help("Off: dark"),
             color("own_light_color", "Light's colour", {1, 0.5, 0.15})
                 .soft(0, 1)
+                .patterned()
                 .matters()
                 .at(Invalidation::Mix)
                 .in("Own light")

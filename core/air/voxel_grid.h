@@ -1,4 +1,5 @@
 #pragma once
+#include "core/air/air_color.h"
 #include "core/air/density.h"
 
 namespace ilumbra {
@@ -44,13 +45,6 @@ class BothDensity : public Density {
   DensityPtr m_a, m_b;
   How m_how;
   float m_share;
-};
-
-/// A colour over the places of the world. Immutable.
-class AirColor {
- public:
-  virtual ~AirColor() = default;
-  virtual Color colorAt(const V3f& world) const = 0;
 };
 
 /// Colours on a grid, straight lines between them; beyond its middles those of its rim.

@@ -29,6 +29,24 @@
 
 namespace ilumbra {
 
+// 0..1, of one place that a medium fills.
+static float randomOf(const Node& n, size_t place) {
+  return float(mixBits(uint32_t(n.id) + uint32_t(place) * 0x9e37u)) * 0x1p-32f;
+}
+
+// All places, as a pattern may be asked about them.
+static PatternBox allPlaces() {
+  constexpr float far = 1e6f;
+  PatternBox b;
+  b.low.world = b.low.position = V3f(-far);
+  b.high.world = b.high.position = V3f(far);
+  b.low.uv = V2f(-far);
+  b.high.uv = V2f(far);
+  b.low.random = b.low.copyRandom = 0;
+  b.high.random = b.high.copyRandom = 1;
+  return b;
+}
+
 std::vector<NodePtr> SceneCompiler::patternNodes() const {
   std::vector<NodePtr> out;
   for (const NodePtr& n : m_doc.nodes()) {
@@ -71,8 +89,7 @@ void SceneCompiler::guide(const Params& p, const std::shared_ptr<const Program>&
     const int share = std::max(1, int(std::cbrt(double(places.size()))));
     for (size_t k = 0; k < places.size(); ++k) {
       stopIfCancelled();
-      DensityPtr density = std::make_shared<const PatternDensity>(
-          amount, places[k].toObject, float(mixBits(uint32_t(n.id) + uint32_t(k) * 0x9e37u)) * 0x1p-32f);
+      DensityPtr density = std::make_shared<const PatternDensity>(amount, places[k].toObject, randomOf(n, k));
       if (const int fine = int(p.number("fineness")); fine > 0)
         density = VoxelDensity::baked(*density, places[k].bounds, std::max(4, fine / share));
       if (places[k].beam)
@@ -83,6 +100,78 @@ void SceneCompiler::guide(const Params& p, const std::shared_ptr<const Program>&
     kept = std::move(now);
   }
   for (size_t i = 0; i < places.size(); ++i) std::tie(places[i].density, places[i].cells) = kept.made[i];
+}
+
+// What patterns of an air's colours and of its anisotropy say from place to place. Those that say the same everywhere
+// are in the haze.
+struct SceneCompiler::AirPatterns {
+  std::shared_ptr<const Program> color, tint, light, turning; ///< null: none that varies
+  Color evenLight{1.0f};
+  float depth = 0;  ///< of the tint, metres
+  float lost = 0;   ///< without the tint, per metre
+  Color most{0.0f}; ///< extinction at the darkest tint, per metre
+};
+
+SceneCompiler::AirPatterns SceneCompiler::airPatterns(const Params& p, Haze& haze) const {
+  AirPatterns out;
+  const auto compiled = [&](const char* param, const auto& even) -> std::shared_ptr<const Program> {
+    const ParamDef* d = p.node().kind->param(param);
+    const auto use = d ? p.pattern(param) : std::nullopt;
+    if (!use) return nullptr;
+    auto program = std::make_shared<const Program>(
+        Program::compile(m_doc, use->pattern, m_options.frame, m_assets, d->type == ParamType::Color));
+    const Sample4* c = program->constant();
+    if (!c) return program;
+    even(Color(c->x, c->y, c->z));
+    return nullptr;
+  };
+  const auto within = [](Color c, float low, float high) {
+    for (int k = 0; k < 3; ++k) c[k] = std::clamp(std::isfinite(c[k]) ? c[k] : 0, low, high);
+    return c;
+  };
+  out.color = compiled("color", [&](const Color& c) { haze.scattering *= within(c, 0, 1); });
+  out.turning = compiled("anisotropy",
+                         [&](const Color& c) { haze.anisotropy = std::clamp((c.x + c.y + c.z) / 3, -0.99f, 0.99f); });
+  out.light = compiled("own_light_color", [&](const Color& c) { out.evenLight = within(c, 0, 1e6f); });
+  out.depth = p.real("attenuation_depth");
+  if (!(out.depth > 0)) return out;
+  out.tint = compiled("attenuation_color", [&](const Color& c) { haze.extinction += absorptionOfTint(c, out.depth); });
+  if (!out.tint) return out;
+  // Wherever it is, no tint is darker than the pattern's least.
+  const Bounds4 all = out.tint->bounds(allPlaces());
+  out.lost = haze.extinction.x; // of no colour yet
+  haze.extinction += absorptionOfTint(within({all.x.low, all.y.low, all.z.low}, 0, 1), out.depth);
+  out.most = haze.extinction;
+  return out;
+}
+
+void SceneCompiler::varyPlaces(const Params& p, const AirPatterns& patterns, Medium& h) const {
+  h.glow *= patterns.evenLight;
+  const auto with = [](AirColorPtr& to, const AirColorPtr& other) {
+    to = to ? std::make_shared<const ProductColor>(to, other) : other;
+  };
+  for (size_t k = 0; k < h.places.size(); ++k) {
+    MediumPlace& place = h.places[k];
+    const auto varying = [&](const std::shared_ptr<const Program>& program, float low, float high) {
+      return std::make_shared<const PatternColor>(program, place.toObject, randomOf(p.node(), k), low, high);
+    };
+    if (patterns.color) with(place.tint, varying(patterns.color, 0, 1));
+    if (patterns.light) with(place.warmth, varying(patterns.light, 0, 1e6f));
+    if (patterns.turning) place.turning = varying(patterns.turning, -0.99f, 0.99f);
+    if (!patterns.tint) continue;
+    place.dark = std::make_shared<const TintedExtinction>(varying(patterns.tint, 0, 1), patterns.lost, patterns.depth,
+                                                          patterns.most);
+    if (place.bounds.isEmpty() || place.bounds.isInfinite()) continue;
+    constexpr int probes = 64;
+    double sum = 0;
+    RandomStream random(1);
+    for (int i = 0; i < probes; ++i) {
+      V3f u;
+      for (int c = 0; c < 3; ++c) u[c] = random.next();
+      sum += double(luminance(place.dark->colorAt(place.bounds.min + u * place.bounds.size())));
+    }
+    place.darkMean = std::clamp(float(sum / probes), 0.01f, 1.0f);
+  }
 }
 
 void SceneCompiler::addLamps(NodeId light, MediumPlace& place) const {
@@ -311,6 +400,7 @@ void SceneCompiler::addAir() {
     try {
       Medium h;
       h.haze = hazeOf(p);
+      const AirPatterns patterns = airPatterns(p, h.haze);
       h.scatterings = int(p.number("scatterings"));
       float even;
       const std::shared_ptr<const Program> amount = amountOf(p, even);
@@ -328,6 +418,7 @@ void SceneCompiler::addAir() {
         showLights(p, h, even);
         break;
       }
+      varyPlaces(p, patterns, h);
       if (h.places.empty() || (isBlack(h.haze.extinction) && isBlack(h.glow))) continue;
       h.thing = thingOf(*n);
       hazes.push_back(std::move(h));

@@ -120,6 +120,9 @@ class SceneCompiler {
   std::vector<NodePtr> patternNodes() const;
 
   // How a haze's amount varies: null where it is the same everywhere, which is then `even`.
+  struct AirPatterns;
+  AirPatterns airPatterns(const Params& p, Haze& haze) const;
+  void varyPlaces(const Params& p, const AirPatterns& patterns, Medium& h) const;
   std::shared_ptr<const Program> amountOf(const Params& p, float& even) const;
 
   // The amounts of a haze's uneven places on voxels, if they are to be, and their guides: made anew when something that

@@ -97,14 +97,16 @@ void Media::fill(size_t haze, size_t place, const V3f& o, const V3f& d, float fr
 void Media::lay(size_t haze, size_t place, const V3f& o, const V3f& d, float from, float to, RayMedia& way) const {
   if (!(from < to)) return;
   const MediumPlace& p = m_hazes[haze].places[place];
-  if (!p.density)
+  const auto add = [&](float a, float b, float mean, float most) {
+    way.add({a, b, uint16_t(haze), uint16_t(place), mean * p.darkMean,
+             std::max(mean * p.darkMean, most - mean * p.darkMean)});
+  };
+  if (!p.density && !p.dark)
     way.add({from, to, uint16_t(haze), uint16_t(place)});
   else if (!p.cells)
-    way.add({from, to, uint16_t(haze), uint16_t(place), 0.5f * p.most, 0.5f * p.most});
+    add(from, to, p.density ? 0.5f * p.most : p.most, p.most);
   else
-    p.cells->walk(o, d, from, to, [&](float a, float b, const DensityCells::Cell& c) {
-      way.add({a, b, uint16_t(haze), uint16_t(place), c.mean, std::max(c.mean, c.most - c.mean)});
-    });
+    p.cells->walk(o, d, from, to, [&](float a, float b, const DensityCells::Cell& c) { add(a, b, c.mean, c.most); });
 }
 
 void Media::along(const V3f& origin, const V3f& direction, float far, RayMedia& way, NodeId within) const {
@@ -191,8 +193,8 @@ Color Media::transmittance(const RayMedia& way, const V3f& o, const V3f& d, floa
       }
       x += left / steps;
       left = -1;
-      const float off = amount(s, o + d * x) - s.mean;
-      for (int c = 0; c < 3; ++c) out[c] *= 1 - e[c] * off / steps;
+      const Color off = darkness(s, o + d * x) - Color(s.mean);
+      for (int c = 0; c < 3; ++c) out[c] *= 1 - e[c] * off[c] / steps;
       // What is as good as dark ends by chance, and what does not stands for it.
       if (const float most = std::max(std::abs(out.x), std::max(std::abs(out.y), std::abs(out.z))); most < 0.02f) {
         if (random.next() >= most * 50) return Color(0.0f);
@@ -207,7 +209,8 @@ float Media::shownDepth(const RayMedia& way, const V3f& o, const V3f& d) const {
   float depth = 0;
   for (const auto& s : way)
     if (const float e = luminance(m_hazes[s.haze].haze.extinction); e > 0)
-      depth += e * (s.to - s.from) * (std::isfinite(s.to) ? amount(s, o + d * (0.5f * (s.from + s.to))) : 1);
+      depth +=
+          e * (s.to - s.from) * (std::isfinite(s.to) ? luminance(darkness(s, o + d * (0.5f * (s.from + s.to)))) : 1);
   return depth;
 }
 

@@ -53,9 +53,12 @@ struct MediumPlace {
   DensityPtr density;                        ///< null: even
   std::shared_ptr<const DensityCells> cells; ///< guide where it is uneven; null: `most` alone does
   float most = 1;
-  DensityPtr heat;                        ///< by which its own light varies; null: as its density does
-  std::shared_ptr<const AirColor> tint;   ///< of what it scatters, from place to place; null: none
-  std::shared_ptr<const AirColor> warmth; ///< of its own light, from place to place; null: none
+  DensityPtr heat;     ///< by which its own light varies; null: as its density does
+  AirColorPtr tint;    ///< of what it scatters, from place to place; null: white
+  AirColorPtr warmth;  ///< of its own light, from place to place; null: white
+  AirColorPtr dark;    ///< extinction as a share of the haze's, from place to place; null: all of it
+  float darkMean = 1;  ///< of `dark`: no estimate depends on it but by its noise
+  AirColorPtr turning; ///< anisotropy from place to place, the mean of its channels; null: the haze's
   boost::container::small_vector<uint32_t, 2> lamps,
       skies; ///< of a haze with chosen lights: indices into the scene's emitters and skies
 };
@@ -106,6 +109,19 @@ class Media {
     const Density* d = m_hazes[s.haze].places[s.place].density.get();
     return d ? d->at(world) : 1;
   }
+  /// What is lost at a place of a stretch, as a share of the haze's extinction.
+  Color darkness(const MediumSegment& s, const V3f& world) const {
+    const AirColor* dark = m_hazes[s.haze].places[s.place].dark.get();
+    return dark ? dark->colorAt(world) * amount(s, world) : Color(amount(s, world));
+  }
+  /// Mean cosine of the angle by which light is turned at a place of a stretch.
+  float anisotropy(const MediumSegment& s, const V3f& world) const {
+    const Medium& h = m_hazes[s.haze];
+    const AirColor* turning = h.places[s.place].turning.get();
+    if (!turning) return h.haze.anisotropy;
+    const Color g = turning->colorAt(world);
+    return (g.x + g.y + g.z) * (1 / 3.0f);
+  }
   /// What a stretch scatters at a place of it, per metre.
   Color scattering(const MediumSegment& s, const V3f& world) const {
     const Medium& h = m_hazes[s.haze];
@@ -142,21 +158,29 @@ void Media::glow(const RayMedia& way, const V3f& o, const V3f& d, RandomStream& 
   for (const auto& s : way) {
     const Medium& h = m_hazes[s.haze];
     if (isBlack(h.glow)) continue;
-    if (!uneven) {
+    const MediumPlace& place = h.places[s.place];
+    if (!uneven && !place.warmth) {
       Color sum(0.0f);
       for (const auto& p : way.m_parts)
         if (p.from < s.to && p.to > s.from) sum += throughPart(p, std::max(p.from, s.from), std::min(p.to, s.to));
       f(h, h.glow * sum * s.mean);
       continue;
     }
-    // One place of the stretch, evenly; what comes through up to there is estimated.
-    const float t = s.from + (s.to - s.from) * random.next();
-    if (!std::isfinite(t)) continue;
-    const MediumPlace& place = h.places[s.place];
+    // One place of the stretch: evenly, or of an endless one where light is lost. What comes through up to there is
+    // estimated.
+    float t, pdf;
+    if (std::isfinite(s.to)) {
+      t = s.from + (s.to - s.from) * random.next();
+      pdf = 1 / (s.to - s.from);
+    } else {
+      const int channel = std::min(2, int(3 * random.next()));
+      t = sampleExtinction(way, s.from, s.to, channel, random.next(), pdf);
+    }
+    if (!(t >= 0 && pdf > 0) || !std::isfinite(t)) continue;
     const V3f x = o + d * t;
     const float much = place.heat ? place.heat->at(x) : amount(s, x);
     if (!(much > 0)) continue;
-    Color light = h.glow * transmittance(way, o, d, t, random) * (much * (s.to - s.from));
+    Color light = h.glow * transmittance(way, o, d, t, random) * (much / pdf);
     if (place.warmth) light *= place.warmth->colorAt(x);
     f(h, light);
   }

@@ -174,6 +174,7 @@ Kind surfaceMaterialKind() {
                .in("Veil")
                .help("Only its first surface is seen, not its inside or its back"),
            number("own_light", "Own light", "cd/m²", 0)
+               .patternedBy("own_light_color")
                .soft(1, 1000000)
                .range(0, 1e12)
                .log()

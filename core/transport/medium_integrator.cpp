@@ -50,7 +50,7 @@ void addInscattering(PathState& path, const RayMedia& way, const Emitter& e, flo
     const float share = e.share(h.thing, sky ? 0 : ls.distance);
     if (share <= 0) continue;
     const Color scattering = air.scattering(s, x);
-    const float f = phase(cosine, h.haze.anisotropy), bright = luminance(scattering);
+    const float f = phase(cosine, air.anisotropy(s, x)), bright = luminance(scattering);
     if (!(bright > 0)) continue;
     if (mayScatterAgain(path, h)) turned += bright * f;
     all += bright;
@@ -195,14 +195,14 @@ bool scatterInMedium(PathState& path, const RayMedia& way, float begin, float en
   struct Part {
     const Medium* haze;
     Color scattering;
-    float bright;
+    float bright, anisotropy;
   };
   boost::container::small_vector<Part, 4> parts;
   float all = 0;
   for (const auto& s : way)
     if (const Medium& h = air[s.haze]; t >= s.from && t < s.to && mayScatterAgain(path, h)) {
       const Color c = air.scattering(s, x);
-      if (luminance(c) > 0) parts.push_back({&h, c, luminance(c)}), all += luminance(c);
+      if (luminance(c) > 0) parts.push_back({&h, c, luminance(c), air.anisotropy(s, x)}), all += luminance(c);
     }
   if (parts.empty()) return false;
   float u = path.random.next() * all;
@@ -215,12 +215,12 @@ bool scatterInMedium(PathState& path, const RayMedia& way, float begin, float en
     u -= p.bright;
   }
   const V2f around = path.sampler.get2();
-  const float cosine = samplePhase(around.x, by->haze->haze.anisotropy),
-              sine = std::sqrt(std::max(0.0f, 1 - cosine * cosine)), phi = 2 * pi * around.y;
+  const float cosine = samplePhase(around.x, by->anisotropy), sine = std::sqrt(std::max(0.0f, 1 - cosine * cosine)),
+              phi = 2 * pi * around.y;
   Color f(0.0f);
   float towards = 0; // pdf of the direction
   for (const Part& p : parts) {
-    const float share = phase(cosine, p.haze->haze.anisotropy);
+    const float share = phase(cosine, p.anisotropy);
     f += p.scattering * share;
     towards += p.bright / all * share;
   }

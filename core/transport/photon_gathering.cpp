@@ -62,7 +62,7 @@ void gatherPhotonBeams(PathState& path, const RayMedia& way, float end, NodeId b
       l.group = b.group;
       addLight(path, l,
                path.throughput * come * air.scattering(s, x) *
-                   (share * phase(-dot(b.direction, path.direction), h.haze.anisotropy)));
+                   (share * phase(-dot(b.direction, path.direction), air.anisotropy(s, x))));
     }
   }
 }

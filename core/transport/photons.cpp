@@ -210,7 +210,9 @@ struct PhotonWatch : PhotonSink {
       const Medium& h = (*scene.media)[s.haze];
       const float to = std::min(s.to, s.from + 2 * length(scene.bounds.size()) + 1);
       if (!rule.onto[h.thing] || !(to > s.from)) continue;
-      const Color c = h.haze.scattering * (s.mean * (to - s.from)),
+      const AirColor* tint = h.places[s.place].tint.get();
+      const Color white = h.haze.scattering * (s.mean * (to - s.from)),
+                  c = tint ? white * tint->colorAt(p.begin + p.direction * (0.5f * (s.from + to))) : white,
                   turned = amount * p.at.carried * Color(1 - std::exp(-c.x), 1 - std::exp(-c.y), 1 - std::exp(-c.z));
       flow.turned += double(luminance(turned));
       flow.inAir.push_back({p.begin + p.direction * (0.5f * (s.from + to)), PackedDirection(-p.direction),
