@@ -1,6 +1,6 @@
 #include "core/air/air_color.h"
 
-#include "core/air/haze.h"
+#include "core/base/attenuation.h"
 #include "core/base/sampling.h"
 
 #include <algorithm>

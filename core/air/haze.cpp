@@ -2,6 +2,7 @@
 
 #include "core/air/beam.h"
 #include "core/air/voxel_grid.h"
+#include "core/base/attenuation.h"
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
 
@@ -161,12 +162,6 @@ double densityOfVisibility(double metres) { return -std::log(0.02) / metres; }
 Color airLight(const Params& p, bool evenIfOff) {
   if (!p.node().kind->param("own_light") || !(evenIfOff || p.flag("own_light_on"))) return Color(0.0f);
   return (p.pattern("own_light_color") ? Color(1.0f) : working(p.triple("own_light_color"))) * p.real("own_light");
-}
-
-Color absorptionOfTint(const Color& tint, float depth) {
-  Color out;
-  for (int c = 0; c < 3; ++c) out[c] = -std::log(std::clamp(tint[c], 1e-6f, 1.0f)) / depth;
-  return out;
 }
 
 Haze hazeOf(const Params& p) {

@@ -24,8 +24,6 @@ struct Haze {
   Color extinction{0.0f}; ///< scattering and absorption
   float anisotropy = 0;   ///< mean cosine of the angle by which it turns light
 };
-/// What a tint at a depth (metres, > 0) takes, per metre; the tint, in the working space, counts as 1e-6 at least.
-Color absorptionOfTint(const Color& tint, float depth);
 /// What patterns drive counts as its pattern's most: white, no tint. Throws BadInput with the parameter and the reason.
 Haze hazeOf(const Params& params);
 /// Own light of air, cd/m² to the metre in the working space; black when it is off or there is none. `evenIfOff`: what

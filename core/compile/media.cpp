@@ -3,6 +3,7 @@
 
 #include "core/air/beam.h"
 #include "core/air/voxel_grid.h"
+#include "core/base/attenuation.h"
 #include "core/base/error.h"
 #include "core/base/hash.h"
 #include "core/compile/balance.h"
@@ -32,19 +33,6 @@ namespace ilumbra {
 // 0..1, of one place that a medium fills.
 static float randomOf(const Node& n, size_t place) {
   return float(mixBits(uint32_t(n.id) + uint32_t(place) * 0x9e37u)) * 0x1p-32f;
-}
-
-// All places, as a pattern may be asked about them.
-static PatternBox allPlaces() {
-  constexpr float far = 1e6f;
-  PatternBox b;
-  b.low.world = b.low.position = V3f(-far);
-  b.high.world = b.high.position = V3f(far);
-  b.low.uv = V2f(-far);
-  b.high.uv = V2f(far);
-  b.low.random = b.low.copyRandom = 0;
-  b.high.random = b.high.copyRandom = 1;
-  return b;
 }
 
 std::vector<NodePtr> SceneCompiler::patternNodes() const {
@@ -138,7 +126,7 @@ SceneCompiler::AirPatterns SceneCompiler::airPatterns(const Params& p, Haze& haz
   out.tint = compiled("attenuation_color", [&](const Color& c) { haze.extinction += absorptionOfTint(c, out.depth); });
   if (!out.tint) return out;
   // Wherever it is, no tint is darker than the pattern's least.
-  const Bounds4 all = out.tint->bounds(allPlaces());
+  const Bounds4 all = out.tint->bounds(PatternBox::anywhere());
   out.lost = haze.extinction.x; // of no colour yet
   haze.extinction += absorptionOfTint(within({all.x.low, all.y.low, all.z.low}, 0, 1), out.depth);
   out.most = haze.extinction;

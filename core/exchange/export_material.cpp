@@ -40,6 +40,7 @@ class Writer {
     m.grainTurn = constant("grain_turn");
     m.transmission = number("transmission", m.transmissionTexture, "red");
     m.thin = m_p.flag("thin");
+    if (m_p.pattern("attenuation_color")) note("a tint that varies inside its body");
     m.attenuationColor = vec(m_p.triple("attenuation_color"));
     m.attenuationDepth = m_p.real("attenuation_depth");
     m.abbe = m_p.real("abbe");

@@ -150,6 +150,19 @@ PointOf<Lanes> gathered(const PatternPoint* points, int count) {
 
 } // namespace
 
+PatternBox PatternBox::anywhere() {
+  constexpr float far = 1e6f;
+  PatternBox b;
+  b.low.position = b.low.world = b.low.screen = V3f(-far);
+  b.high.position = b.high.world = b.high.screen = V3f(far);
+  b.low.uv = V2f(-far);
+  b.high.uv = V2f(far);
+  b.low.normal = b.low.facing = V3f(-1);
+  b.high.normal = b.high.facing = V3f(1);
+  b.low.incidence = b.low.random = b.low.copyRandom = 0;
+  b.high.incidence = b.high.random = b.high.copyRandom = 1;
+  return b;
+}
 PointOf<Interval> PatternBox::point() const {
   auto r = eachMember<PointOf<Interval>>(
       [&](auto member) { return Interval(std::min(member(low), member(high)), std::max(member(low), member(high))); });

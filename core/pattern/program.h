@@ -41,6 +41,8 @@ using PatternPoint = PointOf<float>;
 /// A box in all that a point has: patterns tell their bounds over it.
 struct PatternBox {
   PatternPoint low, high;
+  /// Any place of any thing, within 1000 km.
+  static PatternBox anywhere();
   PointOf<Interval> point() const;
 };
 

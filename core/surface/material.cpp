@@ -1,5 +1,6 @@
 #include "core/surface/material.h"
 
+#include "core/base/attenuation.h"
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
 #include "core/base/spectrum.h"
@@ -18,6 +19,19 @@ float scatteringAlbedo(float reflectance, float g) {
   const float r = clamp01(reflectance), b = 1.139f + 1.17f * r,
               s = (b - std::sqrt(b * b - 4 * 0.139f * (1 - r))) / (2 * 0.139f);
   return clamp01((1 - s * s) / (1 - g * s * s));
+}
+
+Interior Material::interiorAt(const PatternPoint& at) const {
+  Interior in = interior;
+  const Color c = subsurfaceColor.color(at);
+  const float depth = subsurfaceDepth.real(at), g = subsurfaceAnisotropy.real(at);
+  in.anisotropy = std::isfinite(g) ? std::clamp(g, -0.95f, 0.95f) : 0;
+  for (int i = 0; i < 3; ++i) {
+    in.albedo[i] = scatteringAlbedo(std::isfinite(c[i]) ? c[i] : 0, in.anisotropy);
+    in.extinction[i] =
+        1 / std::clamp((std::isfinite(depth) ? depth : 0) * float(subsurfaceSpread[size_t(i)]), 1e-7f, 1e6f);
+  }
+  return in;
 }
 
 float VeilCurve::at(float cosine) const {
@@ -164,22 +178,28 @@ Material compileSurface(const Document& doc, const Node& n, const Params& p, con
   compileVeil(doc, n, p, m.veil);
   const float depth = p.real("attenuation_depth");
   if (depth > 0) {
-    const Color c = working(p.triple("attenuation_color"));
-    for (int i = 0; i < 3; ++i) m.interior.absorption[i] = -std::log(std::max(1e-6f, c[i])) / depth;
+    const Driven tint = drive(doc, p, "attenuation_color", assets, true);
+    m.tint = tint.program;
+    m.tintDepth = depth;
+    Color darkest = tint.constant;
+    if (m.tint) {
+      const Bounds4 all = m.tint->bounds(PatternBox::anywhere());
+      darkest = {all.x.low, all.y.low, all.z.low};
+    }
+    m.interior.absorption = absorptionOfTint(darkest, depth);
   }
   if (!m.thin && m.subsurface.any()) {
-    const Color c = working(p.triple("subsurface_color"));
-    const Triple spread = p.triple("subsurface_spread");
-    m.interior.anisotropy = p.real("subsurface_anisotropy");
-    for (int i = 0; i < 3; ++i) {
-      m.interior.albedo[i] = scatteringAlbedo(c[i], m.interior.anisotropy);
-      m.interior.extinction[i] = 1 / std::max(1e-7f, p.real("subsurface_depth") * float(spread[size_t(i)]));
-    }
+    m.subsurfaceColor = drive(doc, p, "subsurface_color", assets, true);
+    m.subsurfaceDepth = drive(doc, p, "subsurface_depth", assets, false);
+    m.subsurfaceAnisotropy = drive(doc, p, "subsurface_anisotropy", assets, false);
+    m.subsurfaceSpread = p.triple("subsurface_spread");
+    m.interiorVaries = m.subsurfaceColor.program || m.subsurfaceDepth.program || m.subsurfaceAnisotropy.program;
+    m.interior = m.interiorAt({});
   }
   m.emissionColor.constant = Color(1.0f);
   if (p.pattern("own_light_color")) m.emissionColor = drive(doc, p, "own_light_color", assets, true);
   m.emitsBack = p.text("own_light_sides") == "to both sides";
-  m.patterned = m.normal.program || m.emissionColor.program;
+  m.patterned = m.normal.program || m.emissionColor.program || m.interiorVaries;
   for (const DrivenParam& d : drivenParams) m.patterned |= (m.*d.to).program != nullptr;
   m.boundaryAlbedo = tables.albedo(m.ior);
   if (m.coat.any()) m.coatAlbedo = tables.albedo(m.coatIor);

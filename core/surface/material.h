@@ -56,7 +56,7 @@ struct VeilCurve {
 
 /// What light goes through inside a body.
 struct Interior {
-  Color absorption{0.0f}; ///< per metre
+  Color absorption{0.0f}; ///< per metre; where a pattern tints, the most of it
   Color extinction{0.0f}; ///< of a scattering body, per metre; 0: clear
   Color albedo{0.0f};     ///< of one scattering
   float anisotropy = 0;   ///< mean cosine of a scattering
@@ -82,6 +82,11 @@ struct Material {
   bool thin = false, ownClearRoughness = false;
   VeilCurve veil;
   Interior interior;
+  Driven subsurfaceColor, subsurfaceDepth, subsurfaceAnisotropy;
+  Triple subsurfaceSpread{1, 1, 1};
+  bool interiorVaries = false;         ///< `interior` is asked for at the place where light enters
+  std::shared_ptr<const Program> tint; ///< at `tintDepth` metres, from place to place inside; null: even
+  float tintDepth = 0;
   bool patterned = false; ///< some pattern asks the point for something
   bool emits = false, emitsBack = true;
   Color emission{0.0f}; ///< cd/m² in the working space: the weight of its light group
@@ -103,6 +108,8 @@ struct Material {
   }
   /// Of the body for light of this wavelength; 0: the yellow d line.
   float indexAt(float wavelength) const;
+  /// Of a scattering body where light enters it.
+  Interior interiorAt(const PatternPoint& at) const;
   /// Fills in what the material has at a point. `eta` of clear matter (far ÷ near) is the caller's to know.
   void describe(const PatternPoint& at, bool inside, float clearEta, Bsdf& s) const;
 };

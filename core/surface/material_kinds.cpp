@@ -65,8 +65,9 @@ Kind surfaceMaterialKind() {
                .help("A pane or leaf without inside: light goes straight on"),
            color("attenuation_color", "Tint at depth", {1, 1, 1})
                .range(0, 1)
+               .patterned()
                .in("Clearness")
-               .help("White light after the depth below"),
+               .help("White light after the depth below; a pattern tints the body from place to place inside"),
            number("attenuation_depth", "Depth of the tint", "m", 0)
                .soft(0.001, 1)
                .range(0, 1e6)
@@ -91,13 +92,15 @@ Kind surfaceMaterialKind() {
            color("subsurface_color", "Colour inside", {0.8, 0.8, 0.8})
                .range(0, 1)
                .matters()
+               .patterned()
                .in("Inside")
-               .help("What comes back of light from all around"),
+               .help("What comes back of light from all around, by the place where it enters"),
            number("subsurface_depth", "Mean free path", "m", 0.005)
                .soft(0.0001, 0.1)
                .range(1e-7, 1e4)
                .log()
                .matters()
+               .patterned()
                .in("Inside")
                .help("Way of light from one scattering to the next"),
            color("subsurface_spread", "Spread by colour", {1, 1, 1})
@@ -107,6 +110,7 @@ Kind surfaceMaterialKind() {
            number("subsurface_anisotropy", "Forward scattering", "", 0)
                .soft(-0.9, 0.9)
                .range(-0.95, 0.95)
+               .patterned()
                .in("Inside")
                .help("More than 0: light goes on rather than back"),
            number("light_wrap", "Light wrap", "", 0)

@@ -1,6 +1,7 @@
 #include "core/transport/path.h"
 
 #include "core/scene/media.h"
+#include "core/transport/body_absorption.h"
 #include "core/transport/emission.h"
 #include "core/transport/light_path.h"
 #include "core/transport/medium_integrator.h"
@@ -102,8 +103,8 @@ Step meet(PathState& path, const Hit& hit, const MediumStack::Body* within, int 
   const V3f facing = dot(path.direction, hit.geometric) <= 0 ? hit.geometric : -hit.geometric;
   path.travelled += hit.distance;
   path.footprint += path.footprintSpread * hit.distance;
-  if (within && !within->scatters && !isBlack(within->material->interior.absorption))
-    path.throughput *= attenuation(within->material->interior.absorption, hit.distance);
+  if (within && !within->scatters)
+    path.throughput *= bodyTransmittance(path, *within, path.origin, path.direction, hit.distance);
   if (hidden(path, in)) return passOn(path, hit, facing);
   if (in.light >= 0) {
     addLamp(path, hit);
@@ -135,7 +136,7 @@ Step nextSegment(PathState& path, const Hit* first, bool firstMet, int step) {
     hit = *first;
   const float distance = met ? hit.distance : infinite;
   if (within && within->scatters)
-    if (const Step s = wander(path, within->material->interior, distance); s != Step::Here) return s;
+    if (const Step s = wander(path, interiorOf(path, *within), distance); s != Step::Here) return s;
   if (const Step s = crossSegment(path, within, distance); s != Step::Here) return s;
   if (met) return meet(path, hit, within, step);
   if (!path.sink) addSky(path);

@@ -90,6 +90,8 @@ struct PathState {
   float footprintSpread = 0;   ///< metres to the metre
   float wavelength = 0;        ///< nm, once dispersion has chosen one; 0: all
   MediumStack mediumStack;
+  Interior inside; ///< of the scattering body that it wanders about in, as it was where the path entered
+  const Instance* insideOf = nullptr;           ///< that body, if its interior varies
   std::array<const Instance*, 4> passedVeils{}; ///< whose front surface was passed
   FirstHit first;
   bool lampSeen = false; ///< at the end of the specular chain
@@ -179,9 +181,9 @@ inline bool sampledStraight(const PathState& path, const Emitter& e, const Insta
   return e.through(thing) != LightThrough::Focused && path.straightLight[e.clear != LightThrough::AsThings].sampled;
 }
 
-/// Share of light that is left after so many metres, by the loss per metre.
-inline Color attenuation(const Color& perMetre, float metres) {
-  return {std::exp(-perMetre.x * metres), std::exp(-perMetre.y * metres), std::exp(-perMetre.z * metres)};
+/// What light goes through inside a scattering body on the path's medium stack.
+inline const Interior& interiorOf(const PathState& path, const MediumStack::Body& b) {
+  return b.instance == path.insideOf ? path.inside : b.material->interior;
 }
 
 /// The node of the thing that a body on the medium stack belongs to.

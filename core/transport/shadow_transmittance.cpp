@@ -2,6 +2,7 @@
 
 #include "core/scene/media.h"
 #include "core/surface/fresnel.h"
+#include "core/transport/body_absorption.h"
 
 namespace ilumbra {
 
@@ -28,7 +29,7 @@ Color clearTransmittance(PathState& path, V3f o, const V3f& d, float far, const 
     Color a(1.0f);
     if (medium && (met || std::isfinite(far))) {
       if (medium->scatters) return Color(0.0f);
-      a = attenuation(medium->material->interior.absorption, (met ? h.distance : far) * stretch);
+      a = bodyTransmittance(path, *medium, o, d, met ? h.distance : far, stretch);
       v *= a;
     }
     if (path.scene.media && (!medium || path.scene.media->anyWithin()))

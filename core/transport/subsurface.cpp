@@ -1,6 +1,7 @@
 #include "core/transport/subsurface.h"
 
 #include "core/air/haze.h"
+#include "core/base/attenuation.h"
 #include "core/surface/bsdf.h"
 #include "core/transport/direct_light.h"
 

@@ -61,7 +61,8 @@ class SurfaceScattering {
     const bool disperses = clear && body && m.abbe > 0 && path.wavelength == 0 && !path.achromatic;
     if (path.draft && s.subsurface > 0) { // no wandering about in a draft: matte, of the colour that it would come to
       Color c;
-      for (int i = 0; i < 3; ++i) c[i] = slabReflectance(m.interior.albedo[i], m.interior.anisotropy);
+      const Interior inside = m.interiorVaries ? m.interiorAt(shading.at) : m.interior;
+      for (int i = 0; i < 3; ++i) c[i] = slabReflectance(inside.albedo[i], inside.anisotropy);
       s.base = mix(s.base, c, s.subsurface);
       s.subsurface = 0;
     }
@@ -216,6 +217,10 @@ class SurfaceScattering {
 
   void enterSubsurface() {
     path.mediumStack.enter({hit.instance, &m, true});
+    if (m.interiorVaries) {
+      path.inside = m.interiorAt(shading.at);
+      path.insideOf = hit.instance;
+    }
     path.specularChain = path.primary = false;
     path.subsurfaceSteps = 0;
     path.previousPdf = infinite;

@@ -14,11 +14,15 @@ constexpr double pi64 = 3.14159265358979323846;
 
 // A ramp between two keys along a world axis, `from` at -1 and `to` at 1.
 void addSlope(Set& s, const char* name, const char* axis, const char* from, const char* to) {
-  const std::string end = axis;
-  std::string start = end;
-  for (size_t i = 0; (i = start.find('1', i)) != std::string::npos; i += 2) start.insert(i, "-");
   const NodeId ramp = s.add("pattern.ramp", name,
-                            {{"along", "line"}, {"start", start.c_str()}, {"end", end.c_str()}, {"space", "world"}});
+                            {{"along", "line"},
+                             {"start", axis == std::string("x")   ? "-1, 0, 0"
+                                       : axis == std::string("y") ? "0, -1, 0"
+                                                                  : "0, 0, -1"},
+                             {"end", axis == std::string("x")   ? "1, 0, 0"
+                                     : axis == std::string("y") ? "0, 1, 0"
+                                                                : "0, 0, 1"},
+                             {"space", "world"}});
   s.add("ramp.key", "", {{"place", "0"}, {"color", from}}, {ramp, "keys"});
   s.add("ramp.key", "", {{"place", "1"}, {"color", to}}, {ramp, "keys"});
 }
@@ -35,8 +39,8 @@ TEST_CASE("Where its tint at a depth varies, what comes through air is the integ
     CAPTURE(amount);
     Set s;
     addBox(s);
-    addSlope(s, "Tint", "1, 0, 0", "1, 1, 1", "0.2, 0.2, 0.2");
-    addSlope(s, "Half", "0, 1, 0", "0, 0, 0", "1, 1, 1");
+    addSlope(s, "Tint", "x", "1, 1, 1", "0.2, 0.2, 0.2");
+    addSlope(s, "Half", "y", "0, 0, 0", "1, 1, 1");
     s.add("air.haze", "Haze",
           {{"fills", "Box"},
            {"density", "0.4"},
@@ -72,7 +76,7 @@ TEST_CASE("The air-light of a lamp is that of each place's colour and anisotropy
     CAPTURE(turned);
     Set s(2, 2);
     s.look("0, 0, 4", "0, 0, 0", "4800");
-    addSlope(s, "Slope", "0, 0, 1", "0, 0, 0", "0.8, 0.8, 0.8");
+    addSlope(s, "Slope", "z", "0, 0, 0", "0.8, 0.8, 0.8");
     s.add("light.point", "Lamp", {{"power", "1000"}, {"position", "0.3, 0.4, 1"}, {"radius", "0"}, {"seen", "off"}});
     s.add("air.haze", "Haze",
           {{"density", "0.25"},
@@ -99,7 +103,7 @@ TEST_CASE("Turning light more or less from place to place loses none", "[air][co
   s.look("0, 0, 3", "0, 0, 0", "50");
   s.set(s.add("object.sphere", "Body", {{"radius", "0.7"}}), {{"shown", "off"}});
   s.add("light.sky", "Sky", {{"power", "100"}});
-  addSlope(s, "Slope", "0, 1, 0", "0, 0, 0", "1, 1, 1");
+  addSlope(s, "Slope", "y", "0, 0, 0", "1, 1, 1");
   s.add("pattern.remap", "Turning", {{"value", "pattern Slope"}, {"low", "-0.6"}, {"high", "0.9"}});
   s.add("air.haze", "Haze",
         {{"fills", "Body"}, {"density", "5"}, {"anisotropy", "pattern Turning"}, {"scatterings", "1000"}});
@@ -115,7 +119,7 @@ TEST_CASE("A gas glows as its pattern says, in a shape and without end", "[air][
     Set s(2, 2);
     s.look("-3, 0, 0", "0, 0, 0", "4800");
     addBox(s);
-    addSlope(s, "Slope", "1, 0, 0", "0, 0, 0", "1, 1, 1");
+    addSlope(s, "Slope", "x", "0, 0, 0", "1, 1, 1");
     s.add("air.haze", "Gas",
           {{"fills", endless ? "" : "Box"},
            {"density", endless ? "0.6" : "0"},
