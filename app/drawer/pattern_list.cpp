@@ -1,5 +1,6 @@
 #include "app/drawer/pattern_list.h"
 
+#include "app/drawer/line_inputs.h"
 #include "app/studio.h"
 #include "app/theme.h"
 #include "core/base/colorspace.h"
@@ -69,15 +70,68 @@ void PatternList::show(std::vector<PatternLine> lines, const QString& named) {
   const bool other = lines.empty() || m_lines.empty() || lines.front().node != m_lines.front().node;
   if (other || lines.size() != m_lines.size()) {
     m_pictures.clear();
-    if (other) m_folded.clear();
+    if (other) m_folded.clear(), m_open.clear();
   }
   m_lines = std::move(lines);
   m_named = named;
   m_chosen = m_lines.empty() ? -1 : other ? 0 : std::clamp(m_chosen, 0, int(m_lines.size()) - 1);
+  arrange();
+}
+
+bool PatternList::isOpen(int line) const {
+  return line >= 0 && line < int(m_lines.size()) && m_open.count(m_lines[size_t(line)].node);
+}
+
+LineInputs* PatternList::inputs(int line) const {
+  const auto it = m_inputs.find(line);
+  return it == m_inputs.end() ? nullptr : it->second;
+}
+
+void PatternList::open(int line, bool on) {
+  if (line < 0 || line >= int(m_lines.size())) return;
+  const NodeId node = m_lines[size_t(line)].node;
+  if (on)
+    m_open.insert(node);
+  else
+    m_open.erase(node);
+  arrange();
+  if (const LineInputs* made = inputs(line)) Q_EMIT cameIntoView(lineRect(line).united(made->geometry()));
+}
+
+void PatternList::arrange() {
+  const auto all = shown();
+  for (auto it = m_inputs.begin(); it != m_inputs.end();) {
+    const bool stays = isOpen(it->first) && m_lines[size_t(it->first)].node == it->second->node() &&
+                       std::find(all.begin(), all.end(), it->first) != all.end();
+    if (!stays) { // one of its rows may be what has just changed this
+      it->second->hide();
+      it->second->deleteLater();
+    }
+    it = stays ? std::next(it) : m_inputs.erase(it);
+  }
+  m_tops.assign(1, 0);
+  for (const int line : all) {
+    int bottom = m_tops.back() + lineHeight;
+    if (isOpen(line)) {
+      LineInputs*& made = m_inputs[line];
+      if (!made)
+        made = new LineInputs(m_studio, m_lines[size_t(line)].node, this);
+      else
+        made->refresh();
+      const int x = 8 + m_lines[size_t(line)].depth * 18 + pictureWidth + 8, w = std::max(120, width() - x);
+      const int h = made->heightAt(w);
+      made->setGeometry(x, bottom, w, h);
+      made->show();
+      bottom += h;
+    }
+    m_tops.push_back(bottom);
+  }
+  setMinimumHeight(m_tops.back() + 4);
   updateGeometry();
-  setMinimumHeight(sizeHint().height());
   update();
 }
+
+void PatternList::resizeEvent(QResizeEvent*) { arrange(); }
 
 void PatternList::showPictures(std::vector<QImage> pictures) {
   m_pictures = std::move(pictures);
@@ -93,9 +147,10 @@ void PatternList::choose(int line) {
   m_chosen = line;
   update();
   Q_EMIT lineChosen(line);
+  Q_EMIT cameIntoView(lineRect(line));
 }
 
-QSize PatternList::sizeHint() const { return {380, int(shown().size()) * lineHeight + 4}; }
+QSize PatternList::sizeHint() const { return {380, (m_tops.empty() ? 0 : m_tops.back()) + 4}; }
 
 bool PatternList::hasBelow(int line) const {
   return line >= 0 && line + 1 < int(m_lines.size()) && m_lines[size_t(line) + 1].depth > m_lines[size_t(line)].depth;
@@ -115,14 +170,27 @@ std::vector<int> PatternList::shown() const {
 
 int PatternList::lineAt(int y) const {
   const auto all = shown();
-  const int row = y / lineHeight;
-  return y >= 0 && row < int(all.size()) ? all[size_t(row)] : -1;
+  for (size_t row = 0; row + 1 < m_tops.size() && row < all.size(); ++row)
+    if (y >= m_tops[row] && y < m_tops[row] + lineHeight) return all[row];
+  return -1;
 }
 
 QRect PatternList::lineRect(int line) const {
   const auto all = shown();
   const auto it = std::find(all.begin(), all.end(), line);
-  return it == all.end() ? QRect() : QRect(0, int(it - all.begin()) * lineHeight, width(), lineHeight);
+  const size_t row = size_t(it - all.begin());
+  return it == all.end() || row >= m_tops.size() ? QRect() : QRect(0, m_tops[row], width(), lineHeight);
+}
+
+QRect PatternList::openRect(int line) const {
+  const QRect r = lineRect(line);
+  return r.isEmpty() ? r : QRect(r.right() - 62, r.top() + 3, 22, lineHeight - 6);
+}
+
+QRect PatternList::foldRect(int line) const {
+  const QRect r = lineRect(line);
+  if (r.isEmpty() || !hasBelow(line)) return {};
+  return {8 + m_lines[size_t(line)].depth * 18 + pictureWidth + 4, r.top() + 3, 18, lineHeight - 6};
 }
 
 QRect PatternList::switchRect(int line) const {
@@ -131,11 +199,7 @@ QRect PatternList::switchRect(int line) const {
 }
 
 void PatternList::fold(int line, bool on) {
-  if (on ? m_folded.insert(line).second : m_folded.erase(line) > 0) {
-    setMinimumHeight(sizeHint().height());
-    updateGeometry();
-    update();
-  }
+  if (on ? m_folded.insert(line).second : m_folded.erase(line) > 0) arrange();
 }
 
 QString PatternList::spokenValue() const {
@@ -150,15 +214,15 @@ QString PatternList::spokenValue() const {
 void PatternList::paintEvent(QPaintEvent*) {
   QPainter p(this);
   const auto all = shown();
-  for (size_t row = 0; row < all.size(); ++row) {
+  for (size_t row = 0; row < all.size() && row + 1 < m_tops.size(); ++row) {
     const int i = all[row];
     const PatternLine& l = m_lines[size_t(i)];
-    const QRect r(0, int(row) * lineHeight, width(), lineHeight);
+    const QRect r(0, m_tops[row], width(), lineHeight);
     if (i == m_chosen) p.fillRect(r.adjusted(0, 1, 0, -1), hasFocus() ? theme::selected : theme::raised);
     int x = 8 + l.depth * 18;
     // Rails lead from a line down to what belongs to it.
     p.setPen(theme::line);
-    for (int d = 1; d <= l.depth; ++d) p.drawLine(8 + d * 18 - 10, r.top(), 8 + d * 18 - 10, r.bottom());
+    for (int d = 1; d <= l.depth; ++d) p.drawLine(8 + d * 18 - 10, r.top(), 8 + d * 18 - 10, m_tops[row + 1]);
     const QRect picture(x, r.top() + 3, pictureWidth, pictureHeight);
     if (size_t(i) < m_pictures.size() && !m_pictures[size_t(i)].isNull())
       p.drawImage(picture, m_pictures[size_t(i)]);
@@ -166,12 +230,21 @@ void PatternList::paintEvent(QPaintEvent*) {
       p.fillRect(picture, partColor(m_studio, l));
     x += pictureWidth + 8;
     const bool on = lineIsOn(m_studio, l);
-    if (hasBelow(i) && m_folded.count(i)) {
-      p.setPen(theme::dim);
-      p.drawText(QRect(x, r.top(), 20, lineHeight), Qt::AlignVCenter, QStringLiteral("+"));
+    if (const QRect f = foldRect(i); !f.isEmpty()) {
+      p.setPen(theme::faint);
+      p.setFont(theme::font(12));
+      p.drawText(f, Qt::AlignCenter, m_folded.count(i) ? QStringLiteral("+") : QStringLiteral("–"));
       x += 14;
     }
-    const int right = switchRect(i).left() - 8;
+    // Opens upwards what it opened downwards.
+    const QRect o = openRect(i);
+    const int turn = isOpen(i) ? -1 : 1;
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(QPen(isOpen(i) ? theme::accent : theme::dim, 1.4));
+    const QPoint c = o.center();
+    p.drawPolyline(QPolygon({c + QPoint(-4, -2 * turn), c + QPoint(0, 2 * turn), c + QPoint(4, -2 * turn)}));
+    p.setRenderHint(QPainter::Antialiasing, false);
+    const int right = o.left() - 6;
     const auto write = [&](const QString& text, int weight, const QColor& color) {
       if (text.isEmpty() || x >= right) return;
       p.setFont(theme::font(12, weight));
@@ -203,15 +276,23 @@ void PatternList::mousePressEvent(QMouseEvent* e) {
     Q_EMIT lineSwitched(line);
     return;
   }
+  if (e->button() == Qt::LeftButton && openRect(line).contains(e->pos())) {
+    choose(line);
+    return open(line, !isOpen(line));
+  }
+  if (e->button() == Qt::LeftButton && foldRect(line).contains(e->pos())) {
+    choose(line);
+    return fold(line, !m_folded.count(line));
+  }
   m_dragged = e->button() == Qt::LeftButton && line > 0 ? line : -1;
   choose(line);
 }
 
 void PatternList::mouseMoveEvent(QMouseEvent* e) {
   const int line = lineAt(e->pos().y());
-  setCursor(line >= 0 && switchRect(line).contains(e->pos()) ? Qt::PointingHandCursor
-            : m_dragged >= 0                                 ? Qt::ClosedHandCursor
-                                                             : Qt::ArrowCursor);
+  const bool hand = line >= 0 && (switchRect(line).contains(e->pos()) || openRect(line).contains(e->pos()) ||
+                                  foldRect(line).contains(e->pos()));
+  setCursor(hand ? Qt::PointingHandCursor : m_dragged >= 0 ? Qt::ClosedHandCursor : Qt::ArrowCursor);
 }
 
 void PatternList::mouseReleaseEvent(QMouseEvent* e) {
@@ -228,7 +309,9 @@ void PatternList::mouseReleaseEvent(QMouseEvent* e) {
 
 void PatternList::mouseDoubleClickEvent(QMouseEvent* e) {
   const int line = lineAt(e->pos().y());
-  if (line >= 0 && !switchRect(line).contains(e->pos()) && hasBelow(line)) fold(line, !m_folded.count(line));
+  const bool mark = line >= 0 && (switchRect(line).contains(e->pos()) || openRect(line).contains(e->pos()) ||
+                                  foldRect(line).contains(e->pos()));
+  if (line >= 0 && !mark) open(line, !isOpen(line));
 }
 
 void PatternList::contextMenuEvent(QContextMenuEvent* e) {
@@ -257,6 +340,9 @@ void PatternList::keyPressEvent(QKeyEvent* e) {
     return fold(m_chosen, hasBelow(m_chosen));
   case Qt::Key_Right:
     return fold(m_chosen, false);
+  case Qt::Key_Return:
+  case Qt::Key_Enter:
+    return open(m_chosen, !isOpen(m_chosen));
   case Qt::Key_Space:
     if (m_chosen >= 0) Q_EMIT lineSwitched(m_chosen);
     return;

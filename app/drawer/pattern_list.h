@@ -2,18 +2,20 @@
 #include "app/spoken.h"
 #include "core/pattern/lines.h"
 
+#include <map>
 #include <QImage>
 #include <QWidget>
 #include <set>
 
 namespace ilumbra {
 
+class LineInputs;
 class Studio;
 
 /// A pattern as an indented list of lines, top line on top. A line has a small picture of what it gives, how it stands
-/// to the line that holds it, what it is with its first number, and a switch.
-///   Up and Down choose, Left and Right fold, Space switches, Delete takes out, Alt+Up and Alt+Down move a layer
-///   or exchange an input with the one beside it, the menu key opens what can be done with it.
+/// to the line that holds it, what it is with its first number, and a switch. Opened, it has its numbers below it.
+///   Up and Down choose, Left and Right fold, Return opens, Space switches, Delete takes out, Alt+Up and Alt+Down move
+///   a layer or exchange an input with the one beside it, the menu key opens what can be done with it.
 class PatternList : public QWidget, public Spoken {
   Q_OBJECT
  public:
@@ -27,14 +29,21 @@ class PatternList : public QWidget, public Spoken {
   int chosen() const { return m_chosen; }
   const PatternLine* chosenLine() const;
   void choose(int line);
-  /// Where a line lies, and its switch, in pixels; empty where it is folded away.
-  QRect lineRect(int line) const, switchRect(int line) const;
+  /// Where a line lies, its switch, and what opens and what folds it, in pixels; empty where it is folded away.
+  QRect lineRect(int line) const, switchRect(int line) const, openRect(int line) const, foldRect(int line) const;
+  /// Shows the numbers of a line below it, or puts them away.
+  void open(int line, bool on);
+  bool isOpen(int line) const;
+  /// Of a line that is open; null: it is not.
+  LineInputs* inputs(int line) const;
   QAccessible::Role spokenRole() const override { return QAccessible::List; }
   QString spokenValue() const override;
   QSize sizeHint() const override;
 
  Q_SIGNALS:
   void lineChosen(int line);
+  /// This much of the list is to be seen.
+  void cameIntoView(const QRect& part);
   void lineSwitched(int line);
   void lineRemoved(int line);
   void lineMoved(int line, int by);
@@ -50,17 +59,22 @@ class PatternList : public QWidget, public Spoken {
   void mouseDoubleClickEvent(QMouseEvent*) override;
   void contextMenuEvent(QContextMenuEvent*) override;
   void keyPressEvent(QKeyEvent*) override;
+  void resizeEvent(QResizeEvent*) override;
   bool event(QEvent*) override;
 
  private:
   std::vector<int> shown() const; ///< lines that no fold hides
   int lineAt(int y) const;        ///< -1: none
   bool hasBelow(int line) const;
+  void arrange(); ///< what is open, where it belongs
   void fold(int line, bool on);
   Studio& m_studio;
   std::vector<PatternLine> m_lines;
   std::vector<QImage> m_pictures;
   std::set<int> m_folded;
+  std::set<NodeId> m_open;             ///< whose numbers are shown
+  std::map<int, LineInputs*> m_inputs; ///< by line, of those
+  std::vector<int> m_tops;             ///< of the lines that no fold hides, and the end of the last
   QString m_named;
   int m_chosen = -1, m_dragged = -1;
 };

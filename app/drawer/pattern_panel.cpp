@@ -177,7 +177,7 @@ PatternPanel::PatternPanel(Studio& studio, QWidget* parent) : QWidget(parent), m
   foot->addWidget(m_inPicture);
   foot->addStretch(1);
   middle->addLayout(foot);
-  columns->addLayout(middle, 3);
+  columns->addLayout(middle, 5);
 
   auto* right = new QVBoxLayout;
   right->setSpacing(3);
@@ -203,6 +203,11 @@ PatternPanel::PatternPanel(Studio& studio, QWidget* parent) : QWidget(parent), m
     const NodeId id = m_list->lines()[size_t(line)].node;
     if (m_studio.current() != id) m_studio.select({id});
     if (m_alone->isChecked()) draw();
+  });
+  connect(m_list, &PatternList::cameIntoView, this, [area](const QRect& part) {
+    area->widget()->layout()->activate(); // the list may just have grown
+    area->ensureVisible(0, part.bottom(), 0, 4);
+    area->ensureVisible(0, part.top(), 0, 4);
   });
   connect(m_list, &PatternList::lineSwitched, this, &PatternPanel::switchLine);
   connect(m_list, &PatternList::lineRemoved, this, &PatternPanel::removeLine);

@@ -15,11 +15,25 @@
 
 namespace ilumbra {
 
+namespace {
+// A label that ends in dots where there is no room for all of it.
+class RowLabel : public QLabel {
+ public:
+  using QLabel::QLabel;
+
+ protected:
+  void paintEvent(QPaintEvent*) override {
+    QPainter p(this);
+    p.drawText(rect(), Qt::AlignLeft | Qt::AlignVCenter, fontMetrics().elidedText(text(), Qt::ElideRight, width()));
+  }
+};
+} // namespace
+
 LineRow::LineRow(Studio& studio, const Address& address, QWidget* parent) : ParamRow(studio, address, parent) {
   m_layout = new QHBoxLayout(this);
   m_layout->setContentsMargins(0, 2, 0, 2);
   m_layout->setSpacing(6);
-  m_label = new QLabel(label(), this);
+  m_label = new RowLabel(label(), this);
   m_label->setMinimumWidth(0);
   m_label->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
   m_layout->addWidget(m_label, 1);

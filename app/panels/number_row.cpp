@@ -55,23 +55,30 @@ void NumberRow::paintEvent(QPaintEvent*) {
   const bool hot = underMouse() || hasFocus() || m_dragging;
   p.setFont(theme::font(12));
   p.setPen(theme::text);
-  const QString label = p.fontMetrics().elidedText(this->label(), Qt::ElideRight, width() - 122);
+  const QString unit = qs(shownUnit(def(), m_value)), number = qs(formatNumber(def(), m_value, false));
+  const int unitWidth = unit.isEmpty() ? 0 : std::max(18, p.fontMetrics().horizontalAdvance(unit) + 5),
+            taken = m_patterned ? 0
+                    : m_field   ? 122
+                                : p.fontMetrics().horizontalAdvance(number) + unitWidth + 10,
+            room = std::max(20, width() - taken);
+  const QString chip = this->chip();
+  const int chipWidth =
+      chip.isEmpty() ? 0 : std::min(QFontMetrics(theme::font(10)).horizontalAdvance(chip) + 10, room - 60);
+  const QString label =
+      p.fontMetrics().elidedText(this->label(), Qt::ElideRight, room - (chipWidth > 0 ? chipWidth + 8 : 0));
   p.drawText(QRect(0, 2, width(), 20), Qt::AlignLeft | Qt::AlignVCenter, label);
-  if (const QString c = chip(); !c.isEmpty()) {
-    const int x = p.fontMetrics().horizontalAdvance(label) + 8;
+  if (chipWidth > 12) {
+    const QRect r(p.fontMetrics().horizontalAdvance(label) + 8, 4, chipWidth, 16);
     p.setFont(theme::font(10));
-    const int w = std::min(p.fontMetrics().horizontalAdvance(c) + 10, std::max(0, width() - 122 - x + 40));
     p.setPen(Qt::NoPen);
     p.setBrush(theme::selected);
-    p.drawRoundedRect(QRectF(x, 4, w, 16), 3, 3);
+    p.drawRoundedRect(QRectF(r), 3, 3);
     p.setPen(theme::accent);
-    p.drawText(QRect(x, 4, w, 16), Qt::AlignCenter, p.fontMetrics().elidedText(c, Qt::ElideRight, w - 8));
+    p.drawText(r, Qt::AlignCenter, p.fontMetrics().elidedText(chip, Qt::ElideRight, chipWidth - 8));
     p.setFont(theme::font(12));
   }
   // Value and unit, the unit in a column of its own.
   if (!m_field && !m_patterned) { // a pattern has no one value
-    const QString unit = qs(shownUnit(def(), m_value)), number = qs(formatNumber(def(), m_value, false));
-    const int unitWidth = unit.isEmpty() ? 0 : std::max(18, p.fontMetrics().horizontalAdvance(unit) + 5);
     p.setPen(theme::dim);
     if (!unit.isEmpty())
       p.drawText(QRect(width() - unitWidth, 2, unitWidth, 20), Qt::AlignRight | Qt::AlignVCenter, unit);

@@ -1,4 +1,5 @@
 // The drawer of patterns: lines, switches, what is added and taken out, by real events.
+#include "app/drawer/line_inputs.h"
 #include "app/drawer/pattern_list.h"
 #include "app/drawer/pattern_panel.h"
 #include "app/main_window.h"
@@ -94,6 +95,45 @@ TEST_CASE("Lines are added, chosen and taken out in the drawer, by mouse and by 
   o.list().choose(0);
   QTest::keyClick(&o.list(), Qt::Key_Delete);
   CHECK(!valueAt(o.doc(), {o.material, "roughness", 0, {}}).pattern());
+}
+
+TEST_CASE("A line's numbers open below it, by keys and by the mouse, and are set there", "[app][pattern]") {
+  Drawn o;
+  const NodeId stripes = o.list().lines().front().node;
+  REQUIRE(drivePattern(*o.studio, {stripes, "push", 0, {}}, "pattern.noise"));
+  o.settle();
+  o.list().setFocus();
+  o.list().choose(0);
+  QTest::keyClick(&o.list(), Qt::Key_Return);
+  LineInputs* in = o.list().inputs(0);
+  REQUIRE(in);
+  CHECK(in->y() == o.list().lineRect(0).bottom() + 1);
+  CHECK(o.list().lineRect(1).top() >= in->geometry().bottom());
+  const auto row = [&](const char* name) -> ParamRow* {
+    for (ParamRow* r : o.list().inputs(0)->rows())
+      if (r->address().param == name) return r;
+    return nullptr;
+  };
+  CHECK_FALSE(row("push")); // that is a line of its own
+  REQUIRE(row("pitch"));
+  CHECK(row("pitch")->isVisible());
+  const double before = Params(*o.doc().find(stripes), 1).number("pitch");
+  row("pitch")->setFocus();
+  QTest::keyClick(row("pitch"), Qt::Key_Right);
+  const double after = Params(*o.doc().find(stripes), 1).number("pitch");
+  CHECK(after > before);
+  CHECK(o.list().chosen() == 0); // the row's keys are not the list's
+  // Where the inner line is taken out, its number is a row here.
+  o.list().choose(1);
+  o.list().setFocus();
+  QTest::keyClick(&o.list(), Qt::Key_Delete);
+  o.settle();
+  CHECK(row("push"));
+  QTest::keyClick(row("pitch"), Qt::Key_Escape);
+  CHECK(o.list().hasFocus());
+  QTest::mouseClick(&o.list(), Qt::LeftButton, {}, o.list().openRect(0).center());
+  CHECK_FALSE(o.list().inputs(0));
+  CHECK(o.list().minimumHeight() <= PatternList::lineHeight + 4);
 }
 
 TEST_CASE("Layers are moved by keys, and what is given beyond the range is fitted by one click", "[app][pattern]") {
