@@ -5,6 +5,7 @@
 #include "core/base/files.h"
 #include "core/base/hash.h"
 #include "core/document/file.h"
+#include "core/exchange/carried_document.h"
 #include "demo/starters.h"
 
 #include <filesystem>
@@ -75,26 +76,31 @@ void DocumentFiles::newScene() {
 
 void DocumentFiles::open(const QString& path, Done done) {
   const auto kinds = m_studio.kinds();
-  m_studio.background(tr("Opening %1").arg(fileName(path)),
-                      [this, path, kinds, done](const CancelFlag& cancel) -> std::function<void()> {
-                        const std::string file = path.toStdString();
-                        const uint64_t content = contentOf(file);
-                        const Document doc = readDocument(kinds, file);
-                        std::vector<std::string> warnings;
-                        const ProofSet set = readProofs(kinds, file, &warnings, &cancel);
-                        return [this, doc, set, path, content, warnings, done] {
-                          quietly(keeping, [] { recovery::forget(); }, {});
-                          m_loading = true;
-                          m_studio.open(doc, QFileInfo(path).absoluteFilePath(), set);
-                          m_loading = false;
-                          m_onDisk->store(content);
-                          m_kept = doc;
-                          remember(m_studio.path());
-                          m_studio.tell(tr("Opened %1").arg(fileName(path)));
-                          if (!warnings.empty()) m_studio.tell(qs(warnings.front()), true);
-                          if (done) done();
-                        };
-                      });
+  m_studio.background(
+      tr("Opening %1").arg(fileName(path)),
+      [this, path, kinds, done](const CancelFlag& cancel) -> std::function<void()> {
+        const std::string file = path.toStdString();
+        const uint64_t content = contentOf(file);
+        // What a picture holds is a beginning: saving asks for a name.
+        const bool carried = mayCarryDocument(file);
+        const Document doc = readAnyDocument(kinds, file, &cancel);
+        std::vector<std::string> warnings;
+        const ProofSet set = carried ? ProofSet() : readProofs(kinds, file, &warnings, &cancel);
+        return [this, doc, set, path, content, warnings, carried, done] {
+          quietly(keeping, [] { recovery::forget(); }, {});
+          m_loading = true;
+          m_studio.open(doc, carried ? QString() : QFileInfo(path).absoluteFilePath(), set);
+          m_loading = false;
+          m_onDisk->store(carried ? 0 : content);
+          m_kept = doc;
+          if (!carried) remember(m_studio.path());
+          m_studio.tell(carried
+                            ? tr("The scene that %1 was made of: save it under a name of its own").arg(fileName(path))
+                            : tr("Opened %1").arg(fileName(path)));
+          if (!warnings.empty()) m_studio.tell(qs(warnings.front()), true);
+          if (done) done();
+        };
+      });
 }
 
 void DocumentFiles::openStarter(const QString& name) {

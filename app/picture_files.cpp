@@ -2,6 +2,7 @@
 
 #include "app/document_files.h"
 #include "core/base/error.h"
+#include "core/exchange/carried_document.h"
 #include "core/exchange/frames.h"
 #include "core/exchange/passes.h"
 
@@ -39,6 +40,7 @@ void PictureFiles::exportPicture(const QString& path, bool whenFinished, std::fu
     PictureFile file;
     std::string view;
     uint32_t samples = 0;
+    Document written;
   };
   const auto given = std::make_shared<std::promise<Picture>>();
   m_studio.session().run(
@@ -49,7 +51,7 @@ void PictureFiles::exportPicture(const QString& path, bool whenFinished, std::fu
           given->set_value(
               {pictureFile(state->doc, currentFrame(state->doc), state->rendering, state->groupScales, state->developed,
                            exr ? parsePasses("all") : std::vector<std::string>{}, state->tasks, state->denoiser),
-               settingsOf(state->doc).text("view"), state->rendering.samples()});
+               settingsOf(state->doc).text("view"), state->rendering.samples(), state->written});
         } catch (...) {
           given->set_exception(std::current_exception());
         }
@@ -64,7 +66,8 @@ void PictureFiles::exportPicture(const QString& path, bool whenFinished, std::fu
                         std::future<Picture> coming = given->get_future();
                         while (coming.wait_for(std::chrono::milliseconds(20)) != std::future_status::ready)
                           if (cancel.requested()) throw cancelled();
-                        const Picture p = coming.get();
+                        Picture p = coming.get();
+                        carryDocument(p.file, p.written, path.toStdString());
                         writePicture(p.file, path.toStdString(), *views, p.view);
                         return [this, name, over, samples = p.samples] {
                           m_studio.tell(tr("Wrote %1 with %n sample(s)", nullptr, int(samples)).arg(name));

@@ -10,6 +10,7 @@
 #include "core/document/units.h"
 #include "core/document/words.h"
 #include "core/effects/route.h"
+#include "core/exchange/carried_document.h"
 #include "core/exchange/export.h"
 #include "core/exchange/import.h"
 #include "core/geometry/form.h"
@@ -109,7 +110,7 @@ Json valueJson(const Document& doc, const ParamDef& d, const Value& v) {
 }
 
 void showCommand(const Context& c, const std::string& file, const std::string& address) {
-  const Document doc = readDocument(c.kinds, file);
+  const Document doc = readAnyDocument(c.kinds, file, c.cancel);
   if (address.empty()) {
     if (c.json) {
       Json things = Json::array();
@@ -165,7 +166,7 @@ void told(const Context& c, const std::string& output, const std::vector<std::st
 void addCommand(const Context& c, const std::string& file, const std::string& kind, const std::string& name,
                 const std::vector<std::string>& values, const std::string& preset, const std::string& into,
                 const std::string& output) {
-  Document doc = readDocument(c.kinds, file);
+  Document doc = readAnyDocument(c.kinds, file, c.cancel);
   NodeId id = 0;
   Place place;
   if (!into.empty()) {
@@ -223,7 +224,7 @@ void findInEffects(const Context& c, const Document& doc, const ScenePtr& scene,
 }
 
 void checkCommand(const Context& c, const std::string& file) {
-  const Document doc = readDocument(c.kinds, file);
+  const Document doc = readAnyDocument(c.kinds, file, c.cancel);
   AssetCache assets;
   SceneCache cache;
   const Params settings = settingsOf(doc);
@@ -276,7 +277,7 @@ void checkCommand(const Context& c, const std::string& file) {
 }
 
 void healthCommand(const Context& c, const std::string& file, const std::vector<std::string>& only) {
-  const Document doc = readDocument(c.kinds, file);
+  const Document doc = readAnyDocument(c.kinds, file, c.cancel);
   AssetCache assets;
   const double frame = currentFrame(doc);
   std::vector<const Node*> things;
@@ -328,14 +329,14 @@ void importCommand(const Context& c, const std::string& model, const std::string
 
 void reloadCommand(const Context& c, const std::string& file, const std::string& model, const std::string& output) {
   AssetCache assets;
-  const Imported reloaded = reloadModel(readDocument(c.kinds, file), model, assets);
+  const Imported reloaded = reloadModel(readAnyDocument(c.kinds, file, c.cancel), model, assets);
   writeDocument(reloaded.doc, output);
   told(c, output, reloaded.notes);
 }
 
 void exportCommand(const Context& c, const std::string& file, const std::vector<std::string>& only,
                    const std::string& output) {
-  const Document doc = readDocument(c.kinds, file);
+  const Document doc = readAnyDocument(c.kinds, file, c.cancel);
   ExportOptions options;
   for (const std::string& name : only) {
     const Node* n = doc.findByName(name);
@@ -424,7 +425,7 @@ void addEditCommands(const MakeCommand& command, Context& c) {
   s->add_option("ASSIGNMENT", a->values, "NAME.PARAM=VALUE")->required();
   s->add_option("-o", a->output, "The document to write")->required();
   s->callback([&c, a] {
-    Document doc = readDocument(c.kinds, a->file);
+    Document doc = readAnyDocument(c.kinds, a->file, c.cancel);
     for (const std::string& v : a->values) doc = applySetting(doc, v);
     writeDocument(doc, a->output);
     if (c.json) print(Json{{"file", a->output}});

@@ -7,6 +7,7 @@
 #include "core/document/lookup.h"
 #include "core/effects/effect.h"
 #include "core/exchange/assets.h"
+#include "core/exchange/carried_document.h"
 #include "core/placing/driving.h"
 
 #include <CLI/CLI.hpp>
@@ -36,7 +37,7 @@ void written(const Context& c, const Document& doc, const std::string& output, c
 }
 
 void effectCommand(const Context& c, const Args& a) {
-  const Document doc = readDocument(c.kinds, a.file);
+  const Document doc = readAnyDocument(c.kinds, a.file, c.cancel);
   std::vector<NodeId> things;
   for (const std::string& t : a.things) things.push_back(named(doc, t).id);
   std::vector<std::string> told;
@@ -48,7 +49,7 @@ void effectCommand(const Context& c, const Args& a) {
 }
 
 void driveCommand(const Context& c, const Args& a) {
-  const Document doc = readDocument(c.kinds, a.file);
+  const Document doc = readAnyDocument(c.kinds, a.file, c.cancel);
   const Address at = resolve(doc, a.address);
   // As large as suits the things that show it.
   AssetCache assets;
@@ -63,7 +64,7 @@ void driveCommand(const Context& c, const Args& a) {
 }
 
 void inputCommand(const Context& c, const Args& a) {
-  Document doc = readDocument(c.kinds, a.file);
+  Document doc = readAnyDocument(c.kinds, a.file, c.cancel);
   if (a.away) {
     const Node& owner = named(doc, a.address);
     const NodeId id = owner.id;

@@ -11,6 +11,7 @@
 #include "core/document/words.h"
 #include "core/effects/route.h"
 #include "core/exchange/assets.h"
+#include "core/exchange/carried_document.h"
 #include "core/exchange/frames.h"
 #include "core/exchange/passes.h"
 #include "core/lens/develop.h"
@@ -54,7 +55,7 @@ std::vector<long> numbers(const std::string& text, const char* separators, size_
 }
 
 Document prepared(const Context& c, const Args& a) {
-  Document doc = readDocument(c.kinds, a.file);
+  Document doc = readAnyDocument(c.kinds, a.file, c.cancel);
   for (const std::string& s : a.sets) doc = applySetting(doc, s);
   const std::string picture = doc.settings().name;
   const auto set = [&](const char* param, Constant v) { doc = setValue(doc, doc.settings().id, param, v); };
@@ -176,8 +177,8 @@ void renderCommand(const Context& c, const Args& a) {
     const Document doc = setValue(base, base.settings().id, "frame", Constant(frames[i]));
     const Rendered r = renderFrame(c, a, doc, frames[i], tasks, assets, cache, double(i) / double(frames.size()),
                                    double(i + 1) / double(frames.size()));
-    const PictureFile file = pictureFile(doc, frames[i], r.rendering, r.rendering.scene().groupScales, r.developed,
-                                         passes, tasks, r.denoiser ? &*r.denoiser : nullptr);
+    PictureFile file = pictureFile(doc, frames[i], r.rendering, r.rendering.scene().groupScales, r.developed, passes,
+                                   tasks, r.denoiser ? &*r.denoiser : nullptr);
     std::vector<float> alpha;
     if (a.alpha)
       for (size_t k = 0; k < r.developed.picture.pixels(); ++k)
@@ -185,6 +186,7 @@ void renderCommand(const Context& c, const Args& a) {
                             ? plateAlpha(r.rendering.scene().plates.get(), r.rendering.film().alpha(k), k)
                             : r.developed.alpha[k]);
     const std::string output = sequence ? frameName(a.output, int(frames[i])) : a.output;
+    carryDocument(file, doc, output);
     writePicture(file, output, views, settingsOf(doc).text("view"), a.alpha ? &alpha : nullptr);
     const TraceCount& count = r.rendering.count();
     report.push_back({{"file", output},
@@ -247,6 +249,7 @@ Json lensPicture(const Context& c, const Document& doc, double frame, const std:
   }
   out.layers.push_back(std::move(picture));
   if (!r.apart.rgb.empty()) out.layers.push_back({"Lens light", {"R", "G", "B"}, false, std::move(r.apart.rgb)});
+  carryDocument(out, doc, output); // in the place of the one that the picture had
   writePicture(out, output, views, settingsOf(doc).text("view"), r.alpha.empty() ? nullptr : &r.alpha);
   return {{"file", output},       {"frame", frame}, {"width", out.width},
           {"height", out.height}, {"rays", 0},      {"not_numbers", r.notNumbers},
@@ -313,7 +316,7 @@ void routeCommand(const Context& c, const Args& a) {
   Document doc = prepared(c, lighter);
   if (a.size.empty()) {
     // The document's own shape of frame.
-    const Params s(readDocument(c.kinds, a.file).settings(), 0);
+    const Params s(readAnyDocument(c.kinds, a.file, c.cancel).settings(), 0);
     doc = setValue(doc, doc.settings().id, "height",
                    Constant(std::max(1.0, std::round(480 * s.number("height") / s.number("width")))));
   }
@@ -366,7 +369,7 @@ void compareCommand(const Context& c, const Args& a) {
   const auto isDocument = [](const std::string& f) { return std::filesystem::path(f).extension() == ".ilum"; };
   if (isDocument(a.file) != isDocument(a.other)) throw usageError("two pictures are compared, or two documents");
   if (isDocument(a.file)) {
-    const Document from = readDocument(c.kinds, a.file), to = readDocument(c.kinds, a.other);
+    const Document from = readAnyDocument(c.kinds, a.file, c.cancel), to = readAnyDocument(c.kinds, a.other, c.cancel);
     const auto all = differences(from, to);
     if (c.json) {
       Json list = Json::array();

@@ -22,13 +22,15 @@ void addFileCommands(MainWindow& w) {
   menu.add("file.new", tr("New scene"), "Ctrl+Shift+E",
            tr("An empty scene; what an effect needs is made when it is added"),
            [&w] { w.files().whenFree([&w] { w.files().newScene(); }); });
-  menu.add("file.open", tr("Open…"), "Ctrl+O", tr("Opens a document"), [&w] {
-    w.files().whenFree([&w] {
-      const QString f =
-          QFileDialog::getOpenFileName(&w, tr("Open"), w.files().startFolder(), tr("Ilumbra documents (*.ilum)"));
-      if (!f.isEmpty()) w.openFile(f);
-    });
-  });
+  menu.add("file.open", tr("Open…"), "Ctrl+O", tr("Opens a document, or the one that an OpenEXR picture was made of"),
+           [&w] {
+             w.files().whenFree([&w] {
+               const QString f =
+                   QFileDialog::getOpenFileName(&w, tr("Open"), w.files().startFolder(),
+                                                tr("Ilumbra documents, and pictures that hold one (*.ilum *.exr)"));
+               if (!f.isEmpty()) w.openFile(f);
+             });
+           });
   menu.add("file.save", tr("Save"), "Ctrl+S", tr("Saves the document"), [&w] { w.files().save(); });
   menu.add("file.save_as", tr("Save as…"), "Ctrl+Shift+S",
            tr("Saves the document under another name; its proofs go along"), [&w] { w.files().saveAs(); });

@@ -418,6 +418,8 @@ Document movedTo(const Document& doc, const std::string& folder) {
 }
 
 Document writeDocument(const Document& doc, const std::string& path) {
+  if (fs::path(path).extension() == ".exr")
+    throw usageError(path + ": is the name of a picture; a document is written as .ilum");
   Document moved = movedTo(doc, fs::absolute(path).parent_path().lexically_normal().string());
   writeFileAtomically(path, toJson(moved));
   return moved;

@@ -1,4 +1,5 @@
 #include "core/exchange/frames.h"
+#include "core/exchange/carried_document.h"
 
 #include "core/base/error.h"
 #include "core/compile/compile.h"
@@ -84,7 +85,9 @@ int writeFrames(const Document& base, const std::string& output, int first, int 
     auto made = renderFrame(atFrame(base, frame), frame, cache, convolutions, assets, tasks, cancel);
     if (writing.valid()) written(frame - 1);
     if (cancel.requested()) throw cancelled();
-    writing = std::async(std::launch::async, [&views, &view, made = std::move(made), name = frameName(output, frame)] {
+    const std::string name = frameName(output, frame);
+    carryDocument(made.first, atFrame(base, frame), name);
+    writing = std::async(std::launch::async, [&views, &view, made = std::move(made), name] {
       writePicture(made.first, name, views, view, &made.second);
     });
   }

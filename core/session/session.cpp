@@ -275,7 +275,8 @@ void Session::Content::serve(const std::vector<Waiting>& todo) {
       for (const Waiting& w : these) answer(w, nullptr, e.what());
       continue;
     }
-    const State state{now->doc, of, groupScales, *developed, cleaned ? clean.denoiser() : nullptr, tasks, leaving};
+    const State state{now->doc,   written ? *written : now->doc,        of,    groupScales,
+                      *developed, cleaned ? clean.denoiser() : nullptr, tasks, leaving};
     for (const Waiting& w : these) answer(w, &state, {});
   }
 }

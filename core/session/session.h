@@ -111,7 +111,8 @@ class Session {
   void setPointer(int x, int y);
   /// What a job works on.
   struct State {
-    const Document& doc;
+    const Document& doc;     ///< patterns that are the same everywhere are values in it
+    const Document& written; ///< the same as it was submitted
     const Rendering& rendering;
     const std::vector<Color>& groupScales;
     const LensResult& developed;
