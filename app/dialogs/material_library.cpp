@@ -1,6 +1,7 @@
 #include "app/dialogs/material_library.h"
 
 #include "app/dialogs/question.h"
+#include "app/library.h"
 #include "app/panels/swatch_list.h"
 #include "app/theme.h"
 #include "core/base/error.h"
@@ -9,19 +10,17 @@
 #include "core/session/swatch.h"
 #include "core/surface/material.h"
 
-#include <QDir>
 #include <QFileDialog>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
-#include <QSettings>
-#include <QStandardPaths>
 #include <QVBoxLayout>
 
 namespace ilumbra {
 namespace {
 
 constexpr int idRole = Qt::UserRole, fileRole = Qt::UserRole + 1;
+const Library shelf = materialLibrary();
 
 std::vector<NodeId> wearers(const Studio& studio) {
   std::vector<NodeId> out;
@@ -33,36 +32,13 @@ std::vector<NodeId> wearers(const Studio& studio) {
 
 } // namespace
 
-QString MaterialLibrary::folder() {
-  const QString own =
-      QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + QStringLiteral("/materials");
-  return QSettings().value(QStringLiteral("library/materials"), own).toString();
-}
+QString MaterialLibrary::folder() { return shelf.folder(); }
 
-void MaterialLibrary::setFolder(const QString& folder) {
-  QSettings().setValue(QStringLiteral("library/materials"), folder);
-}
+void MaterialLibrary::setFolder(const QString& folder) { shelf.setFolder(folder); }
 
 bool MaterialLibrary::keep(Studio& studio, NodeId material) {
   const Node* n = studio.doc().find(material);
-  if (!n || n->kind->family() != "material") return false;
-  QString name = qs(n->name);
-  name.replace(QLatin1Char('/'), QLatin1Char('-'));
-  const QDir dir(folder());
-  if (!dir.mkpath(QStringLiteral("."))) {
-    studio.tell(tr("%1: the folder cannot be made").arg(folder()), true);
-    return false;
-  }
-  QString file = name;
-  for (int i = 2; dir.exists(file + QStringLiteral(".ilum")); ++i) file = QStringLiteral("%1 %2").arg(name).arg(i);
-  try {
-    writeDocument(cutting(studio.doc(), material), dir.filePath(file + QStringLiteral(".ilum")).toStdString());
-  } catch (const Error& e) {
-    studio.tell(qs(std::string(e.what())), true);
-    return false;
-  }
-  studio.tell(tr("%1 is kept in the library").arg(file));
-  return true;
+  return n && n->kind->family() == "material" && shelf.keep(studio, material);
 }
 
 NodeId MaterialLibrary::take(Studio& studio, const QString& path, uint64_t gesture) {
@@ -147,8 +123,7 @@ void MaterialLibrary::fill() {
     m_list->add(qs(n->name), tr("In this document · %1").arg(qs(n->kind->label)), key)->setData(idRole, uint(n->id));
     m_studio.askForSwatch(key, n->id);
   }
-  const QFileInfoList files =
-      QDir(folder()).entryInfoList({QStringLiteral("*.ilum")}, QDir::Files, QDir::Name | QDir::IgnoreCase);
+  const QFileInfoList files = shelf.kept();
   for (const QFileInfo& f : files) {
     const QString key = QStringLiteral("library ") + f.filePath();
     QListWidgetItem* i = m_list->add(f.completeBaseName(), tr("In the library · %1").arg(f.filePath()), key);

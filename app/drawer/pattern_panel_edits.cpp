@@ -6,6 +6,7 @@
 #include "core/base/error.h"
 #include "core/document/file.h"
 #include "core/document/transplant.h"
+#include "core/placing/driving.h"
 
 #include <QApplication>
 #include <QClipboard>
@@ -154,16 +155,7 @@ void PatternPanel::paste() {
   const Address at = l ? placeOf(*l) : m_use;
   m_studio.edit(tr("Paste a pattern"), [&](const Document& d) {
     if (!at.node) throw badInput("choose a line that drives something: the pattern takes its place");
-    const Document from = fromJson(m_studio.kinds(), text.toStdString());
-    const auto all = from.family("pattern");
-    if (all.empty()) throw badInput("the clipboard holds no pattern");
-    // The one that no other of them uses.
-    const Node* top = all.front();
-    for (const Node* n : all)
-      if (patternLines(from, {n->id, nullptr}).size() > patternLines(from, {top->id, nullptr}).size()) top = n;
-    NodeId made = 0;
-    const Document out = transplant(d, from, top->id, &made);
-    return setAt(out, at, PatternUse{{made, nullptr}});
+    return drivenByCutting(d, at, fromJson(m_studio.kinds(), text.toStdString()));
   });
 }
 

@@ -2,11 +2,14 @@
 
 #include "app/panels/pattern_pictures.h"
 
+#include "app/library.h"
 #include "core/compile/even_patterns.h"
+#include "core/document/file.h"
 #include "core/pattern/program.h"
 #include "core/placing/driving.h"
 
 #include <QApplication>
+#include <QDesktopServices>
 #include <QFileDialog>
 #include <QMenu>
 #include <QMimeData>
@@ -38,8 +41,14 @@ PatternMenu::PatternMenu(QMenu* menu, Studio& studio, const Address& address) : 
         [&studio, address, of] {
           std::vector<PatternChoice> choices;
           for (QAction* a : of->actions()) {
-            if (a->isSeparator() || a->menu()) continue;
+            if (a->isSeparator() || a->menu() || a->objectName() == QStringLiteral("folder")) continue;
             const std::string name = a->text().toStdString(), kind = a->data().toString().toStdString();
+            if (kind.ends_with(".ilum")) {
+              choices.push_back({a, [=, kinds = studio.kinds()](const Document& doc, const Scene*) {
+                                   return drivenByCutting(doc, address, readDocument(kinds, kind));
+                                 }});
+              continue;
+            }
             const NodeId there = a->data().userType() == QMetaType::UInt ? a->data().toUInt() : 0;
             choices.push_back({a, [=](const Document& doc, const Scene* scene) {
                                  if (there) return setAt(doc, address, PatternUse{{there, nullptr}});
@@ -68,6 +77,20 @@ PatternMenu::PatternMenu(QMenu* menu, Studio& studio, const Address& address) : 
     m_presets.push_back(a);
   }
   presets->menuAction()->setVisible(!def.evenOnly);
+  QMenu* library = menu->addMenu(QObject::tr("Pattern of the library"));
+  library->setToolTipsVisible(true);
+  pictured(library);
+  for (const QFileInfo& f : patternLibrary().kept()) {
+    QAction* a = library->addAction(f.completeBaseName());
+    a->setData(f.filePath());
+    a->setToolTip(f.filePath());
+    m_kept.push_back(a);
+  }
+  library->menuAction()->setVisible(!m_kept.empty());
+  library->addSeparator();
+  m_folder = library->addAction(QObject::tr("Open its folder"));
+  m_folder->setObjectName(QStringLiteral("folder"));
+  m_folder->setToolTip(patternLibrary().folder());
   QMenu* fresh = menu->addMenu(QObject::tr("New pattern"));
   const auto list = [&](QMenu* to, PatternGroup group) {
     to->setToolTipsVisible(true);
@@ -95,13 +118,24 @@ PatternMenu::PatternMenu(QMenu* menu, Studio& studio, const Address& address) : 
   }
   pictured(there);
   there->setEnabled(!there->isEmpty());
-  if (const Node* n = studio.doc().find(m_present)) m_show = menu->addAction(QObject::tr("Show %1").arg(qs(n->name)));
+  if (const Node* n = studio.doc().find(m_present)) {
+    m_show = menu->addAction(QObject::tr("Show %1").arg(qs(n->name)));
+    m_keep = menu->addAction(QObject::tr("Keep %1 in the library").arg(qs(n->name)));
+  }
 }
 
 bool PatternMenu::chose(const QAction* action, const Address& address, const QString& where) const {
   if (!action) return false;
   if (action == m_show) {
     m_studio.select({m_present});
+    return true;
+  }
+  if (action == m_folder) {
+    QDesktopServices::openUrl(QUrl::fromLocalFile(patternLibrary().folder()));
+    return true;
+  }
+  if (action == m_keep) {
+    patternLibrary().keep(m_studio, m_present);
     return true;
   }
   const auto among = [&](const QList<QAction*>& all) { return std::find(all.begin(), all.end(), action) != all.end(); };
@@ -113,6 +147,10 @@ bool PatternMenu::chose(const QAction* action, const Address& address, const QSt
   }
   if (among(m_presets)) {
     drivePatternPreset(m_studio, address, findPatternPreset(action->text().toStdString()));
+    return true;
+  }
+  if (among(m_kept)) {
+    drivePatternFile(m_studio, address, action->data().toString());
     return true;
   }
   if (!among(m_made)) return false;
@@ -137,6 +175,16 @@ bool drivePattern(Studio& studio, const Address& address, const std::string& kin
   };
   if (!studio.edit(QObject::tr("%1 drives %2").arg(k ? qs(k->label) : qs(kind), where), change)) return false;
   studio.tell(QObject::tr("%1 drives %2").arg(qs(studio.doc().find(made)->name), where));
+  return true;
+}
+
+bool drivePatternFile(Studio& studio, const Address& address, const QString& file) {
+  const QString where = qs(addressText(studio.doc(), address)), name = QFileInfo(file).completeBaseName();
+  if (!studio.edit(QObject::tr("%1 drives %2").arg(name, where), [&](const Document& doc) {
+        return drivenByCutting(doc, address, readDocument(studio.kinds(), file.toStdString()));
+      }))
+    return false;
+  studio.tell(QObject::tr("%1 drives %2").arg(name, where));
   return true;
 }
 

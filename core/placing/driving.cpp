@@ -4,6 +4,8 @@
 #include "core/compile/balance.h"
 #include "core/compile/even_patterns.h"
 #include "core/document/inputs.h"
+#include "core/document/transplant.h"
+#include "core/pattern/lines.h"
 #include "core/placing/framing.h"
 
 #include <fmt/format.h>
@@ -141,6 +143,26 @@ Document drivenBy(const Document& doc, const Address& at, std::string_view kindI
       }
       out = setValue(out, id, d.name, Constant(Reference{zone, nullptr}));
     }
+  if (made) *made = id;
+  return setAt(out, at, PatternUse{{id, nullptr}});
+}
+
+Document drivenByCutting(const Document& doc, const Address& at, const Document& from, NodeId* made) {
+  const ParamDef& def = definitionAt(doc, at);
+  if (!def.patternedAt.empty() && at.input.empty())
+    return drivenByCutting(doc, {at.node, def.patternedAt, 0, {}}, from, made);
+  if (!def.patternable) throw badInput(addressText(doc, at) + ": no pattern can drive it");
+  const auto all = from.family("pattern");
+  // Parts, such as keys of a ramp, are of the family too.
+  const Node* top = nullptr;
+  size_t most = 0;
+  for (const Node* n : all)
+    if (!n->parent)
+      if (const size_t lines = patternLines(from, {n->id, nullptr}).size(); lines > most) top = n, most = lines;
+  if (!top) throw badInput("it holds no pattern");
+  NodeId id = 0;
+  const Document out = transplant(doc, from, top->id, &id);
+  if (def.evenOnly && !mayBeEven(*out.find(id)->kind)) throw badInput(whyEven(def));
   if (made) *made = id;
   return setAt(out, at, PatternUse{{id, nullptr}});
 }

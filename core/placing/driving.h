@@ -17,6 +17,10 @@ Document drivenBy(const Document& doc, const Address& at, std::string_view kind,
 Document drivenByPreset(const Document& doc, const Address& at, const PatternPreset& preset, const Scene* scene,
                         NodeId* made = nullptr);
 
+/// The same with a pattern of another document, as it stands there: the one that none of its others uses. Throws
+/// BadInput where it holds none.
+Document drivenByCutting(const Document& doc, const Address& at, const Document& from, NodeId* made = nullptr);
+
 /// The parameter of a kind of pattern that holds what it works on; null: it works on nothing but places.
 const ParamDef* worksOn(const Kind& pattern);
 

@@ -2,12 +2,15 @@
 #include "app/drawer/line_inputs.h"
 #include "app/drawer/pattern_list.h"
 #include "app/drawer/pattern_panel.h"
+#include "app/library.h"
 #include "app/main_window.h"
 #include "app/panels/param_row.h"
 #include "app/panels/pattern_menu.h"
 #include "app/panels/settings_panel.h"
 #include "tests/app/open.h"
 
+#include <filesystem>
+#include <fstream>
 #include <QClipboard>
 #include <QMenu>
 #include <QTest>
@@ -15,6 +18,7 @@
 
 using namespace ilumbra;
 using namespace ilumbra::test;
+namespace fs = std::filesystem;
 
 namespace {
 
@@ -238,6 +242,54 @@ TEST_CASE("What a row's menu offers is shown on the very thing", "[app][pattern]
   // Rust is no dust.
   const QList<QAction*> presets = sub("Pattern preset")->actions();
   CHECK(presets[0]->icon().pixmap(44).toImage() != presets[6]->icon().pixmap(44).toImage());
+}
+
+TEST_CASE("A pattern is kept in the library and put on another row from there", "[app][pattern][library]") {
+  Drawn o;
+  patternLibrary().setFolder(qs(o.folder / "patterns"));
+  const NodeId stripes = o.list().lines().front().node;
+  REQUIRE(o.studio->edit(QStringLiteral("coarser"),
+                         [&](const Document& d) { return setValue(d, stripes, "pitch", Constant(0.321)); }));
+  const Address rough{o.material, "roughness", 0, {}}, bare{o.material, "metalness", 0, {}};
+  {
+    QMenu menu;
+    const PatternMenu patterns(&menu, *o.studio, rough);
+    QAction* keep = nullptr;
+    for (QAction* a : menu.actions())
+      if (a->text().startsWith(QStringLiteral("Keep "))) keep = a;
+    REQUIRE(keep);
+    CHECK(patterns.chose(keep, rough, {}));
+  }
+  REQUIRE(patternLibrary().kept().size() == 1);
+  const std::string name = o.doc().find(stripes)->name;
+  CHECK(patternLibrary().kept().front().completeBaseName() == qs(name));
+  std::ofstream(fs::path(o.folder / "patterns") / "Broken.ilum") << "{";
+  QMenu menu;
+  const PatternMenu patterns(&menu, *o.studio, bare);
+  QMenu* library = nullptr;
+  for (QAction* a : menu.actions())
+    if (a->menu() && a->text() == QStringLiteral("Pattern of the library")) library = a->menu();
+  REQUIRE(library);
+  QAction *good = nullptr, *broken = nullptr;
+  for (QAction* a : library->actions()) {
+    if (a->text() == qs(name)) good = a;
+    if (a->text() == QStringLiteral("Broken")) broken = a;
+  }
+  REQUIRE(good);
+  REQUIRE(broken);
+  Q_EMIT library->aboutToShow();
+  CHECK(Open::wait([&] { return !good->icon().isNull(); }));
+  CHECK(broken->icon().isNull());
+  const Document before = o.doc();
+  CHECK(patterns.chose(broken, bare, {}));
+  CHECK(o.doc() == before); // told, and nothing has changed
+  CHECK(patterns.chose(good, bare, {}));
+  const Value now = valueAt(o.doc(), bare);
+  REQUIRE(now.pattern());
+  CHECK(now.pattern()->pattern.target != stripes);
+  CHECK(Params(*o.doc().find(now.pattern()->pattern.target), 1).number("pitch") == 0.321);
+  o.studio->undo();
+  CHECK(!valueAt(o.doc(), bare).pattern());
 }
 
 TEST_CASE("A pattern is shown in the picture by itself, until it is let go", "[app][pattern]") {
