@@ -260,18 +260,18 @@ Form formOf(const Node& node, const BuildFrom& outer) {
     if (modifier == modifiers().end()) continue;
     const Params p(*m, from.frame);
     if (!p.flag("on")) continue;
-    if (!from.warnings) {
-      modifier->second.apply(form, p, from);
-      continue;
-    }
-    const Form before = form;
+    // What makes its mesh anew does not know what was painted on it.
+    const Mesh& now = form.shape.mesh;
+    const Mesh painted = now.colors.empty() && now.uvs2.empty() ? Mesh() : now;
+    const Form before = from.warnings ? form : Form();
     try {
       modifier->second.apply(form, p, from);
     } catch (const Error& e) {
-      if (e.kind() == ErrorKind::Cancelled) throw;
+      if (!from.warnings || e.kind() == ErrorKind::Cancelled) throw;
       from.warnings->push_back(fmt::format("{} of {} is left out: {}", m->name, node.name, e.what()));
       form = before;
     }
+    repaint(form.shape.mesh, painted);
   }
   if (!kind->second.build) return form;
   if (const std::string facets = Params(node, from.frame).text("facets"); facets == "faceted")

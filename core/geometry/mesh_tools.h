@@ -67,6 +67,9 @@ Mesh part(const Mesh& mesh, const std::function<bool(size_t triangle)>& keep);
 /// A mesh of a ball about the origin, in rows from pole to pole.
 Mesh ballMesh(float radius, uint32_t around);
 
+/// Colours and second texture coordinates that a mesh lacks and the one that it was made from has: those of the place
+/// of it that is nearest, between the vertices about the nearest one.
+void repaint(Mesh& to, const Mesh& from);
 /// The point of a triangle that is nearest to another (Ericson 2004, "Real-Time Collision Detection", 5.1.5).
 V3f nearestOnTriangle(const V3f& p, const V3f& a, const V3f& b, const V3f& c);
 

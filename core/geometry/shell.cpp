@@ -55,6 +55,7 @@ void thicken(Mesh& mesh, float in, float out, bool closeRim) {
   }
   if (mesh.normals.empty()) rim.normals.clear();
   if (mesh.uvs.empty()) rim.uvs.clear();
+  repaint(rim, mesh);
   Mesh whole = std::move(outer);
   append(whole, inner);
   append(whole, rim);

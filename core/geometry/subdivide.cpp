@@ -18,10 +18,16 @@ struct Point {
   void Clear(void* = nullptr) { v = V3f(0.0f); }
   void AddWithWeight(const Point& p, float w) { v += p.v * w; }
 };
-struct Place2 {
-  V2f v{0, 0};
-  void Clear(void* = nullptr) { v = {0, 0}; }
-  void AddWithWeight(const Place2& p, float w) { v += p.v * w; }
+// What a corner of a face has: each value of it on its own side of a seam.
+struct Corner {
+  V2f uv{0, 0}, uv2{0, 0};
+  V4f color{0.0f};
+  void Clear(void* = nullptr) { *this = {}; }
+  void AddWithWeight(const Corner& c, float w) {
+    uv += c.uv * w;
+    uv2 += c.uv2 * w;
+    color += c.color * w;
+  }
 };
 
 } // namespace
@@ -113,8 +119,9 @@ ModifierKind subdivideModifier() {
             d.creaseVertexIndexPairs = creaseEnds.data();
             d.creaseWeights = creaseWeights.data();
             osd::TopologyDescriptor::FVarChannel channel;
-            const bool uvs = !mesh.uvs.empty();
-            if (uvs) {
+            const bool uvs = !mesh.uvs.empty(), uvs2 = !mesh.uvs2.empty(), colors = !mesh.colors.empty(),
+                       corner = uvs || uvs2 || colors;
+            if (corner) {
               channel.numValues = int(mesh.positions.size());
               channel.valueIndices = uvCorners.data();
               d.numFVarChannels = 1;
@@ -133,16 +140,20 @@ ModifierKind subdivideModifier() {
             const osd::PrimvarRefiner values(*refiner);
             std::vector<Point> at;
             for (const V3f& q : w.positions) at.push_back({q});
-            std::vector<Place2> uv;
-            for (const V2f& q : mesh.uvs) uv.push_back({q});
+            std::vector<Corner> cornersAt(corner ? mesh.positions.size() : 0);
+            for (size_t i = 0; i < cornersAt.size(); ++i) {
+              if (uvs) cornersAt[i].uv = mesh.uvs[i];
+              if (uvs2) cornersAt[i].uv2 = mesh.uvs2[i];
+              if (colors) cornersAt[i].color = mesh.colors[i];
+            }
             for (int level = 1; level <= levels; ++level) {
               std::vector<Point> next(size_t(refiner->GetLevel(level).GetNumVertices()));
               values.Interpolate(level, at, next);
               at = std::move(next);
-              if (!uvs) continue;
-              std::vector<Place2> nextUv(size_t(refiner->GetLevel(level).GetNumFVarValues(0)));
-              values.InterpolateFaceVarying(level, uv, nextUv, 0);
-              uv = std::move(nextUv);
+              if (!corner) continue;
+              std::vector<Corner> nextCorners(size_t(refiner->GetLevel(level).GetNumFVarValues(0)));
+              values.InterpolateFaceVarying(level, cornersAt, nextCorners, 0);
+              cornersAt = std::move(nextCorners);
             }
             // Where the surface would come to in the end, and its tangents there.
             std::vector<Point> limit(at.size()), du(at.size()), dv(at.size());
@@ -150,20 +161,22 @@ ModifierKind subdivideModifier() {
             const osd::TopologyLevel last = refiner->GetLevel(levels);
             Mesh out;
             const bool creased = angle < 180;
-            std::vector<uint32_t> known(uvs ? uv.size() : at.size(), ~0u);
-            const auto vertex = [&](int v, int uvIndex) {
-              uint32_t& k = known[size_t(uvs ? uvIndex : v)];
+            std::vector<uint32_t> known(corner ? cornersAt.size() : at.size(), ~0u);
+            const auto vertex = [&](int v, int cornerIndex) {
+              uint32_t& k = known[size_t(corner ? cornerIndex : v)];
               if (k == ~0u) {
                 k = uint32_t(out.positions.size());
                 out.positions.push_back(limit[size_t(v)].v);
                 out.normals.push_back(normalize(cross(du[size_t(v)].v, dv[size_t(v)].v)));
-                if (uvs) out.uvs.push_back(uv[size_t(uvIndex)].v);
+                if (uvs) out.uvs.push_back(cornersAt[size_t(cornerIndex)].uv);
+                if (uvs2) out.uvs2.push_back(cornersAt[size_t(cornerIndex)].uv2);
+                if (colors) out.colors.push_back(cornersAt[size_t(cornerIndex)].color);
               }
               return k;
             };
             for (int f = 0; f < last.GetNumFaces(); ++f) {
               const auto vs = last.GetFaceVertices(f);
-              const auto ts = uvs ? last.GetFaceFVarValues(f, 0) : vs;
+              const auto ts = corner ? last.GetFaceFVarValues(f, 0) : vs;
               uint32_t q[4];
               for (int k = 0; k < 4; ++k) q[k] = vertex(vs[k], ts[k]);
               out.triangles.push_back({q[0], q[1], q[2]});
