@@ -211,7 +211,7 @@ void SceneCompiler::addObject(const Node& n) {
       const Shape& shape = i.geometry->shape;
       OwnLight own{&m, masks, pointOn(i, uint32_t(k)), patterned(i.material)};
       auto light = shape.sphereRadius > 0
-                       ? glowingSphere(shape.sphereRadius, places[k], std::move(own))
+                       ? glowingSphere(shape.sphereRadius, places[k], std::move(own), places.size())
                        : glowingMesh(shape, i.geometry->closed(), places[k], std::move(own), places.size());
       Emitter e;
       e.light = light.get();

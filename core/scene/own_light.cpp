@@ -222,9 +222,11 @@ class GlowingMesh : public Light {
   float m_area = 0, m_radius = 0, m_mean = 1;
 };
 
+// A sphere, from outside by the cone that it fills and, where a pattern shines on it, as often by what its places send
+// out: equal parts of it, by height and around, weighed as those of a mesh are.
 class GlowingSphere : public Light {
  public:
-  GlowingSphere(float radius, const M44f& m, OwnLight own)
+  GlowingSphere(float radius, const M44f& m, OwnLight own, size_t copies)
       : m_world(m), m_inverse(m.inverse()), m_own(std::move(own)), m_radius(radius) {
     m_determinant = std::abs(m.determinant());
     // Where nothing depends on the place, the outside of a ball is the same everywhere.
@@ -236,13 +238,28 @@ class GlowingSphere : public Light {
     const float scale = length(V3f(m[0][0], m[0][1], m[0][2]));
     for (int i = 1; i < 3; ++i)
       if (std::abs(length(V3f(m[i][0], m[i][1], m[i][2])) - scale) > 1e-4f * scale) m_uniform = false;
+    if (!m_even && m_own.varies()) makeCells(copies);
   }
   bool sample(const V3f& from, const V2f& u, LightSample& s) const override {
     const V3f to = m_centre - from;
     const float d2 = dot(to, to);
-    if (m_uniform && d2 > m_reach * m_reach * 1.0001f) {
+    const bool outside = m_uniform && d2 > m_reach * m_reach * 1.0001f;
+    if (m_rows > 0 && (!outside || u.x < 0.5f)) {
+      float first = outside ? 2 * u.x : u.x, p;
+      const size_t cell = m_cells.sample(first, p);
+      const V3f n = placeOf(cell, first, u.y), world = transformPoint(m_world, n * m_radius),
+                normal = transformNormal(m_inverse, n);
+      if (!towards(from, world, normalize(normal), density(cell, length(normal)), s)) return false;
+      if (outside) {
+        if (dot(s.direction, normal) > 0) return false; // its far side
+        s.pdf = 0.5f * (s.pdf + 1 / (2 * pi * cone(d2)));
+      }
+      s.radiance = at(world, n, s.direction);
+      return !isBlack(s.radiance);
+    }
+    if (outside) {
       const float d = std::sqrt(d2), one = cone(d2);
-      const V3f local = sampleCone(u, one);
+      const V3f local = sampleCone({m_rows > 0 ? 2 * u.x - 1 : u.x, u.y}, one);
       s.direction = Frame(to * (1 / d)).toWorld(local);
       s.pdf = 1 / (2 * pi * one);
       const float along = d * local.z, off2 = d2 * std::max(0.0f, 1 - local.z * local.z);
@@ -251,8 +268,13 @@ class GlowingSphere : public Light {
         s.radiance = m_evenLight;
         return true;
       }
-      const V3f world = from + s.direction * s.distance;
-      s.radiance = at(world, normalize(transformPoint(m_inverse, world)), s.direction);
+      const V3f world = from + s.direction * s.distance, n = normalize(transformPoint(m_inverse, world));
+      if (m_rows > 0) {
+        const V3f normal = transformNormal(m_inverse, n);
+        s.pdf = 0.5f * (s.pdf + solidAngle(density(cellOf(n), length(normal)), sqr(s.distance),
+                                           std::abs(dot(s.direction, normalize(normal)))));
+      }
+      s.radiance = at(world, n, s.direction);
       return !isBlack(s.radiance);
     }
     const V3f n = sampleUniformSphere(u), normal = transformNormal(m_inverse, n),
@@ -265,19 +287,75 @@ class GlowingSphere : public Light {
     const V3f& normal = hit.normal;
     const V3f to = m_centre - from;
     const float d2 = dot(to, to);
-    if (m_uniform && d2 > m_reach * m_reach * 1.0001f) return 1 / (2 * pi * cone(d2));
+    const bool outside = m_uniform && d2 > m_reach * m_reach * 1.0001f;
+    const float byCone = outside ? 1 / (2 * pi * cone(d2)) : 0;
+    if (outside && m_rows == 0) return byCone;
     // The unit local normal behind a unit world normal: n = Mᵀ N, and |M⁻ᵀ n| = 1 / |Mᵀ N|.
     const V3f local(dot(normal, V3f(m_world[0][0], m_world[0][1], m_world[0][2])),
                     dot(normal, V3f(m_world[1][0], m_world[1][1], m_world[1][2])),
                     dot(normal, V3f(m_world[2][0], m_world[2][1], m_world[2][2])));
-    return solidAngle(areaDensity(1 / length(local)), distance * distance, std::abs(dot(direction, normal)));
+    const float stretch = 1 / length(local), cosine = std::abs(dot(direction, normal));
+    if (m_rows == 0) return solidAngle(areaDensity(stretch), distance * distance, cosine);
+    const float byPlace = solidAngle(density(cellOf(local * stretch), stretch), distance * distance, cosine);
+    return outside ? 0.5f * (byPlace + byCone) : byPlace;
   }
   Color radiance(const V3f&, const V3f&, const V3f&) const override { return Color(1.0f); }
   LightReach reach() const override {
-    return {.centre = m_centre, .radius = m_reach, .flux = 4 * pi * pi * m_reach * m_reach};
+    return {.centre = m_centre, .radius = m_reach, .flux = 4 * pi * pi * m_reach * m_reach * m_mean};
   }
 
  private:
+  void makeCells(size_t copies) {
+    m_rows = std::clamp(int(std::sqrt(2048.0 / double(std::max<size_t>(1, copies)) / 2)), 4, 32);
+    const int columns = 2 * m_rows;
+    const size_t count = size_t(m_rows) * size_t(columns);
+    std::vector<float> sends(count, 0.0f), weights(count, 1.0f);
+    double sum = 0;
+    for (size_t i = 0; i < count; ++i) {
+      constexpr uint32_t probes = 3;
+      for (uint32_t k = 0; k < probes; ++k) {
+        Sampler sampler(uint32_t(i), 3, k, 7);
+        const V2f u = sampler.get2();
+        const V3f n = placeOf(i, u.x, u.y), world = transformPoint(m_world, n * m_radius),
+                  out = normalize(transformNormal(m_inverse, n));
+        sends[i] += std::max(0.0f, luminance(at(world, n, -out))) * (1.0f / float(probes));
+      }
+      sum += double(sends[i]);
+    }
+    if (sum > 0 && std::isfinite(sum)) { // else by area: what shines is finer than the probes
+      m_mean = float(sum / double(count));
+      for (int row = 0; row < m_rows; ++row)
+        for (int column = 0; column < columns; ++column) {
+          float about = 0;
+          for (int y = -1; y <= 1; ++y)
+            for (int x = -1; x <= 1; ++x)
+              about += sends[size_t(std::clamp(row + y, 0, m_rows - 1) * columns + (column + x + columns) % columns)] *
+                       (1 / 9.0f);
+          const size_t i = size_t(row * columns + column);
+          weights[i] = byArea * m_mean + bySurroundings * about + (1 - byArea - bySurroundings) * sends[i];
+        }
+    }
+    m_cells = Distribution(weights);
+  }
+  // A place of a cell, even over it: unit, in its own space (Archimedes: equal heights have equal areas).
+  V3f placeOf(size_t cell, float u0, float u1) const {
+    const int columns = 2 * m_rows, row = int(cell) / columns, column = int(cell) % columns;
+    const float y = std::clamp(2 * (float(row) + u0) / float(m_rows) - 1, -1.0f, 1.0f),
+                phi = 2 * pi * (float(column) + u1) / float(columns), r = std::sqrt(std::max(0.0f, 1 - y * y));
+    return {r * std::cos(phi), y, r * std::sin(phi)};
+  }
+  size_t cellOf(const V3f& n) const {
+    const int columns = 2 * m_rows;
+    float phi = std::atan2(n.z, n.x) / (2 * pi);
+    if (phi < 0) phi += 1;
+    const int row = std::clamp(int((n.y + 1) * 0.5f * float(m_rows)), 0, m_rows - 1),
+              column = std::clamp(int(phi * float(columns)), 0, columns - 1);
+    return size_t(row * columns + column);
+  }
+  // Over area, of the choice by cells; `stretch` as areaDensity() has it.
+  float density(size_t cell, float stretch) const {
+    return m_cells.probability(cell) * float(2 * m_rows * m_rows) * areaDensity(stretch);
+  }
   // What point of the sphere (n: unit, in its own space) sends out against the direction.
   Color at(const V3f& world, const V3f& n, const V3f& direction) const {
     PatternPoint p = m_own.common;
@@ -302,6 +380,9 @@ class GlowingSphere : public Light {
   V3f m_centre;
   float m_radius, m_determinant, m_reach = 0;
   bool m_uniform = true, m_even = false;
+  int m_rows = 0; ///< of cells; 0: it is sampled evenly
+  Distribution m_cells;
+  float m_mean = 1; ///< of what it sends out
   Color m_evenLight{0.0f};
 };
 
@@ -327,8 +408,8 @@ bool OwnLight::varies() const {
 std::unique_ptr<Light> glowingMesh(const Shape& shape, bool closed, const M44f& m, OwnLight own, size_t copies) {
   return std::make_unique<GlowingMesh>(shape, closed, m, std::move(own), copies);
 }
-std::unique_ptr<Light> glowingSphere(float radius, const M44f& m, OwnLight own) {
-  return std::make_unique<GlowingSphere>(radius, m, std::move(own));
+std::unique_ptr<Light> glowingSphere(float radius, const M44f& m, OwnLight own, size_t copies) {
+  return std::make_unique<GlowingSphere>(radius, m, std::move(own), copies);
 }
 
 } // namespace ilumbra

@@ -20,7 +20,7 @@ struct OwnLight {
 /// Own light of a mesh (`closed`: a body's, whose inside is never seen), sampled by area and by what its pattern sends
 /// out; the more `copies` of it there are, the coarser.
 std::unique_ptr<Light> glowingMesh(const Shape& shape, bool closed, const M44f& toWorld, OwnLight own, size_t copies);
-/// Own light of a sphere under any placement, by area.
-std::unique_ptr<Light> glowingSphere(float radius, const M44f& toWorld, OwnLight own);
+/// The same of a sphere under any placement.
+std::unique_ptr<Light> glowingSphere(float radius, const M44f& toWorld, OwnLight own, size_t copies);
 
 } // namespace ilumbra

@@ -92,3 +92,53 @@ TEST_CASE("A striped panel that is turned and seen from its back has the density
   const Traced t = striped(false, "30, 20, 0");
   gather(*t.scene, {0.3f, -0.9f, 0.4f}, 500);
 }
+
+TEST_CASE("A ball that shines on a small spot is sampled there, from near, from afar and drawn out",
+          "[scene][light][pattern]") {
+  struct Case {
+    const char* size;
+    V3f from;
+  };
+  for (const Case& c : {Case{"1, 1, 1", {0.4f, 1.5f, 0.2f}}, Case{"1, 1, 1", {0.1f, 30, 1}},
+                        Case{"1.5, 0.8, 0.7", {0.4f, 1.5f, 0.2f}}, Case{"1, 1, 1", {0, 0.2f, 0.1f}}}) {
+    CAPTURE(c.size, c.from);
+    Set s;
+    s.look("0, 9, 0.01", "0, 0, 0");
+    // Within 0.12 m of its top.
+    const NodeId spot = s.add("pattern.ramp", "Spot",
+                              {{"along", "ball"}, {"start", "0, 0.5, 0"}, {"end", "0, 0.62, 0"}, {"space", "object"}});
+    s.add("ramp.key", "", {{"place", "0"}, {"color", "1, 1, 1"}, {"passage", "step"}}, {spot, "keys"});
+    s.add("ramp.key", "", {{"place", "1"}, {"color", "0, 0, 0"}}, {spot, "keys", size_t(-1)});
+    s.lambert("Lit", "0, 0, 0");
+    s.set(s.find("Lit"), {{"own_light", "100"}, {"own_light_color", "pattern Spot"}});
+    s.set(s.add("object.sphere", "Ball", {{"radius", "0.5"}, {"material", "Lit"}}), {{"size", c.size}});
+    const Traced t = trace(s.take(), 1, 1);
+    REQUIRE(t.scene->emitters.size() == 1);
+    constexpr int n = 20000;
+    const Met met = gather(*t.scene, c.from, n);
+    // The cap of the ball, summed up: a height of 0.12² / (2 · 0.5) below the top.
+    const InstancedObject& ball = t.scene->objects[0];
+    double expected = 0;
+    const double least = 1 - 0.12 * 0.12 / (2 * 0.25);
+    const int steps = 400;
+    for (int i = 0; i < steps; ++i)
+      for (int k = 0; k < steps; ++k) {
+        const auto at = [&](double u, double v) {
+          const double y = 1 - (1 - least) * u, r = std::sqrt(std::max(0.0, 1 - y * y)), phi = 2 * double(pi) * v;
+          return transformPoint(ball.toWorld,
+                                V3f(float(0.5 * r * std::cos(phi)), float(0.5 * y), float(0.5 * r * std::sin(phi))));
+        };
+        const double u = double(i) / steps, v = double(k) / steps, d = 1.0 / steps;
+        const V3f p = at(u, v), e1 = at(u + d, v) - p, e2 = at(u, v + d) - p, to = at(u + d / 2, v + d / 2) - c.from;
+        const V3f area = cross(e2, e1);
+        const double way = double(length(to)), seen = -double(dot(to, area)) / way;
+        const bool inside = length(c.from) < 0.4f;
+        if (inside ? seen < 0 : seen > 0) expected += std::abs(seen) * std::abs(double(to.y)) / way / (way * way);
+      }
+    CAPTURE(met.received, met.deviation, expected, met.dark);
+    CHECK(met.received == Approx(expected).epsilon(0.01).margin(4 * met.deviation / std::sqrt(double(n))));
+    CHECK(met.deviation < 3 * met.received);
+    // By the cone alone 19 of 20 or more would be dark.
+    CHECK(met.dark < n * 80 / 100);
+  }
+}
