@@ -2,27 +2,19 @@
 
 #include "app/drawer/drawer.h"
 #include "app/drawer/pattern_list.h"
+#include "app/drawer/pattern_player.h"
 #include "app/theme.h"
 #include "app/viewport/picture_bar.h"
-#include "core/base/error.h"
-#include "core/compile/balance.h"
 #include "core/document/units.h"
 
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPainter>
-#include <QPointer>
 #include <QScrollArea>
 #include <QToolButton>
 
 namespace ilumbra {
 namespace {
-
-constexpr int bigSide = 132; // pixels
-
-QImage imageOf(const PatternSwatch& s, int width, int height) {
-  return QImage(s.rgba.data(), width, height, QImage::Format_RGBA8888).copy();
-}
 
 // The pattern that a node is, or is a part of, or is put on; 0: none.
 NodeId patternAt(const Document& doc, const Node* n) {
@@ -45,11 +37,6 @@ NodeId wholeOf(const Document& doc, NodeId pattern) {
   if (uses.empty()) return pattern;
   const Value v = valueAt(doc, uses.front());
   return v.pattern() ? v.pattern()->pattern.target : pattern;
-}
-
-const ParamDef& anything() {
-  static const ParamDef def = color("value", "Value", {0, 0, 0});
-  return def;
 }
 
 } // namespace
@@ -113,7 +100,7 @@ PatternPanel::PatternPanel(Studio& studio, QWidget* parent) : QWidget(parent), m
   auto* left = new QVBoxLayout;
   left->setSpacing(2);
   m_big = new QLabel(m_body);
-  m_big->setFixedSize(bigSide, bigSide);
+  m_big->setFixedSize(side, side);
   m_big->setAccessibleName(tr("What the pattern gives"));
   left->addWidget(m_big);
   auto* ons = new QHBoxLayout;
@@ -199,6 +186,12 @@ PatternPanel::PatternPanel(Studio& studio, QWidget* parent) : QWidget(parent), m
   right->addWidget(m_usedBy);
   columns->addLayout(right, 2);
 
+  m_player = new PatternPlayer(studio, this);
+  connect(m_player, &PatternPlayer::shown, this, [this](std::vector<QImage> pictures) {
+    m_big->setPixmap(QPixmap::fromImage(pictures.back()));
+    pictures.pop_back();
+    m_list->showPictures(std::move(pictures));
+  });
   connect(m_list, &PatternList::lineChosen, this, [this](int line) {
     const NodeId id = m_list->lines()[size_t(line)].node;
     if (m_studio.current() != id) m_studio.select({id});
@@ -229,7 +222,10 @@ void PatternPanel::showEvent(QShowEvent*) {
 }
 
 // The picture is not left without its light by what cannot be seen.
-void PatternPanel::hideEvent(QHideEvent*) { m_inPicture->setChecked(false); }
+void PatternPanel::hideEvent(QHideEvent*) {
+  m_inPicture->setChecked(false);
+  m_player->stop();
+}
 
 // What is selected leads to another pattern, unless it is a line of this one.
 void PatternPanel::follow() {
@@ -278,142 +274,6 @@ void PatternPanel::rebuild() {
 }
 
 Address PatternPanel::placeOf(const PatternLine& line) const { return line.depth == 0 ? m_use : line.at; }
-
-struct PatternPanel::Pictures {
-  std::vector<QImage> lines;
-  QImage big, inPicture;
-  std::optional<PatternRange> range;
-  NodeId shown = 0; ///< the pattern of the large picture
-  Address place;    ///< what it drives; no node: nothing
-  QString error;
-};
-
-// All pictures at once, off the interface thread; what has changed meanwhile is drawn after that.
-void PatternPanel::draw() {
-  if (!isVisible()) return;
-  if (m_busy) {
-    m_again = true;
-    return;
-  }
-  m_busy = true;
-  m_again = false;
-  m_drawnOf = m_studio.session().scene();
-  struct Wanted {
-    Reference pattern; // of what is none, nothing
-    ParamDef takes;
-    NodeId node;
-    Address place;
-  };
-  const Document& doc = m_studio.doc();
-  std::vector<Wanted> wanted;
-  for (const PatternLine& l : m_list->lines()) {
-    const Address at = placeOf(l);
-    const Node* n = doc.find(l.node);
-    const bool pattern = n && n->kind->family() == "pattern";
-    wanted.push_back({pattern ? l.use : Reference{}, at.node ? definitionAt(doc, at) : anything(), l.node, at});
-  }
-  // The whole or, alone, the chosen line if it is a pattern.
-  size_t shown = 0;
-  if (const int chosen = m_list->chosen(); m_alone->isChecked() && chosen > 0 && wanted[size_t(chosen)].pattern.target)
-    shown = size_t(chosen);
-  const auto work = [self = QPointer<PatternPanel>(this), doc, wanted, shown, whole = m_inPicture->isChecked(),
-                     use = m_use.node, on = m_on, scene = m_drawnOf,
-                     assets = m_studio.assets()](const CancelFlag& cancel) -> std::function<void()> {
-    auto made = std::make_shared<Pictures>();
-    try {
-      std::vector<NodeId> things;
-      if (use) {
-        const auto wearing = objectsByMaterial(doc, currentFrame(doc));
-        const auto it = wearing.find(use);
-        things = {it == wearing.end() ? use : it->second.front()}; // one of them shows it
-      }
-      const FileAssets files = assets.assets(doc.folder(), &cancel);
-      const SwatchPlaces large = swatchPlaces(scene.get(), doc, things, on, bigSide, bigSide, &cancel),
-                         small = swatchPlaces(scene.get(), doc, things, on, PatternList::pictureWidth,
-                                              PatternList::pictureHeight, &cancel);
-      for (size_t i = 0; i < wanted.size(); ++i) {
-        made->lines.emplace_back();
-        if (!wanted[i].pattern.target) continue;
-        made->lines.back() = imageOf(patternSwatch(small, doc, wanted[i].pattern, wanted[i].takes, files),
-                                     PatternList::pictureWidth, PatternList::pictureHeight);
-        if (i != shown) continue;
-        const PatternSwatch swatch = patternSwatch(large, doc, wanted[i].pattern, wanted[i].takes, files);
-        made->big = imageOf(swatch, bigSide, bigSide);
-        made->shown = wanted[i].node;
-        made->place = wanted[i].place;
-        made->range = rangeOf(swatch.numbers, wanted[i].takes);
-        if (!whole || !scene) continue;
-        std::vector<NodeId> all = things;
-        if (const auto wearing = objectsByMaterial(doc, currentFrame(doc)); wearing.count(use)) all = wearing.at(use);
-        const int width = std::min(scene->width, 960), height = std::max(1, width * scene->height / scene->width);
-        made->inPicture =
-            imageOf(patternSwatch(swatchPlaces(scene.get(), doc, all, SwatchOn::Picture, width, height, &cancel), doc,
-                                  wanted[i].pattern, wanted[i].takes, files),
-                    width, height);
-      }
-    } catch (const Error& e) {
-      if (e.kind() == ErrorKind::Cancelled) throw;
-      made->error = qs(std::string_view(e.what()));
-    }
-    return [self, made] {
-      if (self) self->drawn(*made);
-    };
-  };
-  const bool begun = m_studio.background(tr("Drawing the pattern"), work,
-                                         {.lane = QStringLiteral("pattern"),
-                                          .matters = false,
-                                          .told = false,
-                                          .failed = [self = QPointer<PatternPanel>(this)] {
-                                            if (self) self->m_busy = false;
-                                          }});
-  if (!begun) m_busy = false;
-}
-
-void PatternPanel::drawn(const Pictures& made) {
-  m_busy = false;
-  if (m_again) return draw();
-  m_range = made.range;
-  m_big->setPixmap(QPixmap::fromImage(made.big));
-  m_list->showPictures(made.lines);
-  if (m_inPicture->isChecked()) {
-    const Node* n = m_studio.doc().find(made.shown);
-    Q_EMIT m_studio.patternShown(made.inPicture, n ? qs(n->name) : QString());
-  }
-  const Document& doc = m_studio.doc();
-  m_place = made.place;
-  const bool put = m_place.node && doc.find(m_place.node);
-  const ParamDef& takes = put ? definitionAt(doc, m_place) : anything();
-  const Node* alone = made.shown != m_pattern ? doc.find(made.shown) : nullptr;
-  const QString gives = put ? tr("Gives %1").arg(qs(takes.label).toLower()) : tr("Gives");
-  m_gives->setText(alone ? tr("%1 alone: %2").arg(qs(alone->name), gives.toLower()) : gives);
-  m_fit->hide();
-  QString told;
-  if (!made.error.isEmpty()) {
-    told = made.error;
-    m_rangeView->clear();
-  } else if (m_range) {
-    m_rangeView->show(*m_range, takes);
-    const auto percent = [](float share) { return QString::number(std::max(1.0, std::round(100.0 * double(share)))); };
-    const bool fits = takes.type != ParamType::Color && takes.hardMin > -1e29;
-    if (m_range->above > 0)
-      told = tr("%1 % lies above what %2 takes. ").arg(percent(m_range->above), qs(takes.label).toLower());
-    if (m_range->below > 0)
-      told += tr("%1 % lies below what %2 takes.").arg(percent(m_range->below), qs(takes.label).toLower());
-    m_fit->setVisible(!told.isEmpty() && fits && put);
-    if (fits && put)
-      m_fit->setText(tr("Fit to %1–%2")
-                         .arg(QString::number(takes.hardMin, 'g', 3),
-                              QString::number(takes.hardMax < 1e29 ? takes.hardMax : takes.softMax, 'g', 3)));
-    if (told.isEmpty() && m_range->high - m_range->low < 1e-4f * std::max(1.0f, std::abs(m_range->high)))
-      told = tr("It gives the same everywhere here: it may be too large for the thing, or off.");
-  }
-  m_told->setText(told.trimmed());
-  m_told->setStyleSheet(made.error.isEmpty() ? QStringLiteral("color: #e3a24a") : QStringLiteral("color: #e07882"));
-  m_told->setVisible(!told.isEmpty());
-  m_usedBy->setText(m_uses > 1 ? tr("Put on %n parameter(s); a change shows on all.", nullptr, int(m_uses))
-                               : QString());
-  m_usedBy->setVisible(m_uses > 1);
-}
 
 void PatternPanel::setOn(SwatchOn on) {
   m_on = on;

@@ -13,6 +13,7 @@ class QToolButton;
 namespace ilumbra {
 
 class PatternList;
+class PatternPlayer;
 
 /// What a pattern gives, as bars over its range; what the parameter does not take is amber.
 class RangeView : public QWidget {
@@ -34,8 +35,10 @@ class RangeView : public QWidget {
 class PatternPanel : public QWidget {
   Q_OBJECT
  public:
+  static constexpr int side = 132; ///< of the large picture, pixels
   explicit PatternPanel(Studio& studio, QWidget* parent = nullptr);
   PatternList* list() const { return m_list; }
+  const PatternPlayer* player() const { return m_player; }
   NodeId pattern() const { return m_pattern; }
   /// What the pattern is put on, the first if there are several; no node: nothing.
   const Address& use() const { return m_use; }
@@ -58,6 +61,7 @@ class PatternPanel : public QWidget {
   void dropEvent(QDropEvent*) override;
 
  private:
+  struct Drawing;
   struct Pictures;
   void follow();
   void rebuild();
@@ -78,6 +82,7 @@ class PatternPanel : public QWidget {
   bool m_busy = false, m_again = false;
   ScenePtr m_drawnOf; ///< that the pictures show
   PatternList* m_list;
+  PatternPlayer* m_player;
   QWidget *m_body, *m_empty;
   QLabel *m_big, *m_told, *m_gives, *m_usedBy;
   RangeView* m_rangeView;

@@ -2,6 +2,7 @@
 #include "app/drawer/line_inputs.h"
 #include "app/drawer/pattern_list.h"
 #include "app/drawer/pattern_panel.h"
+#include "app/drawer/pattern_player.h"
 #include "app/library.h"
 #include "app/main_window.h"
 #include "app/panels/param_row.h"
@@ -12,6 +13,7 @@
 #include <filesystem>
 #include <fstream>
 #include <QClipboard>
+#include <QLabel>
 #include <QMenu>
 #include <QTest>
 #include <QToolButton>
@@ -242,6 +244,36 @@ TEST_CASE("What a row's menu offers is shown on the very thing", "[app][pattern]
   // Rust is no dust.
   const QList<QAction*> presets = sub("Pattern preset")->actions();
   CHECK(presets[0]->icon().pixmap(44).toImage() != presets[6]->icon().pixmap(44).toImage());
+}
+
+TEST_CASE("A pattern that runs with time plays in the drawer, and one that does not stands still", "[app][pattern]") {
+  Drawn o;
+  const auto idle = [&] { return !o.panel->busy() && !o.studio->works().busy(QStringLiteral("pattern play")); };
+  REQUIRE(o.wait(idle));
+  CHECK_FALSE(o.panel->player()->playing());
+  // A noise in its place, which drifts.
+  REQUIRE(drivePattern(*o.studio, {o.material, "roughness", 0, {}}, "pattern.noise"));
+  o.settle();
+  const NodeId noise = valueAt(o.doc(), {o.material, "roughness", 0, {}}).pattern()->pattern.target;
+  REQUIRE(o.studio->edit(QStringLiteral("drift"),
+                         [&](const Document& d) { return setValue(d, noise, "churn", Constant(2.0)); }));
+  REQUIRE(o.wait([&] { return o.panel->player()->playing(); }));
+  CHECK(o.panel->player()->frames() == 2 * PatternPlayer::perSecond);
+  const auto picture = [&] {
+    for (QLabel* l : o.panel->findChildren<QLabel*>())
+      if (l->accessibleName() == QStringLiteral("What the pattern gives")) return l->pixmap().toImage();
+    return QImage();
+  };
+  const QImage before = picture();
+  CHECK(o.wait([&] { return picture() != before; }));
+  // Still again, and nothing plays where it is not seen.
+  o.studio->undo();
+  REQUIRE(o.wait(idle));
+  CHECK_FALSE(o.panel->player()->playing());
+  o.studio->redo();
+  REQUIRE(o.wait([&] { return o.panel->player()->playing(); }));
+  o.panel->hide();
+  CHECK_FALSE(o.panel->player()->playing());
 }
 
 TEST_CASE("A pattern is kept in the library and put on another row from there", "[app][pattern][library]") {
