@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 #include "core/document/file.h"
 #include "core/document/transplant.h"
+#include "core/effects/kept_effect.h"
 
 #include <QDir>
 #include <QSettings>
@@ -12,6 +13,18 @@ namespace ilumbra {
 
 Library materialLibrary() { return Library(QStringLiteral("materials")); }
 Library patternLibrary() { return Library(QStringLiteral("patterns")); }
+Library effectLibrary() { return Library(QStringLiteral("effects")); }
+
+std::optional<Library> libraryOf(std::string_view family) {
+  if (family == "material") return materialLibrary();
+  if (family == "pattern") return patternLibrary();
+  if (family == "effect") return effectLibrary();
+  return {};
+}
+
+QPixmap Library::picture(const QFileInfo& kept) {
+  return QPixmap(kept.path() + QLatin1Char('/') + kept.completeBaseName() + QStringLiteral(".png"));
+}
 
 QString Library::folder() const {
   const QString own =
@@ -40,7 +53,15 @@ bool Library::keep(Studio& studio, NodeId thing) const {
   QString file = name;
   for (int i = 2; dir.exists(file + QStringLiteral(".ilum")); ++i) file = QStringLiteral("%1 %2").arg(name).arg(i);
   try {
-    writeDocument(cutting(studio.doc(), thing), dir.filePath(file + QStringLiteral(".ilum")).toStdString());
+    const bool effect = n->kind->family() == "effect";
+    writeDocument(effect ? effectCutting(studio.doc(), thing) : cutting(studio.doc(), thing),
+                  dir.filePath(file + QStringLiteral(".ilum")).toStdString());
+    // Materials and patterns are drawn from the file; an effect is seen where it was kept.
+    if (const auto image = studio.image(); effect && image && image->width > 0)
+      QImage(image->rgba.data(), image->width, image->height, 4 * image->width, QImage::Format_RGBA8888)
+          .scaled(144, 90, Qt::KeepAspectRatioByExpanding, Qt::SmoothTransformation)
+          .copy(0, 0, 144, 90)
+          .save(dir.filePath(file + QStringLiteral(".png")));
   } catch (const Error& e) {
     studio.tell(qs(std::string(e.what())), true);
     return false;

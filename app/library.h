@@ -1,7 +1,9 @@
 #pragma once
 #include "app/studio.h"
 
+#include <optional>
 #include <QFileInfo>
+#include <QPixmap>
 
 namespace ilumbra {
 
@@ -15,14 +17,19 @@ class Library {
   void setFolder(const QString& folder) const;
   /// What is kept, by name.
   QFileInfoList kept() const;
-  /// Writes a thing of the document with all that it uses, under its name, " 2" and so on if that is taken. False (and
+  /// Writes a thing of the document with all that it uses, an effect with what it is made of and a small picture of the
+  /// scene as it is, under its name, " 2" and so on if that is taken. False (and
   /// told) if it cannot be written.
   bool keep(Studio& studio, NodeId thing) const;
+  /// The picture that lies beside what was kept; null: there is none.
+  static QPixmap picture(const QFileInfo& kept);
 
  private:
   QString m_shelf;
 };
 
-Library materialLibrary(), patternLibrary();
+Library materialLibrary(), patternLibrary(), effectLibrary();
+/// Where a thing of this family is kept; null: it is no look.
+std::optional<Library> libraryOf(std::string_view family);
 
 } // namespace ilumbra

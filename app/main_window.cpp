@@ -18,6 +18,8 @@
 #include "app/viewport/picture_bar.h"
 #include "app/viewport/picture_view.h"
 #include "core/document/edit.h"
+#include "core/document/file.h"
+#include "core/effects/kept_effect.h"
 #include "core/effects/making.h"
 #include "core/geometry/shape.h"
 #include "core/placing/framing.h"
@@ -259,10 +261,13 @@ void MainWindow::importFile(const QString& path, std::function<void()> done) {
 void MainWindow::addThing(const QString& kind) {
   const std::string id = kind.toStdString();
   const Kind* k = m_studio.kinds()->find(id);
-  if (!k) return;
+  const bool kept = !k && kind.endsWith(QStringLiteral(".ilum")); // an effect of the library
+  if (!k && !kept) return;
   NodeId made = 0;
   std::vector<std::string> told;
-  const bool ok = m_studio.edit(tr("Add %1").arg(qs(k->label)), [&](const Document& d) {
+  const QString name = kept ? QFileInfo(kind).completeBaseName() : qs(k->label);
+  const bool ok = m_studio.edit(tr("Add %1").arg(name), [&](const Document& d) {
+    if (kept) return addKeptEffect(d, readDocument(m_studio.kinds(), id), m_studio.selection(), &made, &told);
     if (k->family() == "effect") return addEffect(d, id, m_studio.selection(), &made, &told);
     const ScenePtr scene = m_studio.session().scene();
     if (k->family() == "air") {

@@ -5,7 +5,9 @@
 #include "core/document/file.h"
 #include "core/document/inputs.h"
 #include "core/document/lookup.h"
+#include "core/document/transplant.h"
 #include "core/effects/effect.h"
+#include "core/effects/kept_effect.h"
 #include "core/exchange/assets.h"
 #include "core/exchange/carried_document.h"
 #include "core/placing/driving.h"
@@ -42,10 +44,18 @@ void effectCommand(const Context& c, const Args& a) {
   for (const std::string& t : a.things) things.push_back(named(doc, t).id);
   std::vector<std::string> told;
   NodeId made = 0;
-  Document out = addEffect(doc, a.what, things, &made, &told);
+  Document out = a.what.ends_with(".ilum") ? addKeptEffect(doc, readDocument(c.kinds, a.what), things, &made, &told)
+                                           : addEffect(doc, a.what, things, &made, &told);
   if (!a.name.empty()) out = rename(out, made, a.name);
   told.insert(told.begin(), fmt::format("{} was made", out.find(made)->name));
   written(c, out, a.output, told, made);
+}
+
+void keepCommand(const Context& c, const Args& a) {
+  const Document doc = readAnyDocument(c.kinds, a.file, c.cancel);
+  const Node& n = named(doc, a.what);
+  const Document kept = n.kind->family() == "effect" ? effectCutting(doc, n.id) : cutting(doc, n.id);
+  written(c, kept, a.output, {}, 0);
 }
 
 void driveCommand(const Context& c, const Args& a) {
@@ -58,8 +68,9 @@ void driveCommand(const Context& c, const Args& a) {
   const ScenePtr scene = compileScene(doc, {.frame = currentFrame(doc)}, files, cache, c.cancel);
   NodeId made = 0;
   const bool kind = a.what.starts_with("pattern.");
-  const Document out = kind ? drivenBy(doc, at, a.what, scene.get(), &made)
-                            : drivenByPreset(doc, at, findPatternPreset(a.what), scene.get(), &made);
+  const Document out = a.what.ends_with(".ilum") ? drivenByCutting(doc, at, readDocument(c.kinds, a.what), &made)
+                       : kind                    ? drivenBy(doc, at, a.what, scene.get(), &made)
+                              : drivenByPreset(doc, at, findPatternPreset(a.what), scene.get(), &made);
   written(c, out, a.output, {fmt::format("{} drives {}", out.find(made)->name, addressText(out, at))}, made);
 }
 
@@ -97,15 +108,23 @@ void addMakingCommands(CLI::App& app, Context& c) {
   };
   auto a = std::make_shared<Args>();
   CLI::App* s = command("effect", "Adds an effect with all that it needs, as + add does in the window", a);
-  s->add_option("KIND", a->what, "Its kind, as kinds lists it: effect.contact_line")->required();
+  s->add_option("KIND", a->what, "Its kind, as kinds lists it (effect.contact_line), or a file that keep wrote of one")
+      ->required();
   s->add_option("THING", a->things, "What goes into its roles");
   s->add_option("--name", a->name, "What it is called");
   s->callback([&c, a] { effectCommand(c, *a); });
 
   a = std::make_shared<Args>();
+  s = command("keep", "Writes a material, a pattern or an effect as a file of its own, with what it is made of", a);
+  s->add_option("THING", a->what, "Its name")->required();
+  s->callback([&c, a] { keepCommand(c, *a); });
+
+  a = std::make_shared<Args>();
   s = command("drive", "Puts a new pattern on a parameter", a);
   s->add_option("ADDRESS", a->address, "NAME.PARAM")->required();
-  s->add_option("BY", a->what, "A kind (pattern.noise) or a preset (Rust), as presets lists it")->required();
+  s->add_option("BY", a->what,
+                "A kind (pattern.noise), a preset (Rust), as presets lists it, or a file that keep wrote of one")
+      ->required();
   s->callback([&c, a] { driveCommand(c, *a); });
 
   a = std::make_shared<Args>();

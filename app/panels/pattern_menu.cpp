@@ -1,5 +1,6 @@
 #include "app/panels/pattern_menu.h"
 
+#include "app/panels/large_pictures.h"
 #include "app/panels/pattern_pictures.h"
 
 #include "app/library.h"
@@ -13,29 +14,16 @@
 #include <QFileDialog>
 #include <QMenu>
 #include <QMimeData>
-#include <QProxyStyle>
 #include <QUrl>
 
 namespace ilumbra {
-namespace {
-
-// Menu pictures that one can tell apart.
-class LargePictures : public QProxyStyle {
- public:
-  explicit LargePictures(QObject* parent) { setParent(parent); }
-  int pixelMetric(PixelMetric m, const QStyleOption* o, const QWidget* w) const override {
-    return m == PM_SmallIconSize ? 36 : QProxyStyle::pixelMetric(m, o, w);
-  }
-};
-
-} // namespace
 
 PatternMenu::PatternMenu(QMenu* menu, Studio& studio, const Address& address) : m_studio(studio) {
   if (!menu) return;
   if (const Value now = valueAt(studio.doc(), address); now.pattern()) m_present = now.pattern()->pattern.target;
   // What an action puts there is drawn when its menu is first opened.
   const auto pictured = [&studio, address](QMenu* of) {
-    of->setStyle(new LargePictures(of));
+    of->setStyle(new LargePictures(of, 36));
     QObject::connect(
         of, &QMenu::aboutToShow, of,
         [&studio, address, of] {

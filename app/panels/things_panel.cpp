@@ -1,4 +1,6 @@
 #include "app/panels/things_panel.h"
+#include "app/library.h"
+#include "app/panels/large_pictures.h"
 
 #include "app/dialogs/question.h"
 #include "app/panels/thing_tree.h"
@@ -354,6 +356,18 @@ void ThingsPanel::addMenu() {
     m.addSeparator();
     import = m.addAction(tr("Import a model…"));
   }
+  if (m_what == What::Effects)
+    if (const QFileInfoList kept = effectLibrary().kept(); !kept.isEmpty()) {
+      m.addSeparator();
+      QMenu* library = m.addMenu(tr("Of the library"));
+      library->setStyle(new LargePictures(library, 72));
+      library->setToolTipsVisible(true);
+      for (const QFileInfo& f : kept) {
+        QAction* a = library->addAction(QIcon(Library::picture(f)), f.completeBaseName());
+        a->setToolTip(f.filePath());
+        a->setData(f.filePath());
+      }
+    }
   const QAction* a = m.exec(m_add->mapToGlobal(QPoint(0, m_add->height())));
   if (!a) return;
   if (a == import)
@@ -394,6 +408,8 @@ void ThingsPanel::contextMenu(const QPoint& at) {
   }
   QAction* name = m.addAction(tr("Rename…"));
   QAction* copy = m.addAction(tr("Duplicate"));
+  const auto library = libraryOf(n->kind->family());
+  QAction* keep = library ? m.addAction(tr("Keep in the library")) : nullptr;
   QAction* gone = m.addAction(tr("Delete"));
   const QAction* a = m.exec(m_list->mapToGlobal(at));
   if (!a) return;
@@ -404,6 +420,7 @@ void ThingsPanel::contextMenu(const QPoint& at) {
   if (solo && a == solo)
     m_studio.edit(tr("Solo %1").arg(qs(n->name)),
                   [&](const Document& d) { return setBalance(d, id, "solo", Constant(solo->isChecked())); });
+  if (keep && a == keep) library->keep(m_studio, id);
   if (a == name) rename();
   if (a == copy)
     m_studio.edit(tr("Duplicate %1").arg(qs(n->name)), [&](const Document& d) { return duplicate(d, id); });

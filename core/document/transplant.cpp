@@ -128,6 +128,25 @@ Document merged(const Document& to, const Document& from, std::map<NodeId, NodeI
   return out;
 }
 
+Document cutting(const Document& from, NodeId thing, const std::function<bool(const Node&)>& goesAlong) {
+  std::vector<NodeId> all;
+  const std::function<void(NodeId)> gather = [&](NodeId id) {
+    const Node* n = from.find(id);
+    if (!n || std::find(all.begin(), all.end(), id) != all.end()) return;
+    if (!all.empty() && !n->parent && !goesAlong(*n)) return;
+    if (n->parent && std::find(all.begin(), all.end(), n->parent) == all.end()) return; // a part of what stays
+    all.push_back(id);
+    for (const auto& [slot, list] : n->children)
+      for (const NodeId c : list) gather(c);
+    for (const auto& [param, value] : n->values) forReferences(value, [&](const Reference& r) { gather(r.target); });
+  };
+  gather(thing);
+  DocumentBuilder b(Document::create(from.sharedKinds()));
+  b.setFolder(from.folder());
+  Ids ids;
+  return carried(b.take(), from, all, ids);
+}
+
 Document cutting(const Document& from, NodeId thing) {
   Document empty = Document::create(from.sharedKinds());
   DocumentBuilder b(empty);

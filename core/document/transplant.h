@@ -1,6 +1,8 @@
 #pragma once
 #include "core/document/document.h"
 
+#include <functional>
+
 namespace ilumbra {
 
 /// Copies a thing with its children and all shared things that it uses (materials, patterns) from one document into
@@ -14,5 +16,8 @@ Document merged(const Document& to, const Document& from, std::map<NodeId, NodeI
 /// A document of this one thing and what it uses: a material that can be kept as a file and shared between scenes. File
 /// names stay as they are, from the same folder.
 Document cutting(const Document& from, NodeId thing);
+/// The same of a thing that uses others too: those for which `goesAlong` is false, and what only they use, stay behind,
+/// and references to them are empty.
+Document cutting(const Document& from, NodeId thing, const std::function<bool(const Node&)>& goesAlong);
 
 } // namespace ilumbra
