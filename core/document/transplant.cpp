@@ -46,7 +46,8 @@ Constant mappedConstant(const Constant& c, const Ids& ids) {
   if (const Reference* r = std::get_if<Reference>(&c)) return mapped(*r, ids);
   if (const auto* list = std::get_if<std::vector<Reference>>(&c)) {
     std::vector<Reference> out;
-    for (const Reference& r : *list) out.push_back(mapped(r, ids));
+    for (const Reference& r : *list)
+      if (ids.count(r.target)) out.push_back(mapped(r, ids)); // what stays behind leaves no gap
     return out;
   }
   return c;

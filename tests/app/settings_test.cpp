@@ -4,6 +4,7 @@
 #include "app/dialogs/recovery.h"
 #include "app/drawer/balance_panel.h"
 #include "app/drawer/proofs_panel.h"
+#include "app/library.h"
 #include "app/main_window.h"
 #include "app/model_files.h"
 #include "app/panels/color_row.h"
@@ -325,6 +326,31 @@ TEST_CASE("The gallery of matter is searched and taken from by keys", "[app][mat
   CHECK(presetOf(o.doc(), glass)->name == "Gold");
   CHECK_FALSE(gallery.isVisible());
   CHECK(o.studio->history().undoLabel() == "Make it of gold");
+}
+
+TEST_CASE("An effect is kept in the library with its picture, and added from there", "[app][library]") {
+  Open o;
+  effectLibrary().setFolder(qs(o.folder / "effects"));
+  REQUIRE(o.wait([&] { return o.studio->image() && o.studio->image()->width > 0; }));
+  const NodeId glow = o.doc().family("effect").front()->id;
+  const std::string name = o.doc().find(glow)->name;
+  REQUIRE(effectLibrary().keep(*o.studio, glow));
+  const QFileInfoList kept = effectLibrary().kept();
+  REQUIRE(kept.size() == 1);
+  CHECK(kept.front().completeBaseName() == qs(name));
+  CHECK_FALSE(Library::picture(kept.front()).isNull());
+  const Document before = o.doc();
+  o.studio->select({o.id("Brass moon")});
+  o.window->addThing(kept.front().filePath());
+  REQUIRE(o.doc().family("effect").size() == before.family("effect").size() + 1);
+  CHECK(o.studio->currentNode()->kind->id == before.find(glow)->kind->id);
+  o.studio->undo();
+  CHECK(o.doc() == before);
+  // What cannot be read is told, and nothing happens.
+  std::ofstream(fs::path(o.folder / "effects") / "Broken.ilum") << "{";
+  o.window->addThing(qs(o.folder / "effects/Broken.ilum"));
+  CHECK(o.doc() == before);
+  CHECK(o.window->lastTold().contains(QStringLiteral("Broken.ilum")));
 }
 
 TEST_CASE("Materials are kept in a library, shown, put on things and removed", "[app][library]") {

@@ -93,6 +93,9 @@ TEST_CASE("A kept changeover dresses another object in its looks", "[effects][ke
   }
   REQUIRE(look);
   REQUIRE(zone);
+  with = setValue(
+      with, effect, "onto",
+      Constant(std::vector<Reference>{{one.findByName("Ball")->id, nullptr}, {one.findByName("Floor")->id, nullptr}}));
   with = setValue(with, look, "roughness", Constant(0.77));
   with = setValue(with, zone, "edge", Constant(0.0123));
   const Document other = scene("Moon", "0.2");
