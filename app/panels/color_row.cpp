@@ -12,9 +12,9 @@
 namespace ilumbra {
 
 ColorRow::ColorRow(Studio& s, const Address& a, QWidget* parent) : LineRow(s, a, parent) {
-  m_layout->addSpacing(28);
+  m_layout->addSpacing(24);
   m_field = new QLineEdit(this);
-  m_field->setFixedWidth(112);
+  m_field->setFixedWidth(fieldWidth);
   m_field->setAlignment(Qt::AlignRight);
   connect(m_field, &QLineEdit::editingFinished, this, [this] {
     if (m_field->isModified()) setText(m_field->text());
@@ -34,6 +34,7 @@ static QColor shown(const Triple& t) {
 
 void ColorRow::refresh() {
   if (!exists()) return;
+  markLabel();
   const Value v = value();
   if (v.pattern()) {
     m_field->setText(m_field->fontMetrics().elidedText(chip(), Qt::ElideRight, m_field->width() - 14));
@@ -61,7 +62,7 @@ void ColorRow::refresh() {
   update();
 }
 
-QRect ColorRow::swatch() const { return {width() - 112 - 30, 6, 22, height() - 13}; }
+QRect ColorRow::swatch() const { return {width() - fieldWidth - 28, 6, 22, height() - 13}; }
 
 void ColorRow::paintEvent(QPaintEvent* e) {
   LineRow::paintEvent(e);

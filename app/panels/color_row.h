@@ -16,6 +16,7 @@ class ColorRow : public LineRow {
   void mousePressEvent(QMouseEvent*) override;
 
  private:
+  static constexpr int fieldWidth = 102; ///< pixels: three numbers of three digits
   QRect swatch() const;
   QLineEdit* m_field;
   QColor m_color;

@@ -24,7 +24,8 @@ class RowLabel : public QLabel {
  protected:
   void paintEvent(QPaintEvent*) override {
     QPainter p(this);
-    p.drawText(rect(), Qt::AlignLeft | Qt::AlignVCenter, fontMetrics().elidedText(text(), Qt::ElideRight, width()));
+    p.drawText(rect(), Qt::AlignLeft | Qt::AlignVCenter,
+               fontMetrics().elidedText(text(), Qt::ElideRight, contentsRect().width()));
   }
 };
 } // namespace
@@ -36,9 +37,19 @@ LineRow::LineRow(Studio& studio, const Address& address, QWidget* parent) : Para
   m_label = new RowLabel(label(), this);
   m_label->setMinimumWidth(0);
   m_label->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+  m_label->setContentsMargins(0, 0, markRoom(), 0);
   m_layout->addWidget(m_label, 1);
   setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
   setFixedHeight(30);
+}
+
+void LineRow::markLabel() {
+  placeMark(std::min(m_label->fontMetrics().horizontalAdvance(m_label->text()), m_label->contentsRect().width()));
+}
+
+void LineRow::resizeEvent(QResizeEvent*) {
+  m_layout->activate(); // the label has its new width
+  markLabel();
 }
 
 void LineRow::keyPressEvent(QKeyEvent* e) {

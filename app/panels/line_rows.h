@@ -22,6 +22,9 @@ class LineRow : public ParamRow {
   void focusOutEvent(QFocusEvent*) override { update(); }
   virtual void activate() {}
   QHBoxLayout* m_layout;
+  /// Puts the mark of patterns behind the label.
+  void markLabel();
+  void resizeEvent(QResizeEvent*) override;
   QLabel* m_label;
 };
 

@@ -64,11 +64,12 @@ void NumberRow::paintEvent(QPaintEvent*) {
   const QString chip = this->chip();
   const int chipWidth =
       chip.isEmpty() ? 0 : std::min(QFontMetrics(theme::font(10)).horizontalAdvance(chip) + 10, room - 60);
-  const QString label =
-      p.fontMetrics().elidedText(this->label(), Qt::ElideRight, room - (chipWidth > 0 ? chipWidth + 8 : 0));
+  const int behind = chipWidth > 12 ? chipWidth + 8 : markRoom();
+  const QString label = p.fontMetrics().elidedText(this->label(), Qt::ElideRight, room - behind);
   p.drawText(QRect(0, 2, width(), 20), Qt::AlignLeft | Qt::AlignVCenter, label);
   if (chipWidth > 12) {
     const QRect r(p.fontMetrics().horizontalAdvance(label) + 8, 4, chipWidth, 16);
+    placeMark(0, r);
     p.setFont(theme::font(10));
     p.setPen(Qt::NoPen);
     p.setBrush(theme::selected);
@@ -76,6 +77,8 @@ void NumberRow::paintEvent(QPaintEvent*) {
     p.setPen(theme::accent);
     p.drawText(r, Qt::AlignCenter, p.fontMetrics().elidedText(chip, Qt::ElideRight, chipWidth - 8));
     p.setFont(theme::font(12));
+  } else {
+    placeMark(p.fontMetrics().horizontalAdvance(label));
   }
   // Value and unit, the unit in a column of its own.
   if (!m_field && !m_patterned) { // a pattern has no one value

@@ -31,8 +31,6 @@ class NumberRow : public ParamRow {
   void keyPressEvent(QKeyEvent*) override;
   void focusInEvent(QFocusEvent*) override { update(); }
   void focusOutEvent(QFocusEvent*) override { update(); }
-  void enterEvent(QEnterEvent*) override { update(); }
-  void leaveEvent(QEvent*) override { update(); }
 
  private:
   QRect lineRect() const;

@@ -4,6 +4,7 @@
 #include "app/panels/input_menu.h"
 #include "app/panels/line_rows.h"
 #include "app/panels/number_row.h"
+#include "app/panels/pattern_mark.h"
 #include "app/panels/pattern_menu.h"
 #include "app/panels/reference_rows.h"
 #include "app/panels/vector_row.h"
@@ -27,6 +28,47 @@ ParamRow::ParamRow(Studio& studio, Address address, QWidget* parent)
   setAccessibleName(label());
   setFocusPolicy(Qt::StrongFocus);
   setAcceptDrops(takesPatterns());
+  if (takesPatterns() && !m_def->evenOnly) {
+    m_mark = new PatternMark(this);
+    connect(m_mark, &PatternMark::pressed, this, &ParamRow::patternMenu);
+  }
+}
+
+int ParamRow::markRoom() const { return m_mark ? PatternMark::width + 1 : 0; }
+
+void ParamRow::placeMark(int labelWidth, const QRect& chip) {
+  if (!m_mark) return;
+  const QRect place = chip.isEmpty() ? QRect(labelWidth + 3, height() > 36 ? 3 : (height() - PatternMark::height) / 2,
+                                             PatternMark::width, PatternMark::height)
+                                     : chip;
+  if (m_mark->geometry() != place) m_mark->setGeometry(place);
+  m_mark->show(exists() && valueAt(m_studio.doc(), patternAddress()).pattern(), !chip.isEmpty());
+}
+
+void ParamRow::enterEvent(QEnterEvent*) {
+  update();
+  if (m_mark) m_mark->update();
+}
+
+void ParamRow::leaveEvent(QEvent*) {
+  update();
+  if (m_mark) m_mark->update();
+}
+
+void ParamRow::patternMenu(const QPoint& global) {
+  QMenu m(this);
+  const Address patterned = patternAddress();
+  const PatternMenu patterns(&m, m_studio, patterned);
+  QAction* away = valueAt(m_studio.doc(), patterned).pattern() ? m.addAction(tr("Remove the pattern")) : nullptr;
+  const QAction* chosen = m.exec(global);
+  if (!chosen || patterns.chose(chosen, patterned, qs(addressText(m_studio.doc(), m_address)))) return;
+  if (chosen == away) removePattern();
+}
+
+void ParamRow::removePattern() {
+  const Address patterned = patternAddress();
+  m_studio.edit(tr("Change %1").arg(qs(addressText(m_studio.doc(), m_address))),
+                [&](const Document& doc) { return setAt(doc, patterned, definitionAt(doc, patterned).initial); });
 }
 
 QAccessible::Role ParamRow::spokenRole() const {
@@ -199,9 +241,7 @@ void ParamRow::menu(const QPoint& global) {
     });
   if (unkey && chosen == unkey)
     m_studio.edit(tr("Hold %1").arg(where), [&](const Document& doc) { return setAt(doc, m_address, here(doc)); });
-  if (unpattern && chosen == unpattern)
-    m_studio.edit(tr("Change %1").arg(where),
-                  [&](const Document& doc) { return setAt(doc, patterned, definitionAt(doc, patterned).initial); });
+  if (unpattern && chosen == unpattern) removePattern();
 }
 
 void ParamRow::contextMenuEvent(QContextMenuEvent* e) { menu(e->globalPos()); }

@@ -8,6 +8,8 @@ class QLineEdit;
 
 namespace ilumbra {
 
+class PatternMark;
+
 /// One parameter of one thing (or of one use of a shared thing): label, value with unit, and the means to change it.
 /// Built for any ParamDef by makeParamRow(); nothing but the table says what a row looks like.
 class ParamRow : public QWidget, public Spoken {
@@ -42,6 +44,14 @@ class ParamRow : public QWidget, public Spoken {
   void setText(const QString& text);
   void reset();
   void menu(const QPoint& global);
+  void patternMenu(const QPoint& global);
+  void removePattern();
+  /// Room that the label leaves for the mark behind it; 0: the row has none.
+  int markRoom() const;
+  /// Where the mark belongs, behind what is written of the label (pixels wide). `chip`: it lies over that instead.
+  void placeMark(int labelWidth, const QRect& chip = {});
+  void enterEvent(QEnterEvent* e) override;
+  void leaveEvent(QEvent* e) override;
   void contextMenuEvent(QContextMenuEvent* e) override;
   /// A picture that is dropped drives what takes a pattern.
   void dragEnterEvent(QDragEnterEvent* e) override;
@@ -51,6 +61,7 @@ class ParamRow : public QWidget, public Spoken {
   Studio& m_studio;
   Address m_address;
   const ParamDef* m_def;
+  PatternMark* m_mark = nullptr; ///< null: it takes no pattern that varies
 };
 
 ParamRow* makeParamRow(Studio& studio, const Address& address, QWidget* parent);

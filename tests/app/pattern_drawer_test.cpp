@@ -6,6 +6,7 @@
 #include "app/library.h"
 #include "app/main_window.h"
 #include "app/panels/param_row.h"
+#include "app/panels/pattern_mark.h"
 #include "app/panels/pattern_menu.h"
 #include "app/panels/settings_panel.h"
 #include "tests/app/open.h"
@@ -16,6 +17,7 @@
 #include <QLabel>
 #include <QMenu>
 #include <QTest>
+#include <QTimer>
 #include <QToolButton>
 
 using namespace ilumbra;
@@ -244,6 +246,34 @@ TEST_CASE("What a row's menu offers is shown on the very thing", "[app][pattern]
   // Rust is no dust.
   const QList<QAction*> presets = sub("Pattern preset")->actions();
   CHECK(presets[0]->icon().pixmap(44).toImage() != presets[6]->icon().pixmap(44).toImage());
+}
+
+TEST_CASE("The mark behind a row's label offers patterns, and only where one may vary", "[app][pattern]") {
+  Drawn o;
+  auto* settings = o.window->findChild<SettingsPanel*>();
+  REQUIRE(settings);
+  const auto row = [&](const char* name) -> ParamRow* {
+    for (ParamRow* r : settings->findChildren<ParamRow*>())
+      if (r->address().node == o.material && r->address().param == name && r->address().input.empty()) return r;
+    return nullptr;
+  };
+  REQUIRE(o.wait([&] { return row("metalness") && row("ior") && row("metalness")->findChild<PatternMark*>(); }));
+  CHECK_FALSE(row("ior")->findChild<PatternMark*>());
+  for (const char* name : {"metalness", "roughness"}) { // without a pattern, and with one
+    CAPTURE(name);
+    auto* mark = row(name)->findChild<PatternMark*>();
+    REQUIRE(mark);
+    QStringList offered;
+    QTimer::singleShot(50, [&] {
+      if (auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget())) {
+        for (const QAction* a : menu->actions()) offered << a->text();
+        menu->close();
+      }
+    });
+    QTest::mouseClick(mark, Qt::LeftButton);
+    CHECK(offered.contains(QStringLiteral("New pattern")));
+    CHECK(offered.contains(QStringLiteral("Remove the pattern")) == (name == std::string("roughness")));
+  }
 }
 
 TEST_CASE("A pattern that runs with time plays in the drawer, and one that does not stands still", "[app][pattern]") {
