@@ -34,7 +34,12 @@ std::shared_ptr<const Kinds> allKinds() {
     all.push_back(std::move(m.kind));
   }
   for (Kind& k : allMaterials()) all.push_back(std::move(k));
-  for (PatternKind& k : allPatterns()) all.push_back(std::move(k.kind));
+  for (PatternKind& k : allPatterns()) {
+    // What patterns run between are values: a turn, a depth or an anisotropy lies on both sides of 0.
+    for (ParamDef& d : k.kind.params)
+      if (d.type == ParamType::Color && d.hardMin == 0) d.hardMin = -d.hardMax;
+    all.push_back(std::move(k.kind));
+  }
   all.push_back(outlinePointKind("outline.point", Invalidation::Shading));
   all.push_back(zoneKind());
   for (AirKind& k : allAirs()) all.push_back(std::move(k.kind));

@@ -47,7 +47,10 @@ void PatternPlayer::play(const Document& doc, Make make) {
     };
     std::vector<std::vector<QImage>> frames;
     try {
-      const auto at = [&](int i) { return make(atFrame(doc, frame(i)), cancel); };
+      const auto at = [&](int i) {
+        if (cancel.requested()) throw cancelled();
+        return make(atFrame(doc, frame(i)), cancel);
+      };
       if (all > 1) frames.push_back(at(0));
       // Three looks tell whether it moves at all.
       bool moves = false;

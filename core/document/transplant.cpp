@@ -34,7 +34,8 @@ Value mapped(const Value& v, const Ids& ids);
 Reference mapped(const Reference& r, const Ids& ids) {
   Reference out;
   const auto it = ids.find(r.target);
-  out.target = it == ids.end() ? 0 : it->second;
+  if (it == ids.end()) return out;
+  out.target = it->second;
   if (r.with) {
     Overrides with;
     for (const auto& [input, value] : *r.with) with.emplace(input, mapped(value, ids));

@@ -397,7 +397,7 @@ Color OwnLight::at(const PatternPoint& p, float cosine) const {
     const float above = clamp01(mask->real(p));
     share *= upper ? above : 1 - above;
   }
-  return share > 0 ? m.emissionColor.color(p) * share : Color(0.0f);
+  return share > 0 ? m.emitted(p) * share : Color(0.0f);
 }
 
 bool OwnLight::varies() const {

@@ -108,6 +108,11 @@ struct Material {
   }
   /// Of the body for light of this wavelength; 0: the yellow d line.
   float indexAt(float wavelength) const;
+  /// What it sends out at a place, times `emission`: never less than nothing.
+  Color emitted(const PatternPoint& at) const {
+    const Color c = emissionColor.color(at);
+    return {std::max(0.0f, c.x), std::max(0.0f, c.y), std::max(0.0f, c.z)};
+  }
   /// Of a scattering body where light enters it.
   Interior interiorAt(const PatternPoint& at) const;
   /// Fills in what the material has at a point. `eta` of clear matter (far ÷ near) is the caller's to know.

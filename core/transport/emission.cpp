@@ -90,7 +90,7 @@ void addEmission(PathState& path, const Hit& hit, const Material& m, const Patte
     l.thing = thing;
     l.material = m.index;
   }
-  addLight(path, l, throughput * m.emissionColor.color(at) * e.baked * w);
+  addLight(path, l, throughput * m.emitted(at) * e.baked * w);
 }
 
 } // namespace ilumbra

@@ -220,6 +220,8 @@ class SurfaceScattering {
     if (m.interiorVaries) {
       path.inside = m.interiorAt(shading.at);
       path.insideOf = hit.instance;
+    } else if (path.insideOf == hit.instance) { // of another layer of it, before
+      path.insideOf = nullptr;
     }
     path.specularChain = path.primary = false;
     path.subsurfaceSteps = 0;

@@ -35,7 +35,7 @@ TEST_CASE("A pattern of time drives what is one number for a whole thing, within
   put("Lamp", "stops", "Twice");
   put("Glass", "ior", "Clock");
   put("Glow", "amount", "Clock");
-  put("Glass", "attenuation_color", "Clock");
+  put("Glass", "subsurface_spread", "Clock");
   const auto at = [&](double frame, const char* thing, const char* param) {
     const Document even = withEvenValues(doc, frame, noAssets());
     return Params(*even.findByName(thing), frame).number(param);
@@ -45,7 +45,7 @@ TEST_CASE("A pattern of time drives what is one number for a whole thing, within
   CHECK(at(12, "Glow", "amount") == Approx(0.5));
   CHECK(at(36, "Glass", "ior") == Approx(1.5));
   CHECK(at(12, "Glass", "ior") == Approx(1)); // not below what it takes
-  CHECK(Params(*withEvenValues(doc, 12, noAssets()).findByName("Glass"), 12).triple("attenuation_color")[1] ==
+  CHECK(Params(*withEvenValues(doc, 12, noAssets()).findByName("Glass"), 12).triple("subsurface_spread")[1] ==
         Approx(0.5));
   CHECK(unevenPatterns(withEvenValues(doc, 12, noAssets())).empty());
   // What nothing drives stays the very same.
