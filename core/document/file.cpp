@@ -417,6 +417,11 @@ Document movedTo(const Document& doc, const std::string& folder) {
   return b.take();
 }
 
+Document movedBeside(const Document& doc, const Document& other) {
+  if (doc.folder().empty() || doc.folder() == other.folder()) return doc;
+  return movedTo(doc, other.folder().empty() ? fs::current_path().string() : other.folder());
+}
+
 Document writeDocument(const Document& doc, const std::string& path) {
   if (fs::path(path).extension() == ".exr")
     throw usageError(path + ": is the name of a picture; a document is written as .ilum");

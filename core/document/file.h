@@ -14,6 +14,9 @@ Document fromJson(std::shared_ptr<const Kinds> kinds, std::string_view json);
 Document readDocument(std::shared_ptr<const Kinds> kinds, const std::string& path);
 /// The document with its file names relative to another folder (absolute), where it is to lie.
 Document movedTo(const Document& doc, const std::string& folder);
+/// The same, where another document lies, or the program runs while that is no file yet. One that has no folder itself
+/// stays as it is.
+Document movedBeside(const Document& doc, const Document& other);
 /// Writes a file as a whole or not at all. File names inside the document are rewritten relative to the new folder.
 /// Returns the document as it is after a change of folder.
 Document writeDocument(const Document& doc, const std::string& path);

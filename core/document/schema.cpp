@@ -173,11 +173,11 @@ as it is by default.
         initial = fmt::format("{}, {}, {}", (*c)[0], (*c)[1], (*c)[2]);
       s += fmt::format("| `{}` | {} | {} | {} | {} | {} | {} | {} |\n", d.name, typeName(d.type), unitInFile(d),
                        initial, rangeText(d),
-                       d.evenOnly                 ? "keys, even pattern"
+                       d.evenOnly                   ? "keys, even pattern"
                        : d.keyable && d.patternable ? "both"
-                       : d.keyable                ? "keys"
-                       : d.patternable            ? "pattern"
-                                                  : "",
+                       : d.keyable                  ? "keys"
+                       : d.patternable              ? "pattern"
+                                                    : "",
                        invalidationName(d.stage), d.helpText);
     }
   }

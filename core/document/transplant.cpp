@@ -1,6 +1,7 @@
 #include "core/document/transplant.h"
 
 #include "core/base/error.h"
+#include "core/document/file.h"
 
 #include <fmt/format.h>
 #include <set>
@@ -108,8 +109,9 @@ Document carried(const Document& to, const Document& from, const std::vector<Nod
 
 } // namespace
 
-Document transplant(const Document& to, const Document& from, NodeId thing, NodeId* made,
+Document transplant(const Document& to, const Document& source, NodeId thing, NodeId* made,
                     const std::map<NodeId, NodeId>& there) {
+  const Document from = movedBeside(source, to);
   const Node* whole = from.find(thing);
   if (!whole) throw badInput("there is no such thing");
   std::vector<NodeId> all;
@@ -120,7 +122,8 @@ Document transplant(const Document& to, const Document& from, NodeId thing, Node
   return out;
 }
 
-Document merged(const Document& to, const Document& from, std::map<NodeId, NodeId>* made) {
+Document merged(const Document& to, const Document& source, std::map<NodeId, NodeId>* made) {
+  const Document from = movedBeside(source, to);
   std::vector<NodeId> all;
   for (const Node* n : from.inOrder())
     if (n->id != from.settings().id) all.push_back(n->id);

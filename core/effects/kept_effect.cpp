@@ -2,6 +2,7 @@
 
 #include "core/base/error.h"
 #include "core/document/edit.h"
+#include "core/document/file.h"
 #include "core/document/placement.h"
 #include "core/document/transplant.h"
 #include "core/effects/effect.h"
@@ -138,8 +139,9 @@ Document effectCutting(const Document& doc, NodeId effect) {
   });
 }
 
-Document addKeptEffect(const Document& doc, const Document& kept, const std::vector<NodeId>& selection, NodeId* made,
+Document addKeptEffect(const Document& doc, const Document& file, const std::vector<NodeId>& selection, NodeId* made,
                        std::vector<std::string>* told) {
+  const Document kept = movedBeside(file, doc);
   const Node* n = effectOf(kept);
   if (!n) throw badInput("it holds no effect");
   NodeId effect = 0;

@@ -315,7 +315,7 @@ Imported importModel(const Document& doc, const std::string& path, AssetCache& c
       in.notes.insert(in.notes.begin(), back.notes.begin(), back.notes.end());
       if (doc.nodes().size() <= 1) return in;
       std::map<NodeId, NodeId> ids;
-      in.doc = merged(doc, movedTo(in.doc, doc.folder().empty() ? fs::current_path().string() : doc.folder()), &ids);
+      in.doc = merged(doc, in.doc, &ids);
       if (in.root) in.root = ids[in.root];
       return in;
     } catch (const Error& e) {

@@ -1,8 +1,11 @@
 #include "core/base/error.h"
 #include "core/document/difference.h"
+#include "core/document/file.h"
 #include "core/document/history.h"
 #include "core/document/transplant.h"
 #include "tests/support/scene.h"
+
+#include <filesystem>
 
 using namespace ilumbra;
 using namespace ilumbra::test;
@@ -368,4 +371,26 @@ TEST_CASE("What uses things of the set cannot be cut out of it", "[document][tra
   CHECK(problems(ball).empty());
   CHECK(ball.findByName("Enamel"));
   CHECK_FALSE(ball.findByName("Lamp"));
+}
+
+TEST_CASE("What is taken from a document in another folder still finds its files", "[document][transplant]") {
+  const TemporaryFolder folder;
+  namespace fs = std::filesystem;
+  fs::create_directories(folder / "library");
+  fs::create_directories(folder / "scenes/night");
+  const auto kinds = allKinds();
+  NodeId chart = 0;
+  Document kept = addNode(Document::create(kinds), "pattern.image", "Chart", {}, &chart);
+  kept = writeDocument(kept, folder / "library/chart.ilum");
+  kept = setValue(kept, chart, "file", Constant(std::string("pictures/chart.png")));
+  const Document scene = writeDocument(Document::create(kinds), folder / "scenes/night/scene.ilum");
+  const auto file = [](const Document& d) { return Params(*d.findByName("Chart"), 0).text("file"); };
+  CHECK(file(transplant(scene, kept, chart)) == "../../library/pictures/chart.png");
+  CHECK(file(merged(scene, kept)) == "../../library/pictures/chart.png");
+  // Into one that is no file yet, and from what is none: a cutting on the clipboard.
+  const Document fresh = Document::create(kinds);
+  CHECK(fs::weakly_canonical(fs::current_path() / file(transplant(fresh, kept, chart))) ==
+        fs::weakly_canonical(folder / "library/pictures/chart.png"));
+  const Document clipped = fromJson(kinds, toJson(cutting(kept, chart)));
+  CHECK(file(transplant(scene, clipped, clipped.findByName("Chart")->id)) == "pictures/chart.png");
 }
