@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 #include "core/document/edit.h"
 #include "core/document/file.h"
+#include "core/document/inputs.h"
 #include "core/document/placement.h"
 #include "core/document/transplant.h"
 #include "core/effects/effect.h"
@@ -41,6 +42,24 @@ class Likening {
     }
     for (const ChildSlot& slot : m_out.find(toId)->kind->slots) children(*from, toId, slot);
   }
+  // Named inputs, once all counterparts are known.
+  void nameInputs() {
+    for (const auto& [fromId, toId] : m_there) {
+      const Node* from = m_kept.find(fromId);
+      if (!from || from->inputs.empty() || !m_out.find(toId)->inputs.empty()) continue;
+      std::vector<NamedInput> inputs = from->inputs;
+      for (NamedInput& i : inputs)
+        std::erase_if(i.sets, [&](InputTarget& t) {
+          if (!t.node) return false;
+          const auto it = m_there.find(t.node);
+          if (it == m_there.end()) return true; // it stayed behind
+          t.node = it->second;
+          return false;
+        });
+      std::erase_if(inputs, [](const NamedInput& i) { return i.sets.empty(); });
+      m_out = setInputs(m_out, toId, std::move(inputs));
+    }
+  }
   Document take() { return std::move(m_out); }
 
  private:
@@ -65,15 +84,32 @@ class Likening {
     if (const NodeId pattern = target(has)) {
       const Node* other = m_kept.find(pattern);
       if (!other) return; // it stayed behind
-      const NodeId own = target(now);
+      NodeId own = target(now);
       if (fresh(own) && m_out.find(own)->kind->id == other->kind->id)
-        return like(pattern, own); // the new one knows what it is about
-      m_out = setValue(m_out, to, d.name, PatternUse{{brought(pattern), nullptr}});
+        like(pattern, own); // the new one knows what it is about
+      else
+        own = brought(pattern);
+      m_out = setValue(m_out, to, d.name, PatternUse{{own, overrides(has->pattern()->pattern)}});
     } else if (has) {
       m_out = setValue(m_out, to, d.name, *has);
     } else if (now) {
       m_out = resetValue(m_out, to, d.name);
     }
+  }
+  // What a use of a pattern sets for itself; what belongs to bodies stays behind.
+  std::shared_ptr<const Overrides> overrides(const Reference& use) {
+    if (!use.with) return nullptr;
+    Overrides out;
+    for (const auto& [input, v] : *use.with) {
+      if (const PatternUse* p = v.pattern()) {
+        if (m_kept.find(p->pattern.target))
+          out.emplace(input, PatternUse{{brought(p->pattern.target), overrides(p->pattern)}});
+      } else if (const Constant* c = v.constant();
+                 !c || !(std::holds_alternative<Reference>(*c) || std::holds_alternative<std::vector<Reference>>(*c))) {
+        out.emplace(input, v);
+      }
+    }
+    return out.empty() ? nullptr : std::make_shared<const Overrides>(std::move(out));
   }
   void reference(const Node& from, NodeId to, const ParamDef& d) {
     const NodeId has = Params(from, 0).reference(d.name).target,
@@ -147,6 +183,7 @@ Document addKeptEffect(const Document& doc, const Document& file, const std::vec
   NodeId effect = 0;
   Likening likening(doc, addEffect(doc, n->kind->id, selection, &effect, told), kept, n->id, effect);
   likening.like(n->id, effect);
+  likening.nameInputs();
   Document out = likening.take();
   if (const EffectKind* kind = effectKind(*out.find(effect)); kind->dress) out = kind->dress(out, effect);
   if (made) *made = effect;

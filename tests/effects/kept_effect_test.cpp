@@ -3,6 +3,7 @@
 
 #include "core/document/edit.h"
 #include "core/document/file.h"
+#include "core/document/inputs.h"
 #include "core/effects/effect.h"
 #include "tests/support/scene.h"
 
@@ -54,6 +55,9 @@ TEST_CASE("A kept effect brings its numbers, patterns and stages, and changes no
   with = addNode(with, "pattern.noise", "Fog on the glass", {}, &noise);
   with = setValue(with, noise, "scale", Constant(0.123));
   with = setValue(with, glow, "acts_share", PatternUse{{noise, nullptr}});
+  with = addInput(with, noise, "grain", {0, "scale", ""});
+  with = setAt(with, {glow, "acts_share", 0, "grain"}, Constant(0.456));
+  with = addInput(with, effect, "strength", {glow, "amount", ""});
   with = addNode(with, "lens.streaks", "Needles", {}, &stage);
   with = setValue(with, stage, "sources", Constant(std::vector<Reference>{{effect, nullptr}}));
   with = setValue(with, effect, "lens", Constant(std::vector<Reference>{{glow, nullptr}, {stage, nullptr}}));
@@ -75,6 +79,12 @@ TEST_CASE("A kept effect brings its numbers, patterns and stages, and changes no
     CHECK(sources[0].target == made);
   }
   CHECK(out.find(stages[1])->kind->id == "lens.streaks");
+  // Its inputs, and what the use of the pattern sets for itself.
+  CHECK(std::get<double>(*valueAt(out, {stages[0], "acts_share", 0, "grain"}).constant()) == 0.456);
+  const NamedInput* strength = namedInput(*out.find(made), "strength");
+  REQUIRE(strength);
+  REQUIRE(strength->sets.size() == 1);
+  CHECK(strength->sets[0].node == stages[0]);
   for (const NodePtr& n : other.nodes()) CHECK(out.find(n->id)->values == n->values);
   CHECK(Params(*out.findByName("Lamp"), 1).number("power") != 4321);
   CHECK_THROWS_WITH(addKeptEffect(other, scene("A", "1"), {}, nullptr, nullptr), Catch::Contains("holds no effect"));
