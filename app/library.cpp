@@ -58,7 +58,7 @@ bool Library::keep(Studio& studio, NodeId thing) const {
                   dir.filePath(file + QStringLiteral(".ilum")).toStdString());
     // Materials and patterns are drawn from the file; an effect is seen where it was kept.
     if (const auto image = studio.image(); effect && image && image->width > 0)
-      QImage(image->rgba.data(), image->width, image->height, 4 * image->width, QImage::Format_RGBA8888)
+      QImage(image->rgba.data(), image->width, image->height, 4 * image->width, QImage::Format_RGBX8888)
           .scaled(144, 90, Qt::KeepAspectRatioByExpanding, Qt::SmoothTransformation)
           .copy(0, 0, 144, 90)
           .save(dir.filePath(file + QStringLiteral(".png")));

@@ -51,7 +51,7 @@ void PatternPlayer::play(const Document& doc, Make make) {
         if (cancel.requested()) throw cancelled();
         return make(atFrame(doc, frame(i)), cancel);
       };
-      if (all > 1) frames.push_back(at(0));
+      if (all > 1 && !soon->requested()) frames.push_back(at(0));
       // Three looks tell whether it moves at all.
       bool moves = false;
       for (const int i : {1, all / 3, all - 1})
@@ -75,9 +75,8 @@ void PatternPlayer::play(const Document& doc, Make make) {
         self->m_timer->start();
     };
   };
-  m_studio.background(
-      tr("Playing the pattern"), work,
-      {.lane = QStringLiteral("pattern play"), .waits = true, .matters = false, .told = false, .soon = soon});
+  m_studio.background(tr("Playing the pattern"), work,
+                      {.lane = QStringLiteral("pattern play"), .waits = true, .matters = false, .told = false});
 }
 
 } // namespace ilumbra

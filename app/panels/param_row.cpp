@@ -34,15 +34,15 @@ ParamRow::ParamRow(Studio& studio, Address address, QWidget* parent)
   }
 }
 
-int ParamRow::markRoom() const { return m_mark ? PatternMark::width + 1 : 0; }
+int ParamRow::markRoom() const { return m_mark ? PatternMark::wide + 1 : 0; }
 
 void ParamRow::placeMark(int labelWidth, const QRect& chip) {
   if (!m_mark) return;
-  const QRect place = chip.isEmpty() ? QRect(labelWidth + 3, height() > 36 ? 3 : (height() - PatternMark::height) / 2,
-                                             PatternMark::width, PatternMark::height)
+  const QRect place = chip.isEmpty() ? QRect(labelWidth + 3, height() > 36 ? 3 : (height() - PatternMark::tall) / 2,
+                                             PatternMark::wide, PatternMark::tall)
                                      : chip;
   if (m_mark->geometry() != place) m_mark->setGeometry(place);
-  m_mark->show(exists() && valueAt(m_studio.doc(), patternAddress()).pattern(), !chip.isEmpty());
+  m_mark->tell(exists() && valueAt(m_studio.doc(), patternAddress()).pattern(), !chip.isEmpty());
 }
 
 void ParamRow::enterEvent(QEnterEvent*) {

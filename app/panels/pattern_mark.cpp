@@ -8,13 +8,13 @@
 namespace ilumbra {
 
 PatternMark::PatternMark(QWidget* row) : QWidget(row) {
-  resize(width, height);
+  resize(wide, tall);
   setCursor(Qt::PointingHandCursor);
   setToolTip(tr("Patterns for this"));
   setAccessibleName(tr("Patterns"));
 }
 
-void PatternMark::show(bool driven, bool over) {
+void PatternMark::tell(bool driven, bool over) {
   if (driven == m_driven && over == m_over) return; // rows ask for it as they are painted
   m_driven = driven;
   m_over = over;
@@ -30,14 +30,14 @@ void PatternMark::paintEvent(QPaintEvent*) {
                                                                              : theme::tick,
                 1.3, Qt::SolidLine, Qt::RoundCap));
   for (int i = 0; i < 3; ++i) {
-    const double x = 2 + 3.5 * i, tall = 4 + 2 * i;
-    p.drawLine(QPointF(x, 13), QPointF(x + tall * 0.5, 13 - tall));
+    const double x = 2 + 3.5 * i, up = 4 + 2 * i;
+    p.drawLine(QPointF(x, 13), QPointF(x + up * 0.5, 13 - up));
   }
 }
 
 void PatternMark::mousePressEvent(QMouseEvent* e) {
   if (e->button() != Qt::LeftButton) return e->ignore();
-  Q_EMIT pressed(mapToGlobal(QPoint(0, QWidget::height())));
+  Q_EMIT pressed(mapToGlobal(QPoint(0, height())));
 }
 
 } // namespace ilumbra

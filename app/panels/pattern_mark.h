@@ -8,10 +8,10 @@ namespace ilumbra {
 class PatternMark : public QWidget {
   Q_OBJECT
  public:
-  static constexpr int width = 15, height = 18; ///< pixels
+  static constexpr int wide = 15, tall = 18; ///< pixels
   explicit PatternMark(QWidget* row);
   /// `over`: it lies over a chip that says the same, and is not drawn.
-  void show(bool driven, bool over);
+  void tell(bool driven, bool over);
 
  Q_SIGNALS:
   void pressed(const QPoint& global);

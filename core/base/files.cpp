@@ -2,6 +2,8 @@
 
 #include "core/base/error.h"
 
+#include <algorithm>
+#include <cctype>
 #include <cerrno>
 #include <cstring>
 #include <fcntl.h>
@@ -11,6 +13,12 @@
 #include <unistd.h>
 
 namespace ilumbra {
+
+std::string extensionOf(const std::string& path) {
+  std::string e = std::filesystem::path(path).extension().string();
+  std::transform(e.begin(), e.end(), e.begin(), [](unsigned char c) { return char(std::tolower(c)); });
+  return e;
+}
 
 static Error systemError(const std::string& path, const char* doing) {
   return ioError(fmt::format("{}: {}: {}", path, doing, std::strerror(errno)));

@@ -4,6 +4,8 @@
 
 namespace ilumbra {
 
+/// The end of a file's name from its last dot on, in small letters: ".exr"; empty: it has none.
+std::string extensionOf(const std::string& path);
 /// Replaces the file as a whole: written beside it, synced, then renamed. Throws Io; what was there stays then.
 void writeFileAtomically(const std::string& path, std::string_view content);
 /// Where a file is written before it takes the place of `path`: beside it, of the same extension.

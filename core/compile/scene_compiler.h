@@ -119,10 +119,11 @@ class SceneCompiler {
   // Node by node, what patterns are made of: while none of it changes, what was made of them stays.
   std::vector<NodePtr> patternNodes() const;
 
-  // How a haze's amount varies: null where it is the same everywhere, which is then `even`.
+  // What patterns of an air's colours and anisotropy say: read before its places are made, and laid over them.
   struct AirPatterns;
   AirPatterns airPatterns(const Params& p, Haze& haze) const;
   void varyPlaces(const Params& p, const AirPatterns& patterns, Medium& h) const;
+  // How a haze's amount varies: null where it is the same everywhere, which is then `even`.
   std::shared_ptr<const Program> amountOf(const Params& p, float& even) const;
 
   // The amounts of a haze's uneven places on voxels, if they are to be, and their guides: made anew when something that

@@ -423,7 +423,7 @@ Document movedBeside(const Document& doc, const Document& other) {
 }
 
 Document writeDocument(const Document& doc, const std::string& path) {
-  if (fs::path(path).extension() == ".exr")
+  if (extensionOf(path) == ".exr")
     throw usageError(path + ": is the name of a picture; a document is written as .ilum");
   Document moved = movedTo(doc, fs::absolute(path).parent_path().lexically_normal().string());
   writeFileAtomically(path, toJson(moved));

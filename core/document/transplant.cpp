@@ -64,17 +64,23 @@ Value mapped(const Value& v, const Ids& ids) {
   return PatternUse{mapped(v.pattern()->pattern, ids)};
 }
 
-// A thing, its children, and what they use, each once.
-void gather(const Document& doc, NodeId id, std::vector<NodeId>& out, const Node& whole, const Ids& there) {
+using GoesAlong = std::function<bool(const Node&)>;
+
+// A thing, its children, and what they use, each once. What is no look goes along where `goesAlong` says so, and else
+// stays behind; null: it is refused.
+void gather(const Document& doc, NodeId id, std::vector<NodeId>& out, const Node& whole, const Ids& there,
+            const GoesAlong* goesAlong = nullptr) {
+  const auto in = [&](NodeId n) { return std::find(out.begin(), out.end(), n) != out.end(); };
   const Node* n = doc.find(id);
-  if (!n || there.count(id) || std::find(out.begin(), out.end(), id) != out.end()) return;
-  if (out.size() && !n->parent && !n->kind->shared)
+  if (!n || there.count(id) || in(id)) return;
+  if (!out.empty() && goesAlong && (n->parent ? !in(n->parent) : !(*goesAlong)(*n))) return;
+  if (!out.empty() && !goesAlong && !n->parent && !n->kind->shared)
     throw badInput(fmt::format("{}: uses {}, a {}, which cannot go along", whole.name, n->name, n->kind->label));
   out.push_back(id);
   for (const auto& [param, value] : n->values)
-    forReferences(value, [&](const Reference& r) { gather(doc, r.target, out, whole, there); });
+    forReferences(value, [&](const Reference& r) { gather(doc, r.target, out, whole, there, goesAlong); });
   for (const auto& [slot, list] : n->children)
-    for (const NodeId c : list) gather(doc, c, out, whole, there);
+    for (const NodeId c : list) gather(doc, c, out, whole, there, goesAlong);
 }
 
 // Puts things into another document; `ids` has what is there already, and receives the rest.
@@ -133,30 +139,22 @@ Document merged(const Document& to, const Document& source, std::map<NodeId, Nod
   return out;
 }
 
-Document cutting(const Document& from, NodeId thing, const std::function<bool(const Node&)>& goesAlong) {
-  std::vector<NodeId> all;
-  const std::function<void(NodeId)> gather = [&](NodeId id) {
-    const Node* n = from.find(id);
-    if (!n || std::find(all.begin(), all.end(), id) != all.end()) return;
-    if (!all.empty() && !n->parent && !goesAlong(*n)) return;
-    if (n->parent && std::find(all.begin(), all.end(), n->parent) == all.end()) return; // a part of what stays
-    all.push_back(id);
-    for (const auto& [slot, list] : n->children)
-      for (const NodeId c : list) gather(c);
-    for (const auto& [param, value] : n->values) forReferences(value, [&](const Reference& r) { gather(r.target); });
-  };
-  gather(thing);
-  DocumentBuilder b(Document::create(from.sharedKinds()));
-  b.setFolder(from.folder());
-  Ids ids;
-  return carried(b.take(), from, all, ids);
+// A document with nothing in it yet, where another one lies.
+static Document emptyBeside(const Document& other) {
+  DocumentBuilder b(Document::create(other.sharedKinds()));
+  b.setFolder(other.folder());
+  return b.take();
 }
 
-Document cutting(const Document& from, NodeId thing) {
-  Document empty = Document::create(from.sharedKinds());
-  DocumentBuilder b(empty);
-  b.setFolder(from.folder());
-  return transplant(b.take(), from, thing);
+Document cutting(const Document& from, NodeId thing, const std::function<bool(const Node&)>& goesAlong) {
+  const Node* whole = from.find(thing);
+  if (!whole) throw badInput("there is no such thing");
+  std::vector<NodeId> all;
+  gather(from, thing, all, *whole, {}, &goesAlong);
+  Ids ids;
+  return carried(emptyBeside(from), from, all, ids);
 }
+
+Document cutting(const Document& from, NodeId thing) { return transplant(emptyBeside(from), from, thing); }
 
 } // namespace ilumbra

@@ -1,6 +1,7 @@
 // OBJ, PLY, STL, FBX, 3MF and whatever else assimp reads. Runs in the parsing child.
 #include "core/base/colorspace.h"
 #include "core/base/error.h"
+#include "core/base/files.h"
 #include "core/exchange/ply_check.h"
 #include "core/exchange/readers.h"
 #include "core/geometry/model.h"
@@ -16,12 +17,6 @@
 namespace ilumbra {
 namespace fs = std::filesystem;
 namespace {
-
-std::string extensionOf(const std::string& path) {
-  std::string e = fs::path(path).extension().string();
-  std::transform(e.begin(), e.end(), e.begin(), [](unsigned char c) { return char(std::tolower(c)); });
-  return e;
-}
 
 V3f vec(const aiVector3D& v) { return {v.x, v.y, v.z}; }
 V3f vec(const aiColor3D& c) { return {c.r, c.g, c.b}; }

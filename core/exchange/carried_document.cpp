@@ -1,9 +1,9 @@
 #include "core/exchange/carried_document.h"
 
 #include "core/base/error.h"
+#include "core/base/files.h"
 #include "core/document/file.h"
 
-#include <algorithm>
 #include <filesystem>
 
 namespace ilumbra {
@@ -12,11 +12,7 @@ namespace fs = std::filesystem;
 
 constexpr const char* carriedAs = "ilumbra/document";
 
-bool mayCarryDocument(const std::string& path) {
-  std::string end = fs::path(path).extension().string();
-  std::transform(end.begin(), end.end(), end.begin(), [](unsigned char c) { return char(std::tolower(c)); });
-  return end == ".exr";
-}
+bool mayCarryDocument(const std::string& path) { return extensionOf(path) == ".exr"; }
 
 void carryDocument(PictureFile& file, const Document& doc, const std::string& path) {
   if (!mayCarryDocument(path)) return;

@@ -327,12 +327,6 @@ class Writer {
   std::vector<std::string> m_unseen; ///< what goes along in the extras alone
 };
 
-std::string extensionOf(const std::string& path) {
-  std::string e = fs::path(path).extension().string();
-  std::transform(e.begin(), e.end(), e.begin(), [](unsigned char c) { return char(std::tolower(c)); });
-  return e;
-}
-
 void checkExtension(const std::string& path) {
   static const std::set<std::string> known = {".glb", ".gltf", ".obj", ".ply", ".stl"};
   if (!known.count(extensionOf(path)))

@@ -122,9 +122,7 @@ std::shared_ptr<const Model> decodeModel(const std::string& bytes) {
 }
 
 static bool isGltf(const std::string& path) {
-  std::string extension = path.substr(std::min(path.size(), path.find_last_of('.')));
-  std::transform(extension.begin(), extension.end(), extension.begin(),
-                 [](unsigned char c) { return char(std::tolower(c)); });
+  const std::string extension = extensionOf(path);
   return extension == ".glb" || extension == ".gltf";
 }
 

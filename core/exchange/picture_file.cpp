@@ -22,12 +22,6 @@
 namespace ilumbra {
 namespace {
 
-std::string extensionOf(const std::string& path) {
-  std::string e = std::filesystem::path(path).extension().string();
-  std::transform(e.begin(), e.end(), e.begin(), [](unsigned char c) { return char(std::tolower(c)); });
-  return e;
-}
-
 template <typename T> std::vector<T> quantised(const std::vector<float>& shown, int width, int channels) {
   constexpr float most = float(std::numeric_limits<T>::max());
   std::vector<T> out(shown.size());

@@ -61,6 +61,18 @@ TEST_CASE("A clear body whose tint varies takes the integral along the way, of w
   CHECK(behind.agrees(open.mean * through, 4e-3));
 }
 
+TEST_CASE("A tint whose pattern has no bounds takes what it says", "[surface][interior]") {
+  Set s;
+  s.look("0, 5, 0.01", "0, 1, 0", "900");
+  addTinted(s);
+  s.add("pattern.formula", "Wild", {{"formula", "if(x > 100000, 0 - exp(1000 * x), 0.5)"}});
+  s.set(s.find("Clear"), {{"attenuation_color", "pattern Wild"}});
+  s.add("light.sky", "Sky", {{"power", "100"}});
+  const Estimate e = estimate(s.take(), 2048, middle);
+  CAPTURE(e.mean, e.se);
+  CHECK(e.agrees(100 * 0.25, 2e-3)); // a half in half a metre
+}
+
 TEST_CASE("A scattering body that absorbs nothing disappears, however its way and its turning vary",
           "[surface][interior][truth6]") {
   Set s(8, 8);
