@@ -23,6 +23,29 @@ struct Bricks {
   }
 };
 
+// A place as the sides of a body have it: along the one of six that the surface faces most. Input: the place.
+struct SidePlace {
+  PatternSpace space;
+  static constexpr bool looks = true;
+  template <class T> ValuesOf<T> operator()(const InputsOf<T>& in, const PointOf<T>& at) const {
+    using namespace numbers;
+    const Imath::Vec3<T>& n = space == PatternSpace::World ? at.facing : at.normal;
+    const Imath::Vec3<T> p = placeOf(in[0]);
+    const T ax = abs(n.x), ay = abs(n.y), az = abs(n.z), zero(0.0f);
+    const T u = choose(max(ay, az) < ax, choose(n.x < zero, p.z, zero - p.z),
+                       choose(max(ax, az) < ay, p.x, choose(n.z < zero, zero - p.x, p.x))),
+            v = choose(max(ax, az) < ay, choose(n.y < zero, p.z, zero - p.z), p.y);
+    return {u, v, zero, in[0].w};
+  }
+};
+
+int sidePlace(const Params& p, PatternCompiler& c) {
+  const PatternSpace space = spaceOf(p);
+  const int place = c.place(space);
+  const bool onBody = space == PatternSpace::Object || space == PatternSpace::World;
+  return onBody && p.flag("around") ? c.emit(SidePlace{space}, {place}) : place;
+}
+
 } // namespace
 
 PatternKind bricksPattern() {
@@ -31,6 +54,10 @@ PatternKind bricksPattern() {
        .label = "Bricks",
        .helpText = "Bricks, tiles or boards in rows, each a little different from the next.",
        .params = join({{spaceParam(1),
+                        flag("around", "Around the body", true)
+                            .matters()
+                            .help("In the object or the world: on each side as it faces; off: in the plane of x and y, "
+                                  "straight through"),
                         number("width", "Width", "m", 0.24)
                             .soft(0.01, 2)
                             .range(1e-6, 1e6)
@@ -72,7 +99,7 @@ PatternKind bricksPattern() {
        .existence = Invalidation::Shading},
       [](const Params& p, PatternCompiler& c) {
         return c.emit(Bricks{mixBits(uint32_t(p.number("seed")))},
-                      {c.place(spaceOf(p)), c.amount(p, "width"), c.amount(p, "height"), c.amount(p, "joint"),
+                      {sidePlace(p, c), c.amount(p, "width"), c.amount(p, "height"), c.amount(p, "joint"),
                        c.amount(p, "edge"), c.amount(p, "shift"), c.amount(p, "variety"), c.input(p, "low"),
                        c.input(p, "high"), c.input(p, "other")});
       }};

@@ -116,6 +116,34 @@ TEST_CASE("Incidence runs from what faces the viewer to the rim", "[pattern]") {
   CHECK(p.evaluate(at).x == Approx(0.25));
 }
 
+TEST_CASE("Bricks run around a body: each side has them as it faces, to be read from outside", "[pattern][bricks]") {
+  Set s;
+  s.add("pattern.bricks", "Bricks", {{"edge", "0"}, {"seed", "3"}});
+  s.add("pattern.bricks", "Straight", {{"edge", "0"}, {"seed", "3"}, {"around", "off"}});
+  const Document doc = s.take();
+  const Program bricks = compile(doc, "Bricks"), straight = compile(doc, "Straight");
+  // A side's own right and up, by the way that it faces.
+  const std::pair<V3f, std::pair<V3f, V3f>> sides[] = {
+      {{0, 0, 1}, {{1, 0, 0}, {0, 1, 0}}},  {{0, 0, -1}, {{-1, 0, 0}, {0, 1, 0}}},
+      {{1, 0, 0}, {{0, 0, -1}, {0, 1, 0}}}, {{-1, 0, 0}, {{0, 0, 1}, {0, 1, 0}}},
+      {{0, 1, 0}, {{1, 0, 0}, {0, 0, -1}}}, {{0, -1, 0}, {{1, 0, 0}, {0, 0, 1}}}};
+  int joints = 0;
+  for (const auto& [normal, axes] : sides) {
+    CHECK(cross(axes.first, axes.second) == normal);
+    for (int i = 0; i < 200; ++i) {
+      const float u = 0.0173f * float(i) - 1.7f, v = 0.0311f * float(i) - 2.9f;
+      PatternPoint at = point(axes.first * u + axes.second * v + normal * 0.4f);
+      at.normal = normal;
+      PatternPoint flat = point({u, v, 0});
+      flat.normal = {0, 0, 1};
+      CHECK(bricks.evaluate(at) == straight.evaluate(flat));
+      joints += bricks.evaluate(at).x == 0.1f;
+    }
+  }
+  CHECK(joints > 100);
+  CHECK(joints < 500);
+}
+
 TEST_CASE("Gradient noise is even, bounded, no steeper than it says, and 0 at whole coordinates", "[pattern][noise]") {
   double sum = 0, sum2 = 0;
   for (int i = 0; i < 40000; ++i) {
