@@ -13,7 +13,7 @@ using namespace ilumbra;
 int main(int argc, char** argv) {
   if (const int code = parseIfChild(argc, argv); code >= 0) return code;
   keepFreedMemory();
-  if (memoryCase(argc, argv)) return 0;
+  if (memoryCase(argc, argv) || pictureErrors(argc, argv)) return 0;
   fmt::print("| what | must reach | measured | how |\n|---|---|---|---|\n");
   const std::pair<const char*, void (*)(Hall&)> parts[] = {
       {"traversal", traversalRatios}, {"sampling", samplingRatios}, {"patterns", patternRatios},

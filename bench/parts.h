@@ -28,3 +28,5 @@ void cancelRatios(Hall& hall);
 void memoryRatios(Hall& hall);
 /// Runs the scene that the arguments name in this process and prints its peak; false if they name none.
 bool memoryCase(int argc, char** argv);
+/// Prints how far pictures are from two references, if the arguments ask for it (bench/quality.cpp); false if not.
+bool pictureErrors(int argc, char** argv);

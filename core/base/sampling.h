@@ -74,6 +74,9 @@ class Sampler {
             toUnit(reverseBits(scrambleReversed(sobol2(i), mixBits(h + 2))))};
   }
 
+  /// From here on other numbers, as well spread from sample to sample: for what is split off a path.
+  void turnOff(uint32_t branch) { m_hash = mixBits(m_hash + branch * 0x9e3779b9u); }
+
  private:
   uint32_t m_index;
   uint32_t m_hash;

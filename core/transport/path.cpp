@@ -145,6 +145,11 @@ Step nextSegment(PathState& path, const Hit* first, bool firstMet, int step) {
 
 } // namespace
 
+void followBranch(PathState& path) {
+  for (int i = 0; i < mostSteps && nextSegment(path, nullptr, false, i) != Step::Ended; ++i) {
+  }
+}
+
 void tracePath(PathState& path, const Hit* first, bool firstMet) {
   for (int i = 0; i < mostSteps; ++i)
     if (nextSegment(path, i == 0 ? first : nullptr, firstMet, i) == Step::Ended) break;

@@ -3,8 +3,10 @@
 
 namespace ilumbra {
 
-/// Follows a path to its end. `first`: what its first ray meets, if that is known, and `firstMet` whether it meets
-/// anything.
+/// Follows what a path has split off to its end: its light goes to the film and to its own total.
+void followBranch(PathState& path);
+/// Follows a path to its end, and ends its sample. `first`: what its first ray meets, if that is known, and `firstMet`
+/// whether it meets anything.
 void tracePath(PathState& path, const Hit* first = nullptr, bool firstMet = false);
 
 } // namespace ilumbra

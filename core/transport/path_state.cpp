@@ -68,7 +68,8 @@ bool russianRoulette(PathState& path, const Color& weight, float choice) {
   path.throughput *= weight;
   if (isBlack(path.throughput) || !finite(path.throughput)) return false;
   const float most =
-      std::max(std::abs(path.throughput.x), std::max(std::abs(path.throughput.y), std::abs(path.throughput.z)));
+      std::max(std::abs(path.throughput.x), std::max(std::abs(path.throughput.y), std::abs(path.throughput.z))) /
+      path.share;
   if (++path.bounces > sureBounces || most < 0.1f) {
     const float survive = std::min(0.97f, most);
     if (choice >= survive) return false;

@@ -18,6 +18,8 @@ class PhotonSink;
 inline constexpr size_t allLamps = 4;
 /// Light that is less than this in the picture, of 1 for white, has no shadow ray in a draft.
 inline constexpr float draftLeast = 1e-3f;
+/// A path splits into so many where it is first dispersed, each of a wavelength of its own, spread over all of them.
+inline constexpr int dispersedPaths = 3;
 /// How wide a bounce off something rough makes a path, in metres to the metre: textures are read as coarsely.
 inline constexpr float roughSpread = 0.1f;
 /// Metres of a ray without end.
@@ -89,6 +91,9 @@ struct PathState {
   float footprint = 0;         ///< of the sample: metres
   float footprintSpread = 0;   ///< metres to the metre
   float wavelength = 0;        ///< nm, once dispersion has chosen one; 0: all
+  float wave = -1;     ///< 0 to 1: of which wavelength it is to be where it is first dispersed; below 0: undecided
+  uint32_t branch = 0; ///< of a path that has split: which one this is
+  float share = 1;     ///< of a sample: less than 1 once it has been split
   MediumStack mediumStack;
   Interior inside; ///< of the scattering body that it wanders about in, as it was where the path entered
   const Instance* insideOf = nullptr;           ///< that body, if its interior varies

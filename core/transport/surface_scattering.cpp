@@ -5,6 +5,9 @@
 #include "core/surface/bsdf.h"
 #include "core/transport/direct_light.h"
 #include "core/transport/light_path.h"
+#include "core/transport/path.h"
+
+#include <optional>
 
 namespace ilumbra {
 
@@ -59,6 +62,8 @@ class SurfaceScattering {
     describe();
     // A path takes on a wavelength where it is first bent; what is mirrored by smooth glass stays white.
     const bool disperses = clear && body && m.abbe > 0 && path.wavelength == 0 && !path.achromatic;
+    std::optional<PathState> before;
+    if (disperses && path.wave < 0 && !path.sink) before.emplace(path);
     if (path.draft && s.subsurface > 0) { // no wandering about in a draft: matte, of the colour that it would come to
       Color c;
       const Interior inside = m.interiorVaries ? m.interiorAt(shading.at) : m.interior;
@@ -70,7 +75,11 @@ class SurfaceScattering {
     float uWave = 0;
     if (disperses) {
       uWave = path.sampler.get1();
-      if (!s.onlySpecular()) takeWavelength(uWave);
+      if (path.wave >= 0) uWave = path.wave;
+      if (!s.onlySpecular()) {
+        if (before) split(*before, uWave);
+        takeWavelength(uWave);
+      }
     }
     mark();
     if (!(in.switches & SwitchTakesLight)) return false;
@@ -80,8 +89,10 @@ class SurfaceScattering {
     if (path.draft && (!s.anySpecular() || path.bounces >= draftBounces)) return false;
 
     const V2f uDirection = path.sampler.get2(), uChoice = path.sampler.get2();
+    if (disperses && path.branch) path.sampler.turnOff(path.branch); // here it goes as what it was split off from
     bool sampled = s.sample(uDirection, uChoice.x, path.random, bs);
     if (disperses && path.wavelength == 0 && sampled && bs.through) {
+      if (before) split(*before, uWave);
       takeWavelength(uWave);
       sampled = s.sample(uDirection, uChoice.x, path.random, bs);
     }
@@ -104,6 +115,25 @@ class SurfaceScattering {
   }
 
  private:
+  // The other wavelengths go their own ways from here: bent by a smooth face, none of them could carry the others.
+  void split(const PathState& before, float u) {
+    constexpr float each = 1.0f / dispersedPaths;
+    for (int k = 1; k < dispersedPaths; ++k) {
+      PathState other = before;
+      const float w = u + float(k) * each;
+      other.wave = w < 1 ? w : w - 1;
+      other.throughput *= each;
+      other.share *= each;
+      other.total = Color(0.0f);
+      other.branch = uint32_t(k);
+      other.random = RandomStream(mixBits(uint32_t(other.random.next() * 0x1p24f) + other.branch));
+      if (SurfaceScattering(other, hit, shading).run()) followBranch(other);
+      path.total += other.total;
+    }
+    path.throughput *= each;
+    path.share *= each;
+  }
+
   void crossBoundary() {
     if (backside)
       path.mediumStack.leave(hit.instance);
