@@ -64,14 +64,15 @@ TEST_CASE("A path that splits into wavelengths has the mean of pictures of one w
           [&](double seed) { return before(body, cauchyIndex(index, abbe, wave), 0, rough, 100.0 * w + seed); }, 16, 2);
       for (size_t c = 0; c < 3; ++c) {
         sum[c] += double(response[int(c)]) * one[c].mean / waves;
-        variance[c] += sqr(double(response[int(c)]) * one[c].se / waves);
+        variance[c] += std::pow(double(response[int(c)]) * one[c].se / waves, 2);
       }
     }
     for (size_t c = 0; c < 3; ++c) {
       CAPTURE(body, rough, c, split[c].mean, split[c].se, sum[c], std::sqrt(variance[c]));
       CHECK(split[c].se < 0.02 * split[c].mean);
       // White light that is mirrored counts at the yellow line's index.
-      CHECK(std::abs(split[c].mean - sum[c]) <= 4 * std::sqrt(sqr(split[c].se) + variance[c]) + 0.004 * sum[c]);
+      CHECK(std::abs(split[c].mean - sum[c]) <=
+            4 * std::sqrt(split[c].se * split[c].se + variance[c]) + 0.004 * sum[c]);
     }
   }
 }
