@@ -112,7 +112,10 @@ void StatusLine::showState() {
     if (image->denoised) text += tr(" · denoised");
     if (m_studio.view().paused && !image->finished) text += tr(" · paused");
     if (m_pictures.waits()) text += tr(" · will be exported");
-    QString rate = image->raysPerSecond > 0 ? tr("%1 M rays/s").arg(image->raysPerSecond / 1e6, 0, 'f', 1) : QString();
+    // Of a picture without a camera there is nothing to trace.
+    QString rate = image->raysPerSecond > 0 && activeCamera(m_studio.doc())
+                       ? tr("%1 M rays/s").arg(image->raysPerSecond / 1e6, 0, 'f', 1)
+                       : QString();
     // For those who want to know what their change cost.
     if (image->change && !m_studio.history().undoLabel().empty()) { // opening a document is no change
       const QString rays =
