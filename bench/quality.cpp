@@ -2,6 +2,7 @@
 // same light have it that know nothing of each other: the mean of (x − a)(x − b) ÷ (m² + 1e-4), m their mean, in scene
 // light. Their own noise falls out of it. Over all pixels, without the worst thousandth, and as the screen shows it: 1
 // less the mean structural similarity of lightness (Wang and others 2004) over 7 × 7 pixels.
+// ilumbra-bench sheet OUT.png COLUMNS PICTURE...: pictures of one size as the screen shows them, in rows.
 #include "bench/parts.h"
 #include "core/base/error.h"
 #include "core/display/view.h"
@@ -66,7 +67,29 @@ double unlike(const std::vector<float>& x, const std::vector<float>& y, int widt
 
 } // namespace
 
+static bool pictureSheet(int argc, char** argv) {
+  if (argc < 2 || std::string(argv[1]) != "sheet") return false;
+  const int columns = argc > 4 ? std::atoi(argv[3]) : 0;
+  if (columns < 1) throw usageError("ilumbra-bench sheet OUT.png COLUMNS PICTURE...");
+  Picture sheet;
+  for (int k = 4; k < argc; ++k) {
+    const Picture p = readPicture(argv[k]).picture();
+    if (k == 4) sheet = Picture(columns * p.width, (argc - 5 + columns) / columns * p.height);
+    const int left = (k - 4) % columns * p.width, top = (k - 4) / columns * p.height;
+    if (left + p.width > sheet.width || top + p.height > sheet.height)
+      throw badInput(fmt::format("{}: not as large as the first", argv[k]));
+    for (int y = 0; y < p.height; ++y) std::copy_n(p.at(0, y), 3 * p.width, sheet.at(left, top + y));
+  }
+  PictureFile out;
+  out.width = sheet.width;
+  out.height = sheet.height;
+  out.layers.push_back({"", {"R", "G", "B"}, false, std::move(sheet.rgb)});
+  writePicture(out, argv[2], ColorViews(), "ACES SDR");
+  return true;
+}
+
 bool pictureErrors(int argc, char** argv) {
+  if (pictureSheet(argc, argv)) return true;
   if (argc < 2 || std::string(argv[1]) != "errors") return false;
   const bool part = argc > 3 && std::string(argv[2]) == "--region";
   Region region;
@@ -89,6 +112,8 @@ bool pictureErrors(int argc, char** argv) {
     if (x.width != a.width || x.height != a.height || b.width != a.width || b.height != a.height)
       throw badInput(fmt::format("{}: not as large as the references", argv[k]));
     std::vector<double> e = errors(x, a, b);
+    if (!std::all_of(e.begin(), e.end(), [](double v) { return std::isfinite(v); }))
+      throw badInput(fmt::format("{}: a pixel of it, or of the references, is no number", argv[k]));
     std::sort(e.begin(), e.end(), [](double p, double q) { return std::abs(p) < std::abs(q); });
     fmt::print("{} {:.6g} {:.6g} {:.6g}\n", argv[k], mean(e, e.size()), mean(e, e.size() - e.size() / 1000),
                unlike(lightness(x, view), shown, x.width, x.height));

@@ -5,7 +5,8 @@
 #          other, without the firefly limit; what is there stays
 #        bench/quality.sh compare OTHER_CLI THIS_CLI BENCH FOLDER [RUNS]
 #          errors, raw and denoised, medians of the runs; at sample counts and seconds as $QUALITY_SAMPLES ("1 4 16 64")
-#          and $QUALITY_SECONDS ("5 15 60") say. Pictures stay in FOLDER/pictures, side by side in FOLDER/sheet.png.
+#          and $QUALITY_SECONDS ("5 15 60") say. Pictures stay in FOLDER/pictures; before and after
+#          side by side, of the first run, in FOLDER/sheet.NAME.KIND.png.
 set -euo pipefail
 starters=(${QUALITY_STARTERS:-sun-core glass-over-slate jade-moon zodiac-band floor-mist still-pool pool-ripples orrery-hall})
 size=${QUALITY_SIZE:-320x200}
@@ -57,7 +58,10 @@ compare() { # TITLE NAME OPTIONS...
       awk -v s="$starter" -v v="${values[*]}" 'BEGIN {split(v, a, " "); printf "| %s | %.4g | %.4g | %.4g | %.4g | %.2f | %.4g | %.4g |\n", s, a[1], a[2], a[3], a[4], a[3] / a[4], a[5], a[6]}'
       awk -v v="${values[*]}" 'BEGIN {split(v, a, " "); print a[1] / a[2], a[3] / a[4]}' >> "$pictures/ratios"
     done
-    awk '{if ($1 > 0) {a += log($1); n++} if ($2 > 0) {b += log($2); m++}} END {printf "| geometric mean, before / now | | %.2f | | | %.2f | | |\n", exp(a / n), exp(b / m)}' "$pictures/ratios"
+    awk '{if ($1 > 0) {a += log($1); n++} if ($2 > 0) {b += log($2); m++}} END {printf "| geometric mean, before / now | | %.2f | | | %.2f | | |\n", n ? exp(a / n) : 0, m ? exp(b / m) : 0}' "$pictures/ratios"
+    local sheet=()
+    for starter in "${starters[@]}"; do sheet+=("$pictures/$starter."{before,now}".$2.$kind.0.exr"); done
+    "$bench" sheet "$folder/sheet.$2.$kind.png" 2 "${sheet[@]}"
   done
 }
 for samples in ${QUALITY_SAMPLES-1 4 16 64}; do compare "$samples samples" "$samples" --samples "$samples"; done
