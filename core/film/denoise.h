@@ -1,16 +1,14 @@
 #pragma once
 #include "core/film/film.h"
+#include "core/film/kernel_pyramid.h"
 
 namespace ilumbra {
 
-/// Denoising as a weighted mean over neighbours: the weights come once, from a film's features (what is seen: its
-/// colour, its slope, its distance) and from its whole light with its variance, and are applied to any layer of it
-/// alike. So it is linear: the layers' sum denoised is the sum of the denoised layers, and light may be mixed before or
-/// after.
-///
-/// Non-local means between patches, normalised by variance, and features by their own change (Rousselle, Manzi and
-/// Zwicker 2013, "Robust Denoising using Feature and Color Information", equations 3 to 8), in two passes: the second
-/// compares the first one's result, in which patches are told apart far more surely.
+/// Denoising as weighted means over neighbours at several scales: a network says the weights once, from a film's
+/// features (what is seen: its colour, its slope, its distance) and from its whole light with its errors, and they are
+/// applied to any layer of it alike. So it is linear: the layers' sum denoised is the sum of the denoised layers, and
+/// light may be mixed before or after. Where the network says so, the colour of what is seen is divided out before and
+/// multiplied after, so that texture stays.
 ///
 /// A pixel moves from its own value by no more than `mostErrors` of its own standard errors (upwards by fewer, where it
 /// is as unsure as it is bright; without a bound to speak of while far fewer than 64 samples hardly tell the error): of
@@ -18,9 +16,10 @@ namespace ilumbra {
 /// beside what is dark, and both sure, does not run into it.
 class Denoiser {
  public:
+  using Form = denoiser_network::Form;
   /// Takes what it needs from the film, which may go on. Values do not depend on the number of threads. Throws
   /// Cancelled.
-  Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cancel = nullptr);
+  Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cancel = nullptr, Form form = Form::Whole);
   /// The same weights on each picture, of the film's size. Throws Cancelled.
   std::vector<Picture> apply(const std::vector<const Picture*>& layers, const Tasks& tasks,
                              const CancelFlag* cancel = nullptr) const;
@@ -33,40 +32,17 @@ class Denoiser {
   int width() const { return m_width; }
   int height() const { return m_height; }
   static constexpr float mostErrors = 3;
+  static constexpr float leastAlbedo = 0.02f; ///< added to what is divided out
 
  private:
-  // One channel with a rim, so that neighbours can be read without asking where the picture ends.
-  using Plane = std::vector<float>;
-  struct Guide {
-    std::vector<Plane> color, variance; ///< three each
-    int patch = 3;                      ///< radius
-    float strength = 0.45f;             ///< k of the paper
-  };
-  static constexpr int reach = 9, rim = reach + 4;
-  size_t index(int x, int y) const { return size_t(y + rim) * size_t(m_stride) + size_t(x + rim); }
-  Plane plane() const { return Plane(size_t(m_stride) * size_t(m_height + 2 * rim), 0.0f); }
-  void spread(Plane& p) const;
-  /// What the constructor does, in its order: the film's colours, variances and features; `half` receives the squared
-  /// difference of its halves.
-  void readFilm(const Film& film, Guide& guide, std::vector<Plane>& half, const Tasks& tasks);
-  void lendVariance(Guide& guide, std::vector<Plane>& half, const Tasks& tasks, const CancelFlag* cancel) const;
-  void trustByNoise(const Guide& guide, const Tasks& tasks);
-  void scaleFeatures(const Tasks& tasks);
-  Plane blurred(const Plane& p, int radius, const Tasks& tasks) const;
-  /// Weighted means of planes, and as much of each pixel itself as `m_moved` says.
-  /// Not `bounded`: the weighted means alone, for what has errors of its own.
-  std::vector<Plane> clean(std::vector<Plane> in, bool bounded, const Tasks& tasks, const CancelFlag* cancel) const;
-  void bound(const std::vector<Plane>& color, const std::vector<Plane>& sampled, const Film& film, const Tasks& tasks,
-             const CancelFlag* cancel);
-  /// Weighted means of planes; `gain` receives Σw² v / (Σw)² of the guide's variance, if not null.
-  void filter(const Guide& guide, const std::vector<const Plane*>& in, const std::vector<Plane*>& out,
-              std::vector<Plane>* gain, const Tasks& tasks, const CancelFlag* cancel) const;
-
-  int m_width, m_height, m_stride;
-  std::vector<Plane> m_features, m_featureScale;
-  Plane m_trust; ///< 1, and less for a pixel far noisier than what is around it: a rare bright path is not spread about
-  Plane m_moved; ///< what share of a pixel's value comes from the weighted mean, the rest from itself
-  Guide m_guide;
+  /// Of the kernels' size, from what `write` puts into each channel's row y; what the film lacks to it is as at the
+  /// film's edges.
+  ChannelRows widened(int channels, const std::function<void(int channel, int y, float* row)>& write,
+                      const Tasks& tasks) const;
+  int m_width, m_height;
+  KernelPyramid m_kernels;
+  ChannelRows m_divisor;      ///< of the three colours; of the kernels' size
+  std::vector<float> m_moved; ///< what share of a pixel's value comes from the weighted mean, the rest from itself
 };
 
 /// The film's alpha, and coverages by its masks, by the denoiser's weights.

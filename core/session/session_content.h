@@ -24,7 +24,7 @@ constexpr int draftStep = 2;
 // Then the same pixels with whole paths, as many samples as two of the full picture cost.
 constexpr uint32_t draftSamples = 8;
 // From so many samples on, a picture is denoised each time they have doubled, and when it is finished.
-constexpr uint32_t cleanDraftFrom = 2, cleanFullFrom = 4;
+constexpr uint32_t cleanDraftFrom = 1, cleanFullFrom = 2;
 
 // What the denoised groups may take: beyond it another mix is shown raw and denoised after.
 constexpr size_t groupMemory = size_t(512) << 20;

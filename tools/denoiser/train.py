@@ -148,15 +148,13 @@ def main():
     parser.add_argument("--form", default="whole", choices=network.WIDTHS)
     parser.add_argument("--start")
     parser.add_argument("--rate", type=float, default=1e-3)
-    parser.add_argument("--scenes", type=int, default=10000)
     parser.add_argument("--check", action="store_true", help="only how good WEIGHTS.state is")
     parser.add_argument("--denoised", help="only how good the pictures of ilumbra-denoiser-films --denoised in a folder are")
     args = parser.parse_args()
     torch.set_num_threads(args.threads)
     torch.manual_seed(args.seed)
     random = numpy.random.default_rng(args.seed)
-    paths = sorted(glob.glob(os.path.join(args.films, "*.films")))[:args.scenes]
-    held = [Scene(p) for p in paths[:HELD_OUT]]
+    held = [Scene(os.path.join(args.films, "%04d.films" % i)) for i in range(HELD_OUT)]
     if args.denoised:
         print(check_denoised(held, args.denoised))
         return
@@ -170,8 +168,16 @@ def main():
         print(check(model, held))
         save(model, args.weights)
         return
-    scenes = [Scene(p) for p in paths[HELD_OUT:]]
-    print("scenes:", len(scenes), flush=True)
+    read_in, scenes = set(), []
+
+    def read_more():  # films may still be rendered beside it
+        for path in sorted(glob.glob(os.path.join(args.films, "*.films"))):
+            if path not in read_in and int(os.path.basename(path)[:4]) >= HELD_OUT:
+                read_in.add(path)
+                scenes.append(Scene(path))
+        print("scenes:", len(scenes), flush=True)
+
+    read_more()
     optimizer = torch.optim.Adam(model.parameters(), lr=args.rate, betas=(0.9, 0.99))
     start, step, recent, told = time.time(), 0, [], 0
     while time.time() - start < 60 * args.minutes:
@@ -194,6 +200,7 @@ def main():
         recent.append(float(loss))
         if time.time() - start > told:
             told += 150
+            read_more()
             print("%5.0f s, step %d, loss %.4f | %s" % (time.time() - start, step, numpy.mean(recent), check(average, held)), flush=True)
             recent = []
             torch.save(average.state_dict(), args.weights + ".state")

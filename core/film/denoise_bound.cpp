@@ -1,0 +1,114 @@
+#include "core/film/denoise_bound.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace ilumbra {
+namespace {
+
+// Light that a sample meets with the chance p has a relative variance of (1 − p) / pn, and is missed by all n with a
+// chance of exp(−pn): at a variance of 0.06 by one pixel in ten million, at 0.25 by one in fifty.
+constexpr float rarest = 0.06f, rare = 0.25f;
+// By so many of its errors every pixel may move.
+constexpr float leastErrors = 0.5f;
+
+/// What is known of a pixel, all channels together.
+struct Known {
+  float variance = 0, squared = 0; ///< of its light
+  float lent = 0; ///< what its neighbours may take of its variance: nothing where its light is met by sample after
+                  ///< sample, for then who has none of it had no bad luck
+  Color albedo{0.0f};
+  V3f normal{0.0f};
+  float nearness = 0;
+
+  /// On the same surface, as far as can be seen.
+  bool like(const Known& o) const {
+    return (albedo - o.albedo).length2() < 0.01f && (normal - o.normal).length2() < 0.04f &&
+           std::abs(nearness - o.nearness) < 0.05f * nearness + 1e-4f;
+  }
+};
+
+/// The middle one of some pixels' values.
+template <typename Value> float middle(const std::array<const Known*, 25>& of, size_t count, const Value& value) {
+  std::array<float, 25> values;
+  for (size_t k = 0; k < count; ++k) values[k] = value(*of[k]);
+  std::nth_element(values.begin(), values.begin() + count / 2, values.begin() + count);
+  return values[count / 2];
+}
+
+} // namespace
+
+std::vector<float> mostMoved(const Film& film, const Picture& sampled, const Picture& moved, float mostErrors,
+                             const Tasks& tasks) {
+  const int w = film.width(), h = film.height();
+  const auto at = [&](int x, int y) {
+    return size_t(std::clamp(y, 0, h - 1)) * size_t(w) + size_t(std::clamp(x, 0, w - 1));
+  };
+  std::vector<Known> known(size_t(w) * size_t(h));
+  const float mean = film.meanLuminance();
+  tasks.forEach(h, [&](int y) {
+    for (int x = 0; x < w; ++x) {
+      const size_t p = at(x, y);
+      Known& k = known[p];
+      const Color variance = film.variance(p), total = film.total(p);
+      for (int c = 0; c < 3; ++c) {
+        k.variance += std::isfinite(variance[c]) ? variance[c] : sqr(mean);
+        k.squared += sqr(total[c]);
+      }
+      k.lent = k.variance > rarest * k.squared ? k.variance : 0;
+      k.albedo = film.seenAlbedo(p);
+      k.normal = film.seenNormal(p);
+      if (const float depth = film.depth(p); depth > 0) k.nearness = 1 / (1 + depth);
+    }
+  });
+  std::vector<float> share(known.size());
+  tasks.forEach(h, [&](int y) {
+    std::array<const Known*, 25> near, alike;
+    for (int x = 0; x < w; ++x) {
+      const size_t p = at(x, y);
+      const Known& own = known[p];
+      float apart = 0, lift = 0;
+      for (int c = 0; c < 3; ++c) {
+        const float d = moved.at(x, y)[c] - sampled.at(x, y)[c];
+        apart += d * d;
+        lift += d;
+      }
+      // Of few samples the error is hardly known itself: a draft is to be smooth.
+      const float few = 64.0f / float(std::max(1u, film.samples(p))), doubt = std::max(1.0f, few * few * few);
+      share[p] = 1;
+      if (apart <= sqr(doubt * leastErrors) * own.variance) continue; // it may, however careful
+      // A pixel whose samples all missed the light seems surer than it is: its neighbours on the same surface know, by
+      // the middle one of them. Few bright ones, the rim of a lamp, do not count, and those on another surface say
+      // nothing of it.
+      size_t n = 0, m = 0;
+      for (int j = -2; j <= 2; ++j)
+        for (int i = -2; i <= 2; ++i) {
+          near[n++] = &known[at(x + i, y + j)];
+          if (own.like(*near[n - 1])) alike[m++] = near[n - 1];
+        }
+      float variance = own.variance;
+      // What is much darker than its neighbours may have missed their light. By more of a chance, if they differ among
+      // each other by no more than their errors; else it may just be darker. What has its share of their light knows
+      // its own error.
+      if (m >= 6)
+        if (const float usual = std::sqrt(middle(alike, m, [](const Known& k) { return k.squared; }));
+            std::sqrt(own.squared) < 0.5f * usual) {
+          const float differ = middle(alike, m, [&](const Known& k) { return std::abs(std::sqrt(k.squared) - usual); });
+          const float common = middle(alike, m, [](const Known& k) { return k.variance; });
+          const float limit = sqr(differ) < 2 * common ? rarest : rare;
+          const auto lends = [&](const Known& k) { return k.lent > limit * k.squared ? k.lent : 0.0f; };
+          variance = std::max(variance, std::min(middle(near, n, lends), middle(alike, m, lends)));
+        }
+      // A pixel that a sample or two have lit, as unsure as it is bright, is more likely too bright than too dark: it
+      // is lifted with care. What has none of its neighbours' light by bad luck gets its share of it.
+      const float unsure = own.squared > 0 ? std::sqrt(variance / own.squared) : 1;
+      const float careful = unsure < 1.5f ? mix(mostErrors, leastErrors, clamp01((unsure - 0.1f) / 0.4f)) : mostErrors;
+      const float most = doubt * (lift > 0 ? careful : mostErrors);
+      share[p] = apart > sqr(most) * variance ? most * std::sqrt(variance / apart) : 1;
+    }
+  });
+  return share;
+}
+
+} // namespace ilumbra
