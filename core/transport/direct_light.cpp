@@ -1,6 +1,5 @@
 #include "core/transport/direct_light.h"
 
-#include "core/transport/bounced_light.h"
 #include "core/transport/photon_gathering.h"
 #include "core/transport/shadow_transmittance.h"
 
@@ -44,26 +43,10 @@ void addDirectLight(PathState& path, const PathVertex& v, const Emitter& e, cons
   Label l = path.label;
   l.group = e.group;
   l.event = scatterEvent(path.scatterings + 1);
-  const float own = sky ? v.occlusion : 1 - lampRayShare(path, e, v.hit.point + ls.direction * ls.distance);
-  addLight(path, l, path.throughput * light * seen * e.baked * own);
-}
-
-// What of a lamp's light at a point comes to it by switches and links, and its direction there. False: none of it.
-bool arrives(const PathState& path, const PathVertex& v, const Emitter& e, LightSample& ls, V3f& wi) {
-  ls.radiance *= e.share(v.hit.object->thing, std::isfinite(ls.distance) ? ls.distance : 0);
-  wi = v.frame.toLocal(ls.direction);
-  const bool sameSide = dot(ls.direction, v.facing) > 0;
-  return sameSide == (wi.z > 0) &&
-         (sameSide || (v.farSide && !(v.clearFar && sampledStraight(path, e, *v.hit.object)))) && !isBlack(ls.radiance);
+  addLight(path, l, path.throughput * light * seen * e.baked * (sky ? v.occlusion : 1));
 }
 
 } // namespace
-
-void addLampLight(PathState& path, const PathVertex& v, const ScatteringFunction& scatter, const Emitter& e,
-                  LightSample ls, float weight) {
-  V3f wi;
-  if (arrives(path, v, e, ls, wi)) addDirectLight(path, v, e, ls, scatter.evaluate(wi) * ls.radiance * weight, false);
-}
 
 void sampleDirectLight(PathState& path, const PathVertex& v, const ScatteringFunction& scatter) {
   // Share of a sample that is the light's to give, for hits by scattering give the rest; a draft has no such hits.
@@ -73,7 +56,14 @@ void sampleDirectLight(PathState& path, const PathVertex& v, const ScatteringFun
   const auto inverseDensity = [](const LightSample& ls, float probability) {
     return 1 / (std::isfinite(ls.pdf) ? ls.pdf * probability : probability);
   };
-  const auto towards = [&](const Emitter& e, LightSample& ls, V3f& wi) { return arrives(path, v, e, ls, wi); };
+  const auto towards = [&](const Emitter& e, LightSample& ls, V3f& wi) {
+    ls.radiance *= e.share(v.hit.object->thing, std::isfinite(ls.distance) ? ls.distance : 0);
+    wi = v.frame.toLocal(ls.direction);
+    const bool sameSide = dot(ls.direction, v.facing) > 0;
+    return sameSide == (wi.z > 0) &&
+           (sameSide || (v.farSide && !(v.clearFar && sampledStraight(path, e, *v.hit.object)))) &&
+           !isBlack(ls.radiance);
+  };
   const V3f horizon = v.farSide ? V3f(0.0f) : v.facing;
   const V3f& point = v.hit.point;
   if (!path.draft &&

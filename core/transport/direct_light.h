@@ -9,10 +9,6 @@ namespace ilumbra {
 /// against hits by scattering takes the candidates' density: any weights that sum to 1 leave the mean alone.
 void sampleDirectLight(PathState& path, const PathVertex& v, const ScatteringFunction& scatter);
 
-/// One lamp's light as a sample of it has it, times `weight`, if nothing hides it.
-void addLampLight(PathState& path, const PathVertex& v, const ScatteringFunction& scatter, const Emitter& e,
-                  LightSample ls, float weight);
-
 /// What a wrapped material has of lamps and skies otherwise than by its cosine: its own body does not shade it.
 void sampleWrappedLight(PathState& path, const PathVertex& v, const Bsdf& s);
 

@@ -1,7 +1,6 @@
 #include "core/transport/emission.h"
 
 #include "core/scene/plates.h"
-#include "core/transport/bounced_light.h"
 
 namespace ilumbra {
 
@@ -64,7 +63,6 @@ void addLamp(PathState& path, const Hit& hit) {
                                              path.rays.shutterTime().pdf(e, path.previousPoint, path.direction,
                                                                          length(hit.point - path.previousPoint),
                                                                          {hit.geometric, hit.triangle, hit.u, hit.v}));
-  w *= 1 - lampRayShare(path, e, hit.point);
   addLight(path, l,
            path.throughput * radiance * e.baked * (w * lampShare(path, e, length(hit.point - path.previousPoint))));
 }
@@ -92,7 +90,6 @@ void addEmission(PathState& path, const Hit& hit, const Material& m, const Patte
     l.thing = thing;
     l.material = m.index;
   }
-  w *= 1 - lampRayShare(path, e, hit.point);
   addLight(path, l, throughput * m.emitted(at) * e.baked * w);
 }
 

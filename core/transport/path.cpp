@@ -23,7 +23,6 @@ enum class Step { Ended, Next, Here };
 
 // The path goes on behind what it has met.
 Step passOn(PathState& path, const Hit& hit, const V3f& facing) {
-  path.shared.left = false; // lamps' rays are asked for no more than an open way
   path.origin = offset(hit.point, -facing);
   return Step::Next;
 }
@@ -58,7 +57,6 @@ Step crossSegment(PathState& path, const MediumStack::Body* within, float distan
   if (within && (!media->anyWithin() || within->scatters)) return Step::Here;
   switch (crossMedia(path, distance, body)) {
   case Crossing::Scattered:
-    path.shared = {};
     return Step::Next;
   case Crossing::Ended:
     return Step::Ended;
@@ -115,7 +113,6 @@ Step meet(PathState& path, const Hit& hit, const MediumStack::Body* within, int 
   const ShadingPoint point = shadingPointAt(path, hit, path.direction, path.footprint, path.passedVeils);
   const bool veiled = point.opacity < 1;
   if (veiled) {
-    path.shared.left = false;
     if (const Step s = meetVeil(path, hit, facing, point, step); s != Step::Here) return s;
   } else if (path.primary && !path.first.hit && !(in.switches & (SwitchCatches | SwitchCutsOut))) {
     path.first.alpha = 1;

@@ -31,15 +31,6 @@ struct StraightLight {
   bool crossed = false; ///< and since then clear things were crossed
 };
 
-/// Where a path came from a point for which lamps' rays were sampled too (bounced_light.h), the light that it finds at
-/// the next is shared with those.
-struct SharedBounce {
-  bool left = false;    ///< it has left such a point, and met nothing since
-  bool landed = false;  ///< it is at the next, or has left that towards a lamp
-  V3f from, at, normal; ///< of both, and the geometric normal of the second
-  float density = 0;    ///< with which the path found the second, per area
-};
-
 /// One path on its way: of a camera's sample, whose light goes to a film, or of a photon, which goes to a sink. The
 /// estimators of this folder read and advance it; each is a function that takes it first. It lives as long as its path
 /// and refers to the scene, the film and the counts, which outlive it.
@@ -90,7 +81,6 @@ struct PathState {
   bool primary = true;                ///< the camera's own ray so far
   /// Of lamps that leave it to things how their light gets through, and of those that do not.
   std::array<StraightLight, 2> straightLight;
-  SharedBounce shared;
   Label label;
   int scatterings = 0; ///< bounces off what is no mirror and no clear glass
   int bounces = 0;

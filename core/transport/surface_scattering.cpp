@@ -3,11 +3,9 @@
 #include "core/base/spectrum.h"
 #include "core/scene/geometry.h"
 #include "core/surface/bsdf.h"
-#include "core/transport/bounced_light.h"
 #include "core/transport/direct_light.h"
 #include "core/transport/light_path.h"
 #include "core/transport/path.h"
-#include "core/transport/shadow_transmittance.h"
 
 #include <optional>
 
@@ -83,14 +81,12 @@ class SurfaceScattering {
         takeWavelength(uWave);
       }
     }
-    land();
     mark();
     if (!(in.switches & SwitchTakesLight)) return false;
     if (!path.primary && !path.specularChain && !path.sink && !(in.switches & SwitchLightsOthers)) return false;
     if (path.scene.bounces > 0 && path.bounces >= path.scene.bounces) return false;
     if (!sampleLight()) return false;
     if (path.draft && (!s.anySpecular() || path.bounces >= draftBounces)) return false;
-    if (asksLamps()) sampleBouncedLight();
 
     const V2f uDirection = path.sampler.get2(), uChoice = path.sampler.get2();
     if (disperses && path.branch) path.sampler.turnOff(path.branch); // here it goes as what it was split off from
@@ -116,20 +112,6 @@ class SurfaceScattering {
     else
       continuePath();
     return true;
-  }
-
-  // Adds a lamp's light that has landed here, for a path that comes from where it is to bounce to; `density` of its
-  // ray, `onward` of the path's way here, per area.
-  void bounce(const LampLanding& l, float onward) {
-    describe();
-    orient();
-    if (!bouncesLampLight(path, hit, s)) return;
-    const float cosine = std::abs(dot(l.sample.direction, hit.geometric)),
-                share = lampRayShare(path.scene, *l.lamp, path.previousPoint, hit.point, hit.geometric, l.from, onward);
-    if (!(cosine > 0) || share <= 0) return;
-    mark();
-    gathers = true;
-    addLampLight(path, vertex(), SurfaceFunction(s, path.random), *l.lamp, l.sample, share / (l.density * cosine));
   }
 
  private:
@@ -227,85 +209,20 @@ class SurfaceScattering {
     if (path.sink && gathers) path.sink->land(landingOf(path, hit.point, facing, thing, narrow));
     if (path.sink && !narrow && !s.anySpecular()) return false;
     if (gathers && !path.sink) {
-      const PathVertex v = vertex();
+      const PathVertex v{hit,
+                         &m,
+                         frame,
+                         facing,
+                         clear || s.translucency > 0,
+                         clear && s.translucency <= 0,
+                         clear ? hit.instance : nullptr,
+                         backside,
+                         chained,
+                         s.occlusion};
       if (s.wrap > 0) sampleWrappedLight(path, v, s);
       sampleDirectLight(path, v, SurfaceFunction(s, path.random));
     }
     return true;
-  }
-
-  PathVertex vertex() const {
-    return {hit,
-            &m,
-            frame,
-            facing,
-            clear || s.translucency > 0,
-            clear && s.translucency <= 0,
-            clear ? hit.instance : nullptr,
-            backside,
-            chained,
-            s.occlusion};
-  }
-
-  // What a path that was sampled beside lamps' rays has met.
-  void land() {
-    SharedBounce& l = path.shared;
-    l.landed = l.left && bouncesLampLight(path, hit, s);
-    l.left = false;
-    if (!l.landed) return;
-    l.from = path.previousPoint;
-    l.at = hit.point;
-    l.normal = hit.geometric;
-    l.density = path.previousPdf * std::abs(dot(path.direction, hit.geometric)) / (l.at - l.from).length2();
-  }
-
-  // Whether light that bounces onto this point is sampled from the lamps, too: where the camera looks.
-  bool asksLamps() const {
-    return path.film && !path.draft && path.scatterings == 0 && gathers && !narrow && !clear && s.occlusion == 1 &&
-           path.mediumStack.empty() && hasLampRays(path.scene) &&
-           (path.scene.bounces == 0 || path.bounces + 1 < path.scene.bounces);
-  }
-
-  void sampleBouncedLight() {
-    asked = true;
-    LampLanding l;
-    if (!traceLampRay(path, hit.point, l)) return;
-    const V3f from = offset(hit.point, facing), way = l.hit.point - hit.point;
-    const float d = length(way);
-    if (!(d > 0)) return;
-    const V3f direction = way * (1 / d), wi = frame.toLocal(direction);
-    if (dot(direction, facing) <= 0 || wi.z <= 0) return;
-    const float density = s.pdf(wi) * std::abs(dot(direction, l.hit.geometric)) / sqr(d);
-    if (lampRayShare(path.scene, *l.lamp, hit.point, l.hit.point, l.hit.geometric, l.from, density) <= 0) return;
-    const Color f = s.evaluate(wi, path.random);
-    if (isBlack(f)) return;
-    // The same place, as the path would meet it.
-    Hit there;
-    if (!path.rays.intersect(from, direction, infinite, there) || there.instance != l.hit.instance ||
-        length(there.point - l.hit.point) > 1e-3f * there.distance)
-      return;
-    PathState other = path;
-    other.total = Color(0.0f);
-    other.shared = {};
-    other.throughput *= f * (std::abs(dot(direction, there.geometric)) / sqr(d));
-    if (path.scene.media) other.throughput *= mediaTransmittance(path, from, direction, there.distance, 0);
-    if (isBlack(other.throughput)) return;
-    other.specularChain = other.primary = false;
-    ++other.bounces;
-    ++other.scatterings;
-    other.footprintSpread = std::max(other.footprintSpread, roughSpread);
-    other.footprint += other.footprintSpread * there.distance;
-    other.travelled += there.distance;
-    other.receiver = thing;
-    other.lastSpecular = noMaterial;
-    other.linkedThing = in.thing;
-    other.straightLight.fill({true, false});
-    other.previousPoint = hit.point;
-    other.origin = from;
-    other.direction = direction;
-    const ShadingPoint point = shadingPointAt(other, there, direction, other.footprint, other.passedVeils);
-    SurfaceScattering(other, there, point).bounce(l, density);
-    path.total += other.total;
   }
 
   // Power, not radiance: it is not squeezed where light is bent, and the shading normal counts the other way (Veach
@@ -340,7 +257,6 @@ class SurfaceScattering {
     path.subsurfaceSteps = 0;
     path.previousPdf = infinite;
     path.straightLight.fill({});
-    path.shared = {};
     path.footprint += roughSpread * 0.1f;
     path.origin = offset(hit.point, -facing);
     path.direction = next;
@@ -375,8 +291,6 @@ class SurfaceScattering {
     } else if (!path.sink) {
       path.lastSpecular = thing;
     }
-    path.shared.left = asked && !bs.specular && !crosses;
-    if (bs.specular) path.shared.landed = false;
     path.primary = false;
     if (bs.diffuse) path.bounceFactor = s.occlusion;
     path.previousPdf = bs.pdf;
@@ -400,7 +314,7 @@ class SurfaceScattering {
   Bsdf::Sample bs;
   V3f normal, next;
   Frame frame{V3f(0, 0, 1)};
-  bool gathers = false, narrow = false, chained = false, crosses = false, asked = false;
+  bool gathers = false, narrow = false, chained = false, crosses = false;
 };
 
 } // namespace
