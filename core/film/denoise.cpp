@@ -21,14 +21,14 @@ ChannelRows Denoiser::widened(int channels, const std::function<void(int, int, f
   return made;
 }
 
-Denoiser::Denoiser(const Film& film, const Tasks& all, const CancelFlag* cancel, Form form)
+Denoiser::Denoiser(const Film& film, const Tasks& all, const CancelFlag* cancel)
     : m_width(film.width()), m_height(film.height()) {
   const Tasks tasks = all.stoppedBy(cancel);
   tasks.stopIfAsked();
   {
     const DenoiserInputs inputs(film, tasks);
     const std::vector<ChannelRows> said = denoiser_network::run(
-        form, inputs.width(), inputs.height(), [&](int y, ChannelRows& to) { inputs.row(y, to); }, tasks);
+        inputs.width(), inputs.height(), [&](int y, ChannelRows& to) { inputs.row(y, to); }, tasks);
     m_kernels = KernelPyramid(said, tasks);
     m_divisor = widened(
         3,

@@ -16,10 +16,9 @@ namespace ilumbra {
 /// beside what is dark, and both sure, does not run into it.
 class Denoiser {
  public:
-  using Form = denoiser_network::Form;
   /// Takes what it needs from the film, which may go on. Values do not depend on the number of threads. Throws
   /// Cancelled.
-  Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cancel = nullptr, Form form = Form::Whole);
+  Denoiser(const Film& film, const Tasks& tasks, const CancelFlag* cancel = nullptr);
   /// The same weights on each picture, of the film's size. Throws Cancelled.
   std::vector<Picture> apply(const std::vector<const Picture*>& layers, const Tasks& tasks,
                              const CancelFlag* cancel = nullptr) const;

@@ -7,14 +7,10 @@
 #include <cstdint>
 #include <stdexcept>
 
-#define INCLUDE_WEIGHTS(name, file)                                                                                    \
-  __asm__(".section .rodata\n.balign 16\n" #name "_begin:\n.incbin \"" ILUMBRA_SOURCE "/core/film/" file "\"\n" #name  \
-          "_end:\n.previous\n");                                                                                       \
-  extern "C" const uint16_t name##_begin[];                                                                            \
-  extern "C" const uint16_t name##_end[];
-
-INCLUDE_WEIGHTS(ilumbra_denoiser, "denoiser.weights")
-INCLUDE_WEIGHTS(ilumbra_denoiser_draft, "denoiser_draft.weights")
+__asm__(".section .rodata\n.balign 16\nilumbra_denoiser_weights_begin:\n.incbin \"" ILUMBRA_SOURCE
+        "/core/film/denoiser.weights\"\nilumbra_denoiser_weights_end:\n.previous\n");
+extern "C" const uint16_t ilumbra_denoiser_weights_begin[];
+extern "C" const uint16_t ilumbra_denoiser_weights_end[];
 
 namespace ilumbra {
 
@@ -36,6 +32,7 @@ void ChannelRows::close(int y) {
 namespace denoiser_network {
 namespace {
 
+constexpr std::array widths = {16, 32, 48, 48, 48};
 constexpr int block = 4; ///< channels that are computed at once
 
 /// A convolution of 1 × 1 or 3 × 3 pixels.
@@ -167,12 +164,12 @@ void riseRow(const ChannelRows& in, int y, ChannelRows& out, int to) {
 }
 
 struct Network {
-  std::array<int, scales> widths;
   Convolution enter, fold, down1, down2, down2b, down3, down4, down4b, join3, up3, join2, up2, join1, up1, join0;
   std::array<Convolution, scales> say;
 
-  /// From a file's numbers, in the order in which tools/denoiser/network.py has its modules.
-  Network(const std::array<int, scales>& channels, const uint16_t* from, const uint16_t* end) : widths(channels) {
+  /// From the file's numbers, in the order in which tools/denoiser/network.py has its modules.
+  Network() {
+    const uint16_t *from = ilumbra_denoiser_weights_begin, *const end = ilumbra_denoiser_weights_end;
     const auto next = [&] { return _cvtsh_ss(*from++); };
     const auto read = [&](Convolution& c, int in, int out, int taps) {
       c = {in, out, taps, {}, {}};
@@ -207,18 +204,11 @@ struct Network {
   }
 };
 
-const Network& network(Form form) {
-  static const Network whole({16, 32, 48, 48, 48}, ilumbra_denoiser_begin, ilumbra_denoiser_end),
-      draft({8, 16, 24, 24, 24}, ilumbra_denoiser_draft_begin, ilumbra_denoiser_draft_end);
-  return form == Form::Whole ? whole : draft;
-}
-
 } // namespace
 
-std::vector<ChannelRows> run(Form form, int width, int height, const std::function<void(int y, ChannelRows& to)>& input,
+std::vector<ChannelRows> run(int width, int height, const std::function<void(int y, ChannelRows& to)>& input,
                              const Tasks& tasks) {
-  const Network& n = network(form);
-  const auto& widths = n.widths;
+  static const Network n;
   if (width % multiple || height % multiple) throw std::logic_error("The denoiser's picture is not a multiple of 16");
   // The finest scale is not kept: its rows are made where they are needed, twice.
   const auto enterRow = [&](int y, ChannelRows& raw, ChannelRows& out, int to) {

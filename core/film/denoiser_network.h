@@ -35,12 +35,8 @@ class ChannelRows {
 };
 
 /// The network that says the denoiser's kernels: a U-net over five scales, each of half the size of the one before,
-/// trained by tools/denoiser. Its numbers are a part of the program (core/film/denoiser.weights,
-/// denoiser_draft.weights).
+/// trained by tools/denoiser. Its numbers are a part of the program (core/film/denoiser.weights).
 namespace denoiser_network {
-
-/// Draft: a third of the channels, for pictures that are soon replaced.
-enum class Form { Whole, Draft };
 
 constexpr int inputs = 18, scales = 5, features = 8;
 /// Of each scale: `features` numbers by which neighbours are alike, then sharpness, trust, the share of the coarser
@@ -52,7 +48,7 @@ constexpr int multiple = 16;
 /// What the network says of a picture of width × height. `input` writes row y of every channel, `inputs` of them, into
 /// row 0 of what it is handed; it may be called from several threads, and twice for a row. Values do not depend on the
 /// number of threads. Throws Cancelled.
-std::vector<ChannelRows> run(Form form, int width, int height, const std::function<void(int y, ChannelRows& to)>& input,
+std::vector<ChannelRows> run(int width, int height, const std::function<void(int y, ChannelRows& to)>& input,
                              const Tasks& tasks);
 
 } // namespace denoiser_network

@@ -33,10 +33,10 @@ void Film::reset(int width, int height, int groups, LayerTable table, LayerTable
   m_groups = std::max(groups, 1);
   m_table = std::move(table);
   const size_t n = size_t(width) * size_t(height);
-  m_stride = size_t(3 * m_groups * std::max(1, m_table.size()));
-  if (n * m_stride > m_room || n * m_stride < m_room / 4) {
+  const size_t room = n * size_t(3 * m_groups * std::max(1, m_table.size()));
+  if (room > m_room || room < m_room / 4) {
     m_light.reset();
-    m_light = std::make_unique_for_overwrite<float[]>(m_room = n * m_stride);
+    m_light = std::make_unique_for_overwrite<float[]>(m_room = room);
   }
   if (n > m_pixelRoom || n < m_pixelRoom / 4) {
     m_pixels = std::make_unique_for_overwrite<Pixel[]>(m_pixelRoom = n);
@@ -94,7 +94,7 @@ Color Film::groupLight(size_t pixel, uint32_t layers, int group) const {
   if (!n) return Color(0.0f);
   Color sum(0.0f);
   for (layers &= m_touched[pixel]; layers; layers &= layers - 1) {
-    const float* p = m_light.get() + pixel * m_stride + 3 * size_t(std::countr_zero(layers) * m_groups + group);
+    const float* p = lightOf(pixel, std::countr_zero(layers)) + 3 * group;
     sum += Color(p[0], p[1], p[2]);
   }
   return sum * (1.0f / float(n));

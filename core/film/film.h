@@ -64,13 +64,12 @@ class Film {
     if (m_covered) std::fill_n(m_covered.get() + pixel * size_t(m_masks.queries()), m_masks.queries(), 0.0f);
   }
   void add(size_t pixel, const Label& label, const Color& light) {
-    float* base = m_light.get() + pixel * m_stride;
     const uint32_t matched = m_table.match(label);
     for (uint32_t fresh = matched & ~m_touched[pixel]; fresh; fresh &= fresh - 1)
-      std::fill_n(base + 3 * std::countr_zero(fresh) * m_groups, 3 * m_groups, 0.0f);
+      std::fill_n(lightOf(pixel, std::countr_zero(fresh)), 3 * m_groups, 0.0f);
     m_touched[pixel] |= matched;
     for (uint32_t bits = matched; bits; bits &= bits - 1) {
-      float* p = base + 3 * (std::countr_zero(bits) * m_groups + label.group);
+      float* p = lightOf(pixel, std::countr_zero(bits)) + 3 * label.group;
       p[0] += light.x;
       p[1] += light.y;
       p[2] += light.z;
@@ -104,7 +103,7 @@ class Film {
     if (!n) return Color(0.0f);
     Color sum(0.0f);
     for (layers &= m_touched[pixel]; layers; layers &= layers - 1) {
-      const float* p = m_light.get() + pixel * m_stride + 3 * size_t(std::countr_zero(layers) * m_groups);
+      const float* p = lightOf(pixel, std::countr_zero(layers));
       for (int i = 0; i < 3 * m_groups; i += 3) {
         sum.x += p[i] * groupScales[i];
         sum.y += p[i + 1] * groupScales[i + 1];
@@ -140,8 +139,13 @@ class Film {
     Ranked identity, seen;
   };
   static const Ranked& none();
+  /// A pixel's groups in a layer. Layer by layer, so that where a layer has no light its memory is never touched, and
+  /// the system never gives it.
+  float* lightOf(size_t pixel, int layer) const {
+    return m_light.get() + 3 * (size_t(layer) * m_count.size() + pixel) * size_t(m_groups);
+  }
   int m_width = 0, m_height = 0, m_groups = 0;
-  size_t m_stride = 0, m_room = 0, m_pixelRoom = 0;
+  size_t m_room = 0, m_pixelRoom = 0;
   LayerTable m_table, m_masks;
   // Meaningless where m_count is 0: clearing it all at once would cost more than a draft's rays.
   std::unique_ptr<float[]> m_light;

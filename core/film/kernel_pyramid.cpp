@@ -1,6 +1,6 @@
 #include "core/film/kernel_pyramid.h"
 
-#include <immintrin.h>
+#include "core/film/lanes.h"
 
 #include <algorithm>
 #include <array>
@@ -11,28 +11,9 @@ namespace {
 
 using denoiser_network::features;
 
-constexpr int lanes = 8;
 // What the scale below gives at least of a pixel unlike it, so that weights never sum to nothing.
 constexpr float leastRise = 1e-3f;
 
-/// e^x, for −87 < x < 87, to 2e-7 of it: 2^n × a polynomial of the rest (Cephes).
-__m256 exponential(__m256 x) {
-  x = _mm256_max_ps(_mm256_min_ps(x, _mm256_set1_ps(87)), _mm256_set1_ps(-87));
-  const __m256 n =
-      _mm256_round_ps(_mm256_mul_ps(x, _mm256_set1_ps(1.44269504f)), _MM_FROUND_TO_NEAREST_INT | _MM_FROUND_NO_EXC);
-  x = _mm256_fnmadd_ps(n, _mm256_set1_ps(0.693359375f), x);
-  x = _mm256_fnmadd_ps(n, _mm256_set1_ps(-2.12194440e-4f), x);
-  __m256 p = _mm256_set1_ps(1.9875691500e-4f);
-  for (const float c : {1.3981999507e-3f, 8.3334519073e-3f, 4.1665795894e-2f, 1.6666665459e-1f, 5.0000001201e-1f})
-    p = _mm256_fmadd_ps(p, x, _mm256_set1_ps(c));
-  p = _mm256_add_ps(_mm256_fmadd_ps(p, _mm256_mul_ps(x, x), x), _mm256_set1_ps(1));
-  return _mm256_mul_ps(
-      p, _mm256_castsi256_ps(_mm256_slli_epi32(_mm256_add_epi32(_mm256_cvtps_epi32(n), _mm256_set1_epi32(127)), 23)));
-}
-__m256 logistic(__m256 x) {
-  return _mm256_div_ps(_mm256_set1_ps(1),
-                       _mm256_add_ps(_mm256_set1_ps(1), exponential(_mm256_sub_ps(_mm256_setzero_ps(), x))));
-}
 // As tools/denoiser/network.py reads what the network says.
 __m256 sharpnessOf(__m256 said) {
   return exponential(_mm256_max_ps(_mm256_min_ps(said, _mm256_set1_ps(6)), _mm256_set1_ps(-6)));
@@ -40,15 +21,6 @@ __m256 sharpnessOf(__m256 said) {
 __m256 trustOf(__m256 said) {
   return exponential(_mm256_mul_ps(_mm256_set1_ps(-6), logistic(_mm256_sub_ps(said, _mm256_set1_ps(2)))));
 }
-
-__m256 asFloats(const uint16_t* halves) {
-  return _mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(halves)));
-}
-void asHalves(uint16_t* to, __m256 v) {
-  _mm_storeu_si128(reinterpret_cast<__m128i*>(to), _mm256_cvtps_ph(v, _MM_FROUND_TO_NEAREST_INT | _MM_FROUND_NO_EXC));
-}
-
-int wholeLanes(int width) { return (width + lanes - 1) / lanes * lanes; }
 
 /// Which row of the scale below a pixel takes from, by rise: the one over it, or the one above or below.
 int riseRow(int y, int rise, int height) {
@@ -121,7 +93,7 @@ void KernelPyramid::weigh(Level& l, const ChannelRows& said, const ChannelRows& 
     }
     sum = _mm256_div_ps(_mm256_sub_ps(_mm256_set1_ps(1), share), sum);
     for (int t = 0; t < (coarse ? taps + rises : taps); ++t)
-      if (t != middle) asHalves(l.row(y, t) + x, _mm256_mul_ps(weight[t], t < taps ? sum : risen));
+      if (t != middle) toHalves(l.row(y, t) + x, _mm256_mul_ps(weight[t], t < taps ? sum : risen));
   }
 }
 
@@ -175,7 +147,7 @@ ChannelRows KernelPyramid::apply(const ChannelRows& in, const Tasks& tasks) cons
       for (size_t j = 0; j < 2; ++j) {
         share[j].resize(size_t(l.stride));
         const uint16_t* p = l.pooled.data() + (size_t(2 * y) + j) * size_t(l.stride);
-        for (int x = 0; x < l.width; x += lanes) _mm256_storeu_ps(share[j].data() + x, asFloats(p + x));
+        for (int x = 0; x < l.width; x += lanes) _mm256_storeu_ps(share[j].data() + x, fromHalves(p + x));
       }
       const float *p = share[0].data(), *q = share[1].data();
       for (int c = 0; c < channels; ++c) {
@@ -204,9 +176,9 @@ ChannelRows KernelPyramid::apply(const ChannelRows& in, const Tasks& tasks) cons
       const int first = std::max(0, radius - y) * side, end = std::min(side, l.height - y + radius) * side;
       for (int x = 0; x < l.width; x += lanes) {
         __m256 weight[taps + rises] = {};
-        for (int t = first; t < end; ++t) weight[t] = asFloats(l.row(y, t) + x);
+        for (int t = first; t < end; ++t) weight[t] = fromHalves(l.row(y, t) + x);
         if (!last)
-          for (int r = 0; r < rises; ++r) weight[taps + r] = asFloats(l.row(y, taps + r) + x);
+          for (int r = 0; r < rises; ++r) weight[taps + r] = fromHalves(l.row(y, taps + r) + x);
         for (int c = 0; c < channels; ++c) {
           const __m256 own = _mm256_loadu_ps(from.row(c, y) + x);
           __m256 sum = own;

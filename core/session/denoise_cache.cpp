@@ -10,7 +10,7 @@ void DenoiseCache::make(const Scene& scene, const Rendering& r, const std::vecto
     DenoiseCache next;
     next.m_of = &r;
     next.m_samples = r.samples();
-    next.m_denoiser.emplace(r.film(), tasks, &cancel, r.step() > 1 ? Denoiser::Form::Draft : Denoiser::Form::Whole);
+    next.m_denoiser.emplace(r.film(), tasks, &cancel);
     next.m_light = sceneLight(scene, r.film(), groupScales, tasks, &*next.m_denoiser, &cancel);
     next.m_groupScales = groupScales;
     *this = std::move(next);

@@ -38,17 +38,15 @@ struct Plain {
 /// The network once more, by its definition, from the file of its numbers.
 class PlainNetwork {
  public:
-  explicit PlainNetwork(denoiser_network::Form form) : m_unit(form == denoiser_network::Form::Whole ? 16 : 8) {
-    std::ifstream file(form == denoiser_network::Form::Whole ? ILUMBRA_SOURCE "/core/film/denoiser.weights"
-                                                             : ILUMBRA_SOURCE "/core/film/denoiser_draft.weights",
-                       std::ios::binary);
+  PlainNetwork() {
+    std::ifstream file(ILUMBRA_SOURCE "/core/film/denoiser.weights", std::ios::binary);
     const std::vector<char> bytes((std::istreambuf_iterator<char>(file)), {});
     m_numbers.resize(bytes.size() / 2);
     std::memcpy(m_numbers.data(), bytes.data(), bytes.size());
   }
   std::vector<Plain> run(const Plain& in) {
     m_next = 0;
-    const int a = m_unit, b = 2 * a, c = 3 * a; // channels of the finest scale, the next, and the others
+    constexpr int a = 16, b = 32, c = 48; // channels of the finest scale, the next, and the others
     const Weights enter = read(inputs, a, 1), fold = read(4 * a, b, 1), down1 = read(b, b, 3), down2 = read(b, c, 3),
                   down2b = read(c, c, 3), down3 = read(c, c, 3), down4 = read(c, c, 3), down4b = read(c, c, 3),
                   join3 = read(2 * c, c, 1), up3 = read(c, c, 3), join2 = read(2 * c, c, 1), up2 = read(c, c, 3),
@@ -129,7 +127,6 @@ class PlainNetwork {
     a.values.insert(a.values.end(), b.values.begin(), b.values.end());
     return a;
   }
-  int m_unit;
   std::vector<uint16_t> m_numbers;
   size_t m_next = 0;
 };
@@ -147,10 +144,9 @@ ChannelRows rows(const Plain& p) {
       for (int x = 0; x < p.width; ++x) made.row(c, y)[x] = float(p.get(c, x, y));
   return made;
 }
-std::vector<ChannelRows> said(const Plain& in, const Tasks& tasks,
-                              denoiser_network::Form form = denoiser_network::Form::Whole) {
+std::vector<ChannelRows> said(const Plain& in, const Tasks& tasks) {
   return denoiser_network::run(
-      form, in.width, in.height,
+      in.width, in.height,
       [&](int y, ChannelRows& to) {
         for (int c = 0; c < inputs; ++c)
           for (int x = 0; x < in.width; ++x) to.row(c, 0)[x] = float(in.get(c, x, y));
@@ -172,9 +168,8 @@ std::vector<ChannelRows> sharp(int width, int height) {
 
 TEST_CASE("The denoiser's network says what its definition says", "[denoise]") {
   const Plain in = noise(inputs, 48, 32, 3);
-  const auto form = GENERATE(denoiser_network::Form::Whole, denoiser_network::Form::Draft);
-  const std::vector<Plain> wanted = PlainNetwork(form).run(in);
-  const std::vector<ChannelRows> got = said(in, pool(), form);
+  const std::vector<Plain> wanted = PlainNetwork().run(in);
+  const std::vector<ChannelRows> got = said(in, pool());
   REQUIRE(got.size() == size_t(scales));
   for (int s = 0; s < scales; ++s) {
     const Plain& w = wanted[size_t(s)];

@@ -14,8 +14,7 @@ from torch.nn import functional as F
 
 SCALES, FEATURES = 5, 8
 RAW_PLANES, INPUTS = 23, 18
-# By form: the channels of each scale.
-WIDTHS = {"whole": (16, 32, 48, 48, 48), "draft": (8, 16, 24, 24, 24)}
+WIDTHS = (16, 32, 48, 48, 48)
 
 
 def load_filters():
@@ -99,9 +98,9 @@ def inputs_of(raw, samples):
 
 
 class Network(nn.Module):
-    def __init__(self, form="whole"):
+    def __init__(self):
         super().__init__()
-        w0, w1, w2, w3, w4 = WIDTHS[form]
+        w0, w1, w2, w3, w4 = WIDTHS
         one = lambda a, b: nn.Conv2d(a, b, 1)
         three = lambda a, b: nn.Conv2d(a, b, 3, padding=1)
         self.enter = one(INPUTS, w0)
@@ -115,7 +114,10 @@ class Network(nn.Module):
         self.join1, self.up1 = one(w2 + w1, w1), three(w1, w1)
         self.join0 = one(w1 + w0, w0)
         # Features, sharpness, trust and share of the coarser scale; at the finest how far albedo is divided out.
-        self.says = nn.ModuleList([one(w, FEATURES + (4 if s == 0 else 3)) for s, w in enumerate(WIDTHS[form])])
+        self.says = nn.ModuleList([one(w, FEATURES + (4 if s == 0 else 3)) for s, w in enumerate(WIDTHS)])
+
+        for say in self.says:  # to begin with, little of what is far away
+            nn.init.constant_(say.bias[FEATURES + 2:FEATURES + 3], -1.5)
 
     def forward(self, x):
         twice = lambda t: F.interpolate(t, scale_factor=2, mode="nearest")

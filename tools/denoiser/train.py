@@ -72,6 +72,13 @@ def batch_of(scenes, random, count, size):
 LUMINANCE = torch.tensor([0.2722287, 0.6740818, 0.0536895]).view(1, 3, 1, 1)
 
 
+def held_back(e, scale):
+    """Squares of e relative to scale (both squared outside), growing linearly beyond three times it: one firefly of a
+    goal is not to steer a step."""
+    ratio = e.abs() / scale.sqrt()
+    return torch.where(ratio < 3, ratio * ratio, 6 * ratio - 9)
+
+
 def loss_of(out, goal, expected):
     """Squared error relative to what is there, at four scales and of slopes. The goal is noisy: nothing that divides
     may know its noise, or the mean of many goals is not what is learnt (Lehtinen and others 2018)."""
@@ -85,12 +92,12 @@ def loss_of(out, goal, expected):
         e, t, n = error, there, noise / scale ** 2
         if scale > 1:
             e, t, n = pool(e, scale), pool(t, scale), pool(n, scale)
-        total = total + share * (e * e / (t + 2 * n)).mean()
+        total = total + share * held_back(e, t + 2 * n).mean()
     for d in (2, 3):
         e = error.narrow(d, 1, error.shape[d] - 1) - error.narrow(d, 0, error.shape[d] - 1)
         t = 0.5 * (there.narrow(d, 1, error.shape[d] - 1) + there.narrow(d, 0, error.shape[d] - 1))
         n = 0.5 * (noise.narrow(d, 1, error.shape[d] - 1) + noise.narrow(d, 0, error.shape[d] - 1))
-        total = total + 0.25 * (e * e / (t + 4 * n)).mean()
+        total = total + 0.25 * held_back(e, t + 4 * n).mean()
     return total
 
 
@@ -145,7 +152,6 @@ def main():
     parser.add_argument("--minutes", type=float, default=60)
     parser.add_argument("--threads", type=int, default=2)
     parser.add_argument("--seed", type=int, default=1)
-    parser.add_argument("--form", default="whole", choices=network.WIDTHS)
     parser.add_argument("--start")
     parser.add_argument("--rate", type=float, default=1e-3)
     parser.add_argument("--check", action="store_true", help="only how good WEIGHTS.state is")
@@ -158,8 +164,8 @@ def main():
     if args.denoised:
         print(check_denoised(held, args.denoised))
         return
-    model = network.Network(args.form)
-    average = network.Network(args.form)
+    model = network.Network()
+    average = network.Network()
     print("numbers:", sum(p.numel() for p in model.parameters()), flush=True)
     if args.start or args.check:
         model.load_state_dict(torch.load(args.start or args.weights + ".state"))
