@@ -8,9 +8,9 @@
 
 namespace ilumbra {
 
-ChannelRows Denoiser::widened(int channels, const std::function<void(int, int, float*)>& write,
+ChannelRows Denoiser::widened(int channels, int width, int height, const std::function<void(int, int, float*)>& write,
                               const Tasks& tasks) const {
-  ChannelRows made(channels, m_kernels.width(), m_kernels.height());
+  ChannelRows made(channels, width, height);
   tasks.forEach(made.height(), [&](int y) {
     for (int c = 0; c < channels; ++c) {
       float* row = made.row(c, y);
@@ -29,9 +29,13 @@ Denoiser::Denoiser(const Film& film, const Tasks& all, const CancelFlag* cancel)
     const DenoiserInputs inputs(film, tasks);
     const std::vector<ChannelRows> said = denoiser_network::run(
         inputs.width(), inputs.height(), [&](int y, ChannelRows& to) { inputs.row(y, to); }, tasks);
-    m_kernels = KernelPyramid(said, tasks);
+    const std::vector<float> alone = outlierTrust(film, tasks);
+    const ChannelRows doubt = widened(
+        1, inputs.width(), inputs.height(),
+        [&](int, int y, float* row) { std::copy_n(alone.begin() + std::ptrdiff_t(y) * m_width, m_width, row); }, tasks);
+    m_kernels = KernelPyramid(said, tasks, &doubt);
     m_divisor = widened(
-        3,
+        3, inputs.width(), inputs.height(),
         [&](int c, int y, float* row) {
           const float* to = said[0].row(denoiser_network::features + 3, y);
           for (int x = 0; x < m_width; ++x) {
@@ -60,7 +64,7 @@ std::vector<Picture> Denoiser::apply(const std::vector<const Picture*>& layers, 
   std::vector<Picture> made;
   for (const Picture* layer : layers) {
     const ChannelRows divided = widened(
-        3,
+        3, m_kernels.width(), m_kernels.height(),
         [&](int c, int y, float* row) {
           const float *from = layer->at(0, y) + c, *by = m_divisor.row(c, y);
           for (int x = 0; x < m_width; ++x) row[x] = from[3 * x] / by[x];
@@ -85,7 +89,7 @@ std::vector<std::vector<float>> Denoiser::apply(const std::vector<const std::vec
   const Tasks tasks = all.stoppedBy(cancel);
   const auto w = size_t(m_width);
   const ChannelRows raw = widened(
-      int(values.size()),
+      int(values.size()), m_kernels.width(), m_kernels.height(),
       [&](int c, int y, float* row) {
         std::copy_n(values[size_t(c)]->begin() + std::ptrdiff_t(size_t(y) * w), m_width, row);
       },

@@ -34,10 +34,9 @@ class Denoiser {
   static constexpr float leastAlbedo = 0.02f; ///< added to what is divided out
 
  private:
-  /// Of the kernels' size, from what `write` puts into each channel's row y; what the film lacks to it is as at the
-  /// film's edges.
-  ChannelRows widened(int channels, const std::function<void(int channel, int y, float* row)>& write,
-                      const Tasks& tasks) const;
+  /// From what `write` puts into each channel's row y; what the film lacks to the size is as at the film's edges.
+  ChannelRows widened(int channels, int width, int height,
+                      const std::function<void(int channel, int y, float* row)>& write, const Tasks& tasks) const;
   int m_width, m_height;
   KernelPyramid m_kernels;
   ChannelRows m_divisor;      ///< of the three colours; of the kernels' size

@@ -111,4 +111,30 @@ std::vector<float> mostMoved(const Film& film, const Picture& sampled, const Pic
   return share;
 }
 
+std::vector<float> outlierTrust(const Film& film, const Tasks& tasks) {
+  constexpr int radius = 3;
+  constexpr uint32_t enough = 16;
+  constexpr float outlier = 60; // of a pixel alone among 49 it leaves a fortieth
+  const int w = film.width(), h = film.height();
+  std::vector<float> root(size_t(w) * size_t(h)), trust(root.size());
+  tasks.forEach(h, [&](int y) {
+    for (size_t p = size_t(y) * size_t(w), end = p + size_t(w); p < end; ++p) {
+      const Color v = film.variance(p);
+      root[p] = film.samples(p) < enough ? 0 : std::sqrt(v.x + v.y + v.z);
+    }
+  });
+  tasks.forEach(h, [&](int y) {
+    for (int x = 0; x < w; ++x) {
+      const size_t p = size_t(y) * size_t(w) + size_t(x);
+      float sum = 0; // of roots: a rare outlier hardly lifts it
+      for (int j = std::max(0, y - radius); j <= std::min(h - 1, y + radius); ++j)
+        for (int i = std::max(0, x - radius); i <= std::min(w - 1, x + radius); ++i)
+          sum += root[size_t(j) * size_t(w) + size_t(i)];
+      const float around = sum / sqr(float(2 * radius + 1));
+      trust[p] = root[p] > 0 ? std::clamp(outlier * sqr(around / root[p]), 1e-4f, 1.0f) : 1;
+    }
+  });
+  return trust;
+}
+
 } // namespace ilumbra

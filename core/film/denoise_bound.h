@@ -8,4 +8,8 @@ namespace ilumbra {
 std::vector<float> mostMoved(const Film& film, const Picture& sampled, const Picture& moved, float mostErrors,
                              const Tasks& tasks);
 
+/// 1, and less for a pixel that is so much noisier than all around it that a path in thousands has lit it: it is not to
+/// be spread about. Of fewer than 16 samples all are 1, for there one bright path a neighbourhood is how light comes.
+std::vector<float> outlierTrust(const Film& film, const Tasks& tasks);
+
 } // namespace ilumbra

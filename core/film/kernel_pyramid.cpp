@@ -97,7 +97,7 @@ void KernelPyramid::weigh(Level& l, const ChannelRows& said, const ChannelRows& 
   }
 }
 
-KernelPyramid::KernelPyramid(const std::vector<ChannelRows>& said, const Tasks& tasks) {
+KernelPyramid::KernelPyramid(const std::vector<ChannelRows>& said, const Tasks& tasks, const ChannelRows* doubt) {
   m_levels.resize(said.size());
   for (size_t s = 0; s < said.size(); ++s) {
     const ChannelRows& n = said[s];
@@ -111,6 +111,8 @@ KernelPyramid::KernelPyramid(const std::vector<ChannelRows>& said, const Tasks& 
     tasks.forEach(l.height, [&](int y) {
       for (int x = 0; x < l.width; x += lanes)
         _mm256_storeu_ps(trust.row(0, y) + x, trustOf(_mm256_loadu_ps(n.row(features + 1, y) + x)));
+      if (doubt && s == 0)
+        for (int x = 0; x < l.width; ++x) trust.row(0, y)[x] *= doubt->row(0, y)[x];
       trust.close(y);
     });
     if (!last) {

@@ -11,8 +11,9 @@ namespace ilumbra {
 class KernelPyramid {
  public:
   KernelPyramid() = default;
-  /// Of what the network says (denoiser_network::run()). Throws Cancelled.
-  KernelPyramid(const std::vector<ChannelRows>& said, const Tasks& tasks);
+  /// Of what the network says (denoiser_network::run()). `doubt`: by pixel of the finest scale, 0 to 1, what share of
+  /// its weight it keeps in the means of others; null: all. Throws Cancelled.
+  KernelPyramid(const std::vector<ChannelRows>& said, const Tasks& tasks, const ChannelRows* doubt = nullptr);
   int width() const { return m_levels.empty() ? 0 : m_levels.front().width; }
   int height() const { return m_levels.empty() ? 0 : m_levels.front().height; }
   /// The means of each channel, of the pyramid's size; what is in a channel depends on nothing but that channel.
