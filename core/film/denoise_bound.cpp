@@ -12,6 +12,9 @@ namespace {
 constexpr float rarest = 0.06f, rare = 0.25f;
 // By so many of its errors every pixel may move.
 constexpr float leastErrors = 0.5f;
+// Of the variance around it, what a pixel of fewer than 64 samples has at least: with its doubt, much in a draft, and
+// next to nothing at 64.
+constexpr float lentToFew = 1e-3f;
 
 /// What is known of a pixel, all channels together.
 struct Known {
@@ -88,6 +91,9 @@ std::vector<float> mostMoved(const Film& film, const Picture& sampled, const Pic
           if (own.like(*near[n - 1])) alike[m++] = near[n - 1];
         }
       float variance = own.variance;
+      // Few samples that all missed the light say nothing of it: what is around says how unsure they are.
+      if (few > 1)
+        variance = std::max(variance, lentToFew * middle(near, n, [](const Known& k) { return k.variance; }));
       // What is much darker than its neighbours may have missed their light. By more of a chance, if they differ among
       // each other by no more than their errors; else it may just be darker. What has its share of their light knows
       // its own error.
