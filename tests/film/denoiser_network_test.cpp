@@ -2,6 +2,7 @@
 
 #include "core/base/error.h"
 #include "core/film/kernel_pyramid.h"
+#include "core/film/lanes.h"
 #include "tests/support/scene.h"
 
 #include <cstring>
@@ -236,4 +237,15 @@ TEST_CASE("The denoiser's network is the same to the bit on any number of thread
   CancelFlag cancel;
   cancel.request();
   CHECK_THROWS_AS(said(in, pool().stoppedBy(&cancel)), Error);
+}
+
+TEST_CASE("Eight exponentials and logarithms at a time are those of the library", "[denoise]") {
+  for (double v = -86; v < 86; v += 0.37) {
+    float e[lanes], l[lanes];
+    const double x = std::exp(v);
+    _mm256_storeu_ps(e, exponential(_mm256_set1_ps(float(v))));
+    _mm256_storeu_ps(l, logarithm(_mm256_set1_ps(float(x))));
+    REQUIRE(double(e[7]) == Approx(std::exp(double(float(v)))).epsilon(1e-6));
+    REQUIRE(double(l[7]) == Approx(std::log(double(float(x)))).epsilon(1e-6).margin(1e-6));
+  }
 }
