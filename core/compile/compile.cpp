@@ -137,9 +137,13 @@ ScenePtr SceneCompiler::compile() {
   m_parts = partsOf(m_doc, m_options.frame, &s.warnings);
   countCopies();
   assignGroups();
-  for (const Node* n : m_doc.family("object")) {
+  std::vector<const Node*> objects;
+  for (const Node* n : m_doc.family("object"))
+    if (n->kind->param("material") && isShown(m_doc, *n, m_options.frame)) objects.push_back(n);
+  makeForms(objects);
+  for (const Node* n : objects) {
     stopIfCancelled();
-    if (n->kind->param("material") && isShown(m_doc, *n, m_options.frame)) addObject(*n);
+    addObject(*n);
   }
   for (const Node* n : m_doc.family("light"))
     if (isShown(m_doc, *n, m_options.frame)) addLight(*n);

@@ -5,6 +5,7 @@
 #include "core/air/voxel_grid.h"
 #include "core/base/error.h"
 #include "core/base/hash.h"
+#include "core/base/tasks.h"
 #include "core/compile/balance.h"
 #include "core/compile/caustics.h"
 #include "core/compile/part.h"
@@ -25,6 +26,7 @@
 #include <ImathBoxAlgo.h>
 #include <limits>
 #include <map>
+#include <optional>
 #include <set>
 #include <utility>
 
@@ -48,22 +50,62 @@ std::vector<double> SceneCompiler::formTimes(const Node& n, const FormKey& key) 
   return times;
 }
 
-const SceneCache::Content::Made& SceneCompiler::formed(const Node& n) {
+SceneCompiler::FormWanted SceneCompiler::formWanted(const Node& n) const {
   const FormKey own = formKey(m_doc, n, m_options.frame);
-  uint64_t key = own.hash;
-  const bool object = n.kind->param("material") != nullptr;
-  const std::vector<double> times = object ? formTimes(n, own) : std::vector<double>();
-  for (const double t : times) key = contentHash(fmt::format("{}|{}", key, formKey(m_doc, n, t).hash));
+  FormWanted w{own.hash, n.kind->param("material") ? formTimes(n, own) : std::vector<double>()};
+  for (const double t : w.times) w.key = contentHash(fmt::format("{}|{}", w.key, formKey(m_doc, n, t).hash));
+  return w;
+}
+
+SceneCache::Content::Made SceneCompiler::makeForm(const Node& n, const std::vector<double>& times) const {
+  SceneCache::Content::Made made;
+  Form form = formOf(n, {m_doc, m_options.frame, m_assets, m_cancel, &made.warnings});
+  made.copies = std::move(form.copies);
+  if (n.kind->param("material"))
+    made.geometry = std::make_shared<const Geometry>(m_cache.device, withForms(n, std::move(form.shape), times));
+  return made;
+}
+
+void SceneCompiler::makeForms(const std::vector<const Node*>& nodes) {
+  struct Job {
+    const Node* node;
+    FormWanted wanted;
+    std::optional<SceneCache::Content::Made> made;
+  };
+  std::vector<Job> jobs;
+  std::map<std::string, std::vector<size_t>> files; // each is read once, by one task
+  std::vector<std::vector<size_t>> tasks;
+  std::set<uint64_t> known;
+  for (const Node* n : nodes) {
+    FormWanted w = formWanted(*n);
+    if (m_cache.forms.count(w.key) || !known.insert(w.key).second) continue;
+    jobs.push_back({n, std::move(w), {}});
+    const std::string name = n->kind->param("file") ? Params(*n, m_options.frame).text("file") : std::string();
+    if (name.empty())
+      tasks.push_back({jobs.size() - 1});
+    else
+      files[name].push_back(jobs.size() - 1);
+  }
+  // A reader is waited for: it is to be on its way before the rest.
+  for (auto& [name, of] : files) tasks.insert(tasks.begin(), std::move(of));
+  parallelFor(tasks.size(), [&](size_t t) {
+    for (const size_t i : tasks[t]) {
+      if (m_cancel && m_cancel->requested()) return;
+      try {
+        jobs[i].made = makeForm(*jobs[i].node, jobs[i].wanted.times);
+      } catch (const std::exception&) { // formed() meets it again where it can be told
+      }
+    }
+  });
+  for (Job& j : jobs)
+    if (j.made) m_cache.forms.emplace(j.wanted.key, std::move(*j.made));
+}
+
+const SceneCache::Content::Made& SceneCompiler::formed(const Node& n) {
+  const auto [key, times] = formWanted(n);
   m_used.insert(key);
   auto it = m_cache.forms.find(key);
-  if (it == m_cache.forms.end()) {
-    SceneCache::Content::Made made;
-    Form form = formOf(n, {m_doc, m_options.frame, m_assets, m_cancel, &made.warnings});
-    made.copies = std::move(form.copies);
-    if (object)
-      made.geometry = std::make_shared<const Geometry>(m_cache.device, withForms(n, std::move(form.shape), times));
-    it = m_cache.forms.emplace(key, std::move(made)).first;
-  }
+  if (it == m_cache.forms.end()) it = m_cache.forms.emplace(key, makeForm(n, times)).first;
   for (const std::string& t : it->second.warnings)
     if (std::find(m_scene->warnings.begin(), m_scene->warnings.end(), t) == m_scene->warnings.end())
       m_scene->warnings.push_back(t);
@@ -81,7 +123,7 @@ std::vector<M44f> SceneCompiler::copiesOf(const Node& n) {
   return copies;
 }
 
-Shape SceneCompiler::withForms(const Node& n, Shape shape, const std::vector<double>& times) {
+Shape SceneCompiler::withForms(const Node& n, Shape shape, const std::vector<double>& times) const {
   for (const double t : times) {
     stopIfCancelled();
     std::vector<std::string> again; // told once already

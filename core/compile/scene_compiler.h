@@ -93,12 +93,21 @@ class SceneCompiler {
   // The times at which a form that changes is built, or none.
   std::vector<double> formTimes(const Node& n, const FormKey& key) const;
 
+  // What a node's form comes to, and the times at which it is built if it changes.
+  struct FormWanted {
+    uint64_t key;
+    std::vector<double> times;
+  };
+  FormWanted formWanted(const Node& n) const;
+  SceneCache::Content::Made makeForm(const Node& n, const std::vector<double>& times) const;
+  // Those that are not there yet, side by side. What fails is left to formed().
+  void makeForms(const std::vector<const Node*>& nodes);
   // The form of an object, or the copies of a group, made once for all that come to the same.
   const SceneCache::Content::Made& formed(const Node& n);
   std::vector<M44f> copiesOf(const Node& n);
 
   // A shape with all that it is at the times where it changes; without if they have not the same triangles.
-  Shape withForms(const Node& n, Shape shape, const std::vector<double>& times);
+  Shape withForms(const Node& n, Shape shape, const std::vector<double>& times) const;
   uint16_t thingOf(const Node& n, std::vector<NodeId> parts = {});
   // A thing for each set of parts that copies of a node belong to, by copy; one alone where they divide nothing.
   std::vector<uint16_t> thingsOf(const Node& n, size_t copies);

@@ -176,25 +176,28 @@ void addFeatures(PictureFile& file, const Film& film, const std::vector<std::str
 void addLight(PictureFile& file, const Scene& scene, const Film& film, const std::vector<Color>& groupScales,
               float exposure, const std::vector<std::string>& passes, const Tasks& tasks, const Denoiser* denoiser) {
   std::vector<std::string> names;
-  std::vector<Picture> light;
+  std::vector<std::function<Picture(FilmLight)>> light;
   if (contains(passes, "lights"))
     for (int g = 0; g < film.groups(); ++g) {
       names.push_back("Light of " + scene.groups[size_t(g)].name);
-      light.push_back(collectGroup(film, 0, g, groupScales[size_t(g)], exposure, tasks));
+      light.push_back(
+          [&, g](FilmLight which) { return collectGroup(film, 0, g, groupScales[size_t(g)], exposure, tasks, which); });
     }
   for (const LayerQuery& pass : passQueries(passes))
     if (const auto it = std::find(scene.queries.begin(), scene.queries.end(), pass); it != scene.queries.end()) {
       std::string name = pass.name;
       name[0] = char(std::toupper(static_cast<unsigned char>(name[0])));
       names.push_back(std::move(name));
-      light.push_back(collect(film, int(it - scene.queries.begin()), groupScales, exposure, tasks));
+      light.push_back([&, query = int(it - scene.queries.begin())](FilmLight which) {
+        return collect(film, query, groupScales, exposure, tasks, which);
+      });
     }
-  if (denoiser && !light.empty()) {
-    std::vector<const Picture*> all;
-    for (const Picture& p : light) all.push_back(&p);
-    light = denoiser->apply(all, tasks);
-  }
-  for (size_t i = 0; i < light.size(); ++i) file.layers.push_back(layerOf(names[i], light[i]));
+  for (size_t i = 0; i < light.size(); ++i)
+    file.layers.push_back(
+        layerOf(names[i], denoiser ? denoised(
+                                         *denoiser, 1, [&](size_t, FilmLight which) { return light[i](which); }, tasks)
+                                         .front()
+                                   : light[i](FilmLight::All)));
 }
 
 // What stages take their light from, with what lies beside the frame, so that the lens can be applied to the file as to

@@ -2,6 +2,7 @@
 
 #include "core/film/denoise_bound.h"
 #include "core/film/denoiser_inputs.h"
+#include "core/image/picture_ops.h"
 
 #include <algorithm>
 #include <cmath>
@@ -46,13 +47,15 @@ Denoiser::Denoiser(const Film& film, const Tasks& all, const CancelFlag* cancel)
         },
         tasks);
   }
-  // Moved by the means alone, it is known how far that is.
+  // Of one sample nothing is known of its error: there is no bound.
   m_moved.assign(size_t(m_width) * size_t(m_height), 1.0f);
+  if (film.mostSamples() <= 1) return;
+  // Moved by the means alone, it is known how far that is.
   Picture sampled(m_width, m_height);
   tasks.forEach(m_height, [&](int y) {
     for (int x = 0; x < m_width; ++x) {
-      const Color total = film.total(size_t(y) * size_t(m_width) + size_t(x));
-      for (int c = 0; c < 3; ++c) sampled.at(x, y)[c] = total[c];
+      const Color uncertain = film.uncertain(size_t(y) * size_t(m_width) + size_t(x));
+      for (int c = 0; c < 3; ++c) sampled.at(x, y)[c] = uncertain[c];
     }
   });
   m_moved = mostMoved(film, sampled, apply(sampled, tasks), mostErrors, tasks);
@@ -99,6 +102,23 @@ std::vector<std::vector<float>> Denoiser::apply(const std::vector<const std::vec
   for (size_t v = 0; v < values.size(); ++v)
     for (int y = 0; y < m_height; ++y)
       std::copy_n(clean.row(int(v), y), m_width, made[v].begin() + std::ptrdiff_t(size_t(y) * w));
+  return made;
+}
+
+std::vector<Picture> denoised(const Denoiser& denoiser, size_t count,
+                              const std::function<Picture(size_t, FilmLight)>& collected, const Tasks& tasks,
+                              const CancelFlag* cancel) {
+  std::vector<Picture> made;
+  for (size_t i = 0; i < count; ++i) {
+    made.push_back(collected(i, FilmLight::Uncertain));
+    if (!isBlack(made.back(), tasks))
+      made.back() = std::move(denoiser.apply(std::vector<const Picture*>{&made.back()}, tasks, cancel).front());
+    const Picture certain = collected(i, FilmLight::Certain);
+    const auto row = size_t(certain.width) * 3;
+    tasks.forEach(certain.height, [&](int y) {
+      for (size_t k = size_t(y) * row; k < size_t(y + 1) * row; ++k) made.back().rgb[k] += certain.rgb[k];
+    });
+  }
   return made;
 }
 

@@ -43,6 +43,12 @@ class Denoiser {
   std::vector<float> m_moved; ///< what share of a pixel's value comes from the weighted mean, the rest from itself
 };
 
+/// Pictures of a film (whole, or some of its layers, as `collected(i, which)` gives number i of them) denoised: their
+/// certain light is left as it is. Throws Cancelled.
+std::vector<Picture> denoised(const Denoiser& denoiser, size_t count,
+                              const std::function<Picture(size_t i, FilmLight which)>& collected, const Tasks& tasks,
+                              const CancelFlag* cancel = nullptr);
+
 /// The film's alpha, and coverages by its masks, by the denoiser's weights.
 struct CleanCoverage {
   std::vector<float> alpha;

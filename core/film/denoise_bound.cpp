@@ -77,10 +77,8 @@ std::vector<float> mostMoved(const Film& film, const Picture& sampled, const Pic
         apart += d * d;
         lift += d;
       }
-      // Of few samples the error is hardly known itself: a draft is to be smooth.
-      const float few = 64.0f / float(std::max(1u, film.samples(p))), doubt = std::max(1.0f, few * few * few);
       share[p] = 1;
-      if (apart <= sqr(doubt * leastErrors) * own.variance) continue; // it may, however careful
+      if (apart <= sqr(leastErrors) * own.variance) continue; // it may, however careful
       // A pixel whose samples all missed the light seems surer than it is: its neighbours on the same surface know, by
       // the middle one of them. Few bright ones, the rim of a lamp, do not count, and those on another surface say
       // nothing of it.
@@ -90,7 +88,16 @@ std::vector<float> mostMoved(const Film& film, const Picture& sampled, const Pic
           near[n++] = &known[at(x + i, y + j)];
           if (own.like(*near[n - 1])) alike[m++] = near[n - 1];
         }
+      // Of few samples the error is hardly known itself: a draft is to be smooth. Those of the same surface together
+      // know more of it.
+      const float few = 64.0f / float(std::max(1u, film.samples(p))), all = few / float(m),
+                  doubt = std::max(1.0f, all * all * all);
       float variance = own.variance;
+      if (few > 1) {
+        float sum = 0;
+        for (size_t k = 0; k < m; ++k) sum += alike[k]->variance;
+        variance = std::max(variance, sum / float(m));
+      }
       // Few samples that all missed the light say nothing of it: what is around says how unsure they are.
       if (few > 1)
         variance = std::max(variance, lentToFew * middle(near, n, [](const Known& k) { return k.variance; }));
@@ -109,7 +116,7 @@ std::vector<float> mostMoved(const Film& film, const Picture& sampled, const Pic
       // A pixel that a sample or two have lit, as unsure as it is bright, is more likely too bright than too dark: it
       // is lifted with care. What has none of its neighbours' light by bad luck gets its share of it.
       const float unsure = own.squared > 0 ? std::sqrt(variance / own.squared) : 1;
-      const float careful = unsure < 1.5f ? mix(mostErrors, leastErrors, clamp01((unsure - 0.1f) / 0.4f)) : mostErrors;
+      const float careful = few <= 1 && unsure < 1.5f ? mix(mostErrors, leastErrors, clamp01((unsure - 0.1f) / 0.4f)) : mostErrors;
       const float most = doubt * (lift > 0 ? careful : mostErrors);
       share[p] = apart > sqr(most) * variance ? most * std::sqrt(variance / apart) : 1;
     }

@@ -60,51 +60,91 @@ struct Convolution {
 enum class Start { Bias, Adds }; ///< Adds: to what is there already
 enum class End { Plain, Positive };
 
-/// Row y of all output channels, from row y of `in`, into row `to` of `out`.
-template <int taps>
-void convolveRow(const Convolution& c, const ChannelRows& in, int y, ChannelRows& out, int to, Start start, End end) {
-  constexpr int vectors = ChannelRows::tile / 8, side = taps == 9 ? 3 : 1;
-  const int wide = ChannelRows::padded(out.width());
-  for (int x = 0; x < wide; x += ChannelRows::tile)
-    for (int o = 0; o < c.out; o += block) {
-      const int count = std::min(block, c.out - o);
-      __m256 sum[block][vectors];
-      for (int k = 0; k < block; ++k)
-        for (int v = 0; v < vectors; ++v) {
-          sum[k][v] = _mm256_set1_ps(c.bias[size_t(o + k)]);
-          if (start == Start::Adds && k < count)
-            sum[k][v] = _mm256_add_ps(sum[k][v], _mm256_loadu_ps(out.row(o + k, to) + x + 8 * v));
-        }
-      const float* w = c.weights.data() + c.at(o, 0, 0);
-      for (int i = 0; i < c.in; ++i)
-        for (int j = 0; j < side; ++j) {
-          const float* row = in.row(i, taps == 9 ? y + j - 1 : y) + x - (taps == 9 ? 1 : 0);
-          for (int t = 0; t < side; ++t, w += block) {
-            __m256 pixels[vectors];
-            for (int v = 0; v < vectors; ++v) {
-              pixels[v] = _mm256_loadu_ps(row + t + 8 * v);
-              __asm__("" : "+x"(pixels[v])); // keeps it: the compiler would read it anew for every channel
-            }
-            for (int k = 0; k < block; ++k) {
-              const __m256 weight = _mm256_broadcast_ss(w + k);
-              for (int v = 0; v < vectors; ++v) sum[k][v] = _mm256_fmadd_ps(weight, pixels[v], sum[k][v]);
-            }
+/// Some pixels of one block of channels: what is summed up to there is added to.
+struct Patch {
+  const float* in;                 ///< the first tap of the first pixel in the first channel
+  std::ptrdiff_t channel, line;    ///< from a number of `in` to that of the next channel, and of the row below
+  int channels;                    ///< of `in`
+  int side;                        ///< taps a row, and rows: 1 or 3
+  const float* weights;            ///< of the block
+  float (*sum)[ChannelRows::tile]; ///< by channel of the block
+};
+
+/// The same sums in the same order for every pixel, whatever the vectors' width: so they have the same bits.
+void addEight(const Patch& p) {
+  constexpr int vectors = 3;
+  for (int x = 0; x < ChannelRows::tile; x += 8 * vectors) {
+    __m256 sum[block][vectors];
+    for (int k = 0; k < block; ++k)
+      for (int v = 0; v < vectors; ++v) sum[k][v] = _mm256_loadu_ps(p.sum[k] + x + 8 * v);
+    const float* w = p.weights;
+    for (int i = 0; i < p.channels; ++i)
+      for (int j = 0; j < p.side; ++j)
+        for (int t = 0; t < p.side; ++t, w += block) {
+          const float* from = p.in + i * p.channel + j * p.line + t + x;
+          __m256 pixels[vectors];
+          for (int v = 0; v < vectors; ++v) {
+            pixels[v] = _mm256_loadu_ps(from + 8 * v);
+            __asm__("" : "+x"(pixels[v])); // keeps it: the compiler would read it anew for every channel
+          }
+          for (int k = 0; k < block; ++k) {
+            const __m256 weight = _mm256_broadcast_ss(w + k);
+            for (int v = 0; v < vectors; ++v) sum[k][v] = _mm256_fmadd_ps(weight, pixels[v], sum[k][v]);
           }
         }
-      for (int k = 0; k < count; ++k)
-        for (int v = 0; v < vectors; ++v) {
-          if (end == End::Positive) sum[k][v] = _mm256_max_ps(sum[k][v], _mm256_setzero_ps());
-          _mm256_storeu_ps(out.row(o + k, to) + x + 8 * v, sum[k][v]);
-        }
-    }
-  out.close(to);
+    for (int k = 0; k < block; ++k)
+      for (int v = 0; v < vectors; ++v) _mm256_storeu_ps(p.sum[k] + x + 8 * v, sum[k][v]);
+  }
 }
 
+__attribute__((target("avx512f"))) void addSixteen(const Patch& p) {
+  constexpr int vectors = ChannelRows::tile / 16;
+  __m512 sum[block][vectors];
+  for (int k = 0; k < block; ++k)
+    for (int v = 0; v < vectors; ++v) sum[k][v] = _mm512_loadu_ps(p.sum[k] + 16 * v);
+  const float* w = p.weights;
+  for (int i = 0; i < p.channels; ++i)
+    for (int j = 0; j < p.side; ++j)
+      for (int t = 0; t < p.side; ++t, w += block) {
+        const float* from = p.in + i * p.channel + j * p.line + t;
+        __m512 pixels[vectors];
+        for (int v = 0; v < vectors; ++v) {
+          pixels[v] = _mm512_loadu_ps(from + 16 * v);
+          __asm__("" : "+v"(pixels[v]));
+        }
+        for (int k = 0; k < block; ++k) {
+          const __m512 weight = _mm512_set1_ps(w[k]);
+          for (int v = 0; v < vectors; ++v) sum[k][v] = _mm512_fmadd_ps(weight, pixels[v], sum[k][v]);
+        }
+      }
+  for (int k = 0; k < block; ++k)
+    for (int v = 0; v < vectors; ++v) _mm512_storeu_ps(p.sum[k] + 16 * v, sum[k][v]);
+}
+
+const auto addPatch = __builtin_cpu_supports("avx512f") ? addSixteen : addEight;
+
+/// Row y of all output channels, from row y of `in`, into row `to` of `out`.
 void convolveRow(const Convolution& c, const ChannelRows& in, int y, ChannelRows& out, int to, Start start, End end) {
-  if (c.taps == 9)
-    convolveRow<9>(c, in, y, out, to, start, end);
-  else
-    convolveRow<1>(c, in, y, out, to, start, end);
+  constexpr int tile = ChannelRows::tile;
+  const int side = c.taps == 9 ? 3 : 1, reach = side / 2;
+  float sum[block][tile];
+  Patch patch{nullptr, in.row(1, 0) - in.row(0, 0), in.row(0, 1) - in.row(0, 0), c.in, side, nullptr, sum};
+  for (int x = 0; x < ChannelRows::padded(out.width()); x += tile) {
+    patch.in = in.row(0, y - reach) + x - reach;
+    for (int o = 0; o < c.out; o += block) {
+      patch.weights = c.weights.data() + c.at(o, 0, 0);
+      for (int k = 0; k < block; ++k) {
+        const float* before = start == Start::Adds && o + k < c.out ? out.row(o + k, to) + x : nullptr;
+        for (int v = 0; v < tile; ++v) sum[k][v] = c.bias[size_t(o + k)] + (before ? before[v] : 0);
+      }
+      addPatch(patch);
+      for (int k = 0; k < std::min(block, c.out - o); ++k) {
+        float* row = out.row(o + k, to) + x;
+        for (int v = 0; v < tile; ++v) row[v] = end == End::Positive ? std::max(0.0f, sum[k][v]) : sum[k][v];
+      }
+    }
+  }
+  out.close(to);
 }
 
 void convolve(const Convolution& c, const ChannelRows& in, ChannelRows& out, Start start, End end, const Tasks& tasks) {

@@ -24,11 +24,11 @@ class ChannelRows {
   void close(int y);
   /// How many pixels vectors may write from the start of a row.
   static int padded(int width) { return (width + tile - 1) / tile * tile; }
-  static constexpr int tile = 24, margin = 8;
+  static constexpr int tile = 48, margin = 8;
 
  private:
   size_t offset(int channel, int y) const {
-    return (size_t(channel) * size_t(m_height + 2) + size_t(y + 1)) * size_t(m_stride) + margin;
+    return (size_t(y + 1) * size_t(m_channels) + size_t(channel)) * size_t(m_stride) + margin;
   }
   int m_channels = 0, m_width = 0, m_height = 0, m_stride = 0;
   std::unique_ptr<float[]> m_data;

@@ -45,6 +45,7 @@ void Film::reset(int width, int height, int groups, LayerTable table, LayerTable
   m_masks = std::move(masks);
   m_covered = m_masks.queries() > 0 ? std::make_unique_for_overwrite<float[]>(n * size_t(m_masks.queries())) : nullptr;
   m_count.assign(n, 0);
+  m_certain.resize(n);
   m_margin = 0;
 }
 
@@ -58,12 +59,29 @@ void Film::surroundBy(int margin) {
 
 size_t Film::bytes() const {
   return (m_surround ? m_surround->bytes() : 0) + m_room * 4 + m_pixelRoom * sizeof(Pixel) +
-         m_count.size() * (8 + 4 * size_t(m_masks.queries()));
+         m_count.size() * (8 + sizeof(m_certain[0]) + 4 * size_t(m_masks.queries())) +
+         size_t(std::count_if(m_certain.begin(), m_certain.end(), [](const auto& c) { return c != nullptr; })) *
+             sizeof(*m_certain[0]);
 }
 
 const Film::Ranked& Film::none() {
   static const Ranked nothing;
   return nothing;
+}
+
+void Film::addCertain(size_t pixel, const Label& label, const Color& light, const Color& shown) {
+  const uint32_t matched = m_table.match(label);
+  if (!matched) return;
+  if (!m_certain[pixel]) m_certain[pixel] = std::make_unique<CertainLights>();
+  for (CertainLight& c : m_certain[pixel]->lights)
+    if (!c.layers || (c.layers == matched && c.group == label.group)) {
+      c.layers = matched;
+      c.group = label.group;
+      c.light += light;
+      m_certain[pixel]->shown += shown;
+      return;
+    }
+  add(pixel, label, light);
 }
 
 void Film::finish(size_t pixel, const FirstHit& first, const Color& total) {
@@ -89,11 +107,14 @@ float Film::coverage(size_t pixel, int mask) const {
   return m_count[pixel] ? m_covered[pixel * size_t(m_masks.queries()) + size_t(mask)] / float(m_count[pixel]) : 0;
 }
 
-Color Film::groupLight(size_t pixel, uint32_t layers, int group) const {
+Color Film::groupLight(size_t pixel, uint32_t layers, int group, FilmLight which) const {
   const uint32_t n = m_count[pixel];
   if (!n) return Color(0.0f);
   Color sum(0.0f);
-  for (layers &= m_touched[pixel]; layers; layers &= layers - 1) {
+  if (m_certain[pixel] && which != FilmLight::Uncertain)
+    for (const CertainLight& c : m_certain[pixel]->lights)
+      if (c.group == group) sum += c.light * float(std::popcount(c.layers & layers));
+  for (layers &= which == FilmLight::Certain ? 0 : m_touched[pixel]; layers; layers &= layers - 1) {
     const float* p = lightOf(pixel, std::countr_zero(layers)) + 3 * group;
     sum += Color(p[0], p[1], p[2]);
   }
@@ -124,6 +145,16 @@ Color Film::seenAlbedo(size_t pixel) const {
 
 Color Film::total(size_t pixel) const {
   return m_count[pixel] ? m_pixels[pixel].total * (1.0f / float(m_count[pixel])) : Color(0.0f);
+}
+
+Color Film::uncertain(size_t pixel) const {
+  const Color all = total(pixel);
+  if (!m_count[pixel] || !m_certain[pixel]) return all;
+  const Color certain = m_certain[pixel]->shown * (1.0f / float(m_count[pixel]));
+  Color rest = all - certain;
+  for (int c = 0; c < 3; ++c)
+    if (std::abs(rest[c]) < 1e-5f * certain[c]) rest[c] = 0; // rounding
+  return rest;
 }
 
 Color Film::variance(size_t pixel) const {
@@ -212,15 +243,15 @@ static std::vector<float> flat(const Film& film, const std::vector<Color>& group
   return a;
 }
 
-Picture collect(const Film& film, int query, const std::vector<Color>& groupScales, float exposure,
-                const Tasks& tasks) {
-  return collectLayers(film, film.table().layers(query), groupScales, exposure, tasks);
+Picture collect(const Film& film, int query, const std::vector<Color>& groupScales, float exposure, const Tasks& tasks,
+                FilmLight which) {
+  return collectLayers(film, film.table().layers(query), groupScales, exposure, tasks, which);
 }
 
 Picture collectLayers(const Film& film, uint32_t layers, const std::vector<Color>& groupScales, float exposure,
-                      const Tasks& tasks) {
+                      const Tasks& tasks, FilmLight which) {
   const std::vector<float> a = flat(film, groupScales, exposure);
-  return gather(film, tasks, [&](size_t i) { return film.mixed(i, layers, a.data()); });
+  return gather(film, tasks, [&](size_t i) { return film.mixed(i, layers, a.data(), which); });
 }
 
 Picture surrounded(const Film& film, const Picture& frame, Picture beside, const Tasks& tasks) {
@@ -309,13 +340,14 @@ Color meanLight(const Film& film, int query, const std::vector<Color>& groupScal
   return sum * (1 / float(std::max<size_t>(1, counted)));
 }
 
-Picture collectGroup(const Film& film, int query, int group, const Color& amount, float exposure, const Tasks& tasks) {
-  return collectLayersOfGroup(film, film.table().layers(query), group, amount, exposure, tasks);
+Picture collectGroup(const Film& film, int query, int group, const Color& amount, float exposure, const Tasks& tasks,
+                     FilmLight which) {
+  return collectLayersOfGroup(film, film.table().layers(query), group, amount, exposure, tasks, which);
 }
 
 Picture collectLayersOfGroup(const Film& film, uint32_t layers, int group, const Color& amount, float exposure,
-                             const Tasks& tasks) {
-  return gather(film, tasks, [&](size_t i) { return film.groupLight(i, layers, group) * amount * exposure; });
+                             const Tasks& tasks, FilmLight which) {
+  return gather(film, tasks, [&](size_t i) { return film.groupLight(i, layers, group, which) * amount * exposure; });
 }
 
 } // namespace ilumbra

@@ -3,6 +3,7 @@
 #include "core/image/picture.h"
 #include "core/label/layer_table.h"
 
+#include <algorithm>
 #include <array>
 #include <bit>
 #include <memory>
@@ -21,6 +22,10 @@ struct FirstHit {
   Color seenAlbedo{0.0f};
   Label lookedAt{}; ///< of what is seen at last: its thing, material, and how it is seen
 };
+
+/// Which of a film's light: `Certain` is what the camera's own rays meet where something shines itself
+/// (Film::addCertain), `Uncertain` all else.
+enum class FilmLight { All, Certain, Uncertain };
 
 /// Light layers by query and light group, at unit power of each group, and the passes without light. Rows are written
 /// by one task at a time; a pixel's value depends on its samples only.
@@ -61,6 +66,7 @@ class Film {
     if (m_count[pixel]) return;
     m_touched[pixel] = 0;
     m_pixels[pixel] = {};
+    if (m_certain[pixel]) *m_certain[pixel] = {};
     if (m_covered) std::fill_n(m_covered.get() + pixel * size_t(m_masks.queries()), m_masks.queries(), 0.0f);
   }
   void add(size_t pixel, const Label& label, const Color& light) {
@@ -75,16 +81,21 @@ class Film {
       p[2] += light.z;
     }
   }
+  /// The same of light in which chance has no part, but for where in the pixel a sample falls: it is kept apart, as far
+  /// as a pixel has few of such lights. `shown`: at the powers of the compile.
+  void addCertain(size_t pixel, const Label& label, const Color& light, const Color& shown);
   /// Ends one sample of a pixel. `total` is all of its light, at the powers of the compile, for noise and denoising.
   void finish(size_t pixel, const FirstHit& first, const Color& total);
   /// Notes the luminance of light seen on a thing, whatever the queries.
   void addSeen(size_t pixel, uint16_t thing, float luminance) { m_pixels[pixel].seen.add(thing, luminance); }
 
   uint32_t samples(size_t pixel) const { return m_count[pixel]; }
+  /// Of the pixel that has most.
+  uint32_t mostSamples() const { return m_count.empty() ? 0 : *std::max_element(m_count.begin(), m_count.end()); }
   /// Mean light of a query and one group, at unit power.
   Color light(size_t pixel, int query, int group) const { return groupLight(pixel, m_table.layers(query), group); }
   /// The same of layers of the table, one bit each.
-  Color groupLight(size_t pixel, uint32_t layers, int group) const;
+  Color groupLight(size_t pixel, uint32_t layers, int group, FilmLight which = FilmLight::All) const;
   float alpha(size_t pixel) const;
   /// Means over the samples that hit something; depth is 0 where none did.
   float depth(size_t pixel) const;
@@ -98,11 +109,17 @@ class Film {
   /// By luminance, what is seen through mirrors and clear things.
   const Ranked& seen(size_t pixel) const { return m_count[pixel] ? m_pixels[pixel].seen : none(); }
   /// Sum over groups of the mean light of layers × groupScales (3 floats a group, as many as there are groups).
-  Color mixed(size_t pixel, uint32_t layers, const float* groupScales) const {
+  Color mixed(size_t pixel, uint32_t layers, const float* groupScales, FilmLight which = FilmLight::All) const {
     const uint32_t n = m_count[pixel];
     if (!n) return Color(0.0f);
     Color sum(0.0f);
-    for (layers &= m_touched[pixel]; layers; layers &= layers - 1) {
+    if (m_certain[pixel] && which != FilmLight::Uncertain)
+      for (const CertainLight& c : m_certain[pixel]->lights)
+        if (const int times = std::popcount(c.layers & layers)) {
+          const float* s = groupScales + 3 * c.group;
+          sum += c.light * Color(s[0], s[1], s[2]) * float(times);
+        }
+    for (layers &= which == FilmLight::Certain ? 0 : m_touched[pixel]; layers; layers &= layers - 1) {
       const float* p = lightOf(pixel, std::countr_zero(layers));
       for (int i = 0; i < 3 * m_groups; i += 3) {
         sum.x += p[i] * groupScales[i];
@@ -119,6 +136,8 @@ class Film {
   /// sample).
   Color total(size_t pixel) const;
   Color variance(size_t pixel) const;
+  /// Of total(), what is not certain.
+  Color uncertain(size_t pixel) const;
   /// The mean over the samples of even index less that over the odd ones, halved: another measure of the same error.
   Color halfDifference(size_t pixel) const;
   /// Standard error of a pixel's luminance, by what its two halves differ, ÷ the mean of its own luminance and the
@@ -139,6 +158,16 @@ class Film {
     Ranked identity, seen;
   };
   static const Ranked& none();
+  /// Sums over samples of one group's light in the same layers.
+  struct CertainLight {
+    uint32_t layers = 0; ///< 0: none
+    uint16_t group = 0;
+    Color light{0.0f};
+  };
+  struct CertainLights {
+    std::array<CertainLight, 3> lights;
+    Color shown{0.0f};
+  };
   /// A pixel's groups in a layer. Layer by layer, so that where a layer has no light its memory is never touched, and
   /// the system never gives it.
   float* lightOf(size_t pixel, int layer) const {
@@ -151,7 +180,8 @@ class Film {
   std::unique_ptr<float[]> m_light;
   std::unique_ptr<Pixel[]> m_pixels;
   std::vector<uint32_t> m_count;
-  std::unique_ptr<float[]> m_covered; ///< by pixel and mask, sums over samples
+  std::vector<std::unique_ptr<CertainLights>> m_certain; ///< null where there was never any
+  std::unique_ptr<float[]> m_covered;                    ///< by pixel and mask, sums over samples
   int m_margin = 0;
   std::unique_ptr<Film> m_surround;
   std::unique_ptr<uint32_t[]> m_touched; ///< by bits: the layers that have light, and memory that means something
@@ -159,10 +189,11 @@ class Film {
 
 /// The picture of one query: Σ over groups of light × amount, times `exposure`. Pixels without samples take the value
 /// of the nearest sampled pixel to their left or above.
-Picture collect(const Film& film, int query, const std::vector<Color>& groupScales, float exposure, const Tasks& tasks);
+Picture collect(const Film& film, int query, const std::vector<Color>& groupScales, float exposure, const Tasks& tasks,
+                FilmLight which = FilmLight::All);
 /// The same of layers of the film's table, one bit each.
 Picture collectLayers(const Film& film, uint32_t layers, const std::vector<Color>& groupScales, float exposure,
-                      const Tasks& tasks);
+                      const Tasks& tasks, FilmLight which = FilmLight::All);
 /// A picture of the film's frame within the light beside it, as `beside` has it of the film's surround: larger by
 /// Film::coarse × margin() pixels on every side, and smooth where the two meet.
 Picture surrounded(const Film& film, const Picture& frame, Picture beside, const Tasks& tasks);
@@ -171,8 +202,9 @@ std::vector<Color> groupMeans(const Film& film, int query, const Tasks& tasks);
 /// The mean of collect() over the sampled pixels, without exposure.
 Color meanLight(const Film& film, int query, const std::vector<Color>& groupScales, const Tasks& tasks);
 /// One group alone.
-Picture collectGroup(const Film& film, int query, int group, const Color& amount, float exposure, const Tasks& tasks);
+Picture collectGroup(const Film& film, int query, int group, const Color& amount, float exposure, const Tasks& tasks,
+                     FilmLight which = FilmLight::All);
 Picture collectLayersOfGroup(const Film& film, uint32_t layers, int group, const Color& amount, float exposure,
-                             const Tasks& tasks);
+                             const Tasks& tasks, FilmLight which = FilmLight::All);
 
 } // namespace ilumbra

@@ -26,13 +26,15 @@ std::vector<Picture> lightBeside(const Scene& scene, const Film& film, const std
 SceneLight sceneLight(const Scene& scene, const Film& film, const std::vector<Color>& groupScales, const Tasks& tasks,
                       const Denoiser* denoiser, const CancelFlag* cancel) {
   SceneLight light;
-  for (int l = 0; l < scene.table.size(); ++l)
-    light.layers.push_back(collectLayers(film, 1u << l, groupScales, 1, tasks));
+  const auto collected = [&](size_t l, FilmLight which) {
+    return collectLayers(film, 1u << l, groupScales, 1, tasks, which);
+  };
+  const auto layers = size_t(scene.table.size());
   if (denoiser) {
-    std::vector<const Picture*> all;
-    for (const Picture& p : light.layers) all.push_back(&p);
-    light.layers = denoiser->apply(all, tasks, cancel);
+    light.layers = denoised(*denoiser, layers, collected, tasks, cancel);
     light.covers = cleanCoverage(film, *denoiser, tasks, cancel);
+  } else {
+    for (size_t l = 0; l < layers; ++l) light.layers.push_back(collected(l, FilmLight::All));
   }
   light.beside = lightBeside(scene, film, groupScales, tasks);
   if (scene.plates) {

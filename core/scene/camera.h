@@ -51,6 +51,8 @@ class Camera {
   /// Where a point falls on the film; false behind the camera.
   bool project(const V3f& world, float& x, float& y) const;
   V3f position() const { return m_position; }
+  /// How wide the opening spreads a point so many metres ahead: in the plane one metre ahead.
+  float blur(float ahead) const { return 2 * m_aperture * std::abs(1 / m_focus - 1 / ahead); }
   /// Metres ahead at which things are sharp.
   float focus() const { return m_focus; }
   V3f forward() const { return -m_z; }

@@ -42,18 +42,14 @@ void DenoiseCache::mix(const Scene& scene, const std::vector<Color>& groupScales
 void DenoiseCache::makeGroup(const Scene& scene, const Tasks& tasks, const CancelFlag& cancel) {
   const int g = int(m_groups.size());
   const auto stored = size_t(scene.table.size());
-  std::vector<Picture> raw, made(stored);
-  std::vector<const Picture*> lit;
-  std::vector<size_t> which;
-  for (size_t l = 0; l < stored; ++l)
-    raw.push_back(collectLayersOfGroup(m_of->film(), 1u << l, g, Color(1.0f), 1, tasks));
-  for (size_t l = 0; l < stored; ++l)
-    if (!isBlack(raw[l], tasks)) {
-      lit.push_back(&raw[l]);
-      which.push_back(l);
-    }
-  std::vector<Picture> out = lit.empty() ? std::vector<Picture>() : m_denoiser->apply(lit, tasks, &cancel);
-  for (size_t i = 0; i < which.size(); ++i) made[which[i]] = std::move(out[i]);
+  std::vector<Picture> made = denoised(
+      *m_denoiser, stored,
+      [&](size_t l, FilmLight which) {
+        return collectLayersOfGroup(m_of->film(), 1u << l, g, Color(1.0f), 1, tasks, which);
+      },
+      tasks, &cancel);
+  for (Picture& p : made)
+    if (isBlack(p, tasks)) p = {};
   m_groups.push_back(std::move(made));
 }
 

@@ -54,7 +54,7 @@ const Rendering& Session::Content::shown() const {
 }
 
 bool Session::Content::cleanDue() const {
-  if (!wantsClean() || blink) return false;
+  if (!wantsClean()) return false;
   const Rendering& r = shown();
   const bool same = clean.isOf(r) && !clean.empty();
   if (same && !showsClean()) return true; // another mix
@@ -220,7 +220,16 @@ void Session::Content::take(SessionRequest request, Clock::time_point asked) {
       groupUnitsOf = {};
       fullStale = true;
       blink = true;
-      trace([&] { return draft.advance(tasks, 1, cancel); }, draft);
+      const auto begin = Clock::now();
+      const bool done = trace([&] { return draft.advance(tasks, 1, cancel); }, draft);
+      // Where rays take their time, speckles are not worth showing; else the picture that answers a hand comes first.
+      if (done && wantsClean() && !scene->bare() && since(begin) > cleanFirstFrom) {
+        try {
+          clean.make(*scene, draft, groupScales, tasks, cancel);
+        } catch (const Error& e) { // there is a newer request: a stream of them has its pictures all the same
+          if (e.kind() != ErrorKind::Cancelled) throw;
+        }
+      }
     }
   }
   full.reconsider();

@@ -26,6 +26,10 @@ constexpr uint32_t draftSamples = 8;
 // From so many samples on, a picture is denoised each time they have doubled, and when it is finished.
 constexpr uint32_t cleanDraftFrom = 1, cleanFullFrom = 2;
 
+// A first draft that took so many seconds is shown denoised at once; a quicker one is shown as it is and denoised
+// after.
+constexpr double cleanFirstFrom = 0.2;
+
 // What the denoised groups may take: beyond it another mix is shown raw and denoised after.
 constexpr size_t groupMemory = size_t(512) << 20;
 

@@ -187,7 +187,11 @@ std::shared_ptr<const SwatchMaker::Swatch> SwatchMaker::render(const Wanted& wan
     (scene->groups[g].name == skyName ? sky : lamps) += std::max(0.0f, luminance(means[g] * groupScales[g]));
   for (size_t g = 0; g < groupScales.size(); ++g)
     if (scene->groups[g].name == skyName && lamps > 0 && sky > 0) groupScales[g] *= skyShare * lamps / sky;
-  Picture p = denoiser.apply(collect(r.film(), 0, groupScales, 1, tasks), tasks);
+  Picture p =
+      std::move(denoised(
+                    denoiser, 1,
+                    [&](size_t, FilmLight which) { return collect(r.film(), 0, groupScales, 1, tasks, which); }, tasks)
+                    .front());
   // Exposed by what falls on the table around the ball, so that a dark material is dark and a bright one bright.
   std::vector<float> around;
   for (int y = p.height * 3 / 4; y < p.height; ++y)

@@ -78,20 +78,9 @@ void sampleDirectLight(PathState& path, const PathVertex& v, const ScatteringFun
                      scatter.evaluate(wi) * ls.radiance * (misWeight(ls, 1, scatter.pdf(wi)) * inverseDensity(ls, 1)),
                      false);
     }
-  } else if (path.draft && !path.scene.emitters.empty()) {
-    path.lampChooser.moveTo(point, horizon);
-    size_t lamp;
-    float p;
-    LightSample ls;
-    V3f wi;
-    if (path.lampChooser.pick(path.sampler.get1(), lamp, p) &&
-        path.rays.shutterTime().sample(path.scene.emitters[lamp], point, path.sampler.get2(), ls) &&
-        towards(path.scene.emitters[lamp], ls, wi))
-      addDirectLight(path, v, path.scene.emitters[lamp], ls, scatter.evaluate(wi) * ls.radiance * inverseDensity(ls, p),
-                     false);
   } else if (!path.scene.emitters.empty()) {
     // What decides among the candidates is cheap: the light times the density that scattering has in its direction.
-    constexpr int candidates = 4;
+    const int candidates = path.draft ? draftCandidates : 4;
     const float uChoose = path.sampler.get1();
     path.lampChooser.moveTo(point, horizon);
     path.allLampsSampled = false;

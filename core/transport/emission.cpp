@@ -1,8 +1,24 @@
 #include "core/transport/emission.h"
 
+#include "core/scene/geometry.h"
 #include "core/scene/plates.h"
 
 namespace ilumbra {
+
+namespace {
+
+// Chance has no part in what is `ahead` metres before the camera but where in its pixel a sample falls. (A lens that
+// blurs it and a shutter in which it moves make it one.)
+bool isCertain(const PathState& path, float ahead) {
+  const Camera& camera = path.scene.camera;
+  return path.primary && path.certain && !camera.moves() && camera.blur(ahead) <= path.footprintSpread;
+}
+bool isCertain(const PathState& path, const Hit& hit) {
+  return !hit.instance->motion && hit.object->geometry->shape.forms.empty() &&
+         isCertain(path, dot(hit.point - path.scene.camera.position(), path.scene.camera.forward()));
+}
+
+} // namespace
 
 void addSky(PathState& path) {
   float clear = 1; // of the sky, beside a plate that clear things show in front of it
@@ -38,7 +54,8 @@ void addSky(PathState& path) {
     }
     addLight(path, l,
              path.throughput * sky.light->radiance(path.previousPoint, path.direction, path.direction) * sky.baked *
-                 (w * clear * path.bounceFactor * lampShare(path, sky, infinite)));
+                 (w * clear * path.bounceFactor * lampShare(path, sky, infinite) * path.metShare),
+             isCertain(path, infinite));
   }
 }
 
@@ -64,7 +81,9 @@ void addLamp(PathState& path, const Hit& hit) {
                                                                          length(hit.point - path.previousPoint),
                                                                          {hit.geometric, hit.triangle, hit.u, hit.v}));
   addLight(path, l,
-           path.throughput * radiance * e.baked * (w * lampShare(path, e, length(hit.point - path.previousPoint))));
+           path.throughput * radiance * e.baked *
+               (w * lampShare(path, e, length(hit.point - path.previousPoint)) * path.metShare),
+           isCertain(path, hit));
 }
 
 void addEmission(PathState& path, const Hit& hit, const Material& m, const PatternPoint& at, const Color& throughput) {
@@ -90,7 +109,34 @@ void addEmission(PathState& path, const Hit& hit, const Material& m, const Patte
     l.thing = thing;
     l.material = m.index;
   }
-  addLight(path, l, throughput * m.emitted(at) * e.baked * w);
+  addLight(path, l, throughput * m.emitted(at) * e.baked * (w * path.metShare), isCertain(path, hit));
+}
+
+bool addOwnLightAhead(PathState& path, const Hit* hit, bool add) {
+  if (!hit) {
+    if (add) addSky(path);
+    return !path.scene.skies.empty();
+  }
+  const InstancedObject& in = *hit->object;
+  if (!(in.switches & SwitchSeen) || (in.switches & (SwitchCatches | SwitchCutsOut))) return false;
+  if (in.light < 0) {
+    if (in.insideMaterial != noMaterial) return false;
+    const Material& m = *path.scene.materials[in.material];
+    if (m.layered() || !m.emits || !m.alwaysOpaque()) return false;
+  }
+  if (!add) return true;
+  const FirstHit first = path.first;
+  const bool lampSeen = path.lampSeen;
+  if (in.light >= 0) {
+    addLamp(path, *hit);
+  } else {
+    const ShadingPoint p = shadingPointAt(path, *hit, path.direction,
+                                          path.footprint + path.footprintSpread * hit->distance, path.passedVeils);
+    addEmission(path, *hit, *p.material, p.at, path.throughput);
+  }
+  path.first = first; // the sample goes on from the air
+  path.lampSeen = lampSeen;
+  return true;
 }
 
 } // namespace ilumbra

@@ -1,5 +1,6 @@
 #include "core/transport/medium_integrator.h"
 
+#include "core/transport/emission.h"
 #include "core/transport/photon_gathering.h"
 #include "core/transport/photons.h"
 #include "core/transport/shadow_transmittance.h"
@@ -248,9 +249,23 @@ bool scatterInMedium(PathState& path, const RayMedia& way, float begin, float en
   return russianRoulette(path, weight, path.random.next());
 }
 
+// Of what a camera's own ray comes through, so many estimates are taken; up to this optical depth of what is uneven
+// about it, that leaves the light behind as good as certain.
+constexpr int primaryEstimates = 4;
+constexpr float certainDepth = 1;
+
+// The optical depth by which a way may differ from its mean.
+float unevenDepth(const PathState& path, const RayMedia& way, float far) {
+  float depth = 0;
+  for (const auto& s : way)
+    if (s.spread > 0)
+      depth += maxComponent((*path.scene.media)[s.haze].haze.extinction) * s.spread * (std::min(s.to, far) - s.from);
+  return depth;
+}
+
 } // namespace
 
-Crossing crossMedia(PathState& path, float far, NodeId body) {
+Crossing crossMedia(PathState& path, float far, NodeId body, const Hit* met) {
   const Media& air = *path.scene.media;
   RayMedia way;
   air.along(path.origin, path.direction, far, way, body);
@@ -277,14 +292,35 @@ Crossing crossMedia(PathState& path, float far, NodeId body) {
       l.group = h.group;
       addLight(path, l, path.throughput * radiance);
     });
-  if (turns > 0 && path.random.next() < turns)
+  const float unsure = path.draft ? 0 : unevenDepth(path, way, far);
+  const auto through = [&] {
+    if (path.draft) return air.meanTransmittance(way, far);
+    // What the eye looks at is worth a mean of several.
+    const int estimates = path.primary && unsure > 0 ? primaryEstimates : 1;
+    Color sum(0.0f);
+    for (int k = 0; k < estimates; ++k) sum += air.transmittance(way, path.origin, path.direction, far, path.random);
+    return sum * (1.0f / float(estimates));
+  };
+  path.certain &= unsure < certainDepth;
+  if (turns > 0 && path.certain && path.primary) {
+    // What shines itself is seen whether the path turns or not: of lamps in the air nothing is left to chance.
+    if (addOwnLightAhead(path, met, false)) path.metShare = 1 - turns;
+    path.certain = path.metShare < 1;
+  }
+  if (turns > 0 && path.random.next() < turns) {
+    if (path.metShare < 1) {
+      const Color before = path.throughput;
+      path.throughput *= through();
+      path.metShare = 1;
+      addOwnLightAhead(path, met, true);
+      path.throughput = before;
+    }
     return scatterInMedium(path, way, begin, end, turns) ? Crossing::Scattered : Crossing::Ended;
-  const Color through = (path.draft ? air.meanTransmittance(way, far)
-                                    : air.transmittance(way, path.origin, path.direction, far, path.random)) *
-                        (1 / std::max(1e-6f, 1 - turns));
+  }
+  const Color left = through() * (1 / std::max(1e-6f, 1 - turns));
   if (path.primary && !path.first.hit)
-    path.first.alpha += (1 - path.first.alpha) * (1 - (through.x + through.y + through.z) / 3);
-  path.throughput *= through;
+    path.first.alpha += (1 - path.first.alpha) * (1 - (left.x + left.y + left.z) / 3);
+  path.throughput *= left;
   return isBlack(path.throughput) ? Crossing::Ended : Crossing::Passed;
 }
 

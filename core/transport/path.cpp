@@ -40,8 +40,8 @@ Step wander(PathState& path, const Interior& interior, float distance) {
 }
 
 // What lies between the path and what its ray meets (`distance`; infinite: nothing): media, and photons on their way
-// through them. `within`: the body that it runs in; null: none.
-Step crossSegment(PathState& path, const MediumStack::Body* within, float distance) {
+// through them. `within`: the body that it runs in; null: none. `hit`: what it meets; null: nothing.
+Step crossSegment(PathState& path, const MediumStack::Body* within, float distance, const Hit* hit) {
   const Media* media = path.scene.media.get();
   if (!media) return Step::Here;
   const NodeId body = within ? bodyOf(path, *within) : 0;
@@ -55,7 +55,7 @@ Step crossSegment(PathState& path, const MediumStack::Body* within, float distan
     return Step::Here;
   }
   if (within && (!media->anyWithin() || within->scatters)) return Step::Here;
-  switch (crossMedia(path, distance, body)) {
+  switch (crossMedia(path, distance, body, hit)) {
   case Crossing::Scattered:
     return Step::Next;
   case Crossing::Ended:
@@ -90,6 +90,7 @@ Step meetVeil(PathState& path, const Hit& hit, const V3f& facing, const ShadingP
     path.throughput *= 1 - covered;
     return covered >= 1 ? Step::Ended : passOn(path, hit, facing);
   }
+  path.certain = false;
   path.throughput *= both;
   const bool covers = path.random.next() < point.opacity / both;
   // In the mean its alpha is what it covers.
@@ -137,7 +138,8 @@ Step nextSegment(PathState& path, const Hit* first, bool firstMet, int step) {
   const float distance = met ? hit.distance : infinite;
   if (within && within->scatters)
     if (const Step s = wander(path, interiorOf(path, *within), distance); s != Step::Here) return s;
-  if (const Step s = crossSegment(path, within, distance); s != Step::Here) return s;
+  path.metShare = 1;
+  if (const Step s = crossSegment(path, within, distance, met ? &hit : nullptr); s != Step::Here) return s;
   if (met) return meet(path, hit, within, step);
   if (!path.sink) addSky(path);
   return Step::Ended;

@@ -11,7 +11,7 @@ constexpr int sureBounces = 6;
 
 } // namespace
 
-void addLight(PathState& path, const Label& label, const Color& light) {
+void addLight(PathState& path, const Label& label, const Color& light, bool certain) {
   if (!finite(light)) {
     ++path.count.dropped;
     return;
@@ -24,7 +24,10 @@ void addLight(PathState& path, const Label& label, const Color& light) {
     shown *= keep;
     ++path.count.limited;
   }
-  path.film->add(path.pixel, label, light * keep);
+  if (certain)
+    path.film->addCertain(path.pixel, label, light, shown);
+  else
+    path.film->add(path.pixel, label, light * keep);
   path.total += shown;
   path.film->addSeen(path.pixel, label.thing, l);
 }
@@ -47,11 +50,11 @@ ShadingPoint shadingPointAt(PathState& path, const Hit& hit, const V3f& directio
   ShadingPoint g{path.scene.materials[material].get(), {}, 1};
   if (path.scene.patterned[material])
     g.at = patternPoint(path.scene, hit, path.rays.shutterTime(), direction, footprint);
-  while (g.material->layered())
-    g.material = path.scene
-                     .materials[size_t(path.random.next() < clamp01(g.material->mask.real(g.at)) ? g.material->above
-                                                                                                 : g.material->below)]
-                     .get();
+  while (g.material->layered()) {
+    const float above = clamp01(g.material->mask.real(g.at));
+    path.certain &= above == 0 || above == 1;
+    g.material = path.scene.materials[size_t(path.random.next() < above ? g.material->above : g.material->below)].get();
+  }
   const Material& m = *g.material;
   if (m.alwaysOpaque()) return g;
   g.opacity = clamp01(m.opacity.real(g.at));

@@ -16,6 +16,8 @@ class PhotonSink;
 
 /// Up to so many lamps are all asked for their light where the camera looks; of more, one is chosen.
 inline constexpr size_t allLamps = 4;
+/// Of so many places on lamps a draft chooses one.
+inline constexpr int draftCandidates = 8;
 /// Light that is less than this in the picture, of 1 for white, has no shadow ray in a draft.
 inline constexpr float draftLeast = 1e-3f;
 /// A path splits into so many where it is first dispersed, each of a wavelength of its own, spread over all of them.
@@ -79,6 +81,8 @@ struct PathState {
   float bounceFactor = 1;             ///< of bounced light only, never of lamps met directly
   bool specularChain = true;          ///< only mirrors and clear things so far
   bool primary = true;                ///< the camera's own ray so far
+  bool certain = true;                ///< chance had no part in what it met so far
+  float metShare = 1; ///< of the own light of what the path meets next: what the air turned aside has the rest
   /// Of lamps that leave it to things how their light gets through, and of those that do not.
   std::array<StraightLight, 2> straightLight;
   Label label;
@@ -135,8 +139,8 @@ struct ShadingPoint {
 };
 
 /// Adds light (cd/m² at its group's unit) to the film, held by the firefly limit; what is not finite is dropped and
-/// counted.
-void addLight(PathState& path, const Label& label, const Color& light);
+/// counted. `certain`: as Film::addCertain() has it.
+void addLight(PathState& path, const Label& label, const Color& light, bool certain = false);
 
 /// The material at a hit, layers decided, and how much of it is there.
 ShadingPoint shadingPointAt(PathState& path, const Hit& hit, const V3f& direction, float footprint,

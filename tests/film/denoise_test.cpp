@@ -29,6 +29,15 @@ Document corner(int size = 64) {
   return s.take();
 }
 
+// As a picture of the film is denoised.
+Picture cleaned(const Traced& t) {
+  return denoised(
+             Denoiser(t.film(), pool()), 1,
+             [&](size_t, FilmLight which) { return collect(t.film(), 0, t.scene->groupScales, 1, pool(), which); },
+             pool())
+      .front();
+}
+
 double squaredError(const Picture& a, const Picture& b) {
   double sum = 0;
   for (size_t i = 0; i < a.rgb.size(); ++i) sum += sqr(a.rgb[i] - b.rgb[i]);
@@ -44,7 +53,7 @@ TEST_CASE("Denoising brings a picture nearer to the converged one", "[denoise]")
   for (const uint32_t samples : {4u, 16u}) {
     const Traced t = trace(doc, samples);
     const Picture raw = luminances(t);
-    const Picture clean = Denoiser(t.film(), pool()).apply(raw, pool());
+    const Picture clean = cleaned(t);
     before += squaredError(raw, truth);
     after += squaredError(clean, truth);
     CAPTURE(samples, squaredError(raw, truth), squaredError(clean, truth));
@@ -76,7 +85,7 @@ TEST_CASE("Denoising keeps edges that features or light tell, and an even pictur
   s.look("0, 0, 3", "0, 0, 0", "50");
   s.add("light.sky", "Sky", {{"power", "500"}});
   const Traced even = trace(s.take(), 4);
-  const Picture p = Denoiser(even.film(), pool()).apply(luminances(even), pool());
+  const Picture p = cleaned(even);
   for (const float v : p.rgb) REQUIRE(v == Approx(500).epsilon(1e-4));
   // A bright sphere on black: its rim stays as sharp as it was.
   Set t(32, 32);
@@ -84,7 +93,7 @@ TEST_CASE("Denoising keeps edges that features or light tell, and an even pictur
   t.add("material.surface", "Glow", {{"base_color", "0, 0, 0"}, {"ior", "1"}, {"own_light", "2000"}});
   t.add("object.sphere", "Ball", {{"radius", "0.5"}, {"material", "Glow"}});
   const Traced ball = trace(t.take(), 16);
-  const Picture raw = luminances(ball), clean = Denoiser(ball.film(), pool()).apply(raw, pool());
+  const Picture raw = luminances(ball), clean = cleaned(ball);
   CHECK(mean(clean, {0, 0, 4, 32}) == 0);
   CHECK(mean(clean, {14, 14, 4, 4}) == Approx(2000).epsilon(1e-4));
   CHECK(squaredError(raw, clean) < sqr(60));

@@ -53,11 +53,13 @@ void write(std::ofstream& to, const Film& film, uint32_t samples) {
 void writeDenoised(std::ofstream& to, const Film& film, const Tasks& tasks) {
   Picture p(width, height);
   for (size_t i = 0; i < p.pixels(); ++i)
-    for (int c = 0; c < 3; ++c) p.rgb[3 * i + size_t(c)] = film.total(i)[c];
+    for (int c = 0; c < 3; ++c) p.rgb[3 * i + size_t(c)] = film.uncertain(i)[c];
   p = Denoiser(film, tasks).apply(p, tasks);
   std::vector<float> out(p.rgb.size());
-  for (size_t i = 0; i < p.pixels(); ++i)
-    for (size_t c = 0; c < 3; ++c) out[c * p.pixels() + i] = p.rgb[3 * i + c];
+  for (size_t i = 0; i < p.pixels(); ++i) {
+    const Color certain = film.total(i) - film.uncertain(i);
+    for (int c = 0; c < 3; ++c) out[size_t(c) * p.pixels() + i] = p.rgb[3 * i + size_t(c)] + certain[c];
+  }
   to.write(reinterpret_cast<const char*>(out.data()), std::streamsize(out.size() * sizeof(float)));
 }
 
