@@ -16,6 +16,9 @@
 
 namespace ilumbra {
 
+// Milliseconds after a change from which its picture is said to be late.
+static constexpr int lateAfter = 600;
+
 StatusLine::StatusLine(Studio& studio, ModelFiles& models, PictureFiles& pictures, QWidget* parent)
     : QStatusBar(parent), m_studio(studio), m_models(models), m_pictures(pictures) {
   m_progress = new QLabel(this);
@@ -39,7 +42,20 @@ StatusLine::StatusLine(Studio& studio, ModelFiles& models, PictureFiles& picture
   addPermanentWidget(m_message, 1);
   addPermanentWidget(m_reload);
   connect(&models, &ModelFiles::changedOnDisk, this, &StatusLine::offerReload);
-  connect(&studio, &Studio::imageArrived, this, &StatusLine::showState);
+  connect(&studio, &Studio::imageArrived, this, [this] {
+    if (m_building) lookWhetherLate();
+    showState();
+  });
+  m_slow.setSingleShot(true);
+  m_slow.setInterval(lateAfter);
+  connect(&m_slow, &QTimer::timeout, this, [this] {
+    lookWhetherLate();
+    if (m_building) showState();
+  });
+  connect(&studio, &Studio::documentChanged, this, [this] {
+    if (!m_slow.isActive()) m_slow.start();
+  });
+  m_slow.start();
   connect(&studio, &Studio::backgroundChanged, this, &StatusLine::showState);
   // What was said of the document before holds no longer; what is said of this change comes after it.
   connect(&studio, &Studio::documentChanged, this, [this] {
@@ -91,12 +107,20 @@ static QString stageText(Invalidation stage) {
   return {};
 }
 
+void StatusLine::lookWhetherLate() {
+  const auto& image = m_studio.image();
+  m_building = !image || image->edition != m_studio.edition();
+}
+
 void StatusLine::showState() {
   const QString work = m_studio.backgroundLabel();
   m_cancel->setVisible(!work.isEmpty());
   const auto& image = m_studio.image();
   QString text;
-  if (image && image->error.empty()) {
+  if (m_building) {
+    text = tr("Building the scene…");
+    m_rate->clear();
+  } else if (image && image->error.empty()) {
     if (!activeCamera(m_studio.doc()))
       text = tr("No camera");
     else if (image->draft)

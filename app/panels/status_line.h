@@ -2,6 +2,7 @@
 #include "app/studio.h"
 
 #include <QStatusBar>
+#include <QTimer>
 
 class QLabel;
 class QToolButton;
@@ -26,6 +27,7 @@ class StatusLine : public QStatusBar {
 
  private:
   void showState();
+  void lookWhetherLate();
   void showMessage();
   void offerReload();
   Studio& m_studio;
@@ -35,6 +37,8 @@ class StatusLine : public QStatusBar {
   QToolButton *m_cancel, *m_reload;
   QString m_lastTold, m_says, m_trouble; ///< said last; what is said now; what is wrong with the picture
   bool m_refused = false;
+  QTimer m_slow;                                       ///< runs from a change until its picture is late
+  bool m_building = false;                             ///< it is late: what is shown is of the document before
   std::vector<std::pair<QString, QString>> m_messages; ///< when, and what
 };
 

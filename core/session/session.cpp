@@ -48,20 +48,14 @@ bool needsTracing(const Document& from, const Document& to) {
 }
 } // namespace
 
-const Rendering& Session::Content::shown() const {
-  if (fullSamples() == 0) return draft;
-  return wantsClean() && clean.isOf(draft) && fullSamples() < cleanFullFrom && !finished() ? draft : full;
-}
-
 bool Session::Content::cleanDue() const {
-  if (!wantsClean()) return false;
   const Rendering& r = shown();
+  if (!wantsClean() || r.samples() == 0) return false;
   const bool same = clean.isOf(r) && !clean.empty();
   if (same && !showsClean()) return true; // another mix
-  const uint32_t from = r.step() > 1 ? cleanDraftFrom : cleanFullFrom;
   if (same && clean.samples() == r.samples()) return false;
-  if (finished() || now->paused) return r.samples() >= 2;
-  return r.samples() >= from && (!same || r.samples() >= 2 * clean.samples());
+  if (finished()) return r.samples() >= 2; // as a file has it
+  return now->paused || !same || r.samples() >= 2 * clean.samples();
 }
 
 bool Session::Content::groupsDue() const {
@@ -264,30 +258,20 @@ void Session::Content::serve(const std::vector<Waiting>& todo) {
   };
   if (!scene || !now) return refuse(error.empty() ? "there is no picture yet" : error);
   if (!activeCamera(now->doc)) return refuse("there is no camera: add one, then there is a picture");
-  // The denoised draft may look better than a few whole samples; who asks for the picture gets the picture.
-  for (const Needs needs : {Needs::Scene, Needs::Picture}) {
-    std::vector<Waiting> these;
-    std::copy_if(todo.begin(), todo.end(), std::back_inserter(these),
-                 [&](const Waiting& w) { return w.needs == needs; });
-    if (these.empty()) continue;
-    const Rendering& of = needs == Needs::Picture && fullSamples() > 0 ? full : shown();
-    const bool cleaned = showsClean() && &of == &shown();
-    std::optional<LensResult> developed;
-    try {
-      const FileAssets files = assets->assets(now->doc.folder(), &leaving);
-      const LensOptions options{
-          .on = now->withLens, .assets = &files, .cancel = &leaving, .convolutions = &convolutions};
-      const double frame = currentFrame(now->doc);
-      developed = cleaned ? develop(now->doc, frame, *scene, of.film(), clean.light(), tasks, options)
-                          : develop(now->doc, frame, *scene, of.film(), groupScales, tasks, options);
-    } catch (const std::exception& e) {
-      for (const Waiting& w : these) answer(w, nullptr, e.what());
-      continue;
-    }
-    const State state{now->doc,   written ? *written : now->doc,        of,    groupScales,
-                      *developed, cleaned ? clean.denoiser() : nullptr, tasks, leaving};
-    for (const Waiting& w : these) answer(w, &state, {});
+  const bool cleaned = showsClean();
+  std::optional<LensResult> developed;
+  try {
+    const FileAssets files = assets->assets(now->doc.folder(), &leaving);
+    const LensOptions options{.on = now->withLens, .assets = &files, .cancel = &leaving, .convolutions = &convolutions};
+    const double frame = currentFrame(now->doc);
+    developed = cleaned ? develop(now->doc, frame, *scene, shown().film(), clean.light(), tasks, options)
+                        : develop(now->doc, frame, *scene, shown().film(), groupScales, tasks, options);
+  } catch (const std::exception& e) {
+    return refuse(e.what());
   }
+  const State state{now->doc,   written ? *written : now->doc,        shown(), groupScales,
+                    *developed, cleaned ? clean.denoiser() : nullptr, tasks,   leaving};
+  for (const Waiting& w : todo) answer(w, &state, {});
 }
 
 void Session::Content::refine(Refinement what) {

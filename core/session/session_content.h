@@ -21,11 +21,8 @@ inline double since(Clock::time_point t) { return std::chrono::duration<double>(
 
 // The draft: a pixel for 2 × 2, direct light only, so that the first lit picture comes in the time of a few rays.
 constexpr int draftStep = 2;
-// Then the same pixels with whole paths, as many samples as two of the full picture cost.
-constexpr uint32_t draftSamples = 8;
-// From so many samples on, a picture is denoised each time they have doubled, and when it is finished.
-constexpr uint32_t cleanDraftFrom = 1, cleanFullFrom = 2;
-
+// Then the same pixels with whole paths, as many samples as one of the full picture costs: denoised, that shows more.
+constexpr uint32_t draftSamples = 4;
 // A first draft that took so many seconds is shown denoised at once; a quicker one is shown as it is and denoised
 // after.
 constexpr double cleanFirstFrom = 0.2;
@@ -88,11 +85,11 @@ struct Session::Content {
   DenoiseCache clean;
 
   bool wantsClean() const { return !now->raw && !now->playing && settingsOf(now->doc).flag("denoise"); }
-  // A denoised draft is better to look at than a few whole samples.
-  const Rendering& shown() const;
+  const Rendering& shown() const { return fullSamples() == 0 ? draft : full; }
   bool finished() const { return fullSamples() >= target() || (fullSamples() > 0 && full.converged()); }
   bool showsClean() const { return wantsClean() && clean.holds(shown(), groupScales); }
-  // True if the picture shown should be denoised, or denoised anew, before anything else is done.
+  // True if the picture shown should be denoised, or denoised anew, before anything else is done: at first, each time
+  // its samples have doubled, and when it is finished.
   bool cleanDue() const;
   // Groups one by one, once there is nothing better to do.
   bool groupsDue() const;
