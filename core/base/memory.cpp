@@ -11,4 +11,10 @@ void keepFreedMemory() {
 #endif
 }
 
+void releaseFreedMemory() {
+#ifdef __GLIBC__
+  malloc_trim(0);
+#endif
+}
+
 } // namespace ilumbra

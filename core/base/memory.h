@@ -7,4 +7,8 @@ namespace ilumbra {
 /// program.
 void keepFreedMemory();
 
+/// Gives what is freed back to the system all the same: after work that takes much of it and comes seldom. Some
+/// milliseconds.
+void releaseFreedMemory();
+
 } // namespace ilumbra

@@ -5,6 +5,7 @@
 
 #include "core/base/error.h"
 #include "core/base/hash.h"
+#include "core/base/memory.h"
 #include "core/compile/plate.h"
 #include "core/display/view.h"
 #include "core/document/difference.h"
@@ -280,13 +281,17 @@ void Session::Content::refine(Refinement what) {
     return;
   case Refinement::Clean:
     clean.make(*scene, shown(), groupScales, tasks, cancel);
-    return show(true);
+    show(true);
+    // Of whole pixels that was much memory, and it takes twice the samples until it is wanted again.
+    if (shown().step() == 1) releaseFreedMemory();
+    return;
   case Refinement::Group:
     return clean.makeGroup(*scene, tasks, cancel);
   case Refinement::Blink:
     next.restart(scene, draftStep);
     if (!trace([&] { return next.advance(tasks, 1, cancel); }, next)) return;
     std::swap(draft, next);
+    next = Rendering();
     clean.clear();
     groupUnitsOf = {};
     blink = false;
