@@ -80,7 +80,7 @@ void sampleDirectLight(PathState& path, const PathVertex& v, const ScatteringFun
     }
   } else if (!path.scene.emitters.empty()) {
     // What decides among the candidates is cheap: the light times the density that scattering has in its direction.
-    const int candidates = path.draft ? draftCandidates : 4;
+    constexpr int candidates = 4;
     const float uChoose = path.sampler.get1();
     path.lampChooser.moveTo(point, horizon);
     path.allLampsSampled = false;

@@ -16,8 +16,6 @@ class PhotonSink;
 
 /// Up to so many lamps are all asked for their light where the camera looks; of more, one is chosen.
 inline constexpr size_t allLamps = 4;
-/// Of so many places on lamps a draft chooses one.
-inline constexpr int draftCandidates = 8;
 /// Light that is less than this in the picture, of 1 for white, has no shadow ray in a draft.
 inline constexpr float draftLeast = 1e-3f;
 /// A path splits into so many where it is first dispersed, each of a wavelength of its own, spread over all of them.
