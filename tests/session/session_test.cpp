@@ -69,6 +69,25 @@ class Bench {
 
 } // namespace
 
+TEST_CASE("The very first draft is denoised, and so is the first sample of whole pixels", "[session]") {
+  Bench bench;
+  bench.submit(twoLampSet());
+  const auto first = bench.wait([](const SessionImage& i) { return i.denoised; });
+  REQUIRE(first);
+  CHECK(first->draft);
+  const auto whole = bench.wait([](const SessionImage& i) { return !i.draft; });
+  REQUIRE(whole);
+  CHECK(whole->denoised);
+  CHECK(whole->samples == 1);
+  // As it was sampled, where that is asked for.
+  SessionRequest raw{.doc = twoLampSet()};
+  raw.raw = true;
+  const uint64_t edition = bench.submit(raw);
+  const auto sampled = bench.wait([&](const SessionImage& i) { return i.edition == edition; });
+  REQUIRE(sampled);
+  CHECK(!sampled->denoised);
+}
+
 TEST_CASE("A session gives a draft first, then the picture of the command line, and stops", "[session]") {
   Bench b;
   const Document doc = twoLampSet();
