@@ -43,17 +43,20 @@ StatusLine::StatusLine(Studio& studio, ModelFiles& models, PictureFiles& picture
   addPermanentWidget(m_reload);
   connect(&models, &ModelFiles::changedOnDisk, this, &StatusLine::offerReload);
   connect(&studio, &Studio::imageArrived, this, [this] {
-    if (m_building) lookWhetherLate();
+    m_building &= m_studio.image()->edition == m_before;
     showState();
   });
   m_slow.setSingleShot(true);
   m_slow.setInterval(lateAfter);
   connect(&m_slow, &QTimer::timeout, this, [this] {
-    lookWhetherLate();
+    const auto& image = m_studio.image();
+    m_building = !image || (image->edition == m_before && image->edition != m_studio.edition());
     if (m_building) showState();
   });
   connect(&studio, &Studio::documentChanged, this, [this] {
-    if (!m_slow.isActive()) m_slow.start();
+    if (m_slow.isActive() || m_building) return;
+    m_before = m_studio.image() ? m_studio.image()->edition : 0;
+    m_slow.start();
   });
   m_slow.start();
   connect(&studio, &Studio::backgroundChanged, this, &StatusLine::showState);
@@ -105,11 +108,6 @@ static QString stageText(Invalidation stage) {
     return QObject::tr("shapes");
   }
   return {};
-}
-
-void StatusLine::lookWhetherLate() {
-  const auto& image = m_studio.image();
-  m_building = !image || image->edition != m_studio.edition();
 }
 
 void StatusLine::showState() {

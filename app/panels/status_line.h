@@ -27,7 +27,6 @@ class StatusLine : public QStatusBar {
 
  private:
   void showState();
-  void lookWhetherLate();
   void showMessage();
   void offerReload();
   Studio& m_studio;
@@ -38,6 +37,7 @@ class StatusLine : public QStatusBar {
   QString m_lastTold, m_says, m_trouble; ///< said last; what is said now; what is wrong with the picture
   bool m_refused = false;
   QTimer m_slow;                                       ///< runs from a change until its picture is late
+  uint64_t m_before = 0;                               ///< edition of the picture that was there at that change
   bool m_building = false;                             ///< it is late: what is shown is of the document before
   std::vector<std::pair<QString, QString>> m_messages; ///< when, and what
 };

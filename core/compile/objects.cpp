@@ -50,11 +50,12 @@ std::vector<double> SceneCompiler::formTimes(const Node& n, const FormKey& key) 
   return times;
 }
 
-SceneCompiler::FormWanted SceneCompiler::formWanted(const Node& n) const {
+const SceneCompiler::FormWanted& SceneCompiler::formWanted(const Node& n) {
+  if (const auto it = m_formsWanted.find(n.id); it != m_formsWanted.end()) return it->second;
   const FormKey own = formKey(m_doc, n, m_options.frame);
   FormWanted w{own.hash, n.kind->param("material") ? formTimes(n, own) : std::vector<double>()};
   for (const double t : w.times) w.key = contentHash(fmt::format("{}|{}", w.key, formKey(m_doc, n, t).hash));
-  return w;
+  return m_formsWanted[n.id] = std::move(w);
 }
 
 SceneCache::Content::Made SceneCompiler::makeForm(const Node& n, const std::vector<double>& times) const {
@@ -77,9 +78,9 @@ void SceneCompiler::makeForms(const std::vector<const Node*>& nodes) {
   std::vector<std::vector<size_t>> tasks;
   std::set<uint64_t> known;
   for (const Node* n : nodes) {
-    FormWanted w = formWanted(*n);
+    const FormWanted& w = formWanted(*n);
     if (m_cache.forms.count(w.key) || !known.insert(w.key).second) continue;
-    jobs.push_back({n, std::move(w), {}});
+    jobs.push_back({n, w, {}});
     const std::string name = n->kind->param("file") ? Params(*n, m_options.frame).text("file") : std::string();
     if (name.empty())
       tasks.push_back({jobs.size() - 1});
@@ -102,7 +103,7 @@ void SceneCompiler::makeForms(const std::vector<const Node*>& nodes) {
 }
 
 const SceneCache::Content::Made& SceneCompiler::formed(const Node& n) {
-  const auto [key, times] = formWanted(n);
+  const auto& [key, times] = formWanted(n);
   m_used.insert(key);
   auto it = m_cache.forms.find(key);
   if (it == m_cache.forms.end()) it = m_cache.forms.emplace(key, makeForm(n, times)).first;

@@ -98,7 +98,8 @@ class SceneCompiler {
     uint64_t key;
     std::vector<double> times;
   };
-  FormWanted formWanted(const Node& n) const;
+  const FormWanted& formWanted(const Node& n);
+  std::map<NodeId, FormWanted> m_formsWanted; ///< asked for so far
   SceneCache::Content::Made makeForm(const Node& n, const std::vector<double>& times) const;
   // Those that are not there yet, side by side. What fails is left to formed().
   void makeForms(const std::vector<const Node*>& nodes);
