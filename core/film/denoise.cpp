@@ -26,11 +26,11 @@ Denoiser::Denoiser(const Film& film, const Tasks& all, const CancelFlag* cancel)
     : m_width(film.width()), m_height(film.height()) {
   const Tasks tasks = all.stoppedBy(cancel);
   tasks.stopIfAsked();
+  const std::vector<float> alone = outlierTrust(film, tasks);
   {
     const DenoiserInputs inputs(film, tasks);
     const std::vector<ChannelRows> said = denoiser_network::run(
         inputs.width(), inputs.height(), [&](int y, ChannelRows& to) { inputs.row(y, to); }, tasks);
-    const std::vector<float> alone = outlierTrust(film, tasks);
     const ChannelRows doubt = widened(
         1, inputs.width(), inputs.height(),
         [&](int, int y, float* row) { std::copy_n(alone.begin() + std::ptrdiff_t(y) * m_width, m_width, row); }, tasks);
@@ -58,7 +58,10 @@ Denoiser::Denoiser(const Film& film, const Tasks& all, const CancelFlag* cancel)
       for (int c = 0; c < 3; ++c) sampled.at(x, y)[c] = uncertain[c];
     }
   });
-  m_moved = mostMoved(film, sampled, apply(sampled, tasks), mostErrors, tasks);
+  const Picture moved = apply(sampled, tasks);
+  m_moved = mostMoved(film, sampled, moved, mostErrors, tasks);
+  const std::vector<float> shrunk = shrinkage(film, sampled, moved, alone, tasks);
+  for (size_t p = 0; p < m_moved.size(); ++p) m_moved[p] = std::min(m_moved[p], shrunk[p]);
 }
 
 std::vector<Picture> Denoiser::apply(const std::vector<const Picture*>& layers, const Tasks& all,

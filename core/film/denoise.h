@@ -10,10 +10,10 @@ namespace ilumbra {
 /// light may be mixed before or after. Where the network says so, the colour of what is seen is divided out before and
 /// multiplied after, so that texture stays.
 ///
-/// A pixel moves from its own value by no more than `mostErrors` of its own standard errors (upwards by fewer, where it
-/// is as unsure as it is bright; without a bound to speak of while far fewer than 64 samples hardly tell the error): of
-/// each pixel a share is kept as it was sampled, the same for every layer, which leaves it linear. So what is bright
-/// beside what is dark, and both sure, does not run into it.
+/// A pixel moves from its own value by no more than `mostErrors` of its own standard errors (without a bound to speak of
+/// while far fewer than 64 samples hardly tell the error), and from 16 samples on by less where the pixels around move
+/// further than their errors account for: of each pixel a share is kept as it was sampled, the same for every layer,
+/// which leaves it linear. So what is bright beside what is dark, and both sure, does not run into it.
 class Denoiser {
  public:
   /// Takes what it needs from the film, which may go on. Values do not depend on the number of threads. Throws

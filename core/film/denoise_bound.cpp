@@ -12,6 +12,9 @@ namespace {
 constexpr float rarest = 0.06f, rare = 0.25f;
 // By so many of its errors every pixel may move.
 constexpr float leastErrors = 0.5f;
+// From so many samples on errors are known well enough to weigh moves by them; with 1 + so much ÷ samples to spare.
+constexpr uint32_t enough = 16;
+constexpr float spare = 4;
 // Of the variance around it, what a pixel of fewer than 64 samples has at least: with its doubt, much in a draft, and
 // next to nothing at 64.
 constexpr float lentToFew = 1e-3f;
@@ -71,11 +74,10 @@ std::vector<float> mostMoved(const Film& film, const Picture& sampled, const Pic
     for (int x = 0; x < w; ++x) {
       const size_t p = at(x, y);
       const Known& own = known[p];
-      float apart = 0, lift = 0;
+      float apart = 0;
       for (int c = 0; c < 3; ++c) {
         const float d = moved.at(x, y)[c] - sampled.at(x, y)[c];
         apart += d * d;
-        lift += d;
       }
       share[p] = 1;
       if (apart <= sqr(leastErrors) * own.variance) continue; // it may, however careful
@@ -93,10 +95,12 @@ std::vector<float> mostMoved(const Film& film, const Picture& sampled, const Pic
       const float few = 64.0f / float(std::max(1u, film.samples(p))), all = few / float(m),
                   doubt = std::max(1.0f, all * all * all);
       float variance = own.variance;
-      if (few > 1) {
+      if (few > 2) {
         float sum = 0;
         for (size_t k = 0; k < m; ++k) sum += alike[k]->variance;
         variance = std::max(variance, sum / float(m));
+      } else {
+        variance = std::max(variance, middle(alike, m, [](const Known& k) { return k.variance; }));
       }
       // Few samples that all missed the light say nothing of it: what is around says how unsure they are.
       if (few > 1)
@@ -113,12 +117,49 @@ std::vector<float> mostMoved(const Film& film, const Picture& sampled, const Pic
           const auto lends = [&](const Known& k) { return k.lent > limit * k.squared ? k.lent : 0.0f; };
           variance = std::max(variance, std::min(middle(near, n, lends), middle(alike, m, lends)));
         }
-      // A pixel that a sample or two have lit, as unsure as it is bright, is more likely too bright than too dark: it
-      // is lifted with care. What has none of its neighbours' light by bad luck gets its share of it.
-      const float unsure = own.squared > 0 ? std::sqrt(variance / own.squared) : 1;
-      const float careful = few <= 1 && unsure < 1.5f ? mix(mostErrors, leastErrors, clamp01((unsure - 0.1f) / 0.4f)) : mostErrors;
-      const float most = doubt * (lift > 0 ? careful : mostErrors);
+      const float most = doubt * mostErrors;
       share[p] = apart > sqr(most) * variance ? most * std::sqrt(variance / apart) : 1;
+    }
+  });
+  return share;
+}
+
+std::vector<float> shrinkage(const Film& film, const Picture& sampled, const Picture& moved,
+                             const std::vector<float>& trust, const Tasks& tasks) {
+  const int w = film.width(), h = film.height();
+  const float mean = film.meanLuminance();
+  struct Moves { // in units of the light there
+    float squared = 0, variance = 0;
+  };
+  std::vector<Moves> moves(size_t(w) * size_t(h));
+  tasks.forEach(h, [&](int y) {
+    for (int x = 0; x < w; ++x) {
+      const size_t p = size_t(y) * size_t(w) + size_t(x);
+      if (trust[p] < 1) continue;
+      const Color error = film.variance(p);
+      float apart = 0, variance = 0, light = 3 * sqr(0.01f * mean);
+      for (int c = 0; c < 3; ++c) {
+        apart += sqr(moved.at(x, y)[c] - sampled.at(x, y)[c]);
+        variance += std::isfinite(error[c]) ? error[c] : sqr(mean);
+        light += sqr(moved.at(x, y)[c]);
+      }
+      moves[p] = {apart / light, variance / light};
+    }
+  });
+  std::vector<float> share(moves.size(), 1.0f);
+  tasks.forEach(h, [&](int y) {
+    for (int x = 0; x < w; ++x) {
+      const size_t p = size_t(y) * size_t(w) + size_t(x);
+      if (film.samples(p) < enough || trust[p] < 1) continue;
+      Moves around;
+      for (int j = std::max(0, y - 1); j <= std::min(h - 1, y + 1); ++j)
+        for (int i = std::max(0, x - 1); i <= std::min(w - 1, x + 1); ++i) {
+          const Moves& m = moves[size_t(j) * size_t(w) + size_t(i)];
+          around.squared += m.squared;
+          around.variance += m.variance;
+        }
+      const float expected = (1 + spare / float(film.samples(p))) * around.variance;
+      if (around.squared > expected) share[p] = expected / around.squared;
     }
   });
   return share;
@@ -126,7 +167,6 @@ std::vector<float> mostMoved(const Film& film, const Picture& sampled, const Pic
 
 std::vector<float> outlierTrust(const Film& film, const Tasks& tasks) {
   constexpr int radius = 3;
-  constexpr uint32_t enough = 16;
   constexpr float outlier = 60; // of a pixel alone among 49 it leaves a fortieth
   const int w = film.width(), h = film.height();
   std::vector<float> root(size_t(w) * size_t(h)), trust(root.size());

@@ -215,6 +215,31 @@ TEST_CASE("A pixel that is sure of itself stays beside what is bright and unsure
     for (int x = 4; x < 16; ++x) REQUIRE(clean.color(x, y).x == Approx(0.02).epsilon(0.1));
 }
 
+TEST_CASE("Fine detail of light that the samples are sure of stays", "[denoise]") {
+  // Stripes of a pixel, of light alone: no feature tells them apart. Beside them light as even as it is noisy.
+  const LayerTable table({LayerQuery{.name = "all", .everything = true}}, {{1}}, {});
+  const auto light = [](int x, int y) { return x < 32 ? (x + y) % 3 == 0 ? 3.0f : 1.0f : 1.0f; };
+  Film film(64, 32, 1, table);
+  RandomStream random(5);
+  for (size_t i = 0; i < 64 * 32; ++i)
+    for (int s = 0; s < 32; ++s) {
+      const int x = int(i % 64), y = int(i / 64);
+      const float spread = x < 32 ? 0.2f : 1.5f, l = light(x, y) * (1 + spread * (random.next() - 0.5f));
+      film.begin(i);
+      film.add(i, Label{}, Color(l));
+      film.finish(i, {true, 1, 2, V3f(0, 0, 1), Color(0.5f), 0, V3f(0, 0, 1), Color(0.5f)}, Color(l));
+    }
+  const Picture raw = collect(film, 0, {Color(1.0f)}, 1, pool()), clean = Denoiser(film, pool()).apply(raw, pool());
+  const auto error = [&](const Picture& p, int left) {
+    double sum = 0;
+    for (int y = 4; y < 28; ++y)
+      for (int x = left; x < left + 24; ++x) sum += sqr(p.color(x, y).x - light(x, y));
+    return sum;
+  };
+  CHECK(error(clean, 4) < 1.3 * error(raw, 4));
+  CHECK(error(clean, 36) < 0.3 * error(raw, 36));
+}
+
 TEST_CASE("Alpha of thin air is denoised like its colour, and coverages sum to it", "[denoise][alpha][truth33]") {
   Set s(40, 30);
   s.look("0, 0, 3", "0, 0, 0", "35");

@@ -29,6 +29,7 @@ class ChanceScene {
     if (chance(m_dark ? 0.7 : 0.25)) haze();
     if (!m_gathering.empty() && !m_small.empty() && chance(0.6)) caustics();
     if (chance(0.15) && !m_things.empty()) move(m_things[size_t(below(int(m_things.size())))]);
+    if (chance(0.5)) piercedLamp();
     return m_scene.take();
   }
 
@@ -274,6 +275,39 @@ class ChanceScene {
           text(between(-0.6, 0.6) * reach, floor + between(0.1, 0.5) * reach, between(-0.4, 0.6) * reach)}});
   }
 
+  /// A lamp in a pierced shade before what stands in the middle: small bright holes with dark ribs between them.
+  void piercedLamp() {
+    const double size = m_reach * between(0.15, 0.6);
+    const std::string holes = name("Holes"), shade = name("Shade"), called = name("Lamp");
+    const double pitch = size * between(0.12, 0.5);
+    add("pattern.dots", holes,
+        {{"space", "object"},
+         {"pitch", text(pitch)},
+         {"radius", text(pitch * between(0.2, 0.42))},
+         {"strewn", chance(0.5) ? "0" : text(uniform())},
+         {"low", "1, 1, 1"},
+         {"high", "0, 0, 0"}});
+    add("material.surface", shade,
+        {{"opacity", "pattern " + holes},
+         {"base_color", chance(0.5) ? color(0.02, 0.2) : color(0.3, 0.8)},
+         {"metalness", chance(0.5) ? "1" : "0"},
+         {"roughness", text(between(0.15, 0.8))}});
+    const std::string at = text(between(-0.5, 0.5) * m_reach, size * between(0.5, 1.2), between(-0.2, 0.6) * m_reach);
+    add("object.sphere", name("Thing"), {{"radius", text(0.5 * size)}, {"material", shade}, {"position", at}});
+    if (chance(0.7)) {
+      add("light.point", called,
+          {{"power", text(logBetween(100, 4000) * m_reach * m_reach)},
+           {"radius", text(size * logBetween(0.02, 0.3))},
+           {"position", at},
+           {"color", text(1, between(0.6, 1), between(0.3, 1))}});
+    } else {
+      add("material.surface", called,
+          {{"own_light", text(logBetween(500, 50000))},
+           {"own_light_color", text(1, between(0.6, 1), between(0.3, 1))}});
+      add("object.sphere", name("Thing"), {{"radius", text(0.35 * size)}, {"material", called}, {"position", at}});
+    }
+  }
+
   void camera(double x, double y, double z, double tx, double ty, double tz, double focal) {
     const double away = std::sqrt(std::pow(x - tx, 2) + std::pow(y - ty, 2) + std::pow(z - tz, 2));
     const NodeId id = add("camera.lens", "Camera",
@@ -301,6 +335,7 @@ class ChanceScene {
     camera(between(-0.8, 0.8), between(0.2, 1.2), between(1.1, 2), 0, between(0.05, 0.2), 0, between(35, 70));
   }
   void room() {
+    m_reach = 1;
     const double w = between(2.5, 6), h = between(2.2, 4), d = between(3, 7);
     const auto wall = [&](const char* called, double a, double b, const std::string& at, const char* turn) {
       add("object.plane", called,
@@ -336,6 +371,7 @@ class ChanceScene {
     camera(between(-0.3, 0.3) * w, between(0.3, 0.7) * h, 0.45 * d, 0, 0.25 * h, -0.1 * d, between(20, 35));
   }
   void yard() {
+    m_reach = 2;
     add("object.plane", "Ground", {{"width", "60"}, {"depth", "60"}, {"material", ground()}});
     things(3 + below(7), 2, 0.2, 1.6, 0);
     if (chance(0.5))
@@ -352,6 +388,7 @@ class ChanceScene {
   }
   void hall() {
     m_dark = true;
+    m_reach = 1.6;
     add("object.plane", "Floor", {{"width", "24"}, {"depth", "24"}, {"material", ground()}});
     add("object.plane", "Back wall",
         {{"width", "20"}, {"depth", "7"}, {"position", "0, 3, -5"}, {"turn", "90, 0, 0"}, {"material", ground()}});
@@ -420,6 +457,7 @@ class ChanceScene {
   std::mt19937 m_random;
   int m_named = 0;
   bool m_dark = false;
+  double m_reach = 0.5;                                    ///< about which things stand in the middle, in metres
   std::vector<std::string> m_things, m_gathering, m_small; ///< names; lamps small enough to gather light of
 };
 

@@ -51,7 +51,7 @@ def batch_of(scenes, random, count, size):
     made = []
     for _ in range(count):
         scene = scenes[random.integers(len(scenes))]
-        entry, goal, expected = scene.pair(random.choice(7, p=(0.1, 0.1, 0.12, 0.15, 0.18, 0.2, 0.15)))
+        entry, goal, expected = scene.pair(random.choice(7, p=(0.06, 0.08, 0.1, 0.14, 0.19, 0.22, 0.21)))
         _, inputs, light, albedo, _, _ = entry
         _, h, w = light.shape
         y, x = random.integers((h - size) // 16 + 1) * 16, random.integers((w - size) // 16 + 1) * 16
