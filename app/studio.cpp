@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 #include "core/display/view.h"
 #include "core/document/file.h"
+#include "core/document/key_edit.h"
 #include "core/kinds.h"
 #include "core/placing/select.h"
 #include "core/surface/presets.h"
@@ -110,6 +111,16 @@ bool Studio::edit(const QString& label, const std::function<Document(const Docum
       setFrame(currentFrame(next));
       return true;
     }
+    if (m_keyFrom && *m_keyFrom != frame()) {
+      std::vector<Address> keyed;
+      next = keyedChanges(doc(), next, *m_keyFrom, &keyed);
+      if (!keyed.empty())
+        tell(tr("Keyed at frames %1 and %2: %3")
+                 .arg(*m_keyFrom)
+                 .arg(frame())
+                 .arg(keyed.size() == 1 ? qs(addressText(next, keyed.front()))
+                                        : tr("%n value(s)", nullptr, int(keyed.size()))));
+    }
     m_history.commit(std::move(next), label.toStdString(), gesture);
   } catch (const Error& e) {
     tell(qs(std::string(e.what())), true);
@@ -117,6 +128,14 @@ bool Studio::edit(const QString& label, const std::function<Document(const Docum
   }
   changed();
   return true;
+}
+
+void Studio::setKeyChanges(bool on) {
+  if (on == keyChanges()) return;
+  m_keyFrom = on ? std::optional(frame()) : std::nullopt;
+  tell(on ? tr("What you change at another frame than %1 is keyed from now on").arg(frame())
+          : tr("Changes are not keyed any more"));
+  Q_EMIT viewChanged();
 }
 
 void Studio::undo() {
@@ -352,7 +371,8 @@ void Studio::offer(NodeId thing, bool extend, uint32_t copy) {
     }
     setPicking({});
     edit(tr("Put %1 into %2").arg(qs(n->name), qs(d->label)), [&](const Document& doc) {
-      if (!copy || !accepted(d->accepts, "source.part")) return fillRoles(doc, p.effect, {thing}, nullptr, p.role.toStdString());
+      if (!copy || !accepted(d->accepts, "source.part"))
+        return fillRoles(doc, p.effect, {thing}, nullptr, p.role.toStdString());
       NodeId part = 0;
       const Document with = withPart(doc, thing, copy, 0, &part);
       return fillRoles(with, p.effect, {part}, nullptr, p.role.toStdString());

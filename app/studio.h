@@ -41,6 +41,10 @@ class Studio : public QObject {
   /// Makes an edit a step of the history; a refusal is told and leaves everything as it was. Edits with the same
   /// non-zero gesture are one step. One that changes the frame alone is no step.
   bool edit(const QString& label, const std::function<Document(const Document&)>& change, uint64_t gesture = 0);
+  /// Whether a change of one value at another frame than the present one sets keys: of what it is here, and what it is
+  /// there. What is made so is told.
+  void setKeyChanges(bool on);
+  bool keyChanges() const { return m_keyFrom.has_value(); }
   uint64_t newGesture() { return ++m_gesture; }
   void undo();
   void redo();
@@ -180,6 +184,7 @@ class Studio : public QObject {
   std::shared_ptr<const SessionImage> m_image;
   uint64_t m_gesture = 0, m_edition = 0;
   bool m_frameMoved = false;
+  std::optional<double> m_keyFrom;            ///< the frame at which values stay; none: changes are not keyed
   std::unique_ptr<SwatchMaker> m_swatchMaker; ///< made when it is first asked
   Delivery m_delivery{this};
   std::unique_ptr<Session> m_session; ///< its thread ends before the rest is taken down,

@@ -12,6 +12,7 @@ namespace ilumbra {
 #define EACH_PAGE(X)                                                                                                   \
   X(proofsPage)                                                                                                        \
   X(balancePage)                                                                                                       \
+  X(motionPage)                                                                                                        \
   X(patternPage)
 
 #define DECLARE(name) DrawerPage name();

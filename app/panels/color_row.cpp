@@ -2,6 +2,7 @@
 
 #include "app/theme.h"
 #include "core/base/colorspace.h"
+#include "core/document/mover.h"
 
 #include <QColorDialog>
 #include <QHBoxLayout>
@@ -45,9 +46,7 @@ void ColorRow::refresh() {
     return;
   }
   m_field->setReadOnly(false);
-  Constant c = def().initial;
-  if (const Constant* k = v.constant()) c = *k;
-  if (const Keys* k = v.keys()) c = evaluate(*k, m_studio.frame());
+  const Constant c = evaluate(v, def(), m_studio.frame()).value_or(def().initial);
   if (const Triple* t = std::get_if<Triple>(&c)) {
     m_color = shown(*t);
     if (!m_field->hasFocus() || !m_field->isModified()) {

@@ -1,6 +1,7 @@
 #include "app/panels/line_rows.h"
 
 #include "app/theme.h"
+#include "core/document/mover.h"
 #include "core/document/units.h"
 
 #include <QFileDialog>
@@ -74,10 +75,7 @@ FlagRow::FlagRow(Studio& s, const Address& a, QWidget* parent) : LineRow(s, a, p
 
 void FlagRow::refresh() {
   if (!exists()) return;
-  Constant c = def().initial;
-  const Value v = value();
-  if (const Constant* k = v.constant()) c = *k;
-  if (const Keys* k = v.keys()) c = evaluate(*k, m_studio.frame());
+  const Constant c = evaluate(value(), def(), m_studio.frame()).value_or(def().initial);
   if (const bool* b = std::get_if<bool>(&c)) m_on = *b;
   update();
 }

@@ -2,6 +2,7 @@
 
 #include "app/panels/inline_field.h"
 #include "app/theme.h"
+#include "core/document/mover.h"
 #include "core/document/units.h"
 
 #include <QKeyEvent>
@@ -19,9 +20,7 @@ void NumberRow::refresh() {
   if (!exists()) return;
   const Value v = value();
   m_patterned = v.pattern() != nullptr;
-  Constant c = def().initial;
-  if (const Constant* k = v.constant()) c = *k;
-  if (const Keys* k = v.keys()) c = evaluate(*k, m_studio.frame());
+  const Constant c = evaluate(v, def(), m_studio.frame()).value_or(def().initial);
   if (const double* d = std::get_if<double>(&c)) m_value = *d;
   update();
 }

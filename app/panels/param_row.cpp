@@ -3,6 +3,7 @@
 #include "app/panels/color_row.h"
 #include "app/panels/input_menu.h"
 #include "app/panels/line_rows.h"
+#include "app/panels/movers.h"
 #include "app/panels/number_row.h"
 #include "app/panels/pattern_mark.h"
 #include "app/panels/pattern_menu.h"
@@ -10,6 +11,7 @@
 #include "app/panels/vector_row.h"
 #include "core/base/error.h"
 #include "core/document/inputs.h"
+#include "core/document/mover.h"
 #include "core/document/units.h"
 
 #include <QApplication>
@@ -99,7 +101,7 @@ QString ParamRow::spokenValue() const {
   const Value now = valueNow();
   QString text = qs(formatValue(m_studio.doc(), def(), now));
   if (text.isEmpty()) text = qs(def().ifZero.empty() ? tr("nothing").toStdString() : def().ifZero);
-  return value().keys() ? tr("%1, by %2").arg(text, chip()) : text;
+  return value().anyKeys() || value().moved() ? tr("%1, by %2").arg(text, chip()) : text;
 }
 
 std::optional<Spoken::Number> ParamRow::spokenNumber() const {
@@ -131,7 +133,14 @@ bool ParamRow::exists() const { return m_studio.doc().find(m_address.node) != nu
 
 Value ParamRow::valueNow() const {
   const Value v = value();
-  return v.keys() ? Value(evaluate(*v.keys(), m_studio.frame())) : v;
+  const std::optional<Constant> now = evaluate(v, def(), m_studio.frame());
+  return now ? Value(*now) : v;
+}
+
+bool ParamRow::isMover() const {
+  const Node* n = m_studio.doc().find(m_address.node);
+  const ParamDef* d = n ? n->kind->param(m_address.param) : nullptr;
+  return d && moverInput(*d, m_address.input) == m_def;
 }
 
 bool ParamRow::isDefault() const { return value() == Value(m_def->initial); }
@@ -143,13 +152,13 @@ Address ParamRow::patternAddress() const {
 }
 
 bool ParamRow::overridden() const {
-  if (m_address.input.empty() || m_address.param == "inputs") return false;
+  if (m_address.input.empty() || m_address.param == "inputs" || isMover()) return false;
   const Reference use = useAt(m_studio.doc(), m_address);
   return use.with && use.with->count(m_address.input);
 }
 
 QString ParamRow::label() const {
-  if (m_address.input.empty()) return qs(m_def->label);
+  if (m_address.input.empty() || isMover()) return qs(m_def->label);
   const Node* shared =
       m_studio.doc().find(m_address.param == "inputs" ? m_address.node : useAt(m_studio.doc(), m_address).target);
   const bool named = shared && namedInput(*shared, m_address.input);
@@ -157,9 +166,17 @@ QString ParamRow::label() const {
 }
 
 QString ParamRow::chip() const {
-  const Value own = value(),
-              v = own.keys() || m_def->patternedAt.empty() ? own : valueAt(m_studio.doc(), patternAddress());
-  if (const Keys* k = v.keys()) return tr("%n key(s)", nullptr, int(k->keys.size()));
+  const Value own = value(), v = own.keys() || own.moved() || m_def->patternedAt.empty()
+                                     ? own
+                                     : valueAt(m_studio.doc(), patternAddress());
+  const auto keys = [](const Keys& k) { return tr("%n key(s)", nullptr, int(k.keys.size())); };
+  if (const Keys* k = v.keys()) return keys(*k);
+  if (const Moved* moved = v.moved()) {
+    QStringList words;
+    if (const Keys* k = v.anyKeys()) words += keys(*k);
+    for (const Mover& m : moved->movers) words += qs(moverKind(m.kind)->label).toLower();
+    return words.join(QStringLiteral(", "));
+  }
   if (const PatternUse* p = v.pattern()) {
     const Node* n = m_studio.doc().find(p->pattern.target);
     return n ? qs(n->name) : tr("pattern");
@@ -186,6 +203,7 @@ void ParamRow::setText(const QString& text) {
 
 void ParamRow::reset() {
   m_studio.edit(tr("Reset %1").arg(qs(addressText(m_studio.doc(), m_address))), [&](const Document& doc) {
+    if (isMover()) return setAt(doc, m_address, m_def->initial);
     if (!m_address.input.empty() && m_address.param != "inputs")
       return setOverride(doc, m_address.node, m_address.param, m_address.index, m_address.input, nullptr);
     return setNow(doc, m_address, m_def->initial);
@@ -195,16 +213,20 @@ void ParamRow::reset() {
 void ParamRow::menu(const QPoint& global) {
   QMenu m(this);
   const QString where = qs(addressText(m_studio.doc(), m_address));
-  const bool use = !m_address.input.empty() && m_address.param != "inputs";
+  const bool use = !m_address.input.empty() && m_address.param != "inputs" && !isMover();
   const Node* shared = use ? m_studio.doc().find(useAt(m_studio.doc(), m_address).target) : nullptr;
   QAction* back = m.addAction(shared ? tr("Follow %1").arg(qs(shared->name)) : tr("Back to default"));
   back->setEnabled(shared ? overridden() : !isDefault());
-  QAction *key = nullptr, *unkey = nullptr;
+  QAction *key = nullptr, *unkey = nullptr, *bake = nullptr;
   const Value v = value();
-  if (m_def->keyable && m_address.param != "name") {
+  if (m_def->keyable && m_address.param != "name" && !isMover()) {
     key = m.addAction(tr("Key at frame %1").arg(m_studio.frame()));
-    if (v.keys()) unkey = m.addAction(tr("Hold this value always"));
+    if (v.anyKeys()) unkey = m.addAction(tr("Hold this value always"));
     if (unkey) unkey->setData(QStringLiteral("hold"));
+  }
+  if (m_address.input.empty() && m_address.param != "name" && !v.pattern()) {
+    addMoverMenu(m, m_studio, m_address);
+    if (v.moved()) bake = m.addAction(tr("Make keys of its movers"));
   }
   const Address patterned = patternAddress();
   const Value driven = valueAt(m_studio.doc(), patterned);
@@ -222,25 +244,15 @@ void ParamRow::menu(const QPoint& global) {
   if (chosen == copy) QApplication::clipboard()->setText(where);
   if (chosen == copyValue)
     QApplication::clipboard()->setText(QStringLiteral("%1=%2").arg(where, qs(formatValue(m_studio.doc(), *m_def, v))));
-  const auto here = [&](const Document& doc) -> Constant {
-    const Value present = valueAt(doc, m_address);
-    if (const Keys* k = present.keys()) return evaluate(*k, currentFrame(doc));
-    if (const Constant* c = present.constant()) return *c;
-    return m_def->initial;
-  };
   if (chosen == key)
     m_studio.edit(tr("Key %1").arg(where), [&](const Document& doc) {
-      Keys keys;
-      const Value present = valueAt(doc, m_address);
-      if (const Keys* k = present.keys()) keys = *k;
-      const double frame = currentFrame(doc);
-      const Constant at = here(doc);
-      auto it = std::find_if(keys.keys.begin(), keys.keys.end(), [&](const Key& e) { return e.frame >= frame; });
-      if (it == keys.keys.end() || it->frame != frame) keys.keys.insert(it, Key{frame, at, KeyShape::Smooth});
-      return setAt(doc, m_address, keys);
+      return setAt(doc, m_address, keyedAt(valueAt(doc, m_address), *m_def, currentFrame(doc)));
     });
   if (unkey && chosen == unkey)
-    m_studio.edit(tr("Hold %1").arg(where), [&](const Document& doc) { return setAt(doc, m_address, here(doc)); });
+    m_studio.edit(tr("Hold %1").arg(where), [&](const Document& doc) {
+      return setAt(doc, m_address, unkeyed(valueAt(doc, m_address), *m_def, currentFrame(doc)));
+    });
+  if (bake && chosen == bake) bakeMovers(m_studio, m_address);
   if (unpattern && chosen == unpattern) removePattern();
 }
 

@@ -33,6 +33,7 @@ class ParamRow : public QWidget, public Spoken {
   Value valueNow() const;
   bool exists() const;
   bool isDefault() const;
+  bool isMover() const; ///< it shows what a mover of a parameter is set to
   bool takesPatterns() const;
   Address patternAddress() const; ///< of what a pattern for this is put on
   /// What the row is called: the parameter's name or, of an input, its own, with a dot if this use sets it.

@@ -129,6 +129,9 @@ std::string SettingsPanel::shape() const {
       }
   for (const Finding& f : findingsOf(n->id)) s += "!" + f.text;
   for (const NamedInput& i : n->inputs) s += ";" + i.name;
+  for (const auto& [param, value] : n->values)
+    if (const Moved* moved = value.moved())
+      for (const Mover& m : moved->movers) s += ">" + param + "." + m.kind;
   for (const ParamDef& d : n->kind->params) {
     const Address use{n->id, d.name, 0, {}};
     const Reference r = useAt(m_studio.doc(), use);
@@ -346,6 +349,7 @@ void SettingsPanel::buildThing(QWidget* page, const Node& n) {
       column->addWidget(makeParamRow(m_studio, {n.id, d.name, 0, {}}, page));
       buildFindings(page, n, d.name);
       buildUsedInputs(page, {n.id, d.name, 0, {}});
+      buildMovers(page, {n.id, d.name, 0, {}});
       // The object's material, one click away.
       if (d.name == "material")
         if (const Node* m = m_studio.doc().find(Params(n, 0).reference("material").target))

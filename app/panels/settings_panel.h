@@ -33,6 +33,7 @@ class SettingsPanel : public QScrollArea {
   std::string shape() const;
   void buildThing(QWidget* page, const Node& n);
   void buildInputs(QWidget* page, const Node& n);
+  void buildMovers(QWidget* page, const Address& of); ///< what its movers are set to
   /// `rows`: false for what has a row of its own already; null: nothing has.
   void buildUsedInputs(QWidget* page, const Address& use,
                        const std::function<bool(const std::string&)>& rows = nullptr);

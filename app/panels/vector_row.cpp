@@ -2,6 +2,7 @@
 
 #include "app/panels/inline_field.h"
 #include "app/theme.h"
+#include "core/document/mover.h"
 #include "core/document/units.h"
 
 #include <cmath>
@@ -19,10 +20,7 @@ VectorRow::VectorRow(Studio& s, const Address& a, QWidget* parent) : ParamRow(s,
 
 void VectorRow::refresh() {
   if (!exists()) return;
-  Constant c = def().initial;
-  const Value v = value();
-  if (const Constant* k = v.constant()) c = *k;
-  if (const Keys* k = v.keys()) c = evaluate(*k, m_studio.frame());
+  const Constant c = evaluate(value(), def(), m_studio.frame()).value_or(def().initial);
   if (const Triple* t = std::get_if<Triple>(&c)) m_value = *t;
   update();
 }

@@ -153,6 +153,19 @@ Color Balance::factor(const BalanceSource& source) const {
 
 namespace {
 
+// What moves, with another rest: movers of amounts multiply it. A pattern as it is.
+Value withMappedRest(const Value& v, const std::function<Value(const Value&)>& f) {
+  const Moved* m = v.moved();
+  if (!m) return v;
+  Moved out = *m;
+  const Keys* k = std::get_if<Keys>(&m->rest);
+  const Value rest = f(k ? Value(*k) : Value(std::get<Constant>(m->rest)));
+  if (rest.keys())
+    out.rest = *rest.keys();
+  else
+    out.rest = *rest.constant();
+  return out;
+}
 // Every number of a value, keyed ones too.
 Value mapped(const Value& v, const std::function<double(double)>& f) {
   if (const Constant* c = v.constant()) return Constant(f(std::get<double>(*c)));
@@ -161,7 +174,7 @@ Value mapped(const Value& v, const std::function<double(double)>& f) {
     for (Key& key : out.keys) key.value = f(std::get<double>(key.value));
     return out;
   }
-  return v;
+  return withMappedRest(v, [&](const Value& rest) { return mapped(rest, f); });
 }
 Value mappedColor(const Value& v, const std::function<Triple(const Triple&)>& f) {
   if (const Constant* c = v.constant()) return Constant(f(std::get<Triple>(*c)));
@@ -170,7 +183,7 @@ Value mappedColor(const Value& v, const std::function<Triple(const Triple&)>& f)
     for (Key& key : out.keys) key.value = f(std::get<Triple>(key.value));
     return out;
   }
-  return v;
+  return v; // no mover moves a colour
 }
 Triple tripleOf(const Color& c) { return {double(c.x), double(c.y), double(c.z)}; }
 

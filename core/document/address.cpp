@@ -2,6 +2,7 @@
 
 #include "core/base/error.h"
 #include "core/document/lookup.h"
+#include "core/document/mover.h"
 #include "core/document/units.h"
 #include "core/document/words.h"
 
@@ -31,6 +32,15 @@ Reference useIn(const Params& p, const std::string& param) {
   return needParam(p.node(), param).type == ParamType::Reference ? p.reference(param) : Reference{};
 }
 
+// The definition of what an address names of a mover; null: it names none.
+const ParamDef* moverAt(const Document& doc, const Address& a) {
+  if (a.input.empty()) return nullptr;
+  const Node& n = need(doc, a.node);
+  const ParamDef* d = n.kind->param(a.param);
+  const Value* v = n.find(a.param);
+  return d && !(v && v->pattern()) ? moverInput(*d, a.input) : nullptr;
+}
+
 } // namespace
 
 Address resolve(const Document& doc, std::string_view address) {
@@ -57,6 +67,10 @@ Address resolve(const Document& doc, std::string_view address) {
     if (!a.param.empty()) { // beyond a reference
       std::string way = parts[i];
       for (size_t k = i + 1; k < parts.size(); ++k) way += '.' + parts[k];
+      if (moverAt(doc, {n->id, a.param, 0, way})) {
+        a.input = way;
+        break;
+      }
       const Params p(*n, 0);
       Reference r;
       if (needParam(*n, a.param).type == ParamType::References) {
@@ -143,6 +157,7 @@ const ParamDef& definitionAt(const Document& doc, const Address& a) {
   static const ParamDef nameDef = text("name", "Name", "");
   if (a.param == "name") return nameDef;
   if (a.input.empty()) return needParam(need(doc, a.node), a.param);
+  if (const ParamDef* d = moverAt(doc, a)) return *d;
   Reference r;
   const Node* shared = a.param == "inputs" ? &need(doc, a.node) : sharedAt(doc, a, r);
   const ParamDef* d = shared ? inputDefinition(doc, *shared, a.input) : nullptr;
@@ -158,6 +173,7 @@ Value valueAt(const Document& doc, const Address& a) {
     const Value* v = n.find(a.param);
     return v ? *v : Value(d.initial);
   }
+  if (moverAt(doc, a)) return moverValue(valueAt(doc, {a.node, a.param, 0, {}}), a.input);
   Reference r;
   const Node* shared = a.param == "inputs" ? &n : sharedAt(doc, a, r);
   return inputValue(doc, *shared, r.with.get(), a.input);
@@ -170,22 +186,42 @@ Document setAt(const Document& doc, const Address& a, const Value& value) {
     return rename(doc, a.node, std::get<std::string>(*c));
   }
   if (a.param == "inputs") return setInput(doc, a.node, a.input, value);
+  if (const ParamDef* d = moverAt(doc, a)) {
+    if (!value.constant()) throw badInput(addressText(doc, a) + ": takes a plain value");
+    checkValue(doc, *d, value, addressText(doc, a));
+    const Value before = valueAt(doc, {a.node, a.param, 0, {}});
+    if (*value.constant() == Constant(true) && moverValue(before, a.input) == Constant(false))
+      return startMover(doc, {a.node, a.param, 0, {}}, a.input);
+    return setValue(doc, a.node, a.param, withMover(before, a.input, *value.constant()));
+  }
   if (!a.input.empty()) return setOverride(doc, a.node, a.param, a.index, a.input, &value);
   return setValue(doc, a.node, a.param, value);
 }
 
+Document startMover(const Document& doc, const Address& a, std::string_view mover) {
+  const Node& n = need(doc, a.node);
+  const ParamDef& def = needParam(n, a.param);
+  const auto input = [&](const char* name) { return fmt::format("{}.{}", mover, name); };
+  if (!moverInput(def, mover))
+    throw badInput(fmt::format("{}: {} cannot move it", addressText(doc, a), quotation(mover)));
+  Value v = withMover(valueAt(doc, a), mover, true);
+  const double range = settingsOf(doc).number("last_frame") - settingsOf(doc).number("first_frame") + 1;
+  const auto fit = [&](const std::string& name, double frames) {
+    if (const ParamDef* d = moverInput(def, name); d && range > 1)
+      v = withMover(v, name, std::clamp(frames, d->hardMin, d->hardMax));
+  };
+  if (moverInput(def, input("turns")))
+    fit(input("period"), range);
+  else if (const ParamDef* d = moverInput(def, input("period")))
+    fit(input("period"), range / std::max(1.0, std::round(range / std::get<double>(d->initial))));
+  fit(input("loop"), range);
+  if (moverInput(def, input("about")) && n.kind->param("target"))
+    v = withMover(v, input("about"), Params(n, currentFrame(doc)).triple("target"));
+  return setValue(doc, a.node, a.param, v);
+}
+
 Document setNow(const Document& doc, const Address& a, const Constant& value) {
-  const Value before = valueAt(doc, a);
-  const Keys* k = before.keys();
-  if (!k) return setAt(doc, a, value);
-  Keys keys = *k;
-  const double frame = currentFrame(doc);
-  const auto it = std::find_if(keys.keys.begin(), keys.keys.end(), [&](const Key& key) { return key.frame >= frame; });
-  if (it != keys.keys.end() && it->frame == frame)
-    it->value = value;
-  else
-    keys.keys.insert(it, Key{frame, value, KeyShape::Smooth});
-  return setAt(doc, a, keys);
+  return setAt(doc, a, withValueAt(valueAt(doc, a), definitionAt(doc, a), currentFrame(doc), value));
 }
 
 } // namespace ilumbra

@@ -1,6 +1,7 @@
 #include "core/document/document.h"
 
 #include "core/base/error.h"
+#include "core/document/mover.h"
 
 #include <algorithm>
 #include <set>
@@ -162,7 +163,8 @@ const Value* Params::stored(std::string_view name) const {
     if (const auto it = m_with->values.find(std::pair<NodeId, std::string>(0, name)); it != m_with->values.end()) {
       // What it overrides may be something else by now.
       const Constant* c = it->second->constant();
-      if (const Keys* k = it->second->keys()) c = &k->keys.front().value;
+      if (const Keys* k = it->second->anyKeys()) c = &k->keys.front().value;
+      if (const Moved* moved = it->second->moved(); moved && !c) c = &std::get<Constant>(moved->rest);
       if (!c || c->index() == definition(m_node, name).initial.index()) return it->second;
     }
   return m_node.find(name);
@@ -184,9 +186,7 @@ Constant Params::constant(std::string_view name) const {
   const ParamDef& d = definition(m_node, name);
   const Value* v = stored(name);
   if (!v) return d.initial;
-  if (const Constant* c = v->constant()) return *c;
-  if (const Keys* k = v->keys()) return evaluate(*k, m_frame);
-  return d.initial;
+  return evaluate(*v, d, m_frame).value_or(d.initial);
 }
 
 double Params::number(std::string_view name) const {
@@ -269,7 +269,8 @@ bool switchedOn(const Document& doc, NodeId id, double frame) {
 
 bool isAnimated(const Node& node) {
   if (node.kind->changesByTime && node.kind->changesByTime(Params(node, 0))) return true;
-  return std::any_of(node.values.begin(), node.values.end(), [](const auto& v) { return v.second.keys() != nullptr; });
+  return std::any_of(node.values.begin(), node.values.end(),
+                     [](const auto& v) { return v.second.keys() || v.second.moved(); });
 }
 
 bool isAnimated(const Document& doc, const Node& node) {

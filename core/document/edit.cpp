@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 #include "core/document/inputs.h"
 #include "core/document/lookup.h"
+#include "core/document/mover.h"
 #include "core/document/units.h"
 #include "core/document/words.h"
 
@@ -157,6 +158,13 @@ void checkValue(const Document& doc, const ParamDef& def, const Value& value, co
       checkConstant(doc, def, k->keys[i].value, at);
     }
     return;
+  }
+  if (const Moved* m = value.moved()) {
+    if (const Keys* k = std::get_if<Keys>(&m->rest))
+      checkValue(doc, def, *k, place);
+    else
+      checkConstant(doc, def, std::get<Constant>(m->rest), place);
+    return checkMovers(*m, def, place);
   }
   const PatternUse* p = value.pattern();
   if (!def.patternable) throw badInput(place + ": cannot be driven by a pattern");

@@ -4,8 +4,10 @@
 #include "core/base/files.h"
 #include "core/document/inputs.h"
 #include "core/document/json.h"
+#include "core/document/mover.h"
 #include "core/document/words.h"
 
+#include <algorithm>
 #include <filesystem>
 #include <fmt/format.h>
 #include <set>
@@ -334,10 +336,52 @@ Json jsonOf(const Value& value) {
           Json{{"frame", jsonOf(Constant(key.frame))}, {"value", jsonOf(key.value)}, {"shape", shapeName(key.shape)}});
     return Json{{"keys", list}};
   }
+  if (const Moved* m = value.moved()) {
+    Json list = Json::array();
+    for (const Mover& mover : m->movers) {
+      Json one{{"kind", mover.kind}};
+      for (const auto& [name, set] : mover.values) one[name] = jsonOf(set);
+      list.push_back(std::move(one));
+    }
+    const Keys* k = std::get_if<Keys>(&m->rest);
+    return Json{{"value", k ? jsonOf(Value(*k)) : jsonOf(std::get<Constant>(m->rest))}, {"movers", list}};
+  }
   return Json{{"pattern", jsonOf(value.pattern()->pattern)}};
 }
 
+// What a mover sets; what this version does not know is refused by checkMovers().
+static Mover moverOf(const Json& j, const std::string& place) {
+  if (!j.is_object() || !j.contains("kind") || !j["kind"].is_string()) throw wrong(place, "an object with a kind");
+  Mover m{j["kind"].get<std::string>(), {}};
+  const MoverKind* kind = moverKind(m.kind);
+  for (const auto& [name, value] : j.items()) {
+    if (name == "kind") continue;
+    const auto of = [&](const ParamDef& d) { return d.name == name; };
+    const auto d =
+        kind ? std::find_if(kind->params.begin(), kind->params.end(), of) : std::vector<ParamDef>::const_iterator();
+    if (!kind || d == kind->params.end())
+      throw badInput(fmt::format("{}: a mover {} has no {}", place, quotation(m.kind), quotation(name)));
+    if (Constant c = constantOf(*d, value, place + "." + name); c != d->initial) m.values[name] = std::move(c);
+  }
+  return m;
+}
+
 Value valueOf(const ParamDef& def, const Json& j, const std::string& place) {
+  if (j.is_object() && j.contains("movers")) {
+    if (!j["movers"].is_array()) throw wrong(place + ".movers", "a list");
+    if (!j.contains("value")) throw wrong(place, "an object with value and movers");
+    const Value rest = valueOf(def, j["value"], place + ".value");
+    Moved moved;
+    if (const Keys* k = rest.keys())
+      moved.rest = *k;
+    else if (const Constant* c = rest.constant())
+      moved.rest = *c;
+    else
+      throw wrong(place + ".value", "a constant or keys");
+    for (size_t i = 0; i < j["movers"].size(); ++i)
+      moved.movers.push_back(moverOf(j["movers"][i], fmt::format("{}.movers[{}]", place, i + 1)));
+    return moved;
+  }
   if (j.is_object() && j.contains("keys")) {
     if (!j["keys"].is_array()) throw wrong(place + ".keys", "a list");
     Keys keys;

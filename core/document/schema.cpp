@@ -1,6 +1,7 @@
 // The reference of the file format: docs/format.md and its JSON Schema are written from the tables alone.
 #include "core/document/file.h"
 #include "core/document/json.h"
+#include "core/document/mover.h"
 #include "core/document/units.h"
 
 #include <fmt/format.h>
@@ -58,6 +59,11 @@ Json valueSchema(const ParamDef& d) {
                           {{"frame", {{"type", "number"}}},
                            {"value", constant},
                            {"shape", {{"enum", {"hold", "linear", "smooth"}}}}}}}}}}}}});
+  if (!moversFor(d).empty())
+    any.push_back(
+        {{"type", "object"},
+         {"required", {"value", "movers"}},
+         {"properties", {{"movers", {{"type", "array"}, {"minItems", 1}, {"items", {{"$ref", "#/$defs/mover"}}}}}}}});
   if (d.patternable)
     any.push_back({{"type", "object"},
                    {"required", {"pattern"}},
@@ -68,6 +74,15 @@ Json valueSchema(const ParamDef& d) {
 // As files hold it, in the unit that the table states: 0.05 of a metre, not 50 of what it does not say.
 std::string numberInFile(double v) { return fmt::format("{:.6g}", v); }
 std::string unitInFile(const ParamDef& d) { return d.unit == "%" ? "share of 1" : d.unit; }
+
+std::string initialText(const ParamDef& d) {
+  if (const auto* v = std::get_if<double>(&d.initial))
+    return numberInFile(*v) + (*v == 0 && !d.ifZero.empty() ? fmt::format(" ({})", d.ifZero) : "");
+  if (const auto* b = std::get_if<bool>(&d.initial)) return *b ? "on" : "off";
+  if (const auto* t = std::get_if<std::string>(&d.initial)) return *t;
+  if (const auto* c = std::get_if<Triple>(&d.initial)) return fmt::format("{}, {}, {}", (*c)[0], (*c)[1], (*c)[2]);
+  return "";
+}
 
 std::string rangeText(const ParamDef& d) {
   if (d.type == ParamType::Choice) return fmt::format("{}", fmt::join(d.choices, ", "));
@@ -109,6 +124,20 @@ std::string jsonSchema(const Kinds& kinds) {
                   {"properties", properties}};
     nodeKinds.push_back({{"$ref", "#/$defs/" + k.id}});
   }
+  Json movers = Json::array();
+  for (const MoverKind& k : moverKinds()) {
+    Json properties = {{"kind", {{"const", k.id}}}};
+    for (const ParamDef& d : k.params) {
+      properties[d.name] = constantSchema(d);
+      properties[d.name]["description"] = d.helpText;
+    }
+    movers.push_back({{"type", "object"},
+                      {"description", k.helpText},
+                      {"required", {"kind"}},
+                      {"properties", properties},
+                      {"additionalProperties", false}});
+  }
+  defs["mover"] = {{"oneOf", movers}};
   defs["inputs"] = {{"type", "array"},
                     {"items",
                      {{"type", "object"},
@@ -141,19 +170,31 @@ a parameter, an input of the pattern that drives another, and a parameter of thi
 version does not know are kept.
 
 - Colours are linear Rec. 709 triples; lengths are metres; angles degrees; light is photometric.
-- A value is a constant; `{"keys": [{"frame": 1, "value": 0, "shape": "hold|linear|smooth"}, ...]}`; or
-  `{"pattern": REFERENCE}`.
+- A value is a constant; `{"keys": [{"frame": 1, "value": 0, "shape": "hold|linear|smooth"}, ...]}`;
+  `{"pattern": REFERENCE}`; or `{"value": CONSTANT OR KEYS, "movers": [{"kind": "swing", "period": 48, ...}]}`, what
+  movers make of it, one after the other.
 - A reference is the id of a thing, or `{"ref": ID, "with": {INPUT: VALUE, ...}}` where this use overrides inputs,
   by their names or as paths of parameters.
 - File names are relative to the folder of the document.
 - Addresses name what a person or a script means: `Lamp.power`, `Ring.material.roughness` (what this use of the material
   sets for itself), `Brass.roughness.scale` (of the pattern that drives it), `Tarnish.inputs.edge` (an input of the thing
-  itself), `Group.objects[2].position`.
+  itself), `Group.objects[2].position`, `Ring.turn.spin` (a mover, on or off), `Ring.turn.spin.period` (what it is set to).
 
 The column *redoes* names the dearest stage that a change invalidates. Nothing above *shading* traces a ray.
 An *even pattern* is the same everywhere, such as Time or Follow and what works on those: what varies leaves the parameter
 as it is by default.
 )";
+  s += "\n## Movers\n\nWhat moves a value by itself as frames go by; of a parameter each kind once at most. Frame 1 is "
+       "where they "
+       "begin.\n";
+  for (const MoverKind& k : moverKinds()) {
+    s += fmt::format("\n### {} — {}\n\n{}\n\n| parameter | type | unit | default | takes | meaning "
+                     "|\n|---|---|---|---|---|---|\n",
+                     k.id, k.label, k.helpText);
+    for (const ParamDef& d : k.params)
+      s += fmt::format("| `{}` | {} | {} | {} | {} | {} |\n", d.name, typeName(d.type), unitInFile(d), initialText(d),
+                       rangeText(d), d.helpText);
+  }
   for (const Kind& k : kinds.all()) {
     s += fmt::format("\n## {} — {}\n\n{}\n", k.id, k.label, k.helpText);
     for (const ChildSlot& c : k.slots)
@@ -162,17 +203,8 @@ as it is by default.
     s += "\n| parameter | type | unit | default | takes | keys, pattern | redoes | meaning "
          "|\n|---|---|---|---|---|---|---|---|\n";
     for (const ParamDef& d : k.params) {
-      std::string initial;
-      if (const auto* v = std::get_if<double>(&d.initial))
-        initial = numberInFile(*v) + (*v == 0 && !d.ifZero.empty() ? fmt::format(" ({})", d.ifZero) : "");
-      else if (const auto* b = std::get_if<bool>(&d.initial))
-        initial = *b ? "on" : "off";
-      else if (const auto* t = std::get_if<std::string>(&d.initial))
-        initial = *t;
-      else if (const auto* c = std::get_if<Triple>(&d.initial))
-        initial = fmt::format("{}, {}, {}", (*c)[0], (*c)[1], (*c)[2]);
       s += fmt::format("| `{}` | {} | {} | {} | {} | {} | {} | {} |\n", d.name, typeName(d.type), unitInFile(d),
-                       initial, rangeText(d),
+                       initialText(d), rangeText(d),
                        d.evenOnly                   ? "keys, even pattern"
                        : d.keyable && d.patternable ? "both"
                        : d.keyable                  ? "keys"

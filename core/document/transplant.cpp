@@ -26,7 +26,7 @@ template <typename F> void forReferences(const Value& v, const F& f) {
   if (const Constant* c = v.constant()) forConstant(*c, f);
   if (const Keys* k = v.keys())
     for (const Key& key : k->keys) forConstant(key.value, f);
-  if (const PatternUse* p = v.pattern()) forReference(p->pattern, f);
+  if (const PatternUse* p = v.pattern()) forReference(p->pattern, f); // what moves refers to nothing
 }
 
 using Ids = std::map<NodeId, NodeId>;
@@ -61,6 +61,7 @@ Value mapped(const Value& v, const Ids& ids) {
     for (Key& key : out.keys) key.value = mappedConstant(key.value, ids);
     return out;
   }
+  if (v.moved()) return v;
   return PatternUse{mapped(v.pattern()->pattern, ids)};
 }
 

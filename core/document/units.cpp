@@ -259,6 +259,12 @@ std::string formatValue(const Document& doc, const ParamDef& def, const Value& v
     if (r.with && !r.with->empty()) s += fmt::format(" ({} own)", r.with->size());
     return s;
   };
+  if (const Moved* m = value.moved()) {
+    std::string movers;
+    for (const Mover& one : m->movers) movers += " + " + one.kind;
+    const Keys* k = std::get_if<Keys>(&m->rest);
+    return formatValue(doc, def, k ? Value(*k) : Value(std::get<Constant>(m->rest))) + movers;
+  }
   if (const Keys* k = value.keys()) return fmt::format("{} keys", k->keys.size());
   if (const PatternUse* p = value.pattern()) return "pattern " + name(p->pattern);
   const Constant& c = *value.constant();

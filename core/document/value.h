@@ -45,19 +45,37 @@ struct PatternUse {
   bool operator==(const PatternUse&) const = default;
 };
 
-/// What a parameter holds: a constant, keys over time, or a pattern over surface or space.
+/// What moves a value by itself as frames go by: of a kind (mover.h), with what it sets of that kind's parameters.
+struct Mover {
+  std::string kind;
+  std::map<std::string, Constant> values; ///< only what differs from the kind's defaults
+  bool operator==(const Mover&) const = default;
+};
+/// What a value is without its movers, and these, acting one after the other: at least one, each kind once at most.
+struct Moved {
+  std::variant<Constant, Keys> rest;
+  std::vector<Mover> movers;
+  bool operator==(const Moved&) const = default;
+};
+
+/// What a parameter holds: a constant, keys over time, a pattern over surface or space, or what movers make of a
+/// constant or of keys.
 struct Value {
-  std::variant<Constant, Keys, PatternUse> v;
+  std::variant<Constant, Keys, PatternUse, Moved> v;
 
   Value() : v(Constant(0.0)) {}
   Value(Constant c) : v(std::move(c)) {}
   Value(Keys k) : v(std::move(k)) {}
   Value(PatternUse p) : v(std::move(p)) {}
+  Value(Moved m) : v(std::move(m)) {}
   bool operator==(const Value&) const = default;
 
   const Constant* constant() const { return std::get_if<Constant>(&v); }
   const Keys* keys() const { return std::get_if<Keys>(&v); }
   const PatternUse* pattern() const { return std::get_if<PatternUse>(&v); }
+  const Moved* moved() const { return std::get_if<Moved>(&v); }
+  /// The keys, of what is moved those of its rest; null: none.
+  const Keys* anyKeys() const { return moved() ? std::get_if<Keys>(&moved()->rest) : keys(); }
 };
 
 /// The value of keys at a frame. Before the first and after the last key it holds. Smooth is a cubic Hermite segment

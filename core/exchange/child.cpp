@@ -186,7 +186,8 @@ std::string parseInChild(const std::string& what, const std::string& path, int i
   startChild(child, what, path, index, limits.memory, allowed);
   std::string said;
   const ChildEnd end =
-      listen(child, std::chrono::steady_clock::now() + allowed + std::chrono::seconds(2), cancel, said);
+      // What it may compute is limited in the child; beside work on all cores that takes longer by the clock.
+      listen(child, std::chrono::steady_clock::now() + 4 * allowed + std::chrono::seconds(2), cancel, said);
   int status = 0;
   while (::waitpid(child.pid, &status, 0) < 0 && errno == EINTR) {
   }

@@ -143,7 +143,7 @@ void collect(const Document& doc, const Value& value, std::vector<NodeId>& out) 
   if (const Constant* c = value.constant()) collect(doc, *c, out);
   if (const Keys* k = value.keys())
     for (const Key& one : k->keys) collect(doc, one.value, out);
-  if (const PatternUse* p = value.pattern()) collect(doc, p->pattern, out);
+  if (const PatternUse* p = value.pattern()) collect(doc, p->pattern, out); // what moves refers to nothing
 }
 
 } // namespace

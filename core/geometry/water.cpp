@@ -23,14 +23,14 @@ Wave straight(float degrees, float length, float height, float phase) {
 }
 
 // What waves do to a place of the calm surface, and the slopes there.
-struct Moved {
+struct Carried {
   V3f by{0.0f};
   float slopeX = 0, slopeZ = 0;
   float xx = 0, xz = 0, zz = 0; ///< slopes of what it is moved sideways
 };
 
-Moved moved(const std::vector<Wave>& waves, float x, float z, float choppy) {
-  Moved m;
+Carried moved(const std::vector<Wave>& waves, float x, float z, float choppy) {
+  Carried m;
   for (const Wave& w : waves) {
     if (w.ring) {
       const float dx = x - w.way.x, dz = z - w.way.y, r = std::sqrt(dx * dx + dz * dz);
@@ -240,7 +240,7 @@ ShapeKind waterShape() {
                    rows = uint32_t(std::max(1.0, std::ceil(along * double(l / std::max(w, l)))));
         const auto place = [&](float u, float v, V3f& at, V3f& normal) {
           const float x = w * (u - 0.5f), z = l * (0.5f - v);
-          const Moved m = moved(waves, x, z, q);
+          const Carried m = moved(waves, x, z, q);
           // At the rim it only goes up and down, along the basin's walls.
           const float rim = std::min({u, 1 - u, v, 1 - v}) * std::min(w, l) * 4;
           const float free = clamp01(rim / std::max(1e-6f, shortest));

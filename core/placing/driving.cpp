@@ -4,6 +4,7 @@
 #include "core/compile/balance.h"
 #include "core/compile/even_patterns.h"
 #include "core/document/inputs.h"
+#include "core/document/mover.h"
 #include "core/document/transplant.h"
 #include "core/pattern/lines.h"
 #include "core/placing/framing.h"
@@ -91,9 +92,7 @@ Document drivenBy(const Document& doc, const Address& at, std::string_view kindI
     for (const ParamDef& d : kind->params)
       if (const double* metres = std::get_if<double>(&d.initial); metres && d.unit == "m" && *metres > 0)
         out = setValue(out, id, d.name, Constant(std::clamp(twoDigits(*metres * size), d.hardMin, d.hardMax)));
-  Constant now = def.initial;
-  if (const Constant* c = before.constant()) now = *c;
-  if (const Keys* k = before.keys()) now = evaluate(*k, currentFrame(doc));
+  const Constant now = evaluate(before, def, currentFrame(doc)).value_or(def.initial);
   const auto [low, high] = endsAbout(def, now);
   if (const ParamDef* inner = worksOn(*kind)) {
     if (before.pattern())
@@ -182,9 +181,7 @@ Document drivenByPreset(const Document& doc, const Address& at, const PatternPre
     set("size", Constant(std::clamp(twoDigits(size), 1e-6, 1e6)));
     if (preset.reach > 0) set("reach", Constant(std::clamp(twoDigits(preset.reach * size), 1e-6, 1e4)));
   }
-  Constant now = def.initial;
-  if (const Constant* c = before.constant()) now = *c;
-  if (const Keys* k = before.keys()) now = evaluate(*k, currentFrame(doc));
+  const Constant now = evaluate(before, def, currentFrame(doc)).value_or(def.initial);
   if (def.type == ParamType::Color) {
     // What stood there shows where it is not; a pattern that did, too.
     if (!preset.shines && (before.pattern() || std::holds_alternative<Triple>(now)))

@@ -1,0 +1,164 @@
+#include "app/drawer/motion_panel.h"
+
+#include "app/drawer/drawer.h"
+#include "app/drawer/motion_chart.h"
+#include "app/viewport/picture_bar.h"
+#include "core/document/mover.h"
+
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QMenu>
+#include <QScrollArea>
+#include <QToolButton>
+
+namespace ilumbra {
+
+MotionPanel::MotionPanel(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(studio) {
+  auto* column = new QVBoxLayout(this);
+  column->setContentsMargins(0, 0, 0, 2);
+  column->setSpacing(0);
+  m_area = new QScrollArea(this);
+  m_area->setWidgetResizable(true);
+  m_area->setFocusPolicy(Qt::NoFocus);
+  m_area->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  m_chart = new MotionChart(studio, m_area);
+  m_area->setWidget(m_chart);
+  column->addWidget(m_area, 1);
+  m_empty = new QLabel(this);
+  m_empty->setAlignment(Qt::AlignCenter);
+  m_empty->setWordWrap(true);
+  m_empty->setStyleSheet(QStringLiteral("color: #9a968f; padding: 8px 40px"));
+  column->addWidget(m_empty, 1);
+  auto* foot = new QHBoxLayout;
+  foot->setContentsMargins(10, 0, 8, 0);
+  m_state = new QLabel(this);
+  m_state->setStyleSheet(QStringLiteral("color: #9a968f"));
+  m_begin =
+      flatButton(this, tr("Move something…"), tr("Lets the selected thing, or the camera, move by itself"), "accent");
+  m_begin->setPopupMode(QToolButton::InstantPopup);
+  m_menu = new QMenu(m_begin);
+  m_menu->setToolTipsVisible(true);
+  m_begin->setMenu(m_menu);
+  m_key = flatButton(this, tr("Set a key"), tr("In the chosen row, at this frame (Insert)"));
+  m_delete = flatButton(this, tr("Delete keys"), tr("Those that are chosen (Delete)"));
+  m_keying =
+      flatButton(this, tr("Key what I change"),
+                 tr("What is changed at another frame gets keys: of what it is at this one, and what it is there"));
+  m_keying->setCheckable(true);
+  connect(m_keying, &QToolButton::toggled, &studio, &Studio::setKeyChanges);
+  connect(&studio, &Studio::viewChanged, m_keying, [this] { m_keying->setChecked(m_studio.keyChanges()); });
+  foot->addWidget(m_state);
+  foot->addStretch(1);
+  foot->addWidget(m_keying);
+  foot->addWidget(m_delete);
+  foot->addWidget(m_key);
+  foot->addWidget(m_begin);
+  column->addLayout(foot);
+  connect(m_menu, &QMenu::aboutToShow, this, &MotionPanel::fillMenu);
+  connect(m_key, &QToolButton::clicked, m_chart, &MotionChart::setKeyHere);
+  connect(m_delete, &QToolButton::clicked, m_chart, &MotionChart::deleteKeys);
+  connect(m_chart, &MotionChart::rowsChanged, this, &MotionPanel::refresh);
+  connect(&studio, &Studio::selectionChanged, this, &MotionPanel::refresh);
+  refresh();
+}
+
+// All that could move of what is selected, and of the camera.
+void MotionPanel::fillMenu() {
+  m_menu->clear();
+  const Document& doc = m_studio.doc();
+  std::vector<NodeId> things = m_studio.selection();
+  for (const Node* c : doc.family("camera"))
+    if (std::find(things.begin(), things.end(), c->id) == things.end()) {
+      things.push_back(c->id);
+      break;
+    }
+  for (const NodeId id : things) {
+    const Node* n = doc.find(id);
+    if (!n) continue;
+    bool headed = false;
+    for (const ParamDef& d : n->kind->params) {
+      const Value* v = n->find(d.name);
+      // What an artist moves first: the place, the turn, and what matters of a light.
+      const bool placed = d.name == "position" || d.name == "turn";
+      if ((!placed && d.name != "power" && d.name != "own_light") || (v && v->pattern())) continue;
+      for (const MoverKind* k : moversFor(d)) {
+        if (v && moverValue(*v, k->id) == Constant(true)) continue;
+        if (!headed) m_menu->addSection(qs(n->name));
+        headed = true;
+        QAction* a =
+            m_menu->addAction(placed ? qs(k->label) : tr("%1 of its %2").arg(qs(k->label), qs(d.label).toLower()));
+        a->setToolTip(qs(k->helpText));
+        connect(a, &QAction::triggered, this, [this, at = Address{id, d.name, 0, k->id}, label = qs(k->label)] {
+          const QString name = qs(m_studio.doc().find(at.node)->name);
+          if (m_studio.edit(tr("%1: %2").arg(name, label),
+                            [&](const Document& now) { return setAt(now, at, Constant(true)); })) {
+            m_chart->chooseRow({at.node, at.param, 0, {}});
+            m_studio.select({at.node});
+            m_studio.tell(tr("%1 moves: what it is set to stands in Settings; Ctrl+P plays").arg(name));
+          }
+        });
+      }
+    }
+  }
+  if (m_menu->isEmpty()) m_menu->addAction(tr("Select an object or a lamp first"))->setEnabled(false);
+}
+
+void MotionPanel::refresh() {
+  const bool any = !m_chart->rows().empty();
+  m_area->setVisible(any);
+  m_empty->setVisible(!any);
+  m_empty->setText(m_studio.selection().empty()
+                       ? tr("Nothing moves yet. Select a thing and let it spin, swing, bob or flicker below, or set "
+                            "keys by the menu of "
+                            "a row in Settings.")
+                       : tr("Nothing moves yet. Let %1 move below, or set keys by the menu of a row in Settings.")
+                             .arg(qs(m_studio.currentNode() ? m_studio.currentNode()->name : std::string())));
+  m_key->setVisible(any);
+  m_key->setEnabled(m_chart->current().node != 0);
+  m_delete->setVisible(any);
+  m_delete->setEnabled(!m_chart->chosen().empty());
+  // Whether the frame after the last is the first again.
+  const Document& doc = m_studio.doc();
+  const Params s = settingsOf(doc);
+  const double first = s.number("first_frame"), last = s.number("last_frame");
+  QStringList breaks;
+  for (const Address& a : movingValues(doc)) {
+    const ParamDef& d = definitionAt(doc, a);
+    const Value v = valueAt(doc, a);
+    const auto at = [&](double f) { return *evaluate(v, d, f); };
+    const auto apart = [&](const Constant& x, const Constant& y) {
+      if (const double* p = std::get_if<double>(&x))
+        return std::abs(*p - std::get<double>(y)) > 1e-6 * std::max(1.0, std::abs(*p));
+      if (const Triple* p = std::get_if<Triple>(&x)) {
+        for (size_t c = 0; c < 3; ++c) {
+          double by = std::abs((*p)[c] - std::get<Triple>(y)[c]);
+          if (d.unit == "°") by = std::abs(std::remainder(by, 360));
+          if (by > 1e-6 * std::max(1.0, std::abs((*p)[c]))) return true;
+        }
+        return false;
+      }
+      return x != y;
+    };
+    if (apart(at(first), at(last + 1))) breaks += qs(addressText(doc, a));
+  }
+  QString text = tr("frame %1 of %2 to %3").arg(m_studio.frame()).arg(first).arg(last);
+  if (any)
+    text += breaks.isEmpty() ? tr(" · loops")
+                             : tr(" · does not loop: %1")
+                                   .arg(breaks.size() > 2 ? tr("%n value(s)", nullptr, int(breaks.size()))
+                                                          : breaks.join(QStringLiteral(", ")));
+  m_state->setText(text);
+  m_state->setToolTip(breaks.isEmpty() ? QString()
+                                       : tr("Not at the end what they are at the start:\n%1").arg(breaks.join('\n')));
+}
+
+DrawerPage motionPage() {
+  return {.id = QStringLiteral("motion"),
+          .label = QObject::tr("Motion"),
+          .help = QObject::tr("What moves over the frames: keys and movers"),
+          .keys = "Ctrl+Shift+6",
+          .groups = false,
+          .make = [](Studio& studio, QWidget* parent) -> QWidget* { return new MotionPanel(studio, parent); }};
+}
+
+} // namespace ilumbra

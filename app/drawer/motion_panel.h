@@ -1,0 +1,33 @@
+#pragma once
+#include "app/studio.h"
+
+#include <QWidget>
+
+class QLabel;
+class QMenu;
+class QScrollArea;
+class QToolButton;
+
+namespace ilumbra {
+
+class MotionChart;
+
+/// The drawer's page of motion: what moves over the frames, with the means to begin something.
+class MotionPanel : public QWidget {
+  Q_OBJECT
+ public:
+  explicit MotionPanel(Studio& studio, QWidget* parent = nullptr);
+  MotionChart& chart() const { return *m_chart; }
+
+ private:
+  void refresh();
+  void fillMenu();
+  Studio& m_studio;
+  MotionChart* m_chart;
+  QScrollArea* m_area;
+  QLabel *m_empty, *m_state;
+  QToolButton *m_begin, *m_key, *m_delete, *m_keying;
+  QMenu* m_menu;
+};
+
+} // namespace ilumbra

@@ -1,0 +1,142 @@
+// The drawer of motion: movers, keys, the frame at hand, by real events.
+#include "app/drawer/motion_chart.h"
+#include "app/drawer/motion_panel.h"
+#include "app/panels/param_row.h"
+#include "app/panels/settings_panel.h"
+#include "core/document/mover.h"
+#include "tests/app/open.h"
+
+#include <QLineEdit>
+#include <QToolButton>
+
+using namespace ilumbra;
+using namespace ilumbra::test;
+
+namespace {
+
+struct Moving : Open {
+  Moving() {
+    for (QToolButton* b : window->findChildren<QToolButton*>())
+      if (b->text() == QStringLiteral("Motion")) b->click();
+    panel = window->findChild<MotionPanel*>();
+    REQUIRE(panel);
+    REQUIRE(panel->isVisible());
+    lamp = doc().family("light").front()->id;
+    studio->edit(QStringLiteral("Range"),
+                 [&](const Document& d) { return setValue(d, d.settings().id, "last_frame", Constant(48.0)); });
+  }
+  MotionChart& chart() { return panel->chart(); }
+  void key(Qt::Key k, Qt::KeyboardModifiers m = {}) { QTest::keyClick(&panel->chart(), k, m); }
+  void keyAt(double frame, double power) {
+    studio->setFrame(frame);
+    studio->edit(QStringLiteral("Key"), [&](const Document& d) {
+      const Address a{lamp, "power", 0, {}};
+      return setNow(setAt(d, a, keyedAt(valueAt(d, a), definitionAt(d, a), frame)), a, Constant(power));
+    });
+  }
+  std::vector<double> frames() const {
+    std::vector<double> out;
+    if (const Keys* k = keysAt(doc(), {lamp, "power", 0, {}}))
+      for (const Key& one : k->keys) out.push_back(one.frame);
+    return out;
+  }
+  MotionPanel* panel = nullptr;
+  NodeId lamp = 0;
+};
+
+using Frames = std::vector<double>;
+
+} // namespace
+
+TEST_CASE("A mover begins in the drawer, shows in Settings, and goes by undo", "[app][motion]") {
+  Moving o;
+  CHECK(o.chart().rows().empty());
+  const Node* thing = nullptr;
+  for (const Node* n : o.doc().inOrder())
+    if (!thing && n->kind->param("turn") && n->kind->family() == "object") thing = n;
+  REQUIRE(thing);
+  const Address spin{thing->id, "turn", 0, "spin"};
+  REQUIRE(o.studio->edit(QStringLiteral("Spin"), [&](const Document& d) { return setAt(d, spin, Constant(true)); }));
+  o.studio->select({thing->id});
+  REQUIRE(o.chart().rows().size() == 1);
+  CHECK(o.chart().rows().front().range == QStringLiteral("spin"));
+  // What it is set to stands below the row, and can be typed there.
+  auto* settings = o.window->findChild<SettingsPanel*>();
+  ParamRow* period = settings->row(Address{thing->id, "turn", 0, "spin.period"});
+  REQUIRE(period);
+  CHECK(period->spokenValue() == QStringLiteral("48 frames"));
+  period->setSpokenNumber(24);
+  CHECK(std::get<double>(*valueAt(o.doc(), {thing->id, "turn", 0, "spin.period"}).constant()) == 24);
+  ParamRow* turn = settings->row(Address{thing->id, "turn", 0, {}});
+  CHECK(turn->spokenValue().contains(QStringLiteral("spin")));
+  o.studio->undo();
+  o.studio->undo();
+  CHECK(o.chart().rows().empty());
+}
+
+TEST_CASE("Keys are chosen, dragged and deleted in the drawer, each drag one step", "[app][motion]") {
+  Moving o;
+  o.keyAt(1, 100);
+  o.keyAt(20, 900);
+  o.keyAt(40, 400);
+  MotionChart& chart = o.chart();
+  REQUIRE(chart.rows().size() == 1);
+  const auto notch = [&](size_t k) {
+    return chart.notch(chart.rows().front(), keysAt(o.doc(), {o.lamp, "power", 0, {}})->keys[k]).toPoint();
+  };
+  const QPoint from = notch(1);
+  const int to = int(std::lround(chart.xOf(26)));
+  QTest::mousePress(&chart, Qt::LeftButton, {}, from);
+  for (int x = from.x() + 2; x < to; x += 3) QTest::mouseMove(&chart, {x, from.y()});
+  QTest::mouseMove(&chart, {to, from.y()});
+  QTest::mouseRelease(&chart, Qt::LeftButton, {}, {to, from.y()});
+  CHECK(o.frames() == Frames{1, 26, 40});
+  REQUIRE(chart.chosen().size() == 1);
+  CHECK(chart.chosen().front().frame == 26);
+  o.studio->undo();
+  CHECK(o.frames() == Frames{1, 20, 40});
+  // A press on the ruled line goes to its frame, which is no step.
+  QTest::mouseClick(&chart, Qt::LeftButton, {}, {int(std::lround(chart.xOf(10))), 8});
+  CHECK(o.studio->frame() == 10);
+  // A double press on the band sets a key that changes nothing.
+  const double before = Params(*o.doc().find(o.lamp), 30).number("power");
+  QTest::mouseDClick(&chart, Qt::LeftButton, {},
+                     {int(std::lround(chart.xOf(30))), chart.band(chart.rows().front()).center().y()});
+  CHECK(o.frames() == Frames{1, 20, 30, 40});
+  CHECK(Params(*o.doc().find(o.lamp), 30).number("power") == Approx(before));
+  QTest::keyClick(&chart, Qt::Key_Delete);
+  CHECK(o.frames() == Frames{1, 20, 40});
+}
+
+TEST_CASE("Keys are worked without a mouse", "[app][motion]") {
+  Moving o;
+  o.keyAt(1, 100);
+  o.keyAt(20, 900);
+  MotionChart& chart = o.chart();
+  chart.setFocus();
+  o.studio->setFrame(5);
+  o.key(Qt::Key_Right);
+  CHECK(o.studio->frame() == 20);
+  o.key(Qt::Key_Right, Qt::AltModifier);
+  o.key(Qt::Key_Right, Qt::AltModifier | Qt::ShiftModifier);
+  CHECK(o.frames() == Frames{1, 31});
+  // Return opens a field over the value.
+  o.key(Qt::Key_Return);
+  auto* field = chart.findChild<QLineEdit*>();
+  REQUIRE(field);
+  field->selectAll();
+  QTest::keyClicks(field, QStringLiteral("1.2 klm"));
+  QTest::keyClick(field, Qt::Key_Return);
+  CHECK(Params(*o.doc().find(o.lamp), 31).number("power") == Approx(1200));
+  // All, copied, and pasted at another frame.
+  o.key(Qt::Key_A, Qt::ControlModifier);
+  CHECK(chart.chosen().size() == 2);
+  o.key(Qt::Key_C, Qt::ControlModifier);
+  o.studio->setFrame(10);
+  o.key(Qt::Key_V, Qt::ControlModifier);
+  CHECK(o.frames() == Frames{1, 10, 31, 40});
+  o.key(Qt::Key_A, Qt::ControlModifier);
+  o.key(Qt::Key_Delete);
+  CHECK(o.frames().empty());
+  CHECK(chart.rows().empty());
+}

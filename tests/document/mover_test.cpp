@@ -1,0 +1,175 @@
+#include "core/document/mover.h"
+
+#include "core/base/error.h"
+#include "core/document/file.h"
+#include "core/document/placement.h"
+#include "core/document/units.h"
+#include "tests/support/scene.h"
+
+using namespace ilumbra;
+using namespace ilumbra::test;
+
+namespace {
+
+Document ringAndLamp() {
+  Set s(32, 32);
+  s.look("0, 1, 3", "0, 0, 0", "50");
+  s.add("object.torus", "Ring", {{"position", "1, 0.5, 0"}, {"turn", "20, 30, 10"}});
+  s.add("light.point", "Lamp", {{"power", "400"}});
+  return s.take();
+}
+
+Document put(const Document& doc, const char* address, const char* value) {
+  const Address a = resolve(doc, address);
+  return setAt(doc, a, parseValue(doc, definitionAt(doc, a), value));
+}
+
+M44f ringAt(const Document& doc, double frame) { return worldMatrix(doc, *doc.findByName("Ring"), frame); }
+
+double apart(const M44f& a, const M44f& b) {
+  double most = 0;
+  for (int i = 0; i < 4; ++i)
+    for (int j = 0; j < 4; ++j) most = std::max(most, double(std::abs(a[i][j] - b[i][j])));
+  return most;
+}
+
+const ParamDef& def(const Document& doc, const char* address) { return definitionAt(doc, resolve(doc, address)); }
+Value value(const Document& doc, const char* address) { return valueAt(doc, resolve(doc, address)); }
+
+} // namespace
+
+TEST_CASE("A mover that comes by its switch loops over the document's range", "[mover]") {
+  Document doc = put(ringAndLamp(), "Picture.last_frame", "96");
+  doc = put(doc, "Ring.turn.spin", "on");
+  doc = put(doc, "Ring.position.bob", "on");
+  doc = put(doc, "Lamp.power.flicker", "on");
+  CHECK(std::get<double>(*value(doc, "Ring.turn.spin.period").constant()) == 96);
+  CHECK(apart(ringAt(doc, 1), ringAt(doc, 97)) < 1e-5);
+  CHECK(apart(ringAt(doc, 1), ringAt(doc, 25)) > 0.3);
+  CHECK(periodOf(value(doc, "Ring.turn")) == 96);
+  CHECK(periodOf(value(doc, "Ring.position")) == 96);
+  CHECK(periodOf(value(doc, "Lamp.power")) == 96);
+  const Params lamp(*doc.findByName("Lamp"), 5), later(*doc.findByName("Lamp"), 101);
+  CHECK(lamp.number("power") == Approx(later.number("power")).epsilon(1e-9));
+  CHECK(isAnimated(*doc.findByName("Lamp")));
+  // And goes with it, to what was there before.
+  doc = put(doc, "Ring.turn.spin", "off");
+  CHECK(value(doc, "Ring.turn") == value(ringAndLamp(), "Ring.turn"));
+}
+
+TEST_CASE("Spin and swing turn about the axes that they name", "[mover]") {
+  const Document still = ringAndLamp();
+  for (const char* axis : {"upright", "own x", "own y", "own z"}) {
+    CAPTURE(axis);
+    Document doc = put(still, "Ring.turn.spin", "on");
+    doc = put(doc, "Ring.turn.spin.period", "360");
+    doc = put(doc, "Ring.turn.spin.axis", axis);
+    const float angle = 47; // degrees, at frame 48
+    const std::string a = axis;
+    const V3f by = a == "own x" ? V3f(angle, 0, 0) : a == "own z" ? V3f(0, 0, angle) : V3f(0, angle, 0);
+    const M44f turned = placement({0, 0, 0}, by, {1, 1, 1});
+    M44f before = ringAt(still, 1);
+    const V3f place(before[3][0], before[3][1], before[3][2]);
+    before[3][0] = before[3][1] = before[3][2] = 0;
+    M44f expected = a == "upright" ? before * turned : turned * before;
+    for (int c = 0; c < 3; ++c) expected[3][c] = place[c];
+    CHECK(apart(ringAt(doc, 48), expected) < 2e-6);
+  }
+  // A pendulum: a sine about its axis, each swing smaller than the one before by what it is damped.
+  Document doc = put(still, "Ring.turn", "0, 0, 0");
+  doc = put(doc, "Ring.turn.swing.amplitude", "30");
+  doc = put(doc, "Ring.turn.swing.period", "40");
+  doc = put(doc, "Ring.turn.swing.damping", "20 %");
+  const auto z = [&](double frame) { return Params(*doc.findByName("Ring"), frame).triple("turn")[2]; };
+  CHECK(z(1) == Approx(0).margin(1e-9));
+  CHECK(z(11) == Approx(30 * std::pow(0.8, 0.25)));
+  CHECK(z(51) == Approx(30 * std::pow(0.8, 1.25)));
+  CHECK(periodOf(value(doc, "Ring.turn")) == 0);
+}
+
+TEST_CASE("An orbit keeps its distance, and a camera's goes round what it looks at", "[mover]") {
+  Document doc = put(ringAndLamp(), "Picture.last_frame", "100");
+  doc = put(doc, "Camera.target", "0.5, 0.2, 0");
+  doc = put(doc, "Camera.position.orbit", "on");
+  const auto at = [&](double frame) { return Params(*doc.findByName("Camera"), frame).triple("position"); };
+  const auto far = [&](const Triple& p) { return std::hypot(p[0] - 0.5, p[1] - 0.2, p[2]); };
+  for (const double f : {1.0, 13.0, 26.0, 51.0, 77.5}) {
+    CHECK(far(at(f)) == Approx(far(at(1))));
+    CHECK(at(f)[1] == Approx(1));
+  }
+  CHECK(at(51)[0] == Approx(1 - at(1)[0])); // half way round
+  CHECK(at(51)[2] == Approx(-at(1)[2]));
+}
+
+TEST_CASE("What is set of a moving thing is what it is at that frame, and it goes on from there", "[mover]") {
+  Document doc = ringAndLamp();
+  for (const char* mover : {"drift", "bob", "orbit", "shake"})
+    doc = put(doc, (std::string("Ring.position.") + mover).c_str(), "on");
+  for (const char* mover : {"spin", "swing", "wobble"})
+    doc = put(doc, (std::string("Ring.turn.") + mover).c_str(), "on");
+  for (const char* mover : {"flicker", "pulse"}) doc = put(doc, (std::string("Lamp.power.") + mover).c_str(), "on");
+  doc = atFrame(doc, 17);
+  const Triple place = {0.3, -0.2, 0.7}, turn = {5, -20, 40};
+  doc = setNow(doc, resolve(doc, "Ring.position"), place);
+  doc = setNow(doc, resolve(doc, "Ring.turn"), turn);
+  doc = setNow(doc, resolve(doc, "Lamp.power"), 250.0);
+  const Params ring(*doc.findByName("Ring"), 17);
+  for (size_t c = 0; c < 3; ++c) CHECK(ring.triple("position")[c] == Approx(place[c]));
+  const M44f now = ringAt(doc, 17), meant = placement(vec(place), vec(turn), {1, 1, 1});
+  CHECK(apart(now, meant) < 1e-5);
+  CHECK(Params(*doc.findByName("Lamp"), 17).number("power") == Approx(250));
+  CHECK(value(doc, "Ring.position").moved()->movers.size() == 4);
+}
+
+TEST_CASE("A mover and the keys baked from it place a thing alike", "[mover][truth36]") {
+  Document doc = put(ringAndLamp(), "Picture.last_frame", "48");
+  SECTION("spin, tilted") { doc = put(doc, "Ring.turn.spin.turns", "2"); }
+  SECTION("spin about its own axis") { doc = put(put(doc, "Ring.turn.spin", "on"), "Ring.turn.spin.axis", "own y"); }
+  SECTION("swing and wobble") { doc = put(put(doc, "Ring.turn.swing", "on"), "Ring.turn.wobble", "on"); }
+  SECTION("orbit, bob and shake, and keys beneath") {
+    doc = put(doc, "Ring.position",
+              R"({"keys": [{"frame": 1, "value": [1, 0, 0], "shape": "smooth"}, {"frame": 40, "value": [2, 0, 1]}]})");
+    for (const char* m : {"orbit", "bob", "shake"}) doc = put(doc, (std::string("Ring.position.") + m).c_str(), "on");
+  }
+  for (const char* param : {"Ring.position", "Ring.turn"}) {
+    const Value v = value(doc, param);
+    if (!v.moved()) continue;
+    const bool turn = std::string(param) == "Ring.turn";
+    const Keys keys = baked(v, def(doc, param), 1, 49, turn ? 0.05 : 1e-3);
+    const Document with = setAt(doc, resolve(doc, param), keys);
+    for (const Key& k : keys.keys) CHECK(apart(ringAt(doc, k.frame), ringAt(with, k.frame)) < 2e-6);
+    for (double f = 1; f <= 49; f += 0.21) {
+      CAPTURE(param, f);
+      CHECK(apart(ringAt(doc, f), ringAt(with, f)) < (turn ? 0.0025 : 1.5e-3));
+    }
+    CHECK(keys.keys.size() < 250);
+  }
+}
+
+TEST_CASE("Movers are kept in files and told in documents", "[mover][file]") {
+  Document doc = ringAndLamp();
+  doc = put(doc, "Ring.turn.spin.turns", "-2");
+  doc = put(doc, "Ring.turn.spin.axis", "own z");
+  doc = put(doc, "Ring.turn.wobble", "on");
+  doc = put(doc, "Lamp.power", R"({"value": {"keys": [{"frame": 1, "value": 5}, {"frame": 9, "value": 50}]},
+                                   "movers": [{"kind": "flicker", "depth": 0.25}]})");
+  CHECK(fromJson(doc.sharedKinds(), toJson(doc)) == doc);
+  CHECK(problems(doc).empty());
+  CHECK(formatValue(doc, def(doc, "Lamp.power"), value(doc, "Lamp.power")) == "2 keys + flicker");
+  CHECK(value(doc, "Lamp.power").anyKeys()->keys.size() == 2);
+}
+
+TEST_CASE("Movers that do not fit are refused with the place", "[mover]") {
+  const Document doc = ringAndLamp();
+  CHECK_THROWS_WITH(put(doc, "Ring.turn.spin.period", "0"), Catch::Contains("Period"));
+  CHECK_THROWS_WITH(put(doc, "Ring.position.spin", "on"), Catch::Contains("spin"));
+  CHECK_THROWS_WITH(put(doc, "Lamp.power", R"({"value": 5, "movers": [{"kind": "flickr"}]})"),
+                    Catch::Contains("flickr"));
+  CHECK_THROWS_WITH(put(doc, "Lamp.power", R"({"value": 5, "movers": []})"), Catch::Contains("without a mover"));
+  CHECK_THROWS_WITH(put(doc, "Lamp.power", R"({"value": 5, "movers": [{"kind": "swing"}]})"),
+                    Catch::Contains("cannot move this"));
+  CHECK_THROWS_WITH(put(doc, "Lamp.power", R"({"value": 5, "movers": [{"kind": "pulse", "depth": 3}]})"),
+                    Catch::Contains("depth"));
+  CHECK_THROWS_WITH(put(doc, "Lamp.power", R"({"value": 5, "movers": [{"kind": "pulse"}, {"kind": "pulse"}]})"),
+                    Catch::Contains("twice"));
+}
