@@ -12,7 +12,7 @@
 namespace ilumbra {
 namespace {
 
-constexpr int rangeWidth = 92, thingHeight = 22, rowHeight = 32, openHeight = 78;
+constexpr int rangeWidth = 132, thingHeight = 22, rowHeight = 27, openHeight = 62;
 const QColor sand{0x94, 0x87, 0x6b}, sandFill{0x4b, 0x47, 0x3c}, sandFaint{0x6a, 0x62, 0x50};
 
 // The numbers of a value that a profile shows.
@@ -38,7 +38,18 @@ MotionChart::MotionChart(Studio& studio, QWidget* parent) : QWidget(parent), m_s
   setAccessibleName(tr("What moves, over the frames"));
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
-  connect(&studio, &Studio::documentChanged, this, &MotionChart::rebuild);
+  connect(&studio, &Studio::documentChanged, this, &MotionChart::follow);
+  rebuild();
+}
+
+// Another frame changes no row.
+void MotionChart::follow() {
+  if (m_shown && *m_shown == atFrame(m_studio.doc(), currentFrame(*m_shown))) {
+    update();
+    spokenChanged(this);
+    Q_EMIT rowsChanged();
+    return;
+  }
   rebuild();
 }
 
@@ -48,6 +59,7 @@ QSize MotionChart::sizeHint() const {
 
 void MotionChart::rebuild() {
   const Document& doc = m_studio.doc();
+  m_shown = doc;
   const Params s = settingsOf(doc);
   m_first = s.number("first_frame");
   m_last = std::max(m_first + 1, s.number("last_frame"));
@@ -104,8 +116,10 @@ void MotionChart::rebuild() {
     } else if (r.def->type == ParamType::Flag) {
       r.range = tr("off, on");
     } else {
-      r.range = least == most ? qs(formatNumber(*r.def, least))
-                              : tr("%1 to %2").arg(qs(formatNumber(*r.def, least)), qs(formatNumber(*r.def, most)));
+      // The unit once, behind both, if they have the same.
+      const bool same = shownUnit(*r.def, least) == shownUnit(*r.def, most);
+      r.range = qs(formatNumber(*r.def, most));
+      if (least < most) r.range = qs(formatNumber(*r.def, least, !same)) + QStringLiteral(" – ") + r.range;
     }
   }
   layOut();
@@ -207,7 +221,7 @@ void MotionChart::paintRow(QPainter& p, size_t row) const {
   p.setFont(theme::font(r.def ? 11.5 : 11, open ? 600 : 500));
   p.setPen(r.def ? theme::text : theme::dim);
   const int indent = r.inThing ? 22 : 10;
-  const QRect name(indent, r.top + (open ? 5 : 0), nameWidth - indent - 8, open ? 18 : r.height);
+  const QRect name(indent, r.top + (open ? 4 : 0), nameWidth - indent - 8, open ? 18 : r.height);
   p.drawText(name, Qt::AlignLeft | Qt::AlignVCenter, p.fontMetrics().elidedText(r.name, Qt::ElideRight, name.width()));
   const Document& doc = m_studio.doc();
   if (!r.def) {
@@ -242,14 +256,18 @@ void MotionChart::paintRow(QPainter& p, size_t row) const {
         }
     }
     p.setPen(theme::text);
-    const QRect line(indent, r.top + 25, nameWidth - indent - 8, 16);
+    const QRect line(indent, r.top + 23, nameWidth - indent - 8, 16);
     p.drawText(line, Qt::AlignLeft | Qt::AlignVCenter, p.fontMetrics().elidedText(first, Qt::ElideRight, line.width()));
     p.setPen(theme::dim);
-    p.drawText(line.translated(0, 17), Qt::AlignLeft | Qt::AlignVCenter, second);
+    p.drawText(line.translated(0, 16), Qt::AlignLeft | Qt::AlignVCenter, second);
   }
   p.setPen(theme::dim);
   const QRect range(width() - rangeWidth + 8, r.top + 4, rangeWidth - 10, r.height - 8);
-  p.drawText(range, Qt::AlignLeft | Qt::AlignVCenter | Qt::TextWordWrap, r.range);
+  if (open)
+    p.drawText(range, Qt::AlignLeft | Qt::AlignVCenter | Qt::TextWordWrap, r.range);
+  else
+    p.drawText(range, Qt::AlignLeft | Qt::AlignVCenter,
+               p.fontMetrics().elidedText(r.range, Qt::ElideRight, range.width()));
   // The profile: filled under a single number, lines for several, colours as they are.
   const Value v = valueAt(doc, r.at);
   if (r.def->type == ParamType::Color) {

@@ -65,10 +65,10 @@ class MotionChart : public QWidget, public Spoken {
 
  private:
   enum class Drag { None, Scrub, Press, Frames, Value };
+  void follow();
   void rebuild();
   void layOut();
   double frameAt(double x, bool seconds) const;
-  double leastOf(const Row& row) const { return m_spans.at(size_t(&row - m_rows.data())).first; }
   /// The profile: a line each component, 0 at the bottom of the band and 1 at the top.
   std::vector<QPolygonF> profile(size_t row) const;
   void paintRuler(QPainter& p) const;
@@ -88,6 +88,7 @@ class MotionChart : public QWidget, public Spoken {
   void change(const QString& label, const std::function<Document(const Document&)>& edit, uint64_t gesture = 0);
 
   Studio& m_studio;
+  std::optional<Document> m_shown; ///< that the rows are of
   std::vector<Row> m_rows;
   std::vector<std::pair<double, double>> m_spans; ///< of each row: least and most value in sight
   double m_first = 1, m_last = 2;                 ///< frames in sight: the document's range, and all keys

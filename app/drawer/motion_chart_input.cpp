@@ -193,9 +193,11 @@ void MotionChart::deleteKeys() {
 }
 
 void MotionChart::typeValue() {
-  const Row* r = currentRow();
-  if (!r || m_chosen.size() != 1) return;
+  if (m_chosen.size() != 1) return;
   const KeyPlace which = m_chosen.front();
+  chooseRow(which.at);
+  const Row* r = currentRow();
+  if (!r) return;
   const ParamDef& def = *r->def;
   const Keys* keys = keysAt(m_studio.doc(), which.at);
   const auto key =

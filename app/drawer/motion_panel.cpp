@@ -139,7 +139,9 @@ void MotionPanel::refresh() {
       }
       return x != y;
     };
-    if (apart(at(first), at(last + 1))) breaks += qs(addressText(doc, a));
+    if (!apart(at(first), at(last + 1))) continue;
+    const double period = periodOf(v);
+    breaks += qs(addressText(doc, a)) + (period > 1 ? tr(" (after %1 frames)").arg(period) : QString());
   }
   QString text = tr("frame %1 of %2 to %3").arg(m_studio.frame()).arg(first).arg(last);
   if (any)

@@ -81,6 +81,17 @@ Address resolve(const Document& doc, std::string_view address) {
         r = useIn(p, a.param);
       }
       const Node* target = doc.find(r.target);
+      if (const auto movers = moversFor(needParam(*n, a.param)); !target && !movers.empty()) {
+        std::vector<std::string> words;
+        for (const MoverKind* k : movers) words.push_back(k->id);
+        const MoverKind* meant = moverKind(std::string_view(way).substr(0, way.find('.')));
+        if (meant && std::find(movers.begin(), movers.end(), meant) != movers.end()) {
+          words.clear();
+          for (const ParamDef& d : meant->params) words.push_back(meant->id + "." + d.name);
+        }
+        throw badInput(fmt::format("{}: no mover and nothing of one is called {}; there are {}", address,
+                                   quotation(way), fmt::join(words, ", ")));
+      }
       if (!target) throw badInput(fmt::format("{}: {} refers to nothing", address, a.param));
       if (way == "name") {
         a = {target->id, "name", 0, {}};

@@ -1,10 +1,10 @@
 #include "core/document/mover.h"
 
 #include "core/base/error.h"
+#include "core/document/movers/parts.h"
 #include "core/document/words.h"
 
 #include <fmt/format.h>
-#include <ImathEuler.h>
 
 #include <algorithm>
 #include <cmath>
@@ -272,12 +272,7 @@ Keys baked(const Value& value, const ParamDef& def, double first, double last, d
   const auto at = [&](double frame, const Constant* near) -> Constant {
     const Constant c = evaluate(value, def, frame).value_or(def.initial);
     if (!turn || !near) return c;
-    using Imath::Eulerd, Imath::V3d;
-    const double radians = 3.14159265358979323846 / 180;
-    const auto euler = [&](const Triple& t) { return Eulerd(V3d(t[0], t[1], t[2]) * radians, Eulerd::XYZ); };
-    Eulerd e = euler(std::get<Triple>(c));
-    e.makeNear(euler(std::get<Triple>(*near)));
-    return Triple{e.x / radians, e.y / radians, e.z / radians};
+    return movers::nearestTurn(std::get<Triple>(c), std::get<Triple>(*near));
   };
   const auto apart = [](const Constant& a, const Constant& b) {
     if (const double* v = std::get_if<double>(&a)) return std::abs(*v - std::get<double>(b));

@@ -1,5 +1,7 @@
 #include "core/document/value.h"
 
+#include <algorithm>
+
 namespace ilumbra {
 
 bool Reference::operator==(const Reference& o) const {
@@ -33,8 +35,9 @@ Constant evaluate(const Keys& keys, double frame) {
   if (k.empty()) return 0.0;
   if (frame <= k.front().frame) return k.front().value;
   if (frame >= k.back().frame) return k.back().value;
-  size_t i = 0;
-  while (i + 1 < k.size() && k[i + 1].frame <= frame) ++i;
+  const auto after =
+      std::upper_bound(k.begin(), k.end(), frame, [](double f, const Key& key) { return f < key.frame; });
+  const auto i = size_t(after - k.begin()) - 1;
   if (k[i].shape == KeyShape::Hold || frame == k[i].frame) return k[i].value;
   if (std::holds_alternative<double>(k[i].value))
     return interpolate(

@@ -162,7 +162,8 @@ TEST_CASE("Movers are kept in files and told in documents", "[mover][file]") {
 TEST_CASE("Movers that do not fit are refused with the place", "[mover]") {
   const Document doc = ringAndLamp();
   CHECK_THROWS_WITH(put(doc, "Ring.turn.spin.period", "0"), Catch::Contains("Period"));
-  CHECK_THROWS_WITH(put(doc, "Ring.position.spin", "on"), Catch::Contains("spin"));
+  CHECK_THROWS_WITH(put(doc, "Ring.position.spin", "on"), Catch::Contains("spin") && Catch::Contains("orbit"));
+  CHECK_THROWS_WITH(put(doc, "Ring.turn.spin.perod", "9"), Catch::Contains("spin.period"));
   CHECK_THROWS_WITH(put(doc, "Lamp.power", R"({"value": 5, "movers": [{"kind": "flickr"}]})"),
                     Catch::Contains("flickr"));
   CHECK_THROWS_WITH(put(doc, "Lamp.power", R"({"value": 5, "movers": []})"), Catch::Contains("without a mover"));

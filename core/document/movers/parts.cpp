@@ -4,6 +4,8 @@
 
 #include <ImathEuler.h>
 
+#include <limits>
+
 namespace ilumbra::movers {
 
 ParamDef periodDef(double frames, std::string help) {
@@ -34,9 +36,25 @@ Triple turnedBy(const Triple& turn, const std::string& axis, double angle) {
   const V3d by = z ? V3d(0, 0, angle * radians) : V3d(0, angle * radians, 0);
   // Rows are turned vectors: what is first acts first.
   const M33d before = Eulerd(now, Eulerd::XYZ).toMatrix33(), more = Eulerd(by, Eulerd::XYZ).toMatrix33();
-  Eulerd out(axis == "upright" ? before * more : more * before, Eulerd::XYZ);
-  out.makeNear(Eulerd(now + by, Eulerd::XYZ));
-  return {out.x / radians, out.y / radians, out.z / radians};
+  const Eulerd out(axis == "upright" ? before * more : more * before, Eulerd::XYZ);
+  const Triple near = {turn[0] + by.x / radians, turn[1] + by.y / radians, turn[2] + by.z / radians};
+  return nearestTurn({out.x / radians, out.y / radians, out.z / radians}, near);
+}
+
+Triple nearestTurn(const Triple& turn, const Triple& to) {
+  // Two sets of angles say the same, and any whole turns more.
+  Triple best = turn;
+  double least = std::numeric_limits<double>::max();
+  for (Triple t : {turn, Triple{turn[0] + 180, 180 - turn[1], turn[2] + 180}}) {
+    double apart = 0;
+    for (size_t c = 0; c < 3; ++c) {
+      t[c] += 360 * std::round((to[c] - t[c]) / 360);
+      apart += (to[c] - t[c]) * (to[c] - t[c]);
+    }
+    if (apart < least) best = t;
+    least = std::min(least, apart);
+  }
+  return best;
 }
 
 double smoothNoise(double frame, double step, double loop, uint32_t seed) {

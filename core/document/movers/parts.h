@@ -27,6 +27,9 @@ ParamDef axisDef(const char* initial);
 /// A turn (degrees about x, then y, then z) that goes on by `angle` degrees about its own or the upright axis.
 Triple turnedBy(const Triple& turn, const std::string& axis, double angle);
 
+/// The same turn by the angles that are nearest to others.
+Triple nearestTurn(const Triple& turn, const Triple& to);
+
 /// Chance that goes by smoothly, about −1 to 1, a new value each `step` frames; with a loop of so many frames it
 /// repeats (the step then divides it). Curves between are C¹.
 double smoothNoise(double frame, double step, double loop, uint32_t seed);
