@@ -158,7 +158,7 @@ DrawerPage motionPage() {
   return {.id = QStringLiteral("motion"),
           .label = QObject::tr("Motion"),
           .help = QObject::tr("What moves over the frames: keys and movers"),
-          .keys = "Ctrl+Shift+6",
+          .keys = "Ctrl+Shift+O",
           .groups = false,
           .make = [](Studio& studio, QWidget* parent) -> QWidget* { return new MotionPanel(studio, parent); }};
 }
