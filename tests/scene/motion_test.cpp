@@ -1,4 +1,5 @@
 #include "core/document/edit.h"
+#include "core/document/mover.h"
 #include "core/scene/geometry.h"
 #include "core/scene/motion.h"
 #include "tests/support/scene.h"
@@ -172,4 +173,28 @@ TEST_CASE("The furnace does not see what moves in it", "[render][motion]") {
   doc = keyed(doc, "Ring.position", Triple{-0.5, 0, 0}, Triple{0.5, 0.2, 0});
   const Estimate e = estimate(doc, 128);
   CHECK(e.agrees(50, 0.005));
+}
+
+TEST_CASE("36: a mover and the keys baked from it are blurred alike", "[render][motion][mover][truth]") {
+  Set s = farCamera("6");
+  s.add("material.surface", "Glow", {{"own_light", "100"}, {"base_color", "0, 0, 0"}});
+  s.add("object.sphere", "Ball", {{"radius", "0.2"}, {"position", "1, 0, 0"}, {"material", "Glow"}});
+  Document doc = s.take();
+  const Address place = resolve(doc, "Ball.position");
+  doc = startMover(doc, place, "orbit");
+  doc = setAt(doc, resolve(doc, "Ball.position.orbit.axis"), Constant(Triple{0, 0, 1}));
+  doc = setAt(doc, resolve(doc, "Ball.position.orbit.period"), Constant(24.0));
+  const Document still = setAt(doc, place, Constant(Triple{1, 0, 0}));
+  const ParamDef& def = definitionAt(doc, place);
+  const Document with = setAt(doc, place, baked(valueAt(doc, place), def, -4, 6, 1e-4));
+  // An eighth of the way round to each side of the right, from a quarter of it at rest.
+  const auto light = [&](const Document& d, const Region& part) { return estimate(d, 64, part, 8); };
+  for (const Region& part : {Region{40, 0, 20, 20}, Region{40, 20, 20, 20}, Region{40, 40, 20, 20}}) {
+    CAPTURE(part.y);
+    const Estimate moved = light(doc, part), keys = light(with, part);
+    REQUIRE(moved.mean > 0);
+    CHECK(std::abs(moved.mean - keys.mean) < 4 * std::hypot(moved.se, keys.se) + 1e-3 * moved.mean);
+  }
+  // It is blurred at all: above and below there is light that a ball at rest has not.
+  CHECK(light(still, {40, 0, 20, 20}).mean == 0);
 }
