@@ -2,6 +2,16 @@
 <!DOCTYPE TS>
 <TS version="2.1" language="en_US">
 <context>
+    <name>QObject</name>
+    <message numerus="yes">
+        <source>%1 has %n key(s) now, in place of its movers</source>
+        <translation>
+            <numerusform>%1 has %n key now, in place of its movers</numerusform>
+            <numerusform>%1 has %n keys now, in place of its movers</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
     <name>ilumbra::BalanceRow</name>
     <message numerus="yes">
         <source>A row for each of its %n copies (P); with Shift one row again for all objects</source>
@@ -107,12 +117,91 @@
     </message>
 </context>
 <context>
+    <name>ilumbra::MotionChart</name>
+    <message numerus="yes">
+        <source>%n key(s) chosen</source>
+        <translation>
+            <numerusform>%n key chosen</numerusform>
+            <numerusform>%n keys chosen</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>%1, %n key(s)</source>
+        <translation>
+            <numerusform>%1, %n key</numerusform>
+            <numerusform>%1, %n keys</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>Move %n key(s)</source>
+        <translation>
+            <numerusform>Move %n key</numerusform>
+            <numerusform>Move %n keys</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>Delete %n key(s)</source>
+        <translation>
+            <numerusform>Delete %n key</numerusform>
+            <numerusform>Delete %n keys</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>%n key(s) copied</source>
+        <translation>
+            <numerusform>%n key copied</numerusform>
+            <numerusform>%n keys copied</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>Paste %n key(s)</source>
+        <translation>
+            <numerusform>Paste %n key</numerusform>
+            <numerusform>Paste %n keys</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>Stretch %n key(s)</source>
+        <translation>
+            <numerusform>Stretch %n key</numerusform>
+            <numerusform>Stretch %n keys</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>Delete %n key(s)	Del</source>
+        <translation>
+            <numerusform>Delete %n key	Del</numerusform>
+            <numerusform>Delete %n keys	Del</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
+    <name>ilumbra::MotionPanel</name>
+    <message numerus="yes">
+        <source>%n value(s)</source>
+        <translation>
+            <numerusform>%n value</numerusform>
+            <numerusform>%n values</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
     <name>ilumbra::ParamRow</name>
     <message numerus="yes">
         <source>%n key(s)</source>
         <translation>
             <numerusform>%n key</numerusform>
             <numerusform>%n keys</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
+    <name>ilumbra::PatternPanel</name>
+    <message numerus="yes">
+        <source>Put on %n parameter(s); a change shows on all.</source>
+        <translation>
+            <numerusform>Put on %n parameter; a change shows on all.</numerusform>
+            <numerusform>Put on %n parameters; a change shows on all.</numerusform>
         </translation>
     </message>
 </context>
@@ -184,6 +273,13 @@
         <translation>
             <numerusform>%1 has %n sample now</numerusform>
             <numerusform>%1 has %n samples now</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>%n value(s)</source>
+        <translation>
+            <numerusform>%n value</numerusform>
+            <numerusform>%n values</numerusform>
         </translation>
     </message>
 </context>
