@@ -140,3 +140,28 @@ TEST_CASE("Keys are worked without a mouse", "[app][motion]") {
   CHECK(o.frames().empty());
   CHECK(chart.rows().empty());
 }
+
+TEST_CASE("What is changed at another frame is keyed, if asked for, and a drag stays one step", "[app][motion]") {
+  Moving o;
+  const double was = o.number("Night window.power");
+  const Address power = resolve(o.doc(), "Night window.power");
+  o.lamp = power.node;
+  for (QToolButton* b : o.window->findChildren<QToolButton*>())
+    if (b->text() == QStringLiteral("Key what I change")) QTest::mouseClick(b, Qt::LeftButton);
+  REQUIRE(o.studio->keyChanges());
+  const auto set = [&](double v, uint64_t gesture) {
+    o.studio->edit(
+        QStringLiteral("Power"), [&](const Document& d) { return setNow(d, power, Constant(v)); }, gesture);
+  };
+  o.studio->setFrame(20);
+  const uint64_t gesture = o.studio->newGesture();
+  for (const double v : {was + 1, was + 5, was + 9}) set(v, gesture);
+  CHECK(o.frames() == Frames{1, 20});
+  CHECK(Params(*o.doc().find(o.lamp), 1).number("power") == was);
+  CHECK(Params(*o.doc().find(o.lamp), 20).number("power") == was + 9);
+  o.studio->undo();
+  CHECK(o.frames().empty());
+  o.studio->setKeyChanges(false);
+  set(was + 3, 0);
+  CHECK(o.frames().empty());
+}
