@@ -1,11 +1,7 @@
 // A lamp swings over a table; its beam goes with it, whatever its cone.
-#include "core/document/units.h"
 #include "demo/scene_builder.h"
 #include "demo/set_parts.h"
 #include "demo/starters.h"
-
-#include <cmath>
-#include <fmt/format.h>
 
 namespace ilumbra {
 
@@ -34,10 +30,8 @@ Starter pendulumLampStarter() {
                   {{"radius", "0.1"}, {"position", "0.42, 0.1, 0.16"}, {"material", "Lab glass"}});
             // A swing of two seconds: the lamp and its cord turn about the hook.
             const NodeId pendulum = b.add("object.group", "Pendulum", {{"position", "0, 1.75, 0"}});
-            std::vector<std::pair<double, std::string>> swing;
-            for (int i = 0; i <= 12; ++i)
-              swing.emplace_back(1 + 8 * i, fmt::format("0, 0, {:.3f}", 24 * std::cos(M_PI * i / 3)));
-            b.keys(pendulum, "turn", swing);
+            b.set(pendulum, {{"turn", R"({"value": [0, 0, 0],
+                                          "movers": [{"kind": "swing", "amplitude": 24, "period": 48, "phase": 0.25}]})"}});
             b.add("object.cylinder", "Cord",
                   {{"radius", "4 mm"}, {"height", "0.85"}, {"position", "0, -0.425, 0"}, {"material", "Lamp brass"}},
                   b.in(pendulum));
