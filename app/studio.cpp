@@ -180,6 +180,7 @@ void Studio::open(const Document& document, const QString& path, ProofSet proofs
   m_history = History(document);
   m_saved = document;
   m_frameMoved = false;
+  m_keyFrom.reset();
   m_path = path;
   m_selection.clear();
   m_lastEffect = 0;

@@ -38,7 +38,6 @@ MotionChart::MotionChart(Studio& studio, QWidget* parent) : QWidget(parent), m_s
   setAccessibleName(tr("What moves, over the frames"));
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
-  connect(&studio, &Studio::documentChanged, this, &MotionChart::follow);
   rebuild();
 }
 

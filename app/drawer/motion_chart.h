@@ -33,6 +33,8 @@ class MotionChart : public QWidget, public Spoken {
   const KeyPlaces& chosen() const { return m_chosen; }
   /// Chooses the row of what is at an address; null rows stay as they are.
   void chooseRow(const Address& at);
+  /// Shows the present document: whoever holds the chart says when somebody sees it.
+  void follow();
   /// The chosen row's address; node 0: none.
   Address current() const;
   void setKeyHere();
@@ -65,7 +67,6 @@ class MotionChart : public QWidget, public Spoken {
 
  private:
   enum class Drag { None, Scrub, Press, Frames, Value };
-  void follow();
   void rebuild();
   void layOut();
   double frameAt(double x, bool seconds) const;

@@ -58,9 +58,16 @@ MotionPanel::MotionPanel(Studio& studio, QWidget* parent) : QWidget(parent), m_s
   connect(m_key, &QToolButton::clicked, m_chart, &MotionChart::setKeyHere);
   connect(m_delete, &QToolButton::clicked, m_chart, &MotionChart::deleteKeys);
   connect(m_chart, &MotionChart::rowsChanged, this, &MotionPanel::refresh);
-  connect(&studio, &Studio::selectionChanged, this, &MotionPanel::refresh);
+  const auto follow = [this] {
+    if (isVisible()) m_chart->follow();
+  };
+  connect(&studio, &Studio::documentChanged, this, follow);
+  connect(&studio, &Studio::selectionChanged, this, follow);
   refresh();
 }
+
+// What nobody sees waits till then.
+void MotionPanel::showEvent(QShowEvent*) { m_chart->follow(); }
 
 // All that could move of what is selected, and of the camera.
 void MotionPanel::fillMenu() {
@@ -127,15 +134,14 @@ void MotionPanel::refresh() {
     const Value v = valueAt(doc, a);
     const auto at = [&](double f) { return *evaluate(v, d, f); };
     const auto apart = [&](const Constant& x, const Constant& y) {
-      if (const double* p = std::get_if<double>(&x))
-        return std::abs(*p - std::get<double>(y)) > 1e-6 * std::max(1.0, std::abs(*p));
+      const auto differ = [&](double p, double q) {
+        const double by = d.unit == "°" ? std::remainder(p - q, 360) : p - q;
+        return std::abs(by) > 1e-6 * std::max(1.0, std::abs(p));
+      };
+      if (const double* p = std::get_if<double>(&x)) return differ(*p, std::get<double>(y));
       if (const Triple* p = std::get_if<Triple>(&x)) {
-        for (size_t c = 0; c < 3; ++c) {
-          double by = std::abs((*p)[c] - std::get<Triple>(y)[c]);
-          if (d.unit == "°") by = std::abs(std::remainder(by, 360));
-          if (by > 1e-6 * std::max(1.0, std::abs((*p)[c]))) return true;
-        }
-        return false;
+        const Triple& q = std::get<Triple>(y);
+        return differ((*p)[0], q[0]) || differ((*p)[1], q[1]) || differ((*p)[2], q[2]);
       }
       return x != y;
     };

@@ -19,6 +19,9 @@ class MotionPanel : public QWidget {
   explicit MotionPanel(Studio& studio, QWidget* parent = nullptr);
   MotionChart& chart() const { return *m_chart; }
 
+ protected:
+  void showEvent(QShowEvent*) override;
+
  private:
   void refresh();
   void fillMenu();

@@ -1,6 +1,7 @@
 #include "app/panels/input_menu.h"
 
 #include "core/document/inputs.h"
+#include "core/document/mover.h"
 
 #include <QInputDialog>
 #include <QMenu>
@@ -15,7 +16,8 @@ QString inputLabel(const std::string& name) {
 InputMenu::InputMenu(QMenu& menu, Studio& studio, const Address& address) : m_studio(studio), m_address(address) {
   const Document& doc = studio.doc();
   const Node* n = doc.find(address.node);
-  if (!n || address.param == "name") return;
+  const ParamDef* own = n ? n->kind->param(address.param) : nullptr;
+  if (!n || address.param == "name" || (own && moverInput(*own, address.input))) return;
   if (address.param == "inputs") {
     const std::string name = address.input;
     m_acts[menu.addAction(QObject::tr("Name the input anew…"))] = [this, name](QWidget* parent) {

@@ -57,8 +57,8 @@ void SettingsPanel::buildMovers(QWidget* page, const Address& of) {
   for (const Mover& m : moved->movers) {
     const MoverKind* kind = moverKind(m.kind);
     column->addWidget(makeParamRow(m_studio, {of.node, of.param, 0, kind->id}, part));
-    for (const ParamDef& d : kind->params)
-      column->addWidget(makeParamRow(m_studio, {of.node, of.param, 0, kind->id + "." + d.name}, part));
+    for (const ParamDef* d : kind->paramsFor(definitionAt(m_studio.doc(), of)))
+      column->addWidget(makeParamRow(m_studio, {of.node, of.param, 0, kind->id + "." + d->name}, part));
   }
   page->layout()->addWidget(part);
 }

@@ -87,7 +87,7 @@ Address resolve(const Document& doc, std::string_view address) {
         const MoverKind* meant = moverKind(std::string_view(way).substr(0, way.find('.')));
         if (meant && std::find(movers.begin(), movers.end(), meant) != movers.end()) {
           words.clear();
-          for (const ParamDef& d : meant->params) words.push_back(meant->id + "." + d.name);
+          for (const ParamDef* d : meant->paramsFor(needParam(*n, a.param))) words.push_back(meant->id + "." + d->name);
         }
         throw badInput(fmt::format("{}: no mover and nothing of one is called {}; there are {}", address,
                                    quotation(way), fmt::join(words, ", ")));
@@ -200,10 +200,12 @@ Document setAt(const Document& doc, const Address& a, const Value& value) {
   if (const ParamDef* d = moverAt(doc, a)) {
     if (!value.constant()) throw badInput(addressText(doc, a) + ": takes a plain value");
     checkValue(doc, *d, value, addressText(doc, a));
-    const Value before = valueAt(doc, {a.node, a.param, 0, {}});
-    if (*value.constant() == Constant(true) && moverValue(before, a.input) == Constant(false))
-      return startMover(doc, {a.node, a.param, 0, {}}, a.input);
-    return setValue(doc, a.node, a.param, withMover(before, a.input, *value.constant()));
+    const Address moved{a.node, a.param, 0, {}};
+    const std::string mover = a.input.substr(0, a.input.find('.'));
+    const bool there = moverValue(valueAt(doc, moved), mover) == Constant(true);
+    if (!there && *value.constant() == Constant(false)) return doc;
+    const Document with = there ? doc : startMover(doc, moved, mover);
+    return setValue(with, a.node, a.param, withMover(valueAt(with, moved), a.input, *value.constant()));
   }
   if (!a.input.empty()) return setOverride(doc, a.node, a.param, a.index, a.input, &value);
   return setValue(doc, a.node, a.param, value);

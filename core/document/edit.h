@@ -61,7 +61,8 @@ Document setAt(const Document& doc, const Address& a, const Value& value);
 Document setNow(const Document& doc, const Address& a, const Constant& value);
 
 /// Moves what stands at an address by a mover that is not there yet ("spin"), in periods that go into the document's
-/// range of frames; an orbit of what has a target goes round that. setAt() with its switch does the same.
+/// range of frames; an orbit of what has a target goes round that. setAt() with its switch, or anything of it, does the
+/// same.
 Document startMover(const Document& doc, const Address& a, std::string_view mover);
 
 /// The document at another frame. What was never at a frame of its own is given one.

@@ -106,7 +106,9 @@ Document keyedChanges(const Document& before, const Document& after, double from
     const Node* was = before.find(n->id);
     if (!was || was == n.get() || n->id == after.settings().id) continue;
     for (const ParamDef& d : n->kind->params) {
-      if (!d.keyable) continue;
+      if (!d.keyable || d.type == ParamType::Text || d.type == ParamType::File || d.type == ParamType::Reference ||
+          d.type == ParamType::References)
+        continue;
       const Value *b = was->find(d.name), *a = n->find(d.name);
       const Value x = b ? *b : Value(d.initial), y = a ? *a : Value(d.initial);
       const Constant *c = held(x), *e = held(y);

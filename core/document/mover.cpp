@@ -43,6 +43,13 @@ const MoverKind* moverKind(std::string_view id) {
   return nullptr;
 }
 
+std::vector<const ParamDef*> MoverKind::paramsFor(const ParamDef& moved) const {
+  std::vector<const ParamDef*> out;
+  for (const ParamDef& d : params)
+    if (moverInput(moved, id + "." + d.name)) out.push_back(&d);
+  return out;
+}
+
 std::vector<const MoverKind*> moversFor(const ParamDef& def) {
   std::vector<const MoverKind*> out;
   for (const MoverKind& k : moverKinds())
@@ -57,6 +64,8 @@ const ParamDef* find(const std::vector<ParamDef>& defs, std::string_view name) {
   return it == defs.end() ? nullptr : &*it;
 }
 
+bool isSingle(const ParamDef& moved) { return moved.type != ParamType::Vector && moved.type != ParamType::Color; }
+
 Constant restAt(const Moved& m, double frame) {
   if (const Keys* k = std::get_if<Keys>(&m.rest)) return evaluate(*k, frame);
   return std::get<Constant>(m.rest);
@@ -70,14 +79,19 @@ Constant through(const Moved& m, double frame, const Constant& c, bool back) {
   Triple v = three ? *three : Triple{*one, *one, *one};
   for (size_t i = 0; i < m.movers.size(); ++i) {
     const Mover& mover = m.movers[back ? m.movers.size() - 1 - i : i];
-    if (const MoverKind* kind = moverKind(mover.kind)) v = kind->move(MoverParams(kind->params, mover), frame, v, back);
+    if (const MoverKind* kind = moverKind(mover.kind))
+      v = kind->move(MoverParams(kind->params, mover, one), frame, v, back);
   }
   if (three) return v;
   return v[0];
 }
 
+// What a parameter accepts: an angle that goes once round begins anew, all else stops.
 Constant within(const ParamDef& def, Constant c) {
-  if (double* v = std::get_if<double>(&c)) *v = std::clamp(*v, def.hardMin, def.hardMax);
+  if (double* v = std::get_if<double>(&c)) {
+    if (def.unit == "°" && def.hardMax - def.hardMin == 360) *v -= 360 * std::floor((*v - def.hardMin) / 360);
+    *v = std::clamp(*v, def.hardMin, def.hardMax);
+  }
   if (Triple* t = std::get_if<Triple>(&c))
     for (double& v : *t) v = std::clamp(v, def.hardMin, def.hardMax);
   return c;
@@ -213,7 +227,7 @@ const ParamDef* moverInput(const ParamDef& def, std::string_view input) {
   const auto [id, name] = parts(input);
   const MoverKind* kind = moverKind(id);
   if (!kind || !def.keyable || !kind->moves(def)) return nullptr;
-  if (!name.empty()) return find(kind->params, name);
+  if (!name.empty()) return isSingle(def) && name == kind->ofThree ? nullptr : find(kind->params, name);
   static const std::map<std::string, ParamDef, std::less<>> switches = [] {
     std::map<std::string, ParamDef, std::less<>> made;
     for (const MoverKind& k : moverKinds()) {

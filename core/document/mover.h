@@ -8,7 +8,10 @@ namespace ilumbra {
 /// The parameters of one mover, defaults included.
 class MoverParams {
  public:
-  MoverParams(const std::vector<ParamDef>& defs, const Mover& mover) : m_defs(defs), m_mover(mover) {}
+  /// `single`: what it moves is one number, not three.
+  MoverParams(const std::vector<ParamDef>& defs, const Mover& mover, bool single = false)
+      : m_defs(defs), m_mover(mover), m_single(single) {}
+  bool single() const { return m_single; }
   double number(std::string_view name) const;
   Triple triple(std::string_view name) const;
   std::string text(std::string_view name) const;
@@ -17,6 +20,7 @@ class MoverParams {
   const Constant& constant(std::string_view name) const;
   const std::vector<ParamDef>& m_defs;
   const Mover& m_mover;
+  bool m_single;
 };
 
 /// Declares one kind of mover: the file, the panel, the command line and the docs derive from it.
@@ -32,6 +36,10 @@ struct MoverKind {
   std::function<Triple(const MoverParams& p, double frame, const Triple& value, bool back)> move;
   /// Frames after which it does the same again; 0: never.
   std::function<double(const MoverParams& p)> period;
+  std::string ofThree = {}; ///< a parameter that says something of three numbers alone, such as an axis; empty: none
+
+  /// Of its parameters those that say something of what is moved.
+  std::vector<const ParamDef*> paramsFor(const ParamDef& moved) const;
 };
 
 /// Every kind, in the order of menus. A new one is a file in core/document/movers and a line in mover.cpp.

@@ -80,7 +80,7 @@ std::vector<float> mostMoved(const Film& film, const Picture& sampled, const Pic
         apart += d * d;
       }
       share[p] = 1;
-      if (apart <= sqr(leastErrors) * own.variance) continue; // it may, however careful
+      if (apart <= sqr(leastErrors) * own.variance) continue; // it may
       // A pixel whose samples all missed the light seems surer than it is: its neighbours on the same surface know, by
       // the middle one of them. Few bright ones, the rim of a lamp, do not count, and those on another surface say
       // nothing of it.
@@ -127,6 +127,7 @@ std::vector<float> mostMoved(const Film& film, const Picture& sampled, const Pic
 std::vector<float> shrinkage(const Film& film, const Picture& sampled, const Picture& moved,
                              const std::vector<float>& trust, const Tasks& tasks) {
   const int w = film.width(), h = film.height();
+  if (film.mostSamples() < enough) return std::vector<float>(size_t(w) * size_t(h), 1.0f);
   const float mean = film.meanLuminance();
   struct Moves { // in units of the light there
     float squared = 0, variance = 0;

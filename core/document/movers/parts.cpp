@@ -27,7 +27,9 @@ ParamDef axisDef(const char* initial) {
   return d;
 }
 
-Triple turnedBy(const Triple& turn, const std::string& axis, double angle) {
+Triple turnedBy(const MoverParams& p, const Triple& turn, double angle) {
+  if (p.single()) return {turn[0] + angle, turn[1], turn[2]};
+  const std::string axis = p.text("axis");
   if (axis == "own x") return {turn[0] + angle, turn[1], turn[2]}; // it is the first to be turned about
   using Imath::Eulerd, Imath::M33d, Imath::V3d;
   constexpr double radians = twoPi / 360;

@@ -15,6 +15,8 @@ inline bool isAmount(const ParamDef& d) {
   return d.type == ParamType::Number && d.hardMin >= 0 && d.unit != "frames" && d.unit != "fps";
 }
 inline bool isAngle(const ParamDef& d) { return d.type == ParamType::Number && d.unit == "°"; }
+/// An angle that can go on and on.
+inline bool goesRound(const ParamDef& d) { return isAngle(d) && d.hardMax - d.hardMin >= 360; }
 
 /// How many frames until it begins anew, and where in that it begins.
 ParamDef periodDef(double frames, std::string help);
@@ -24,8 +26,9 @@ double turnsAt(const MoverParams& p, double frame);
 
 /// About what a turn goes: its choice, and what comes of it.
 ParamDef axisDef(const char* initial);
-/// A turn (degrees about x, then y, then z) that goes on by `angle` degrees about its own or the upright axis.
-Triple turnedBy(const Triple& turn, const std::string& axis, double angle);
+/// A turn (degrees about x, then y, then z) that goes on by `angle` degrees about the mover's "axis", its own or the
+/// upright one; a single angle just goes on.
+Triple turnedBy(const MoverParams& p, const Triple& turn, double angle);
 
 /// The same turn by the angles that are nearest to others.
 Triple nearestTurn(const Triple& turn, const Triple& to);

@@ -19,9 +19,10 @@ MoverKind swing() {
                 const double swings = std::max(0.0, (frame - 1) / p.number("period"));
                 const double angle = p.number("amplitude") * std::pow(1 - p.number("damping"), swings) *
                                      std::sin(twoPi * turnsAt(p, frame));
-                return turnedBy(v, p.text("axis"), back ? -angle : angle);
+                return turnedBy(p, v, back ? -angle : angle);
               },
-          .period = [](const MoverParams& p) { return p.number("damping") > 0 ? 0 : p.number("period"); }};
+          .period = [](const MoverParams& p) { return p.number("damping") > 0 ? 0 : p.number("period"); },
+          .ofThree = "axis"};
 }
 
 } // namespace ilumbra::movers
