@@ -169,21 +169,11 @@ void Background::cancelAll() {
   Q_EMIT changed();
 }
 
-QString Background::soonLabel() const {
-  for (const auto& p : m_pieces)
-    if (!p->cancelled && p->options.soon) return p->options.soonLabel;
-  return {};
-}
-
-void Background::stopSoon() {
+void Background::cancelWhatMatters() {
   for (const auto& p : m_pieces) {
     if (p->cancelled || !p->options.matters) continue;
-    if (p->options.soon) {
-      p->options.soon->request();
-    } else {
-      p->cancelled = true;
-      p->shared->cancel.request();
-    }
+    p->cancelled = true;
+    p->shared->cancel.request();
   }
   Q_EMIT changed();
 }

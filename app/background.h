@@ -21,9 +21,7 @@ class Background : public QObject {
     bool waits = false;                    ///< where the lane is busy it runs later, else it is refused
     bool matters = true;                   ///< leaving asks first
     bool told = true;                      ///< its label is shown while it runs
-    std::shared_ptr<CancelFlag> soon = {}; ///< where the work can stop at a good place: set to ask it to
-    QString soonLabel = {};                ///< what that is: "Stop after this frame"
-    std::function<void()> failed = {};     ///< on the interface thread, after its error was told or it was cancelled
+    std::function<void()> failed = {}; ///< on the interface thread, after its error was told or it was cancelled
   };
   explicit Background(QObject* parent = nullptr);
   ~Background() override;
@@ -43,10 +41,8 @@ class Background : public QObject {
   /// Ends the piece that label() names; its result is dropped.
   void cancel();
   void cancelAll();
-  /// Asks what can to stop at a good place, and cancels what cannot. The label of the first place, or empty if there is
-  /// none.
-  QString soonLabel() const;
-  void stopSoon();
+  /// What running() lists; the rest goes on.
+  void cancelWhatMatters();
 
  Q_SIGNALS:
   void changed();

@@ -246,19 +246,16 @@ void DocumentFiles::whenLeaving(Done then) {
   QStringList going = m_studio.works().running();
   if (!m_pending.isEmpty()) going << m_pending;
   if (going.isEmpty()) return whenFree([this, then] { leaveWhenIdle(then); });
-  const QString soon = m_studio.works().soonLabel();
   const int answer = ask(m_window, tr("Something is still going on"), tr("%1.").arg(going.join(QStringLiteral("; "))),
                          {{tr("Finish, then leave"), tr("The window closes by itself when it is done")},
-                          {soon.isEmpty() ? tr("Stop it") : soon,
-                           soon.isEmpty() ? tr("What is not finished is not written, and the window closes")
-                                          : tr("What is written stays; the window closes then")},
+                          {tr("Stop it"), tr("What is not finished is not written, and the window closes")},
                           {tr("Stay"), tr("Nothing happens")}},
                          2);
   if (answer != 0 && answer != 1) return;
   if (answer == 1) {
     if (m_dropPending) std::exchange(m_dropPending, {})();
     m_pending.clear();
-    m_studio.works().stopSoon();
+    m_studio.works().cancelWhatMatters();
   }
   m_studio.tell(tr("Leaving when %1 is done").arg(going.join(QStringLiteral("; "))));
   whenFree([this, then] { leaveWhenIdle(then); });

@@ -9,7 +9,9 @@
 #include "core/base/files.h"
 #include "core/base/memory.h"
 #include "core/document/units.h"
+#include "core/delivery/queue.h"
 #include "core/exchange/child.h"
+#include "core/kinds.h"
 #include "core/surface/presets.h"
 
 #include <algorithm>
@@ -119,6 +121,7 @@ int writeKeys(MainWindow& window, const QString& path) {
 
 int main(int argc, char** argv) {
   if (const int code = parseIfChild(argc, argv); code >= 0) return code;
+  if (const int code = deliverIfChild(argc, argv, allKinds); code >= 0) return code;
   keepFreedMemory();
   qInstallMessageHandler(tellFatal);
   // What only writes text needs no display.

@@ -6,6 +6,7 @@
 #include "app/drawer/balance_panel.h"
 #include "app/drawer/drawer.h"
 #include "app/drawer/proofs_panel.h"
+#include "app/drawer/queue_panel.h"
 #include "app/model_files.h"
 #include "app/panels/lens_page.h"
 #include "app/panels/number_row.h"
@@ -298,6 +299,7 @@ void MainWindow::addThing(const QString& kind) {
 
 ProofsPanel& MainWindow::proofs() { return *m_drawer->findChild<ProofsPanel*>(); }
 BalancePanel& MainWindow::balance() { return *m_drawer->findChild<BalancePanel*>(); }
+QueuePanel& MainWindow::queue() { return *m_drawer->findChild<QueuePanel*>(); }
 QString MainWindow::lastTold() const { return m_status->lastTold(); }
 void MainWindow::showDrawer(const QString& page) { m_drawer->showPage(page); }
 

@@ -20,6 +20,7 @@ class PictureBar;
 class PictureFiles;
 class PictureView;
 class ProofsPanel;
+class QueuePanel;
 class RouteView;
 class SettingsPanel;
 class StatusLine;
@@ -41,6 +42,7 @@ class MainWindow : public QMainWindow {
   LensPage& lens() { return *m_lens; }
   ProofsPanel& proofs();
   BalancePanel& balance();
+  QueuePanel& queue();
   DocumentFiles& files() { return *m_files; }
   ModelFiles& models() { return *m_models; }
   PictureFiles& pictures() { return *m_pictures; }

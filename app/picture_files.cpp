@@ -3,7 +3,6 @@
 #include "app/document_files.h"
 #include "core/base/error.h"
 #include "core/exchange/carried_document.h"
-#include "core/exchange/frames.h"
 #include "core/exchange/passes.h"
 
 #include <future>
@@ -75,30 +74,6 @@ void PictureFiles::exportPicture(const QString& path, bool whenFinished, std::fu
                         };
                       },
                       {.lane = QStringLiteral("picture"), .waits = true, .failed = over});
-}
-
-void PictureFiles::exportFrames(const QString& path) {
-  const Params s = settingsOf(m_studio.doc());
-  const int first = int(s.number("first_frame")), last = int(s.number("last_frame"));
-  const auto soon = std::make_shared<CancelFlag>();
-  m_studio.background(
-      tr("Frames %1 to %2 are being written").arg(first).arg(last),
-      [this, doc = m_studio.doc(), views = m_studio.sharedViews(), send = m_studio.sender(), path, first, last,
-       soon](const CancelFlag& cancel) -> std::function<void()> {
-        AssetCache assets;
-        const int end = writeFrames(
-            doc, path.toStdString(), first, last, assets, *views, cancel,
-            [&](int frame) {
-              send([this, frame, last] { m_studio.tell(tr("Frame %1 of %2 is written").arg(frame).arg(last)); });
-            },
-            soon.get());
-        return [this, first, end] {
-          m_studio.tell(end == first  ? tr("Wrote frame %1").arg(end)
-                        : end < first ? tr("No frame was written")
-                                      : tr("Wrote frames %1 to %2").arg(first).arg(end));
-        };
-      },
-      {.lane = QStringLiteral("frames"), .soon = soon, .soonLabel = tr("Stop after this frame")});
 }
 
 } // namespace ilumbra

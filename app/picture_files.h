@@ -5,7 +5,7 @@ namespace ilumbra {
 
 class DocumentFiles;
 
-/// Pictures out of the set: as it is shown, or its range of frames.
+/// Pictures out of the set, as it is shown.
 class PictureFiles : public QObject {
   Q_OBJECT
  public:
@@ -18,8 +18,6 @@ class PictureFiles : public QObject {
   /// Writes the picture of the document as it is now, with the samples that it has (at least one), or when it is
   /// finished. `done` runs when it is over, written or not.
   void exportPicture(const QString& path, bool whenFinished, std::function<void()> done = {});
-  /// Renders and writes the document's range of frames in the background; "shot.png" becomes "shot.0001.png" and so on.
-  void exportFrames(const QString& path);
 
  private:
   Studio& m_studio;

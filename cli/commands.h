@@ -11,7 +11,9 @@ namespace ilumbra::cli {
 void addDocumentCommands(CLI::App& app, Context& context);
 /// effect, drive, input.
 void addMakingCommands(CLI::App& app, Context& context);
-/// render, lens, route, compare.
+/// render, queue.
+void addDeliveryCommands(CLI::App& app, Context& context);
+/// lens, route, compare.
 void addPictureCommands(CLI::App& app, Context& context);
 
 } // namespace ilumbra::cli

@@ -1,6 +1,7 @@
 #include "cli/commands.h"
 #include "core/base/error.h"
 #include "core/base/memory.h"
+#include "core/delivery/queue.h"
 #include "core/exchange/child.h"
 #include "core/kinds.h"
 
@@ -20,6 +21,7 @@ static int fail(const std::string& message, int code) {
 
 int main(int argc, char** argv) {
   if (const int code = parseIfChild(argc, argv); code >= 0) return code;
+  if (const int code = deliverIfChild(argc, argv, allKinds); code >= 0) return code;
   keepFreedMemory();
   std::signal(SIGINT, [](int) { interrupted.request(); });
   std::signal(SIGTERM, [](int) { interrupted.request(); });
@@ -32,6 +34,7 @@ int main(int argc, char** argv) {
     context.kinds = allKinds();
     cli::addDocumentCommands(app, context);
     addMakingCommands(app, context);
+    cli::addDeliveryCommands(app, context);
     cli::addPictureCommands(app, context);
     app.parse(argc, argv);
     if (std::fflush(stdout) != 0) return fail("standard output cannot be written", 4);

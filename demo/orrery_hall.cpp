@@ -31,7 +31,12 @@ Starter orreryHallStarter() {
       "orrery-hall", "Orrery Hall", "The museum hall at night around its brass planetarium",
       [](const std::shared_ptr<const Kinds>& kinds) {
         SceneBuilder b(kinds);
-        b.settings({{"width", "1280"}, {"height", "720"}, {"samples", "256"}, {"firefly_limit", "1"}});
+        b.settings({{"width", "1280"},
+                    {"height", "720"},
+                    {"samples", "256"},
+                    {"firefly_limit", "1"},
+                    {"first_frame", "1"},
+                    {"last_frame", "240"}});
         addSunCore(b, "0, 0.42, 0");
 
         b.add("material.surface", "Honed slate",
@@ -85,28 +90,38 @@ Starter orreryHallStarter() {
         addRing(b, "Orbit ring 4", 1.08, 0.0095, "-5, 0, -5", rings);
 
         const auto planet = [&](const char* name, const char* material, double ring, double angle, double radius,
-                                double tiltX, double tiltZ) {
+                                double tiltX, double tiltZ, int turns) {
           // On the ring: turned about x, then z, as the ring is.
           const double a = angle * M_PI / 180, x = tiltX * M_PI / 180, z = tiltZ * M_PI / 180;
           double px = ring * std::cos(a), py = 0, pz = -ring * std::sin(a);
           const double y1 = py * std::cos(x) - pz * std::sin(x), z1 = py * std::sin(x) + pz * std::cos(x);
           const double x2 = px * std::cos(z) - y1 * std::sin(z), y2 = px * std::sin(z) + y1 * std::cos(z);
-          b.add("object.sphere", name,
-                {{"radius", fmt::format("{:.4f}", radius).c_str()},
-                 {"position", at(x2, y2, z1).c_str()},
-                 {"material", material}},
-                b.in(rings));
+          // Round the sun with its ring, whole times in the loop.
+          const std::string moved = fmt::format(
+              R"({{"value": [{:.4f}, {:.4f}, {:.4f}],
+                   "movers": [{{"kind": "orbit", "axis": [{:.5f}, {:.5f}, {:.5f}], "turns": {}, "period": 240}}]}})",
+              x2, y2, z1, -std::cos(x) * std::sin(z), std::cos(x) * std::cos(z), std::sin(x), turns);
+          b.add(
+              "object.sphere", name,
+              {{"radius", fmt::format("{:.4f}", radius).c_str()}, {"position", moved.c_str()}, {"material", material}},
+              b.in(rings));
         };
-        planet("Glass planet", "Lab glass", 0.86, 236, 0.125, 6, -9);
-        planet("Jade moon", "Moon jade", 0.86, 322, 0.088, 6, -9);
-        planet("Amber planet", "Amber glass", 0.64, 196, 0.07, -7, 10);
-        planet("Garnet planet", "Red garnet", 0.44, 300, 0.04, 9, 6);
-        planet("Brass globe", "Warm brass", 1.08, 352, 0.10, -5, -5);
-        planet("Brass moon", "Warm brass", 0.64, 40, 0.045, -7, 10);
-        planet("Pale planet", "Hall stone", 1.08, 150, 0.085, -5, -5);
+        planet("Glass planet", "Lab glass", 0.86, 236, 0.125, 6, -9, 1);
+        planet("Jade moon", "Moon jade", 0.86, 322, 0.088, 6, -9, 1);
+        planet("Amber planet", "Amber glass", 0.64, 196, 0.07, -7, 10, 2);
+        planet("Garnet planet", "Red garnet", 0.44, 300, 0.04, 9, 6, 3);
+        planet("Brass globe", "Warm brass", 1.08, 352, 0.10, -5, -5, -1);
+        planet("Brass moon", "Warm brass", 0.64, 40, 0.045, -7, 10, 2);
+        planet("Pale planet", "Hall stone", 1.08, 150, 0.085, -5, -5, -1);
 
         addAlabasterUrn(b, "0.98, 0.05, -0.35");
         addVeilComet(b, "-1.32, 0.78, -1.2", "0, 10, 12");
+        // Once round the hall in the loop, with its tail behind it, lower where the gyroscope hangs.
+        b.set(b.find("Comet"),
+              {{"position", R"({"value": [-1.32, 0.78, -1.2],
+                                "movers": [{"kind": "orbit", "about": [0, 0.78, 0], "axis": [0.15, 0.97, -0.16],
+                                            "turns": -1, "period": 240}]})"},
+               {"turn", R"({"value": [0, 10, 12], "movers": [{"kind": "spin", "turns": -1, "period": 240}]})"}});
 
         // Lit beads along a chain, hung in a low curve between two columns.
         const NodeId chain = b.add("object.path", "Chain", {{"thickness", "1.5 mm"}, {"material", "Dark bronze"}});
@@ -224,9 +239,12 @@ Starter orreryHallStarter() {
                                     {"position", "0, 0.24, 0"},
                                     {"material", "Basin water"}},
                                    b.in(basin));
-        for (const auto& [height, wave, way] :
-             {std::tuple{"3.4 mm", "0.42", "25"}, {"2.6 mm", "0.31", "-48"}, {"1.8 mm", "0.23", "110"}})
-          b.add("water.wave", "", {{"height", height}, {"wavelength", wave}, {"direction", way}}, {water, "waves"});
+        // As quick as gravity has them, but for what makes whole waves of the loop's ten seconds.
+        for (const auto& [height, wave, way, speed] : {std::tuple{"3.4 mm", "0.42", "25", "0.798"},
+                                                       {"2.6 mm", "0.31", "-48", "0.682"},
+                                                       {"1.8 mm", "0.23", "110", "0.598"}})
+          b.add("water.wave", "", {{"height", height}, {"wavelength", wave}, {"direction", way}, {"wave_speed", speed}},
+                {water, "waves"});
         b.add("object.box", "Basin bed",
               {{"width", "1.66"},
                {"height", "40 mm"},
@@ -263,6 +281,54 @@ Starter orreryHallStarter() {
                {"edge", "75 %"},
                {"steady", "on"}});
 
+        // A lamp that swings before the columns.
+        const NodeId pendulum =
+            b.add("object.group", "Pendulum", {{"position", "-1.15, 2.6, -1.75"}, {"turn", R"({"value": [0, 0, 0],
+                          "movers": [{"kind": "swing", "amplitude": 14, "period": 60, "axis": "own z", "phase": 0.25}]})"}});
+        b.add("object.cylinder", "Pendulum cord",
+              {{"radius", "4 mm"}, {"height", "1.1"}, {"position", "0, -0.55, 0"}, {"material", "Dark bronze"}},
+              b.in(pendulum));
+        b.add("object.cone", "Pendulum hood",
+              {{"radius", "0.12"},
+               {"top", "16 mm"},
+               {"height", "0.14"},
+               {"capped", "off"},
+               {"position", "0, -1.13, 0"},
+               {"material", "Warm brass"}},
+              b.in(pendulum));
+        b.add("light.spot", "Pendulum light",
+              {{"power", "260"},
+               {"color", "1, 0.74, 0.45"},
+               {"radius", "18 mm"},
+               {"cone", "48"},
+               {"edge", "20 %"},
+               {"position", "0, -1.16, 0"},
+               {"target", "0, -2.4, 0"}},
+              b.in(pendulum));
+        // Mist along the floor, before everything: a plate, which takes no ray.
+        const NodeId mist = b.add("pattern.mist", "Hall mist",
+                                  {{"height", "0.3"},
+                                   {"base", "-0.06"},
+                                   {"heavier", "1.2"},
+                                   {"broken", "90 %"},
+                                   {"wisps", "90 %"},
+                                   {"space", "camera"}});
+        b.add("mist.layer", "Mist bank", {{"scale", "0.5"}, {"octaves", "5"}, {"drift", "0.03, 0, 0"}, {"loop", "240"}},
+              {mist, "layers"});
+        b.add("mist.layer", "Mist wisps",
+              {{"family", "rolling"},
+               {"scale", "0.22"},
+               {"strength", "60 %"},
+               {"seed", "9"},
+               {"drift", "0.06, 0.003, 0"},
+               {"loop", "240"}},
+              {mist, "layers"});
+        b.add("plate.picture", "Mist plate",
+              {{"shows", "colour"},
+               {"color", "0.05, 0.058, 0.075"},
+               {"coverage", "pattern Hall mist"},
+               {"lies", "in front"}});
+
         b.add("camera.lens", "Hall wide",
               {{"position", "0.55, 1.02, 3.35"},
                {"target", "0.0, 0.36, 0"},
@@ -294,6 +360,8 @@ Starter orreryHallStarter() {
         b.set(b.find("Fire glow"), {{"lens", "Fire halo"}});
         // Looks that are laid over things: tarnish on the ring, algae in the basin, a chart of light.
         b.effect("effect.changeover", "Ring tarnish", {"Slate ring"});
+        // It creeps on, and draws back.
+        b.keys(b.find("Slate ring changeover zone"), "share", {{1, "55 %"}, {121, "92 %"}, {241, "55 %"}});
         b.set(b.find("Slate ring changeover look"),
               {{"base_color", "0.13, 0.34, 0.28"}, {"metalness", "0"}, {"roughness", "0.7"}});
         b.set(b.find("Slate ring changeover light"), {{"own_light", "1500"}, {"own_light_color", "1, 0.3, 0.05"}});
@@ -304,7 +372,8 @@ Starter orreryHallStarter() {
                {"position", "0.5, 0.8, -1.5"},
                {"turn", "0, -6, 0"}});
         b.effect("effect.lit_panel", "Lit chart", {"Star chart"});
-        b.effect("effect.contact_line", "Algae line", {"Basin pool", "Basin rim", "Basin rim 2", "Basin rim 3", "Basin rim 4"});
+        b.effect("effect.contact_line", "Algae line",
+                 {"Basin pool", "Basin rim", "Basin rim 2", "Basin rim 3", "Basin rim 4"});
         return StarterContent{b.take(),
                               {{"orrery-assets/star-map.ppm", starMap()},
                                {"orrery-assets/pierced-shade.glb", piercedShadeFile()},

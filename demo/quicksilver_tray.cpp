@@ -1,9 +1,9 @@
 // A lantern over a tray of quicksilver: the tray is a plate, a sequence that is rendered here first; the lantern is
 // mirrored in it by the lens alone, and its copy is moved by the ripples of the plate.
 #include "core/base/files.h"
+#include "core/delivery/deliver.h"
 #include "core/display/view.h"
 #include "core/exchange/assets.h"
-#include "core/exchange/frames.h"
 #include "demo/scene_builder.h"
 #include "demo/starters.h"
 
@@ -85,11 +85,11 @@ const std::map<std::string, std::string>& plateFiles(const std::shared_ptr<const
     fs::create_directories(folder);
     std::map<std::string, std::string> made;
     try {
-      AssetCache assets;
       const ColorViews views;
-      const CancelFlag never;
-      writeFrames(plate(kinds), (folder / "quicksilver-tray.exr").string(), 1, frames, assets, views, never,
-                  [](int) {});
+      Job job;
+      job.set("last_frame", double(frames));
+      job.set("output", (folder / "quicksilver-tray.exr").string());
+      deliver(plate(kinds), job, Tasks(0, true), views);
       for (int i = 1; i <= frames; ++i) {
         const std::string name = fmt::format("quicksilver-tray.{:04d}.exr", i);
         made["orrery-assets/" + name] = readFile((folder / name).string());

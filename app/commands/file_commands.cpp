@@ -2,6 +2,7 @@
 
 #include "app/dialogs/question.h"
 #include "app/document_files.h"
+#include "app/drawer/queue_panel.h"
 #include "app/main_window.h"
 #include "app/model_files.h"
 #include "app/picture_files.h"
@@ -83,16 +84,9 @@ void addFileCommands(MainWindow& w) {
       "file.export_selection", tr("Export the selection…"), "",
       tr("Writes what is selected as a model: glTF, OBJ, PLY, STL; or as OpenVDB, if it is air"),
       [exportModels] { exportModels(true); }, selected);
-  menu.add(
-      "file.export_frames", tr("Write the frames…"), "Ctrl+Alt+J",
-      tr("Renders the range of frames, one after the other, into numbered files: PNG with alpha, EXR, JPEG, TIFF, HDR"),
-      [&w] {
-        const Params s = settingsOf(w.studio().doc());
-        const QString f = QFileDialog::getSaveFileName(
-            &w, tr("Write frames %1 to %2").arg(int(s.number("first_frame"))).arg(int(s.number("last_frame"))),
-            w.files().startFolder() + QStringLiteral("/frame.png"), tr("Pictures (*.png *.exr *.jpg *.tif *.hdr)"));
-        if (!f.isEmpty()) w.pictures().exportFrames(f);
-      });
+  menu.add("file.render", tr("Render and write…"), "Ctrl+Alt+J",
+           tr("Puts frames, a still or a turntable into the queue: as pictures, with passes, or as a movie"),
+           [&w] { w.queue().addDelivery(); });
   menu.add(
       "file.quit", tr("Quit"), "Ctrl+Q", tr("Leaves Ilumbra"), [&w] { w.close(); }, {}, true);
 }

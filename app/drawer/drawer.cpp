@@ -13,7 +13,8 @@ namespace ilumbra {
   X(proofsPage)                                                                                                        \
   X(balancePage)                                                                                                       \
   X(motionPage)                                                                                                        \
-  X(patternPage)
+  X(patternPage)                                                                                                       \
+  X(queuePage)
 
 #define DECLARE(name) DrawerPage name();
 EACH_PAGE(DECLARE)

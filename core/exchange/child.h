@@ -7,7 +7,8 @@
 namespace ilumbra {
 
 /// Foreign files are parsed in a child process of this program, under limits of memory and time, so that a file made
-/// to break a reader ends that process and nothing else.
+/// to break a reader ends that process and nothing else. The program is started once more for that, at the first such
+/// file, and forks itself for each: loading all readers takes far longer than most files.
 
 /// To be called first in main(): if this process was started to parse, it does so and the exit code is returned, else
 /// -1.
@@ -24,8 +25,5 @@ struct ParseLimits {
 /// request.
 std::string parseInChild(const std::string& what, const std::string& path, int index, const ParseLimits& limits = {},
                          const CancelFlag* cancel = nullptr);
-
-/// Names the program that parses; empty: this one. For programs that cannot call parseIfChild first.
-void setParserProgram(std::string path);
 
 } // namespace ilumbra

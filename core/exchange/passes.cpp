@@ -4,8 +4,10 @@
 #include "core/compile/even_patterns.h"
 #include "core/exchange/picture_layers.h"
 #include "core/geometry/no_assets.h"
+#include "core/image/picture_ops.h"
 #include "core/label/layer_query.h"
 #include "core/scene/plates.h"
+#include "core/transport/plate_layers.h"
 
 #include "core/compile/plate.h"
 
@@ -78,19 +80,21 @@ void addIdentity(PictureFile& file, const Scene& scene, const Film& film, const 
 } // namespace
 
 const std::vector<Pass>& allPasses() {
-  static const std::vector<Pass> all = {{"depth", "metres along the ray"},
-                                        {"normal", "of the surface first seen, in the scene's axes"},
-                                        {"albedo", "colour of the surface first seen"},
-                                        {"identity", "coverage by object, as Cryptomatte"},
-                                        {"lights", "a layer for each light; they sum to the picture without lens"},
-                                        {"sources", "what the lens stages take their light from"},
-                                        {"lens", "what each lens stage adds and takes"},
-                                        {"emission", "own light and lamps as they are seen"},
-                                        {"direct", "light from lamps, once scattered"},
-                                        {"indirect", "light scattered more often"},
-                                        {"caustics", "light gathered over mirrors and clear things onto what is seen"},
-                                        {"mirrored", "what is seen in mirrors"},
-                                        {"through", "what is seen behind clear things"}};
+  static const std::vector<Pass> all = {
+      {"depth", "metres along the ray"},
+      {"normal", "of the surface first seen, in the scene's axes"},
+      {"albedo", "colour of the surface first seen"},
+      {"identity", "coverage by object, as Cryptomatte"},
+      {"lights", "a layer for each light; with the plates' they sum to the picture without lens"},
+      {"crossed", "a layer for each way of light of each light; asked for by name, not by all"},
+      {"sources", "what the lens stages take their light from"},
+      {"lens", "what each lens stage adds and takes"},
+      {"emission", "own light and lamps as they are seen"},
+      {"direct", "light from lamps, once scattered"},
+      {"indirect", "light scattered more often"},
+      {"caustics", "light gathered over mirrors and clear things onto what is seen"},
+      {"mirrored", "what is seen in mirrors"},
+      {"through", "what is seen behind clear things"}};
   return all;
 }
 
@@ -111,16 +115,21 @@ std::vector<std::string> parsePasses(const std::string& list) {
     out.push_back(name);
   }
   if (std::find(out.begin(), out.end(), "all") != out.end()) {
+    const bool crossed = std::find(out.begin(), out.end(), "crossed") != out.end();
     out.clear();
-    for (const Pass& p : allPasses()) out.push_back(p.name);
+    for (const Pass& p : allPasses())
+      if (crossed || p.name != "crossed") out.push_back(p.name);
   }
   return out;
 }
 
 std::vector<LayerQuery> passQueries(const std::vector<std::string>& passes) {
+  const auto asked = [&](const std::string& name) {
+    return std::find(passes.begin(), passes.end(), name) != passes.end();
+  };
   std::vector<LayerQuery> out;
   for (const LayerQuery& q : lightPasses())
-    if (std::find(passes.begin(), passes.end(), q.name) != passes.end()) out.push_back(q);
+    if (asked(q.name) || (asked("crossed") && q.events != EventAny)) out.push_back(q);
   return out;
 }
 
@@ -172,32 +181,45 @@ void addFeatures(PictureFile& file, const Film& film, const std::vector<std::str
     }));
 }
 
-// The light groups and the ways of light, denoised together.
+// The light groups and the ways of light, denoised together. Plates cover them all alike, and add a layer of their own.
 void addLight(PictureFile& file, const Scene& scene, const Film& film, const std::vector<Color>& groupScales,
               float exposure, const std::vector<std::string>& passes, const Tasks& tasks, const Denoiser* denoiser) {
   std::vector<std::string> names;
   std::vector<std::function<Picture(FilmLight)>> light;
-  if (contains(passes, "lights"))
+  const auto addGroups = [&](const std::string& begins, int query) {
     for (int g = 0; g < film.groups(); ++g) {
-      names.push_back("Light of " + scene.groups[size_t(g)].name);
-      light.push_back(
-          [&, g](FilmLight which) { return collectGroup(film, 0, g, groupScales[size_t(g)], exposure, tasks, which); });
-    }
-  for (const LayerQuery& pass : passQueries(passes))
-    if (const auto it = std::find(scene.queries.begin(), scene.queries.end(), pass); it != scene.queries.end()) {
-      std::string name = pass.name;
-      name[0] = char(std::toupper(static_cast<unsigned char>(name[0])));
-      names.push_back(std::move(name));
-      light.push_back([&, query = int(it - scene.queries.begin())](FilmLight which) {
-        return collect(film, query, groupScales, exposure, tasks, which);
+      names.push_back(begins + scene.groups[size_t(g)].name);
+      light.push_back([&, g, query](FilmLight which) {
+        return collectGroup(film, query, g, groupScales[size_t(g)], exposure, tasks, which);
       });
     }
-  for (size_t i = 0; i < light.size(); ++i)
-    file.layers.push_back(
-        layerOf(names[i], denoiser ? denoised(
-                                         *denoiser, 1, [&](size_t, FilmLight which) { return light[i](which); }, tasks)
-                                         .front()
-                                   : light[i](FilmLight::All)));
+  };
+  if (contains(passes, "lights")) addGroups("Light of ", 0);
+  for (const LayerQuery& pass : passQueries(passes))
+    if (const auto it = std::find(scene.queries.begin(), scene.queries.end(), pass); it != scene.queries.end()) {
+      const int query = int(it - scene.queries.begin());
+      std::string name = pass.name;
+      name[0] = char(std::toupper(static_cast<unsigned char>(name[0])));
+      if (contains(passes, "crossed") && pass.events != EventAny) addGroups(name + " light of ", query);
+      if (!contains(passes, pass.name.c_str())) continue;
+      names.push_back(std::move(name));
+      light.push_back(
+          [&, query](FilmLight which) { return collect(film, query, groupScales, exposure, tasks, which); });
+    }
+  if (light.empty()) return;
+  PlateLayers plates;
+  if (scene.plates)
+    plates = plateLayers(*scene.plates, film,
+                         denoiser ? cleanCoverage(film, *denoiser, tasks).alpha : std::vector<float>(), tasks);
+  for (size_t i = 0; i < light.size(); ++i) {
+    Picture p = denoiser ? denoised(
+                               *denoiser, 1, [&](size_t, FilmLight which) { return light[i](which); }, tasks)
+                               .front()
+                         : light[i](FilmLight::All);
+    for (size_t k = 0; k < plates.keep.rgb.size(); ++k) p.rgb[k] *= plates.keep.rgb[k];
+    file.layers.push_back(layerOf(names[i], p));
+  }
+  if (!plates.add.rgb.empty()) file.layers.push_back(layerOf("Plates", plates.add));
 }
 
 // What stages take their light from, with what lies beside the frame, so that the lens can be applied to the file as to
@@ -276,11 +298,27 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
   if (!developed.apart.rgb.empty()) file.layers.push_back(layerOf("Lens light", developed.apart));
   if (contains(passes, "lens"))
     for (const StageResult& s : developed.stages) {
+      if (s.work.spread.rgb.empty()) continue; // it did nothing
       const std::string name = doc.find(s.stage)->name;
       file.layers.push_back(layerOf("Added by " + name, s.work.spread));
       file.layers.push_back(layerOf("Taken by " + name, s.work.taken));
     }
-  if (contains(passes, "sources"))
+  const bool lens = contains(passes, "lens"), sources = contains(passes, "sources");
+  // What the layers of light sum to, where the lens makes another picture of it.
+  if (!sources && !developed.stages.empty() &&
+      (lens || file.find("Light of " + scene.groups.front().name) || !passQueries(passes).empty())) {
+    const LensLight all =
+        filmLight(scene, film, sceneLight(scene, film, groupScales, tasks, denoiser), exposure, tasks);
+    Picture sum;
+    for (const LensLight::Layer& l : all.layers)
+      if (sum.rgb.empty())
+        sum = l.light;
+      else
+        addTo(sum, l.light, tasks);
+    const int margin = (sum.width - file.width) / 2;
+    file.layers.push_back(layerOf("All light", cropped(sum, {margin, margin, file.width, file.height}, tasks)));
+  }
+  if (sources)
     addSources(file, sourcesOf(filmLight(scene, film, sceneLight(scene, film, groupScales, tasks, denoiser), exposure,
                                          tasks)));
   file.metadata["ilumbra/samples"] = fmt::format("{}", rendering.samples());

@@ -11,14 +11,15 @@ struct Pass {
   std::string name, helpText;
 };
 const std::vector<Pass>& allPasses();
-/// "all", or names with commas; throws Usage for an unknown one.
+/// "all" (without those that are many: "crossed"), or names with commas; throws Usage for an unknown one.
 std::vector<std::string> parsePasses(const std::string& list);
 
 /// The queries that these passes need in the scene, besides those of the lens.
 std::vector<LayerQuery> passQueries(const std::vector<std::string>& passes);
 /// The developed picture with alpha and the passes asked for:
 ///   depth (Z, metres along the ray, 0 where nothing is hit), normal, albedo, identity (Cryptomatte 1.2 of first-hit
-///   coverage by object), lights (a layer each, "Light of NAME"; they sum to the picture without lens), sources (what
+///   coverage by object), lights (a layer each, "Light of NAME"; with "Plates" they sum to the picture without lens),
+///   crossed ("Direct light of NAME" and so on), sources (what
 ///   the lens stages take their light from, so that the lens can be applied to the file again), lens (what each stage
 ///   adds and takes), emission, direct, indirect, caustics, mirrored, through (see lightPasses(); only where the scene
 ///   was compiled with their queries). With a denoiser the layers of light are denoised as the picture was, so that

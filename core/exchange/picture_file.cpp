@@ -201,6 +201,40 @@ PictureFile PictureFile::window(int x, int y, int w, int h) const {
 
 PictureFile PictureFile::frame() const { return isFrame() ? *this : window(left, top, frameWidth, frameHeight); }
 
+// As it is shown; what covers it beside it, where it is given.
+static std::vector<float> shownOf(Picture p, const ColorViews& views, const std::string& view,
+                                  const std::vector<float>* alpha) {
+  if (!alpha) return views.exact(p, view);
+  for (size_t i = 0; i < p.pixels(); ++i)
+    if (const float a = (*alpha)[i]; a > 1e-4f)
+      for (size_t c = 0; c < 3; ++c) p.rgb[3 * i + c] /= a;
+  const std::vector<float> shown = views.exact(p, view);
+  std::vector<float> four(p.pixels() * 4);
+  for (size_t i = 0; i < p.pixels(); ++i) {
+    std::copy_n(shown.begin() + ptrdiff_t(3 * i), 3, four.begin() + ptrdiff_t(4 * i));
+    four[4 * i + 3] = clamp01((*alpha)[i]);
+  }
+  return four;
+}
+
+std::vector<float> shownPixels(const PictureFile& given, const ColorViews& views, const std::string& view, bool alpha) {
+  const PictureFile file = given.frame();
+  if (!alpha) return shownOf(file.picture(), views, view, nullptr);
+  const FileLayer* l = file.find("");
+  const size_t n = l->channels.size(),
+               at = size_t(std::find(l->channels.begin(), l->channels.end(), "A") - l->channels.begin());
+  std::vector<float> covered(l->data.size() / n, 1.0f);
+  for (size_t i = 0; at < n && i < covered.size(); ++i) covered[i] = l->data[n * i + at];
+  return shownOf(file.picture(), views, view, &covered);
+}
+
+void writeShown(const std::string& path, int width, int height, const std::vector<uint8_t>& rgb) {
+  OIIO::ImageSpec spec(width, height, 3, OIIO::TypeDesc::UINT8);
+  spec.attribute("oiio:ColorSpace", "sRGB");
+  spec.attribute("Software", "Ilumbra");
+  Output(path, ".png").write(spec, OIIO::TypeDesc::UINT8, rgb.data());
+}
+
 bool isPictureName(const std::string& path) {
   const std::string e = extensionOf(path);
   return e == ".exr" || e == ".png" || e == ".jpg" || e == ".jpeg" || e == ".tif" || e == ".tiff" || e == ".hdr";
@@ -212,6 +246,7 @@ void writePicture(const PictureFile& file, const std::string& path, const ColorV
   const std::string e = extensionOf(path);
   if (e == ".exr") return writeExr(file, path);
   Picture p = file.isFrame() ? file.picture() : file.frame().picture();
+  const int width = p.width, height = p.height;
   if (e == ".hdr") {
     for (size_t i = 0; i < p.pixels(); ++i) {
       const Color c = vmax(rec709FromAcescg({p.rgb[3 * i], p.rgb[3 * i + 1], p.rgb[3 * i + 2]}), Color(0.0f));
@@ -221,34 +256,23 @@ void writePicture(const PictureFile& file, const std::string& path, const ColorV
     return Output(path, e).write(spec, OIIO::TypeDesc::FLOAT, p.rgb.data());
   }
   const bool withAlpha = alpha && e == ".png";
-  if (withAlpha)
-    for (size_t i = 0; i < p.pixels(); ++i)
-      if (const float a = (*alpha)[i]; a > 1e-4f)
-        for (size_t c = 0; c < 3; ++c) p.rgb[3 * i + c] /= a;
-  std::vector<float> shown = views.exact(p, view);
-  int channels = 3;
-  if (withAlpha) {
-    std::vector<float> four(p.pixels() * 4);
-    for (size_t i = 0; i < p.pixels(); ++i) {
-      std::copy_n(shown.begin() + ptrdiff_t(3 * i), 3, four.begin() + ptrdiff_t(4 * i));
-      four[4 * i + 3] = clamp01((*alpha)[i]);
-    }
-    shown = std::move(four);
-    channels = 4;
-  }
+  const std::vector<float> shown = shownOf(std::move(p), views, view, withAlpha ? alpha : nullptr);
+  const int channels = withAlpha ? 4 : 3;
   const bool sixteen = e == ".tif" || e == ".tiff";
-  OIIO::ImageSpec spec(p.width, p.height, channels, sixteen ? OIIO::TypeDesc::UINT16 : OIIO::TypeDesc::UINT8);
+  OIIO::ImageSpec spec(width, height, channels, sixteen ? OIIO::TypeDesc::UINT16 : OIIO::TypeDesc::UINT8);
   spec.attribute("oiio:ColorSpace", "sRGB");
   spec.attribute("Software", "Ilumbra");
   if (withAlpha) spec.attribute("oiio:UnassociatedAlpha", 1);
   if (e == ".jpg" || e == ".jpeg") spec.attribute("Compression", "jpeg:95");
+  if (const auto it = file.metadata.find("ImageDescription"); it != file.metadata.end())
+    spec.attribute(it->first, it->second);
   if (e == ".png")
     spec.attribute("png:compressionLevel", 4); // far quicker than the usual 6, for a few percent more bytes
   Output out(path, e);
   if (sixteen)
-    out.write(spec, OIIO::TypeDesc::UINT16, quantised<uint16_t>(shown, p.width, channels).data());
+    out.write(spec, OIIO::TypeDesc::UINT16, quantised<uint16_t>(shown, width, channels).data());
   else
-    out.write(spec, OIIO::TypeDesc::UINT8, quantised<uint8_t>(shown, p.width, channels).data());
+    out.write(spec, OIIO::TypeDesc::UINT8, quantised<uint8_t>(shown, width, channels).data());
 }
 
 // --- Reading, in the child -------------------------------------------------------------------------------------------

@@ -47,6 +47,11 @@ struct PictureFile {
 /// cannot be written.
 void writePicture(const PictureFile& file, const std::string& path, const ColorViews& views, const std::string& view,
                   const std::vector<float>* alpha = nullptr);
+/// The frame as it is shown, by the exact processor: values in [0, 1], three floats a pixel; with `alpha` four, the
+/// colour not associated.
+std::vector<float> shownPixels(const PictureFile& file, const ColorViews& views, const std::string& view, bool alpha);
+/// Eight-bit pixels as they are shown, three bytes each, as one PNG, as a whole or not at all. Throws Io.
+void writeShown(const std::string& path, int width, int height, const std::vector<uint8_t>& rgb);
 /// True if the extension is one that writePicture knows.
 bool isPictureName(const std::string& path);
 

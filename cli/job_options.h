@@ -1,0 +1,32 @@
+#pragma once
+#include "core/delivery/job.h"
+
+#include <map>
+
+namespace CLI {
+class App;
+}
+
+namespace ilumbra::cli {
+
+/// What the command line says of a delivery: all its parameters, from their table, and short forms for some.
+struct JobOptions {
+  std::string file;
+  std::vector<std::string> outputs, sets;
+  std::string size, frames;
+  double frame = 0;
+  bool frameGiven = false, noLens = false, noDenoise = false;
+  std::map<std::string, std::string> texts; ///< by parameter
+  std::map<std::string, bool> flags;
+};
+void addJobOptions(CLI::App& command, JobOptions& options);
+
+/// "1280x720". Throws Usage.
+std::pair<double, double> sizeOf(const std::string& text);
+/// "1-48", "1-48x2", or "all": the document's range, which the job has already. Throws Usage.
+void setFrames(Job& job, const std::string& text);
+/// The job that the options ask for, of a document with their settings. `absolute`: names of files start from here,
+/// whoever writes them. Throws Usage, BadInput.
+Job jobOf(const JobOptions& options, const Document& doc, bool absolute = false);
+
+} // namespace ilumbra::cli
