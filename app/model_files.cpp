@@ -4,6 +4,7 @@
 #include "app/theme.h"
 #include "core/base/error.h"
 #include "core/compile/compile.h"
+#include "core/delivery/bundle.h"
 #include "core/document/file.h"
 #include "core/exchange/export.h"
 #include "core/placing/framing.h"
@@ -150,6 +151,24 @@ void ModelFiles::exportSet(const QString& path, bool selection) {
           const QString title = tr("Wrote %1").arg(QFileInfo(path).fileName());
           m_studio.tell(lines.isEmpty() ? title : title + QStringLiteral("; ") + lines.join(QStringLiteral("; ")));
           if (lines.size() > 2) showReport(title, lines, m_window);
+        };
+      });
+}
+
+void ModelFiles::gather(const QString& folder) {
+  const QString path = m_studio.path();
+  m_studio.background(
+      tr("Gathering files"),
+      [this, folder, doc = m_studio.doc(),
+       name = path.isEmpty() ? std::string("document") : QFileInfo(path).completeBaseName().toStdString()](
+          const CancelFlag& cancel) -> std::function<void()> {
+        const Bundle b = writeBundle(doc, name, folder.toStdString(), &cancel);
+        return [this, b] {
+          const QString title = tr("Gathered the document with %n file(s), %1 MiB", nullptr, int(b.files.size()))
+                                    .arg(double(b.bytes) / (1 << 20), 0, 'f', 1);
+          m_studio.tell(b.missing.empty() ? title : title + tr("; %n are missing", nullptr, int(b.missing.size())),
+                        !b.missing.empty());
+          if (!b.missing.empty()) showReport(title, linesOf(b.missing), m_window);
         };
       });
 }

@@ -21,6 +21,8 @@ class ModelFiles : public QObject {
   void importAs(const QString& path, const ImportOptions& options, std::function<void()> done = {});
   /// Writes the set, or what is selected of it; the extension says how.
   void exportSet(const QString& path, bool selection);
+  /// Copies the document and all files that it names into a folder.
+  void gather(const QString& folder);
   /// Models of the set that have changed on disk since they were read.
   const QStringList& changedModels() const { return m_changed; }
   /// Takes them anew; with none changed, those of the selection.

@@ -54,8 +54,17 @@ void Studio::submit() {
   r.left = proof(m_view.left);
   r.compare = r.proof ? m_view.compare : Compare::None;
   r.playing = m_view.playing;
+  r.ahead = m_view.ahead;
+  std::tie(r.firstFrame, r.lastFrame) = playRange();
   r.groups = m_view.groups;
   m_edition = m_session->submit(std::move(r));
+}
+
+std::pair<double, double> Studio::playRange() const {
+  if (m_view.playLast >= m_view.playFirst) return {m_view.playFirst, m_view.playLast};
+  const Params s = settingsOf(doc());
+  const double first = s.number("first_frame");
+  return {first, std::max(first, s.number("last_frame"))};
 }
 
 SwatchMaker& Studio::swatchMaker() {
@@ -192,7 +201,9 @@ void Studio::open(const Document& document, const QString& path, ProofSet proofs
   m_view.proof = m_view.left = 0;
   m_view.region = {};
   m_view.soloStage = 0;
-  m_view.playing = false;
+  m_view.playing = m_view.ahead = false;
+  m_view.playFirst = 1;
+  m_view.playLast = 0;
   m_picking = {};
   // What is worth looking at first: the first effect.
   const auto effects = document.family("effect");

@@ -97,9 +97,14 @@ class Studio : public QObject {
     bool beforeStage = false;
     bool stages = false; ///< what lens stages make is wanted
     bool playing = false;
+    bool ahead = false;                ///< the frames that are played are rendered ahead and kept
+    double playFirst = 1, playLast = 0; ///< what is played; last below first: the document's range
+    bool toAndFro = false;             ///< played forwards, then backwards, instead of from the start again
     bool groups = false; ///< the picture's light groups are wanted
   };
   const View& view() const { return m_view; }
+  /// The first and the last frame that are played.
+  std::pair<double, double> playRange() const;
   void setView(const View& view);
 
   const std::shared_ptr<const SessionImage>& image() const { return m_image; }

@@ -1,6 +1,6 @@
-// ilumbra-bench [traversal] [sampling] [patterns] [glow] [lens] [interaction] [array] [air] [caustics] [cancel]
-// [memory]: all without arguments. The ratios that the design asks for, each measured in this one run, on the Orrery
-// Hall. Ratios, not seconds: they mean the same on another machine.
+// ilumbra-bench [traversal] [sampling] [patterns] [glow] [lens] [interaction] [playing] [array] [air] [caustics]
+// [cancel] [memory]: all without arguments. The ratios that the design asks for, each measured in this one run, on the
+// Orrery Hall. Ratios, not seconds: they mean the same on another machine.
 #include "bench/parts.h"
 #include "core/base/memory.h"
 #include "core/exchange/child.h"
@@ -18,8 +18,8 @@ int main(int argc, char** argv) {
   const std::pair<const char*, void (*)(Hall&)> parts[] = {
       {"traversal", traversalRatios}, {"sampling", samplingRatios}, {"patterns", patternRatios},
       {"glow", glowRatios},           {"lens", lensRatios},         {"interaction", interactionRatios},
-      {"array", arrayRatios},         {"air", airRatios},           {"caustics", causticsRatios},
-      {"cancel", cancelRatios},       {"memory", memoryRatios}};
+      {"playing", playingRatios},     {"array", arrayRatios},       {"air", airRatios},
+      {"caustics", causticsRatios},   {"cancel", cancelRatios},     {"memory", memoryRatios}};
   Hall hall;
   for (const auto& [name, part] : parts)
     if (argc < 2 ||

@@ -15,6 +15,8 @@ void glowRatios(Hall& hall);
 void lensRatios(Hall& hall);
 /// From a change to its picture.
 void interactionRatios(Hall& hall);
+/// Frames from the cache.
+void playingRatios(Hall& hall);
 /// Instance arrays.
 void arrayRatios(Hall& hall);
 /// Light in the air.

@@ -13,6 +13,8 @@ void addDocumentCommands(CLI::App& app, Context& context);
 void addMakingCommands(CLI::App& app, Context& context);
 /// render, queue.
 void addDeliveryCommands(CLI::App& app, Context& context);
+/// bundle, chunk, merge, farm.
+void addFarmCommands(CLI::App& app, Context& context);
 /// lens, route, compare.
 void addPictureCommands(CLI::App& app, Context& context);
 

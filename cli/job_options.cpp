@@ -13,7 +13,7 @@ namespace {
 // These have short forms of their own.
 bool hasShortForm(const std::string& param) {
   for (const char* n :
-       {"what", "first_frame", "last_frame", "step", "frame", "output", "width", "height", "lens", "denoise"})
+       {"what", "first_frame", "last_frame", "step", "frame", "output", "width", "height", "noise", "lens", "denoise"})
     if (param == n) return true;
   return false;
 }
@@ -49,6 +49,7 @@ void addJobOptions(CLI::App& s, JobOptions& o) {
       ->excludes(frame);
   const ParamDef& what = *deliveryKind().param("what");
   s.add_option("--what", o.texts["what"], what.helpText);
+  s.add_option("--noise", o.noise, "Noise at which a part of the picture is done, 0.02 for 2 %; 0 spends all samples");
   s.add_flag("--no-lens", o.noLens, "Without the lens stages");
   s.add_flag("--no-denoise", o.noDenoise, "As it was sampled, noise and all");
   for (const ParamDef& d : deliveryKind().params) {
@@ -104,6 +105,7 @@ Job jobOf(const JobOptions& o, const Document& doc, bool absolute) {
     if (!movie || o.frameGiven) job.set("what", std::string("still"));
   }
   if (o.frameGiven) job.set("frame", o.frame);
+  if (o.noise >= 0) job.set("noise", o.noise);
   if (o.noLens) job.set("lens", false);
   if (o.noDenoise) job.set("denoise", false);
   std::string all;

@@ -14,7 +14,7 @@ struct JobOptions {
   std::string file;
   std::vector<std::string> outputs, sets;
   std::string size, frames;
-  double frame = 0;
+  double frame = 0, noise = -1;
   bool frameGiven = false, noLens = false, noDenoise = false;
   std::map<std::string, std::string> texts; ///< by parameter
   std::map<std::string, bool> flags;

@@ -35,6 +35,7 @@ int main(int argc, char** argv) {
     cli::addDocumentCommands(app, context);
     addMakingCommands(app, context);
     cli::addDeliveryCommands(app, context);
+    cli::addFarmCommands(app, context);
     cli::addPictureCommands(app, context);
     app.parse(argc, argv);
     if (std::fflush(stdout) != 0) return fail("standard output cannot be written", 4);

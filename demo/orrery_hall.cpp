@@ -283,7 +283,7 @@ Starter orreryHallStarter() {
 
         // A lamp that swings before the columns.
         const NodeId pendulum =
-            b.add("object.group", "Pendulum", {{"position", "-1.15, 2.6, -1.75"}, {"turn", R"({"value": [0, 0, 0],
+            b.add("object.group", "Pendulum", {{"position", "-1.12, 1.98, -1.6"}, {"turn", R"({"value": [0, 0, 0],
                           "movers": [{"kind": "swing", "amplitude": 14, "period": 60, "axis": "own z", "phase": 0.25}]})"}});
         b.add("object.cylinder", "Pendulum cord",
               {{"radius", "4 mm"}, {"height", "1.1"}, {"position", "0, -0.55, 0"}, {"material", "Dark bronze"}},
@@ -325,7 +325,7 @@ Starter orreryHallStarter() {
               {mist, "layers"});
         b.add("plate.picture", "Mist plate",
               {{"shows", "colour"},
-               {"color", "0.05, 0.058, 0.075"},
+               {"color", "0.15, 0.17, 0.21"},
                {"coverage", "pattern Hall mist"},
                {"lies", "in front"}});
 

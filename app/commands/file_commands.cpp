@@ -87,6 +87,12 @@ void addFileCommands(MainWindow& w) {
   menu.add("file.render", tr("Render and write…"), "Ctrl+Alt+J",
            tr("Puts frames, a still or a turntable into the queue: as pictures, with passes, or as a movie"),
            [&w] { w.queue().addDelivery(); });
+  menu.add("file.bundle", tr("Gather into a folder…"), "Ctrl+Alt+G",
+           tr("Copies the document and all files that it names into one folder, for another machine or to keep"), [&w] {
+             const QString folder =
+                 QFileDialog::getExistingDirectory(&w, tr("Gather into a folder"), w.files().startFolder());
+             if (!folder.isEmpty()) w.models().gather(folder);
+           });
   menu.add(
       "file.quit", tr("Quit"), "Ctrl+Q", tr("Leaves Ilumbra"), [&w] { w.close(); }, {}, true);
 }

@@ -118,6 +118,39 @@ void addPictureCommands(MainWindow& w) {
   menu.add("picture.next_frame", tr("Next frame"), "Ctrl+Right", tr("One frame on"), [&w] { w.bar().stepFrame(1); });
   menu.add("picture.previous_frame", tr("Previous frame"), "Ctrl+Left", tr("One frame back"),
            [&w] { w.bar().stepFrame(-1); });
+  const auto playFrom = [&w](bool first) {
+    Studio::View v = w.studio().view();
+    auto [from, to] = w.studio().playRange();
+    (first ? from : to) = w.studio().frame();
+    if (to < from) (first ? to : from) = w.studio().frame();
+    v.playFirst = from;
+    v.playLast = to;
+    w.studio().setView(v);
+    w.studio().tell(tr("Frames %1 to %2 are played").arg(from).arg(to));
+  };
+  menu.add("picture.play_from", tr("Play from here"), "Ctrl+Shift+Left", tr("What is played begins at this frame"),
+           [playFrom] { playFrom(true); });
+  menu.add("picture.play_to", tr("Play to here"), "Ctrl+Shift+Right", tr("What is played ends at this frame"),
+           [playFrom] { playFrom(false); });
+  menu.add("picture.play_all", tr("Play the whole range"), "Ctrl+Shift+Up", tr("As the document has it"), [&w] {
+    Studio::View v = w.studio().view();
+    v.playFirst = 1;
+    v.playLast = 0;
+    w.studio().setView(v);
+  });
+  menu.add("picture.to_and_fro", tr("Play to and fro"), "Ctrl+Shift+Down",
+           tr("Forwards, then backwards; once more: from the start again"), [&w] {
+             Studio::View v = w.studio().view();
+             v.toAndFro = !v.toAndFro;
+             w.studio().setView(v);
+             w.studio().tell(v.toAndFro ? tr("Plays to and fro") : tr("Plays from the start again"));
+           });
+  menu.add("picture.ahead", tr("Render ahead"), "Ctrl+Shift+Return",
+           tr("Renders the frames that are played and keeps them, coarse ones first; once more: stops"), [&w] {
+             Studio::View v = w.studio().view();
+             v.ahead = !v.ahead;
+             w.studio().setView(v);
+           });
   menu.add(
       "picture.settings", tr("Picture settings"), "Ctrl+Shift+P", tr("Size, samples, frames of the picture as a whole"),
       [&w] {

@@ -5,6 +5,7 @@
 #include "app/theme.h"
 #include "app/viewport/picture_view.h"
 #include "core/compile/plate.h"
+#include "core/document/mover.h"
 #include "core/geometry/shape.h"
 #include "core/placing/arrange.h"
 
@@ -230,6 +231,24 @@ void addShowCommands(CommandMenu& menu, MainWindow& w) {
       if (n->kind->param("shown") && !Params(*n, s->frame()).flag("shown")) all.push_back(n->id);
     flags(*s, tr("Show all"), "shown", true, all);
   });
+  menu.add(
+      "place.key", tr("Key where it stands"), "Shift+Insert",
+      tr("Sets keys of place, turn and size of what is selected at this frame"),
+      [s] {
+        s->edit(tr("Key where it stands"), [&](const Document& d) {
+          Document out = d;
+          for (const NodeId id : s->selection())
+            for (const char* param : {"position", "target", "turn", "roll", "size"}) {
+              const Node* n = out.find(id);
+              const ParamDef* def = n ? n->kind->param(param) : nullptr;
+              if (!def || !def->keyable || (n->find(param) && n->find(param)->pattern())) continue;
+              const Address at{id, param, 0, {}};
+              out = setAt(out, at, keyedAt(valueAt(out, at), *def, s->frame()));
+            }
+          return out;
+        });
+      },
+      selected);
   menu.add(
       "place.lock", tr("Lock or unlock"), "Ctrl+Shift+J",
       tr("The pointer neither picks nor moves what is locked; it can still be chosen in the list"),

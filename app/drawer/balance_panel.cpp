@@ -156,7 +156,8 @@ void BalanceRow::paintEvent(QPaintEvent*) {
 
 void BalanceRow::set(const char* param, const Constant& v, uint64_t gesture) {
   m_studio.edit(
-      tr("Balance %1").arg(m_name), [&](const Document& d) { return setBalance(d, m_source, param, v); }, gesture);
+      tr("Balance %1").arg(m_name), [&](const Document& d) { return setBalance(d, m_source, param, v); },
+      m_take ? m_take : gesture);
 }
 
 void BalanceRow::setStops(double stops, uint64_t gesture) {
@@ -311,14 +312,22 @@ BalancePanel::BalancePanel(Studio& studio, QWidget* parent) : QWidget(parent), m
   m_write = flatButton(this, tr("Write it into the lights"),
                        tr("Writes the balance into the lights themselves; the picture stays as it is"), "accent");
   m_clear = flatButton(this, tr("Take the balance off"), tr("Every light as it says itself"));
+  m_rehearse = flatButton(this, tr("Rehearse"),
+                          tr("While frames play (Ctrl+P), what you drag here is taken down: when they stop it becomes "
+                             "keys, one step of undo and one proof a take"));
+  m_rehearse->setCheckable(true);
   foot->addStretch(1);
+  foot->addWidget(m_rehearse);
   foot->addWidget(m_clear);
   foot->addWidget(m_write);
   column->addLayout(foot);
   connect(m_write, &QToolButton::clicked, this, &BalancePanel::writeInto);
   connect(m_clear, &QToolButton::clicked, this, &BalancePanel::clear);
   connect(&studio, &Studio::imageArrived, this, &BalancePanel::rebuild);
+  connect(&studio, &Studio::viewChanged, this, &BalancePanel::followPlaying);
+  connect(m_rehearse, &QToolButton::toggled, this, &BalancePanel::followPlaying);
   connect(&studio, &Studio::documentChanged, this, [this] {
+    if (m_rehearsal) m_rehearsal->note(m_studio.doc(), m_studio.frame());
     for (BalanceRow* r : m_rows) r->refresh();
     const bool any = !m_studio.doc().family("balance").empty();
     m_write->setEnabled(any);
@@ -326,6 +335,27 @@ BalancePanel::BalancePanel(Studio& studio, QWidget* parent) : QWidget(parent), m
   });
   m_write->setEnabled(false);
   m_clear->setEnabled(false);
+}
+
+void BalancePanel::followPlaying() {
+  const bool runs = m_studio.view().playing && m_rehearse->isChecked();
+  if (runs && !m_rehearsal) {
+    m_rehearsal.emplace(m_studio.doc(), "balance");
+    m_take = m_studio.newGesture();
+    for (BalanceRow* r : m_rows) r->setTake(m_take);
+    m_studio.tell(tr("Drag stops, switches and tints: they are taken down till the frames stop"));
+  }
+  if (runs || !m_rehearsal) return;
+  const Rehearsal take = *std::exchange(m_rehearsal, std::nullopt);
+  const uint64_t gesture = std::exchange(m_take, 0);
+  for (BalanceRow* r : m_rows) r->setTake(0);
+  if (take.empty()) return;
+  const Document keyed = take.taken();
+  const QString name = tr("Take %1").arg(++m_takes);
+  m_studio.edit(
+      name, [&](const Document& now) { return atFrame(keyed, currentFrame(now)); }, gesture);
+  m_studio.tell(tr("%1 stands as keys in the Motion drawer, and as a proof").arg(name));
+  m_studio.whenShown([&studio = m_studio, name] { studio.keep(name); });
 }
 
 BalanceRow* BalancePanel::row(const BalanceSource& source) const {
@@ -351,6 +381,7 @@ void BalancePanel::rebuild() {
     m_rows.clear();
     for (const auto* g : shown) {
       auto* r = new BalanceRow(m_studio, g->source, this);
+      r->setTake(m_take);
       m_list->insertWidget(int(m_rows.size()), r);
       m_rows.push_back(r);
     }

@@ -2,6 +2,7 @@
 #include "app/spoken.h"
 #include "app/studio.h"
 #include "core/compile/balance.h"
+#include "core/document/rehearsal.h"
 
 #include <QWidget>
 
@@ -24,6 +25,8 @@ class BalanceRow : public QWidget, public Spoken {
   /// none.
   void show(const SessionImage::Group& group, size_t parts);
   void refresh();
+  /// All that is done to it is one step of undo with everything else of this gesture; 0: each act is a step.
+  void setTake(uint64_t gesture) { m_take = gesture; }
   QSize sizeHint() const override { return {480, 27}; }
   QAccessible::Role spokenRole() const override { return QAccessible::Slider; }
   QString spokenValue() const override;
@@ -61,10 +64,11 @@ class BalanceRow : public QWidget, public Spoken {
   bool m_dragging = false;
   double m_pressStops = 0;
   int m_pressX = 0;
-  uint64_t m_gesture = 0;
+  uint64_t m_gesture = 0, m_take = 0;
 };
 
-/// The drawer's page of the balance: a row for each light group; every change is seen at once and traces no ray.
+/// The drawer's page of the balance: a row for each light group; every change is seen at once and traces no ray. While
+/// frames play and *Rehearse* is on, what is dragged becomes keys: one step of undo and one proof a take.
 class BalancePanel : public QWidget {
   Q_OBJECT
  public:
@@ -76,7 +80,13 @@ class BalancePanel : public QWidget {
 
  private:
   void rebuild();
+  /// Frames begin to run, or stand still again: a take begins or ends.
+  void followPlaying();
   Studio& m_studio;
+  std::optional<Rehearsal> m_rehearsal; ///< while frames run and what is dragged is taken down
+  uint64_t m_take = 0;                  ///< the gesture of the take that runs; 0: none does
+  int m_takes = 0;
+  QToolButton* m_rehearse;
   QVBoxLayout* m_list;
   QLabel* m_empty;
   QToolButton *m_write, *m_clear;

@@ -203,12 +203,12 @@ void MotionChart::paintRuler(QPainter& p) const {
   const double now = m_studio.frame();
   if (now < m_first || now > m_last) return;
   const double x = xOf(now);
-  p.fillRect(QRectF(x - 0.75, rulerHeight - 6, 1.5, height() - rulerHeight), theme::accent);
+  p.fillRect(QRectF(x - 0.75, rulerHeight - 6, 1.5, height() - rulerHeight), theme::text);
   const QString text = QString::number(now, 'g', 6);
   const QRectF plate(x - 22, 1, 44, 17);
   p.fillRect(plate, theme::desk);
   p.setFont(theme::font(11, 700));
-  p.setPen(theme::accent);
+  p.setPen(theme::text);
   p.drawText(plate, Qt::AlignCenter, text);
 }
 
@@ -249,9 +249,26 @@ void MotionChart::paintRow(QPainter& p, size_t row) const {
       for (const Key& k : v.anyKeys()->keys)
         if (k.frame == only->frame) {
           first = tr("key at %1: %2").arg(k.frame).arg(qs(formatValue(doc, *r.def, k.value)));
-          second = k.shape == KeyShape::Hold     ? tr("holds")
-                   : k.shape == KeyShape::Linear ? tr("goes on straight")
-                                                 : tr("goes on smoothly");
+          switch (k.shape) {
+          case KeyShape::Hold:
+            second = tr("holds");
+            break;
+          case KeyShape::Linear:
+            second = tr("goes on straight");
+            break;
+          case KeyShape::Smooth:
+            second = tr("goes on smoothly");
+            break;
+          case KeyShape::EaseIn:
+            second = tr("leaves slowly, %1 %").arg(std::lround(100 * k.ease));
+            break;
+          case KeyShape::EaseOut:
+            second = tr("arrives slowly, %1 %").arg(std::lround(100 * k.ease));
+            break;
+          case KeyShape::EaseBoth:
+            second = tr("leaves and arrives slowly, %1 %").arg(std::lround(100 * k.ease));
+            break;
+          }
         }
     }
     p.setPen(theme::text);
@@ -307,6 +324,11 @@ void MotionChart::paintRow(QPainter& p, size_t row) const {
           QRectF(at.x() - 2, std::clamp(at.y() - half, double(b.top() - 2), b.bottom() - 2 * half + 3), 4, 2 * half),
           chosen ? theme::accent : theme::text);
     }
+  if (const auto handle = open ? easeHandle() : std::nullopt) {
+    p.setPen(QPen(theme::accent, 1));
+    p.drawLine(handle->first, handle->second);
+    p.fillRect(QRectF(handle->second.x() - 1.5, handle->second.y() - 4, 3, 8), theme::accent);
+  }
 }
 
 void MotionChart::paintEvent(QPaintEvent*) {

@@ -15,6 +15,7 @@ namespace ilumbra {
 ///   The ruled line and the bands scrub. A notch is chosen by a press (Shift: one more) and dragged to another frame
 ///   (Ctrl: to a whole second), or, in the chosen row, up and down to another value; a double press on a band sets a
 ///   key there.
+///   A chosen key that eases has a handle, as long as it rests.
 ///   Up and Down go through rows, Left and Right through keys (Alt: move them by a frame, with Shift by ten), Insert
 ///   sets a key at this frame, Delete takes keys away, Return types the value, Ctrl+C and Ctrl+V copy and paste them.
 class MotionChart : public QWidget, public Spoken {
@@ -66,7 +67,7 @@ class MotionChart : public QWidget, public Spoken {
   bool event(QEvent*) override;
 
  private:
-  enum class Drag { None, Scrub, Press, Frames, Value };
+  enum class Drag { None, Scrub, Press, Frames, Value, Ease };
   void rebuild();
   void layOut();
   double frameAt(double x, bool seconds) const;
@@ -81,6 +82,9 @@ class MotionChart : public QWidget, public Spoken {
   void choose(KeyPlaces keys);
   void moveChosen(double frames);
   void dragValue(double y);
+  /// The end of the line on which the one chosen key, if it eases, says how far; none: it does not.
+  std::optional<std::pair<QPointF, QPointF>> easeHandle() const;
+  void dragEase(double x);
   void typeValue();
   void nextKey(int by);
   void nextRow(int by);

@@ -67,6 +67,11 @@ void MotionChart::change(const QString& label, const std::function<Document(cons
 void MotionChart::mousePressEvent(QMouseEvent* e) {
   if (e->button() != Qt::LeftButton) return;
   m_pressed = e->position();
+  if (const auto handle = easeHandle(); handle && QLineF(handle->second, m_pressed).length() < 7) {
+    m_drag = Drag::Ease;
+    m_gesture = m_studio.newGesture();
+    return;
+  }
   if (const auto k = keyNear(m_pressed)) {
     chooseRow(k->at);
     if (e->modifiers() & Qt::ShiftModifier) {
@@ -108,9 +113,12 @@ void MotionChart::mousePressEvent(QMouseEvent* e) {
 
 void MotionChart::mouseMoveEvent(QMouseEvent* e) {
   if (m_drag == Drag::None) {
-    setCursor(keyNear(e->position()) ? Qt::SizeHorCursor : Qt::ArrowCursor);
+    const auto handle = easeHandle();
+    const bool onHandle = handle && QLineF(handle->second, e->position()).length() < 7;
+    setCursor(onHandle || keyNear(e->position()) ? Qt::SizeHorCursor : Qt::ArrowCursor);
     return;
   }
+  if (m_drag == Drag::Ease) return dragEase(e->position().x());
   const QPointF by = e->position() - m_pressed;
   const bool seconds = e->modifiers() & Qt::ControlModifier;
   if (m_drag == Drag::Scrub) m_studio.setFrame(std::clamp(frameAt(e->position().x(), seconds), m_first, m_last));
@@ -163,6 +171,37 @@ void MotionChart::dragValue(double y) {
         return setValue(before, which.at.node, which.at.param, withKeys(valueAt(before, which.at), keys));
       },
       m_gesture);
+}
+
+std::optional<std::pair<QPointF, QPointF>> MotionChart::easeHandle() const {
+  const Row* r = currentRow();
+  const Keys* keys = r && m_chosen.size() == 1 ? keysAt(m_studio.doc(), r->at) : nullptr;
+  if (!keys) return {};
+  for (size_t i = 0; i + 1 < keys->keys.size(); ++i) {
+    const Key &k = keys->keys[i], &next = keys->keys[i + 1];
+    if (k.frame != m_chosen.front().frame || !eases(k.shape) || !(m_chosen.front() == KeyPlace{r->at, k.frame}))
+      continue;
+    const double half = (xOf(next.frame) - xOf(k.frame)) / 2;
+    const bool arrives = k.shape == KeyShape::EaseOut;
+    const QPointF from = notch(*r, arrives ? next : k);
+    return std::pair(from, from + QPointF((arrives ? -1 : 1) * half * k.ease, 0));
+  }
+  return {};
+}
+
+void MotionChart::dragEase(double x) {
+  const Row* r = currentRow();
+  const auto handle = easeHandle();
+  const Keys* keys = r ? keysAt(m_studio.doc(), r->at) : nullptr;
+  if (!handle || !keys) return;
+  double half = 1;
+  for (size_t i = 0; i + 1 < keys->keys.size(); ++i)
+    if (keys->keys[i].frame == m_chosen.front().frame)
+      half = std::max(1.0, (xOf(keys->keys[i + 1].frame) - xOf(keys->keys[i].frame)) / 2);
+  const double ease = std::abs(std::clamp((x - handle->first.x()) / half, -1.0, 1.0));
+  const KeyPlaces which = m_chosen;
+  change(
+      tr("How far a key eases"), [&](const Document& doc) { return eased(doc, which, ease); }, m_gesture);
 }
 
 void MotionChart::mouseDoubleClickEvent(QMouseEvent* e) {
@@ -365,10 +404,18 @@ void MotionChart::keyMenu(const QPoint& global) {
       for (KeyPlace& k : moved) k.frame = to(k.frame);
       choose(moved);
     });
+  if (which.size() > 1)
+    connect(m.addAction(tr("Mirror in time")), &QAction::triggered, this, [this, which] {
+      change(tr("Mirror %n key(s)", nullptr, int(which.size())),
+             [&](const Document& doc) { return mirrored(doc, which); });
+    });
   m.addSeparator();
   shape(tr("Go on smoothly"), KeyShape::Smooth);
   shape(tr("Go on straight"), KeyShape::Linear);
   shape(tr("Hold until the next"), KeyShape::Hold);
+  shape(tr("Ease in: leave slowly"), KeyShape::EaseIn);
+  shape(tr("Ease out: arrive slowly"), KeyShape::EaseOut);
+  shape(tr("Ease in and out"), KeyShape::EaseBoth);
   m.addSeparator();
   connect(m.addAction(tr("Delete %n key(s)\tDel", nullptr, int(which.size()))), &QAction::triggered, this,
           &MotionChart::deleteKeys);
@@ -390,6 +437,21 @@ void MotionChart::rowMenu(const Row& row, double frame, const QPoint& global) {
       change(tr("Hold %1").arg(name),
              [&](const Document& doc) { return setAt(doc, at, unkeyed(valueAt(doc, at), *def, currentFrame(doc))); });
     });
+  if (const Keys* keys = v.anyKeys(); keys && keys->keys.size() > 1) {
+    QMenu* beyond = m.addMenu(tr("Before and after its keys"));
+    for (const auto& [label, how] : {std::pair{tr("it holds"), BeyondKeys::Hold},
+                                     {tr("they come again"), BeyondKeys::Repeat},
+                                     {tr("to and fro"), BeyondKeys::ToAndFro},
+                                     {tr("they go on from where they came to"), BeyondKeys::GoOn}}) {
+      QAction* a = beyond->addAction(label);
+      a->setCheckable(true);
+      a->setChecked(keys->beyond == how);
+      connect(a, &QAction::triggered, this, [this, at, name, how = how] {
+        change(tr("Before and after the keys of %1").arg(name),
+               [&](const Document& doc) { return withBeyond(doc, at, how); });
+      });
+    }
+  }
   if (v.moved())
     connect(m.addAction(tr("Make keys of its movers")), &QAction::triggered, this,
             [this, at] { bakeMovers(m_studio, at); });

@@ -1,8 +1,10 @@
 #include "app/drawer/motion_panel.h"
 
 #include "app/drawer/drawer.h"
+#include "app/drawer/kept_strip.h"
 #include "app/drawer/motion_chart.h"
 #include "app/viewport/picture_bar.h"
+#include "core/document/loop.h"
 #include "core/document/mover.h"
 
 #include <QHBoxLayout>
@@ -24,6 +26,8 @@ MotionPanel::MotionPanel(Studio& studio, QWidget* parent) : QWidget(parent), m_s
   m_chart = new MotionChart(studio, m_area);
   m_area->setWidget(m_chart);
   column->addWidget(m_area, 1);
+  m_kept = new KeptStrip(studio, *m_chart, this);
+  column->addWidget(m_kept);
   m_empty = new QLabel(this);
   m_empty->setAlignment(Qt::AlignCenter);
   m_empty->setWordWrap(true);
@@ -47,8 +51,25 @@ MotionPanel::MotionPanel(Studio& studio, QWidget* parent) : QWidget(parent), m_s
   m_keying->setCheckable(true);
   connect(m_keying, &QToolButton::toggled, &studio, &Studio::setKeyChanges);
   connect(&studio, &Studio::viewChanged, m_keying, [this] { m_keying->setChecked(m_studio.keyChanges()); });
+  m_ahead = flatButton(this, tr("Render ahead"),
+                       tr("Renders the frames that are played and keeps them, coarse ones first: what is kept plays in "
+                          "time, with the lens and the balance as they are"));
+  m_ahead->setCheckable(true);
+  connect(m_ahead, &QToolButton::clicked, &studio, [this] {
+    Studio::View v = m_studio.view();
+    v.ahead = m_ahead->isChecked();
+    m_studio.setView(v);
+  });
+  connect(&studio, &Studio::viewChanged, m_ahead, [this] { m_ahead->setChecked(m_studio.view().ahead); });
+  m_loop = flatButton(this, tr("Make it loop"),
+                      tr("Movers go round whole times, chance comes again, waves run in whole numbers, keys end where "
+                         "they began"),
+                      "accent");
+  connect(m_loop, &QToolButton::clicked, &studio, [this] { m_studio.edit(tr("Make it loop"), looped); });
   foot->addWidget(m_state);
+  foot->addWidget(m_loop);
   foot->addStretch(1);
+  foot->addWidget(m_ahead);
   foot->addWidget(m_keying);
   foot->addWidget(m_delete);
   foot->addWidget(m_key);
@@ -129,35 +150,20 @@ void MotionPanel::refresh() {
   const Params s = settingsOf(doc);
   const double first = s.number("first_frame"), last = s.number("last_frame");
   QStringList breaks;
-  for (const Address& a : movingValues(doc)) {
-    const ParamDef& d = definitionAt(doc, a);
-    const Value v = valueAt(doc, a);
-    const auto at = [&](double f) { return *evaluate(v, d, f); };
-    const auto apart = [&](const Constant& x, const Constant& y) {
-      const auto differ = [&](double p, double q) {
-        const double by = d.unit == "°" ? std::remainder(p - q, 360) : p - q;
-        return std::abs(by) > 1e-6 * std::max(1.0, std::abs(p));
-      };
-      if (const double* p = std::get_if<double>(&x)) return differ(*p, std::get<double>(y));
-      if (const Triple* p = std::get_if<Triple>(&x)) {
-        const Triple& q = std::get<Triple>(y);
-        return differ((*p)[0], q[0]) || differ((*p)[1], q[1]) || differ((*p)[2], q[2]);
-      }
-      return x != y;
-    };
-    if (!apart(at(first), at(last + 1))) continue;
-    const double period = periodOf(v);
-    breaks += qs(addressText(doc, a)) + (period > 1 ? tr(" (after %1 frames)").arg(period) : QString());
+  bool mends = false;
+  for (const LoopBreak& b : loopBreaks(doc)) {
+    breaks << tr("%1 %2").arg(qs(addressText(doc, b.at)), qs(b.why));
+    mends = mends || b.mends;
   }
   QString text = tr("frame %1 of %2 to %3").arg(m_studio.frame()).arg(first).arg(last);
   if (any)
-    text += breaks.isEmpty() ? tr(" · loops")
-                             : tr(" · does not loop: %1")
-                                   .arg(breaks.size() > 2 ? tr("%n value(s)", nullptr, int(breaks.size()))
-                                                          : breaks.join(QStringLiteral(", ")));
+    text += breaks.isEmpty()
+                ? tr(" · loops")
+                : tr(" · does not loop: %1")
+                      .arg(breaks.size() > 1 ? tr("%n value(s)", nullptr, int(breaks.size())) : breaks.front());
   m_state->setText(text);
-  m_state->setToolTip(breaks.isEmpty() ? QString()
-                                       : tr("Not at the end what they are at the start:\n%1").arg(breaks.join('\n')));
+  m_state->setToolTip(breaks.isEmpty() ? QString() : breaks.join('\n'));
+  m_loop->setVisible(mends);
 }
 
 DrawerPage motionPage() {

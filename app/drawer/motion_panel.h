@@ -10,6 +10,7 @@ class QToolButton;
 
 namespace ilumbra {
 
+class KeptStrip;
 class MotionChart;
 
 /// The drawer's page of motion: what moves over the frames, with the means to begin something.
@@ -29,7 +30,8 @@ class MotionPanel : public QWidget {
   MotionChart* m_chart;
   QScrollArea* m_area;
   QLabel *m_empty, *m_state;
-  QToolButton *m_begin, *m_key, *m_delete, *m_keying;
+  QToolButton *m_begin, *m_key, *m_delete, *m_keying, *m_ahead, *m_loop;
+  KeptStrip* m_kept;
   QMenu* m_menu;
 };
 

@@ -6,6 +6,7 @@
 #include "core/display/view.h"
 #include "core/document/units.h"
 
+#include <cmath>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
@@ -57,7 +58,23 @@ PictureBar::PictureBar(Studio& studio, PictureView& view, QWidget* parent)
   addSwitches(row);
   addPlayback(row);
   m_timer = new QTimer(this);
-  connect(m_timer, &QTimer::timeout, this, &PictureBar::nextFrame);
+  m_timer->setTimerType(Qt::PreciseTimer);
+  connect(m_timer, &QTimer::timeout, this, &PictureBar::followClock);
+  // How many of the frames come in time is told.
+  connect(&studio, &Studio::imageArrived, this, [this] {
+    if (!playing()) return;
+    ++m_shown;
+    if (m_counting.elapsed() < 1000) return;
+    const double rate = settingsOf(m_studio.doc()).number("rate"),
+                 got = 1000.0 * m_shown / double(m_counting.restart());
+    m_shown = 0;
+    m_play->setText(tr("Stop %1/s").arg(int(std::min(got, rate) + 0.5)));
+    m_play->setToolTip(got > 0.95 * rate ? tr("Every frame is shown, %1 a second").arg(rate)
+                                         : tr("%1 of %2 frames a second are shown, the others are left out: render "
+                                              "ahead in the Motion drawer")
+                                               .arg(int(got + 0.5))
+                                               .arg(rate));
+  });
   connect(&studio, &Studio::documentChanged, this, &PictureBar::refresh);
   connect(&studio, &Studio::viewChanged, this, &PictureBar::refresh);
   connect(&m_view, &PictureView::toolChanged, this, &PictureBar::refresh);
@@ -248,7 +265,10 @@ void PictureBar::refresh() {
   m_display->setText(qs(settingsOf(doc).text("view")));
   if (!m_frame->hasFocus()) m_frame->setText(QString::number(m_studio.frame()));
   m_play->setChecked(v.playing);
-  m_play->setText(v.playing ? tr("Stop") : tr("Play"));
+  if (v.playing != m_play->text().startsWith(tr("Stop"))) {
+    m_play->setText(v.playing ? tr("Stop") : tr("Play"));
+    m_play->setToolTip(tr("Plays the frames of the document's range"));
+  }
   fit();
 }
 
@@ -297,18 +317,34 @@ void PictureBar::play(bool on) {
   Studio::View v = m_studio.view();
   if (v.playing == on) return;
   v.playing = on;
-  if (on)
-    m_timer->start(int(1000 / std::max(1.0, settingsOf(m_studio.doc()).number("rate"))));
-  else
+  if (on) {
+    const auto [first, last] = m_studio.playRange();
+    m_playedFrom = m_studio.frame() >= first && m_studio.frame() <= last ? m_studio.frame() : first;
+    m_clock.start();
+    m_counting.start();
+    m_shown = 0;
+    m_timer->start(std::max(4, int(500 / std::max(1.0, settingsOf(m_studio.doc()).number("rate")))));
+  } else {
     m_timer->stop();
+  }
   m_studio.setView(v);
 }
 
-void PictureBar::nextFrame() { stepFrame(1); }
+void PictureBar::followClock() {
+  const auto [first, last] = m_studio.playRange();
+  const double rate = settingsOf(m_studio.doc()).number("rate"), span = last - first + 1;
+  const double gone = m_playedFrom - first + std::floor(double(m_clock.elapsed()) / 1000 * rate);
+  double at = std::fmod(gone, span);
+  if (m_studio.view().toAndFro && span > 1) {
+    // The frames at the ends are shown once.
+    at = std::fmod(gone, 2 * span - 2);
+    if (at >= span) at = 2 * span - 2 - at;
+  }
+  if (first + at != m_studio.frame()) m_studio.setFrame(first + at);
+}
 
 void PictureBar::stepFrame(int by) {
-  const Params s = settingsOf(m_studio.doc());
-  const double first = s.number("first_frame"), last = s.number("last_frame");
+  const auto [first, last] = m_studio.playRange();
   double f = m_studio.frame() + by;
   if (f > last) f = first;
   if (f < first) f = last;

@@ -1,6 +1,7 @@
 #pragma once
 #include "app/studio.h"
 
+#include <QElapsedTimer>
 #include <QWidget>
 
 class QHBoxLayout;
@@ -35,7 +36,8 @@ class PictureBar : public QWidget {
   void moreMenu();
   void fit();
   void exposureMenu();
-  void nextFrame();
+  /// To where the clock says that playing is.
+  void followClock();
   Studio& m_studio;
   PictureView& m_view;
   QToolButton *m_camera, *m_pass, *m_stops, *m_clips, *m_region, *m_pause, *m_lens, *m_raw, *m_exposure, *m_display,
@@ -43,6 +45,9 @@ class PictureBar : public QWidget {
   std::vector<QToolButton*> m_modes, m_hidden;
   QLineEdit* m_frame;
   QTimer* m_timer;
+  QElapsedTimer m_clock, m_counting;
+  double m_playedFrom = 1; ///< the frame at which the clock was started
+  int m_shown = 0;         ///< pictures since m_counting was
   uint64_t m_gesture = 0;
 };
 

@@ -2,6 +2,7 @@
 #include "app/spoken.h"
 #include "app/studio.h"
 #include "app/viewport/viewport_tool.h"
+#include "core/placing/motion_path.h"
 #include "core/placing/placing.h"
 
 #include <QImage>
@@ -93,6 +94,8 @@ class PictureView : public QWidget, public Spoken {
   void drawOutlines(QPainter& p, const QRectF& r);
   void drawCandidates(QPainter& p, const QRectF& r);
   void drawHandles(QPainter& p);
+  /// The way that the selected thing takes over the range, with a notch each second and where its keys are.
+  void drawMotion(QPainter& p);
   void dragHandle(const QPointF& at);
   bool typeAmount(const QKeyEvent& e);
   void takeMarquee(const QRectF& frame);
@@ -129,6 +132,8 @@ class PictureView : public QWidget, public Spoken {
   QString m_typed;        ///< the amount that is being typed while a handle is held
   double m_amount = 0;    ///< of the drag so far
   Placing m_placing;
+  MotionPath m_motion; ///< of the selected thing,
+  std::optional<std::pair<Document, NodeId>> m_motionOf; ///< in this document, whatever its frame
   QRectF m_marquee;
   bool m_extends = false; ///< the press had Shift
 };

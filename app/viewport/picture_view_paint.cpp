@@ -53,6 +53,7 @@ void PictureView::paintEvent(QPaintEvent*) {
       return true;
     });
   drawOutlines(p, r);
+  drawMotion(p);
   drawHandles(p);
   if (!m_marquee.isNull()) drawMarquee(p, m_marquee);
   drawOverlays(p, r);
@@ -293,6 +294,55 @@ QRectF PictureView::edgeMark(NodeId light) const {
   for (const EdgeMark& m : m_edgeMarks)
     if (m.thing == light) return m.where;
   return {};
+}
+
+void PictureView::drawMotion(QPainter& p) {
+  if (m_studio.view().playing || m_studio.selection().size() != 1) return;
+  const NodeId thing = m_studio.current();
+  const Document still = atFrame(m_studio.doc(), 0);
+  if (!m_motionOf || m_motionOf->second != thing || !(m_motionOf->first == still)) {
+    m_motion = motionPath(still, thing);
+    m_motionOf = {still, thing};
+  }
+  const std::optional<Camera> eye = camera();
+  const Node* n = m_studio.doc().find(thing);
+  if (m_motion.stops.empty() || !eye || !n || n->kind->family() == "camera") return;
+  p.save();
+  p.setClipRect(pictureRect());
+  p.setRenderHint(QPainter::Antialiasing);
+  const double rate = settingsOf(still).number("rate");
+  std::vector<std::pair<QPointF, const MotionPath::Stop*>> seen;
+  QPainterPath line;
+  bool pen = false;
+  for (const MotionPath::Stop& s : m_motion.stops) {
+    float x, y;
+    if (!eye->project(s.place, x, y)) {
+      pen = false;
+      continue;
+    }
+    const QPointF at = fromPicture({x, y});
+    pen ? line.lineTo(at) : line.moveTo(at);
+    pen = true;
+    seen.emplace_back(at, &s);
+  }
+  p.setBrush(Qt::NoBrush);
+  p.setPen(QPen(QColor(0, 0, 0, 120), 2.4));
+  p.drawPath(line);
+  p.setPen(QPen(QColor(0xd8, 0xc3, 0x96), 1));
+  p.drawPath(line);
+  for (size_t i = 0; i < seen.size(); ++i) {
+    const auto& [at, stop] = seen[i];
+    const bool second = std::fmod(stop->frame, rate) == 0;
+    if (!stop->key && !second) continue;
+    // Across the way.
+    const QPointF to = seen[std::min(i + 1, seen.size() - 1)].first - seen[i ? i - 1 : 0].first;
+    const double length = std::hypot(to.x(), to.y());
+    if (!(length > 1e-6)) continue;
+    const QPointF across = QPointF(-to.y(), to.x()) / length * (stop->key ? 6 : 3);
+    p.setPen(QPen(stop->key ? theme::text : QColor(0xd8, 0xc3, 0x96), stop->key ? 2 : 1));
+    p.drawLine(at - across, at + across);
+  }
+  p.restore();
 }
 
 // Lines that bound what shines are whole, those that only point are dotted; all on a dark edge, so that they read on

@@ -28,7 +28,7 @@ class Surfaces : public DistanceField {
   Surfaces(uint64_t key, Mesh mesh, std::vector<Ball> balls)
       : m_key(key), m_mesh(std::move(mesh)), m_balls(std::move(balls)) {
     if (m_mesh.triangles.empty()) return;
-    m_device = EmbreeDevice(rtcNewDevice("threads=1"));
+    m_device = EmbreeDevice(rtcNewDevice("threads=1,isa=avx2"));
     m_scene = EmbreeScene(rtcNewScene(m_device));
     rtcSetSceneFlags(m_scene, RTC_SCENE_FLAG_ROBUST);
     const RTCGeometry g = rtcNewGeometry(m_device, RTC_GEOMETRY_TYPE_TRIANGLE);

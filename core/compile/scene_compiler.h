@@ -26,7 +26,7 @@ struct SceneCache::Content {
     int width = 0, height = 0;
     std::shared_ptr<const Plates> plates;
   } plates; ///< of the last compile
-  EmbreeDevice device{rtcNewDevice("set_affinity=0")};
+  EmbreeDevice device{rtcNewDevice(embreeConfig)};
   struct Made {
     GeometryPtr geometry; ///< null: of a group
     std::vector<M44f> copies;

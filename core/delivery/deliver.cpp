@@ -50,11 +50,30 @@ std::vector<float> alphaOf(const PictureFile& file) {
   return alpha;
 }
 
+FrameReport reportOf(const RenderedFrame& made, const PictureFile& picture) {
+  return {.frame = made.frame,
+          .width = picture.isFrame() ? picture.width : picture.frameWidth,
+          .height = picture.isFrame() ? picture.height : picture.frameHeight,
+          .samples = made.rendering.samples(),
+          .seconds = made.seconds,
+          .noise = made.rendering.film().noise(),
+          .denoised = made.denoiser != nullptr,
+          .count = made.rendering.count(),
+          .warnings = made.rendering.scene().warnings};
+}
+
+std::vector<double> framesOf(const Job& job, const DeliverOptions& o) {
+  std::vector<double> all = job.frames();
+  if (o.only) std::erase_if(all, [&](double f) { return f < o.only->first || f > o.only->second; });
+  if (all.empty()) throw usageError("there is no frame to render");
+  return all;
+}
+
 class Work {
  public:
   Work(const Document& given, const Job& job, const Tasks& tasks, const ColorViews& views, const DeliverOptions& o)
       : m_job(job), m_tasks(tasks), m_views(views), m_options(o), m_doc(documentFor(given, job)),
-        m_frames(job.frames()), m_view(settingsOf(m_doc).text("view")), m_passes(job.passes()), m_maker(tasks) {
+        m_frames(framesOf(job, o)), m_view(settingsOf(m_doc).text("view")), m_passes(job.passes()), m_maker(tasks) {
     job.check();
     m_movies = std::any_of(m_outputs.begin(), m_outputs.end(), isMovieName);
     for (const std::string& n : m_outputs)
@@ -70,6 +89,14 @@ class Work {
     }
   }
 
+  // A frame that was rendered elsewhere, as if it had been here.
+  FrameReport writeMade(const RenderedFrame& made) {
+    PictureFile picture = pictureOf(made, m_passes, m_tasks);
+    FrameReport report = reportOf(made, picture);
+    write(picture, targets(made.frame), made.frame, report);
+    return report;
+  }
+
   Delivered run() {
     try {
       frames();
@@ -77,6 +104,7 @@ class Work {
       if (m_writing.valid()) m_writing.wait();
       throw;
     }
+    if (m_options.only) return std::move(m_out);
     for (const std::string& n : m_outputs)
       if (isMovieName(n)) movie(n);
     if (m_job.params().flag("sheet")) sheet();
@@ -169,6 +197,7 @@ class Work {
                                         .lens = m_job.params().flag("lens"),
                                         .seconds = m_job.params().number("seconds"),
                                         .cancel = m_options.cancel,
+                                        .chunks = int(m_job.params().number("chunks")),
                                         .progress = [&](uint32_t done, uint32_t wanted, double seconds) {
                                           p.samples = done;
                                           p.wanted = wanted;
@@ -178,15 +207,7 @@ class Work {
                                           tell(p);
                                         }});
       auto picture = std::make_shared<PictureFile>(pictureOf(made, m_passes, m_tasks));
-      FrameReport report{.frame = frame,
-                         .width = picture->isFrame() ? picture->width : picture->frameWidth,
-                         .height = picture->isFrame() ? picture->height : picture->frameHeight,
-                         .samples = made.rendering.samples(),
-                         .seconds = made.seconds,
-                         .noise = made.rendering.film().noise(),
-                         .denoised = made.denoiser != nullptr,
-                         .count = made.rendering.count(),
-                         .warnings = made.rendering.scene().warnings};
+      FrameReport report = reportOf(made, *picture);
       written();
       stopIfAsked();
       m_writing = std::async(std::launch::async, [this, to, picture, report, frame]() mutable {
@@ -292,6 +313,11 @@ bool isFrameThere(const std::string& path, const std::string& identity, const Ca
     if (problem.kind() == ErrorKind::Cancelled) throw;
     return false; // it is made anew
   }
+}
+
+FrameReport deliverFrame(const Document& doc, const Job& job, const RenderedFrame& made, const Tasks& tasks,
+                         const ColorViews& views, const DeliverOptions& options) {
+  return Work(doc, job, tasks, views, options).writeMade(made);
 }
 
 Delivered deliver(const Document& doc, const Job& job, const Tasks& tasks, const ColorViews& views,

@@ -36,9 +36,10 @@ struct DeliveryProgress {
 };
 
 struct DeliverOptions {
-  std::string document;   ///< its path, for {name}; empty: it has none
-  std::string workFolder; ///< where frames of a movie wait; empty: beside the movie
-  bool resume = false;    ///< frames that are there, whole and of this document, are left as they are
+  std::string document;                          ///< its path, for {name}; empty: it has none
+  std::string workFolder;                        ///< where frames of a movie wait; empty: beside the movie
+  std::optional<std::pair<double, double>> only; ///< frames from the first to the second alone, without movies or sheet
+  bool resume = false; ///< frames that are there, whole and of this document, are left as they are
   const CancelFlag* cancel = nullptr;
   std::function<void(const DeliveryProgress&)> progress = {}; ///< on the caller's thread
   std::function<void(const FrameReport&)> frame = {};         ///< the same, once a frame is written
@@ -54,6 +55,10 @@ struct Delivered {
 /// rendered. Movies are encoded from the finished frames. Throws Usage, BadInput, Io, Cancelled; what is written stays.
 Delivered deliver(const Document& doc, const Job& job, const Tasks& tasks, const ColorViews& views,
                   const DeliverOptions& options = {});
+
+/// Writes one frame that is rendered already (mergeChunks()) to the files of a still's job.
+FrameReport deliverFrame(const Document& doc, const Job& job, const RenderedFrame& made, const Tasks& tasks,
+                         const ColorViews& views, const DeliverOptions& options = {});
 
 /// True if a picture is there, whole, and carries this identity.
 bool isFrameThere(const std::string& path, const std::string& identity, const CancelFlag* cancel = nullptr);

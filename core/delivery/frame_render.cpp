@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 #include "core/compile/camera.h"
 #include "core/compile/even_patterns.h"
+#include "core/delivery/chunk.h"
 #include "core/lens/develop.h"
 #include "core/lens/queries.h"
 
@@ -49,10 +50,32 @@ RenderedFrame renderFrame(const Document& given, double frame, FrameMaker& maker
     r.seconds = elapsed();
     return r;
   }
-  while (r.rendering.samples() < target && !r.rendering.converged()) {
-    if (!r.rendering.advance(maker.tasks, r.rendering.nextPass(target), cancel, o.region, noise)) throw cancelled();
-    if (o.progress) o.progress(r.rendering.samples(), target, elapsed());
-    if (o.seconds > 0 && elapsed() >= o.seconds) break;
+  // Up to so many samples; false once the time is over.
+  const auto advance = [&](Rendering& rendering, uint32_t before, uint32_t samples, double wantedNoise) {
+    while (rendering.samples() < samples && !rendering.converged()) {
+      if (!rendering.advance(maker.tasks, rendering.nextPass(samples), cancel, o.region, wantedNoise))
+        throw cancelled();
+      if (o.progress) o.progress(before + rendering.samples(), o.only ? samples : target, elapsed());
+      if (o.seconds > 0 && elapsed() >= o.seconds) return false;
+    }
+    return true;
+  };
+  if (o.films) {
+    o.films(scene, r.rendering);
+  } else if (o.only) {
+    r.rendering.restart(scene, 1, false, o.only->from);
+    advance(r.rendering, 0, o.only->to - o.only->from, 0);
+    r.seconds = elapsed();
+    return r;
+  } else if (o.chunks > 0) {
+    for (const Chunk& c : chunksOf(target, o.chunks)) {
+      Rendering part;
+      part.restart(scene, 1, false, c.from);
+      advance(part, c.from, c.to - c.from, 0);
+      r.rendering.append(part);
+    }
+  } else {
+    advance(r.rendering, 0, target, noise);
   }
   if (settings.flag("denoise") && r.rendering.samples() > 1)
     r.denoiser = std::make_shared<Denoiser>(r.rendering.film(), maker.tasks, &cancel);

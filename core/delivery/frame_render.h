@@ -5,6 +5,7 @@
 #include "core/image/convolution.h"
 
 #include <functional>
+#include <optional>
 
 namespace ilumbra {
 
@@ -17,12 +18,23 @@ struct FrameMaker {
   ConvolutionCache convolutions;
 };
 
+/// A part of a still: some of its samples. Films of chunks that are appended in the order of their samples are the
+/// render in the same chunks in one go, to the bit.
+struct Chunk {
+  uint32_t from = 0, to = 0; ///< samples from `from` on, before `to`: both even
+};
+
 struct FrameOptions {
   Region region; ///< width 0: the whole picture
   std::vector<std::string> passes;
   bool lens = true;
   double seconds = 0; ///< after which it is taken as it is; 0: no limit
   const CancelFlag* cancel = nullptr;
+  /// Chunks that are rendered one by one, each with a film of its own, and appended; 0: one film for all samples.
+  int chunks = 0;
+  std::optional<Chunk> only = {}; ///< these samples alone, raw: nothing is denoised or developed
+  /// Takes films from elsewhere instead of tracing rays; null: rays are traced.
+  std::function<void(const ScenePtr& scene, Rendering& whole)> films = {};
   /// Hears of each pass: samples that are done and that are wanted, seconds so far.
   std::function<void(uint32_t done, uint32_t wanted, double seconds)> progress = {};
 };

@@ -69,6 +69,12 @@ const Kind& deliveryKind() {
            .range(0, 1e7)
            .zero("no limit")
            .help("Seconds after which a frame is taken as it is: no two runs are alike then"),
+       integer("chunks", "Chunks", 0)
+           .soft(0, 64)
+           .range(0, 4096)
+           .zero("one film")
+           .help("A frame is rendered in so many parts of an even number of samples, each with a film of its own: the "
+                 "same to the bit as films of so many chunks that are merged. All samples are spent"),
        text("region", "Region", "").help("X,Y,W,H in pixels: only this part"),
        text("passes", "Passes", "")
            .matters()
@@ -297,8 +303,8 @@ std::string frameIdentity(const Document& rendered, const Job& job, double frame
       all += fmt::format("\n{} {} {}", path, e ? 0 : size, e ? 0 : time.time_since_epoch().count());
     }
   const Params p = job.params();
-  all += fmt::format("\n{} {} {} {} {}", p.text("region"), p.text("passes"), p.flag("lens"), p.flag("alpha"),
-                     p.number("seconds"));
+  all += fmt::format("\n{} {} {} {} {} {}", p.text("region"), p.text("passes"), p.flag("lens"), p.flag("alpha"),
+                     p.number("seconds"), p.number("chunks"));
   return fmt::format("{:016x}", contentHash(all));
 }
 

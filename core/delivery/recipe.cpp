@@ -143,7 +143,7 @@ RecipeProof proveRecipe(const PictureFile& given, const Recipe& recipe) {
         parts.push_back(l);
         signs.push_back(list == &s.adds ? 1.0f : -1.0f);
       }
-    if (!result || result->channels.size() < 3) missing = "\"" + wordOf(s.result) + "\"";
+    if (!result || result->channels.size() < 3) missing = fmt::format("\"{}\"", wordOf(s.result));
     if (!missing.empty()) {
       proof.error = std::max(proof.error, 1.0);
       proof.doubts.push_back(fmt::format("{}: {} is not in the file", wordOf(s.result), missing));

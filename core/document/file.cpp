@@ -44,8 +44,6 @@ Json jsonOf(const Constant& c) {
   return list;
 }
 
-const char* shapeName(KeyShape s) { return s == KeyShape::Hold ? "hold" : s == KeyShape::Linear ? "linear" : "smooth"; }
-
 Error wrong(const std::string& place, const char* wanted) {
   return badInput(fmt::format("{}: must be {}", place, wanted));
 }
@@ -80,6 +78,15 @@ double numberOf(const Json& j, const std::string& place) {
   const double v = j.get<double>();
   if (!std::isfinite(v)) throw wrong(place, "a finite number");
   return v;
+}
+
+// Which of the words it is.
+size_t oneOf(const Json& j, const std::vector<std::string>& words, const std::string& place) {
+  const auto it = j.is_string() ? std::find(words.begin(), words.end(), j.get<std::string>()) : words.end();
+  if (it != words.end()) return size_t(it - words.begin());
+  std::string all;
+  for (const std::string& w : words) all += (all.empty() ? "" : ", ") + w;
+  throw wrong(place, ("one of " + all).c_str());
 }
 
 Constant constantOf(const ParamDef& def, const Json& j, const std::string& place) {
@@ -331,10 +338,16 @@ Json jsonOf(const Value& value) {
   if (const Constant* c = value.constant()) return jsonOf(*c);
   if (const Keys* k = value.keys()) {
     Json list = Json::array();
-    for (const Key& key : k->keys)
-      list.push_back(
-          Json{{"frame", jsonOf(Constant(key.frame))}, {"value", jsonOf(key.value)}, {"shape", shapeName(key.shape)}});
-    return Json{{"keys", list}};
+    for (const Key& key : k->keys) {
+      Json one{{"frame", jsonOf(Constant(key.frame))},
+               {"value", jsonOf(key.value)},
+               {"shape", keyShapeNames()[size_t(key.shape)]}};
+      if (eases(key.shape) && key.ease != 1) one["ease"] = key.ease;
+      list.push_back(std::move(one));
+    }
+    Json all{{"keys", list}};
+    if (k->beyond != BeyondKeys::Hold) all["beyond"] = beyondNames()[size_t(k->beyond)];
+    return all;
   }
   if (const Moved* m = value.moved()) {
     Json list = Json::array();
@@ -391,16 +404,14 @@ Value valueOf(const ParamDef& def, const Json& j, const std::string& place) {
       if (!k.is_object() || !k.contains("frame") || !k.contains("value"))
         throw wrong(at, "an object with frame and value");
       Key key{numberOf(k["frame"], at + ".frame"), constantOf(def, k["value"], at + ".value"), KeyShape::Linear};
-      if (k.contains("shape")) {
-        if (k["shape"] == "hold")
-          key.shape = KeyShape::Hold;
-        else if (k["shape"] == "smooth")
-          key.shape = KeyShape::Smooth;
-        else if (k["shape"] != "linear")
-          throw wrong(at + ".shape", "hold, linear or smooth");
+      if (k.contains("shape")) key.shape = KeyShape(oneOf(k["shape"], keyShapeNames(), at + ".shape"));
+      if (k.contains("ease")) {
+        key.ease = numberOf(k["ease"], at + ".ease");
+        if (key.ease < 0 || key.ease > 1) throw wrong(at + ".ease", "from 0 to 1");
       }
       keys.keys.push_back(std::move(key));
     }
+    if (j.contains("beyond")) keys.beyond = BeyondKeys(oneOf(j["beyond"], beyondNames(), place + ".beyond"));
     return keys;
   }
   if (j.is_object() && j.contains("pattern")) return PatternUse{referenceOf(j["pattern"], place + ".pattern")};

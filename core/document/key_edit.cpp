@@ -1,5 +1,6 @@
 #include "core/document/key_edit.h"
 
+#include "core/base/error.h"
 #include "core/document/lookup.h"
 #include "core/document/mover.h"
 
@@ -54,7 +55,7 @@ Document changed(const Document& doc, const KeyPlaces& which,
     done.push_back(k.at);
     const Keys* keys = keysAt(doc, k.at);
     if (!keys) continue;
-    Keys rest;
+    Keys rest{{}, keys->beyond};
     std::vector<Key> taken;
     for (const Key& key : keys->keys) (named(which, k.at, key.frame) ? taken : rest.keys).push_back(key);
     if (taken.empty()) continue;
@@ -83,6 +84,30 @@ Document retimed(const Document& doc, const KeyPlaces& which, const std::functio
   });
 }
 
+Document mirrored(const Document& doc, const KeyPlaces& which) {
+  if (which.empty()) return doc;
+  double first = which.front().frame, last = first;
+  for (const KeyPlace& k : which) {
+    first = std::min(first, k.frame);
+    last = std::max(last, k.frame);
+  }
+  return changed(doc, which, [&](Keys& rest, std::vector<Key>& taken) {
+    for (size_t i = 0; i < taken.size(); ++i) {
+      Key k = taken[i];
+      k.frame = first + last - k.frame;
+      // How it goes on is now how the one before went on to it.
+      const Key& goesOn = i > 0 ? taken[i - 1] : taken.back();
+      k.shape = goesOn.shape;
+      k.ease = goesOn.ease;
+      if (k.shape == KeyShape::EaseIn)
+        k.shape = KeyShape::EaseOut;
+      else if (k.shape == KeyShape::EaseOut)
+        k.shape = KeyShape::EaseIn;
+      insert(rest, k);
+    }
+  });
+}
+
 Document withoutKeys(const Document& doc, const KeyPlaces& which) {
   return changed(doc, which, [](Keys&, std::vector<Key>&) {});
 }
@@ -94,6 +119,23 @@ Document shaped(const Document& doc, const KeyPlaces& which, KeyShape shape) {
       insert(rest, k);
     }
   });
+}
+
+Document eased(const Document& doc, const KeyPlaces& which, double ease) {
+  return changed(doc, which, [&](Keys& rest, std::vector<Key>& taken) {
+    for (Key& k : taken) {
+      k.ease = std::clamp(ease, 0.0, 1.0);
+      insert(rest, k);
+    }
+  });
+}
+
+Document withBeyond(const Document& doc, const Address& a, BeyondKeys beyond) {
+  const Value v = valueAt(doc, a);
+  if (!v.anyKeys()) throw badInput(addressText(doc, a) + ": has no keys");
+  Keys keys = *v.anyKeys();
+  keys.beyond = beyond;
+  return setAt(doc, a, withKeys(v, std::move(keys)));
 }
 
 Document keyedChanges(const Document& before, const Document& after, double from, std::vector<Address>* which) {

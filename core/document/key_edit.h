@@ -22,9 +22,15 @@ Value withKeys(const Value& before, Keys keys);
 
 /// To the frames that `to` makes of theirs.
 Document retimed(const Document& doc, const KeyPlaces& which, const std::function<double(double)>& to);
+/// Turned round in time, the last of all of them to where the first was.
+Document mirrored(const Document& doc, const KeyPlaces& which);
 Document withoutKeys(const Document& doc, const KeyPlaces& which);
 /// How the value goes on from each of them to the next.
 Document shaped(const Document& doc, const KeyPlaces& which, KeyShape shape);
+/// How far those that ease do so, 0 to 1; of others nothing is seen.
+Document eased(const Document& doc, const KeyPlaces& which, double ease);
+/// What the keys at an address say before the first and after the last; throws BadInput if there are none.
+Document withBeyond(const Document& doc, const Address& a, BeyondKeys beyond);
 /// Copies, the first of them at `frame` and the others as far from it as before. `from` is the document that had them.
 Document pasted(const Document& doc, const Document& from, const KeyPlaces& which, double frame);
 

@@ -97,7 +97,18 @@ Constant within(const ParamDef& def, Constant c) {
   return c;
 }
 
-Keys withKey(Keys keys, double frame, const Constant& now) {
+// Beyond the ends it is a key of the round that comes again.
+Keys withKey(Keys keys, double frame, Constant now) {
+  if (keys.beyond != BeyondKeys::Hold && keys.keys.size() > 1) {
+    double rounds = 0;
+    frame = frameWithin(keys, frame, &rounds);
+    if (keys.beyond == BeyondKeys::GoOn) {
+      const Constant &first = keys.keys.front().value, &last = keys.keys.back().value;
+      if (double* d = std::get_if<double>(&now)) *d -= rounds * (std::get<double>(last) - std::get<double>(first));
+      if (Triple* t = std::get_if<Triple>(&now))
+        for (size_t c = 0; c < 3; ++c) (*t)[c] -= rounds * (std::get<Triple>(last)[c] - std::get<Triple>(first)[c]);
+    }
+  }
   const auto it = std::find_if(keys.keys.begin(), keys.keys.end(), [&](const Key& key) { return key.frame >= frame; });
   if (it != keys.keys.end() && it->frame == frame)
     it->value = now;
@@ -131,7 +142,8 @@ std::string MoverParams::text(std::string_view name) const { return std::get<std
 
 std::optional<Constant> evaluate(const Value& value, const ParamDef& def, double frame) {
   if (const Constant* c = value.constant()) return *c;
-  if (const Keys* k = value.keys()) return evaluate(*k, frame);
+  if (const Keys* k = value.keys())
+    return k->beyond == BeyondKeys::GoOn ? within(def, evaluate(*k, frame)) : evaluate(*k, frame);
   if (const Moved* m = value.moved()) return within(def, through(*m, frame, restAt(*m, frame), false));
   return {};
 }
@@ -202,10 +214,15 @@ void checkMovers(const Moved& moved, const ParamDef& def, const std::string& pla
 }
 
 double periodOf(const Value& value) {
+  double period = 1;
   if (const Keys* k = value.anyKeys())
     for (const Key& key : k->keys)
-      if (key.value != k->keys.front().value) return 0;
-  double period = 1;
+      if (key.value != k->keys.front().value) {
+        const double span = k->keys.back().frame - k->keys.front().frame;
+        if (k->beyond != BeyondKeys::Repeat && k->beyond != BeyondKeys::ToAndFro) return 0;
+        period = k->beyond == BeyondKeys::Repeat ? span : 2 * span;
+        break;
+      }
   if (const Moved* m = value.moved())
     for (const Mover& mover : m->movers) {
       const MoverKind* kind = moverKind(mover.kind);

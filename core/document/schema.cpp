@@ -58,7 +58,8 @@ Json valueSchema(const ParamDef& d) {
                          {"properties",
                           {{"frame", {{"type", "number"}}},
                            {"value", constant},
-                           {"shape", {{"enum", {"hold", "linear", "smooth"}}}}}}}}}}}}});
+                           {"shape", {{"enum", keyShapeNames()}}},
+                           {"ease", {{"type", "number"}, {"minimum", 0}, {"maximum", 1}}}}}}}}}}}});
   if (!moversFor(d).empty())
     any.push_back(
         {{"type", "object"},
@@ -170,7 +171,8 @@ a parameter, an input of the pattern that drives another, and a parameter of thi
 version does not know are kept.
 
 - Colours are linear Rec. 709 triples; lengths are metres; angles degrees; light is photometric.
-- A value is a constant; `{"keys": [{"frame": 1, "value": 0, "shape": "hold|linear|smooth"}, ...]}`;
+- A value is a constant; `{"keys": [{"frame": 1, "value": 0, "shape": "hold|linear|smooth|ease in|ease out|ease in and out",
+  "ease": 1}, ...], "beyond": "hold|repeat|to and fro|go on"}`;
   `{"pattern": REFERENCE}`; or `{"value": CONSTANT OR KEYS, "movers": [{"kind": "swing", "period": 48, ...}]}`, what
   movers make of it, one after the other.
 - A reference is the id of a thing, or `{"ref": ID, "with": {INPUT: VALUE, ...}}` where this use overrides inputs,

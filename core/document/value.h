@@ -26,20 +26,34 @@ struct Reference {
 
 using Constant = std::variant<bool, double, std::string, Triple, Reference, std::vector<Reference>>;
 
-/// How a value goes from one key to the next.
-enum class KeyShape { Hold, Linear, Smooth };
+/// How a value goes from one key to the next. The last three leave slowly, arrive slowly, or both, as far as Key::ease
+/// says.
+enum class KeyShape { Hold, Linear, Smooth, EaseIn, EaseOut, EaseBoth };
+/// "hold", "linear", ...: as files and the command line name them, in the order of the shapes.
+const std::vector<std::string>& keyShapeNames();
+inline bool eases(KeyShape s) { return s >= KeyShape::EaseIn; }
 
 struct Key {
   double frame = 0;
   Constant value;
   KeyShape shape = KeyShape::Linear;
+  double ease = 1; ///< of shapes that ease: 0 is straight, 1 begins or ends at rest
   bool operator==(const Key&) const = default;
 };
+/// What keys say before the first and after the last: that, the same again, to and fro, or again from where it came to.
+enum class BeyondKeys { Hold, Repeat, ToAndFro, GoOn };
+/// "hold", "repeat", ...: in their order.
+const std::vector<std::string>& beyondNames();
+
 /// In ascending order of frames, at least one.
 struct Keys {
   std::vector<Key> keys;
+  BeyondKeys beyond = BeyondKeys::Hold;
   bool operator==(const Keys&) const = default;
 };
+/// The frame between the first and the last key that counts at a frame; `rounds` receives how many whole rounds lie
+/// between, below 0 before the first.
+double frameWithin(const Keys& keys, double frame, double* rounds = nullptr);
 struct PatternUse {
   Reference pattern;
   bool operator==(const PatternUse&) const = default;
@@ -78,7 +92,8 @@ struct Value {
   const Keys* anyKeys() const { return moved() ? std::get_if<Keys>(&moved()->rest) : keys(); }
 };
 
-/// The value of keys at a frame. Before the first and after the last key it holds. Smooth is a cubic Hermite segment
+/// The value of keys at a frame; before the first and after the last as Keys::beyond says. An ease is t + ease (f - t)
+/// with f = t³, 1 - (1 - t)³ or 3 t² - 2 t³. Smooth is a cubic Hermite segment
 /// whose tangents follow the neighbours (Catmull–Rom, finite differences over unequal steps), equal on both sides of a
 /// key. Text, switches and references always hold.
 Constant evaluate(const Keys& keys, double frame);

@@ -15,6 +15,8 @@ constexpr float leastErrors = 0.5f;
 // From so many samples on errors are known well enough to weigh moves by them; with 1 + so much ÷ samples to spare.
 constexpr uint32_t enough = 16;
 constexpr float spare = 4;
+// How far around a pixel those are asked that may have met what it missed.
+constexpr int wide = 3;
 // Of the variance around it, what a pixel of fewer than 64 samples has at least: with its doubt, much in a draft, and
 // next to nothing at 64.
 constexpr float lentToFew = 1e-3f;
@@ -133,10 +135,11 @@ std::vector<float> shrinkage(const Film& film, const Picture& sampled, const Pic
     float squared = 0, variance = 0;
   };
   std::vector<Moves> moves(size_t(w) * size_t(h));
+  // Of every pixel, outliers too: what a pixel that is darker than it should be may have missed.
+  std::vector<float> missed(moves.size());
   tasks.forEach(h, [&](int y) {
     for (int x = 0; x < w; ++x) {
       const size_t p = size_t(y) * size_t(w) + size_t(x);
-      if (trust[p] < 1) continue;
       const Color error = film.variance(p);
       float apart = 0, variance = 0, light = 3 * sqr(0.01f * mean);
       for (int c = 0; c < 3; ++c) {
@@ -144,7 +147,8 @@ std::vector<float> shrinkage(const Film& film, const Picture& sampled, const Pic
         variance += std::isfinite(error[c]) ? error[c] : sqr(mean);
         light += sqr(moved.at(x, y)[c]);
       }
-      moves[p] = {apart / light, variance / light};
+      missed[p] = variance / light;
+      if (trust[p] == 1) moves[p] = {apart / light, variance / light};
     }
   });
   std::vector<float> share(moves.size(), 1.0f);
@@ -159,7 +163,16 @@ std::vector<float> shrinkage(const Film& film, const Picture& sampled, const Pic
           around.squared += m.squared;
           around.variance += m.variance;
         }
-      const float expected = (1 + spare / float(film.samples(p))) * around.variance;
+      float variance = around.variance;
+      // Samples that all missed a rare light seem sure of the dark: those in a wider circle say how unsure they are.
+      if (luminance(sampled.color(x, y)) < luminance(moved.color(x, y))) {
+        float sum = 0;
+        for (int j = std::max(0, y - wide); j <= std::min(h - 1, y + wide); ++j)
+          for (int i = std::max(0, x - wide); i <= std::min(w - 1, x + wide); ++i)
+            sum += missed[size_t(j) * size_t(w) + size_t(i)];
+        variance = std::max(variance, 9 * sum / sqr(float(2 * wide + 1)));
+      }
+      const float expected = (1 + spare / float(film.samples(p))) * variance;
       if (around.squared > expected) share[p] = expected / around.squared;
     }
   });

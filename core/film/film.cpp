@@ -4,7 +4,9 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <istream>
 #include <limits>
+#include <ostream>
 
 namespace ilumbra {
 
@@ -82,6 +84,127 @@ void Film::addCertain(size_t pixel, const Label& label, const Color& light, cons
       return;
     }
   add(pixel, label, light);
+}
+
+void Film::addCertain(size_t pixel, const CertainLight& light, const Color& shown) {
+  if (!m_certain[pixel]) m_certain[pixel] = std::make_unique<CertainLights>();
+  for (CertainLight& c : m_certain[pixel]->lights)
+    if (!c.layers || (c.layers == light.layers && c.group == light.group)) {
+      c.layers = light.layers;
+      c.group = light.group;
+      c.light += light.light;
+      m_certain[pixel]->shown += shown;
+      return;
+    }
+  // No room: it counts as all else.
+  for (uint32_t fresh = light.layers & ~m_touched[pixel]; fresh; fresh &= fresh - 1)
+    std::fill_n(lightOf(pixel, std::countr_zero(fresh)), 3 * m_groups, 0.0f);
+  m_touched[pixel] |= light.layers;
+  for (uint32_t bits = light.layers; bits; bits &= bits - 1) {
+    float* p = lightOf(pixel, std::countr_zero(bits)) + 3 * light.group;
+    for (int c = 0; c < 3; ++c) p[c] += light.light[c];
+  }
+}
+
+void Film::append(const Film& later, const std::vector<Color>& groupScales) {
+  for (size_t i = 0; i < m_count.size(); ++i) {
+    const uint32_t more = later.m_count[i];
+    if (!more) continue;
+    begin(i);
+    Pixel& to = m_pixels[i];
+    const Pixel& from = later.m_pixels[i];
+    to.hits += from.hits;
+    to.alpha += from.alpha;
+    to.depth += from.depth;
+    to.total += from.total;
+    to.squares += from.squares;
+    // Which of its samples are the even ones here.
+    to.even += m_count[i] % 2 == 0 ? from.even : from.total - from.even;
+    to.normal += from.normal;
+    to.seenNormal += from.seenNormal;
+    to.albedo += from.albedo;
+    to.seenAlbedo += from.seenAlbedo;
+    for (const auto& [mine, other] : {std::pair{&to.identity, &from.identity}, {&to.seen, &from.seen}}) {
+      for (size_t k = 0; k < size_t(ranks); ++k) mine->add(other->thing[k], other->weight[k]);
+      mine->dropped += other->dropped;
+    }
+    const uint32_t touched = later.m_touched[i];
+    for (uint32_t fresh = touched & ~m_touched[i]; fresh; fresh &= fresh - 1)
+      std::fill_n(lightOf(i, std::countr_zero(fresh)), 3 * m_groups, 0.0f);
+    m_touched[i] |= touched;
+    for (uint32_t bits = touched; bits; bits &= bits - 1) {
+      const int layer = std::countr_zero(bits);
+      float* p = lightOf(i, layer);
+      const float* q = later.lightOf(i, layer);
+      for (int k = 0; k < 3 * m_groups; ++k) p[k] += q[k];
+    }
+    if (later.m_certain[i])
+      for (const CertainLight& c : later.m_certain[i]->lights)
+        if (c.layers) addCertain(i, c, c.light * groupScales[c.group]);
+    if (m_covered)
+      for (size_t k = 0, n = size_t(m_masks.queries()); k < n; ++k) m_covered[i * n + k] += later.m_covered[i * n + k];
+    m_count[i] += more;
+  }
+  if (m_margin > 0 && later.m_margin == m_margin) m_surround->append(*later.m_surround, groupScales);
+}
+
+namespace {
+
+template <typename T> void put(std::ostream& out, const T* values, size_t n) {
+  out.write(reinterpret_cast<const char*>(values), std::streamsize(n * sizeof(T)));
+}
+template <typename T> void get(std::istream& in, T* values, size_t n) {
+  if (!in.read(reinterpret_cast<char*>(values), std::streamsize(n * sizeof(T)))) throw badInput("the film is cut");
+}
+
+} // namespace
+
+void Film::write(std::ostream& out) const {
+  const int32_t head[] = {m_width, m_height, m_groups, m_table.size(), m_masks.queries(), m_margin,
+                          int32_t(sizeof(Pixel))};
+  put(out, head, std::size(head));
+  put(out, m_count.data(), m_count.size());
+  for (size_t i = 0; i < m_count.size(); ++i) {
+    if (!m_count[i]) continue;
+    put(out, &m_pixels[i], 1);
+    put(out, &m_touched[i], 1);
+    for (uint32_t bits = m_touched[i]; bits; bits &= bits - 1)
+      put(out, lightOf(i, std::countr_zero(bits)), size_t(3 * m_groups));
+    const uint8_t certain = m_certain[i] != nullptr;
+    put(out, &certain, 1);
+    if (certain) put(out, m_certain[i].get(), 1);
+    if (m_covered) put(out, m_covered.get() + i * size_t(m_masks.queries()), size_t(m_masks.queries()));
+  }
+  if (m_margin > 0) m_surround->write(out);
+}
+
+void Film::read(std::istream& in) {
+  int32_t head[7];
+  get(in, head, std::size(head));
+  if (head[0] != m_width || head[1] != m_height || head[2] != m_groups || head[3] != m_table.size() ||
+      head[4] != m_masks.queries() || head[5] != m_margin || head[6] != int32_t(sizeof(Pixel)))
+    throw badInput("the film is of another picture, or was written by another version");
+  get(in, m_count.data(), m_count.size());
+  const uint32_t layers = m_table.size() >= 32 ? ~0u : (1u << m_table.size()) - 1;
+  for (size_t i = 0; i < m_count.size(); ++i) {
+    m_certain[i].reset();
+    if (!m_count[i]) continue;
+    get(in, &m_pixels[i], 1);
+    get(in, &m_touched[i], 1);
+    if (m_touched[i] & ~layers) throw badInput("the film is broken");
+    for (uint32_t bits = m_touched[i]; bits; bits &= bits - 1)
+      get(in, lightOf(i, std::countr_zero(bits)), size_t(3 * m_groups));
+    uint8_t certain = 0;
+    get(in, &certain, 1);
+    if (certain) {
+      m_certain[i] = std::make_unique<CertainLights>();
+      get(in, m_certain[i].get(), 1);
+      for (const CertainLight& c : m_certain[i]->lights)
+        if (c.group >= m_groups || (c.layers & ~layers)) throw badInput("the film is broken");
+    }
+    if (m_covered) get(in, m_covered.get() + i * size_t(m_masks.queries()), size_t(m_masks.queries()));
+  }
+  if (m_margin > 0) m_surround->read(in);
 }
 
 void Film::finish(size_t pixel, const FirstHit& first, const Color& total) {

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <array>
 #include <bit>
+#include <iosfwd>
 #include <memory>
 
 namespace ilumbra {
@@ -89,6 +90,15 @@ class Film {
   /// Notes the luminance of light seen on a thing, whatever the queries.
   void addSeen(size_t pixel, uint16_t thing, float luminance) { m_pixels[pixel].seen.add(thing, luminance); }
 
+  /// Adds what another film of the same size, groups and queries has counted, as if its samples came after these.
+  /// `groupScales`: at the powers of the compile.
+  void append(const Film& later, const std::vector<Color>& groupScales);
+  /// All that was counted, as it is in memory: for films of one program version.
+  void write(std::ostream& out) const;
+  /// Reads what write() wrote, of a film of the same size, groups and queries; throws BadInput where it is another, or
+  /// cut.
+  void read(std::istream& in);
+
   uint32_t samples(size_t pixel) const { return m_count[pixel]; }
   /// Of the pixel that has most.
   uint32_t mostSamples() const { return m_count.empty() ? 0 : *std::max_element(m_count.begin(), m_count.end()); }
@@ -158,6 +168,8 @@ class Film {
     Ranked identity, seen;
   };
   static const Ranked& none();
+  struct CertainLight;
+  void addCertain(size_t pixel, const CertainLight& light, const Color& shown);
   /// Sums over samples of one group's light in the same layers.
   struct CertainLight {
     uint32_t layers = 0; ///< 0: none

@@ -9,7 +9,9 @@
 #include "core/scene/plates.h"
 #include "core/transport/plate_layers.h"
 
+#include <atomic>
 #include <bit>
+#include <mutex>
 #include <set>
 
 namespace ilumbra {
@@ -67,6 +69,28 @@ std::vector<LayerQuery> queriesOfCell(const Scene& scene, int cell) {
   return out;
 }
 
+// From here on what stages ask of the set is noted. They may ask from several threads.
+void noteSight(LensContext& c, LensSight& sight) {
+  sight = {};
+  sight.camera = c.anchor != nullptr;
+  sight.right = c.right;
+  const auto mutex = std::make_shared<std::mutex>();
+  const V2f corner{float(c.left), float(c.top)};
+  if (c.anchor)
+    c.anchor = [&sight, mutex, corner, ask = std::move(c.anchor)](NodeId thing, const V3f& place, double frame) {
+      const Anchor a = ask(thing, place, frame);
+      const std::lock_guard lock(*mutex);
+      sight.seen.push_back({thing, place, frame, {a.at - corner, a.seen, a.depth}});
+      return a;
+    };
+  c.bounds = [&sight, mutex, ask = std::move(c.bounds)](NodeId thing) {
+    const Box3f box = ask(thing);
+    const std::lock_guard lock(*mutex);
+    sight.bounds.emplace_back(thing, box);
+    return box;
+  };
+}
+
 // `margin`: by how many pixels the pictures reach over the frame.
 LensContext contextOf(const Document& doc, double frame, const Scene& scene, int width, int height, int margin,
                       const Tasks& tasks, const LensOptions& options) {
@@ -92,6 +116,7 @@ LensContext contextOf(const Document& doc, double frame, const Scene& scene, int
     return box;
   };
   c.right = scene.camera.right();
+  if (options.sight) noteSight(c, *options.sight);
   return c;
 }
 
@@ -258,6 +283,37 @@ LensResult developPlates(const Document& doc, double frame, const Scene& scene, 
   const Tasks tasks = all.stoppedBy(options.cancel);
   return applyLens(contextOf(doc, frame, scene, scene.width, scene.height, 0, tasks, options),
                    platesStacked(scene, tasks), options);
+}
+
+std::optional<LensResult> developKept(const Document& doc, double frame, LensLight light, int width, int height,
+                                      int margin, const LensSight& sight, const Tasks& all,
+                                      const LensOptions& options) {
+  const Tasks tasks = all.stoppedBy(options.cancel);
+  LensContext c = LensContext::of(doc, frame, width, height, tasks);
+  c.assets = options.assets;
+  c.convolutions = options.convolutions;
+  c.left = c.top = margin;
+  c.width += 2 * margin;
+  c.height += 2 * margin;
+  c.right = sight.right;
+  std::atomic<bool> unknown = false;
+  if (sight.camera)
+    c.anchor = [&](NodeId thing, const V3f& place, double at) {
+      for (const LensSight::Seen& s : sight.seen)
+        if (s.thing == thing && s.place == place && s.frame == at)
+          return Anchor{s.anchor.at + V2f(float(margin), float(margin)), s.anchor.seen, s.anchor.depth};
+      unknown = true;
+      return Anchor{};
+    };
+  c.bounds = [&](NodeId thing) {
+    for (const auto& [id, box] : sight.bounds)
+      if (id == thing) return box;
+    unknown = true;
+    return Box3f();
+  };
+  LensResult r = applyLens(c, std::move(light), options);
+  if (unknown) return {};
+  return r;
 }
 
 SmallLens::SmallLens(const Scene& scene, const Film& film, const std::vector<Color>& groupScales, float exposure,

@@ -42,6 +42,20 @@ struct LensResult {
   size_t notNumbers = 0; ///< pixels of the light that were no numbers, and took their neighbours' value
 };
 
+/// What stages asked of the set while they were applied: with it they can be applied again when the scene is gone.
+struct LensSight {
+  struct Seen {
+    NodeId thing = 0;
+    V3f place{0.0f};
+    double frame = 1;
+    Anchor anchor; ///< from the frame's own corner
+  };
+  bool camera = false;
+  V3f right{1, 0, 0};
+  std::vector<Seen> seen = {};
+  std::vector<std::pair<NodeId, Box3f>> bounds = {};
+};
+
 /// Which of the stages act, besides what they say themselves, and what they may read.
 struct LensOptions {
   bool on = true;                 ///< false: none
@@ -52,6 +66,7 @@ struct LensOptions {
   const CancelFlag* cancel =
       nullptr; ///< develop() throws Cancelled once it is set, within a row of a stage's work; null: it goes to the end
   ConvolutionCache* convolutions = nullptr; ///< kernels of pictures before; null: none is kept
+  LensSight* sight = nullptr; ///< develop() notes there what stages ask of the set; null: nobody wants it
   bool works =
       true; ///< false: the picture alone is asked for, and StageResult::work stays empty where it need not be made
 };

@@ -27,6 +27,11 @@ template <typename T> class EmbreeHandle {
 template <> void EmbreeHandle<RTCSceneTy>::reset();
 template <> void EmbreeHandle<RTCDeviceTy>::reset();
 using EmbreeScene = EmbreeHandle<RTCSceneTy>;
+/// The instructions that rays are traced with: pinned, so that machines of several kinds find the same hits to the bit.
+inline constexpr const char* embreeInstructions = "avx2";
+/// For rtcNewDevice().
+inline constexpr const char* embreeConfig = "set_affinity=0,isa=avx2";
+
 /// Declared before the scenes that are made of it, so that it goes after them.
 using EmbreeDevice = EmbreeHandle<RTCDeviceTy>;
 

@@ -31,6 +31,8 @@ bool animated(const Document& doc) {
   return std::any_of(doc.nodes().begin(), doc.nodes().end(), [](const NodePtr& n) { return isAnimated(*n); });
 }
 
+} // namespace
+
 // True if going from one document to the other needs rays.
 bool needsTracing(const Document& from, const Document& to) {
   for (const Difference& d : differences(from, to)) {
@@ -47,7 +49,6 @@ bool needsTracing(const Document& from, const Document& to) {
   }
   return false;
 }
-} // namespace
 
 bool Session::Content::cleanDue() const {
   const Rendering& r = shown();
@@ -141,11 +142,16 @@ void Session::Content::answer(const Waiting& w, const State* state, const std::s
 
 Session::Content::Refinement Session::Content::refinement() const {
   if (!now || !scene || !activeCamera(now->doc)) return Refinement::Rest;
+  if (played) return Refinement::Rest;
   if (cleanDue()) return Refinement::Clean;
   if (groupsDue()) return Refinement::Group;
   // Plates alone are shown without a film; what is written or read off is not.
   if (scene->bare()) return !now->playing && fullSamples() == 0 ? Refinement::Film : Refinement::Rest;
   const bool asked = fullSamples() == 0 && jobWaits(false);
+  // The frame at hand first, as far as the coarsest that is kept; then the others, then all better.
+  if (now->ahead && !now->playing && !asked && !scene->bare() &&
+      (fullSamples() >= std::min(target(), aheadFirst) || finished() || now->paused) && nextAhead())
+    return Refinement::Ahead;
   const bool enough = now->paused || (now->playing ? draft.samples() >= 2 : finished() && !catchesUp());
   if (!asked && enough) return Refinement::Rest;
   if (fullSamples() == 0 && draft.samples() < draftSamples) return blink ? Refinement::Blink : Refinement::Draft;
@@ -158,6 +164,10 @@ bool Session::Content::hasPass(ShownPass pass) const {
 }
 
 void Session::Content::take(SessionRequest request, Clock::time_point asked) {
+  checkKept(request.doc);
+  frames.setLimit(request.keptLimit);
+  if (request.playing && showKept(request)) return;
+  played.reset();
   written = request.doc;
   request.doc = withEvenValues(request.doc, currentFrame(request.doc), assets->assets(request.doc.folder(), &cancel));
   const bool first = !now;
@@ -257,6 +267,16 @@ void Session::Content::serve(const std::vector<Waiting>& todo) {
   const auto refuse = [&](const std::string& why) {
     for (const Waiting& w : todo) answer(w, nullptr, why);
   };
+  if (played) {
+    // They work on the frame that is shown: it is compiled after all.
+    SessionRequest shownNow = *played;
+    shownNow.playing = false;
+    try {
+      take(std::move(shownNow), Clock::now());
+    } catch (const std::exception& e) {
+      return refuse(e.what());
+    }
+  }
   if (!scene || !now) return refuse(error.empty() ? "there is no picture yet" : error);
   if (!activeCamera(now->doc)) return refuse("there is no camera: add one, then there is a picture");
   const bool cleaned = showsClean();
@@ -284,6 +304,7 @@ void Session::Content::refine(Refinement what) {
     show(true);
     // Of whole pixels that was much memory, and it takes twice the samples until it is wanted again.
     if (shown().step() == 1) releaseFreedMemory();
+    keepShown();
     return;
   case Refinement::Group:
     return clean.makeGroup(*scene, tasks, cancel);
@@ -301,6 +322,8 @@ void Session::Content::refine(Refinement what) {
     return;
   case Refinement::Film:
     return refineFilm();
+  case Refinement::Ahead:
+    return renderAhead();
   case Refinement::CatchUp:
     if (!trace([&] { return full.catchUp(tasks, cancel); }, full)) return;
     if (clean.isOf(full) && !clean.light().empty()) clean.refreshBeside(*scene, tasks);
@@ -392,6 +415,11 @@ void Session::run(Job job, Needs needs) {
     c.jobs.push_back({std::move(job), needs, c.edition});
   }
   c.wake.notify_all();
+}
+
+std::shared_ptr<const KeptState> Session::kept() const {
+  const std::lock_guard lock(m_content->mutex);
+  return m_content->keptState;
 }
 
 ScenePtr Session::scene() const {

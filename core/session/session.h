@@ -7,6 +7,7 @@
 #include "core/session/proof.h"
 
 #include <functional>
+#include <map>
 #include <memory>
 #include <optional>
 
@@ -37,7 +38,10 @@ struct SessionRequest {
   Compare compare = Compare::None;
   std::shared_ptr<const Proof> proof; ///< the other picture of a comparison
   std::shared_ptr<const Proof> left;  ///< instead of the live picture, if set
-  bool playing = false;               ///< drafts only: the next frame is about to come
+  bool playing = false;               ///< kept frames or drafts only: the next frame is about to come
+  bool ahead = false;                 ///< the frames from `firstFrame` to `lastFrame` are rendered and kept
+  double firstFrame = 1, lastFrame = 0; ///< last below first: the document's range
+  size_t keptLimit = size_t(768) << 20; ///< bytes that kept frames may take
   bool groups = false;                ///< SessionImage::groups are wanted
 };
 
@@ -68,6 +72,7 @@ struct SessionImage {
   std::optional<Change> change;              ///< none: nothing was shown before
   double clippedWhite = 0, clippedBlack = 0; ///< with SessionRequest::clipping: shares of the pixels
   double frame = 1;
+  bool kept = false; ///< of a kept frame, without a ray
   std::vector<EffectReading> effects;
   /// A lens stage that acts, and what it makes.
   struct LensStageShown {
@@ -90,6 +95,17 @@ struct SessionImage {
   std::vector<std::string> warnings;
   std::shared_ptr<const std::vector<Finding>> findings; ///< about things, apart from the effect
   std::string error;                                    ///< the document could not be rendered at all
+};
+
+/// The frames that are kept for playing, before the lens.
+struct KeptState {
+  std::map<double, float> quality; ///< by frame, above 0 to 1: its samples against what the document asks for
+  size_t bytes = 0, limit = 0;
+  bool full = false;             ///< the limit leaves no room for more
+  std::vector<std::string> live; ///< light groups that can still be balanced
+  double working = 0;            ///< the frame being rendered ahead
+  bool works = false;            ///< one is
+  uint64_t change = 0;           ///< another number: another state
 };
 
 /// The renderer at work: one thread that owns the film. Requests go into a mailbox that keeps the latest; each is
@@ -130,6 +146,8 @@ class Session {
   /// call, or a later one. It is run always: with what it needs, or with null and why not (there is no picture, it
   /// cannot be rendered, the session ends). What it throws ends with it.
   void run(Job job, Needs needs = Needs::Scene);
+  /// What is kept for playing. Frames stay until a change needs rays.
+  std::shared_ptr<const KeptState> kept() const;
   /// The compiled scene of the last image, for picking and framing. Null before the first.
   ScenePtr scene() const;
 

@@ -5,6 +5,7 @@
 #include "core/image/convolution.h"
 #include "core/label/layer_query.h"
 #include "core/session/denoise_cache.h"
+#include "core/session/kept_frame.h"
 #include "core/session/session.h"
 
 #include <atomic>
@@ -26,6 +27,12 @@ constexpr uint32_t draftSamples = 4;
 // A first draft that took so many seconds is shown denoised at once; a quicker one is shown as it is and denoised
 // after.
 constexpr double cleanFirstFrom = 0.2;
+
+// Frames that are rendered ahead: coarse ones at half the size with so many samples, then whole ones from so many on.
+constexpr uint32_t aheadCoarse = 4, aheadFirst = 8;
+
+/// True if going from one document to the other needs rays.
+bool needsTracing(const Document& from, const Document& to);
 
 // What the denoised groups may take: beyond it another mix is shown raw and denoised after.
 constexpr size_t groupMemory = size_t(512) << 20;
@@ -81,6 +88,36 @@ struct Session::Content {
 
   Content(int threads) : tasks(threads, true) {}
 
+  // Kept frames (session_play.cpp).
+  KeptFrames frames;
+  std::optional<Document> keptDoc;     ///< as submitted, at frame 0: that they are of
+  std::optional<SessionRequest> played; ///< shown from a kept frame: `now` is still what was before
+  std::shared_ptr<const KeptState> keptState = std::make_shared<KeptState>(); ///< under the mutex
+  bool keptFull = false;
+  std::shared_ptr<const SessionImage> last; ///< of a film: what is read off it stands while frames are played
+  /// A frame that is rendered ahead: it goes on where it was broken off.
+  struct Ahead {
+    double frame = 0;
+    uint32_t target = 0;
+    Document doc; ///< with even patterns as their values
+    Rendering rendering;
+  };
+  std::optional<Ahead> ahead;
+  /// Lets go of what a change needs rays for. `doc`: as submitted.
+  void checkKept(const Document& doc);
+  /// True, and it is shown, if the request is answered by a kept frame.
+  bool showKept(const SessionRequest& request);
+  std::optional<LensResult> developedKept(const SessionRequest& request, const Document& even);
+  /// Keeps what is shown, if it is better than what is kept.
+  void keepShown();
+  /// The frame that is rendered ahead next, and up to how many samples; none: all are there.
+  std::optional<std::pair<double, uint32_t>> nextAhead() const;
+  void renderAhead();
+  void keepFrame(double frame, const Document& even, const Rendering& r, const std::vector<Color>& scales,
+                 const Denoiser* denoiser);
+  void noteKept();
+  uint32_t keptSamples(double frame) const;
+
   uint32_t fullSamples() const { return fullStale ? 0 : full.samples(); }
   DenoiseCache clean;
 
@@ -93,6 +130,11 @@ struct Session::Content {
   bool cleanDue() const;
   // Groups one by one, once there is nothing better to do.
   bool groupsDue() const;
+
+  // What shows the light of a document and nothing else.
+  bool showsLight(const SessionRequest& r) const {
+    return r.pass == ShownPass::Light && !r.raw && !r.left && r.compare == Compare::None && !r.stages && !r.region.width;
+  }
 
   uint32_t target() const { return scene && scene->bare() ? 1 : uint32_t(settingsOf(now->doc).number("samples")); }
 
@@ -116,6 +158,7 @@ struct Session::Content {
     Draft,   ///< more samples of the draft
     Film,    ///< a pass of the full picture
     CatchUp, ///< samples of what lies beside the frame, of which the picture has more
+    Ahead,   ///< other frames of the range, to be kept
   };
   // By the state of the session's thread and the jobs: under the mutex.
   Refinement refinement() const;
@@ -151,6 +194,7 @@ struct Session::Content {
 
   const ViewTable& viewTable(const std::string& view);
   std::vector<uint8_t> display(const Picture& linear, bool quick = false);
+  std::vector<uint8_t> display(const Picture& linear, const SessionRequest& as, bool quick);
 
   Picture passLight(const Rendering& r, const LayerQuery& pass);
 

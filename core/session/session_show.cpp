@@ -53,9 +53,13 @@ const ViewTable& Session::Content::viewTable(const std::string& view) {
 }
 
 std::vector<uint8_t> Session::Content::display(const Picture& linear, bool quick) {
-  const std::string view = settingsOf(now->doc).text("view");
-  if (now->stopsOverlay) return falseColour(linear, tasks);
-  return viewTable(view).apply(linear, tasks, float(std::exp2(now->viewStops)), quick);
+  return display(linear, *now, quick);
+}
+
+std::vector<uint8_t> Session::Content::display(const Picture& linear, const SessionRequest& as, bool quick) {
+  const std::string view = settingsOf(as.doc).text("view");
+  if (as.stopsOverlay) return falseColour(linear, tasks);
+  return viewTable(view).apply(linear, tasks, float(std::exp2(as.viewStops)), quick);
 }
 
 Picture Session::Content::passLight(const Rendering& r, const LayerQuery& pass) {
@@ -83,10 +87,20 @@ void Session::Content::show(bool withRoute) {
   LensOptions options = lensOptions(files);
   lensStart = Clock::now();
   options.works = now->stages || measures;
+  // A frame that is kept from before stands till the film is better.
+  std::optional<LensResult> before;
+  uint32_t beforeSamples = 0;
+  int beforeStep = 1;
+  if (!bare && showsLight(*now))
+    if (const KeptFrame* k = frames.find(frame); k && k->samples() > (r.step() > 1 ? 0 : r.samples()) * 2) {
+      before = developedKept(*now, now->doc);
+      beforeSamples = k->step() > 1 ? 0 : k->samples();
+      beforeStep = k->step();
+    }
   const LensResult developed = developShown(options);
   const LensResult plates = bare ? developPlates(now->doc, frame, *scene, tasks, options) : LensResult();
-  const Picture& picture = bare ? plates.picture : developed.picture;
-  const int step = bare ? 1 : r.step();
+  const Picture& picture = bare ? plates.picture : before ? before->picture : developed.picture;
+  const int step = bare ? 1 : before ? beforeStep : r.step();
   auto image = std::make_shared<SessionImage>();
   image->width = image->liveWidth = scene->width;
   image->height = image->liveHeight = scene->height;
@@ -104,6 +118,12 @@ void Session::Content::show(bool withRoute) {
   if (!findings && !blink) findings = std::make_shared<const std::vector<Finding>>(findThings(now->doc, frame, *scene));
   image->findings = findings;
   fill(*image, r);
+  if (before) {
+    image->kept = true;
+    image->samples = beforeSamples;
+    image->draft = beforeStep > 1;
+    image->denoised = settingsOf(now->doc).flag("denoise");
+  }
   if (now->groups) image->groups = groupsShown(r);
   image->notNumbers = bare ? plates.notNumbers : developed.notNumbers;
   if (image->notNumbers)
@@ -126,6 +146,7 @@ void Session::Content::show(bool withRoute) {
         image->rgba = passShown(now->pass, shownFilm(r), tasks);
     }
   }
+  last = image;
   send(std::move(image));
 }
 

@@ -8,7 +8,8 @@
 
 namespace ilumbra {
 
-void Rendering::restart(ScenePtr scene, int step, bool draft) {
+void Rendering::restart(ScenePtr scene, int step, bool draft, uint32_t firstSample) {
+  m_firstSample = firstSample;
   m_scene = std::move(scene);
   m_step = step;
   m_draft = draft;
@@ -19,6 +20,21 @@ void Rendering::restart(ScenePtr scene, int step, bool draft) {
   m_film.reset((m_scene->width + step - 1) / step, (m_scene->height + step - 1) / step, int(m_scene->groups.size()),
                m_scene->table, m_scene->masks);
   surround();
+}
+
+void Rendering::append(const Rendering& later) {
+  m_film.append(later.m_film, m_scene->groupScales);
+  m_count.rays += later.m_count.rays;
+  m_count.paths += later.m_count.paths;
+  m_count.dropped += later.m_count.dropped;
+  m_count.limited += later.m_count.limited;
+  m_samples += later.m_samples;
+  m_besideSamples += later.m_besideSamples;
+}
+
+void Rendering::readFilm(std::istream& in, uint32_t samples) {
+  m_film.read(in);
+  m_samples = m_besideSamples = samples;
 }
 
 void Rendering::surround() {
@@ -133,7 +149,7 @@ void Rendering::trace(const Tasks& tasks, const std::vector<Piece>& pieces, cons
         }
         for (int x = left; x < right; ++x) {
           const uint32_t most = std::min(to, of->goal(x, y));
-          for (uint32_t s = film.samples(index(x, y)); s >= from && s < most; ++s) tracer.sample(film, x, y, s, count);
+          for (uint32_t s = film.samples(index(x, y)); s >= from && s < most; ++s) tracer.sample(film, x, y, m_firstSample + s, count);
         }
       }
       const std::lock_guard lock(mutex);
@@ -155,7 +171,7 @@ void Rendering::trace(const Tasks& tasks, const std::vector<Piece>& pieces, cons
           last = std::max(last, most);
         }
   for (uint32_t s = first; s < last && !cancel.requested(); ++s)
-    if (const auto map = photons(s, tasks, cancel)) samples(s, s + 1, map.get());
+    if (const auto map = photons(m_firstSample + s, tasks, cancel)) samples(s, s + 1, map.get());
 }
 
 bool Rendering::advance(const Tasks& tasks, uint32_t samples, const CancelFlag& cancel, const Region& region,

@@ -15,7 +15,12 @@ class Rendering {
   explicit Rendering(ScenePtr scene, int step = 1, bool draft = false) { restart(std::move(scene), step, draft); }
   /// From the first sample. With `step` > 1 each pixel of the film stands for step × step pixels of the picture, and
   /// clear things do not disperse light; a draft has direct light only (see PathTracer).
-  void restart(ScenePtr scene, int step = 1, bool draft = false);
+  /// `firstSample`: it begins with that one of the picture's samples, as if those before were in another film.
+  void restart(ScenePtr scene, int step = 1, bool draft = false, uint32_t firstSample = 0);
+  /// As if the samples of another rendering of the same scene came after these.
+  void append(const Rendering& later);
+  /// Takes a film that was written (Film::write) as its own; `samples`: that it has.
+  void readFilm(std::istream& in, uint32_t samples);
   /// Goes on with a scene that differs from this one in its overscan alone: what was sampled stays.
   void widen(ScenePtr scene);
   /// What lies beside the frame has far fewer samples than the frame, since it was widened.
@@ -72,6 +77,7 @@ class Rendering {
   /// The photons of the samples' pass; null: the scene has none.
   std::shared_ptr<const PhotonMap> photons(uint32_t pass, const Tasks& tasks, const CancelFlag& cancel);
   void setGoals(uint32_t samples, bool everywhere, double noise, const Tasks& tasks);
+  uint32_t m_firstSample = 0;
   uint32_t m_samples = 0, m_pass = 0; ///< m_pass: what the unfinished pass aims at
   uint32_t m_besideSamples = 0;       ///< of what lies beside the frame
   std::vector<uint32_t> m_goals;      ///< by block, for its black and its white pixels

@@ -322,3 +322,19 @@ TEST_CASE("A turntable sees the thing from all sides and comes back", "[delivery
   CHECK(silhouette(3) < 0.75 * silhouette(1));
   CHECK(silhouette(5) == Approx(silhouette(1)).epsilon(0.05));
 }
+
+TEST_CASE("What stands still is the same from frame to frame, to the bit: nothing crawls", "[delivery]") {
+  const TemporaryFolder folder;
+  Set s = litBall();
+  s.preset("Glass", "Crown glass");
+  s.set(s.find("Ball"), {{"material", "Glass"}});
+  s.add("object.plane", "Floor", {{"width", "6"}, {"depth", "6"}, {"position", "0, -0.8, 0"}});
+  s.add("effect.caustics", "Gathered", {{"from", "Lamp"}, {"through", "Ball"}, {"onto", "Floor"}, {"steady", "on"}});
+  s.set(s.add("object.box", "Air", {{"width", "3"}, {"height", "2"}, {"depth", "3"}}), {{"shown", "off"}});
+  s.add("air.haze", "Haze", {{"fills", "Air"}, {"density", "0.2"}});
+  Here here;
+  here(s.peek(), jobFor(1, 3, folder / "still.exr"));
+  const PictureFile first = readPicture(folder / "still.0001.exr");
+  for (int i = 2; i <= 3; ++i)
+    CHECK(readPicture(frameName(folder / "still.exr", i)).find("")->data == first.find("")->data);
+}

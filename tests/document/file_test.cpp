@@ -107,7 +107,7 @@ TEST_CASE("A broken document is refused with its place", "[file]") {
   CHECK(why("0.123456789", "-1").find("Ball.radius") != std::string::npos);
   CHECK(why("0.123456789", "\"wide\"").find("(Ball).radius: must be a number") != std::string::npos);
   CHECK(why("\"name\": \"Lamp\"", "\"name\": \"Ball\"").find("used twice") != std::string::npos);
-  CHECK(why("\"shape\": \"hold\"", "\"shape\": \"bounce\"").find("hold, linear or smooth") != std::string::npos);
+  CHECK(why("\"shape\": \"hold\"", "\"shape\": \"bounce\"").find("one of hold, linear, smooth") != std::string::npos);
   CHECK(why("\"nodes\": [", "\"nodes\": [,").find("line 3") != std::string::npos);
   CHECK(refusal([&] { fromJson(kinds(), "[]"); }).find("not an Ilumbra document") != std::string::npos);
   CHECK(refusal([&] { fromJson(kinds(), ""); }).find("not valid JSON") != std::string::npos);

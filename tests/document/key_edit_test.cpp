@@ -1,5 +1,6 @@
 #include "core/document/key_edit.h"
 
+#include "core/document/file.h"
 #include "core/document/mover.h"
 #include "core/document/units.h"
 #include "tests/support/scene.h"
@@ -93,4 +94,76 @@ TEST_CASE("A key says what the value is there, and movers go on above it", "[key
   for (const double f : {1.0, 12.0, 30.0, 44.0}) CHECK(evaluate(more, def, f) == evaluate(before, def, f));
   CHECK(unkeyed(more, def, 30).anyKeys() == nullptr);
   CHECK(evaluate(unkeyed(more, def, 30), def, 44) == evaluate(before, def, 44));
+}
+
+TEST_CASE("35: eased keys are their values at their frames, leave or arrive at rest, and are straight at ease 0",
+          "[keys]") {
+  const auto at = [](KeyShape shape, double ease, double frame) {
+    return std::get<double>(evaluate(Keys{{{0, 10.0, shape, ease}, {10, 30.0}}}, frame));
+  };
+  for (const KeyShape s : {KeyShape::EaseIn, KeyShape::EaseOut, KeyShape::EaseBoth}) {
+    CHECK(at(s, 1, 0) == 10);
+    CHECK(at(s, 1, 10) == 30);
+    CHECK(at(s, 0, 3) == Approx(16));
+    for (double f = 0; f < 10; f += 0.5) CHECK(at(s, 0.7, f + 0.5) > at(s, 0.7, f));
+    const double leaves = (at(s, 1, 0.01) - 10) / 0.01, arrives = (30 - at(s, 1, 9.99)) / 0.01;
+    CHECK((leaves < 0.05) == (s != KeyShape::EaseOut));
+    CHECK((arrives < 0.05) == (s != KeyShape::EaseIn));
+  }
+}
+
+TEST_CASE("Keys say before and after themselves the same again, to and fro, or go on from where they came to",
+          "[keys]") {
+  Keys k{{{1, 0.0, KeyShape::Linear}, {6, 10.0, KeyShape::Linear}, {11, 4.0}}};
+  const auto at = [&](double f) { return std::get<double>(evaluate(k, f)); };
+  k.beyond = BeyondKeys::Repeat;
+  for (double f = 1.25; f < 11; f += 0.25) {
+    CHECK(at(f + 10) == Approx(at(f)));
+    CHECK(at(f - 20) == Approx(at(f)));
+  }
+  CHECK(at(11) == 4); // a key's value at its frame
+  CHECK(periodOf(Value(k)) == 10);
+  k.beyond = BeyondKeys::ToAndFro;
+  for (double f = 1; f <= 11; f += 0.25) CHECK(at(22 - f) == Approx(at(f)));
+  CHECK(at(21.5) == Approx(at(1.5)).margin(1e-9));
+  CHECK(periodOf(Value(k)) == 20);
+  k.beyond = BeyondKeys::GoOn;
+  for (double f = 1; f < 11; f += 0.25) CHECK(at(f + 10) == Approx(at(f) + 4));
+  CHECK(periodOf(Value(k)) == 0);
+  // Smooth keys that come back to where they began run round without a corner.
+  Keys round{{{0, 0.0, KeyShape::Smooth}, {3, 5.0, KeyShape::Smooth}, {6, 2.0, KeyShape::Smooth}, {10, 0.0}}};
+  round.beyond = BeyondKeys::Repeat;
+  const auto value = [&](double f) { return std::get<double>(evaluate(round, f)); };
+  CHECK((value(10) - value(9.999)) == Approx(value(10.001) - value(10)).epsilon(0.02));
+}
+
+TEST_CASE("What is set beyond keys that come again is set in the round that they have", "[keys]") {
+  Document doc = keyed();
+  const Address power = resolve(doc, "Lamp.power");
+  doc = withBeyond(doc, power, BeyondKeys::Repeat);
+  const Document set = setNow(atFrame(doc, 34), power, Constant(77.0));
+  CHECK(frames(set, "Lamp.power") == Frames{1, 10, 15, 20});
+  CHECK(Params(*set.findByName("Lamp"), 34).number("power") == 77);
+  CHECK(Params(*set.findByName("Lamp"), 15).number("power") == 77);
+  CHECK_THROWS(withBeyond(doc, resolve(doc, "Lamp.radius"), BeyondKeys::Repeat));
+  // Moved, shaped and through the file they still do.
+  const Document back = fromJson(kinds(), toJson(shaped(doc, {{power, 10}}, KeyShape::EaseOut)));
+  CHECK(keysAt(back, power)->beyond == BeyondKeys::Repeat);
+  CHECK(keysAt(back, power)->keys[1].shape == KeyShape::EaseOut);
+  const Document half = eased(back, {{power, 10}}, 0.4);
+  CHECK(keysAt(fromJson(kinds(), toJson(half)), power)->keys[1].ease == 0.4);
+  CHECK_THROWS(valueFromJson(doc, definitionAt(doc, power), R"({"keys":[{"frame":1,"value":1,"ease":2}]})"));
+  CHECK_THROWS(valueFromJson(doc, definitionAt(doc, power), R"({"keys":[{"frame":1,"value":1}],"beyond":"never"})"));
+}
+
+TEST_CASE("Keys that are mirrored in time run backwards, eases too", "[keys]") {
+  Document doc = keyed();
+  const Address power = resolve(doc, "Lamp.power");
+  doc = shaped(doc, {{power, 1}}, KeyShape::EaseIn);
+  const KeyPlaces all = {{power, 1}, {power, 10}, {power, 20}};
+  const Document back = mirrored(doc, all);
+  for (double f = 1; f <= 20; f += 0.5)
+    CHECK(Params(*back.findByName("Lamp"), 21 - f).number("power") ==
+          Approx(Params(*doc.findByName("Lamp"), f).number("power")));
+  CHECK(mirrored(back, {{power, 1}, {power, 11}, {power, 20}}) == doc);
 }

@@ -1,0 +1,256 @@
+// Frames that are kept, played without a ray and rendered ahead.
+#include "core/compile/compile.h"
+#include "core/display/view.h"
+#include "core/document/edit.h"
+#include "core/image/packed_pixels.h"
+#include "core/session/kept_frame.h"
+#include "core/session/session.h"
+#include "tests/support/scene.h"
+
+#include <chrono>
+#include <condition_variable>
+#include <fmt/format.h>
+#include <future>
+#include <mutex>
+#include <random>
+#include <thread>
+
+using namespace ilumbra;
+using namespace ilumbra::test;
+using Clock = std::chrono::steady_clock;
+
+namespace {
+
+Document movingSet() {
+  Set s(48, 32);
+  s.settings({{"samples", "12"}, {"noise", "0 %"}, {"first_frame", "1"}, {"last_frame", "6"}});
+  s.look("0, 1.2, 3", "0, 0.4, 0", "35");
+  s.lambert("Stone", "0.5, 0.5, 0.5");
+  s.add("object.plane", "Floor", {{"width", "20"}, {"depth", "20"}, {"material", "Stone"}});
+  const NodeId ball = s.add("object.sphere", "Ball", {{"radius", "0.3"}, {"material", "Stone"}});
+  s.set(ball,
+        {{"position", R"({"keys": [{"frame": 1, "value": [-0.6, 0.3, 0]}, {"frame": 6, "value": [0.6, 0.3, 0]}]})"}});
+  s.add("light.point", "Left lamp", {{"power", "600"}, {"position", "-1, 1, 0.5"}, {"radius", "30 mm"}});
+  s.add("light.point", "Right lamp", {{"power", "300"}, {"position", "1, 1, 0.5"}});
+  for (int i = 0; i < 3; ++i)
+    s.add("light.point", "Faint lamp", {{"power", "3"}, {"position", fmt::format("{}, 2, 0", i).c_str()}});
+  s.add("effect.glow", "Shine", {{"from", "Left lamp"}});
+  s.add("lens.glow", "Halo", {{"sources", "Shine"}});
+  s.set(s.find("Shine"), {{"lens", "Halo"}});
+  return s.take();
+}
+
+class Bench {
+ public:
+  Bench()
+      : m_session(std::make_shared<AssetCache>(), std::make_shared<const ColorViews>(),
+                  [this](std::shared_ptr<const SessionImage> i) {
+                    const std::lock_guard lock(m_mutex);
+                    m_images.push_back(std::move(i));
+                    m_wake.notify_all();
+                  }) {}
+  std::shared_ptr<const SessionImage> wait(const std::function<bool(const SessionImage&)>& want, int seconds = 60) {
+    std::unique_lock lock(m_mutex);
+    const auto until = Clock::now() + std::chrono::seconds(seconds);
+    for (size_t seen = 0;;) {
+      for (; seen < m_images.size(); ++seen)
+        if (want(*m_images[seen])) return m_images[seen];
+      if (m_wake.wait_until(lock, until) == std::cv_status::timeout) return nullptr;
+    }
+  }
+  std::shared_ptr<const SessionImage> answer(SessionRequest r) {
+    const uint64_t edition = m_session.submit(std::move(r));
+    return wait([edition](const SessionImage& i) { return i.edition == edition; });
+  }
+  bool untilKept(const std::function<bool(const KeptState&)>& want) {
+    for (int i = 0; i < 6000; ++i) {
+      if (want(*m_session.kept())) return true;
+      std::this_thread::sleep_for(std::chrono::milliseconds(10));
+    }
+    return false;
+  }
+  Session& session() { return m_session; }
+
+ private:
+  std::mutex m_mutex;
+  std::condition_variable m_wake;
+  std::vector<std::shared_ptr<const SessionImage>> m_images;
+  Session m_session;
+};
+
+double apart(const Picture& a, const Picture& b) {
+  REQUIRE(a.rgb.size() == b.rgb.size());
+  double most = 0;
+  for (size_t i = 0; i < a.rgb.size(); ++i)
+    most = std::max(most, std::abs(double(a.rgb[i]) - double(b.rgb[i])) / std::max(0.02, std::abs(double(b.rgb[i]))));
+  return most;
+}
+
+} // namespace
+
+TEST_CASE("Packed pixels are within a rounding of what they were, lamps and shadows alike, and black ones take no room",
+          "[packed]") {
+  std::mt19937 chance(3);
+  const int w = 67, h = 35;
+  std::vector<float> v(size_t(w) * h * 3, 0.0f);
+  std::uniform_real_distribution<float> stops(-18, 22);
+  for (int y = 0; y < h; ++y)
+    for (int x = 0; x < 40; ++x)
+      for (int c = 0; c < 3; ++c) v[(size_t(y) * w + size_t(x)) * 3 + size_t(c)] = std::exp2(stops(chance));
+  v[5] = -0.25f;
+  const PackedPixels p(v, w, h, 3, pool());
+  const std::vector<float> back = p.unpacked(pool());
+  REQUIRE(back.size() == v.size());
+  for (int ty = 0; ty < h; ty += 16)
+    for (int tx = 0; tx < w; tx += 16) {
+      float most = 0;
+      const auto each = [&](auto f) {
+        for (int y = ty; y < std::min(h, ty + 16); ++y)
+          for (int x = tx; x < std::min(w, tx + 16); ++x)
+            for (size_t c = 0; c < 3; ++c) f((size_t(y) * w + size_t(x)) * 3 + c);
+      };
+      each([&](size_t i) { most = std::max(most, std::abs(v[i])); });
+      bool good = true;
+      each([&](size_t i) {
+        good = good && std::abs(back[i] - v[i]) <= std::max(std::abs(v[i]) / 2047, most * 0x1p-37f);
+      });
+      CHECK(good);
+    }
+  // Nine tiles of fifteen hold something.
+  CHECK(p.bytes() < 10 * 16 * 16 * 3 * 2 + 200);
+  CHECK(PackedPixels(std::vector<float>(300, 0.0f), 10, 10, 3, pool()).isBlack());
+  const float twice[3] = {2, 0, 1};
+  std::vector<float> sum(v.size(), 1.0f);
+  p.addTo(sum, twice, pool());
+  CHECK(sum[0] == 1 + 2 * back[0]);
+  CHECK(sum[1] == 1);
+}
+
+TEST_CASE("A kept frame is developed as its film is, through another lens, exposure and balance too", "[play]") {
+  const Document doc = movingSet();
+  const Traced t = trace(doc, 12);
+  const Denoiser denoiser(t.film(), pool());
+  const auto& scales = t.scene->groupScales;
+  LensSight sight;
+  const auto fromFilm = [&](const Document& d, LensSight* note) {
+    const std::vector<Color> now = balancedScales(*t.scene, d, 1);
+    return develop(d, 1, *t.scene, t.film(), sceneLight(*t.scene, t.film(), now, pool(), &denoiser), pool(),
+                   {.sight = note})
+        .picture;
+  };
+  const Picture film = fromFilm(doc, &sight);
+  const KeptFrame kept(t.rendering, scales, &denoiser, sight, pool());
+  CHECK(kept.live().size() == 3);
+  const auto fromKept = [&](const Document& d) { return kept.develop(d, 1, pool(), {}); };
+  REQUIRE(fromKept(doc));
+  CHECK(apart(fromKept(doc)->picture, film) < 3e-3);
+  const auto with = [&](const char* address, Constant v) {
+    const Address a = resolve(doc, address);
+    return setAt(doc, a, v);
+  };
+  for (const Document& d : {with("Halo.amount", 0.6), with("Halo.size", 0.4), with("Left lamp.power", 100.0),
+                            with("Right lamp.color", Triple{1, 0.2, 0.1}), with("Camera.compensation", -1.5)}) {
+    REQUIRE(fromKept(d));
+    CHECK(apart(fromKept(d)->picture, fromFilm(d, nullptr)) < 3e-3);
+  }
+  // A light that is folded into the rest cannot be changed any more, and layers that were not asked for are not there.
+  CHECK_FALSE(fromKept(with("Faint lamp 3.power", 50.0)));
+  CHECK_FALSE(fromKept(with("Shine.from", std::vector<Reference>{{doc.findByName("Right lamp")->id, nullptr}})));
+}
+
+TEST_CASE("Rendered ahead, frames come coarse first, then better, and play without a ray", "[play]") {
+  Bench bench;
+  const Document doc = movingSet();
+  SessionRequest r{.doc = doc};
+  r.ahead = true;
+  r.firstFrame = 2;
+  r.lastFrame = 5;
+  bench.session().submit(r);
+  REQUIRE(bench.untilKept([](const KeptState& k) { return k.quality.size() >= 4; }));
+  REQUIRE(bench.untilKept([](const KeptState& k) {
+    return std::count_if(k.quality.begin(), k.quality.end(), [](const auto& q) { return q.second >= 0.999f; }) >= 4;
+  }));
+  const auto state = bench.session().kept();
+  for (const auto& [frame, quality] : state->quality) CHECK((frame == 1 || (frame >= 2 && frame <= 5)));
+  CHECK(state->bytes > 0);
+  CHECK(state->bytes < state->limit);
+  CHECK(state->live.size() == 3);
+  // Played: at once, as it would be rendered.
+  r.playing = true;
+  r.doc = atFrame(doc, 4);
+  const auto played = bench.answer(r);
+  REQUIRE(played);
+  CHECK(played->kept);
+  CHECK(played->frame == 4);
+  CHECK(played->raysSinceRequest == 0);
+  CHECK(played->doc == r.doc);
+  const LensResult alone = [&] {
+    TestAssets none;
+    const Document d = atFrame(doc, 4);
+    const ScenePtr scene = [&] {
+      SceneCache cache;
+      return compileScene(
+          d, {.frame = 4, .queries = lensQueries(d), .masks = lensMasks(d), .overscan = lensOverscan(d)}, none, cache);
+    }();
+    Rendering made(scene);
+    const CancelFlag never;
+    while (made.samples() < 12) made.advance(pool(), made.nextPass(12), never);
+    const Denoiser denoiser(made.film(), pool());
+    return develop(d, 4, *scene, made.film(), sceneLight(*scene, made.film(), scene->groupScales, pool(), &denoiser),
+                   pool());
+  }();
+  CHECK(apart(*played->linear, alone.picture) < 4e-3);
+  // The lens and the balance act on it.
+  r.doc = setAt(r.doc, resolve(r.doc, "Left lamp.power"), Constant(60.0));
+  const auto dimmed = bench.answer(r);
+  REQUIRE(dimmed);
+  CHECK(dimmed->kept);
+  CHECK(mean(*dimmed->linear) < 0.7 * mean(*played->linear));
+  // A frame that is not there is a draft; a change that needs rays lets them all go.
+  r.doc = atFrame(doc, 6);
+  const auto draft = bench.answer(r);
+  REQUIRE(draft);
+  CHECK_FALSE(draft->kept);
+  r.ahead = false;
+  r.doc = setAt(r.doc, resolve(r.doc, "Ball.radius"), Constant(0.2));
+  REQUIRE(bench.answer(r));
+  CHECK(bench.session().kept()->quality.empty());
+}
+
+TEST_CASE("A frame that one comes back to is shown as it was kept till the film is better; jobs work on what is shown",
+          "[play]") {
+  Bench bench;
+  const Document doc = movingSet();
+  SessionRequest r{.doc = doc};
+  r.ahead = true;
+  bench.session().submit(r);
+  REQUIRE(bench.untilKept([](const KeptState& k) {
+    return k.quality.size() == 6 &&
+           std::all_of(k.quality.begin(), k.quality.end(), [](const auto& q) { return q.second >= 0.999f; });
+  }));
+  r.doc = atFrame(doc, 3);
+  const auto back = bench.answer(r);
+  REQUIRE(back);
+  CHECK(back->kept);
+  CHECK(back->samples == 12);
+  // While it plays, a job gets the frame that is seen.
+  r.playing = true;
+  r.doc = atFrame(doc, 5);
+  REQUIRE(bench.answer(r));
+  std::promise<double> frame;
+  bench.session().run(
+      [&](const Session::State* s, const std::string&) { frame.set_value(s ? currentFrame(s->doc) : -1); });
+  CHECK(frame.get_future().get() == 5);
+}
+
+TEST_CASE("Frames beyond the limit are not kept, and that is said", "[play]") {
+  Bench bench;
+  SessionRequest r{.doc = movingSet()};
+  r.ahead = true;
+  r.keptLimit = 60000;
+  bench.session().submit(r);
+  REQUIRE(bench.untilKept([](const KeptState& k) { return k.full; }));
+  const auto state = bench.session().kept();
+  CHECK(state->bytes <= state->limit);
+  CHECK(state->limit == 60000);
+}
