@@ -39,6 +39,19 @@
     </message>
 </context>
 <context>
+    <name>ilumbra::DeliveryDialog</name>
+    <message numerus="yes">
+        <source>%1
+%n frame(s) of %2 × %3 pixels, %4 samples</source>
+        <translation>
+            <numerusform>%1
+%n frame of %2 × %3 pixels, %4 samples</numerusform>
+            <numerusform>%1
+%n frames of %2 × %3 pixels, %4 samples</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
     <name>ilumbra::DocumentFiles</name>
     <message numerus="yes">
         <source>%n proofs were kept of a scene that was never saved.</source>
@@ -115,6 +128,20 @@
             <numerusform>%1; %n remarks</numerusform>
         </translation>
     </message>
+    <message numerus="yes">
+        <source>Gathered the document with %n file(s), %1 MiB</source>
+        <translation>
+            <numerusform>Gathered the document with %n file, %1 MiB</numerusform>
+            <numerusform>Gathered the document with %n files, %1 MiB</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>; %n are missing</source>
+        <translation>
+            <numerusform>; %n is missing</numerusform>
+            <numerusform>; %n are missing</numerusform>
+        </translation>
+    </message>
 </context>
 <context>
     <name>ilumbra::MotionChart</name>
@@ -172,6 +199,13 @@
         <translation>
             <numerusform>Delete %n key	Del</numerusform>
             <numerusform>Delete %n keys	Del</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>Mirror %n key(s)</source>
+        <translation>
+            <numerusform>Mirror %n key</numerusform>
+            <numerusform>Mirror %n keys</numerusform>
         </translation>
     </message>
 </context>
