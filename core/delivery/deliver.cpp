@@ -105,6 +105,7 @@ class Work {
       throw;
     }
     if (m_options.only) return std::move(m_out);
+    recipeSheet();
     for (const std::string& n : m_outputs)
       if (isMovieName(n)) movie(n);
     if (m_job.params().flag("sheet")) sheet();
@@ -131,6 +132,7 @@ class Work {
   bool m_movies = false;
   Delivered m_out;
   std::future<FrameReport> m_writing;
+  std::string m_recipe; ///< of the first frame that has one
   double m_secondsOfFrames = 0;
   int m_rendered = 0;
 
@@ -170,6 +172,7 @@ class Work {
   void written() {
     if (!m_writing.valid()) return;
     m_out.frames.push_back(m_writing.get());
+    if (m_recipe.empty()) m_recipe = m_out.frames.back().recipe;
     if (m_options.frame) m_options.frame(m_out.frames.back());
   }
 
@@ -224,7 +227,7 @@ class Work {
   void write(PictureFile& picture, const std::vector<Target>& to, double frame, FrameReport& report) const {
     const std::vector<float> alpha = m_job.params().flag("alpha") ? alphaOf(picture) : std::vector<float>();
     const Recipe recipe = recipeOf(picture);
-    if (!recipe.sums.empty()) picture.metadata["ilumbra/recipe"] = recipeText(recipe);
+    if (!recipe.sums.empty()) picture.metadata["ilumbra/recipe"] = report.recipe = recipeText(recipe);
     for (const Target& t : to) {
       PictureFile file = picture;
       file.metadata[identityAs] = t.identity;
@@ -278,20 +281,40 @@ class Work {
     m_out.movies.push_back(path);
   }
 
-  void sheet() {
-    std::vector<std::string> names;
-    for (const double f : m_frames) names.push_back(nameOf(m_pictures, f));
-    tell({.doing = DeliveryProgress::Doing::Sheet, .frame = m_frames.back(), .done = int(m_frames.size())});
-    const fs::path first = nameOf(m_outputs.front(), m_frames.front());
+  // A file about all frames, beside the first.
+  std::string besideName(const char* ending) const {
     std::string stem = fs::path(m_outputs.front()).stem().string();
     if (const size_t token = stem.find("{frame"); token != std::string::npos) {
       stem.resize(token);
       while (!stem.empty() && (stem.back() == '.' || stem.back() == '_' || stem.back() == '-')) stem.pop_back();
     }
-    const std::string named =
-        nameOf((fs::path(m_outputs.front()).parent_path() / (stem + ".webm")).string(), m_frames.front());
-    const std::string path =
-        (fs::path(named).parent_path() / (fs::path(named).stem().string() + " sheet.png")).string();
+    if (stem.empty()) stem = "frames";
+    const fs::path folder = fs::path(m_outputs.front()).parent_path();
+    const fs::path named = nameOf((folder / (stem + ".webm")).string(), m_frames.front());
+    return (named.parent_path() / (named.stem().string() + ending)).string();
+  }
+
+  // The recipe of the passes as a text, with what came of proving it.
+  void recipeSheet() {
+    if (m_recipe.empty()) return;
+    std::string text = m_recipe;
+    double error = -1;
+    for (const FrameReport& r : m_out.frames) error = std::max(error, r.error);
+    if (error >= 0)
+      text +=
+          fmt::format("Read back and put together again: the largest error is {:.3g}, as a share of white or of the "
+                      "pixel's own value.\n",
+                      error);
+    for (const FrameReport& r : m_out.frames)
+      for (const std::string& d : r.doubts) text += fmt::format("Frame {:g}: {}.\n", r.frame, d);
+    writeFileAtomically(m_out.recipe = besideName(" recipe.txt"), text);
+  }
+
+  void sheet() {
+    std::vector<std::string> names;
+    for (const double f : m_frames) names.push_back(nameOf(m_pictures, f));
+    tell({.doing = DeliveryProgress::Doing::Sheet, .frame = m_frames.back(), .done = int(m_frames.size())});
+    const std::string path = besideName(" sheet.png");
     writeContactSheet(path, names, m_frames, m_views, m_view, m_options.cancel);
     m_out.sheet = path;
   }

@@ -21,6 +21,7 @@ struct FrameReport {
   bool denoised = false;
   TraceCount count;
   std::vector<std::string> warnings; ///< what was left out
+  std::string recipe;                ///< how its layers go together; empty: it has no passes that do
   std::vector<std::string> doubts;   ///< of the proof: layers that do not add up, a sentence each
   double error = -1; ///< of the proof: the largest, as a share of white or of the pixel's value; -1: none was made
 };
@@ -48,7 +49,8 @@ struct DeliverOptions {
 struct Delivered {
   std::vector<FrameReport> frames;
   std::vector<std::string> movies;
-  std::string sheet; ///< the contact sheet; empty: none
+  std::string sheet;  ///< the contact sheet; empty: none
+  std::string recipe; ///< the text of how passes go together; empty: none
 };
 
 /// Renders and writes what a job asks for, each file as a whole or not at all: while a frame is written the next is

@@ -92,7 +92,8 @@ void Session::Content::show(bool withRoute) {
   uint32_t beforeSamples = 0;
   int beforeStep = 1;
   if (!bare && showsLight(*now))
-    if (const KeptFrame* k = frames.find(frame); k && k->samples() > (r.step() > 1 ? 0 : r.samples()) * 2) {
+    if (const KeptFrame* k = frames.find(frame);
+        k && (k->step() == 1 ? k->samples() > fullSamples() : r.step() > 1 && k->samples() > r.samples())) {
       before = developedKept(*now, now->doc);
       beforeSamples = k->step() > 1 ? 0 : k->samples();
       beforeStep = k->step();

@@ -3,50 +3,16 @@
 #include "core/compile/camera.h"
 #include "core/document/file.h"
 #include "core/exchange/picture_file.h"
-#include "tests/support/scene.h"
+#include "tests/cli/command_line.h"
 
-#include <array>
 #include <filesystem>
 #include <fstream>
 #include <nlohmann/json.hpp>
-#include <sys/wait.h>
 
 using namespace ilumbra;
 using namespace ilumbra::test;
 using Json = nlohmann::json;
 namespace fs = std::filesystem;
-
-namespace {
-
-struct Outcome {
-  int code = -1;
-  std::string out, err;
-};
-
-Outcome cli(const std::string& arguments) {
-  TemporaryFolder folder;
-  const std::string errors = folder / "err";
-  FILE* p = popen((std::string(ILUMBRA_CLI) + " " + arguments + " 2>" + errors).c_str(), "r");
-  Outcome o;
-  std::array<char, 4096> buffer;
-  for (size_t n; (n = fread(buffer.data(), 1, buffer.size(), p)) > 0;) o.out.append(buffer.data(), n);
-  const int status = pclose(p);
-  o.code = WIFEXITED(status) ? WEXITSTATUS(status) : 128;
-  o.err = readFile(errors);
-  return o;
-}
-
-// A refusal is one line that begins with the program's name.
-void refused(const std::string& arguments, int code, const std::string& words) {
-  const Outcome o = cli(arguments);
-  CAPTURE(arguments, o.err);
-  CHECK(o.code == code);
-  CHECK(o.err.find("ilumbra-cli: ") == 0);
-  CHECK(std::count(o.err.begin(), o.err.end(), '\n') == 1);
-  CHECK(o.err.find(words) != std::string::npos);
-}
-
-} // namespace
 
 TEST_CASE("Starters are listed and written, and check finds nothing", "[cli]") {
   TemporaryFolder folder;

@@ -190,6 +190,8 @@ TEST_CASE("The layers of a picture add up by the recipe that goes with it, and o
   CHECK(made.frames[0].doubts.empty());
   CHECK(made.frames[0].error >= 0);
   CHECK(made.frames[0].error < 0.004);
+  REQUIRE_FALSE(made.recipe.empty());
+  CHECK_THAT(readFile(made.recipe), Catch::Contains("+ Light of Lamp") && Catch::Contains("largest error"));
   PictureFile file = readPicture(folder / "p.0001.exr", nullptr, true);
   const Recipe recipe = recipeOf(file);
   REQUIRE(recipe.sums.size() >= 7);
