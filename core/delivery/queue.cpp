@@ -186,6 +186,20 @@ bool Queue::paused() const {
   return j.contains("paused") && j["paused"].is_boolean() && j["paused"].get<bool>();
 }
 
+bool Queue::begin(int id) const {
+  bool begun = false;
+  change([&](Json& j) {
+    for (Json& e : j["entries"]) {
+      const State state = stateOf(textIn(e, "state"));
+      if (int(numberIn(e, "id", 0)) != id || (state != State::Waiting && state != State::Held)) continue;
+      e["state"] = std::string(stateName(State::Running));
+      e.erase("why");
+      begun = true;
+    }
+  });
+  return begun;
+}
+
 void Queue::setState(int id, State state, const std::string& why) const {
   change([&](Json& j) {
     Json& e = entryIn(j, id);

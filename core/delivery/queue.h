@@ -70,12 +70,13 @@ class Queue {
   bool hasWork() const;
 
   // For those that work on it.
+  /// Takes up an entry that waits or is held; false if somebody paused it, cancelled it or took it out meanwhile.
+  bool begin(int id) const;
   void setState(int id, QueueEntry::State state, const std::string& why = "") const;
   void tell(int id, const std::string& text) const;
   void writeProgress(int id, const DeliveryProgress& progress, double seconds) const;
 
  private:
-  struct Content;
   template <typename F> void change(const F& f) const;
   std::string m_folder;
 };

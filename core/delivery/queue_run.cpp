@@ -126,7 +126,6 @@ class Runner {
         rest(std::chrono::seconds(2));
         if (stops()) return;
         if (!writable(next->job)) continue;
-        if (m_queue.entry(next->id).state != State::Held) continue;
       }
       work(*next);
     }
@@ -143,7 +142,7 @@ class Runner {
   }
 
   void work(const QueueEntry& entry) {
-    m_queue.setState(entry.id, State::Running);
+    if (!m_queue.begin(entry.id)) return;
     const pid_t pid = start({thisProgram(), entryWord, m_queue.folder(), std::to_string(entry.id)}, false);
     int status = 0;
     bool asked = false;
