@@ -48,7 +48,7 @@ void playingRatios(Hall& hall) {
     line("frames a second from the cache, " + size + ", lens live", "≥ 12", fmt::format("{:.0f}", 1 / lens),
          "the same with the hall's four glows");
     line("120 frames of " + size + " in the cache, MiB", width == 640 ? "≤ 768" : "told",
-         fmt::format("{:.0f}", 120.0 * double(kept->bytes()) / (1 << 20)), "packed halves, three live lights");
+         fmt::format("{:.0f}", 120.0 * double(kept->bytes()) / (1 << 20)), "packed, three live lights");
     line("keeping a frame of " + size + " ÷ showing it", "told", fmt::format("{:.1f}", packing / lens),
          "the live lights denoised one by one, and packed");
   }

@@ -1,5 +1,6 @@
 #include "core/image/packed_pixels.h"
 
+#include <algorithm>
 #include <cmath>
 #include <half.h>
 
@@ -7,73 +8,124 @@ namespace ilumbra {
 
 namespace {
 
-uint16_t bitsOf(float v) { return Imath::half(v).bits(); }
+constexpr int mantissa = 9, exponents = 32;
+
+// Three numbers from 0 to 2^(exponents - 1), in units of the tile's scale.
+uint32_t packed(const float* v) {
+  const float most = std::max({v[0], v[1], v[2]});
+  if (!(most > 0)) return 0;
+  // Rounding may carry the largest channel over the top.
+  int e = std::clamp(std::ilogb(most) + 1, 0, exponents - 1);
+  if (most * std::ldexp(1.0f, mantissa - e) >= float(1 << mantissa) - 0.5f) e = std::min(e + 1, exponents - 1);
+  const float by = std::ldexp(1.0f, mantissa - e);
+  uint32_t out = uint32_t(e) << 27;
+  for (int c = 0; c < 3; ++c)
+    out |= uint32_t(std::min(float((1 << mantissa) - 1), std::floor(v[c] * by + 0.5f))) << (mantissa * c);
+  return out;
+}
 
 } // namespace
 
 PackedPixels::PackedPixels(const std::vector<float>& values, int width, int height, int channels, const Tasks& tasks)
-    : m_width(width), m_height(height), m_channels(channels) {
-  const int across = tilesAcross(), down = (height + tile - 1) / tile;
-  std::vector<float> most(size_t(across) * size_t(down), 0.0f);
+    : m_width(width), m_height(height), m_channels(channels), m_tiles(size_t(across()) * size_t(down())) {
   const auto number = [&](int x, int y, int c) {
     const float v = values[(size_t(y) * size_t(width) + size_t(x)) * size_t(channels) + size_t(c)];
-    return std::isfinite(v) ? v : 0.0f;
+    return std::isfinite(v) && v > 0 ? v : 0.0f;
   };
-  tasks.forEach(down, [&](int ty) {
-    for (int tx = 0; tx < across; ++tx) {
-      float m = 0;
-      for (int y = ty * tile; y < std::min(height, (ty + 1) * tile); ++y)
-        for (int x = tx * tile; x < std::min(width, (tx + 1) * tile); ++x)
-          for (int c = 0; c < channels; ++c) m = std::max(m, std::abs(number(x, y, c)));
-      most[size_t(ty) * size_t(across) + size_t(tx)] = m;
+  const auto pixels = [&](int tx, int ty, const auto& f) {
+    for (int y = ty * side; y < std::min(height, (ty + 1) * side); ++y)
+      for (int x = tx * side; x < std::min(width, (tx + 1) * side); ++x) f(x, y);
+  };
+  std::vector<float> most(m_tiles.size(), -1.0f); // below 0: all alike
+  tasks.forEach(down(), [&](int ty) {
+    for (int tx = 0; tx < across(); ++tx) {
+      const size_t t = size_t(ty) * size_t(across()) + size_t(tx);
+      float largest = 0;
+      bool alike = true;
+      for (int c = 0; c < channels; ++c) m_tiles[t].value[c] = number(tx * side, ty * side, c);
+      pixels(tx, ty, [&](int x, int y) {
+        for (int c = 0; c < channels; ++c) {
+          const float v = number(x, y, c);
+          largest = std::max(largest, v);
+          alike = alike && v == m_tiles[t].value[c];
+        }
+      });
+      if (!alike) most[t] = largest;
     }
   });
-  m_at.resize(most.size(), -1);
   int32_t used = 0;
   for (size_t t = 0; t < most.size(); ++t)
     if (most[t] > 0) {
-      m_at[t] = used++;
-      // A power of two: what is packed is rounded once. Below the largest half by far, so that sums of rounding fit.
-      m_scale.push_back(std::ldexp(1.0f, std::clamp(std::ilogb(most[t]) - 13, -120, 120)));
+      m_tiles[t].at = used++;
+      // A power of two, so that packing rounds once: the largest comes near the top of what there is.
+      m_tiles[t].value[0] =
+          std::ldexp(1.0f, std::clamp(std::ilogb(most[t]) + 1 - (channels == 3 ? exponents - 2 : 15), -140, 120));
     }
-  const size_t each = size_t(tile) * size_t(tile) * size_t(channels);
-  m_data.resize(size_t(used) * each);
-  tasks.forEach(down, [&](int ty) {
-    for (int tx = 0; tx < across; ++tx) {
-      const int32_t at = m_at[size_t(ty) * size_t(across) + size_t(tx)];
-      if (at < 0) continue;
-      const float by = 1 / m_scale[size_t(at)];
-      uint16_t* out = m_data.data() + size_t(at) * each;
-      for (int y = ty * tile; y < (ty + 1) * tile; ++y)
-        for (int x = tx * tile; x < (tx + 1) * tile; ++x)
-          for (int c = 0; c < channels; ++c) *out++ = y < height && x < width ? bitsOf(number(x, y, c) * by) : 0;
+  constexpr size_t each = size_t(side) * side;
+  if (channels == 3)
+    m_colors.resize(size_t(used) * each);
+  else
+    m_halves.resize(size_t(used) * each);
+  tasks.forEach(down(), [&](int ty) {
+    for (int tx = 0; tx < across(); ++tx) {
+      const Tile& t = m_tiles[size_t(ty) * size_t(across()) + size_t(tx)];
+      if (t.at < 0) continue;
+      pixels(tx, ty, [&](int x, int y) {
+        const size_t at = size_t(t.at) * each + size_t(y - ty * side) * side + size_t(x - tx * side);
+        if (channels == 3) {
+          const float v[3] = {number(x, y, 0) / t.value[0], number(x, y, 1) / t.value[0], number(x, y, 2) / t.value[0]};
+          m_colors[at] = packed(v);
+        } else {
+          m_halves[at] = Imath::half(number(x, y, 0) / t.value[0]).bits();
+        }
+      });
     }
   });
 }
 
+bool PackedPixels::isBlack() const {
+  return std::all_of(m_tiles.begin(), m_tiles.end(),
+                     [](const Tile& t) { return t.at < 0 && !t.value[0] && !t.value[1] && !t.value[2]; });
+}
+
 size_t PackedPixels::bytes() const {
-  return m_at.capacity() * sizeof(int32_t) + m_scale.capacity() * sizeof(float) + m_data.capacity() * sizeof(uint16_t);
+  return m_tiles.capacity() * sizeof(Tile) + m_colors.capacity() * sizeof(uint32_t) +
+         m_halves.capacity() * sizeof(uint16_t);
 }
 
 void PackedPixels::addTo(std::vector<float>& to, const float* scale, const Tasks& tasks) const {
-  const int across = tilesAcross(), down = (m_height + tile - 1) / tile;
-  const size_t row = size_t(tile) * size_t(m_channels), each = size_t(tile) * row;
-  tasks.forEach(down, [&](int ty) {
-    for (int tx = 0; tx < across; ++tx) {
-      const int32_t at = m_at[size_t(ty) * size_t(across) + size_t(tx)];
-      if (at < 0) continue;
-      float by[4];
-      for (int c = 0; c < m_channels; ++c) by[c] = m_scale[size_t(at)] * scale[c];
-      const int x0 = tx * tile, x1 = std::min(m_width, x0 + tile);
-      for (int y = ty * tile; y < std::min(m_height, (ty + 1) * tile); ++y) {
-        const uint16_t* in = m_data.data() + size_t(at) * each + size_t(y - ty * tile) * row;
+  constexpr size_t each = size_t(side) * side;
+  constexpr uint32_t mask = (1u << mantissa) - 1;
+  tasks.forEach(down(), [&](int ty) {
+    for (int tx = 0; tx < across(); ++tx) {
+      const Tile& t = m_tiles[size_t(ty) * size_t(across()) + size_t(tx)];
+      const int x0 = tx * side, x1 = std::min(m_width, x0 + side);
+      const bool nothing = t.at < 0 && !t.value[0] && !t.value[1] && !t.value[2];
+      if (nothing) continue;
+      float units[exponents];
+      if (t.at >= 0 && m_channels == 3)
+        for (int e = 0; e < exponents; ++e) units[e] = std::ldexp(t.value[0], e - mantissa);
+      for (int y = ty * side; y < std::min(m_height, (ty + 1) * side); ++y) {
         float* out = to.data() + (size_t(y) * size_t(m_width) + size_t(x0)) * size_t(m_channels);
-        for (int x = x0; x < x1; ++x)
-          for (int c = 0; c < m_channels; ++c) {
-            Imath::half h;
-            h.setBits(*in++);
-            *out++ += float(h) * by[c];
+        const size_t row = size_t(std::max(0, t.at)) * each + size_t(y - ty * side) * side;
+        if (t.at < 0) {
+          for (int x = x0; x < x1; ++x)
+            for (int c = 0; c < m_channels; ++c) *out++ += t.value[c] * scale[c];
+        } else if (m_channels == 3) {
+          for (size_t k = row; k < row + size_t(x1 - x0); ++k, out += 3) {
+            const uint32_t v = m_colors[k];
+            const float unit = units[v >> 27];
+            out[0] += float(v & mask) * (unit * scale[0]);
+            out[1] += float(v >> mantissa & mask) * (unit * scale[1]);
+            out[2] += float(v >> 2 * mantissa & mask) * (unit * scale[2]);
           }
+        } else {
+          for (size_t k = row; k < row + size_t(x1 - x0); ++k) {
+            Imath::half h;
+            h.setBits(m_halves[k]);
+            *out++ += float(h) * (t.value[0] * scale[0]);
+          }
+        }
       }
     }
   });
@@ -81,7 +133,7 @@ void PackedPixels::addTo(std::vector<float>& to, const float* scale, const Tasks
 
 std::vector<float> PackedPixels::unpacked(const Tasks& tasks) const {
   std::vector<float> out(size_t(m_width) * size_t(m_height) * size_t(m_channels), 0.0f);
-  const float one[4] = {1, 1, 1, 1};
+  const float one[3] = {1, 1, 1};
   addTo(out, one, tasks);
   return out;
 }

@@ -6,32 +6,38 @@
 
 namespace ilumbra {
 
-/// Numbers of pixels, kept small: halves, each tile of 16 × 16 pixels at a scale of its own, so that lamps fit as well
-/// as shadows; tiles of nothing but 0 take no room. Within 2^-11 of a tile's largest number, and of each number that is
-/// not far smaller.
+/// Numbers of pixels, none below 0, kept small, each tile of 16 × 16 pixels at a scale of its own, so that lamps fit as
+/// well as shadows. Colours have nine bits a channel and an exponent in common (as in the shared-exponent formats of
+/// graphics hardware): within 2^-9 of the pixel's largest channel. Single numbers are halves. Tiles of one single value
+/// take next to no room.
 class PackedPixels {
  public:
   PackedPixels() = default;
-  /// `channels` numbers a pixel, interleaved, rows from the top. What is no number becomes 0.
+  /// `channels` numbers a pixel, 1 or 3, interleaved, rows from the top. What is below 0, or no number, becomes 0.
   PackedPixels(const std::vector<float>& values, int width, int height, int channels, const Tasks& tasks);
   explicit PackedPixels(const Picture& p, const Tasks& tasks) : PackedPixels(p.rgb, p.width, p.height, 3, tasks) {}
   int width() const { return m_width; }
   int height() const { return m_height; }
   bool empty() const { return m_width == 0; }
   /// True if all is 0.
-  bool isBlack() const { return m_data.empty(); }
+  bool isBlack() const;
   size_t bytes() const;
   /// to += these, each channel times its scale; `to` has as many numbers. `scale`: as many as there are channels.
   void addTo(std::vector<float>& to, const float* scale, const Tasks& tasks) const;
   std::vector<float> unpacked(const Tasks& tasks) const;
 
  private:
-  static constexpr int tile = 16;
-  int tilesAcross() const { return (m_width + tile - 1) / tile; }
+  static constexpr int side = 16;
+  struct Tile {
+    int32_t at = -1;            ///< which one of the tiles in the data; -1: all its pixels are `value`
+    float value[3] = {0, 0, 0}; ///< of a tile in the data: its scale, first
+  };
+  int across() const { return (m_width + side - 1) / side; }
+  int down() const { return (m_height + side - 1) / side; }
   int m_width = 0, m_height = 0, m_channels = 0;
-  std::vector<int32_t> m_at;    ///< by tile, where its halves begin in so many tiles; -1: it has none
-  std::vector<float> m_scale;   ///< by tile that has some
-  std::vector<uint16_t> m_data; ///< tiles one after the other, each in full
+  std::vector<Tile> m_tiles;
+  std::vector<uint32_t> m_colors; ///< of three channels: tiles one after the other, each in full
+  std::vector<uint16_t> m_halves; ///< of one
 };
 
 } // namespace ilumbra

@@ -90,6 +90,10 @@ std::optional<LensResult> KeptFrame::develop(const Document& doc, double frame, 
   const int wide = m_width + 2 * m_margin, high = m_height + 2 * m_margin;
   LensLight light;
   for (const Layer& l : m_layers) {
+    // Layers without light are not missed, but there is always one.
+    const bool black = l.rest.isBlack() && std::all_of(l.live.begin(), l.live.end(),
+                                                       [](const PackedPixels& live) { return live.isBlack(); });
+    if (black && !(&l == &m_layers.back() && light.layers.empty())) continue;
     Picture p(wide, high);
     const float by = l.plate ? 1 : exposure, rest[3] = {by, by, by};
     l.rest.addTo(p.rgb, rest, tasks);

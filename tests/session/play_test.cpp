@@ -88,7 +88,8 @@ double apart(const Picture& a, const Picture& b) {
 
 } // namespace
 
-TEST_CASE("Packed pixels are within a rounding of what they were, lamps and shadows alike, and black ones take no room",
+TEST_CASE("Packed pixels are within a rounding of what they were, lamps and shadows alike, and tiles of one colour "
+          "take no room",
           "[packed]") {
   std::mt19937 chance(3);
   const int w = 67, h = 35;
@@ -97,32 +98,38 @@ TEST_CASE("Packed pixels are within a rounding of what they were, lamps and shad
   for (int y = 0; y < h; ++y)
     for (int x = 0; x < 40; ++x)
       for (int c = 0; c < 3; ++c) v[(size_t(y) * w + size_t(x)) * 3 + size_t(c)] = std::exp2(stops(chance));
-  v[5] = -0.25f;
+  // A tile of one colour, and what no light can be.
+  for (int y = 16; y < 32; ++y)
+    for (int x = 48; x < 64; ++x) v[(size_t(y) * w + size_t(x)) * 3 + 1] = 0.3f;
   const PackedPixels p(v, w, h, 3, pool());
   const std::vector<float> back = p.unpacked(pool());
   REQUIRE(back.size() == v.size());
   for (int ty = 0; ty < h; ty += 16)
     for (int tx = 0; tx < w; tx += 16) {
       float most = 0;
-      const auto each = [&](auto f) {
-        for (int y = ty; y < std::min(h, ty + 16); ++y)
-          for (int x = tx; x < std::min(w, tx + 16); ++x)
-            for (size_t c = 0; c < 3; ++c) f((size_t(y) * w + size_t(x)) * 3 + c);
-      };
-      each([&](size_t i) { most = std::max(most, std::abs(v[i])); });
       bool good = true;
-      each([&](size_t i) {
-        good = good && std::abs(back[i] - v[i]) <= std::max(std::abs(v[i]) / 2047, most * 0x1p-37f);
+      const auto pixels = [&](auto f) {
+        for (int y = ty; y < std::min(h, ty + 16); ++y)
+          for (int x = tx; x < std::min(w, tx + 16); ++x) f((size_t(y) * w + size_t(x)) * 3);
+      };
+      pixels([&](size_t i) { most = std::max({most, v[i], v[i + 1], v[i + 2]}); });
+      pixels([&](size_t i) {
+        const float own = std::max({v[i], v[i + 1], v[i + 2]});
+        for (size_t c = 0; c < 3; ++c)
+          good = good && std::abs(back[i + c] - v[i + c]) <= std::max(own / 511, most * 0x1p-37f);
       });
       CHECK(good);
     }
-  // Nine tiles of fifteen hold something.
-  CHECK(p.bytes() < 10 * 16 * 16 * 3 * 2 + 200);
+  CHECK(back[(size_t(20) * w + 50) * 3 + 1] == 0.3f);
+  // Nine tiles of fifteen hold something of their own.
+  CHECK(p.bytes() < 10 * 16 * 16 * 4 + 15 * 20);
   CHECK(PackedPixels(std::vector<float>(300, 0.0f), 10, 10, 3, pool()).isBlack());
+  const PackedPixels odd({-1, 0.5f, std::nanf(""), 2}, 2, 2, 1, pool());
+  CHECK(odd.unpacked(pool()) == std::vector<float>{0, 0.5f, 0, 2});
   const float twice[3] = {2, 0, 1};
   std::vector<float> sum(v.size(), 1.0f);
   p.addTo(sum, twice, pool());
-  CHECK(sum[0] == 1 + 2 * back[0]);
+  CHECK(sum[0] == Approx(1 + 2 * back[0]));
   CHECK(sum[1] == 1);
 }
 
@@ -143,7 +150,7 @@ TEST_CASE("A kept frame is developed as its film is, through another lens, expos
   CHECK(kept.live().size() == 3);
   const auto fromKept = [&](const Document& d) { return kept.develop(d, 1, pool(), {}); };
   REQUIRE(fromKept(doc));
-  CHECK(apart(fromKept(doc)->picture, film) < 3e-3);
+  CHECK(apart(fromKept(doc)->picture, film) < 8e-3);
   const auto with = [&](const char* address, Constant v) {
     const Address a = resolve(doc, address);
     return setAt(doc, a, v);
@@ -151,7 +158,7 @@ TEST_CASE("A kept frame is developed as its film is, through another lens, expos
   for (const Document& d : {with("Halo.amount", 0.6), with("Halo.size", 0.4), with("Left lamp.power", 100.0),
                             with("Right lamp.color", Triple{1, 0.2, 0.1}), with("Camera.compensation", -1.5)}) {
     REQUIRE(fromKept(d));
-    CHECK(apart(fromKept(d)->picture, fromFilm(d, nullptr)) < 3e-3);
+    CHECK(apart(fromKept(d)->picture, fromFilm(d, nullptr)) < 8e-3);
   }
   // A light that is folded into the rest cannot be changed any more, and layers that were not asked for are not there.
   CHECK_FALSE(fromKept(with("Faint lamp 3.power", 50.0)));
@@ -199,7 +206,7 @@ TEST_CASE("Rendered ahead, frames come coarse first, then better, and play witho
     return develop(d, 4, *scene, made.film(), sceneLight(*scene, made.film(), scene->groupScales, pool(), &denoiser),
                    pool());
   }();
-  CHECK(apart(*played->linear, alone.picture) < 4e-3);
+  CHECK(apart(*played->linear, alone.picture) < 8e-3);
   // The lens and the balance act on it.
   r.doc = setAt(r.doc, resolve(r.doc, "Left lamp.power"), Constant(60.0));
   const auto dimmed = bench.answer(r);
