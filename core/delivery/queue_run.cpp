@@ -328,11 +328,14 @@ int deliverIfChild(int argc, char** argv, const std::function<std::shared_ptr<co
   const Queue queue(argv[2]);
   if (word == queueWord) {
     if (::fork() != 0) std::_Exit(0);
+    // Not by way of static objects: some library's threads are not in this process any more, and would be waited for.
     try {
       runQueue(queue, interrupted);
-      return 0;
+      std::_Exit(0);
     } catch (const Error& e) {
-      return int(e.kind());
+      std::_Exit(int(e.kind()));
+    } catch (...) {
+      std::_Exit(int(ErrorKind::BadInput));
     }
   }
   // It does not outlive the program that looks after it.
