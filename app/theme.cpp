@@ -68,6 +68,11 @@ void apply(QApplication& app) {
     QPushButton:hover { background: #383838; }
     QPushButton:default { border: 1px solid #74c6ae; }
     QPushButton:focus { border: 1px solid #74c6ae; }
+    QDialogButtonBox { dialogbuttonbox-buttons-have-icons: 0; }
+    QComboBox { background: #1c1c1c; border: 1px solid #3a3a3a; border-radius: 3px; padding: 3px 6px; }
+    QComboBox:focus { border: 1px solid #74c6ae; }
+    QComboBox::drop-down { border: none; width: 18px; }
+    QComboBox QAbstractItemView { background: #2a2a2a; border: 1px solid #404040; selection-background-color: #35423e; }
     QScrollArea { border: none; background: #232323; }
     QScrollBar:vertical { background: transparent; width: 9px; margin: 0; }
     QScrollBar::handle:vertical { background: #444444; border-radius: 4px; min-height: 30px; }

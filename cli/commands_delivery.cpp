@@ -123,6 +123,7 @@ Json entryJson(const QueueEntry& e, double left) {
             {"name", e.name},
             {"document", e.document},
             {"job", Json::parse(e.job.json())},
+            {"files", e.files},
             {"frames_done", e.progress.done},
             {"frames", e.progress.total},
             {"share", e.progress.share},

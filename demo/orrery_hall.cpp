@@ -362,6 +362,7 @@ Starter orreryHallStarter() {
         b.effect("effect.changeover", "Ring tarnish", {"Slate ring"});
         // It creeps on, and draws back.
         b.keys(b.find("Slate ring changeover zone"), "share", {{1, "55 %"}, {121, "92 %"}, {241, "55 %"}});
+        b.set(b.find("Slate ring changeover sparkle"), {{"loop", "240"}});
         b.set(b.find("Slate ring changeover look"),
               {{"base_color", "0.13, 0.34, 0.28"}, {"metalness", "0"}, {"roughness", "0.7"}});
         b.set(b.find("Slate ring changeover light"), {{"own_light", "1500"}, {"own_light_color", "1, 0.3, 0.05"}});

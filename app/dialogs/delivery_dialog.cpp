@@ -2,6 +2,7 @@
 
 #include "app/studio.h"
 #include "app/theme.h"
+#include "app/viewport/picture_bar.h"
 #include "core/base/error.h"
 
 #include <QCheckBox>
@@ -13,6 +14,7 @@
 #include <QLineEdit>
 #include <QPushButton>
 #include <QSettings>
+#include <QToolButton>
 
 namespace ilumbra {
 
@@ -22,6 +24,9 @@ DeliveryDialog::DeliveryDialog(const Document& doc, const QString& path, const Q
   setMinimumWidth(560);
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(20, 16, 20, 16);
+  auto* head = new QLabel(windowTitle(), this);
+  head->setFont(theme::font(15, 700));
+  column->addWidget(head);
   auto* form = new QFormLayout;
   form->setHorizontalSpacing(16);
   column->addLayout(form);
@@ -72,10 +77,8 @@ DeliveryDialog::DeliveryDialog(const Document& doc, const QString& path, const Q
   form->addRow(QString(), m_preview);
   for (const QLineEdit* e : {m_folder, m_name}) connect(e, &QLineEdit::textChanged, this, &DeliveryDialog::read);
 
-  m_fold = new QPushButton(tr("more…"), this);
-  m_fold->setFlat(true);
-  m_fold->setAutoDefault(false);
-  connect(m_fold, &QPushButton::clicked, this, [this] {
+  m_fold = flatButton(this, tr("more"), tr("Size, samples, codec and the rest"), "accent");
+  connect(m_fold, &QToolButton::clicked, this, [this] {
     m_more = !m_more;
     showRows();
   });
@@ -132,6 +135,7 @@ void DeliveryDialog::addRow(const ParamDef& d, QFormLayout* to) {
     field->setPlaceholderText(!d.ifZero.empty()           ? qs(d.ifZero)
                               : d.type != ParamType::Text ? tr("as the document says")
                                                           : tr("none"));
+    if (d.name == "passes") field->setPlaceholderText(tr("none; all, or names with commas"));
     if (d.name == "camera") field->setPlaceholderText(tr("as the document says"));
     if (d.name == "region") field->setPlaceholderText(tr("the whole picture"));
     connect(field, &QLineEdit::textChanged, this, &DeliveryDialog::read);
@@ -198,7 +202,7 @@ void DeliveryDialog::showRows() {
     r.label->setVisible(shown);
     r.field->setVisible(shown);
   }
-  m_fold->setText(m_more ? tr("less") : tr("more…"));
+  m_fold->setText(m_more ? tr("less") : tr("more"));
   adjustSize();
 }
 

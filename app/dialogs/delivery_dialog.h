@@ -9,6 +9,7 @@ class QFormLayout;
 class QLabel;
 class QLineEdit;
 class QPushButton;
+class QToolButton;
 
 namespace ilumbra {
 
@@ -40,7 +41,8 @@ class DeliveryDialog : public QDialog {
   std::vector<std::pair<QString, QCheckBox*>> m_kinds; ///< by extension
   QLineEdit *m_folder, *m_name;
   QLabel *m_preview, *m_trouble;
-  QPushButton *m_take = nullptr, *m_later = nullptr, *m_fold = nullptr;
+  QPushButton *m_take = nullptr, *m_later = nullptr;
+  QToolButton* m_fold = nullptr;
 };
 
 } // namespace ilumbra

@@ -22,6 +22,7 @@ KeptStrip::KeptStrip(Studio& studio, const MotionChart& chart, QWidget* parent)
 }
 
 void KeptStrip::look() {
+  if (!isVisible()) return;
   const auto state = m_studio.session().kept();
   if (state->change == m_state->change) return;
   m_state = state;

@@ -83,12 +83,31 @@ MotionPanel::MotionPanel(Studio& studio, QWidget* parent) : QWidget(parent), m_s
     if (isVisible()) m_chart->follow();
   };
   connect(&studio, &Studio::documentChanged, this, follow);
-  connect(&studio, &Studio::selectionChanged, this, follow);
+  connect(&studio, &Studio::selectionChanged, this, [this, follow] {
+    follow();
+    showSelected();
+  });
   refresh();
 }
 
 // What nobody sees waits till then.
-void MotionPanel::showEvent(QShowEvent*) { m_chart->follow(); }
+void MotionPanel::showEvent(QShowEvent*) {
+  m_chart->follow();
+  showSelected();
+}
+
+// What is selected has its row chosen, and in sight.
+void MotionPanel::showSelected() {
+  if (!isVisible() || m_chart->current().node == m_studio.current()) return;
+  for (const MotionChart::Row& r : m_chart->rows())
+    if (r.def && r.at.node == m_studio.current()) {
+      const Address at = r.at; // choosing it lays the rows out anew
+      m_chart->chooseRow(at);
+      break;
+    }
+  for (const MotionChart::Row& r : m_chart->rows())
+    if (r.def && r.at.node == m_studio.current()) return m_area->ensureVisible(0, r.top + r.height / 2, 0, r.height);
+}
 
 // All that could move of what is selected, and of the camera.
 void MotionPanel::fillMenu() {
@@ -149,20 +168,21 @@ void MotionPanel::refresh() {
   const Document& doc = m_studio.doc();
   const Params s = settingsOf(doc);
   const double first = s.number("first_frame"), last = s.number("last_frame");
+  // The frame at hand has no part in it: while frames play it is not looked for.
+  if (const Document still = atFrame(doc, 0); !m_loopOf || !(*m_loopOf == still)) {
+    m_breaks = loopBreaks(still);
+    m_loopOf = still;
+  }
   QStringList breaks;
   bool mends = false;
-  for (const LoopBreak& b : loopBreaks(doc)) {
+  for (const LoopBreak& b : m_breaks) {
     breaks << tr("%1 %2").arg(qs(addressText(doc, b.at)), qs(b.why));
     mends = mends || b.mends;
   }
   QString text = tr("frame %1 of %2 to %3").arg(m_studio.frame()).arg(first).arg(last);
-  if (any)
-    text += breaks.isEmpty()
-                ? tr(" · loops")
-                : tr(" · does not loop: %1")
-                      .arg(breaks.size() > 1 ? tr("%n value(s)", nullptr, int(breaks.size())) : breaks.front());
+  if (any) text += breaks.isEmpty() ? tr(" · loops") : tr(" · %n break(s) the loop", nullptr, int(breaks.size()));
   m_state->setText(text);
-  m_state->setToolTip(breaks.isEmpty() ? QString() : breaks.join('\n'));
+  m_state->setToolTip(breaks.join('\n'));
   m_loop->setVisible(mends);
 }
 

@@ -1,5 +1,6 @@
 #pragma once
 #include "app/studio.h"
+#include "core/document/loop.h"
 
 #include <QWidget>
 
@@ -26,6 +27,7 @@ class MotionPanel : public QWidget {
  private:
   void refresh();
   void fillMenu();
+  void showSelected();
   Studio& m_studio;
   MotionChart* m_chart;
   QScrollArea* m_area;
@@ -33,6 +35,8 @@ class MotionPanel : public QWidget {
   QToolButton *m_begin, *m_key, *m_delete, *m_keying, *m_ahead, *m_loop;
   KeptStrip* m_kept;
   QMenu* m_menu;
+  std::vector<LoopBreak> m_breaks;  ///< of
+  std::optional<Document> m_loopOf; ///< this document, whatever its frame
 };
 
 } // namespace ilumbra

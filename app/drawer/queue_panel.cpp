@@ -51,10 +51,7 @@ QString rangeText(const QueueEntry& e) {
 
 QString filesText(const QueueEntry& e) {
   QStringList out;
-  for (const std::string& n : e.job.outputs()) {
-    QString name = QFileInfo(qs(n)).fileName();
-    out << name.replace(QStringLiteral("{name}"), qs(e.name));
-  }
+  for (const std::string& n : e.files) out << QFileInfo(qs(n)).fileName();
   return out.join(QStringLiteral(", "));
 }
 
@@ -195,8 +192,8 @@ QueuePanel::QueuePanel(Studio& studio, QWidget* parent) : QWidget(parent), m_stu
   connect(m_log, &QToolButton::clicked, this, &QueuePanel::showLog);
   connect(m_folder, &QToolButton::clicked, this, [this] {
     for (const QueueEntry& e : m_entries)
-      if (e.id == chosen())
-        QDesktopServices::openUrl(QUrl::fromLocalFile(QFileInfo(qs(e.job.outputs().front())).path()));
+      if (e.id == chosen() && !e.files.empty())
+        QDesktopServices::openUrl(QUrl::fromLocalFile(QFileInfo(qs(e.files.front())).path()));
   });
   connect(m_list, &QListWidget::itemSelectionChanged, this, &QueuePanel::showButtons);
   connect(m_list, &QListWidget::customContextMenuRequested, this, [this](const QPoint& at) {

@@ -212,10 +212,10 @@
 <context>
     <name>ilumbra::MotionPanel</name>
     <message numerus="yes">
-        <source>%n value(s)</source>
+        <source> · %n break(s) the loop</source>
         <translation>
-            <numerusform>%n value</numerusform>
-            <numerusform>%n values</numerusform>
+            <numerusform> · %n breaks the loop</numerusform>
+            <numerusform> · %n break the loop</numerusform>
         </translation>
     </message>
 </context>

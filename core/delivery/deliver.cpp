@@ -109,10 +109,7 @@ class Work {
     for (const std::string& n : m_outputs)
       if (isMovieName(n)) movie(n);
     if (m_job.params().flag("sheet")) sheet();
-    if (!m_waiting.empty()) {
-      std::error_code e;
-      fs::remove_all(m_waiting, e);
-    }
+    letGoOfWaiting();
     return std::move(m_out);
   }
 
@@ -135,6 +132,14 @@ class Work {
   std::string m_recipe; ///< of the first frame that has one
   double m_secondsOfFrames = 0;
   int m_rendered = 0;
+
+  // Frames that waited for their movie; what else lies in their folder is not ours.
+  void letGoOfWaiting() const {
+    if (m_waiting.empty()) return;
+    std::error_code e;
+    for (const double f : m_frames) fs::remove(nameOf(m_pictures, f), e);
+    fs::remove(m_waiting, e);
+  }
 
   std::string nameOf(const std::string& output, double frame) const {
     return fileName(output, m_doc, m_job, m_options.document, frame);
@@ -171,8 +176,11 @@ class Work {
 
   void written() {
     if (!m_writing.valid()) return;
-    m_out.frames.push_back(m_writing.get());
-    if (m_recipe.empty()) m_recipe = m_out.frames.back().recipe;
+    add(m_writing.get());
+  }
+  void add(FrameReport report) {
+    if (m_recipe.empty()) m_recipe = report.recipe;
+    m_out.frames.push_back(std::move(report));
     if (m_options.frame) m_options.frame(m_out.frames.back());
   }
 
@@ -188,9 +196,11 @@ class Work {
           })) {
         written();
         FrameReport there{.frame = frame, .there = true};
-        for (const Target& t : to) there.files.push_back(t.path);
-        m_out.frames.push_back(there);
-        if (m_options.frame) m_options.frame(there);
+        for (const Target& t : to) {
+          there.files.push_back(t.path);
+          if (m_job.params().flag("prove")) prove(t.path, there);
+        }
+        add(std::move(there));
         continue;
       }
       const auto start = Clock::now();
@@ -227,7 +237,7 @@ class Work {
   void write(PictureFile& picture, const std::vector<Target>& to, double frame, FrameReport& report) const {
     const std::vector<float> alpha = m_job.params().flag("alpha") ? alphaOf(picture) : std::vector<float>();
     const Recipe recipe = recipeOf(picture);
-    if (!recipe.sums.empty()) picture.metadata["ilumbra/recipe"] = report.recipe = recipeText(recipe);
+    if (!recipe.sums.empty()) picture.metadata[recipeAs] = report.recipe = recipeText(recipe);
     for (const Target& t : to) {
       PictureFile file = picture;
       file.metadata[identityAs] = t.identity;
@@ -239,12 +249,20 @@ class Work {
       }
       writePicture(file, t.path, m_views, m_view, alpha.empty() ? nullptr : &alpha);
       report.files.push_back(t.path);
-      if (m_job.params().flag("prove") && extensionOf(t.path) == ".exr" && !recipe.sums.empty() && report.error < 0) {
-        const RecipeProof proof = proveRecipe(t.path, recipe, m_options.cancel);
-        report.error = proof.error;
-        report.doubts = proof.doubts;
-      }
+      if (m_job.params().flag("prove")) prove(t.path, report);
     }
+  }
+
+  // By the recipe that the file itself has.
+  void prove(const std::string& path, FrameReport& report) const {
+    if (extensionOf(path) != ".exr" || report.error >= 0) return;
+    const PictureFile file = readPicture(path, m_options.cancel, true);
+    const auto it = file.metadata.find(recipeAs);
+    if (it == file.metadata.end()) return;
+    const RecipeProof proof = proveRecipe(file, {readRecipe(it->second)});
+    report.recipe = it->second;
+    report.error = proof.error;
+    report.doubts = proof.doubts;
   }
 
   MovieOptions movieOptions(const std::string& path) const {

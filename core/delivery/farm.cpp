@@ -191,8 +191,16 @@ void runFarmTask(const Farm& farm, size_t task, const std::shared_ptr<const Kind
     }
     case FarmTask::Kind::Finish: {
       std::vector<std::string> films;
-      for (const FarmTask& other : farm.tasks)
-        if (other.kind == FarmTask::Kind::Samples) films.push_back(filmName(farm, other));
+      const Document rendered = documentFor(doc, farm.job);
+      for (size_t i = 0; i < farm.tasks.size(); ++i) {
+        const FarmTask& other = farm.tasks[i];
+        if (other.kind != FarmTask::Kind::Samples) continue;
+        films.push_back(filmName(farm, other));
+        // One that lies there from before is not meant.
+        if (!isChunkThere(films.back(), rendered, farm.job, farm.job.frames().front(), other.chunk))
+          throw badInput(fmt::format("samples {} to {} are not there yet: they are task {}", other.chunk.from,
+                                     other.chunk.to - 1, i));
+      }
       if (!films.empty()) {
         FrameMaker maker(tasks);
         const RenderedFrame merged = mergeChunks(films, kinds, maker, cancel);

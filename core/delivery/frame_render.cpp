@@ -50,15 +50,14 @@ RenderedFrame renderFrame(const Document& given, double frame, FrameMaker& maker
     r.seconds = elapsed();
     return r;
   }
-  // Up to so many samples; false once the time is over.
+  // Up to so many samples, or till the time is over.
   const auto advance = [&](Rendering& rendering, uint32_t before, uint32_t samples, double wantedNoise) {
     while (rendering.samples() < samples && !rendering.converged()) {
       if (!rendering.advance(maker.tasks, rendering.nextPass(samples), cancel, o.region, wantedNoise))
         throw cancelled();
       if (o.progress) o.progress(before + rendering.samples(), o.only ? samples : target, elapsed());
-      if (o.seconds > 0 && elapsed() >= o.seconds) return false;
+      if (o.seconds > 0 && elapsed() >= o.seconds) return;
     }
-    return true;
   };
   if (o.films) {
     o.films(scene, r.rendering);

@@ -218,6 +218,8 @@ void Job::check() const {
     }
     exr = exr || extensionOf(n) == ".exr";
   }
+  if (p.number("chunks") > 0 && p.number("seconds") > 0)
+    throw usageError("chunks spend all their samples: there is no longest time for them");
   if (!passes().empty() && !exr) throw usageError("passes are written to .exr only");
 }
 

@@ -69,6 +69,14 @@ std::string textIn(const Json& j, const char* name) {
   return it != j.end() && it->is_string() ? it->get<std::string>() : std::string();
 }
 
+std::vector<std::string> textsIn(const Json& j, const char* name) {
+  std::vector<std::string> out;
+  if (const auto it = j.find(name); it != j.end() && it->is_array())
+    for (const Json& t : *it)
+      if (t.is_string()) out.push_back(t.get<std::string>());
+  return out;
+}
+
 Json& entryIn(Json& queue, int id) {
   for (Json& e : queue["entries"])
     if (int(numberIn(e, "id", 0)) == id) return e;
@@ -116,12 +124,16 @@ int Queue::add(const Document& doc, const std::string& path, const Job& job) con
     writeDocument(doc, entryFolder(id) + "/document.ilum");
     const Params s = settingsOf(rendered);
     const std::string stem = path.empty() ? "Untitled" : fs::path(path).stem().string();
+    std::vector<std::string> files;
+    for (const std::string& n : job.outputs())
+      files.push_back(fileName(n, rendered, job, path.empty() ? stem : path, job.frames().front()));
     j["next"] = id + 1;
     j["entries"].push_back(
         {{"id", id},
          {"state", "waiting"},
          {"name", stem},
          {"document", path},
+         {"files", files},
          {"work", s.number("width") * s.number("height") * s.number("samples") * double(job.frames().size())},
          {"job", Json::parse(job.json())}});
   });
@@ -141,9 +153,8 @@ std::vector<QueueEntry> Queue::entries() const {
     q.document = textIn(e, "document");
     q.why = textIn(e, "why");
     q.work = numberIn(e, "work", 0);
-    if (e.contains("told") && e["told"].is_array())
-      for (const Json& t : e["told"])
-        if (t.is_string()) q.told.push_back(t.get<std::string>());
+    q.told = textsIn(e, "told");
+    q.files = textsIn(e, "files");
     if (e.contains("job")) q.job = Job::fromJson(e["job"].dump());
     q.progress.total = int(q.job.frames().size());
     q.progress.frame = q.job.frames().front();

@@ -20,9 +20,10 @@ struct QueueEntry {
   std::string name;     ///< of the document, for people
   std::string document; ///< where it lay when it was added; the queue has a copy of it
   Job job;
-  std::string why;               ///< of Held and Failed, whole sentences; else empty
-  std::vector<std::string> told; ///< what somebody should know: frames begun again, layers that do not add up
-  double work = 0;               ///< light paths in all: for estimates
+  std::vector<std::string> files; ///< of its first frame, and its movies: names filled in
+  std::string why;                ///< of Held and Failed, whole sentences; else empty
+  std::vector<std::string> told;  ///< what somebody should know: frames begun again, layers that do not add up
+  double work = 0;                ///< light paths in all: for estimates
   // As its worker last told.
   DeliveryProgress progress;
   double seconds = 0; ///< at work so far

@@ -76,34 +76,26 @@ int lockRunner(const Queue& queue) {
   return -1;
 }
 
+// True if as much as a frame can be written into a folder.
+bool hasRoom(const fs::path& folder) {
+  std::error_code e;
+  fs::create_directories(folder, e);
+  const std::string probe = fmt::format("{}/.ilumbra-{}.probe", folder.string(), ::getpid());
+  bool whole = false;
+  try {
+    writeFileAtomically(probe, std::string(size_t(4) << 20, '\0'));
+    whole = true;
+  } catch (const Error&) {
+  }
+  fs::remove(probe, e);
+  return whole;
+}
+
 // True if what stopped an entry is mended: its files could be written now.
-bool writable(const Job& job) {
-  for (const std::string& output : job.outputs()) {
-    fs::path folder = fs::path(output.substr(0, output.find('{'))).parent_path();
-    std::error_code e;
-    fs::create_directories(folder, e);
-    const std::string probe = fmt::format("{}/.ilumbra-{}.probe", folder.string(), ::getpid());
-    const int fd = ::open(probe.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
-    if (fd < 0) return false;
-    const std::vector<char> some(size_t(4) << 20);
-    size_t done = 0;
-    while (done < some.size()) {
-      const ssize_t n = ::write(fd, some.data() + done, some.size() - done);
-      if (n <= 0) break;
-      done += size_t(n);
-    }
-    const bool whole = done == some.size() && ::fsync(fd) == 0;
-    ::close(fd);
-    ::unlink(probe.c_str());
-    if (!whole) return false;
-    // A file that is there and may not be replaced.
-    for (const double f : job.frames()) {
-      const std::string name = output.find("{frame") == std::string::npos && !isMovieName(output) && job.sequence()
-                                   ? frameName(output, int(std::lround(f)))
-                                   : output;
-      if (fs::exists(name, e) && ::access(name.c_str(), W_OK) != 0) return false;
-      break;
-    }
+bool writable(const QueueEntry& entry) {
+  for (const std::string& file : entry.files) {
+    if (!hasRoom(fs::path(file).parent_path())) return false;
+    if (std::error_code e; fs::exists(file, e) && ::access(file.c_str(), W_OK) != 0) return false;
   }
   return true;
 }
@@ -125,7 +117,7 @@ class Runner {
       if (next->state == State::Held) {
         rest(std::chrono::seconds(2));
         if (stops()) return;
-        if (!writable(next->job)) continue;
+        if (!writable(*next)) continue;
       }
       work(*next);
     }

@@ -186,8 +186,4 @@ RecipeProof proveRecipe(const PictureFile& given, const Recipe& recipe) {
   return proof;
 }
 
-RecipeProof proveRecipe(const std::string& path, const Recipe& recipe, const CancelFlag* cancel) {
-  return proveRecipe(readPicture(path, cancel, true), recipe);
-}
-
 } // namespace ilumbra

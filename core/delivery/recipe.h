@@ -3,8 +3,6 @@
 
 namespace ilumbra {
 
-class CancelFlag;
-
 /// How the layers of a picture with passes go together again, for the next department.
 struct Recipe {
   /// A layer that is the sum of others, less some. "" is the picture itself.
@@ -19,7 +17,9 @@ struct Recipe {
 
 /// The recipe of what pictureFile() made.
 Recipe recipeOf(const PictureFile& file);
-/// As it goes with the files: in their metadata ("ilumbra/recipe") and as a text beside them.
+/// The field of a file's metadata that has it.
+inline constexpr const char* recipeAs = "ilumbra/recipe";
+/// As it goes with the files: in their metadata and as a text beside them.
 std::string recipeText(const Recipe& recipe);
 /// The sums of such a text.
 std::vector<Recipe::Sum> readRecipe(const std::string& text);
@@ -29,9 +29,7 @@ struct RecipeProof {
   double error = 0; ///< the largest of any sum, as a share of white or of the pixel's own value, whichever is more
   std::vector<std::string> doubts; ///< sums that do not hold within the rounding of the file, and what is wrong there
 };
-/// Reads the file back and compares. Throws as readPicture() does.
-RecipeProof proveRecipe(const std::string& path, const Recipe& recipe, const CancelFlag* cancel = nullptr);
-/// The same of a file in memory.
+/// Puts the layers of a file that was read back together, and compares.
 RecipeProof proveRecipe(const PictureFile& file, const Recipe& recipe);
 
 } // namespace ilumbra

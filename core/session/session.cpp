@@ -25,13 +25,9 @@
 #include <utility>
 
 namespace ilumbra {
-namespace {
-
 bool animated(const Document& doc) {
   return std::any_of(doc.nodes().begin(), doc.nodes().end(), [](const NodePtr& n) { return isAnimated(*n); });
 }
-
-} // namespace
 
 // True if going from one document to the other needs rays.
 bool needsTracing(const Document& from, const Document& to) {

@@ -31,6 +31,8 @@ constexpr double cleanFirstFrom = 0.2;
 // Frames that are rendered ahead: coarse ones at half the size with so many samples, then whole ones from so many on.
 constexpr uint32_t aheadCoarse = 4, aheadFirst = 8;
 
+/// True if something in it differs from frame to frame.
+bool animated(const Document& doc);
 /// True if going from one document to the other needs rays.
 bool needsTracing(const Document& from, const Document& to);
 

@@ -114,9 +114,7 @@ void Session::Content::keepShown() {
   const double frame = currentFrame(now->doc);
   // What no frame differs in needs no keeping.
   if (r.step() > 1 || r.samples() < aheadFirst || !keptDoc) return;
-  if (!std::any_of(now->doc.nodes().begin(), now->doc.nodes().end(), [](const NodePtr& n) { return isAnimated(*n); }) &&
-      !std::any_of(keptDoc->nodes().begin(), keptDoc->nodes().end(), [](const NodePtr& n) { return isAnimated(*n); }))
-    return;
+  if (!animated(*keptDoc)) return; // patterns of time stand there as they are written
   if (!now->ahead && !finished() && r.samples() < 32) return;
   if (keptSamples(frame) >= r.samples()) return;
   keepFrame(frame, now->doc, r, groupScales, clean.denoiser());

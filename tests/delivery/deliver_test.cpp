@@ -249,6 +249,38 @@ TEST_CASE("A movie of a delivery has its frames, its rate and its colours, and i
   }
 }
 
+TEST_CASE("Where frames wait for their movie, what is not of it stays", "[delivery][movie]") {
+  const TemporaryFolder folder;
+  fs::create_directories(folder / "m.mkv.frames");
+  writeFileAtomically(folder / "m.mkv.frames/notes.txt", "mine");
+  Here here;
+  here(litBall().peek(), jobFor(1, 2, folder / "m.mkv"));
+  CHECK(fs::exists(folder / "m.mkv"));
+  CHECK(readFile(folder / "m.mkv.frames/notes.txt") == "mine");
+  CHECK(std::distance(fs::directory_iterator(folder / "m.mkv.frames"), fs::directory_iterator()) == 1);
+}
+
+TEST_CASE("A proof is made of frames that were there, too, and one that does not add up is told",
+          "[delivery][recipe]") {
+  const TemporaryFolder folder;
+  Here here;
+  Set s = litBall();
+  Job job = jobFor(1, 1, folder / "p.exr");
+  job.set("passes", std::string("lights"));
+  here(s.peek(), job);
+  PictureFile file = readPicture(folder / "p.0001.exr", nullptr, true);
+  for (FileLayer& l : file.layers)
+    if (l.name == "Light of Sky")
+      for (float& v : l.data) v *= 0.25f;
+  writePicture(file, folder / "p.0001.exr", here.views, "Plain sRGB");
+  job.set("prove", true);
+  const Delivered made = here(s.peek(), job, true);
+  REQUIRE(here.there.size() == 1);
+  REQUIRE(made.frames[0].doubts.size() == 1);
+  CHECK_THAT(made.frames[0].doubts[0], Catch::Contains("Light of Sky"));
+  CHECK_THAT(readFile(made.recipe), Catch::Contains("Frame 1:"));
+}
+
 TEST_CASE("A movie's slow gradients have no bands: its means are finer than its steps", "[movie]") {
   const TemporaryFolder folder;
   constexpr int w = 256, h = 64;

@@ -225,7 +225,7 @@ TEST_CASE("A still that is farmed by samples is the one that is rendered in one 
       makeFarm(doc, folder / "ball.ilum", still(folder / "farmed.exr"), 4, folder / "ball.farm", "ilumbra-cli");
   REQUIRE(farm.tasks.size() == 5);
   CHECK_THAT(refusal([&] { runFarmTask(farm, 4, kinds(), here.tasks, here.views); }),
-             Catch::Contains("cannot be read"));
+             Catch::Contains("are not there yet: they are task 0"));
   CHECK(farmState(farm)[4].state == "failed");
   for (size_t t = 0; t < 5; ++t) runFarmTask(farm, t, kinds(), here.tasks, here.views);
   Job one = farm.job;

@@ -1,5 +1,6 @@
 // The scenes that a person meets first: each works, and says what it promises.
 #include "core/compile/camera.h"
+#include "core/document/loop.h"
 #include "core/effects/route.h"
 #include "core/exchange/assets.h"
 #include "demo/starters.h"
@@ -91,6 +92,18 @@ TEST_CASE("The hall's glows keep apart: each lens stage takes light from its own
   CHECK(beads > 0);
   CHECK(4 * both <= sun); // reflections of the one behind a glint of the other, at most
   CHECK(sourcesOfStage(o.doc, *o.doc.findByName("Sun halo")) == std::vector<NodeId>{core});
+}
+
+TEST_CASE("The hall's range is a loop, and what moves in it keeps its distances", "[demo][loop]") {
+  const Opened o(findStarter("orrery-hall"));
+  CHECK(settingsOf(o.doc).number("last_frame") == 240);
+  for (const LoopBreak& b : loopBreaks(o.doc)) FAIL_CHECK(addressText(o.doc, b.at) << " " << b.why);
+  // A planet stays on its ring: as far from the middle as it was, and in the ring's plane.
+  const Node& planet = *o.doc.findByName("Glass planet");
+  for (double f = 1; f <= 241; f += 20) {
+    const Triple p = Params(planet, f).triple("position");
+    CHECK(std::hypot(p[0], p[1], p[2]) == Approx(0.86).epsilon(1e-4));
+  }
 }
 
 TEST_CASE("Writing a starter twice changes nothing, and the unknown one is refused with those that exist", "[demo]") {

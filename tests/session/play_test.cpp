@@ -5,19 +5,14 @@
 #include "core/image/packed_pixels.h"
 #include "core/session/kept_frame.h"
 #include "core/session/session.h"
-#include "tests/support/scene.h"
+#include "tests/session/bench.h"
 
-#include <chrono>
-#include <condition_variable>
 #include <fmt/format.h>
 #include <future>
-#include <mutex>
 #include <random>
-#include <thread>
 
 using namespace ilumbra;
 using namespace ilumbra::test;
-using Clock = std::chrono::steady_clock;
 
 namespace {
 
@@ -39,44 +34,6 @@ Document movingSet() {
   s.set(s.find("Shine"), {{"lens", "Halo"}});
   return s.take();
 }
-
-class Bench {
- public:
-  Bench()
-      : m_session(std::make_shared<AssetCache>(), std::make_shared<const ColorViews>(),
-                  [this](std::shared_ptr<const SessionImage> i) {
-                    const std::lock_guard lock(m_mutex);
-                    m_images.push_back(std::move(i));
-                    m_wake.notify_all();
-                  }) {}
-  std::shared_ptr<const SessionImage> wait(const std::function<bool(const SessionImage&)>& want, int seconds = 60) {
-    std::unique_lock lock(m_mutex);
-    const auto until = Clock::now() + std::chrono::seconds(seconds);
-    for (size_t seen = 0;;) {
-      for (; seen < m_images.size(); ++seen)
-        if (want(*m_images[seen])) return m_images[seen];
-      if (m_wake.wait_until(lock, until) == std::cv_status::timeout) return nullptr;
-    }
-  }
-  std::shared_ptr<const SessionImage> answer(SessionRequest r) {
-    const uint64_t edition = m_session.submit(std::move(r));
-    return wait([edition](const SessionImage& i) { return i.edition == edition; });
-  }
-  bool untilKept(const std::function<bool(const KeptState&)>& want) {
-    for (int i = 0; i < 6000; ++i) {
-      if (want(*m_session.kept())) return true;
-      std::this_thread::sleep_for(std::chrono::milliseconds(10));
-    }
-    return false;
-  }
-  Session& session() { return m_session; }
-
- private:
-  std::mutex m_mutex;
-  std::condition_variable m_wake;
-  std::vector<std::shared_ptr<const SessionImage>> m_images;
-  Session m_session;
-};
 
 double apart(const Picture& a, const Picture& b) {
   REQUIRE(a.rgb.size() == b.rgb.size());
