@@ -69,7 +69,7 @@ void apply(QApplication& app) {
     QPushButton:default { border: 1px solid #74c6ae; }
     QPushButton:focus { border: 1px solid #74c6ae; }
     QDialogButtonBox { dialogbuttonbox-buttons-have-icons: 0; }
-    QComboBox { background: #1c1c1c; border: 1px solid #3a3a3a; border-radius: 3px; padding: 3px 6px; }
+    QComboBox { color: #74c6ae; background: #1c1c1c; border: 1px solid #3a3a3a; border-radius: 3px; padding: 3px 6px; }
     QComboBox:focus { border: 1px solid #74c6ae; }
     QComboBox::drop-down { border: none; width: 18px; }
     QComboBox QAbstractItemView { background: #2a2a2a; border: 1px solid #404040; selection-background-color: #35423e; }

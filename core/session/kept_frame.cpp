@@ -12,7 +12,7 @@ namespace ilumbra {
 KeptFrame::KeptFrame(const Rendering& rendering, const std::vector<Color>& groupScales, const Denoiser* denoiser,
                      LensSight sight, const Tasks& tasks)
     : m_scales(groupScales), m_sight(std::move(sight)), m_step(rendering.step()), m_samples(rendering.samples()),
-      m_converged(rendering.converged()) {
+      m_noise(rendering.film().noise()) {
   const Scene& scene = rendering.scene();
   const Film& film = rendering.film();
   auto shell = std::make_shared<Scene>();
@@ -75,16 +75,26 @@ KeptFrame::KeptFrame(const Rendering& rendering, const std::vector<Color>& group
   }
 }
 
-std::optional<LensResult> KeptFrame::develop(const Document& doc, double frame, const Tasks& all,
-                                             const LensOptions& options) const {
-  if (!hasLayers(*m_scene, doc) || !hasSurroundings(*m_scene, doc)) return {};
-  const std::vector<Color> scales = balancedScales(*m_scene, doc, frame);
+std::vector<Color> KeptFrame::scalesFor(const Document& doc, double frame) const {
+  std::vector<Color> scales = balancedScales(*m_scene, doc, frame);
   if (scales.size() != m_scales.size()) return {};
   for (size_t g = 0; g < scales.size(); ++g) {
     if (std::find(m_live.begin(), m_live.end(), g) != m_live.end()) continue;
     for (int c = 0; c < 3; ++c)
       if (std::abs(scales[g][c] - m_scales[g][c]) > 1e-5f * std::abs(m_scales[g][c])) return {};
   }
+  return scales;
+}
+
+bool KeptFrame::answers(const Document& doc, double frame) const {
+  return hasLayers(*m_scene, doc) && hasSurroundings(*m_scene, doc) && !scalesFor(doc, frame).empty();
+}
+
+std::optional<LensResult> KeptFrame::develop(const Document& doc, double frame, const Tasks& all,
+                                             const LensOptions& options) const {
+  if (!hasLayers(*m_scene, doc) || !hasSurroundings(*m_scene, doc)) return {};
+  const std::vector<Color> scales = scalesFor(doc, frame);
+  if (scales.empty()) return {};
   const Tasks tasks = all.stoppedBy(options.cancel);
   const float exposure = exposureFactor(doc, frame);
   const int wide = m_width + 2 * m_margin, high = m_height + 2 * m_margin;
@@ -137,13 +147,21 @@ const KeptFrame* KeptFrames::find(double frame) const {
   return it == m_frames.end() ? nullptr : &it->second;
 }
 
-bool KeptFrames::keep(double frame, KeptFrame kept) {
+bool KeptFrames::keep(double frame, KeptFrame&& kept) {
   const KeptFrame* before = find(frame);
   const size_t then = m_bytes - (before ? before->bytes() : 0) + kept.bytes();
   if (then > m_limit) return false;
   m_bytes = then;
   m_frames.insert_or_assign(frame, std::move(kept));
   return true;
+}
+
+void KeptFrames::keepWithin(double first, double last) {
+  std::erase_if(m_frames, [&](const auto& f) {
+    const bool goes = f.first < first || f.first > last;
+    if (goes) m_bytes -= f.second.bytes();
+    return goes;
+  });
 }
 
 void KeptFrames::clear() {

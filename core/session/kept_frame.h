@@ -25,8 +25,10 @@ class KeptFrame {
   /// Of the film: a pixel stands for step × step of the picture.
   int step() const { return m_step; }
   uint32_t samples() const { return m_samples; }
-  /// The noise that was asked for was reached.
-  bool converged() const { return m_converged; }
+  /// Of the film (Film::noise()).
+  double noise() const { return m_noise; }
+  /// False if develop() would have nothing to show for this document at the frame, but for what stages ask of the set.
+  bool answers(const Document& doc, double frame) const;
   int pictureWidth() const { return m_scene->width; }
   int pictureHeight() const { return m_scene->height; }
   size_t bytes() const;
@@ -40,6 +42,8 @@ class KeptFrame {
     std::vector<PackedPixels> live;       ///< at unit power
     bool backdrop = false, plate = false; ///< of a plate: exposed already
   };
+  /// The amounts of the groups; empty: folded ones have changed, or there are others.
+  std::vector<Color> scalesFor(const Document& doc, double frame) const;
   std::shared_ptr<const Scene> m_scene; ///< what it says of groups and queries, without anything in it
   std::vector<Color> m_scales;
   std::vector<size_t> m_live; ///< groups
@@ -49,7 +53,7 @@ class KeptFrame {
   LensSight m_sight;
   int m_width = 0, m_height = 0, m_margin = 0, m_step = 1;
   uint32_t m_samples = 0;
-  bool m_converged = false;
+  double m_noise = 1;
 };
 
 /// The frames of a document that are kept, by frame.
@@ -58,8 +62,10 @@ class KeptFrames {
   explicit KeptFrames(size_t limit = size_t(768) << 20) : m_limit(limit) {}
   /// Null: it is not kept.
   const KeptFrame* find(double frame) const;
-  /// False, and nothing changes, if that is more than the limit.
-  bool keep(double frame, KeptFrame kept);
+  /// False, and nothing changes, nor is it moved from, if that is more than the limit.
+  bool keep(double frame, KeptFrame&& kept);
+  /// Lets go of those that lie outside of a range.
+  void keepWithin(double first, double last);
   void clear();
   size_t bytes() const { return m_bytes; }
   size_t limit() const { return m_limit; }

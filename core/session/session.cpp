@@ -146,7 +146,7 @@ Session::Content::Refinement Session::Content::refinement() const {
   const bool asked = fullSamples() == 0 && jobWaits(false);
   // The frame at hand first, as far as the coarsest that is kept; then the others, then all better.
   if (now->ahead && !now->playing && !asked && !scene->bare() &&
-      (fullSamples() >= std::min(target(), aheadFirst) || finished() || now->paused) && nextAhead())
+      (fullSamples() >= std::min(target(), aheadFirst) || finished() || now->paused) && (staleUnknown || nextAhead()))
     return Refinement::Ahead;
   const bool enough = now->paused || (now->playing ? draft.samples() >= 2 : finished() && !catchesUp());
   if (!asked && enough) return Refinement::Rest;

@@ -36,13 +36,13 @@ struct SessionRequest {
   double viewStops = 0;      ///< brightens the view only
   Region region;             ///< width 0: the whole picture
   Compare compare = Compare::None;
-  std::shared_ptr<const Proof> proof; ///< the other picture of a comparison
-  std::shared_ptr<const Proof> left;  ///< instead of the live picture, if set
-  bool playing = false;               ///< kept frames or drafts only: the next frame is about to come
-  bool ahead = false;                 ///< the frames from `firstFrame` to `lastFrame` are rendered and kept
+  std::shared_ptr<const Proof> proof;   ///< the other picture of a comparison
+  std::shared_ptr<const Proof> left;    ///< instead of the live picture, if set
+  bool playing = false;                 ///< kept frames or drafts only: the next frame is about to come
+  bool ahead = false;                   ///< the frames from `firstFrame` to `lastFrame` are rendered and kept
   double firstFrame = 1, lastFrame = 0; ///< last below first: the document's range
   size_t keptLimit = size_t(768) << 20; ///< bytes that kept frames may take
-  bool groups = false;                ///< SessionImage::groups are wanted
+  bool groups = false;                  ///< SessionImage::groups are wanted
 };
 
 /// What the session has: immutable, made by the session's thread.

@@ -13,6 +13,7 @@
 #include <condition_variable>
 #include <mutex>
 #include <optional>
+#include <set>
 #include <thread>
 
 namespace ilumbra {
@@ -92,16 +93,20 @@ struct Session::Content {
 
   // Kept frames (session_play.cpp).
   KeptFrames frames;
-  std::optional<Document> keptDoc;     ///< as submitted, at frame 0: that they are of
+  std::optional<Document> keptDoc;      ///< as submitted, at frame 0: that they are of
   std::optional<SessionRequest> played; ///< shown from a kept frame: `now` is still what was before
   std::shared_ptr<const KeptState> keptState = std::make_shared<KeptState>(); ///< under the mutex
   bool keptFull = false;
+  /// Kept frames that do not answer the document as it is now: it asks for a layer or a light that they have not. They
+  /// stay, for it may be taken back.
+  std::set<double> stale;
+  bool staleUnknown = false;                ///< the document has changed since they were looked for
+  std::set<double> unrendered;              ///< frames that need no ray, or cannot be rendered: nothing is kept of them
   std::shared_ptr<const SessionImage> last; ///< of a film: what is read off it stands while frames are played
   /// A frame that is rendered ahead: it goes on where it was broken off.
   struct Ahead {
     double frame = 0;
     uint32_t target = 0;
-    Document doc; ///< with even patterns as their values
     Rendering rendering;
   };
   std::optional<Ahead> ahead;
@@ -115,9 +120,11 @@ struct Session::Content {
   /// The frame that is rendered ahead next, and up to how many samples; none: all are there.
   std::optional<std::pair<double, uint32_t>> nextAhead() const;
   void renderAhead();
+  void renderAhead(double frame, uint32_t goal);
   void keepFrame(double frame, const Document& even, const Rendering& r, const std::vector<Color>& scales,
                  const Denoiser* denoiser);
   void noteKept();
+  void findStale();
   uint32_t keptSamples(double frame) const;
 
   uint32_t fullSamples() const { return fullStale ? 0 : full.samples(); }
@@ -135,7 +142,8 @@ struct Session::Content {
 
   // What shows the light of a document and nothing else.
   bool showsLight(const SessionRequest& r) const {
-    return r.pass == ShownPass::Light && !r.raw && !r.left && r.compare == Compare::None && !r.stages && !r.region.width;
+    return r.pass == ShownPass::Light && !r.raw && !r.left && r.compare == Compare::None && !r.stages &&
+           !r.region.width;
   }
 
   uint32_t target() const { return scene && scene->bare() ? 1 : uint32_t(settingsOf(now->doc).number("samples")); }

@@ -30,11 +30,30 @@ void Session::Content::checkKept(const Document& doc) {
   if (keptDoc && *keptDoc == still) return;
   if (keptDoc && needsTracing(*keptDoc, still)) {
     frames.clear();
+    unrendered.clear();
     ahead.reset();
     keptFull = false;
     noteKept();
   }
   keptDoc = still;
+  staleUnknown = !frames.all().empty();
+  if (stale.empty()) return;
+  stale.clear();
+  noteKept();
+}
+
+void Session::Content::findStale() {
+  staleUnknown = false;
+  if (!written) return;
+  for (const auto& [frame, kept] : frames.all()) {
+    if (cancel.requested()) {
+      staleUnknown = true;
+      return;
+    }
+    const Document even = withEvenValues(atFrame(*written, frame), frame, assets->assets(written->folder(), &leaving));
+    if (!kept.answers(even, frame)) stale.insert(frame);
+  }
+  noteKept();
 }
 
 std::optional<LensResult> Session::Content::developedKept(const SessionRequest& request, const Document& even) {
@@ -61,7 +80,11 @@ bool Session::Content::showKept(const SessionRequest& request) {
   lensStart = Clock::now();
   const Document even = withEvenValues(request.doc, frame, assets->assets(request.doc.folder(), &cancel));
   const std::optional<LensResult> developed = developedKept(request, even);
-  if (!developed) return false;
+  if (!developed) {
+    if (stale.insert(frame).second) noteKept();
+    return false;
+  }
+  if (stale.erase(frame)) noteKept();
   played = request;
   written = request.doc;
   auto image = std::make_shared<SessionImage>();
@@ -94,7 +117,9 @@ bool Session::Content::showKept(const SessionRequest& request) {
 
 uint32_t Session::Content::keptSamples(double frame) const {
   const KeptFrame* k = frames.find(frame);
-  return !k ? 0 : k->converged() ? UINT32_MAX : k->step() > 1 ? 1 : std::max(2u, k->samples());
+  if (!k || stale.count(frame)) return 0;
+  if (k->step() > 1) return 1;
+  return k->noise() <= settingsOf(now->doc).number("noise") ? UINT32_MAX : std::max(2u, k->samples());
 }
 
 void Session::Content::keepFrame(double frame, const Document& even, const Rendering& r,
@@ -104,7 +129,14 @@ void Session::Content::keepFrame(double frame, const Document& even, const Rende
   const LensOptions options{
       .assets = &files, .cancel = &leaving, .convolutions = &convolutions, .sight = &sight, .works = false};
   develop(even, frame, r.scene(), r.film(), scales, tasks, options);
-  if (!frames.keep(frame, KeptFrame(r, scales, denoiser, std::move(sight), tasks))) keptFull = true;
+  KeptFrame kept(r, scales, denoiser, std::move(sight), tasks);
+  if (!frames.keep(frame, std::move(kept))) {
+    // What is not played goes first.
+    const auto [first, last] = rangeOf(*now);
+    frames.keepWithin(first, last);
+    keptFull = !frames.keep(frame, std::move(kept));
+  }
+  stale.erase(frame);
   noteKept();
 }
 
@@ -136,7 +168,7 @@ std::optional<std::pair<double, uint32_t>> Session::Content::nextAhead() const {
   double bestAway = 0;
   for (double f = first; f <= last; ++f) {
     const uint32_t kept = keptSamples(f);
-    if (kept >= std::max(2u, most)) continue;
+    if (kept >= std::max(2u, most) || unrendered.count(f)) continue;
     const uint32_t goal = next(kept);
     const double away = f >= here ? f - here : f - here + (last - first + 1); // as it is played
     if (!best || goal < best->second || (goal == best->second && away < bestAway)) {
@@ -148,34 +180,53 @@ std::optional<std::pair<double, uint32_t>> Session::Content::nextAhead() const {
 }
 
 void Session::Content::renderAhead() {
+  if (staleUnknown) return findStale();
   const auto next = nextAhead();
   if (!next || !written) return;
+  try {
+    renderAhead(next->first, next->second);
+  } catch (const Error& e) {
+    if (e.kind() == ErrorKind::Cancelled) throw;
+    // The picture at hand is none the worse for it; whoever goes to that frame is told.
+    unrendered.insert(next->first);
+    ahead.reset();
+    noteKept();
+  }
+}
+
+void Session::Content::renderAhead(double frame, uint32_t goal) {
+  // As it is written now: between two passes the lens or the balance may have changed.
+  const FileAssets files = assets->assets(written->folder(), &cancel);
+  const Document even = withEvenValues(atFrame(*written, frame), frame, files);
   if (!ahead) {
-    const auto [frame, goal] = *next;
-    const Document even = withEvenValues(atFrame(*written, frame), frame, assets->assets(written->folder(), &cancel));
     CompileOptions options;
     options.frame = frame;
     options.queries = lensQueries(even);
     options.masks = lensMasks(even);
     options.overscan = lensOverscan(even);
-    const ScenePtr made = compileScene(even, options, assets->assets(even.folder(), &cancel), cache, &cancel);
-    Ahead a{frame, goal, even, Rendering()};
-    if (made->bare()) return;
-    a.rendering.restart(made, goal == 1 ? draftStep : 1);
-    ahead.emplace(std::move(a));
+    const ScenePtr made = compileScene(even, options, files, cache, &cancel);
+    if (made->bare()) {
+      unrendered.insert(frame);
+      return;
+    }
+    ahead.emplace(Ahead{frame, goal, Rendering(made, goal == 1 ? draftStep : 1)});
     noteKept();
   }
-  Ahead& a = *ahead;
-  const uint32_t wanted = a.target == 1 ? aheadCoarse : a.target;
-  const double noise = settingsOf(a.doc).number("noise");
-  while (a.rendering.samples() < wanted && !a.rendering.converged()) {
-    const uint32_t pass = a.target == 1 ? wanted : a.rendering.nextPass(wanted);
-    if (!trace([&] { return a.rendering.advance(tasks, pass, cancel, {}, a.target == 1 ? 0 : noise); }, a.rendering))
-      return; // it goes on later
+  Rendering& r = ahead->rendering;
+  const uint32_t wanted = goal == 1 ? aheadCoarse : goal;
+  const double noise = goal == 1 ? 0 : settingsOf(even).number("noise");
+  while (r.samples() < wanted && !r.converged()) {
+    const uint32_t pass = goal == 1 ? wanted : r.nextPass(wanted);
+    if (!trace([&] { return r.advance(tasks, pass, cancel, {}, noise); }, r)) return; // it goes on later
+  }
+  const std::vector<Color> scales = balancedScales(r.scene(), even, frame);
+  if (!hasLayers(r.scene(), even) || !hasSurroundings(r.scene(), even) || scales.empty()) {
+    ahead.reset(); // from the start, with what is asked for now
+    return;
   }
   std::optional<Denoiser> denoiser;
-  if (settingsOf(a.doc).flag("denoise")) denoiser.emplace(a.rendering.film(), tasks, &leaving);
-  keepFrame(a.frame, a.doc, a.rendering, a.rendering.scene().groupScales, denoiser ? &*denoiser : nullptr);
+  if (settingsOf(even).flag("denoise")) denoiser.emplace(r.film(), tasks, &leaving);
+  keepFrame(frame, even, r, scales, denoiser ? &*denoiser : nullptr);
   ahead.reset();
   noteKept();
 }
@@ -184,7 +235,8 @@ void Session::Content::noteKept() {
   auto state = std::make_shared<KeptState>();
   const double most = now ? std::max(2.0, settingsOf(now->doc).number("samples")) : 2;
   for (const auto& [frame, kept] : frames.all()) {
-    const double samples = kept.converged() ? most : kept.step() > 1 ? 1 : std::max(2u, kept.samples());
+    if (!now || stale.count(frame)) continue;
+    const double samples = std::min(most, double(keptSamples(frame)));
     state->quality[frame] = float(std::clamp((1 + std::log2(samples)) / (1 + std::log2(most)), 0.05, 1.0));
   }
   state->bytes = frames.bytes();

@@ -170,6 +170,18 @@ TEST_CASE("Rendered ahead, frames come coarse first, then better, and play witho
   REQUIRE(dimmed);
   CHECK(dimmed->kept);
   CHECK(mean(*dimmed->linear) < 0.7 * mean(*played->linear));
+  // A light that is folded into the rest: the frames stay, and are as if they were not there till it is taken back.
+  const Document asItWas = r.doc;
+  r.doc = setAt(r.doc, resolve(r.doc, "Faint lamp 3.power"), Constant(80.0));
+  const auto folded = bench.answer(r);
+  REQUIRE(folded);
+  CHECK_FALSE(folded->kept);
+  CHECK(bench.session().kept()->quality.count(4) == 0);
+  r.doc = asItWas;
+  const auto takenBack = bench.answer(r);
+  REQUIRE(takenBack);
+  CHECK(takenBack->kept);
+  CHECK(bench.session().kept()->quality.count(4) == 1);
   // A frame that is not there is a draft; a change that needs rays lets them all go.
   r.doc = atFrame(doc, 6);
   const auto draft = bench.answer(r);
@@ -205,6 +217,26 @@ TEST_CASE("A frame that one comes back to is shown as it was kept till the film 
   bench.session().run(
       [&](const Session::State* s, const std::string&) { frame.set_value(s ? currentFrame(s->doc) : -1); });
   CHECK(frame.get_future().get() == 5);
+}
+
+TEST_CASE("Rendered ahead, frames are rendered anew for a light that was folded into the rest", "[play]") {
+  Bench bench;
+  SessionRequest r{.doc = movingSet()};
+  r.ahead = true;
+  r.lastFrame = 3;
+  bench.session().submit(r);
+  const auto full = [](const KeptState& k) {
+    return k.quality.size() >= 3 &&
+           std::all_of(k.quality.begin(), k.quality.end(), [](const auto& q) { return q.second >= 0.999f; });
+  };
+  REQUIRE(bench.untilKept(full));
+  const uint64_t before = bench.session().kept()->change;
+  r.doc = setAt(r.doc, resolve(r.doc, "Faint lamp 3.power"), Constant(4000.0));
+  bench.session().submit(r);
+  REQUIRE(bench.untilKept([&](const KeptState& k) { return k.change > before && k.quality.size() < 3; }));
+  REQUIRE(bench.untilKept(full));
+  const auto live = bench.session().kept()->live;
+  CHECK(std::find(live.begin(), live.end(), "Faint lamp 3") != live.end()); // it gives most now
 }
 
 TEST_CASE("Frames beyond the limit are not kept, and that is said", "[play]") {
