@@ -28,6 +28,8 @@ class Studio : public QObject {
   Session& session() { return *m_session; }
   /// Copies share what it holds: work on another thread takes one along.
   AssetCache& assets() { return *m_assets; }
+  /// For work that may outlive the window.
+  std::shared_ptr<AssetCache> sharedAssets() const { return m_assets; }
   const ColorViews& views() const { return *m_views; }
   const std::shared_ptr<const ColorViews>& sharedViews() const { return m_views; }
   /// For other threads, to hand something to the interface thread while this is there.
@@ -97,10 +99,10 @@ class Studio : public QObject {
     bool beforeStage = false;
     bool stages = false; ///< what lens stages make is wanted
     bool playing = false;
-    bool ahead = false;                ///< the frames that are played are rendered ahead and kept
+    bool ahead = false;                 ///< the frames that are played are rendered ahead and kept
     double playFirst = 1, playLast = 0; ///< what is played; last below first: the document's range
-    bool toAndFro = false;             ///< played forwards, then backwards, instead of from the start again
-    bool groups = false; ///< the picture's light groups are wanted
+    bool toAndFro = false;              ///< played forwards, then backwards, instead of from the start again
+    bool groups = false;                ///< the picture's light groups are wanted
   };
   const View& view() const { return m_view; }
   /// The first and the last frame that are played.

@@ -17,6 +17,8 @@ void lensRatios(Hall& hall);
 void interactionRatios(Hall& hall);
 /// Frames from the cache.
 void playingRatios(Hall& hall);
+/// What it costs to divide a delivery among processes.
+void farmRatios(Hall& hall);
 /// Instance arrays.
 void arrayRatios(Hall& hall);
 /// Light in the air.

@@ -33,7 +33,7 @@ void playingRatios(Hall& hall) {
             sceneLight(*scene, rendering.film(), scene->groupScales, tasks, &denoiser), tasks,
             {.convolutions = &convolutions, .sight = &sight, .works = false});
     std::optional<KeptFrame> kept;
-    const double packing = seconds([&] { kept.emplace(rendering, scene->groupScales, &denoiser, sight, tasks); });
+    const double packing = seconds([&] { kept.emplace(rendering, doc, scene->groupScales, &denoiser, sight, tasks); });
     const auto shown = [&](bool lens) {
       return best(8, [&] {
         const auto r = kept->develop(doc, frame, tasks, {.on = lens, .convolutions = &convolutions, .works = false});

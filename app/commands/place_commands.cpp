@@ -1,6 +1,7 @@
 #include "app/commands/menus.h"
 
 #include "app/main_window.h"
+#include "app/panels/movers.h"
 #include "app/studio.h"
 #include "app/theme.h"
 #include "app/viewport/picture_view.h"
@@ -177,6 +178,10 @@ void addRideCommands(CommandMenu& menu, MainWindow& w) {
         s->edit(tr("Ride"), [&](const Document& d) { return carried(d, things, carrier); });
       },
       several, true);
+  menu.add(
+      "place.follow", tr("Follow the path"), "Ctrl+Alt+R",
+      tr("What is selected goes along the selected path, once in the range of frames; without a path along a new one"),
+      [s] { followPath(*s); }, selected);
   menu.add(
       "place.let_go", tr("Let go"), "Alt+Shift+R",
       tr("What is selected no longer goes along with what carries or groups it; it stays where it is"),

@@ -13,6 +13,7 @@
 #include <QHelpEvent>
 #include <QKeyEvent>
 #include <QLabel>
+#include <QMenu>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QScrollArea>
@@ -55,11 +56,15 @@ void BalanceRow::refresh() {
   m_solo = false;
   m_stops = 0;
   m_tint = Qt::white;
+  m_live = "by its strength";
+  m_layer.clear();
   if (const Node* n = balanceRow(doc, m_source)) {
     const Params p(*n, m_studio.frame());
     m_on = p.flag("on");
     m_solo = p.flag("solo");
     m_stops = p.number("stops");
+    m_live = p.text("live");
+    m_layer = p.text("layer");
     const Triple t = p.triple("tint");
     m_tint = shown({float(t[0]), float(t[1]), float(t[2])});
   }
@@ -108,9 +113,16 @@ void BalanceRow::paintEvent(QPaintEvent*) {
   p.setPen(Qt::NoPen);
   p.setBrush(m_unheard ? theme::faint : m_light);
   p.drawEllipse(QPointF(14, 13.5), 4.5, 4.5);
+  if (m_live == "always") {
+    p.setBrush(Qt::NoBrush);
+    p.setPen(theme::accent);
+    p.drawEllipse(QPointF(14, 13.5), 7.5, 7.5);
+  }
   p.setPen(m_unheard ? theme::faint : theme::text);
+  const QString name =
+      m_layer.empty() ? m_name : tr("%1 in %2", "a light in a layer").arg(m_name, QString::fromStdString(m_layer));
   p.drawText(QRect(28, 0, nameWidth(), height()), Qt::AlignLeft | Qt::AlignVCenter,
-             p.fontMetrics().elidedText(m_name, Qt::ElideRight, nameWidth()));
+             p.fontMetrics().elidedText(name, Qt::ElideRight, nameWidth()));
   const auto word = [&](const QRect& r, const QString& text, bool active) {
     p.setPen(active ? theme::accent : theme::faint);
     p.drawText(r, Qt::AlignCenter, text);
@@ -194,6 +206,43 @@ void BalanceRow::split(bool join) {
   });
 }
 
+void BalanceRow::setLive(const char* choice) {
+  set("live", std::string(choice));
+  m_studio.tell(choice == std::string("always") ? tr("%1 is live in all frames that are kept: others are folded unless "
+                                                     "they are marked too")
+                                                      .arg(m_name)
+                : choice == std::string("never") ? tr("%1 is folded into the rest of frames that are kept").arg(m_name)
+                                                 : tr("%1 is live while it is among the strongest").arg(m_name));
+}
+
+void BalanceRow::askForLayer() {
+  const auto name = askForText(this, tr("Layer of %1 in files").arg(m_name),
+                               tr("Lights with the same word leave as one layer; empty: a layer of its own"),
+                               QString::fromStdString(m_layer));
+  if (name) set("layer", name->trimmed().toStdString());
+}
+
+void BalanceRow::contextMenuEvent(QContextMenuEvent* e) {
+  QMenu menu(this);
+  menu.setToolTipsVisible(true);
+  const std::pair<const char*, QString> choices[] = {{"by its strength", tr("Live in play if it is strong")},
+                                                     {"always", tr("Live in play always (L)")},
+                                                     {"never", tr("Folded into the rest in play")}};
+  for (const auto& [choice, label] : choices) {
+    QAction* a = menu.addAction(label);
+    a->setToolTip(tr("Whether this row acts on frames that are kept while they play; each live light takes memory"));
+    a->setCheckable(true);
+    a->setChecked(m_live == choice);
+    connect(a, &QAction::triggered, this, [this, choice = choice] { setLive(choice); });
+  }
+  menu.addSeparator();
+  QAction* layer = menu.addAction(m_layer.empty() ? tr("Layer of files… (F)")
+                                                  : tr("Layer of files: %1… (F)").arg(QString::fromStdString(m_layer)));
+  layer->setToolTip(tr("Lights with the same word leave as one layer of the passes lights and crossed"));
+  connect(layer, &QAction::triggered, this, [this] { askForLayer(); });
+  menu.exec(e->globalPos());
+}
+
 void BalanceRow::mousePressEvent(QMouseEvent* e) {
   if (e->button() != Qt::LeftButton) return;
   setFocus();
@@ -250,6 +299,10 @@ void BalanceRow::keyPressEvent(QKeyEvent* e) {
     return set("solo", !m_solo);
   case Qt::Key_T:
     return tint();
+  case Qt::Key_L:
+    return setLive(m_live == "always" ? "by its strength" : "always");
+  case Qt::Key_F:
+    return askForLayer();
   case Qt::Key_P:
     return split(e->modifiers() & Qt::ShiftModifier);
   case Qt::Key_Backspace:
@@ -267,6 +320,8 @@ bool BalanceRow::event(QEvent* e) {
   if (e->type() == QEvent::ToolTip) {
     const QPoint at = static_cast<QHelpEvent*>(e)->pos();
     QString text = tr("%1: click to select it").arg(m_name);
+    if (m_live == "always") text += tr("; live in frames that are kept (L)");
+    if (!m_layer.empty()) text += tr("; leaves in the layer %1 (F)").arg(QString::fromStdString(m_layer));
     if (switchRect().contains(at))
       text = tr("On or off in the balance (Space)");
     else if (soloRect().contains(at))

@@ -15,7 +15,7 @@ namespace ilumbra {
 
 /// One light in the balance: its switch, solo, stops on a ruled line, tint and share of the picture's light.
 ///   Left and Right step the stops (Shift: finely), Space switches, S solos, T tints, P splits own light by its objects
-///   or joins it, Backspace takes the row back.
+///   or joins it, L keeps it live while frames play, F asks for its layer of files, Backspace takes the row back.
 class BalanceRow : public QWidget, public Spoken {
   Q_OBJECT
  public:
@@ -45,6 +45,7 @@ class BalanceRow : public QWidget, public Spoken {
   void keyPressEvent(QKeyEvent*) override;
   void focusInEvent(QFocusEvent*) override { update(); }
   void focusOutEvent(QFocusEvent*) override { update(); }
+  void contextMenuEvent(QContextMenuEvent* e) override;
   bool event(QEvent* e) override;
 
  private:
@@ -52,6 +53,8 @@ class BalanceRow : public QWidget, public Spoken {
   void set(const char* param, const Constant& v, uint64_t gesture = 0);
   void setStops(double stops, uint64_t gesture);
   void tint();
+  void setLive(const char* choice);
+  void askForLayer();
   bool joins() const { return m_source.copy || (m_source.object && !m_parts); }
   void split(bool join);
   Studio& m_studio;
@@ -59,6 +62,7 @@ class BalanceRow : public QWidget, public Spoken {
   QString m_name;
   size_t m_parts = 0; ///< 0: it cannot be split
   bool m_on = true, m_solo = false, m_unheard = false;
+  std::string m_live, m_layer; ///< as its row says
   double m_stops = 0, m_share = 0;
   QColor m_tint, m_light;
   bool m_dragging = false;

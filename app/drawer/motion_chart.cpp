@@ -64,8 +64,11 @@ void MotionChart::rebuild() {
   m_last = std::max(m_first + 1, s.number("last_frame"));
   m_rows.clear();
   const std::vector<Address> moving = movingValues(doc);
-  if (std::none_of(moving.begin(), moving.end(),
-                   [&](const Address& a) { return a.node == m_current.node && a.param == m_current.param; }))
+  const bool playing = m_current.param == "begins" && doc.find(m_current.node) &&
+                       Params(*doc.find(m_current.node), m_first).text("play") != "still";
+  if (!playing && std::none_of(moving.begin(), moving.end(), [&](const Address& a) {
+        return a.node == m_current.node && a.param == m_current.param;
+      }))
     m_current = moving.empty() ? Address{} : moving.front();
   for (size_t i = 0; i < moving.size(); ++i) {
     const Address& a = moving[i];
@@ -82,6 +85,17 @@ void MotionChart::rebuild() {
     m_rows.push_back(
         {a, several ? qs(d.label) : tr("%1 · %2").arg(qs(n.name), qs(d.label).toLower()), {}, &d, 0, 0, several});
   }
+  for (const Node* n : doc.inOrder())
+    if (n->kind->param("play") && n->kind->param("begins") && Params(*n, m_first).text("play") != "still")
+      m_rows.push_back({{n->id, "begins", 0, {}},
+                        tr("%1 · plays").arg(qs(n->name)),
+                        {},
+                        n->kind->param("begins"),
+                        0,
+                        0,
+                        false,
+                        true});
+  if (!m_current.node && !m_rows.empty() && m_rows.front().def) m_current = m_rows.front().at;
   // What was chosen and is there no more.
   std::erase_if(m_chosen, [&](const KeyPlace& c) {
     const Keys* k = keysAt(doc, c.at);
@@ -91,6 +105,11 @@ void MotionChart::rebuild() {
   for (size_t i = 0; i < m_rows.size(); ++i) {
     Row& r = m_rows[i];
     if (!r.def) continue;
+    if (r.plays) {
+      const Params p(*doc.find(r.at.node), m_first);
+      r.range = tr("%1, %2 ×").arg(qs(p.text("play"))).arg(p.number("speed"), 0, 'g', 4);
+      continue;
+    }
     const Value v = valueAt(doc, r.at);
     double least = 1e300, most = -1e300;
     constexpr int samples = 256;
@@ -169,6 +188,7 @@ QPointF MotionChart::notch(const Row& r, const Key& key) const {
 
 std::vector<QPolygonF> MotionChart::profile(size_t row) const {
   const Row& r = m_rows[row];
+  if (r.plays) return {playedProfile(r)};
   const QRect b = band(r);
   const Value v = valueAt(m_studio.doc(), r.at);
   const auto [least, most] = m_spans[row];
@@ -239,6 +259,16 @@ void MotionChart::paintRow(QPainter& p, size_t row) const {
   p.setFont(theme::font(10));
   if (open) {
     const Value v = valueAt(doc, r.at);
+    if (r.plays) {
+      const double round = roundOf(r);
+      p.setPen(theme::text);
+      const QRect line(indent, r.top + 23, nameWidth - indent - 8, 16);
+      p.drawText(line, Qt::AlignLeft | Qt::AlignVCenter,
+                 tr("begins at frame %1").arg(std::get<double>(*v.constant()), 0, 'g', 6));
+      p.setPen(theme::dim);
+      p.drawText(line.translated(0, 16), Qt::AlignLeft | Qt::AlignVCenter,
+                 round > 0 ? tr("a round takes %1 frames").arg(round, 0, 'g', 4) : QString());
+    }
     const KeyPlace* only = nullptr;
     for (const KeyPlace& k : m_chosen)
       if (k.at.node == r.at.node && k.at.param == r.at.param) only = only ? nullptr : &k;
@@ -271,6 +301,7 @@ void MotionChart::paintRow(QPainter& p, size_t row) const {
           }
         }
     }
+    if (r.plays) first.clear();
     p.setPen(theme::text);
     const QRect line(indent, r.top + 23, nameWidth - indent - 8, 16);
     p.drawText(line, Qt::AlignLeft | Qt::AlignVCenter, p.fontMetrics().elidedText(first, Qt::ElideRight, line.width()));

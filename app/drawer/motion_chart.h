@@ -2,6 +2,7 @@
 #include "app/spoken.h"
 #include "app/studio.h"
 #include "core/document/key_edit.h"
+#include "core/document/loop.h"
 
 #include <QPolygonF>
 #include <QWidget>
@@ -16,6 +17,8 @@ namespace ilumbra {
 ///   (Ctrl: to a whole second), or, in the chosen row, up and down to another value; a double press on a band sets a
 ///   key there.
 ///   A chosen key that eases has a handle, as long as it rests.
+///   What plays by itself has a band too: it is dragged to slide it, with Shift to stretch it (Alt with Left and Right,
+///   Up and Down).
 ///   Up and Down go through rows, Left and Right through keys (Alt: move them by a frame, with Shift by ten), Insert
 ///   sets a key at this frame, Delete takes keys away, Return types the value, Ctrl+C and Ctrl+V copy and paste them.
 class MotionChart : public QWidget, public Spoken {
@@ -29,11 +32,15 @@ class MotionChart : public QWidget, public Spoken {
     const ParamDef* def = nullptr;
     int top = 0, height = 0; ///< pixels
     bool inThing = false;    ///< below a line of its thing
+    bool plays = false;      ///< a movie, a sequence or a clip: `at` is the frame at which it begins
   };
   const std::vector<Row>& rows() const { return m_rows; }
   const KeyPlaces& chosen() const { return m_chosen; }
   /// Chooses the row of what is at an address; null rows stay as they are.
   void chooseRow(const Address& at);
+  /// How long what plays takes for a round; until it is known bands show where it begins alone.
+  void setRounds(FramesOfRound rounds) { m_rounds = std::move(rounds); }
+  const FramesOfRound& rounds() const { return m_rounds; }
   /// Shows the present document: whoever holds the chart says when somebody sees it.
   void follow();
   /// The chosen row's address; node 0: none.
@@ -67,7 +74,7 @@ class MotionChart : public QWidget, public Spoken {
   bool event(QEvent*) override;
 
  private:
-  enum class Drag { None, Scrub, Press, Frames, Value, Ease };
+  enum class Drag { None, Scrub, Press, Frames, Value, Ease, Slide, Stretch };
   void rebuild();
   void layOut();
   double frameAt(double x, bool seconds) const;
@@ -88,11 +95,18 @@ class MotionChart : public QWidget, public Spoken {
   void typeValue();
   void nextKey(int by);
   void nextRow(int by);
+  // Of what plays (motion_chart_playing.cpp).
+  double roundOf(const Row& r) const; ///< frames at its speed; 0: not known
+  QPolygonF playedProfile(const Row& r) const;
+  void slide(double frames, uint64_t gesture);
+  void stretch(double factor, uint64_t gesture);
+  void playingMenu(const Row& row, double frame, const QPoint& global);
   void keyMenu(const QPoint& global);
   void rowMenu(const Row& row, double frame, const QPoint& global);
   void change(const QString& label, const std::function<Document(const Document&)>& edit, uint64_t gesture = 0);
 
   Studio& m_studio;
+  FramesOfRound m_rounds = [](const Node&) { return 0.0; };
   std::optional<Document> m_shown; ///< that the rows are of
   std::vector<Row> m_rows;
   std::vector<std::pair<double, double>> m_spans; ///< of each row: least and most value in sight

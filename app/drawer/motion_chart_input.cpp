@@ -105,8 +105,15 @@ void MotionChart::mousePressEvent(QMouseEvent* e) {
     m_studio.select({r->at.node});
     return;
   }
+  const bool playing = r && r->plays;
   if (r) chooseRow(r->at);
   choose({});
+  if (playing) {
+    m_drag = e->modifiers() & Qt::ShiftModifier ? Drag::Stretch : Drag::Slide;
+    m_before = m_studio.doc();
+    m_gesture = m_studio.newGesture();
+    return;
+  }
   m_drag = Drag::Scrub;
   m_studio.setFrame(std::clamp(frameAt(m_pressed.x(), e->modifiers() & Qt::ControlModifier), m_first, m_last));
 }
@@ -115,7 +122,9 @@ void MotionChart::mouseMoveEvent(QMouseEvent* e) {
   if (m_drag == Drag::None) {
     const auto handle = easeHandle();
     const bool onHandle = handle && QLineF(handle->second, e->position()).length() < 7;
-    setCursor(onHandle || keyNear(e->position()) ? Qt::SizeHorCursor : Qt::ArrowCursor);
+    const Row* under = rowAt(e->position().y());
+    const bool onPlaying = under && under->plays && e->position().x() >= band(*under).left();
+    setCursor(onHandle || onPlaying || keyNear(e->position()) ? Qt::SizeHorCursor : Qt::ArrowCursor);
     return;
   }
   if (m_drag == Drag::Ease) return dragEase(e->position().x());
@@ -130,6 +139,12 @@ void MotionChart::mouseMoveEvent(QMouseEvent* e) {
   if (m_drag == Drag::Frames)
     moveChosen(frameAt(e->position().x(), seconds) - (seconds ? m_pressFrame : frameAt(m_pressed.x(), false)));
   if (m_drag == Drag::Value) dragValue(e->position().y());
+  if (m_drag == Drag::Slide) slide(frameAt(e->position().x(), seconds) - frameAt(m_pressed.x(), seconds), m_gesture);
+  if (const Row* r = currentRow(); m_drag == Drag::Stretch && r && m_before) {
+    const double begins = Params(*m_before->find(r->at.node), m_first).number("begins");
+    const double from = frameAt(m_pressed.x(), false) - begins, to = frameAt(e->position().x(), seconds) - begins;
+    if (from > 0 && to > 0) stretch(to / from, m_gesture);
+  }
 }
 
 void MotionChart::mouseReleaseEvent(QMouseEvent*) {
@@ -206,7 +221,7 @@ void MotionChart::dragEase(double x) {
 
 void MotionChart::mouseDoubleClickEvent(QMouseEvent* e) {
   const Row* r = rowAt(e->position().y());
-  if (!r || !r->def || e->position().x() < band(*r).left()) return;
+  if (!r || !r->def || r->plays || e->position().x() < band(*r).left()) return;
   if (keyNear(e->position())) return typeValue();
   chooseRow(r->at);
   m_studio.setFrame(frameAt(e->position().x(), e->modifiers() & Qt::ControlModifier));
@@ -219,6 +234,7 @@ void MotionChart::setKeyHere() {
   const Address at = r->at;
   const ParamDef& def = *r->def;
   const double frame = m_studio.frame();
+  if (r->plays) return slide(frame - std::get<double>(*valueAt(m_studio.doc(), at).constant()), 0);
   change(tr("Key %1").arg(r->name),
          [&](const Document& doc) { return setAt(doc, at, keyedAt(valueAt(doc, at), def, frame)); });
   choose({{at, frame}});
@@ -287,6 +303,21 @@ void MotionChart::nextRow(int by) {
 void MotionChart::keyPressEvent(QKeyEvent* e) {
   const bool alt = e->modifiers() & Qt::AltModifier;
   const double step = e->modifiers() & Qt::ShiftModifier ? 10 : 1;
+  if (const Row* r = currentRow(); r && r->plays && alt) {
+    const double round = roundOf(*r), longer = round > 0 ? step / round : 0.01 * step;
+    switch (e->key()) {
+    case Qt::Key_Left:
+      return slide(-step, 0);
+    case Qt::Key_Right:
+      return slide(step, 0);
+    case Qt::Key_Up:
+      return stretch(1 + longer, 0);
+    case Qt::Key_Down:
+      return longer < 1 ? stretch(1 - longer, 0) : void();
+    default:
+      break;
+    }
+  }
   switch (e->key()) {
   case Qt::Key_Up:
     return nextRow(-1);
@@ -305,6 +336,8 @@ void MotionChart::keyPressEvent(QKeyEvent* e) {
   case Qt::Key_Enter:
     return typeValue();
   case Qt::Key_Menu:
+    if (const Row* r = currentRow(); r && r->plays)
+      return playingMenu(*r, m_studio.frame(), mapToGlobal(QPoint(nameWidth - 20, r->top + 20)));
     return keyMenu(mapToGlobal(QPoint(nameWidth - 20, currentRow() ? currentRow()->top + 20 : 10)));
   default:
     break;
@@ -347,6 +380,8 @@ bool MotionChart::event(QEvent* e) {
     QString text = tr("Drag to go through the frames");
     if (const auto k = keyNear(help->pos()))
       text = tr("Key at frame %1: drag it to another frame, or up and down; double press types it").arg(k->frame);
+    else if (r && r->plays)
+      text = tr("Drag to slide it, with Shift to stretch it (Alt with the arrow keys)");
     else if (r && r->def)
       text = tr("%1\nDouble press sets a key").arg(qs(addressText(m_studio.doc(), r->at)));
     QToolTip::showText(help->globalPos(), text, this);
@@ -367,7 +402,8 @@ void MotionChart::contextMenuEvent(QContextMenuEvent* e) {
   chooseRow(r->at);
   for (const Row& again : m_rows)
     if (again.def && again.at.node == m_current.node && again.at.param == m_current.param)
-      return rowMenu(again, frameAt(at.x(), false), e->globalPos());
+      return again.plays ? playingMenu(again, frameAt(at.x(), false), e->globalPos())
+                         : rowMenu(again, frameAt(at.x(), false), e->globalPos());
 }
 
 void MotionChart::keyMenu(const QPoint& global) {

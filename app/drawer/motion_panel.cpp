@@ -3,17 +3,35 @@
 #include "app/drawer/drawer.h"
 #include "app/drawer/kept_strip.h"
 #include "app/drawer/motion_chart.h"
+#include "app/panels/movers.h"
 #include "app/viewport/picture_bar.h"
+#include "core/base/error.h"
+#include "core/compile/playing.h"
 #include "core/document/loop.h"
 #include "core/document/mover.h"
+#include "core/placing/arrange.h"
 
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QMenu>
+#include <QPointer>
 #include <QScrollArea>
 #include <QToolButton>
 
+#include <fmt/format.h>
+
 namespace ilumbra {
+
+// All that the length of what plays depends on.
+static std::string whatPlays(const Document& doc, const Node& n) {
+  std::string text = fmt::format("{}\n{}", doc.folder(), settingsOf(doc).number("rate"));
+  const Params p(n, 0);
+  for (const char* param : {"file", "motion", "play"})
+    if (n.kind->param(param)) text += '\n' + p.text(param);
+  if (n.kind->param("numbered")) text += p.flag("numbered") ? "\n1" : "\n0";
+  if (n.kind->param("own_rate")) text += fmt::format("\n{}", p.number("own_rate"));
+  return text;
+}
 
 MotionPanel::MotionPanel(Studio& studio, QWidget* parent) : QWidget(parent), m_studio(studio) {
   auto* column = new QVBoxLayout(this);
@@ -65,7 +83,13 @@ MotionPanel::MotionPanel(Studio& studio, QWidget* parent) : QWidget(parent), m_s
                       tr("Movers go round whole times, chance comes again, waves run in whole numbers, keys end where "
                          "they began"),
                       "accent");
-  connect(m_loop, &QToolButton::clicked, &studio, [this] { m_studio.edit(tr("Make it loop"), looped); });
+  const FramesOfRound rounds = [this](const Node& n) {
+    const auto it = m_rounds->find(whatPlays(m_studio.doc(), n));
+    return it == m_rounds->end() ? 0 : it->second;
+  };
+  m_chart->setRounds(rounds);
+  connect(m_loop, &QToolButton::clicked, &studio,
+          [this, rounds] { m_studio.edit(tr("Make it loop"), [&](const Document& d) { return looped(d, rounds); }); });
   foot->addWidget(m_state);
   foot->addWidget(m_loop);
   foot->addStretch(1);
@@ -88,6 +112,35 @@ MotionPanel::MotionPanel(Studio& studio, QWidget* parent) : QWidget(parent), m_s
     showSelected();
   });
   refresh();
+}
+
+// How long what plays does so: its file is read for that, off this thread.
+void MotionPanel::findRounds() {
+  const Document& doc = m_studio.doc();
+  for (const MotionChart::Row& r : m_chart->rows()) {
+    if (!r.plays) continue;
+    const std::string what = whatPlays(doc, *doc.find(r.at.node));
+    if (m_rounds->count(what) || !m_seeking.insert(what).second) continue;
+    m_studio.background(tr("Reads how long %1 is").arg(r.name),
+                        [panel = QPointer(this), assets = m_studio.sharedAssets(), doc, id = r.at.node,
+                         what](const CancelFlag& cancel) -> std::function<void()> {
+                          double frames = 0;
+                          try {
+                            frames = framesOfRound(doc, *doc.find(id), assets->assets(doc.folder(), &cancel));
+                          } catch (const Error&) {
+                            // The picture says what is wrong with the file.
+                          }
+                          return [panel, what, frames] {
+                            if (!panel) return;
+                            panel->m_seeking.erase(what);
+                            (*panel->m_rounds)[what] = frames;
+                            panel->m_loopOf.reset();
+                            panel->m_chart->update();
+                            panel->refresh();
+                          };
+                        },
+                        {.lane = QStringLiteral("rounds"), .waits = true, .matters = false, .told = false});
+  }
 }
 
 // What nobody sees waits till then.
@@ -147,6 +200,12 @@ void MotionPanel::fillMenu() {
       }
     }
   }
+  if (!placeable(doc, m_studio.selection()).empty()) {
+    m_menu->addSection(tr("What is selected"));
+    QAction* a = m_menu->addAction(tr("Follow a path"));
+    a->setToolTip(tr("Along the path that is selected too, or along a new one"));
+    connect(a, &QAction::triggered, this, [this] { followPath(m_studio); });
+  }
   if (m_menu->isEmpty()) m_menu->addAction(tr("Select an object or a lamp first"))->setEnabled(false);
 }
 
@@ -170,7 +229,8 @@ void MotionPanel::refresh() {
   const double first = s.number("first_frame"), last = s.number("last_frame");
   // The frame at hand has no part in it: while frames play it is not looked for.
   if (const Document still = atFrame(doc, 0); !m_loopOf || !(*m_loopOf == still)) {
-    m_breaks = loopBreaks(still);
+    findRounds();
+    m_breaks = loopBreaks(still, m_chart->rounds());
     m_loopOf = still;
   }
   QStringList breaks;

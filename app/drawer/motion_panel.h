@@ -4,6 +4,9 @@
 
 #include <QWidget>
 
+#include <map>
+#include <set>
+
 class QLabel;
 class QMenu;
 class QScrollArea;
@@ -26,6 +29,7 @@ class MotionPanel : public QWidget {
 
  private:
   void refresh();
+  void findRounds();
   void fillMenu();
   void showSelected();
   Studio& m_studio;
@@ -35,6 +39,9 @@ class MotionPanel : public QWidget {
   QToolButton *m_begin, *m_key, *m_delete, *m_keying, *m_ahead, *m_loop;
   KeptStrip* m_kept;
   QMenu* m_menu;
+  /// Of what plays, by what it plays: FramesOfRound.
+  std::shared_ptr<std::map<std::string, double>> m_rounds = std::make_shared<std::map<std::string, double>>();
+  std::set<std::string> m_seeking;
   std::vector<LoopBreak> m_breaks;  ///< of
   std::optional<Document> m_loopOf; ///< this document, whatever its frame
 };

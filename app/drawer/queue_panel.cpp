@@ -41,6 +41,7 @@ QString rangeText(const QueueEntry& e) {
   const std::vector<double> frames = e.job.frames();
   const Params p = e.job.params();
   const QString what = qs(p.text("what"));
+  if (e.job.isStrip()) return QueuePanel::tr("%n value(s) of %1", nullptr, int(frames.size())).arg(qs(p.text("of")));
   if (frames.size() < 2) return QueuePanel::tr("frame %1").arg(frames.front());
   const QString range =
       p.number("step") > 1

@@ -2,7 +2,9 @@
 
 #include "app/panels/param_row.h"
 #include "app/panels/settings_panel.h"
+#include "core/document/follow.h"
 #include "core/document/mover.h"
+#include "core/placing/arrange.h"
 
 #include <QMenu>
 #include <QVBoxLayout>
@@ -44,6 +46,20 @@ void bakeMovers(Studio& studio, const Address& address) {
         return setAt(doc, address, std::move(keys));
       }))
     studio.tell(QObject::tr("%1 has %n key(s) now, in place of its movers", nullptr, int(count)).arg(where));
+}
+
+void followPath(Studio& studio) {
+  NodeId follower = 0;
+  if (!studio.edit(QObject::tr("Follow a path"),
+                   [&](const Document& d) { return following(d, studio.selection(), &follower); }))
+    return;
+  studio.select({follower});
+  const Params settings = settingsOf(studio.doc());
+  const double frames = settings.number("last_frame") - settings.number("first_frame") + 1,
+               length = pathLength(studio.doc(), *studio.currentNode(), studio.frame());
+  studio.tell(QObject::tr("%1 m of path at %2 m/s: Along and its mover Run say where and how fast")
+                  .arg(length, 0, 'g', 3)
+                  .arg(length * settings.number("rate") / std::max(1.0, frames), 0, 'g', 3));
 }
 
 void SettingsPanel::buildMovers(QWidget* page, const Address& of) {

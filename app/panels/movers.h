@@ -13,4 +13,7 @@ void addMoverMenu(QMenu& menu, Studio& studio, const Address& address);
 /// many.
 void bakeMovers(Studio& studio, const Address& address);
 
+/// What is selected goes along the path that is selected too, or along a new one; says how long that is and how fast.
+void followPath(Studio& studio);
+
 } // namespace ilumbra

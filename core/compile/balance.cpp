@@ -37,7 +37,18 @@ Kind balanceKind() {
                          .range(-60, 60)
                          .at(Invalidation::Mix)
                          .help("Brighter or darker than the light itself says"),
-                     color("tint", "Tint", {1, 1, 1}).soft(0, 1).at(Invalidation::Mix).help("Multiplies its colour")},
+                     color("tint", "Tint", {1, 1, 1}).soft(0, 1).at(Invalidation::Mix).help("Multiplies its colour"),
+                     choice("live", "Live in play", {"by its strength", "always", "never"})
+                         .at(Invalidation::Mix)
+                         .fixed()
+                         .help("Whether its row acts on frames that are kept while they play, or they are rendered "
+                               "anew for it; each live light takes memory. By strength the three strongest are live, "
+                               "if none is so always"),
+                     text("layer", "Layer of files", "")
+                         .at(Invalidation::Display)
+                         .fixed()
+                         .zero("its own")
+                         .help("Lights with the same word leave as one layer of the passes lights and crossed")},
           .existence = Invalidation::Mix,
           .formerly = {"mix.row"}};
 }
@@ -121,8 +132,29 @@ Document setBalance(const Document& doc, const BalanceSource& source, std::strin
 
 Document withoutBalance(const Document& doc) {
   Document out = doc;
-  for (const Node* n : doc.family("balance")) out = removeNode(out, n->id);
+  for (const Node* n : doc.family("balance")) {
+    if (!n->find("live") && !n->find("layer")) {
+      out = removeNode(out, n->id);
+      continue;
+    }
+    for (const char* param : {"on", "solo", "stops", "tint", "split"})
+      if (out.find(n->id)) out = setBalance(out, sourceOf(*n, 0), param, n->kind->param(param)->initial);
+  }
   return out;
+}
+
+std::string layerOfLight(const Document& doc, const BalanceSource& source, const std::string& name) {
+  for (const BalanceSource& s : {source, BalanceSource(source.light, source.object), BalanceSource(source.light)})
+    if (const Node* row = balanceRow(doc, s))
+      if (std::string layer = Params(*row, 0).text("layer"); !layer.empty()) return layer;
+  return name;
+}
+
+std::optional<bool> liveInPlay(const Document& doc, const BalanceSource& source) {
+  for (const BalanceSource& s : {source, BalanceSource(source.light, source.object), BalanceSource(source.light)})
+    if (const Node* row = balanceRow(doc, s))
+      if (const std::string said = Params(*row, 0).text("live"); said != "by its strength") return said == "always";
+  return {};
 }
 
 Balance::Balance(const Document& doc, double frame) {

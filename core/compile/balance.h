@@ -4,6 +4,7 @@
 
 #include <compare>
 #include <map>
+#include <optional>
 #include <set>
 
 namespace ilumbra {
@@ -24,15 +25,20 @@ struct BalanceSource {
 
 /// The row of a source, or null: then its light is as the light says.
 const Node* balanceRow(const Document& doc, const BalanceSource& source);
-/// Sets one parameter of the row of a source ("on", "solo", "stops", "tint", "split"); the row is made when there is
-/// none, and goes when it says nothing any more.
+/// The layer that its light leaves in, in files with the passes of lights: that of its row, or else its own name. It
+/// goes with the light that the row of all of it names, where the row of a part names none.
+std::string layerOfLight(const Document& doc, const BalanceSource& source, const std::string& name);
+/// Whether the artist wants a row of its own to act on frames that are kept: null if nothing is said.
+std::optional<bool> liveInPlay(const Document& doc, const BalanceSource& source);
+/// Sets one parameter of the row of a source ("on", "solo", "stops", "tint", "split", "live", "layer"); the row is made
+/// when there is none, and goes when it says nothing any more.
 Document setBalance(const Document& doc, const BalanceSource& source, std::string_view param, const Constant& value);
 /// Gives each part of a source a light group and a row of its own, or joins them again to one: of a material's own
 /// light that of each object; of one object's, and of a light, each of its `copies`.
 Document splitBalance(const Document& doc, const BalanceSource& source, bool split, uint32_t copies = 0);
 /// For each material the objects that have it, or a layered one that it is part of, by tree order.
 std::map<NodeId, std::vector<NodeId>> objectsByMaterial(const Document& doc, double frame);
-/// Every row taken away.
+/// Every row as its light says; what it says of files and of playing stays.
 Document withoutBalance(const Document& doc);
 
 /// What the amount of each light is multiplied by. While one is solo, all others are dark.

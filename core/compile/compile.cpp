@@ -13,6 +13,7 @@
 #include "core/compile/caustics.h"
 #include "core/compile/part.h"
 #include "core/compile/plate.h"
+#include "core/document/follow.h"
 #include "core/document/units.h"
 #include "core/geometry/form.h"
 #include "core/geometry/mesh_tools.h"
@@ -138,6 +139,10 @@ ScenePtr SceneCompiler::compile() {
   countCopies();
   assignGroups();
   std::vector<const Node*> objects;
+  for (const Node* n : m_doc.family("object"))
+    if (n->kind->param("along") && Params(*n, m_options.frame).reference("path").target &&
+        !followedPath(m_doc, *n, m_options.frame))
+      throw badInput(n->name + ".path: the path goes along with what follows it; let it go first");
   for (const Node* n : m_doc.family("object"))
     if (n->kind->param("material") && isShown(m_doc, *n, m_options.frame)) objects.push_back(n);
   makeForms(objects);

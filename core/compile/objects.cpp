@@ -280,9 +280,9 @@ void SceneCompiler::addObject(const Node& n) {
 }
 
 std::vector<MotionPtr> SceneCompiler::motionsOf(const Node& n, size_t copies, float radius) {
-  bool changes = false;
-  for (const Node* up = &n; up; up = m_doc.find(up->parent))
-    changes |= isAnimated(*up) || (up->children.count("modifiers") && formKey(m_doc, *up, m_options.frame).changes);
+  bool changes = isAnimated(m_doc, n);
+  for (const Node* up = &n; up && !changes; up = m_doc.find(up->parent))
+    changes = up->children.count("modifiers") && formKey(m_doc, *up, m_options.frame).changes;
   if (!changes || !(m_shutter.close > m_shutter.open)) return {};
   std::vector<MotionPtr> out;
   if (copies == 1) {

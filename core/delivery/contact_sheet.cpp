@@ -9,7 +9,6 @@
 
 #include <cairo.h>
 #include <cmath>
-#include <fmt/format.h>
 #include <memory>
 
 namespace ilumbra {
@@ -38,7 +37,7 @@ void drawText(cairo_t* c, const std::string& words, double x, double y, double s
 } // namespace
 
 void writeContactSheet(const std::string& path, const std::vector<std::string>& files,
-                       const std::vector<double>& frames, const ColorViews& views, const std::string& view,
+                       const std::vector<std::string>& labels, const ColorViews& views, const std::string& view,
                        const CancelFlag* cancel) {
   const Tasks tasks(1);
   std::vector<size_t> chosen;
@@ -80,7 +79,7 @@ void writeContactSheet(const std::string& path, const std::vector<std::string>& 
       }
     cairo_surface_mark_dirty(surface.get());
     cairo_set_source_rgb(cairo.get(), 0.93, 0.91, 0.87);
-    drawText(cairo.get(), fmt::format("{:g}", frames[chosen[k]]), x0, y0 + cellHeight + 14, 13);
+    drawText(cairo.get(), labels[chosen[k]], x0, y0 + cellHeight + 14, 13);
   }
   if (!surface) return;
   cairo_surface_flush(surface.get());

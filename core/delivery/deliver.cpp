@@ -78,7 +78,7 @@ class Work {
     m_movies = std::any_of(m_outputs.begin(), m_outputs.end(), isMovieName);
     for (const std::string& n : m_outputs)
       if (!isMovieName(n) && extensionOf(n) == ".exr" && m_pictures.empty()) m_pictures = n;
-    if (m_pictures.empty() && (m_movies || job.params().flag("sheet"))) {
+    if (m_pictures.empty() && (m_movies || wantsSheet())) {
       // Frames that wait for their movie, in full.
       const std::string first = fileName(m_outputs.front(), m_doc, job, o.document, m_frames.front());
       m_waiting = o.workFolder.empty() ? first + ".frames" : o.workFolder;
@@ -108,7 +108,7 @@ class Work {
     recipeSheet();
     for (const std::string& n : m_outputs)
       if (isMovieName(n)) movie(n);
-    if (m_job.params().flag("sheet")) sheet();
+    if (wantsSheet()) sheet();
     letGoOfWaiting();
     return std::move(m_out);
   }
@@ -144,6 +144,7 @@ class Work {
   std::string nameOf(const std::string& output, double frame) const {
     return fileName(output, m_doc, m_job, m_options.document, frame);
   }
+  bool wantsSheet() const { return m_job.params().flag("sheet") || m_job.isStrip(); }
   void stopIfAsked() const {
     if (m_options.cancel && m_options.cancel->requested()) throw cancelled();
   }
@@ -204,7 +205,8 @@ class Work {
         continue;
       }
       const auto start = Clock::now();
-      RenderedFrame made = renderFrame(atFrame(m_doc, frame), frame, m_maker,
+      const Document doc = pictureFor(m_doc, m_job, frame);
+      RenderedFrame made = renderFrame(doc, currentFrame(doc), m_maker,
                                        {.region = regionOf(m_job),
                                         .passes = m_passes,
                                         .lens = m_job.params().flag("lens"),
@@ -221,6 +223,7 @@ class Work {
                                         }});
       auto picture = std::make_shared<PictureFile>(pictureOf(made, m_passes, m_tasks));
       FrameReport report = reportOf(made, *picture);
+      report.frame = frame;
       written();
       stopIfAsked();
       m_writing = std::async(std::launch::async, [this, to, picture, report, frame]() mutable {
@@ -242,7 +245,7 @@ class Work {
       PictureFile file = picture;
       file.metadata[identityAs] = t.identity;
       if (extensionOf(t.path) != ".exr") file.metadata[descriptionAs] = described(t.identity);
-      carryDocument(file, atFrame(m_doc, frame), t.path);
+      carryDocument(file, pictureFor(m_doc, m_job, frame), t.path);
       if (const fs::path folder = fs::path(t.path).parent_path(); !folder.empty()) {
         std::error_code e;
         fs::create_directories(folder, e); // where it fails, writing says why
@@ -329,11 +332,16 @@ class Work {
   }
 
   void sheet() {
-    std::vector<std::string> names;
-    for (const double f : m_frames) names.push_back(nameOf(m_pictures, f));
+    std::vector<std::string> names, labels = m_job.values();
+    for (const double f : m_frames) {
+      names.push_back(nameOf(m_pictures, f));
+      if (!m_job.isStrip()) labels.push_back(fmt::format("{:g}", f));
+    }
+    if (m_job.isStrip())
+      for (std::string& l : labels) l = m_job.params().text("of") + "  " + l;
     tell({.doing = DeliveryProgress::Doing::Sheet, .frame = m_frames.back(), .done = int(m_frames.size())});
     const std::string path = besideName(" sheet.png");
-    writeContactSheet(path, names, m_frames, m_views, m_view, m_options.cancel);
+    writeContactSheet(path, names, labels, m_views, m_view, m_options.cancel);
     m_out.sheet = path;
   }
 };

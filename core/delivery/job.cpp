@@ -15,6 +15,7 @@
 #include <filesystem>
 #include <fmt/args.h>
 #include <fmt/format.h>
+#include <numeric>
 
 namespace ilumbra {
 
@@ -25,10 +26,20 @@ const Kind& deliveryKind() {
       "delivery.frames",
       "Delivery",
       "What is rendered and written",
-      {choice("what", "What", {"frames", "still", "turntable", "mist plate"})
+      {choice("what", "What", {"frames", "still", "turntable", "mist plate", "test strip"})
            .matters()
-           .help("frames: the range; still: its first frame; turntable: the camera once round what it looks at, over "
-                 "the range; mist plate: plates and what they are driven by alone, with their alpha, without a ray"),
+           .help(
+               "frames: the range; still: its first frame; turntable: the camera once round what it looks at, over "
+               "the range; mist plate: plates and what they are driven by alone, with their alpha, without a ray; test "
+               "strip: a still for each of some values, and a sheet of them"),
+       text("of", "Of", "")
+           .when("what", "test strip")
+           .matters()
+           .help("The address of the parameter that is tried, such as Lamp.power"),
+       text("values", "Values", "")
+           .when("what", "test strip")
+           .matters()
+           .help("To try, as they are typed, with \"; \" between: 200; 400; +1 stop"),
        integer("first_frame", "First frame", 1)
            .soft(1, 240)
            .range(-1e6, 1e6)
@@ -47,7 +58,12 @@ const Kind& deliveryKind() {
            .when("what", "frames|turntable|mist plate")
            .matters()
            .help("1: every frame; 2: every other; and so on"),
-       number("frame", "Frame", "", 1).soft(1, 240).range(-1e6, 1e6).when("what", "still").matters().help("Of a still"),
+       number("frame", "Frame", "", 1)
+           .soft(1, 240)
+           .range(-1e6, 1e6)
+           .when("what", "still|test strip")
+           .matters()
+           .help("Of a still, or a strip"),
        text("output", "Files", "")
            .help("Names to write to, with \"; \" between several: .exr (scene light), .png, .jpg, .tif, .hdr, .webm, "
                  ".mkv. Tokens: {name} {frame:04} {camera} {width} {height} {samples}"),
@@ -182,6 +198,13 @@ Job Job::fromJson(std::string_view text) {
 std::vector<double> Job::frames() const {
   const Params p = params();
   if (p.text("what") == "still") return {p.number("frame")};
+  if (isStrip()) {
+    if (p.text("of").empty() || values().empty())
+      throw usageError("a test strip needs the address of a parameter, and values to try");
+    std::vector<double> pictures(values().size());
+    std::iota(pictures.begin(), pictures.end(), 1.0);
+    return pictures;
+  }
   const double first = p.number("first_frame"), last = p.number("last_frame"), step = p.number("step");
   if (last < first || (last - first) / step > 100000)
     throw usageError(fmt::format("{:g} to {:g} is no range of frames", first, last));
@@ -193,6 +216,10 @@ std::vector<double> Job::frames() const {
 bool Job::sequence() const { return params().text("what") != "still"; }
 
 std::vector<std::string> Job::outputs() const { return split(params().text("output"), ';'); }
+
+bool Job::isStrip() const { return params().text("what") == "test strip"; }
+
+std::vector<std::string> Job::values() const { return split(params().text("values"), ';'); }
 
 std::vector<std::string> Job::passes() const { return parsePasses(params().text("passes")); }
 
@@ -244,6 +271,8 @@ Document documentFor(const Document& given, const Job& job) {
     doc = setValue(doc, picture, "last_frame", Constant(p.number("last_frame")));
     doc = startMover(doc, resolve(doc, camera->name + ".position"), "orbit");
   }
+  if (job.isStrip())
+    for (const double picture : job.frames()) pictureFor(doc, job, picture); // what cannot be tried is told at once
   if (p.text("what") == "mist plate") {
     if (doc.family("plate").empty()) throw badInput("a mist plate needs a plate: put the mist on one");
     std::vector<NodeId> gone;
@@ -254,6 +283,15 @@ Document documentFor(const Document& given, const Job& job) {
       if (doc.find(id)) doc = removeNode(doc, id);
   }
   return doc;
+}
+
+Document pictureFor(const Document& rendered, const Job& job, double frame) {
+  if (!job.isStrip()) return atFrame(rendered, frame);
+  const Document doc = atFrame(rendered, job.params().number("frame"));
+  const Address at = resolve(doc, job.params().text("of"));
+  const Value now = valueAt(doc, at),
+              tried = parseValue(doc, definitionAt(doc, at), job.values()[size_t(frame) - 1], &now);
+  return tried.constant() ? setNow(doc, at, *tried.constant()) : setAt(doc, at, tried);
 }
 
 std::string frameName(const std::string& output, int frame) {
@@ -292,7 +330,8 @@ std::string fileName(const std::string& output, const Document& doc, const Job& 
 
 std::string frameIdentity(const Document& rendered, const Job& job, double frame) {
   // Wherever the document lies, its files are the same.
-  std::string all = toJson(atFrame(movedTo(rendered, "/"), frame));
+  std::string all = toJson(movedTo(pictureFor(rendered, job, frame), "/"));
+  if (job.isStrip()) frame = job.params().number("frame");
   for (const NodePtr& n : rendered.nodes())
     for (const ParamDef& d : n->kind->params) {
       if (d.type != ParamType::File) continue;

@@ -24,7 +24,11 @@ class Job {
   static Job fromJson(std::string_view json);
   bool operator==(const Job& o) const { return m_node.values == o.m_node.values; }
 
+  /// Of a test strip: the numbers of its pictures, from 1.
   std::vector<double> frames() const;
+  bool isStrip() const;
+  /// That a test strip tries, as they are typed.
+  std::vector<std::string> values() const;
   /// More than one frame, or names that count them.
   bool sequence() const;
   /// The names to write to, with their tokens.
@@ -39,6 +43,10 @@ class Job {
 
 /// The document as the job renders it: its size, samples, camera and so on, or a turn of its camera. Throws BadInput.
 Document documentFor(const Document& doc, const Job& job);
+
+/// What documentFor() has made, at one of the job's frames; of a test strip with the value that this picture tries.
+/// Throws BadInput where the address or the value is none.
+Document pictureFor(const Document& rendered, const Job& job, double frame);
 
 bool isMovieName(const std::string& path);
 

@@ -1,6 +1,7 @@
 #include "core/document/document.h"
 
 #include "core/base/error.h"
+#include "core/document/follow.h"
 #include "core/document/mover.h"
 
 #include <algorithm>
@@ -274,8 +275,15 @@ bool isAnimated(const Node& node) {
 }
 
 bool isAnimated(const Document& doc, const Node& node) {
-  for (const Node* n = &node; n; n = doc.find(n->parent))
+  for (const Node* n = &node; n; n = doc.find(n->parent)) {
     if (isAnimated(*n)) return true;
+    const Node* path = followedPath(doc, *n, 0);
+    if (!path) continue;
+    if (isAnimated(doc, *path)) return true;
+    if (const auto points = path->children.find("points"); points != path->children.end())
+      for (const NodeId id : points->second)
+        if (isAnimated(*doc.find(id))) return true;
+  }
   return false;
 }
 

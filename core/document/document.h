@@ -145,7 +145,7 @@ std::vector<const Node*> switchesOf(const Document& doc, NodeId id);
 bool switchedOn(const Document& doc, NodeId id, double frame);
 /// True if any value of the node has keys, or it runs by itself.
 bool isAnimated(const Node& node);
-/// The same of a node or anything that holds it.
+/// The same of a node, anything that holds it, or a path that one of them follows.
 bool isAnimated(const Document& doc, const Node& node);
 
 } // namespace ilumbra

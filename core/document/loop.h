@@ -6,14 +6,17 @@ namespace ilumbra {
 /// Something that is not, after the last frame of the document's range, what it was at the first.
 struct LoopBreak {
   Address at;
-  std::string why;     ///< after its address: "comes round after 36 frames, not 48"
-  bool mends = false;  ///< looped() can do something about it
+  std::string why;    ///< after its address: "comes round after 36 frames, not 48"
+  bool mends = false; ///< looped() can do something about it
 };
-/// What keeps the document's range from being a loop: keys, movers, patterns that drift or churn, waves that run. Of
-/// footage and clips nothing is known here.
-std::vector<LoopBreak> loopBreaks(const Document& doc);
+/// Frames after which what plays by itself (a movie, a numbered sequence, a clip) is at its start again, at a speed of
+/// 1; 0: that is not known, and then nothing is said of its length.
+using FramesOfRound = std::function<double(const Node& played)>;
+/// What keeps the document's range from being a loop: keys, movers, what goes along a path, patterns that drift or
+/// churn, waves that run, what plays, lens stages that move.
+std::vector<LoopBreak> loopBreaks(const Document& doc, const FramesOfRound& rounds = {});
 /// With what mends it: movers go round whole times, their chance and that of patterns comes again, waves run as fast as
-/// makes whole ones, keys end where they began.
-Document looped(const Document& doc);
+/// makes whole ones, what plays does so whole times, keys end where they began.
+Document looped(const Document& doc, const FramesOfRound& rounds = {});
 
 } // namespace ilumbra

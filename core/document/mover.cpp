@@ -18,6 +18,7 @@ namespace ilumbra {
   X(swing)                                                                                                             \
   X(wobble)                                                                                                            \
   X(drift)                                                                                                             \
+  X(run)                                                                                                               \
   X(bob)                                                                                                               \
   X(orbit)                                                                                                             \
   X(shake)                                                                                                             \

@@ -1,5 +1,7 @@
 #include "core/document/placement.h"
 
+#include "core/document/follow.h"
+
 namespace ilumbra {
 
 std::vector<ParamDef> placementParams() {
@@ -32,17 +34,19 @@ std::vector<ParamDef> placementParams() {
           .help("The pointer neither picks nor moves it in the picture")};
 }
 
-M44f placementOf(const Params& p) {
-  return placement(vec(p.triple("position")), vec(p.triple("turn")), vec(p.triple("size")));
+M44f placementOf(const Document& doc, const Node& node, double frame) {
+  const Params p(node, frame);
+  const M44f own = placement(vec(p.triple("position")), vec(p.triple("turn")), vec(p.triple("size")));
+  return node.kind->param("along") ? own * followMatrix(doc, node, frame) : own;
 }
 
 M44f worldMatrix(const Document& doc, const Node& node, double frame) {
   M44f m;
-  if (node.kind->param("turn")) m = placementOf(Params(node, frame));
+  if (node.kind->param("turn")) m = placementOf(doc, node, frame);
   for (NodeId up = node.parent; up;) {
     const Node* n = doc.find(up);
     if (!n) break;
-    if (n->kind->param("turn")) m = m * placementOf(Params(*n, frame));
+    if (n->kind->param("turn")) m = m * placementOf(doc, *n, frame);
     up = n->parent;
   }
   return m;

@@ -10,8 +10,8 @@ inline V3f vec(const Triple& t) { return {float(t[0]), float(t[1]), float(t[2])}
 
 /// Position, turn, size and what hides and locks: of what has a place of its own.
 std::vector<ParamDef> placementParams();
-/// Own-to-parent matrix from the placement parameters.
-M44f placementOf(const Params& params);
+/// Own-to-parent matrix from the placement parameters, and from the path that it follows (follow.h).
+M44f placementOf(const Document& doc, const Node& node, double frame);
 /// Own-to-world matrix through all groups that hold the node.
 M44f worldMatrix(const Document& doc, const Node& node, double frame);
 

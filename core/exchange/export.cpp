@@ -116,7 +116,7 @@ class Writer {
     const int index = add(n);
     M44f own = base; // of a repeated thing all places are its children's
     if (!repeated) {
-      const M44f placed = placementOf(Params(n, m_frame));
+      const M44f placed = placementOf(m_doc, n, m_frame);
       m_out.nodes[size_t(index)].matrix = placed;
       own = placed * base;
       moves(n, index);
@@ -255,7 +255,7 @@ class Writer {
   static bool isKeyed(const Node& n, std::initializer_list<const char*> params) {
     return std::any_of(params.begin(), params.end(), [&](const char* p) {
       const Value* v = n.find(p);
-      return v && v->keys();
+      return v && (v->keys() || v->moved());
     });
   }
 
@@ -285,8 +285,8 @@ class Writer {
   }
 
   void moves(const Node& n, int index) {
-    if (isKeyed(n, {"position", "turn", "size"}))
-      sampled(index, [&](double frame) { return placementOf(Params(n, frame)); });
+    if (isKeyed(n, {"position", "turn", "size"}) || (followedPath(m_doc, n, m_frame) && isAnimated(m_doc, n)))
+      sampled(index, [&](double frame) { return placementOf(m_doc, n, frame); });
   }
 
   void sampled(int index, const std::function<M44f(double)>& at) {

@@ -1,5 +1,6 @@
 #include "core/exchange/passes.h"
 
+#include "core/compile/balance.h"
 #include "core/compile/camera.h"
 #include "core/compile/even_patterns.h"
 #include "core/exchange/picture_layers.h"
@@ -182,15 +183,33 @@ void addFeatures(PictureFile& file, const Film& film, const std::vector<std::str
 }
 
 // The light groups and the ways of light, denoised together. Plates cover them all alike, and add a layer of their own.
-void addLight(PictureFile& file, const Scene& scene, const Film& film, const std::vector<Color>& groupScales,
-              float exposure, const std::vector<std::string>& passes, const Tasks& tasks, const Denoiser* denoiser) {
+void addLight(PictureFile& file, const Document& doc, const Scene& scene, const Film& film,
+              const std::vector<Color>& groupScales, float exposure, const std::vector<std::string>& passes,
+              const Tasks& tasks, const Denoiser* denoiser) {
   std::vector<std::string> names;
   std::vector<std::function<Picture(FilmLight)>> light;
+  // Lights that the artist put together are one layer, where the first of them is.
+  std::vector<std::pair<std::string, std::vector<int>>> together;
+  for (int g = 0; g < film.groups(); ++g) {
+    const LightGroup& group = scene.groups[size_t(g)];
+    const std::string layer = layerOfLight(doc, {group.node, group.object, group.copy}, group.name);
+    const auto same = std::find_if(together.begin(), together.end(), [&](const auto& t) { return t.first == layer; });
+    if (same == together.end())
+      together.push_back({layer, {g}});
+    else
+      same->second.push_back(g);
+  }
   const auto addGroups = [&](const std::string& begins, int query) {
-    for (int g = 0; g < film.groups(); ++g) {
-      names.push_back(begins + scene.groups[size_t(g)].name);
-      light.push_back([&, g, query](FilmLight which) {
-        return collectGroup(film, query, g, groupScales[size_t(g)], exposure, tasks, which);
+    for (const auto& [layer, groups] : together) {
+      names.push_back(begins + layer);
+      light.push_back([&, of = &groups, query](FilmLight which) {
+        Picture sum = collectGroup(film, query, of->front(), groupScales[size_t(of->front())], exposure, tasks, which);
+        for (size_t i = 1; i < of->size(); ++i) {
+          const int g = (*of)[i];
+          const Picture more = collectGroup(film, query, g, groupScales[size_t(g)], exposure, tasks, which);
+          for (size_t k = 0; k < sum.rgb.size(); ++k) sum.rgb[k] += more.rgb[k];
+        }
+        return sum;
       });
     }
   };
@@ -294,7 +313,7 @@ PictureFile pictureFile(const Document& doc, double frame, const Rendering& rend
   addFeatures(file, film, passes);
   if (contains(passes, "identity"))
     addIdentity(file, scene, film, denoiser ? cleanCoverage(film, *denoiser, tasks).things : std::vector<float>());
-  addLight(file, scene, film, groupScales, exposure, passes, tasks, denoiser);
+  addLight(file, doc, scene, film, groupScales, exposure, passes, tasks, denoiser);
   if (!developed.apart.rgb.empty()) file.layers.push_back(layerOf("Lens light", developed.apart));
   if (contains(passes, "lens"))
     for (const StageResult& s : developed.stages) {

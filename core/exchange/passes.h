@@ -18,12 +18,12 @@ std::vector<std::string> parsePasses(const std::string& list);
 std::vector<LayerQuery> passQueries(const std::vector<std::string>& passes);
 /// The developed picture with alpha and the passes asked for:
 ///   depth (Z, metres along the ray, 0 where nothing is hit), normal, albedo, identity (Cryptomatte 1.2 of first-hit
-///   coverage by object), lights (a layer each, "Light of NAME"; with "Plates" they sum to the picture without lens),
-///   crossed ("Direct light of NAME" and so on), sources (what
-///   the lens stages take their light from, so that the lens can be applied to the file again), lens (what each stage
-///   adds and takes), emission, direct, indirect, caustics, mirrored, through (see lightPasses(); only where the scene
-///   was compiled with their queries). With a denoiser the layers of light are denoised as the picture was, so that
-///   they sum to it.
+///   coverage by object), lights (a layer each, "Light of NAME", those with one word of the balance together; with
+///   "Plates" they sum to the picture without lens), crossed ("Direct light of NAME" and so on), sources (what the lens
+///   stages take their light from, so that the lens can be applied to the file again), lens (what each stage adds and
+///   takes), emission, direct, indirect, caustics, mirrored, through (see lightPasses(); only where the scene was
+///   compiled with their queries). With a denoiser the layers of light are denoised as the picture was, so that they
+///   sum to it.
 PictureFile pictureFile(const Document& doc, double frame, const Rendering& rendering,
                         const std::vector<Color>& groupScales, const LensResult& developed,
                         const std::vector<std::string>& passes, const Tasks& tasks, const Denoiser* denoiser = nullptr);

@@ -57,7 +57,7 @@ Box3f contentsOf(const Node& group, const BuildFrom& from) {
     const Form f = formOf(*n, within(from));
     const Box3f b = f.bounds();
     if (b.isEmpty()) continue;
-    const M44f own = placementOf(Params(*n, from.frame));
+    const M44f own = placementOf(from.doc, *n, from.frame);
     for (const M44f& copy : f.copies.empty() ? std::vector<M44f>{M44f()} : f.copies)
       for (int corner = 0; corner < 8; ++corner)
         box.extendBy(transformPoint(copy * own, {corner & 1 ? b.max.x : b.min.x, corner & 2 ? b.max.y : b.min.y,
@@ -106,7 +106,7 @@ class KeyWriter {
       for (const NodeId id : childrenOf(n, "objects"))
         if (const Node* child = m_doc.find(id); child && child->kind->family() == "object") {
           m_changes |= isAnimated(*child);
-          matrix(placementOf(Params(*child, m_frame)));
+          matrix(placementOf(m_doc, *child, m_frame));
           node(*child, true);
         }
     m_open.pop_back();
@@ -294,7 +294,7 @@ std::vector<M44f> worldPlaces(const Document& doc, const Node& node, double fram
   for (const Node* n = &node; n; n = doc.find(n->parent)) {
     if (!n->kind->param("turn")) continue;
     const std::vector<M44f> copies = copiesOf(*n);
-    const M44f own = placementOf(Params(*n, frame));
+    const M44f own = placementOf(doc, *n, frame);
     if (copies.empty()) {
       for (M44f& p : places) p = p * own;
       continue;

@@ -124,7 +124,7 @@ ShapeKind groupShape() {
   return {{.id = "object.group",
            .label = "Group",
            .helpText = "Holds things together and places them as one.",
-           .params = placementParams(),
+           .params = join({placementParams(), followParams()}),
            .slots = {{"objects", "Objects", {"object.", "light.", "zone.", "camera."}, Invalidation::Geometry},
                      {"modifiers", "Modifiers", {"modifier.repeat"}, Invalidation::Geometry}}},
           {}};

@@ -1,41 +1,14 @@
 // A drawn line in space: copies follow it; with a thickness it is a wire.
-#include "core/base/curve.h"
 #include "core/base/error.h"
 #include "core/geometry/grid.h"
 
 namespace ilumbra {
 namespace {
 
-std::vector<LinePoint> pointsOf(const Document& doc, const Params& p) {
-  std::vector<LinePoint> c;
-  if (const auto it = p.node().children.find("points"); it != p.node().children.end())
-    for (const NodeId id : it->second) {
-      const Params k(*doc.find(id), p.frame());
-      c.push_back({vec(k.triple("place")), k.flag("sharp")});
-    }
-  // Without points of its own: an arc to try things on.
-  if (c.empty())
-    c = {{{-0.8f, 0, 0}, false}, {{-0.3f, 0.35f, 0}, false}, {{0.3f, 0.35f, 0}, false}, {{0.8f, 0, 0}, false}};
-  return c;
-}
-
 std::vector<V3f> lineOf(const Params& p, const BuildFrom& from) {
-  const std::vector<LinePoint> c = pointsOf(from.doc, p);
-  if (c.size() < 2) throw badInput(p.node().name + ".points: a path has two points at least");
-  const bool closed = p.flag("closed");
-  const int steps = int(p.number("steps")), n = int(c.size());
-  std::vector<V3f> out;
-  for (int i = 0; i < (closed ? n : n - 1); ++i) {
-    const auto at = [&](int k) { return c[size_t((k + n) % n)]; };
-    const LinePoint a = at(i), b = at(i + 1);
-    const bool first = !closed && i == 0, last = !closed && i == n - 2;
-    const V3f p1 = a.place, p2 = b.place, p0 = first || a.sharp ? p1 * 2.0f - p2 : at(i - 1).place,
-              p3 = last || b.sharp ? p2 * 2.0f - p1 : at(i + 2).place;
-    const int pieces = a.sharp && b.sharp ? 1 : steps;
-    for (int k = 0; k < pieces; ++k) out.push_back(k == 0 ? p1 : between(p0, p1, p2, p3, float(k) / float(pieces)));
-  }
-  out.push_back(closed ? out.front() : c.back().place);
-  return out;
+  std::vector<V3f> line = pathLine(from.doc, p);
+  if (line.empty()) throw badInput(p.node().name + ".points: a path has two points at least");
+  return line;
 }
 
 } // namespace
@@ -142,7 +115,7 @@ ShapeKind pathShape() {
           },
           {},
           lineOf,
-          pointsOf};
+          pathPoints};
 }
 
 } // namespace ilumbra

@@ -1,6 +1,7 @@
 #pragma once
 #include "core/base/tasks.h"
 #include "core/document/document.h"
+#include "core/document/follow.h"
 #include "core/document/placement.h"
 #include "core/geometry/mesh.h"
 #include "core/pattern/assets.h"
@@ -38,12 +39,6 @@ struct BuildFrom {
   std::vector<NodeId> open = {}; ///< things whose forms are being built: what is made from itself never ends
   /// Throws Cancelled when that was asked for.
   void stopIfCancelled() const;
-};
-
-/// A point that a line is drawn by: of a path in its space; of a profile (radius, height, 0).
-struct LinePoint {
-  V3f place{0.0f};
-  bool sharp = false;
 };
 
 /// A kind of object with the function that builds its shape from its parameters.

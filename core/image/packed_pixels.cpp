@@ -26,58 +26,68 @@ uint32_t packed(const float* v) {
 
 } // namespace
 
-PackedPixels::PackedPixels(const std::vector<float>& values, int width, int height, int channels, const Tasks& tasks)
+PackedPixels::PackedPixels(const std::vector<float>& values, int width, int height, int channels, const Tasks& tasks,
+                           int coarse)
     : m_width(width), m_height(height), m_channels(channels), m_tiles(size_t(across()) * size_t(down())) {
   const auto number = [&](int x, int y, int c) {
     const float v = values[(size_t(y) * size_t(width) + size_t(x)) * size_t(channels) + size_t(c)];
     return std::isfinite(v) && v > 0 ? v : 0.0f;
   };
-  const auto pixels = [&](int tx, int ty, const auto& f) {
-    for (int y = ty * side; y < std::min(height, (ty + 1) * side); ++y)
-      for (int x = tx * side; x < std::min(width, (tx + 1) * side); ++x) f(x, y);
+  const auto pixels = [&](int tx, int ty, int step, const auto& f) {
+    for (int y = ty * side; y < std::min(height, (ty + 1) * side); y += step)
+      for (int x = tx * side; x < std::min(width, (tx + 1) * side); x += step) f(x, y);
   };
   std::vector<float> most(m_tiles.size(), -1.0f); // below 0: all alike
   tasks.forEach(down(), [&](int ty) {
     for (int tx = 0; tx < across(); ++tx) {
-      const size_t t = size_t(ty) * size_t(across()) + size_t(tx);
+      Tile& t = m_tiles[size_t(ty) * size_t(across()) + size_t(tx)];
+      t.coarse = (tx + 1) * side <= coarse || (ty + 1) * side <= coarse || tx * side >= width - coarse ||
+                 ty * side >= height - coarse;
       float largest = 0;
       bool alike = true;
-      for (int c = 0; c < channels; ++c) m_tiles[t].value[c] = number(tx * side, ty * side, c);
-      pixels(tx, ty, [&](int x, int y) {
+      for (int c = 0; c < channels; ++c) t.value[c] = number(tx * side, ty * side, c);
+      pixels(tx, ty, 1, [&](int x, int y) {
         for (int c = 0; c < channels; ++c) {
           const float v = number(x, y, c);
           largest = std::max(largest, v);
-          alike = alike && v == m_tiles[t].value[c];
+          alike = alike && v == t.value[c];
         }
       });
-      if (!alike) most[t] = largest;
+      if (!alike) most[size_t(&t - m_tiles.data())] = largest;
     }
   });
-  int32_t used = 0;
+  size_t used = 0;
   for (size_t t = 0; t < most.size(); ++t)
     if (most[t] > 0) {
-      m_tiles[t].at = used++;
+      m_tiles[t].at = int32_t(used);
+      used += m_tiles[t].coarse ? side * side / 4 : side * side;
       // A power of two, so that packing rounds once: the largest comes near the top of what there is.
       m_tiles[t].value[0] =
           std::ldexp(1.0f, std::clamp(std::ilogb(most[t]) + 1 - (channels == 3 ? exponents - 2 : 15), -140, 120));
     }
-  constexpr size_t each = size_t(side) * side;
   if (channels == 3)
-    m_colors.resize(size_t(used) * each);
+    m_colors.resize(used);
   else
-    m_halves.resize(size_t(used) * each);
+    m_halves.resize(used);
   tasks.forEach(down(), [&](int ty) {
     for (int tx = 0; tx < across(); ++tx) {
       const Tile& t = m_tiles[size_t(ty) * size_t(across()) + size_t(tx)];
       if (t.at < 0) continue;
-      pixels(tx, ty, [&](int x, int y) {
-        const size_t at = size_t(t.at) * each + size_t(y - ty * side) * side + size_t(x - tx * side);
-        if (channels == 3) {
-          const float v[3] = {number(x, y, 0) / t.value[0], number(x, y, 1) / t.value[0], number(x, y, 2) / t.value[0]};
-          m_colors[at] = packed(v);
-        } else {
-          m_halves[at] = Imath::half(number(x, y, 0) / t.value[0]).bits();
+      const int step = t.coarse ? 2 : 1;
+      pixels(tx, ty, step, [&](int x, int y) {
+        const size_t at =
+            size_t(t.at) + size_t((y - ty * side) / step) * size_t(side / step) + size_t((x - tx * side) / step);
+        float v[3] = {0, 0, 0};
+        for (int c = 0; c < channels; ++c) {
+          int n = 0;
+          for (int j = y; j < std::min(height, y + step); ++j)
+            for (int i = x; i < std::min(width, x + step); ++i, ++n) v[c] += number(i, j, c);
+          v[c] /= float(n) * t.value[0];
         }
+        if (channels == 3)
+          m_colors[at] = packed(v);
+        else
+          m_halves[at] = Imath::half(v[0]).bits();
       });
     }
   });
@@ -94,7 +104,6 @@ size_t PackedPixels::bytes() const {
 }
 
 void PackedPixels::addTo(std::vector<float>& to, const float* scale, const Tasks& tasks) const {
-  constexpr size_t each = size_t(side) * side;
   constexpr uint32_t mask = (1u << mantissa) - 1;
   tasks.forEach(down(), [&](int ty) {
     for (int tx = 0; tx < across(); ++tx) {
@@ -105,24 +114,25 @@ void PackedPixels::addTo(std::vector<float>& to, const float* scale, const Tasks
       float units[exponents];
       if (t.at >= 0 && m_channels == 3)
         for (int e = 0; e < exponents; ++e) units[e] = std::ldexp(t.value[0], e - mantissa);
+      const int halved = t.coarse ? 1 : 0;
       for (int y = ty * side; y < std::min(m_height, (ty + 1) * side); ++y) {
         float* out = to.data() + (size_t(y) * size_t(m_width) + size_t(x0)) * size_t(m_channels);
-        const size_t row = size_t(std::max(0, t.at)) * each + size_t(y - ty * side) * side;
+        const size_t row = size_t(std::max(0, t.at)) + size_t((y - ty * side) >> halved) * size_t(side >> halved);
         if (t.at < 0) {
           for (int x = x0; x < x1; ++x)
             for (int c = 0; c < m_channels; ++c) *out++ += t.value[c] * scale[c];
         } else if (m_channels == 3) {
-          for (size_t k = row; k < row + size_t(x1 - x0); ++k, out += 3) {
-            const uint32_t v = m_colors[k];
+          for (int k = 0; k < x1 - x0; ++k, out += 3) {
+            const uint32_t v = m_colors[row + size_t(k >> halved)];
             const float unit = units[v >> 27];
             out[0] += float(v & mask) * (unit * scale[0]);
             out[1] += float(v >> mantissa & mask) * (unit * scale[1]);
             out[2] += float(v >> 2 * mantissa & mask) * (unit * scale[2]);
           }
         } else {
-          for (size_t k = row; k < row + size_t(x1 - x0); ++k) {
+          for (int k = 0; k < x1 - x0; ++k) {
             Imath::half h;
-            h.setBits(m_halves[k]);
+            h.setBits(m_halves[row + size_t(k >> halved)]);
             *out++ += float(h) * (t.value[0] * scale[0]);
           }
         }

@@ -1,7 +1,9 @@
 #include "core/placing/arrange.h"
 
 #include "core/base/error.h"
+#include "core/compile/camera.h"
 #include "core/document/edit.h"
+#include "core/document/mover.h"
 #include "core/geometry/shape.h"
 #include "core/placing/framing.h"
 #include "core/scene/geometry.h"
@@ -23,8 +25,13 @@ const Node& need(const Document& doc, NodeId id) {
   return *n;
 }
 
+// From what a thing's own placement counts in: what holds it, or its place on the path that it follows.
 M44f above(const Document& doc, const Node& n, double frame) {
-  return n.parent ? worldMatrix(doc, *doc.find(n.parent), frame) : M44f();
+  const M44f follows = n.kind->param("along") ? followMatrix(doc, n, frame) : M44f();
+  return n.parent ? follows * worldMatrix(doc, *doc.find(n.parent), frame) : follows;
+}
+M44f ownPlacement(const Params& p) {
+  return placement(vec(p.triple("position")), vec(p.triple("turn")), vec(p.triple("size")));
 }
 
 Document put(const Document& doc, NodeId id, const char* param, const V3f& value) {
@@ -55,7 +62,7 @@ Document through(const Document& doc, NodeId id, const M44f& by) {
   Document out = doc;
   if (n.kind->param("turn")) {
     V3f position, turn, size;
-    unplace(placementOf(p) * local, position, turn, size);
+    unplace(ownPlacement(p) * local, position, turn, size);
     out = put(out, id, "position", position);
     const V3f before = vec(p.triple("turn")), now = nearest(turn, before);
     if (length(now - before) > 1e-4f) out = put(out, id, "turn", now);
@@ -255,6 +262,7 @@ Document carried(const Document& doc, const std::vector<NodeId>& things, NodeId 
   for (const NodeId id : placeable(doc, things)) {
     const Node before = need(out, id);
     if (before.parent == carrier) continue;
+    const bool follows = followedPath(doc, before, currentFrame(doc)); // it stays on its path by itself
     Place place;
     if (carrier) {
       const Node& to = need(out, carrier);
@@ -267,7 +275,7 @@ Document carried(const Document& doc, const std::vector<NodeId>& things, NodeId 
     const char* const params[] = {"position", "turn", "size", "target"};
     for (const char* param : params)
       if (const Value* v = before.find(param))
-        if (const Keys* k = v->keys())
+        if (const Keys* k = v->anyKeys())
           for (const Key& key : k->keys) frames.insert(key.frame);
     const bool keyed = !frames.empty();
     if (!keyed) frames.insert(currentFrame(out));
@@ -278,7 +286,7 @@ Document carried(const Document& doc, const std::vector<NodeId>& things, NodeId 
           above(out, before, frame) * (carrier ? worldMatrix(out, *out.find(carrier), frame).inverse() : M44f());
       if (before.kind->param("turn")) {
         V3f position, turn, size;
-        if (!unplace(placementOf(p) * to, position, turn, size))
+        if (!unplace(ownPlacement(p) * to, position, turn, size))
           throw badInput(before.name + ": it would be slanted by the uneven size of what carries it");
         values[frame] = {{"position", position}, {"turn", nearest(turn, vec(p.triple("turn")))}, {"size", size}};
       } else {
@@ -287,7 +295,16 @@ Document carried(const Document& doc, const std::vector<NodeId>& things, NodeId 
       }
     }
     out = moveNode(out, id, place);
+    if (follows) continue;
     for (const auto& [param, value] : values.begin()->second) {
+      if (const Value* was = before.find(param); was && was->moved()) {
+        // Movers stay, on another rest.
+        Value now = *was;
+        for (const auto& [frame, all] : values)
+          now = withValueAt(now, *before.kind->param(param), frame, Constant(tidy(all.at(param))));
+        out = setValue(out, id, param, now);
+        continue;
+      }
       if (!keyed) {
         if (length(value - vec(Params(before, currentFrame(out)).triple(param))) > 1e-5f)
           out = setValue(out, id, param, Constant(tidy(value)));
@@ -304,6 +321,61 @@ Document carried(const Document& doc, const std::vector<NodeId>& things, NodeId 
       out = setValue(out, id, param, Value(keys));
     }
   }
+  return out;
+}
+
+Document following(const Document& doc, const std::vector<NodeId>& things, NodeId* group) {
+  const double frame = currentFrame(doc);
+  NodeId path = 0;
+  std::vector<NodeId> riders;
+  for (const NodeId id : placeable(doc, things)) {
+    const Node& n = need(doc, id);
+    if (n.kind->id == "object.path" && !path)
+      path = id;
+    else
+      riders.push_back(id);
+  }
+  if (riders.empty()) throw badInput("select what is to follow the path as well");
+  Document out = doc;
+  const V3f origin = originOf(doc, riders.front(), frame);
+  if (!path) {
+    // Round to the left of where they stand, as wide as is well seen.
+    const Node* camera = activeCamera(doc);
+    const float away = camera ? length(originOf(doc, camera->id, frame) - origin) : 4;
+    const float r = float(twoDigits(std::clamp(0.2f * away, 1e-3f, 1e3f)));
+    out = addNode(out, "object.path", "", {}, &path);
+    out = setValue(out, path, "position", Constant(tidy(origin - V3f(0, 0, r))));
+    out = setValue(out, path, "thickness", Constant(0.0));
+    out = setValue(out, path, "closed", Constant(true));
+    for (const V3f& p : {V3f(0, 0, r), V3f(r, 0, 0), V3f(0, 0, -r), V3f(-r, 0, 0)}) {
+      NodeId point = 0;
+      out = addNode(out, "path.point", "", {path, "points", size_t(-1)}, &point);
+      out = setValue(out, point, "place", Constant(tidy(p)));
+    }
+  }
+  NodeId follower = riders.front();
+  const Node* only = riders.size() == 1 ? out.find(follower) : nullptr;
+  if (only && only->kind->param("along")) {
+    for (const char* param : {"position", "turn"}) out = setValue(out, follower, param, Constant(Triple{}));
+  } else {
+    out = addNode(out, "object.group", need(out, riders.front()).name + " on " + need(out, path).name, {}, &follower);
+    out = carried(out, riders, follower); // which stands nowhere yet: places are the world's
+    for (const NodeId id : riders) {
+      const Node& n = need(out, id);
+      const Params p(n, frame);
+      const V3f here = vec(p.triple("position"));
+      out = put(out, id, "position", here - origin);
+      if (!n.kind->param("target")) continue;
+      const V3f to = vec(p.triple("target"));
+      out = put(out, id, "target", riders.size() == 1 ? V3f(0, 0, length(to - here)) : to - origin);
+    }
+  }
+  const Params s = settingsOf(out);
+  const double first = s.number("first_frame"), frames = std::max(1.0, s.number("last_frame") - first + 1);
+  out = setValue(out, follower, "path", Constant(Reference{path, nullptr}));
+  out = setValue(out, follower, "along",
+                 Moved{Constant(-(first - 1) / frames), {Mover{"run", {{"by", 1.0}, {"period", frames}}}}});
+  if (group) *group = follower;
   return out;
 }
 

@@ -42,6 +42,11 @@ Document facing(const Document& doc, const std::vector<NodeId>& things, const V3
 /// every key.
 Document carried(const Document& doc, const std::vector<NodeId>& things, NodeId carrier);
 
+/// Things that go along a path from now on, once in the document's range: in a group that follows it (a single group
+/// follows it itself), its middle where the first of them stood, its +z ahead. The path is the one among `things`; if
+/// there is none, a closed one is made that passes where they stand. `group` receives what follows.
+Document following(const Document& doc, const std::vector<NodeId>& things, NodeId* group = nullptr);
+
 /// The step of a repeat of an object: along that of its own level axes on whose one side there is most room until
 /// something stands in the way, as long as the object is there and a quarter. `scene` was compiled from this document;
 /// none: it is not in it.

@@ -1,5 +1,6 @@
 #include "core/session/kept_frame.h"
 
+#include "core/compile/balance.h"
 #include "core/compile/camera.h"
 #include "core/compile/compile.h"
 #include "core/lens/queries.h"
@@ -9,8 +10,12 @@
 
 namespace ilumbra {
 
-KeptFrame::KeptFrame(const Rendering& rendering, const std::vector<Color>& groupScales, const Denoiser* denoiser,
-                     LensSight sight, const Tasks& tasks)
+static std::optional<bool> wantsLive(const LightGroup& group, const Document& doc) {
+  return liveInPlay(doc, {group.node, group.object, group.copy});
+}
+
+KeptFrame::KeptFrame(const Rendering& rendering, const Document& doc, const std::vector<Color>& groupScales,
+                     const Denoiser* denoiser, LensSight sight, const Tasks& tasks)
     : m_scales(groupScales), m_sight(std::move(sight)), m_step(rendering.step()), m_samples(rendering.samples()),
       m_noise(rendering.film().noise()) {
   const Scene& scene = rendering.scene();
@@ -27,7 +32,7 @@ KeptFrame::KeptFrame(const Rendering& rendering, const std::vector<Color>& group
   shell->copiesOf = scene.copiesOf;
   m_scene = std::move(shell);
 
-  // The lights that give most are live.
+  // The lights that the artist chose are live, or else those that give most.
   std::vector<Color> means = groupMeans(film, 0, tasks);
   means.resize(scene.groups.size(), Color(0.0f));
   std::vector<size_t> order(means.size());
@@ -38,7 +43,11 @@ KeptFrame::KeptFrame(const Rendering& rendering, const std::vector<Color>& group
     return luminance(means[a] * groupScales[a]) > luminance(means[b] * groupScales[b]);
   });
   for (const size_t g : order)
-    if (m_live.size() < mostLive && luminance(means[g]) > 0) m_live.push_back(g);
+    if (wantsLive(scene.groups[g], doc) == true) m_live.push_back(g);
+  if (m_live.empty())
+    for (const size_t g : order)
+      if (m_live.size() < mostLive && luminance(means[g]) > 0 && wantsLive(scene.groups[g], doc) != false)
+        m_live.push_back(g);
 
   const auto lightAt = [&](const std::vector<Color>& scales, bool plates) {
     SceneLight light = sceneLight(scene, film, scales, tasks, denoiser);
@@ -55,23 +64,25 @@ KeptFrame::KeptFrame(const Rendering& rendering, const std::vector<Color>& group
   m_width = film.width();
   m_height = film.height();
   m_margin = (rest.layers.front().light.width - m_width) / 2;
+  // What lies well beside the frame comes into it spread out alone.
+  const int coarse = std::max(0, m_margin - std::max(8, m_height / 32));
   for (size_t i = 0; i < rest.layers.size(); ++i) {
     LensLight::Layer& l = rest.layers[i];
-    m_layers.push_back({std::move(l.of), PackedPixels(l.light, tasks), {}, l.backdrop, i >= cells});
+    m_layers.push_back({std::move(l.of), PackedPixels(l.light, tasks, coarse), {}, l.backdrop, i >= cells});
   }
   const int wide = m_width + 2 * m_margin, high = m_height + 2 * m_margin;
-  m_alpha = PackedPixels(rest.alpha, wide, high, 1, tasks);
-  if (!rest.behind.rgb.empty()) m_behind = PackedPixels(rest.behind, tasks);
+  m_alpha = PackedPixels(rest.alpha, wide, high, 1, tasks, coarse);
+  if (!rest.behind.rgb.empty()) m_behind = PackedPixels(rest.behind, tasks, coarse);
   if (rest.coverage)
     for (const LayerQuery& q : scene.maskQueries)
       if (const std::vector<float> c = rest.coverage(q); !c.empty())
-        m_covered.emplace_back(q, PackedPixels(c, wide, high, 1, tasks));
+        m_covered.emplace_back(q, PackedPixels(c, wide, high, 1, tasks, coarse));
   rest = {};
   for (const size_t g : m_live) {
     std::fill(scales.begin(), scales.end(), Color(0.0f));
     scales[g] = Color(1.0f);
     const LensLight light = lightAt(scales, false);
-    for (size_t i = 0; i < cells; ++i) m_layers[i].live.emplace_back(light.layers[i].light, tasks);
+    for (size_t i = 0; i < cells; ++i) m_layers[i].live.emplace_back(light.layers[i].light, tasks, coarse);
   }
 }
 
@@ -87,6 +98,9 @@ std::vector<Color> KeptFrame::scalesFor(const Document& doc, double frame) const
 }
 
 bool KeptFrame::answers(const Document& doc, double frame) const {
+  for (size_t g = 0; g < m_scene->groups.size(); ++g)
+    if (std::find(m_live.begin(), m_live.end(), g) == m_live.end() && wantsLive(m_scene->groups[g], doc) == true)
+      return false;
   return hasLayers(*m_scene, doc) && hasSurroundings(*m_scene, doc) && !scalesFor(doc, frame).empty();
 }
 

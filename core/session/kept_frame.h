@@ -12,12 +12,12 @@ namespace ilumbra {
 /// balance of live lights are applied to it without a ray.
 class KeptFrame {
  public:
-  /// How many groups are live: those that give most.
+  /// How many groups are live where the document's balance wants none so: those that give most.
   static constexpr size_t mostLive = 3;
   /// `sight`: of a develop() of this frame (LensOptions::sight).
   /// `denoiser`: of the film; null: as it was sampled.
-  KeptFrame(const Rendering& rendering, const std::vector<Color>& groupScales, const Denoiser* denoiser,
-            LensSight sight, const Tasks& tasks);
+  KeptFrame(const Rendering& rendering, const Document& doc, const std::vector<Color>& groupScales,
+            const Denoiser* denoiser, LensSight sight, const Tasks& tasks);
   /// Through the stack of another document at this frame; none: it asks for what is not kept (other layers, a light
   /// that is folded into the rest, a place that no stage had asked for). Throws Cancelled.
   std::optional<LensResult> develop(const Document& doc, double frame, const Tasks& tasks,

@@ -161,6 +161,9 @@ bool Session::Content::hasPass(ShownPass pass) const {
 
 void Session::Content::take(SessionRequest request, Clock::time_point asked) {
   checkKept(request.doc);
+  if (!now || request.keptLimit != frames.limit() || request.firstFrame != now->firstFrame ||
+      request.lastFrame != now->lastFrame)
+    keptFull = false;
   frames.setLimit(request.keptLimit);
   if (request.playing && showKept(request)) return;
   played.reset();

@@ -53,6 +53,7 @@ void Session::Content::findStale() {
     const Document even = withEvenValues(atFrame(*written, frame), frame, assets->assets(written->folder(), &leaving));
     if (!kept.answers(even, frame)) stale.insert(frame);
   }
+  if (!stale.empty()) keptFull = false; // their room is free
   noteKept();
 }
 
@@ -129,7 +130,7 @@ void Session::Content::keepFrame(double frame, const Document& even, const Rende
   const LensOptions options{
       .assets = &files, .cancel = &leaving, .convolutions = &convolutions, .sight = &sight, .works = false};
   develop(even, frame, r.scene(), r.film(), scales, tasks, options);
-  KeptFrame kept(r, scales, denoiser, std::move(sight), tasks);
+  KeptFrame kept(r, even, scales, denoiser, std::move(sight), tasks);
   if (!frames.keep(frame, std::move(kept))) {
     // What is not played goes first.
     const auto [first, last] = rangeOf(*now);

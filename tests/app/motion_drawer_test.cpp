@@ -6,6 +6,7 @@
 #include "core/document/mover.h"
 #include "tests/app/open.h"
 
+#include <fmt/format.h>
 #include <QLineEdit>
 #include <QToolButton>
 
@@ -164,4 +165,55 @@ TEST_CASE("What is changed at another frame is keyed, if asked for, and a drag s
   o.studio->setKeyChanges(false);
   set(was + 3, 0);
   CHECK(o.frames().empty());
+}
+
+TEST_CASE("What plays has a band that slides and stretches, by mouse and keys, and a part in the loop",
+          "[app][motion]") {
+  Moving o;
+  for (int i = 1; i <= 12; ++i) {
+    QImage picture(4, 4, QImage::Format_RGB888);
+    picture.fill(QColor(20 * i, 0, 0));
+    REQUIRE(picture.save(QString::fromStdString(o.folder / fmt::format("n.{:04}.png", i))));
+  }
+  NodeId id = 0;
+  o.studio->edit(QStringLiteral("Frames"), [&](const Document& d) {
+    Document out = addNode(d, "pattern.image", "Flames", {}, &id);
+    out = setValue(out, id, "file", Constant(std::string("n.0001.png")));
+    out = setValue(out, id, "numbered", Constant(true));
+    return setValue(out, id, "play", Constant(std::string("loop")));
+  });
+  const auto number = [&](const char* param) { return Params(*o.doc().find(id), 1).number(param); };
+  MotionChart& chart = o.chart();
+  REQUIRE(chart.rows().size() == 1);
+  REQUIRE(chart.rows().front().plays);
+  // Its length comes from its files: 12 frames, 4 times in the range of 48.
+  REQUIRE(o.wait([&] { return chart.rounds()(*o.doc().find(id)) == 12; }));
+  CHECK(loopBreaks(o.doc(), chart.rounds()).empty());
+  const int y = chart.band(chart.rows().front()).center().y();
+  const auto drag = [&](double from, double to, Qt::KeyboardModifiers m) {
+    const int a = int(std::lround(chart.xOf(from))), b = int(std::lround(chart.xOf(to)));
+    QTest::mousePress(&chart, Qt::LeftButton, m, {a, y});
+    for (int x = a; x != b; x += b > a ? 1 : -1) QTest::mouseMove(&chart, {x, y});
+    QTest::mouseMove(&chart, {b, y});
+    QTest::mouseRelease(&chart, Qt::LeftButton, m, {b, y});
+  };
+  drag(10, 15, {});
+  CHECK(number("begins") == 6);
+  REQUIRE(loopBreaks(o.doc(), chart.rounds()).size() == 1);
+  drag(16, 26, Qt::ShiftModifier); // ten frames after its begin become twenty
+  CHECK(number("speed") == Approx(0.5));
+  CHECK(number("begins") == 6);
+  o.studio->undo();
+  CHECK(number("speed") == 1);
+  chart.setFocus();
+  o.key(Qt::Key_Left, Qt::AltModifier);
+  CHECK(number("begins") == 5);
+  o.key(Qt::Key_Up, Qt::AltModifier); // a round of 13 frames
+  CHECK(12 / number("speed") == Approx(13));
+  const Document mended = looped(o.doc(), chart.rounds());
+  CHECK(loopBreaks(mended, chart.rounds()).empty());
+  CHECK(Params(*mended.find(id), 1).number("speed") == Approx(1));
+  o.studio->setFrame(9);
+  o.key(Qt::Key_Insert); // it begins here
+  CHECK(number("begins") == 9);
 }

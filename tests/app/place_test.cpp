@@ -3,6 +3,8 @@
 #include "app/viewport/picture_view.h"
 #include "core/base/files.h"
 #include "core/document/edit.h"
+#include "core/document/follow.h"
+#include "core/document/mover.h"
 #include "core/document/units.h"
 #include "core/placing/arrange.h"
 #include "tests/app/open.h"
@@ -296,4 +298,23 @@ TEST_CASE("A press on an opening and a drag into the room make light, haze and r
   CHECK(o.number("Opening light.width") == Approx(0.4).epsilon(0.1));
   o.studio->undo();
   CHECK(o.doc() == before);
+}
+
+TEST_CASE("What is selected follows a path by one command, along a new one if there is none", "[app][place][motion]") {
+  Open o;
+  const Node* thing = nullptr;
+  for (const Node* n : o.doc().inOrder())
+    if (!thing && n->kind->family() == "object" && n->kind->param("material")) thing = n;
+  REQUIRE(thing);
+  const NodeId id = thing->id;
+  o.studio->select({id});
+  o.window->commands().run(QStringLiteral("place.follow"));
+  const Node* group = o.studio->currentNode();
+  REQUIRE(group);
+  CHECK(o.doc().find(id)->parent == group->id);
+  REQUIRE(followedPath(o.doc(), *group, 1));
+  CHECK(pathLength(o.doc(), *group, 1) > 0);
+  CHECK(moverValue(valueAt(o.doc(), {group->id, "along", 0, {}}), "run") == Constant(true));
+  o.studio->undo();
+  CHECK(o.doc().find(id)->parent != group->id);
 }

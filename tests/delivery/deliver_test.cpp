@@ -372,3 +372,38 @@ TEST_CASE("What stands still is the same from frame to frame, to the bit: nothin
   for (int i = 2; i <= 3; ++i)
     CHECK(readPicture(frameName(folder / "still.exr", i)).find("")->data == first.find("")->data);
 }
+
+TEST_CASE("A test strip is a still for each value, and a sheet that names them", "[delivery]") {
+  const TemporaryFolder folder;
+  Here here;
+  const Document doc = litBall().peek();
+  Job job;
+  job.set("what", std::string("test strip"));
+  job.set("of", std::string("Lamp.power"));
+  job.set("values", std::string("200; 400; +1 stop"));
+  job.set("output", folder / "strip.exr");
+  const Delivered made = here(doc, job);
+  REQUIRE(made.frames.size() == 3);
+  CHECK(made.sheet == folder / "strip sheet.png");
+  CHECK(fs::exists(made.sheet));
+  const auto lightOf = [&](int i) {
+    const PictureFile f = readPicture(frameName(folder / "strip.exr", i));
+    double sum = 0;
+    for (const float v : f.find("")->data) sum += double(v);
+    return sum;
+  };
+  CHECK(lightOf(2) > 1.2 * lightOf(1)); // a sky is there too
+  CHECK(lightOf(3) > 1.2 * lightOf(2)); // twice what the lamp has
+  CHECK(here(doc, job, true).frames.size() == 3);
+  CHECK(here.there.size() == 3); // each is known again
+  // Another value is another picture.
+  job.set("values", std::string("200; 300"));
+  here(doc, job, true);
+  CHECK(here.there == std::vector<double>{1});
+  for (const auto& [of, values, why] :
+       {std::tuple{"Lamp.power", "", "values to try"}, {"Lamp.pwer", "1", "pwer"}, {"Lamp.power", "1; blue", "blue"}}) {
+    job.set("of", std::string(of));
+    job.set("values", std::string(values));
+    CHECK_THROWS_WITH(here(doc, job), Catch::Contains(why));
+  }
+}

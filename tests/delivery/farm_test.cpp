@@ -13,7 +13,10 @@
 #include <cstdlib>
 #include <filesystem>
 #include <fmt/format.h>
+#include <random>
+#include <sys/wait.h>
 #include <thread>
+#include <unistd.h>
 
 using namespace ilumbra;
 using namespace ilumbra::test;
@@ -232,4 +235,58 @@ TEST_CASE("A still that is farmed by samples is the one that is rendered in one 
   one.set("output", folder / "one.exr");
   deliver(doc, one, here.tasks, here.views);
   checkSame(folder / "farmed.exr", folder / "one.exr");
+}
+
+TEST_CASE("A farm's tasks that are killed at random moments come to the same frames", "[farm][long]") {
+  const TemporaryFolder folder;
+  Set s(40, 26);
+  s.settings({{"samples", "24"}, {"noise", "0 %"}});
+  s.look("0, 0.4, 4", "0, 0, 0");
+  const NodeId ball = s.add("object.sphere", "Ball", {{"radius", "0.7"}});
+  s.set(ball,
+        {{"position", R"({"value": [0, 0, 0], "movers": [{"kind": "bob", "reach": [0, 0.2, 0], "period": 12}]})"}});
+  s.add("light.point", "Lamp", {{"position", "1.2, 1.4, 1.5"}, {"power", "900"}});
+  const Document doc = writeDocument(s.take(), folder / "ball.ilum");
+  Job job;
+  job.set("first_frame", 1.0);
+  job.set("last_frame", 24.0);
+  job.set("output", folder / "farmed/f.exr");
+  const Farm farm = makeFarm(doc, folder / "ball.ilum", job, 2, folder / "ball.farm", ILUMBRA_CLI);
+  std::mt19937 chance(11);
+  const auto task = [&](size_t number) {
+    const pid_t pid = ::fork();
+    if (pid == 0) {
+      ::execl(ILUMBRA_CLI, ILUMBRA_CLI, "farm", "task", farm.folder.c_str(), std::to_string(number).c_str(), nullptr);
+      ::_exit(127);
+    }
+    return pid;
+  };
+  const auto state = [&](size_t number) { return farmState(farm)[number].state; };
+  int kills = 0;
+  for (; kills < 50; ++kills) {
+    const size_t number = size_t(kills) % 2;
+    const pid_t pid = task(number);
+    std::this_thread::sleep_for(std::chrono::milliseconds(chance() % 900));
+    ::kill(pid, SIGKILL);
+    int status = 0;
+    ::waitpid(pid, &status, 0);
+    for (int i = 1; i <= 24; ++i) // what is there is whole
+      if (const std::string f = frameName(folder / "farmed/f.exr", i); fs::exists(f)) CHECK_NOTHROW(readPicture(f));
+  }
+  for (size_t number = 0; number < farm.tasks.size(); ++number) {
+    int status = 0;
+    ::waitpid(task(number), &status, 0);
+    REQUIRE(WIFEXITED(status));
+    CHECK(WEXITSTATUS(status) == 0);
+    CHECK(state(number) == "done");
+  }
+  Job alone = farm.job;
+  alone.set("output", folder / "alone/f.exr");
+  Here here;
+  deliver(doc, alone, here.tasks, here.views);
+  for (int i = 1; i <= 24; ++i) {
+    INFO(i);
+    CHECK(readPicture(frameName(folder / "farmed/f.exr", i)).find("")->data ==
+          readPicture(frameName(folder / "alone/f.exr", i)).find("")->data);
+  }
 }

@@ -3,14 +3,17 @@
 #include "core/base/files.h"
 #include "core/display/view.h"
 #include "core/document/edit.h"
+#include "core/document/file.h"
 #include "core/exchange/picture_file.h"
 #include "tests/support/scene.h"
 
 #include <csignal>
 #include <dirent.h>
+#include <fcntl.h>
 #include <filesystem>
 #include <fstream>
 #include <random>
+#include <sys/wait.h>
 #include <thread>
 #include <unistd.h>
 
@@ -259,6 +262,52 @@ TEST_CASE("A queue that is killed at random moments comes to the same frames", "
     w.run();
   }
   REQUIRE(w.state(a) == State::Done);
+  for (int i = 1; i <= 24; ++i) {
+    INFO(i);
+    CHECK(readPicture(frameName(w.folder / "a.exr", i)).find("")->data ==
+          readPicture(frameName(undisturbed / "a.exr", i)).find("")->data);
+  }
+}
+
+TEST_CASE("A window that is killed at random moments leaves the queue, its frames and its document whole",
+          "[queue][long]") {
+  const std::string window = fs::path(ILUMBRA_CLI).parent_path() / "ilumbra";
+  if (!fs::exists(window)) {
+    WARN("the window is not built: this test says nothing");
+    return;
+  }
+  Working w;
+  const Document doc = writeDocument(litBall(12), w.folder / "ball.ilum");
+  const int a = w.queue.add(doc, w.folder / "ball.ilum", jobFor(1, 24, w.folder / "a.exr"));
+  std::mt19937 chance(13);
+  for (int kills = 0; kills < 50; ++kills) {
+    const pid_t pid = ::fork();
+    if (pid == 0) {
+      ::setenv("ILUMBRA_QUEUE", w.queue.folder().c_str(), 1);
+      ::setenv("QT_QPA_PLATFORM", "offscreen", 1);
+      ::setenv("XDG_STATE_HOME", (w.folder / "state").c_str(), 1);
+      const int nowhere = ::open("/dev/null", O_WRONLY);
+      ::dup2(nowhere, 1);
+      ::dup2(nowhere, 2);
+      ::execl(window.c_str(), window.c_str(), (w.folder / "ball.ilum").c_str(), nullptr);
+      ::_exit(127);
+    }
+    if (kills % 5 == 0) startQueue(w.queue); // as the window would
+    std::this_thread::sleep_for(std::chrono::milliseconds(chance() % 1500));
+    ::kill(pid, SIGKILL);
+    int status = 0;
+    ::waitpid(pid, &status, 0);
+    CHECK((WIFSIGNALED(status) && WTERMSIG(status) == SIGKILL));
+    for (int i = 1; i <= 24; ++i)
+      if (const std::string f = frameName(w.folder / "a.exr", i); fs::exists(f)) CHECK_NOTHROW(readPicture(f));
+  }
+  startQueue(w.queue);
+  REQUIRE(w.wait([&] { return w.state(a) == State::Done; }, 120));
+  CHECK(readDocument(kinds(), w.folder / "ball.ilum") == doc);
+  const TemporaryFolder undisturbed;
+  const ColorViews views;
+  const Tasks tasks(2);
+  deliver(doc, jobFor(1, 24, undisturbed / "a.exr"), tasks, views);
   for (int i = 1; i <= 24; ++i) {
     INFO(i);
     CHECK(readPicture(frameName(w.folder / "a.exr", i)).find("")->data ==

@@ -1,4 +1,5 @@
 #include "core/base/colorspace.h"
+#include "core/compile/balance.h"
 #include "core/compile/compile.h"
 #include "core/display/view.h"
 #include "core/document/edit.h"
@@ -84,6 +85,24 @@ TEST_CASE("The layers of the lights sum to the picture without lens, in the file
   const Picture all = f.picture("All light"), lamp = f.picture("Light of Lamp"), sky = f.picture("Light of Sky");
   for (size_t i = 0; i < all.rgb.size(); ++i)
     REQUIRE(lamp.rgb[i] + sky.rgb[i] == Approx(all.rgb[i]).epsilon(1e-5).margin(1e-7));
+}
+
+TEST_CASE("Lights that the balance puts into one layer leave as their sum, crossed with their ways too",
+          "[exchange][passes]") {
+  const Document doc = glowingSet();
+  const Traced t = trace(doc, 8);
+  const PictureFile apart = rendered(doc, t, "lights").frame();
+  Document together = setBalance(doc, doc.findByName("Lamp")->id, "layer", std::string("Room"));
+  CHECK(rendered(together, t, "lights").frame().find("Light of Room")); // of one light: another name
+  together = setBalance(together, doc.findByName("Sky")->id, "layer", std::string("Room"));
+  const PictureFile f = rendered(together, t, "lights").frame();
+  CHECK_FALSE(f.find("Light of Lamp"));
+  CHECK_FALSE(f.find("Light of Sky"));
+  REQUIRE(f.find("Light of Room"));
+  const Picture room = f.picture("Light of Room"), lamp = apart.picture("Light of Lamp"),
+                sky = apart.picture("Light of Sky");
+  for (size_t i = 0; i < room.rgb.size(); ++i)
+    REQUIRE(room.rgb[i] == Approx(lamp.rgb[i] + sky.rgb[i]).epsilon(1e-5).margin(1e-7));
 }
 
 TEST_CASE("First-hit coverages sum to alpha, and the Cryptomatte in the file decodes to the mask inside",

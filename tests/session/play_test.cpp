@@ -1,4 +1,5 @@
 // Frames that are kept, played without a ray and rendered ahead.
+#include "core/compile/balance.h"
 #include "core/compile/compile.h"
 #include "core/display/view.h"
 #include "core/document/edit.h"
@@ -90,6 +91,38 @@ TEST_CASE("Packed pixels are within a rounding of what they were, lamps and shad
   CHECK(sum[1] == 1);
 }
 
+TEST_CASE("Packed pixels near the edge may be means of four, with all their light", "[packed]") {
+  std::mt19937 chance(5);
+  const int w = 101, h = 83, coarse = 20;
+  std::uniform_real_distribution<float> light(0, 4);
+  for (const int channels : {1, 3}) {
+    std::vector<float> v(size_t(w) * h * size_t(channels));
+    for (float& x : v) x = light(chance);
+    const PackedPixels whole(v, w, h, channels, pool()), p(v, w, h, channels, pool(), coarse);
+    const std::vector<float> back = p.unpacked(pool());
+    CHECK(p.bytes() < whole.bytes());
+    double sum = 0, sumBack = 0;
+    bool sharp = true, mean = true;
+    for (int y = 0; y < h; ++y)
+      for (int x = 0; x < w; ++x)
+        for (int c = 0; c < channels; ++c) {
+          const auto at = [&](const std::vector<float>& of, int i, int j) {
+            return of[(size_t(j) * w + size_t(i)) * size_t(channels) + size_t(c)];
+          };
+          sum += double(at(v, x, y));
+          sumBack += double(at(back, x, y));
+          const bool inside = x >= coarse && x < w - coarse && y >= coarse && y < h - coarse;
+          if (inside) sharp = sharp && std::abs(at(back, x, y) - at(v, x, y)) < 0.02f;
+          if (x < 16 && y % 2 == 0 && x % 2 == 0 && y + 1 < h)
+            mean = mean && std::abs(4 * at(back, x, y) - at(v, x, y) - at(v, x + 1, y) - at(v, x, y + 1) -
+                                    at(v, x + 1, y + 1)) < 0.08f;
+        }
+    CHECK(sharp);
+    CHECK(mean);
+    CHECK(sumBack == Approx(sum).epsilon(2e-3));
+  }
+}
+
 TEST_CASE("A kept frame is developed as its film is, through another lens, exposure and balance too", "[play]") {
   const Document doc = movingSet();
   const Traced t = trace(doc, 12);
@@ -103,7 +136,7 @@ TEST_CASE("A kept frame is developed as its film is, through another lens, expos
         .picture;
   };
   const Picture film = fromFilm(doc, &sight);
-  const KeptFrame kept(t.rendering, scales, &denoiser, sight, pool());
+  const KeptFrame kept(t.rendering, doc, scales, &denoiser, sight, pool());
   CHECK(kept.live().size() == 3);
   const auto fromKept = [&](const Document& d) { return kept.develop(d, 1, pool(), {}); };
   REQUIRE(fromKept(doc));
@@ -120,6 +153,32 @@ TEST_CASE("A kept frame is developed as its film is, through another lens, expos
   // A light that is folded into the rest cannot be changed any more, and layers that were not asked for are not there.
   CHECK_FALSE(fromKept(with("Faint lamp 3.power", 50.0)));
   CHECK_FALSE(fromKept(with("Shine.from", std::vector<Reference>{{doc.findByName("Right lamp")->id, nullptr}})));
+}
+
+TEST_CASE("The lights that are marked live are live in kept frames, whatever their strength", "[play]") {
+  const Document doc = movingSet();
+  const NodeId faint = doc.findByName("Faint lamp 3")->id, left = doc.findByName("Left lamp")->id;
+  const Document marked = setBalance(doc, faint, "live", std::string("always"));
+  const Traced t = trace(marked, 4);
+  const KeptFrame kept(t.rendering, marked, t.scene->groupScales, nullptr, {}, pool());
+  CHECK(kept.live() == std::vector<std::string>{"Faint lamp 3"});
+  const KeptFrame byStrength(t.rendering, doc, t.scene->groupScales, nullptr, {}, pool());
+  CHECK(byStrength.live().size() == 3);
+  CHECK(kept.bytes() < byStrength.bytes());
+  const auto brighter = [&](const char* address) { return setAt(marked, resolve(marked, address), Constant(77.0)); };
+  CHECK(kept.answers(brighter("Faint lamp 3.power"), 1));
+  CHECK_FALSE(kept.answers(brighter("Left lamp.power"), 1));
+  // Marked later, a light is not in the frames that are there.
+  CHECK_FALSE(byStrength.answers(marked, 1));
+  CHECK(byStrength.answers(doc, 1));
+  // One that is not to be live makes room for the next.
+  const Document without = setBalance(doc, left, "live", std::string("never"));
+  const KeptFrame other(t.rendering, without, t.scene->groupScales, nullptr, {}, pool());
+  const std::vector<std::string> live = other.live();
+  CHECK(live.size() == 3);
+  CHECK(std::count(live.begin(), live.end(), "Left lamp") == 0);
+  // It stays when the balance is taken off.
+  CHECK(liveInPlay(withoutBalance(setBalance(marked, faint, "stops", 2.0)), faint) == true);
 }
 
 TEST_CASE("Rendered ahead, frames come coarse first, then better, and play without a ray", "[play]") {

@@ -4,10 +4,12 @@
 namespace ilumbra {
 namespace {
 
-// Smooth noise over time, -1 to 1: cubic between random values at whole numbers.
-float wander(float t, uint32_t seed) {
+// Smooth noise over time, -1 to 1: quintic between random values at whole numbers. `period`: a whole number after which
+// it comes again; 0: never.
+float wander(float t, uint32_t seed, float period) {
   const float f = std::floor(t), u = t - f;
   const auto value = [&](float at) {
+    if (period > 0) at -= period * std::floor(at / period);
     return 2 * sampling::toUnit(mixBits(uint32_t(int32_t(at)) * 2654435761u + seed)) - 1;
   };
   const float s = u * u * u * (u * (6 * u - 15) + 10);
@@ -16,11 +18,21 @@ float wander(float t, uint32_t seed) {
 
 LensOperator prepare(const Params& p, const Picture&, const LensContext& c) {
   const auto seed = mixBits(uint32_t(p.number("seed")) * 131u + 5u);
-  const float t = float(c.seconds()) * p.real("rate"), depth = p.real("depth");
-  const float regular = 0.5f + 0.5f * std::cos(2 * pi * t),
-              wild = 0.5f + 0.5f * std::clamp(0.7f * wander(t, seed) + 0.4f * wander(2.3f * t, seed + 77) +
-                                                  0.25f * wander(5.1f * t, seed + 191),
-                                              -1.0f, 1.0f);
+  const float depth = p.real("depth");
+  double t = c.seconds() * p.number("rate"), beats = 0;
+  if (const double loop = p.number("loop") / settingsOf(c.doc).number("rate"); loop > 0) {
+    beats = std::max(1.0, std::round(p.number("rate") * loop));
+    t = c.seconds() / loop * beats;
+    t -= beats * std::floor(t / beats);
+  }
+  // Of a loop each part comes a whole number of times.
+  const auto part = [&](double faster, uint32_t other) {
+    const double times = std::round(faster * beats);
+    return wander(float(beats > 0 ? t * times / beats : faster * t), seed + other, float(times));
+  };
+  const float regular = 0.5f + 0.5f * float(std::cos(2 * M_PI * t)),
+              wild = 0.5f +
+                     0.5f * std::clamp(0.7f * part(1, 0) + 0.4f * part(2.3, 77) + 0.25f * part(5.1, 191), -1.0f, 1.0f);
   float light = 1 - depth * (1 - mix(regular, wild, p.real("uneven")));
   if (const float drops = p.real("drops");
       drops > 0 && sampling::toUnit(mixBits(uint32_t(int32_t(std::floor(t))) * 747796405u + seed)) < drops)
@@ -72,6 +84,13 @@ LensStage flickerStage() {
                                         .range(0, 1)
                                         .at(Invalidation::Lens)
                                         .help("How dark it is then"),
+                                    integer("loop", "Loop", 0)
+                                        .soft(0, 480)
+                                        .range(0, 1e6)
+                                        .zero("never")
+                                        .at(Invalidation::Lens)
+                                        .help("Frames after which it comes again; its rate is then the nearest that "
+                                              "makes whole beats"),
                                     number("seed", "Seed", "", 1)
                                         .soft(1, 100)
                                         .range(0, 1e6)
