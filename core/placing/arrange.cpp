@@ -354,9 +354,11 @@ Document following(const Document& doc, const std::vector<NodeId>& things, NodeI
     }
   }
   NodeId follower = riders.front();
+  M44f stood; // the world's axes, of a new group
   const Node* only = riders.size() == 1 ? out.find(follower) : nullptr;
   if (only && only->kind->param("along")) {
-    for (const char* param : {"position", "turn"}) out = setValue(out, follower, param, Constant(Triple{}));
+    stood = worldMatrix(doc, *only, frame);
+    out = setValue(out, follower, "position", Constant(Triple{}));
   } else {
     out = addNode(out, "object.group", need(out, riders.front()).name + " on " + need(out, path).name, {}, &follower);
     out = carried(out, riders, follower); // which stands nowhere yet: places are the world's
@@ -375,6 +377,12 @@ Document following(const Document& doc, const std::vector<NodeId>& things, NodeI
   out = setValue(out, follower, "path", Constant(Reference{path, nullptr}));
   out = setValue(out, follower, "along",
                  Moved{Constant(-(first - 1) / frames), {Mover{"run", {{"by", 1.0}, {"period", frames}}}}});
+  // It faces as it did and turns along from there; what has an aim alone looks ahead.
+  if (!(riders.size() == 1 && need(doc, riders.front()).kind->param("target"))) {
+    V3f position, turn, size;
+    if (unplace(stood * above(out, *out.find(follower), frame).inverse(), position, turn, size))
+      out = setValue(out, follower, "turn", Constant(tidy(turn)));
+  }
   if (group) *group = follower;
   return out;
 }

@@ -43,8 +43,9 @@ Document facing(const Document& doc, const std::vector<NodeId>& things, const V3
 Document carried(const Document& doc, const std::vector<NodeId>& things, NodeId carrier);
 
 /// Things that go along a path from now on, once in the document's range: in a group that follows it (a single group
-/// follows it itself), its middle where the first of them stood, its +z ahead. The path is the one among `things`; if
-/// there is none, a closed one is made that passes where they stand. `group` receives what follows.
+/// follows it itself), its middle where the first of them stood. All face as they do now and turn along from there; a
+/// lone lamp or camera looks ahead. The path is the one among `things`; if there is none, a closed one is made that
+/// passes where they stand. `group` receives what follows.
 Document following(const Document& doc, const std::vector<NodeId>& things, NodeId* group = nullptr);
 
 /// The step of a repeat of an object: along that of its own level axes on whose one side there is most room until

@@ -118,7 +118,7 @@ TEST_CASE("Whoever is told to follow a path does so over the range, from where i
   Set s;
   s.look("0, 1, 6", "0, 1, 0");
   s.settings({{"first_frame", "1"}, {"last_frame", "96"}});
-  const NodeId comet = s.add("object.sphere", "Comet", {{"radius", "0.1"}, {"position", "1, 2, 0"}});
+  const NodeId comet = s.add("object.sphere", "Comet", {{"radius", "0.1"}, {"position", "1, 2, 0"}, {"turn", "0, 0, 0"}});
   const NodeId tail = s.add("light.point", "Tail", {{"position", "1, 2.25, 0"}});
   const NodeId path = s.add("object.path", "Way", {{"position", "0, 1, 0"}});
   s.add("path.point", "Point", {{"place", "0, 0, 0"}}, {path, "points", size_t(-1)});
@@ -134,6 +134,7 @@ TEST_CASE("Whoever is told to follow a path does so over the range, from where i
   CHECK(close(placeOf(at(after, "Comet", 49)), V3f(0, 1, 2)));
   CHECK(close(placeOf(at(after, "Tail", 49)), V3f(0, 1.25f, 2)));
   CHECK(loopBreaks(after).empty()); // it begins anew
+  CHECK(at(after, "Comet", 1).equalWithAbsError(placement({0, 1, 0}, {0, 0, 0}, {1, 1, 1}), 1e-4f));
   // A group follows it itself.
   NodeId same = 0;
   const Document again = following(after, {group, path}, &same);
