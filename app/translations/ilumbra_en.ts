@@ -270,6 +270,16 @@
     </message>
 </context>
 <context>
+    <name>ilumbra::QueuePanel</name>
+    <message numerus="yes">
+        <source>%n value(s) of %1</source>
+        <translation>
+            <numerusform>%n value of %1</numerusform>
+            <numerusform>%n values of %1</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
     <name>ilumbra::StatusLine</name>
     <message numerus="yes">
         <source>%n model(s) have changed on disk: reload</source>
