@@ -452,6 +452,30 @@ TEST_CASE("The balance drawer switches, solos and lifts lights at once, and writ
   o.window->balance().writeInto();
   CHECK(o.doc().family("balance").empty());
   CHECK_FALSE(Params(*o.doc().findByName("Night window"), 1).flag("on"));
+  // What a row says of playing and of files stays when the balance goes.
+  const NodeId night = o.id("Night window");
+  window = o.window->balance().row(night);
+  REQUIRE(window);
+  QTest::keyClick(window, Qt::Key_L);
+  CHECK(liveInPlay(o.doc(), night) == true);
+  QTimer::singleShot(0, [] {
+    REQUIRE(Open::wait([] { return QApplication::activeModalWidget() != nullptr; }));
+    auto* field = QApplication::activeModalWidget()->findChild<QLineEdit*>();
+    REQUIRE(field);
+    QTest::keyClicks(field, "Room");
+    QTest::keyClick(field, Qt::Key_Return);
+  });
+  QTest::keyClick(window, Qt::Key_F);
+  CHECK(layerOfLight(o.doc(), night, "Night window") == "Room");
+  QTest::keyClick(window, Qt::Key_Right);
+  o.window->balance().clear();
+  CHECK(Params(*balanceRow(o.doc(), night), 1).number("stops") == 0);
+  CHECK(liveInPlay(o.doc(), night) == true);
+  o.studio->undo();
+  o.studio->undo();
+  o.studio->undo();
+  o.studio->undo();
+  CHECK(o.doc().family("balance").empty());
   o.studio->undo();
   o.window->balance().clear();
   CHECK(o.doc().family("balance").empty());
