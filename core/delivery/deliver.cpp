@@ -153,7 +153,7 @@ class Work {
     if (!m_options.progress) return;
     const double toMovies = m_movies ? 0.95 : 1;
     p.total = int(m_frames.size());
-    const double inFrame = p.wanted ? std::min(1.0, double(p.samples) / p.wanted) : 0;
+    const double inFrame = p.wanted ? std::min(0.98, double(p.samples) / p.wanted) : 0; // then it is written
     if (p.doing == DeliveryProgress::Doing::Frames) {
       p.share = toMovies * (p.done + inFrame) / std::max(1, p.total);
       if (m_rendered > 0)

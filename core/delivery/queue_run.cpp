@@ -76,14 +76,15 @@ int lockRunner(const Queue& queue) {
   return -1;
 }
 
-// True if as much as a frame can be written into a folder.
-bool hasRoom(const fs::path& folder) {
+// True if so many bytes can be written into a folder.
+bool hasRoom(const fs::path& folder, uintmax_t bytes) {
   std::error_code e;
   fs::create_directories(folder, e);
+  if (const fs::space_info space = fs::space(folder, e); !e && space.available < bytes) return false;
   const std::string probe = fmt::format("{}/.ilumbra-{}.probe", folder.string(), ::getpid());
   bool whole = false;
   try {
-    writeFileAtomically(probe, std::string(size_t(4) << 20, '\0'));
+    writeFileAtomically(probe, std::string(size_t(64) << 10, '\0'));
     whole = true;
   } catch (const Error&) {
   }
@@ -91,11 +92,13 @@ bool hasRoom(const fs::path& folder) {
   return whole;
 }
 
-// True if what stopped an entry is mended: its files could be written now.
+// True if what stopped an entry is mended: its files could be written now, a frame as large as its first.
 bool writable(const QueueEntry& entry) {
   for (const std::string& file : entry.files) {
-    if (!hasRoom(fs::path(file).parent_path())) return false;
-    if (std::error_code e; fs::exists(file, e) && ::access(file.c_str(), W_OK) != 0) return false;
+    std::error_code e;
+    const uintmax_t first = fs::file_size(file, e);
+    if (!hasRoom(fs::path(file).parent_path(), e ? uintmax_t(4) << 20 : first + first / 2)) return false;
+    if (fs::exists(file, e) && ::access(file.c_str(), W_OK) != 0) return false;
   }
   return true;
 }

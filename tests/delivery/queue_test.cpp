@@ -13,6 +13,7 @@
 #include <filesystem>
 #include <fstream>
 #include <random>
+#include <sys/mount.h>
 #include <sys/wait.h>
 #include <thread>
 #include <unistd.h>
@@ -228,6 +229,31 @@ TEST_CASE("A worker that dies is begun again at its frame, and after twice at on
   CHECK_THAT(w.queue.entry(a).told[0], Catch::Contains("Frame 1 was begun again") && Catch::Contains("killed"));
   CHECK_THAT(w.queue.entry(a).why, Catch::Contains("Frame 1 failed twice"));
   REQUIRE(w.wait([&] { return w.state(b) == State::Done; })); // the rest goes on
+}
+
+TEST_CASE("A disk that is full holds an entry, which goes on by itself when there is room", "[queue]") {
+  Working w;
+  const std::string disk = w.folder / "disk";
+  fs::create_directories(disk);
+  if (::mount("small", disk.c_str(), "tmpfs", 0, "size=32k") != 0) {
+    WARN("no small disk can be made here: this test says nothing");
+    return;
+  }
+  const int a = w.queue.add(litBall(), "", jobFor(1, 8, disk + "/a.exr")),
+            b = w.queue.add(litBall(), "", jobFor(1, 1, w.folder / "b.png"));
+  w.start();
+  CHECK(w.wait([&] { return w.state(a) == State::Held; }));
+  CHECK_THAT(w.queue.entry(a).why, Catch::Contains("No space left"));
+  CHECK(w.state(b) == State::Waiting);
+  for (int i = 1; i <= 8; ++i) // nothing is half there
+    if (const std::string f = frameName(disk + "/a.exr", i); fs::exists(f)) CHECK_NOTHROW(readPicture(f));
+  CHECK_FALSE(fs::exists(frameName(disk + "/a.exr", 8)));
+  CHECK(::mount("small", disk.c_str(), "tmpfs", MS_REMOUNT, "size=2m") == 0);
+  CHECK(w.wait([&] { return w.state(b) == State::Done; }));
+  CHECK(w.state(a) == State::Done);
+  for (int i = 1; i <= 8; ++i) CHECK_NOTHROW(readPicture(frameName(disk + "/a.exr", i)));
+  w.join();
+  CHECK(::umount2(disk.c_str(), MNT_DETACH) == 0);
 }
 
 TEST_CASE("A queue that is killed at random moments comes to the same frames", "[queue][long]") {
