@@ -51,6 +51,7 @@ void sideBySide(int count, const std::function<void(int)>& inEach) {
 void farmRatios(Hall& hall) {
   Document small = sized(hall.doc, 160, 90);
   small = setValue(small, small.settings().id, "noise", Constant(0.0));
+  small = setValue(small, small.settings().id, "samples", Constant(68.0));
   const std::string file = hall.folder + "/small.ilum";
   writeDocument(small, file);
   const auto chunk = [&](int from, int to, int part) {

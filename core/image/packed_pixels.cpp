@@ -28,24 +28,26 @@ uint32_t packed(const float* v) {
 
 PackedPixels::PackedPixels(const std::vector<float>& values, int width, int height, int channels, const Tasks& tasks,
                            int coarse)
-    : m_width(width), m_height(height), m_channels(channels), m_tiles(size_t(across()) * size_t(down())) {
+    : m_width(width), m_height(height), m_channels(channels), m_shift((side - coarse % side) % side),
+      m_tiles(size_t(across()) * size_t(down())) {
   const auto number = [&](int x, int y, int c) {
     const float v = values[(size_t(y) * size_t(width) + size_t(x)) * size_t(channels) + size_t(c)];
     return std::isfinite(v) && v > 0 ? v : 0.0f;
   };
+  const auto top = [&](int t) { return std::max(0, t * side - m_shift); };
+  const auto end = [&](int t) { return (t + 1) * side - m_shift; };
   const auto pixels = [&](int tx, int ty, int step, const auto& f) {
-    for (int y = ty * side; y < std::min(height, (ty + 1) * side); y += step)
-      for (int x = tx * side; x < std::min(width, (tx + 1) * side); x += step) f(x, y);
+    for (int y = top(ty); y < std::min(height, end(ty)); y += step)
+      for (int x = top(tx); x < std::min(width, end(tx)); x += step) f(x, y);
   };
   std::vector<float> most(m_tiles.size(), -1.0f); // below 0: all alike
   tasks.forEach(down(), [&](int ty) {
     for (int tx = 0; tx < across(); ++tx) {
       Tile& t = m_tiles[size_t(ty) * size_t(across()) + size_t(tx)];
-      t.coarse = (tx + 1) * side <= coarse || (ty + 1) * side <= coarse || tx * side >= width - coarse ||
-                 ty * side >= height - coarse;
+      t.coarse = end(tx) <= coarse || end(ty) <= coarse || top(tx) >= width - coarse || top(ty) >= height - coarse;
       float largest = 0;
       bool alike = true;
-      for (int c = 0; c < channels; ++c) t.value[c] = number(tx * side, ty * side, c);
+      for (int c = 0; c < channels; ++c) t.value[c] = number(top(tx), top(ty), c);
       pixels(tx, ty, 1, [&](int x, int y) {
         for (int c = 0; c < channels; ++c) {
           const float v = number(x, y, c);
@@ -56,11 +58,16 @@ PackedPixels::PackedPixels(const std::vector<float>& values, int width, int heig
       if (!alike) most[size_t(&t - m_tiles.data())] = largest;
     }
   });
+  // Numbers of a row of a tile, or rows of it.
+  const auto kept = [&](int t, int most, int step) {
+    return size_t((std::min(most, end(t)) - top(t) + step - 1) / step);
+  };
   size_t used = 0;
   for (size_t t = 0; t < most.size(); ++t)
     if (most[t] > 0) {
+      const int tx = int(t) % across(), ty = int(t) / across(), step = m_tiles[t].coarse ? 2 : 1;
       m_tiles[t].at = int32_t(used);
-      used += m_tiles[t].coarse ? side * side / 4 : side * side;
+      used += kept(tx, width, step) * kept(ty, height, step);
       // A power of two, so that packing rounds once: the largest comes near the top of what there is.
       m_tiles[t].value[0] =
           std::ldexp(1.0f, std::clamp(std::ilogb(most[t]) + 1 - (channels == 3 ? exponents - 2 : 15), -140, 120));
@@ -76,7 +83,7 @@ PackedPixels::PackedPixels(const std::vector<float>& values, int width, int heig
       const int step = t.coarse ? 2 : 1;
       pixels(tx, ty, step, [&](int x, int y) {
         const size_t at =
-            size_t(t.at) + size_t((y - ty * side) / step) * size_t(side / step) + size_t((x - tx * side) / step);
+            size_t(t.at) + size_t((y - top(ty)) / step) * kept(tx, width, step) + size_t((x - top(tx)) / step);
         float v[3] = {0, 0, 0};
         for (int c = 0; c < channels; ++c) {
           int n = 0;
@@ -108,16 +115,18 @@ void PackedPixels::addTo(std::vector<float>& to, const float* scale, const Tasks
   tasks.forEach(down(), [&](int ty) {
     for (int tx = 0; tx < across(); ++tx) {
       const Tile& t = m_tiles[size_t(ty) * size_t(across()) + size_t(tx)];
-      const int x0 = tx * side, x1 = std::min(m_width, x0 + side);
+      const int x0 = std::max(0, tx * side - m_shift), x1 = std::min(m_width, (tx + 1) * side - m_shift);
+      const int y0 = std::max(0, ty * side - m_shift), y1 = std::min(m_height, (ty + 1) * side - m_shift);
       const bool nothing = t.at < 0 && !t.value[0] && !t.value[1] && !t.value[2];
       if (nothing) continue;
       float units[exponents];
       if (t.at >= 0 && m_channels == 3)
         for (int e = 0; e < exponents; ++e) units[e] = std::ldexp(t.value[0], e - mantissa);
       const int halved = t.coarse ? 1 : 0;
-      for (int y = ty * side; y < std::min(m_height, (ty + 1) * side); ++y) {
+      for (int y = y0; y < y1; ++y) {
         float* out = to.data() + (size_t(y) * size_t(m_width) + size_t(x0)) * size_t(m_channels);
-        const size_t row = size_t(std::max(0, t.at)) + size_t((y - ty * side) >> halved) * size_t(side >> halved);
+        const size_t row =
+            size_t(std::max(0, t.at)) + size_t((y - y0) >> halved) * size_t((x1 - x0 + halved) >> halved);
         if (t.at < 0) {
           for (int x = x0; x < x1; ++x)
             for (int c = 0; c < m_channels; ++c) *out++ += t.value[c] * scale[c];

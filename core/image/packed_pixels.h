@@ -36,9 +36,10 @@ class PackedPixels {
     bool coarse = false;        ///< 8 × 8 of them, each for 2 × 2
     float value[3] = {0, 0, 0}; ///< of a tile in the data: its scale, first
   };
-  int across() const { return (m_width + side - 1) / side; }
-  int down() const { return (m_height + side - 1) / side; }
+  int across() const { return (m_width + m_shift + side - 1) / side; }
+  int down() const { return (m_height + m_shift + side - 1) / side; }
   int m_width = 0, m_height = 0, m_channels = 0;
+  int m_shift = 0; ///< the first tile begins so many pixels beyond the edge, so that coarse ones end where they may
   std::vector<Tile> m_tiles;
   std::vector<uint32_t> m_colors; ///< of three channels: tiles one after the other, each in full, rows from its top
   std::vector<uint16_t> m_halves; ///< of one

@@ -64,8 +64,8 @@ KeptFrame::KeptFrame(const Rendering& rendering, const Document& doc, const std:
   m_width = film.width();
   m_height = film.height();
   m_margin = (rest.layers.front().light.width - m_width) / 2;
-  // What lies well beside the frame comes into it spread out alone.
-  const int coarse = std::max(0, m_margin - std::max(8, m_height / 32));
+  // What lies beside the frame comes into it spread out.
+  const int coarse = m_margin;
   for (size_t i = 0; i < rest.layers.size(); ++i) {
     LensLight::Layer& l = rest.layers[i];
     m_layers.push_back({std::move(l.of), PackedPixels(l.light, tasks, coarse), {}, l.backdrop, i >= cells});
