@@ -110,50 +110,60 @@ size_t PackedPixels::bytes() const {
          m_halves.capacity() * sizeof(uint16_t);
 }
 
-void PackedPixels::addTo(std::vector<float>& to, const float* scale, const Tasks& tasks) const {
+void PackedPixels::addTiles(int ty, float* to, const Window& w, const std::array<float, 3>& scale) const {
   constexpr uint32_t mask = (1u << mantissa) - 1;
-  tasks.forEach(down(), [&](int ty) {
-    for (int tx = 0; tx < across(); ++tx) {
-      const Tile& t = m_tiles[size_t(ty) * size_t(across()) + size_t(tx)];
-      const int x0 = std::max(0, tx * side - m_shift), x1 = std::min(m_width, (tx + 1) * side - m_shift);
-      const int y0 = std::max(0, ty * side - m_shift), y1 = std::min(m_height, (ty + 1) * side - m_shift);
-      const bool nothing = t.at < 0 && !t.value[0] && !t.value[1] && !t.value[2];
-      if (nothing) continue;
-      float units[exponents];
-      if (t.at >= 0 && m_channels == 3)
-        for (int e = 0; e < exponents; ++e) units[e] = std::ldexp(t.value[0], e - mantissa);
-      const int halved = t.coarse ? 1 : 0;
-      for (int y = y0; y < y1; ++y) {
-        float* out = to.data() + (size_t(y) * size_t(m_width) + size_t(x0)) * size_t(m_channels);
-        const size_t row =
-            size_t(std::max(0, t.at)) + size_t((y - y0) >> halved) * size_t((x1 - x0 + halved) >> halved);
-        if (t.at < 0) {
-          for (int x = x0; x < x1; ++x)
-            for (int c = 0; c < m_channels; ++c) *out++ += t.value[c] * scale[c];
-        } else if (m_channels == 3) {
-          for (int k = 0; k < x1 - x0; ++k, out += 3) {
-            const uint32_t v = m_colors[row + size_t(k >> halved)];
-            const float unit = units[v >> 27];
-            out[0] += float(v & mask) * (unit * scale[0]);
-            out[1] += float(v >> mantissa & mask) * (unit * scale[1]);
-            out[2] += float(v >> 2 * mantissa & mask) * (unit * scale[2]);
-          }
-        } else {
-          for (int k = 0; k < x1 - x0; ++k) {
-            Imath::half h;
-            h.setBits(m_halves[row + size_t(k >> halved)]);
-            *out++ += float(h) * (t.value[0] * scale[0]);
-          }
+  const int top = std::max(0, ty * side - m_shift), y0 = std::max(top, w.top),
+            y1 = std::min({m_height, (ty + 1) * side - m_shift, w.top + w.height});
+  if (y1 <= y0) return;
+  for (int tx = 0; tx < across(); ++tx) {
+    const Tile& t = m_tiles[size_t(ty) * size_t(across()) + size_t(tx)];
+    const int left = std::max(0, tx * side - m_shift), right = std::min(m_width, (tx + 1) * side - m_shift),
+              x0 = std::max(left, w.left), x1 = std::min(right, w.left + w.width);
+    const bool nothing = t.at < 0 && !t.value[0] && !t.value[1] && !t.value[2];
+    if (nothing || x1 <= x0) continue;
+    std::array<std::array<float, 3>, exponents> units;
+    if (t.at >= 0 && m_channels == 3)
+      for (int e = 0; e < exponents; ++e)
+        for (size_t c = 0; c < 3; ++c) units[size_t(e)][c] = std::ldexp(t.value[0], e - mantissa) * scale[c];
+    const int halved = t.coarse ? 1 : 0;
+    for (int y = y0; y < y1; ++y) {
+      float* out = to + (size_t(y - w.top) * size_t(w.width) + size_t(x0 - w.left)) * size_t(m_channels);
+      const size_t row =
+          size_t(std::max(0, t.at)) + size_t((y - top) >> halved) * size_t((right - left + halved) >> halved);
+      if (t.at < 0) {
+        for (int x = x0; x < x1; ++x)
+          for (int c = 0; c < m_channels; ++c) *out++ += t.value[c] * scale[size_t(c)];
+      } else if (m_channels == 3) {
+        for (int k = x0 - left; k < x1 - left; ++k, out += 3) {
+          const uint32_t v = m_colors[row + size_t(k >> halved)];
+          const std::array<float, 3>& unit = units[v >> 27];
+          out[0] += float(v & mask) * unit[0];
+          out[1] += float(v >> mantissa & mask) * unit[1];
+          out[2] += float(v >> 2 * mantissa & mask) * unit[2];
+        }
+      } else {
+        for (int k = x0 - left; k < x1 - left; ++k) {
+          Imath::half h;
+          h.setBits(m_halves[row + size_t(k >> halved)]);
+          *out++ += float(h) * (t.value[0] * scale[0]);
         }
       }
     }
+  }
+}
+
+void PackedPixels::addTo(std::vector<float>& to, const std::vector<Term>& sum, const Window& window,
+                         const Tasks& tasks) {
+  if (sum.empty()) return;
+  // All of a row of tiles while it is near.
+  tasks.forEach(sum.front().pixels->down(), [&](int ty) {
+    for (const Term& t : sum) t.pixels->addTiles(ty, to.data(), window, t.scale);
   });
 }
 
 std::vector<float> PackedPixels::unpacked(const Tasks& tasks) const {
   std::vector<float> out(size_t(m_width) * size_t(m_height) * size_t(m_channels), 0.0f);
-  const float one[3] = {1, 1, 1};
-  addTo(out, one, tasks);
+  tasks.forEach(down(), [&](int ty) { addTiles(ty, out.data(), whole(), {1, 1, 1}); });
   return out;
 }
 

@@ -2,6 +2,7 @@
 #include "core/base/tasks.h"
 #include "core/image/picture.h"
 
+#include <array>
 #include <cstdint>
 
 namespace ilumbra {
@@ -25,8 +26,17 @@ class PackedPixels {
   /// True if all is 0.
   bool isBlack() const;
   size_t bytes() const;
-  /// to += these, each channel times its scale; `to` has as many numbers. `scale`: as many as there are channels.
-  void addTo(std::vector<float>& to, const float* scale, const Tasks& tasks) const;
+  /// A part of them, in their pixels.
+  struct Window {
+    int left = 0, top = 0, width = 0, height = 0;
+  };
+  Window whole() const { return {0, 0, m_width, m_height}; }
+  struct Term {
+    const PackedPixels* pixels;
+    std::array<float, 3> scale; ///< of each channel
+  };
+  /// to += the sum of these, all of one size, made with one `coarse`, of three channels; `to` has the window's pixels.
+  static void addTo(std::vector<float>& to, const std::vector<Term>& sum, const Window& window, const Tasks& tasks);
   std::vector<float> unpacked(const Tasks& tasks) const;
 
  private:
@@ -36,6 +46,7 @@ class PackedPixels {
     bool coarse = false;        ///< 8 × 8 of them, each for 2 × 2
     float value[3] = {0, 0, 0}; ///< of a tile in the data: its scale, first
   };
+  void addTiles(int ty, float* to, const Window& w, const std::array<float, 3>& scale) const;
   int across() const { return (m_width + m_shift + side - 1) / side; }
   int down() const { return (m_height + m_shift + side - 1) / side; }
   int m_width = 0, m_height = 0, m_channels = 0;

@@ -112,20 +112,31 @@ std::optional<LensResult> KeptFrame::develop(const Document& doc, double frame, 
   const Tasks tasks = all.stoppedBy(options.cancel);
   const float exposure = exposureFactor(doc, frame);
   const int wide = m_width + 2 * m_margin, high = m_height + 2 * m_margin;
-  LensLight light;
-  for (const Layer& l : m_layers) {
-    // Layers without light are not missed, but there is always one.
-    const bool black = l.rest.isBlack() && std::all_of(l.live.begin(), l.live.end(),
-                                                       [](const PackedPixels& live) { return live.isBlack(); });
-    if (black && !(&l == &m_layers.back() && light.layers.empty())) continue;
-    Picture p(wide, high);
-    const float by = l.plate ? 1 : exposure, rest[3] = {by, by, by};
-    l.rest.addTo(p.rgb, rest, tasks);
+  const auto addLayer = [&](const Layer& l, std::vector<PackedPixels::Term>& sum) {
+    const float by = l.plate ? 1 : exposure;
+    if (!l.rest.isBlack()) sum.push_back({&l.rest, {by, by, by}});
     for (size_t i = 0; i < l.live.size(); ++i) {
       const Color s = scales[m_live[i]] * by;
-      const float live[3] = {s.x, s.y, s.z};
-      l.live[i].addTo(p.rgb, live, tasks);
+      if (!l.live[i].isBlack() && !isBlack(s)) sum.push_back({&l.live[i], {s.x, s.y, s.z}});
     }
+  };
+  // Without the lens all light is one, and none comes from beside the frame.
+  if (!options.on) {
+    LensResult r;
+    std::vector<PackedPixels::Term> sum;
+    for (const Layer& l : m_layers) addLayer(l, sum);
+    r.picture = Picture(m_width, m_height);
+    PackedPixels::addTo(r.picture.rgb, sum, {m_margin, m_margin, m_width, m_height}, tasks);
+    return r;
+  }
+  LensLight light;
+  for (const Layer& l : m_layers) {
+    std::vector<PackedPixels::Term> sum;
+    addLayer(l, sum);
+    // Layers without light are not missed, but there is always one.
+    if (sum.empty() && !(&l == &m_layers.back() && light.layers.empty())) continue;
+    Picture p(wide, high);
+    PackedPixels::addTo(p.rgb, sum, m_alpha.whole(), tasks);
     light.layers.push_back({l.of, std::move(p), l.backdrop});
   }
   light.alpha = m_alpha.unpacked(tasks);

@@ -84,11 +84,15 @@ TEST_CASE("Packed pixels are within a rounding of what they were, lamps and shad
   CHECK(PackedPixels(std::vector<float>(300, 0.0f), 10, 10, 3, pool()).isBlack());
   const PackedPixels odd({-1, 0.5f, std::nanf(""), 2}, 2, 2, 1, pool());
   CHECK(odd.unpacked(pool()) == std::vector<float>{0, 0.5f, 0, 2});
-  const float twice[3] = {2, 0, 1};
   std::vector<float> sum(v.size(), 1.0f);
-  p.addTo(sum, twice, pool());
+  PackedPixels::addTo(sum, {{&p, {2, 0, 1}}}, p.whole(), pool());
   CHECK(sum[0] == Approx(1 + 2 * back[0]));
   CHECK(sum[1] == 1);
+  // A window of two of them.
+  std::vector<float> part(size_t(20) * 9 * 3, 0.0f);
+  PackedPixels::addTo(part, {{&p, {1, 1, 1}}, {&p, {1, 0, 0}}}, {13, 7, 20, 9}, pool());
+  CHECK(part[0] == Approx(2 * back[(size_t(7) * w + 13) * 3]));
+  CHECK(part[(size_t(8) * 20 + 19) * 3 + 1] == Approx(back[(size_t(15) * w + 32) * 3 + 1]));
 }
 
 TEST_CASE("Packed pixels near the edge may be means of four, with all their light", "[packed]") {
