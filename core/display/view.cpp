@@ -4,6 +4,7 @@
 #include "core/base/error.h"
 #include "core/base/hash.h"
 
+#include <bit>
 #include <cstdlib>
 #include <OpenColorIO/OpenColorIO.h>
 #include <sstream>
@@ -123,10 +124,9 @@ std::vector<float> ColorViews::exact(const Picture& p, const std::string& view) 
   return out;
 }
 
-float ditherAt(int x, int y, int c) {
-  const uint32_t h = mixBits(uint32_t(x) * 3u + uint32_t(c) + mixBits(uint32_t(y)));
-  return (float(h & 0xffff) + float(h >> 16)) / 65536.0f - 1;
-}
+static float ditherOf(uint32_t h) { return (float(h & 0xffff) + float(h >> 16)) / 65536.0f - 1; }
+
+float ditherAt(int x, int y, int c) { return ditherOf(mixBits(uint32_t(x) * 3u + uint32_t(c) + mixBits(uint32_t(y)))); }
 
 namespace {
 
@@ -138,6 +138,20 @@ float shape(float v) {
   // asinh by a fast logarithm; odd in v.
   const float a = std::abs(v) / straight, l = std::copysign(std::log(a + std::sqrt(a * a + 1)), v);
   return (l - low) / (high - low);
+}
+// The same within 1e-6, for many numbers side by side: the logarithm by its exponent, and of the rest, about 1, by the
+// series of the area tangent, ln m = 2 artanh((m − 1) / (m + 1)).
+inline float shapeQuickly(float v) {
+  const float a = std::min(std::abs(v), 2 * highest) / straight, x = a + std::sqrt(a * a + 1);
+  const auto bits = std::bit_cast<int32_t>(x);
+  const int32_t e = (bits - 0x3f3504f3) >> 23; // so that the rest lies between √½ and √2
+  const float m = std::bit_cast<float>(bits - (e << 23)), t = (m - 1) / (m + 1), t2 = t * t;
+  const float l =
+      float(e) * 0.69314718f + 2 * t * (1 + t2 * (1.0f / 3 + t2 * (1.0f / 5 + t2 * (1.0f / 7 + t2 * (1.0f / 9)))));
+  return std::clamp((std::copysign(l, v) - low) / (high - low), 0.0f, 1.0f);
+}
+inline bool within(float r, float g, float b) {
+  return r >= lowest && r <= highest && g >= lowest && g <= highest && b >= lowest && b <= highest;
 }
 float unshape(float s) { return straight * std::sinh(low + s * (high - low)); }
 
@@ -221,26 +235,19 @@ double ViewTable::exactShare() const {
   return double(std::count(m_exactCell.begin(), m_exactCell.end(), 1)) / double(m_exactCell.size());
 }
 
-bool ViewTable::look(const Color& scene, Color& shown, bool quick) const {
-  const Color v = rec709FromAcescg(scene);
-  float f[3];
-  int i[3];
-  for (int c = 0; c < 3; ++c) {
-    if (!(v[c] >= lowest && v[c] <= highest)) return false;
-    const float s = std::clamp(shape(v[c]), 0.0f, 1.0f) * (size - 1);
-    i[c] = std::min(int(s), size - 2);
-    f[c] = s - float(i[c]);
-  }
-  if (!quick && m_exactCell[size_t((i[2] * (size - 1) + i[1]) * (size - 1) + i[0])]) return false;
-  shown = tetrahedral(f[0], f[1], f[2], [&](int r, int g, int b) -> const Color& {
-    return m_cube[size_t(((i[2] + b) * size + i[1] + g) * size + i[0] + r)];
-  });
+bool ViewTable::tableAt(float r, float g, float b, bool quick, Color& shown) const {
+  const int i = std::min(int(r), size - 2), j = std::min(int(g), size - 2), k = std::min(int(b), size - 2);
+  if (!quick && m_exactCell[size_t((k * (size - 1) + j) * (size - 1) + i)]) return false;
+  const Color* corner = &m_cube[size_t((k * size + j) * size + i)];
+  shown = tetrahedral(r - float(i), g - float(j), b - float(k),
+                      [&](int dr, int dg, int db) -> const Color& { return corner[(db * size + dg) * size + dr]; });
   return true;
 }
 
 Color ViewTable::apply(const Color& scene) const {
-  Color c;
-  if (look(scene, c)) return c;
+  const Color v = rec709FromAcescg(scene);
+  const auto place = [](float x) { return std::clamp(shape(x), 0.0f, 1.0f) * (size - 1); };
+  if (Color c; within(v.x, v.y, v.z) && tableAt(place(v.x), place(v.y), place(v.z), false, c)) return c;
   float rgb[3] = {scene.x, scene.y, scene.z};
   m_exact(rgb, 1);
   return {rgb[0], rgb[1], rgb[2]};
@@ -249,31 +256,55 @@ Color ViewTable::apply(const Color& scene) const {
 std::vector<uint8_t> ViewTable::apply(const Picture& p, const Tasks& tasks, float gain, bool quick) const {
   std::vector<uint8_t> out(p.pixels() * 4);
   constexpr int band = 8;
+  const auto width = size_t(p.width);
   tasks.forEach((p.height + band - 1) / band, [&](int k) {
     const int y0 = k * band, y1 = std::min(p.height, y0 + band);
     std::vector<float> exact;
-    std::vector<int> where;
-    const auto write = [&](int x, int y, const float* c) {
-      uint8_t* o = out.data() + 4 * (size_t(y) * size_t(p.width) + size_t(x));
-      for (int j = 0; j < 3; ++j) {
-        const float spread = c[j] <= 0 || c[j] >= 1 ? 0 : 0.5f * ditherAt(x, y, j);
-        o[j] = uint8_t(std::clamp(c[j] * 255 + spread + 0.5f, 0.0f, 255.0f));
-      }
-      o[3] = 255;
+    std::vector<size_t> where;
+    // A row at a time, channel by channel, so that all but the table's places is done for many pixels at once.
+    std::vector<float> row(6 * width);
+    float *const r = row.data(), *const g = r + width, *const b = g + width;
+    const auto dithered = [](float c, uint32_t h) {
+      const float spread = c <= 0 || c >= 1 ? 0.0f : 0.5f * ditherOf(h);
+      return uint8_t(std::clamp(c * 255 + spread + 0.5f, 0.0f, 255.0f));
     };
-    for (int y = y0; y < y1; ++y)
-      for (int x = 0; x < p.width; ++x) {
-        const Color scene = p.color(x, y) * gain;
-        Color c;
-        if (look(scene, c, quick)) {
-          write(x, y, &c.x);
+    for (int y = y0; y < y1; ++y) {
+      const float* in = p.at(0, y);
+      for (size_t x = 0; x < width; ++x) {
+        const Color v = rec709FromAcescg(Color(in[3 * x], in[3 * x + 1], in[3 * x + 2]) * gain);
+        r[x] = v.x;
+        g[x] = v.y;
+        b[x] = v.z;
+      }
+      float* const at = row.data() + 3 * width;
+      for (size_t i = 0; i < 3 * width; ++i) at[i] = shapeQuickly(r[i]) * (size - 1);
+      for (size_t x = 0; x < width; ++x) {
+        Color c(0.0f);
+        if (within(r[x], g[x], b[x]) && tableAt(at[x], at[width + x], at[2 * width + x], quick, c)) {
+          r[x] = c.x;
+          g[x] = c.y;
+          b[x] = c.z;
         } else {
-          exact.insert(exact.end(), {scene.x, scene.y, scene.z});
-          where.push_back((y - y0) * p.width + x);
+          exact.insert(exact.end(), {in[3 * x] * gain, in[3 * x + 1] * gain, in[3 * x + 2] * gain});
+          where.push_back(size_t(y - y0) * width + x);
         }
       }
+      uint8_t* o = out.data() + 4 * size_t(y) * width;
+      const uint32_t line = mixBits(uint32_t(y));
+      for (size_t x = 0; x < width; ++x) {
+        const uint32_t h = 3 * uint32_t(x) + line;
+        o[4 * x] = dithered(r[x], mixBits(h));
+        o[4 * x + 1] = dithered(g[x], mixBits(h + 1));
+        o[4 * x + 2] = dithered(b[x], mixBits(h + 2));
+        o[4 * x + 3] = 255;
+      }
+    }
     m_exact(exact.data(), long(where.size()));
-    for (size_t n = 0; n < where.size(); ++n) write(where[n] % p.width, y0 + where[n] / p.width, exact.data() + 3 * n);
+    for (size_t n = 0; n < where.size(); ++n) {
+      const auto x = uint32_t(where[n] % width), y = uint32_t(size_t(y0) + where[n] / width);
+      uint8_t* o = out.data() + 4 * (size_t(y) * width + x);
+      for (uint32_t c = 0; c < 3; ++c) o[c] = dithered(exact[3 * n + c], mixBits(3 * x + c + mixBits(y)));
+    }
   });
   return out;
 }

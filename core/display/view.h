@@ -50,7 +50,8 @@ class ViewTable {
 
  private:
   static constexpr int size = 65;
-  bool look(const Color& scene, Color& shown, bool quick = false) const;
+  /// At a place in cells, each from 0 to size - 1; false: it must be exact.
+  bool tableAt(float r, float g, float b, bool quick, Color& shown) const;
   std::vector<Color> m_cube;
   std::vector<uint8_t> m_exactCell;
   std::function<void(float* rgb, long pixels)> m_exact;
