@@ -79,14 +79,15 @@ void farmRatios(Hall& hall) {
 
   // Two tasks side by side, each with its thread, against one; and bare Embree likewise.
   SceneCache cache;
-  const RayLog log = raysOf(*hall.compile(sized(hall.doc, 480, 270), cache), 2);
+  const ScenePtr scene = hall.compile(sized(hall.doc, 480, 270), cache);
+  const RayLog log = raysOf(*scene, 2);
   const auto bare = [&](int) {
-    for (int k = 0; k < 4; ++k) replay(log.rays, 0, log.rays.size());
+    for (int k = 0; k < 8; ++k) replay(log.rays, 0, log.rays.size());
     ::_exit(0);
   };
   std::vector<double> ours, bares, ratios;
   for (int run = 0; run < 3; ++run) {
-    const auto task = [&](int i) { chunk(34 * i, 34 * i + 34, i); };
+    const auto task = [&](int i) { chunk(18 * i, 18 * i + 18, i); };
     const double t1 = seconds([&] { sideBySide(1, task); }), t2 = seconds([&] { sideBySide(2, task); }),
                  b1 = seconds([&] { sideBySide(1, bare); }), b2 = seconds([&] { sideBySide(2, bare); });
     ours.push_back(2 * t1 / t2);
@@ -94,6 +95,6 @@ void farmRatios(Hall& hall) {
     ratios.push_back(ours.back() / bares.back());
   }
   line("two tasks of a farm side by side: our scaling ÷ bare Embree's", "≥ 0.95", fmt::format("{:.2f}", median(ratios)),
-       fmt::format("chunks of 34 samples with a thread each, processes that replay rays: ours × {:.2f}, bare × {:.2f}",
+       fmt::format("chunks of 18 samples with a thread each, processes that replay rays: ours × {:.2f}, bare × {:.2f}",
                    median(ours), median(bares)));
 }
