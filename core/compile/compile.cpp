@@ -142,7 +142,7 @@ ScenePtr SceneCompiler::compile() {
   for (const Node* n : m_doc.family("object"))
     if (n->kind->param("along") && Params(*n, m_options.frame).reference("path").target &&
         !followedPath(m_doc, *n, m_options.frame))
-      throw badInput(n->name + ".path: the path goes along with what follows it; let it go first");
+      throw badInput(n->name + ".path: it is no path, or goes along with what follows it");
   for (const Node* n : m_doc.family("object"))
     if (n->kind->param("material") && isShown(m_doc, *n, m_options.frame)) objects.push_back(n);
   makeForms(objects);

@@ -45,7 +45,7 @@ std::vector<ParamDef> followParams() {
     d.group = "Path";
     return d;
   };
-  return {one(reference("path", "Follows", {"object.path"})
+  return {one(reference("path", "Follows", {"object."})
                   .help("The path that it goes along; its position and turn count from there")),
           one(number("along", "Along", "%", 0)
                   .soft(0, 1)
@@ -80,6 +80,9 @@ bool dependsOn(const Document& doc, const Node& thing, NodeId goal, double frame
   }
   return false;
 }
+
+// Whatever is drawn as a line through places.
+bool isPath(const Node& n) { return n.kind->slot("points") && n.kind->param("closed") && n.kind->param("steps"); }
 
 struct Track {
   std::vector<V3f> line; // in the world
@@ -152,7 +155,7 @@ struct Track {
 const Node* followedPath(const Document& doc, const Node& thing, double frame) {
   if (!thing.kind->param("path") || !thing.kind->param("along")) return nullptr;
   const Node* path = doc.find(Params(thing, frame).reference("path").target);
-  if (!path) return nullptr;
+  if (!path || !isPath(*path)) return nullptr;
   std::set<NodeId> seen;
   return dependsOn(doc, *path, thing.id, frame, seen) ? nullptr : path;
 }

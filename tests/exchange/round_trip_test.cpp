@@ -150,6 +150,39 @@ TEST_CASE("To other programs the set is a tree with shared forms, materials, lam
   CHECK(Params(*ball, 13).triple("position")[0] == Approx(1).margin(1e-3));
 }
 
+TEST_CASE("Movers and what follows a path go out as motion, and come back as they were", "[exchange][export][motion]") {
+  TemporaryFolder folder;
+  Set s(32, 32);
+  s.settings({{"first_frame", "1"}, {"last_frame", "25"}});
+  s.look("0, 1, 3", "0, 0, 0", "35");
+  s.set(s.add("object.torus", "Ring", {}),
+        {{"turn", R"({"value": [0, 0, 0], "movers": [{"kind": "spin", "period": 24}]})"}});
+  s.set(s.add("light.point", "Lamp", {}),
+        {{"position", R"({"value": [0, 1, 0], "movers": [{"kind": "bob", "period": 24}]})"}});
+  s.add("object.path", "Way", {});
+  const NodeId runner = s.add("object.group", "Runner", {{"path", "Way"}});
+  s.set(runner, {{"along", R"({"value": 0, "movers": [{"kind": "run", "period": 48}]})"}});
+  s.add("object.sphere", "Bead", {{"radius", "0.05"}}, s.in(runner));
+  const Document doc = s.take();
+  save(doc, folder / "set.gltf");
+  CHECK(import(folder / "set.gltf") == doc);
+  const Model m = readGltf(folder / "set.gltf");
+  REQUIRE(m.motions.size() == 1);
+  std::set<std::string> moving;
+  for (const ModelMove& move : m.motions[0].moves) {
+    const std::string name = m.nodes[size_t(move.node)].name;
+    moving.insert(name);
+    if (name != "Runner") continue;
+    REQUIRE(move.position.times.size() == 25);
+    for (const int frame : {1, 7, 25}) {
+      const M44f there = standingMatrix(doc, *doc.findByName("Runner"), frame);
+      for (int c = 0; c < 3; ++c)
+        CHECK(move.position.values[size_t(3 * (frame - 1) + c)] == Approx(there[3][c]).margin(1e-4));
+    }
+  }
+  CHECK(moving == std::set<std::string>{"Ring", "Lamp", "Runner"});
+}
+
 TEST_CASE("What another program moves, recolours, reshapes, adds and takes out is found in the file",
           "[exchange][export]") {
   TemporaryFolder folder;
