@@ -160,7 +160,17 @@ void DeliveryDialog::read() {
       if (const QString text = r.text(); !text.trimmed().isEmpty()) job.setText(r.def->name, text.toStdString());
     m_job = job;
     QStringList names;
-    const bool still = !job.sequence();
+    const bool still = !job.plays();
+    // What is no movie is a PNG, if nothing else was asked for.
+    const auto writes = [](const auto& kind) {
+      return kind.second->isChecked() && !isMovieName("x." + kind.first.toStdString());
+    };
+    if (still && std::none_of(m_kinds.begin(), m_kinds.end(), writes))
+      for (const auto& [extension, box] : m_kinds)
+        if (extension == QStringLiteral("png")) {
+          const QSignalBlocker quiet(box);
+          box->setChecked(true);
+        }
     for (const auto& [extension, box] : m_kinds) {
       const bool movie = isMovieName("x." + extension.toStdString());
       box->setEnabled(!(still && movie));

@@ -237,7 +237,7 @@ void Job::check() const {
   bool exr = false;
   for (const std::string& n : names) {
     if (isMovieName(n)) {
-      if (!sequence()) throw usageError(n + ": a still is written as .exr, .png, .jpg, .tif or .hdr");
+      if (!plays()) throw usageError(n + ": a still is written as .exr, .png, .jpg, .tif or .hdr");
       if (extensionOf(n) == ".webm" && codec == "FFV1") throw usageError(n + ": FFV1 is written into .mkv");
       if (!p.text("region").empty()) throw usageError(n + ": a movie is of the whole picture, not of a region");
     } else if (!isPictureName(n)) {

@@ -31,6 +31,8 @@ class Job {
   std::vector<std::string> values() const;
   /// More than one frame, or names that count them.
   bool sequence() const;
+  /// Its frames follow one another in time: it can be a movie.
+  bool plays() const { return sequence() && !isStrip(); }
   /// The names to write to, with their tokens.
   std::vector<std::string> outputs() const;
   std::vector<std::string> passes() const;
