@@ -234,6 +234,7 @@ std::vector<NodeId> treeOf(const Document& doc, NodeId id) {
 bool counts(const Node& node, const ParamDef& def, double frame) {
   if (def.onlyIf.empty()) return true;
   if (def.onlyAt == "a pattern") return node.find(def.onlyIf) && node.find(def.onlyIf)->pattern();
+  if (def.onlyAt == "a thing") return Params(node, frame).reference(def.onlyIf).target != 0;
   const std::string now = Params(node, frame).text(def.onlyIf);
   for (std::string_view rest = def.onlyAt;;) {
     const size_t bar = rest.find('|');

@@ -50,19 +50,24 @@ std::vector<ParamDef> followParams() {
           one(number("along", "Along", "%", 0)
                   .soft(0, 1)
                   .range(-1e4, 1e4)
+                  .when("path", "a thing")
                   .help("Where on the path, of its length; with keys, or moved by Run, it travels")),
           one(number("travelled", "Travelled", "m", 0)
                   .soft(0, 10)
                   .range(-1e6, 1e6)
+                  .when("path", "a thing")
                   .help("Metres farther along: moved by Run, its speed is in metres")),
           one(choice("at_its_end", "At its end", {"begins anew", "stops"})
+                  .when("path", "a thing")
                   .help("Of a path that is not closed: what comes after its last point")),
           one(choice("turns_along", "Turns along", {"upright", "freely", "no"})
+                  .when("path", "a thing")
                   .help("Its z along the path: with y as upright as can be, or rolling as little as it can; or not at "
                         "all")),
           one(number("bank", "Bank", "°", 0)
                   .soft(0, 60)
                   .range(-1e4, 1e4)
+                  .when("path", "a thing")
                   .help("How far it leans into a bend with a radius of 1 m: half as far at 2 m, never over 80°"))};
 }
 

@@ -111,8 +111,8 @@ struct ParamDef {
     patternedAt = std::move(param);
     return std::move(*this);
   }
-  /// It counts only while another parameter of the kind has this value (or one of several: "a|b"), or is driven by "a
-  /// pattern": elsewhere the panel leaves it out.
+  /// It counts only while another parameter of the kind has this value (or one of several: "a|b"), is driven by "a
+  /// pattern" or refers to "a thing": elsewhere the panel leaves it out.
   ParamDef&& when(std::string param, std::string value) && {
     onlyIf = std::move(param);
     onlyAt = std::move(value);
