@@ -272,7 +272,7 @@ Document documentFor(const Document& given, const Job& job) {
     doc = startMover(doc, resolve(doc, camera->name + ".position"), "orbit");
   }
   if (job.isStrip())
-    for (const double picture : job.frames()) pictureFor(doc, job, picture); // what cannot be tried is told at once
+    for (const double number : job.frames()) pictureFor(doc, job, number); // what cannot be tried is told at once
   if (p.text("what") == "mist plate") {
     if (doc.family("plate").empty()) throw badInput("a mist plate needs a plate: put the mist on one");
     std::vector<NodeId> gone;

@@ -59,8 +59,8 @@ PackedPixels::PackedPixels(const std::vector<float>& values, int width, int heig
     }
   });
   // Numbers of a row of a tile, or rows of it.
-  const auto kept = [&](int t, int most, int step) {
-    return size_t((std::min(most, end(t)) - top(t) + step - 1) / step);
+  const auto kept = [&](int t, int edge, int step) {
+    return size_t((std::min(edge, end(t)) - top(t) + step - 1) / step);
   };
   size_t used = 0;
   for (size_t t = 0; t < most.size(); ++t)
