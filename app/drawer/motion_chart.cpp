@@ -64,8 +64,8 @@ void MotionChart::rebuild() {
   m_last = std::max(m_first + 1, s.number("last_frame"));
   m_rows.clear();
   const std::vector<Address> moving = movingValues(doc);
-  const bool playing = m_current.param == "begins" && doc.find(m_current.node) &&
-                       Params(*doc.find(m_current.node), m_first).text("play") != "still";
+  const Node* current = doc.find(m_current.node);
+  const bool playing = current && m_current.param == "begins" && playsByItself(*current);
   if (!playing && std::none_of(moving.begin(), moving.end(), [&](const Address& a) {
         return a.node == m_current.node && a.param == m_current.param;
       }))
@@ -86,7 +86,7 @@ void MotionChart::rebuild() {
         {a, several ? qs(d.label) : tr("%1 · %2").arg(qs(n.name), qs(d.label).toLower()), {}, &d, 0, 0, several});
   }
   for (const Node* n : doc.inOrder())
-    if (n->kind->param("play") && n->kind->param("begins") && Params(*n, m_first).text("play") != "still")
+    if (playsByItself(*n))
       m_rows.push_back({{n->id, "begins", 0, {}},
                         tr("%1 · plays").arg(qs(n->name)),
                         {},
@@ -259,21 +259,14 @@ void MotionChart::paintRow(QPainter& p, size_t row) const {
   p.setFont(theme::font(10));
   if (open) {
     const Value v = valueAt(doc, r.at);
-    if (r.plays) {
-      const double round = roundOf(r);
-      p.setPen(theme::text);
-      const QRect line(indent, r.top + 23, nameWidth - indent - 8, 16);
-      p.drawText(line, Qt::AlignLeft | Qt::AlignVCenter,
-                 tr("begins at frame %1").arg(std::get<double>(*v.constant()), 0, 'g', 6));
-      p.setPen(theme::dim);
-      p.drawText(line.translated(0, 16), Qt::AlignLeft | Qt::AlignVCenter,
-                 round > 0 ? tr("a round takes %1 frames").arg(round, 0, 'g', 4) : QString());
-    }
     const KeyPlace* only = nullptr;
     for (const KeyPlace& k : m_chosen)
       if (k.at.node == r.at.node && k.at.param == r.at.param) only = only ? nullptr : &k;
     QString first = tr("now: %1").arg(qs(formatValue(doc, *r.def, *evaluate(v, *r.def, m_studio.frame())))), second;
-    if (m_chosen.size() > 1) {
+    if (r.plays) {
+      first = tr("begins at frame %1").arg(std::get<double>(*v.constant()), 0, 'g', 6);
+      if (const double round = roundOf(r); round > 0) second = tr("a round takes %1 frames").arg(round, 0, 'g', 4);
+    } else if (m_chosen.size() > 1) {
       first = tr("%n key(s) chosen", nullptr, int(m_chosen.size()));
     } else if (only) {
       for (const Key& k : v.anyKeys()->keys)
@@ -301,7 +294,6 @@ void MotionChart::paintRow(QPainter& p, size_t row) const {
           }
         }
     }
-    if (r.plays) first.clear();
     p.setPen(theme::text);
     const QRect line(indent, r.top + 23, nameWidth - indent - 8, 16);
     p.drawText(line, Qt::AlignLeft | Qt::AlignVCenter, p.fontMetrics().elidedText(first, Qt::ElideRight, line.width()));

@@ -98,6 +98,7 @@ class MotionChart : public QWidget, public Spoken {
   // Of what plays (motion_chart_playing.cpp).
   double roundOf(const Row& r) const; ///< frames at its speed; 0: not known
   QPolygonF playedProfile(const Row& r) const;
+  void askForBegin();
   void slide(double frames, uint64_t gesture);
   void stretch(double factor, uint64_t gesture);
   void playingMenu(const Row& row, double frame, const QPoint& global);

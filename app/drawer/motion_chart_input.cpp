@@ -248,6 +248,7 @@ void MotionChart::deleteKeys() {
 }
 
 void MotionChart::typeValue() {
+  if (const Row* r = currentRow(); r && r->plays) return askForBegin();
   if (m_chosen.size() != 1) return;
   const KeyPlace which = m_chosen.front();
   chooseRow(which.at);

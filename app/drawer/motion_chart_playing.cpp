@@ -35,6 +35,16 @@ QPolygonF MotionChart::playedProfile(const Row& r) const {
   return line;
 }
 
+void MotionChart::askForBegin() {
+  const Row* r = currentRow();
+  if (!r || !r->plays) return;
+  const double begins = Params(*m_studio.doc().find(r->at.node), m_first).number("begins");
+  bool ok = false;
+  const double to =
+      QInputDialog::getDouble(this, tr("Begin"), tr("Frame at which it begins"), begins, -1e6, 1e6, 2, &ok);
+  if (ok) slide(to - begins, 0);
+}
+
 void MotionChart::slide(double frames, uint64_t gesture) {
   const Row* r = currentRow();
   if (!r || !r->plays) return;
@@ -68,12 +78,7 @@ void MotionChart::playingMenu(const Row& row, double frame, const QPoint& global
   QMenu m(this);
   connect(m.addAction(tr("Begin at frame %1").arg(frame)), &QAction::triggered, this,
           [this, frame, begins] { slide(frame - begins, 0); });
-  connect(m.addAction(tr("Begin at frame…")), &QAction::triggered, this, [this, begins] {
-    bool ok = false;
-    const double to =
-        QInputDialog::getDouble(this, tr("Begin"), tr("Frame at which it begins"), begins, -1e6, 1e6, 2, &ok);
-    if (ok) slide(to - begins, 0);
-  });
+  connect(m.addAction(tr("Begin at frame…\tReturn")), &QAction::triggered, this, &MotionChart::askForBegin);
   if (round > 0) {
     connect(m.addAction(tr("A round in so many frames…")), &QAction::triggered, this, [this, round] {
       bool ok = false;

@@ -79,13 +79,14 @@ MotionPanel::MotionPanel(Studio& studio, QWidget* parent) : QWidget(parent), m_s
     m_studio.setView(v);
   });
   connect(&studio, &Studio::viewChanged, m_ahead, [this] { m_ahead->setChecked(m_studio.view().ahead); });
-  m_loop = flatButton(this, tr("Make it loop"),
-                      tr("Movers go round whole times, chance comes again, waves run in whole numbers, keys end where "
-                         "they began"),
-                      "accent");
+  m_loop = flatButton(
+      this, tr("Make it loop"),
+      tr("Movers and what plays go round whole times, chance comes again, waves run in whole numbers, keys end where "
+         "they began"),
+      "accent");
   const FramesOfRound rounds = [this](const Node& n) {
-    const auto it = m_rounds->find(whatPlays(m_studio.doc(), n));
-    return it == m_rounds->end() ? 0 : it->second;
+    const auto it = m_rounds.find(whatPlays(m_studio.doc(), n));
+    return it == m_rounds.end() ? 0 : it->second;
   };
   m_chart->setRounds(rounds);
   connect(m_loop, &QToolButton::clicked, &studio,
@@ -120,7 +121,7 @@ void MotionPanel::findRounds() {
   for (const MotionChart::Row& r : m_chart->rows()) {
     if (!r.plays) continue;
     const std::string what = whatPlays(doc, *doc.find(r.at.node));
-    if (m_rounds->count(what) || !m_seeking.insert(what).second) continue;
+    if (m_rounds.count(what) || !m_seeking.insert(what).second) continue;
     m_studio.background(tr("Reads how long %1 is").arg(r.name),
                         [panel = QPointer(this), assets = m_studio.sharedAssets(), doc, id = r.at.node,
                          what](const CancelFlag& cancel) -> std::function<void()> {
@@ -133,7 +134,7 @@ void MotionPanel::findRounds() {
                           return [panel, what, frames] {
                             if (!panel) return;
                             panel->m_seeking.erase(what);
-                            (*panel->m_rounds)[what] = frames;
+                            panel->m_rounds[what] = frames;
                             panel->m_loopOf.reset();
                             panel->m_chart->update();
                             panel->refresh();

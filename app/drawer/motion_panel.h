@@ -40,7 +40,7 @@ class MotionPanel : public QWidget {
   KeptStrip* m_kept;
   QMenu* m_menu;
   /// Of what plays, by what it plays: FramesOfRound.
-  std::shared_ptr<std::map<std::string, double>> m_rounds = std::make_shared<std::map<std::string, double>>();
+  std::map<std::string, double> m_rounds;
   std::set<std::string> m_seeking;
   std::vector<LoopBreak> m_breaks;  ///< of
   std::optional<Document> m_loopOf; ///< this document, whatever its frame

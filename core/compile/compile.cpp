@@ -139,12 +139,13 @@ ScenePtr SceneCompiler::compile() {
   countCopies();
   assignGroups();
   std::vector<const Node*> objects;
-  for (const Node* n : m_doc.family("object"))
+  for (const Node* n : m_doc.family("object")) {
+    if (!isShown(m_doc, *n, m_options.frame)) continue;
     if (n->kind->param("along") && Params(*n, m_options.frame).reference("path").target &&
         !followedPath(m_doc, *n, m_options.frame))
       throw badInput(n->name + ".path: it is no path, or goes along with what follows it");
-  for (const Node* n : m_doc.family("object"))
-    if (n->kind->param("material") && isShown(m_doc, *n, m_options.frame)) objects.push_back(n);
+    if (n->kind->param("material")) objects.push_back(n);
+  }
   makeForms(objects);
   for (const Node* n : objects) {
     stopIfCancelled();
@@ -199,7 +200,14 @@ void SceneCompiler::assignGroups() {
   if (s.sharedGroups) {
     s.groups.push_back({"Other lights", 0, {}, 0, 0});
     s.groupScales.emplace_back(1.0f);
-    for (size_t i = own; i < m_sources.size(); ++i) s.restScales.push_back(m_sources[i].amount);
+    for (size_t i = own; i < m_sources.size(); ++i) {
+      const Source& one = m_sources[i];
+      s.restScales.push_back(one.amount);
+      if (const std::string layer = layerOfLight(m_doc, {one.node, one.object, one.copy}, one.name); layer != one.name)
+        s.warnings.push_back(
+            fmt::format("{}: there is no memory for a light group of its own; the layer of files {} goes without it",
+                        one.name, layer));
+    }
   }
   if (s.plateBehind)
     for (const Source& source : m_sources)

@@ -316,8 +316,7 @@ void SceneCompiler::placeGrid(const Params& p, Medium& h, const std::shared_ptr<
   if (grid->coarser > 1)
     m_scene->warnings.push_back(
         fmt::format("{}: the file has more voxels than fit; {} a side are taken as one", n.name, grid->coarser));
-  const M44f place =
-      grid->toFile * placementOf(m_doc, n, m_options.frame) * (n.parent ? worldMatrix(m_doc, *m_doc.find(n.parent), m_options.frame) : M44f());
+  const M44f place = grid->toFile * worldMatrix(m_doc, n, m_options.frame);
   if (std::abs(place.determinant()) < 1e-30f) return;
   SceneCache::Content::Cells now;
   now.nodes = patternNodes();

@@ -103,6 +103,7 @@ const Kind& deliveryKind() {
            .help("Of a movie. By the name: VP9 into .webm, FFV1 (without loss) into .mkv"),
        number("quality", "Quality", "%", 0.8).soft(0.3, 1).range(0, 1).help("Of a VP9 or AV1 movie"),
        flag("sheet", "Contact sheet", false)
+           .when("what", "frames|turntable|mist plate")
            .matters()
            .help("A picture of the whole range, frame by frame, when it is done"),
        flag("prove", "Prove the passes", false)

@@ -80,10 +80,6 @@ std::vector<Drift> driftsOf(const Node& n, const Range& r) {
   return out;
 }
 
-bool plays(const Node& n) {
-  return n.kind->param("play") && n.kind->param("begins") && Params(n, 0).text("play") != "still";
-}
-
 // What plays, as it is after its mend; none: it comes round. `why`: what it does instead.
 struct Playing {
   std::string play;
@@ -165,6 +161,10 @@ Value mended(const Value& value, const ParamDef& d, const Range& r) {
 
 } // namespace
 
+bool playsByItself(const Node& n) {
+  return n.kind->param("play") && n.kind->param("begins") && Params(n, 0).text("play") != "still";
+}
+
 std::vector<LoopBreak> loopBreaks(const Document& doc, const FramesOfRound& rounds) {
   const Range r = rangeOf(doc);
   std::vector<LoopBreak> out;
@@ -200,7 +200,7 @@ std::vector<LoopBreak> loopBreaks(const Document& doc, const FramesOfRound& roun
       if (std::abs(given - *speed) > 1e-4 * std::abs(*speed))
         out.push_back({{n->id, "wave_speed", 0, {}}, "runs no whole number of waves", true});
     }
-    if (plays(*n)) {
+    if (playsByItself(*n)) {
       std::string why;
       if (loopingPlay(*n, r, rounds, why)) out.push_back({{n->id, "play", 0, {}}, why, rounds != nullptr});
     }
@@ -221,7 +221,7 @@ Document looped(const Document& doc, const FramesOfRound& rounds) {
       out = setValue(out, b.at.node, "loop", Constant(r.length));
     else if (b.at.param == "wave_speed")
       out = setValue(out, b.at.node, "wave_speed", Constant(*loopingSpeed(n, r)));
-    else if (b.at.param == "play" && plays(n)) {
+    else if (b.at.param == "play" && playsByItself(n)) {
       std::string why;
       const Playing better = *loopingPlay(n, r, rounds, why);
       out = setValue(out, b.at.node, "play", Constant(better.play));

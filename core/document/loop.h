@@ -12,6 +12,8 @@ struct LoopBreak {
 /// Frames after which what plays by itself (a movie, a numbered sequence, a clip) is at its start again, at a speed of
 /// 1; 0: that is not known, and then nothing is said of its length.
 using FramesOfRound = std::function<double(const Node& played)>;
+/// True of what has its own playing, and is not still.
+bool playsByItself(const Node& n);
 /// What keeps the document's range from being a loop: keys, movers, what goes along a path, patterns that drift or
 /// churn, waves that run, what plays, lens stages that move.
 std::vector<LoopBreak> loopBreaks(const Document& doc, const FramesOfRound& rounds = {});

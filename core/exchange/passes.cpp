@@ -206,8 +206,7 @@ void addLight(PictureFile& file, const Document& doc, const Scene& scene, const 
         Picture sum = collectGroup(film, query, of->front(), groupScales[size_t(of->front())], exposure, tasks, which);
         for (size_t i = 1; i < of->size(); ++i) {
           const int g = (*of)[i];
-          const Picture more = collectGroup(film, query, g, groupScales[size_t(g)], exposure, tasks, which);
-          for (size_t k = 0; k < sum.rgb.size(); ++k) sum.rgb[k] += more.rgb[k];
+          addTo(sum, collectGroup(film, query, g, groupScales[size_t(g)], exposure, tasks, which), tasks);
         }
         return sum;
       });

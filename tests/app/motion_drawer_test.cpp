@@ -7,6 +7,7 @@
 #include "tests/app/open.h"
 
 #include <fmt/format.h>
+#include <QDoubleSpinBox>
 #include <QLineEdit>
 #include <QToolButton>
 
@@ -216,4 +217,13 @@ TEST_CASE("What plays has a band that slides and stretches, by mouse and keys, a
   o.studio->setFrame(9);
   o.key(Qt::Key_Insert); // it begins here
   CHECK(number("begins") == 9);
+  QTimer::singleShot(0, [] {
+    REQUIRE(Open::wait([] { return QApplication::activeModalWidget() != nullptr; }));
+    auto* field = QApplication::activeModalWidget()->findChild<QDoubleSpinBox*>();
+    REQUIRE(field);
+    field->setValue(3);
+    QTest::keyClick(field, Qt::Key_Return);
+  });
+  o.key(Qt::Key_Return);
+  CHECK(number("begins") == 3);
 }

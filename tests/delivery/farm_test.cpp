@@ -7,7 +7,7 @@
 #include "core/document/edit.h"
 #include "core/document/file.h"
 #include "core/exchange/picture_file.h"
-#include "tests/support/scene.h"
+#include "tests/delivery/ball.h"
 
 #include <csignal>
 #include <cstdlib>
@@ -239,14 +239,7 @@ TEST_CASE("A still that is farmed by samples is the one that is rendered in one 
 
 TEST_CASE("A farm's tasks that are killed at random moments come to the same frames", "[farm][long]") {
   const TemporaryFolder folder;
-  Set s(40, 26);
-  s.settings({{"samples", "24"}, {"noise", "0 %"}});
-  s.look("0, 0.4, 4", "0, 0, 0");
-  const NodeId ball = s.add("object.sphere", "Ball", {{"radius", "0.7"}});
-  s.set(ball,
-        {{"position", R"({"value": [0, 0, 0], "movers": [{"kind": "bob", "reach": [0, 0.2, 0], "period": 12}]})"}});
-  s.add("light.point", "Lamp", {{"position", "1.2, 1.4, 1.5"}, {"power", "900"}});
-  const Document doc = writeDocument(s.take(), folder / "ball.ilum");
+  const Document doc = writeDocument(bobbingBall(40, 26, 24), folder / "ball.ilum");
   Job job;
   job.set("first_frame", 1.0);
   job.set("last_frame", 24.0);

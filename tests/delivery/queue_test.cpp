@@ -5,7 +5,7 @@
 #include "core/document/edit.h"
 #include "core/document/file.h"
 #include "core/exchange/picture_file.h"
-#include "tests/support/scene.h"
+#include "tests/delivery/ball.h"
 
 #include <csignal>
 #include <dirent.h>
@@ -26,16 +26,7 @@ namespace {
 namespace fs = std::filesystem;
 using State = QueueEntry::State;
 
-Document litBall(int samples = 2) {
-  Set s(32, 20);
-  s.look("0, 0.4, 4", "0, 0, 0");
-  s.add("object.sphere", "Ball", {{"radius", "0.7"}});
-  s.add("light.point", "Lamp", {{"position", "1.2, 1.4, 1.5"}, {"power", "900"}});
-  s.settings({{"samples", std::to_string(samples).c_str()}, {"noise", "0 %"}});
-  s.set(s.find("Ball"),
-        {{"position", R"({"value": [0, 0, 0], "movers": [{"kind": "bob", "reach": [0, 0.2, 0], "period": 12}]})"}});
-  return s.peek();
-}
+Document litBall(int samples = 2) { return bobbingBall(32, 20, samples); }
 
 Job jobFor(int first, int last, const std::string& output) {
   Job job;

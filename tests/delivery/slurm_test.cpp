@@ -6,7 +6,7 @@
 #include "core/document/edit.h"
 #include "core/document/file.h"
 #include "core/exchange/picture_file.h"
-#include "tests/support/scene.h"
+#include "tests/delivery/ball.h"
 
 #include <csignal>
 #include <cstdlib>
@@ -72,14 +72,7 @@ TEST_CASE("A scheduler runs a farm's tasks and its end, and one that is killed i
     return;
   }
   REQUIRE(slurm.started);
-  Set s(96, 60);
-  s.settings({{"samples", "40"}, {"noise", "0 %"}});
-  s.look("0, 0.4, 4", "0, 0, 0");
-  const NodeId ball = s.add("object.sphere", "Ball", {{"radius", "0.7"}});
-  s.set(ball,
-        {{"position", R"({"value": [0, 0, 0], "movers": [{"kind": "bob", "reach": [0, 0.2, 0], "period": 12}]})"}});
-  s.add("light.point", "Lamp", {{"position", "1.2, 1.4, 1.5"}, {"power", "900"}});
-  const Document doc = writeDocument(s.take(), folder / "ball.ilum");
+  const Document doc = writeDocument(bobbingBall(96, 60, 40), folder / "ball.ilum");
   const bool still = GENERATE(false, true);
   Job job;
   if (still) {

@@ -41,7 +41,7 @@ TEST_CASE("The baked table is within 1/255 of the exact view", "[color]") {
         // From deep shadow to far above white, with colours of all kinds.
         p.rgb[3 * i + c] = std::exp2(-9 + 13 * float(state >> 8) / float(1 << 24));
       }
-    const std::vector<float> exact = views().exact(p, view);
+    std::vector<float> exact = views().exact(p, view);
     float worst = 0;
     for (size_t i = 0; i < p.pixels(); ++i) {
       const Color c = table.apply(Color(p.rgb[3 * i], p.rgb[3 * i + 1], p.rgb[3 * i + 2]));
@@ -50,6 +50,12 @@ TEST_CASE("The baked table is within 1/255 of the exact view", "[color]") {
     CAPTURE(view, table.exactShare());
     CHECK(worst <= 1.0f / 255);
     CHECK(table.exactShare() < 0.5);
+    // What no table has, and what is no number.
+    p.rgb[0] = std::nanf("");
+    p.rgb[4] = 1e6f;
+    p.rgb[6] = -5;
+    p.rgb[9] = std::numeric_limits<float>::infinity();
+    exact = views().exact(p, view);
     // As bytes, dither adds less than one step.
     const std::vector<uint8_t> bytes = table.apply(p, pool());
     for (size_t i = 0; i < p.pixels(); ++i)

@@ -1,5 +1,6 @@
 // Stages that read the picture elsewhere, or change it in place.
 #include "core/compile/compile.h"
+#include "core/document/loop.h"
 #include "core/document/units.h"
 #include "core/lens/queries.h"
 #include "tests/support/lens.h"
@@ -133,6 +134,24 @@ TEST_CASE("Bands pass the share of light that they are wide, and drift by time",
   const Picture one = worked(at(doc, 0), p).spread, later = worked(at(doc, 4), p).spread;
   for (int y = 10; y < 90; ++y) REQUIRE(later.at(5, y)[0] == Approx(one.at(5, y - 4)[0]).margin(1e-3));
   CHECK(isAnimated(*doc.findByName("Stage")));
+  // Made a loop, the picture after the last frame is that of the first.
+  doc = setValue(doc, doc.settings().id, "first_frame", Constant(1.0));
+  doc = setValue(doc, doc.settings().id, "last_frame", Constant(30.0));
+  const NodeId stage = doc.findByName("Stage")->id;
+  doc = setValue(doc, stage, "roll_depth", Constant(-0.5));
+  REQUIRE(loopBreaks(doc).size() == 2);
+  doc = looped(doc);
+  CHECK(loopBreaks(doc).empty());
+  CHECK(Params(*doc.find(stage), 1).number("drift") == Approx(0.24).epsilon(0.5));
+  const Picture begin = worked(at(doc, 1), p).spread, again = worked(at(doc, 31), p).spread,
+                middle = worked(at(doc, 14), p).spread;
+  float apart = 0, moved = 0;
+  for (size_t i = 0; i < begin.rgb.size(); ++i) {
+    apart = std::max(apart, std::abs(begin.rgb[i] - again.rgb[i]));
+    moved = std::max(moved, std::abs(begin.rgb[i] - middle.rgb[i]));
+  }
+  CHECK(apart < 5e-3f);
+  CHECK(moved > 0.3f);
 }
 
 TEST_CASE("A silhouette puts a flat colour where its sources are, as far as they cover", "[lens][silhouette]") {
@@ -163,6 +182,21 @@ TEST_CASE("Flicker is the same for the same moment and seed, and never adds ligh
   CHECK(most <= 1);
   CHECK(least >= 0.2f - 1e-4f);
   CHECK(most - least > 0.3f);
+  // With a loop each frame comes again, drop-outs too; without one it does not.
+  const auto differs = [&](const Document& d) {
+    float apart = 0;
+    for (int f = 1; f <= 48; ++f)
+      apart = std::max(apart, std::abs(worked(at(d, f), p).spread.rgb[0] - worked(at(d, f + 48), p).spread.rgb[0]));
+    return apart;
+  };
+  Document drops = setValue(doc, doc.findByName("Stage")->id, "drops", Constant(0.3));
+  CHECK(differs(drops) > 0.1f);
+  CHECK(loopBreaks(drops).size() == 1);
+  drops = setValue(drops, drops.settings().id, "first_frame", Constant(1.0));
+  drops = setValue(drops, drops.settings().id, "last_frame", Constant(48.0));
+  drops = looped(drops);
+  CHECK(loopBreaks(drops).empty());
+  CHECK(differs(drops) < 1e-4f);
 }
 
 TEST_CASE("Trails lie on the way that their anchor has come, and faster means fainter", "[lens][trails]") {

@@ -145,6 +145,10 @@ TEST_CASE("A kept frame is developed as its film is, through another lens, expos
   const auto fromKept = [&](const Document& d) { return kept.develop(d, 1, pool(), {}); };
   REQUIRE(fromKept(doc));
   CHECK(apart(fromKept(doc)->picture, film) < 8e-3);
+  CHECK(apart(kept.develop(doc, 1, pool(), {.on = false})->picture,
+              develop(doc, 1, *t.scene, t.film(), sceneLight(*t.scene, t.film(), scales, pool(), &denoiser), pool(),
+                      {.on = false})
+                  .picture) < 8e-3);
   const auto with = [&](const char* address, Constant v) {
     const Address a = resolve(doc, address);
     return setAt(doc, a, v);
