@@ -17,6 +17,8 @@ void lensRatios(Hall& hall);
 void interactionRatios(Hall& hall);
 /// Frames from the cache.
 void playingRatios(Hall& hall);
+/// How still pictures are while the camera moves.
+void steadyRatios(Hall& hall);
 /// What it costs to divide a delivery among processes.
 void farmRatios(Hall& hall);
 /// Instance arrays.

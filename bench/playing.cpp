@@ -2,8 +2,8 @@
 #include "bench/parts.h"
 
 #include "core/display/view.h"
-#include "core/image/convolution.h"
 #include "core/document/edit.h"
+#include "core/image/convolution.h"
 #include "core/lens/develop.h"
 #include "core/lens/queries.h"
 #include "core/session/kept_frame.h"
@@ -36,7 +36,8 @@ void playingRatios(Hall& hall) {
     const double packing = seconds([&] { kept.emplace(rendering, doc, scene->groupScales, &denoiser, sight, tasks); });
     const auto shown = [&](bool lens) {
       return best(8, [&] {
-        const auto r = kept->develop(doc, frame, tasks, {.on = lens, .convolutions = &convolutions, .works = false});
+        const auto r = kept->develop(doc, frame, tasks,
+                                     {.on = lens, .convolutions = &convolutions, .works = false, .shares = false});
         if (!r) std::abort();
         table.apply(r->picture, tasks, 1, true);
       });
@@ -46,7 +47,7 @@ void playingRatios(Hall& hall) {
     line("frames a second from the cache, " + size + ", without lens", "≥ 24", fmt::format("{:.0f}", 1 / bare),
          "unpacked, mixed, through the display view; the hall with three live lights");
     line("frames a second from the cache, " + size + ", lens live", "≥ 12", fmt::format("{:.0f}", 1 / lens),
-         "the same with the hall's four glows");
+         "the same with the hall's six glows");
     line("120 frames of " + size + " in the cache, MiB", width == 640 ? "≤ 768" : "told",
          fmt::format("{:.0f}", 120.0 * double(kept->bytes()) / (1 << 20)), "packed, three live lights");
     line("keeping a frame of " + size + " ÷ showing it", "told", fmt::format("{:.1f}", packing / lens),

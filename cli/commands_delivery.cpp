@@ -73,7 +73,6 @@ Json reportOf(const FrameReport& r) {
 }
 
 void renderCommand(const Context& c, const Args& a) {
-  if (a.threads < 0) throw usageError("samples, threads and seconds are not negative");
   const Document doc = documentOf(c, a.job);
   Job job;
   try {
@@ -213,7 +212,7 @@ void addDeliveryCommands(CLI::App& app, Context& c) {
   auto a = std::make_shared<Args>();
   CLI::App* s = command(app, "render", "Renders a document: a picture, a sequence, a movie");
   addJobOptions(*s, a->job);
-  s->add_option("--threads", a->threads, "Threads; 0: one a core");
+  addThreads(*s, a->threads);
   s->add_flag("--resume", a->resume, "Frames that are there, whole and of this document, are left as they are");
   s->callback([&c, a] { renderCommand(c, *a); });
 

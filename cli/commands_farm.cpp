@@ -132,7 +132,7 @@ void addFarmCommands(CLI::App& app, Context& c) {
   s->add_option("PART", a->parts, "Films that chunk wrote")->required();
   s->add_option("-o", a->output, "The picture")->required();
   s->add_flag("--alpha", a->alpha, "Transparent where nothing is");
-  s->add_option("--threads", a->threads, "Threads; 0: one a core");
+  addThreads(*s, a->threads);
   s->callback([&c, a] { mergeCommand(c, *a); });
 
   a = std::make_shared<Args>();
@@ -141,7 +141,7 @@ void addFarmCommands(CLI::App& app, Context& c) {
   addJobOptions(*s, a->job);
   s->add_option("--samples-from", range->first, "The first sample, an even number from 0")->required();
   s->add_option("--samples-to", range->second, "The sample before which it ends, even")->required();
-  s->add_option("--threads", a->threads, "Threads; 0: one a core");
+  addThreads(*s, a->threads);
   s->callback([&c, a, range] { chunkCommand(c, *a, range->first, range->second); });
 
   CLI::App* farm = app.add_subcommand("farm", "A delivery divided among machines by a scheduler (Slurm)");
@@ -166,7 +166,7 @@ void addFarmCommands(CLI::App& app, Context& c) {
   s = command(*farm, "task", "Runs one task here: what a scheduler calls on each machine");
   s->add_option("FOLDER", a->folder, "The farm's folder")->required();
   s->add_option("TASK", a->task, "Its number, from 0; the last is the end")->required();
-  s->add_option("--threads", a->threads, "Threads; 0: one a core");
+  addThreads(*s, a->threads);
   s->callback([&c, a] {
     const ColorViews views;
     const Tasks tasks(a->threads);

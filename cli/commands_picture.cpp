@@ -273,7 +273,7 @@ void addPictureCommands(CLI::App& app, Context& c) {
   s->add_option("--frames", a->frames,
                 "A-B or A-BxSTEP: a sequence, IN.0001.exr to OUT.0001.exr for IN.exr and OUT.exr");
   s->add_option("--set", a->sets, "NAME.PARAM=VALUE for this picture only");
-  s->add_option("--threads", a->threads, "Threads; 0: one a core");
+  addThreads(*s, a->threads);
   s->callback([&c, a] { lensCommand(c, *a); });
 
   a = std::make_shared<Args>();
@@ -284,7 +284,7 @@ void addPictureCommands(CLI::App& app, Context& c) {
   s->add_option("--size", a->size, "WxH in pixels (480 wide)");
   s->add_option("--frame", a->frame, "The frame");
   s->add_option("--set", a->sets, "NAME.PARAM=VALUE for this measurement only");
-  s->add_option("--threads", a->threads, "Threads; 0: one a core");
+  addThreads(*s, a->threads);
   s->callback([&c, a] { routeCommand(c, *a); });
 
   a = std::make_shared<Args>();

@@ -1,6 +1,7 @@
 #include "cli/job_options.h"
 
 #include "core/base/error.h"
+#include "core/base/threads.h"
 #include "core/document/words.h"
 
 #include <CLI/CLI.hpp>
@@ -61,6 +62,18 @@ void addJobOptions(CLI::App& s, JobOptions& o) {
     else
       s.add_option(option, o.texts[d.name], d.helpText);
   }
+}
+
+void addThreads(CLI::App& command, int& threads) {
+  command
+      .add_option_function<int>(
+          "--threads",
+          [&threads](const int& n) {
+            threads = n;
+            limitThreads(n);
+          },
+          "Threads; 0: one a core")
+      ->check(CLI::NonNegativeNumber);
 }
 
 std::pair<double, double> sizeOf(const std::string& text) {

@@ -20,6 +20,8 @@ struct JobOptions {
   std::map<std::string, bool> flags;
 };
 void addJobOptions(CLI::App& command, JobOptions& options);
+/// --threads: of all that works in this process. 0: one a core.
+void addThreads(CLI::App& command, int& threads);
 
 /// "1280x720". Throws Usage.
 std::pair<double, double> sizeOf(const std::string& text);

@@ -66,9 +66,7 @@ void MotionChart::rebuild() {
   const std::vector<Address> moving = movingValues(doc);
   const Node* current = doc.find(m_current.node);
   const bool playing = current && m_current.param == "begins" && playsByItself(*current);
-  if (!playing && std::none_of(moving.begin(), moving.end(), [&](const Address& a) {
-        return a.node == m_current.node && a.param == m_current.param;
-      }))
+  if (!playing && std::find(moving.begin(), moving.end(), m_current) == moving.end())
     m_current = moving.empty() ? Address{} : moving.front();
   for (size_t i = 0; i < moving.size(); ++i) {
     const Address& a = moving[i];
@@ -81,9 +79,10 @@ void MotionChart::rebuild() {
       m_last = std::max(m_last, k->keys.back().frame);
     }
     if (several && m_folded.count(a.node)) continue;
-    const ParamDef& d = *n.kind->param(a.param);
-    m_rows.push_back(
-        {a, several ? qs(d.label) : tr("%1 · %2").arg(qs(n.name), qs(d.label).toLower()), {}, &d, 0, 0, several});
+    const ParamDef& d = definitionAt(doc, a);
+    QString label = qs(d.label);
+    if (!a.input.empty()) label = tr("%1: %2").arg(qs(n.kind->param(a.param)->label), label.toLower());
+    m_rows.push_back({a, several ? label : tr("%1 · %2").arg(qs(n.name), label.toLower()), {}, &d, 0, 0, several});
   }
   for (const Node* n : doc.inOrder())
     if (playsByItself(*n))
@@ -151,7 +150,7 @@ void MotionChart::layOut() {
   int y = rulerHeight;
   for (Row& r : m_rows) {
     r.top = y;
-    const bool open = r.def && r.at.node == m_current.node && r.at.param == m_current.param;
+    const bool open = r.def && r.at == m_current;
     r.height = open ? openHeight : r.def ? rowHeight : thingHeight;
     y += r.height;
   }
@@ -261,7 +260,7 @@ void MotionChart::paintRow(QPainter& p, size_t row) const {
     const Value v = valueAt(doc, r.at);
     const KeyPlace* only = nullptr;
     for (const KeyPlace& k : m_chosen)
-      if (k.at.node == r.at.node && k.at.param == r.at.param) only = only ? nullptr : &k;
+      if (k.at == r.at) only = only ? nullptr : &k;
     QString first = tr("now: %1").arg(qs(formatValue(doc, *r.def, *evaluate(v, *r.def, m_studio.frame())))), second;
     if (r.plays) {
       first = tr("begins at frame %1").arg(std::get<double>(*v.constant()), 0, 'g', 6);

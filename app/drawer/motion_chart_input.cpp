@@ -26,14 +26,14 @@ const MotionChart::Row* MotionChart::rowAt(double y) const {
 
 const MotionChart::Row* MotionChart::currentRow() const {
   for (const Row& r : m_rows)
-    if (r.def && r.at.node == m_current.node && r.at.param == m_current.param) return &r;
+    if (r.def && r.at == m_current) return &r;
   return nullptr;
 }
 
 Address MotionChart::current() const { return currentRow() ? m_current : Address{}; }
 
 void MotionChart::chooseRow(const Address& at) {
-  if (!at.node || (at.node == m_current.node && at.param == m_current.param)) return;
+  if (!at.node || at == m_current) return;
   m_current = at;
   layOut();
   update();
@@ -183,7 +183,7 @@ void MotionChart::dragValue(double y) {
         for (Key& k : keys.keys)
           if (k.frame == which.frame)
             k.value = std::clamp(std::get<double>(k.value) + by, r->def->hardMin, r->def->hardMax);
-        return setValue(before, which.at.node, which.at.param, withKeys(valueAt(before, which.at), keys));
+        return setAt(before, which.at, withKeys(valueAt(before, which.at), keys));
       },
       m_gesture);
 }
@@ -269,7 +269,7 @@ void MotionChart::typeValue() {
       Keys out = *now;
       for (Key& k : out.keys)
         if (k.frame == which.frame) k.value = *typed.constant();
-      return setValue(doc, which.at.node, which.at.param, withKeys(before, out));
+      return setAt(doc, which.at, withKeys(before, out));
     });
   });
 }
@@ -402,7 +402,7 @@ void MotionChart::contextMenuEvent(QContextMenuEvent* e) {
   if (!r || !r->def) return;
   chooseRow(r->at);
   for (const Row& again : m_rows)
-    if (again.def && again.at.node == m_current.node && again.at.param == m_current.param)
+    if (again.def && again.at == m_current)
       return again.plays ? playingMenu(again, frameAt(at.x(), false), e->globalPos())
                          : rowMenu(again, frameAt(at.x(), false), e->globalPos());
 }

@@ -181,7 +181,9 @@ void MotionPanel::fillMenu() {
       const Value* v = n->find(d.name);
       // What an artist moves first: the place, the turn, and what matters of a light.
       const bool placed = d.name == "position" || d.name == "turn";
-      if ((!placed && d.name != "power" && d.name != "own_light") || (v && v->pattern())) continue;
+      if ((!placed && d.name != "power" && d.name != "own_light" && d.name != "color" && d.name != "own_light_color") ||
+          (v && v->pattern()))
+        continue;
       for (const MoverKind* k : moversFor(d)) {
         if (v && moverValue(*v, k->id) == Constant(true)) continue;
         if (!headed) m_menu->addSection(qs(n->name));

@@ -13,6 +13,7 @@
 #include "core/placing/drawing.h"
 #include "core/placing/framing.h"
 #include "core/placing/lens_handles.h"
+#include "core/placing/motion_handles.h"
 #include "core/placing/zone_lines.h"
 #include "core/scene/look.h"
 
@@ -105,7 +106,14 @@ std::vector<Handle> PictureView::handles() const {
     if (m_tool) std::erase_if(points, [](const Handle& h) { return h.fresh; });
   }
   if (m_tool) return points;
-  if (lamp) return handlesOf(doc, *n, m_studio.frame(), seenBy);
+  // Of how it moves, before its own: what ends a way lies before what stands in its middle.
+  if (n && n->id != camera->id && !m_studio.view().playing)
+    for (Handle& h : motionHandles(doc, *n, m_studio.frame(), seenBy)) points.push_back(std::move(h));
+  if (lamp) {
+    std::vector<Handle> own = handlesOf(doc, *n, m_studio.frame(), seenBy);
+    std::move(own.begin(), own.end(), std::back_inserter(points));
+    return points;
+  }
   if (n && (n->kind->family() == "lens" || n->kind->family() == "area")) {
     const ScenePtr scene = m_studio.session().scene();
     return scene ? lensHandles(doc, *n, m_studio.frame(), *scene) : std::vector<Handle>();

@@ -381,7 +381,9 @@ void PictureView::drawHandles(QPainter& p) {
     if (h.id != held) continue;
     const Node& n = *m_studio.currentNode();
     QString text = qs(h.label);
-    if (!h.param.empty() && n.kind->param(h.param))
+    if (!h.value.empty())
+      text += QStringLiteral("  ") + qs(h.value);
+    else if (!h.param.empty() && n.kind->param(h.param))
       text += QStringLiteral("  ") +
               qs(formatValue(m_studio.doc(), *n.kind->param(h.param), Params(n, m_studio.frame()).constant(h.param)));
     else if (m_drag == Drag::Handle && !m_typed.isEmpty())

@@ -132,6 +132,8 @@ class Work {
   std::string m_recipe; ///< of the first frame that has one
   double m_secondsOfFrames = 0;
   int m_rendered = 0;
+  mutable std::optional<std::pair<Clock::time_point, double>>
+      m_sampling; ///< when the first had this share of its samples
 
   // Frames that waited for their movie; what else lies in their folder is not ours.
   void letGoOfWaiting() const {
@@ -148,6 +150,16 @@ class Work {
   void stopIfAsked() const {
     if (m_options.cancel && m_options.cancel->requested()) throw cancelled();
   }
+  // By those that are done; of the first by how its samples come, once it is compiled. 0: nobody knows yet.
+  double secondsAFrame(double inFrame) const {
+    if (m_rendered > 0) return m_secondsOfFrames / m_rendered;
+    if (!(inFrame > 0)) return 0;
+    if (!m_sampling) m_sampling = {Clock::now(), inFrame};
+    const auto [began, before] = *m_sampling;
+    return inFrame > before + 0.02 ? std::chrono::duration<double>(Clock::now() - began).count() / (inFrame - before)
+                                   : 0;
+  }
+
   // Frames take nearly all of the time of a delivery, movies the rest.
   void tell(DeliveryProgress p) const {
     if (!m_options.progress) return;
@@ -156,8 +168,8 @@ class Work {
     const double inFrame = p.wanted ? std::min(0.98, double(p.samples) / p.wanted) : 0; // then it is written
     if (p.doing == DeliveryProgress::Doing::Frames) {
       p.share = toMovies * (p.done + inFrame) / std::max(1, p.total);
-      if (m_rendered > 0)
-        p.secondsLeft = m_secondsOfFrames / m_rendered * std::max(0.0, p.total - p.done - inFrame) / toMovies;
+      if (const double each = secondsAFrame(inFrame); each > 0)
+        p.secondsLeft = each * std::max(0.0, p.total - p.done - inFrame) / toMovies;
     } else {
       p.share = toMovies + (1 - toMovies) * p.done / std::max(1, p.total);
       p.secondsLeft = 0;

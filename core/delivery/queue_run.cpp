@@ -169,8 +169,11 @@ class Runner {
     QueueEntry now;
     try {
       now = m_queue.entry(id);
-    } catch (const Error&) {
-      return; // it was taken out
+    } catch (const Error& e) {
+      // It was taken out while it ran: what it still wrote goes with it.
+      std::error_code gone;
+      if (e.kind() == ErrorKind::BadInput) fs::remove_all(m_queue.entryFolder(id), gone);
+      return;
     }
     if (now.state != State::Running) return; // paused or cancelled by hand
     const bool exited = WIFEXITED(status);

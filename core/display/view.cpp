@@ -6,6 +6,7 @@
 
 #include <bit>
 #include <cstdlib>
+#include <cstring>
 #include <OpenColorIO/OpenColorIO.h>
 #include <sstream>
 
@@ -124,7 +125,7 @@ std::vector<float> ColorViews::exact(const Picture& p, const std::string& view) 
   return out;
 }
 
-static float ditherOf(uint32_t h) { return (float(h & 0xffff) + float(h >> 16)) / 65536.0f - 1; }
+static float ditherOf(uint32_t h) { return (float(int(h & 0xffff)) + float(int(h >> 16))) / 65536.0f - 1; }
 
 float ditherAt(int x, int y, int c) { return ditherOf(mixBits(uint32_t(x) * 3u + uint32_t(c) + mixBits(uint32_t(y)))); }
 
@@ -155,17 +156,15 @@ inline bool within(float r, float g, float b) {
 }
 float unshape(float s) { return straight * std::sinh(low + s * (high - low)); }
 
-// The corners of the cell that a point's tetrahedron takes, by the order of its fractions, and their weights.
-template <typename At> Color tetrahedral(float r, float g, float b, At at) {
-  const Color &c0 = at(0, 0, 0), &c1 = at(1, 1, 1);
-  if (r >= g) {
-    if (g >= b) return c0 * (1 - r) + at(1, 0, 0) * (r - g) + at(1, 1, 0) * (g - b) + c1 * b;
-    if (r >= b) return c0 * (1 - r) + at(1, 0, 0) * (r - b) + at(1, 0, 1) * (b - g) + c1 * g;
-    return c0 * (1 - b) + at(0, 0, 1) * (b - r) + at(1, 0, 1) * (r - g) + c1 * g;
-  }
-  if (b >= g) return c0 * (1 - b) + at(0, 0, 1) * (b - g) + at(0, 1, 1) * (g - r) + c1 * r;
-  if (b >= r) return c0 * (1 - g) + at(0, 1, 0) * (g - b) + at(0, 1, 1) * (b - r) + c1 * r;
-  return c0 * (1 - g) + at(0, 1, 0) * (g - r) + at(1, 1, 0) * (r - b) + c1 * b;
+// At fractions of a cell, by the corners of the tetrahedron that they lie in: from the first along the axis of the
+// largest fraction, then along the next. Without a branch that the processor would have to guess.
+template <int side> Color inCell(const Color* corner, float r, float g, float b) {
+  constexpr int dr = 1, dg = side, db = side * side;
+  const float more = std::max(r, g), less = std::min(r, g);
+  const int first = more >= b ? (r >= g ? dr : dg) : db, last = less <= b ? (r >= g ? dg : dr) : db;
+  const float most = std::max(more, b), least = std::min(less, b), middle = std::max(less, std::min(more, b));
+  return corner[0] * (1 - most) + corner[first] * (most - middle) + corner[dr + dg + db - last] * (middle - least) +
+         corner[dr + dg + db] * least;
 }
 
 } // namespace
@@ -216,13 +215,10 @@ ViewTable::ViewTable(const ColorViews& views, const std::string& view, const Tas
     m_exact(points.data(), long(cells) * cells * 6);
     for (int g = 0; g < cells; ++g)
       for (int r = 0; r < cells; ++r) {
-        const auto at = [&](int dr, int dg, int db) -> const Color& {
-          return m_cube[size_t(((b + db) * size + g + dg) * size + r + dr)];
-        };
         float worst = 0;
         for (int k = 0; k < 6; ++k) {
-          const Color c = tetrahedral(0.25f * float(orders[k][0] + 1), 0.25f * float(orders[k][1] + 1),
-                                      0.25f * float(orders[k][2] + 1), at);
+          const Color c = inCell<size>(&m_cube[size_t((b * size + g) * size + r)], 0.25f * float(orders[k][0] + 1),
+                                       0.25f * float(orders[k][1] + 1), 0.25f * float(orders[k][2] + 1));
           for (int j = 0; j < 3; ++j)
             worst = std::max(worst, std::abs(c[j] - points[3 * size_t((g * cells + r) * 6 + k) + size_t(j)]));
         }
@@ -235,12 +231,10 @@ double ViewTable::exactShare() const {
   return double(std::count(m_exactCell.begin(), m_exactCell.end(), 1)) / double(m_exactCell.size());
 }
 
-bool ViewTable::tableAt(float r, float g, float b, bool quick, Color& shown) const {
+inline bool ViewTable::tableAt(float r, float g, float b, bool quick, Color& shown) const {
   const int i = std::min(int(r), size - 2), j = std::min(int(g), size - 2), k = std::min(int(b), size - 2);
   if (!quick && m_exactCell[size_t((k * (size - 1) + j) * (size - 1) + i)]) return false;
-  const Color* corner = &m_cube[size_t((k * size + j) * size + i)];
-  shown = tetrahedral(r - float(i), g - float(j), b - float(k),
-                      [&](int dr, int dg, int db) -> const Color& { return corner[(db * size + dg) * size + dr]; });
+  shown = inCell<size>(&m_cube[size_t((k * size + j) * size + i)], r - float(i), g - float(j), b - float(k));
   return true;
 }
 
@@ -263,10 +257,11 @@ std::vector<uint8_t> ViewTable::apply(const Picture& p, const Tasks& tasks, floa
     std::vector<size_t> where;
     // A row at a time, channel by channel, so that all but the table's places is done for many pixels at once.
     std::vector<float> row(6 * width);
+    std::vector<uint32_t> packed(width);
     float *const r = row.data(), *const g = r + width, *const b = g + width;
     const auto dithered = [](float c, uint32_t h) {
-      const float spread = c <= 0 || c >= 1 ? 0.0f : 0.5f * ditherOf(h);
-      return uint8_t(std::clamp(c * 255 + spread + 0.5f, 0.0f, 255.0f));
+      const float v = c * 255 + ditherOf(h) * ((c > 0) & (c < 1) ? 0.5f : 0.0f) + 0.5f, low = v > 0 ? v : 0.0f;
+      return int(low < 255 ? low : 255.0f);
     };
     for (int y = y0; y < y1; ++y) {
       const float* in = p.at(0, y);
@@ -291,19 +286,20 @@ std::vector<uint8_t> ViewTable::apply(const Picture& p, const Tasks& tasks, floa
       }
       uint8_t* o = out.data() + 4 * size_t(y) * width;
       const uint32_t line = mixBits(uint32_t(y));
-      for (size_t x = 0; x < width; ++x) {
-        const uint32_t h = 3 * uint32_t(x) + line;
-        o[4 * x] = dithered(r[x], mixBits(h));
-        o[4 * x + 1] = dithered(g[x], mixBits(h + 1));
-        o[4 * x + 2] = dithered(b[x], mixBits(h + 2));
-        o[4 * x + 3] = 255;
+      std::fill(packed.begin(), packed.end(), 0xff000000u);
+      for (int c = 0; c < 3; ++c) {
+        const float* channel = row.data() + size_t(c) * width;
+        uint32_t* to = packed.data();
+        for (int x = 0, n = int(width); x < n; ++x)
+          to[x] |= uint32_t(dithered(channel[x], mixBits(uint32_t(3 * x + c) + line)) << (8 * c));
       }
+      std::memcpy(o, packed.data(), 4 * width);
     }
     m_exact(exact.data(), long(where.size()));
     for (size_t n = 0; n < where.size(); ++n) {
       const auto x = uint32_t(where[n] % width), y = uint32_t(size_t(y0) + where[n] / width);
       uint8_t* o = out.data() + 4 * (size_t(y) * width + x);
-      for (uint32_t c = 0; c < 3; ++c) o[c] = dithered(exact[3 * n + c], mixBits(3 * x + c + mixBits(y)));
+      for (uint32_t c = 0; c < 3; ++c) o[c] = uint8_t(dithered(exact[3 * n + c], mixBits(3 * x + c + mixBits(y))));
     }
   });
   return out;

@@ -48,6 +48,7 @@ struct Address {
   /// With an input: an override of the shared thing that `param` refers to, by name or path; where `param` is "inputs",
   /// what that input of the thing itself stands for.
   std::string input;
+  bool operator==(const Address&) const = default;
 };
 /// Throws BadInput naming the part that does not exist. Indices in text count from 1.
 Address resolve(const Document& doc, std::string_view address);

@@ -1,6 +1,7 @@
 #include "core/document/key_edit.h"
 
 #include "core/base/error.h"
+#include "core/document/inputs.h"
 #include "core/document/lookup.h"
 #include "core/document/mover.h"
 
@@ -8,21 +9,59 @@
 
 namespace ilumbra {
 
-bool operator==(const KeyPlace& a, const KeyPlace& b) {
-  return a.frame == b.frame && a.at.node == b.at.node && a.at.param == b.at.param;
+namespace {
+
+// The shared things that a value uses, in its order.
+std::vector<const Reference*> usesIn(const Value& v) {
+  std::vector<const Reference*> out;
+  if (const PatternUse* use = v.pattern()) out.push_back(&use->pattern);
+  if (const Constant* c = v.constant()) {
+    if (const Reference* r = std::get_if<Reference>(c)) out.push_back(r);
+    if (const auto* list = std::get_if<std::vector<Reference>>(c))
+      for (const Reference& r : *list) out.push_back(&r);
+  }
+  return out;
 }
+
+// The value that is written at an address; null: none is, or nothing is there.
+const Value* written(const Document& doc, const Address& a) {
+  const Node* n = doc.find(a.node);
+  const Value* v = n ? n->find(a.param) : nullptr;
+  if (!v || a.input.empty()) return v;
+  const std::vector<const Reference*> uses = usesIn(*v);
+  if (a.index >= uses.size() || !uses[a.index]->with) return nullptr;
+  const auto it = uses[a.index]->with->find(a.input);
+  return it == uses[a.index]->with->end() ? nullptr : &it->second;
+}
+
+// Calls f(address) for all that a parameter's uses of shared things set for themselves.
+template <typename F> void eachOverride(const Node& n, const ParamDef& d, const F& f) {
+  const Value* v = n.find(d.name);
+  if (!v) return;
+  const std::vector<const Reference*> uses = usesIn(*v);
+  for (size_t i = 0; i < uses.size(); ++i)
+    if (uses[i]->with)
+      for (const auto& [input, value] : *uses[i]->with) f(Address{n.id, d.name, i, input});
+}
+
+} // namespace
 
 std::vector<Address> movingValues(const Document& doc) {
   std::vector<Address> out;
+  const auto moves = [&](const Address& a) {
+    const Value* v = written(doc, a);
+    if (v && (v->anyKeys() || v->moved())) out.push_back(a);
+  };
   for (const Node* n : doc.inOrder())
-    for (const ParamDef& d : n->kind->params)
-      if (const Value* v = n->find(d.name); v && (v->anyKeys() || v->moved())) out.push_back({n->id, d.name, 0, {}});
+    for (const ParamDef& d : n->kind->params) {
+      moves({n->id, d.name, 0, {}});
+      eachOverride(*n, d, moves);
+    }
   return out;
 }
 
 const Keys* keysAt(const Document& doc, const Address& a) {
-  const Node* n = doc.find(a.node);
-  const Value* v = n ? n->find(a.param) : nullptr;
+  const Value* v = written(doc, a);
   return v ? v->anyKeys() : nullptr;
 }
 
@@ -49,9 +88,7 @@ Document changed(const Document& doc, const KeyPlaces& which,
   Document out = doc;
   std::vector<Address> done;
   for (const KeyPlace& k : which) {
-    if (std::any_of(done.begin(), done.end(),
-                    [&](const Address& a) { return a.node == k.at.node && a.param == k.at.param; }))
-      continue;
+    if (std::find(done.begin(), done.end(), k.at) != done.end()) continue;
     done.push_back(k.at);
     const Keys* keys = keysAt(doc, k.at);
     if (!keys) continue;
@@ -60,7 +97,7 @@ Document changed(const Document& doc, const KeyPlaces& which,
     for (const Key& key : keys->keys) (named(which, k.at, key.frame) ? taken : rest.keys).push_back(key);
     if (taken.empty()) continue;
     change(rest, taken);
-    out = setValue(out, k.at.node, k.at.param, withKeys(*doc.find(k.at.node)->find(k.at.param), std::move(rest)));
+    out = setAt(out, k.at, withKeys(*written(doc, k.at), std::move(rest)));
   }
   return out;
 }
@@ -144,24 +181,42 @@ Document keyedChanges(const Document& before, const Document& after, double from
   };
   const double now = currentFrame(after);
   Document out = after;
+  const auto keyed = [&](const Address& at, const ParamDef& d, const Value& x, const Value& y) {
+    if (!d.keyable || d.type == ParamType::Text || d.type == ParamType::File || d.type == ParamType::Reference ||
+        d.type == ParamType::References)
+      return;
+    const Constant *c = held(x), *e = held(y);
+    if (!c || !e || *c == *e) return;
+    Keys keys{{{from, *c, KeyShape::Smooth}, {now, *e, KeyShape::Smooth}}};
+    if (now < from) std::swap(keys.keys[0], keys.keys[1]);
+    out = setAt(out, at, withKeys(y, std::move(keys)));
+    if (which) which->push_back(at);
+  };
   for (const NodePtr& n : after.nodes()) {
     const Node* was = before.find(n->id);
     if (!was || was == n.get() || n->id == after.settings().id) continue;
     for (const ParamDef& d : n->kind->params) {
-      if (!d.keyable || d.type == ParamType::Text || d.type == ParamType::File || d.type == ParamType::Reference ||
-          d.type == ParamType::References)
-        continue;
       const Value *b = was->find(d.name), *a = n->find(d.name);
-      const Value x = b ? *b : Value(d.initial), y = a ? *a : Value(d.initial);
-      const Constant *c = held(x), *e = held(y);
-      if (!c || !e || *c == *e) continue;
-      Keys keys{{{from, *c, KeyShape::Smooth}, {now, *e, KeyShape::Smooth}}};
-      if (now < from) std::swap(keys.keys[0], keys.keys[1]);
-      out = setValue(out, n->id, d.name, withKeys(y, std::move(keys)));
-      if (which) which->push_back({n->id, d.name, 0, {}});
+      keyed({n->id, d.name, 0, {}}, d, b ? *b : Value(d.initial), a ? *a : Value(d.initial));
+      if (!a || !b || *a == *b) continue;
+      // What a use sets for itself, where it uses the same as before.
+      const std::vector<const Reference*> then = usesIn(*b), uses = usesIn(*a);
+      eachOverride(*n, d, [&](const Address& at) {
+        if (at.index < then.size() && then[at.index]->target == uses[at.index]->target)
+          keyed(at, definitionAt(after, at), valueAt(before, at), valueAt(after, at));
+      });
     }
   }
   return out;
+}
+
+// False for what a use set for itself once it uses something else that has no such input.
+static bool stands(const Document& doc, const Address& a) {
+  if (a.input.empty()) return true;
+  const Value* v = doc.find(a.node)->find(a.param);
+  const std::vector<const Reference*> uses = v ? usesIn(*v) : std::vector<const Reference*>();
+  const Node* shared = a.index < uses.size() ? doc.find(uses[a.index]->target) : nullptr;
+  return shared && inputDefinition(doc, *shared, a.input);
 }
 
 Document pasted(const Document& doc, const Document& from, const KeyPlaces& which, double frame) {
@@ -170,9 +225,8 @@ Document pasted(const Document& doc, const Document& from, const KeyPlaces& whic
   for (const KeyPlace& k : which) first = std::min(first, k.frame);
   Document out = doc;
   for (const KeyPlace& k : which) {
-    const Node* n = out.find(k.at.node);
     const Keys* keys = keysAt(from, k.at);
-    if (!n || !keys) continue;
+    if (!keys || !out.find(k.at.node) || !stands(out, k.at)) continue;
     const auto key =
         std::find_if(keys->keys.begin(), keys->keys.end(), [&](const Key& o) { return o.frame == k.frame; });
     if (key == keys->keys.end()) continue;
@@ -181,8 +235,8 @@ Document pasted(const Document& doc, const Document& from, const KeyPlaces& whic
     Key copy = *key;
     copy.frame += frame - first;
     insert(made, copy);
-    const Value* before = n->find(k.at.param);
-    out = setValue(out, k.at.node, k.at.param, withKeys(before ? *before : Value(), std::move(made)));
+    const Value* before = written(out, k.at);
+    out = setAt(out, k.at, withKeys(before ? *before : Value(), std::move(made)));
   }
   return out;
 }

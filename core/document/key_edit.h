@@ -7,11 +7,12 @@ namespace ilumbra {
 struct KeyPlace {
   Address at;
   double frame = 0;
+  bool operator==(const KeyPlace&) const = default;
 };
-bool operator==(const KeyPlace& a, const KeyPlace& b);
 using KeyPlaces = std::vector<KeyPlace>;
 
-/// Everything that keys or movers change over time, in tree order, parameters in the order of their tables.
+/// Everything that keys or movers change over time, in tree order, parameters in the order of their tables; what a use
+/// of a shared thing sets for itself after what is used.
 std::vector<Address> movingValues(const Document& doc);
 
 /// The value with other keys; what moves keeps its movers. Without a key left it holds what the first one said.
@@ -40,7 +41,7 @@ Document pasted(const Document& doc, const Document& from, const KeyPlaces& whic
 Document keyedChanges(const Document& before, const Document& after, double from,
                       std::vector<Address>* which = nullptr);
 
-/// The keys of what is named; null: none there.
+/// The keys of what is named, which live as long as the document; null: none there.
 const Keys* keysAt(const Document& doc, const Address& a);
 
 } // namespace ilumbra

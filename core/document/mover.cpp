@@ -23,7 +23,9 @@ namespace ilumbra {
   X(orbit)                                                                                                             \
   X(shake)                                                                                                             \
   X(flicker)                                                                                                           \
-  X(pulse)
+  X(pulse)                                                                                                             \
+  X(fade)                                                                                                              \
+  X(hues)
 
 namespace movers {
 #define DECLARE(name) MoverKind name();
@@ -147,6 +149,12 @@ std::optional<Constant> evaluate(const Value& value, const ParamDef& def, double
     return k->beyond == BeyondKeys::GoOn ? within(def, evaluate(*k, frame)) : evaluate(*k, frame);
   if (const Moved* m = value.moved()) return within(def, through(*m, frame, restAt(*m, frame), false));
   return {};
+}
+
+Constant restOf(const Value& value, double frame) {
+  if (const Moved* m = value.moved()) return restAt(*m, frame);
+  if (const Keys* k = value.keys()) return evaluate(*k, frame);
+  return *value.constant();
 }
 
 Value withValueAt(const Value& before, const ParamDef& def, double frame, const Constant& now) {

@@ -23,6 +23,19 @@ class MoverParams {
   bool m_single;
 };
 
+/// What of a mover can be dragged in the picture, at the thing that it moves.
+struct MoverHandle {
+  enum class Shape {
+    Way,    ///< a vector from where it rests: its end
+    Pace,   ///< a vector in each frame: where it is a second later
+    Centre, ///< a place
+    Ball,   ///< a number: the radius about where it rests
+    Angle   ///< degrees to both sides about the mover's "axis": an arc
+  };
+  Shape shape;
+  std::string param;
+};
+
 /// Declares one kind of mover: the file, the panel, the command line and the docs derive from it.
 struct MoverKind {
   std::string id;    ///< "swing": in files and addresses
@@ -37,6 +50,7 @@ struct MoverKind {
   /// Frames after which it does the same again; 0: never.
   std::function<double(const MoverParams& p)> period;
   std::string ofThree = {}; ///< a parameter that says something of three numbers alone, such as an axis; empty: none
+  std::vector<MoverHandle> handles = {};
 
   /// Of its parameters those that say something of what is moved.
   std::vector<const ParamDef*> paramsFor(const ParamDef& moved) const;
@@ -51,6 +65,8 @@ std::vector<const MoverKind*> moversFor(const ParamDef& def);
 
 /// What a value is at a frame, within what its parameter accepts; null where a pattern drives it.
 std::optional<Constant> evaluate(const Value& value, const ParamDef& def, double frame);
+/// What a value is at a frame before its movers.
+Constant restOf(const Value& value, double frame);
 /// The value that is `now` at that frame and else as before: keys get one there (smooth, if it is new), movers go on
 /// from another rest.
 Value withValueAt(const Value& before, const ParamDef& def, double frame, const Constant& now);

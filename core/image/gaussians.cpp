@@ -1,5 +1,10 @@
 #include "core/image/gaussians.h"
 
+#include <bit>
+#include <cstring>
+#include <memory>
+#include <optional>
+
 namespace ilumbra {
 
 double GaussianSum::at(double r) const {
@@ -29,19 +34,40 @@ namespace {
 // A level of the pyramid: pixels of twice the size of the level before. The coarse ones have a margin that holds what
 // spreads over the frame's edge and comes back; the finest is the picture itself. Pixel (x, y) of level l + 1 lies on
 // pixel (2x, 2y) of level l, margins apart.
-struct Level {
+struct Grid {
   static constexpr int coarseMargin = 6;
   int width, height, margin; ///< with margins
-  std::vector<float> own;
-  float* rgb;
-  Level(int w, int h)
-      : width(w + 2 * coarseMargin), height(h + 2 * coarseMargin), margin(coarseMargin),
-        own(size_t(width) * size_t(height) * 3, 0.0f), rgb(own.data()) {}
-  /// A picture in place.
-  explicit Level(Picture& p) : width(p.width), height(p.height), margin(0), rgb(p.rgb.data()) {}
-  Level(Level&&) = default;
-  float* row(int y) { return rgb + size_t(y) * size_t(width) * 3; }
-  const float* row(int y) const { return rgb + size_t(y) * size_t(width) * 3; }
+  Grid coarser() const {
+    const auto side = [&](int n) { return (n - 2 * margin) / 2 + 1 + 2 * coarseMargin; };
+    return {side(width), side(height), coarseMargin};
+  }
+};
+
+// Light of a level: a part of it, dark elsewhere.
+struct LevelLight {
+  Grid grid;
+  Region part;
+  std::vector<float> own; ///< empty: the numbers are somebody else's
+  const float* rgb;
+  LevelLight(const Grid& g, const Region& of, const float* numbers) : grid(g), part(of), rgb(numbers) {}
+  LevelLight(const Grid& g, const Region& of)
+      : grid(g), part(of), own(size_t(of.width) * size_t(of.height) * 3, 0.0f), rgb(own.data()) {}
+  LevelLight(LevelLight&&) = default;
+  bool has(int y) const { return y >= part.y && y < part.y + part.height; }
+  int left() const { return 3 * part.x; }
+  int right() const { return 3 * (part.x + part.width); }
+  /// The part's numbers of a row that it has.
+  const float* row(int y) const { return rgb + size_t(y - part.y) * size_t(part.width) * 3; }
+};
+
+// What comes of it: all of a level.
+struct LevelSpread {
+  Grid grid;
+  std::unique_ptr<float[]> rgb; ///< every number is written before it is read
+  explicit LevelSpread(const Grid& g)
+      : grid(g), rgb(std::make_unique_for_overwrite<float[]>(size_t(g.width) * size_t(g.height) * 3)) {}
+  float* at(int x, int y) { return rgb.get() + (size_t(y) * size_t(grid.width) + size_t(x)) * 3; }
+  const float* row(int y) const { return rgb.get() + size_t(y) * size_t(grid.width) * 3; }
 };
 
 constexpr int band = 16; // rows of one task
@@ -94,185 +120,223 @@ void addTaps(float* __restrict o, const float* p, const std::vector<float>& taps
   }
 }
 
-// Adds all blurs of a level to out, tile by tile: sideways into a buffer that stays in the cache, then downwards.
-void addBlurred(const Level& in, Level& out, const std::vector<Blur>& blurs, const Tasks& tasks) {
-  const int n = in.width * 3;
-  constexpr int across = 576, tall = 80;
-  const int columns = (n + across - 1) / across, bands = (in.height + tall - 1) / tall;
-  tasks.forEach(columns * bands, [&](int tile) {
-    const int x0 = tile % columns * across, width = std::min(across, n - x0), y0 = tile / columns * tall,
-              y1 = std::min(in.height, y0 + tall);
-    std::vector<float> buffer, padded;
-    // Most of what named sources light is dark: there is nothing to blur where nothing is within reach.
-    int reach = 0;
-    for (const Blur& b : blurs) reach = std::max(reach, int(b.taps.size()) - 1);
-    bool lit = false;
-    for (int y = std::max(0, y0 - reach); y < std::min(in.height, y1 + reach) && !lit; ++y) {
-      const float* row = in.row(y);
-      for (int i = std::max(0, x0 - 3 * reach), end = std::min(n, x0 + width + 3 * reach); i < end && !lit; ++i)
-        lit = row[i] != 0;
+// A part of a level, as large as what is worked on stays in the cache.
+struct Tile {
+  static constexpr int wide = 192, tall = 80; ///< even, so that a tile begins with a pixel that lies on a coarser one
+  int x0, width, y0, y1;                      ///< pixels
+  std::vector<float> rgb;                     ///< its rows
+  Tile(const Grid& g, int index) {
+    const int columns = (g.width + wide - 1) / wide;
+    x0 = index % columns * wide;
+    width = std::min(wide, g.width - x0);
+    y0 = index / columns * tall;
+    y1 = std::min(g.height, y0 + tall);
+    rgb.assign(size_t(width) * size_t(y1 - y0) * 3, 0.0f);
+  }
+  static int count(const Grid& g) { return (g.width + wide - 1) / wide * ((g.height + tall - 1) / tall); }
+  float* row(int y) { return rgb.data() + size_t(y - y0) * size_t(width) * 3; }
+};
+
+// Adds all blurs of a level: sideways into a buffer, then downwards.
+void addBlurred(const LevelLight& in, Tile& tile, const std::vector<Blur>& blurs) {
+  const int x0 = 3 * tile.x0, width = 3 * tile.width, y0 = tile.y0, y1 = tile.y1;
+  int reach = 0;
+  for (const Blur& b : blurs) reach = std::max(reach, int(b.taps.size()) - 1);
+  // Most of what named sources light is dark: there is nothing to blur where nothing is within reach.
+  uint32_t lit = 0; // bits of what is there
+  const int left = std::max(in.left(), x0 - 3 * reach), count = std::min(in.right(), x0 + width + 3 * reach) - left;
+  for (int y = std::max(in.part.y, y0 - reach); y < std::min(in.part.y + in.part.height, y1 + reach) && !lit; ++y) {
+    const float* row = in.row(y) + (left - in.left());
+    for (int i = 0; i < count; ++i) lit |= std::bit_cast<uint32_t>(row[i]);
+  }
+  if (!lit) return;
+  std::vector<float> buffer, padded;
+  for (const Blur& b : blurs) {
+    const int r = int(b.taps.size()) - 1;
+    buffer.assign(size_t(y1 - y0 + 2 * r) * size_t(width), 0.0f);
+    // By channel, as long as a row; white to rounding needs none. Tiles begin at whole pixels.
+    std::vector<float> tints;
+    if (!b.tint.equalWithAbsError(Color(1.0f), 1e-5f))
+      for (int i = 0; i < width; ++i) tints.push_back(b.tint[i % 3]);
+    padded.resize(size_t(width + 6 * r));
+    const int from = std::max(in.left(), x0 - 3 * r), to = std::min(in.right(), x0 + width + 3 * r);
+    for (int y = y0 - r; y < y1 + r && from < to; ++y) {
+      if (!in.has(y)) continue;
+      // The row with what lies to its sides; beyond the light there is nothing.
+      std::fill(padded.begin(), padded.end(), 0.0f);
+      std::copy(in.row(y) + (from - in.left()), in.row(y) + (to - in.left()), padded.begin() + (from - (x0 - 3 * r)));
+      float* __restrict o = buffer.data() + size_t(y - y0 + r) * size_t(width);
+      addTaps(o, padded.data() + 3 * r, b.taps, 1, 3, width);
+      if (!tints.empty())
+        for (int i = 0; i < width; ++i) o[i] *= tints[size_t(i)];
     }
-    if (!lit) return;
-    for (const Blur& b : blurs) {
-      const int r = int(b.taps.size()) - 1;
-      const int from = std::max(0, y0 - r), to = std::min(in.height, y1 + r);
-      buffer.resize(size_t(to - from) * size_t(width));
-      // By channel, as long as a row; white to rounding needs none. Tiles begin at whole pixels.
-      std::vector<float> tints;
-      if (!b.tint.equalWithAbsError(Color(1.0f), 1e-5f))
-        for (int i = 0; i < width; ++i) tints.push_back(b.tint[i % 3]);
-      padded.resize(size_t(width + 6 * r));
-      for (int y = from; y < to; ++y) {
-        // The row with what lies to its sides; beyond the level there is nothing.
-        const int left = std::max(0, x0 - 3 * r), right = std::min(n, x0 + width + 3 * r);
-        std::fill(padded.begin(), padded.end(), 0.0f);
-        std::copy(in.row(y) + left, in.row(y) + right, padded.begin() + (left - (x0 - 3 * r)));
-        const float* p = padded.data() + 3 * r;
-        float* __restrict o = buffer.data() + size_t(y - from) * size_t(width);
-        std::fill_n(o, width, 0.0f);
-        addTaps(o, p, b.taps, 1, 3, width);
-        if (!tints.empty())
-          for (int i = 0; i < width; ++i) o[i] *= tints[size_t(i)];
-      }
-      for (int y = y0; y < y1; ++y) {
-        float* __restrict o = out.row(y) + x0;
-        const auto source = [&](int row) { return buffer.data() + size_t(row - from) * size_t(width); };
-        const float* middle = source(y);
-        if (y - r >= 0 && y + r < in.height) {
-          addTaps(o, middle, b.taps, b.weight, width, width);
-          continue;
-        }
-        const float w0 = b.weight * b.taps[0];
-        for (int i = 0; i < width; ++i) o[i] += w0 * middle[i];
-        for (int k = 1; k <= r; ++k) {
-          const float w = b.weight * b.taps[size_t(k)];
-          const bool above = y - k >= 0, below = y + k < in.height;
-          const float* a = above ? source(y - k) : nullptr;
-          const float* c = below ? source(y + k) : nullptr;
-          if (above && below)
-            for (int i = 0; i < width; ++i) o[i] += w * (a[i] + c[i]);
-          else if (above || below)
-            for (int i = 0; i < width; ++i) o[i] += w * (above ? a : c)[i];
-        }
-      }
+    for (int y = y0; y < y1; ++y)
+      addTaps(tile.row(y), buffer.data() + size_t(y - y0 + r) * size_t(width), b.taps, b.weight, width, width);
+  }
+}
+
+// Adds the coarse level to a tile of the fine one: every second pixel, interpolated by the same binomial.
+void addDoubled(const LevelSpread& coarse, const Grid& fine, Tile& tile) {
+  // Of the coarse pixels that the tile lies on, and one more on both sides; what falls on a coarse pixel, and between
+  // it and the next.
+  const int first = ((tile.x0 - fine.margin) >> 1) + coarse.grid.margin, pairs = (tile.width + 1) / 2;
+  const int n = 3 * pairs;
+  std::vector<float> padded(size_t(n) + 6), on(size_t(n) + 1), between(size_t(n) + 1), out(size_t(2 * n) + 1);
+  float* line = padded.data() + 3;
+  const int before = std::max(0, first - 1), after = std::min(coarse.grid.width, first + pairs + 1);
+  for (int y = tile.y0; y < tile.y1; ++y) {
+    const int f = y - fine.margin, c = (f >> 1) + coarse.grid.margin;
+    const auto row = [&](int r) { return coarse.row(std::clamp(r, 0, coarse.grid.height - 1)) + 3 * before; };
+    float* l = line + 3 * (before - first);
+    const int count = 3 * (after - before);
+    if (f & 1) {
+      const float *a = row(c), *b = row(c + 1);
+      for (int i = 0; i < count; ++i) l[i] = 0.5f * (a[i] + b[i]);
+    } else {
+      const float *a = row(c - 1), *b = row(c), *d = row(c + 1);
+      for (int i = 0; i < count; ++i) l[i] = 0.125f * (a[i] + d[i]) + 0.75f * b[i];
     }
-  });
+    for (int i = 0; i < n; ++i) {
+      on[size_t(i)] = 0.125f * (line[i - 3] + line[i + 3]) + 0.75f * line[i];
+      between[size_t(i)] = 0.5f * (line[i] + line[i + 3]);
+    }
+    // Four numbers at a time, the fourth of which the next pixel overwrites.
+    for (int k = 0; k < pairs; ++k) {
+      std::memcpy(out.data() + 6 * k, on.data() + 3 * k, 4 * sizeof(float));
+      std::memcpy(out.data() + 6 * k + 3, between.data() + 3 * k, 4 * sizeof(float));
+    }
+    float* __restrict o = tile.row(y);
+    for (int i = 0; i < 3 * tile.width; ++i) o[i] += out[size_t(i)];
+  }
+}
+
+// The pixels of the coarser level, along one side, that light from `from` to `to` of the finer one falls into.
+std::pair<int, int> halvedSpan(int from, int to, int margin, int outMargin, int outSize) {
+  const auto halfUp = [](int v) { return (v + 1) >> 1; };
+  return {std::clamp(halfUp(from - 2 - margin) + outMargin, 0, outSize),
+          std::clamp(halfUp(to + 2 - margin) + outMargin, 0, outSize)};
 }
 
 // Binomial (1 4 6 4 1) / 16 in both directions, then every second pixel.
-Level halve(const Level& in, int innerWidth, int innerHeight, const Tasks& tasks) {
-  Level out(innerWidth, innerHeight);
-  const int n = in.width * 3;
-  inBands(tasks, out.height, [&](int y0, int y1) {
-    std::vector<float> column(size_t(n) + 12);
-    for (int y = y0; y < y1; ++y) {
-      const int c = 2 * (y - out.margin) + in.margin;
+LevelLight halve(const LevelLight& in, const Tasks& tasks) {
+  const Grid grid = in.grid.coarser();
+  const auto [x0, x1] = halvedSpan(in.part.x, in.part.x + in.part.width, in.grid.margin, grid.margin, grid.width);
+  const auto [y0, y1] = halvedSpan(in.part.y, in.part.y + in.part.height, in.grid.margin, grid.margin, grid.height);
+  LevelLight out(grid, {x0, y0, x1 - x0, y1 - y0});
+  const int n = in.part.width * 3;
+  inBands(tasks, out.part.height, [&, x0 = x0, x1 = x1, y0 = y0](int from, int to) {
+    // With a few dark pixels to both sides: as far as the taps of the outermost pixels reach.
+    constexpr int side = 18;
+    std::vector<float> column(size_t(n) + 2 * side);
+    for (int y = y0 + from; y < y0 + to; ++y) {
+      const int c = 2 * (y - grid.margin) + in.grid.margin;
       std::fill(column.begin(), column.end(), 0.0f);
       static constexpr float w[5] = {1.0f / 16, 4.0f / 16, 6.0f / 16, 4.0f / 16, 1.0f / 16};
       for (int k = -2; k <= 2; ++k) {
-        if (c + k < 0 || c + k >= in.height) continue;
+        if (!in.has(c + k)) continue;
         const float* p = in.row(c + k);
-        for (int i = 0; i < n; ++i) column[size_t(i) + 6] += w[k + 2] * p[i];
+        for (int i = 0; i < n; ++i) column[size_t(i) + side] += w[k + 2] * p[i];
       }
-      float* o = out.row(y);
-      for (int x = 0; x < out.width; ++x) {
-        const int cx = 2 * (x - out.margin) + in.margin;
-        if (cx < 0 || cx >= in.width) continue;
-        const float* p = column.data() + 6 + 3 * cx;
-        for (int j = 0; j < 3; ++j)
-          o[3 * x + j] = (p[j - 6] + p[j + 6]) * w[0] + (p[j - 3] + p[j + 3]) * w[1] + p[j] * w[2];
+      float* o = out.own.data() + size_t(y - y0) * size_t(out.part.width) * 3;
+      for (int x = x0; x < x1; ++x, o += 3) {
+        const int cx = 2 * (x - grid.margin) + in.grid.margin;
+        if (cx < 0 || cx >= in.grid.width) continue;
+        const float* p = column.data() + side + 3 * (cx - in.part.x);
+        for (int j = 0; j < 3; ++j) o[j] = (p[j - 6] + p[j + 6]) * w[0] + (p[j - 3] + p[j + 3]) * w[1] + p[j] * w[2];
       }
     }
   });
   return out;
 }
 
-// Adds the coarse level to the fine one: every second pixel, interpolated by the same binomial.
-void addDoubled(const Level& coarse, Level& fine, const Tasks& tasks) {
-  const int n = coarse.width * 3;
-  inBands(tasks, fine.height, [&](int y0, int y1) {
-    // A pixel more on both sides; what falls on a coarse pixel, and between it and the next.
-    std::vector<float> padded(static_cast<size_t>(n + 6)), on(static_cast<size_t>(n)), between(static_cast<size_t>(n));
-    float* line = padded.data() + 3;
-    for (int y = y0; y < y1; ++y) {
-      const int f = y - fine.margin;
-      const int c = (f >> 1) + coarse.margin;
-      const auto row = [&](int r) { return coarse.row(std::clamp(r, 0, coarse.height - 1)); };
-      if (f & 1) {
-        const float *a = row(c), *b = row(c + 1);
-        for (int i = 0; i < n; ++i) line[i] = 0.5f * (a[i] + b[i]);
-      } else {
-        const float *a = row(c - 1), *b = row(c), *d = row(c + 1);
-        for (int i = 0; i < n; ++i) line[i] = 0.125f * (a[i] + d[i]) + 0.75f * b[i];
-      }
-      for (int j = 0; j < 3; ++j) {
-        line[j - 3] = line[j];
-        line[n + j] = line[n - 3 + j];
-      }
-      for (int i = 0; i < n; ++i) {
-        on[size_t(i)] = 0.125f * (line[i - 3] + line[i + 3]) + 0.75f * line[i];
-        between[size_t(i)] = 0.5f * (line[i] + line[i + 3]);
-      }
-      float* o = fine.row(y);
-      for (int x = 0; x < fine.width; ++x, o += 3) {
-        const int fx = x - fine.margin, cx = std::clamp((fx >> 1) + coarse.margin, 0, coarse.width - 1);
-        const float* p = (fx & 1 ? between : on).data() + 3 * cx;
-        for (int j = 0; j < 3; ++j) o[j] += p[j];
-      }
-    }
-  });
-}
+// Which blurs at which level make a kernel.
+struct Plan {
+  std::vector<std::vector<Blur>> blurs; ///< by level
+  int reach = 0;                        ///< pixels of the finest level that light goes at most
+  int deepest() const { return int(blurs.size()) - 1; }
+};
 
-} // namespace
-
-Picture convolve(const Picture& in, const GaussianSum& kernel, const Tasks& tasks) {
+Plan planOf(const GaussianSum& kernel) {
   // Per level: the variance that coming down and going up again adds, in its own pixels squared. Down: v' = (v + 1) /
   // 4; up from the next: 1 pixel² of the finer level each.
   constexpr float narrowest = 1.7f; // pixels of its level
-  int deepest = 0;
-  std::vector<int> levelOf;
+  Plan plan;
+  plan.blurs.resize(1);
   for (size_t i = 0; i < kernel.lobes.size(); ++i) {
-    int level = 0;
-    // The widest lobe alone is seen at its far end, where a coarse grid would show: it stays a little finer.
-    while (kernel.lobes[i].sigma / float(1 << (level + 1)) >= (i == 0 ? 1.4f * narrowest : narrowest)) ++level;
-    levelOf.push_back(level);
-    deepest = std::max(deepest, level);
-  }
-  Picture out(in.width, in.height);
-  std::vector<Level> pyramid, spread;
-  pyramid.emplace_back(const_cast<Picture&>(in)); // only read: Level has one face for both
-  spread.emplace_back(out);
-  int w = in.width, h = in.height;
-  for (int l = 1; l <= deepest; ++l) {
-    w = w / 2 + 1;
-    h = h / 2 + 1;
-    pyramid.push_back(halve(pyramid.back(), w, h, tasks));
-    spread.emplace_back(w, h);
-  }
-  std::vector<std::vector<Blur>> blurs(size_t(deepest) + 1);
-  for (size_t i = 0; i < kernel.lobes.size(); ++i) {
-    const int l = levelOf[i];
     const GaussianSum::Lobe& lobe = kernel.lobes[i];
+    int l = 0;
+    // The widest lobe alone is seen at its far end, where a coarse grid would show: it stays a little finer.
+    while (lobe.sigma / float(1 << (l + 1)) >= (i == 0 ? 1.4f * narrowest : narrowest)) ++l;
+    plan.blurs.resize(std::max(plan.blurs.size(), size_t(l) + 1));
     // The widest lobe goes out to where a bright lamp's halo is no longer seen to end; where the others end, the next
     // wider one outshines them.
     const float reach = i == 0 ? 5.5f : 4.2f;
-    if (l == 0 && lobe.sigma < 0.02f) {
-      blurs[0].push_back({{1.0f}, lobe.weight, lobe.tint});
-    } else if (l == 0) {
-      blurs[0].push_back({gaussianTaps(lobe.sigma, true, reach), lobe.weight, lobe.tint});
-    } else {
+    Blur b{{1.0f}, lobe.weight, lobe.tint};
+    if (l > 0) {
       float down = 0, up = 0;
       for (int k = 0; k < l; ++k) down = (down + 1) / 4;
       for (int k = 0; k < l; ++k) up = (up + 1) / 4;
       // The integral over a pixel is a box of variance 1/12 more.
       const float variance = (sqr(lobe.sigma) + 1.0f / 12) / float(1 << (2 * l));
-      blurs[size_t(l)].push_back(
-          {gaussianTaps(std::sqrt(std::max(1e-4f, variance - down - up)), false, reach), lobe.weight, lobe.tint});
-    }
+      b.taps = gaussianTaps(std::sqrt(std::max(1e-4f, variance - down - up)), false, reach);
+    } else if (lobe.sigma >= 0.02f)
+      b.taps = gaussianTaps(lobe.sigma, true, reach);
+    // Two pixels more for each level down and up again.
+    plan.reach = std::max(plan.reach, (int(b.taps.size()) - 1 + (l ? 4 : 0)) << l);
+    plan.blurs[size_t(l)].push_back(std::move(b));
   }
-  for (int l = 0; l <= deepest; ++l) addBlurred(pyramid[size_t(l)], spread[size_t(l)], blurs[size_t(l)], tasks);
-  for (int l = deepest; l > 0; --l) addDoubled(spread[size_t(l)], spread[size_t(l) - 1], tasks);
+  return plan;
+}
+
+} // namespace
+
+Region convolvedRegion(const GaussianSum& kernel, const Region& part, int width, int height) {
+  const Plan plan = planOf(kernel);
+  // Where pixels of the coarsest level begin.
+  const auto before = [&](int at) { return std::max(0, at - plan.reach) >> plan.deepest() << plan.deepest(); };
+  Region to{before(part.x), before(part.y)};
+  to.width = std::min(width, part.x + part.width + plan.reach) - to.x;
+  to.height = std::min(height, part.y + part.height + plan.reach) - to.y;
+  return to;
+}
+
+void convolve(const Picture& light, const Region& part, const GaussianSum& kernel, const Region& to, const Tasks& tasks,
+              const GiveSpread& give) {
+  const Plan plan = planOf(kernel);
+  std::vector<LevelLight> pyramid;
+  pyramid.emplace_back(Grid{to.width, to.height, 0}, Region{part.x - to.x, part.y - to.y, part.width, part.height},
+                       light.rgb.data());
+  for (int l = 1; l <= plan.deepest(); ++l) pyramid.push_back(halve(pyramid.back(), tasks));
+  std::optional<LevelSpread> coarser;
+  for (int l = plan.deepest(); l >= 0; --l) {
+    const LevelLight& in = pyramid[size_t(l)];
+    std::optional<LevelSpread> out;
+    if (l > 0) out.emplace(in.grid);
+    tasks.forEach(Tile::count(in.grid), [&](int index) {
+      Tile tile(in.grid, index);
+      addBlurred(in, tile, plan.blurs[size_t(l)]);
+      if (coarser) addDoubled(*coarser, in.grid, tile);
+      for (int y = tile.y0; y < tile.y1; ++y)
+        if (out)
+          std::copy_n(tile.row(y), 3 * tile.width, out->at(tile.x0, y));
+        else
+          give(tile.x0, y, tile.width, tile.row(y));
+    });
+    coarser = std::move(out);
+  }
+}
+
+Picture convolve(const Picture& light, const Region& part, const GaussianSum& kernel, const Region& to,
+                 const Tasks& tasks) {
+  Picture out(to.width, to.height);
+  convolve(light, part, kernel, to, tasks,
+           [&](int x, int y, int pixels, const float* spread) { std::copy_n(spread, 3 * pixels, out.at(x, y)); });
   return out;
+}
+
+Picture convolve(const Picture& in, const GaussianSum& kernel, const Tasks& tasks) {
+  const Region all{0, 0, in.width, in.height};
+  return convolve(in, all, kernel, all, tasks);
 }
 
 } // namespace ilumbra

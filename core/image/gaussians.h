@@ -22,4 +22,17 @@ struct GaussianSum {
 /// Lobes are blurred in a pyramid at the level where they are 1.7 to 3.4 pixels wide, so that any size costs the same.
 Picture convolve(const Picture& in, const GaussianSum& kernel, const Tasks& tasks);
 
+/// The part of a picture of this size that light of one of its parts comes into: as far as convolve() spreads it.
+Region convolvedRegion(const GaussianSum& kernel, const Region& part, int width, int height);
+/// The same of a picture that is dark but for `light`, which lies at `part`: what comes of it in `to`, which
+/// convolvedRegion() gives, to the bit.
+Picture convolve(const Picture& light, const Region& part, const GaussianSum& kernel, const Region& to,
+                 const Tasks& tasks);
+/// Receives some pixels of a row, from (x, y) of the region on, in any order and from several threads; all of it once.
+/// What it makes of them is its own.
+using GiveSpread = std::function<void(int x, int y, int pixels, float* spread)>;
+/// The same while it is near, without a picture of it.
+void convolve(const Picture& light, const Region& part, const GaussianSum& kernel, const Region& to, const Tasks& tasks,
+              const GiveSpread& give);
+
 } // namespace ilumbra

@@ -1,6 +1,7 @@
 #include "core/image/packed_pixels.h"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 #include <half.h>
 
@@ -105,42 +106,58 @@ bool PackedPixels::isBlack() const {
                      [](const Tile& t) { return t.at < 0 && !t.value[0] && !t.value[1] && !t.value[2]; });
 }
 
+Region PackedPixels::lit() const {
+  int x0 = m_width, y0 = m_height, x1 = 0, y1 = 0;
+  for (int ty = 0; ty < down(); ++ty)
+    for (int tx = 0; tx < across(); ++tx) {
+      const Tile& t = m_tiles[size_t(ty) * size_t(across()) + size_t(tx)];
+      if (t.at < 0 && !t.value[0] && !t.value[1] && !t.value[2]) continue;
+      x0 = std::min(x0, std::max(0, tx * side - m_shift));
+      y0 = std::min(y0, std::max(0, ty * side - m_shift));
+      x1 = std::max(x1, std::min(m_width, (tx + 1) * side - m_shift));
+      y1 = std::max(y1, std::min(m_height, (ty + 1) * side - m_shift));
+    }
+  return x0 < x1 ? Region{x0, y0, x1 - x0, y1 - y0} : Region{};
+}
+
 size_t PackedPixels::bytes() const {
   return m_tiles.capacity() * sizeof(Tile) + m_colors.capacity() * sizeof(uint32_t) +
          m_halves.capacity() * sizeof(uint16_t);
 }
 
-void PackedPixels::addTiles(int ty, float* to, const Window& w, const std::array<float, 3>& scale) const {
+void PackedPixels::addTiles(int ty, float* to, const Region& w, const std::array<float, 3>& scale) const {
   constexpr uint32_t mask = (1u << mantissa) - 1;
-  const int top = std::max(0, ty * side - m_shift), y0 = std::max(top, w.top),
-            y1 = std::min({m_height, (ty + 1) * side - m_shift, w.top + w.height});
+  const int top = std::max(0, ty * side - m_shift), y0 = std::max(top, w.y),
+            y1 = std::min({m_height, (ty + 1) * side - m_shift, w.y + w.height});
   if (y1 <= y0) return;
   for (int tx = 0; tx < across(); ++tx) {
     const Tile& t = m_tiles[size_t(ty) * size_t(across()) + size_t(tx)];
     const int left = std::max(0, tx * side - m_shift), right = std::min(m_width, (tx + 1) * side - m_shift),
-              x0 = std::max(left, w.left), x1 = std::min(right, w.left + w.width);
+              x0 = std::max(left, w.x), x1 = std::min(right, w.x + w.width);
     const bool nothing = t.at < 0 && !t.value[0] && !t.value[1] && !t.value[2];
     if (nothing || x1 <= x0) continue;
-    std::array<std::array<float, 3>, exponents> units;
-    if (t.at >= 0 && m_channels == 3)
-      for (int e = 0; e < exponents; ++e)
-        for (size_t c = 0; c < 3; ++c) units[size_t(e)][c] = std::ldexp(t.value[0], e - mantissa) * scale[c];
+    float by[3];
+    for (size_t c = 0; c < 3; ++c) by[c] = t.value[0] * scale[c];
     const int halved = t.coarse ? 1 : 0;
     for (int y = y0; y < y1; ++y) {
-      float* out = to + (size_t(y - w.top) * size_t(w.width) + size_t(x0 - w.left)) * size_t(m_channels);
+      float* out = to + (size_t(y - w.y) * size_t(w.width) + size_t(x0 - w.x)) * size_t(m_channels);
       const size_t row =
           size_t(std::max(0, t.at)) + size_t((y - top) >> halved) * size_t((right - left + halved) >> halved);
       if (t.at < 0) {
         for (int x = x0; x < x1; ++x)
           for (int c = 0; c < m_channels; ++c) *out++ += t.value[c] * scale[size_t(c)];
       } else if (m_channels == 3) {
-        for (int k = x0 - left; k < x1 - left; ++k, out += 3) {
-          const uint32_t v = m_colors[row + size_t(k >> halved)];
-          const std::array<float, 3>& unit = units[v >> 27];
-          out[0] += float(v & mask) * unit[0];
-          out[1] += float(v >> mantissa & mask) * unit[1];
-          out[2] += float(v >> 2 * mantissa & mask) * unit[2];
-        }
+        // Channel by channel, several at once: a power of two is its exponent's bits.
+        const uint32_t* from = m_colors.data() + row;
+        float channels[3][side];
+        for (int c = 0; c < 3; ++c)
+          for (int k = 0; k < ((right - left + halved) >> halved); ++k) {
+            const uint32_t v = from[k];
+            const float unit = std::bit_cast<float>(((v >> 27) + 127 - mantissa) << 23);
+            channels[c][k] = float(int(v >> (mantissa * c) & mask)) * unit * by[c];
+          }
+        for (int k = x0 - left; k < x1 - left; ++k, out += 3)
+          for (int c = 0; c < 3; ++c) out[c] += channels[c][k >> halved];
       } else {
         for (int k = x0 - left; k < x1 - left; ++k) {
           Imath::half h;
@@ -152,7 +169,7 @@ void PackedPixels::addTiles(int ty, float* to, const Window& w, const std::array
   }
 }
 
-void PackedPixels::addTo(std::vector<float>& to, const std::vector<Term>& sum, const Window& window,
+void PackedPixels::addTo(std::vector<float>& to, const std::vector<Term>& sum, const Region& window,
                          const Tasks& tasks) {
   if (sum.empty()) return;
   // All of a row of tiles while it is near.

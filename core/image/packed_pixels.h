@@ -26,17 +26,15 @@ class PackedPixels {
   /// True if all is 0.
   bool isBlack() const;
   size_t bytes() const;
-  /// A part of them, in their pixels.
-  struct Window {
-    int left = 0, top = 0, width = 0, height = 0;
-  };
-  Window whole() const { return {0, 0, m_width, m_height}; }
+  Region whole() const { return {0, 0, m_width, m_height}; }
+  /// The smallest that holds all tiles that are not 0; width 0: there is none.
+  Region lit() const;
   struct Term {
     const PackedPixels* pixels;
     std::array<float, 3> scale; ///< of each channel
   };
   /// to += the sum of these, all of one size, made with one `coarse`, of three channels; `to` has the window's pixels.
-  static void addTo(std::vector<float>& to, const std::vector<Term>& sum, const Window& window, const Tasks& tasks);
+  static void addTo(std::vector<float>& to, const std::vector<Term>& sum, const Region& window, const Tasks& tasks);
   std::vector<float> unpacked(const Tasks& tasks) const;
 
  private:
@@ -46,7 +44,7 @@ class PackedPixels {
     bool coarse = false;        ///< 8 × 8 of them, each for 2 × 2
     float value[3] = {0, 0, 0}; ///< of a tile in the data: its scale, first
   };
-  void addTiles(int ty, float* to, const Window& w, const std::array<float, 3>& scale) const;
+  void addTiles(int ty, float* to, const Region& w, const std::array<float, 3>& scale) const;
   int across() const { return (m_width + m_shift + side - 1) / side; }
   int down() const { return (m_height + m_shift + side - 1) / side; }
   int m_width = 0, m_height = 0, m_channels = 0;

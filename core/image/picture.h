@@ -8,6 +8,7 @@ namespace ilumbra {
 /// A rectangle of pixels from the top left; with width 0 all of a picture.
 struct Region {
   int x = 0, y = 0, width = 0, height = 0;
+  bool operator==(const Region&) const = default;
 };
 
 /// Scene-linear light, three interleaved floats a pixel, rows from the top.

@@ -11,6 +11,46 @@ void addTo(Picture& out, const Picture& in, const Tasks& tasks) {
   });
 }
 
+void addTo(Picture& out, const Picture& in, int x, int y, const Tasks& tasks) {
+  tasks.forEach(in.height, [&](int row) {
+    const float* i = in.at(0, row);
+    float* o = out.at(x, y + row);
+    for (int k = 0; k < 3 * in.width; ++k) o[k] += i[k];
+  });
+}
+
+Region overlap(const Region& a, const Region& b) {
+  const int x = std::max(a.x, b.x), y = std::max(a.y, b.y);
+  return {x, y, std::min(a.x + a.width, b.x + b.width) - x, std::min(a.y + a.height, b.y + b.height) - y};
+}
+
+Region united(const Region& a, const Region& b) {
+  const int x = std::min(a.x, b.x), y = std::min(a.y, b.y);
+  return {x, y, std::max(a.x + a.width, b.x + b.width) - x, std::max(a.y + a.height, b.y + b.height) - y};
+}
+
+std::optional<Region> litRegion(const Picture& in, const Tasks& tasks) {
+  std::vector<std::pair<int, int>> rows(size_t(in.height), {in.width, 0}); // pixels from, to
+  tasks.forEach(in.height, [&](int y) {
+    const float *row = in.at(0, y), *end = row + 3 * in.width;
+    const auto lit = [](float v) { return v != 0; };
+    const float* first = std::find_if(row, end, lit);
+    if (first == end) return;
+    const auto last = std::find_if(std::make_reverse_iterator(end), std::make_reverse_iterator(first), lit);
+    rows[size_t(y)] = {int(first - row) / 3, int(last.base() - 1 - row) / 3 + 1};
+  });
+  int x0 = in.width, x1 = 0, y0 = in.height, y1 = 0;
+  for (int y = 0; y < in.height; ++y)
+    if (const auto [from, to] = rows[size_t(y)]; from < to) {
+      x0 = std::min(x0, from);
+      x1 = std::max(x1, to);
+      y0 = std::min(y0, y);
+      y1 = y + 1;
+    }
+  if (x0 >= x1) return {};
+  return Region{x0, y0, x1 - x0, y1 - y0};
+}
+
 size_t mendNonFinite(Picture& p, const Tasks& tasks) {
   std::vector<std::vector<int>> broken(static_cast<size_t>(p.height));
   tasks.forEach(p.height, [&](int y) {
@@ -62,6 +102,11 @@ double luminanceSum(const Picture& in, const Region& region, const Tasks& tasks)
   double sum = 0;
   for (const double row : rows) sum += row;
   return sum;
+}
+
+double luminanceSum(const Picture& in, const Region& part, const Region& region, const Tasks& tasks) {
+  const Region r = overlap(part, region);
+  return r.width > 0 && r.height > 0 ? luminanceSum(in, {r.x - part.x, r.y - part.y, r.width, r.height}, tasks) : 0;
 }
 
 Picture cropped(const Picture& in, const Region& region, const Tasks& tasks) {

@@ -2,6 +2,8 @@
 #include "core/base/tasks.h"
 #include "core/image/picture.h"
 
+#include <optional>
+
 namespace ilumbra {
 
 // What is done to whole pictures. The order of arguments is one for all: what is written (or it is returned), what is
@@ -10,12 +12,21 @@ namespace ilumbra {
 
 /// out += in; both of one size.
 void addTo(Picture& out, const Picture& in, const Tasks& tasks);
+/// The same of a picture that lies in the larger one with its corner at (x, y).
+void addTo(Picture& out, const Picture& in, int x, int y, const Tasks& tasks);
 /// Pixels that are no numbers, or infinite, take the mean of those around them that are; returns how many they were.
 size_t mendNonFinite(Picture& picture, const Tasks& tasks);
 /// True if every channel of every pixel is 0.
 bool isBlack(const Picture& in, const Tasks& tasks);
+/// The smallest region that holds all pixels that are not black; none: all are.
+std::optional<Region> litRegion(const Picture& in, const Tasks& tasks);
+/// What regions have in common, empty (below 0 wide, or 0) where they have nothing; and the smallest that holds both.
+Region overlap(const Region& a, const Region& b);
+Region united(const Region& a, const Region& b);
 /// The luminance of all pixels of a region together.
 double luminanceSum(const Picture& in, const Region& region, const Tasks& tasks);
+/// The same of a larger picture that is black but for `in`, which lies at `part`.
+double luminanceSum(const Picture& in, const Region& part, const Region& region, const Tasks& tasks);
 /// A picture of a region; empty of an empty one.
 Picture cropped(const Picture& in, const Region& region, const Tasks& tasks);
 std::vector<float> cropped(const std::vector<float>& plane, const Region& region, int width);

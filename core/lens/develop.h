@@ -39,8 +39,8 @@ LensResult develop(const Document& doc, double frame, const Scene& scene, const 
 /// Of a bare scene: its plates through the lens, at full size, without a film.
 LensResult developPlates(const Document& doc, double frame, const Scene& scene, const Tasks& tasks,
                          const LensOptions& options = {});
-/// From light that was kept, exposed, of a frame of this size with a margin around it, and from what stages had asked of
-/// the set then. None if one asks for something else now. `doc`: at that frame.
+/// From light that was kept, exposed, of a frame of this size with a margin around it, and from what stages had asked
+/// of the set then. None if one asks for something else now. `doc`: at that frame.
 std::optional<LensResult> developKept(const Document& doc, double frame, LensLight light, int width, int height,
                                       int margin, const LensSight& sight, const Tasks& tasks,
                                       const LensOptions& options = {});

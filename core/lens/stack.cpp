@@ -52,27 +52,45 @@ void takeLayers(StackState& s) {
   for (LensLight::Layer& l : s.light.layers) {
     s.result.notNumbers += mendNonFinite(l.light, s.context.tasks);
     uint64_t takenBy = 0;
+    bool local = false;
     for (size_t i = 0; i < s.steps.size(); ++i) {
-      if (s.steps[i].source.whole() || contains(l.of, s.steps[i].source)) takenBy |= uint64_t(1) << i;
+      const bool named = !s.steps[i].source.whole() && contains(l.of, s.steps[i].source);
+      if (named || s.steps[i].source.whole()) takenBy |= uint64_t(1) << i;
+      local |= named && s.steps[i].stage->local;
       if (!s.steps[i].map.everything && contains(l.of, s.steps[i].map)) takenBy |= uint64_t(1) << (32 + i);
     }
-    s.layers.push_back({takenBy, l.tag, std::move(l.light), l.backdrop});
+    const Region part = l.part.width ? l.part : s.whole();
+    s.layers.push_back({takenBy, l.tag, std::move(l.light), l.backdrop, part});
+    // What is named is seldom seen in more than a small part of the picture.
+    if (StackedLayer& layer = s.layers.back(); local && !l.part.width)
+      if (const auto lit = litRegion(layer.light, s.context.tasks);
+          lit && 2 * lit->width * lit->height < part.width * part.height)
+        resize(layer, {part.x + lit->x, part.y + lit->y, lit->width, lit->height}, s.context.tasks);
   }
   s.light.layers.clear();
 }
 
+void addTo(StackedLayer& to, StackedLayer&& l, const Tasks& tasks) {
+  const Region both = united(to.part, l.part);
+  if (to.part == both || l.part != both)
+    resize(to, both, tasks);
+  else {
+    std::swap(to.light, l.light);
+    std::swap(to.part, l.part);
+  }
+  addTo(to.light, l.light, l.part.x - to.part.x, l.part.y - to.part.y, tasks);
+}
+
 // Layers that no stage from this one on tells apart are one.
 void merge(StackState& s, size_t from) {
-  const uint64_t half = from >= 32 ? 0 : ~0u << from, later = half | half << 32;
   std::vector<StackedLayer> out;
   for (StackedLayer& l : s.layers) {
-    const auto same = std::find_if(out.begin(), out.end(), [&](const StackedLayer& o) {
-      return o.tag == l.tag && (o.takenBy & later) == (l.takenBy & later);
-    });
+    const auto same =
+        std::find_if(out.begin(), out.end(), [&](const StackedLayer& o) { return alikeFrom(o, l, from); });
     if (same == out.end())
       out.push_back(std::move(l));
     else {
-      addTo(same->light, l.light, s.context.tasks);
+      addTo(*same, std::move(l), s.context.tasks);
       same->backdrop |= l.backdrop;
     }
   }
@@ -85,9 +103,13 @@ void cropToFrame(StackState& s) {
   if (c.width == c.frameWidth && c.height == c.frameHeight) return;
   const Region frame = s.frame();
   const int wide = c.width;
+  for (StackedLayer& l : s.layers) {
+    resize(l, l.part == s.whole() ? frame : overlap(l.part, frame), c.tasks);
+    l.part.x -= frame.x;
+    l.part.y -= frame.y;
+  }
   const auto crop = [&](Picture& p) { p = cropped(p, frame, c.tasks); };
   const auto cropPlane = [&](std::vector<float>& plane) { plane = cropped(plane, frame, wide); };
-  for (StackedLayer& l : s.layers) crop(l.light);
   if (s.works)
     for (StageResult& r : s.result.stages) {
       crop(r.work.taken);
@@ -116,6 +138,24 @@ void cropToFrame(StackState& s) {
 
 } // namespace
 
+bool alikeFrom(const StackedLayer& a, const StackedLayer& b, size_t step) {
+  const uint64_t half = step >= 32 ? 0 : uint64_t(~0u << step), later = half | half << 32;
+  return a.tag == b.tag && (a.takenBy & later) == (b.takenBy & later);
+}
+
+void resize(StackedLayer& layer, const Region& to, const Tasks& tasks) {
+  if (layer.part == to) return;
+  const Region both = overlap(layer.part, to);
+  Picture light(std::max(0, to.width), std::max(0, to.height));
+  tasks.forEach(std::max(0, both.height), [&](int y) {
+    if (both.width > 0)
+      std::copy_n(layer.light.at(both.x - layer.part.x, both.y - layer.part.y + y), 3 * both.width,
+                  light.at(both.x - to.x, both.y - to.y + y));
+  });
+  layer.light = std::move(light);
+  layer.part = {to.x, to.y, light.width, light.height};
+}
+
 PatternPoint LensContext::point(float x, float y) const {
   PatternPoint p;
   const float u = (x - float(left)) / float(std::max(1, frameWidth)),
@@ -132,14 +172,18 @@ PatternPoint LensContext::point(float x, float y) const {
 }
 
 LensResult applyLens(const LensContext& context, LensLight light, const LensOptions& options) {
-  StackState s{
-      .context = context, .light = std::move(light), .steps = stepsOf(context, options), .works = options.works};
+  StackState s{.context = context,
+               .light = std::move(light),
+               .steps = stepsOf(context, options),
+               .works = options.works,
+               .shares = options.shares};
   const LensContext& c = s.context;
   LensResult& r = s.result;
   std::set<int> tags;
   for (const LensLight::Layer& l : s.light.layers) tags.insert(l.tag);
   takeLayers(s);
   r.alpha = s.light.alpha;
+  s.open = std::any_of(r.alpha.begin(), r.alpha.end(), [](float a) { return a < 1; });
   for (size_t i = 0; i < s.steps.size(); ++i) {
     c.tasks.stopIfAsked();
     merge(s, i);
@@ -147,13 +191,14 @@ LensResult applyLens(const LensContext& context, LensLight light, const LensOpti
       cropToFrame(s);
     r.stages.push_back(act(s, i));
     // All light is summed once for stages of effects that follow one another.
-    if (!s.steps[i].told || (i + 1 < s.steps.size() && s.steps[i + 1].told)) continue;
+    if (!s.shares || !s.steps[i].told || (i + 1 < s.steps.size() && s.steps[i + 1].told)) continue;
     double all = 0;
-    for (const StackedLayer& l : s.layers) all += luminanceSum(l.light, s.frame(), c.tasks);
+    for (const StackedLayer& l : s.layers) all += luminanceSum(l.light, l.part, s.frame(), c.tasks);
     for (size_t k = i + 1; all > 0 && k-- > 0 && s.steps[k].told;) r.stages[k].share = r.stages[k].light / all;
   }
   cropToFrame(s);
   merge(s, 32);
+  for (StackedLayer& l : s.layers) resize(l, s.whole(), c.tasks);
   if (tags.size() > 1) {
     r.picture = Picture(c.width, c.height);
     for (StackedLayer& l : s.layers) {

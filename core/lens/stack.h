@@ -16,6 +16,7 @@ struct LensLight {
     Picture light;
     bool backdrop = false; ///< what of `behind` is seen: where things are moved away more of it is
     int tag = 0;           ///< layers of different tags are kept apart to the end (a light's share, say)
+    Region part = {}; ///< where `light` lies in the pictures, which are black beside it; width 0: it is all of them
   };
   std::vector<Layer> layers;
   std::vector<float> alpha; ///< of the picture; empty: it has none
@@ -66,9 +67,10 @@ struct LensOptions {
   const CancelFlag* cancel =
       nullptr; ///< develop() throws Cancelled once it is set, within a row of a stage's work; null: it goes to the end
   ConvolutionCache* convolutions = nullptr; ///< kernels of pictures before; null: none is kept
-  LensSight* sight = nullptr; ///< develop() notes there what stages ask of the set; null: nobody wants it
+  LensSight* sight = nullptr;               ///< develop() notes there what stages ask of the set; null: nobody wants it
   bool works =
       true; ///< false: the picture alone is asked for, and StageResult::work stays empty where it need not be made
+  bool shares = true; ///< false: nor StageResult::light and share
 };
 
 /// Applies the stack: each stage works on what the ones before it have left, and what it spreads goes on as light of

@@ -1,6 +1,7 @@
 #pragma once
 #include "core/base/tasks.h"
 #include "core/document/document.h"
+#include "core/image/gaussians.h"
 #include "core/image/picture.h"
 #include "core/pattern/program.h"
 
@@ -18,6 +19,17 @@ struct LensWork {
 };
 /// The same of this layer with what it takes written out.
 LensWork writtenOut(LensWork work, const Picture& layer);
+
+/// The work of a stage whose light does not go far, on pictures that are dark but for light that lies in a part of
+/// them: to the bit what it does to them whole.
+struct LocalOperator {
+  /// What it takes of that light; empty: all.
+  std::function<Picture(const Picture& light)> take;
+  /// The part that what it spreads of light of a part comes into.
+  std::function<Region(const Region& part)> reach;
+  /// What it spreads in `to`, which reach() gives, of what it takes of a part.
+  std::function<void(const Picture& taken, const Region& part, const Region& to, const GiveSpread& give)> spread;
+};
 
 /// Where an anchor stands in the picture.
 struct Anchor {
@@ -72,8 +84,9 @@ struct LensContext {
 /// what it does to the layers is what it does to their sum.
 struct LensOperator {
   std::function<LensWork(const Picture& layer)> apply;
-  Picture rest = {};      ///< light that it adds whatever the layers hold; empty: none
-  std::string blend = {}; ///< how its light lies over the picture whatever the stage says; empty: as it says
+  Picture rest = {};        ///< light that it adds whatever the layers hold; empty: none
+  std::string blend = {};   ///< how its light lies over the picture whatever the stage says; empty: as it says
+  LocalOperator local = {}; ///< of a stage that is `local`
 };
 
 /// A look that ships with a stage: parameters in text, by name.
@@ -112,7 +125,9 @@ struct LensStage {
   bool inPlace = false; ///< it changes light where it is and spreads none: what lies beside the frame is nothing to it
   bool covers = false;  ///< it asks what share of each pixel shows its sources
   bool carries =
-      false; ///< it moves what is seen: what covers the picture goes the way of its light, by `apply` as well
+      false;          ///< it moves what is seen: what covers the picture goes the way of its light, by `apply` as well
+  bool local = false; ///< what becomes of light depends on light near it alone: prepare() takes a part of the picture
+                      ///< for its source, and gives an operator that works within such
   std::vector<StageLook> looks = {};
 };
 

@@ -6,6 +6,7 @@
 
 #include <atomic>
 #include <fmt/format.h>
+#include <mutex>
 
 namespace ilumbra {
 namespace {
@@ -18,6 +19,10 @@ void blendIn(float* light, const float* spread, const float* taken, size_t n, fl
   else
     for (size_t i = 0; i < n; ++i) light[i] += amount * spread[i] - amount * taken[i];
 }
+// The same, written where the spread was.
+void layOver(float* __restrict spread, const float* light, const float* taken, size_t n, float amount) {
+  for (size_t i = 0; i < n; ++i) spread[i] = light[i] + (amount * spread[i] - amount * taken[i]);
+}
 void addIn(float* light, const float* spread, size_t n, float amount) {
   for (size_t i = 0; i < n; ++i) light[i] += amount * spread[i];
 }
@@ -25,7 +30,7 @@ void addIn(float* light, const float* spread, size_t n, float amount) {
 class StageAction {
  public:
   StageAction(StackState& state, size_t index)
-      : m_state(state), m_step(state.steps[index]), m_c(state.context), m_bit(uint64_t(1) << index),
+      : m_state(state), m_step(state.steps[index]), m_c(state.context), m_index(index), m_bit(uint64_t(1) << index),
         m_p(*m_step.node, m_c.frame), m_amount(m_p.real("amount")), m_result{.stage = m_step.node->id} {
     // Later stages that take its light alone, and whether any asks where that is.
     const auto among = [&](const std::vector<NodeId>& list) {
@@ -43,32 +48,40 @@ class StageAction {
   StageResult run() {
     if (m_amount <= 0) return nothing("its amount is 0");
     if (m_mine.empty()) return nothing(missing(m_step.takes, "none of its sources is in the picture"));
+    m_mask = actsWhere(m_state, m_step, m_p);
+    m_mode = lensBlend(m_p.text("blend"));
+    m_aside = m_p.text("over_alpha") == "apart";
+    m_widens = m_state.open && !m_step.stage->inPlace && m_p.text("over_alpha") == "widens";
+    if (m_step.stage->local && !m_state.works && plain() && !m_copyShown && m_step.map.everything)
+      return spreadNear(*m_mine.front());
+    for (StackedLayer& l : m_state.layers) resize(l, m_state.whole(), m_c.tasks);
     Picture summed;
     if (m_mine.size() > 1) summed = m_mine.front()->light;
     for (size_t i = 1; i < m_mine.size(); ++i) addTo(summed, m_mine[i]->light, m_c.tasks);
     const Picture& source = m_mine.size() > 1 ? summed : m_mine.front()->light;
     if (isBlack(source, m_c.tasks)) return nothing("its sources give no light in the picture");
-    m_mask = actsWhere(m_state, m_step, m_p);
     if (!m_mask.empty() && std::all_of(m_mask.begin(), m_mask.end(), [](float m) { return m <= 0; }))
       return nothing(missing(m_step.actsOn, "what it acts on is not in the picture"));
     const LensOperator op = prepared(source);
-    m_mode = lensBlend(op.blend.empty() ? m_p.text("blend") : op.blend);
-    m_aside = m_p.text("over_alpha") == "apart";
-    m_widens = !m_state.result.alpha.empty() && !m_step.stage->inPlace && m_p.text("over_alpha") == "widens";
+    if (!op.blend.empty()) m_mode = lensBlend(op.blend);
     moveCovers(op, source);
     std::vector<LensWork> each;
     for (const StackedLayer* l : m_mine) each.push_back(op.apply(l->light));
     // With what is added whatever the light, the first layer's work is the stage's own.
     if (!op.rest.rgb.empty()) addTo(each.front().spread, op.rest, m_c.tasks);
-    const bool plain = m_mode == LensBlend::Add && each.size() == 1 && m_mask.empty() && !m_aside && !m_copyTakenBy;
-    if (plain && !m_state.works)
+    if (plain() && !m_state.works)
       addLight(each.front());
     else
-      layIn(std::move(each), plain);
+      layIn(std::move(each), plain());
     return std::move(m_result);
   }
 
  private:
+  // Of one layer, to which it is added everywhere.
+  bool plain() const {
+    return m_mode == LensBlend::Add && m_mine.size() == 1 && m_mask.empty() && !m_aside && !m_copyTakenBy;
+  }
+
   StageResult nothing(const std::string& why) {
     if (m_state.works) m_result.work = {Picture(m_c.width, m_c.height), Picture(m_c.width, m_c.height)};
     m_result.idle = why;
@@ -117,7 +130,7 @@ class StageAction {
     }
     if (!m_step.stage->carries) return;
     // A picture that is covered everywhere stays so.
-    if (m_widens && std::any_of(alpha.begin(), alpha.end(), [](float a) { return a < 1; }))
+    if (m_widens)
       carryCover(alpha, m_step.source.whole() ? alpha : shownBy(m_state, m_step.source, source), op, m_amount, m_mask,
                  m_c);
     const bool named = !m_step.source.whole() &&
@@ -148,7 +161,82 @@ class StageAction {
         addIn(l, spread, n, m_amount);
     });
     told(changes);
-    if (m_step.told) m_result.light = double(m_amount) * luminanceSum(w.spread, m_state.frame(), m_c.tasks);
+    if (m_step.told && m_state.shares)
+      m_result.light = double(m_amount) * luminanceSum(w.spread, m_state.frame(), m_c.tasks);
+  }
+
+  // The layer that this one will be one with once its stage has acted, if there is one and it is all of the pictures.
+  StackedLayer* partnerOf(const StackedLayer& layer) const {
+    for (StackedLayer& l : m_state.layers)
+      if (&l != &layer && l.part == m_state.whole() && alikeFrom(l, layer, m_index + 1)) return &l;
+    return nullptr;
+  }
+
+  // The same of a local stage: what it spreads goes where it ends up while it is near, and nothing is done where
+  // nothing comes.
+  StageResult spreadNear(StackedLayer& layer) {
+    const auto lit = litRegion(layer.light, m_c.tasks);
+    if (!lit) return nothing("its sources give no light in the picture");
+    if (lit->width * lit->height < layer.part.width * layer.part.height * 3 / 4)
+      resize(layer, {layer.part.x + lit->x, layer.part.y + lit->y, lit->width, lit->height}, m_c.tasks);
+    const LocalOperator op = m_step.stage->prepare(m_p, layer.light, m_c).local;
+    const Picture keyed = op.take(layer.light);
+    const Picture &light = layer.light, &taken = keyed.rgb.empty() ? light : keyed;
+    const Region part = layer.part, to = op.reach(part);
+    StackedLayer* const partner = partnerOf(layer);
+    StackedLayer own{layer.takenBy, layer.tag, {}, layer.backdrop, to};
+    if (!partner) own.light = Picture(to.width, to.height);
+    Picture& out = partner ? partner->light : own.light;
+    const Region within = partner ? partner->part : to;
+
+    std::atomic<bool> changes = false;
+    const bool sums = m_step.told && m_state.shares;
+    std::mutex summing;
+    double sum = 0;
+    const std::vector<float> dark(3 * size_t(to.width), 0.0f);
+    op.spread(taken, part, to, [&](int x, int y, int pixels, float* spread) {
+      const int row = to.y + y, left = to.x + x;
+      if (sums) {
+        const Region seen = overlap({left, row, pixels, 1}, m_state.frame());
+        double s = 0;
+        for (int i = seen.x - left; seen.height > 0 && i < seen.x - left + seen.width; ++i)
+          s += double(luminance({spread[3 * i], spread[3 * i + 1], spread[3 * i + 2]}));
+        const std::lock_guard lock(summing);
+        sum += s;
+      }
+      bool any = false;
+      const auto span = [&](int from, int end, const float* l, const float* t) {
+        if (from >= end) return;
+        float* s = spread + 3 * (from - left);
+        const auto n = size_t(3 * (end - from));
+        any = any || !std::equal(s, s + n, t);
+        if (m_widens)
+          widenCover(m_state.result.alpha.data() + size_t(row) * size_t(m_c.width) + size_t(from), s, t,
+                     size_t(end - from), m_amount);
+        layOver(s, l, t, n, m_amount);
+      };
+      // Beside the source, on it, and beside it again.
+      const Region on = overlap({left, row, pixels, 1}, part);
+      const int from = on.width > 0 && on.height > 0 ? on.x : left + pixels,
+                end = on.width > 0 && on.height > 0 ? on.x + on.width : left + pixels;
+      span(left, from, dark.data(), dark.data());
+      if (from < end) span(from, end, light.at(from - part.x, row - part.y), taken.at(from - part.x, row - part.y));
+      span(end, left + pixels, dark.data(), dark.data());
+      if (any) changes = true;
+      float* o = out.at(left - within.x, row - within.y);
+      if (partner)
+        for (int i = 0; i < 3 * pixels; ++i) o[i] += spread[i];
+      else
+        std::copy_n(spread, 3 * pixels, o);
+    });
+    m_result.light = double(m_amount) * sum;
+    if (partner) {
+      partner->backdrop |= layer.backdrop;
+      m_state.layers.erase(m_state.layers.begin() + (&layer - m_state.layers.data()));
+    } else
+      layer = std::move(own);
+    told(changes);
+    return std::move(m_result);
   }
 
   // The same in full: by layer, with a mask and any blend, and the work written out. `plain`: of one layer that is
@@ -206,7 +294,8 @@ class StageAction {
     std::vector<StackedLayer> apartFromSources;
     if (m_copyTakenBy)
       for (const StackedLayer* l : m_mine)
-        apartFromSources.push_back({l->takenBy | m_copyTakenBy, l->tag, Picture(m_c.width, m_c.height)});
+        apartFromSources.push_back(
+            {l->takenBy | m_copyTakenBy, l->tag, Picture(m_c.width, m_c.height), false, m_state.whole()});
     std::atomic<bool> changes = false;
     forEachSpan(m_c.width, m_c.height, m_c.tasks, [&](size_t i, size_t end) {
       bool any = false;
@@ -249,6 +338,7 @@ class StageAction {
   StackState& m_state;
   const StageStep& m_step;
   const LensContext& m_c;
+  const size_t m_index;
   const uint64_t m_bit;
   const Params m_p;
   const float m_amount;

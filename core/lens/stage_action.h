@@ -20,7 +20,13 @@ struct StackedLayer {
   int tag = 0;
   Picture light;
   bool backdrop = false;
+  Region part = {}; ///< where `light` lies; the pictures are black beside it. The whole, but for what local stages take
 };
+/// Makes it lie there: what is cut off is lost, what is new is black.
+void resize(StackedLayer& layer, const Region& to, const Tasks& tasks);
+
+/// True if no step from this one on tells them apart.
+bool alikeFrom(const StackedLayer& a, const StackedLayer& b, size_t step);
 
 /// What stages have put into the picture, of those that later ones name: by stage, the share of each pixel that it
 /// covers.
@@ -34,8 +40,11 @@ struct StackState {
   std::vector<StackedLayer> layers;
   StageCopies copies;
   LensResult result; ///< stages, alpha and apart as far as they have come
+  bool open = false; ///< something of the picture is not wholly covered
   bool works;        ///< LensOptions::works
+  bool shares;       ///< LensOptions::shares
 
+  Region whole() const { return {0, 0, context.width, context.height}; }
   Region frame() const { return {context.left, context.top, context.frameWidth, context.frameHeight}; }
 };
 

@@ -67,17 +67,22 @@ std::vector<float> shownBy(const StackState& state, const LayerQuery& q, const P
   return out;
 }
 
+void widenCover(float* alpha, const float* spread, const float* taken, size_t pixels, float amount) {
+  for (size_t k = 0; k < pixels; ++k) {
+    if (alpha[k] >= 1) continue;
+    float most = 0;
+    for (size_t i = 3 * k; i < 3 * k + 3; ++i)
+      most = std::max(most, amount * spread[i] - (taken ? amount * taken[i] : 0));
+    alpha[k] += (1 - alpha[k]) * clamp01(most);
+  }
+}
+
 void widenCover(std::vector<float>& alpha, const LensWork& w, const Picture& layer, float amount,
                 const LensContext& c) {
   const float* takes = w.all ? layer.rgb.data() : w.taken.rgb.empty() ? nullptr : w.taken.rgb.data();
   c.tasks.forEach(c.height, [&](int y) {
-    for (size_t k = size_t(y) * size_t(c.width), end = k + size_t(c.width); k < end; ++k) {
-      if (alpha[k] >= 1) continue;
-      float most = 0;
-      for (size_t i = 3 * k; i < 3 * k + 3; ++i)
-        most = std::max(most, amount * w.spread.rgb[i] - (takes ? amount * takes[i] : 0));
-      alpha[k] += (1 - alpha[k]) * clamp01(most);
-    }
+    const size_t k = size_t(y) * size_t(c.width);
+    widenCover(alpha.data() + k, w.spread.at(0, y), takes ? takes + 3 * k : nullptr, size_t(c.width), amount);
   });
 }
 

@@ -17,6 +17,8 @@ void addCopies(std::vector<float>& cover, const StageCopies& copies, const std::
 /// it was.
 void widenCover(std::vector<float>& alpha, const LensWork& work, const Picture& layer, float amount,
                 const LensContext& context);
+/// The same of some pixels of a row; `taken` null: nothing.
+void widenCover(float* alpha, const float* spread, const float* taken, size_t pixels, float amount);
 /// What is moved covers the picture where it comes to be: of the cover, the sources' part (`own`) goes the way of their
 /// light.
 void carryCover(std::vector<float>& alpha, std::vector<float> own, const LensOperator& op, float amount,

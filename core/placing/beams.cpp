@@ -5,6 +5,7 @@
 #include "core/compile/camera.h"
 #include "core/document/edit.h"
 #include "core/document/units.h"
+#include "core/placing/handle_parts.h"
 #include "core/scene/media.h"
 #include "core/scene/ray_caster.h"
 #include "core/scene/trace_count.h"
@@ -117,7 +118,6 @@ FoundOpening openingOf(const Scene& scene, const std::vector<V3f>& points, bool 
   return f;
 }
 
-double tidy(double v) { return std::round(v * 1e4) / 1e4; }
 Constant place(const V3f& v) { return Constant(Triple{tidy(double(v.x)), tidy(double(v.y)), tidy(double(v.z))}); }
 double rounded(double v) {
   const double unit = std::pow(10, std::floor(std::log10(std::max(1e-9, v))) - 1);

@@ -4,6 +4,7 @@
 #include "core/document/edit.h"
 #include "core/geometry/form.h"
 #include "core/geometry/no_assets.h"
+#include "core/placing/handle_parts.h"
 
 #include <fmt/format.h>
 
@@ -12,8 +13,6 @@ namespace {
 
 // What counts as the same place of the picture, in its pixels: a share of its height.
 float nearness(const Camera& camera) { return 0.018f * camera.seenHeight() / std::max(1e-9f, camera.pixelAngle()); }
-
-double tidy(double v) { return std::round(v * 1e4) / 1e4; }
 
 // What is drawn and how it is seen.
 struct Drawn {

@@ -3,23 +3,10 @@
 #include "core/document/edit.h"
 #include "core/light/light.h"
 #include "core/light/sun_disc.h"
+#include "core/placing/handle_parts.h"
 
 namespace ilumbra {
 namespace {
-
-constexpr int roundness = 64;
-
-double tidy(double v) { return std::round(v * 1e4) / 1e4; }
-Triple tidy(const V3f& v) { return {tidy(double(v.x)), tidy(double(v.y)), tidy(double(v.z))}; }
-
-// Where a ray meets a plane; none behind its origin.
-std::optional<V3f> onPlane(const Ray& ray, const V3f& point, const V3f& normal) {
-  const float down = dot(ray.direction, normal);
-  if (std::abs(down) < 1e-6f) return {};
-  const float t = dot(point - ray.origin, normal) / down;
-  if (!(t > 0)) return {};
-  return ray.origin + ray.direction * t;
-}
 
 // A light and how it is seen: what a drag needs, long after the handle was made.
 struct Lamp {
@@ -73,28 +60,13 @@ class Maker {
 
  private:
   static V3f v3(const Triple& t) { return {float(t[0]), float(t[1]), float(t[2])}; }
-  std::vector<V2f> line(const std::vector<V3f>& points) const {
-    std::vector<V2f> out;
-    for (const V3f& p : points) {
-      V2f at;
-      if (m_lamp.camera.project(p, at.x, at.y)) out.push_back(at);
-    }
-    return out;
-  }
-  std::vector<V3f> circle(const V3f& centre, const V3f& x, const V3f& y) const {
-    std::vector<V3f> points;
-    for (int i = 0; i <= roundness; ++i)
-      points.push_back(centre + x * std::cos(2 * pi * float(i) / roundness) +
-                       y * std::sin(2 * pi * float(i) / roundness));
-    return points;
-  }
   void add(const char* param, const V3f& at, std::vector<std::vector<V3f>> lines, bool areaLines,
            decltype(Handle::drag) drag) {
     Handle h;
     h.id = h.param = param;
     h.label = m_lamp.kind->param(param)->label;
     if (!m_lamp.camera.project(at, h.at.x, h.at.y)) return;
-    for (const auto& l : lines) h.lines.push_back(line(l));
+    for (const auto& l : lines) h.lines.push_back(seenLine(m_lamp.camera, l));
     h.area = areaLines;
     h.drag = std::move(drag);
     m_handles.push_back(std::move(h));
@@ -120,7 +92,7 @@ class Maker {
     const bool range = std::string_view(param) == "range";
     // Sizes lie to one side and ranges to the other, so that they do not hide one another.
     const V3f way = range ? -x : x;
-    add(param, m_lamp.at + way * r, {circle(m_lamp.at, x * r, y * r)}, !range,
+    add(param, m_lamp.at + way * r, {arcPoints(m_lamp.at, x * r, y * r)}, !range,
         [lamp = m_lamp, param, perRadius](const Document& doc, const V2f& to, const std::optional<Seen>&) {
           const auto p = lamp.under(to, lamp.at, lamp.facing());
           return p ? lamp.put(doc, param, double(length(*p - lamp.at) / perRadius)) : doc;
@@ -137,8 +109,8 @@ class Maker {
     const V3f other = cross(m_lamp.axis, side);
     const auto rim = [&](float degrees) {
       const float a = degrees * pi / 180;
-      return circle(m_lamp.at + m_lamp.axis * (reach * std::cos(a)), side * (reach * std::sin(a)),
-                    other * (reach * std::sin(a)));
+      return arcPoints(m_lamp.at + m_lamp.axis * (reach * std::cos(a)), side * (reach * std::sin(a)),
+                       other * (reach * std::sin(a)));
     };
     const auto edge = [&](float degrees, float sign) {
       const float a = degrees * pi / 180;
@@ -170,7 +142,7 @@ class Maker {
     const float w = 0.5f * m_p.real("width"), h = 0.5f * m_p.real("height");
     const V3f x = m_lamp.x * w, y = m_lamp.y * h;
     std::vector<V3f> outline = form == "disc"
-                                   ? circle(m_lamp.at, x, y)
+                                   ? arcPoints(m_lamp.at, x, y)
                                    : std::vector<V3f>{m_lamp.at - x - y, m_lamp.at + x - y, m_lamp.at + x + y,
                                                       m_lamp.at - x + y, m_lamp.at - x - y};
     // In the lamp's own plane, or, seen from its edge, in the one through the axis that is dragged.
@@ -192,7 +164,7 @@ class Maker {
     const float r = 0.35f * reach * m_lamp.camera.seenHeight(); // so that all of it is in the frame
     const V3f way = normalize(transformVector(m_lamp.world, skyBody(m_p.real("height"), m_p.real("bearing"))));
     const bool near = dot(way, m_lamp.facing()) > 0;
-    add("bearing", centre + way * r, {{centre, centre + way * r}, circle(centre, {r, 0, 0}, {0, 0, r})}, false,
+    add("bearing", centre + way * r, {{centre, centre + way * r}, arcPoints(centre, {r, 0, 0}, {0, 0, r})}, false,
         [lamp = m_lamp, centre, r, near](const Document& doc, const V2f& to, const std::optional<Seen>&) {
           const Ray ray = lamp.camera.through(to.x, to.y);
           const V3f d = centre - ray.origin;

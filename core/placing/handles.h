@@ -14,6 +14,7 @@ struct Handle {
   std::string id;                      ///< unique among the handles of a selection
   std::string param;                   ///< what a drag changes; empty: more than one parameter
   std::string label;                   ///< what it is called
+  std::string value;                   ///< what stands there, in words; empty: that of `param`
   std::string mark;                    ///< a letter beside it; empty: none
   std::string unit;                    ///< of its amount
   V2f at{0, 0};                        ///< where it is taken hold of

@@ -7,11 +7,10 @@
 #include "core/lens/queries.h"
 #include "core/lens/stage.h"
 #include "core/pattern/outline.h"
+#include "core/placing/handle_parts.h"
 
 namespace ilumbra {
 namespace {
-
-double tidy(double v) { return std::round(v * 1e4) / 1e4; }
 
 Document put(const Document& doc, NodeId id, const std::string& param, double value) {
   const ParamDef& d = *doc.find(id)->kind->param(param);

@@ -3,6 +3,7 @@
 #include "core/document/edit.h"
 #include "core/geometry/shape.h"
 #include "core/placing/arrange.h"
+#include "core/placing/handle_parts.h"
 
 #include <memory>
 
@@ -56,15 +57,6 @@ class Maker {
   }
 
  private:
-  std::vector<V2f> line(const std::vector<V3f>& points) const {
-    std::vector<V2f> out;
-    for (const V3f& p : points) {
-      V2f at;
-      if (m_hand->camera.project(p, at.x, at.y)) out.push_back(at);
-    }
-    return out;
-  }
-
   // A handle that changes things by an amount: 0 (or 1 for sizes) leaves them as they are.
   void add(const std::string& id, const std::string& label, const std::string& mark, const std::string& unit,
            const V3f& at, const std::vector<V3f>& points, std::function<double(const V2f&)> amount,
@@ -75,7 +67,7 @@ class Maker {
     h.mark = mark;
     h.unit = unit;
     if (!m_hand->camera.project(at, h.at.x, h.at.y)) return;
-    if (!points.empty()) h.lines.push_back(line(points));
+    if (!points.empty()) h.lines.push_back(seenLine(m_hand->camera, points));
     h.area = true;
     h.amount = amount;
     h.enter = apply;

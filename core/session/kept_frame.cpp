@@ -3,6 +3,7 @@
 #include "core/compile/balance.h"
 #include "core/compile/camera.h"
 #include "core/compile/compile.h"
+#include "core/image/picture_ops.h"
 #include "core/lens/queries.h"
 #include "core/scene/plates.h"
 
@@ -135,9 +136,12 @@ std::optional<LensResult> KeptFrame::develop(const Document& doc, double frame, 
     addLayer(l, sum);
     // Layers without light are not missed, but there is always one.
     if (sum.empty() && !(&l == &m_layers.back() && light.layers.empty())) continue;
-    Picture p(wide, high);
-    PackedPixels::addTo(p.rgb, sum, m_alpha.whole(), tasks);
-    light.layers.push_back({l.of, std::move(p), l.backdrop});
+    // What is named is seldom seen in more than a part of it.
+    Region part = sum.empty() ? m_alpha.whole() : sum.front().pixels->lit();
+    for (const PackedPixels::Term& t : sum) part = united(part, t.pixels->lit());
+    Picture p(part.width, part.height);
+    PackedPixels::addTo(p.rgb, sum, part, tasks);
+    light.layers.push_back({l.of, std::move(p), l.backdrop, 0, part});
   }
   light.alpha = m_alpha.unpacked(tasks);
   if (!m_behind.empty()) {

@@ -69,7 +69,8 @@ std::optional<LensResult> Session::Content::developedKept(const SessionRequest& 
                       .assets = &files,
                       .cancel = &cancelLens,
                       .convolutions = &convolutions,
-                      .works = false};
+                      .works = false,
+                      .shares = false};
   return k->develop(even, frame, tasks, options);
 }
 

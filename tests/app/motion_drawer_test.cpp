@@ -3,6 +3,7 @@
 #include "app/drawer/motion_panel.h"
 #include "app/panels/param_row.h"
 #include "app/panels/settings_panel.h"
+#include "app/viewport/picture_view.h"
 #include "core/document/mover.h"
 #include "tests/app/open.h"
 
@@ -226,4 +227,65 @@ TEST_CASE("What plays has a band that slides and stretches, by mouse and keys, a
   });
   o.key(Qt::Key_Return);
   CHECK(number("begins") == 3);
+}
+
+TEST_CASE("What a thing sets for itself of its material has a row with keys in the drawer", "[app][motion]") {
+  Moving o;
+  const Node* ball = nullptr;
+  for (const Node* n : o.doc().family("object"))
+    if (n->kind->param("material") && Params(*n, 1).reference("material").target) ball = n;
+  REQUIRE(ball);
+  const Address rough{ball->id, "material", 0, "roughness"};
+  REQUIRE(o.studio->edit(QStringLiteral("Keys"), [&](const Document& d) {
+    return setAt(d, rough, Keys{{{1, 0.1, KeyShape::Smooth}, {30, 0.7, KeyShape::Smooth}}});
+  }));
+  MotionChart& chart = o.chart();
+  REQUIRE(chart.rows().size() == 1);
+  CHECK(chart.rows().front().at == rough);
+  CHECK(chart.rows().front().name.contains(QStringLiteral("material: roughness")));
+  const QPoint from = chart.notch(chart.rows().front(), keysAt(o.doc(), rough)->keys[1]).toPoint();
+  const int to = int(std::lround(chart.xOf(40)));
+  QTest::mousePress(&chart, Qt::LeftButton, {}, from);
+  for (int x = from.x() + 2; x < to; x += 3) QTest::mouseMove(&chart, {x, from.y()});
+  QTest::mouseMove(&chart, {to, from.y()});
+  QTest::mouseRelease(&chart, Qt::LeftButton, {}, {to, from.y()});
+  REQUIRE(keysAt(o.doc(), rough));
+  CHECK(keysAt(o.doc(), rough)->keys[1].frame == 40);
+  // A key here, and both gone by Delete: it keeps what the first said.
+  o.studio->setFrame(20);
+  QTest::keyClick(&chart, Qt::Key_Insert);
+  CHECK(keysAt(o.doc(), rough)->keys.size() == 3);
+  QTest::keyClick(&chart, Qt::Key_A, Qt::ControlModifier);
+  QTest::keyClick(&chart, Qt::Key_Delete);
+  CHECK(chart.rows().empty());
+  CHECK(valueAt(o.doc(), rough) == Value(Constant(0.1)));
+}
+
+TEST_CASE("What moves a thing is dragged in the picture, each drag one step", "[app][motion]") {
+  Moving o;
+  const Node* ball = nullptr;
+  for (const Node* n : o.doc().family("object"))
+    if (n->kind->id == "object.sphere") ball = n;
+  REQUIRE(ball);
+  o.studio->edit(QStringLiteral("Bob"), [&](const Document& d) {
+    return setAt(d, {ball->id, "position", 0, "bob.reach"}, Constant(Triple{0, 0.3, 0}));
+  });
+  o.studio->select({ball->id});
+  PictureView& view = o.window->picture();
+  const auto find = [&]() -> QPoint {
+    for (const Handle& h : view.handles())
+      if (h.id == "position.bob.reach") return view.fromPicture(h.at).toPoint();
+    FAIL("no handle for the reach");
+    return {};
+  };
+  const QPoint at = find();
+  const Document before = o.doc();
+  QTest::mousePress(&view, Qt::LeftButton, {}, at);
+  for (int k = 1; k <= 6; ++k) QTest::mouseMove(&view, at + QPoint(2 * k, -3 * k));
+  QTest::mouseRelease(&view, Qt::LeftButton, {}, at + QPoint(12, -18));
+  const Triple reach = std::get<Triple>(*valueAt(o.doc(), {ball->id, "position", 0, "bob.reach"}).constant());
+  CHECK(reach[1] > 0.3);
+  CHECK((find() - at - QPoint(12, -18)).manhattanLength() <= 2);
+  o.studio->undo();
+  CHECK(o.doc() == before);
 }

@@ -167,3 +167,54 @@ TEST_CASE("Keys that are mirrored in time run backwards, eases too", "[keys]") {
           Approx(Params(*doc.findByName("Lamp"), f).number("power")));
   CHECK(mirrored(back, {{power, 1}, {power, 11}, {power, 20}}) == doc);
 }
+
+TEST_CASE("What a use of a material sets for itself has keys like any other", "[keys]") {
+  Set s(32, 32);
+  const NodeId brass = s.add("material.surface", "Brass", {{"roughness", "0.2"}});
+  s.add("object.sphere", "Ball", {{"material", "Brass"}});
+  Document doc = s.take();
+  const Address rough = resolve(doc, "Ball.material.roughness"), color = resolve(doc, "Ball.material.base_color");
+  doc = setAt(doc, rough, Keys{{{1, 0.1, KeyShape::Linear}, {11, 0.6, KeyShape::Linear}}});
+  CHECK(movingValues(doc) == std::vector<Address>{rough});
+  REQUIRE(keysAt(doc, rough));
+  CHECK_FALSE(keysAt(doc, color));
+  CHECK_FALSE(keysAt(doc, {rough.node, "material", 3, "roughness"}));
+  const auto at = [&](const Document& d, double f) {
+    return std::get<double>(*evaluate(valueAt(d, rough), definitionAt(d, rough), f));
+  };
+  CHECK(at(doc, 6) == Approx(0.35));
+  const Document later = retimed(doc, {{rough, 11}}, [](double f) { return f + 10; });
+  CHECK(frames(later, "Ball.material.roughness") == Frames{1, 21});
+  CHECK(at(later, 11) == Approx(0.35));
+  // Copies go where the same use is; where something else is used there is nothing to take them.
+  CHECK(frames(pasted(doc, doc, {{rough, 11}}, 31), "Ball.material.roughness") == Frames{1, 11, 31});
+  const Document bare = setValue(doc, rough.node, "material", Constant(Reference{}));
+  CHECK(pasted(bare, doc, {{rough, 11}}, 31) == bare);
+  // Without keys left it keeps what the first said, for this use alone.
+  const Document held = withoutKeys(doc, {{rough, 1}, {rough, 11}});
+  CHECK(movingValues(held).empty());
+  CHECK(at(held, 50) == Approx(0.1));
+  CHECK(Params(*held.find(brass), 1).number("roughness") == Approx(0.2));
+  CHECK(frames(fromJson(kinds(), toJson(doc)), "Ball.material.roughness") == Frames{1, 11});
+}
+
+TEST_CASE("What a use of a material sets for itself is keyed as it is changed", "[keys]") {
+  Set s(32, 32);
+  s.add("material.surface", "Brass", {{"roughness", "0.2"}});
+  s.add("object.sphere", "Ball", {{"material", "Brass"}});
+  const Document doc = atFrame(s.take(), 1);
+  const Address rough = resolve(doc, "Ball.material.roughness");
+  const Document changed = setNow(atFrame(doc, 25), rough, 0.7);
+  std::vector<Address> which;
+  const Document out = keyedChanges(doc, changed, 1, &which);
+  CHECK(which == std::vector<Address>{rough});
+  CHECK(frames(out, "Ball.material.roughness") == Frames{1, 25});
+  CHECK(std::get<double>(keysAt(out, rough)->keys[0].value) == Approx(0.2)); // as the material has it
+  // Another material is for all frames, with what is set of it.
+  const Document other = addNode(doc, "material.surface", "Slate", {});
+  const Address use = resolve(other, "Ball.material");
+  const Document swapped =
+      setAt(setAt(atFrame(other, 25), use, Constant(Reference{other.findByName("Slate")->id, nullptr})), rough,
+            Constant(0.9));
+  CHECK(movingValues(keyedChanges(other, swapped, 1)).empty());
+}

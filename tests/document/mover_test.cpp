@@ -140,6 +140,53 @@ TEST_CASE("What is set of a moving thing is what it is at that frame, and it goe
   CHECK(value(doc, "Ring.position").moved()->movers.size() == 4);
 }
 
+TEST_CASE("A colour fades over to another and back, and its hue goes round", "[mover]") {
+  Document doc = put(put(ringAndLamp(), "Picture.last_frame", "96"), "Lamp.color", "0.2, 0.4, 1");
+  const auto at = [&](double frame) { return Params(*doc.findByName("Lamp"), frame).triple("color"); };
+  SECTION("fade") {
+    doc = put(put(doc, "Lamp.color.fade", "on"), "Lamp.color.fade.to", "1, 0.5, 0");
+    CHECK(std::get<double>(*value(doc, "Lamp.color.fade.period").constant()) == 96);
+    const Triple first = {0.2, 0.4, 1}, there = {1, 0.5, 0};
+    for (size_t c = 0; c < 3; ++c) {
+      CHECK(at(1)[c] == Approx(first[c]));
+      CHECK(at(49)[c] == Approx(there[c]).margin(1e-12));
+      CHECK(at(25)[c] == Approx(0.5 * (first[c] + there[c])));
+      CHECK(at(97)[c] == Approx(at(1)[c]));
+    }
+    // It stays longer at both ends, and meets the middle at the same time.
+    const double before = at(13)[2];
+    doc = put(doc, "Lamp.color.fade.dwell", "1");
+    CHECK(at(13)[2] > before);
+    CHECK(at(25)[2] == Approx(0.5));
+    // What is set on the way is what it is there.
+    doc = atFrame(put(doc, "Lamp.color.fade.depth", "50 %"), 30);
+    doc = setNow(doc, resolve(doc, "Lamp.color"), Triple{0.9, 0.8, 0.7});
+    CHECK(at(30)[0] == Approx(0.9));
+    CHECK(at(30)[2] == Approx(0.7));
+  }
+  SECTION("hue round") {
+    doc = put(doc, "Lamp.color.hues", "on");
+    // A third of the round: red's part goes to green, green's to blue, blue's to red.
+    const Triple third = at(33);
+    CHECK(third[0] == Approx(1));
+    CHECK(third[1] == Approx(0.2));
+    CHECK(third[2] == Approx(0.4));
+    for (double f = 1; f < 97; f += 0.7) {
+      const Triple c = at(f);
+      CHECK(std::max({c[0], c[1], c[2]}) == Approx(1));
+      CHECK(std::min({c[0], c[1], c[2]}) == Approx(0.2));
+    }
+    CHECK(periodOf(value(doc, "Lamp.color")) == 96);
+    doc = atFrame(doc, 20);
+    doc = setNow(doc, resolve(doc, "Lamp.color"), Triple{0.1, 0.9, 0.3});
+    CHECK(at(20)[1] == Approx(0.9));
+    CHECK(at(20)[2] == Approx(0.3));
+    // White stays white.
+    doc = setNow(doc, resolve(doc, "Lamp.color"), Triple{1, 1, 1});
+    CHECK(at(40) == Triple{1, 1, 1});
+  }
+}
+
 TEST_CASE("A mover and the keys baked from it place a thing alike", "[mover][truth36]") {
   Document doc = put(ringAndLamp(), "Picture.last_frame", "48");
   SECTION("spin, tilted") { doc = put(doc, "Ring.turn.spin.turns", "2"); }

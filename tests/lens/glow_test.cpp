@@ -2,6 +2,7 @@
 
 #include "core/base/error.h"
 #include "core/document/units.h"
+#include "core/image/picture_ops.h"
 #include "core/lens/develop.h"
 #include "core/lens/key.h"
 #include "core/lens/queries.h"
@@ -345,4 +346,26 @@ TEST_CASE("Light developed from collected layers is the light developed from the
   CancelFlag cancel;
   cancel.request();
   CHECK_THROWS_AS(sceneLight(*t.scene, t.film(), t.scene->groupScales, pool(), &denoiser, &cancel), Error);
+}
+
+TEST_CASE("Light that lies in a part is spread to the bit as in the whole picture, and nowhere else", "[lens][glow]") {
+  const int w = 203, h = 117;
+  for (const float size : {0.002f, 0.01f, 0.03f, 0.12f}) {
+    const GaussianSum kernel = glowKernel(size, 0.9f, h);
+    for (const Region& part : {Region{90, 50, 17, 9}, Region{0, 0, 5, 5}, Region{198, 112, 5, 5},
+                               Region{101, 0, 1, 117}, Region{0, 33, 203, 2}, Region{37, 21, 1, 1}}) {
+      CAPTURE(size, part.x, part.y);
+      const Picture light = speckled(part.width, part.height, 50);
+      Picture all(w, h);
+      addTo(all, light, part.x, part.y, pool());
+      const Picture want = convolve(all, kernel, pool());
+      const Region to = convolvedRegion(kernel, part, w, h);
+      const Picture got = convolve(light, part, kernel, to, pool());
+      CHECK((size > 0.1f || to.width < w || to.height < h || part.width == w));
+      REQUIRE((got == cropped(want, to, pool())));
+      Picture back(w, h);
+      addTo(back, got, to.x, to.y, pool());
+      REQUIRE((back == want));
+    }
+  }
 }

@@ -1,6 +1,7 @@
 // What holds for every lens stage.
 #include "core/document/units.h"
 #include "core/image/picture_ops.h"
+#include "core/lens/queries.h"
 #include "tests/support/lens.h"
 
 using namespace ilumbra;
@@ -169,6 +170,48 @@ TEST_CASE("Without what stages do written out the picture is the same", "[lens][
       CHECK((with.stages[0].light == 0) ==
             (stageOf(*doc.findByName("Stage")).inPlace || sum(with.stages[0].work.spread) == 0));
     }
+  }
+}
+
+TEST_CASE("What is named and lies in a part of the picture is worked on to the bit as if it were all of it",
+          "[lens][stages]") {
+  for (const std::string& kind : kindsOfStages()) {
+    CAPTURE(kind);
+    Document doc = open(kind);
+    const NodeId lamp = [&] {
+      NodeId made = 0;
+      doc = addNode(doc, "light.point", "Lamp", {}, &made);
+      return made;
+    }();
+    doc = setValue(doc, doc.findByName("Stage")->id, "sources", Constant(std::vector<Reference>{{lamp, nullptr}}));
+    const LayerQuery query = sourceQuery(doc, *doc.findByName("Stage"));
+    const Picture rest = speckled(90, 61, 1), lit = speckled(11, 7, 40, 5);
+    const Region part{71, 2, 11, 7};
+    // As it lies there, and as a picture that is black but for it.
+    const auto result = [&](bool works, bool boxed) {
+      LensLight light;
+      light.layers.push_back({{}, rest});
+      Picture whole(90, 61);
+      addTo(whole, lit, part.x, part.y, pool());
+      light.layers.push_back({{query}, boxed ? lit : whole, false, 0, boxed ? part : Region{}});
+      light.alpha.assign(90 * 61, 0.25f);
+      LensContext c = LensContext::of(doc, 1, 90, 61, pool());
+      // With light beside the frame, so that all of it is cut to that in the end.
+      c.left = 9;
+      c.top = 5;
+      c.frameWidth = 72;
+      c.frameHeight = 50;
+      return applyLens(c, std::move(light), {.works = works});
+    };
+    const LensResult want = result(true, false);
+    for (const bool boxed : {false, true})
+      for (const bool works : {false, true}) {
+        const LensResult got = result(works, boxed);
+        CHECK((got.picture == want.picture));
+        CHECK((got.alpha == want.alpha));
+        CHECK(got.stages[0].idle == want.stages[0].idle);
+      }
+    CHECK(want.picture.width == 72);
   }
 }
 

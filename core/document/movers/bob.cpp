@@ -16,7 +16,8 @@ MoverKind bob() {
                 const double s = std::sin(twoPi * turnsAt(p, frame));
                 return plus(v, p.triple("reach"), back ? -s : s);
               },
-          .period = [](const MoverParams& p) { return p.number("period"); }};
+          .period = [](const MoverParams& p) { return p.number("period"); },
+          .handles = {{MoverHandle::Shape::Way, "reach"}}};
 }
 
 } // namespace ilumbra::movers

@@ -12,7 +12,8 @@ MoverKind drift() {
           .moves = isPlace,
           .move = [](const MoverParams& p, double frame, const Triple& v,
                      bool back) { return plus(v, p.triple("along"), back ? 1 - frame : frame - 1); },
-          .period = [](const MoverParams& p) { return p.triple("along") == Triple{} ? 1 : 0; }};
+          .period = [](const MoverParams& p) { return p.triple("along") == Triple{} ? 1 : 0; },
+          .handles = {{MoverHandle::Shape::Pace, "along"}}};
 }
 
 } // namespace ilumbra::movers

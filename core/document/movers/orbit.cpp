@@ -32,7 +32,8 @@ MoverKind orbit() {
               [](const MoverParams& p) {
                 const double turns = std::abs(p.number("turns"));
                 return turns > 0 ? p.number("period") / turns : 1;
-              }};
+              },
+          .handles = {{MoverHandle::Shape::Centre, "about"}}};
 }
 
 } // namespace ilumbra::movers

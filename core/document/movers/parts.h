@@ -14,6 +14,7 @@ inline bool isTurn(const ParamDef& d) { return d.type == ParamType::Vector && d.
 inline bool isAmount(const ParamDef& d) {
   return d.type == ParamType::Number && d.hardMin >= 0 && d.unit != "frames" && d.unit != "fps";
 }
+inline bool isColor(const ParamDef& d) { return d.type == ParamType::Color; }
 inline bool isAngle(const ParamDef& d) { return d.type == ParamType::Number && d.unit == "°"; }
 /// An angle that can go on and on.
 inline bool goesRound(const ParamDef& d) { return isAngle(d) && d.hardMax - d.hardMin >= 360; }

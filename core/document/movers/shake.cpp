@@ -12,7 +12,8 @@ MoverKind shake() {
            stepDef(6), loopDef(), seedDef()},
       .moves = isPlace,
       .move = strayed,
-      .period = [](const MoverParams& p) { return p.number("reach") > 0 ? p.number("loop") : 1; }};
+      .period = [](const MoverParams& p) { return p.number("reach") > 0 ? p.number("loop") : 1; },
+      .handles = {{MoverHandle::Shape::Ball, "reach"}}};
 }
 
 } // namespace ilumbra::movers

@@ -22,7 +22,8 @@ MoverKind swing() {
                 return turnedBy(p, v, back ? -angle : angle);
               },
           .period = [](const MoverParams& p) { return p.number("damping") > 0 ? 0 : p.number("period"); },
-          .ofThree = "axis"};
+          .ofThree = "axis",
+          .handles = {{MoverHandle::Shape::Angle, "amplitude"}}};
 }
 
 } // namespace ilumbra::movers

@@ -57,33 +57,44 @@ LensOperator prepare(const Params& p, const Picture& source, const LensContext& 
   auto shares = std::make_shared<const std::vector<float>>(keyShares(p, source, c.tasks));
   const GaussianSum kernel = kernelOf(p, c);
   const float saturation = p.text("color_from") == "own" ? 0 : p.real("saturation"), white = p.real("white");
-  return {[=, &tasks = c.tasks](const Picture& layer) {
-            LensWork work;
-            if (shares->empty())
-              work.all = true;
-            else
-              work.taken = keyed(layer, *shares, tasks);
-            const Picture& taken = work.all ? layer : work.taken;
-            if (saturation == 1)
-              work.spread = convolve(taken, kernel, tasks);
-            else {
-              Picture light = taken;
-              saturate(light, saturation, tasks);
-              work.spread = convolve(light, kernel, tasks);
-            }
-            // The source itself goes to white: its light stays where it is, without its hue.
-            if (white > 0)
-              tasks.forEach(layer.height, [&](int y) {
-                const float* t = taken.at(0, y);
-                float* s = work.spread.at(0, y);
-                for (int x = 0; x < layer.width; ++x, t += 3, s += 3) {
-                  const float l = luminance({t[0], t[1], t[2]});
-                  for (int k = 0; k < 3; ++k) s[k] += white * (l - t[k]);
-                }
-              });
-            return work;
-          },
-          {}};
+  const auto take = [=, &tasks = c.tasks](const Picture& light) {
+    return shares->empty() ? Picture() : keyed(light, *shares, tasks);
+  };
+  const auto spread = [=, &tasks = c.tasks](const Picture& taken, const Region& part, const Region& to,
+                                            const GiveSpread& give) {
+    Picture hued;
+    if (saturation != 1) {
+      hued = taken;
+      saturate(hued, saturation, tasks);
+    }
+    convolve(saturation != 1 ? hued : taken, part, kernel, to, tasks, [&](int x, int y, int pixels, float* s) {
+      // The source itself goes to white: its light stays where it is, without its hue.
+      const int row = y + to.y - part.y, left = part.x - to.x;
+      if (white > 0 && row >= 0 && row < part.height)
+        for (int i = std::max(x, left); i < std::min(x + pixels, left + part.width); ++i) {
+          const Color t = taken.color(i - left, row);
+          const float l = luminance(t);
+          for (int k = 0; k < 3; ++k) s[3 * (i - x) + k] += white * (l - t[k]);
+        }
+      give(x, y, pixels, s);
+    });
+  };
+  return {.apply =
+              [=](const Picture& layer) {
+                LensWork work;
+                work.taken = take(layer);
+                work.all = work.taken.rgb.empty();
+                work.spread = Picture(layer.width, layer.height);
+                const Region all{0, 0, layer.width, layer.height};
+                spread(work.all ? layer : work.taken, all, all, [&](int x, int y, int pixels, const float* s) {
+                  std::copy_n(s, 3 * pixels, work.spread.at(x, y));
+                });
+                return work;
+              },
+          .local = {.take = take,
+                    .reach = [=, width = c.width, height = c.height](
+                                 const Region& part) { return convolvedRegion(kernel, part, width, height); },
+                    .spread = spread}};
 }
 
 } // namespace
@@ -149,6 +160,7 @@ LensStage glowStage() {
       .handles = {{StageHandle::Shape::SourceRing, "size", "Halo's edge"}},
       .prepare = prepare,
       .idle = keyIdle,
+      .local = true,
       .looks = {{"Lantern in fog", {{"amount", "35 %"}, {"size", "25 %"}, {"falloff", "0.7"}}},
                 {"Candle", {{"amount", "25 %"}, {"size", "9 %"}, {"falloff", "1.2"}, {"shift", "0.6"}}},
                 {"Tight rim", {{"amount", "30 %"}, {"size", "2 %"}, {"falloff", "1.4"}}},
