@@ -18,7 +18,7 @@ using namespace ilumbra;
 void steadyRatios(Hall& hall) {
   const Tasks tasks;
   const CancelFlag never;
-  constexpr int frames = 7;
+  constexpr int frames = 5;
   for (const auto& [starter, what] :
        {std::pair{"brass-nephroid", "caustics"}, std::pair{"slotted-shutter", "beams in haze"}}) {
     Document doc = sized(
@@ -51,7 +51,7 @@ void steadyRatios(Hall& hall) {
     double own = 0, changes = 0;
     for (int f = 1; f <= frames; ++f) {
       Picture e = shown(f, 8, true);
-      const Picture clean = shown(f, 256, false);
+      const Picture clean = shown(f, 128, false);
       for (size_t i = 0; i < e.rgb.size(); ++i) {
         e.rgb[i] -= clean.rgb[i];
         own += double(e.rgb[i]) * double(e.rgb[i]) / frames;
@@ -66,7 +66,7 @@ void steadyRatios(Hall& hall) {
     line(fmt::format("flicker with a slow camera ÷ that of new noise in each frame: {}", what), "< 1",
          fmt::format("{:.2f}", std::sqrt(changes / own / 6)),
          fmt::format(
-             "{} 160×100, 8 samples, denoised, against 256: second differences in time over {} frames, a push of a "
+             "{} 160×100, 8 samples, denoised, against 128: second differences in time over {} frames, a push of a "
              "hundredth of the way in each; one frame's noise is {:.2f} stops",
              starter, frames, std::sqrt(own / double(noise[0].rgb.size()))));
   }

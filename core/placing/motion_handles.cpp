@@ -1,5 +1,6 @@
 #include "core/placing/motion_handles.h"
 
+#include "core/compile/sight.h"
 #include "core/document/edit.h"
 #include "core/document/follow.h"
 #include "core/document/lookup.h"
@@ -31,9 +32,9 @@ class Maker {
         if (const Value* v = m_thing.find(name)) {
           if (v->keys() && std::string_view(name) == "position") keys(*d, *v);
           if (const Moved* m = v->moved())
-            for (const Mover& one : m->movers)
-              if (const MoverKind* kind = moverKind(one.kind))
-                for (const MoverHandle& h : kind->handles) mover(*d, *v, *kind, one, h);
+            for (size_t i = 0; i < m->movers.size(); ++i)
+              if (const MoverKind* kind = moverKind(m->movers[i].kind))
+                for (const MoverHandle& h : kind->handles) mover(*d, *v, *kind, i, h);
         }
     return std::move(m_handles);
   }
@@ -71,11 +72,21 @@ class Maker {
     }
   }
 
-  void mover(const ParamDef& d, const Value& v, const MoverKind& kind, const Mover& one, const MoverHandle& shape) {
-    const MoverParams p(kind.params, one);
+  // Through some of the movers of a place, or back through them.
+  static V3f through(const std::vector<Mover>& movers, double frame, const V3f& place, bool back) {
+    Triple v = {double(place.x), double(place.y), double(place.z)};
+    for (size_t i = 0; i < movers.size(); ++i) {
+      const Mover& one = movers[back ? movers.size() - 1 - i : i];
+      if (const MoverKind* kind = moverKind(one.kind)) v = kind->move({kind->params, one}, frame, v, back);
+    }
+    return vec(v);
+  }
+
+  void mover(const ParamDef& d, const Value& v, const MoverKind& kind, size_t index, const MoverHandle& shape) {
+    const std::vector<Mover>& all = v.moved()->movers;
+    const MoverParams p(kind.params, all[index]);
     const Address a{m_thing.id, d.name, 0, kind.id + "." + shape.param};
     const ParamDef& of = definitionAt(m_doc, a);
-    const M44f back = m_holder.inverse();
     Handle h{.id = a.param + "." + a.input,
              .label = fmt::format("{}: {}", kind.label, of.label),
              .value = formatValue(m_doc, of, moverValue(v, a.input))};
@@ -85,42 +96,66 @@ class Maker {
         return setAt(doc, a, Constant(std::clamp(tidy(*x), def.hardMin, def.hardMax)));
       return setAt(doc, a, c);
     };
-    // Where the movers find it.
-    const V3f rest = transformPoint(m_holder, vec(std::get<Triple>(restOf(v, m_frame))));
+    if (shape.shape == MoverHandle::Shape::Angle) return angle(std::move(h), p, shape.param, kind, set);
+    // Where this mover finds it, and from what it makes of that into the world and back: those after it move it on.
+    const std::vector<Mover> before(all.begin(), all.begin() + ptrdiff_t(index)),
+        after(all.begin() + ptrdiff_t(index) + 1, all.end());
+    const double frame = m_frame;
+    const V3f rest = through(before, frame, vec(std::get<Triple>(restOf(v, frame))), false);
+    const auto world = [&](const V3f& place) { return transformPoint(m_holder, through(after, frame, place, false)); };
+    const auto own = [after, frame, back = m_holder.inverse()](const V3f& place) {
+      return through(after, frame, transformPoint(back, place), true);
+    };
     switch (shape.shape) {
     case MoverHandle::Shape::Way: {
-      const V3f way = transformVector(m_holder, vec(p.triple(shape.param)));
-      return add(std::move(h), rest + way, {{rest - way, rest + way}},
-                 [=](const Document& doc, const V3f& to) { return set(doc, tidy(transformVector(back, to - rest))); });
+      const V3f way = vec(p.triple(shape.param));
+      return add(std::move(h), world(rest + way), {{world(rest - way), world(rest + way)}},
+                 [=](const Document& doc, const V3f& to) { return set(doc, tidy(own(to) - rest)); });
     }
     case MoverHandle::Shape::Pace: {
       // All of the way from frame 1 on grows with it.
-      const V3f way = transformVector(m_holder, vec(p.triple(shape.param)));
-      const double second = settingsOf(m_doc).number("rate"), frames = m_frame - 1 + second;
+      const V3f way = vec(p.triple(shape.param));
+      const double second = settingsOf(m_doc).number("rate"), frames = frame - 1 + second;
       if (!(frames > 0)) return;
-      const V3f from = m_at - way * float(m_frame - 1), tip = m_at + way * float(second);
-      return add(std::move(h), tip, {{m_at, tip}}, [=](const Document& doc, const V3f& to) {
-        return set(doc, tidy(transformVector(back, to - from) * float(1 / frames)));
-      });
+      return add(
+          std::move(h), world(rest + way * float(frames)), {{m_at, world(rest + way * float(frames))}},
+          [=](const Document& doc, const V3f& to) { return set(doc, tidy((own(to) - rest) * float(1 / frames))); });
     }
     case MoverHandle::Shape::Centre: {
-      const V3f centre = transformPoint(m_holder, vec(p.triple(shape.param)));
+      const V3f centre = world(vec(p.triple(shape.param)));
       return add(std::move(h), centre, {{centre, m_at}},
-                 [=](const Document& doc, const V3f& to) { return set(doc, tidy(transformPoint(back, to))); });
+                 [=](const Document& doc, const V3f& to) { return set(doc, tidy(own(to))); });
     }
     case MoverHandle::Shape::Ball: {
       const float r = float(p.number(shape.param));
-      const V3f x = m_camera.right() * r, y = m_camera.up() * r;
-      return add(std::move(h), rest + x, {arcPoints(rest, x, y)},
-                 [=](const Document& doc, const V3f& to) { return set(doc, double(length(to - rest))); });
+      const V3f middle = world(rest), x = m_camera.right() * r, y = m_camera.up() * r;
+      return add(std::move(h), middle + x, {arcPoints(middle, x, y)},
+                 [=](const Document& doc, const V3f& to) { return set(doc, double(length(to - middle))); });
     }
     case MoverHandle::Shape::Angle:
-      return angle(std::move(h), p, shape.param, set);
+      return;
     }
   }
 
-  // To both sides of what hangs down from the axis.
-  template <typename Set> void angle(Handle h, const MoverParams& p, const std::string& param, const Set& set) {
+  // What hangs farthest from the thing's own place, where it is without this mover of its turn; the place, if nothing
+  // does.
+  V3f farthestAtRest(const MoverKind& mover, const M44f& own) const {
+    const Document still = setAt(m_doc, {m_thing.id, "turn", 0, mover.id}, Constant(false));
+    const M44f rest = own.inverse() * standingMatrix(still, *still.find(m_thing.id), m_frame);
+    V3f farthest = m_at;
+    for (const NodeId id : heldBy(m_doc, m_thing.id)) {
+      const Node& n = *m_doc.find(id);
+      if (!n.kind->param("position")) continue;
+      const M44f m = standingMatrix(m_doc, n, m_frame);
+      const V3f at(m[3][0], m[3][1], m[3][2]);
+      if (length(at - m_at) > length(farthest - m_at)) farthest = at;
+    }
+    return transformPoint(rest, farthest);
+  }
+
+  // To both sides of what hangs from the axis.
+  template <typename Set>
+  void angle(Handle h, const MoverParams& p, const std::string& param, const MoverKind& kind, const Set& set) {
     const std::string about = p.text("axis");
     const M44f own = standingMatrix(m_doc, m_thing, m_frame);
     const V3f axis = normalize(about == "upright" ? transformVector(m_holder, {0, 1, 0})
@@ -129,12 +164,18 @@ class Maker {
                                                   : transformVector(own, {0, 0, 1}));
     if (std::abs(dot(axis, m_camera.forward())) < 0.05f) return; // seen from its edge
     const auto across = [&](const V3f& v) { return v - axis * dot(v, axis); };
-    V3f arm = across({0, -1, 0});
-    if (length(arm) < 0.1f) arm = across(m_camera.right());
+    V3f arm = across(farthestAtRest(kind, own) - m_at);
+    float r = length(arm);
+    // What hangs on nothing has an arm straight down that is as long as suits the picture.
+    const float depth = std::max(1e-3f, dot(m_at - m_camera.position(), m_camera.forward()));
+    if (r < 0.02f * depth) {
+      arm = across({0, -1, 0});
+      if (length(arm) < 0.1f) arm = across(m_camera.right());
+      r = arcReach * m_camera.seenHeight() * depth;
+    }
     arm = normalize(arm);
     const V3f side = cross(axis, arm);
-    const float depth = dot(m_at - m_camera.position(), m_camera.forward()),
-                r = arcReach * m_camera.seenHeight() * std::max(1e-3f, depth), a = float(p.number(param)) * pi / 180;
+    const float a = float(p.number(param)) * pi / 180;
     const auto end = [&](float t) { return m_at + (arm * std::cos(t) + side * std::sin(t)) * r; };
     add(
         std::move(h), end(a), {arcPoints(m_at, arm * r, side * r, -a, a), {m_at, end(a)}, {m_at, end(-a)}},

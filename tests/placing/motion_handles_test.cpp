@@ -3,6 +3,7 @@
 #include "core/compile/camera.h"
 #include "core/document/edit.h"
 #include "core/document/key_edit.h"
+#include "core/document/placement.h"
 #include "core/document/units.h"
 #include "core/placing/arrange.h"
 #include "tests/support/scene.h"
@@ -83,6 +84,46 @@ TEST_CASE("A swing's arc is dragged to the angle under the pointer", "[motion-ha
   CHECK(std::atan2(std::abs(h.at.x - middle.x), h.at.y - middle.y) * 180 / pi == Approx(30).epsilon(0.01));
   CHECK(amplitude(h.drag(doc, middle + V2f(50, 50), {})) == Approx(45).epsilon(0.01));
   CHECK(amplitude(h.drag(doc, middle + V2f(-80, 0), {})) == Approx(90).epsilon(0.01));
+}
+
+TEST_CASE("Handles stand where all movers together bring the thing", "[motion-handles]") {
+  // The middle of the bob's way goes round with the orbit, which turns the way itself as well.
+  Document doc = put(put(set(), "Ball.position.bob.reach", "0.2, 0.1, 0"), "Ball.position.orbit", "on");
+  for (const double frame : {1.0, 9.0, 31.0}) {
+    CAPTURE(frame);
+    const std::vector<Handle> all = handlesIn(doc, frame);
+    REQUIRE(all.size() == 2);
+    const Handle* h = find(all, "position.bob.reach");
+    REQUIRE(h);
+    const std::vector<V2f>& way = h->lines.front();
+    REQUIRE(way.size() == 2);
+    const M44f m = worldMatrix(doc, *doc.findByName("Ball"), frame);
+    V2f at;
+    cameraOf(doc).project({m[3][0], m[3][1], m[3][2]}, at.x, at.y);
+    // The thing is on its way.
+    const V2f d = way[1] - way[0], off = at - way[0];
+    CHECK(std::abs(d.x * off.y - d.y * off.x) / d.length() < 1);
+    const Document after = h->drag(doc, h->at + V2f(-12, 5), {});
+    CHECK((find(handlesIn(after, frame), "position.bob.reach")->at - (h->at + V2f(-12, 5))).length() < 0.6f);
+  }
+}
+
+TEST_CASE("A swing's arc goes through what hangs from it, whatever the frame", "[motion-handles]") {
+  Set s(400, 300);
+  s.look("0, 1, 5", "0, 1, 0", "30");
+  const NodeId group = s.add("object.group", "Pendulum", {{"position", "0, 2, 0"}});
+  s.add("object.sphere", "Bob", {{"position", "0, -0.9, 0"}}, s.in(group));
+  const Document doc = put(put(s.take(), "Pendulum.turn.swing", "on"), "Pendulum.turn.swing.amplitude", "25 °");
+  for (const double frame : {1.0, 7.0, 20.0}) {
+    const std::vector<Handle> all = motionHandles(doc, *doc.findByName("Pendulum"), frame, cameraOf(doc));
+    REQUIRE(all.size() == 1);
+    const M44f m = worldMatrix(doc, *doc.findByName("Bob"), frame);
+    V2f bob;
+    cameraOf(doc).project({m[3][0], m[3][1], m[3][2]}, bob.x, bob.y);
+    float nearest = 1e9f;
+    for (const V2f& p : all[0].lines.front()) nearest = std::min(nearest, (p - bob).length());
+    CHECK(nearest < 2);
+  }
 }
 
 TEST_CASE("A key of a place is dragged where it is on the way, whatever the frame", "[motion-handles]") {
