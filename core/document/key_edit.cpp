@@ -34,14 +34,27 @@ const Value* written(const Document& doc, const Address& a) {
   return it == uses[a.index]->with->end() ? nullptr : &it->second;
 }
 
+// False for what a use sets for itself where what it uses has no such input.
+bool stands(const Document& doc, const Reference& use, const std::string& input) {
+  const Node* shared = doc.find(use.target);
+  return shared && inputDefinition(doc, *shared, input);
+}
+bool stands(const Document& doc, const Address& a) {
+  if (a.input.empty()) return true;
+  const Value* v = doc.find(a.node)->find(a.param);
+  const std::vector<const Reference*> uses = v ? usesIn(*v) : std::vector<const Reference*>();
+  return a.index < uses.size() && stands(doc, *uses[a.index], a.input);
+}
+
 // Calls f(address) for all that a parameter's uses of shared things set for themselves.
-template <typename F> void eachOverride(const Node& n, const ParamDef& d, const F& f) {
+template <typename F> void eachOverride(const Document& doc, const Node& n, const ParamDef& d, const F& f) {
   const Value* v = n.find(d.name);
   if (!v) return;
   const std::vector<const Reference*> uses = usesIn(*v);
   for (size_t i = 0; i < uses.size(); ++i)
     if (uses[i]->with)
-      for (const auto& [input, value] : *uses[i]->with) f(Address{n.id, d.name, i, input});
+      for (const auto& [input, value] : *uses[i]->with)
+        if (stands(doc, *uses[i], input)) f(Address{n.id, d.name, i, input});
 }
 
 } // namespace
@@ -55,7 +68,7 @@ std::vector<Address> movingValues(const Document& doc) {
   for (const Node* n : doc.inOrder())
     for (const ParamDef& d : n->kind->params) {
       moves({n->id, d.name, 0, {}});
-      eachOverride(*n, d, moves);
+      eachOverride(doc, *n, d, moves);
     }
   return out;
 }
@@ -201,22 +214,14 @@ Document keyedChanges(const Document& before, const Document& after, double from
       if (!a || !b || *a == *b) continue;
       // What a use sets for itself, where it uses the same as before.
       const std::vector<const Reference*> then = usesIn(*b), uses = usesIn(*a);
-      eachOverride(*n, d, [&](const Address& at) {
-        if (at.index < then.size() && then[at.index]->target == uses[at.index]->target)
+      eachOverride(after, *n, d, [&](const Address& at) {
+        if (at.index < then.size() && then[at.index]->target == uses[at.index]->target &&
+            stands(before, *then[at.index], at.input))
           keyed(at, definitionAt(after, at), valueAt(before, at), valueAt(after, at));
       });
     }
   }
   return out;
-}
-
-// False for what a use set for itself once it uses something else that has no such input.
-static bool stands(const Document& doc, const Address& a) {
-  if (a.input.empty()) return true;
-  const Value* v = doc.find(a.node)->find(a.param);
-  const std::vector<const Reference*> uses = v ? usesIn(*v) : std::vector<const Reference*>();
-  const Node* shared = a.index < uses.size() ? doc.find(uses[a.index]->target) : nullptr;
-  return shared && inputDefinition(doc, *shared, a.input);
 }
 
 Document pasted(const Document& doc, const Document& from, const KeyPlaces& which, double frame) {

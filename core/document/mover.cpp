@@ -21,6 +21,7 @@ namespace ilumbra {
   X(run)                                                                                                               \
   X(bob)                                                                                                               \
   X(orbit)                                                                                                             \
+  X(push)                                                                                                              \
   X(shake)                                                                                                             \
   X(flicker)                                                                                                           \
   X(pulse)                                                                                                             \

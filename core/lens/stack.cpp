@@ -104,7 +104,8 @@ void cropToFrame(StackState& s) {
   const Region frame = s.frame();
   const int wide = c.width;
   for (StackedLayer& l : s.layers) {
-    resize(l, l.part == s.whole() ? frame : overlap(l.part, frame), c.tasks);
+    const Region seen = overlap(l.part, frame);
+    resize(l, seen.width > 0 && seen.height > 0 ? seen : Region{frame.x, frame.y, 0, 0}, c.tasks);
     l.part.x -= frame.x;
     l.part.y -= frame.y;
   }

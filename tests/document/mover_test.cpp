@@ -140,6 +140,28 @@ TEST_CASE("What is set of a moving thing is what it is at that frame, and it goe
   CHECK(value(doc, "Ring.position").moved()->movers.size() == 4);
 }
 
+TEST_CASE("A camera pushes in to what it looks at, gently, once or there and back", "[mover]") {
+  Document doc = put(put(ringAndLamp(), "Picture.last_frame", "96"), "Camera.position.push", "on");
+  const auto left = [&](double frame) { // of its way to the middle, where it looks
+    const Triple p = Params(*doc.findByName("Camera"), frame).triple("position");
+    CHECK(p[1] == Approx(p[2] / 3)); // from 0, 1, 3
+    return p[2] / 3;
+  };
+  CHECK(value(doc, "Camera.position.push.about") == value(doc, "Camera.target"));
+  CHECK(left(1) == Approx(1));
+  CHECK(left(49) == Approx(0.85));
+  CHECK(left(97) == Approx(0.7));
+  CHECK(left(140) == Approx(0.7));
+  CHECK(left(2) > 0.9995);
+  CHECK(periodOf(value(doc, "Camera.position")) == 0);
+  doc = put(doc, "Camera.position.push.way", "there and back");
+  CHECK(left(49) == Approx(0.7));
+  CHECK(left(97) == Approx(1));
+  CHECK(periodOf(value(doc, "Camera.position")) == 96);
+  doc = setNow(atFrame(doc, 20), resolve(doc, "Camera.position"), Triple{0, 0.5, 1.5});
+  CHECK(left(20) == Approx(0.5));
+}
+
 TEST_CASE("A colour fades over to another and back, and its hue goes round", "[mover]") {
   Document doc = put(put(ringAndLamp(), "Picture.last_frame", "96"), "Lamp.color", "0.2, 0.4, 1");
   const auto at = [&](double frame) { return Params(*doc.findByName("Lamp"), frame).triple("color"); };
