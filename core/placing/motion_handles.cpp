@@ -198,7 +198,7 @@ class Maker {
 } // namespace
 
 std::vector<Handle> motionHandles(const Document& doc, const Node& thing, double frame, const Camera& camera) {
-  if (isLocked(doc, thing) || (!thing.kind->param("position") && !thing.kind->param("turn"))) return {};
+  if (isLocked(doc, thing) || !thing.kind->param("position")) return {}; // a pattern has a turn too
   std::vector<Handle> out = Maker(doc, thing, frame, camera).make();
   if (const Node* path = followedPath(doc, thing, frame)) {
     std::vector<Handle> points = pointHandles(doc, *path, frame, camera, false);

@@ -154,3 +154,8 @@ TEST_CASE("The points of the path that a thing follows are its handles", "[motio
   CHECK((motionHandles(after, *after.find(follower), 1, cameraOf(after))[0].at - (all[0].at + V2f(15, 5))).length() <
         1);
 }
+
+TEST_CASE("What stands nowhere has none of them, though it may turn", "[motion-handles]") {
+  const Document doc = put(addNode(set(), "pattern.turn", "Turned", {}), "Turned.turn.spin", "on");
+  CHECK(motionHandles(doc, *doc.findByName("Turned"), 1, cameraOf(doc)).empty());
+}
