@@ -250,7 +250,7 @@ class Work {
   }
 
   void write(PictureFile& picture, const std::vector<Target>& to, double frame, FrameReport& report) const {
-    const std::vector<float> alpha = m_job.params().flag("alpha") ? alphaOf(picture) : std::vector<float>();
+    const std::vector<float> alpha = m_job.withAlpha() ? alphaOf(picture) : std::vector<float>();
     const Recipe recipe = recipeOf(picture);
     if (!recipe.sums.empty()) picture.metadata[recipeAs] = report.recipe = recipeText(recipe);
     for (const Target& t : to) {
@@ -287,7 +287,7 @@ class Work {
     o.height = int(s.number("height"));
     o.rate = s.number("rate");
     o.quality = p.number("quality");
-    o.alpha = p.flag("alpha");
+    o.alpha = m_job.withAlpha();
     o.srgb = m_views.source() == "shipped";
     const std::string codec = p.text("codec");
     o.codec = codec == "FFV1" || (codec == "by the name" && extensionOf(path) == ".mkv") ? MovieOptions::Codec::Ffv1

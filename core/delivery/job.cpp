@@ -28,10 +28,11 @@ const Kind& deliveryKind() {
       "What is rendered and written",
       {choice("what", "What", {"frames", "still", "turntable", "mist plate", "test strip"})
            .matters()
-           .help(
-               "frames: the range; still: its first frame; turntable: the camera once round what it looks at, over "
-               "the range; mist plate: plates and what they are driven by alone, with their alpha, without a ray; test "
-               "strip: a still for each of some values, and a sheet of them"),
+           .help("frames: the range; still: its first frame; turntable: the camera once round what it looks at, over "
+                 "the range; mist plate: plates and what they are driven by alone, those that are shown (all, if none "
+                 "is), with their "
+                 "alpha, without a ray; test "
+                 "strip: a still for each of some values, and a sheet of them"),
        text("of", "Of", "")
            .when("what", "test strip")
            .matters()
@@ -96,7 +97,10 @@ const Kind& deliveryKind() {
            .matters()
            .help("all, or names with commas: depth, normal, albedo, identity, lights, sources, lens, and the ways of "
                  "light; into .exr only"),
-       flag("alpha", "With alpha", false).matters().help("Transparent where nothing is: PNG, and WebM by VP9"),
+       flag("alpha", "With alpha", false)
+           .matters()
+           .when("what", "frames|still|turntable|test strip")
+           .help("Transparent where nothing is: PNG, WebM by VP9, Matroska by FFV1"),
        flag("lens", "Lens", true).help("The lens stages act"),
        flag("denoise", "Denoised", true).help("Where the document says so; off: as it was sampled, noise and all"),
        choice("codec", "Codec", {"by the name", "VP9", "AV1", "FFV1"})
@@ -218,6 +222,7 @@ bool Job::sequence() const { return params().text("what") != "still"; }
 
 std::vector<std::string> Job::outputs() const { return split(params().text("output"), ';'); }
 
+bool Job::withAlpha() const { return params().flag("alpha") || params().text("what") == "mist plate"; }
 bool Job::isStrip() const { return params().text("what") == "test strip"; }
 
 std::vector<std::string> Job::values() const { return split(params().text("values"), ';'); }
@@ -282,6 +287,14 @@ Document documentFor(const Document& given, const Job& job) {
         if (!n->parent) gone.push_back(n->id);
     for (const NodeId id : gone)
       if (doc.find(id)) doc = removeNode(doc, id);
+    // Plates that stand by, beside the air that they are like, are what is asked for.
+    const std::vector<const Node*> plates = doc.family("plate");
+    const auto shown = [&](const Node* n) { return Params(*n, p.number("first_frame")).flag("shown"); };
+    if (std::none_of(plates.begin(), plates.end(), shown)) {
+      std::vector<NodeId> all;
+      for (const Node* n : plates) all.push_back(n->id);
+      for (const NodeId id : all) doc = setValue(doc, id, "shown", Constant(true));
+    }
   }
   return doc;
 }
@@ -345,7 +358,7 @@ std::string frameIdentity(const Document& rendered, const Job& job, double frame
       all += fmt::format("\n{} {} {}", path, e ? 0 : size, e ? 0 : time.time_since_epoch().count());
     }
   const Params p = job.params();
-  all += fmt::format("\n{} {} {} {} {} {}", p.text("region"), p.text("passes"), p.flag("lens"), p.flag("alpha"),
+  all += fmt::format("\n{} {} {} {} {} {}", p.text("region"), p.text("passes"), p.flag("lens"), job.withAlpha(),
                      p.number("seconds"), p.number("chunks"));
   return fmt::format("{:016x}", contentHash(all));
 }

@@ -27,6 +27,8 @@ class Job {
   /// Of a test strip: the numbers of its pictures, from 1.
   std::vector<double> frames() const;
   bool isStrip() const;
+  /// Its PNGs and movies are transparent where nothing is: asked for, or a mist plate.
+  bool withAlpha() const;
   /// That a test strip tries, as they are typed.
   std::vector<std::string> values() const;
   /// More than one frame, or names that count them.

@@ -101,6 +101,16 @@ TEST_CASE("A mist plate is delivered without what stands in the set, and without
   const FileLayer* l = file.find("");
   REQUIRE(l->channels.size() == 4);
   CHECK(l->data[3] < 0.05f);
+  // One that stands by, beside the air that it is like, is what was asked for; its PNG is transparent where it is not.
+  Document off = setValue(s.peek(), s.find("Mist plate"), "shown", Constant(false));
+  job.set("output", folder / "off.exr; " + (folder / "off.png"));
+  here(off, job);
+  CHECK(readPicture(folder / "off.0001.exr").find("")->data == l->data);
+  CHECK(readPicture(folder / "off.0001.png").find("")->channels.size() == 4);
+  // Among several those that are shown.
+  s.add("plate.picture", "Backdrop", {{"shows", "colour"}, {"color", "1, 0, 0"}, {"shown", "off"}});
+  here(s.peek(), job);
+  CHECK(readPicture(folder / "off.0001.exr").find("")->data == l->data);
 }
 
 TEST_CASE("Names are filled in from the document, the camera and the frame; what is unknown is refused", "[delivery]") {
