@@ -112,29 +112,27 @@ Document makeCaustics(Document doc, NodeId effect, const std::vector<NodeId>&, s
 
 EffectKind causticsEffect() {
   return {
-      .kind = {.id = "effect.caustics",
-               .label = "Caustics",
-               .helpText =
-                   "Light that glass, metal and water gather into bright curves on what lies behind or around them.",
-               .params = join(
-                   {{flag("on", "On", true)
-                         .at(Invalidation::Geometry)
-                         .fixed()
-                         .help("Off: only what camera paths find by chance"),
-                     references("from", "From", {"light.", "object."})
-                         .at(Invalidation::Geometry)
-                         .help("The lamps whose light is gathered: small ones make sharp patterns"),
-                     references("through", "Through", {"object."})
-                         .at(Invalidation::Geometry)
-                         .help("What bends or mirrors it"),
-                     references("onto", "Onto", {"object.", "air."})
-                         .at(Invalidation::Geometry)
-                         .help("The surfaces on which the pattern is to be seen, and the air in which its beams are; "
-                               "nothing: all")},
-                    causticsParams()}),
-               .existence = Invalidation::Geometry,
-               .standsFor = "from",
-               .role = sendsPhotons},
+      .kind =
+          {.id = "effect.caustics",
+           .label = "Caustics",
+           .helpText =
+               "Light that glass, metal and water gather into bright curves on what lies behind or around them.",
+           .params = join(
+               {{flag("on", "On", true).at(Invalidation::Geometry).help("Off: only what camera paths find by chance"),
+                 references("from", "From", {"light.", "object."})
+                     .at(Invalidation::Geometry)
+                     .help("The lamps whose light is gathered: small ones make sharp patterns"),
+                 references("through", "Through", {"object."})
+                     .at(Invalidation::Geometry)
+                     .help("What bends or mirrors it"),
+                 references("onto", "Onto", {"object.", "air."})
+                     .at(Invalidation::Geometry)
+                     .help("The surfaces on which the pattern is to be seen, and the air in which its beams are; "
+                           "nothing: all")},
+                causticsParams()}),
+           .existence = Invalidation::Geometry,
+           .standsFor = "from",
+           .role = sendsPhotons},
       .roles = {{"from", "From", "a small lamp"},
                 {"through", "Through", "glass, metal, water"},
                 {"onto", "Onto", "a surface; nothing: all"}},

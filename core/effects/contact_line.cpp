@@ -262,7 +262,7 @@ EffectKind contactLineEffect() {
           {.id = "effect.contact_line",
            .label = "Contact line",
            .helpText = "Foam, wear, glow or moss where things meet a surface.",
-           .params = {flag("on", "On", true).at(Invalidation::Shading).fixed().help("Off: the surface is as it was"),
+           .params = {flag("on", "On", true).at(Invalidation::Shading).help("Off: the surface is as it was"),
                       references("onto", "Onto", {"object."})
                           .at(Invalidation::Shading)
                           .help("The surface on which it runs: water, a table, a wall"),

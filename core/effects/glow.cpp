@@ -10,7 +10,7 @@ EffectKind glowEffect() {
       {.id = "effect.glow",
        .label = "Glow",
        .helpText = "Light that the lens spreads around its source.",
-       .params = {flag("on", "On", true).at(Invalidation::Lens).fixed().help("Off: its lens stages rest"),
+       .params = {flag("on", "On", true).at(Invalidation::Lens).help("Off: its lens stages rest"),
                   references("from", "From", {"light.", "object.", "material.", "air.", "source.", "plate.", "layer."})
                       .at(Invalidation::Shading)
                       .help("The lights and glowing objects whose light is spread"),

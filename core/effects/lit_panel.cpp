@@ -157,7 +157,7 @@ EffectKind litPanelEffect() {
                .label = "Lit panel",
                .helpText = "A picture that hangs in the air and shines by its own colours: a hologram, a screen, a "
                            "chart of light.",
-               .params = {flag("on", "On", true).at(Invalidation::Geometry).fixed().help("Off: all of its light rests"),
+               .params = {flag("on", "On", true).at(Invalidation::Geometry).help("Off: all of its light rests"),
                           references("from", "From", {"object.", "light.", "material."})
                               .at(Invalidation::Shading)
                               .help("The card that shines"),

@@ -1,8 +1,10 @@
 // The scenes that a person meets first: each works, and says what it promises.
 #include "core/compile/camera.h"
+#include "core/compile/compile.h"
 #include "core/document/loop.h"
 #include "core/effects/route.h"
 #include "core/exchange/assets.h"
+#include "core/lens/queries.h"
 #include "demo/starters.h"
 #include "tests/support/scene.h"
 
@@ -114,4 +116,42 @@ TEST_CASE("Writing a starter twice changes nothing, and the unknown one is refus
   CHECK(a == b);
   CHECK(std::filesystem::last_write_time(folder / "orrery-assets/pierced-shade.glb") == time);
   CHECK(refusal([] { findStarter("moon"); }).find("orrery-hall") != std::string::npos);
+}
+
+TEST_CASE("The switch of every effect takes keys: at each frame it is as if it stood so for good", "[demo][keys]") {
+  std::set<std::string> tried;
+  for (const Starter& s : allStarters()) {
+    Opened o(s);
+    for (const Node* e : o.doc.family("effect")) {
+      if (!tried.insert(e->kind->id).second) continue;
+      CAPTURE(s.name, e->name);
+      Document small = setValue(o.doc, o.doc.settings().id, "width", Constant(96.0));
+      small = setValue(small, small.settings().id, "height", Constant(54.0));
+      const Document keyed = setValue(
+          small, e->id, "on", Keys{{{1, true, KeyShape::Hold}, {2, false, KeyShape::Hold}, {3, true, KeyShape::Hold}}});
+      // One cache for all frames, as the window and a delivery have it.
+      SceneCache kept;
+      const auto picture = [&](const Document& doc, SceneCache& cache) {
+        const double frame = currentFrame(doc);
+        Rendering r(compileScene(
+            doc, {.frame = frame, .queries = lensQueries(doc), .masks = lensMasks(doc), .overscan = lensOverscan(doc)},
+            o.cache.assets(o.folder.path()), cache));
+        const CancelFlag never;
+        r.advance(pool(), 2, never);
+        return develop(doc, frame, r.scene(), r.film(), r.scene().groupScales, pool()).picture;
+      };
+      Picture lit;
+      for (const double frame : {1.0, 2.0, 3.0}) {
+        CAPTURE(frame);
+        SceneCache fresh;
+        const Picture now = picture(atFrame(keyed, frame), kept);
+        CHECK((now == picture(atFrame(setValue(small, e->id, "on", Constant(frame != 2)), frame), fresh)));
+        if (frame == 1)
+          lit = now;
+        else if (frame == 2)
+          CHECK((now != lit));
+      }
+    }
+  }
+  CHECK(tried.size() >= 8);
 }
