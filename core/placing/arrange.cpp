@@ -363,7 +363,8 @@ Document following(const Document& doc, const std::vector<NodeId>& things, NodeI
     out = addNode(out, "object.group", need(out, riders.front()).name + " on " + need(out, path).name, {}, &follower);
     out = carried(out, riders, follower); // which stands nowhere yet: places are the world's
     for (const NodeId id : riders) {
-      const Node& n = need(out, id);
+      const Document then = out; // what its node is read from while it is changed
+      const Node& n = need(then, id);
       const Params p(n, frame);
       const V3f here = vec(p.triple("position"));
       out = put(out, id, "position", here - origin);

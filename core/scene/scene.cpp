@@ -4,12 +4,16 @@
 
 namespace ilumbra {
 
-template <> void EmbreeHandle<RTCSceneTy>::reset() {
-  if (RTCSceneTy* old = std::exchange(m_handle, nullptr)) rtcReleaseScene(old);
-}
-
 template <> void EmbreeHandle<RTCDeviceTy>::reset() {
   if (RTCDeviceTy* old = std::exchange(m_handle, nullptr)) rtcReleaseDevice(old);
+}
+
+template <> void EmbreeHandle<RTCSceneTy>::reset() {
+  RTCSceneTy* old = std::exchange(m_handle, nullptr);
+  if (!old) return;
+  // Embree's scene still reads its device when it has let go of it: the device stays until after.
+  const EmbreeDevice device(rtcGetSceneDevice(old));
+  rtcReleaseScene(old);
 }
 
 Scene::~Scene() = default;
