@@ -29,10 +29,8 @@ const Kind& deliveryKind() {
       {choice("what", "What", {"frames", "still", "turntable", "mist plate", "test strip"})
            .matters()
            .help("frames: the range; still: its first frame; turntable: the camera once round what it looks at, over "
-                 "the range; mist plate: plates and what they are driven by alone, those that are shown (all, if none "
-                 "is), with their "
-                 "alpha, without a ray; test "
-                 "strip: a still for each of some values, and a sheet of them"),
+                 "the range; mist plate: plates alone, those that are shown (all, if none is), with their alpha and "
+                 "without a ray; test strip: a still for each of some values, and a sheet of them"),
        text("of", "Of", "")
            .when("what", "test strip")
            .matters()

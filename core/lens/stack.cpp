@@ -64,7 +64,7 @@ void takeLayers(StackState& s) {
     // What is named is seldom seen in more than a small part of the picture.
     if (StackedLayer& layer = s.layers.back(); local && !l.part.width)
       if (const auto lit = litRegion(layer.light, s.context.tasks);
-          lit && 2 * lit->width * lit->height < part.width * part.height)
+          lit && 2 * int64_t(lit->width) * lit->height < int64_t(part.width) * part.height)
         resize(layer, {part.x + lit->x, part.y + lit->y, lit->width, lit->height}, s.context.tasks);
   }
   s.light.layers.clear();

@@ -4,9 +4,11 @@
 #include "core/lens/blend.h"
 #include "core/lens/stage_cover.h"
 
+#include <algorithm>
 #include <atomic>
 #include <fmt/format.h>
 #include <mutex>
+#include <tuple>
 
 namespace ilumbra {
 namespace {
@@ -26,6 +28,8 @@ void layOver(float* __restrict spread, const float* light, const float* taken, s
 void addIn(float* light, const float* spread, size_t n, float amount) {
   for (size_t i = 0; i < n; ++i) light[i] += amount * spread[i];
 }
+
+int64_t areaOf(const Region& r) { return int64_t(r.width) * r.height; }
 
 class StageAction {
  public:
@@ -177,7 +181,8 @@ class StageAction {
   StageResult spreadNear(StackedLayer& layer) {
     const auto lit = litRegion(layer.light, m_c.tasks);
     if (!lit) return nothing("its sources give no light in the picture");
-    if (lit->width * lit->height < layer.part.width * layer.part.height * 3 / 4)
+    // A copy that is hardly smaller is not worth it.
+    if (4 * areaOf(*lit) < 3 * areaOf(layer.part))
       resize(layer, {layer.part.x + lit->x, layer.part.y + lit->y, lit->width, lit->height}, m_c.tasks);
     const LocalOperator op = m_step.stage->prepare(m_p, layer.light, m_c).local;
     const Picture keyed = op.take(layer.light);
@@ -192,7 +197,7 @@ class StageAction {
     std::atomic<bool> changes = false;
     const bool sums = m_step.told && m_state.shares;
     std::mutex summing;
-    double sum = 0;
+    std::vector<std::tuple<int, int, double>> sumsFrom; ///< of the pixels from a place on: summed in their order
     const std::vector<float> dark(3 * size_t(to.width), 0.0f);
     op.spread(taken, part, to, [&](int x, int y, int pixels, float* spread) {
       const int row = to.y + y, left = to.x + x;
@@ -202,7 +207,7 @@ class StageAction {
         for (int i = seen.x - left; seen.height > 0 && i < seen.x - left + seen.width; ++i)
           s += double(luminance({spread[3 * i], spread[3 * i + 1], spread[3 * i + 2]}));
         const std::lock_guard lock(summing);
-        sum += s;
+        sumsFrom.emplace_back(y, x, s);
       }
       bool any = false;
       const auto span = [&](int from, int end, const float* l, const float* t) {
@@ -229,7 +234,8 @@ class StageAction {
       else
         std::copy_n(spread, 3 * pixels, o);
     });
-    m_result.light = double(m_amount) * sum;
+    std::sort(sumsFrom.begin(), sumsFrom.end());
+    for (const auto& [y, x, s] : sumsFrom) m_result.light += double(m_amount) * s;
     if (partner) {
       partner->backdrop |= layer.backdrop;
       m_state.layers.erase(m_state.layers.begin() + (&layer - m_state.layers.data()));

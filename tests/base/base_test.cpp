@@ -2,11 +2,14 @@
 #include "core/base/hash.h"
 #include "core/base/sampling.h"
 #include "core/base/tasks.h"
+#include "core/base/threads.h"
 
 #include <atomic>
 #include <catch2/catch.hpp>
+#include <mutex>
 #include <set>
 #include <stdexcept>
+#include <thread>
 
 using namespace ilumbra;
 
@@ -121,6 +124,23 @@ TEST_CASE("MurmurHash3 has its published values", "[base][hash]") {
   CHECK(murmur3("hello") == 0x248bfa47u);
   CHECK(murmur3("hello, world") == 0x149bbb7fu);
   CHECK(murmur3("The quick brown fox jumps over the lazy dog") == 0x2e4ff723u);
+}
+
+TEST_CASE("A limit of threads holds for every pool of the process, until it is lifted", "[base][tasks]") {
+  const auto threads = [] {
+    std::set<std::thread::id> seen;
+    std::mutex mutex;
+    Tasks(3).forEach(60, [&](int) {
+      std::this_thread::sleep_for(std::chrono::milliseconds(1));
+      const std::lock_guard lock(mutex);
+      seen.insert(std::this_thread::get_id());
+    });
+    return seen.size();
+  };
+  limitThreads(1);
+  CHECK(threads() == 1);
+  limitThreads(0);
+  if (std::thread::hardware_concurrency() > 1) CHECK(threads() > 1);
 }
 
 TEST_CASE("Content hashes tell contents apart", "[base][hash]") {

@@ -113,6 +113,18 @@ TEST_CASE("A mist plate is delivered without what stands in the set, and without
   CHECK(readPicture(folder / "off.0001.exr").find("")->data == l->data);
 }
 
+TEST_CASE("The first frame tells how long it takes from the samples that it has", "[delivery]") {
+  const TemporaryFolder folder;
+  const ColorViews views;
+  const Tasks tasks(2);
+  double first = -1;
+  deliver(litBall(64).take(), jobFor(1, 2, folder / "a.exr"), tasks, views, {.progress = [&](const DeliveryProgress& p) {
+            if (p.done == 0 && p.secondsLeft > 0 && first < 0) first = p.secondsLeft;
+          }});
+  CHECK(first > 0);
+  CHECK(first < 600);
+}
+
 TEST_CASE("Names are filled in from the document, the camera and the frame; what is unknown is refused", "[delivery]") {
   Set s = litBall();
   const Job job = jobFor(1, 9, "x.png");

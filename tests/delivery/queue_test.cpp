@@ -188,6 +188,19 @@ TEST_CASE("A delivery that is paused, or whose queue is, stops at the frames tha
     CHECK(e.path().string().find(".part") == std::string::npos);
 }
 
+TEST_CASE("An entry that is taken out while it runs ends, and leaves no folder", "[queue]") {
+  Working w;
+  const int a = w.queue.add(litBall(8), "", jobFor(1, 400, w.folder / "a.webm")); // frames wait in the entry's folder
+  w.start();
+  REQUIRE(w.wait([&] { return w.queue.entry(a).progress.done > 1; }));
+  const std::string folder = w.queue.entryFolder(a);
+  CHECK(fs::exists(folder));
+  w.queue.remove(a);
+  w.join();
+  CHECK(w.queue.entries().empty());
+  CHECK_FALSE(fs::exists(folder));
+}
+
 TEST_CASE("What stops a delivery from outside holds it, is told, and is gone on from by itself", "[queue]") {
   Working w;
   // Where a folder should be there is a file.

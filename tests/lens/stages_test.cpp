@@ -215,6 +215,21 @@ TEST_CASE("What is named and lies in a part of the picture is worked on to the b
   }
 }
 
+TEST_CASE("How much a stage spreads is the same on any number of threads, to the bit", "[lens][stages]") {
+  Document doc = stageDocument("lens.glow", {{"size", "3 %"}});
+  NodeId effect = 0;
+  doc = addNode(doc, "effect.glow", "Shine", {}, &effect);
+  doc = setValue(doc, effect, "lens", Constant(std::vector<Reference>{{doc.findByName("Stage")->id, nullptr}}));
+  const auto light = [&](const Tasks& tasks) {
+    LensLight all;
+    all.layers.push_back({{}, speckled(900, 300, 3)}); // many tiles
+    return applyLens(LensContext::of(doc, 1, 900, 300, tasks), std::move(all), {.works = false}).stages[0].light;
+  };
+  const double one = light(Tasks(1));
+  CHECK(one > 0);
+  for (int k = 0; k < 8; ++k) CHECK(light(Tasks(4)) == one);
+}
+
 TEST_CASE("Every stage's shares of the layers sum to what it does to the whole", "[lens][stages][truth29]") {
   for (const std::string& kind : kindsOfStages()) {
     CAPTURE(kind);
