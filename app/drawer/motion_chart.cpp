@@ -334,6 +334,7 @@ void MotionChart::paintRow(QPainter& p, size_t row) const {
     if (lines.empty()) {
       p.setPen(theme::line);
       p.drawLine(b.left() + 6, b.center().y(), b.right() - 5, b.center().y());
+      if (const Keys* keys = v.keys()) paintWords(p, r, *keys, b);
     }
     p.setRenderHint(QPainter::Antialiasing, false);
   }
@@ -357,6 +358,25 @@ void MotionChart::paintEvent(QPaintEvent*) {
   QPainter p(this);
   for (size_t i = 0; i < m_rows.size(); ++i) paintRow(p, i);
   paintRuler(p);
+}
+
+// What has no number says in words what it is from each key to the next.
+void MotionChart::paintWords(QPainter& p, const Row& r, const Keys& keys, const QRect& band) const {
+  p.save();
+  p.setFont(theme::font(10));
+  p.setPen(theme::dim);
+  for (size_t i = 0; i < keys.keys.size(); ++i) {
+    const double from = std::max(notch(r, keys.keys[i]).x() + 6, band.left() + 6.0),
+                 to = i + 1 < keys.keys.size() ? notch(r, keys.keys[i + 1]).x() - 6 : band.right() - 6.0;
+    if (to - from < 12) continue;
+    const QString words = qs(formatValue(m_studio.doc(), *r.def, keys.keys[i].value));
+    const QRectF place(from, band.top(), std::min(to - from, p.fontMetrics().horizontalAdvance(words) + 4.0),
+                       band.height());
+    p.fillRect(place, theme::desk);
+    p.drawText(place, Qt::AlignLeft | Qt::AlignVCenter,
+               p.fontMetrics().elidedText(words, Qt::ElideRight, int(place.width())));
+  }
+  p.restore();
 }
 
 QString MotionChart::spokenValue() const {

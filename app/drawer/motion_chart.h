@@ -82,6 +82,7 @@ class MotionChart : public QWidget, public Spoken {
   std::vector<QPolygonF> profile(size_t row) const;
   void paintRuler(QPainter& p) const;
   void paintRow(QPainter& p, size_t row) const;
+  void paintWords(QPainter& p, const Row& r, const Keys& keys, const QRect& band) const;
   std::optional<KeyPlace> keyNear(const QPointF& at) const;
   const Row* rowAt(double y) const;
   const Row* currentRow() const;

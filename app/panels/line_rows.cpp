@@ -17,17 +17,28 @@
 namespace ilumbra {
 
 namespace {
-// A label that ends in dots where there is no room for all of it.
+// A label that ends in dots where there is no room for all of it; what drives the value stands behind it.
 class RowLabel : public QLabel {
  public:
-  using QLabel::QLabel;
+  RowLabel(const QString& text, std::function<QString()> driver, QWidget* row)
+      : QLabel(text, row), m_driver(std::move(driver)) {}
 
  protected:
   void paintEvent(QPaintEvent*) override {
     QPainter p(this);
-    p.drawText(rect(), Qt::AlignLeft | Qt::AlignVCenter,
-               fontMetrics().elidedText(text(), Qt::ElideRight, contentsRect().width()));
+    const QString driver = m_driver(), name = fontMetrics().elidedText(text(), Qt::ElideRight, contentsRect().width());
+    p.drawText(rect(), Qt::AlignLeft | Qt::AlignVCenter, name);
+    if (driver.isEmpty()) return;
+    const int at =
+        fontMetrics().horizontalAdvance(name) + (contentsMargins().right() ? contentsMargins().right() + 4 : 8);
+    p.setFont(theme::font(10));
+    p.setPen(theme::accent);
+    p.drawText(rect().adjusted(at, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter,
+               p.fontMetrics().elidedText(driver, Qt::ElideRight, std::max(0, width() - at)));
   }
+
+ private:
+  const std::function<QString()> m_driver;
 };
 } // namespace
 
@@ -35,10 +46,12 @@ LineRow::LineRow(Studio& studio, const Address& address, QWidget* parent) : Para
   m_layout = new QHBoxLayout(this);
   m_layout->setContentsMargins(0, 2, 0, 2);
   m_layout->setSpacing(6);
-  m_label = new RowLabel(label(), this);
+  m_label = new RowLabel(
+      label(), [this] { return exists() ? chip() : QString(); }, this);
   m_label->setMinimumWidth(0);
   m_label->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
   m_label->setContentsMargins(0, 0, markRoom(), 0);
+  connect(&studio, &Studio::documentChanged, m_label, [this] { m_label->update(); });
   m_layout->addWidget(m_label, 1);
   setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
   setFixedHeight(30);

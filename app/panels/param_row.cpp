@@ -2,6 +2,7 @@
 
 #include "app/panels/color_row.h"
 #include "app/panels/input_menu.h"
+#include "app/panels/key_menu.h"
 #include "app/panels/line_rows.h"
 #include "app/panels/movers.h"
 #include "app/panels/number_row.h"
@@ -169,11 +170,10 @@ QString ParamRow::chip() const {
   const Value own = value(), v = own.keys() || own.moved() || m_def->patternedAt.empty()
                                      ? own
                                      : valueAt(m_studio.doc(), patternAddress());
-  const auto keys = [](const Keys& k) { return tr("%n key(s)", nullptr, int(k.keys.size())); };
-  if (const Keys* k = v.keys()) return keys(*k);
+  if (v.keys()) return keysText(v, m_studio.frame());
   if (const Moved* moved = v.moved()) {
     QStringList words;
-    if (const Keys* k = v.anyKeys()) words += keys(*k);
+    if (v.anyKeys()) words += keysText(v, m_studio.frame());
     for (const Mover& m : moved->movers) words += qs(moverKind(m.kind)->label).toLower();
     return words.join(QStringLiteral(", "));
   }
@@ -217,13 +217,9 @@ void ParamRow::menu(const QPoint& global) {
   const Node* shared = use ? m_studio.doc().find(useAt(m_studio.doc(), m_address).target) : nullptr;
   QAction* back = m.addAction(shared ? tr("Follow %1").arg(qs(shared->name)) : tr("Back to default"));
   back->setEnabled(shared ? overridden() : !isDefault());
-  QAction *key = nullptr, *unkey = nullptr, *bake = nullptr;
+  QAction* bake = nullptr;
   const Value v = value();
-  if (m_def->keyable && m_address.param != "name" && !isMover()) {
-    key = m.addAction(tr("Key at frame %1").arg(m_studio.frame()));
-    if (v.anyKeys()) unkey = m.addAction(tr("Hold this value always"));
-    if (unkey) unkey->setData(QStringLiteral("hold"));
-  }
+  if (!isMover()) addKeyMenu(m, m_studio, m_address);
   if (m_address.input.empty() && m_address.param != "name" && !v.pattern()) {
     addMoverMenu(m, m_studio, m_address);
     if (v.moved()) bake = m.addAction(tr("Make keys of its movers"));
@@ -244,14 +240,6 @@ void ParamRow::menu(const QPoint& global) {
   if (chosen == copy) QApplication::clipboard()->setText(where);
   if (chosen == copyValue)
     QApplication::clipboard()->setText(QStringLiteral("%1=%2").arg(where, qs(formatValue(m_studio.doc(), *m_def, v))));
-  if (chosen == key)
-    m_studio.edit(tr("Key %1").arg(where), [&](const Document& doc) {
-      return setAt(doc, m_address, keyedAt(valueAt(doc, m_address), *m_def, currentFrame(doc)));
-    });
-  if (unkey && chosen == unkey)
-    m_studio.edit(tr("Hold %1").arg(where), [&](const Document& doc) {
-      return setAt(doc, m_address, unkeyed(valueAt(doc, m_address), *m_def, currentFrame(doc)));
-    });
   if (bake && chosen == bake) bakeMovers(m_studio, m_address);
   if (unpattern && chosen == unpattern) removePattern();
 }

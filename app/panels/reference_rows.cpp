@@ -3,9 +3,11 @@
 #include "app/flow_layout.h"
 #include "app/panels/input_menu.h"
 #include "app/viewport/picture_bar.h"
+#include "core/document/mover.h"
 #include "core/document/units.h"
 
 #include <QHBoxLayout>
+#include <QKeyEvent>
 #include <QLabel>
 #include <QMenu>
 #include <QToolButton>
@@ -82,6 +84,11 @@ void ReferenceRow::activate() {
   set(Reference{NodeId(a->data().toUInt()), nullptr});
 }
 
+void ReferencesRow::keyPressEvent(QKeyEvent* e) {
+  if (e->key() == Qt::Key_Menu && hasFocus()) return menu(mapToGlobal(QPoint(20, 20)));
+  QWidget::keyPressEvent(e);
+}
+
 ReferencesRow::ReferencesRow(Studio& s, const Address& a, QWidget* parent) : ParamRow(s, a, parent) {
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 2, 0, 6);
@@ -102,16 +109,20 @@ void ReferencesRow::refresh() {
     w->hide();
     w->deleteLater();
   }
-  const Value v = value();
-  const Constant* c = v.constant();
-  const auto list = c && std::holds_alternative<std::vector<Reference>>(*c) ? std::get<std::vector<Reference>>(*c)
-                                                                            : std::vector<Reference>{};
-  const auto without = [this](NodeId id) {
+  const QString driver = chip();
+  m_label->setText(driver.isEmpty() ? label() : label() + QStringLiteral(" · ") + driver);
+  // What is named at the frame at hand.
+  const auto named = [this](const Document& doc) {
+    const auto now = evaluate(valueAt(doc, m_address), def(), currentFrame(doc));
+    const auto* refs = now ? std::get_if<std::vector<Reference>>(&*now) : nullptr;
+    return refs ? *refs : std::vector<Reference>{};
+  };
+  const std::vector<Reference> list = named(m_studio.doc());
+  const auto without = [this, named](NodeId id) {
     m_studio.edit(tr("Take out of %1").arg(qs(addressText(m_studio.doc(), m_address))), [&](const Document& doc) {
-      const Value now = valueAt(doc, m_address);
-      auto refs = std::get<std::vector<Reference>>(*now.constant());
+      std::vector<Reference> refs = named(doc);
       std::erase_if(refs, [&](const Reference& r) { return r.target == id; });
-      return setAt(doc, m_address, Constant(refs));
+      return setNow(doc, m_address, Constant(refs));
     });
   };
   for (const Reference& r : list) {
@@ -131,17 +142,16 @@ void ReferencesRow::refresh() {
   add->setText(list.empty() ? tr("+ all; choose") : QStringLiteral("+"));
   if (m_address.param != "sources") add->setText(list.empty() ? tr("+ choose") : QStringLiteral("+"));
   add->setProperty("class", "accent");
-  connect(add, &QToolButton::clicked, this, [this, add] {
+  connect(add, &QToolButton::clicked, this, [this, add, named] {
     bool chosen = false;
     const NodeId id =
         chooseThing(m_studio, def(), m_address.node, this, add->mapToGlobal(QPoint(0, add->height())), false, &chosen);
     if (!chosen) return;
     m_studio.edit(tr("Put into %1").arg(qs(addressText(m_studio.doc(), m_address))), [&](const Document& doc) {
-      const Value now = valueAt(doc, m_address);
-      auto refs = std::get<std::vector<Reference>>(*now.constant());
+      std::vector<Reference> refs = named(doc);
       if (std::none_of(refs.begin(), refs.end(), [&](const Reference& r) { return r.target == id; }))
         refs.push_back({id, nullptr});
-      return setAt(doc, m_address, Constant(refs));
+      return setNow(doc, m_address, Constant(refs));
     });
   });
   m_chips->layout()->addWidget(add);

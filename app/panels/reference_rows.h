@@ -24,6 +24,9 @@ class ReferencesRow : public ParamRow {
   ReferencesRow(Studio&, const Address&, QWidget*);
   void refresh() override;
 
+ protected:
+  void keyPressEvent(QKeyEvent*) override;
+
  private:
   QWidget* m_chips;
   QLabel* m_label;

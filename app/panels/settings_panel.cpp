@@ -5,6 +5,7 @@
 
 #include "app/dialogs/material_library.h"
 #include "app/flow_layout.h"
+#include "app/panels/key_menu.h"
 #include "app/panels/material_gallery.h"
 #include "app/panels/param_row.h"
 #include "app/theme.h"
@@ -145,7 +146,8 @@ std::string SettingsPanel::shape() const {
   for (const Node* l : pictureLayersOf(m_studio.doc(), n->id)) s += fmt::format("~{}:{}", l->id, l->name);
   if (n->kind->family() == "effect") {
     s += m_studio.picking().role.toStdString();
-    for (const Role& r : effectKind(*n)->roles)
+    for (const Role& r : effectKind(*n)->roles) {
+      if (const Value* v = n->find(r.param)) s += keysText(*v, m_studio.frame()).toStdString();
       for (const NodeId id : roleOf(m_studio.doc(), *n, r.param)) {
         const Node* t = m_studio.doc().find(id);
         s += fmt::format("|{}:{}", id, t ? t->name : "");
@@ -160,6 +162,7 @@ std::string SettingsPanel::shape() const {
             for (const auto& [input, value] : *with) s += input;
         }
       }
+    }
   }
   return s;
 }

@@ -5,6 +5,7 @@
 
 #include "app/dialogs/material_library.h"
 #include "app/flow_layout.h"
+#include "app/panels/key_menu.h"
 #include "app/panels/material_gallery.h"
 #include "app/panels/param_row.h"
 #include "app/theme.h"
@@ -107,6 +108,21 @@ QWidget* SettingsPanel::roleRow(QWidget* page, const Node& n, const Role& role) 
   }
   flow->addWidget(armButton(chips, effect, role, flow->count() > 0));
   row->addWidget(chips, 1);
+  // Who is in it may change at keys.
+  const Address at{effect, param, 0, {}};
+  if (!definitionAt(m_studio.doc(), at).keyable) return zone;
+  if (const QString keys = keysText(valueAt(m_studio.doc(), at), m_studio.frame()); !keys.isEmpty()) {
+    auto* driven = new QLabel(keys, chips);
+    driven->setFont(theme::font(10));
+    driven->setStyleSheet(QStringLiteral("color: %1").arg(theme::accent.name()));
+    flow->addWidget(driven);
+  }
+  zone->setContextMenuPolicy(Qt::CustomContextMenu);
+  connect(zone, &QWidget::customContextMenuRequested, this, [this, zone, at](const QPoint& where) {
+    QMenu m(zone);
+    addKeyMenu(m, m_studio, at);
+    m.exec(zone->mapToGlobal(where));
+  });
   return zone;
 }
 

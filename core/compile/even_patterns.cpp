@@ -59,6 +59,10 @@ std::string whyEven(const ParamDef& d) {
 
 Document withEvenValues(const Document& doc, double frame, const Assets& assets) {
   Document out = doc;
+  for (const NodePtr& n : doc.nodes())
+    for (const auto& [name, value] : n->values)
+      if (const Keys* k = value.keys(); k && std::holds_alternative<std::vector<Reference>>(k->keys.front().value))
+        out = setValue(out, n->id, name, evaluate(*k, frame));
   eachEven(doc, [&](const Node& n, const ParamDef& d) {
     if (const auto use = Params(n, frame).pattern(d.name))
       if (const auto v = evenValue(doc, *use, d, frame, assets)) out = setValue(out, n.id, d.name, *v);

@@ -198,7 +198,7 @@ bool named(const Document& doc, NodeId id) {
   for (const NodePtr& n : doc.nodes())
     for (const ParamDef& d : n->kind->params)
       if (d.type == ParamType::References)
-        for (const Reference& r : Params(*n, 0).references(d.name))
+        for (const Reference& r : Params(*n, currentFrame(doc)).references(d.name))
           if (r.target == id) return true;
   return false;
 }

@@ -144,6 +144,20 @@ bool dropTargets(Reference& r, const std::set<NodeId>& gone) {
   return changed;
 }
 
+// The same of a constant; `empty` is set for what refers to nothing (any more).
+bool dropTargets(Constant& c, const std::set<NodeId>& gone, bool& empty) {
+  bool changed = false;
+  if (auto* r = std::get_if<Reference>(&c)) {
+    changed = dropTargets(*r, gone);
+    empty = !r->target;
+  } else if (auto* list = std::get_if<std::vector<Reference>>(&c)) {
+    for (Reference& entry : *list) changed |= dropTargets(entry, gone);
+    std::erase_if(*list, [](const Reference& entry) { return !entry.target; });
+    empty = list->empty();
+  }
+  return changed;
+}
+
 } // namespace
 
 void checkValue(const Document& doc, const ParamDef& def, const Value& value, const std::string& place) {
@@ -222,6 +236,9 @@ Document setOverride(const Document& doc, NodeId id, std::string_view param, siz
     return setValue(doc, id, param, Constant(r));
   }
   if (d.type == ParamType::References) {
+    if (const Value* v = n.find(param); v && v->keys())
+      throw badInput(fmt::format(
+          "{}.{}: has keys, so what one use sets for itself has no place in it; let it hold first", n.name, d.name));
     std::vector<Reference> list = p.references(param);
     if (index >= list.size())
       throw badInput(fmt::format("{}.{}[{}]: there is no such entry", n.name, d.name, index + 1));
@@ -286,15 +303,15 @@ Document removeNode(const Document& doc, NodeId id) {
         changed |= dropTargets(p->pattern, gone);
         drop = !p->pattern.target;
       }
-      if (auto* c = std::get_if<Constant>(&held.v)) {
-        if (auto* r = std::get_if<Reference>(c)) {
-          changed |= dropTargets(*r, gone);
-          drop = !r->target;
-        } else if (auto* list = std::get_if<std::vector<Reference>>(c)) {
-          for (Reference& entry : *list) changed |= dropTargets(entry, gone);
-          std::erase_if(*list, [](const Reference& entry) { return !entry.target; });
-          drop = list->empty();
+      if (auto* c = std::get_if<Constant>(&held.v)) changed |= dropTargets(*c, gone, drop);
+      if (auto* k = std::get_if<Keys>(&held.v)) {
+        bool all = !k->keys.empty(); // a list of nothing at one of them says something
+        for (Key& key : k->keys) {
+          bool empty = false;
+          changed |= dropTargets(key.value, gone, empty);
+          all &= empty;
         }
+        drop = all;
       }
       changed |= drop;
       it = drop ? copy.values.erase(it) : std::next(it);

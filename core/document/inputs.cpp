@@ -92,9 +92,15 @@ bool uses(const Value& v, NodeId target) {
 // What stands for others by the roles of an effect.
 bool names(const Node& n, NodeId thing) {
   return std::any_of(n.kind->params.begin(), n.kind->params.end(), [&](const ParamDef& d) {
-    if (d.type != ParamType::References) return false;
-    const auto list = Params(n, 0).references(d.name);
-    return std::any_of(list.begin(), list.end(), [&](const Reference& r) { return r.target == thing; });
+    const Value* v = d.type == ParamType::References ? n.find(d.name) : nullptr;
+    if (!v) return false;
+    bool found = false;
+    Value looked = *v;
+    eachUse(looked, [&](Reference& r) {
+      found |= r.target == thing;
+      return false;
+    });
+    return found;
   });
 }
 

@@ -195,9 +195,7 @@ Document keyedChanges(const Document& before, const Document& after, double from
   const double now = currentFrame(after);
   Document out = after;
   const auto keyed = [&](const Address& at, const ParamDef& d, const Value& x, const Value& y) {
-    if (!d.keyable || d.type == ParamType::Text || d.type == ParamType::File || d.type == ParamType::Reference ||
-        d.type == ParamType::References)
-      return;
+    if (!d.keyable || d.type == ParamType::Text || d.type == ParamType::File) return;
     const Constant *c = held(x), *e = held(y);
     if (!c || !e || *c == *e) return;
     Keys keys{{{from, *c, KeyShape::Smooth}, {now, *e, KeyShape::Smooth}}};

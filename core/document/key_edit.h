@@ -37,7 +37,7 @@ Document pasted(const Document& doc, const Document& from, const KeyPlaces& whic
 
 /// What was changed from one document to the next, as keys: each parameter that held one value and now holds another
 /// has a key of the former at `from` and one of the latter at the current frame. `which` receives them.
-/// What a thing is made of, its words and files stay changed for all frames.
+/// What a thing is made of, its words and files stay changed for all frames; a list of things holds from key to key.
 Document keyedChanges(const Document& before, const Document& after, double from,
                       std::vector<Address>* which = nullptr);
 

@@ -62,7 +62,7 @@ ParamDef reference(std::string name, std::string label, std::vector<std::string>
   return d;
 }
 ParamDef references(std::string name, std::string label, std::vector<std::string> accepts) {
-  ParamDef d = define(std::move(name), std::move(label), ParamType::References, std::vector<Reference>{}).fixed();
+  ParamDef d = define(std::move(name), std::move(label), ParamType::References, std::vector<Reference>{});
   d.accepts = std::move(accepts);
   return d;
 }

@@ -14,11 +14,13 @@ namespace ilumbra {
 namespace {
 
 std::vector<ParamDef> airEffectParams(const char* fromHelp, const char* throughHelp, bool onto) {
-  std::vector<ParamDef> p = {flag("on", "On", true).at(Invalidation::Geometry).help("Off: its air is not there"),
-                             references("from", "From", {"light."}).at(Invalidation::Shading).help(fromHelp),
-                             references("through", "Through", {"air."}).at(Invalidation::Geometry).help(throughHelp)};
+  std::vector<ParamDef> p = {
+      flag("on", "On", true).at(Invalidation::Geometry).help("Off: its air is not there"),
+      references("from", "From", {"light."}).fixed().at(Invalidation::Shading).help(fromHelp),
+      references("through", "Through", {"air."}).fixed().at(Invalidation::Geometry).help(throughHelp)};
   if (onto)
-    p.push_back(references("onto", "Onto", {"object."}).at(Invalidation::Shading).help("What the light is to reach"));
+    p.push_back(
+        references("onto", "Onto", {"object."}).fixed().at(Invalidation::Shading).help("What the light is to reach"));
   return p;
 }
 

@@ -251,21 +251,26 @@ EffectKind changeoverEffect() {
       .kind = {.id = "effect.changeover",
                .label = "Changeover",
                .helpText = "One look turns into another within a zone: tarnish that creeps, frost, day and night.",
-               .params = {flag("on", "On", true).at(Invalidation::Shading).help("Off: the objects are as they were"),
-                          references("from", "From", {"material.", "light."})
-                              .at(Invalidation::Shading)
-                              .help("What shines along the rim: a material with light of its own"),
-                          references("zone", "Zone", {"zone."}).at(Invalidation::Shading).help("Where it has turned"),
-                          references("onto", "Onto", {"object."})
-                              .at(Invalidation::Shading)
-                              .help("What turns: any number of objects, each from its own look"),
-                          references("look", "Look", {"pattern.", "material."})
-                              .at(Invalidation::Shading)
-                              .help("Where it has turned and where its rim is, patterns of a zone; and the material "
-                                    "that it turns into"),
-                          references("lens", "Lens", {"lens."})
-                              .at(Invalidation::Lens)
-                              .help("The lens stages that spread the light of the rim")},
+               .params =
+                   {flag("on", "On", true).at(Invalidation::Shading).help("Off: the objects are as they were"),
+                    references("from", "From", {"material.", "light."})
+                        .fixed()
+                        .at(Invalidation::Shading)
+                        .help("What shines along the rim: a material with light of its own"),
+                    references("zone", "Zone", {"zone."}).fixed().at(Invalidation::Shading).help("Where it has turned"),
+                    references("onto", "Onto", {"object."})
+                        .fixed()
+                        .at(Invalidation::Shading)
+                        .help("What turns: any number of objects, each from its own look"),
+                    references("look", "Look", {"pattern.", "material."})
+                        .fixed()
+                        .at(Invalidation::Shading)
+                        .help("Where it has turned and where its rim is, patterns of a zone; and the material "
+                              "that it turns into"),
+                    references("lens", "Lens", {"lens."})
+                        .fixed()
+                        .at(Invalidation::Lens)
+                        .help("The lens stages that spread the light of the rim")},
                .existence = Invalidation::Shading,
                .standsFor = "from",
                .switches = {"look", "lens"}},

@@ -257,27 +257,30 @@ class ContactRoute {
 } // namespace
 
 EffectKind contactLineEffect() {
-  return {
-      .kind =
-          {.id = "effect.contact_line",
-           .label = "Contact line",
-           .helpText = "Foam, wear, glow or moss where things meet a surface.",
-           .params = {flag("on", "On", true).at(Invalidation::Shading).help("Off: the surface is as it was"),
-                      references("onto", "Onto", {"object."})
-                          .at(Invalidation::Shading)
-                          .help("The surface on which it runs: water, a table, a wall"),
-                      references("by", "Things", {"object."}).at(Invalidation::Shading).help("What meets the surface"),
-                      references("look", "Look", {"pattern.", "material."})
-                          .at(Invalidation::Shading)
-                          .help("Where it is, a pattern of contact; and the material that is laid there")},
-           .existence = Invalidation::Shading,
-           .switches = {"look"}},
-      .roles = {{"onto", "Onto", "water, a table, a wall"},
-                {"by", "Things", "what meets it"},
-                {"look", "Look", "a material", true}},
-      .make = makeLine,
-      .dress = dressLine,
-      .measure = [](const DevelopedEffect& of) { return ContactRoute(of).measure(); }};
+  return {.kind = {.id = "effect.contact_line",
+                   .label = "Contact line",
+                   .helpText = "Foam, wear, glow or moss where things meet a surface.",
+                   .params = {flag("on", "On", true).at(Invalidation::Shading).help("Off: the surface is as it was"),
+                              references("onto", "Onto", {"object."})
+                                  .fixed()
+                                  .at(Invalidation::Shading)
+                                  .help("The surface on which it runs: water, a table, a wall"),
+                              references("by", "Things", {"object."})
+                                  .fixed()
+                                  .at(Invalidation::Shading)
+                                  .help("What meets the surface"),
+                              references("look", "Look", {"pattern.", "material."})
+                                  .fixed()
+                                  .at(Invalidation::Shading)
+                                  .help("Where it is, a pattern of contact; and the material that is laid there")},
+                   .existence = Invalidation::Shading,
+                   .switches = {"look"}},
+          .roles = {{"onto", "Onto", "water, a table, a wall"},
+                    {"by", "Things", "what meets it"},
+                    {"look", "Look", "a material", true}},
+          .make = makeLine,
+          .dress = dressLine,
+          .measure = [](const DevelopedEffect& of) { return ContactRoute(of).measure(); }};
 }
 
 } // namespace ilumbra

@@ -43,10 +43,10 @@ const EffectKind* effectKind(const Node& effect) {
   return nullptr;
 }
 
-std::vector<NodeId> roleOf(const Document&, const Node& effect, const std::string& param) {
+std::vector<NodeId> roleOf(const Document& doc, const Node& effect, const std::string& param) {
   std::vector<NodeId> out;
   if (!effect.kind->param(param)) return out;
-  for (const Reference& r : Params(effect, 0).references(param)) out.push_back(r.target);
+  for (const Reference& r : Params(effect, currentFrame(doc)).references(param)) out.push_back(r.target);
   return out;
 }
 
@@ -63,10 +63,10 @@ Document fillRoles(const Document& doc, NodeId effect, const std::vector<NodeId>
     for (const Role& role : kind->roles) {
       if (!only.empty() && role.param != only) continue;
       if (!accepted(kind->kind.param(role.param)->accepts, thing->kind->id)) continue;
-      std::vector<Reference> list = Params(*out.find(effect), 0).references(role.param);
+      std::vector<Reference> list = Params(*out.find(effect), currentFrame(out)).references(role.param);
       if (std::none_of(list.begin(), list.end(), [&](const Reference& r) { return r.target == id; })) {
         list.push_back({id, nullptr});
-        out = setValue(out, effect, role.param, Constant(list));
+        out = setNow(out, {effect, role.param, 0, {}}, Constant(list));
       }
       fits = true;
       break;
@@ -79,9 +79,9 @@ Document fillRoles(const Document& doc, NodeId effect, const std::vector<NodeId>
 Document leaveRole(const Document& doc, NodeId effect, const std::string& param, NodeId thing) {
   const Node* n = doc.find(effect);
   if (!n) throw badInput("there is no such effect");
-  std::vector<Reference> list = Params(*n, 0).references(param);
+  std::vector<Reference> list = Params(*n, currentFrame(doc)).references(param);
   std::erase_if(list, [&](const Reference& r) { return r.target == thing; });
-  const Document out = setValue(doc, effect, param, Constant(list));
+  const Document out = setNow(doc, {effect, param, 0, {}}, Constant(list));
   const EffectKind* kind = effectKind(*n);
   return kind && kind->dress ? kind->dress(out, effect) : out;
 }
@@ -111,7 +111,7 @@ Document linkedEffect(const Document& doc, NodeId effect, const std::string& rol
   out = rename(out, copy, fmt::format("{} on {}", n->name, on->name));
   out = setValue(out, copy, role, Constant(std::vector<Reference>{{thing, nullptr}}));
   for (const Role& r : kind->roles) {
-    std::vector<Reference> list = Params(*out.find(copy), 0).references(r.param);
+    std::vector<Reference> list = Params(*out.find(copy), currentFrame(out)).references(r.param);
     bool changed = false;
     for (Reference& used : list) {
       const Node* look = out.find(used.target);

@@ -50,13 +50,13 @@ struct EffectKind {
 std::vector<EffectKind> allEffects();
 const EffectKind* effectKind(const Node& effect);
 
-/// Everything that fills a role of an effect; nothing if it has no such role.
+/// Everything that fills a role of an effect at the document's frame; nothing if it has no such role.
 std::vector<NodeId> roleOf(const Document& doc, const Node& effect, const std::string& param);
-/// Puts things into the roles that they fit, or into one alone. Objects and lights come from a selection; what fits
-/// nowhere is returned in `left` by name.
+/// Puts things into the roles that they fit, or into one alone; of a role with keys, from the document's frame on.
+/// Objects and lights come from a selection; what fits nowhere is returned in `left` by name.
 Document fillRoles(const Document& doc, NodeId effect, const std::vector<NodeId>& things,
                    std::vector<std::string>* left = nullptr, std::string_view role = {});
-/// Takes one thing out of a role.
+/// Takes one thing out of a role, likewise.
 Document leaveRole(const Document& doc, NodeId effect, const std::string& param, NodeId thing);
 
 /// A new effect with the selection in its roles, and what it lacks made: its lens stage, taking its light from the

@@ -14,7 +14,10 @@ EffectKind glowEffect() {
                   references("from", "From", {"light.", "object.", "material.", "air.", "source.", "plate.", "layer."})
                       .at(Invalidation::Shading)
                       .help("The lights and glowing objects whose light is spread"),
-                  references("lens", "Lens", {"lens."}).at(Invalidation::Lens).help("The lens stages that spread it")},
+                  references("lens", "Lens", {"lens."})
+                      .fixed()
+                      .at(Invalidation::Lens)
+                      .help("The lens stages that spread it")},
        .existence = Invalidation::Lens,
        .standsFor = "from",
        .switches = {"lens"}},

@@ -159,16 +159,20 @@ EffectKind litPanelEffect() {
                            "chart of light.",
                .params = {flag("on", "On", true).at(Invalidation::Geometry).help("Off: all of its light rests"),
                           references("from", "From", {"object.", "light.", "material."})
+                              .fixed()
                               .at(Invalidation::Shading)
                               .help("The card that shines"),
                           references("lamp", "Lamp", {"light.", "material."})
+                              .fixed()
                               .at(Invalidation::Shading)
                               .help("The lamp that throws its colours into the scene, those at its foot, and what else "
                                     "shines with it"),
                           references("through", "Through", {"air."})
+                              .fixed()
                               .at(Invalidation::Geometry)
                               .help("The beams from its foot"),
                           references("lens", "Lens", {"lens."})
+                              .fixed()
                               .at(Invalidation::Lens)
                               .help("The lens stages that spread its light")},
                .existence = Invalidation::Geometry,

@@ -82,10 +82,10 @@ NodeId add(Document& doc, const char* kind, const std::string& name,
 }
 
 void take(Document& doc, NodeId effect, const char* role, NodeId thing) {
-  std::vector<Reference> list = Params(*doc.find(effect), 0).references(role);
+  std::vector<Reference> list = Params(*doc.find(effect), currentFrame(doc)).references(role);
   if (std::any_of(list.begin(), list.end(), [&](const Reference& r) { return r.target == thing; })) return;
   list.push_back({thing, nullptr});
-  doc = setValue(doc, effect, role, Constant(list));
+  doc = setNow(doc, {effect, role, 0, {}}, Constant(list));
 }
 
 void tell(std::vector<std::string>* told, std::string what) {

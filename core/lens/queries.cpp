@@ -22,7 +22,7 @@ static void follow(const Document& doc, NodeId id, std::vector<NodeId>& out, std
   const Node* n = doc.find(id);
   if (!n || !visited.insert(id).second) return;
   if (const std::string& list = n->kind->standsFor; !list.empty()) {
-    for (const Reference& r : Params(*n, 0).references(list)) follow(doc, r.target, out, visited);
+    for (const Reference& r : Params(*n, currentFrame(doc)).references(list)) follow(doc, r.target, out, visited);
     return;
   }
   out.push_back(id);
@@ -35,13 +35,13 @@ static void follow(const Document& doc, NodeId id, std::vector<NodeId>& out, std
 std::vector<NodeId> namedBy(const Document& doc, const Node& stage, std::string_view list) {
   std::vector<NodeId> out;
   std::set<NodeId> visited;
-  for (const Reference& r : Params(stage, 0).references(list)) follow(doc, r.target, out, visited);
+  for (const Reference& r : Params(stage, currentFrame(doc)).references(list)) follow(doc, r.target, out, visited);
   return out;
 }
 
 static LayerQuery queryOf(const Document& doc, const Node& stage, const char* list, const std::string& seen,
                           const char* in) {
-  const Params p(stage, 0);
+  const Params p(stage, currentFrame(doc));
   LayerQuery q{.name = stage.name};
   q.direct = p.flag(seen + "direct");
   q.mirrored = p.flag(seen + "mirrored");

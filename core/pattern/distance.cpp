@@ -51,6 +51,7 @@ PatternKind distancePattern() {
                        "there, glow that fades with the way, mist that keeps clear.",
            .params = {choice("to", "To", {"things", "point"}).matters().help("What the way is measured to"),
                       references("things", "Things", {"object."})
+                          .fixed()
                           .when("to", "things")
                           .matters()
                           .help("The nearest surface of any of them counts; a group stands for all that it holds"),

@@ -167,6 +167,7 @@ Kind zoneKind() {
                          .help("A metre wide as long as its size is 1; the half-space lies below its middle; or all "
                                "that is inside closed objects"),
                      references("things", "Objects", {"object."})
+                         .fixed()
                          .when("form", "things")
                          .matters()
                          .help("Closed bodies; a group stands for all that it holds"),

@@ -33,10 +33,12 @@ bool animated(const Document& doc) {
 bool needsTracing(const Document& from, const Document& to) {
   for (const Difference& d : differences(from, to)) {
     if (d.stage <= Invalidation::Mix) continue;
-    // What a lens stage takes its light from is a matter of film layers, which the caller compares.
+    // What a lens stage takes its light from is a matter of film layers, which the caller compares: so are the things
+    // that an effect stands for, unless it is more than their name.
     const Node* n = to.find(d.node);
     if (!n) n = from.find(d.node);
-    if (n && (n->kind->family() == "lens" || n->kind->family() == "effect")) continue;
+    if (n && n->kind->family() == "lens") continue;
+    if (n && !n->kind->standsFor.empty() && d.param == n->kind->standsFor && n->kind->role.empty()) continue;
     const bool frameOnly = n && n->kind->id == "picture.settings" && d.param == "frame";
     if (frameOnly && !animated(to)) continue;
     const bool samplesOnly = n && n->kind->id == "picture.settings" && (d.param == "samples" || d.param == "noise");

@@ -5,10 +5,13 @@
 #include "app/panels/settings_panel.h"
 #include "app/viewport/picture_view.h"
 #include "core/document/mover.h"
+#include "core/effects/effect.h"
 #include "tests/app/open.h"
 
 #include <fmt/format.h>
+#include <QContextMenuEvent>
 #include <QDoubleSpinBox>
+#include <QLabel>
 #include <QLineEdit>
 #include <QToolButton>
 
@@ -288,4 +291,63 @@ TEST_CASE("What moves a thing is dragged in the picture, each drag one step", "[
   CHECK((find() - at - QPoint(12, -18)).manhattanLength() <= 2);
   o.studio->undo();
   CHECK(o.doc() == before);
+}
+
+TEST_CASE("Who is in a role is keyed by its menu, and changes from the frame at hand on", "[app][motion][roles]") {
+  Moving o;
+  const NodeId glow = o.id("Sun core glow");
+  const Address from{glow, "from", 0, {}};
+  o.studio->select({glow});
+  const auto zone = [&] {
+    auto* w = o.window->settings().widget()->findChild<QWidget*>("role from");
+    REQUIRE(w);
+    return w;
+  };
+  const auto choose = [&](const char* entry) {
+    ChooseFromMenu menu(entry);
+    QContextMenuEvent e(QContextMenuEvent::Keyboard, QPoint(5, 5), zone()->mapToGlobal(QPoint(5, 5)));
+    QCoreApplication::sendEvent(zone(), &e);
+    QCoreApplication::processEvents();
+  };
+  const auto frames = [&] {
+    Frames out;
+    if (const Keys* k = keysAt(o.doc(), from))
+      for (const Key& one : k->keys) out.push_back(one.frame);
+    return out;
+  };
+  const size_t in = roleOf(o.doc(), *o.doc().find(glow), "from").size();
+  REQUIRE(in > 0);
+  o.studio->setFrame(1);
+  choose("key");
+  CHECK(frames() == Frames{1});
+  const auto told = [&](const QString& words) {
+    for (QLabel* l : zone()->findChildren<QLabel*>())
+      if (l->text().contains(words)) return true;
+    return false;
+  };
+  CHECK(told("one here"));
+  o.studio->setFrame(24);
+  QCoreApplication::processEvents();
+  CHECK_FALSE(told("one here"));
+  CHECK(told("1 key"));
+  // A press on what is in it takes it out, from here on.
+  for (QToolButton* b : zone()->findChildren<QToolButton*>())
+    if (b->text().contains(QChar(0xd7))) {
+      QTest::mouseClick(b, Qt::LeftButton);
+      break;
+    }
+  QCoreApplication::processEvents();
+  CHECK(frames() == Frames{1, 24});
+  CHECK(roleOf(o.doc(), *o.doc().find(glow), "from").size() == in - 1);
+  CHECK(roleOf(atFrame(o.doc(), 23), *o.doc().find(glow), "from").size() == in);
+  // It is a row of the drawer like any other.
+  CHECK(std::any_of(o.chart().rows().begin(), o.chart().rows().end(), [&](const auto& r) { return r.at == from; }));
+  choose("take away");
+  CHECK(frames() == Frames{1});
+  choose("hold");
+  CHECK(frames().empty());
+  CHECK(roleOf(o.doc(), *o.doc().find(glow), "from").size() == in);
+  o.studio->undo();
+  o.studio->undo();
+  CHECK(frames() == Frames{1, 24});
 }

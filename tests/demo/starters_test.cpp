@@ -1,7 +1,9 @@
 // The scenes that a person meets first: each works, and says what it promises.
 #include "core/compile/camera.h"
 #include "core/compile/compile.h"
+#include "core/compile/even_patterns.h"
 #include "core/document/loop.h"
+#include "core/effects/effect.h"
 #include "core/effects/route.h"
 #include "core/exchange/assets.h"
 #include "core/lens/queries.h"
@@ -118,6 +120,44 @@ TEST_CASE("Writing a starter twice changes nothing, and the unknown one is refus
   CHECK(refusal([] { findStarter("moon"); }).find("orrery-hall") != std::string::npos);
 }
 
+namespace {
+
+// Checks that a document whose value has keys is at each of their frames as if that value stood there for good.
+void checkKeyed(const Document& doc, const Address& at, const Keys& keys, AssetCache& assets,
+                const std::string& folder) {
+  const Document keyed = setAt(doc, at, keys);
+  // One cache for all frames, as the window and a delivery have it.
+  SceneCache kept;
+  const auto picture = [&](const Document& written, SceneCache& cache) {
+    const double frame = currentFrame(written);
+    const Document now = withEvenValues(written, frame, assets.assets(folder));
+    Rendering r(compileScene(
+        now, {.frame = frame, .queries = lensQueries(now), .masks = lensMasks(now), .overscan = lensOverscan(now)},
+        assets.assets(folder), cache));
+    const CancelFlag never;
+    r.advance(pool(), 2, never);
+    return develop(now, frame, r.scene(), r.film(), r.scene().groupScales, pool()).picture;
+  };
+  Picture first;
+  for (const Key& k : keys.keys) {
+    CAPTURE(k.frame);
+    SceneCache fresh;
+    const Picture now = picture(atFrame(keyed, k.frame), kept);
+    CHECK((now == picture(atFrame(setAt(doc, at, k.value), k.frame), fresh)));
+    if (first.rgb.empty())
+      first = now;
+    else if (k.value != keys.keys.front().value)
+      CHECK((now != first));
+  }
+}
+
+Document small(const Document& doc) {
+  return setValue(setValue(doc, doc.settings().id, "width", Constant(96.0)), doc.settings().id, "height",
+                  Constant(54.0));
+}
+
+} // namespace
+
 TEST_CASE("The switch of every effect takes keys: at each frame it is as if it stood so for good", "[demo][keys]") {
   std::set<std::string> tried;
   for (const Starter& s : allStarters()) {
@@ -125,33 +165,33 @@ TEST_CASE("The switch of every effect takes keys: at each frame it is as if it s
     for (const Node* e : o.doc.family("effect")) {
       if (!tried.insert(e->kind->id).second) continue;
       CAPTURE(s.name, e->name);
-      Document small = setValue(o.doc, o.doc.settings().id, "width", Constant(96.0));
-      small = setValue(small, small.settings().id, "height", Constant(54.0));
-      const Document keyed = setValue(
-          small, e->id, "on", Keys{{{1, true, KeyShape::Hold}, {2, false, KeyShape::Hold}, {3, true, KeyShape::Hold}}});
-      // One cache for all frames, as the window and a delivery have it.
-      SceneCache kept;
-      const auto picture = [&](const Document& doc, SceneCache& cache) {
-        const double frame = currentFrame(doc);
-        Rendering r(compileScene(
-            doc, {.frame = frame, .queries = lensQueries(doc), .masks = lensMasks(doc), .overscan = lensOverscan(doc)},
-            o.cache.assets(o.folder.path()), cache));
-        const CancelFlag never;
-        r.advance(pool(), 2, never);
-        return develop(doc, frame, r.scene(), r.film(), r.scene().groupScales, pool()).picture;
-      };
-      Picture lit;
-      for (const double frame : {1.0, 2.0, 3.0}) {
-        CAPTURE(frame);
-        SceneCache fresh;
-        const Picture now = picture(atFrame(keyed, frame), kept);
-        CHECK((now == picture(atFrame(setValue(small, e->id, "on", Constant(frame != 2)), frame), fresh)));
-        if (frame == 1)
-          lit = now;
-        else if (frame == 2)
-          CHECK((now != lit));
-      }
+      checkKeyed(small(o.doc), {e->id, "on", 0, {}},
+                 Keys{{{1, true, KeyShape::Hold}, {2, false, KeyShape::Hold}, {3, true, KeyShape::Hold}}}, o.cache,
+                 o.folder.path());
     }
   }
   CHECK(tried.size() >= 8);
+}
+
+TEST_CASE("Roles of effects take keys: who is in one comes and goes with its light", "[demo][keys]") {
+  std::set<std::string> tried;
+  for (const Starter& s : allStarters()) {
+    Opened o(s);
+    for (const Node* e : o.doc.family("effect"))
+      for (const Role& role : effectKind(*e)->roles) {
+        const Constant now = Params(*e, 1).constant(role.param), none = std::vector<Reference>{};
+        if (!e->kind->param(role.param)->keyable || now == none) continue;
+        if (!tried.insert(e->kind->id + "." + role.param).second) continue;
+        CAPTURE(s.name, e->name, role.param);
+        if (role.param == "from" && e->kind->id == "effect.caustics") {
+          // Of nothing all lamps are meant: the same light.
+          CHECK_NOTHROW(setValue(o.doc, e->id, role.param, Keys{{{1, now}, {2, none}}}));
+          continue;
+        }
+        checkKeyed(small(o.doc), {e->id, role.param, 0, {}}, Keys{{{1, now}, {2, none}, {3, now}}}, o.cache,
+                   o.folder.path());
+      }
+  }
+  CHECK(tried.count("effect.glow.from"));
+  CHECK(tried.count("effect.caustics.through"));
 }

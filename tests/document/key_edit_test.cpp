@@ -3,6 +3,7 @@
 #include "core/document/file.h"
 #include "core/document/mover.h"
 #include "core/document/units.h"
+#include "core/effects/effect.h"
 #include "tests/support/scene.h"
 
 using namespace ilumbra;
@@ -217,4 +218,48 @@ TEST_CASE("What a use of a material sets for itself is keyed as it is changed", 
       setAt(setAt(atFrame(other, 25), use, Constant(Reference{other.findByName("Slate")->id, nullptr})), rough,
             Constant(0.9));
   CHECK(movingValues(keyedChanges(other, swapped, 1)).empty());
+}
+
+TEST_CASE("Who is in a role holds from key to key", "[keys][roles]") {
+  Set s(32, 32);
+  s.add("light.point", "Lamp", {{"power", "400"}});
+  s.add("light.point", "Other", {{"power", "400"}});
+  s.add("effect.glow", "Shine", {{"from", "Lamp"}});
+  const NodeId lamp = s.find("Lamp"), other = s.find("Other"), shine = s.find("Shine");
+  const Document doc = s.take();
+  const Address from{shine, "from", 0, {}};
+  using List = std::vector<Reference>;
+  const auto named = [&](const Document& d, double frame) {
+    std::vector<NodeId> out;
+    for (const Reference& r : Params(*d.find(shine), frame).references("from")) out.push_back(r.target);
+    return out;
+  };
+  // Keyed at the first frame; what joins at another is a key there.
+  Document keyed = setAt(doc, from, keyedAt(valueAt(doc, from), definitionAt(doc, from), 1));
+  keyed = fillRoles(atFrame(keyed, 12), shine, {other}, nullptr, "from");
+  keyed = leaveRole(atFrame(keyed, 20), shine, "from", lamp);
+  CHECK(frames(keyed, "Shine.from") == Frames{1, 12, 20});
+  CHECK(named(keyed, 11.9) == std::vector<NodeId>{lamp});
+  CHECK(named(keyed, 12) == std::vector<NodeId>{lamp, other});
+  CHECK(named(keyed, 30) == std::vector<NodeId>{other});
+  CHECK(roleOf(atFrame(keyed, 1), *keyed.find(shine), "from") == std::vector<NodeId>{lamp});
+  CHECK(movingValues(keyed) == std::vector<Address>{from});
+  // In files as it is.
+  CHECK(fromJson(keyed.sharedKinds(), toJson(keyed)) == keyed);
+  // One that goes is in none of the keys any more; a list that is empty at a key still says so.
+  const Document gone = removeNode(keyed, other);
+  CHECK(named(gone, 12) == std::vector<NodeId>{lamp});
+  CHECK(named(gone, 30).empty());
+  CHECK(problems(gone).empty());
+  CHECK_FALSE(removeNode(gone, lamp).find(shine)->find("from"));
+  // What is changed with keys on becomes keys.
+  const Document before = atFrame(doc, 24);
+  const Document after = keyedChanges(before, setAt(before, from, Constant(List{{other, nullptr}})), 1);
+  CHECK(frames(after, "Shine.from") == Frames{1, 24});
+  CHECK(named(after, 23) == std::vector<NodeId>{lamp});
+  CHECK(named(after, 24) == std::vector<NodeId>{other});
+  // What it names twice, or what does not fit, is refused at its key.
+  CHECK_THROWS_WITH(setAt(doc, from, Keys{{{1, List{{lamp, nullptr}}}, {2, List{{lamp, nullptr}, {lamp, nullptr}}}}}),
+                    Catch::Contains("key 2") && Catch::Contains("twice"));
+  CHECK_THROWS_WITH(setAt(doc, {shine, "lens", 0, {}}, Keys{{{1, List{}}}}), Catch::Contains("cannot have keys"));
 }

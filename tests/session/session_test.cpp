@@ -188,6 +188,53 @@ TEST_CASE("Going to another frame traces only where something is keyed", "[sessi
   CHECK(moved->frame == 21);
 }
 
+TEST_CASE("What an effect is, beyond what it names, is traced again when it changes", "[session][rays]") {
+  Bench b;
+  Set s(64, 48);
+  s.settings({{"samples", "2"}});
+  s.look("0, 1.2, 3", "0, 0.4, 0", "35");
+  s.lambert("Stone", "0.5, 0.5, 0.5");
+  s.add("material.surface", "Glass", {{"transmission", "1"}, {"roughness", "0"}});
+  s.add("object.plane", "Floor", {{"width", "20"}, {"depth", "20"}, {"material", "Stone"}});
+  s.add("object.sphere", "Ball", {{"radius", "0.3"}, {"position", "0, 0.4, 0"}, {"material", "Glass"}});
+  s.add("light.point", "Lamp", {{"power", "600"}, {"position", "-1, 1.5, 0.5"}, {"radius", "0.02"}});
+  s.add("effect.caustics", "Gathered", {{"from", "Lamp"}, {"through", "Ball"}});
+  const Document doc = s.take();
+  const auto change = [&](const char* address, const char* text) {
+    const Address a = resolve(doc, address);
+    return setAt(doc, a, parseValue(doc, definitionAt(doc, a), text));
+  };
+  for (const auto& [address, text] :
+       {std::pair{"Gathered.on", "off"}, {"Gathered.through", "none"}, {"Gathered.strength", "3"}}) {
+    CAPTURE(address);
+    const auto before = b.finished(b.submit(doc));
+    REQUIRE(before);
+    const auto after = b.finished(b.submit(change(address, text)));
+    REQUIRE(after);
+    CHECK(after->raysSinceRequest > 0);
+    CHECK((*after->linear != *before->linear));
+  }
+}
+
+TEST_CASE("Who is in From changes at its keys, and the picture with it", "[session][keys]") {
+  Bench b;
+  const Document doc = twoLampSet(2);
+  const Address from = resolve(doc, "Shine.from");
+  const auto list = [&](const char* name) {
+    return Constant(std::vector<Reference>{{doc.findByName(name)->id, nullptr}});
+  };
+  const Document keyed = setAt(doc, from, Keys{{{1, list("Left lamp")}, {20, list("Right lamp")}}});
+  for (const auto& [frame, name] : {std::pair{1.0, "Left lamp"}, {20.0, "Right lamp"}, {19.0, "Left lamp"}}) {
+    CAPTURE(frame);
+    const auto now = b.finished(b.submit(atFrame(keyed, frame)));
+    REQUIRE(now);
+    CHECK(now->doc == atFrame(keyed, frame)); // not written out
+    const auto plain = b.finished(b.submit(atFrame(setAt(doc, from, list(name)), frame)));
+    REQUIRE(plain);
+    CHECK((*now->linear == *plain->linear));
+  }
+}
+
 TEST_CASE("The latest request wins, and work on an older one is broken off soon", "[session]") {
   Bench b;
   Document slow = twoLampSet(100000);
