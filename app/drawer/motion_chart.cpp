@@ -370,11 +370,9 @@ void MotionChart::paintWords(QPainter& p, const Row& r, const Keys& keys, const 
                  to = i + 1 < keys.keys.size() ? notch(r, keys.keys[i + 1]).x() - 6 : band.right() - 6.0;
     if (to - from < 12) continue;
     const QString words = qs(formatValue(m_studio.doc(), *r.def, keys.keys[i].value));
-    const QRectF place(from, band.top(), std::min(to - from, p.fontMetrics().horizontalAdvance(words) + 4.0),
-                       band.height());
-    p.fillRect(place, theme::desk);
+    const QRectF place(from, std::max(band.top() - 3.0, band.center().y() - 15.0), to - from, 13);
     p.drawText(place, Qt::AlignLeft | Qt::AlignVCenter,
-               p.fontMetrics().elidedText(words, Qt::ElideRight, int(place.width())));
+               p.fontMetrics().elidedText(words, Qt::ElideRight, int(to - from)));
   }
   p.restore();
 }

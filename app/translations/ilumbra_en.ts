@@ -10,6 +10,13 @@
             <numerusform>%1 has %n keys now, in place of its movers</numerusform>
         </translation>
     </message>
+    <message numerus="yes">
+        <source>%n key(s)</source>
+        <translation>
+            <numerusform>%n key</numerusform>
+            <numerusform>%n keys</numerusform>
+        </translation>
+    </message>
 </context>
 <context>
     <name>ilumbra::BalanceRow</name>
@@ -216,16 +223,6 @@
         <translation>
             <numerusform> · %n breaks the loop</numerusform>
             <numerusform> · %n break the loop</numerusform>
-        </translation>
-    </message>
-</context>
-<context>
-    <name>ilumbra::ParamRow</name>
-    <message numerus="yes">
-        <source>%n key(s)</source>
-        <translation>
-            <numerusform>%n key</numerusform>
-            <numerusform>%n keys</numerusform>
         </translation>
     </message>
 </context>
