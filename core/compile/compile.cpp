@@ -2,6 +2,7 @@
 
 #include "core/compile/camera.h"
 #include "core/compile/even_patterns.h"
+#include "core/compile/resting_lobes.h"
 #include "core/compile/scene_compiler.h"
 #include "core/film/film.h"
 
@@ -140,7 +141,7 @@ ScenePtr SceneCompiler::compile() {
   assignGroups();
   std::vector<const Node*> objects;
   for (const Node* n : m_doc.family("object")) {
-    if (!isShown(m_doc, *n, m_options.frame)) continue;
+    if (!isShown(m_doc, *n, m_options.frame) || standsAside(m_doc, *n, m_options.frame)) continue;
     if (n->kind->param("along") && Params(*n, m_options.frame).reference("path").target &&
         !followedPath(m_doc, *n, m_options.frame))
       throw badInput(n->name + ".path: it is no path, or goes along with what follows it");

@@ -1,4 +1,5 @@
 #include "core/compile/compile.h"
+#include "core/compile/resting_lobes.h"
 #include "core/compile/scene_compiler.h"
 
 #include "core/air/beam.h"
@@ -232,6 +233,7 @@ void SceneCompiler::addObject(const Node& n) {
       {"cuts_out", SwitchCutsOut},    {"catches", SwitchCatches}};
   for (const auto& [name, bit] : switches)
     if (p.flag(name)) i.switches |= bit;
+  i.switches |= restingLobes(m_doc, n, m_options.frame);
   i.lightThrough = clearAs(p.text("light_through"));
   if (anyLeaf(i.material, [](const Material& m) { return m.hasInside(); })) i.closed = i.geometry->closed();
   size_t glows = 0;

@@ -59,42 +59,12 @@ Document dressChangeover(const Document& doc, NodeId effect) {
 }
 
 NodeId objectFor(Document& doc, std::vector<std::string>* told) {
-  const double frame = currentFrame(doc);
-  float most = 0;
-  NodeId best = 0;
-  const Framed f = framed(doc);
-  for (const Node* n : doc.family("object")) {
-    if (!n->kind->param("material") || !isShown(doc, *n, frame)) continue;
-    const Box3f box = boundsOf(doc, {n->id});
-    // What the picture is about, not what it stands on.
-    if (box.isEmpty() || length(box.size()) > 1.5f * f.height) continue;
-    if (length(box.size()) > most) most = length(box.size()), best = n->id;
-  }
-  if (best) {
+  if (const NodeId best = mainObject(doc)) {
     tell(told, fmt::format("It turns {}", doc.find(best)->name));
     return best;
   }
-  const float r = 0.26f * f.height;
-  const NodeId matter = add(doc, "material.surface", "Brass", {});
-  doc = applyPreset(doc, matter, findPreset("Polished brass"));
   tell(told, "There was nothing to turn: a ball was made");
-  return add(doc, "object.sphere", "Ball",
-             {{"radius", tidy(double(r))}, {"position", text(f.middle)}, {"material", doc.find(matter)->name}});
-}
-
-void lightIfDark(Document& doc, std::vector<std::string>* told) {
-  if (!doc.family("light").empty()) return;
-  const Framed f = framed(doc);
-  const V3f at = f.middle + V3f(-0.8f, 1.0f, 0.9f) * f.height;
-  const double away = double(length(at - f.middle));
-  add(doc, "light.area", "Lamp",
-      {{"position", text(at)},
-       {"target", text(f.middle)},
-       {"width", tidy(0.8 * double(f.height))},
-       {"height", tidy(0.8 * double(f.height))},
-       {"power", tidy(6 * white(doc) * 3.14159265358979 * away * away)}});
-  add(doc, "light.sky", "Dusk", {{"power", tidy(0.03 * white(doc))}, {"color", "0.4, 0.55, 0.9"}});
-  tell(told, "There was no light: a lamp and a dusk were made");
+  return ballOf(doc, "Ball", "Brass", "Polished brass");
 }
 
 Document makeChangeover(Document doc, NodeId effect, const std::vector<NodeId>&, std::vector<std::string>* told) {

@@ -22,6 +22,9 @@ namespace ilumbra {
   X(nebulaEffect)                                                                                                      \
   X(ghostLightEffect)                                                                                                  \
   X(causticsEffect)                                                                                                    \
+  X(glassEffect)                                                                                                       \
+  X(reflectionEffect)                                                                                                  \
+  X(translucencyEffect)                                                                                                \
   X(contactLineEffect)                                                                                                 \
   X(changeoverEffect)                                                                                                  \
   X(litPanelEffect)
@@ -183,10 +186,14 @@ Document addEffect(const Document& doc, std::string_view kindId, const std::vect
   const EffectKind& k = *effectKind(*out.find(effect));
   if (k.make) out = k.make(std::move(out), effect, selection, told);
   // Of nothing that was selected: by what it has found or made for itself.
-  const std::vector<NodeId> of = roleOf(out, *out.find(effect), k.dress ? "onto" : "from");
+  std::string by = k.dress ? "onto" : "from";
+  for (const Role& r : k.roles)
+    if (r.main && !k.dress) by = r.param;
+  const std::vector<NodeId> of = roleOf(out, *out.find(effect), by);
   if (name.empty() && !of.empty()) out = rename(out, effect, out.freeName(nameAfter(*out.find(of.front()))));
   for (const NodeId id : roleOf(out, *out.find(effect), "from")) {
     const Node* n = out.find(id);
+    if (k.kind.standsFor.empty()) break; // it is there to be seen
     if (n->kind->family() != "object" || !n->kind->param("material") || n->kind->param("own_light")) continue;
     const Reference use = wornMaterial(out, *n, currentFrame(doc));
     const Node* m = out.find(use.target);

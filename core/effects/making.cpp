@@ -6,6 +6,7 @@
 #include "core/geometry/form.h"
 #include "core/geometry/no_assets.h"
 #include "core/geometry/shape.h"
+#include "core/surface/presets.h"
 
 #include <cmath>
 #include <fmt/format.h>
@@ -113,5 +114,108 @@ NodeId lightFor(Document& doc, NodeId effect, const std::vector<std::string>& ki
 }
 
 double white(const Document& doc) { return 1 / std::max(1e-30, double(exposureFactor(doc, currentFrame(doc)))); }
+
+NodeId mainObject(const Document& doc, const std::vector<NodeId>& but) {
+  const double frame = currentFrame(doc);
+  float most = 0;
+  NodeId best = 0;
+  const Framed f = framed(doc);
+  for (const Node* n : doc.family("object")) {
+    if (!n->kind->param("material") || !isShown(doc, *n, frame) ||
+        std::find(but.begin(), but.end(), n->id) != but.end())
+      continue;
+    const Box3f box = boundsOf(doc, {n->id});
+    // What the picture is about, not what it stands on.
+    if (box.isEmpty() || length(box.size()) > 1.5f * f.height) continue;
+    if (length(box.size()) > most) most = length(box.size()), best = n->id;
+  }
+  return best;
+}
+
+void stageFor(Document& doc, const std::vector<NodeId>& bodies, Stage how, std::vector<std::string>* told) {
+  const Framed f = framed(doc);
+  const Box3f box = boundsOf(doc, bodies);
+  const V3f middle = box.isEmpty() ? f.middle : box.center();
+  const float size = box.isEmpty() ? 0.3f * f.height : 0.5f * length(box.size());
+  const auto own = [&](const Node* n) { return std::find(bodies.begin(), bodies.end(), n->id) != bodies.end(); };
+  const std::vector<const Node*> objects = doc.family("object");
+  const bool bare = doc.family("plate").empty() && std::none_of(objects.begin(), objects.end(), [&](const Node* n) {
+                      return n->kind->param("material") && !own(n);
+                    });
+  const auto length = [&](float times) { return tidy(double(times * size)); };
+  if (bare) {
+    const float floor = box.isEmpty() ? f.floor : box.min.y;
+    // Squares of space: the table's face must not run along their sides.
+    double cell = 0.55 * double(size);
+    const auto within = [&] { return std::abs(double(floor) / cell - std::round(double(floor) / cell)); };
+    while (within() < 0.1) cell *= 1.07;
+    const bool dark = how == Stage::Dark;
+    const NodeId squares = add(doc, "pattern.checker", "Table squares",
+                               {{"space", "world"},
+                                {"cell", fmt::format("{:.4g}", cell)},
+                                {"low", dark ? "0.012, 0.013, 0.018" : "0.02, 0.022, 0.032"},
+                                {"high", dark ? "0.03, 0.028, 0.026" : "0.3, 0.26, 0.21"}});
+    const NodeId slate = add(doc, "material.surface", "Table surface", {{"roughness", dark ? "0.3" : "0.42"}});
+    doc = setValue(doc, slate, "base_color", PatternUse{{squares, nullptr}});
+    add(doc, "object.plane", "Table",
+        {{"width", length(40)},
+         {"depth", length(40)},
+         {"position", text({middle.x, floor - 0.002f * size, middle.z})},
+         {"material", doc.find(slate)->name}});
+    tell(told, "There was nothing around it: a table was made");
+  }
+  if (!doc.family("light").empty() && how != Stage::Dark) return;
+  if (how == Stage::Dark) { // what comes through is the light; the rest hardly shows
+    const std::vector<const Node*> lights = doc.family("light");
+    if (std::none_of(lights.begin(), lights.end(), [](const Node* n) { return n->kind->id == "light.sky"; }) &&
+        lights.size() < 2)
+      add(doc, "light.sky", "Dusk", {{"power", tidy(0.012 * white(doc))}, {"color", "0.35, 0.5, 0.9"}});
+    return;
+  }
+  // A cool window behind, a warm lamp before it, and what the dusk leaves.
+  const double high = 2.6 * double(size), wide = 1.5 * double(size);
+  const NodeId window = add(doc, "light.area", "Window",
+                            {{"position", text(middle + V3f(-2.3f, 1.5f, -2.4f) * size)},
+                             {"target", text(middle)},
+                             {"width", tidy(wide)},
+                             {"height", tidy(high)},
+                             {"color", "0.72, 0.86, 1"},
+                             {"seen", "off"},
+                             {"power", tidy(5 * white(doc) * 3.14159265358979 * high * wide)}});
+  const NodeId lamp = add(doc, "light.area", "Warm lamp",
+                          {{"form", "ball"},
+                           {"width", length(0.35f)},
+                           {"height", length(0.35f)},
+                           {"position", text(middle + V3f(2.4f, 1.7f, 1.6f) * size)},
+                           {"target", text(middle)},
+                           {"color", "1, 0.72, 0.42"},
+                           {"power", tidy(14 * white(doc) * 4 * 3.14159265358979 * double(size) * double(size))}});
+  add(doc, "light.sky", "Dusk", {{"power", tidy(0.025 * white(doc))}, {"color", "0.4, 0.55, 0.9"}});
+  tell(told, fmt::format("There was no light: {} and {} were made", doc.find(window)->name, doc.find(lamp)->name));
+}
+
+NodeId ballOf(Document& doc, const std::string& name, const std::string& matter, const std::string& preset) {
+  const Framed f = framed(doc);
+  const NodeId material = add(doc, "material.surface", matter, {});
+  doc = applyPreset(doc, material, findPreset(preset));
+  return add(
+      doc, "object.sphere", name,
+      {{"radius", tidy(0.3 * double(f.height))}, {"position", text(f.middle)}, {"material", doc.find(material)->name}});
+}
+
+void lightIfDark(Document& doc, std::vector<std::string>* told) {
+  if (!doc.family("light").empty()) return;
+  const Framed f = framed(doc);
+  const V3f at = f.middle + V3f(-0.8f, 1.0f, 0.9f) * f.height;
+  const double away = double(length(at - f.middle));
+  add(doc, "light.area", "Lamp",
+      {{"position", text(at)},
+       {"target", text(f.middle)},
+       {"width", tidy(0.8 * double(f.height))},
+       {"height", tidy(0.8 * double(f.height))},
+       {"power", tidy(6 * white(doc) * 3.14159265358979 * away * away)}});
+  add(doc, "light.sky", "Dusk", {{"power", tidy(0.03 * white(doc))}, {"color", "0.4, 0.55, 0.9"}});
+  tell(told, "There was no light: a lamp and a dusk were made");
+}
 
 } // namespace ilumbra

@@ -36,6 +36,16 @@ bool farAway(const Node& light);
 /// Of the lights that the selection named, or the first of some kinds, or one that is made.
 NodeId lightFor(Document& doc, NodeId effect, const std::vector<std::string>& kinds, const char* made,
                 const std::vector<std::pair<std::string, std::string>>& values, std::vector<std::string>* told);
+/// The largest object that the picture is about, some apart: not what it stands on. 0: there is none.
+NodeId mainObject(const Document& doc, const std::vector<NodeId>& but = {});
+/// A ball in the middle of what is framed, of a material of its own after a preset (core/surface/presets.h).
+NodeId ballOf(Document& doc, const std::string& name, const std::string& matter, const std::string& preset);
+/// What a body is shown in where there is nothing yet: a table of squares, and where there is no light a window, a lamp
+/// and a dusk; dark: for what shines itself, the table alone and hardly a dusk.
+enum class Stage { Lit, Dark };
+void stageFor(Document& doc, const std::vector<NodeId>& bodies, Stage how, std::vector<std::string>* told);
+/// A lamp and a dusk, where there is no light at all.
+void lightIfDark(Document& doc, std::vector<std::string>* told);
 /// What the camera takes for white: cd/m² of a value of 1.
 double white(const Document& doc);
 /// Around objects, in the world; empty where their forms need files.

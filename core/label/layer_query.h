@@ -14,19 +14,22 @@ struct LayerQuery {
   std::vector<NodeId> things;                          ///< light seen on these objects, or of these lights
   std::vector<NodeId> materials;                       ///< light seen on these materials
   bool direct = true, mirrored = true, through = true; ///< in which ways the thing may be seen
+  uint8_t seen = 0;                                    ///< SeenBits that the way to the thing must have
   std::vector<NodeId> seenIn; ///< only light that the camera sees in or through these; empty: anywhere
   uint8_t events = EventAny;  ///< EventBits that are kept
   /// The film keeps what it has in common with other such queries apart, so that lens stages can pass on shares of each
   /// other's light.
   bool apart = false;
   /// All light, without any condition.
-  bool whole() const { return everything && direct && mirrored && through && seenIn.empty() && events == EventAny; }
+  bool whole() const {
+    return everything && direct && mirrored && through && seen == 0 && seenIn.empty() && events == EventAny;
+  }
   /// No light at all answers it.
   bool nothing() const { return !everything && things.empty() && materials.empty(); }
   /// The same question; the name does not matter, nor how it is kept.
   bool operator==(const LayerQuery& o) const {
     return everything == o.everything && things == o.things && materials == o.materials && direct == o.direct &&
-           mirrored == o.mirrored && through == o.through && seenIn == o.seenIn && events == o.events;
+           mirrored == o.mirrored && through == o.through && seen == o.seen && seenIn == o.seenIn && events == o.events;
   }
 };
 

@@ -76,7 +76,8 @@ void LayerTable::fillBits(const std::vector<LayerQuery>& queries, const std::vec
       for (size_t i = 0; i < materials.size(); ++i)
         if (has(query.materials, materials[i])) m_material[i] |= bit;
     for (uint32_t s = 0; s < 4; ++s)
-      if (s == 0 ? query.direct : (!(s & SeenMirrored) || query.mirrored) && (!(s & SeenThrough) || query.through))
+      if ((s & query.seen) == query.seen &&
+          (s == 0 ? query.direct : (!(s & SeenMirrored) || query.mirrored) && (!(s & SeenThrough) || query.through)))
         m_seen[s] |= bit;
   }
 }

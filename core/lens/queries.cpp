@@ -2,6 +2,7 @@
 
 #include "core/base/error.h"
 #include "core/compile/caustics.h"
+#include "core/compile/resting_lobes.h"
 #include "core/document/edit.h"
 #include "core/lens/stage.h"
 #include "core/scene/scene.h"
@@ -76,6 +77,17 @@ LayerQuery maskQuery(const Document& doc, const Node& stage) {
   return queryOf(doc, stage, "acts_on", "acts_", "acts_in");
 }
 
+LayerQuery sightLayer(const Document& doc, const Node& effect) {
+  const bool mirrors = effect.kind->role == seesMirrored;
+  LayerQuery q{.name = effect.name, .everything = true, .direct = false};
+  // Light that a clear body mirrors inside itself came through it all the same.
+  q.through = !mirrors;
+  q.seen = mirrors ? SeenMirrored : SeenThrough;
+  q.seenIn = namedBy(doc, effect, mirrors ? "onto" : "through");
+  if (q.seenIn.empty() || !Params(effect, currentFrame(doc)).flag("on")) q.everything = false;
+  return q;
+}
+
 static void include(std::vector<LayerQuery>& queries, LayerQuery q) {
   if (q.nothing()) return;
   if (std::find(queries.begin(), queries.end(), q) == queries.end()) queries.push_back(std::move(q));
@@ -85,6 +97,8 @@ std::vector<LayerQuery> lensQueries(const Document& doc) {
   std::vector<LayerQuery> queries = {{.name = "all light", .everything = true}};
   // Gathered light is told apart, for its reading.
   if (!doc.withRole(sendsPhotons).empty()) include(queries, causticsLayer());
+  for (const std::string_view role : {seesMirrored, seesThrough})
+    for (const Node* n : doc.withRole(role)) include(queries, sightLayer(doc, *n));
   // One layer serves all stages that ask the same.
   for (const Node* s : lensStages(doc)) {
     include(queries, sourceQuery(doc, *s));

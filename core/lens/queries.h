@@ -24,8 +24,11 @@ LayerQuery sourceQuery(const Document& doc, const Node& stage);
 LayerQuery mapQuery(const Document& doc, const Node& stage);
 /// and where it acts.
 LayerQuery maskQuery(const Document& doc, const Node& stage);
-/// The film layers that the stack needs, everything first. Stages that are off are asked for too, so that switching
-/// them on traces no ray.
+/// The light that comes to the camera by way of the things that an effect of mirrors or of clear things names
+/// (resting_lobes.h). Nothing while it is off.
+LayerQuery sightLayer(const Document& doc, const Node& effect);
+/// The film layers that the stack and the readings of effects need, everything first. Stages that are off are asked for
+/// too, so that switching them on traces no ray.
 std::vector<LayerQuery> lensQueries(const Document& doc);
 /// The coverages that the stack needs: where stages are confined to act.
 std::vector<LayerQuery> lensMasks(const Document& doc);

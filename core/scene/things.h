@@ -30,14 +30,16 @@ struct LightGroup {
 
 /// What an object takes part in; of a sky SwitchSeen, SwitchMirrored and SwitchThrough.
 enum Switches : uint16_t {
-  SwitchSeen = 1,          ///< the camera sees it straight,
-  SwitchMirrored = 2,      ///< in mirrors,
-  SwitchThrough = 4,       ///< behind clear things
-  SwitchShadow = 8,        ///< it stops light of lamps
-  SwitchTakesLight = 16,   ///< lamps light it
-  SwitchLightsOthers = 32, ///< its own light falls on other things
-  SwitchCutsOut = 64,      ///< it is a hole in the picture's alpha
-  SwitchCatches = 128      ///< it is not seen itself: it shows the shadows and the light that fall on it
+  SwitchSeen = 1,             ///< the camera sees it straight,
+  SwitchMirrored = 2,         ///< in mirrors,
+  SwitchThrough = 4,          ///< behind clear things
+  SwitchShadow = 8,           ///< it stops light of lamps
+  SwitchTakesLight = 16,      ///< lamps light it
+  SwitchLightsOthers = 32,    ///< its own light falls on other things
+  SwitchCutsOut = 64,         ///< it is a hole in the picture's alpha
+  SwitchCatches = 128,        ///< it is not seen itself: it shows the shadows and the light that fall on it
+  SwitchMirrorsNothing = 256, ///< where it would mirror, it is dark
+  SwitchKeepsLightOut = 512   ///< no light enters its body, nor passes it as a sheet
 };
 
 /// How light of lamps gets through an object's clear matter: not at all; on a straight line by Fresnel and absorption;

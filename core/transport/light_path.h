@@ -27,7 +27,7 @@ struct Passage {
   NodeId within = 0; ///< the clear body that it runs in; 0: in the open
   Landing at;        ///< what is known at its begin; it is there and comes from nowhere
 };
-/// Takes photons as they are traced.
+/// Takes photons as they are traced, or where sight goes: rays of the camera that run as photons do.
 class PhotonSink {
  public:
   virtual ~PhotonSink() = default;
@@ -37,6 +37,12 @@ class PhotonSink {
   /// Only where `wantsAir`, and after the first mirror or clear thing.
   virtual void pass(const Passage&) {}
   bool wantsAir = false;
+  /// The ray is the camera's: it meets what the camera sees, lamps too, radiance is what it carries, it is told where
+  /// it leaves the set, and things that follows() names pass and mirror it with all their lobes but the matte ones.
+  bool sight = false;
+  virtual bool follows(uint16_t) { return false; }
+  /// Of sight: out of the set, from a place on a thing or in the open (thing: noMaterial).
+  virtual void leave(const Landing&) {}
   float least = 0; ///< share of its power below which light is not followed
 };
 /// Light from a lamp on its way, over mirrors and clear things, until a surface that is neither scatters it, and on

@@ -68,6 +68,10 @@ Step crossSegment(PathState& path, const MediumStack::Body* within, float distan
 
 // Switches: what this ray is not meant to meet, it passes.
 bool hidden(const PathState& path, const InstancedObject& in) {
+  if (path.sink && path.sink->sight)
+    return !(in.switches & (path.specularCount == 0 ? SwitchSeen
+                            : path.reflectedFirst   ? SwitchMirrored
+                                                    : SwitchThrough));
   if (path.sink && (in.light >= 0 || !(in.switches & SwitchShadow) || (in.switches & SwitchCatches))) return true;
   if (path.primary) return !(in.switches & SwitchSeen);
   return path.specularChain && (((path.label.seen & SeenMirrored) && !(in.switches & SwitchMirrored)) ||
@@ -108,7 +112,10 @@ Step meet(PathState& path, const Hit& hit, const MediumStack::Body* within, int 
     path.throughput *= bodyTransmittance(path, *within, path.origin, path.direction, hit.distance);
   if (hidden(path, in)) return passOn(path, hit, facing);
   if (in.light >= 0) {
-    addLamp(path, hit);
+    if (path.sink)
+      path.sink->land(landingOf(path, hit.point, facing, in.thingAt(hit.instance->index), false));
+    else
+      addLamp(path, hit);
     return Step::Ended;
   }
   const ShadingPoint point = shadingPointAt(path, hit, path.direction, path.footprint, path.passedVeils);
@@ -141,7 +148,10 @@ Step nextSegment(PathState& path, const Hit* first, bool firstMet, int step) {
   path.metShare = 1;
   if (const Step s = crossSegment(path, within, distance, met ? &hit : nullptr); s != Step::Here) return s;
   if (met) return meet(path, hit, within, step);
-  if (!path.sink) addSky(path);
+  if (!path.sink)
+    addSky(path);
+  else if (path.sink->sight)
+    path.sink->leave(landingOf(path, path.origin, V3f(0.0f), noMaterial, false));
   return Step::Ended;
 }
 

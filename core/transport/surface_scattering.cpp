@@ -101,7 +101,9 @@ class SurfaceScattering {
       path.first.seenAlbedo = s.albedo();
     }
     if (!sampled) return false;
+    if ((in.switches & SwitchMirrorsNothing) && !bs.through && !bs.diffuse && !bs.enters && !backside) return false;
     if ((path.draft || (path.sink && !narrow)) && !bs.specular) return false;
+    if (path.sink && path.sink->sight && (bs.diffuse || bs.enters)) return false;
     next = frame.toWorld(bs.wi);
     crosses = dot(next, facing) < 0;
     if (crosses != bs.through) return false; // the shading normal leads through the surface: no light there
@@ -144,6 +146,7 @@ class SurfaceScattering {
   void describe() {
     const float outer = other ? other->material->indexAt(path.wavelength) : 1.0f, inner = m.indexAt(path.wavelength);
     m.describe(shading.at, backside && clear, backside && clear ? outer / inner : inner / outer, s);
+    if (in.switches & SwitchKeepsLightOut) s.subsurface = s.translucency = 0;
     if (path.sink) s.minLobeProbability = 0.1f;
     if (path.specularChain) s.minLobeProbability = path.bounces == 0 ? 0.25f : path.bounces < 3 ? 0.1f : 0.02f;
   }
@@ -204,7 +207,8 @@ class SurfaceScattering {
     gathers = !s.onlySpecular();
     // What is rough but narrow is lit by photons where the camera sees it; of light that it sends on it is a link of
     // the chain.
-    narrow = gathers && (path.sink || path.photons) && s.isNearSpecular();
+    const bool sight = path.sink && path.sink->sight && path.sink->follows(thing);
+    narrow = gathers && (path.sink || path.photons) && (sight || s.isNearSpecular());
     chained = narrow && path.receiver != noMaterial;
     if (path.sink && gathers) path.sink->land(landingOf(path, hit.point, facing, thing, narrow));
     if (path.sink && !narrow && !s.anySpecular()) return false;
@@ -228,10 +232,10 @@ class SurfaceScattering {
   // Power, not radiance: it is not squeezed where light is bent, and the shading normal counts the other way (Veach
   // 1997, 5.3.2). False: this light is not followed.
   bool followPhoton() {
-    if (bs.through && clear) bs.weight *= sqr(s.clearEta);
+    if (bs.through && clear && !path.sink->sight) bs.weight *= sqr(s.clearEta);
     const float shaded = std::abs(dot(path.direction, facing) * bs.wi.z),
                 geometric = std::abs(dot(path.direction, normal) * dot(next, facing));
-    if (shaded > 0) bs.weight *= std::min(4.0f, geometric / shaded);
+    if (shaded > 0 && !path.sink->sight) bs.weight *= std::min(4.0f, geometric / shaded);
     if (path.lastSpecular == noMaterial) {
       if (!path.sink->meets(thing)) return false;
       path.lastSpecular = thing;
