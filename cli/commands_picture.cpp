@@ -175,12 +175,12 @@ void routeCommand(const Context& c, const Args& a) {
   const auto shown = [&](uint32_t done, uint32_t wanted, double) {
     progress.show(double(done) / wanted, fmt::format("{} of {} samples", done, wanted));
   };
-  const RenderedFrame r = renderFrame(doc, frame, maker, {.cancel = c.cancel, .progress = shown});
+  const RenderedFrame r = renderFrame(atFrame(doc, frame), frame, maker, {.works = true, .cancel = c.cancel, .progress = shown});
   Json all = Json::array();
   for (const Node* e : effects) {
-    const Route route = measureRoute(doc, e->id, frame, r.rendering.scene(), r.rendering.film(),
+    const Route route = measureRoute(r.doc, e->id, frame, r.rendering.scene(), r.rendering.film(),
                                      r.rendering.scene().groupScales, r.developed, tasks);
-    const bool on = Params(*e, frame).flag("on");
+    const bool on = Params(*r.doc.find(e->id), frame).flag("on");
     if (c.json) {
       all.push_back(routeJson(route, e->name, on));
       continue;

@@ -44,7 +44,7 @@ RenderedFrame renderFrame(const Document& given, double frame, FrameMaker& maker
                          .assets = &files,
                          .cancel = &cancel,
                          .convolutions = &maker.convolutions,
-                         .works = std::find(o.passes.begin(), o.passes.end(), "lens") != o.passes.end()};
+                         .works = o.works || std::find(o.passes.begin(), o.passes.end(), "lens") != o.passes.end()};
   if (scene->bare()) {
     r.developed = developPlates(r.doc, frame, *scene, maker.tasks, lens);
     r.seconds = elapsed();

@@ -28,6 +28,7 @@ struct FrameOptions {
   Region region; ///< width 0: the whole picture
   std::vector<std::string> passes;
   bool lens = true;
+  bool works = false; ///< what each lens stage does is wanted, for routes and readings; the pass "lens" has it anyway
   double seconds = 0; ///< after which it is taken as it is; 0: no limit
   const CancelFlag* cancel = nullptr;
   /// Chunks that are rendered one by one, each with a film of its own, and appended; 0: one film for all samples.

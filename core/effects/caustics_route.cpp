@@ -132,7 +132,7 @@ class CausticsRoute {
     judgeThrough();
     m_route.pictureShare = causticsShare(m_of);
     addStations();
-    if (!m_rule || m_through.empty() || m_lamps.empty()) return std::move(m_route);
+    if (!m_rule || m_through.empty() || m_lamps.empty()) return finished(std::move(m_route), m_of, "through");
     // What is wrong, where it happens.
     judgeMeeting();
     if (m_flow.meets > 0) {
@@ -149,7 +149,7 @@ class CausticsRoute {
     tellBeyondPhysics();
     if (m_flow.meets > 0 && m_route.seen < 0.02 && !ends().empty())
       tell(Weight::Broken, "picture", m_of.effect.id, "The pattern is out of sight");
-    return std::move(m_route);
+    return finished(std::move(m_route), m_of, "through");
   }
 
  private:

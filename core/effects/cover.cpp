@@ -88,8 +88,9 @@ Cover coverOf(const Document& doc, const Scene& scene, const std::vector<NodeId>
   for (const InstancedObject* o : mine) {
     const Driven* mask = maskOn(doc, scene, o->material, pattern);
     const bool closed = o->geometry->shape.sphereRadius > 0 || isClosed(o->geometry->shape.mesh);
-    spreadOver(*o, std::max<uint32_t>(64, places / uint32_t(mine.size())), [&](const SpreadPlace& p) {
+    spreadOver(*o, std::max<uint32_t>(64, places / uint32_t(mine.size())), [&](SpreadPlace p) {
       out.area += p.area;
+      p.at.incidence = std::abs(dot(normalize(eye - p.at.world), p.at.facing)); // as the camera looks at it
       if (out.places.size() < 1024) out.places.push_back(p.at.world);
       const double share = mask ? std::clamp(double(mask->real(p.at)), 0.0, 1.0) : 0;
       if (share <= 0) return;

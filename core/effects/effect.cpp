@@ -25,6 +25,13 @@ namespace ilumbra {
   X(glassEffect)                                                                                                       \
   X(reflectionEffect)                                                                                                  \
   X(translucencyEffect)                                                                                                \
+  X(apparitionEffect)                                                                                                  \
+  X(edgeLightEffect)                                                                                                   \
+  X(hologramEffect)                                                                                                    \
+  X(flareEffect)                                                                                                       \
+  X(screenShaftsEffect)                                                                                                \
+  X(filmedWaterEffect)                                                                                                 \
+  X(softboxEffect)                                                                                                     \
   X(contactLineEffect)                                                                                                 \
   X(changeoverEffect)                                                                                                  \
   X(litPanelEffect)
@@ -189,11 +196,13 @@ Document addEffect(const Document& doc, std::string_view kindId, const std::vect
   std::string by = k.dress ? "onto" : "from";
   for (const Role& r : k.roles)
     if (r.main && !k.dress) by = r.param;
-  const std::vector<NodeId> of = roleOf(out, *out.find(effect), by);
+  std::vector<NodeId> of = roleOf(out, *out.find(effect), by);
+  if (!of.empty() && out.find(of.front())->kind->family() == "material")
+    of = roleOf(out, *out.find(effect), k.roles.front().param);
   if (name.empty() && !of.empty()) out = rename(out, effect, out.freeName(nameAfter(*out.find(of.front()))));
   for (const NodeId id : roleOf(out, *out.find(effect), "from")) {
     const Node* n = out.find(id);
-    if (k.kind.standsFor.empty()) break; // it is there to be seen
+    if (k.kind.standsFor.empty() || !k.fromShines) break; // it is there to be seen
     if (n->kind->family() != "object" || !n->kind->param("material") || n->kind->param("own_light")) continue;
     const Reference use = wornMaterial(out, *n, currentFrame(doc));
     const Node* m = out.find(use.target);

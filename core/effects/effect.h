@@ -31,6 +31,12 @@ struct Role {
   bool main = false;   ///< what fills it is what the effect is set by: it stands first
 };
 
+/// One of the ways in which an effect may look as a whole.
+struct EffectLook {
+  std::string name, helpText;
+  std::function<Document(const Document&, NodeId effect)> apply; ///< what it was before goes
+};
+
 /// A kind of light effect: its table and its roles in the order of the light.
 struct EffectKind {
   Kind kind;
@@ -45,6 +51,8 @@ struct EffectKind {
   std::function<double(const DevelopedEffect&)> share = {};
   /// Its route (route.h).
   std::function<Route(const DevelopedEffect&)> measure = {};
+  std::vector<EffectLook> looks = {};
+  bool fromShines = true; ///< objects in From that give no light of their own are given some when it is made
 };
 /// Every effect. A new one is a file in this folder and a line here.
 std::vector<EffectKind> allEffects();

@@ -23,24 +23,8 @@ EffectKind glowEffect() {
        .switches = {"lens"}},
       {{"from", "From", "a light, or an object that glows"}, {"lens", "Lens", "a lens stage, such as Glow"}},
       "lens.glow",
-      // Where nothing gives light yet there is nothing to glow: a small lamp is made, in the middle of what is seen.
       [](Document doc, NodeId effect, const std::vector<NodeId>&, std::vector<std::string>* told) {
-        const bool lit = !doc.family("light").empty() || !doc.family("plate").empty() ||
-                         std::any_of(doc.nodes().begin(), doc.nodes().end(), [](const NodePtr& n) {
-                           return n->kind->param("own_light") && Params(*n, 0).number("own_light") > 0;
-                         });
-        if (lit || !roleOf(doc, *doc.find(effect), "from").empty()) return doc;
-        const Framed f = framed(doc);
-        const double radius = 0.03 * double(f.height);
-        // Some eight stops above white.
-        const double area = 4 * 3.14159265 * radius * radius;
-        const NodeId lamp = add(doc, "light.point", "Lamp",
-                                {{"position", text(f.middle)},
-                                 {"radius", tidy(radius)},
-                                 {"power", tidy(250 * white(doc) * 3.14159265 * area)},
-                                 {"color", "1, 0.78, 0.5"}});
-        take(doc, effect, "from", lamp);
-        tell(told, "Nothing gave light: a lamp was made");
+        lampIfNothingShines(doc, effect, told);
         return doc;
       },
       {},

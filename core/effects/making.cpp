@@ -132,6 +132,24 @@ NodeId mainObject(const Document& doc, const std::vector<NodeId>& but) {
   return best;
 }
 
+void lampIfNothingShines(Document& doc, NodeId effect, std::vector<std::string>* told) {
+  const bool lit = !doc.family("light").empty() || !doc.family("plate").empty() ||
+                   std::any_of(doc.nodes().begin(), doc.nodes().end(), [](const NodePtr& n) {
+                     return n->kind->param("own_light") && Params(*n, 0).number("own_light") > 0;
+                   });
+  if (lit || !roleOf(doc, *doc.find(effect), "from").empty()) return;
+  const Framed f = framed(doc);
+  const double radius = 0.03 * double(f.height);
+  const double area = 4 * 3.14159265 * radius * radius;
+  const NodeId lamp = add(doc, "light.point", "Lamp",
+                          {{"position", text(f.middle)},
+                           {"radius", tidy(radius)},
+                           {"power", tidy(250 * white(doc) * 3.14159265 * area)},
+                           {"color", "1, 0.78, 0.5"}});
+  take(doc, effect, "from", lamp);
+  tell(told, "Nothing gave light: a lamp was made");
+}
+
 void stageFor(Document& doc, const std::vector<NodeId>& bodies, Stage how, std::vector<std::string>* told) {
   const Framed f = framed(doc);
   const Box3f box = boundsOf(doc, bodies);

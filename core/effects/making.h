@@ -40,6 +40,8 @@ NodeId lightFor(Document& doc, NodeId effect, const std::vector<std::string>& ki
 NodeId mainObject(const Document& doc, const std::vector<NodeId>& but = {});
 /// A ball in the middle of what is framed, of a material of its own after a preset (core/surface/presets.h).
 NodeId ballOf(Document& doc, const std::string& name, const std::string& matter, const std::string& preset);
+/// Where nothing gives light yet: a small lamp some eight stops above white, in the middle of what is seen.
+void lampIfNothingShines(Document& doc, NodeId effect, std::vector<std::string>* told);
 /// What a body is shown in where there is nothing yet: a table of squares, and where there is no light a window, a lamp
 /// and a dusk; dark: for what shines itself, the table alone and hardly a dusk.
 enum class Stage { Lit, Dark };

@@ -1,4 +1,6 @@
 // Reflection: what is mirrored in a surface. Its route: how much comes back at which angle, from where, how blurred.
+#include "core/effects/reflection.h"
+
 #include "core/base/colorspace.h"
 #include "core/compile/resting_lobes.h"
 #include "core/document/units.h"
@@ -295,6 +297,8 @@ class ReflectionRoute : private SightRoute {
 
 } // namespace
 
+Route measureReflection(const DevelopedEffect& of) { return ReflectionRoute(of).measure(); }
+
 EffectKind reflectionEffect() {
   return {
       .kind =
@@ -315,7 +319,7 @@ EffectKind reflectionEffect() {
       .roles = {{"from", "From", "what is mirrored; nothing: all"}, {"onto", "Onto", "an object that mirrors", true}},
       .make = makeReflection,
       .share = sightShare,
-      .measure = [](const DevelopedEffect& of) { return ReflectionRoute(of).measure(); }};
+      .measure = measureReflection};
 }
 
 } // namespace ilumbra

@@ -6,7 +6,8 @@ namespace ilumbra::test {
 
 Route measured(const Document& doc, const char* effect, uint32_t samples) {
   const Traced t = trace(doc, samples);
-  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool());
+  const TestAssets files = noAssets();
+  const LensResult r = develop(doc, 1, *t.scene, t.film(), t.scene->groupScales, pool(), {.assets = &files});
   return measureRoute(doc, doc.findByName(effect)->id, 1, *t.scene, t.film(), t.scene->groupScales, r, pool());
 }
 
