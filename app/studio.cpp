@@ -4,6 +4,7 @@
 #include "core/display/view.h"
 #include "core/document/file.h"
 #include "core/document/key_edit.h"
+#include "core/effects/softbox.h"
 #include "core/kinds.h"
 #include "core/placing/select.h"
 #include "core/surface/presets.h"
@@ -248,7 +249,7 @@ void Studio::cleanSelection() {
   const size_t before = m_selection.size();
   std::erase_if(m_selection, gone);
   if (m_lastEffect && gone(m_lastEffect)) m_lastEffect = 0;
-  if (m_picking.effect && gone(m_picking.effect)) setPicking({});
+  if ((m_picking.effect && gone(m_picking.effect)) || (m_picking.panel && gone(m_picking.panel))) setPicking({});
   if (m_selection.size() != before) Q_EMIT selectionChanged();
 }
 
@@ -369,8 +370,27 @@ void Studio::setPicking(const Picking& picking) {
   Q_EMIT pickingChanged();
 }
 
+bool Studio::offerPlace(const QPointF& pixel) {
+  const NodeId panel = m_picking.panel;
+  const Node* n = doc().find(panel);
+  if (!n) return false;
+  const ScenePtr scene = session().scene();
+  if (!scene) return true;
+  std::string why;
+  const Document placed = placedPanel(doc(), panel, *scene, float(pixel.x()), float(pixel.y()), &why);
+  if (!why.empty()) {
+    tell(tr("%1 cannot be mirrored there: %2").arg(qs(n->name), qs(why)), true);
+    return true;
+  }
+  const QString name = qs(n->name);
+  setPicking({});
+  if (edit(tr("Place %1 by its reflection").arg(name), [&](const Document&) { return placed; }))
+    tell(tr("%1 is mirrored there now").arg(name));
+  return true;
+}
+
 void Studio::offer(NodeId thing, bool extend, uint32_t copy) {
-  if (m_picking.active()) {
+  if (m_picking.effect) {
     const Picking p = m_picking;
     const Node* n = doc().find(thing);
     const Node* effect = doc().find(p.effect);

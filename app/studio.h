@@ -141,16 +141,23 @@ class Studio : public QObject {
   /// Those that are asked for are made in this order from now on.
   void preferSwatches(const std::vector<std::string>& keys);
 
-  /// Role picking: the next click in the picture or a list fills this role of the effect.
+  /// What the next click is for: it fills a role of an effect, in the picture or a list; or, in the picture, it says
+  /// where a panel is to be mirrored.
   struct Picking {
     NodeId effect = 0;
     QString role;
-    bool active() const { return effect != 0; }
+    NodeId panel = 0;
+    bool active() const { return effect != 0 || panel != 0; }
   };
   const Picking& picking() const { return m_picking; }
   void setPicking(const Picking& picking);
   /// Gives a thing to whoever waits for it, else selects it.
   void offer(NodeId thing, bool extend = false, uint32_t copy = 0);
+  /// Of a panel that is picked for: it is placed so that it is mirrored at a pixel of the picture. False: nobody waits
+  /// for a place.
+  bool offerPlace(const QPointF& pixel);
+  /// Asks for a test strip of a parameter: whoever makes them hears of it.
+  void tryValues(const Address& at) { Q_EMIT valuesTried(at); }
 
  Q_SIGNALS:
   void documentChanged();
@@ -162,6 +169,7 @@ class Studio : public QObject {
   void backgroundChanged();
   void fileChanged();
   void pickingChanged();
+  void valuesTried(const Address& at);
   /// A pattern by itself, over what of it is seen in the picture: to be shown in its place; null: the picture again.
   void patternShown(const QImage& image, const QString& name);
   void swatchArrived(const QString& key, const QPixmap& picture);

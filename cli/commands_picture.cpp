@@ -175,7 +175,8 @@ void routeCommand(const Context& c, const Args& a) {
   const auto shown = [&](uint32_t done, uint32_t wanted, double) {
     progress.show(double(done) / wanted, fmt::format("{} of {} samples", done, wanted));
   };
-  const RenderedFrame r = renderFrame(atFrame(doc, frame), frame, maker, {.works = true, .cancel = c.cancel, .progress = shown});
+  const RenderedFrame r =
+      renderFrame(atFrame(doc, frame), frame, maker, {.works = true, .cancel = c.cancel, .progress = shown});
   Json all = Json::array();
   for (const Node* e : effects) {
     const Route route = measureRoute(r.doc, e->id, frame, r.rendering.scene(), r.rendering.film(),

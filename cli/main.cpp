@@ -37,6 +37,7 @@ int main(int argc, char** argv) {
     cli::addDeliveryCommands(app, context);
     cli::addFarmCommands(app, context);
     cli::addPictureCommands(app, context);
+    cli::addReadingsCommands(app, context);
     app.parse(argc, argv);
     if (std::fflush(stdout) != 0) return fail("standard output cannot be written", 4);
     return 0;

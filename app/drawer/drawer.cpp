@@ -11,9 +11,11 @@ namespace ilumbra {
 // A line each, in the order of menus.
 #define EACH_PAGE(X)                                                                                                   \
   X(proofsPage)                                                                                                        \
+  X(stripPage)                                                                                                         \
   X(balancePage)                                                                                                       \
   X(motionPage)                                                                                                        \
   X(patternPage)                                                                                                       \
+  X(readingsPage)                                                                                                      \
   X(queuePage)
 
 #define DECLARE(name) DrawerPage name();

@@ -168,7 +168,7 @@ void LensPage::keepBothOrders() {
 
 void LensPage::looks() {
   if (!m_open) return;
-  auto* gallery = new LooksGallery(m_studio, m_open, this);
+  auto* gallery = LooksGallery::ofStage(m_studio, m_open, this);
   gallery->setAttribute(Qt::WA_DeleteOnClose);
   gallery->open();
 }

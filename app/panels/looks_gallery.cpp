@@ -31,12 +31,25 @@ QImage shown(const Picture& p, const ColorViews& views, const std::string& view)
 
 } // namespace
 
-LooksGallery::LooksGallery(Studio& studio, NodeId stage, QWidget* parent)
-    : QDialog(parent), m_studio(studio), m_stage(stage) {
+LooksGallery* LooksGallery::ofStage(Studio& studio, NodeId stage, QWidget* parent) {
   const Node& n = *studio.doc().find(stage);
-  setWindowTitle(tr("Looks: %1").arg(qs(n.kind->label)));
+  std::vector<Look> looks;
+  for (const StageLook& look : stageOf(n).looks)
+    looks.push_back(
+        {look.name, [look, stage](const Document& d) { return withLook(d, stage, look); },
+         // Of a stage that is off it is drawn all the same.
+         [look, stage](const Document& d) { return setValue(withLook(d, stage, look), stage, "on", Constant(true)); }});
+  return new LooksGallery(studio, tr("Looks: %1").arg(qs(n.kind->label)),
+                          tr("Drawn on the picture as it is. The stage keeps its sources and where it acts."),
+                          std::move(looks), parent);
+}
+
+LooksGallery::LooksGallery(Studio& studio, const QString& title, const QString& words, std::vector<Look> looks,
+                           QWidget* parent)
+    : QDialog(parent), m_studio(studio), m_looks(std::make_shared<const std::vector<Look>>(std::move(looks))) {
+  setWindowTitle(title);
   auto* column = new QVBoxLayout(this);
-  auto* about = new QLabel(tr("Drawn on the picture as it is. The stage keeps its sources and where it acts."), this);
+  auto* about = new QLabel(words, this);
   about->setStyleSheet(QStringLiteral("color: #9a968f"));
   column->addWidget(about);
   m_list = new QListWidget(this);
@@ -53,7 +66,7 @@ LooksGallery::LooksGallery(Studio& studio, NodeId stage, QWidget* parent)
     item->setIcon(blank);
   };
   add(tr("As it is"));
-  for (const StageLook& look : stageOf(n).looks) add(qs(look.name));
+  for (const Look& look : *m_looks) add(qs(look.name));
   // The first look is chosen, so that Return takes it and arrows go on from there.
   m_list->setCurrentRow(std::min(1, m_list->count() - 1));
   column->addWidget(m_list, 1);
@@ -71,13 +84,11 @@ LooksGallery::LooksGallery(Studio& studio, NodeId stage, QWidget* parent)
 }
 
 void LooksGallery::draw() {
-  const auto looks = std::make_shared<const std::vector<StageLook>>(stageOf(*m_studio.doc().find(m_stage)).looks);
   const Document doc = m_studio.doc();
-  const NodeId stage = m_stage;
   // On the session's thread, which has the film; pictures come one by one.
   m_studio.session().run([self = QPointer<LooksGallery>(this), send = m_studio.sender(), assets = m_studio.assets(),
-                          views = m_studio.sharedViews(), looks, doc,
-                          stage](const Session::State* state, const std::string& why) mutable {
+                          views = m_studio.sharedViews(), looks = m_looks,
+                          doc](const Session::State* state, const std::string& why) mutable {
     const auto tell = [&](const std::string& what) {
       send([self, what = qs(what)] {
         if (self) self->m_studio.tell(what, true);
@@ -91,8 +102,9 @@ void LooksGallery::draw() {
       const SmallLens small(scene, state->rendering.film(), state->groupScales, exposureFactor(doc, frame), 2 * wide,
                             state->tasks);
       for (size_t i = 0; i <= looks->size(); ++i) {
-        const Document with =
-            i == 0 ? doc : setValue(withLook(doc, stage, (*looks)[i - 1]), stage, "on", Constant(true));
+        const Document with = i == 0                  ? doc
+                              : (*looks)[i - 1].drawn ? (*looks)[i - 1].drawn(doc)
+                                                      : (*looks)[i - 1].apply(doc);
         const QImage picture =
             shown(small.develop(with, frame, {.assets = &files, .cancel = &state->leaving, .works = false}).picture,
                   *views, settingsOf(doc).text("view"));
@@ -111,10 +123,9 @@ void LooksGallery::draw() {
 
 void LooksGallery::choose() {
   const int row = m_list->currentRow();
-  const Node* n = m_studio.doc().find(m_stage);
-  if (n && row > 0) {
-    const StageLook look = stageOf(*n).looks[size_t(row - 1)];
-    m_studio.edit(tr("Look: %1").arg(qs(look.name)), [&](const Document& d) { return withLook(d, m_stage, look); });
+  if (row > 0) {
+    const Look& look = (*m_looks)[size_t(row - 1)];
+    m_studio.edit(tr("Look: %1").arg(qs(look.name)), look.apply);
   }
   accept();
 }

@@ -231,12 +231,15 @@ void ParamRow::menu(const QPoint& global) {
   m.addSeparator();
   const InputMenu inputs(m, m_studio, m_address);
   m.addSeparator();
+  QAction* strip = isMover() ? nullptr : m.addAction(tr("Test strip"));
+  if (strip) strip->setData(QStringLiteral("strip"));
   QAction* copy = m.addAction(tr("Copy address %1").arg(where));
   QAction* copyValue = m.addAction(tr("Copy %1=%2").arg(where, qs(formatValue(m_studio.doc(), *m_def, v))));
   const QAction* chosen = m.exec(global);
   if (!chosen) return;
   if (patterns.chose(chosen, patterned, where) || inputs.chose(chosen, this)) return;
   if (chosen == back) reset();
+  if (strip && chosen == strip) return m_studio.tryValues(m_address);
   if (chosen == copy) QApplication::clipboard()->setText(where);
   if (chosen == copyValue)
     QApplication::clipboard()->setText(QStringLiteral("%1=%2").arg(where, qs(formatValue(m_studio.doc(), *m_def, v))));

@@ -145,7 +145,7 @@ std::string SettingsPanel::shape() const {
   if (const MaterialPreset* p = presetOf(m_studio.doc(), n->id)) s += "=" + p->name;
   for (const Node* l : pictureLayersOf(m_studio.doc(), n->id)) s += fmt::format("~{}:{}", l->id, l->name);
   if (n->kind->family() == "effect") {
-    s += m_studio.picking().role.toStdString();
+    s += fmt::format("{}/{}", m_studio.picking().role.toStdString(), m_studio.picking().panel);
     for (const Role& r : effectKind(*n)->roles) {
       if (const Value* v = n->find(r.param)) s += keysText(*v, m_studio.frame()).toStdString();
       for (const NodeId id : roleOf(m_studio.doc(), *n, r.param)) {

@@ -40,6 +40,7 @@ class SettingsPanel : public QScrollArea {
   void buildEffect(QWidget* page, const Node& n);
   void buildEffectParams(QWidget* page, const Node& n, bool major);
   void buildRoleThing(QWidget* page, const Node& t, const QString& title, const QString& link, NodeId user);
+  void buildEffectActs(QWidget* page, const Node& n);
   QWidget* roleRow(QWidget* page, const Node& n, const Role& role);
   QToolButton* armButton(QWidget* parent, NodeId effect, const Role& role, bool filled);
   void putIntoRole(NodeId effect, const std::string& param, const std::vector<NodeId>& things);

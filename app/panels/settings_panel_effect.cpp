@@ -6,6 +6,7 @@
 #include "app/dialogs/material_library.h"
 #include "app/flow_layout.h"
 #include "app/panels/key_menu.h"
+#include "app/panels/looks_gallery.h"
 #include "app/panels/material_gallery.h"
 #include "app/panels/param_row.h"
 #include "app/theme.h"
@@ -35,6 +36,7 @@ void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
   for (const Role& role : effectKind(n)->roles) column->addWidget(roleRow(page, n, role));
   buildInputs(page, n);
   buildEffectParams(page, n, true);
+  buildEffectActs(page, n);
   // By thing: what matters most.
   const Document& doc = m_studio.doc();
   std::vector<NodeId> shown;
@@ -69,6 +71,52 @@ void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
       buildRoleThing(page, *t, qs(t->name) + tr(" · form"), tr("all"), 0);
     }
   buildEffectParams(page, n, false);
+}
+
+// Whole looks, and placing by a reflection, where the effect has such.
+void SettingsPanel::buildEffectActs(QWidget* page, const Node& n) {
+  const NodeId effect = n.id;
+  const bool looks = !effectKind(n)->looks.empty(), panels = n.kind->id == "effect.softbox";
+  if (!looks && !panels) return;
+  auto* line = new QWidget(page);
+  auto* flow = new FlowLayout(line);
+  if (looks) {
+    QToolButton* b =
+        flatButton(line, tr("Whole looks…"), tr("Drawn on these lamps: one is taken for all parts"), "accent");
+    b->setObjectName(QStringLiteral("whole looks"));
+    connect(b, &QToolButton::clicked, this, [this, effect] {
+      const Node* e = m_studio.doc().find(effect);
+      if (!e) return;
+      std::vector<LooksGallery::Look> all;
+      for (const EffectLook& l : effectKind(*e)->looks)
+        all.push_back({l.name, [l, effect](const Document& d) { return l.apply(d, effect); }});
+      auto* gallery =
+          new LooksGallery(m_studio, tr("Whole looks: %1").arg(qs(e->name)),
+                           tr("Drawn on the picture as it is. The effect keeps its lamps."), std::move(all), this);
+      gallery->setAttribute(Qt::WA_DeleteOnClose);
+      gallery->open();
+    });
+    flow->addWidget(b);
+  }
+  if (panels)
+    for (const NodeId id : roleOf(m_studio.doc(), n, "from")) {
+      const Node* panel = m_studio.doc().find(id);
+      if (!panel || !panel->kind->param("target")) continue;
+      const bool armed = m_studio.picking().panel == id;
+      QToolButton* b = flatButton(line,
+                                  armed ? tr("click where %1 is to be mirrored…").arg(qs(panel->name))
+                                        : tr("Place %1…").arg(qs(panel->name)),
+                                  tr("The next click in the picture says where its reflection is to lie"), "accent");
+      b->setObjectName(QStringLiteral("place ") + qs(panel->name));
+      connect(
+          b, &QToolButton::clicked, this,
+          [this, id, armed] {
+            m_studio.setPicking(armed ? Studio::Picking{} : Studio::Picking{0, {}, id});
+          },
+          Qt::QueuedConnection);
+      flow->addWidget(b);
+    }
+  page->layout()->addWidget(line);
 }
 
 // A place for the things of a role: dropped on it, or picked once it is armed.

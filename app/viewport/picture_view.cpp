@@ -279,6 +279,7 @@ void PictureView::pickAt(const QPointF& at, Qt::KeyboardModifiers keys) {
   const ScenePtr scene = m_studio.session().scene();
   if (!scene || !pictureRect().contains(at)) return;
   const QPointF px = toPicture(at);
+  if (m_studio.offerPlace(px)) return;
   // A second click at the same place goes for what lies behind.
   m_pickDepth = (at - m_lastPick).manhattanLength() < 4 ? m_pickDepth + 1 : 0;
   m_lastPick = at;

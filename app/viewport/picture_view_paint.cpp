@@ -159,9 +159,11 @@ void PictureView::drawMessage(QPainter& p) {
   QString text;
   const auto& image = m_studio.image();
   if (m_studio.picking().active()) {
-    const Node* e = m_studio.doc().find(m_studio.picking().effect);
-    text = tr("Click what goes into %1 of %2 · with Alt only that copy · Esc leaves")
-               .arg(m_studio.picking().role, e ? qs(e->name) : QString());
+    const Node *e = m_studio.doc().find(m_studio.picking().effect),
+               *panel = m_studio.doc().find(m_studio.picking().panel);
+    text = panel ? tr("Click where %1 is to be mirrored · Esc leaves").arg(qs(panel->name))
+                 : tr("Click what goes into %1 of %2 · with Alt only that copy · Esc leaves")
+                       .arg(m_studio.picking().role, e ? qs(e->name) : QString());
   } else if (m_tool && !m_tool->message().isEmpty()) {
     text = m_tool->message();
   } else if (image && !image->error.empty()) {

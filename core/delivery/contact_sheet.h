@@ -1,4 +1,6 @@
 #pragma once
+#include "core/image/picture.h"
+
 #include <string>
 #include <vector>
 
@@ -12,5 +14,10 @@ class ColorViews;
 void writeContactSheet(const std::string& path, const std::vector<std::string>& files,
                        const std::vector<std::string>& labels, const ColorViews& views, const std::string& view,
                        const CancelFlag* cancel = nullptr);
+
+/// The same of pictures that are at hand (scene light, 1 is white), as wide as they are. `columns`: in a row; 0: all in
+/// one row up to five, else about as many rows as columns.
+void writeSheet(const std::string& path, const std::vector<std::pair<Picture, std::string>>& cells, int columns,
+                const ColorViews& views, const std::string& view);
 
 } // namespace ilumbra

@@ -145,7 +145,8 @@ TEST_CASE("Looks are drawn on the picture; choosing one sets the stage as one st
   REQUIRE(o.finished());
   o.page().show(o.id("Tones"));
   const Document before = o.doc();
-  LooksGallery g(*o.studio, o.id("Tones"));
+  const std::unique_ptr<LooksGallery> made(LooksGallery::ofStage(*o.studio, o.id("Tones"), nullptr));
+  LooksGallery& g = *made;
   g.show();
   const int looks = int(stageOf(*o.doc().findByName("Tones")).looks.size());
   REQUIRE(g.list()->count() == looks + 1);
