@@ -171,6 +171,7 @@ void StripPanel::make() {
     if (m_cells[k].now) now = int(k);
   }
   m_list->setCurrentRow(now);
+  m_list->scrollToItem(m_list->item(now), QAbstractItemView::PositionAtCenter);
   m_progress = 0;
   m_rays = 0;
   m_rendered.clear();
@@ -182,12 +183,13 @@ void StripPanel::make() {
                           views = m_studio.sharedViews(), cells = m_cells,
                           strip](const Session::State* state, const std::string&) {
     std::vector<size_t> rest;
+    std::optional<StripFromFilm> small;
+    if (state) small.emplace(state->rendering.scene(), state->rendering.film(), wide, state->tasks);
     for (size_t k = 0; k < cells.size(); ++k) {
       std::optional<Picture> p;
       try {
         if (state && sameFilm(state->written, cells[k].doc))
-          p = smallFrom(state->rendering.scene(), state->rendering.film(), cells[k].doc, wide,
-                        assets->assets(cells[k].doc.folder(), &state->leaving), state->tasks, &state->leaving);
+          p = small->picture(cells[k].doc, assets->assets(cells[k].doc.folder(), &state->leaving), &state->leaving);
       } catch (const std::exception&) { // rendered by itself it says why
       }
       if (!p) {

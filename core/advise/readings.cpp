@@ -79,13 +79,15 @@ class Reader {
       for (size_t c = 0; c < 3; ++c) {
         // At the display's end, and more of it would be shown no brighter.
         const bool cut = display[3 * i + c] >= 0.999f && part.rgb[3 * i + c] > 0.5f;
-        m_out.clipped[c] += cut / n;
+        m_out.clipped[c] += cut;
         any |= cut;
         black &= display[3 * i + c] < 0.004f;
       }
-      m_out.anyClipped += any / n;
-      m_out.black += black / n;
+      m_out.anyClipped += any;
+      m_out.black += black;
     }
+    for (double* share : {&m_out.clipped[0], &m_out.clipped[1], &m_out.clipped[2], &m_out.anyClipped, &m_out.black})
+      *share /= n;
     std::sort(values.begin(), values.end());
     const auto at = [&](double share) { return stopsOf(values[std::min(values.size() - 1, size_t(share * n))]); };
     m_out.brightest = at(0.999);
@@ -221,17 +223,39 @@ class Reader {
     const double over = std::max(0.0, atRim - surround);
     h.halfWidth = over > 0 ? where(surround + 0.5 * over, rim) / m_height : 0;
     h.tail = where(surround + std::max(0.02 * over, 1e-9), rim) / m_height;
-    // Its fall over the middle of the halo: least squares of log light over log distance.
-    double sx = 0, sy = 0, sxx = 0, sxy = 0, count = 0;
-    for (const auto& [r, v] : rings) {
-      if (r < rim || r > std::max(rim * 1.5, h.tail * m_height) || v - surround <= 0.02 * over) continue;
-      const double x = std::log(r), y = std::log(v - surround);
-      sx += x, sy += y, sxx += x * x, sxy += x * y, count += 1;
-    }
-    if (count > 3 && count * sxx - sx * sx > 1e-9) h.falls = -(count * sxy - sx * sy) / (count * sxx - sx * sx);
+    h.falls = fall(rings, rim, std::max(rim * 1.5, h.tail * m_height));
     for (const auto& [r, v] : rings) h.profile.emplace_back(float(r / m_height), float(stopsOf(v)));
     h.keepsHue = hueKept(centre, rim, h.tail * m_height);
     m_out.halo.push_back(std::move(h));
+  }
+
+  // The exponent of a halo over a ground: v = a r^-n + c, by least squares of log (v - c) over log r for the c that
+  // fits best (the halo itself may reach beyond where the ground is read).
+  static double fall(const std::vector<std::pair<double, double>>& rings, double from, double to) {
+    std::vector<std::pair<double, double>> in;
+    for (const auto& ring : rings)
+      if (ring.first >= from && ring.first <= to && ring.second > 0) in.push_back(ring);
+    if (in.size() < 5) return 0;
+    const double least = std::min_element(in.begin(), in.end(), [](const auto& a, const auto& b) {
+                           return a.second < b.second;
+                         })->second;
+    double best = 0, error = 1e300;
+    for (int k = 0; k < 40; ++k) {
+      const double c = least * (1 - std::exp2(-0.25 * k));
+      double sx = 0, sy = 0, sxx = 0, sxy = 0, syy = 0;
+      const double n = double(in.size());
+      for (const auto& [r, v] : in) {
+        const double x = std::log(r), y = std::log(v - c);
+        sx += x, sy += y, sxx += x * x, sxy += x * y, syy += y * y;
+      }
+      const double slope = (n * sxy - sx * sy) / std::max(1e-12, n * sxx - sx * sx),
+                   off = (syy - sy * sy / n - slope * slope * (sxx - sx * sx / n)) / n;
+      if (off < error) {
+        error = off;
+        best = -slope;
+      }
+    }
+    return best;
   }
 
   // Up to how many stops from white the halo's hue is shown: its mean colour, raised stop by stop through the view.

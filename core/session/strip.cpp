@@ -54,12 +54,12 @@ double numberOf(const Document& doc, const Address& at, const std::string& text,
   return *n;
 }
 
-// With three digits that count, as a person types it, and within what is accepted.
+// With two digits that count, as a person types it, and within what is accepted.
 double tidied(const ParamDef& d, double v) {
   v = std::clamp(v, d.hardMin, d.hardMax);
   if (d.type == ParamType::Integer) return std::round(v);
   if (v == 0) return 0;
-  const double unit = std::pow(10, std::floor(std::log10(std::abs(v))) - 2);
+  const double unit = std::pow(10, std::floor(std::log10(std::abs(v))) - 1);
   return std::round(v / unit) * unit;
 }
 
@@ -67,8 +67,14 @@ std::vector<double> spread(const Document& doc, const Address& at, const ParamDe
                            double now, const std::string& low, const std::string& high) {
   std::vector<double> out;
   const double a = numberOf(doc, at, low, d.softMin), b = numberOf(doc, at, high, d.softMax);
+  // Steps that are small beside their value are told apart.
+  const double step = how == StripSpread::AroundNow ? 0 : std::abs(b - a) / std::max(1, count - 1),
+               fine = step > 0 ? std::pow(10, std::floor(std::log10(step)) - 1) : 0;
   const auto add = [&](double v) {
-    v = tidied(d, v);
+    if (how == StripSpread::Even && fine > 0 && d.type != ParamType::Integer)
+      v = std::clamp(std::round(v / fine) * fine, d.hardMin, d.hardMax);
+    else if (v != now)
+      v = tidied(d, v);
     if (std::none_of(out.begin(), out.end(),
                      [&](double o) { return std::abs(o - v) <= 1e-9 * std::max(1.0, std::abs(v)); }))
       out.push_back(v);
@@ -186,16 +192,34 @@ bool sameFilm(const Document& a, const Document& b) {
   return currentFrame(a) == currentFrame(b) && !needsTracing(a, b) && !needsTracing(b, a);
 }
 
-std::optional<ilumbra::Picture> smallFrom(const Scene& scene, const ilumbra::Film& film, const Document& given,
-                                          int width, const FileAssets& files, const Tasks& tasks,
-                                          const CancelFlag* cancel) {
+struct StripFromFilm::Mixed {
+  std::vector<Color> scales;
+  float exposure;
+  SmallLens lens;
+};
+
+StripFromFilm::StripFromFilm(const Scene& scene, const Film& film, int width, const Tasks& tasks)
+    : m_scene(scene), m_film(film), m_width(width), m_tasks(tasks) {}
+StripFromFilm::~StripFromFilm() = default;
+
+std::optional<Picture> StripFromFilm::picture(const Document& given, const FileAssets& files,
+                                              const CancelFlag* cancel) {
   const double frame = currentFrame(given);
   const Document doc = withEvenValues(given, frame, files);
-  if (!hasLayers(scene, doc)) return {};
-  const std::vector<Color> scales = balancedScales(scene, doc, frame);
+  if (!hasLayers(m_scene, doc)) return {};
+  std::vector<Color> scales = balancedScales(m_scene, doc, frame);
   if (scales.empty()) return {};
-  const SmallLens small(scene, film, scales, exposureFactor(doc, frame), width, tasks);
-  return small.develop(doc, frame, {.assets = &files, .cancel = cancel, .works = false, .shares = false}).picture;
+  const float exposure = exposureFactor(doc, frame);
+  auto mixed = std::find_if(m_mixed.begin(), m_mixed.end(),
+                            [&](const auto& m) { return m->scales == scales && m->exposure == exposure; });
+  if (mixed == m_mixed.end()) {
+    SmallLens lens(m_scene, m_film, scales, exposure, m_width, m_tasks);
+    m_mixed.push_back(std::make_unique<Mixed>(Mixed{std::move(scales), exposure, std::move(lens)}));
+    mixed = m_mixed.end() - 1;
+  }
+  return (*mixed)
+      ->lens.develop(doc, frame, {.assets = &files, .cancel = cancel, .works = false, .shares = false})
+      .picture;
 }
 
 StripRender::StripRender(std::vector<StripCell> cells, int width, uint32_t samples, AssetCache& assets,
@@ -217,7 +241,9 @@ StripRender::StripRender(std::vector<StripCell> cells, int width, uint32_t sampl
       m_films.back().cells.push_back(k);
       m_films.back().target = std::max(1u, target);
     } else {
-      same->cells.push_back(k);
+      // Sampled as the document is, or as the last, which is mostly the brightest: not for lamps that are dark.
+      const bool first = m_cells[k].now || !m_cells[same->cells.front()].now;
+      same->cells.insert(first ? same->cells.begin() : same->cells.end(), k);
     }
   }
 }

@@ -48,10 +48,23 @@ std::vector<StripCell> stripCells(const Document& doc, const std::vector<StripAx
 
 /// True if the pictures of both come out of one film: they differ in lens, balance, exposure or view at most.
 bool sameFilm(const Document& a, const Document& b);
-/// The picture of a document out of the film of another (sameFilm()), about so wide, without a ray. None where that
-/// lacks a layer or a light group that the document asks for.
-std::optional<Picture> smallFrom(const Scene& scene, const Film& film, const Document& doc, int width,
-                                 const FileAssets& files, const Tasks& tasks, const CancelFlag* cancel = nullptr);
+/// Pictures of documents out of the film of another (sameFilm()), about so wide, without a ray. All that is handed over
+/// must outlive it.
+class StripFromFilm {
+ public:
+  StripFromFilm(const Scene& scene, const Film& film, int width, const Tasks& tasks);
+  ~StripFromFilm();
+  /// None where the film lacks a layer or a light group that the document asks for.
+  std::optional<Picture> picture(const Document& doc, const FileAssets& files, const CancelFlag* cancel = nullptr);
+
+ private:
+  struct Mixed;
+  const Scene& m_scene;
+  const Film& m_film;
+  const int m_width;
+  const Tasks& m_tasks;
+  std::vector<std::unique_ptr<Mixed>> m_mixed; ///< the light made smaller, by balance and exposure
+};
 
 /// Renders pictures of nearly the same document side by side, a pass each by turns: what differs in its lens, its
 /// balance or its view shares one film; forms, files and kernels are shared by all.
