@@ -301,6 +301,23 @@
     </message>
 </context>
 <context>
+    <name>ilumbra::StripPanel</name>
+    <message numerus="yes">
+        <source>%1 · %n sample(s)</source>
+        <translation>
+            <numerusform>%1 · %n sample</numerusform>
+            <numerusform>%1 · %n samples</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>%n picture(s)</source>
+        <translation>
+            <numerusform>%n picture</numerusform>
+            <numerusform>%n pictures</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
     <name>ilumbra::Studio</name>
     <message numerus="yes">
         <source>Proof %1 up to %n sample(s)</source>
