@@ -88,6 +88,7 @@ Starter brassRingsStarter() {
                    {"focus", "2.02"},
                    {"f_stop", "8"},
                    {"ev100", "6.4"}});
+            b.add("effect.reflection", "Mirrored in the ring", {{"onto", "Great ring"}});
             b.add("effect.glow", "Lamp glow", {{"from", "Lamp globe"}});
             b.add("lens.glow", "Soft halo", {{"amount", "10 %"}, {"size", "7 %"}, {"sources", "Lamp glow"}});
             b.set(b.find("Lamp glow"), {{"lens", "Soft halo"}});

@@ -94,6 +94,8 @@ Starter glassPlanetsStarter() {
         b.add("effect.glow", "Star glow", {{"from", "Pale star"}});
         b.add("lens.glow", "Star halo", {{"amount", "22 %"}, {"size", "9 %"}, {"sources", "Star glow"}});
         b.set(b.find("Star glow"), {{"lens", "Star halo"}});
+        b.add("effect.glass", "Seen through the planets",
+              {{"through", "Great planet, Flint planet, Amber planet, Cobalt planet"}});
         return StarterContent{b.take(), {}};
       }};
 }

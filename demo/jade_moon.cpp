@@ -129,6 +129,7 @@ Starter jadeMoonStarter() {
         b.add("effect.glow", "Flame glow", {{"from", "Flame"}});
         b.add("lens.glow", "Flame halo", {{"amount", "20 %"}, {"size", "7 %"}, {"sources", "Flame glow"}});
         b.set(b.find("Flame glow"), {{"lens", "Flame halo"}});
+        b.add("effect.translucency", "Light through jade", {{"from", "Lamp behind"}, {"through", "Jade moon"}});
         return StarterContent{b.take(), {{"orrery-assets/alabaster-urn.glb", alabasterUrnFile()}}};
       }};
 }

@@ -12,13 +12,13 @@ namespace fs = std::filesystem;
 
 const std::vector<Starter>& allStarters() {
   static const std::vector<Starter> all = {
-      sunCoreStarter(),        brassRingsStarter(),     glassPlanetsStarter(),    jadeMoonStarter(),
-      veilCometStarter(),      gyroscopeCageStarter(),  hologramCageStarter(),    burstHourglassStarter(),
-      turnedBulbStarter(),     nameplateStarter(),      stillPoolStarter(),       glassOverSlateStarter(),
-      brassNephroidStarter(),  poolRipplesStarter(),    quicksilverTrayStarter(), slottedShutterStarter(),
-      zodiacBandStarter(),     dustyProjectorStarter(), pendulumLampStarter(),    floorMistStarter(),
-      amberHoneycombStarter(), glowAlgaeStarter(),      creepingTarnishStarter(), litChartStarter(),
-      orreryHallStarter()};
+      sunCoreStarter(),        brassRingsStarter(),       glassPlanetsStarter(),    jadeMoonStarter(),
+      veilCometStarter(),      gyroscopeCageStarter(),    hologramCageStarter(),    burstHourglassStarter(),
+      turnedBulbStarter(),     nameplateStarter(),        stillPoolStarter(),       glassOverSlateStarter(),
+      brassNephroidStarter(),  poolRipplesStarter(),      quicksilverTrayStarter(), slottedShutterStarter(),
+      zodiacBandStarter(),     dustyProjectorStarter(),   pendulumLampStarter(),    floorMistStarter(),
+      amberHoneycombStarter(), glowAlgaeStarter(),        creepingTarnishStarter(), litChartStarter(),
+      blackBallStarter(),      wordsBeforeALampStarter(), orreryHallStarter()};
   return all;
 }
 

@@ -50,6 +50,8 @@ Starter veilCometStarter();
 Starter glowAlgaeStarter();
 Starter creepingTarnishStarter();
 Starter litChartStarter();
+Starter blackBallStarter();
+Starter wordsBeforeALampStarter();
 Starter orreryHallStarter();
 
 } // namespace ilumbra

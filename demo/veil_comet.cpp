@@ -47,7 +47,8 @@ void addVeilComet(SceneBuilder& b, const char* position, const char* turn) {
            {"position", fmt::format("{:.3f}, 0, 0", 0.5 * length - head).c_str()},
            {"size", fmt::format("{:.3f}, {:.3f}, {:.3f}", 0.5 * length, width, 0.8 * width).c_str()},
            {"turn", fmt::format("{:.0f}, 0, 0", roll).c_str()},
-           {"material", material}},
+           {"material", material},
+           {"casts_shadow", "off"}},
           b.in(comet));
   };
   shell("Outer shell", "Outer veil", 0.17, 1.35, 0.165, 0);
@@ -130,6 +131,10 @@ Starter veilCometStarter() {
         b.add("effect.glow", "Comet glow", {{"from", "Heart"}});
         b.add("lens.glow", "Comet halo", {{"amount", "28 %"}, {"size", "12 %"}, {"sources", "Comet glow"}});
         b.set(b.find("Comet glow"), {{"lens", "Comet halo"}});
+        b.add("effect.apparition", "Comet of veils",
+              {{"through", "Comet"}, {"from", "Outer veil, Inner veil, Heart veil"}});
+        b.add("lens.glow", "Veil shimmer", {{"amount", "14 %"}, {"size", "5 %"}, {"sources", "Comet of veils"}});
+        b.set(b.find("Comet of veils"), {{"lens", "Veil shimmer"}});
         return StarterContent{b.take(), {}};
       }};
 }

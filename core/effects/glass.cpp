@@ -139,6 +139,14 @@ class GlassRoute : private SightRoute {
     if (passes < 0.05 && keeps > 0.5) judgeBlack(keeps);
     judgeFaces();
     for (const Node* n : m_bodies) judgeShadow(*n);
+    if (!m_byChance.empty()) {
+      Mend straight{"Let light go straight through", {}};
+      for (const Node* n : m_byChance) straight.sets.emplace_back(at(*n, "light_through"), "straight");
+      tell(Weight::Note, "through", m_byChance.front()->id,
+           fmt::format("The light through {} is found by chance alone: its shadow is dark and grainy",
+                       names(m_byChance)),
+           {straight});
+    }
     if (!m_from.empty() && passes > 0.05 && m_route.seen < 0.01)
       tell(Weight::Weak, "from", m_from.front()->id,
            fmt::format("{} is not seen through {}: {} is", names(m_from), names(m_bodies), mostSeen()));
@@ -320,13 +328,12 @@ class GlassRoute : private SightRoute {
       for (const NodeId id : roleOf(m_doc, *e, "through")) leaf(m_doc, id, through);
       if (std::find(through.begin(), through.end(), &n) != through.end()) return; // photons carry it
     }
-    tell(Weight::Note, "through", n.id,
-         fmt::format("The light through {} is found by chance alone: its shadow is dark and grainy", n.name),
-         {straight});
+    m_byChance.push_back(&n);
   }
 
   const std::vector<const Node*> m_from;
-  double m_shift = 0; // degrees
+  std::vector<const Node*> m_byChance; ///< whose light no effect of caustics carries
+  double m_shift = 0;                  // degrees
 };
 
 } // namespace

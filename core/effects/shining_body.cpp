@@ -92,6 +92,11 @@ Route measureShiningRoute(const DevelopedEffect& of) {
     r.findings.push_back({w, "through", thing, std::move(text), std::move(mends), {}});
   };
   if (bodies.empty()) tell(Weight::Broken, of.effect.id, "Through is empty: put in an object or a group");
+  // A heart of solid light among veils is meant; where nothing is a veil, it is no apparition.
+  const bool anyVeil = std::any_of(of.scene.objects.begin(), of.scene.objects.end(), [&](const InstancedObject& i) {
+    return i.light < 0 && i.material != noMaterial && of.scene.things[i.thing].among(ids) &&
+           (of.scene.materials[i.material]->layered() || !of.scene.materials[i.material]->alwaysOpaque());
+  });
   double straight = 0, rim = 0;
   int counted = 0;
   std::set<uint16_t> judged;
@@ -104,7 +109,7 @@ Route measureShiningRoute(const DevelopedEffect& of) {
     ++counted;
     const Node *object = of.doc.find(of.scene.things[i.thing].node), *matter = of.doc.find(m.node);
     if (!object || !matter || m.layered() || !judged.insert(i.material).second) continue;
-    if (m.veil.keys.empty() && m.opacity.always(1))
+    if (!anyVeil && m.veil.keys.empty() && m.opacity.always(1))
       tell(Weight::Weak, object->id,
            fmt::format("{} is solid: it hides what is behind it, whatever the angle", object->name),
            {{"Let it be there at the rim alone",
