@@ -15,7 +15,7 @@ void addMakingCommands(CLI::App& app, Context& context);
 void addDeliveryCommands(CLI::App& app, Context& context);
 /// bundle, chunk, merge, farm.
 void addFarmCommands(CLI::App& app, Context& context);
-/// readings, strip.
+/// readings, strip, solve.
 void addReadingsCommands(CLI::App& app, Context& context);
 /// lens, route, compare.
 void addPictureCommands(CLI::App& app, Context& context);

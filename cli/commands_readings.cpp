@@ -6,9 +6,11 @@
 #include "core/delivery/frame_render.h"
 #include "core/display/view.h"
 #include "core/document/edit.h"
+#include "core/document/file.h"
 #include "core/document/words.h"
 #include "core/exchange/carried_document.h"
 #include "core/exchange/picture_file.h"
+#include "core/session/solve.h"
 #include "core/session/strip.h"
 
 #include <chrono>
@@ -233,6 +235,49 @@ void stripCommand(const Context& c, const Args& a) {
                     cells.size(), strip.films(), seconds));
 }
 
+void solveCommand(const Context& c, const Args& a) {
+  const Document doc = prepared(c, a, a.file);
+  const Node* thing = doc.findByName(a.effect);
+  if (!thing) throw badInput(fmt::format("{}: there is nothing named \"{}\"", a.file, a.effect));
+  const auto& names = goalNames();
+  const std::vector<Goal::What> fits = goalsFor(doc, thing->id);
+  std::string known;
+  for (const Goal::What w : fits) known += (known.empty() ? "" : ", ") + names[size_t(w)];
+  const auto name = std::find(names.begin(), names.end(), a.param);
+  Goal goal{.what = Goal::What(name - names.begin()), .of = thing->id};
+  if (name == names.end() || std::find(fits.begin(), fits.end(), goal.what) == fits.end())
+    throw usageError(known.empty() ? fmt::format("{}: there is no goal for a {}", thing->name, thing->kind->label)
+                                   : fmt::format("of {} a goal is one of: {}", thing->name, known));
+  if (goal.what != Goal::What::FocusOn) {
+    if (a.values.empty()) throw usageError("--value is missing: what it should come to");
+    goal.value = parseGoal(goal.what, doc, a.values);
+  }
+  const Tasks tasks(a.threads);
+  AssetCache assets;
+  Progress progress;
+  const Solution s =
+      solve(doc, goal, {.assets = assets, .tasks = tasks, .cancel = c.cancel, .progress = [&](double share) {
+                          progress.show(share, "solving");
+                        }});
+  if (!s.sets.empty() && !a.output.empty()) writeDocument(applySolution(doc, s), a.output);
+  if (c.json) {
+    Json sets = Json::array();
+    for (const auto& [address, value] : s.sets) sets.push_back(address + "=" + value);
+    return print(Json{{"found", !s.sets.empty()},
+                      {"text", s.text},
+                      {"set", sets},
+                      {"before", s.before},
+                      {"reached", s.reached},
+                      {"why", s.why}});
+  }
+  if (s.sets.empty()) throw badInput(fmt::format("{} is not reached: {}", a.param, s.why));
+  print(s.text);
+  print(fmt::format("  {} now, {} then", goalText(goal.what, s.before), goalText(goal.what, s.reached)));
+  std::string sets;
+  for (const auto& [address, value] : s.sets) sets += fmt::format(" \"{}={}\"", address, value);
+  if (a.output.empty()) print("  set" + sets);
+}
+
 } // namespace
 
 void addReadingsCommands(CLI::App& app, Context& c) {
@@ -269,6 +314,18 @@ void addReadingsCommands(CLI::App& app, Context& c) {
   s->add_option("--columns", a->columns, "Pictures in a row");
   s->add_option("-o", a->output, "The sheet, a PNG")->required();
   s->callback([&c, a] { stripCommand(c, *a); });
+
+  a = std::make_shared<Args>();
+  s = command("solve", "Finds the parameter that brings about what is wanted, and its value", a);
+  s->add_option("FILE", a->file, "A document")->required();
+  s->add_option("THING", a->effect, "An effect, or what is to be in focus")->required();
+  s->add_option("--goal", a->param,
+                "stops above white, share through, half through at, share mirrored, focus on, halo half as strong at, "
+                "core above its surround")
+      ->required();
+  s->add_option("--value", a->values, "What it should come to: 3, 50 %, 20 mm");
+  s->add_option("-o", a->output, "The document to write; else what to set is told");
+  s->callback([&c, a] { solveCommand(c, *a); });
 }
 
 } // namespace ilumbra::cli
