@@ -1,5 +1,6 @@
 #include "app/commands/menus.h"
 
+#include "app/dialogs/solve_dialog.h"
 #include "app/main_window.h"
 #include "app/panels/lens_page.h"
 #include "app/panels/things_panel.h"
@@ -27,6 +28,18 @@ void addSceneCommands(MainWindow& w) {
              qs(k.helpText), [&w, id] { w.addThing(id); }, {}, std::string(f) != last);
     last = std::string(f);
   }
+  menu.add(
+      "scene.solve", tr("What is wanted…"), "Ctrl+Alt+9",
+      tr("Type what is to be seen of the effect, or that the selected thing is in focus: the parameter is found"),
+      [&w] {
+        const Node* n = w.studio().currentNode();
+        const NodeId thing = n && !goalsFor(w.studio().doc(), n->id).empty() ? n->id : w.studio().effect();
+        if (!thing) return w.studio().tell(tr("Select an effect first, or a thing that is to be in focus"), true);
+        auto* dialog = new SolveDialog(w.studio(), thing, &w);
+        dialog->setAttribute(Qt::WA_DeleteOnClose);
+        dialog->open();
+      },
+      {}, true);
   for (const LensStage& s : allStages()) {
     const std::string id = s.kind.id;
     menu.add(("scene.add." + id).c_str(), tr("Add lens stage: %1").arg(qs(s.kind.label)), "", qs(s.kind.helpText),

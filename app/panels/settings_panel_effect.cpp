@@ -4,6 +4,7 @@
 #include "app/panels/picture_layers.h"
 
 #include "app/dialogs/material_library.h"
+#include "app/dialogs/solve_dialog.h"
 #include "app/flow_layout.h"
 #include "app/panels/key_menu.h"
 #include "app/panels/looks_gallery.h"
@@ -76,8 +77,9 @@ void SettingsPanel::buildEffect(QWidget* page, const Node& n) {
 // Whole looks, and placing by a reflection, where the effect has such.
 void SettingsPanel::buildEffectActs(QWidget* page, const Node& n) {
   const NodeId effect = n.id;
-  const bool looks = !effectKind(n)->looks.empty(), panels = n.kind->id == "effect.softbox";
-  if (!looks && !panels) return;
+  const bool looks = !effectKind(n)->looks.empty(), panels = n.kind->id == "effect.softbox",
+             goals = !goalsFor(m_studio.doc(), effect).empty();
+  if (!looks && !panels && !goals) return;
   auto* line = new QWidget(page);
   auto* flow = new FlowLayout(line);
   if (looks) {
@@ -116,6 +118,18 @@ void SettingsPanel::buildEffectActs(QWidget* page, const Node& n) {
           Qt::QueuedConnection);
       flow->addWidget(b);
     }
+  if (goals) {
+    QToolButton* b =
+        flatButton(line, tr("What is wanted…"),
+                   tr("Type what is to be seen: the parameter that does it is found (Ctrl+Alt+9)"), "accent");
+    b->setObjectName(QStringLiteral("wanted"));
+    connect(b, &QToolButton::clicked, this, [this, effect] {
+      auto* dialog = new SolveDialog(m_studio, effect, this);
+      dialog->setAttribute(Qt::WA_DeleteOnClose);
+      dialog->open();
+    });
+    flow->addWidget(b);
+  }
   page->layout()->addWidget(line);
 }
 

@@ -1,4 +1,5 @@
 // The drawer's pages of test strips and readings, whole looks and panels placed by their reflection, by real events.
+#include "app/dialogs/solve_dialog.h"
 #include "app/drawer/readings_panel.h"
 #include "app/drawer/strip_panel.h"
 #include "app/panels/looks_gallery.h"
@@ -8,6 +9,8 @@
 #include "core/effects/effect.h"
 #include "tests/app/open.h"
 
+#include <QComboBox>
+#include <QLineEdit>
 #include <QListWidget>
 #include <QToolButton>
 
@@ -186,4 +189,40 @@ TEST_CASE("A panel is placed by a click where it is to be mirrored", "[app][effe
   o.studio->setPicking({0, {}, panel});
   QTest::keyClick(o.window.get(), Qt::Key_Escape);
   CHECK_FALSE(o.studio->picking().active());
+}
+
+TEST_CASE("What is wanted is typed, found, shown before it is taken, and taken in one step", "[app][solve]") {
+  Open o;
+  o.studio->select({o.id("Sun core glow")});
+  auto* button = o.window->settings().widget()->findChild<QToolButton*>("wanted");
+  REQUIRE(button);
+  button->click();
+  auto* dialog = o.window->findChild<SolveDialog*>();
+  REQUIRE(dialog);
+  REQUIRE(dialog->isVisible());
+  CHECK(dialog->goals()->count() == 3);
+  const double before = o.number("Sun glass.own_light");
+  dialog->value()->setFocus();
+  QTest::keyClicks(dialog->value(), "many");
+  dialog->solve();
+  CHECK_FALSE(dialog->found());
+  dialog->value()->clear();
+  QTest::keyClicks(dialog->value(), "6");
+  QTest::keyClick(dialog->value(), Qt::Key_Return);
+  REQUIRE(Open::wait([&] { return dialog->found().has_value(); }));
+  REQUIRE(dialog->found()->sets.size() == 1);
+  CHECK(dialog->found()->reached == Approx(6).margin(0.05));
+  CHECK(o.number("Sun glass.own_light") == before); // nothing is changed yet
+  QTest::keyClick(dialog, Qt::Key_Return);
+  CHECK(o.number("Sun glass.own_light") < before);
+  o.studio->undo();
+  CHECK(o.number("Sun glass.own_light") == before);
+  // One that is left while it works is no harm.
+  o.window->commands().run("scene.solve");
+  REQUIRE(Open::wait([&] { return o.window->findChild<SolveDialog*>() != nullptr; }));
+  for (SolveDialog* d : o.window->findChildren<SolveDialog*>()) {
+    d->value()->setText("3");
+    d->solve();
+    d->close();
+  }
 }
