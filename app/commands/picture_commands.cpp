@@ -91,6 +91,13 @@ void addPictureCommands(MainWindow& w) {
              w.studio().setView(v);
              w.bar().refresh();
            });
+  menu.add("picture.which_lamp", tr("Which lamp did that?"), "Ctrl+Alt+0",
+           tr("All light but the strongest at the pointer dims; again: the next; Esc: the picture. In the picture, "
+              "while L is held"),
+           [&w] {
+             w.picture().setFocus();
+             w.picture().askWhichLamp();
+           });
   menu.add("picture.clips", tr("Clipping warning"), "Ctrl+Shift+T", tr("Stripes over what the display cannot show"),
            flip(&Studio::View::clipping));
   menu.add(

@@ -67,6 +67,7 @@ SolveDialog::SolveDialog(Studio& studio, NodeId thing, QWidget* parent)
   });
   resize(460, 260);
   showGoal();
+  (m_value->isEnabled() ? static_cast<QWidget*>(m_value) : m_goals)->setFocus();
 }
 
 SolveDialog::~SolveDialog() { m_cancel->request(); }
@@ -112,11 +113,10 @@ void SolveDialog::measure() {
                         } catch (const Error& e) {
                           now = e.what();
                         }
-                        return [self, asked, now, what] {
+                        return [self, asked, now] {
                           if (!self || self->m_asked != asked) return;
                           self->m_now->setText(QString::fromStdString(now));
-                          if (self->m_value->text().isEmpty() && what != Goal::What::FocusOn) self->m_value->setFocus();
-                        };
+                                        };
                       },
                       {.lane = QStringLiteral("solve"), .waits = true, .matters = false, .told = false});
 }

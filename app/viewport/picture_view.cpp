@@ -1,5 +1,7 @@
 #include "app/viewport/picture_view.h"
 
+#include "app/viewport/which_lamp.h"
+
 #include "app/viewport/health_overlay.h"
 #include "app/viewport/pixel_note.h"
 
@@ -34,6 +36,8 @@ PictureView::PictureView(Studio& studio, QWidget* parent) : QWidget(parent), m_s
   setMouseTracking(true);
   m_note = new PixelNote(studio, this);
   m_health = new HealthOverlay(studio, this);
+  m_lamp = new WhichLamp(studio, this);
+  connect(m_lamp, &WhichLamp::changed, this, qOverload<>(&QWidget::update));
   connect(&studio, &Studio::patternShown, this, [this](const QImage& image, const QString& name) {
     m_pattern = image;
     m_patternName = name;

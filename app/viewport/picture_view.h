@@ -11,6 +11,7 @@
 namespace ilumbra {
 
 class HealthOverlay;
+class WhichLamp;
 class PixelNote;
 
 /// The picture: the render as it is, with picking, navigation and comparison.
@@ -20,6 +21,9 @@ class PixelNote;
 class PictureView : public QWidget, public Spoken {
   Q_OBJECT
  public:
+  /// Dims all light but the strongest at the pointer; again: the next. Without a pointer over it, at its middle.
+  void askWhichLamp();
+  WhichLamp& whichLamp() { return *m_lamp; }
   explicit PictureView(Studio& studio, QWidget* parent = nullptr);
   ~PictureView() override;
   QSize minimumSizeHint() const override { return {240, 135}; }
@@ -71,10 +75,11 @@ class PictureView : public QWidget, public Spoken {
   void wheelEvent(QWheelEvent*) override;
   void leaveEvent(QEvent*) override;
   void keyPressEvent(QKeyEvent*) override;
+  void keyReleaseEvent(QKeyEvent*) override;
   void dragEnterEvent(QDragEnterEvent*) override;
   void dropEvent(QDropEvent*) override;
   void focusInEvent(QFocusEvent*) override { update(); }
-  void focusOutEvent(QFocusEvent*) override { update(); }
+  void focusOutEvent(QFocusEvent*) override;
 
  Q_SIGNALS:
   void fileDropped(const QString& path);
@@ -123,6 +128,7 @@ class PictureView : public QWidget, public Spoken {
   std::unique_ptr<ViewportTool> m_tool;
   PixelNote* m_note;
   HealthOverlay* m_health;
+  WhichLamp* m_lamp;
   QImage m_pattern; ///< shown by itself over the picture; null: none
   QString m_patternName;
   bool m_corner = false;
@@ -132,7 +138,7 @@ class PictureView : public QWidget, public Spoken {
   QString m_typed;        ///< the amount that is being typed while a handle is held
   double m_amount = 0;    ///< of the drag so far
   Placing m_placing;
-  MotionPath m_motion; ///< of the selected thing,
+  MotionPath m_motion;                                   ///< of the selected thing,
   std::optional<std::pair<Document, NodeId>> m_motionOf; ///< in this document, whatever its frame
   QRectF m_marquee;
   bool m_extends = false; ///< the press had Shift

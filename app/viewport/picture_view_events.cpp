@@ -1,5 +1,7 @@
 #include "app/viewport/picture_view.h"
 
+#include "app/viewport/which_lamp.h"
+
 #include "app/theme.h"
 #include "app/viewport/health_overlay.h"
 #include "app/viewport/pixel_note.h"
@@ -162,7 +164,11 @@ void PictureView::keyPressEvent(QKeyEvent* e) {
     return move(Drag::Dolly, 0, -30);
   case Qt::Key_Minus:
     return move(Drag::Dolly, 0, 30);
+  case Qt::Key_L:
+    if (e->modifiers() == Qt::NoModifier && !e->isAutoRepeat()) askWhichLamp();
+    return;
   case Qt::Key_Escape:
+    if (m_lamp->on()) return m_lamp->end();
     if (m_drag == Drag::Tool && m_tool) {
       m_drag = Drag::None;
       return m_tool->abort();
@@ -182,6 +188,23 @@ void PictureView::keyPressEvent(QKeyEvent* e) {
   default:
     QWidget::keyPressEvent(e);
   }
+}
+
+void PictureView::askWhichLamp() {
+  const QPointF at = mapFromGlobal(QCursor::pos());
+  m_lamp->ask(toPicture(pictureRect().contains(at) ? at : pictureRect().center()));
+}
+
+// It shows as long as the key is held.
+void PictureView::keyReleaseEvent(QKeyEvent* e) {
+  if (e->key() == Qt::Key_L && !e->isAutoRepeat() && m_lamp->on()) return m_lamp->end();
+  QWidget::keyReleaseEvent(e);
+}
+
+void PictureView::focusOutEvent(QFocusEvent* e) {
+  if (m_lamp->on()) m_lamp->end();
+  update();
+  QWidget::focusOutEvent(e);
 }
 
 // By pixels of the widget.

@@ -1,5 +1,7 @@
 #include "app/viewport/picture_view.h"
 
+#include "app/viewport/which_lamp.h"
+
 #include "app/theme.h"
 #include "app/viewport/health_overlay.h"
 #include "app/viewport/pixel_note.h"
@@ -41,6 +43,7 @@ void PictureView::paintEvent(QPaintEvent*) {
   const QRectF r = pictureRect();
   p.setRenderHint(QPainter::SmoothPixmapTransform);
   drawPicture(p, r);
+  if (m_lamp->on() && !m_lamp->image().isNull()) drawImage(p, m_lamp->image(), r);
   if (!m_pattern.isNull()) {
     p.fillRect(r, QColor(0x12, 0x12, 0x12, 0xd8)); // what it is not on stays to be guessed
     drawImage(p, m_pattern, r);
@@ -158,7 +161,9 @@ void PictureView::drawOverlays(QPainter& p, const QRectF& r) {
 void PictureView::drawMessage(QPainter& p) {
   QString text;
   const auto& image = m_studio.image();
-  if (m_studio.picking().active()) {
+  if (m_lamp->on()) {
+    text = m_lamp->text();
+  } else if (m_studio.picking().active()) {
     const Node *e = m_studio.doc().find(m_studio.picking().effect),
                *panel = m_studio.doc().find(m_studio.picking().panel);
     text = panel ? tr("Click where %1 is to be mirrored · Esc leaves").arg(qs(panel->name))

@@ -6,6 +6,7 @@
 #include "app/panels/param_row.h"
 #include "app/panels/settings_panel.h"
 #include "app/viewport/picture_view.h"
+#include "app/viewport/which_lamp.h"
 #include "core/effects/effect.h"
 #include "tests/app/open.h"
 
@@ -225,4 +226,34 @@ TEST_CASE("What is wanted is typed, found, shown before it is taken, and taken i
     d->solve();
     d->close();
   }
+}
+
+TEST_CASE("While a key is held over a place, its strongest light stands alone; again, the next", "[app][lamp]") {
+  Open o;
+  PictureView& view = o.window->picture();
+  WhichLamp& lamp = view.whichLamp();
+  const uint64_t rays = o.studio->image()->raysSinceRequest;
+  view.setFocus();
+  const QRectF r = view.pictureRect();
+  // The table, where lamp and window both shine.
+  QTest::mouseMove(&view, QPointF(r.left() + 0.25 * r.width(), r.top() + 0.9 * r.height()).toPoint());
+  QTest::keyPress(&view, Qt::Key_L);
+  REQUIRE(lamp.on());
+  REQUIRE(Open::wait([&] { return !lamp.image().isNull(); }));
+  const NodeId first = lamp.light();
+  CHECK(first);
+  CHECK(lamp.text().contains("%"));
+  QTest::keyRelease(&view, Qt::Key_L);
+  CHECK_FALSE(lamp.on());
+  QTest::keyPress(&view, Qt::Key_L);
+  REQUIRE(Open::wait([&] { return !lamp.image().isNull(); }));
+  CHECK(lamp.light() != first);
+  CHECK(o.studio->image()->raysSinceRequest == rays);
+  QTest::keyClick(&view, Qt::Key_Escape);
+  CHECK_FALSE(lamp.on());
+  // By the command alone, and an edit ends it.
+  o.window->commands().run("picture.which_lamp");
+  CHECK(lamp.on());
+  o.studio->edit("Dim", [&](const Document& d) { return setAt(d, resolve(d, "Night window.stops"), Constant(-1.0)); });
+  CHECK_FALSE(lamp.on());
 }
