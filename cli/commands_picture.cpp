@@ -33,19 +33,7 @@ struct Args {
   int samples = 0, threads = 0;
 };
 
-Document prepared(const Context& c, const Args& a) {
-  Document doc = readAnyDocument(c.kinds, a.file, c.cancel);
-  for (const std::string& s : a.sets) doc = applySetting(doc, s);
-  const std::string picture = doc.settings().name;
-  const auto set = [&](const char* param, Constant v) { doc = setValue(doc, doc.settings().id, param, v); };
-  if (!a.size.empty()) {
-    const auto [width, height] = sizeOf(a.size);
-    set("width", width);
-    set("height", height);
-  }
-  if (a.samples > 0) set("samples", double(a.samples));
-  return doc;
-}
+Document prepared(const Context& c, const Args& a) { return preparedDocument(c, a.file, a.sets, a.size, a.samples); }
 
 std::vector<double> frameRange(const std::string& text) {
   Job job;

@@ -30,15 +30,7 @@ struct Args {
 };
 
 Document prepared(const Context& c, const Args& a, const std::string& file) {
-  Document doc = readAnyDocument(c.kinds, file, c.cancel);
-  for (const std::string& s : a.sets) doc = applySetting(doc, s);
-  const auto set = [&](const char* param, Constant v) { doc = setValue(doc, doc.settings().id, param, v); };
-  if (!a.size.empty()) {
-    const auto [width, height] = sizeOf(a.size);
-    set("width", width);
-    set("height", height);
-  }
-  if (a.samples > 0) set("samples", double(a.samples));
+  const Document doc = preparedDocument(c, file, a.sets, a.size, a.samples);
   return a.frame != 0 ? atFrame(doc, a.frame) : doc;
 }
 

@@ -2,7 +2,9 @@
 
 #include "core/base/error.h"
 #include "core/base/threads.h"
+#include "core/document/edit.h"
 #include "core/document/words.h"
+#include "core/exchange/carried_document.h"
 
 #include <CLI/CLI.hpp>
 #include <filesystem>
@@ -127,6 +129,20 @@ Job jobOf(const JobOptions& o, const Document& doc, bool absolute) {
   job.set("output", all);
   job.check();
   return job;
+}
+
+Document preparedDocument(const Context& c, const std::string& file, const std::vector<std::string>& sets,
+                          const std::string& size, int samples) {
+  Document doc = readAnyDocument(c.kinds, file, c.cancel);
+  for (const std::string& s : sets) doc = applySetting(doc, s);
+  const auto set = [&](const char* param, Constant v) { doc = setValue(doc, doc.settings().id, param, v); };
+  if (!size.empty()) {
+    const auto [width, height] = sizeOf(size);
+    set("width", width);
+    set("height", height);
+  }
+  if (samples > 0) set("samples", double(samples));
+  return doc;
 }
 
 } // namespace ilumbra::cli

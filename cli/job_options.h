@@ -1,4 +1,5 @@
 #pragma once
+#include "cli/output.h"
 #include "core/delivery/job.h"
 
 #include <map>
@@ -22,6 +23,10 @@ struct JobOptions {
 void addJobOptions(CLI::App& command, JobOptions& options);
 /// --threads: of all that works in this process. 0: one a core.
 void addThreads(CLI::App& command, int& threads);
+/// A document as it is to be looked at for once: with settings ("NAME.PARAM=VALUE"), a size "WxH" and samples a pixel;
+/// empty or 0: as it says itself.
+Document preparedDocument(const Context& c, const std::string& file, const std::vector<std::string>& sets,
+                          const std::string& size, int samples);
 
 /// "1280x720". Throws Usage.
 std::pair<double, double> sizeOf(const std::string& text);

@@ -44,31 +44,9 @@ Document makeApparition(Document doc, NodeId effect, const std::vector<NodeId>&,
 } // namespace
 
 EffectKind apparitionEffect() {
-  return {
-      .kind = {.id = "effect.apparition",
-               .label = "Apparition",
-               .helpText = "A ghost: a figure of its own light, clear where it faces the viewer, bright at the rim.",
-               .params = {flag("on", "On", true).at(Invalidation::Shading).help("Off: its light rests"),
-                          references("through", "Through", {"object."})
-                              .fixed()
-                              .at(Invalidation::Shading)
-                              .help("The figure: an object or a group"),
-                          references("from", "From", {"material.", "light."})
-                              .fixed()
-                              .at(Invalidation::Shading)
-                              .help("What it shines by: the own light of its materials"),
-                          references("lens", "Lens", {"lens."})
-                              .fixed()
-                              .at(Invalidation::Lens)
-                              .help("The lens stages that spread its light")},
-               .existence = Invalidation::Shading,
-               .standsFor = "from",
-               .switches = {"from", "lens"}},
-      .roles = {{"through", "Through", "an object or a group"},
-                {"from", "From", "a material with own light", true},
-                {"lens", "Lens", "a lens stage, such as Glow"}},
-      .make = makeApparition,
-      .measure = measureShiningRoute};
+  return shiningEffect("effect.apparition", "Apparition",
+                       "A ghost: a figure of its own light, clear where it faces the viewer, bright at the rim.",
+                       "The lens stages that spread its light", "a lens stage, such as Glow", makeApparition);
 }
 
 } // namespace ilumbra

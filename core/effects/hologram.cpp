@@ -58,30 +58,9 @@ Document makeHologram(Document doc, NodeId effect, const std::vector<NodeId>&, s
 } // namespace
 
 EffectKind hologramEffect() {
-  return {.kind = {.id = "effect.hologram",
-                   .label = "Hologram",
-                   .helpText = "A figure thrown into the air by its own light: cut into bands, wavering, with a glow.",
-                   .params = {flag("on", "On", true).at(Invalidation::Shading).help("Off: its light rests"),
-                              references("through", "Through", {"object."})
-                                  .fixed()
-                                  .at(Invalidation::Shading)
-                                  .help("The figure: an object or a group"),
-                              references("from", "From", {"material.", "light."})
-                                  .fixed()
-                                  .at(Invalidation::Shading)
-                                  .help("What it shines by: the own light of its materials"),
-                              references("lens", "Lens", {"lens."})
-                                  .fixed()
-                                  .at(Invalidation::Lens)
-                                  .help("The lens stages that cut and spread its light")},
-                   .existence = Invalidation::Shading,
-                   .standsFor = "from",
-                   .switches = {"from", "lens"}},
-          .roles = {{"through", "Through", "an object or a group"},
-                    {"from", "From", "a material with own light", true},
-                    {"lens", "Lens", "bands, a glow, a flicker"}},
-          .make = makeHologram,
-          .measure = measureShiningRoute};
+  return shiningEffect("effect.hologram", "Hologram",
+                       "A figure thrown into the air by its own light: cut into bands, wavering, with a glow.",
+                       "The lens stages that cut and spread its light", "bands, a glow, a flicker", makeHologram);
 }
 
 } // namespace ilumbra

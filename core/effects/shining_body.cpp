@@ -37,6 +37,32 @@ std::pair<double, double> opacities(const Material& m) {
 
 } // namespace
 
+EffectKind
+shiningEffect(std::string id, std::string label, std::string help, const char* lensHelp, const char* lensTeaches,
+              std::function<Document(Document, NodeId, const std::vector<NodeId>&, std::vector<std::string>*)> make) {
+  return {.kind = {.id = std::move(id),
+                   .label = std::move(label),
+                   .helpText = std::move(help),
+                   .params = {flag("on", "On", true).at(Invalidation::Shading).help("Off: its light rests"),
+                              references("through", "Through", {"object."})
+                                  .fixed()
+                                  .at(Invalidation::Shading)
+                                  .help("The figure: an object or a group"),
+                              references("from", "From", {"material.", "light."})
+                                  .fixed()
+                                  .at(Invalidation::Shading)
+                                  .help("What it shines by: the own light of its materials"),
+                              references("lens", "Lens", {"lens."}).fixed().at(Invalidation::Lens).help(lensHelp)},
+                   .existence = Invalidation::Shading,
+                   .standsFor = "from",
+                   .switches = {"from", "lens"}},
+          .roles = {{"through", "Through", "an object or a group"},
+                    {"from", "From", "a material with own light", true},
+                    {"lens", "Lens", lensTeaches}},
+          .make = std::move(make),
+          .measure = measureShiningRoute};
+}
+
 void shine(Document& doc, NodeId effect, const VeilLook& look, std::vector<std::string>* told) {
   std::map<NodeId, NodeId> made; // by what they wore: what shared a material shares its veil
   std::vector<NodeId> bodies;

@@ -19,6 +19,12 @@ struct VeilLook {
   double additive = 1;                         ///< share that adds to what is behind instead of covering it
   bool frontOnly = true;                       ///< only the first surface that faces the viewer is there
 };
+/// An effect of bodies that shine: roles "through", "from" and "lens", measured by measureShiningRoute().
+EffectKind shiningEffect(std::string id, std::string label, std::string help, const char* lensHelp,
+                         const char* lensTeaches,
+                         std::function<Document(Document, NodeId effect, const std::vector<NodeId>& selection,
+                                                std::vector<std::string>* told)>
+                             make);
 /// The bodies in the role "through" wear a look of their own and throw no shadow; their materials stand in "from".
 /// What is a veil already stays as it is.
 void shine(Document& doc, NodeId effect, const VeilLook& look, std::vector<std::string>* told);
