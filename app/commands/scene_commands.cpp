@@ -40,6 +40,16 @@ void addSceneCommands(MainWindow& w) {
         dialog->open();
       },
       {}, true);
+  menu.add("scene.try_values", tr("Test strip of what matters most"), "",
+           tr("The first number of what is selected at several values, side by side"), [&w] {
+             const Node* n = w.studio().currentNode();
+             for (const bool major : {true, false})
+               for (const ParamDef& d : n ? n->kind->params : std::vector<ParamDef>())
+                 if (d.major == major && d.type == ParamType::Number && counts(*n, d, w.studio().frame()) &&
+                     !(n->find(d.name) && n->find(d.name)->pattern()))
+                   return w.studio().tryValues({n->id, d.name, 0, {}});
+             w.studio().tell(tr("Select a thing with numbers first"), true);
+           });
   for (const LensStage& s : allStages()) {
     const std::string id = s.kind.id;
     menu.add(("scene.add." + id).c_str(), tr("Add lens stage: %1").arg(qs(s.kind.label)), "", qs(s.kind.helpText),

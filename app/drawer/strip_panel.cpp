@@ -184,7 +184,7 @@ void StripPanel::make() {
                           strip](const Session::State* state, const std::string&) {
     std::vector<size_t> rest;
     std::optional<StripFromFilm> small;
-    if (state) small.emplace(state->rendering.scene(), state->rendering.film(), wide, state->tasks);
+    if (state) small.emplace(state->rendering.scene(), state->rendering.film(), wide, state->tasks, state->denoiser);
     for (size_t k = 0; k < cells.size(); ++k) {
       std::optional<Picture> p;
       try {

@@ -100,7 +100,7 @@ void LooksGallery::draw() {
     const FileAssets files = assets.assets(doc.folder(), &state->leaving);
     try {
       const SmallLens small(scene, state->rendering.film(), state->groupScales, exposureFactor(doc, frame), 2 * wide,
-                            state->tasks);
+                            state->tasks, state->denoiser);
       for (size_t i = 0; i <= looks->size(); ++i) {
         const Document with = i == 0                  ? doc
                               : (*looks)[i - 1].drawn ? (*looks)[i - 1].drawn(doc)

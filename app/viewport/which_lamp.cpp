@@ -76,7 +76,8 @@ void WhichLamp::ask(const QPointF& pixel) {
             if (scene.groups[g].node != lamp.node || scene.groups[g].name != lamp.name) scales[g] *= dimmed;
           const FileAssets files = assets->assets(s->doc.folder(), &s->leaving);
           const double frame = currentFrame(s->doc);
-          const SmallLens small(scene, s->rendering.film(), scales, exposureFactor(s->doc, frame), widest, s->tasks);
+          const SmallLens small(scene, s->rendering.film(), scales, exposureFactor(s->doc, frame), widest, s->tasks,
+                                s->denoiser);
           const Picture p =
               small.develop(s->doc, frame, {.assets = &files, .cancel = &s->leaving, .works = false, .shares = false})
                   .picture;

@@ -317,12 +317,12 @@ std::optional<LensResult> developKept(const Document& doc, double frame, LensLig
 }
 
 SmallLens::SmallLens(const Scene& scene, const Film& film, const std::vector<Color>& groupScales, float exposure,
-                     int width, const Tasks& tasks)
+                     int width, const Tasks& tasks, const Denoiser* denoiser)
     : m_scene(scene), m_tasks(tasks) {
   // Plates alone have no film.
   const bool bare = scene.bare();
   LensLight full = bare ? platesStacked(scene, tasks)
-                        : filmLight(scene, film, sceneLight(scene, film, groupScales, tasks), exposure, tasks);
+                        : filmLight(scene, film, sceneLight(scene, film, groupScales, tasks, denoiser), exposure, tasks);
   const int wide = full.layers.front().light.width, high = full.layers.front().light.height,
             margin = bare ? 0 : (wide - film.width()) / 2, w = wide - 2 * margin, h = high - 2 * margin;
   m_width = std::clamp(width, 1, std::max(1, w));

@@ -47,8 +47,9 @@ std::optional<LensResult> developKept(const Document& doc, double frame, LensLig
 /// The film's light made smaller, so wide or narrower, to try the lens on it: many looks in the time of one picture.
 class SmallLens {
  public:
+  /// `denoiser`: of this film; null: the light is as it was sampled.
   SmallLens(const Scene& scene, const Film& film, const std::vector<Color>& groupScales, float exposure, int width,
-            const Tasks& tasks);
+            const Tasks& tasks, const Denoiser* denoiser = nullptr);
   /// Through the stack of another document with the same sources.
   LensResult develop(const Document& doc, double frame, const LensOptions& options = {}) const;
 

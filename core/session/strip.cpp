@@ -198,8 +198,9 @@ struct StripFromFilm::Mixed {
   SmallLens lens;
 };
 
-StripFromFilm::StripFromFilm(const Scene& scene, const Film& film, int width, const Tasks& tasks)
-    : m_scene(scene), m_film(film), m_width(width), m_tasks(tasks) {}
+StripFromFilm::StripFromFilm(const Scene& scene, const Film& film, int width, const Tasks& tasks,
+                             const Denoiser* denoiser)
+    : m_scene(scene), m_film(film), m_width(width), m_tasks(tasks), m_denoiser(denoiser) {}
 StripFromFilm::~StripFromFilm() = default;
 
 std::optional<Picture> StripFromFilm::picture(const Document& given, const FileAssets& files,
@@ -213,7 +214,7 @@ std::optional<Picture> StripFromFilm::picture(const Document& given, const FileA
   auto mixed = std::find_if(m_mixed.begin(), m_mixed.end(),
                             [&](const auto& m) { return m->scales == scales && m->exposure == exposure; });
   if (mixed == m_mixed.end()) {
-    SmallLens lens(m_scene, m_film, scales, exposure, m_width, m_tasks);
+    SmallLens lens(m_scene, m_film, scales, exposure, m_width, m_tasks, m_denoiser);
     m_mixed.push_back(std::make_unique<Mixed>(Mixed{std::move(scales), exposure, std::move(lens)}));
     mixed = m_mixed.end() - 1;
   }

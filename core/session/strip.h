@@ -16,6 +16,7 @@
 namespace ilumbra {
 
 class ColorViews;
+class Denoiser;
 class ViewTable;
 
 /// A parameter and the values of it that are tried, as they are typed.
@@ -52,7 +53,9 @@ bool sameFilm(const Document& a, const Document& b);
 /// must outlive it.
 class StripFromFilm {
  public:
-  StripFromFilm(const Scene& scene, const Film& film, int width, const Tasks& tasks);
+  /// `denoiser`: of the film; null: it is raw.
+  StripFromFilm(const Scene& scene, const Film& film, int width, const Tasks& tasks,
+                const Denoiser* denoiser = nullptr);
   ~StripFromFilm();
   /// None where the film lacks a layer or a light group that the document asks for.
   std::optional<Picture> picture(const Document& doc, const FileAssets& files, const CancelFlag* cancel = nullptr);
@@ -63,6 +66,7 @@ class StripFromFilm {
   const Film& m_film;
   const int m_width;
   const Tasks& m_tasks;
+  const Denoiser* const m_denoiser;
   std::vector<std::unique_ptr<Mixed>> m_mixed; ///< the light made smaller, by balance and exposure
 };
 
