@@ -204,7 +204,7 @@ TEST_CASE("A model from outside goes from import to a picture with a glow confin
   const Json route = Json::parse(cli("route " + a + " --json --size 160x90 --samples 4").out);
   CHECK(route["effects"][0]["effect"] == "Part glow");
   CHECK(route["effects"][0]["emitted_lm"] > 0);
-  CHECK(route["effects"][0]["share"] > 0); // what the lens spreads is measured
+  CHECK(route["effects"][0]["picture_share"] > 0); // what the lens spreads is measured
   REQUIRE(cli("export " + a + " -o " + (folder / "back.glb")).code == 0);
   CHECK(cli("import " + (folder / "back.glb") + " -o " + (folder / "back.ilum")).code == 0);
 }
